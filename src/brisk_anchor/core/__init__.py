@@ -1,0 +1,1 @@
+"""Numbers, frames, touches, features, datums, offsets and checks: no screen, file, clock or SQL in here."""

@@ -1,0 +1,155 @@
+"""Second look: checks that catch what people get wrong, before code is written and before a value is stored.
+
+Each finding says what was found, why it matters and what to do. A finding that stops is never stored past.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from brisk_anchor.core.features import Feature
+from brisk_anchor.core.measuring import Measurement
+from brisk_anchor.core.offsets import Chain
+from brisk_anchor.core.setup import Travel
+from brisk_anchor.core.touches import AXES
+
+
+@dataclass(frozen=True, slots=True)
+class Look:
+    """One finding of the second look. `stops` is True when going on would be wrong, False when it is worth a thought."""
+
+    stops: bool
+    found: str
+    why: str
+    do: str
+
+
+def look_at_measurement(measurement: Measurement, travel: Travel) -> list[Look]:
+    """Before a measurement is written: depth against the ball, search against the uncertainty, path against travels."""
+    looks: list[Look] = []
+    ball = measurement.stylus.ball_diameter
+    if measurement.kind.is_round and measurement.depth < 0.5 * ball:
+        looks.append(
+            Look(
+                True,
+                f"The ball goes {measurement.depth:.3f} mm below the edge; its widest part is {ball / 2:.3f} mm up",
+                "The edge would be touched instead of the wall, and the size comes out wrong",
+                f"Go at least {ball * 0.5 + 0.5:.3f} mm deep",
+            )
+        )
+    needed = measurement.nominal_reach + measurement.start_uncertainty
+    if measurement.search < needed - 1e-9:
+        looks.append(
+            Look(
+                True,
+                f"The search ends after {measurement.search:.3f} mm; the wall may be {needed:.3f} mm away",
+                "With the start as uncertain as stated, a sound part could be missed",
+                f"Search {needed:.3f} mm, or bring the tip nearer",
+            )
+        )
+    for point in measurement.extreme_points():
+        for axis, value, low, high in zip(AXES, point, travel.low, travel.high, strict=True):
+            if not low <= value <= high:
+                looks.append(
+                    Look(
+                        True,
+                        f"{measurement.name} needs {axis.upper()} {value:+.3f} mm; the travel is {low:+.3f} to {high:+.3f}",
+                        "The machine would stop with a travel alarm on the way",
+                        "Move the set-up, the start or the clear height",
+                    )
+                )
+    return list(dict.fromkeys(looks))
+
+
+def look_at_feature(measurement: Measurement, feature: Feature) -> list[Look]:
+    """After a measurement: size against nominal, form against what the probe can explain."""
+    looks: list[Look] = []
+    if measurement.size is not None and feature.size is not None and measurement.size_limit is not None:
+        error = feature.size - measurement.size
+        if abs(error) > measurement.size_limit:
+            looks.append(
+                Look(
+                    True,
+                    f"{feature.name} measures ⌀{feature.size:.4f} mm, {error:+.4f} from ⌀{measurement.size:g}",
+                    _guess(error, measurement),
+                    "Check which feature was touched, and with which stylus",
+                )
+            )
+    noise = max((touch.u for touch in feature.touches), default=0.0)
+    if feature.form is not None and feature.form > max(6 * noise, 0.02):
+        looks.append(
+            Look(
+                False,
+                f"The touches of {feature.name} differ by {feature.form * 1000:.1f} µm from a true shape",
+                "Dirt, a burr or a loose stylus reads like this",
+                "Wipe it and touch again",
+            )
+        )
+    return looks
+
+
+def _guess(error: float, measurement: Measurement) -> str:
+    ball = measurement.stylus.ball_diameter
+    for amount, reason in (
+        (ball, "That is one ball diameter: was the ball compensated the wrong way"),
+        (2 * ball, "That is two ball diameters: bore and boss may be exchanged"),
+        ((measurement.size or 0) * 24.4, "That is a factor of 25.4: one of the two is in inches"),
+    ):
+        if amount and math.isclose(abs(error), amount, rel_tol=0.02):
+            return reason
+    return "A difference of this size is nearly always the wrong feature, stylus or unit"
+
+
+def look_at_store(
+    chain: Chain,
+    reference: Mapping[str, float] | None,
+    reference_name: str,
+    jump_limit: float,
+    *,
+    stale: bool,
+    control_difference: float | None,
+) -> list[Look]:
+    """Before a store.
+
+    Args:
+        chain: what is to be stored.
+        reference: values the new ones should lie near, mm (the last stored, or the nominal place); None when unknown.
+        reference_name: what the reference is, in words.
+        jump_limit: largest believable distance from it along an axis, mm.
+        stale: the part was clamped again after the measurement.
+        control_difference: largest distance between our solution and the control's own, mm; None where there is none.
+    """
+    looks: list[Look] = []
+    if stale:
+        looks.append(
+            Look(
+                True,
+                f"{chain.row} was measured before the last clamping",
+                "Tightening moves the part; the figures describe where it was",
+                "Measure again",
+            )
+        )
+    for axis, value in chain.values.items():
+        if reference is not None and axis in reference and chain.axis(axis).written:
+            jump = value - reference[axis]
+            if abs(jump) > jump_limit:
+                looks.append(
+                    Look(
+                        True,
+                        f"{chain.row} {axis.upper()} would jump {jump:+.3f} mm from {reference_name}; {jump_limit:g} is believed",
+                        "A jump like this is nearly always a wrong tool, unit, row or drawing figure",
+                        "Check the drawing position and the stylus; measure again",
+                    )
+                )
+    if control_difference is not None and control_difference > 0.001:
+        looks.append(
+            Look(
+                True,
+                f"The control's arithmetic and ours differ by {control_difference * 1000:.2f} µm",
+                "One of them used other touches or another stylus",
+                "Run the measurement again",
+            )
+        )
+    return looks

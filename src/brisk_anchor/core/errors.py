@@ -1,0 +1,172 @@
+"""The error tree. Every error a person can meet is one of these.
+
+    BriskAnchorError
+    ├── NumberEntryError      a typed figure that cannot be read, or lies out of range
+    ├── GeometryError         touches that do not define the feature asked for
+    ├── DatumError            a rule that cannot make an offset of what was measured
+    ├── PlanError             a measurement that cannot be written as a safe program
+    ├── FindingsError         a file from outside with one or more faults, all listed
+    │   ├── ProfileError      ... a control profile
+    │   └── SceneError        ... a scene of the stand-in
+    ├── NcError               NC text that is refused, with its line
+    ├── ReportError           report lines that are broken, incomplete or of another program
+    ├── MachineError          the stand-in stopped
+    │   ├── TravelError       ... a target outside the travels
+    │   └── CrashError        ... something other than the ball touched, or the ball in a rapid
+    ├── BookError             the book cannot be opened or written
+    │   ├── BookVersionError  ... it comes from a newer version
+    │   └── BookWriteError    ... the store did not happen (disk full, locked, read-only)
+    └── ExportError           a drawing or a file that could not be written
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+
+class BriskAnchorError(Exception):
+    """What happened, what it means, what to do: three short sentences a machinist can act on."""
+
+    exit_code = 2
+
+    def __init__(self, what: str, meaning: str = "", remedy: str = "") -> None:
+        self.what = what
+        self.meaning = meaning
+        self.remedy = remedy
+        super().__init__(self.one_line())
+
+    def one_line(self) -> str:
+        """The whole message on one line."""
+        parts = (part.strip().rstrip(".") for part in (self.what, self.meaning, self.remedy) if part)
+        return ". ".join(" ".join(part.split()) for part in parts) + "."
+
+
+class NumberEntryError(BriskAnchorError):
+    """A typed figure was refused."""
+
+
+class GeometryError(BriskAnchorError):
+    """The touches do not define the feature."""
+
+
+class DatumError(BriskAnchorError):
+    """The datum rule cannot make an offset of what was measured."""
+
+
+class PlanError(BriskAnchorError):
+    """The measurement cannot be written as a safe program."""
+
+
+@dataclass(frozen=True, slots=True)
+class Finding:
+    """One fault in a file: where it stands and what is wrong."""
+
+    place: str
+    reason: str
+
+    def __str__(self) -> str:
+        return f"{self.place}: {self.reason}" if self.place else self.reason
+
+
+class FindingsError(BriskAnchorError):
+    """A file with faults; `findings` lists all of them."""
+
+    noun = "file"
+
+    def __init__(self, name: str, findings: tuple[Finding, ...], remedy: str = "") -> None:
+        self.name = name
+        self.findings = findings
+        shown = "; ".join(str(finding) for finding in findings[:3])
+        if len(findings) > 3:
+            shown += f"; and {len(findings) - 3} more"
+        super().__init__(
+            f"The {self.noun} {name} cannot be used: {shown}",
+            "Nothing was loaded from it",
+            remedy or "Mend what is listed and try again",
+        )
+
+
+class ProfileError(FindingsError):
+    """A control profile with faults."""
+
+    noun = "control profile"
+
+
+class SceneError(FindingsError):
+    """A scene with faults."""
+
+    noun = "scene"
+
+
+class NcError(BriskAnchorError):
+    """NC text that cannot be run: the line, the block as written, and the reason."""
+
+    exit_code = 3
+
+    def __init__(self, line: int, block: str, reason: str, remedy: str = "") -> None:
+        self.line = line
+        self.block = block
+        self.reason = reason
+        super().__init__(
+            f"Line {line}: {reason}",
+            f"The block is “{block.strip()[:80]}”; the run stopped before it" if block.strip() else "",
+            remedy,
+        )
+
+
+class ReportError(BriskAnchorError):
+    """Report lines that cannot be trusted."""
+
+
+class MachineError(BriskAnchorError):
+    """The machine stopped."""
+
+    exit_code = 4
+
+
+class TravelError(MachineError):
+    """A target outside the travels; carries the axis and the amount in mm."""
+
+    def __init__(self, axis: str, target: float, limit: float) -> None:
+        self.axis = axis
+        self.amount = abs(target - limit)
+        super().__init__(
+            f"{axis} would have to go to {target:+.3f} mm, {self.amount:.3f} mm past its travel end at {limit:+.3f}",
+            "The machine did not move",
+            "Move the start, the set-up or the clear height so that the whole path lies inside the travels",
+        )
+
+
+class CrashError(MachineError):
+    """Contact that breaks something; carries what touched what, and where (machine mm)."""
+
+    exit_code = 5
+
+    def __init__(self, part: str, solid: str, place: tuple[float, float, float], during: str) -> None:
+        self.part = part
+        self.solid = solid
+        self.place = place
+        at = " ".join(f"{axis}{value:+.3f}" for axis, value in zip("XYZ", place, strict=True))
+        super().__init__(
+            f"Crash: the {part} met {solid} at {at} during {during}",
+            "On a real machine something is broken now",
+            "Raise the clear height or move the start, then prove the program again",
+        )
+
+
+class BookError(BriskAnchorError):
+    """The book cannot be opened or read."""
+
+    exit_code = 6
+
+
+class BookVersionError(BookError):
+    """The book was written by a newer version."""
+
+
+class BookWriteError(BookError):
+    """A store did not happen; what was stored before is unchanged."""
+
+
+class ExportError(BriskAnchorError):
+    """A drawing or file could not be written."""

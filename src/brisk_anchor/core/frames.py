@@ -1,0 +1,72 @@
+"""Rigid transforms. `machine = frame · local`; an offset is the translation of such a frame."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+Vector = tuple[float, float, float]
+Array = NDArray[np.float64]
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Frame:
+    """A rigid transform: `rotation` (3×3, orthonormal, determinant +1) and `translation` (3, mm).
+
+    Both are read-only. Angles are degrees and turn counter-clockwise seen from the tip of their axis.
+    """
+
+    rotation: Array
+    translation: Array
+
+    def __post_init__(self) -> None:
+        for name, shape in (("rotation", (3, 3)), ("translation", (3,))):
+            array = np.array(getattr(self, name), dtype=np.float64)
+            if array.shape != shape or not np.isfinite(array).all():
+                raise ValueError(f"{name} must be finite and of shape {shape}")
+            array.setflags(write=False)
+            object.__setattr__(self, name, array)
+        if not np.allclose(self.rotation @ self.rotation.T, np.eye(3), atol=1e-9) or np.linalg.det(self.rotation) < 0:
+            raise ValueError("rotation must be orthonormal and right-handed")
+
+    @classmethod
+    def identity(cls) -> Frame:
+        """The frame that changes nothing."""
+        return cls(np.eye(3), np.zeros(3))
+
+    @classmethod
+    def from_angles(cls, translation: ArrayLike, *, a: float = 0.0, b: float = 0.0, c: float = 0.0) -> Frame:
+        """Turn by `a` about X, then `b` about Y, then `c` about Z (degrees, fixed axes), then translate (mm)."""
+        rotation = np.eye(3)
+        for angle, (i, j) in ((a, (1, 2)), (b, (2, 0)), (c, (0, 1))):
+            turn = np.eye(3)
+            cosine, sine = math.cos(math.radians(angle)), math.sin(math.radians(angle))
+            turn[i, i] = turn[j, j] = cosine
+            turn[i, j], turn[j, i] = -sine, sine
+            rotation = turn @ rotation
+        return cls(rotation, np.asarray(translation, dtype=np.float64))
+
+    def __matmul__(self, other: Frame) -> Frame:
+        return Frame(self.rotation @ other.rotation, self.rotation @ other.translation + self.translation)
+
+    def inverse(self) -> Frame:
+        """The frame that undoes this one."""
+        return Frame(self.rotation.T, -self.rotation.T @ self.translation)
+
+    def apply(self, points: ArrayLike) -> Array:
+        """Local points (…, 3) to the outer frame, mm."""
+        result: Array = np.asarray(points, dtype=np.float64) @ self.rotation.T + self.translation
+        return result
+
+    def turn(self, directions: ArrayLike) -> Array:
+        """Local directions (…, 3) to the outer frame; lengths are kept."""
+        result: Array = np.asarray(directions, dtype=np.float64) @ self.rotation.T
+        return result
+
+    def point(self, local: ArrayLike) -> Vector:
+        """One local point as a plain tuple in the outer frame, mm."""
+        x, y, z = self.apply(local)
+        return float(x), float(y), float(z)

@@ -1,0 +1,231 @@
+"""Number entry: sums, fractions and units as people type them; and how numbers are shown.
+
+Entry is exact: it is worked out in fractions and becomes a float once, at the end.
+"""
+
+from __future__ import annotations
+
+import math
+import re
+from dataclasses import dataclass
+from enum import Enum
+from fractions import Fraction
+
+from brisk_anchor.core.errors import NumberEntryError
+
+MM_PER_INCH = Fraction(254, 10)
+MINUS = "−"
+_MAX_LENGTH = 80
+_MAX_DEPTH = 20
+_TOKEN = re.compile(
+    r"\s*(?:(?P<fraction>(?:\d+\s+)?\d+/\d+(?=\s*(?:in\b|inch\b|mm\b|\"))|\d+\s+\d+/\d+)"
+    r"|(?P<number>\d+\.?\d*|\.\d+)|(?P<unit>inch|in|mm|\")|(?P<operator>[-+*/()]))",
+    re.IGNORECASE,
+)
+
+
+class Unit(Enum):
+    """A unit of length at the edge of the application; inside, everything is millimetres."""
+
+    MM = "mm"
+    INCH = "in"
+
+    @property
+    def in_mm(self) -> Fraction:
+        """Millimetres in one of this unit, exactly."""
+        return Fraction(1) if self is Unit.MM else MM_PER_INCH
+
+    @property
+    def decimals(self) -> int:
+        """Decimals that show the same fineness in either unit (0.1 µm; 0.00001 in)."""
+        return 4 if self is Unit.MM else 5
+
+
+@dataclass(frozen=True, slots=True)
+class _Value:
+    """A value while it is worked out: millimetres when `length`, else a bare number."""
+
+    amount: Fraction
+    length: bool
+
+
+class _Entry:
+    """Recursive descent over one entry; every refusal says why."""
+
+    def __init__(self, text: str, unit: Unit) -> None:
+        self.unit = unit
+        self.tokens: list[tuple[str, str]] = []
+        self.at = 0
+        position = 0
+        while position < len(text.rstrip()):
+            found = _TOKEN.match(text, position)
+            if not found or not found.lastgroup:
+                rest = text[position:].strip()
+                if rest.startswith(","):
+                    raise _refused("a comma stands in it", "Write the decimal point as a point: 12.5")
+                raise _refused(f"“{rest[:12]}” is no figure, unit or sign", "Sums, fractions, mm and in are understood")
+            self.tokens.append((found.lastgroup, found.group(found.lastgroup)))
+            position = found.end()
+
+    def peek(self) -> tuple[str, str]:
+        return self.tokens[self.at] if self.at < len(self.tokens) else ("end", "")
+
+    def take(self) -> tuple[str, str]:
+        token = self.peek()
+        self.at += 1
+        return token
+
+    def as_length(self, value: _Value) -> Fraction:
+        return value.amount if value.length else value.amount * self.unit.in_mm
+
+    def total(self, depth: int = 0) -> _Value:
+        if depth > _MAX_DEPTH:
+            raise _refused("it has too many brackets", "Work part of it out first")
+        left = self.product(depth)
+        while self.peek()[1] in ("+", "-"):
+            sign = 1 if self.take()[1] == "+" else -1
+            right = self.product(depth)
+            if left.length or right.length:
+                left = _Value(self.as_length(left) + sign * self.as_length(right), True)
+            else:
+                left = _Value(left.amount + sign * right.amount, False)
+        return left
+
+    def product(self, depth: int) -> _Value:
+        left = self.factor(depth)
+        while self.peek()[1] in ("*", "/"):
+            operator = self.take()[1]
+            left = combine(left, operator, self.factor(depth))
+        return left
+
+    def factor(self, depth: int) -> _Value:
+        kind, text = self.take()
+        if text in ("+", "-"):
+            if depth > _MAX_DEPTH:
+                raise _refused("it has too many signs in a row", "Work part of it out first")
+            inner = self.factor(depth + 1)
+            return _Value(-inner.amount, inner.length) if text == "-" else inner
+        if text == "(":
+            inner = self.total(depth + 1)
+            if self.take()[1] != ")":
+                raise _refused("a bracket is not closed", "Close it with )")
+            return self.with_unit(inner)
+        if kind == "number":
+            return self.with_unit(_Value(Fraction(text), False))
+        if kind == "fraction":
+            whole, _, part = text.rpartition(" ")
+            above, below = part.split("/")
+            if int(below) == 0:
+                raise _refused("it divides by zero", "")
+            return self.with_unit(_Value(Fraction(int(whole or 0)) + Fraction(int(above), int(below)), False))
+        if kind == "end":
+            raise _refused("it ends too early", "A figure is missing at the end")
+        raise _refused(f"“{text}” stands where a figure should be", "")
+
+    def with_unit(self, value: _Value) -> _Value:
+        if self.peek()[0] != "unit":
+            return value
+        unit = Unit.MM if self.take()[1].lower() == "mm" else Unit.INCH
+        if value.length:
+            raise _refused("it carries a unit twice", "Give each length one unit")
+        return _Value(value.amount * unit.in_mm, True)
+
+
+def combine(left: _Value, operator: str, right: _Value) -> _Value:
+    """One multiplication or division; lengths are never multiplied by, or divided by, lengths."""
+    if operator == "*":
+        if left.length and right.length:
+            raise _refused("a length times a length is no length", "Leave the unit off one of them")
+        return _Value(left.amount * right.amount, left.length or right.length)
+    if right.length:
+        raise _refused("it divides by a length", "Leave the unit off the divisor")
+    if right.amount == 0:
+        raise _refused("it divides by zero", "")
+    return _Value(left.amount / right.amount, left.length)
+
+
+def _refused(reason: str, remedy: str) -> NumberEntryError:
+    return NumberEntryError(f"This entry cannot be used: {reason}", "", remedy)
+
+
+def parse_length(
+    text: str,
+    unit: Unit = Unit.MM,
+    *,
+    present: float | None = None,
+    low: float | None = None,
+    high: float | None = None,
+) -> float:
+    """Read a typed length and return it in mm.
+
+    Bare figures are in `unit`; `mm`, `in` and `"` may follow any figure, fraction or bracket. An entry that
+    begins with `=` and a sign works on the present value: `=-0.2` takes 0.2 off, `=/2` halves.
+
+    >>> parse_length("1 3/8in")
+    34.925
+    >>> parse_length("25.4/2"), parse_length("=-0.2", present=5.0)
+    (12.7, 4.8)
+
+    Args:
+        text: what was typed.
+        unit: the unit of bare figures.
+        present: the value in the field now, mm; needed for `=`.
+        low, high: the limits of what makes sense, mm, both included.
+
+    Raises:
+        NumberEntryError: with the reason, when the entry cannot be read or lies out of range.
+    """
+    text = text.strip().replace(MINUS, "-").replace("”", '"')
+    if not text:
+        raise NumberEntryError("Nothing was typed", "", "Type a figure, or press Escape to leave the value as it is")
+    if len(text) > _MAX_LENGTH:
+        raise _refused(f"it is longer than {_MAX_LENGTH} characters", "")
+    if text.startswith("="):
+        rest = text[1:].strip()
+        if present is None:
+            raise _refused("there is no present value for = to work on", "Type the whole value")
+        if not rest or rest[0] not in "+-*/":
+            raise _refused("after = a sign must follow", "Write =-0.2 to take off, =+0.2 to add, =/2 to halve")
+        entry = _Entry(rest[1:] if rest[0] in "*/" else rest, unit)
+        value = entry.total()
+        start = Fraction(present).limit_denominator(10**9)
+        if rest[0] in "*/":
+            result = combine(_Value(start, True), rest[0], value).amount
+        else:
+            result = start + entry.as_length(value)
+    else:
+        entry = _Entry(text, unit)
+        result = entry.as_length(entry.total())
+    kind, left_over = entry.peek()
+    if kind != "end":
+        raise _refused(f"“{left_over}” follows with no sign before it", "Put +, -, * or / between figures")
+    number = float(result) if abs(result) < 10**12 else math.inf
+    if not math.isfinite(number):
+        raise _refused("it is far too large", "")
+    for limit, beyond, word in ((low, low is not None and number < low, "below"), (high, high is not None and number > high, "above")):
+        if beyond and limit is not None:
+            raise NumberEntryError(
+                f"{format_length(number, unit)} {unit.value} is {word} the limit of {format_length(limit, unit)} {unit.value}",
+                "No sensible value lies there",
+                "Check the unit and the decimal point",
+            )
+    return number
+
+
+def format_length(value_mm: float, unit: Unit = Unit.MM, decimals: int | None = None, *, signed: bool = False) -> str:
+    """Show a length (mm) in `unit`; never `−0.000`; with a true minus sign.
+
+    >>> format_length(-0.00001, decimals=3), format_length(12.5, decimals=1, signed=True)
+    ('0.000', '+12.5')
+    """
+    places = unit.decimals if decimals is None else decimals
+    shown = value_mm / float(unit.in_mm) if unit is not Unit.MM else value_mm
+    return fixed(shown, places, signed=signed).replace("-", MINUS)
+
+
+def fixed(value: float, decimals: int, *, signed: bool = False) -> str:
+    """A plain decimal with an ASCII minus sign and no negative zero, as NC text wants it."""
+    text = f"{value:.{decimals}f}"
+    if float(text) == 0:
+        text = text.lstrip("-")
+    return f"+{text}" if signed and not text.startswith("-") and float(text) != 0 else text

@@ -1,0 +1,196 @@
+"""Datum rules and the work offset they make: `offset = machine position − wanted program position`, axis by axis.
+
+An offset here goes with tool lengths from the gauge line: its Z is the tip's Z at the program zero, so that
+`spindle Z = offset Z + program Z + tool length`. Every value keeps the terms it was worked out from (its chain).
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+
+from brisk_anchor.core.errors import DatumError
+from brisk_anchor.core.features import COVERAGE_FACTOR, Feature, FeatureKind
+from brisk_anchor.core.frames import Array
+from brisk_anchor.core.touches import AXES, axis_of
+
+
+@dataclass(frozen=True, slots=True)
+class FromFeature:
+    """The feature lands on `drawing`, its place on the drawing along this axis, mm; then the zero moves by `allowance`.
+
+    A casting's top touched with an allowance of −1.5 puts the zero 1.5 mm below what was touched.
+    """
+
+    feature: str
+    drawing: float = 0.0
+    allowance: float = 0.0
+
+
+@dataclass(frozen=True, slots=True)
+class Fixed:
+    """A value given by hand, machine mm, with its standard uncertainty."""
+
+    value: float
+    u: float = 0.0
+
+
+@dataclass(frozen=True, slots=True)
+class Keep:
+    """What stands in the table stays there."""
+
+
+Rule = FromFeature | Fixed | Keep
+Rules = Mapping[str, Rule]
+
+
+@dataclass(frozen=True, slots=True)
+class Term:
+    """One line of the arithmetic: `sign` is "", "+", "−" or "="; `value` mm; `u` standard uncertainty or None."""
+
+    sign: str
+    label: str
+    value: float
+    u: float | None = None
+    source: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class AxisChain:
+    """One axis of one offset with the terms that end in its value. `written` is False where the axis is kept."""
+
+    axis: str
+    value: float
+    u: float
+    terms: tuple[Term, ...]
+    written: bool = True
+
+    @property
+    def expanded(self) -> float:
+        """The ± shown on screens: k = 2."""
+        return COVERAGE_FACTOR * self.u
+
+
+@dataclass(frozen=True, slots=True)
+class Chain:
+    """Touches → features → datum → work offset, for one row. `covariance` is 3×3 (x, y, z), mm²."""
+
+    row: str
+    axes: tuple[AxisChain, ...]
+    features: tuple[Feature, ...]
+    covariance: tuple[tuple[float, ...], ...]
+
+    def axis(self, name: str) -> AxisChain:
+        """The chain of one axis; KeyError when that axis is not part of it."""
+        for chain in self.axes:
+            if chain.axis == name:
+                return chain
+        raise KeyError(name)
+
+    @property
+    def values(self) -> dict[str, float]:
+        """Values by axis, mm."""
+        return {chain.axis: chain.value for chain in self.axes}
+
+
+def _feature_terms(axis: str, feature: Feature) -> list[Term]:
+    """The machine coordinate of the feature, worked out in the person's own figures."""
+    value, u = feature.coordinate(axis), feature.standard_uncertainty(axis)
+    count = len(feature.touches)
+    if feature.kind is not FeatureKind.SURFACE:
+        return [Term("", f"{feature.name} centre", value, u, f"circle through {count} touches")]
+    stylus = feature.touches[0].stylus
+    _, sign = axis_of(feature.touches[0].direction)
+    touched = "touched at" if count == 1 else f"{count} touches, mean"
+    own = math.sqrt(feature.covariance[0][0])
+    if axis == "z" and sign < 0:
+        spindle = value + stylus.length
+        return [
+            Term("", f"{touched}, spindle {axis.upper()}", spindle, own, "machine position at contact"),
+            Term("−", f"length of T{stylus.tool_number}", stylus.length, stylus.u_length, "from the gauge line"),
+            Term("=", feature.name, value, u),
+        ]
+    return [
+        Term("", f"{touched}, ball centre", value - sign * stylus.effective_radius, own, "machine position at contact"),
+        Term("+" if sign > 0 else "−", "ball radius", stylus.effective_radius, stylus.u_radius, "effective"),
+        Term("=", feature.name, value, u),
+    ]
+
+
+def _axis(axis: str, row: str, rule: Rule, features: Mapping[str, Feature], present: Mapping[str, float]) -> AxisChain:
+    if isinstance(rule, Keep):
+        if axis not in present:
+            raise DatumError(f"{row} {axis.upper()} is to be kept, but nothing is known to stand there", "", "Read the table")
+        value = present[axis]
+        return AxisChain(axis, value, 0.0, (Term("", f"{row} {axis.upper()} kept as it is", value),), written=False)
+    if isinstance(rule, Fixed):
+        if not math.isfinite(rule.value) or rule.u < 0:
+            raise DatumError(f"The fixed value of {row} {axis.upper()} is no number", "", "Type it again")
+        return AxisChain(axis, rule.value, rule.u, (Term("", f"{row} {axis.upper()} given by hand", rule.value, rule.u),))
+    feature = features.get(rule.feature)
+    if feature is None or axis not in feature.axes:
+        why = "has not been measured yet" if feature is None else f"does not locate {axis.upper()}"
+        raise DatumError(
+            f"{row} {axis.upper()} is to come from {rule.feature}, which {why}", "The offset is not complete", "Measure it"
+        )
+    u = feature.standard_uncertainty(axis)
+    terms = _feature_terms(axis, feature)
+    terms.append(Term("−", "its place on the drawing", rule.drawing, None, f"{axis.upper()} on the drawing"))
+    value = feature.coordinate(axis) - rule.drawing
+    if rule.allowance:
+        sign = "+" if rule.allowance > 0 else "−"
+        terms.append(Term(sign, "allowance", abs(rule.allowance), None, "so the first cut cleans up"))
+        value += rule.allowance
+    terms.append(Term("=", f"{row} {axis.upper()}", value, u))
+    return AxisChain(axis, value, u, tuple(terms))
+
+
+def _covariance(axes: list[AxisChain], rules: Rules, features: Mapping[str, Feature]) -> Array:
+    """3×3 covariance in x, y, z: own parts within a feature, shared effects across features of one stylus."""
+    total = np.zeros((3, 3))
+    shared: dict[str, Array] = {}
+    for chain in axes:
+        i = AXES.index(chain.axis)
+        rule = rules[chain.axis]
+        if not isinstance(rule, FromFeature):
+            total[i, i] += chain.u**2
+            continue
+        feature = features[rule.feature]
+        own = feature.axes.index(chain.axis)
+        for other in axes:
+            other_rule = rules[other.axis]
+            if isinstance(other_rule, FromFeature) and other_rule.feature == rule.feature:
+                total[i, AXES.index(other.axis)] += feature.covariance[own][feature.axes.index(other.axis)]
+        for effect in feature.shared:
+            shared.setdefault(effect.source, np.zeros(3))[i] += effect.effect[own]
+    for vector in shared.values():
+        total += np.outer(vector, vector)
+    return total
+
+
+def solve_offset(
+    row: str, rules: Rules, features: Mapping[str, Feature], present: Mapping[str, float] | None = None
+) -> Chain:
+    """Work out one row of the offset table.
+
+    Args:
+        row: name of the row, "G54" say.
+        rules: a rule for each axis that belongs to the offset.
+        features: the measured features by name, machine mm of the tip.
+        present: what stands in the table now, mm, for `Keep`.
+
+    Raises:
+        DatumError: a feature that is missing or does not locate the axis, or nothing to keep.
+    """
+    axes = [_axis(axis, row, rules[axis], features, present or {}) for axis in AXES if axis in rules]
+    used = {rule.feature for rule in rules.values() if isinstance(rule, FromFeature)}
+    covariance = _covariance(axes, rules, features)
+    return Chain(
+        row=row,
+        axes=tuple(axes),
+        features=tuple(feature for name, feature in features.items() if name in used),
+        covariance=tuple(tuple(float(value) for value in line) for line in covariance),
+    )

@@ -1,0 +1,38 @@
+"""What shows that a value does what it should: agreement with the control's arithmetic, and a proof run."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True, slots=True)
+class Agreement:
+    """One figure worked out twice, mm: by the application from the touches, by the control in its macro arithmetic."""
+
+    feature: str
+    label: str
+    ours: float
+    controls: float
+
+    @property
+    def difference(self) -> float:
+        """Ours less the control's, mm."""
+        return self.ours - self.controls
+
+
+@dataclass(frozen=True, slots=True)
+class Proof:
+    """A run of the written code on the stand-in. `worst` is the largest distance of an axis from the stored value, mm."""
+
+    program: int
+    digest: str
+    values: tuple[tuple[str, float], ...]
+    worst: float
+    allowed: float
+    touches: int
+    machine_seconds: float
+
+    @property
+    def holds(self) -> bool:
+        """Whether the program ended with the stored value, within what the stated uncertainty allows."""
+        return self.worst <= self.allowed

@@ -1,0 +1,91 @@
+"""The rose: marks around the tip say where metal is, and the marks *are* the feature.
+
+A person marks walls with the arrow keys, says whether the tip stands inside or over the feature, and whether it is
+round. There is nothing else to fill in, so signs and sides cannot contradict each other.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from enum import Enum
+
+from brisk_anchor.core.features import FeatureKind
+from brisk_anchor.core.frames import Vector
+
+
+class Wall(Enum):
+    """Where metal is, seen from the tip; the value is the direction of the touch."""
+
+    RIGHT = (1.0, 0.0, 0.0)
+    LEFT = (-1.0, 0.0, 0.0)
+    UP = (0.0, 1.0, 0.0)
+    DOWN = (0.0, -1.0, 0.0)
+    BELOW = (0.0, 0.0, -1.0)
+
+    @property
+    def direction(self) -> Vector:
+        """Unit vector towards the wall, machine axes."""
+        x, y, z = self.value
+        return x, y, z
+
+    @property
+    def shown(self) -> str:
+        """The axis and sense in words a machinist reads: "+X"."""
+        return {"RIGHT": "+X", "LEFT": "−X", "UP": "+Y", "DOWN": "−Y", "BELOW": "−Z"}[self.name]
+
+
+SIDES = (Wall.LEFT, Wall.RIGHT, Wall.DOWN, Wall.UP)
+
+
+@dataclass(frozen=True, slots=True)
+class Reading:
+    """What the marks mean: the trade's name, and the kind when this version can measure it."""
+
+    name: str
+    kind: FeatureKind | None
+    hint: str
+
+
+@dataclass(frozen=True, slots=True)
+class Rose:
+    """Marks, stance and form. `over` means the tip stands above the feature; otherwise inside it or beside the wall."""
+
+    marks: frozenset[Wall] = frozenset()
+    over: bool = False
+    round: bool = False
+
+    def toggle(self, wall: Wall) -> Rose:
+        """Mark or unmark a wall. Metal below is a feature of its own: it clears the sides, and the sides clear it."""
+        if wall in self.marks:
+            return replace(self, marks=self.marks - {wall})
+        keep = self.marks - {Wall.BELOW} if wall is not Wall.BELOW else frozenset()
+        return replace(self, marks=keep | {wall})
+
+    def all_round(self) -> Rose:
+        """All four sides, round: a bore from inside, a boss from over."""
+        return replace(self, marks=frozenset(SIDES), round=True)
+
+    def read(self) -> Reading:
+        """Name the feature in trade words."""
+        marks = self.marks
+        if not marks:
+            return Reading("nothing marked", None, "Mark where metal is with the arrow keys; d for below.")
+        if marks == {Wall.BELOW}:
+            return Reading("surface below", FeatureKind.SURFACE, "One touch down.")
+        if len(marks) == 1:
+            (wall,) = marks
+            return Reading(f"surface towards {wall.shown}", FeatureKind.SURFACE, f"One touch towards {wall.shown}.")
+        if len(marks) == 4:
+            if self.round:
+                kind = FeatureKind.BOSS if self.over else FeatureKind.BORE
+                return Reading(kind.value, kind, "Four touches, centred after the first two.")
+            name = "block" if self.over else "pocket"
+            return Reading(name, None, f"A {name} is not measured yet. Press r if it is round.")
+        if len(marks) == 2:
+            opposite = len({abs(wall.direction[0]) for wall in marks}) == 1
+            if opposite:
+                name = "web" if self.over else "slot"
+            else:
+                name = "outside corner" if self.over else "inside corner"
+            return Reading(name, None, f"A {name} is not measured yet: mark one wall, or all four and round.")
+        return Reading("three walls", None, "Mark the fourth, or take one off.")

@@ -1,0 +1,1 @@
+"""Plan → steps → text by control profile, and back: scanner, expressions, interpreter, report lines."""

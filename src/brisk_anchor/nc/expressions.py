@@ -1,0 +1,294 @@
+"""Macro expressions: text to closures, once a line. Null (an unset variable) is None, and counts as 0 in arithmetic."""
+
+from __future__ import annotations
+
+import math
+import operator
+from collections.abc import Callable
+from typing import Protocol
+
+Value = float | None
+
+
+class VariableStore(Protocol):
+    """Where `#n` is read and written; both may raise ValueError with a reason."""
+
+    def read(self, number: int) -> Value:
+        """Value of a variable, None when it is null."""
+
+    def write(self, number: int, value: Value) -> None:
+        """Set a variable."""
+
+
+Evaluator = Callable[[VariableStore], Value]
+
+_MAX_DEPTH = 40
+_EPSILON = 1e-12
+
+
+class ExpressionError(ValueError):
+    """The text is no expression, or cannot be worked out; the message is the reason."""
+
+
+def _number(value: Value) -> float:
+    return 0.0 if value is None else value
+
+
+def _checked(result: float) -> float:
+    if not math.isfinite(result):
+        raise ExpressionError("the result is no finite number")
+    return result
+
+
+def _divide(left: float, right: float) -> float:
+    if right == 0:
+        raise ExpressionError("it divides by zero")
+    return left / right
+
+
+def _modulo(left: float, right: float) -> float:
+    if right == 0:
+        raise ExpressionError("MOD by zero")
+    return math.fmod(left, right)
+
+
+def _root(value: float) -> float:
+    if value < 0:
+        if value > -_EPSILON:
+            return 0.0
+        raise ExpressionError("SQRT of a figure below zero")
+    return math.sqrt(value)
+
+
+def _arc(function: Callable[[float], float]) -> Callable[[float], float]:
+    def inner(value: float) -> float:
+        if not -1 <= value <= 1:
+            raise ExpressionError("the argument lies outside -1 to 1")
+        return math.degrees(function(value))
+
+    return inner
+
+
+def _logarithm(value: float) -> float:
+    if value <= 0:
+        raise ExpressionError("LN of zero or less")
+    return math.log(value)
+
+
+def _round(value: float) -> float:
+    return math.copysign(math.floor(abs(value) + 0.5), value)
+
+
+_FUNCTIONS: dict[str, Callable[[float], float]] = {
+    "SIN": lambda v: math.sin(math.radians(v)),
+    "COS": lambda v: math.cos(math.radians(v)),
+    "TAN": lambda v: math.tan(math.radians(v)),
+    "ASIN": _arc(math.asin),
+    "ACOS": _arc(math.acos),
+    "SQRT": _root,
+    "ABS": abs,
+    "ROUND": _round,
+    "FIX": lambda v: float(math.trunc(v)),
+    "FUP": lambda v: math.copysign(math.ceil(abs(v)), v),
+    "LN": _logarithm,
+    "EXP": math.exp,
+}
+_LEVELS: tuple[dict[str, Callable[[float, float], float]], ...] = (
+    {"+": operator.add, "-": operator.sub},
+    {"*": operator.mul, "/": _divide, "MOD": _modulo},
+)
+_COMPARISONS: dict[str, Callable[[float, float], bool]] = {
+    "EQ": operator.eq,
+    "NE": operator.ne,
+    "GT": operator.gt,
+    "GE": operator.ge,
+    "LT": operator.lt,
+    "LE": operator.le,
+}
+
+
+class Cursor:
+    """A place in one line of upper-case text without comments."""
+
+    __slots__ = ("at", "depth", "text")
+
+    def __init__(self, text: str) -> None:
+        self.text = text
+        self.at = 0
+        self.depth = 0
+
+    def skip(self) -> None:
+        """Pass over blanks."""
+        while self.at < len(self.text) and self.text[self.at] in " \t":
+            self.at += 1
+
+    def peek(self) -> str:
+        """The next character after blanks, "" at the end."""
+        self.skip()
+        return self.text[self.at] if self.at < len(self.text) else ""
+
+    def word(self) -> str:
+        """The run of letters that starts here, not taken."""
+        self.skip()
+        end = self.at
+        while end < len(self.text) and self.text[end].isalpha():
+            end += 1
+        return self.text[self.at : end]
+
+    def accept(self, token: str) -> bool:
+        """Take `token` if it stands here; a word must not run on into more letters."""
+        self.skip()
+        if not self.text.startswith(token, self.at):
+            return False
+        end = self.at + len(token)
+        if token.isalpha() and end < len(self.text) and self.text[end].isalpha():
+            return False
+        self.at = end
+        return True
+
+    def expect(self, token: str) -> None:
+        """Take `token` or raise."""
+        if not self.accept(token):
+            found = self.text[self.at : self.at + 8] or "the end of the block"
+            raise ExpressionError(f"“{token}” is missing before “{found}”")
+
+    def literal(self) -> float:
+        """A decimal figure without sign."""
+        self.skip()
+        start = self.at
+        dots = 0
+        while self.at < len(self.text) and (self.text[self.at] in "0123456789."):
+            dots += self.text[self.at] == "."
+            self.at += 1
+        text = self.text[start : self.at]
+        if dots > 1 or not any(c.isdigit() for c in text):
+            raise ExpressionError(f"“{text or self.text[start : start + 8]}” is no figure")
+        if len(text) > 24:
+            raise ExpressionError("the figure has too many digits")
+        return float(text)
+
+
+def parse_value(cursor: Cursor) -> Evaluator:
+    """A value after an address: a signed figure, a `#` variable or a bracket."""
+    if cursor.accept("-"):
+        inner = parse_value(cursor)
+        return lambda store: None if (value := inner(store)) is None else -value
+    cursor.accept("+")
+    return _primary(cursor)
+
+
+def _primary(cursor: Cursor) -> Evaluator:
+    cursor.depth += 1
+    if cursor.depth > _MAX_DEPTH:
+        raise ExpressionError("it is nested too deeply")
+    try:
+        character = cursor.peek()
+        if character == "#":
+            return parse_variable(cursor)[1]
+        if character == "[":
+            cursor.expect("[")
+            inner = parse_expression(cursor)
+            cursor.expect("]")
+            return inner
+        name = cursor.word()
+        if name:
+            return _call(cursor, name)
+        value = cursor.literal()
+        return lambda store: value
+    finally:
+        cursor.depth -= 1
+
+
+def _call(cursor: Cursor, name: str) -> Evaluator:
+    if name == "ATAN":
+        cursor.expect("ATAN")
+        cursor.expect("[")
+        above = parse_expression(cursor)
+        cursor.expect("]")
+        cursor.expect("/")
+        cursor.expect("[")
+        below = parse_expression(cursor)
+        cursor.expect("]")
+        return lambda store: math.degrees(math.atan2(_number(above(store)), _number(below(store)))) % 360.0
+    function = _FUNCTIONS.get(name)
+    if function is None:
+        raise ExpressionError(f"{name} is no function this control knows")
+    cursor.expect(name)
+    cursor.expect("[")
+    inner = parse_expression(cursor)
+    cursor.expect("]")
+
+    def evaluate(store: VariableStore) -> Value:
+        try:
+            return _checked(function(_number(inner(store))))
+        except OverflowError:
+            raise ExpressionError(f"the result of {name} is too large") from None
+
+    return evaluate
+
+
+def parse_variable(cursor: Cursor) -> tuple[Evaluator, Evaluator]:
+    """`#n`, `##n` or `#[...]`: evaluators of the number and of the value."""
+    cursor.expect("#")
+    character = cursor.peek()
+    if character == "#" or character == "[":
+        number = _primary(cursor)
+    else:
+        literal = cursor.literal()
+        number = lambda store: literal  # noqa: E731
+
+    def read(store: VariableStore) -> Value:
+        return store.read(variable_number(number(store)))
+
+    return number, read
+
+
+def variable_number(value: Value) -> int:
+    """A variable's number as a whole number.
+
+    Raises:
+        ExpressionError: when it is none.
+    """
+    if value is None or value != int(value) or not 0 <= value < 100_000:
+        raise ExpressionError(f"#{'null' if value is None else f'{value:g}'} is no variable")
+    return int(value)
+
+
+def parse_expression(cursor: Cursor, level: int = 0) -> Evaluator:
+    """Sums of products of values, left to right."""
+    if level == len(_LEVELS):
+        return parse_value(cursor)
+    left = parse_expression(cursor, level + 1)
+    while True:
+        for token, function in _LEVELS[level].items():
+            if cursor.accept(token):
+                right = parse_expression(cursor, level + 1)
+                left = _binary(left, function, right)
+                break
+        else:
+            return left
+
+
+def _binary(left: Evaluator, function: Callable[[float, float], float], right: Evaluator) -> Evaluator:
+    return lambda store: _checked(function(_number(left(store)), _number(right(store))))
+
+
+def parse_condition(cursor: Cursor) -> Callable[[VariableStore], bool]:
+    """`[a EQ b]`. Null equals null and nothing else under EQ and NE; it counts as 0 in the others."""
+    cursor.expect("[")
+    left = parse_expression(cursor)
+    name = cursor.word()
+    comparison = _COMPARISONS.get(name)
+    if comparison is None:
+        raise ExpressionError("a condition needs EQ, NE, GT, GE, LT or LE")
+    cursor.expect(name)
+    right = parse_expression(cursor)
+    cursor.expect("]")
+
+    def evaluate(store: VariableStore) -> bool:
+        a, b = left(store), right(store)
+        if name in ("EQ", "NE") and (a is None or b is None):
+            return (a is b) == (name == "EQ")
+        return comparison(_number(a), _number(b))
+
+    return evaluate

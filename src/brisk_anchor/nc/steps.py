@@ -1,0 +1,152 @@
+"""The typed steps between a plan and its text. Tests compare steps; the writer turns them into a control's words."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from brisk_anchor.core.frames import Vector
+
+
+@dataclass(frozen=True, slots=True)
+class Number:
+    """A figure in an expression, mm."""
+
+    value: float
+
+
+@dataclass(frozen=True, slots=True)
+class Name:
+    """A value the program works out; the writer gives it a variable."""
+
+    name: str
+
+
+@dataclass(frozen=True, slots=True)
+class Binary:
+    """Two values joined by + - * or /."""
+
+    left: Expression
+    operator: str
+    right: Expression
+
+
+Expression = Number | Name | Binary
+
+
+@dataclass(frozen=True, slots=True)
+class Section:
+    """A heading in the list."""
+
+    title: str
+
+
+@dataclass(frozen=True, slots=True)
+class SafeState:
+    """Bring the control into a known state; units, plane, no compensation, no rotation."""
+
+
+@dataclass(frozen=True, slots=True)
+class ToolCheck:
+    """Stop unless this tool is in the spindle."""
+
+    number: int
+
+
+@dataclass(frozen=True, slots=True)
+class Probe:
+    """Switch the probe on or off."""
+
+    on: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Rapid:
+    """Rapid to machine coordinates; None leaves an axis where it is."""
+
+    x: float | None = None
+    y: float | None = None
+    z: float | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Guarded:
+    """Move to machine coordinates with the probe watching: contact on the way stops the machine."""
+
+    why: str
+    x: Expression | None = None
+    y: Expression | None = None
+    z: Expression | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class TouchStep:
+    """Search along `direction` for `distance` mm, touch twice, keep the machine position in `names`, come back."""
+
+    number: int
+    direction: Vector
+    distance: float
+    names: tuple[str, str, str]
+    why: str
+
+
+@dataclass(frozen=True, slots=True)
+class Compute:
+    """Work out a value."""
+
+    name: str
+    value: Expression
+    why: str
+
+
+@dataclass(frozen=True, slots=True)
+class Check:
+    """Alarm unless |value − centre| ≤ limit."""
+
+    value: Expression
+    centre: Expression
+    limit: float
+    alarm: int
+    text: str
+    why: str
+
+
+@dataclass(frozen=True, slots=True)
+class Store:
+    """Write the offset row."""
+
+    row: str
+    values: tuple[tuple[str, Expression], ...]
+
+
+@dataclass(frozen=True, slots=True)
+class ReadBack:
+    """Alarm unless the table now holds what was written."""
+
+    row: str
+    values: tuple[tuple[str, Expression], ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Report:
+    """Print one report line: fixed words, then letters with values."""
+
+    words: tuple[str, ...]
+    values: tuple[tuple[str, Expression, int], ...] = ()
+    """Letter, value, decimals (0 for whole numbers, -1 for the profile's)."""
+
+
+Step = (
+    Section | SafeState | ToolCheck | Probe | Rapid | Guarded | TouchStep | Compute | Check | Store | ReadBack | Report
+)
+
+
+class AlarmNumber:
+    """Alarm numbers of written programs; the texts stand where they are raised."""
+
+    MISSED = 101
+    UNEXPECTED = 102
+    TOUCHING = 103
+    SIZE = 104
+    JUMP = 105
+    READ_BACK = 106
+    TOOL = 107

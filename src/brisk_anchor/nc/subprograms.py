@@ -1,0 +1,117 @@
+"""The two subprograms every measuring file carries: one touch, one guarded move.
+
+Both work in machine positions read from the control, so it does not matter which work offset, common shift or tool
+length is active. A skip position is given in the same frame as the `work` position; at standstill `machine − work` turns
+it into a machine position, whatever that frame is.
+"""
+
+from __future__ import annotations
+
+from brisk_anchor.core.numbers import fixed
+from brisk_anchor.nc.profile import Profile
+from brisk_anchor.nc.steps import AlarmNumber
+
+Block = tuple[str, str]
+_AT_END = 0.01
+"""A search that ends this near (mm) to where it was sent has met nothing."""
+_LOCAL_XYZ = (24, 25, 26)
+
+
+def _figure(value: float) -> str:
+    return fixed(value, 4).rstrip("0")
+
+
+def _alarm(profile: Profile, condition: str, number: int, text: str) -> str:
+    return f"IF [{condition}] THEN #{profile.alarm.variable}={number} ({text[: profile.alarm.longest]})"
+
+
+def _distance(variables: tuple[str, str, str], start: tuple[int, int, int]) -> str:
+    return "SQRT[" + "+".join(f"[{a}-#{b}]*[{a}-#{b}]" for a, b in zip(variables, start, strict=True)) + "]"
+
+
+def touch_subprogram(profile: Profile) -> list[Block]:
+    """Fast search, back off, slow touch, keep and print the machine position, back to where it began."""
+    p, moves, probing = profile.program, profile.moves, profile.probing
+    machine, work, skip = profile.positions.machine, profile.positions.work, profile.positions.skip
+    guard = p.call.format(number=p.guard_number)
+    latched = [f"#{s}+#{m}-#{w}" for s, m, w in zip(skip, machine, work, strict=True)]
+    back = _figure(probing.back_off)
+    form = profile.print
+    digits = f"[{form.whole}{form.decimals}]"
+    printed = form.space.join(
+        ["BRISK", "1", "TOUCH", "N#1[20]"]
+        + [f"{letter}#{number}{digits}" for letter, number in zip("XYZIJK", (8, 9, 10, 27, 28, 29), strict=True)]
+    )
+    return [
+        (p.number.format(number=p.touch_number) + " (TOUCH)", "the touch subprogram"),
+        ("(X Y Z SEARCH FROM HERE, A NUMBER OF THE TOUCH, Q FIRST VARIABLE OF THE RESULT)", "what it is given"),
+        *[(f"IF [#{n} EQ #0] THEN #{n}=0", "an axis not given does not move") for n in _LOCAL_XYZ],
+        *[(f"#{n}=#{m}", "remember where the search begins") for n, m in zip((4, 5, 6), machine, strict=True)],
+        ("#7=SQRT[#24*#24+#25*#25+#26*#26] (SEARCH LENGTH)", "length of the search"),
+        (_alarm(profile, f"#7 LT {_figure(4 * _AT_END)}", AlarmNumber.MISSED, "SEARCH TOO SHORT"), "nothing to search"),
+        *[(f"#{n}=#{v}/#7", "direction") for n, v in zip((27, 28, 29), _LOCAL_XYZ, strict=True)],
+        ("(FAST SEARCH)", "find the wall"),
+        (f"{moves.skip} X#24 Y#25 Z#26 F{_figure(probing.search_feed)}", "fast search: stops at contact"),
+        *[(f"#{n}={text}", "where it touched, machine") for n, text in zip((8, 9, 10), latched, strict=True)],
+        (f"#11={_distance(('#8', '#9', '#10'), (4, 5, 6))}", "how far it went"),
+        (
+            _alarm(profile, f"#11 GT #7-{_figure(_AT_END)}", AlarmNumber.MISSED, "MISSED CONTACT"),
+            "missed contact: the search met nothing",
+        ),
+        (
+            _alarm(profile, f"#11 LT {_figure(_AT_END)}", AlarmNumber.TOUCHING, "TOUCHING AT THE START"),
+            "contact at once: the ball stood on metal, or the probe is not at rest",
+        ),
+        ("(BACK OFF AND TOUCH SLOWLY)", "the touch that counts"),
+        (_back_off(profile, back), "off the wall"),
+        *[(f"#{n}=#{m}", "where the slow touch begins") for n, m in zip((12, 13, 14), machine, strict=True)],
+        (
+            f"{moves.skip} X[#27*2*{back}] Y[#28*2*{back}] Z[#29*2*{back}] F{_figure(probing.touch_feed)}",
+            "slow touch",
+        ),
+        *[(f"#{n}={text}", "where it touched, machine") for n, text in zip((8, 9, 10), latched, strict=True)],
+        (f"#11={_distance(('#8', '#9', '#10'), (12, 13, 14))}", "how far it went"),
+        (
+            _alarm(profile, f"#11 GT 2*{back}-{_figure(_AT_END)}", AlarmNumber.MISSED, "MISSED SLOW CONTACT"),
+            "missed contact",
+        ),
+        (
+            _alarm(profile, f"#11 LT {_figure(_AT_END)}", AlarmNumber.TOUCHING, "TOUCHING AFTER BACK OFF"),
+            "the probe did not come free",
+        ),
+        ("#[#17]=#8", "keep X"),
+        ("#[#17+1]=#9", "keep Y"),
+        ("#[#17+2]=#10", "keep Z"),
+        (form.line.format(text=printed), "prints the touch for the application"),
+        (_back_off(profile, back), "off the wall"),
+        (f"{guard} X#4 Y#5 Z#6", "guarded, back to where the search began"),
+        (p.return_word, "back to the list"),
+    ]
+
+
+def _back_off(profile: Profile, back: str) -> str:
+    machine = profile.positions.machine
+    words = [
+        f"{letter}[#{latched}-#{unit}*{back}-#{now}]"
+        for letter, latched, unit, now in zip("XYZ", (8, 9, 10), (27, 28, 29), machine, strict=True)
+    ]
+    return f"{profile.moves.feed} {' '.join(words)} F{_figure(profile.probing.search_feed)}"
+
+
+def guard_subprogram(profile: Profile) -> list[Block]:
+    """Move to a machine position with the probe watching; any contact on the way is an alarm."""
+    p, machine = profile.program, profile.positions.machine
+    words = " ".join(f"{letter}[#{n}-#{m}]" for letter, n, m in zip("XYZ", _LOCAL_XYZ, machine, strict=True))
+    short = "+".join(f"ABS[#{m}-#{n}]" for m, n in zip(machine, _LOCAL_XYZ, strict=True))
+    return [
+        (p.number.format(number=p.guard_number) + " (GUARDED MOVE)", "the guarded move"),
+        ("(X Y Z MACHINE POSITION OF THE SPINDLE; CONTACT ON THE WAY STOPS)", "what it is given"),
+        *[(f"IF [#{n} EQ #0] THEN #{n}=#{m}", "an axis not given stays") for n, m in zip(_LOCAL_XYZ, machine, strict=True)],
+        (f"{profile.moves.skip} {words} F{_figure(profile.probing.guarded_feed)}", "move with the probe watching"),
+        (
+            _alarm(profile, f"{short} GT {_figure(2 * _AT_END)}", AlarmNumber.UNEXPECTED, "UNEXPECTED CONTACT"),
+            "it did not arrive: something was in the way",
+        ),
+        (profile.moves.absolute, "absolute positions again"),
+        (p.return_word, "back to the caller"),
+    ]

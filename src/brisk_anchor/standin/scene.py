@@ -1,0 +1,207 @@
+"""A scene made ready: the solids as they really are, the set-up as the person knows it, and the truth to compare with."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from brisk_anchor.core.features import FeatureKind
+from brisk_anchor.core.frames import Array, Frame, Vector
+from brisk_anchor.core.offsets import Fixed, FromFeature, Keep, Rule
+from brisk_anchor.core.setup import DrawnFeature, Machine, Outline, Polyline, RowPlan, Setup, Travel
+from brisk_anchor.standin.machine import RealProbe, StandIn
+from brisk_anchor.standin.scene_file import BodySection, FeatureSection, RuleSection, SceneFile, SolidSection
+from brisk_anchor.standin.solids import Disc, Lever, Rectangle, Region, Solid, Unevenness
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Scene:
+    """`setup` is nominal; `solids` are real. Both in machine coordinates of the tip, mm."""
+
+    file: SceneFile
+    setup: Setup
+    solids: tuple[Solid, ...]
+
+    def stand_in(self, *, seed: int | None = 1, position: Vector | None = None) -> StandIn:
+        """A fresh machine in this scene; `seed` None switches the probe's noise off."""
+        real = self.file.probe.real
+        probe = RealProbe(
+            self.setup.stylus, real.length, real.pre_travel, real.lobing, real.noise, real.over_travel
+        )
+        return StandIn(
+            self.setup.machine,
+            self.solids,
+            probe,
+            position or self.file.machine.position,
+            self.file.offsets,
+            seed=seed,
+        )
+
+    def true_value(self, feature: str, axis: str, tip: Vector) -> float:
+        """Where a feature really is along `axis`, machine mm, at the place the tip (ball's end) touched.
+
+        A bore's or boss's axis is taken at the height of the ball's centre; a surface at the X and Y of the touch.
+        """
+        section = next(item for item in self.file.feature if item.name == feature)
+        body = next(item for item in self.file.body if item.name == section.body)
+        frame = _real_frame(body)
+        x, y, z = section.place
+        if section.kind != "surface":
+            z += tip[2] + self.setup.stylus.ball_diameter / 2 - frame.point((x, y, z))[2]
+            return frame.point((x, y, z))["xyz".index(axis)]
+        solid = next(s for s in self.solids if (s.body, s.name) == (section.body, section.solid))
+        return _surface_height(solid, tip)
+
+    def true_offset(self, row: str, tips: dict[str, Vector]) -> dict[str, float]:
+        """The offset a perfect measurement would give, machine mm; `tips` says where each feature was touched."""
+        result = {}
+        for axis, rule in self.setup.row(row).rules.items():
+            if isinstance(rule, FromFeature):
+                true = self.true_value(rule.feature, axis, tips[rule.feature])
+                result[axis] = true - rule.drawing + rule.allowance
+        return result
+
+
+def _surface_height(solid: Solid, tip: Vector) -> float:
+    """Height of the top right below a point, by halving on the solid's own field."""
+    x, y, _ = tip
+    _, high = solid.bounds()
+    above, below = float(high[2]) + 50.0, float(solid.frame.point((0, 0, (solid.bottom + solid.top) / 2))[2])
+    while above - below > 1e-9:
+        middle = (above + below) / 2
+        if float(solid.distance(np.array([[x, y, middle]]))[0]) > 0:
+            above = middle
+        else:
+            below = middle
+    return above
+
+
+def _real_frame(body: BodySection) -> Frame:
+    a, b, c = body.real.turn
+    at = np.array(body.at) + np.array(body.real.shift)
+    return Frame.from_angles(at, a=a, b=b, c=c)
+
+
+def _region(section: SolidSection, *, real: bool) -> Region:
+    if section.low and section.high:
+        return Rectangle(section.low, section.high)
+    if section.centre and section.diameter:
+        diameter = (section.real_diameter if real else None) or section.diameter
+        return Disc(section.centre, diameter / 2)
+    assert section.a and section.b and section.radius_a and section.radius_b  # held by SolidSection
+    return Lever(section.a, section.radius_a, section.b, section.radius_b)
+
+
+def _centre(section: SolidSection) -> tuple[float, float]:
+    if section.centre:
+        return section.centre
+    if section.a:
+        return section.a
+    assert section.low and section.high
+    return (section.low[0] + section.high[0]) / 2, (section.low[1] + section.high[1]) / 2
+
+
+def _solid(body: BodySection, section: SolidSection, frame: Frame, *, real: bool) -> Solid:
+    uneven = None
+    if real and section.real:
+        r = section.real
+        uneven = Unevenness(r.rise, r.slope, r.wave, r.pitch, _centre(section))
+    return Solid(
+        name=section.name,
+        body=body.name,
+        role=body.role,
+        region=_region(section, real=real),
+        bottom=section.bottom,
+        top=section.top,
+        holes=tuple(
+            Disc(hole.at, ((hole.real_diameter if real else None) or hole.diameter) / 2) for hole in section.holes
+        ),
+        slots=tuple(Rectangle(slot.low, slot.high) for slot in section.slots),
+        uneven=uneven,
+        frame=frame,
+    )
+
+
+def _closed(points: Array) -> Polyline:
+    return tuple((float(x), float(y)) for x, y in [*points, points[0]])
+
+
+def _outline(solid: Solid) -> Outline:
+    """Plan: the region's border and openings. Front: its extent in X between bottom and top, openings as inner lines."""
+    region = [solid.region.outline(), *(hole.outline() for hole in solid.holes)]
+    for slot in solid.slots:
+        clipped = np.array(slot.outline())
+        edge = np.array(solid.region.outline())
+        clipped[:, 0] = np.minimum(clipped[:, 0], edge[:, 0].max())
+        region.append([(float(x), float(y)) for x, y in clipped])
+    plan, front = [], []
+    for ring in region:
+        low = solid.frame.apply(np.array([(x, y, solid.bottom) for x, y in ring]))
+        plan.append(_closed(low[:, :2]))
+        x0, x1 = float(low[:, 0].min()), float(low[:, 0].max())
+        z0, z1 = float(low[:, 2].min()), float(low[:, 2].min()) + solid.top - solid.bottom
+        front.append(((x0, z0), (x1, z0), (x1, z1), (x0, z1), (x0, z0)))
+    top = solid.frame.point((0, 0, solid.top))[2]
+    return Outline(solid.body, solid.name, solid.role, tuple(plan), tuple(front), top)
+
+
+def _rule(section: RuleSection) -> Rule:
+    if section.feature is not None:
+        return FromFeature(section.feature, section.drawing, section.allowance)
+    return Fixed(section.fixed) if section.fixed is not None else Keep()
+
+
+def _drawn(section: FeatureSection, bodies: dict[str, BodySection]) -> DrawnFeature:
+    at = bodies[section.body].at
+    x, y, z = (a + b for a, b in zip(section.place, at, strict=True))
+    return DrawnFeature(
+        name=section.name,
+        title=section.title,
+        kind=FeatureKind(section.kind),
+        body=section.body,
+        drawing=section.place,
+        machine=(x, y, z),
+        walls=tuple(section.walls),
+        size=section.size,
+        size_limit=section.size_limit,
+        depth=section.depth,
+        over=section.over,
+    )
+
+
+def build_scene(file: SceneFile) -> Scene:
+    """Make a validated scene ready to run."""
+    bodies = {body.name: body for body in file.body}
+    m = file.machine
+    machine = Machine(
+        m.name, m.kind, Travel(m.travel_low, m.travel_high), m.home, m.table, m.rapid, m.acceleration, m.profile
+    )
+    nominal = [
+        _solid(body, section, Frame(np.eye(3), np.array(body.at)), real=False)
+        for body in file.body
+        for section in body.solid
+    ]
+    real = [
+        _solid(body, section, _real_frame(body), real=True) for body in file.body for section in body.solid
+    ]
+    x0, y0, x1, y1, top = m.table
+    table = Solid("table", m.name, "table", Rectangle((x0, y0), (x1, y1)), top - 60, top)
+    setup = Setup(
+        job=file.job.name,
+        title=file.job.title,
+        company=file.job.company,
+        machine=machine,
+        stylus=file.probe.stylus(),
+        part=file.job.part,
+        fixture=file.job.fixture,
+        clear_height=file.job.clear_height,
+        start_uncertainty=file.job.start_uncertainty,
+        features=tuple(_drawn(section, bodies) for section in file.feature),
+        rows=tuple(
+            RowPlan(row.row, row.title, {axis: _rule(getattr(row, axis)) for axis in "xyz"}, row.jump_limit)
+            for row in file.row
+        ),
+        outlines=tuple(_outline(solid) for solid in (table, *nominal)),
+    )
+    return Scene(file, setup, (table, *real))

@@ -1,0 +1,316 @@
+"""Scene files: TOML, validated on reading, all faults at once. The fields are explained in docs/formats.md."""
+
+from __future__ import annotations
+
+import math
+import tomllib
+from importlib import resources
+from pathlib import Path
+from typing import Annotated, Literal, Self
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
+
+from brisk_anchor.core.errors import BriskAnchorError, Finding, SceneError
+from brisk_anchor.core.touches import Stylus
+from brisk_anchor.nc.profile import findings_of
+
+Coordinate = Annotated[float, Field(ge=-20_000, le=20_000)]
+Point = tuple[Coordinate, Coordinate]
+Place = tuple[Coordinate, Coordinate, Coordinate]
+Length = Annotated[float, Field(gt=0, le=20_000)]
+Name = Annotated[str, Field(min_length=1, max_length=60)]
+_MAX_BYTES = 1_000_000
+
+
+class _Section(BaseModel):
+    model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
+
+
+class JobSection(_Section):
+    """What the job is called, and two figures every measurement needs."""
+
+    name: Name
+    title: Annotated[str, Field(max_length=120)]
+    company: Annotated[str, Field(max_length=80)] = ""
+    part: Name
+    fixture: Name
+    clear_height: Coordinate
+    start_uncertainty: float = Field(ge=0.01, le=20)
+
+
+class MachineSection(_Section):
+    """The machine; `table` is x low, y low, x high, y high and top, in tip coordinates without a tool."""
+
+    name: Name
+    kind: Literal["vertical mill"]
+    profile: Annotated[str, Field(max_length=40)]
+    travel_low: Place
+    travel_high: Place
+    home: Place
+    table: tuple[Coordinate, Coordinate, Coordinate, Coordinate, Coordinate]
+    rapid: float = Field(gt=0, le=200_000)
+    acceleration: float = Field(gt=0, le=50_000)
+    position: Place
+
+    @model_validator(mode="after")
+    def _inside(self) -> Self:
+        for axis, low, high, home, now in zip(
+            "XYZ", self.travel_low, self.travel_high, self.home, self.position, strict=True
+        ):
+            if low >= high:
+                raise ValueError(f"the travel of {axis} runs from {low:g} to {high:g}: low and high are exchanged")
+            if not low <= home <= high or not low <= now <= high:
+                raise ValueError(f"home or position of {axis} lies outside its travel of {low:g} to {high:g}")
+        return self
+
+
+class RealProbeSection(_Section):
+    """The probe as it really is."""
+
+    length: Length
+    pre_travel: float = Field(ge=0, le=0.2)
+    lobing: float = Field(ge=0, le=0.05)
+    noise: float = Field(ge=0, le=0.1)
+    over_travel: float = Field(gt=0, le=30)
+
+
+class ProbeSection(_Section):
+    """The probe as calibrated, and as it is."""
+
+    tool_number: int = Field(ge=1, le=9999)
+    name: Name
+    ball_diameter: float
+    effective_radius: float
+    length: float
+    u_repeatability: float
+    u_radius: float
+    u_length: float
+    stem_diameter: float
+    stem_length: float
+    body_diameter: float
+    body_length: float
+    real: RealProbeSection
+
+    def stylus(self) -> Stylus:
+        """The calibrated stylus. Raises GeometryError when its figures make no sense."""
+        return Stylus(**self.model_dump(exclude={"real"}))
+
+
+class HoleSection(_Section):
+    """A round hole right through its solid."""
+
+    at: Point
+    diameter: Length
+    real_diameter: Length | None = None
+
+
+class SlotSection(_Section):
+    """A straight-sided opening right through its solid."""
+
+    low: Point
+    high: Point
+
+
+class RealSolidSection(_Section):
+    """An uneven top: `rise` mm over nominal, slopes in mm per mm, waves of `wave` mm over `pitch` mm."""
+
+    rise: float = Field(default=0.0, ge=-20, le=20)
+    slope: tuple[float, float] = (0.0, 0.0)
+    wave: float = Field(default=0.0, ge=0, le=1)
+    pitch: float = Field(default=40.0, ge=5, le=1000)
+
+    @model_validator(mode="after")
+    def _gentle(self) -> Self:
+        if max(map(abs, self.slope)) + 2 * math.pi * self.wave / self.pitch > 0.3:
+            raise ValueError("the top is too steep: slope and waves together may reach 0.3 mm per mm")
+        return self
+
+
+class SolidSection(_Section):
+    """A block (`low`, `high`), a round (`centre`, `diameter`) or a lever (`a`, `radius_a`, `b`, `radius_b`)."""
+
+    name: Name
+    shape: Literal["block", "round", "lever"]
+    bottom: Coordinate
+    top: Coordinate
+    low: Point | None = None
+    high: Point | None = None
+    centre: Point | None = None
+    diameter: Length | None = None
+    real_diameter: Length | None = None
+    a: Point | None = None
+    radius_a: Length | None = None
+    b: Point | None = None
+    radius_b: Length | None = None
+    holes: list[HoleSection] = []
+    slots: list[SlotSection] = []
+    real: RealSolidSection | None = None
+
+    @model_validator(mode="after")
+    def _whole(self) -> Self:
+        needs = {
+            "block": ("low", "high"),
+            "round": ("centre", "diameter"),
+            "lever": ("a", "radius_a", "b", "radius_b"),
+        }[self.shape]
+        missing = [name for name in needs if getattr(self, name) is None]
+        if missing:
+            raise ValueError(f"a {self.shape} needs {', '.join(missing)}")
+        if self.bottom >= self.top:
+            raise ValueError(f"its bottom ({self.bottom:g}) does not lie below its top ({self.top:g})")
+        for low, high in [(self.low, self.high), *((slot.low, slot.high) for slot in self.slots)]:
+            if low and high and (low[0] >= high[0] or low[1] >= high[1]):
+                raise ValueError("low and high are exchanged")
+        if self.a and self.b and self.radius_a and self.radius_b:
+            length = math.dist(self.a, self.b)
+            if self.radius_a < self.radius_b or length <= self.radius_a - self.radius_b:
+                raise ValueError("end a must be the larger, and neither end may swallow the other")
+        return self
+
+
+class RealBodySection(_Section):
+    """Where the body really lies: shift in mm, turn about X, Y, Z in degrees."""
+
+    shift: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    turn: tuple[float, float, float] = (0.0, 0.0, 0.0)
+
+
+class BodySection(_Section):
+    """A part or fixture, placed in machine coordinates of the tip."""
+
+    name: Name
+    role: Literal["part", "fixture"]
+    at: Place
+    real: RealBodySection = RealBodySection()
+    solid: list[SolidSection] = Field(min_length=1)
+
+
+class FeatureSection(_Section):
+    """A feature of the drawing: `place` in its body's frame; for a bore or boss the middle of its upper edge."""
+
+    name: Annotated[str, Field(pattern=r"^[a-z][a-z0-9 -]{0,23}$")]
+    title: Name
+    kind: Literal["bore", "boss", "surface"]
+    body: str
+    solid: str
+    place: Place
+    walls: list[Literal["LEFT", "RIGHT", "UP", "DOWN", "BELOW"]] = ["LEFT", "RIGHT", "DOWN", "UP"]
+    size: Length | None = None
+    size_limit: Length | None = None
+    depth: float = Field(default=0.0, ge=0, le=500)
+    over: bool = False
+
+
+class RuleSection(_Section):
+    """The rule for one axis: a feature and its place on the drawing, a fixed value, or keep."""
+
+    feature: str | None = None
+    drawing: Coordinate = 0.0
+    allowance: float = Field(default=0.0, ge=-50, le=50)
+    fixed: Coordinate | None = None
+    keep: bool = False
+
+    @model_validator(mode="after")
+    def _one(self) -> Self:
+        if (self.feature is not None) + (self.fixed is not None) + self.keep != 1:
+            raise ValueError("give exactly one of feature, fixed and keep")
+        return self
+
+
+class RowSection(_Section):
+    """One offset the job needs."""
+
+    row: Annotated[str, Field(pattern=r"^G5[4-9]$")]
+    title: Annotated[str, Field(max_length=60)]
+    jump_limit: float = Field(gt=0, le=1000)
+    x: RuleSection
+    y: RuleSection
+    z: RuleSection
+
+
+class SceneFile(_Section):
+    """A whole scene."""
+
+    units: Literal["mm"]
+    job: JobSection
+    machine: MachineSection
+    probe: ProbeSection
+    offsets: dict[str, Place] = {}
+    body: list[BodySection] = Field(min_length=1)
+    feature: list[FeatureSection] = []
+    row: list[RowSection] = []
+
+
+def _references(scene: SceneFile) -> list[Finding]:
+    """Names that point at nothing, and figures that contradict each other across sections."""
+    findings = []
+    solids = {(body.name, solid.name) for body in scene.body for solid in body.solid}
+    names = [feature.name for feature in scene.feature]
+    for kind, listed in (("feature", names), ("body", [b.name for b in scene.body]), ("row", [r.row for r in scene.row])):
+        findings += [Finding(kind, f"“{name}” is named twice") for name in sorted(set(listed)) if listed.count(name) > 1]
+    for number, feature in enumerate(scene.feature):
+        place = f"feature.{number}"
+        if (feature.body, feature.solid) not in solids:
+            findings.append(Finding(place, f"there is no solid “{feature.solid}” in a body “{feature.body}”"))
+        if feature.kind != "surface" and feature.size is None:
+            findings.append(Finding(place, f"a {feature.kind} needs its size"))
+    for row in scene.row:
+        for axis in "xyz":
+            rule: RuleSection = getattr(row, axis)
+            if rule.feature is not None and rule.feature not in names:
+                findings.append(Finding(f"row.{row.row}.{axis}", f"there is no feature “{rule.feature}”"))
+    try:
+        scene.probe.stylus()
+    except BriskAnchorError as error:
+        findings.append(Finding("probe", error.what))
+    return findings
+
+
+def parse_scene(text: str, source: str) -> SceneFile:
+    """Read a scene from TOML text; `source` names it in messages.
+
+    Raises:
+        SceneError: with every fault that was found; nothing is half loaded.
+    """
+    try:
+        data = tomllib.loads(text)
+    except tomllib.TOMLDecodeError as error:
+        raise SceneError(source, (Finding("TOML", str(error)),)) from error
+    units = data.get("units")
+    if units != "mm":
+        reason = "units are missing: write units = \"mm\"" if units is None else f"units are “{units}”, scenes are in mm"
+        raise SceneError(source, (Finding("units", reason),), "Convert every figure to millimetres and state it")
+    try:
+        scene = SceneFile.model_validate(data)
+    except ValidationError as error:
+        raise SceneError(source, findings_of(error)) from error
+    if findings := _references(scene):
+        raise SceneError(source, tuple(findings))
+    return scene
+
+
+def shipped_scenes() -> list[str]:
+    """Names of the scenes that ship with the application."""
+    folder = resources.files("brisk_anchor.standin") / "scenes"
+    return sorted(e.name.removesuffix(".toml") for e in folder.iterdir() if e.name.endswith(".toml"))
+
+
+def load_scene(name_or_path: str) -> SceneFile:
+    """A shipped scene by name, or a file.
+
+    Raises:
+        SceneError: when there is none, it cannot be read, or it has faults.
+    """
+    if name_or_path in shipped_scenes():
+        text = (resources.files("brisk_anchor.standin") / "scenes" / f"{name_or_path}.toml").read_text(encoding="utf-8")
+        return parse_scene(text, name_or_path)
+    path = Path(name_or_path)
+    try:
+        data = path.read_bytes()[: _MAX_BYTES + 1]
+        text = data.decode("utf-8")
+    except (OSError, UnicodeDecodeError) as error:
+        known = ", ".join(shipped_scenes())
+        raise SceneError(name_or_path, (Finding("", str(error)),), f"Give a file, or one of: {known}") from error
+    if len(data) > _MAX_BYTES:
+        raise SceneError(path.name, (Finding("", f"larger than {_MAX_BYTES} bytes"),))
+    return parse_scene(text, path.name)
