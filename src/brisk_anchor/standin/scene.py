@@ -127,14 +127,26 @@ def _closed(points: Array) -> Polyline:
     return tuple((float(x), float(y)) for x, y in [*points, points[0]])
 
 
+def _pulled_in(region: Region, slot: Rectangle, corner: tuple[float, float]) -> tuple[float, float]:
+    """A slot's corner, drawn no further out than the border of its region along X."""
+    x, y = corner
+    inside, outside = (slot.low[0] if x == slot.high[0] else slot.high[0]), x
+    if float(region.distance(np.array([x]), np.array([y]))[0]) <= 0:
+        return corner
+    for _ in range(40):
+        middle = (inside + outside) / 2
+        if float(region.distance(np.array([middle]), np.array([y]))[0]) <= 0:
+            inside = middle
+        else:
+            outside = middle
+    return inside, y
+
+
 def _outline(solid: Solid) -> Outline:
     """Plan: the region's border and openings. Front: its extent in X between bottom and top, openings as inner lines."""
     region = [solid.region.outline(), *(hole.outline() for hole in solid.holes)]
     for slot in solid.slots:
-        clipped = np.array(slot.outline())
-        edge = np.array(solid.region.outline())
-        clipped[:, 0] = np.minimum(clipped[:, 0], edge[:, 0].max())
-        region.append([(float(x), float(y)) for x, y in clipped])
+        region.append([_pulled_in(solid.region, slot, corner) for corner in slot.outline()])
     plan, front = [], []
     for ring in region:
         low = solid.frame.apply(np.array([(x, y, solid.bottom) for x, y in ring]))

@@ -1,0 +1,98 @@
+"""The command line. Errors are one line on standard error; exit codes are told in `brisk-anchor --help`."""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from brisk_anchor import __version__
+from brisk_anchor.core.errors import BriskAnchorError
+
+app = typer.Typer(
+    add_completion=False,
+    no_args_is_help=True,
+    rich_markup_mode=None,
+    pretty_exceptions_enable=False,
+    context_settings={"help_option_names": ["-h", "--help"]},
+    help="Measure datums at the machine, keep work offsets with their evidence, write and prove the code that sets them.",
+    epilog="Exit codes: 0 good, 1 unexpected, 2 wrong use or input, 3 NC text refused, 4 alarm, 5 crash, 6 book.",
+)
+
+
+def _version(wanted: bool) -> None:
+    if wanted:
+        typer.echo(f"brisk-anchor {__version__}")
+        raise typer.Exit
+
+
+@app.callback()
+def _root(
+    version: Annotated[
+        bool, typer.Option("--version", callback=_version, is_eager=True, help="Show the version and end.")
+    ] = False,
+) -> None:
+    """Options that go before a command."""
+
+
+@app.command()
+def demo(
+    speed: Annotated[
+        float, typer.Option(min=0.1, max=10_000, help="How many times faster than a machine the stand-in moves.")
+    ] = 6.0,
+    fresh: Annotated[bool, typer.Option("--fresh", help="Begin with an empty demo book (the old one is kept aside).")] = False,
+) -> None:
+    """Open the application with the demo scenario."""
+    from brisk_anchor.tui.app import run_demo
+
+    if not sys.stdout.isatty() or not sys.stdin.isatty():
+        raise BriskAnchorError("There is no terminal here", "The application fills a screen", "Run it in a terminal window")
+    raise typer.Exit(run_demo(speed=speed, fresh=fresh))
+
+
+@app.command()
+def example(
+    out: Annotated[Path, typer.Option("--out", help="Folder for the NC file, the sheets and the book.")],
+    seed: Annotated[int, typer.Option(help="Seed of the stand-in's noise.")] = 1,
+) -> None:
+    """Do the demo job without a screen and tell what was found, stored, written and proved."""
+    from brisk_anchor.services.example import run_example
+
+    for line in run_example(out, seed=seed):
+        typer.echo(line)
+
+
+@app.command()
+def run(
+    program: Annotated[Path, typer.Argument(help="File with NC text.")],
+    scene: Annotated[str, typer.Option("--scene", help="A scene that ships, or a scene file (TOML).")],
+    json: Annotated[bool, typer.Option("--json", help="Print JSON instead of lines.")] = False,
+    seed: Annotated[int, typer.Option(help="Seed of the probe's noise; -1 for none.")] = 1,
+) -> None:
+    """Run NC text on the stand-in: offsets, hits, alarms, crashes, printed lines, run time."""
+    from brisk_anchor.services.dry_run import dry_run
+
+    result = dry_run(program, scene, seed=None if seed < 0 else seed)
+    typer.echo(result.as_json() if json else result.as_text())
+    if result.failure is not None:
+        if not json:
+            typer.echo(f"brisk-anchor: {result.failure.one_line()}", err=True)
+        raise typer.Exit(result.failure.exit_code)
+
+
+def main() -> None:
+    """Entry point: run a command, turn errors into one line and an exit code."""
+    try:
+        app()
+    except BriskAnchorError as error:
+        print(f"brisk-anchor: {error.one_line()}", file=sys.stderr)
+        raise SystemExit(error.exit_code) from None
+    except BrokenPipeError:
+        sys.stderr.close()
+        raise SystemExit(1) from None
+
+
+if __name__ == "__main__":
+    main()

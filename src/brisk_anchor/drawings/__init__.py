@@ -1,0 +1,1 @@
+"""Drawings as SVG and PDF, to scale."""

@@ -1,0 +1,244 @@
+"""The set-up sheet: one A4 page with the set-up to scale, the offset, the touches, the shift and the chain."""
+
+from __future__ import annotations
+
+import io
+import math
+from collections.abc import Iterable
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
+
+from brisk_anchor.core.features import FeatureKind
+from brisk_anchor.core.frames import Vector
+from brisk_anchor.core.numbers import format_length
+from brisk_anchor.core.offsets import Chain, FromFeature
+from brisk_anchor.core.proof import Proof
+from brisk_anchor.core.setup import Outline, Setup
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+    from matplotlib.figure import Figure
+
+INK, QUIET, FAINT, LIVE, MARK = "#1d2b33", "#6b7b83", "#c9d2d4", "#1f7a6d", "#b4452f"
+_MM = 1 / 25.4
+_SCALES = (0.5, 1, 2, 2.5, 5, 10, 20, 25, 50)
+
+
+@dataclass(frozen=True, slots=True)
+class SheetContent:
+    """Everything on the sheet. `stamp` is a date in words; `proof` None when not proved; values machine mm."""
+
+    setup: Setup
+    chain: Chain
+    title: str
+    stamp: str
+    state: str
+    proof: Proof | None
+
+
+def touch_places(chain: Chain) -> list[Vector]:
+    """Where the ball met the metal, machine mm of the tip, for every touch of a chain."""
+    places = []
+    for feature in chain.features:
+        for touch in feature.touches:
+            radius = touch.stylus.effective_radius
+            x, y, z = (c + d * radius for c, d in zip(touch.ball_centre, touch.direction, strict=True))
+            places.append((x, y, z))
+    return places
+
+
+def sheet(content: SheetContent, kind: str) -> bytes:
+    """Draw the sheet; `kind` is "svg" or "pdf"."""
+    import matplotlib
+    from matplotlib.backends.backend_agg import FigureCanvasAgg
+    from matplotlib.figure import Figure
+
+    settings = {
+        "font.family": "DejaVu Sans",
+        "font.size": 8,
+        "svg.hashsalt": "brisk-anchor",
+        "axes.edgecolor": FAINT,
+        "text.color": INK,
+        "text.parse_math": False,
+    }
+    with matplotlib.rc_context(settings):
+        figure = Figure(figsize=(297 * _MM, 210 * _MM))
+        FigureCanvasAgg(figure)
+        _head(figure, content)
+        _machine_views(figure, content)
+        _detail(figure, content)
+        _chain_text(figure, content)
+        stream = io.BytesIO()
+        figure.savefig(stream, format=kind, metadata={"Date": None} if kind == "svg" else {"CreationDate": None})
+    return stream.getvalue()
+
+
+def _place(figure: Figure, left: float, bottom: float, width: float, height: float) -> Axes:
+    """Axes at millimetres on the page."""
+    axes = figure.add_axes((left / 297, bottom / 210, width / 297, height / 210))
+    axes.set_xticks([])
+    axes.set_yticks([])
+    return axes
+
+
+def _head(figure: Figure, content: SheetContent) -> None:
+    setup = content.setup
+    text: Any = figure.text
+    text(10 / 297, 199 / 210, f"Set-up sheet  {content.chain.row}", fontsize=17, fontweight="bold", va="center")
+    text(10 / 297, 191.5 / 210, f"{setup.part}  {setup.title}", fontsize=10, va="center")
+    right = f"{setup.company}\n{setup.machine.name}  ·  fixture {setup.fixture}  ·  {content.stamp}"
+    text(287 / 297, 196 / 210, right, fontsize=8.5, ha="right", va="center", color=QUIET)
+    figure.add_artist(_line(figure, 10, 187, 287, 187))
+    note = "All figures in mm. Tool lengths from the gauge line: spindle Z = offset Z + program Z + tool length."
+    text(10 / 297, 6 / 210, note, fontsize=7, color=QUIET)
+    text(287 / 297, 6 / 210, "Brisk Anchor", fontsize=7, color=QUIET, ha="right")
+
+
+def _line(figure: Figure, x0: float, y0: float, x1: float, y1: float) -> Any:
+    from matplotlib.lines import Line2D
+
+    xs, ys = (x0 / 297, x1 / 297), (y0 / 210, y1 / 210)
+    return Line2D(xs, ys, transform=figure.transFigure, color=FAINT, linewidth=0.8)
+
+
+def _scale(width_mm: float, height_mm: float, low: tuple[float, float], high: tuple[float, float]) -> float:
+    need = max((high[0] - low[0]) / width_mm, (high[1] - low[1]) / height_mm)
+    return next((scale for scale in _SCALES if scale >= need), math.ceil(need))
+
+
+def _view(
+    figure: Figure,
+    box: tuple[float, float, float, float],
+    low: tuple[float, float],
+    high: tuple[float, float],
+    name: str,
+) -> tuple[Axes, float]:
+    """A view to a true scale on paper, centred on low..high; returns the axes and mm of reality per mm of paper."""
+    axes = _place(figure, *box)
+    scale = _scale(box[2], box[3], low, high)
+    cx, cy = (low[0] + high[0]) / 2, (low[1] + high[1]) / 2
+    axes.set_xlim(cx - box[2] * scale / 2, cx + box[2] * scale / 2)
+    axes.set_ylim(cy - box[3] * scale / 2, cy + box[3] * scale / 2)
+    axes.text(0.0, 1.02, f"{name}   1:{scale:g}", transform=axes.transAxes, fontsize=8, color=QUIET)
+    return axes, scale
+
+
+def _outlines(axes: Axes, outlines: Iterable[Outline], *, front: bool) -> None:
+    widths = {"table": 0.6, "fixture": 0.7, "part": 1.3}
+    colours = {"table": FAINT, "fixture": QUIET, "part": INK}
+    for outline in outlines:
+        for ring in outline.front if front else outline.plan:
+            axes.plot(*zip(*ring, strict=True), color=colours[outline.role], linewidth=widths[outline.role])
+
+
+def _anchor(axes: Axes, x: float, y: float, scale: float, colour: str) -> None:
+    size = 2.2 * scale
+    axes.plot((x - size, x + size), (y, y), color=colour, linewidth=1.1)
+    axes.plot((x, x), (y - size, y + size), color=colour, linewidth=1.1)
+    axes.plot((x,), (y,), marker="D", markersize=5, markerfacecolor="white", markeredgecolor=colour)
+
+
+def _machine_views(figure: Figure, content: SheetContent) -> None:
+    setup, values = content.setup, content.chain.values
+    travel = setup.machine.travel
+    for front, box in ((False, (10.0, 104.0, 132.0, 74.0)), (True, (10.0, 14.0, 132.0, 80.0))):
+        second = 2 if front else 1
+        bottom = setup.machine.table[4] - 60 if front else min(travel.low[1], setup.machine.table[1])
+        low = (min(travel.low[0], setup.machine.table[0]), bottom)
+        high = (max(travel.high[0], setup.machine.table[2]), travel.high[second])
+        axes, scale = _view(figure, box, low, high, "From the front, XZ" if front else "From above, XY")
+        _outlines(axes, setup.outlines, front=front)
+        across = (travel.low[0], travel.high[0], travel.high[0], travel.low[0], travel.low[0])
+        up = [travel.low[second]] * 2 + [travel.high[second]] * 2 + [travel.low[second]]
+        axes.plot(across, up, color=QUIET, linewidth=0.6, linestyle=(0, (6, 4)))
+        axes.annotate(
+            "travels of the spindle" if front else "travels", (across[0], up[2]), (2, -9), textcoords="offset points", fontsize=6.5, color=QUIET
+        )
+        zero = (0.0, 0.0)
+        axes.plot(*zero, marker="s", markersize=5, color=INK)
+        axes.annotate("machine zero", zero, (0, 6), textcoords="offset points", fontsize=7, ha="center")
+        place = (values["x"], values["z"] if front else values["y"])
+        axes.annotate("", place, zero, arrowprops={"arrowstyle": "-|>", "color": LIVE, "linewidth": 1.2, "shrinkB": 4})
+        _anchor(axes, *place, scale, LIVE)
+        for x, y, z in touch_places(content.chain):
+            axes.plot((x,), (z if front else y,), marker="x", markersize=2.5, color=MARK, markeredgewidth=0.7)
+        # The shift from machine zero, one dimension an axis.
+        label = {"fontsize": 7, "color": LIVE, "backgroundcolor": "white"}
+        axes.plot((place[0], 0), (place[1], place[1]), color=LIVE, linewidth=0.4)
+        axes.plot((0, 0), (place[1], 0), color=LIVE, linewidth=0.4)
+        axes.text(place[0] * 0.22, place[1], f"X {_figure(place[0])}", ha="center", va="center", **label)
+        letter = "Z" if front else "Y"
+        axes.text(0, place[1] * 0.6, f"{letter} {_figure(place[1])}", ha="center", va="center", rotation=90, **label)
+
+
+def _figure(value: float) -> str:
+    return format_length(value, decimals=4, signed=True)
+
+
+def _detail(figure: Figure, content: SheetContent) -> None:
+    setup, chain = content.setup, content.chain
+    used = {feature.name for feature in chain.features}
+    bodies = {drawn.body for drawn in setup.features if drawn.name in used}
+    shown = [outline for outline in setup.outlines if outline.body in bodies]
+    ox, oy = chain.values["x"], chain.values["y"]
+    points = [point for outline in shown for ring in outline.plan for point in ring] + [(ox, oy)]
+    xs, ys = [p[0] for p in points], [p[1] for p in points]
+    box = (150.0, 104.0, 137.0, 74.0)
+    margin = 0.12 * max(max(xs) - min(xs), max(ys) - min(ys))
+    low, high = (min(xs) - margin, min(ys) - margin), (max(xs) + margin, max(ys) + margin)
+    axes, scale = _view(figure, box, low, high, "Part as drawn, touches and zero as measured, XY")
+    _outlines(axes, setup.outlines, front=False)
+    _anchor(axes, ox, oy, scale, LIVE)
+    axes.annotate(chain.row, (ox, oy), (-7, -9), textcoords="offset points", color=LIVE, fontweight="bold", ha="right")
+    for x, y, _ in touch_places(chain):
+        axes.plot((x,), (y,), marker="x", markersize=5, color=MARK, markeredgewidth=1.2)
+    drawn = {feature.name: feature for feature in setup.features}
+    rules = setup.row(chain.row).rules
+    for feature in chain.features:
+        if feature.kind is FeatureKind.SURFACE:
+            continue
+        x, y = feature.coordinates
+        axes.plot((x,), (y,), marker="+", markersize=9, color=MARK)
+        words = f"{drawn[feature.name].title}\n⌀ {format_length(feature.size or 0, decimals=4)}"
+        leader = {"arrowstyle": "-", "color": MARK, "linewidth": 0.5}
+        corner = (min(high[0], max(xs)), max(ys) + margin * 0.4)
+        axes.annotate(words, (x, y), corner, fontsize=7.5, color=MARK, ha="right", va="center", arrowprops=leader)
+        line = {"color": QUIET, "linewidth": 0.6}
+        rule_x, rule_y = rules["x"], rules["y"]
+        if isinstance(rule_x, FromFeature):
+            axes.annotate("", (x, oy), (ox, oy), arrowprops={"arrowstyle": "<|-|>", **line})
+            axes.text((x + ox) / 2, oy - 2.2 * scale, f"{rule_x.drawing:g}", ha="center", va="top", color=QUIET)
+            axes.plot((x, x), (oy, y), **line, linestyle=":")
+        if isinstance(rule_y, FromFeature):
+            axes.annotate("", (ox, y), (ox, oy), arrowprops={"arrowstyle": "<|-|>", **line})
+            axes.text(ox - 1.5 * scale, (y + oy) / 2, f"{rule_y.drawing:g}", ha="right", va="center", color=QUIET)
+            axes.plot((ox, x), (y, y), **line, linestyle=":")
+
+
+def _chain_text(figure: Figure, content: SheetContent) -> None:
+    axes = _place(figure, 150, 14, 137, 80)
+    axes.axis("off")
+    rows: list[tuple[str, str, str, str, bool]] = []
+    for chain in content.chain.axes:
+        rows.append((chain.axis.upper(), "", "", "", True))
+        for term in chain.terms:
+            spread = "" if term.u is None else f"±{2 * term.u:.4f}"
+            last = term is chain.terms[-1]
+            rows.append((term.sign, term.label, format_length(term.value, decimals=4, signed=last), spread, last))
+    pitch = min(0.062, 0.82 / max(1, len(rows)))
+    axes.text(0, 1.02, f"The chain of {content.chain.row}   ± is k = 2", transform=axes.transAxes, color=QUIET)
+    y = 0.97
+    for sign, label, value, spread, strong in rows:
+        weight = "bold" if strong else "normal"
+        colour = LIVE if strong and value else INK
+        for x, text, side in ((0.0, sign, "left"), (0.05, label, "left"), (0.72, value, "right"), (0.9, spread, "right")):
+            axes.text(x, y, text, ha=side, va="top", fontweight=weight, color=colour, family="DejaVu Sans Mono", fontsize=7.5)
+        y -= pitch
+    words = [f"State: {content.state}"]
+    if content.proof:
+        proof = content.proof
+        words.append(
+            f"Proof: O{proof.program:04d} ended {proof.worst * 1000:.1f} µm from the stored value "
+            f"({proof.allowed * 1000:.1f} µm allowed), program {proof.digest[:12]}"
+        )
+    axes.text(0, 0.01, "\n".join(words), va="bottom", fontsize=8)

@@ -1,0 +1,131 @@
+"""NC text from a file on a fresh stand-in, and everything that came of it."""
+
+from __future__ import annotations
+
+import json
+import time
+from dataclasses import dataclass
+from pathlib import Path
+
+from brisk_anchor.core.errors import BriskAnchorError, CrashError
+from brisk_anchor.core.frames import Vector
+from brisk_anchor.nc.profile import shipped_profile
+from brisk_anchor.services.runs import Run
+from brisk_anchor.standin.scene import build_scene
+from brisk_anchor.standin.scene_file import load_scene
+
+_MAX_BYTES = 4_000_000
+
+
+@dataclass(frozen=True, slots=True)
+class Hit:
+    """One contact of the ball: line, what was met, where (machine mm)."""
+
+    line: int
+    solid: str
+    place: Vector
+
+
+@dataclass(frozen=True, slots=True)
+class DryRun:
+    """The outcome of a run. Times in seconds."""
+
+    offsets: dict[str, Vector]
+    hits: tuple[Hit, ...]
+    printed: tuple[str, ...]
+    failure: BriskAnchorError | None
+    blocks: int
+    machine_seconds: float
+    seconds: float
+
+    @property
+    def ended(self) -> str:
+        """How it ended, in one word."""
+        if self.failure is None:
+            return "end"
+        return "crash" if isinstance(self.failure, CrashError) else "alarm"
+
+    def as_json(self) -> str:
+        """All of it as JSON (form `brisk-anchor-run-1`, see docs/formats.md)."""
+        failure = self.failure
+        return json.dumps(
+            {
+                "form": "brisk-anchor-run-1",
+                "units": "mm",
+                "ended": self.ended,
+                "failure": None
+                if failure is None
+                else {"what": failure.what, "meaning": failure.meaning, "remedy": failure.remedy},
+                "offsets": {row: dict(zip("xyz", values, strict=True)) for row, values in self.offsets.items()},
+                "hits": [{"line": h.line, "solid": h.solid, "place": list(h.place)} for h in self.hits],
+                "printed": list(self.printed),
+                "blocks": self.blocks,
+                "machine_seconds": round(self.machine_seconds, 3),
+                "seconds": round(self.seconds, 4),
+            },
+            indent=2,
+            ensure_ascii=False,
+        )
+
+    def as_text(self) -> str:
+        """All of it for a person."""
+        lines = [f"Offsets after the run (mm), {len(self.offsets)} rows:"]
+        for row, values in sorted(self.offsets.items()):
+            lines.append(f"  {row}  " + "  ".join(f"{a} {v:+.4f}" for a, v in zip("XYZ", values, strict=True)))
+        lines.append(f"Hits: {len(self.hits)}")
+        lines += [
+            f"  line {hit.line:<4} {hit.solid}  " + " ".join(f"{a}{v:+.3f}" for a, v in zip("XYZ", hit.place, strict=True))
+            for hit in self.hits
+        ]
+        lines.append(f"Printed: {len(self.printed)} lines")
+        lines += [f"  {line}" for line in self.printed]
+        lines.append(f"Ended: {self.ended}" + (f": {self.failure.what}" if self.failure else ""))
+        lines.append(
+            f"{self.blocks} blocks, {self.machine_seconds:.1f} s of machine time in {self.seconds:.3f} s"
+        )
+        return "\n".join(lines)
+
+
+def read_program(path: Path) -> str:
+    """NC text from a file.
+
+    Raises:
+        ProgramFileError: when it cannot be read or is no text.
+    """
+    try:
+        data = path.read_bytes()[: _MAX_BYTES + 1]
+        if len(data) > _MAX_BYTES:
+            raise ProgramFileError(f"{path} is larger than {_MAX_BYTES // 1_000_000} MB", "", "Cut it into parts")
+        return data.decode("utf-8")
+    except OSError as error:
+        raise ProgramFileError(f"{path} cannot be read: {error.strerror}", "Nothing was run", "Check the name") from error
+    except UnicodeDecodeError as error:
+        raise ProgramFileError(f"{path} is no plain text", "Nothing was run", "Give an NC program") from error
+
+
+class ProgramFileError(BriskAnchorError):
+    """The file with NC text cannot be read."""
+
+
+def dry_run(path: Path, scene_name: str, *, seed: int | None) -> DryRun:
+    """Run a file on a fresh stand-in in a scene; `seed` None is without noise.
+
+    Raises:
+        SceneError, ProfileError, ProgramFileError, NcError: when it cannot even begin.
+    """
+    text = read_program(path)
+    scene = build_scene(load_scene(scene_name))
+    machine = scene.stand_in(seed=seed)
+    started = time.perf_counter()
+    run = Run(text, shipped_profile(scene.setup.machine.profile), machine)
+    run.to_end()
+    seconds = time.perf_counter() - started
+    return DryRun(
+        offsets=dict(machine.offsets),
+        hits=tuple(Hit(m.line, m.solid, m.contact) for m in machine.motions if m.contact),
+        printed=tuple(run.printed),
+        failure=run.failure(),
+        blocks=run.interpreter.blocks_run,
+        machine_seconds=machine.seconds,
+        seconds=seconds,
+    )

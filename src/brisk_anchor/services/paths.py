@@ -1,0 +1,22 @@
+"""Where things are kept: the user's data folder, and the demo's own beside it."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+HOME_VARIABLE = "BRISK_ANCHOR_HOME"
+
+
+def data_folder() -> Path:
+    """The user's data folder; the variable BRISK_ANCHOR_HOME puts it elsewhere."""
+    if home := os.environ.get(HOME_VARIABLE):
+        return Path(home)
+    import platformdirs
+
+    return Path(platformdirs.user_data_dir("brisk-anchor", appauthor=False))
+
+
+def demo_folder() -> Path:
+    """The demo keeps its book and its files apart from the user's own."""
+    return data_folder() / "demo"

@@ -1,0 +1,99 @@
+"""A program running on a stand-in, block by block, so that a screen can follow it and stop it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from brisk_anchor.core.errors import BriskAnchorError, MachineError
+from brisk_anchor.nc.interpreter import Interpreter, Status
+from brisk_anchor.nc.profile import Profile
+from brisk_anchor.standin.machine import Motion, StandIn
+
+_ADVICE = {
+    101: ("The search met nothing", "Look where the tip is; bring it nearer or search further"),
+    102: ("Something is in the way of a guarded move", "Look for it; raise the clear height or move the start"),
+    103: ("The ball touched before it moved", "Take the tip off the metal; check that the probe is at rest"),
+    104: ("The size guard stopped the program; nothing was stored", "Check which feature was touched"),
+    105: ("The jump guard stopped the program; nothing was stored", "Check part, drawing figure and stylus"),
+    106: ("The table does not hold what was written", "Check that the table is not locked"),
+    107: ("Another tool is in the spindle", "Put the probe in, or write the program for the tool that is there"),
+}
+
+
+class RunStopped(BriskAnchorError):
+    """The program ended in an alarm or was stopped: what, where and what to do."""
+
+    exit_code = 4
+
+
+@dataclass(frozen=True, slots=True)
+class Stride:
+    """What one block did: its line, the moves it made, the lines it printed."""
+
+    line: int
+    source: str
+    motions: tuple[Motion, ...]
+    printed: tuple[str, ...]
+
+
+class Run:
+    """One program on one machine. `stride` runs a block; nothing runs by itself."""
+
+    def __init__(self, text: str, profile: Profile, machine: StandIn) -> None:
+        """Scan the program. Raises NcError when a line is not understood."""
+        self.machine = machine
+        self.interpreter = Interpreter(text, profile, machine)
+        self._motions = len(machine.motions)
+        self._printed = 0
+        self.stopped = False
+
+    @property
+    def over(self) -> bool:
+        """Whether there is nothing more to run."""
+        return self.stopped or self.interpreter.status in (Status.ENDED, Status.ALARM)
+
+    @property
+    def ended_well(self) -> bool:
+        """Whether the program came to its end."""
+        return not self.stopped and self.interpreter.status is Status.ENDED
+
+    @property
+    def printed(self) -> list[str]:
+        """Everything printed so far."""
+        return self.interpreter.printed
+
+    def stride(self) -> Stride:
+        """Run one block and tell what it did."""
+        self.interpreter.step()
+        block = self.interpreter.block
+        motions = tuple(self.machine.motions[self._motions :])
+        printed = tuple(self.interpreter.printed[self._printed :])
+        self._motions, self._printed = len(self.machine.motions), len(self.interpreter.printed)
+        return Stride(block.line if block else 0, block.source if block else "", motions, printed)
+
+    def to_end(self) -> None:
+        """Run to the end, a stop or an alarm."""
+        self.interpreter.run()
+        self._motions, self._printed = len(self.machine.motions), len(self.interpreter.printed)
+
+    def stop(self, motion: Motion | None = None, share: float = 1.0) -> None:
+        """Stop for good, within `motion` after `share` of it."""
+        if motion is not None:
+            self.machine.hold(motion, share)
+        self.stopped = True
+
+    def failure(self) -> BriskAnchorError | None:
+        """Why it did not end well, None when it did or still runs."""
+        alarm = self.interpreter.alarm
+        if self.stopped:
+            return RunStopped("The run was stopped by hand", "Nothing was stored", "Start again when all is clear")
+        if alarm is None:
+            if self.interpreter.status is Status.STOPPED:
+                return RunStopped("The program stopped and waits", "", "Go on when you have looked")
+            return None
+        if alarm.error is not None:
+            if isinstance(alarm.error, MachineError):
+                return alarm.error
+            return RunStopped(f"Alarm {alarm.number} in line {alarm.line}: {alarm.text}", alarm.error.meaning, "")
+        meaning, remedy = _ADVICE.get(alarm.number, ("The program raised this alarm itself", "Read its comment"))
+        return RunStopped(f"Alarm {alarm.number} in line {alarm.line}: {alarm.text}", meaning, remedy)

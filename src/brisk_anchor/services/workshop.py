@@ -1,0 +1,409 @@
+"""One job on one machine: measure, work out, look, store, prove. What both the screen and the command line drive."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass, replace
+from datetime import UTC, date, datetime
+
+from brisk_anchor.book.store import Book, Entry, EntryKind, RowState, state_of
+from brisk_anchor.core.checks import Look, look_at_feature, look_at_measurement, look_at_store
+from brisk_anchor.core.errors import BriskAnchorError, DatumError, PlanError
+from brisk_anchor.core.features import COVERAGE_FACTOR, Feature, solve
+from brisk_anchor.core.frames import Vector
+from brisk_anchor.core.measuring import Measurement
+from brisk_anchor.core.offsets import Chain, Fixed, FromFeature, Keep, Rule, solve_offset
+from brisk_anchor.core.proof import Agreement, Proof
+from brisk_anchor.core.setup import RowPlan, Setup
+from brisk_anchor.core.touches import AXES
+from brisk_anchor.nc.plan import Plan, StorePlan
+from brisk_anchor.nc.profile import Profile, shipped_profile
+from brisk_anchor.nc.reports import parse_reports, touches_of
+from brisk_anchor.nc.writer import Program, write_program
+from brisk_anchor.services.runs import Run, RunStopped
+from brisk_anchor.standin.scene import Scene, build_scene
+from brisk_anchor.standin.scene_file import load_scene
+
+MEASURE_NUMBER, STORE_NUMBER, FULL_NUMBER = 2100, 2200, 2300
+
+
+class SecondLookError(BriskAnchorError):
+    """The second look found something that stops; `looks` lists all of it."""
+
+    def __init__(self, looks: list[Look]) -> None:
+        self.looks = looks
+        first = next(look for look in looks if look.stops)
+        super().__init__(first.found, first.why, first.do)
+
+
+@dataclass(frozen=True, slots=True)
+class Measured:
+    """A feature as it was measured in this job, with where from, and how it agrees with the control's arithmetic."""
+
+    measurement: Measurement
+    feature: Feature
+    agreements: tuple[Agreement, ...]
+    at: datetime
+    clamping: int
+
+
+class Workshop:
+    """The state of a job. Methods that run for long take no screen with them and may be called from a thread."""
+
+    def __init__(self, scene: Scene, book: Book | None, profile: Profile, *, seed: int | None = 1) -> None:
+        self.scene = scene
+        self.setup: Setup = scene.setup
+        self.book = book
+        self.profile = profile
+        self.machine = scene.stand_in(seed=seed)
+        self.active = next(iter(profile.offsets))
+        self.measured: dict[str, Measured] = {}
+        self.clamping = 0
+        self._clamped_row: dict[str, int] = {}
+        self._history: dict[str, list[Entry]] = {}
+        self._reload()
+
+    @classmethod
+    def open(cls, scene_name: str, book: Book | None, *, seed: int | None = 1) -> Workshop:
+        """Open a scene and its profile. Raises SceneError, ProfileError, BookError."""
+        scene = build_scene(load_scene(scene_name))
+        return cls(scene, book, shipped_profile(scene.setup.machine.profile), seed=seed)
+
+    # -- book --------------------------------------------------------------------------------------------------
+
+    def _reload(self) -> None:
+        self._history = {row.row: [] for row in self.setup.rows}
+        if self.book:
+            for entry in self.book.history(self.setup.machine.name):
+                self._history.setdefault(entry.row, []).append(entry)
+
+    def history(self, row: str) -> list[Entry]:
+        """Entries of a row, oldest first."""
+        return self._history.get(row, [])
+
+    def _add(self, kind: EntryKind, row: str, chain: Chain | None, *, proof: Proof | None = None, note: str = "") -> None:
+        entry = Entry(
+            at=datetime.now(UTC),
+            machine=self.setup.machine.name,
+            row=row,
+            kind=kind,
+            job=self.setup.job,
+            title=self.setup.row(row).title,
+            values=chain.values if chain else {},
+            u={axis.axis: axis.u for axis in chain.axes} if chain else {},
+            chain=chain,
+            proof=proof,
+            note=note,
+        )
+        if self.book:
+            (number,) = self.book.add(entry)
+            entry = replace(entry, id=number)
+        self._history.setdefault(row, []).append(entry)
+
+    def last(self, row: str, kind: EntryKind) -> Entry | None:
+        """The newest entry of a kind."""
+        return next((entry for entry in reversed(self.history(row)) if entry.kind is kind), None)
+
+    def state(self, row: str) -> RowState:
+        """How a row stands: from the book, and from what this job has measured since."""
+        booked = state_of(self.history(row))
+        plan = self.setup.row(row)
+        names = _features_of(plan)
+        known = [name for name in names if name in self.measured and self.measured[name].clamping == self.clamping]
+        if booked is RowState.EMPTY and known and len(known) < len(names):
+            return RowState.PART
+        if booked in (RowState.STORED, RowState.PROVED, RowState.STALE) and 0 < len(known) < len(names):
+            newest = self.history(row)[-1].at
+            if any(self.measured[name].at > newest for name in known):
+                return RowState.PART
+        return booked
+
+    def clamp(self) -> list[str]:
+        """The part was clamped again: what was measured before is worth nothing. Returns the rows that became stale."""
+        self.clamping += 1
+        rows = [
+            row.row
+            for row in self.setup.rows
+            if state_of(self.history(row.row)) not in (RowState.EMPTY, RowState.STALE) and self._on_part(row)
+        ]
+        for row in rows:
+            self._add(EntryKind.STALE, row, None, note="clamped again")
+        return rows
+
+    def _on_part(self, plan: RowPlan) -> bool:
+        bodies = {drawn.name: drawn.body for drawn in self.setup.features}
+        return any(bodies[name] == self.setup.part for name in _features_of(plan))
+
+    # -- measuring ---------------------------------------------------------------------------------------------
+
+    def look(self, measurement: Measurement) -> list[Look]:
+        """Second look before a measurement."""
+        return look_at_measurement(measurement, self.setup.machine.travel)
+
+    def _plan(self, number: int, title: str, measurements: Iterable[Measurement], store: StorePlan | None) -> Plan:
+        return Plan(
+            number=number,
+            title=title,
+            machine=self.setup.machine.name,
+            part=self.setup.part,
+            date=date.today().isoformat(),
+            home_z=self.setup.machine.home[2],
+            measurements=tuple(measurements),
+            store=store,
+        )
+
+    def measuring_program(self, measurement: Measurement) -> Program:
+        """The program that makes one measurement and stores nothing.
+
+        Raises:
+            SecondLookError: a finding stops. PlanError: it cannot be written.
+        """
+        looks = self.look(measurement)
+        if any(look.stops for look in looks):
+            raise SecondLookError(looks)
+        title = f"measure {measurement.title or measurement.name}"
+        return write_program(self._plan(MEASURE_NUMBER, title, [measurement], None), self.profile)
+
+    def start(self, program: Program) -> Run:
+        """Put a program on the stand-in's control, ready to run."""
+        return Run(program.text, self.profile, self.machine)
+
+    def take(self, measurement: Measurement, program: Program, run: Run) -> Measured:
+        """Read the report of a finished run, solve the feature, compare with the control, keep it.
+
+        Raises:
+            BriskAnchorError: the run did not end well, the report is incomplete, or the touches define nothing.
+        """
+        if failure := run.failure():
+            raise failure
+        report = parse_reports(run.printed)
+        if report.identity != program.identity:
+            raise PlanError("The report belongs to another program", "Its touches mean something else", "Run it again")
+        labels = [f"{measurement.name} {number}" for number in range(1, len(measurement.directions) + 1)]
+        feature = solve(measurement.name, measurement.kind, tuple(touches_of(report, measurement.stylus, labels)))
+        told = report.solved.get(1, {})
+        ours = dict(zip(feature.axes, feature.coordinates, strict=True))
+        if feature.size is not None:
+            ours["d"] = feature.size
+        agreements = tuple(
+            Agreement(feature.name, axis.upper() if axis != "d" else "⌀", value, told[axis.upper()])
+            for axis, value in ours.items()
+            if axis.upper() in told
+        )
+        measured = Measured(measurement, feature, agreements, datetime.now(UTC), self.clamping)
+        self.measured[measurement.name] = measured
+        self.active = run.interpreter.modal.offset
+        for row in self.setup.rows:
+            if measurement.name in _features_of(row) and not self.missing(row.row):
+                self._add(EntryKind.MEASURED, row.row, self.chain(row.row), note=f"{feature.name} measured")
+        return measured
+
+    def measure(self, measurement: Measurement) -> Measured:
+        """The whole measurement in one go, for callers that do not watch. Raises like its parts."""
+        program = self.measuring_program(measurement)
+        run = self.start(program)
+        run.to_end()
+        return self.take(measurement, program, run)
+
+    # -- offset ------------------------------------------------------------------------------------------------
+
+    def features(self) -> dict[str, Feature]:
+        """Everything measured in this job, by name."""
+        return {name: measured.feature for name, measured in self.measured.items()}
+
+    def chain(self, row: str) -> Chain | None:
+        """The chain of a row from what this job has measured; None while something is missing."""
+        plan = self.setup.row(row)
+        present = dict(zip(AXES, self.machine.offset(row), strict=True))
+        try:
+            return solve_offset(row, plan.rules, self.features(), present)
+        except DatumError:
+            return None
+
+    def part_chain(self, row: str) -> Chain | None:
+        """The chain of the axes that are known so far."""
+        plan = self.setup.row(row)
+        features = self.features()
+        ready = {
+            axis: rule
+            for axis, rule in plan.rules.items()
+            if not isinstance(rule, FromFeature) or rule.feature in features
+        }
+        return solve_offset(row, ready, features, self.expected(row)) if ready else None
+
+    def expected(self, row: str) -> dict[str, float]:
+        """Where the offset should lie when the set-up is as drawn, machine mm."""
+        drawn = {feature.name: feature for feature in self.setup.features}
+        table = self.machine.offset(row)
+        result = {}
+        for axis, rule in self.setup.row(row).rules.items():
+            i = AXES.index(axis)
+            if isinstance(rule, FromFeature):
+                result[axis] = drawn[rule.feature].machine[i] - rule.drawing + rule.allowance
+            else:
+                result[axis] = rule.value if isinstance(rule, Fixed) else table[i]
+        return result
+
+    def missing(self, row: str) -> list[str]:
+        """Names of the features a row still needs in this clamping."""
+        return [
+            name
+            for name in _features_of(self.setup.row(row))
+            if name not in self.measured or self.measured[name].clamping != self.clamping
+        ]
+
+    def look_before_store(self, row: str) -> list[Look]:
+        """Second look before a store.
+
+        Raises:
+            DatumError: when the row is not complete.
+        """
+        plan = self.setup.row(row)
+        chain = solve_offset(row, plan.rules, self.features(), dict(zip(AXES, self.machine.offset(row), strict=True)))
+        used = [self.measured[name] for name in _features_of(plan)]
+        reference, name, limit = self.jump_reference(row)
+        differences = [abs(a.difference) for m in used for a in m.agreements if a.label != "⌀"]
+        looks = look_at_store(
+            chain,
+            reference,
+            name,
+            limit,
+            stale=any(m.clamping != self.clamping for m in used),
+            control_difference=max(differences, default=None),
+        )
+        for measured in used:
+            looks += look_at_feature(measured.measurement, measured.feature)
+        return looks
+
+    def jump_reference(self, row: str) -> tuple[dict[str, float], str, float]:
+        """What a new value is compared with: the nominal place on the set-up. A table row may hold the last job's."""
+        return self.expected(row), "where the set-up puts it", self.setup.row(row).jump_limit
+
+    def _store_plan(self, row: str, rules: dict[str, Rule]) -> StorePlan:
+        reference, _, limit = self.jump_reference(row)
+        return StorePlan(row, tuple(rules.items()), tuple(reference.items()), limit)
+
+    def full_program(self, row: str) -> Program:
+        """The program that measures everything a row needs and sets it, for a control without us.
+
+        Raises:
+            PlanError: when something has not been measured here yet.
+        """
+        plan = self.setup.row(row)
+        if missing := [name for name in _features_of(plan) if name not in self.measured]:
+            raise PlanError(
+                f"{row} still needs {', '.join(missing)}",
+                "The program is written from measurements that were made here",
+                "Measure it on the bench",
+            )
+        measurements = [self.measured[name].measurement for name in _features_of(plan)]
+        title = f"{self.setup.part} {plan.title} to {row}"
+        store = self._store_plan(row, plan.rules)
+        return write_program(self._plan(FULL_NUMBER + int(row[1:]), title, measurements, store), self.profile)
+
+    def store(self, row: str) -> Chain:
+        """Write the worked-out offset into the control's table by a program, then into the book.
+
+        Raises:
+            DatumError: incomplete. SecondLookError: a finding stops. RunStopped: the control refused.
+            BookWriteError: the book could not be written; the control's table is put back as it was.
+        """
+        looks = self.look_before_store(row)
+        if any(look.stops for look in looks):
+            raise SecondLookError(looks)
+        chain = self.chain(row)
+        if chain is None:
+            raise DatumError(f"{row} is not complete", "", "Measure what is missing")
+        rules: dict[str, Rule] = {
+            axis.axis: Fixed(axis.value, axis.u) if axis.written else Keep() for axis in chain.axes
+        }
+        program = write_program(
+            self._plan(STORE_NUMBER + int(row[1:]), f"set {row}", [], self._store_plan(row, rules)), self.profile
+        )
+        before = self.machine.offset(row)
+        run = self.start(program)
+        run.to_end()
+        if failure := run.failure():
+            raise failure
+        if row not in parse_reports(run.printed).stored:
+            raise RunStopped(f"The program ended without storing {row}", "Nothing is known of the table", "Look at it")
+        try:
+            self._add(EntryKind.STORED, row, chain, note=f"set by O{program.number:04d}")
+        except BriskAnchorError:
+            self.machine.write_offset(row, before)
+            raise
+        return chain
+
+    # -- proof -------------------------------------------------------------------------------------------------
+
+    def proving_run(self, program: Program) -> Run:
+        """A run of a program on a twin of the machine; the machine itself and its tables are not touched."""
+        return Run(program.text, self.profile, self.machine.twin(seed=len(self.machine.motions) + 7))
+
+    def judge(self, row: str, program: Program, run: Run) -> Proof:
+        """Compare what a proving run left in the twin's table with the stored value, and enter it in the book.
+
+        Two honest measurements of the same thing differ by no more than 3 × √2 × their standard uncertainty, plus one
+        step of the table.
+
+        Raises:
+            BriskAnchorError: the run did not end well, or nothing has been stored yet.
+        """
+        if failure := run.failure():
+            raise failure
+        stored = self.last(row, EntryKind.STORED)
+        if stored is None:
+            raise PlanError(f"{row} has not been stored yet", "There is nothing to prove", "Store it first")
+        values = dict(zip(AXES, run.machine.offset(row), strict=True))
+        worst = max(abs(values[axis] - value) for axis, value in stored.values.items())
+        random = [self._own_uncertainty(row, axis) for axis in stored.values]
+        allowed = 3 * 2**0.5 * max(random) + self.profile.resolution
+        proof = Proof(
+            program.number,
+            program.digest,
+            tuple(values.items()),
+            worst,
+            allowed,
+            len(parse_reports(run.printed).touches),
+            run.machine.seconds,
+        )
+        words = f"O{program.number:04d} on the stand-in: " + ("agrees" if proof.holds else "does not agree")
+        self._add(EntryKind.PROVED, row, stored.chain, proof=proof, note=words)
+        return proof
+
+    def _own_uncertainty(self, row: str, axis: str) -> float:
+        """The part of an axis's standard uncertainty that differs from run to run, mm."""
+        rule = self.setup.row(row).rules[axis]
+        feature = self.features().get(rule.feature) if isinstance(rule, FromFeature) else None
+        if feature is None:
+            return 0.0
+        return feature.covariance[feature.axes.index(axis)][feature.axes.index(axis)] ** 0.5
+
+    def prove(self, row: str) -> Proof:
+        """Write the full program, run it on the twin, judge it. Raises like its parts."""
+        program = self.full_program(row)
+        run = self.proving_run(program)
+        run.to_end()
+        return self.judge(row, program, run)
+
+    # -- truth, which only a stand-in has -------------------------------------------------------------------------
+
+    def true_offset(self, row: str) -> dict[str, float]:
+        """The value a perfect measurement would give, machine mm."""
+        tips: dict[str, Vector] = {}
+        for name in _features_of(self.setup.row(row)):
+            touch = self.measured[name].feature.touches[-1]
+            x, y, z = touch.position
+            tips[name] = (x, y, z - self.setup.stylus.length)
+        return self.scene.true_offset(row, tips)
+
+    @staticmethod
+    def expanded(u: float) -> float:
+        """The ± that screens show (k = 2)."""
+        return COVERAGE_FACTOR * u
+
+
+def _features_of(plan: RowPlan) -> list[str]:
+    """Features a row needs, in the order of its axes, each once."""
+    return list(dict.fromkeys(rule.feature for rule in plan.rules.values() if isinstance(rule, FromFeature)))
+
