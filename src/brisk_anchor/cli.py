@@ -42,13 +42,17 @@ def demo(
     speed: Annotated[
         float, typer.Option(min=0.1, max=10_000, help="How many times faster than a machine the stand-in moves.")
     ] = 6.0,
-    fresh: Annotated[bool, typer.Option("--fresh", help="Begin with an empty demo book (the old one is kept aside).")] = False,
+    fresh: Annotated[
+        bool, typer.Option("--fresh", help="Begin with an empty demo book (the old one is kept aside).")
+    ] = False,
 ) -> None:
     """Open the application with the demo scenario."""
     from brisk_anchor.tui.app import run_demo
 
     if not sys.stdout.isatty() or not sys.stdin.isatty():
-        raise BriskAnchorError("There is no terminal here", "The application fills a screen", "Run it in a terminal window")
+        raise BriskAnchorError(
+            "There is no terminal here", "The application fills a screen", "Run it in a terminal window"
+        )
     raise typer.Exit(run_demo(speed=speed, fresh=fresh))
 
 

@@ -63,12 +63,13 @@ class Entry:
 
 
 @cache
-def _adapter(kind: type[Any]) -> TypeAdapter[Any]:
+def _adapter(kind: Any) -> TypeAdapter[Any]:
     return TypeAdapter(kind)
 
 
-def _dump(value: object) -> str | None:
-    return None if value is None else _adapter(type(value)).dump_json(value).decode()
+def _dump(value: Chain | Proof | None) -> str | None:
+    kind: Any = type(value)
+    return None if value is None else _adapter(kind).dump_json(value).decode()
 
 
 def state_of(entries: Iterable[Entry]) -> RowState:
@@ -113,7 +114,9 @@ class Book:
         try:
             path.parent.mkdir(parents=True, exist_ok=True)
         except OSError as error:
-            raise BookError(f"The folder of the book {path} cannot be made: {error.strerror}", "", "Check the disk") from error
+            raise BookError(
+                f"The folder of the book {path} cannot be made: {error.strerror}", "", "Check the disk"
+            ) from error
         return cls.open_url(f"sqlite:///{path}")
 
     @classmethod

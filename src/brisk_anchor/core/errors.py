@@ -1,22 +1,22 @@
 """The error tree. Every error a person can meet is one of these.
 
-    BriskAnchorError
-    ├── NumberEntryError      a typed figure that cannot be read, or lies out of range
-    ├── GeometryError         touches that do not define the feature asked for
-    ├── DatumError            a rule that cannot make an offset of what was measured
-    ├── PlanError             a measurement that cannot be written as a safe program
-    ├── FindingsError         a file from outside with one or more faults, all listed
-    │   ├── ProfileError      ... a control profile
-    │   └── SceneError        ... a scene of the stand-in
-    ├── NcError               NC text that is refused, with its line
-    ├── ReportError           report lines that are broken, incomplete or of another program
-    ├── MachineError          the stand-in stopped
-    │   ├── TravelError       ... a target outside the travels
-    │   └── CrashError        ... something other than the ball touched, or the ball in a rapid
-    ├── BookError             the book cannot be opened or written
-    │   ├── BookVersionError  ... it comes from a newer version
-    │   └── BookWriteError    ... the store did not happen (disk full, locked, read-only)
-    └── ExportError           a drawing or a file that could not be written
+BriskAnchorError
+├── NumberEntryError      a typed figure that cannot be read, or lies out of range
+├── GeometryError         touches that do not define the feature asked for
+├── DatumError            a rule that cannot make an offset of what was measured
+├── PlanError             a measurement that cannot be written as a safe program
+├── FindingsError         a file from outside with one or more faults, all listed
+│   ├── ProfileError      ... a control profile
+│   └── SceneError        ... a scene of the stand-in
+├── NcError               NC text that is refused, with its line
+├── ReportError           report lines that are broken, incomplete or of another program
+├── MachineError          the stand-in stopped
+│   ├── TravelError       ... a target outside the travels
+│   └── CrashError        ... something other than the ball touched, or the ball in a rapid
+├── BookError             the book cannot be opened or written
+│   ├── BookVersionError  ... it comes from a newer version
+│   └── BookWriteError    ... the store did not happen (disk full, locked, read-only)
+└── ExportError           a drawing or a file that could not be written
 """
 
 from __future__ import annotations

@@ -9,28 +9,15 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from enum import Enum
 
 import numpy as np
 
 from brisk_anchor.core.errors import GeometryError
 from brisk_anchor.core.frames import Array
+from brisk_anchor.core.kinds import FeatureKind
 from brisk_anchor.core.touches import AXES, Touch, axis_of
 
 COVERAGE_FACTOR = 2.0
-
-
-class FeatureKind(Enum):
-    """What can be measured."""
-
-    SURFACE = "surface"
-    BORE = "bore"
-    BOSS = "boss"
-
-    @property
-    def is_round(self) -> bool:
-        """Whether it has a centre and a diameter."""
-        return self is not FeatureKind.SURFACE
 
 
 @dataclass(frozen=True, slots=True)
@@ -207,7 +194,9 @@ def solve_surface(name: str, touches: tuple[Touch, ...]) -> Feature:
     senses = {axis_of(touch.direction) for touch in touches}
     if len(senses) > 1 or len({touch.stylus for touch in touches}) > 1:
         raise GeometryError(
-            f"The touches of {name} differ in direction or stylus", "They belong to different surfaces", "Measure them apart"
+            f"The touches of {name} differ in direction or stylus",
+            "They belong to different surfaces",
+            "Measure them apart",
         )
     index, sign = senses.pop()
     values = np.array([touch.ball_centre[index] + sign * touch.stylus.effective_radius for touch in touches])

@@ -8,7 +8,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-Vector = tuple[float, float, float]
+from brisk_anchor.core.kinds import Vector
+
 Array = NDArray[np.float64]
 
 

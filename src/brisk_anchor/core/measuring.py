@@ -7,8 +7,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from brisk_anchor.core.errors import PlanError
-from brisk_anchor.core.features import FeatureKind
-from brisk_anchor.core.frames import Vector
+from brisk_anchor.core.kinds import FeatureKind, Vector
 from brisk_anchor.core.touches import Stylus
 
 SEARCH_MARGIN = 1.0

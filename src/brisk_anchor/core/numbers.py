@@ -202,7 +202,10 @@ def parse_length(
     number = float(result) if abs(result) < 10**12 else math.inf
     if not math.isfinite(number):
         raise _refused("it is far too large", "")
-    for limit, beyond, word in ((low, low is not None and number < low, "below"), (high, high is not None and number > high, "above")):
+    for limit, beyond, word in (
+        (low, low is not None and number < low, "below"),
+        (high, high is not None and number > high, "above"),
+    ):
         if beyond and limit is not None:
             raise NumberEntryError(
                 f"{format_length(number, unit)} {unit.value} is {word} the limit of {format_length(limit, unit)} {unit.value}",

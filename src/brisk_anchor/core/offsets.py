@@ -13,8 +13,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from brisk_anchor.core.errors import DatumError
-from brisk_anchor.core.features import COVERAGE_FACTOR, Feature, FeatureKind
+from brisk_anchor.core.features import COVERAGE_FACTOR, Feature
 from brisk_anchor.core.frames import Array
+from brisk_anchor.core.kinds import FeatureKind
 from brisk_anchor.core.touches import AXES, axis_of
 
 
@@ -123,18 +124,24 @@ def _feature_terms(axis: str, feature: Feature) -> list[Term]:
 def _axis(axis: str, row: str, rule: Rule, features: Mapping[str, Feature], present: Mapping[str, float]) -> AxisChain:
     if isinstance(rule, Keep):
         if axis not in present:
-            raise DatumError(f"{row} {axis.upper()} is to be kept, but nothing is known to stand there", "", "Read the table")
+            raise DatumError(
+                f"{row} {axis.upper()} is to be kept, but nothing is known to stand there", "", "Read the table"
+            )
         value = present[axis]
         return AxisChain(axis, value, 0.0, (Term("", f"{row} {axis.upper()} kept as it is", value),), written=False)
     if isinstance(rule, Fixed):
         if not math.isfinite(rule.value) or rule.u < 0:
             raise DatumError(f"The fixed value of {row} {axis.upper()} is no number", "", "Type it again")
-        return AxisChain(axis, rule.value, rule.u, (Term("", f"{row} {axis.upper()} given by hand", rule.value, rule.u),))
+        return AxisChain(
+            axis, rule.value, rule.u, (Term("", f"{row} {axis.upper()} given by hand", rule.value, rule.u),)
+        )
     feature = features.get(rule.feature)
     if feature is None or axis not in feature.axes:
         why = "has not been measured yet" if feature is None else f"does not locate {axis.upper()}"
         raise DatumError(
-            f"{row} {axis.upper()} is to come from {rule.feature}, which {why}", "The offset is not complete", "Measure it"
+            f"{row} {axis.upper()} is to come from {rule.feature}, which {why}",
+            "The offset is not complete",
+            "Measure it",
         )
     u = feature.standard_uncertainty(axis)
     terms = _feature_terms(axis, feature)

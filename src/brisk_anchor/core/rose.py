@@ -9,8 +9,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from enum import Enum
 
-from brisk_anchor.core.features import FeatureKind
-from brisk_anchor.core.frames import Vector
+from brisk_anchor.core.kinds import FeatureKind, Vector
 
 
 class Wall(Enum):

@@ -4,8 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
-from brisk_anchor.core.features import FeatureKind
-from brisk_anchor.core.frames import Vector
+from brisk_anchor.core.kinds import FeatureKind, Vector
 from brisk_anchor.core.offsets import Rule
 from brisk_anchor.core.touches import Stylus
 

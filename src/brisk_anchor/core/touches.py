@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from enum import Enum
 
 from brisk_anchor.core.errors import GeometryError
-from brisk_anchor.core.frames import Vector
+from brisk_anchor.core.kinds import Vector
 
 AXES = "xyz"
 
@@ -44,21 +44,27 @@ class Stylus:
 
     def __post_init__(self) -> None:
         def refuse(what: str, remedy: str) -> GeometryError:
-            return GeometryError(f"Probe {self.name}: {what}", "A wrong probe gives wrong sizes or breaks the stylus", remedy)
+            return GeometryError(
+                f"Probe {self.name}: {what}", "A wrong probe gives wrong sizes or breaks the stylus", remedy
+            )
 
         for field in self.__slots__:
             value = getattr(self, field)
             if isinstance(value, float) and not math.isfinite(value):
                 raise refuse(f"{field.replace('_', ' ')} is no number", "Give a figure in mm")
         if not 0.2 <= self.ball_diameter <= 30:
-            raise refuse(f"a ball of {self.ball_diameter:g} mm is no probe ball", "Check the unit: 0.2 to 30 mm is expected")
+            raise refuse(
+                f"a ball of {self.ball_diameter:g} mm is no probe ball", "Check the unit: 0.2 to 30 mm is expected"
+            )
         if not 0.8 * self.ball_diameter / 2 <= self.effective_radius <= 1.02 * self.ball_diameter / 2:
             raise refuse(
                 f"effective radius {self.effective_radius:g} mm does not go with a ball of {self.ball_diameter:g} mm",
                 "Calibrate the stylus, or check radius against diameter",
             )
         if not 20 <= self.length <= 600:
-            raise refuse(f"a length of {self.length:g} mm is absurd", "Give the length from the gauge line to the ball's end")
+            raise refuse(
+                f"a length of {self.length:g} mm is absurd", "Give the length from the gauge line to the ball's end"
+            )
         if min(self.u_repeatability, self.u_radius, self.u_length) < 0:
             raise refuse("an uncertainty is below zero", "Give standard uncertainties of zero or more")
         if not 0 < self.stem_diameter <= self.ball_diameter:

@@ -8,8 +8,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
-from brisk_anchor.core.features import FeatureKind
-from brisk_anchor.core.frames import Vector
+from brisk_anchor.core.kinds import FeatureKind, Vector
 from brisk_anchor.core.numbers import format_length
 from brisk_anchor.core.offsets import Chain, FromFeature
 from brisk_anchor.core.proof import Proof
@@ -53,7 +52,7 @@ def sheet(content: SheetContent, kind: str) -> bytes:
     from matplotlib.backends.backend_agg import FigureCanvasAgg
     from matplotlib.figure import Figure
 
-    settings = {
+    settings: Any = {
         "font.family": "DejaVu Sans",
         "font.size": 8,
         "svg.hashsalt": "brisk-anchor",
@@ -152,7 +151,12 @@ def _machine_views(figure: Figure, content: SheetContent) -> None:
         up = [travel.low[second]] * 2 + [travel.high[second]] * 2 + [travel.low[second]]
         axes.plot(across, up, color=QUIET, linewidth=0.6, linestyle=(0, (6, 4)))
         axes.annotate(
-            "travels of the spindle" if front else "travels", (across[0], up[2]), (2, -9), textcoords="offset points", fontsize=6.5, color=QUIET
+            "travels of the spindle" if front else "travels",
+            (across[0], up[2]),
+            (2, -9),
+            textcoords="offset points",
+            fontsize=6.5,
+            color=QUIET,
         )
         zero = (0.0, 0.0)
         axes.plot(*zero, marker="s", markersize=5, color=INK)
@@ -163,7 +167,7 @@ def _machine_views(figure: Figure, content: SheetContent) -> None:
         for x, y, z in touch_places(content.chain):
             axes.plot((x,), (z if front else y,), marker="x", markersize=2.5, color=MARK, markeredgewidth=0.7)
         # The shift from machine zero, one dimension an axis.
-        label = {"fontsize": 7, "color": LIVE, "backgroundcolor": "white"}
+        label: dict[str, Any] = {"fontsize": 7, "color": LIVE, "backgroundcolor": "white"}
         axes.plot((place[0], 0), (place[1], place[1]), color=LIVE, linewidth=0.4)
         axes.plot((0, 0), (place[1], 0), color=LIVE, linewidth=0.4)
         axes.text(place[0] * 0.22, place[1], f"X {_figure(place[0])}", ha="center", va="center", **label)
@@ -203,7 +207,7 @@ def _detail(figure: Figure, content: SheetContent) -> None:
         leader = {"arrowstyle": "-", "color": MARK, "linewidth": 0.5}
         corner = (min(high[0], max(xs)), max(ys) + margin * 0.4)
         axes.annotate(words, (x, y), corner, fontsize=7.5, color=MARK, ha="right", va="center", arrowprops=leader)
-        line = {"color": QUIET, "linewidth": 0.6}
+        line: dict[str, Any] = {"color": QUIET, "linewidth": 0.6}
         rule_x, rule_y = rules["x"], rules["y"]
         if isinstance(rule_x, FromFeature):
             axes.annotate("", (x, oy), (ox, oy), arrowprops={"arrowstyle": "<|-|>", **line})
@@ -231,8 +235,15 @@ def _chain_text(figure: Figure, content: SheetContent) -> None:
     for sign, label, value, spread, strong in rows:
         weight = "bold" if strong else "normal"
         colour = LIVE if strong and value else INK
-        for x, text, side in ((0.0, sign, "left"), (0.05, label, "left"), (0.72, value, "right"), (0.9, spread, "right")):
-            axes.text(x, y, text, ha=side, va="top", fontweight=weight, color=colour, family="DejaVu Sans Mono", fontsize=7.5)
+        for x, text, side in (
+            (0.0, sign, "left"),
+            (0.05, label, "left"),
+            (0.72, value, "right"),
+            (0.9, spread, "right"),
+        ):
+            axes.text(
+                x, y, text, ha=side, va="top", fontweight=weight, color=colour, family="DejaVu Sans Mono", fontsize=7.5
+            )
         y -= pitch
     words = [f"State: {content.state}"]
     if content.proof:

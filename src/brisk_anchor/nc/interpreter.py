@@ -10,7 +10,7 @@ from dataclasses import dataclass, field
 from enum import Enum
 
 from brisk_anchor.core.errors import BriskAnchorError, MachineError, NcError
-from brisk_anchor.core.frames import Vector
+from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.touches import AXES
 from brisk_anchor.nc.expressions import ExpressionError, Value, variable_number
 from brisk_anchor.nc.port import MachinePort
@@ -20,7 +20,11 @@ from brisk_anchor.nc.scanner import Assign, Block, Branch, Loop, PrintLine, Prin
 BLOCK_LIMIT = 200_000
 _CALL_LIMIT = 4
 _ARGUMENTS = dict(
-    zip("ABCIJKDEFHMQRSTUVWXYZ", (1, 2, 3, 4, 5, 6, 7, 8, 9, 11, 13, 17, 18, 19, 20, 21, 22, 23, 24, 25, 26), strict=True)
+    zip(
+        "ABCIJKDEFHMQRSTUVWXYZ",
+        (1, 2, 3, 4, 5, 6, 7, 8, 9, 11, 13, 17, 18, 19, 20, 21, 22, 23, 24, 25, 26),
+        strict=True,
+    )
 )
 _MODAL_GROUPS: dict[str, tuple[float, ...]] = {
     "motion": (0, 1),

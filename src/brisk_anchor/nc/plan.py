@@ -6,7 +6,7 @@ import zlib
 from dataclasses import dataclass
 
 from brisk_anchor.core.errors import PlanError
-from brisk_anchor.core.features import FeatureKind
+from brisk_anchor.core.kinds import FeatureKind
 from brisk_anchor.core.measuring import Measurement
 from brisk_anchor.core.offsets import Fixed, FromFeature, Keep, Rule
 from brisk_anchor.core.touches import AXES, axis_of
@@ -139,7 +139,9 @@ def _measure(
             ]
             inward = tuple(-value for value in direction)
             steps.append(
-                TouchStep(touches, (inward[0], inward[1], inward[2]), measurement.search, names, f"touch {count} inward")
+                TouchStep(
+                    touches, (inward[0], inward[1], inward[2]), measurement.search, names, f"touch {count} inward"
+                )
             )
             steps += [Guarded("up", z=Number(z)), Guarded("back over the middle", **{AXES[axis]: centre[axis]})]
         else:
@@ -243,8 +245,10 @@ def _store(steps: list[Step], store: StorePlan, located: dict[tuple[str, str], s
                     "The offset would be incomplete",
                     "Measure it first",
                 )
-            expression = _offset(Name(located[rule.feature, axis]), -rule.drawing) if rule.drawing else Name(
-                located[rule.feature, axis]
+            expression = (
+                _offset(Name(located[rule.feature, axis]), -rule.drawing)
+                if rule.drawing
+                else Name(located[rule.feature, axis])
             )
             why = f"{store.row} {axis.upper()}: {rule.feature} less its place on the drawing"
             if rule.allowance:

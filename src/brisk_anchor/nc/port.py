@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Protocol
 
-from brisk_anchor.core.frames import Vector
+from brisk_anchor.core.kinds import Vector
 
 
 @dataclass(frozen=True, slots=True)

@@ -208,7 +208,9 @@ def shipped_profile(name: str) -> Profile:
     folder = resources.files("brisk_anchor.nc") / "profiles"
     known = sorted(entry.name.removesuffix(".toml") for entry in folder.iterdir() if entry.name.endswith(".toml"))
     if name not in known:
-        raise ProfileError(name, (Finding("", f"no such profile ships; known: {', '.join(known)}"),), "Choose a known one")
+        raise ProfileError(
+            name, (Finding("", f"no such profile ships; known: {', '.join(known)}"),), "Choose a known one"
+        )
     return parse_profile((folder / f"{name}.toml").read_text(encoding="utf-8"), name)
 
 

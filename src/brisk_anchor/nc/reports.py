@@ -8,7 +8,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field
 
 from brisk_anchor.core.errors import ReportError
-from brisk_anchor.core.frames import Vector
+from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.touches import Source, Stylus, Touch
 
 _LINE = re.compile(r"^BRISK 1 (BEGIN|TOOL|TOUCH|SOLVED|STORED|END)\b(.*)$")
@@ -108,7 +108,9 @@ def touches_of(report: RunReport, stylus: Stylus, labels: list[str]) -> list[Tou
         )
     if len(labels) != len(report.touches) or [n for n, _, _ in report.touches] != list(range(1, len(labels) + 1)):
         raise ReportError(
-            f"{len(report.touches)} touches were reported, the plan has {len(labels)}", "Lines are missing", "Run it again"
+            f"{len(report.touches)} touches were reported, the plan has {len(labels)}",
+            "Lines are missing",
+            "Run it again",
         )
     u = math.hypot(stylus.u_repeatability, _PRINT_STEP / math.sqrt(12))
     result = []

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from brisk_anchor.core.frames import Vector
+from brisk_anchor.core.kinds import Vector
 
 
 @dataclass(frozen=True, slots=True)

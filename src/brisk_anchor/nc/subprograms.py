@@ -106,7 +106,10 @@ def guard_subprogram(profile: Profile) -> list[Block]:
     return [
         (p.number.format(number=p.guard_number) + " (GUARDED MOVE)", "the guarded move"),
         ("(X Y Z MACHINE POSITION OF THE SPINDLE; CONTACT ON THE WAY STOPS)", "what it is given"),
-        *[(f"IF [#{n} EQ #0] THEN #{n}=#{m}", "an axis not given stays") for n, m in zip(_LOCAL_XYZ, machine, strict=True)],
+        *[
+            (f"IF [#{n} EQ #0] THEN #{n}=#{m}", "an axis not given stays")
+            for n, m in zip(_LOCAL_XYZ, machine, strict=True)
+        ],
         (f"{profile.moves.skip} {words} F{_figure(profile.probing.guarded_feed)}", "move with the probe watching"),
         (
             _alarm(profile, f"{short} GT {_figure(2 * _AT_END)}", AlarmNumber.UNEXPECTED, "UNEXPECTED CONTACT"),

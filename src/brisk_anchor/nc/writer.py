@@ -72,7 +72,9 @@ def comment_text(text: str, longest: int) -> str:
     >>> comment_text('a (b) % "c"\\nG0 X0', 40)
     'A B C G0 X0'
     """
-    folded = text.upper().replace("Ä", "AE").replace("Ö", "OE").replace("Ü", "UE").replace("−", "-").replace("⌀", "DIA ")
+    folded = (
+        text.upper().replace("Ä", "AE").replace("Ö", "OE").replace("Ü", "UE").replace("−", "-").replace("⌀", "DIA ")
+    )
     plain = " ".join(_ALLOWED.sub(" ", folded).split())
     return plain[:longest].rstrip()
 
@@ -171,7 +173,10 @@ class _Writer:
                     self.put(block, "probe on" if on else "probe off")
             case Rapid(x, y, z):
                 words = [f"{a}{self.figure(v)}" for a, v in zip("XYZ", (x, y, z), strict=True) if v is not None]
-                self.put(f"{profile.moves.rapid_machine} {' '.join(words)}", "rapid to this machine position, at clear height")
+                self.put(
+                    f"{profile.moves.rapid_machine} {' '.join(words)}",
+                    "rapid to this machine position, at clear height",
+                )
             case Guarded(why, x, y, z):
                 words = [self.word(a, v) for a, v in zip("XYZ", (x, y, z), strict=True) if v is not None]
                 call = profile.program.call.format(number=profile.program.guard_number)
@@ -179,7 +184,9 @@ class _Writer:
             case TouchStep(number, direction, distance, names, why):
                 first = self.allocate(names)
                 call = profile.program.call.format(number=profile.program.touch_number)
-                words = [f"{a}{self.figure(d * distance)}" for a, d in zip("XYZ", direction, strict=True) if abs(d) > 1e-9]
+                words = [
+                    f"{a}{self.figure(d * distance)}" for a, d in zip("XYZ", direction, strict=True) if abs(d) > 1e-9
+                ]
                 self.put(
                     f"{call} {' '.join(words)} A{number}. Q{first}.",
                     f"touch: search up to {distance:g} mm, keep the machine position in #{first} to #{first + 2}",
@@ -193,8 +200,8 @@ class _Writer:
                 self.put(self.alarm(f"ABS[{difference}] GT {self.figure(limit)}", number, text), why)
             case Store(row, values):
                 offset = profile.row(row)
-                words = " ".join(self.word(axis.upper(), value) for axis, value in values)
-                self.put(f"{offset.write} {words}", f"writes offset {row}", note=f"write {row}")
+                written = " ".join(self.word(axis.upper(), value) for axis, value in values)
+                self.put(f"{offset.write} {written}", f"writes offset {row}", note=f"write {row}")
             case ReadBack(row, values):
                 offset = profile.row(row)
                 for axis, value in values:
@@ -219,7 +226,9 @@ def write_program(plan: Plan, profile: Profile) -> Program:
     writer = _Writer(profile)
     for mark in profile.program.start:
         writer.put(mark, "start of the file")
-    writer.put(profile.program.number.format(number=plan.number), f"program {plan.number}", note=plan.title, heading=True)
+    writer.put(
+        profile.program.number.format(number=plan.number), f"program {plan.number}", note=plan.title, heading=True
+    )
     for line in _head(plan, profile):
         writer.put(writer.comment(line), "head")
     for step in steps:

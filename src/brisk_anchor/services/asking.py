@@ -6,8 +6,7 @@ import math
 from dataclasses import dataclass, replace
 
 from brisk_anchor.core.errors import PlanError
-from brisk_anchor.core.features import FeatureKind
-from brisk_anchor.core.frames import Vector
+from brisk_anchor.core.kinds import FeatureKind, Vector
 from brisk_anchor.core.measuring import SEARCH_MARGIN, Measurement, propose_search
 from brisk_anchor.core.rose import SIDES, Rose, Wall
 from brisk_anchor.core.setup import DrawnFeature, Setup
@@ -129,7 +128,8 @@ def build_measurement(setup: Setup, asking: Asking) -> Measurement:
     uncertainty = setup.start_uncertainty
     standoff = asking.reach or 0.0
     directions = tuple(
-        wall.direction for wall in ((*SIDES, Wall.BELOW) if len(asking.rose.marks) > 1 else asking.rose.marks)
+        wall.direction
+        for wall in ((*SIDES, Wall.BELOW) if len(asking.rose.marks) > 1 else asking.rose.marks)
         if wall in asking.rose.marks
     )
     depth = asking.depth or 0.0

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from brisk_anchor.core.errors import BriskAnchorError, CrashError
-from brisk_anchor.core.frames import Vector
+from brisk_anchor.core.kinds import Vector
 from brisk_anchor.nc.profile import shipped_profile
 from brisk_anchor.services.runs import Run
 from brisk_anchor.standin.scene import build_scene
@@ -74,15 +74,14 @@ class DryRun:
             lines.append(f"  {row}  " + "  ".join(f"{a} {v:+.4f}" for a, v in zip("XYZ", values, strict=True)))
         lines.append(f"Hits: {len(self.hits)}")
         lines += [
-            f"  line {hit.line:<4} {hit.solid}  " + " ".join(f"{a}{v:+.3f}" for a, v in zip("XYZ", hit.place, strict=True))
+            f"  line {hit.line:<4} {hit.solid}  "
+            + " ".join(f"{a}{v:+.3f}" for a, v in zip("XYZ", hit.place, strict=True))
             for hit in self.hits
         ]
         lines.append(f"Printed: {len(self.printed)} lines")
         lines += [f"  {line}" for line in self.printed]
         lines.append(f"Ended: {self.ended}" + (f": {self.failure.what}" if self.failure else ""))
-        lines.append(
-            f"{self.blocks} blocks, {self.machine_seconds:.1f} s of machine time in {self.seconds:.3f} s"
-        )
+        lines.append(f"{self.blocks} blocks, {self.machine_seconds:.1f} s of machine time in {self.seconds:.3f} s")
         return "\n".join(lines)
 
 
@@ -98,7 +97,9 @@ def read_program(path: Path) -> str:
             raise ProgramFileError(f"{path} is larger than {_MAX_BYTES // 1_000_000} MB", "", "Cut it into parts")
         return data.decode("utf-8")
     except OSError as error:
-        raise ProgramFileError(f"{path} cannot be read: {error.strerror}", "Nothing was run", "Check the name") from error
+        raise ProgramFileError(
+            f"{path} cannot be read: {error.strerror}", "Nothing was run", "Check the name"
+        ) from error
     except UnicodeDecodeError as error:
         raise ProgramFileError(f"{path} is no plain text", "Nothing was run", "Give an NC program") from error
 

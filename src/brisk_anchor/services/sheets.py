@@ -19,7 +19,9 @@ def write_sheets(workshop: Workshop, row: str, folder: Path) -> list[Path]:
     """
     entry = workshop.last(row, EntryKind.STORED)
     if entry is None or entry.chain is None:
-        raise PlanError(f"{row} has not been stored yet", "A sheet of figures that may change misleads", "Store it first")
+        raise PlanError(
+            f"{row} has not been stored yet", "A sheet of figures that may change misleads", "Store it first"
+        )
     proved = workshop.last(row, EntryKind.PROVED)
     proof = proved.proof if proved and proved.at > entry.at else None
     content = SheetContent(

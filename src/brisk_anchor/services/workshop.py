@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from datetime import UTC, date, datetime
@@ -10,7 +11,7 @@ from brisk_anchor.book.store import Book, Entry, EntryKind, RowState, state_of
 from brisk_anchor.core.checks import Look, look_at_feature, look_at_measurement, look_at_store
 from brisk_anchor.core.errors import BriskAnchorError, DatumError, PlanError
 from brisk_anchor.core.features import COVERAGE_FACTOR, Feature, solve
-from brisk_anchor.core.frames import Vector
+from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.measuring import Measurement
 from brisk_anchor.core.offsets import Chain, Fixed, FromFeature, Keep, Rule, solve_offset
 from brisk_anchor.core.proof import Agreement, Proof
@@ -24,6 +25,9 @@ from brisk_anchor.services.runs import Run, RunStopped
 from brisk_anchor.standin.scene import Scene, build_scene
 from brisk_anchor.standin.scene_file import load_scene
 
+JOG_FEED = 600.0
+"""Feed of a jog, mm/min: slow enough to stop inside the stylus's over-travel."""
+JOG_BACK_OFF = 1.0
 MEASURE_NUMBER, STORE_NUMBER, FULL_NUMBER = 2100, 2200, 2300
 
 
@@ -81,7 +85,9 @@ class Workshop:
         """Entries of a row, oldest first."""
         return self._history.get(row, [])
 
-    def _add(self, kind: EntryKind, row: str, chain: Chain | None, *, proof: Proof | None = None, note: str = "") -> None:
+    def _add(
+        self, kind: EntryKind, row: str, chain: Chain | None, *, proof: Proof | None = None, note: str = ""
+    ) -> None:
         entry = Entry(
             at=datetime.now(UTC),
             machine=self.setup.machine.name,
@@ -204,6 +210,27 @@ class Workshop:
         run = self.start(program)
         run.to_end()
         return self.take(measurement, program, run)
+
+    def jog(self, axis: str, distance: float) -> str:
+        """Move the tip by hand along one axis, the probe watching; returns what was met, "" for nothing.
+
+        After contact the tip backs off, so that the next move is free.
+
+        Raises:
+            TravelError: the target lies outside the travels. CrashError: something other than the ball touched.
+        """
+        start = self.machine.position
+        i = AXES.index(axis)
+        target = [*start]
+        target[i] += distance
+        result = self.machine.skip((target[0], target[1], target[2]), JOG_FEED, 0)
+        met = self.machine.motions[-1].solid if result.contact else ""
+        if met:
+            back = [*self.machine.position]
+            room = abs(result.latched[i] - start[i])
+            back[i] = result.latched[i] - math.copysign(min(JOG_BACK_OFF, room), distance)
+            self.machine.feed((back[0], back[1], back[2]), JOG_FEED, 0)
+        return met
 
     # -- offset ------------------------------------------------------------------------------------------------
 
@@ -377,7 +404,8 @@ class Workshop:
         feature = self.features().get(rule.feature) if isinstance(rule, FromFeature) else None
         if feature is None:
             return 0.0
-        return feature.covariance[feature.axes.index(axis)][feature.axes.index(axis)] ** 0.5
+        i = feature.axes.index(axis)
+        return math.sqrt(feature.covariance[i][i])
 
     def prove(self, row: str) -> Proof:
         """Write the full program, run it on the twin, judge it. Raises like its parts."""
@@ -406,4 +434,3 @@ class Workshop:
 def _features_of(plan: RowPlan) -> list[str]:
     """Features a row needs, in the order of its axes, each once."""
     return list(dict.fromkeys(rule.feature for rule in plan.rules.values() if isinstance(rule, FromFeature)))
-

@@ -10,7 +10,8 @@ from enum import Enum
 import numpy as np
 
 from brisk_anchor.core.errors import CrashError, TravelError
-from brisk_anchor.core.frames import Array, Vector
+from brisk_anchor.core.frames import Array
+from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.setup import Machine
 from brisk_anchor.core.touches import AXES, Stylus
 from brisk_anchor.nc.port import SkipResult

@@ -6,8 +6,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from brisk_anchor.core.features import FeatureKind
-from brisk_anchor.core.frames import Array, Frame, Vector
+from brisk_anchor.core.frames import Array, Frame
+from brisk_anchor.core.kinds import FeatureKind, Vector
 from brisk_anchor.core.offsets import Fixed, FromFeature, Keep, Rule
 from brisk_anchor.core.setup import DrawnFeature, Machine, Outline, Polyline, RowPlan, Setup, Travel
 from brisk_anchor.standin.machine import RealProbe, StandIn
@@ -26,9 +26,7 @@ class Scene:
     def stand_in(self, *, seed: int | None = 1, position: Vector | None = None) -> StandIn:
         """A fresh machine in this scene; `seed` None switches the probe's noise off."""
         real = self.file.probe.real
-        probe = RealProbe(
-            self.setup.stylus, real.length, real.pre_travel, real.lobing, real.noise, real.over_travel
-        )
+        probe = RealProbe(self.setup.stylus, real.length, real.pre_travel, real.lobing, real.noise, real.over_travel)
         return StandIn(
             self.setup.machine,
             self.solids,
@@ -194,9 +192,7 @@ def build_scene(file: SceneFile) -> Scene:
         for body in file.body
         for section in body.solid
     ]
-    real = [
-        _solid(body, section, _real_frame(body), real=True) for body in file.body for section in body.solid
-    ]
+    real = [_solid(body, section, _real_frame(body), real=True) for body in file.body for section in body.solid]
     x0, y0, x1, y1, top = m.table
     table = Solid("table", m.name, "table", Rectangle((x0, y0), (x1, y1)), top - 60, top)
     setup = Setup(

@@ -246,8 +246,14 @@ def _references(scene: SceneFile) -> list[Finding]:
     findings = []
     solids = {(body.name, solid.name) for body in scene.body for solid in body.solid}
     names = [feature.name for feature in scene.feature]
-    for kind, listed in (("feature", names), ("body", [b.name for b in scene.body]), ("row", [r.row for r in scene.row])):
-        findings += [Finding(kind, f"“{name}” is named twice") for name in sorted(set(listed)) if listed.count(name) > 1]
+    for kind, listed in (
+        ("feature", names),
+        ("body", [b.name for b in scene.body]),
+        ("row", [r.row for r in scene.row]),
+    ):
+        findings += [
+            Finding(kind, f"“{name}” is named twice") for name in sorted(set(listed)) if listed.count(name) > 1
+        ]
     for number, feature in enumerate(scene.feature):
         place = f"feature.{number}"
         if (feature.body, feature.solid) not in solids:
@@ -278,7 +284,7 @@ def parse_scene(text: str, source: str) -> SceneFile:
         raise SceneError(source, (Finding("TOML", str(error)),)) from error
     units = data.get("units")
     if units != "mm":
-        reason = "units are missing: write units = \"mm\"" if units is None else f"units are “{units}”, scenes are in mm"
+        reason = 'units are missing: write units = "mm"' if units is None else f"units are “{units}”, scenes are in mm"
         raise SceneError(source, (Finding("units", reason),), "Convert every figure to millimetres and state it")
     try:
         scene = SceneFile.model_validate(data)

@@ -168,7 +168,11 @@ class Solid:
     def bounds(self) -> tuple[Array, Array]:
         """Lowest and highest corner of a box around it in machine coordinates, mm."""
         outline = self.region.outline()
-        extra = abs(self.uneven.rise) + 0.3 * 60 * max(map(abs, self.uneven.slope)) * 4 + self.uneven.wave if self.uneven else 0
+        extra = (
+            abs(self.uneven.rise) + 0.3 * 60 * max(map(abs, self.uneven.slope)) * 4 + self.uneven.wave
+            if self.uneven
+            else 0
+        )
         corners = [(x, y, z) for x, y in outline for z in (self.bottom, self.top + extra)]
         placed = self.frame.apply(np.array(corners))
         return placed.min(axis=0) - 0.01, placed.max(axis=0) + 0.01

@@ -12,7 +12,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from brisk_anchor.core.frames import Array, Vector
+from brisk_anchor.core.frames import Array
+from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.touches import Stylus
 from brisk_anchor.standin.solids import Solid
 

@@ -1,0 +1,59 @@
+"""The next thing to do, in one sentence."""
+
+from __future__ import annotations
+
+from brisk_anchor.book.store import RowState
+from brisk_anchor.core.errors import BriskAnchorError
+from brisk_anchor.core.numbers import Unit, format_length
+from brisk_anchor.services.asking import Asking, build_measurement
+from brisk_anchor.services.workshop import Workshop
+
+
+def next_step(workshop: Workshop, row: str, asking: Asking | None) -> tuple[str, str]:
+    """What to do next on the bench for a row: a sentence, and what stands behind it."""
+    state = workshop.state(row)
+    missing = workshop.missing(row)
+    titles = {drawn.name: drawn.title for drawn in workshop.setup.features}
+    if asking is not None and asking.rose.marks:
+        kind = asking.rose.read().kind
+        if kind is None:
+            return asking.rose.read().hint, f"The marks read: {asking.rose.read().name}."
+        lacking = asking.missing()
+        if lacking:
+            return f"Type the {lacking} of this {kind.value}: e", "It is not known, and it is never guessed."
+        try:
+            looks = workshop.look(build_measurement(workshop.setup, asking))
+        except BriskAnchorError as error:
+            return error.what + ".", f"{error.meaning}. {error.remedy}."
+        stops = [look for look in looks if look.stops]
+        if stops:
+            return stops[0].found + ".", f"{stops[0].why}. {stops[0].do}."
+        if asking.drawn is None:
+            return f"Enter measures this {kind.value}.", "It stands near no feature of the drawing: no offset uses it."
+        if asking.drawn.name not in missing or not missing:
+            return f"Enter measures {asking.title} again.", f"{row} then follows the new figures."
+        return f"Enter measures {asking.title}.", f"{row} needs: {', '.join(titles[name] for name in missing)}."
+    if missing:
+        names = ", ".join(titles[name] for name in missing)
+        stale = "Clamped again: what was measured is worth nothing. " if state is RowState.STALE else ""
+        return f"Press f to point at {titles[missing[0]]}.", f"{stale}{row} needs: {names}."
+    match state:
+        case RowState.MEASURED:
+            return f"{row} is complete. Press s to store it.", "The second look comes first."
+        case RowState.STORED:
+            return f"{row} is stored. Press p to prove it.", "The written code runs on a twin of the machine."
+        case RowState.PROVED:
+            return f"{row} is proved. Press t for the set-up sheet.", "Tab goes to the next offset."
+    return f"{row}: {state.value}.", ""
+
+
+def store_preview(workshop: Workshop, row: str, unit: Unit = Unit.MM) -> str:
+    """What storing would change against the control's table, per axis."""
+    chain = workshop.chain(row)
+    if chain is None:
+        return ""
+    now = dict(zip("xyz", workshop.machine.offset(row), strict=True))
+    moves = "  ".join(
+        f"{axis.axis.upper()} {format_length(axis.value - now[axis.axis], unit, 3, signed=True)}" for axis in chain.axes
+    )
+    return f"Every program on {row} then moves by {moves} {unit.value}."

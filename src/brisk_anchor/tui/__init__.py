@@ -1,0 +1,1 @@
+"""The full-screen application. It shows and asks; it works nothing out."""

@@ -1,0 +1,183 @@
+"""One table of everything that can be done. Keys, key line, help, palette and docs are all made from it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+ALL = ("bench", "book", "code")
+
+
+@dataclass(frozen=True, slots=True)
+class Action:
+    """One action: a method of the view or the application, and its arguments.
+
+    `keys` is what Textual calls them, `shown` how they are written; `line` puts it in the key line.
+    """
+
+    method: str
+    arguments: tuple[str | int, ...]
+    keys: str
+    shown: str
+    label: str
+    help: str
+    views: tuple[str, ...] = ALL
+    line: bool = True
+    palette: bool = True
+
+
+ACTIONS: tuple[Action, ...] = (
+    Action(
+        "point", (1,), "f", "f", "point", "Point at the next feature of the drawing: the rose fills itself.", ("bench",)
+    ),
+    Action("point", (-1,), "F", "F", "point back", "Point at the feature before.", ("bench",), line=False),
+    Action(
+        "mark",
+        ("up",),
+        "up",
+        "↑ ↓ ← →",
+        "mark metal",
+        "Mark where metal is, seen from the tip.",
+        ("bench",),
+        palette=False,
+    ),
+    Action("mark", ("down",), "down", "↓", "", "", ("bench",), line=False, palette=False),
+    Action("mark", ("left",), "left", "←", "", "", ("bench",), line=False, palette=False),
+    Action("mark", ("right",), "right", "→", "", "", ("bench",), line=False, palette=False),
+    Action("mark", ("below",), "d", "d", "below", "Mark metal below the tip.", ("bench",)),
+    Action("all_round", (), "a", "a", "all round", "Mark all four sides, and round.", ("bench",)),
+    Action("stance", (), "i", "i", "inside/over", "The tip stands inside the feature, or over it.", ("bench",)),
+    Action("form", (), "r", "r", "round", "The feature is round, or straight.", ("bench",), line=False),
+    Action("clear", (), "backspace", "⌫", "clear", "Take all marks off the rose.", ("bench",), line=False),
+    Action("figure", (), "e", "e", "figures", "Type diameter, depth or distance; Tab goes on to the next.", ("bench",)),
+    Action(
+        "measure", (), "enter", "Enter", "measure", "Measure what the rose asks for, or store when asked.", ("bench",)
+    ),
+    Action(
+        "store", (), "s", "s", "store", "Second look, then write the offset into the control and the book.", ("bench",)
+    ),
+    Action("prove", (), "p", "p", "prove", "Run the written code on a twin of the machine.", ("bench", "code")),
+    Action("sheet", (), "t", "t", "sheet", "Write the set-up sheet as SVG and PDF."),
+    Action("clamp", (), "k", "k", "clamped", "The part was clamped again: what was measured is stale.", ("bench",)),
+    Action("zoom", (), "v", "v", "zoom", "Show the feature, the set-up or the whole machine.", ("bench", "code")),
+    Action(
+        "readout",
+        (),
+        "w",
+        "w",
+        "machine/work",
+        "Show machine positions, or positions in the active offset.",
+        ("bench",),
+    ),
+    Action(
+        "jog",
+        (
+            "x",
+            -1,
+        ),
+        "shift+left",
+        "Shift ↑ ↓ ← →",
+        "jog",
+        "Jog the tip by one step; contact stops it.",
+        ("bench",),
+        line=False,
+        palette=False,
+    ),
+    Action(
+        "jog",
+        (
+            "x",
+            1,
+        ),
+        "shift+right",
+        "",
+        "",
+        "",
+        ("bench",),
+        line=False,
+        palette=False,
+    ),
+    Action(
+        "jog",
+        (
+            "y",
+            1,
+        ),
+        "shift+up",
+        "",
+        "",
+        "",
+        ("bench",),
+        line=False,
+        palette=False,
+    ),
+    Action(
+        "jog",
+        (
+            "y",
+            -1,
+        ),
+        "shift+down",
+        "",
+        "",
+        "",
+        ("bench",),
+        line=False,
+        palette=False,
+    ),
+    Action(
+        "jog",
+        (
+            "z",
+            1,
+        ),
+        "pageup,u",
+        "PgUp PgDn",
+        "jog Z",
+        "Jog up or down by one step.",
+        ("bench",),
+        line=False,
+        palette=False,
+    ),
+    Action(
+        "jog",
+        (
+            "z",
+            -1,
+        ),
+        "pagedown,j",
+        "",
+        "",
+        "",
+        ("bench",),
+        line=False,
+        palette=False,
+    ),
+    Action("jog_step", (), "g", "g", "jog step", "Change the jog step: 0.1, 1, 10, 50 mm.", ("bench",), line=False),
+    Action("move", (-1,), "up", "↑ ↓", "choose", "Choose the row or line.", ("book", "code"), palette=False),
+    Action("move", (1,), "down", "", "", "", ("book", "code"), line=False, palette=False),
+    Action(
+        "turn",
+        (-1,),
+        "pageup",
+        "PgUp PgDn",
+        "history",
+        "Choose the entry of the row's history.",
+        ("book",),
+        palette=False,
+    ),
+    Action("turn", (1,), "pagedown", "", "", "", ("book",), line=False, palette=False),
+    Action("run", (), "space", "Space", "run/pause", "Run the program, or hold it.", ("code",)),
+    Action("step", (), "n", "n", "step", "Run one block.", ("code",)),
+    Action("next_row", (), "tab", "Tab", "next offset", "Go to the next offset the job needs."),
+    Action("stop", (), "escape", "Esc", "stop", "Stop the run, or leave what was begun."),
+    Action("view", ("bench",), "1", "1", "bench", "The bench: the set-up, the rose, the chain.", line=False),
+    Action("view", ("book",), "2", "2", "book", "The book: offsets, history, chains.", line=False),
+    Action("view", ("code",), "3", "3", "code", "The code: program, meaning, path, prove-out.", line=False),
+    Action("help", (), "question_mark", "?", "help", "What can be done here.", line=False),
+    Action("quit", (), "q,ctrl+q", "q", "quit", "Leave; everything stored is in the book.", line=False),
+)
+
+
+def of_view(view: str) -> list[Action]:
+    """Actions of a view that have a name to show, in the order of the table."""
+    return [action for action in ACTIONS if view in action.views and action.label]

@@ -1,0 +1,327 @@
+"""The application: opens the job behind the first paint, switches views, sends keys where they belong."""
+
+from __future__ import annotations
+
+import os
+import time
+from collections.abc import Callable, Iterable
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from textual import events
+from textual.app import App, ComposeResult, SystemCommand
+from textual.binding import Binding
+from textual.containers import Vertical
+from textual.screen import Screen
+from textual.widgets import ContentSwitcher, Static
+
+from brisk_anchor.core.errors import BriskAnchorError
+from brisk_anchor.tui import theme
+from brisk_anchor.tui.actions import ACTIONS, Action
+from brisk_anchor.tui.bench.view import BenchView
+from brisk_anchor.tui.desk import ZOOMS, Desk
+from brisk_anchor.tui.entry import EntryLine, Question
+from brisk_anchor.tui.frame import KeyLine, Ladder, Prompt, TopLine
+
+if TYPE_CHECKING:
+    from brisk_anchor.services.workshop import Workshop
+
+SMALLEST = (100, 30)
+_COMPACT = (130, 40)
+_TICK = 1 / 30
+_KEYS = sorted({key for action in ACTIONS for key in action.keys.split(",")})
+
+
+class BriskAnchorApp(App[int]):
+    """Brisk Anchor on one terminal."""
+
+    TITLE = "Brisk Anchor"
+    CSS_PATH = "app.tcss"
+    ENABLE_COMMAND_PALETTE = True
+    BINDINGS = [Binding(key, f"dispatch({key!r})", show=False, priority=True) for key in _KEYS]
+
+    def __init__(self, open_job: Callable[[], Workshop], folder: Path, speed: float = 6.0) -> None:
+        """`open_job` opens the job in a thread after the first paint; sheets and files go to `folder`."""
+        super().__init__()
+        self.desk: Desk | None = None
+        self.cell_ratio = 2.25
+        self._open_job = open_job
+        self._folder = folder
+        self._speed = speed
+        self._ticked = time.monotonic()
+        self._failed: BriskAnchorError | None = None
+
+    def compose(self) -> ComposeResult:
+        """Frame and the home view; the others come when they are first wanted."""
+        with Vertical(id="frame"):
+            yield TopLine()
+            yield Ladder()
+            with ContentSwitcher(initial="bench", id="views"):
+                yield BenchView(id="bench")
+            yield EntryLine()
+            yield Prompt()
+            yield KeyLine()
+        yield Static(id="too-small")
+
+    def on_mount(self) -> None:
+        """Show the empty bench at once; open the job behind it."""
+        self.register_theme(theme.SLATE)
+        self.theme = theme.SLATE.name
+        self.tell("Opening the set-up …")
+        self.query_one(BenchView).show()
+        self.call_after_refresh(self._start_opening)
+
+    def _start_opening(self) -> None:
+        self.run_worker(self._open, thread=True, exclusive=True, name="open")
+
+    def _open(self) -> None:
+        try:
+            workshop = self._open_job()
+        except BriskAnchorError as error:
+            self.call_from_thread(self._opening_failed, error)
+        else:
+            self.call_from_thread(self._opened, workshop)
+
+    def _opened(self, workshop: Workshop) -> None:
+        self.desk = Desk(workshop, self._speed)
+        self._ticked = time.monotonic()
+        self.set_interval(_TICK, self._tick)
+        self.show_all()
+
+    def _opening_failed(self, error: BriskAnchorError) -> None:
+        self._failed = error
+        self.complain(error)
+
+    # -- size --------------------------------------------------------------------------------------------------
+
+    def on_resize(self, event: events.Resize) -> None:
+        """Full, compact, or too small."""
+        width, height = event.size
+        pixels = getattr(event, "pixel_size", None)
+        if pixels and pixels.width and pixels.height:
+            self.cell_ratio = min(3.0, max(1.4, (pixels.height / height) / (pixels.width / width)))
+        self.set_class(width < _COMPACT[0] or height < _COMPACT[1], "compact")
+        small = width < SMALLEST[0] or height < SMALLEST[1]
+        self.set_class(small, "small")
+        if small:
+            words = (
+                f"This window has {width} × {height} cells. Brisk Anchor needs {SMALLEST[0]} × {SMALLEST[1]} "
+                "to show figures safely. Make the window larger or the letters smaller."
+            )
+            self.query_one("#too-small", Static).update(words)
+        self.call_after_refresh(self.show_all, keep_prompt=True)
+
+    # -- telling and asking --------------------------------------------------------------------------------------
+
+    def tell(self, sentence: str, behind: str = "", tone: str = "") -> None:
+        """Put a sentence in the prompt."""
+        self.query_one(Prompt).tell(sentence, behind, tone)
+
+    def complain(self, error: BriskAnchorError) -> None:
+        """Say what happened, what it means, what to do."""
+        behind = " ".join(f"{part.rstrip('.')}." for part in (error.meaning, error.remedy) if part)
+        self.tell(error.what.rstrip(".") + ".", behind, "bad")
+
+    def ask(self, question: Question) -> None:
+        """Open the line for a figure."""
+        self.query_one(EntryLine).ask(question)
+
+    def next_sentence(self) -> tuple[str, str]:
+        """The next thing to do."""
+        from brisk_anchor.services.guide import next_step
+
+        if self.desk is None:
+            return "Opening the set-up …", ""
+        return next_step(self.desk.workshop, self.desk.row, self.desk.present_asking())
+
+    # -- showing -----------------------------------------------------------------------------------------------
+
+    @property
+    def view(self) -> str:
+        """The view that is shown."""
+        return self.query_one("#views", ContentSwitcher).current or "bench"
+
+    @property
+    def view_widget(self) -> Any:
+        """The widget of the view that is shown."""
+        return self.query_one(f"#{self.view}")
+
+    def show_all(self, keep_prompt: bool = False) -> None:
+        """Bring frame and view up to date."""
+        desk = self.desk
+        self.query_one(KeyLine).tell(self.view, self.size.width - 2)
+        if desk is None:
+            self.query_one(TopLine).tell([("", "Brisk Anchor")], [])
+            self.query_one(BenchView).show()
+            return
+        workshop = desk.workshop
+        setup = workshop.setup
+        left = [("", setup.part), ("", setup.title)] if self.size.width >= _COMPACT[0] else [("", setup.part)]
+        right = [
+            ("", f"{setup.machine.name}, stand-in"),
+            ("active", workshop.active),
+            ("setting", desk.row),
+            ("tool", f"T{setup.stylus.tool_number} probe"),
+            ("", "mm"),
+        ]
+        self.query_one(TopLine).tell(left, right)
+        rungs = [(row.row, row.title, workshop.state(row.row).value, row.row == desk.row) for row in setup.rows]
+        self.query_one(Ladder).tell(rungs)
+        self.view_widget.show()
+        if not keep_prompt and desk.running is None:
+            desk.storing = False
+            self.tell(*self.next_sentence())
+
+    def _tick(self) -> None:
+        now = time.monotonic()
+        passed, self._ticked = min(0.2, now - self._ticked), now
+        if self.desk is None:
+            return
+        if self.desk.running is not None:
+            self.query_one(BenchView).follow(passed)
+        if self.desk.proving is not None and self.view == "code":
+            self.view_widget.follow(passed)
+
+    # -- keys --------------------------------------------------------------------------------------------------
+
+    def check_action(self, action: str, parameters: tuple[object, ...]) -> bool | None:
+        """Keys belong to the entry line while it is open, and to a sheet while it lies on top."""
+        if action != "dispatch":
+            return True
+        if len(self.screen_stack) > 1:
+            return False
+        return parameters[0] in ("escape", "tab") if self.query_one(EntryLine).is_open else True
+
+    async def action_dispatch(self, key: str) -> None:
+        """Do what a key means in this view."""
+        entry = self.query_one(EntryLine)
+        if entry.is_open:
+            name = entry.question.name if entry.question else ""
+            entry.close()
+            if key == "tab":
+                self.query_one(BenchView).figure(after=name)
+            return
+        for action in ACTIONS:
+            if key in action.keys.split(",") and self.view in action.views:
+                await self._do(action)
+                return
+
+    async def _do(self, action: Action) -> None:
+        if self.desk is None and action.method not in ("quit", "help"):
+            if self._failed:
+                self.complain(self._failed)
+            return
+        own = getattr(self, f"do_{action.method}", None)
+        method = own or getattr(self.view_widget, action.method, None)
+        if method is None:
+            return
+        result = method(*action.arguments)
+        if result is not None:
+            await result
+
+    def do_help(self) -> None:
+        """Help for this view."""
+        from brisk_anchor.tui.help import HelpScreen
+
+        self.push_screen(HelpScreen(self.view))
+
+    def do_quit(self) -> None:
+        """Leave."""
+        if self.desk and self.desk.running:
+            self.tell("The machine is moving. Esc stops it, then q leaves.", "", "ask")
+            return
+        self.exit(6 if self._failed else 0)
+
+    async def do_view(self, name: str) -> None:
+        """Go to another view; it is made when first wanted."""
+        switcher = self.query_one("#views", ContentSwitcher)
+        if not switcher.query(f"#{name}"):
+            widget: Any
+            if name == "book":
+                from brisk_anchor.tui.book.view import BookView
+
+                widget = BookView()
+            else:
+                from brisk_anchor.tui.code.view import CodeView
+
+                widget = CodeView()
+            await switcher.mount(widget)
+        switcher.current = name
+        self.call_after_refresh(self.show_all, keep_prompt=bool(self.desk and self.desk.running))
+
+    async def do_prove(self) -> None:
+        """Go to the code and run it."""
+        if self.desk and self.desk.running:
+            self.tell("The machine is moving. Esc stops it.", "", "ask")
+            return
+        if self.view != "code":
+            await self.do_view("code")
+        self.call_after_refresh(self._prove_now)
+
+    def _prove_now(self) -> None:
+        self.view_widget.show()
+        self.view_widget.prove()
+
+    def do_next_row(self) -> None:
+        """Choose the next offset the job needs."""
+        desk = self.desk
+        if desk is None or desk.running is not None:
+            return
+        rows = [row.row for row in desk.workshop.setup.rows]
+        desk.row = rows[(rows.index(desk.row) + 1) % len(rows)]
+        desk.asking, desk.proving = None, None
+        if hasattr(self.view_widget, "chosen_row"):
+            self.view_widget.chosen_row(desk.row)
+        self.show_all()
+
+    def do_zoom(self) -> None:
+        """Show the set-up, the feature or the whole machine."""
+        if self.desk:
+            self.desk.zoom = ZOOMS[(ZOOMS.index(self.desk.zoom) + 1) % len(ZOOMS)]
+            self.view_widget.show_motion()
+
+    def do_sheet(self) -> None:
+        """Write the set-up sheet in a thread; drawing takes a second."""
+        if self.desk:
+            self.tell("Drawing the set-up sheet …")
+            self.run_worker(self._sheet, thread=True, exclusive=True, name="sheet")
+
+    def _sheet(self) -> None:
+        from brisk_anchor.services.sheets import write_sheets
+
+        assert self.desk is not None
+        try:
+            paths = write_sheets(self.desk.workshop, self.desk.row, self._folder)
+        except BriskAnchorError as error:
+            self.call_from_thread(self.complain, error)
+            return
+        shown = " and ".join(path.name for path in paths)
+        self.call_from_thread(self.tell, f"Set-up sheet written: {shown}.", f"In {paths[0].parent}", "good")
+
+    def get_system_commands(self, screen: Screen[Any]) -> Iterable[SystemCommand]:
+        """The palette: every action of this view by name."""
+        for action in ACTIONS:
+            if action.palette and action.label and self.view in action.views:
+                yield SystemCommand(f"{action.label} ({action.shown})", action.help, self._from_palette(action))
+
+    def _from_palette(self, action: Action) -> Callable[[], None]:
+        def call() -> None:
+            self.call_later(self._do, action)
+
+        return call
+
+
+def run_demo(*, speed: float, fresh: bool) -> int:
+    """Open the demo with its own book; returns the exit code."""
+    from brisk_anchor.services.paths import demo_folder
+
+    folder = demo_folder()
+
+    def open_job() -> Workshop:
+        from brisk_anchor.services.demo import open_demo
+
+        return open_demo(folder, fresh=fresh)
+
+    os.environ.setdefault("ESCDELAY", "25")
+    app = BriskAnchorApp(open_job, folder, speed=speed)
+    return app.run() or 0

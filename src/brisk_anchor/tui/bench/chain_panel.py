@@ -1,0 +1,69 @@
+"""The chain: touches → feature → datum → work offset → proof, with the person's own figures in the arithmetic."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
+
+from rich.text import Text
+from textual.widgets import Static
+
+from brisk_anchor.core.numbers import format_length
+from brisk_anchor.tui import theme
+
+if TYPE_CHECKING:
+    from brisk_anchor.core.offsets import Chain
+    from brisk_anchor.core.proof import Agreement, Proof
+
+WIDTH = 50
+
+
+def chain_text(
+    chain: Chain | None, missing: Sequence[str], proof: Proof | None, agreements: Sequence[Agreement]
+) -> Text:
+    """The chain as lines of arithmetic; `missing` names what is still to be measured."""
+    text = Text(no_wrap=True)
+    if chain is not None:
+        for axis in chain.axes:
+            for number, term in enumerate(axis.terms):
+                last = number == len(axis.terms) - 1
+                head = axis.axis.upper() if number == 0 else term.sign
+                spread = "" if term.u is None else f"±{2 * term.u:.4f}"
+                label = term.label if len(term.label) <= 24 else term.label[:23] + "…"
+                style = f"bold {theme.LIVE}" if last else theme.TEXT
+                text.append(f" {head:<2}", f"bold {theme.QUIET}")
+                text.append(f"{label:<25}", style if last else theme.QUIET)
+                text.append(f"{format_length(term.value, decimals=4, signed=last):>12}", style)
+                text.append(f" {spread:<8}\n", theme.QUIET)
+    for name in missing:
+        text.append(" ○ ", theme.QUIET)
+        text.append(f"{name} is not measured\n", theme.QUIET)
+    if agreements:
+        worst = max(abs(agreement.difference) for agreement in agreements)
+        good = worst <= 0.001
+        text.append(" ✓ " if good else " ! ", theme.LIVE if good else theme.CORAL)
+        text.append(f"control's own arithmetic within {worst * 1000:.2f} µm\n", theme.QUIET)
+    if proof is not None:
+        text.append(" ● " if proof.holds else " ! ", theme.LIVE if proof.holds else theme.CORAL)
+        words = "proved" if proof.holds else "not proved"
+        text.append(
+            f"{words} by O{proof.program:04d}: {proof.worst * 1000:.2f} µm off, {proof.allowed * 1000:.2f} allowed\n",
+            theme.QUIET,
+        )
+    return text
+
+
+class ChainPanel(Static):
+    """The chain of the chosen offset."""
+
+    DEFAULT_CSS = "ChainPanel { height: 1fr; }"
+
+    def tell(
+        self,
+        chain: Chain | None,
+        missing: Sequence[str],
+        proof: Proof | None,
+        agreements: Sequence[Agreement],
+    ) -> None:
+        """Show the chain as far as it goes."""
+        self.update(chain_text(chain, missing, proof, agreements))

@@ -1,0 +1,118 @@
+"""The rose: a compass around the tip with marks where metal is, search zones to scale, and what the marks mean."""
+
+from __future__ import annotations
+
+import math
+from typing import TYPE_CHECKING
+
+from rich.table import Table
+from rich.text import Text
+from textual.widgets import Static
+
+from brisk_anchor.core.numbers import format_length
+from brisk_anchor.tui import theme
+from brisk_anchor.tui.canvas import Canvas
+
+if TYPE_CHECKING:
+    from brisk_anchor.core.measuring import Measurement
+    from brisk_anchor.services.asking import Asking
+
+COLUMNS = 22
+
+
+class RosePanel(Static):
+    """The rose as a drawing on the left and in words on the right."""
+
+    DEFAULT_CSS = "RosePanel { height: auto; }"
+
+    def tell(self, asking: Asking | None, measurement: Measurement | None, uncertainty: float, ball: float) -> None:
+        """Show what is asked for; `measurement` is None while something is missing."""
+        rows = 7 if self.app.has_class("compact") else 10
+        grid = Table.grid(padding=(0, 1))
+        grid.add_column(width=COLUMNS, no_wrap=True)
+        grid.add_column(no_wrap=True)
+        grid.add_row(
+            self._compass(asking, measurement, uncertainty, ball, rows), self._words(asking, measurement, uncertainty)
+        )
+        self.update(grid)
+
+    def _compass(
+        self, asking: Asking | None, measurement: Measurement | None, uncertainty: float, ball: float, rows: int
+    ) -> Text:
+        canvas = Canvas(COLUMNS, rows)
+        tall = getattr(self.app, "cell_ratio", 2.25) / 2
+        cx, cy = COLUMNS - 0.5, rows * 2 - 0.5
+        reach = min(cx, cy * tall) - 1
+        marks = {wall.name for wall in asking.rose.marks} if asking else set()
+        search, nominal, outside = 20.0, 16.0, 0.0
+        if measurement:
+            search, nominal = measurement.search, measurement.nominal_reach
+            outside = measurement.outside_distance if measurement.kind.value == "boss" else 0.0
+        extent = max(search, outside) + ball / 2
+        scale = reach / extent
+        radius = max(1.5, ball / 2 * scale)
+        ring = [(cx + radius * math.cos(i / 8), cy + radius / tall * math.sin(i / 8)) for i in range(52)]
+        canvas.polyline(ring, theme.LIVE, 5)
+        for name, (dx, dy) in {"LEFT": (-1, 0), "RIGHT": (1, 0), "UP": (0, -1), "DOWN": (0, 1)}.items():
+            marked = name in marks
+
+            def at(mm: float, side: float = 0.0, dx: int = dx, dy: int = dy) -> tuple[float, float]:
+                along, across = mm * scale, side * scale
+                return cx + dx * along - dy * across, cy + (dy * along + dx * across) / tall
+
+            if not marked:
+                canvas.line(*at(ball / 2 + 1), *at(extent * 0.5), theme.FAINT, 1, (1, 3))
+                continue
+            wall = ball / 2 + nominal if not outside else outside - ball / 2 - nominal
+            first, last = (0.0, search) if not outside else (outside, outside - search)
+            canvas.line(*at(first), *at(last), theme.LIVE, 2, (2, 2))
+            half = extent * 0.42
+            if measurement:
+                for shift in (-uncertainty, uncertainty):
+                    canvas.line(*at(wall + shift, -half), *at(wall + shift, half), theme.FAINT, 1, (1, 2))
+            canvas.line(*at(wall, -half), *at(wall, half), theme.SAND, 4)
+        if "BELOW" in marks:
+            for size in (0.35, 0.6):
+                r = reach * size
+                canvas.polyline(
+                    [(cx + r * math.cos(i / 12), cy + r / tall * math.sin(i / 12)) for i in range(77)],
+                    theme.SAND,
+                    4,
+                    (3, 2),
+                )
+            canvas.write(COLUMNS // 2 - 1, rows - 1, "−Z", f"bold {theme.SAND}")
+        text = Text(no_wrap=True)
+        for row in range(rows):
+            for words, style in canvas.runs(row):
+                text.append(words, style)
+            text.append("\n" if row < rows - 1 else "")
+        return text
+
+    def _words(self, asking: Asking | None, measurement: Measurement | None, uncertainty: float) -> Text:
+        text = Text(no_wrap=True)
+        if asking is None or not asking.rose.marks:
+            text.append("nothing marked\n", f"bold {theme.QUIET}")
+            text.append("f points at a drawn feature\narrows mark metal, d below\n", theme.QUIET)
+            return text
+        reading = asking.rose.read()
+        text.append(f"{asking.title}\n", f"bold {theme.SAND}")
+        stance = "over it" if asking.rose.over else "inside it"
+        if len(asking.rose.marks) > 1:
+            form = "round" if asking.rose.round else "straight"
+            text.append(f"{reading.name}: tip {stance}, {form}\n", theme.QUIET)
+        else:
+            text.append(f"{reading.name}\n", theme.QUIET)
+        kind = reading.kind
+        lines: list[tuple[str, float | None]] = []
+        if kind is not None and kind.is_round:
+            lines += [("diameter", asking.size), ("depth", asking.depth)]
+        elif kind is not None:
+            lines.append(("distance", asking.reach))
+        lines.append(("search", measurement.search if measurement else asking.search))
+        for label, value in lines:
+            shown = "?" if value is None else f"{format_length(value, decimals=3)} mm"
+            text.append(f"{label:<9}", theme.QUIET)
+            text.append(f"{shown:>12}\n", f"bold {theme.CORAL if value is None else theme.TEXT}")
+        text.append(f"{'start':<9}", theme.QUIET)
+        text.append(f"{'±' + format_length(uncertainty, decimals=3) + ' mm':>12}\n", theme.TEXT)
+        return text

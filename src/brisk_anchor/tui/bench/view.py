@@ -1,0 +1,401 @@
+"""The bench: the set-up drawn live, the big readout, the rose and the chain of the chosen offset."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import replace
+from typing import TYPE_CHECKING, Any, cast
+
+from textual.app import ComposeResult
+from textual.containers import Horizontal, Vertical
+
+from brisk_anchor.core.errors import BriskAnchorError
+from brisk_anchor.core.kinds import FeatureKind
+from brisk_anchor.core.numbers import format_length
+from brisk_anchor.core.rose import Rose, Wall
+from brisk_anchor.tui import theme
+from brisk_anchor.tui.bench.chain_panel import ChainPanel
+from brisk_anchor.tui.bench.readout import Readout
+from brisk_anchor.tui.bench.rose_panel import RosePanel
+from brisk_anchor.tui.desk import JOG_STEPS, Desk, Running
+from brisk_anchor.tui.drawing import Drawing
+from brisk_anchor.tui.entry import Question
+from brisk_anchor.tui.rule import Heading
+
+if TYPE_CHECKING:
+    from brisk_anchor.tui.app import BriskAnchorApp
+
+_MOVING = {"rapid": "rapid", "skip": "guarded", "feed": "backing off", "dwell": "waiting"}
+
+
+class BenchView(Horizontal):
+    """The home view."""
+
+    def compose(self) -> ComposeResult:
+        """Drawing on the left; readout, rose and chain on the right."""
+        yield Drawing(id="bench-drawing")
+        with Vertical(id="bench-side"):
+            yield Readout(id="readout")
+            yield Heading(id="rose-heading")
+            yield RosePanel(id="rose")
+            yield Heading(id="chain-heading")
+            yield ChainPanel(id="chain")
+
+    @property
+    def owner(self) -> BriskAnchorApp:
+        """The application, with its own type."""
+        return cast("BriskAnchorApp", self.app)
+
+    @property
+    def desk(self) -> Desk | None:
+        """The shared state, None until the job is open."""
+        return self.owner.desk
+
+    # -- showing -----------------------------------------------------------------------------------------------
+
+    def show(self) -> None:
+        """Bring everything up to date."""
+        desk = self.desk
+        if desk is None:
+            self._show_empty()
+            return
+        self.show_motion()
+        workshop = desk.workshop
+        asking = desk.present_asking()
+        self.query_one("#rose-heading", Heading).tell("rose", "what to measure")
+        self.query_one(RosePanel).tell(
+            asking, desk.measurement(), workshop.setup.start_uncertainty, workshop.setup.stylus.ball_diameter
+        )
+        state = workshop.state(desk.row).value
+        self.query_one("#chain-heading", Heading).tell(f"chain of {desk.row}", state, theme.STATE_SHAPES[state][1])
+        titles = {drawn.name: drawn.title for drawn in workshop.setup.features}
+        missing = workshop.missing(desk.row)
+        chain = workshop.part_chain(desk.row)
+        proof = None
+        if not missing or chain is None:
+            settled = workshop.history(desk.row)
+            last = settled[-1] if settled else None
+            if chain is None and last is not None and last.chain is not None:
+                chain, missing = last.chain, []
+            proof = last.proof if last else None
+        agreements = [
+            agreement
+            for feature in (chain.features if chain else ())
+            if feature.name in workshop.measured
+            for agreement in workshop.measured[feature.name].agreements
+            if agreement.label != "⌀"
+        ]
+        self.query_one(ChainPanel).tell(chain, [titles[name] for name in missing], proof, agreements)
+
+    def _show_empty(self) -> None:
+        self.query_one(Readout).tell(("", "", ""), "machine", "opening the set-up", None, 0.0, live=False)
+        self.query_one("#rose-heading", Heading).tell("rose")
+        self.query_one("#chain-heading", Heading).tell("chain")
+
+    def show_motion(self) -> None:
+        """Bring drawing and readout up to date; called many times a second while something moves."""
+        desk = self.desk
+        if desk is None:
+            return
+        self.query_one(Drawing).show(desk.picture())
+        spindle = desk.spindle
+        shift = (0.0, 0.0, 0.0)
+        frame = "spindle, machine position"
+        if desk.in_work:
+            x, y, z = desk.workshop.machine.offset(desk.workshop.active)
+            shift = (x, y, z + desk.workshop.setup.stylus.length)
+            frame = f"tip, position in {desk.workshop.active}"
+        figures = tuple(format_length(a - b, decimals=3, signed=True) for a, b in zip(spindle, shift, strict=True))
+        doing, to_go, share = "at rest", None, 0.0
+        if desk.running:
+            player = desk.running.player
+            to_go = player.to_go
+            if player.motion:
+                doing = self._doing(desk.running)
+                whole = math.dist(player.motion.end, player.motion.start)
+                share = 1 - (to_go or 0.0) / whole if whole else 1.0
+        self.query_one(Readout).tell(
+            (figures[0], figures[1], figures[2]), frame, doing, to_go, share, live=desk.running is not None
+        )
+
+    @staticmethod
+    def _doing(running: Running) -> str:
+        player = running.player
+        total = len(running.measurement.directions) if running.measurement else 0
+        made = sum("TOUCH" in line for line in player.run.printed)
+        kind = _MOVING[player.motion.kind.value] if player.motion else ""
+        source = player.stride.source if player.stride else ""
+        searching = kind == "guarded" and player.motion is not None and len(player.run.interpreter.calls) == 2
+        if searching and "7302" not in source and made < total:
+            return f"touch {made + 1} of {total}"
+        return kind
+
+    # -- the rose ----------------------------------------------------------------------------------------------
+
+    def point(self, step: int) -> None:
+        """Point at the next drawn feature; those the chosen offset needs come first."""
+        from brisk_anchor.services.asking import point_at
+
+        desk = self._free_desk()
+        if desk is None:
+            return
+        setup = desk.workshop.setup
+        wanted = desk.workshop.missing(desk.row)
+        drawn = sorted(setup.features, key=lambda item: wanted.index(item.name) if item.name in wanted else 99)
+        if desk.asking and desk.asking.drawn:
+            order = list(setup.features)
+            if desk.asking.drawn.name not in wanted and wanted:
+                chosen = drawn[0]
+            else:
+                chosen = order[(order.index(desk.asking.drawn) + step) % len(order)]
+        else:
+            chosen = drawn[0]
+        desk.asking = point_at(setup, chosen)
+        self.owner.show_all()
+
+    def _marked(self, rose: Rose) -> None:
+        from brisk_anchor.services.asking import Asking
+
+        desk = self._free_desk()
+        if desk is None:
+            return
+        old = desk.asking
+        if old is not None and old.drawn is None:
+            desk.asking = replace(old, rose=rose)
+        else:
+            desk.asking = Asking(rose=rose, start=desk.workshop.machine.position)
+        self.owner.show_all()
+
+    @property
+    def _rose(self) -> Rose:
+        desk = self.desk
+        return desk.asking.rose if desk and desk.asking else Rose()
+
+    def mark(self, name: str) -> None:
+        """Mark or unmark metal on one side."""
+        walls = {"up": Wall.UP, "down": Wall.DOWN, "left": Wall.LEFT, "right": Wall.RIGHT, "below": Wall.BELOW}
+        self._marked(self._rose.toggle(walls[name]))
+
+    def all_round(self) -> None:
+        """Mark all four sides, round."""
+        self._marked(self._rose.all_round())
+
+    def stance(self) -> None:
+        """Inside or over."""
+        self._marked(replace(self._rose, over=not self._rose.over))
+
+    def form(self) -> None:
+        """Round or straight."""
+        self._marked(replace(self._rose, round=not self._rose.round))
+
+    def clear(self) -> None:
+        """Take all marks off."""
+        if (desk := self._free_desk()) is not None:
+            desk.asking = None
+            desk.places = []
+            self.owner.show_all()
+
+    def figure(self, after: str = "") -> None:
+        """Type a figure of what is asked for: the missing one first, or the one after `after`."""
+        desk = self._free_desk()
+        asking = desk.present_asking() if desk else None
+        kind = asking.rose.read().kind if asking else None
+        if desk is None or asking is None or kind is None:
+            self.owner.tell("Mark a feature first, then type its figures.", "", "ask")
+            return
+        names = ["diameter", "depth", "search"] if kind.is_round else ["distance", "search"]
+        fields = {"diameter": "size", "depth": "depth", "distance": "reach", "search": "search"}
+        empty = [name for name in names if name != "search" and getattr(asking, fields[name]) is None]
+        name = names[(names.index(after) + 1) % len(names)] if after in names else (empty or names)[0]
+        proposed = desk.measurement()
+        present = getattr(asking, fields[name])
+        if name == "search" and present is None and proposed is not None:
+            present = proposed.search
+
+        def answer(value: float) -> None:
+            held = desk.asking if desk.asking is not None else asking
+            changed: dict[str, Any] = {fields[name]: value}
+            desk.asking = replace(held, **changed)
+            self.owner.show_all()
+
+        limits = {"diameter": (0.5, 1000.0), "depth": (0.01, 300.0), "distance": (0.1, 500.0), "search": (0.1, 500.0)}
+        low, high = limits[name]
+        self.owner.ask(Question(name, present, low, high, answer))
+
+    # -- measuring and storing ---------------------------------------------------------------------------------
+
+    def measure(self) -> None:
+        """Measure what the rose asks for; or store, when that was asked."""
+        from brisk_anchor.services.asking import build_measurement
+        from brisk_anchor.services.player import Player
+
+        desk = self._free_desk()
+        if desk is None:
+            return
+        if desk.storing:
+            self._store_now(desk)
+            return
+        asking = desk.present_asking()
+        if asking is None or not asking.rose.marks:
+            self.owner.tell("Nothing is marked.", "f points at a drawn feature; the arrow keys mark metal.", "ask")
+            return
+        try:
+            measurement = build_measurement(desk.workshop.setup, asking)
+            program = desk.workshop.measuring_program(measurement)
+            player = Player(desk.workshop.start(program), desk.speed)
+        except BriskAnchorError as error:
+            self.owner.complain(error)
+            return
+        desk.places = []
+        desk.running = Running(player, program, measurement)
+        self.owner.tell(f"Measuring {measurement.title}. Esc stops the machine.", program.title)
+
+    def follow(self, seconds: float) -> None:
+        """Let the running measurement go on; take its result at the end."""
+        desk = self.desk
+        if desk is None or desk.running is None:
+            return
+        running = desk.running
+        running.player.advance(seconds)
+        desk.places = [motion.contact for motion in running.player.contacts if motion.contact and motion.feed < 200]
+        if not running.player.over:
+            self.show_motion()
+            return
+        desk.running = None
+        try:
+            assert running.measurement is not None
+            measured = desk.workshop.take(running.measurement, running.program, running.player.run)
+        except BriskAnchorError as error:
+            self.owner.show_all(keep_prompt=True)
+            self.owner.complain(error)
+            return
+        feature = measured.feature
+        desk.asking = None
+        self.owner.show_all()
+        sentence, behind = self.owner.next_sentence()
+        found = "  ".join(
+            f"{axis.upper()} {format_length(value, decimals=4, signed=True)}"
+            for axis, value in zip(feature.axes, feature.coordinates, strict=True)
+        )
+        size = (
+            f"  ⌀ {format_length(feature.size, decimals=4)}"
+            if feature.kind is not FeatureKind.SURFACE and feature.size
+            else ""
+        )
+        title = running.measurement.title
+        self.owner.tell(f"{title}: {found}{size} mm. {sentence}", behind, "good")
+
+    def store(self) -> None:
+        """Second look; then ask for Enter."""
+        from brisk_anchor.services.guide import store_preview
+
+        desk = self._free_desk()
+        if desk is None:
+            return
+        workshop = desk.workshop
+        if missing := workshop.missing(desk.row):
+            titles = {drawn.name: drawn.title for drawn in workshop.setup.features}
+            names = ", ".join(titles[name] for name in missing)
+            self.owner.tell(f"{desk.row} cannot be stored: {names} is not measured.", "f points at it.", "bad")
+            return
+        try:
+            looks = workshop.look_before_store(desk.row)
+        except BriskAnchorError as error:
+            self.owner.complain(error)
+            return
+        stops = [look for look in looks if look.stops]
+        if stops:
+            look = stops[0]
+            self.owner.tell(f"Second look: {look.found}.", f"{look.why}. {look.do}.", "bad")
+            return
+        desk.storing = True
+        note = f"Second look: {looks[0].found}. " if looks else "Second look: nothing found. "
+        self.owner.tell(
+            f"Store {desk.row}? Enter stores, Esc leaves it.", note + store_preview(workshop, desk.row), "ask"
+        )
+
+    def _store_now(self, desk: Desk) -> None:
+        desk.storing = False
+        try:
+            chain = desk.workshop.store(desk.row)
+        except BriskAnchorError as error:
+            self.owner.show_all(keep_prompt=True)
+            self.owner.complain(error)
+            return
+        self.owner.show_all()
+        values = "  ".join(f"{a.axis.upper()} {format_length(a.value, decimals=4, signed=True)}" for a in chain.axes)
+        self.owner.tell(
+            f"{desk.row} stored: {values} mm. Press p to prove it.", "It is in the control and in the book.", "good"
+        )
+
+    def clamp(self) -> None:
+        """The part was clamped again."""
+        desk = self._free_desk()
+        if desk is None:
+            return
+        try:
+            rows = desk.workshop.clamp()
+        except BriskAnchorError as error:
+            self.owner.complain(error)
+            return
+        desk.places = []
+        self.owner.show_all()
+        told = ", ".join(rows) if rows else "no stored offset"
+        self.owner.tell("Clamped again: what was measured before is worth nothing.", f"Stale now: {told}.", "ask")
+
+    # -- the machine -------------------------------------------------------------------------------------------
+
+    def jog(self, axis: str, sign: int) -> None:
+        """Jog by one step, guarded."""
+        desk = self._free_desk()
+        if desk is None:
+            return
+        try:
+            met = desk.workshop.jog(axis, sign * desk.jog_step)
+        except BriskAnchorError as error:
+            self.owner.show_all(keep_prompt=True)
+            self.owner.complain(error)
+            return
+        self.owner.show_all()
+        if met:
+            self.owner.tell(
+                f"Contact with {met}: stopped, and backed off.", "Mark it with an arrow key to measure it.", "ask"
+            )
+
+    def jog_step(self) -> None:
+        """Take the next jog step."""
+        if (desk := self._free_desk()) is not None:
+            desk.jog_step = JOG_STEPS[(JOG_STEPS.index(desk.jog_step) + 1) % len(JOG_STEPS)]
+            self.owner.tell(f"Jog step {desk.jog_step:g} mm.", "Shift and the arrow keys jog; PgUp and PgDn jog Z.")
+
+    def readout(self) -> None:
+        """Machine positions, or positions in the active offset."""
+        if (desk := self.desk) is not None:
+            desk.in_work = not desk.in_work
+            self.show_motion()
+
+    def stop(self) -> None:
+        """Stop the machine, or leave what was begun."""
+        desk = self.desk
+        if desk is None:
+            return
+        if desk.running is not None:
+            desk.running.player.stop()
+            failure = desk.running.player.run.failure()
+            desk.running = None
+            self.owner.show_all(keep_prompt=True)
+            if failure:
+                self.owner.complain(failure)
+            return
+        desk.storing = False
+        self.owner.show_all()
+
+    def _free_desk(self) -> Desk | None:
+        """The desk when nothing runs; otherwise says what to do and returns None."""
+        desk = self.desk
+        if desk is None:
+            return None
+        if desk.running is not None:
+            self.owner.tell("The machine is moving. Esc stops it.", "", "ask")
+            return None
+        return desk

@@ -1,0 +1,185 @@
+"""The book: the offset table with its evidence, and the history of the chosen row."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+from typing import TYPE_CHECKING, cast
+
+from rich.text import Text
+from textual.app import ComposeResult
+from textual.containers import Horizontal, Vertical
+from textual.widgets import Static
+
+from brisk_anchor.core.numbers import format_length
+from brisk_anchor.tui import theme
+from brisk_anchor.tui.bench.chain_panel import chain_text
+from brisk_anchor.tui.rule import Heading
+
+if TYPE_CHECKING:
+    from brisk_anchor.book.store import Entry
+    from brisk_anchor.tui.app import BriskAnchorApp
+    from brisk_anchor.tui.desk import Desk
+
+
+def age_of(moment: datetime, now: datetime) -> str:
+    """An age in words: "now", "5 min", "3 h", "12 d"."""
+    seconds = (now - moment).total_seconds()
+    if seconds < 60:
+        return "now"
+    for size, word in ((86400, "d"), (3600, "h"), (60, "min")):
+        if seconds >= size:
+            return f"{int(seconds // size)} {word}"
+    return "now"
+
+
+class BookView(Horizontal):
+    """Rows at the top left, history below, the chain of the chosen entry at the right."""
+
+    def __init__(self) -> None:
+        super().__init__(id="book")
+        self.row = ""
+        self.entry = 0
+        """How many entries back from the newest."""
+
+    def compose(self) -> ComposeResult:
+        """Table, history, chain."""
+        with Vertical(id="book-left"):
+            yield Heading(id="table-heading")
+            yield Static(id="book-table")
+            yield Heading(id="history-heading")
+            yield Static(id="book-history")
+        with Vertical(id="book-side"):
+            yield Heading(id="entry-heading")
+            yield Static(id="book-entry")
+
+    @property
+    def owner(self) -> BriskAnchorApp:
+        """The application, with its own type."""
+        return cast("BriskAnchorApp", self.app)
+
+    def show(self) -> None:
+        """Bring everything up to date."""
+        desk = self.owner.desk
+        if desk is None:
+            return
+        rows = list(desk.workshop.profile.offsets)
+        if self.row not in rows:
+            self.row = desk.row
+        self.query_one("#table-heading", Heading).tell(
+            f"offsets of {desk.workshop.setup.machine.name}", "± is k = 2, mm"
+        )
+        self.query_one("#book-table", Static).update(self._table(desk, rows))
+        entries = desk.workshop.history(self.row)
+        self.entry = min(self.entry, max(0, len(entries) - 1))
+        self.query_one("#history-heading", Heading).tell(
+            f"history of {self.row}", f"{len(entries)} entries, newest first"
+        )
+        self.query_one("#book-history", Static).update(self._history(entries))
+        chosen = entries[len(entries) - 1 - self.entry] if entries else None
+        note = f"{chosen.kind.value} {chosen.at.astimezone():%Y-%m-%d %H:%M}" if chosen else ""
+        self.query_one("#entry-heading", Heading).tell("chain of the entry", note)
+        words = Text(no_wrap=True)
+        if chosen and chosen.chain:
+            words = chain_text(chosen.chain, [], chosen.proof, [])
+            for feature in chosen.chain.features:
+                words.append(f"\n {feature.name}", f"bold {theme.TEXT}")
+                size = f"  ⌀ {format_length(feature.size, decimals=4)}" if feature.size else ""
+                form = f"  form {feature.form * 1000:.1f} µm" if feature.form is not None else ""
+                words.append(f"{size}{form}\n", theme.QUIET)
+                for touch in feature.touches:
+                    place = "  ".join(
+                        f"{a} {format_length(v, decimals=4, signed=True)}"
+                        for a, v in zip("XYZ", touch.position, strict=True)
+                    )
+                    words.append(f"   × {place}\n", theme.QUIET)
+            words.append("\n touches are spindle positions, machine\n", theme.FAINT)
+        elif chosen:
+            words.append(f" {chosen.note}\n", theme.QUIET)
+        else:
+            words.append(" Nothing was ever stored in this row.\n", theme.QUIET)
+        self.query_one("#book-entry", Static).update(words)
+
+    def _table(self, desk: Desk, rows: list[str]) -> Text:
+        wide = self.app.size.width >= 130
+        text = Text(no_wrap=True)
+        head = f"   {'row':<5}{'state':<14}" + "".join(f"{axis:>11}{'±':>8}" for axis in "XYZ")
+        text.append(head + (f"{'age':>8}  control differs\n" if wide else "\n"), theme.QUIET)
+        now = datetime.now(UTC)
+        names = {row.row: row.title for row in desk.workshop.setup.rows}
+        for row in rows:
+            entries = desk.workshop.history(row)
+            valued = next((e for e in reversed(entries) if e.values), None)
+            state = desk.workshop.state(row).value if row in names else "not measured"
+            shape, colour = theme.STATE_SHAPES[state]
+            chosen = row == self.row
+            text.append(" › " if chosen else "   ", f"bold {theme.SAND}")
+            text.append(f"{row:<5}", f"bold {theme.SAND if chosen else theme.TEXT}")
+            text.append(f"{shape} {state:<12}", colour)
+            control = desk.workshop.machine.offset(row)
+            if valued is not None:
+                for axis in "xyz":
+                    text.append(f"{format_length(valued.values[axis], decimals=4, signed=True):>11}", theme.TEXT)
+                    text.append(f"{2 * valued.u[axis]:8.4f}", theme.QUIET)
+                if wide:
+                    text.append(f"{age_of(valued.at, now):>8}  ", theme.QUIET)
+                    worst = max(abs(valued.values[a] - c) for a, c in zip("xyz", control, strict=True))
+                    same = worst <= desk.workshop.profile.resolution
+                    text.append(
+                        "same" if same else f"by {format_length(worst, decimals=3)}", theme.LIVE if same else theme.SAND
+                    )
+            elif any(control):
+                for value in control:
+                    text.append(f"{format_length(value, decimals=4, signed=True):>11}{'':8}", theme.FAINT)
+                text.append("  on the control, no evidence" if wide else "", theme.QUIET)
+            else:
+                text.append(f"{'—':>11}{'':8}" * 3, theme.FAINT)
+            text.append("\n")
+            if row in names:
+                text.append(f"        {names[row]}\n", theme.QUIET)
+        return text
+
+    def _history(self, entries: list[Entry]) -> Text:
+        text = Text(no_wrap=True)
+        room = max(3, self.query_one("#book-history").size.height)
+        first = max(0, self.entry - room + 2)
+        for back in range(first, min(len(entries), first + room)):
+            entry = entries[len(entries) - 1 - back]
+            chosen = back == self.entry
+            text.append(" › " if chosen else "   ", f"bold {theme.SAND}")
+            text.append(f"{entry.at.astimezone():%Y-%m-%d %H:%M:%S}  ", theme.TEXT if chosen else theme.QUIET)
+            shape, colour = theme.STATE_SHAPES[entry.kind.value]
+            text.append(f"{shape} {entry.kind.value:<9}", colour)
+            values = "  ".join(
+                f"{a.upper()} {format_length(v, decimals=4, signed=True):>10}" for a, v in entry.values.items()
+            )
+            text.append(f"{values}  ", theme.TEXT if chosen else theme.QUIET)
+            text.append(f"{entry.note}\n", theme.QUIET)
+        if not entries:
+            text.append("   no entries yet\n", theme.FAINT)
+        return text
+
+    def move(self, step: int) -> None:
+        """Choose another row."""
+        desk = self.owner.desk
+        if desk is None:
+            return
+        rows = list(desk.workshop.profile.offsets)
+        self.row = rows[(rows.index(self.row) + step) % len(rows)]
+        self.entry = 0
+        if any(plan.row == self.row for plan in desk.workshop.setup.rows):
+            desk.row = self.row
+        self.owner.show_all()
+
+    def turn(self, step: int) -> None:
+        """Choose another entry of the history."""
+        self.entry = max(0, self.entry + step)
+        self.show()
+
+    def stop(self) -> None:
+        """Back to the newest entry."""
+        self.entry = 0
+        self.show()
+
+    def chosen_row(self, row: str) -> None:
+        """Follow the offset chosen elsewhere."""
+        self.row, self.entry = row, 0

@@ -1,0 +1,158 @@
+"""A drawing surface of braille dots, two by four a cell, with layers and text on top. No widget: plain data."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, field
+
+_DOTS = ((0x01, 0x08), (0x02, 0x10), (0x04, 0x20), (0x40, 0x80))
+
+
+@dataclass(slots=True)
+class Canvas:
+    """`columns` × `rows` cells. A cell shows the colour of the highest layer drawn in it; text hides dots."""
+
+    columns: int
+    rows: int
+    dots: list[int] = field(default_factory=list)
+    colours: list[str] = field(default_factory=list)
+    layers: list[int] = field(default_factory=list)
+    text: dict[int, tuple[str, str]] = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        size = self.columns * self.rows
+        self.dots = self.dots or [0] * size
+        self.colours = self.colours or [""] * size
+        self.layers = self.layers or [-1] * size
+
+    def copy(self) -> Canvas:
+        """A copy to draw on while this one is kept."""
+        return Canvas(self.columns, self.rows, self.dots[:], self.colours[:], self.layers[:], dict(self.text))
+
+    def dot(self, x: float, y: float, colour: str, layer: int = 0) -> None:
+        """One dot; x to the right, y downwards, in dots; outside is passed over."""
+        column, row = int(x) >> 1, int(y) >> 2
+        if not (0 <= column < self.columns and 0 <= row < self.rows and x >= 0 and y >= 0):
+            return
+        cell = row * self.columns + column
+        if layer < self.layers[cell]:
+            return
+        if layer > self.layers[cell]:
+            self.layers[cell], self.colours[cell] = layer, colour
+        self.dots[cell] |= _DOTS[int(y) & 3][int(x) & 1]
+
+    def line(
+        self,
+        x0: float,
+        y0: float,
+        x1: float,
+        y1: float,
+        colour: str,
+        layer: int = 0,
+        dash: tuple[int, int] | None = None,
+    ) -> None:
+        """A straight line, clipped to the surface; `dash` is dots on and off."""
+        clipped = _clip(x0, y0, x1, y1, self.columns * 2 - 0.01, self.rows * 4 - 0.01)
+        if clipped is None:
+            return
+        x0, y0, x1, y1 = clipped
+        steps = max(1, int(max(abs(x1 - x0), abs(y1 - y0))))
+        dx, dy = (x1 - x0) / steps, (y1 - y0) / steps
+        period = sum(dash) if dash else 0
+        for i in range(steps + 1):
+            if dash and i % period >= dash[0]:
+                continue
+            self.dot(x0 + dx * i, y0 + dy * i, colour, layer)
+
+    def polyline(
+        self,
+        points: Iterable[tuple[float, float]],
+        colour: str,
+        layer: int = 0,
+        dash: tuple[int, int] | None = None,
+    ) -> None:
+        """Lines from point to point."""
+        previous: tuple[float, float] | None = None
+        for point in points:
+            if previous is not None:
+                self.line(*previous, *point, colour, layer, dash)
+            previous = point
+
+    def write(self, column: int, row: int, words: str, style: str) -> None:
+        """Text from a cell on; what would run over the edge is left out whole."""
+        if not 0 <= row < self.rows or column < 0 or column + len(words) > self.columns:
+            return
+        for i, character in enumerate(words):
+            self.text[row * self.columns + column + i] = (character, style)
+
+    def runs(self, row: int) -> list[tuple[str, str]]:
+        """One row as (text, style) pieces, joined where the style stays."""
+        pieces: list[tuple[str, str]] = []
+        words, style = "", ""
+        for cell in range(row * self.columns, (row + 1) * self.columns):
+            if cell in self.text:
+                character, colour = self.text[cell]
+            elif self.dots[cell]:
+                character, colour = chr(0x2800 + self.dots[cell]), self.colours[cell]
+            else:
+                character, colour = " ", style
+            if colour != style and words:
+                pieces.append((words, style))
+                words = ""
+            style = colour
+            words += character
+        return [*pieces, (words, style)] if words else pieces
+
+
+def _clip(x0: float, y0: float, x1: float, y1: float, width: float, height: float) -> Sequence[float] | None:
+    """The part of a line inside 0..width, 0..height (Liang and Barsky), None when there is none."""
+    low, high = 0.0, 1.0
+    dx, dy = x1 - x0, y1 - y0
+    for delta, gap in ((-dx, x0), (dx, width - x0), (-dy, y0), (dy, height - y0)):
+        if delta == 0:
+            if gap < 0:
+                return None
+            continue
+        share = gap / delta
+        if delta < 0:
+            low = max(low, share)
+        else:
+            high = min(high, share)
+    if low > high:
+        return None
+    return x0 + low * dx, y0 + low * dy, x0 + high * dx, y0 + high * dy
+
+
+@dataclass(frozen=True, slots=True)
+class Projection:
+    """Millimetres to dots: `u` to the right, `v` upwards. `scale` is dots a mm across; a dot is `tall` times as high."""
+
+    scale: float
+    u0: float
+    v0: float
+    height: float
+    tall: float = 1.0
+
+    @classmethod
+    def fit(
+        cls, low: tuple[float, float], high: tuple[float, float], columns: int, rows: int, tall: float
+    ) -> Projection:
+        """Show a box in the middle of a canvas, as large as it goes."""
+        width, height = columns * 2, rows * 4
+        scale = min(width / max(high[0] - low[0], 1e-6), height * tall / max(high[1] - low[1], 1e-6))
+        return cls.centred(scale, ((low[0] + high[0]) / 2, (low[1] + high[1]) / 2), columns, rows, tall)
+
+    @classmethod
+    def centred(cls, scale: float, middle: tuple[float, float], columns: int, rows: int, tall: float) -> Projection:
+        """Show a place in the middle of a canvas at a scale."""
+        width, height = columns * 2, rows * 4
+        return cls(scale, middle[0] - width / 2 / scale, middle[1] - height * tall / 2 / scale, height, tall)
+
+    def __call__(self, u: float, v: float) -> tuple[float, float]:
+        """Dots from the top left."""
+        return (u - self.u0) * self.scale, self.height - (v - self.v0) * self.scale / self.tall
+
+    def cell(self, u: float, v: float) -> tuple[int, int]:
+        """Column and row of the cell a place lies in."""
+        x, y = self(u, v)
+        return int(x // 2), int(y // 4)

@@ -1,0 +1,119 @@
+"""What the views share: the job, the chosen offset, what is being asked for, what is running. No widget."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
+
+from brisk_anchor.tui import theme
+from brisk_anchor.tui.picture import Anchor, Picture
+
+if TYPE_CHECKING:
+    from brisk_anchor.core.kinds import Vector
+    from brisk_anchor.core.measuring import Measurement
+    from brisk_anchor.nc.writer import Program
+    from brisk_anchor.services.asking import Asking
+    from brisk_anchor.services.player import Player
+    from brisk_anchor.services.workshop import Workshop
+
+ZOOMS = ("set-up", "feature", "machine")
+JOG_STEPS = (1.0, 10.0, 50.0, 0.1)
+
+
+@dataclass(slots=True)
+class Running:
+    """A measurement under way on the bench, or a proof under way in the code view."""
+
+    player: Player
+    program: Program
+    measurement: Measurement | None = None
+
+
+@dataclass(slots=True)
+class Desk:
+    """Shared state of the views."""
+
+    workshop: Workshop
+    speed: float
+    row: str = ""
+    asking: Asking | None = None
+    running: Running | None = None
+    proving: Running | None = None
+    zoom: str = "set-up"
+    in_work: bool = False
+    jog_step: float = JOG_STEPS[0]
+    storing: bool = False
+    places: list[Vector] = field(default_factory=list)
+
+    def __post_init__(self) -> None:
+        self.row = self.row or self.workshop.setup.rows[0].row
+
+    @property
+    def spindle(self) -> Vector:
+        """Where the spindle is shown now, machine mm."""
+        return self.running.player.position if self.running else self.workshop.machine.position
+
+    def tip_of(self, spindle: Vector) -> Vector:
+        """Where the tip is for a spindle position."""
+        x, y, z = spindle
+        return x, y, z - self.workshop.setup.stylus.length
+
+    def present_asking(self) -> Asking | None:
+        """What is asked for, hand-marked roses taken from where the tip stands now."""
+        from dataclasses import replace
+
+        from brisk_anchor.services.asking import recognise
+
+        if self.asking is None or self.asking.drawn is not None:
+            return self.asking
+        return recognise(self.workshop.setup, replace(self.asking, start=self.workshop.machine.position))
+
+    def measurement(self) -> Measurement | None:
+        """The measurement that Enter would make, None while it is not complete."""
+        from brisk_anchor.core.errors import BriskAnchorError
+        from brisk_anchor.services.asking import build_measurement
+
+        asking = self.present_asking()
+        if asking is None:
+            return None
+        try:
+            return build_measurement(self.workshop.setup, asking)
+        except BriskAnchorError:
+            return None
+
+    def anchors(self) -> list[Anchor]:
+        """The chosen offset as an anchor, its value on the control as a ghost."""
+        anchors = []
+        chain = self.workshop.chain(self.row) if not self.workshop.missing(self.row) else None
+        now = self.workshop.machine.offset(self.row)
+        booked = self.workshop.state(self.row).value
+        value: Vector | None = None
+        if chain is not None:
+            values = chain.values
+            value = (values["x"], values["y"], values["z"])
+        settled = booked in ("stored", "proved")
+        if settled or value is None:
+            colour = theme.LIVE if settled else theme.FAINT
+            anchors.append(Anchor(self.row, now, colour, ghost=not settled))
+        elif value is not None:
+            anchors.append(Anchor(f"{self.row} before", now, theme.FAINT, ghost=True))
+            anchors.append(Anchor(self.row, value, theme.SAND))
+        return anchors
+
+    def picture(self) -> Picture:
+        """What the bench's drawing shows now."""
+        setup = self.workshop.setup
+        asking = self.asking
+        target = self.tip_of(asking.start) if asking and asking.drawn and not self.running else None
+        centre = asking.drawn.machine if asking and asking.drawn else self.tip_of(self.spindle)
+        return Picture(
+            setup=setup,
+            zoom=self.zoom,
+            centre=centre,
+            tip=self.tip_of(self.spindle),
+            anchors=self.anchors(),
+            target=target,
+            touches=self.places,
+            ball=setup.stylus.ball_diameter,
+            length=setup.stylus.length,
+        )

@@ -1,0 +1,107 @@
+"""The line where numbers are typed: shows what the entry comes to before Enter, or why it is refused."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from rich.text import Text
+from textual.app import ComposeResult
+from textual.containers import Horizontal
+from textual.widgets import Input, Static
+
+from brisk_anchor.tui import theme
+
+
+@dataclass(frozen=True, slots=True)
+class Question:
+    """One figure to type: its name, the present value (mm) or None, limits, and what to do with the answer."""
+
+    name: str
+    present: float | None
+    low: float
+    high: float
+    answer: Callable[[float], None]
+
+
+class EntryLine(Horizontal):
+    """A label, a field, and what it comes to."""
+
+    DEFAULT_CSS = f"""
+    EntryLine {{ height: 1; display: none; background: {theme.RAISED}; padding: 0 1; }}
+    EntryLine #entry-label {{ width: auto; color: {theme.SAND}; text-style: bold; }}
+    EntryLine Input {{ width: 30; height: 1; border: none; padding: 0 1; background: {theme.GROUND}; }}
+    EntryLine #entry-result {{ width: 1fr; padding: 0 1; }}
+    """
+
+    def __init__(self) -> None:
+        super().__init__(id="entry")
+        self.question: Question | None = None
+
+    def compose(self) -> ComposeResult:
+        """Label, field, result."""
+        yield Static("", id="entry-label")
+        yield Input(id="entry-field", compact=True, select_on_focus=False)
+        yield Static("", id="entry-result")
+
+    @property
+    def is_open(self) -> bool:
+        """Whether a figure is being typed."""
+        return self.question is not None
+
+    def ask(self, question: Question) -> None:
+        """Open the line for a figure."""
+        self.question = question
+        self.display = True
+        self.query_one("#entry-label", Static).update(f"{question.name} ")
+        field = self.query_one(Input)
+        field.disabled = False
+        field.value = ""
+        field.focus()
+        self._weigh("")
+
+    def close(self) -> None:
+        """Leave the line without an answer."""
+        self.question = None
+        self.display = False
+        self.query_one(Input).disabled = True
+        self.screen.set_focus(None)
+
+    def on_input_changed(self, event: Input.Changed) -> None:
+        """Show what it comes to so far."""
+        self._weigh(event.value)
+
+    def _weigh(self, text: str) -> float | None:
+        from brisk_anchor.core.errors import NumberEntryError
+        from brisk_anchor.core.numbers import format_length, parse_length
+
+        question = self.question
+        if question is None:
+            return None
+        shown = Text()
+        value: float | None = None
+        if not text.strip():
+            now = "not known" if question.present is None else f"now {format_length(question.present, decimals=3)} mm"
+            shown.append(f"{now}   sums, fractions, mm and in; =-0.2 takes off; Tab next, Esc leaves", theme.QUIET)
+        else:
+            try:
+                value = parse_length(text, present=question.present, low=question.low, high=question.high)
+                shown.append(f"= {format_length(value, decimals=4)} mm", f"bold {theme.LIVE}")
+            except NumberEntryError as error:
+                shown.append(f"! {error.one_line()}", theme.CORAL)
+        self.query_one("#entry-result", Static).update(shown)
+        return value
+
+    def on_input_submitted(self, event: Input.Submitted) -> None:
+        """Take the figure when it is sound."""
+        event.stop()
+        question = self.question
+        if question is None:
+            return
+        if not event.value.strip():
+            self.close()
+            return
+        value = self._weigh(event.value)
+        if value is not None:
+            self.close()
+            question.answer(value)

@@ -1,0 +1,108 @@
+"""The frame round every view: top line, ladder, prompt, key line."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from rich.table import Table
+from rich.text import Text
+from textual.widgets import Static
+
+from brisk_anchor.tui import theme
+from brisk_anchor.tui.actions import of_view
+
+
+class TopLine(Static):
+    """Job, machine, connection, active offset, tool, units."""
+
+    DEFAULT_CSS = f"TopLine {{ height: 1; background: {theme.RAISED}; padding: 0 1; }}"
+
+    def tell(self, left: Sequence[tuple[str, str]], right: Sequence[tuple[str, str]]) -> None:
+        """Show (label, value) pairs at the left and at the right; values stand out."""
+        grid = Table.grid(expand=True)
+        grid.add_column(ratio=1, no_wrap=True, overflow="ellipsis")
+        grid.add_column(justify="right", no_wrap=True)
+        grid.add_row(_pairs(left), _pairs(right))
+        self.update(grid)
+
+
+def _pairs(pairs: Sequence[tuple[str, str]]) -> Text:
+    text = Text()
+    for label, value in pairs:
+        if text:
+            text.append("   ")
+        if label:
+            text.append(f"{label} ", theme.QUIET)
+        text.append(value, f"bold {theme.TEXT}" if label else theme.TEXT)
+    return text
+
+
+class Ladder(Static):
+    """The offsets this job needs, each with its state as a shape, a word and a colour."""
+
+    DEFAULT_CSS = "Ladder { height: 2; padding: 0 1; }"
+
+    def tell(self, rungs: Sequence[tuple[str, str, str, bool]]) -> None:
+        """Show (row, title, state, chosen) for each offset; cut titles before states when it is narrow."""
+        text = Text(no_wrap=True, overflow="ellipsis")
+        room = max(0, (self.size.width - 4) // max(1, len(rungs)) - 26)
+        for row, title, state, chosen in rungs:
+            if text:
+                text.append("  ─  ", theme.RULE)
+            shape, colour = theme.STATE_SHAPES[state]
+            text.append(f" {shape} ", f"bold {colour}")
+            name = f" {row} "
+            text.append(name, f"bold {theme.GROUND} on {theme.SAND}" if chosen else f"bold {theme.TEXT}")
+            shown = title if len(title) <= room else title[: max(0, room - 1)] + "…"
+            text.append(f" {shown} " if room > 6 else " ", theme.QUIET)
+            text.append(state, colour)
+        self.update(text)
+
+
+class Prompt(Static):
+    """One sentence with the next thing to do, and a quieter one behind it."""
+
+    DEFAULT_CSS = f"Prompt {{ height: 2; padding: 0 1; background: {theme.RAISED}; }}"
+
+    def tell(self, sentence: str, behind: str = "", tone: str = "") -> None:
+        """`tone` is "", "good", "ask" or "bad"; each has its sign as well as its colour."""
+        sign, colour = {
+            "": ("›", theme.LIVE),
+            "good": ("✓", theme.LIVE),
+            "ask": ("?", theme.SAND),
+            "bad": ("!", theme.CORAL),
+        }[tone]
+        text = Text(no_wrap=True, overflow="ellipsis")
+        text.append(f"{sign} ", f"bold {colour}")
+        text.append(sentence, f"bold {theme.CORAL if tone == 'bad' else theme.TEXT}")
+        text.append("\n  ")
+        text.append(behind, theme.QUIET)
+        self.update(text)
+
+
+class KeyLine(Static):
+    """The keys of this view."""
+
+    DEFAULT_CSS = f"KeyLine {{ height: 1; padding: 0 1; background: {theme.RAISED}; color: {theme.QUIET}; }}"
+
+    def tell(self, view: str, width: int) -> None:
+        """Show as many keys as fit; help always does."""
+        text = Text(no_wrap=True, overflow="ellipsis")
+        tail = [("1 2 3", "views"), ("?", "help")]
+        used = sum(len(k) + len(w) + 3 for k, w in tail) + 2
+        for action in of_view(view):
+            if not action.line:
+                continue
+            need = len(action.shown) + len(action.label) + 3
+            if used + need > width:
+                continue
+            used += need
+            _key(text, action.shown, action.label)
+        for key, words in tail:
+            _key(text, key, words)
+        self.update(text)
+
+
+def _key(text: Text, key: str, words: str) -> None:
+    text.append(key, f"bold {theme.SAND}")
+    text.append(f" {words}  ", theme.QUIET)

@@ -1,0 +1,62 @@
+"""Help for the view one is in: made from the action table."""
+
+from __future__ import annotations
+
+from rich.table import Table
+from rich.text import Text
+from textual.app import ComposeResult
+from textual.containers import VerticalScroll
+from textual.screen import ModalScreen
+from textual.widgets import Static
+
+from brisk_anchor.tui import theme
+from brisk_anchor.tui.actions import of_view
+
+_WORDS = {
+    "bench": "The bench measures. Point at a drawn feature, or bring the tip near by hand and mark where metal is: the "
+    "marks are the feature. Each value of the offset is the end of a chain that starts with the touches.",
+    "book": "The book keeps every figure that was measured, stored or proved, with the touches it came from. It only "
+    "grows. The control's own table is compared beside it.",
+    "code": "The code does on a control what was done on the bench. Run it here on a twin of the machine first: contacts, "
+    "guards and the offset it writes are those of the real program.",
+}
+
+
+class HelpScreen(ModalScreen[None]):
+    """A sheet over the view; any key leaves it."""
+
+    DEFAULT_CSS = f"""
+    HelpScreen {{ align: center middle; background: {theme.GROUND} 70%; }}
+    HelpScreen VerticalScroll {{
+        width: 84; max-width: 96%; height: auto; max-height: 94%;
+        background: {theme.RAISED}; border: round {theme.RULE}; padding: 1 3;
+    }}
+    """
+
+    def __init__(self, view: str) -> None:
+        super().__init__()
+        self.view = view
+
+    def compose(self) -> ComposeResult:
+        """What the view is for, then its keys."""
+        table = Table.grid(padding=(0, 2))
+        table.add_column(justify="right", no_wrap=True, min_width=14)
+        table.add_column()
+        for action in of_view(self.view):
+            table.add_row(Text(action.shown, f"bold {theme.SAND}"), Text(action.help, theme.TEXT))
+        states = Text()
+        for state, (shape, colour) in theme.STATE_SHAPES.items():
+            states.append(f"{shape} {state}   ", colour)
+        with VerticalScroll():
+            yield Static(Text(_WORDS[self.view] + "\n", theme.QUIET))
+            yield Static(table)
+            yield Static(Text("\n").append_text(states))
+            yield Static(Text("\nCtrl+P finds any action by name. Any key leaves this sheet.", theme.QUIET))
+
+    def on_key(self) -> None:
+        """Leave."""
+        self.dismiss()
+
+    def on_click(self) -> None:
+        """Leave."""
+        self.dismiss()

@@ -1,0 +1,170 @@
+"""What the drawings show, and how it is put on a canvas. Used by the bench and by the code view."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
+
+from brisk_anchor.tui import theme
+from brisk_anchor.tui.canvas import Canvas, Projection
+
+if TYPE_CHECKING:
+    from brisk_anchor.core.kinds import Vector
+    from brisk_anchor.core.setup import Setup
+    from brisk_anchor.standin.machine import Motion
+
+_ROLE = {"table": (theme.RULE, 0, None), "fixture": (theme.FIXTURE, 1, None), "part": (theme.PART, 2, None)}
+_MOVE = {"rapid": (theme.FAINT, 3, (2, 3)), "skip": (theme.LIVE, 4, None), "feed": (theme.QUIET, 3, (1, 1))}
+
+
+@dataclass(frozen=True, slots=True)
+class Anchor:
+    """An offset on the drawing: where it is, how it stands; `ghost` is the former value."""
+
+    label: str
+    place: Vector
+    colour: str
+    ghost: bool = False
+
+
+@dataclass(slots=True)
+class Picture:
+    """Everything a drawing shows; places in machine mm of the tip. `centre` and `zoom` say what is looked at."""
+
+    setup: Setup
+    zoom: str = "set-up"
+    centre: Vector | None = None
+    tip: Vector | None = None
+    anchors: list[Anchor] = field(default_factory=list)
+    target: Vector | None = None
+    touches: list[Vector] = field(default_factory=list)
+    motions: Sequence[Motion] = ()
+    ball: float = 6.0
+    length: float = 0.0
+
+
+def box_of(picture: Picture) -> tuple[tuple[float, float], tuple[float, float], tuple[float, float]]:
+    """Low and high XY corner and the Z range of what is looked at."""
+    setup = picture.setup
+    travel, table = setup.machine.travel, setup.machine.table
+    if picture.zoom == "machine":
+        low = (min(travel.low[0], table[0]) - 20, min(travel.low[1], table[1]) - 20)
+        high = (max(travel.high[0], table[2]) + 20, max(travel.high[1], table[3]) + 20)
+        return low, high, (table[4] - 30, travel.high[2])
+    if picture.zoom == "feature" and picture.centre is not None:
+        x, y, z = picture.centre
+        return (x - 45, y - 45), (x + 45, y + 45), (z - 30, z + 30)
+    points = [p for o in setup.outlines if o.role != "table" for ring in o.plan for p in ring]
+    xs, ys = [p[0] for p in points], [p[1] for p in points]
+    highest = max(o.top for o in setup.outlines)
+    return (min(xs) - 12, min(ys) - 12), (max(xs) + 12, max(ys) + 12), (table[4] - 6, highest + 40)
+
+
+def projections(
+    picture: Picture, columns: int, plan_rows: int, front_rows: int, tall: float
+) -> tuple[Projection, Projection]:
+    """Plan and front view to one scale, X over X."""
+    low, high, (z0, z1) = box_of(picture)
+    plan = Projection.fit(low, high, columns, plan_rows, tall)
+    deep = Projection.fit((low[0], z0), (high[0], z1), columns, front_rows, tall)
+    scale = min(plan.scale, deep.scale * 1.6)
+    middle = (low[0] + high[0]) / 2
+    return (
+        Projection.centred(scale, (middle, (low[1] + high[1]) / 2), columns, plan_rows, tall),
+        Projection.centred(scale, (middle, (z0 + z1) / 2), columns, front_rows, tall),
+    )
+
+
+def draw_ground(canvas: Canvas, picture: Picture, view: Projection, *, front: bool) -> None:
+    """What does not move: travels, table, fixture, part."""
+    travel = picture.setup.machine.travel
+    second = 2 if front else 1
+    drop = picture.length if front else 0.0
+    low, high = (travel.low[0], travel.low[second] - drop), (travel.high[0], travel.high[second] - drop)
+    corners = [low, (high[0], low[1]), high, (low[0], high[1]), low]
+    canvas.polyline([view(*corner) for corner in corners], theme.FAINT, 0, (3, 5))
+    for outline in picture.setup.outlines:
+        colour, layer, dash = _ROLE[outline.role]
+        for ring in outline.front if front else outline.plan:
+            canvas.polyline([view(*point) for point in ring], colour, layer, dash)
+
+
+def _flat(place: Vector, front: bool) -> tuple[float, float]:
+    return (place[0], place[2]) if front else (place[0], place[1])
+
+
+def draw_live(canvas: Canvas, picture: Picture, view: Projection, *, front: bool) -> None:
+    """What changes: path, offsets as anchors, touches, the tip."""
+    for motion in picture.motions:
+        style = _MOVE.get(motion.kind.value)
+        if style is None:
+            continue
+        ends = []
+        for x, y, z in (motion.start, motion.end):
+            ends.append(view(*_flat((x, y, z - picture.length), front)))
+        canvas.line(*ends[0], *ends[1], style[0], style[1], style[2])
+    for anchor in picture.anchors:
+        _draw_anchor(canvas, anchor, view, front=front)
+    for place in picture.touches:
+        column, row = view.cell(*_flat(place, front))
+        canvas.write(column, row, "×", f"bold {theme.SAND}")
+    if picture.target is not None:
+        _cross(canvas, view(*_flat(picture.target, front)), theme.SAND)
+    if picture.tip is not None:
+        _draw_tip(canvas, picture, picture.tip, view, front=front)
+
+
+def _cross(canvas: Canvas, at: tuple[float, float], colour: str, size: int = 5) -> None:
+    x, y = at
+    canvas.line(x - size, y, x + size, y, colour, 6)
+    canvas.line(x, y - size, x, y + size, colour, 6)
+
+
+def _draw_anchor(canvas: Canvas, anchor: Anchor, view: Projection, *, front: bool) -> None:
+    at = _flat(anchor.place, front)
+    if not anchor.ghost:
+        start, end = view(0.0, 0.0), view(*at)
+        canvas.line(*start, *end, anchor.colour, 3, (2, 4))
+    column, row = view.cell(*at)
+    canvas.write(column, row, "◇" if anchor.ghost else "◆", anchor.colour if anchor.ghost else f"bold {anchor.colour}")
+    canvas.write(column + 2, row, anchor.label, anchor.colour)
+    zero = view.cell(0.0, 0.0)
+    canvas.write(zero[0], zero[1], "■", theme.TEXT)
+    canvas.write(zero[0] - 13, zero[1], "machine zero", theme.QUIET)
+
+
+def _draw_tip(canvas: Canvas, picture: Picture, tip: Vector, view: Projection, *, front: bool) -> None:
+    """The ball to scale (never smaller than one can see); from the front with its stem."""
+    import math
+
+    radius = max(picture.ball / 2 * view.scale, 1.6)
+    u, v = _flat(tip, front)
+    x, y = view(u, v + (picture.ball / 2 if front else 0.0))
+    steps = max(12, int(radius * 6))
+    ring = [
+        (x + radius * math.cos(2 * math.pi * i / steps), y + radius / view.tall * math.sin(2 * math.pi * i / steps))
+        for i in range(steps + 1)
+    ]
+    canvas.polyline(ring, theme.LIVE, 8)
+    canvas.dot(x, y, theme.LIVE, 8)
+    if front:
+        stylus = picture.setup.stylus
+        half = stylus.stem_diameter / 2 * view.scale
+        top = view(u, v + stylus.stem_length)[1]
+        for side in (-half, half):
+            canvas.line(x + side, y - radius, x + side, top, theme.LIVE, 7)
+        wide = stylus.body_diameter / 2 * view.scale
+        roof = view(u, v + stylus.stem_length + stylus.body_length)[1]
+        body = [(x - wide, roof), (x - wide, top), (x + wide, top), (x + wide, roof)]
+        canvas.polyline(body, theme.LIVE, 7)
+    else:
+        for dx, dy in ((1, 0), (-1, 0), (0, 1), (0, -1)):
+            canvas.line(
+                x + dx * (radius + 3),
+                y + dy * (radius + 3),
+                x + dx * (radius + 7),
+                y + dy * (radius + 7),
+                theme.LIVE,
+                7,
+            )
