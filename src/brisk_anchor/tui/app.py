@@ -37,7 +37,7 @@ class BriskAnchorApp(App[int]):
 
     TITLE = "Brisk Anchor"
     CSS_PATH = "app.tcss"
-    ENABLE_COMMAND_PALETTE = True
+    AUTO_FOCUS = None
     BINDINGS = [Binding(key, f"dispatch({key!r})", show=False, priority=True) for key in _KEYS]
 
     def __init__(self, open_job: Callable[[], Workshop], folder: Path, speed: float = 6.0) -> None:

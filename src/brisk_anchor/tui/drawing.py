@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 from rich.segment import Segment
 from rich.style import Style
 from textual.strip import Strip
@@ -75,22 +77,26 @@ class Drawing(Widget):
         """One line of the two drawings and their headings."""
         width = self.size.width
         if not self._canvases:
-            return Strip.blank(width)
+            return Strip.blank(width, _style(""))
         plan, front = self._canvases
         if y == 0 or y == plan.rows + 1:
             title = " from above  X →  Y ↑ " if y == 0 else " from the front  X →  Z ↑ "
             note = self._note if y == 0 else ""
             rule = "─" * max(0, width - len(title) - len(note) - 3)
-            style = Style(color=theme.FAINT)
             segments = [
-                Segment("─", Style(color=theme.RULE)),
-                Segment(title, Style(color=theme.QUIET)),
-                Segment(rule + " ", Style(color=theme.RULE)),
-                Segment(note + " ", style),
+                Segment("─", _style(theme.RULE)),
+                Segment(title, _style(theme.QUIET)),
+                Segment(rule + " ", _style(theme.RULE)),
+                Segment(note + " ", _style(theme.QUIET)),
             ]
-            return Strip(segments).adjust_cell_length(width)
+            return Strip(segments).adjust_cell_length(width, _style(""))
         canvas, row = (plan, y - 1) if y <= plan.rows else (front, y - plan.rows - 2)
         if row >= canvas.rows:
-            return Strip.blank(width)
-        segments = [Segment(words, Style.parse(style) if style else None) for words, style in canvas.runs(row)]
-        return Strip(segments).adjust_cell_length(width)
+            return Strip.blank(width, _style(""))
+        return Strip([Segment(words, _style(style)) for words, style in canvas.runs(row)], width)
+
+
+@lru_cache(maxsize=128)
+def _style(style: str) -> Style:
+    """A style on the ground colour."""
+    return Style.parse(f"{style} on {theme.GROUND}" if style else f"on {theme.GROUND}")

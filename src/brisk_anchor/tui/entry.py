@@ -41,7 +41,7 @@ class EntryLine(Horizontal):
     def compose(self) -> ComposeResult:
         """Label, field, result."""
         yield Static("", id="entry-label")
-        yield Input(id="entry-field", compact=True, select_on_focus=False)
+        yield Input(id="entry-field", compact=True, select_on_focus=False, disabled=True)
         yield Static("", id="entry-result")
 
     @property

@@ -17,7 +17,7 @@ if TYPE_CHECKING:
     from brisk_anchor.core.measuring import Measurement
     from brisk_anchor.services.asking import Asking
 
-COLUMNS = 22
+COLUMNS = 26
 
 
 class RosePanel(Static):
@@ -27,7 +27,7 @@ class RosePanel(Static):
 
     def tell(self, asking: Asking | None, measurement: Measurement | None, uncertainty: float, ball: float) -> None:
         """Show what is asked for; `measurement` is None while something is missing."""
-        rows = 7 if self.app.has_class("compact") else 10
+        rows = 8 if self.app.has_class("compact") else 12
         grid = Table.grid(padding=(0, 1))
         grid.add_column(width=COLUMNS, no_wrap=True)
         grid.add_column(no_wrap=True)
@@ -61,7 +61,7 @@ class RosePanel(Static):
                 return cx + dx * along - dy * across, cy + (dy * along + dx * across) / tall
 
             if not marked:
-                canvas.line(*at(ball / 2 + 1), *at(extent * 0.5), theme.FAINT, 1, (1, 3))
+                canvas.line(*at(ball / 2 + 2 / scale), *at(extent), theme.FAINT, 1, (1, 3))
                 continue
             wall = ball / 2 + nominal if not outside else outside - ball / 2 - nominal
             first, last = (0.0, search) if not outside else (outside, outside - search)
