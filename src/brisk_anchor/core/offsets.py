@@ -145,7 +145,9 @@ def _axis(axis: str, row: str, rule: Rule, features: Mapping[str, Feature], pres
         )
     u = feature.standard_uncertainty(axis)
     terms = _feature_terms(axis, feature)
-    terms.append(Term("−", "its place on the drawing", rule.drawing, None, f"{axis.upper()} on the drawing"))
+    if rule.drawing:
+        sign = "−" if rule.drawing > 0 else "+"
+        terms.append(Term(sign, "its place on the drawing", abs(rule.drawing), None, f"{axis.upper()} on the drawing"))
     value = feature.coordinate(axis) - rule.drawing
     if rule.allowance:
         sign = "+" if rule.allowance > 0 else "−"

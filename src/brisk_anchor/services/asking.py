@@ -48,7 +48,7 @@ class Asking:
         if kind.is_round and not self.depth:
             return "depth"
         if not kind.is_round and self.reach is None:
-            return "reach"
+            return "distance"
         return None
 
 

@@ -35,6 +35,8 @@ def next_step(workshop: Workshop, row: str, asking: Asking | None) -> tuple[str,
         return f"Enter measures {asking.title}.", f"{row} needs: {', '.join(titles[name] for name in missing)}."
     if missing:
         names = ", ".join(titles[name] for name in missing)
+        if state in (RowState.STORED, RowState.PROVED):
+            return f"{row} is {state.value}; f measures it again, 3 shows its code.", f"It needs: {names}."
         stale = "Clamped again: what was measured is worth nothing. " if state is RowState.STALE else ""
         return f"Press f to point at {titles[missing[0]]}.", f"{stale}{row} needs: {names}."
     match state:

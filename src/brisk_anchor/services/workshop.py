@@ -21,6 +21,7 @@ from brisk_anchor.nc.plan import Plan, StorePlan
 from brisk_anchor.nc.profile import Profile, shipped_profile
 from brisk_anchor.nc.reports import parse_reports, touches_of
 from brisk_anchor.nc.writer import Program, write_program
+from brisk_anchor.services.asking import build_measurement, point_at
 from brisk_anchor.services.runs import Run, RunStopped
 from brisk_anchor.standin.scene import Scene, build_scene
 from brisk_anchor.standin.scene_file import load_scene
@@ -66,6 +67,11 @@ class Workshop:
         self._clamped_row: dict[str, int] = {}
         self._history: dict[str, list[Entry]] = {}
         self._reload()
+        for row in profile.offsets:
+            # The control keeps its table over night; the stand-in is made anew, so the book tells it what it held.
+            if (stored := self.last(row, EntryKind.STORED)) is not None:
+                x, y, z = (stored.values[axis] for axis in AXES)
+                self.machine.write_offset(row, (x, y, z))
 
     @classmethod
     def open(cls, scene_name: str, book: Book | None, *, seed: int | None = 1) -> Workshop:
@@ -313,17 +319,22 @@ class Workshop:
     def full_program(self, row: str) -> Program:
         """The program that measures everything a row needs and sets it, for a control without us.
 
+        It measures as it was done on the bench; what was not measured there yet, as the drawing proposes.
+
         Raises:
-            PlanError: when something has not been measured here yet.
+            SecondLookError: a finding stops. PlanError: it cannot be written.
         """
         plan = self.setup.row(row)
-        if missing := [name for name in _features_of(plan) if name not in self.measured]:
-            raise PlanError(
-                f"{row} still needs {', '.join(missing)}",
-                "The program is written from measurements that were made here",
-                "Measure it on the bench",
-            )
-        measurements = [self.measured[name].measurement for name in _features_of(plan)]
+        drawn = {feature.name: feature for feature in self.setup.features}
+        measurements = [
+            self.measured[name].measurement
+            if name in self.measured
+            else build_measurement(self.setup, point_at(self.setup, drawn[name]))
+            for name in _features_of(plan)
+        ]
+        looks = [look for measurement in measurements for look in self.look(measurement)]
+        if any(look.stops for look in looks):
+            raise SecondLookError(looks)
         title = f"{self.setup.part} {plan.title} to {row}"
         store = self._store_plan(row, plan.rules)
         return write_program(self._plan(FULL_NUMBER + int(row[1:]), title, measurements, store), self.profile)
@@ -383,8 +394,8 @@ class Workshop:
             raise PlanError(f"{row} has not been stored yet", "There is nothing to prove", "Store it first")
         values = dict(zip(AXES, run.machine.offset(row), strict=True))
         worst = max(abs(values[axis] - value) for axis, value in stored.values.items())
-        random = [self._own_uncertainty(row, axis) for axis in stored.values]
-        allowed = 3 * 2**0.5 * max(random) + self.profile.resolution
+        random = [math.sqrt(_own_variance(stored.chain, axis)) for axis in stored.values] if stored.chain else [0.0]
+        allowed = 3 * math.sqrt(2) * max(random) + self.profile.resolution
         proof = Proof(
             program.number,
             program.digest,
@@ -397,15 +408,6 @@ class Workshop:
         words = f"O{program.number:04d} on the stand-in: " + ("agrees" if proof.holds else "does not agree")
         self._add(EntryKind.PROVED, row, stored.chain, proof=proof, note=words)
         return proof
-
-    def _own_uncertainty(self, row: str, axis: str) -> float:
-        """The part of an axis's standard uncertainty that differs from run to run, mm."""
-        rule = self.setup.row(row).rules[axis]
-        feature = self.features().get(rule.feature) if isinstance(rule, FromFeature) else None
-        if feature is None:
-            return 0.0
-        i = feature.axes.index(axis)
-        return math.sqrt(feature.covariance[i][i])
 
     def prove(self, row: str) -> Proof:
         """Write the full program, run it on the twin, judge it. Raises like its parts."""
@@ -434,3 +436,9 @@ class Workshop:
 def _features_of(plan: RowPlan) -> list[str]:
     """Features a row needs, in the order of its axes, each once."""
     return list(dict.fromkeys(rule.feature for rule in plan.rules.values() if isinstance(rule, FromFeature)))
+
+
+def _own_variance(chain: Chain, axis: str) -> float:
+    """The part of an axis's variance that differs from run to run, mm²: the touches' own, nothing shared."""
+    found = [feature for feature in chain.features if axis in feature.axes]
+    return max((f.covariance[f.axes.index(axis)][f.axes.index(axis)] for f in found), default=0.0)

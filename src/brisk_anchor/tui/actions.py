@@ -44,11 +44,6 @@ ACTIONS: tuple[Action, ...] = (
     Action("mark", ("left",), "left", "←", "", "", ("bench",), line=False, palette=False),
     Action("mark", ("right",), "right", "→", "", "", ("bench",), line=False, palette=False),
     Action("mark", ("below",), "d", "d", "below", "Mark metal below the tip.", ("bench",)),
-    Action("all_round", (), "a", "a", "all round", "Mark all four sides, and round.", ("bench",)),
-    Action("stance", (), "i", "i", "inside/over", "The tip stands inside the feature, or over it.", ("bench",)),
-    Action("form", (), "r", "r", "round", "The feature is round, or straight.", ("bench",), line=False),
-    Action("clear", (), "backspace", "⌫", "clear", "Take all marks off the rose.", ("bench",), line=False),
-    Action("figure", (), "e", "e", "figures", "Type diameter, depth or distance; Tab goes on to the next.", ("bench",)),
     Action(
         "measure", (), "enter", "Enter", "measure", "Measure what the rose asks for, or store when asked.", ("bench",)
     ),
@@ -56,8 +51,13 @@ ACTIONS: tuple[Action, ...] = (
         "store", (), "s", "s", "store", "Second look, then write the offset into the control and the book.", ("bench",)
     ),
     Action("prove", (), "p", "p", "prove", "Run the written code on a twin of the machine.", ("bench", "code")),
-    Action("sheet", (), "t", "t", "sheet", "Write the set-up sheet as SVG and PDF."),
+    Action("figure", (), "e", "e", "figures", "Type diameter, depth or distance; Tab goes on to the next.", ("bench",)),
+    Action("all_round", (), "a", "a", "all round", "Mark all four sides, and round.", ("bench",)),
+    Action("stance", (), "i", "i", "inside/over", "The tip stands inside the feature, or over it.", ("bench",)),
+    Action("form", (), "r", "r", "round", "The feature is round, or straight.", ("bench",), line=False),
+    Action("clear", (), "backspace", "⌫", "clear", "Take all marks off the rose.", ("bench",), line=False),
     Action("clamp", (), "k", "k", "clamped", "The part was clamped again: what was measured is stale.", ("bench",)),
+    Action("sheet", (), "t", "t", "sheet", "Write the set-up sheet as SVG and PDF."),
     Action("zoom", (), "v", "v", "zoom", "Show the feature, the set-up or the whole machine.", ("bench", "code")),
     Action(
         "readout",

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
+from itertools import pairwise
+from math import ceil, floor
 
 _DOTS = ((0x01, 0x08), (0x02, 0x10), (0x04, 0x20), (0x40, 0x80))
 
@@ -18,16 +20,31 @@ class Canvas:
     colours: list[str] = field(default_factory=list)
     layers: list[int] = field(default_factory=list)
     text: dict[int, tuple[str, str]] = field(default_factory=dict)
+    grounds: list[str] = field(default_factory=list)
+    """Colour behind each cell, "" for the common ground."""
 
     def __post_init__(self) -> None:
         size = self.columns * self.rows
         self.dots = self.dots or [0] * size
         self.colours = self.colours or [""] * size
         self.layers = self.layers or [-1] * size
+        self.grounds = self.grounds or [""] * size
 
     def copy(self) -> Canvas:
         """A copy to draw on while this one is kept."""
-        return Canvas(self.columns, self.rows, self.dots[:], self.colours[:], self.layers[:], dict(self.text))
+        return Canvas(
+            self.columns, self.rows, self.dots[:], self.colours[:], self.layers[:], dict(self.text), self.grounds[:]
+        )
+
+    def fill(self, rings: Iterable[Sequence[tuple[float, float]]], ground: str) -> None:
+        """Lay a colour behind the cells that lie mostly inside closed rings (even-odd), hiding what was drawn there."""
+        rings = list(rings)
+        for row in range(self.rows):
+            above, below = (_crossings(rings, row * 4 + share) for share in (1.0, 3.0))
+            for column in _inside(above, self.columns) & _inside(below, self.columns):
+                cell = row * self.columns + column
+                self.grounds[cell] = ground
+                self.dots[cell], self.layers[cell] = 0, -1
 
     def dot(self, x: float, y: float, colour: str, layer: int = 0) -> None:
         """One dot; x to the right, y downwards, in dots; outside is passed over."""
@@ -95,13 +112,33 @@ class Canvas:
             elif self.dots[cell]:
                 character, colour = chr(0x2800 + self.dots[cell]), self.colours[cell]
             else:
-                character, colour = " ", style
+                character, colour = " ", ""
+            if self.grounds[cell]:
+                colour = f"{colour} on {self.grounds[cell]}".strip()
             if colour != style and words:
                 pieces.append((words, style))
                 words = ""
             style = colour
             words += character
         return [*pieces, (words, style)] if words else pieces
+
+
+def _crossings(rings: Iterable[Sequence[tuple[float, float]]], y: float) -> list[float]:
+    """Where closed rings cross a level, from left to right."""
+    return sorted(
+        x0 + (y - y0) * (x1 - x0) / (y1 - y0)
+        for ring in rings
+        for (x0, y0), (x1, y1) in pairwise(ring)
+        if (y0 <= y) != (y1 <= y)
+    )
+
+
+def _inside(crossings: list[float], columns: int) -> set[int]:
+    """Columns of cells whose middle lies between odd and even crossings."""
+    found: set[int] = set()
+    for left, right in zip(crossings[::2], crossings[1::2], strict=False):
+        found.update(range(max(0, ceil((left - 1) / 2)), min(columns, floor((right - 1) / 2) + 1)))
+    return found
 
 
 def _clip(x0: float, y0: float, x1: float, y1: float, width: float, height: float) -> Sequence[float] | None:

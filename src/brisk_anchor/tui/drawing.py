@@ -71,7 +71,8 @@ class Drawing(Widget):
             draw_live(canvas, picture, view, front=front)
             self._canvases.append(canvas)
         scale = self._grounds[1][0][1].scale
-        self._note = f"{picture.zoom} · {20 / scale:.0f} mm ├{'─' * 8}┤"
+        bar = next((size for size in (5, 10, 20, 50, 100, 200, 500) if size * scale >= 12), 1000)
+        self._note = f"{picture.zoom}   {bar} mm ├{'─' * max(0, round(bar * scale / 2) - 2)}┤"
 
     def render_line(self, y: int) -> Strip:
         """One line of the two drawings and their headings."""
@@ -98,5 +99,5 @@ class Drawing(Widget):
 
 @lru_cache(maxsize=128)
 def _style(style: str) -> Style:
-    """A style on the ground colour."""
-    return Style.parse(f"{style} on {theme.GROUND}" if style else f"on {theme.GROUND}")
+    """A style, on the common ground where it names none."""
+    return Style.parse(style if "on #" in style else f"{style} on {theme.GROUND}")

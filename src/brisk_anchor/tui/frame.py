@@ -48,14 +48,14 @@ class Ladder(Static):
         room = max(0, (self.size.width - 4) // max(1, len(rungs)) - 26)
         for row, title, state, chosen in rungs:
             if text:
-                text.append("  ─  ", theme.RULE)
+                text.append("  ──  ", theme.RULE)
             shape, colour = theme.STATE_SHAPES[state]
             text.append(f" {shape} ", f"bold {colour}")
             name = f" {row} "
             text.append(name, f"bold {theme.GROUND} on {theme.SAND}" if chosen else f"bold {theme.TEXT}")
+            text.append(f" {state}", f"bold {colour}")
             shown = title if len(title) <= room else title[: max(0, room - 1)] + "…"
-            text.append(f" {shown} " if room > 6 else " ", theme.QUIET)
-            text.append(state, colour)
+            text.append(f"  {shown}" if room > 6 else "", theme.QUIET)
         self.update(text)
 
 

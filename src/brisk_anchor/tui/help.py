@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from rich.table import Table
 from rich.text import Text
+from textual import events
 from textual.app import ComposeResult
 from textual.containers import VerticalScroll
 from textual.screen import ModalScreen
@@ -51,11 +52,24 @@ class HelpScreen(ModalScreen[None]):
             yield Static(Text(_WORDS[self.view] + "\n", theme.QUIET))
             yield Static(table)
             yield Static(Text("\n").append_text(states))
-            yield Static(Text("\nCtrl+P finds any action by name. Any key leaves this sheet.", theme.QUIET))
+            yield Static(
+                Text("\nCtrl+P finds any action by name. Arrows scroll; any other key leaves this sheet.", theme.QUIET)
+            )
 
-    def on_key(self) -> None:
-        """Leave."""
-        self.dismiss()
+    def on_key(self, event: events.Key) -> None:
+        """Scroll with the arrow and page keys; leave with any other."""
+        sheet = self.query_one(VerticalScroll)
+        scroll = {
+            "up": sheet.scroll_up,
+            "down": sheet.scroll_down,
+            "pageup": sheet.scroll_page_up,
+            "pagedown": sheet.scroll_page_down,
+        }.get(event.key)
+        event.stop()
+        if scroll:
+            scroll()
+        else:
+            self.dismiss()
 
     def on_click(self) -> None:
         """Leave."""

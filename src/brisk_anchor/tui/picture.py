@@ -14,7 +14,11 @@ if TYPE_CHECKING:
     from brisk_anchor.core.setup import Setup
     from brisk_anchor.standin.machine import Motion
 
-_ROLE = {"table": (theme.RULE, 0, None), "fixture": (theme.FIXTURE, 1, None), "part": (theme.PART, 2, None)}
+_ROLE = {
+    "table": (theme.RULE, theme.TABLE_GROUND),
+    "fixture": (theme.FIXTURE, theme.FIXTURE_GROUND),
+    "part": (theme.PART, theme.PART_GROUND),
+}
 _MOVE = {"rapid": (theme.FAINT, 3, (2, 3)), "skip": (theme.LIVE, 4, None), "feed": (theme.QUIET, 3, (1, 1))}
 
 
@@ -84,10 +88,14 @@ def draw_ground(canvas: Canvas, picture: Picture, view: Projection, *, front: bo
     low, high = (travel.low[0], travel.low[second] - drop), (travel.high[0], travel.high[second] - drop)
     corners = [low, (high[0], low[1]), high, (low[0], high[1]), low]
     canvas.polyline([view(*corner) for corner in corners], theme.FAINT, 0, (3, 5))
-    for outline in picture.setup.outlines:
-        colour, layer, dash = _ROLE[outline.role]
-        for ring in outline.front if front else outline.plan:
-            canvas.polyline([view(*point) for point in ring], colour, layer, dash)
+    # What lies higher, or nearer to the front, hides what is below or behind it.
+    nearest = (lambda o: -min(p[1] for p in o.plan[0])) if front else (lambda o: o.top)
+    for outline in sorted(picture.setup.outlines, key=nearest):
+        colour, ground = _ROLE[outline.role]
+        rings = [[view(*point) for point in ring] for ring in (outline.front if front else outline.plan)]
+        canvas.fill(rings[:1] if front else rings, ground)
+        for number, ring in enumerate(rings):
+            canvas.polyline(ring, colour, 0, (2, 2) if front and number else None)
 
 
 def _flat(place: Vector, front: bool) -> tuple[float, float]:

@@ -16,6 +16,8 @@ class Heading(Static):
     def tell(self, title: str, note: str = "", colour: str = theme.QUIET) -> None:
         """Show a title and a note."""
         width = max(10, self.size.width)
+        room = width - 5 - (len(note) + 2 if note else 0)
+        title = title if len(title) <= room else title[: max(0, room - 1)] + "…"
         text = Text(no_wrap=True)
         text.append("─", theme.RULE)
         text.append(f" {title} ", f"bold {theme.QUIET}")

@@ -14,7 +14,10 @@ LIVE = "#7fd4b8"
 SAND = "#e6c88f"
 CORAL = "#ff8d78"
 PART = "#c9d6da"
-FIXTURE = "#6f8b99"
+FIXTURE = "#7593a2"
+TABLE_GROUND = "#182530"
+FIXTURE_GROUND = "#1e303c"
+PART_GROUND = "#33474f"
 
 SLATE = Theme(
     name="slate-and-sea-glass",

@@ -19,15 +19,28 @@ WIDTH = 50
 
 
 def chain_text(
-    chain: Chain | None, missing: Sequence[str], proof: Proof | None, agreements: Sequence[Agreement]
+    chain: Chain | None,
+    missing: Sequence[str],
+    proof: Proof | None,
+    agreements: Sequence[Agreement],
+    room: int = 99,
 ) -> Text:
-    """The chain as lines of arithmetic; `missing` names what is still to be measured."""
+    """The chain as lines of arithmetic; `missing` names what is still to be measured.
+
+    Where there are fewer lines than `room`, only what each axis comes to is shown, and where the rest stands.
+    """
     text = Text(no_wrap=True)
+    whole = sum(len(axis.terms) for axis in chain.axes) if chain else 0
+    short = whole + len(missing) + bool(agreements) + bool(proof) > room
     if chain is not None:
+        if short:
+            text.append(" the arithmetic stands in the book (2)\n", theme.QUIET)
         for axis in chain.axes:
             for number, term in enumerate(axis.terms):
                 last = number == len(axis.terms) - 1
-                head = axis.axis.upper() if number == 0 else term.sign
+                if short and not last:
+                    continue
+                head = axis.axis.upper() if number == 0 and not last else term.sign
                 spread = "" if term.u is None else f"±{2 * term.u:.4f}"
                 label = term.label if len(term.label) <= 24 else term.label[:23] + "…"
                 style = f"bold {theme.LIVE}" if last else theme.TEXT
@@ -66,4 +79,4 @@ class ChainPanel(Static):
         agreements: Sequence[Agreement],
     ) -> None:
         """Show the chain as far as it goes."""
-        self.update(chain_text(chain, missing, proof, agreements))
+        self.update(chain_text(chain, missing, proof, agreements, self.size.height))

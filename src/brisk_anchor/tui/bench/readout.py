@@ -24,7 +24,9 @@ class Readout(Static):
         *,
         live: bool,
     ) -> None:
-        """`figures` are signed positions as text; `doing` is one short line; `share` of the move is done."""
+        """`figures` are signed positions as text; `doing` is one short line; `share` of the move is done.
+
+        In a touch `to_go` is the distance to where the drawing puts the wall, for where it is nobody knows yet."""
         compact = bool(self.app.has_class("compact"))
         text = Text(no_wrap=True)
         colour = theme.LIVE if live else theme.TEXT
@@ -42,14 +44,23 @@ class Readout(Static):
                 text.append("\n")
         if compact:
             text.append("\n")
-        text.append(f" {frame}, mm", theme.QUIET)
-        text.append("\n ")
+        text.append(f" {frame}, mm\n", theme.QUIET)
         if to_go is None:
-            text.append(doing, f"bold {theme.LIVE if live else theme.QUIET}")
+            text.append(f" {doing}", f"bold {theme.LIVE if live else theme.QUIET}")
+            self.update(text)
+            return
+        wall = doing.startswith("touch")
+        full = round(20 * share)
+        text.append("\n" if not compact else "")
+        text.append(f" {doing:<20}", f"bold {theme.LIVE}")
+        text.append("━" * full, theme.LIVE)
+        text.append("─" * (20 - full), theme.FAINT)
+        if compact:
+            text.append(f" {to_go:.2f}", f"bold {theme.LIVE}")
         else:
-            text.append(f"{doing}  ", f"bold {theme.LIVE}")
-            full = round(14 * share)
-            text.append("━" * full, theme.LIVE)
-            text.append("─" * (14 - full), theme.FAINT)
-            text.append(f" {to_go:.2f} to go", f"bold {theme.LIVE}")
+            text.append("\n\n")
+            for row, digits in enumerate(large(f"{to_go:.2f}".replace("-", "−").rjust(7))):
+                label = ((" to the", " wall as", " drawn") if wall else ("", " to go", ""))[row]
+                text.append(label.ljust(10), theme.QUIET)
+                text.append(digits + "\n", theme.SAND)
         self.update(text)

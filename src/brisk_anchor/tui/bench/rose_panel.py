@@ -27,7 +27,10 @@ class RosePanel(Static):
 
     def tell(self, asking: Asking | None, measurement: Measurement | None, uncertainty: float, ball: float) -> None:
         """Show what is asked for; `measurement` is None while something is missing."""
-        rows = 8 if self.app.has_class("compact") else 12
+        rows = 8 if self.app.has_class("compact") else 10
+        if asking is None or not asking.rose.marks:
+            self.update(self._words(None, None, uncertainty))
+            return
         grid = Table.grid(padding=(0, 1))
         grid.add_column(width=COLUMNS, no_wrap=True)
         grid.add_column(no_wrap=True)
@@ -91,17 +94,18 @@ class RosePanel(Static):
     def _words(self, asking: Asking | None, measurement: Measurement | None, uncertainty: float) -> Text:
         text = Text(no_wrap=True)
         if asking is None or not asking.rose.marks:
-            text.append("nothing marked\n", f"bold {theme.QUIET}")
-            text.append("f points at a drawn feature\narrows mark metal, d below\n", theme.QUIET)
+            text.append(" nothing is marked\n", f"bold {theme.QUIET}")
+            text.append(" f points at a drawn feature; or bring the tip near\n", theme.QUIET)
+            text.append(" (Shift and arrows) and mark metal with the arrows\n", theme.QUIET)
             return text
         reading = asking.rose.read()
         text.append(f"{asking.title}\n", f"bold {theme.SAND}")
         stance = "over it" if asking.rose.over else "inside it"
         if len(asking.rose.marks) > 1:
             form = "round" if asking.rose.round else "straight"
-            text.append(f"{reading.name}: tip {stance}, {form}\n", theme.QUIET)
+            text.append(f"{form}, tip {stance}\n", theme.QUIET)
         else:
-            text.append(f"{reading.name}\n", theme.QUIET)
+            text.append(f"{reading.hint}\n", theme.QUIET)
         kind = reading.kind
         lines: list[tuple[str, float | None]] = []
         if kind is not None and kind.is_round:

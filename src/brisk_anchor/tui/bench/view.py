@@ -61,6 +61,8 @@ class BenchView(Horizontal):
             return
         self.show_motion()
         workshop = desk.workshop
+        for widget in ("#rose-heading", "#rose"):
+            self.query_one(widget).display = desk.running is None
         asking = desk.present_asking()
         self.query_one("#rose-heading", Heading).tell("rose", "what to measure")
         self.query_one(RosePanel).tell(
@@ -111,24 +113,29 @@ class BenchView(Horizontal):
             player = desk.running.player
             to_go = player.to_go
             if player.motion:
-                doing = self._doing(desk.running)
-                whole = math.dist(player.motion.end, player.motion.start)
-                share = 1 - (to_go or 0.0) / whole if whole else 1.0
+                doing, whole = self._doing(desk.running)
+                gone = math.dist(player.position, player.motion.start)
+                to_go = whole - gone if to_go is not None else None
+                share = min(1.0, gone / whole) if whole else 1.0
         self.query_one(Readout).tell(
             (figures[0], figures[1], figures[2]), frame, doing, to_go, share, live=desk.running is not None
         )
 
     @staticmethod
-    def _doing(running: Running) -> str:
-        player = running.player
-        total = len(running.measurement.directions) if running.measurement else 0
-        made = sum("TOUCH" in line for line in player.run.printed)
-        kind = _MOVING[player.motion.kind.value] if player.motion else ""
+    def _doing(running: Running) -> tuple[str, float]:
+        """What the machine does, and how long this move is: in a touch as far as the wall should be, else to its end."""
+        player, measurement = running.player, running.measurement
+        motion = player.motion
+        assert motion is not None
+        length = math.dist(motion.end, motion.start)
         source = player.stride.source if player.stride else ""
-        searching = kind == "guarded" and player.motion is not None and len(player.run.interpreter.calls) == 2
-        if searching and "7302" not in source and made < total:
-            return f"touch {made + 1} of {total}"
-        return kind
+        in_touch = motion.kind.value == "skip" and "#24-" not in source
+        if measurement is None or not in_touch:
+            return _MOVING[motion.kind.value], length
+        number = min(len(measurement.directions), sum("TOUCH" in line for line in player.run.printed) + 1)
+        slow = motion.feed < 200
+        expected = player.run.interpreter.profile.probing.back_off if slow else measurement.nominal_reach
+        return f"touch {number} of {len(measurement.directions)}" + (", slow" if slow else ""), expected
 
     # -- the rose ----------------------------------------------------------------------------------------------
 
@@ -248,6 +255,7 @@ class BenchView(Horizontal):
             return
         desk.places = []
         desk.running = Running(player, program, measurement)
+        self.owner.show_all(keep_prompt=True)
         self.owner.tell(f"Measuring {measurement.title}. Esc stops the machine.", program.title)
 
     def follow(self, seconds: float) -> None:

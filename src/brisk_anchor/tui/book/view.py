@@ -103,7 +103,7 @@ class BookView(Horizontal):
         wide = self.app.size.width >= 130
         text = Text(no_wrap=True)
         head = f"   {'row':<5}{'state':<14}" + "".join(f"{axis:>11}{'±':>8}" for axis in "XYZ")
-        text.append(head + (f"{'age':>8}  control differs\n" if wide else "\n"), theme.QUIET)
+        text.append(head + (f"{'age':>8}  control\n" if wide else "\n"), theme.QUIET)
         now = datetime.now(UTC)
         names = {row.row: row.title for row in desk.workshop.setup.rows}
         for row in rows:
@@ -130,12 +130,16 @@ class BookView(Horizontal):
             elif any(control):
                 for value in control:
                     text.append(f"{format_length(value, decimals=4, signed=True):>11}{'':8}", theme.FAINT)
-                text.append("  on the control, no evidence" if wide else "", theme.QUIET)
             else:
                 text.append(f"{'—':>11}{'':8}" * 3, theme.FAINT)
             text.append("\n")
             if row in names:
-                text.append(f"        {names[row]}\n", theme.QUIET)
+                doubt = (
+                    ""
+                    if valued is not None or not any(control)
+                    else "; the control holds these figures, nothing tells why"
+                )
+                text.append(f"        {names[row]}{doubt}\n", theme.QUIET)
         return text
 
     def _history(self, entries: list[Entry]) -> Text:

@@ -39,10 +39,10 @@ class Listing(Widget):
         """One line of the list."""
         number, width = self._top + y, self.size.width
         if number > len(self.lines):
-            return Strip.blank(width)
+            return Strip.blank(width, Style(bgcolor=theme.GROUND))
         text, heading = self.lines[number - 1]
         chosen, runs = number == self.cursor, number == self.running
-        ground = theme.RULE if runs else (theme.RAISED if chosen else None)
+        ground = theme.RULE if runs else (theme.RAISED if chosen else theme.GROUND)
         sign = "▶" if runs else ("›" if chosen else " ")
         code, bracket, comment = text.partition("(")
         segments = [
@@ -53,4 +53,4 @@ class Listing(Widget):
                 bracket + comment, Style(color=theme.SAND if heading else theme.QUIET, bgcolor=ground, bold=heading)
             ),
         ]
-        return Strip(segments).extend_cell_length(width, Style(bgcolor=ground) if ground else None).crop(0, width)
+        return Strip(segments).extend_cell_length(width, Style(bgcolor=ground)).crop(0, width)

@@ -72,7 +72,7 @@ class CodeView(Horizontal):
         entries = desk.workshop.history(desk.row)
         proof = entries[-1].proof if entries else None
         if proof and proof.holds and proof.digest == program.digest:
-            self.verdict = (f"● proved: {proof.worst * 1000:.2f} µm from the stored value", theme.LIVE)
+            self.verdict = ("● proved", theme.LIVE)
         else:
             self.verdict = ("○ not proved", theme.QUIET)
 
@@ -91,7 +91,11 @@ class CodeView(Horizontal):
         watched = line or self.cursor
         meaning = program.lines[watched - 1].meaning if program and watched <= len(program.lines) else self.verdict[0]
         self.query_one("#meaning-heading", Heading).tell(f"what line {watched} does" if program else "why")
-        self.query_one("#meaning", Static).update(Text(" " + (meaning or "nothing: a blank line"), theme.TEXT))
+        told = Text()
+        if program and watched <= len(program.lines):
+            told.append(f" {program.lines[watched - 1].text}\n", theme.QUIET)
+        told.append(f" {meaning or 'nothing: a blank line'}", theme.TEXT)
+        self.query_one("#meaning", Static).update(told)
         self._show_path(desk, running)
         self._show_state(desk, running)
 
@@ -227,7 +231,7 @@ class CodeView(Horizontal):
             self.owner.complain(error)
             return
         words = f"{proof.worst * 1000:.2f} µm from the stored value, {proof.allowed * 1000:.2f} allowed"
-        self.verdict = (f"● proved: {words}", theme.LIVE) if proof.holds else (f"! not proved: {words}", theme.CORAL)
+        self.verdict = ("● proved", theme.LIVE) if proof.holds else ("! not proved", theme.CORAL)
         self.owner.show_all(keep_prompt=True)
         if proof.holds:
             self.owner.tell(
