@@ -18,7 +18,7 @@ from brisk_anchor.core.touches import AXES
 
 @dataclass(frozen=True, slots=True)
 class Look:
-    """One finding of the second look. `stops` is True when going on would be wrong, False when it is worth a thought."""
+    """One finding of the second look. `stops`: going on would be wrong; else it is worth a thought."""
 
     stops: bool
     found: str
@@ -49,13 +49,14 @@ def look_at_measurement(measurement: Measurement, travel: Travel) -> list[Look]:
                 f"Search {needed:.3f} mm, or bring the tip nearer",
             )
         )
+    name = measurement.title or measurement.name
     for point in measurement.extreme_points():
         for axis, value, low, high in zip(AXES, point, travel.low, travel.high, strict=True):
             if not low <= value <= high:
                 looks.append(
                     Look(
                         True,
-                        f"{measurement.name} needs {axis.upper()} {value:+.3f} mm; the travel is {low:+.3f} to {high:+.3f}",
+                        f"{name} needs {axis.upper()} {value:+.3f} mm; the travel is {low:+.3f} to {high:+.3f}",
                         "The machine would stop with a travel alarm on the way",
                         "Move the set-up, the start or the clear height",
                     )
@@ -138,7 +139,7 @@ def look_at_store(
                 looks.append(
                     Look(
                         True,
-                        f"{chain.row} {axis.upper()} would jump {jump:+.3f} mm from {reference_name}; {jump_limit:g} is believed",
+                        f"{chain.row} {axis.upper()} jumps {jump:+.3f} mm from {reference_name} (limit {jump_limit:g})",
                         "A jump like this is nearly always a wrong tool, unit, row or drawing figure",
                         "Check the drawing position and the stylus; measure again",
                     )

@@ -19,9 +19,10 @@ class Measurement:
     """One measurement. Positions are spindle (gauge point) machine coordinates, mm.
 
     `start` is where the tip stands when the measurement is asked for: inside a bore at touching depth, beside a wall,
-    or above a boss or surface. `clear_z` is the spindle Z at which nothing is in the way. `start_uncertainty` is how far
-    from its nominal place the feature may lie, each way. `standoff` is the distance from start to the surface when the
-    kind is a surface. `depth` is how far below the feature's upper edge the ball's end is when it touches.
+    or above a boss or surface. `clear_z` is the spindle Z at which nothing is in the way. `start_uncertainty` is how
+    far from its nominal place the feature may lie, each way. `standoff` is the distance from start to the
+    surface when the kind is a surface. `depth` is how far below the feature's upper edge the ball's
+    end is when it touches; `drop` how far it goes down beside a boss from the start.
     """
 
     name: str

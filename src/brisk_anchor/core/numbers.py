@@ -208,7 +208,7 @@ def parse_length(
     ):
         if beyond and limit is not None:
             raise NumberEntryError(
-                f"{format_length(number, unit)} {unit.value} is {word} the limit of {format_length(limit, unit)} {unit.value}",
+                f"{format_length(number, unit)} is {word} the limit of {format_length(limit, unit)} {unit.value}",
                 "No sensible value lies there",
                 "Check the unit and the decimal point",
             )

@@ -22,7 +22,7 @@ class Agreement:
 
 @dataclass(frozen=True, slots=True)
 class Proof:
-    """A run of the written code on the stand-in. `worst` is the largest distance of an axis from the stored value, mm."""
+    """A run of the written code on the stand-in. `worst`: largest distance of an axis from the stored value, mm."""
 
     program: int
     digest: str

@@ -82,9 +82,7 @@ class Rose:
             return Reading(name, None, f"A {name} is not measured yet. Press r if it is round.")
         if len(marks) == 2:
             opposite = len({abs(wall.direction[0]) for wall in marks}) == 1
-            if opposite:
-                name = "web" if self.over else "slot"
-            else:
-                name = "outside corner" if self.over else "inside corner"
+            names = {True: ("slot", "web"), False: ("inside corner", "outside corner")}[opposite]
+            name = names[self.over]
             return Reading(name, None, f"A {name} is not measured yet: mark one wall, or all four and round.")
         return Reading("three walls", None, "Mark the fourth, or take one off.")

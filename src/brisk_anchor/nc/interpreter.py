@@ -42,6 +42,8 @@ _ONE_BLOCK = (4, 10, 31, 53, 65)
 _GROUP_OF = {code: group for group, codes in _MODAL_GROUPS.items() for code in codes} | {
     code: ("feed or table" if code != 53 else "machine coordinates") for code in _ONE_BLOCK
 }
+_LETTERS_OF = {4: "X", 10: "LPXYZ", 98: "P"}
+"""Letters a block may hold beside F and H, by its code; all others take X, Y and Z."""
 _M_CODES = (0, 1, 2, 5, 9, 30, 98, 99)
 
 
@@ -260,26 +262,29 @@ class Interpreter:
         if 65 in codes:
             self._call_with_arguments(words)
             return
-        axes = self._letters(words, codes)
         self._check_codes(codes, ms)
+        axes = self._letters(words)
         self._modal(codes, axes)
-        if 98 in ms:
-            self._enter(variable_number(axes.pop("P", None)), {})
-            return
-        if 4 in codes:
-            self._dwell(axes)
-        elif 10 in codes:
-            self._table(axes)
-        elif 31 in codes:
-            self._skip(axes)
-        else:
-            self._move(codes, axes)
-        if axes:
-            raise ExpressionError(f"{', '.join(sorted(axes))} has no meaning in this block")
+        special = next((code for code in (4, 10, 31) if code in codes), 98 if 98 in ms else 0)
+        stray = set(axes) - set(_LETTERS_OF.get(special, "XYZ"))
+        if stray:
+            raise ExpressionError(f"{', '.join(sorted(stray))} has no meaning in this block")
+        match special:
+            case 98:
+                self._enter(variable_number(axes.get("P")), {})
+                return
+            case 4:
+                self._dwell(axes)
+            case 10:
+                self._table(axes)
+            case 31:
+                self._skip(axes)
+            case _:
+                self._move(codes, axes)
         self._program_flow(ms)
 
     @staticmethod
-    def _letters(words: list[tuple[str, float]], codes: list[float]) -> dict[str, float]:
+    def _letters(words: list[tuple[str, float]]) -> dict[str, float]:
         axes: dict[str, float] = {}
         for letter, value in words:
             if letter in "GM":

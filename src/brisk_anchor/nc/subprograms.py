@@ -1,8 +1,8 @@
 """The two subprograms every measuring file carries: one touch, one guarded move.
 
 Both work in machine positions read from the control, so it does not matter which work offset, common shift or tool
-length is active. A skip position is given in the same frame as the `work` position; at standstill `machine − work` turns
-it into a machine position, whatever that frame is.
+length is active. A skip position is given in the same frame as the `work` position; at standstill `machine − work`
+turns it into a machine position, whatever that frame is.
 """
 
 from __future__ import annotations
@@ -25,6 +25,12 @@ def _alarm(profile: Profile, condition: str, number: int, text: str) -> str:
     return f"IF [{condition}] THEN #{profile.alarm.variable}={number} ({text[: profile.alarm.longest]})"
 
 
+def _latched(profile: Profile) -> list[str]:
+    """Machine position of the last skip signal, axis by axis; the end of the move when there was none."""
+    places = profile.positions
+    return [f"#{s}+#{m}-#{w}" for s, m, w in zip(places.skip, places.machine, places.work, strict=True)]
+
+
 def _distance(variables: tuple[str, str, str], start: tuple[int, int, int]) -> str:
     return "SQRT[" + "+".join(f"[{a}-#{b}]*[{a}-#{b}]" for a, b in zip(variables, start, strict=True)) + "]"
 
@@ -32,9 +38,9 @@ def _distance(variables: tuple[str, str, str], start: tuple[int, int, int]) -> s
 def touch_subprogram(profile: Profile) -> list[Block]:
     """Fast search, back off, slow touch, keep and print the machine position, back to where it began."""
     p, moves, probing = profile.program, profile.moves, profile.probing
-    machine, work, skip = profile.positions.machine, profile.positions.work, profile.positions.skip
+    machine = profile.positions.machine
     guard = p.call.format(number=p.guard_number)
-    latched = [f"#{s}+#{m}-#{w}" for s, m, w in zip(skip, machine, work, strict=True)]
+    latched = _latched(profile)
     back = _figure(probing.back_off)
     form = profile.print
     digits = f"[{form.whole}{form.decimals}]"
@@ -102,7 +108,7 @@ def guard_subprogram(profile: Profile) -> list[Block]:
     """Move to a machine position with the probe watching; any contact on the way is an alarm."""
     p, machine = profile.program, profile.positions.machine
     words = " ".join(f"{letter}[#{n}-#{m}]" for letter, n, m in zip("XYZ", _LOCAL_XYZ, machine, strict=True))
-    short = "+".join(f"ABS[#{m}-#{n}]" for m, n in zip(machine, _LOCAL_XYZ, strict=True))
+    short = "+".join(f"ABS[{place}-#{n}]" for place, n in zip(_latched(profile), _LOCAL_XYZ, strict=True))
     return [
         (p.number.format(number=p.guard_number) + " (GUARDED MOVE)", "the guarded move"),
         ("(X Y Z MACHINE POSITION OF THE SPINDLE; CONTACT ON THE WAY STOPS)", "what it is given"),
@@ -113,7 +119,7 @@ def guard_subprogram(profile: Profile) -> list[Block]:
         (f"{profile.moves.skip} {words} F{_figure(profile.probing.guarded_feed)}", "move with the probe watching"),
         (
             _alarm(profile, f"{short} GT {_figure(2 * _AT_END)}", AlarmNumber.UNEXPECTED, "UNEXPECTED CONTACT"),
-            "it did not arrive: something was in the way",
+            "the signal came before the end: something was in the way, even if it stopped on time",
         ),
         (profile.moves.absolute, "absolute positions again"),
         (p.return_word, "back to the caller"),

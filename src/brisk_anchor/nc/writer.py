@@ -205,7 +205,8 @@ class _Writer:
             case ReadBack(row, values):
                 offset = profile.row(row)
                 for axis, value in values:
-                    condition = f"ABS[#{offset.read['xyz'.index(axis)]}-{self.expression(value)}] GT {self.figure(profile.resolution * 2)}"
+                    held = f"#{offset.read['xyz'.index(axis)]}"
+                    condition = f"ABS[{held}-{self.expression(value)}] GT {self.figure(profile.resolution * 2)}"
                     self.put(
                         self.alarm(condition, AlarmNumber.READ_BACK, f"{row} {axis.upper()} WAS NOT TAKEN"),
                         f"read back: alarm unless the table holds what was written to {row} {axis.upper()}",
@@ -251,7 +252,8 @@ def _head(plan: Plan, profile: Profile) -> list[str]:
     styli: dict[Stylus, None] = dict.fromkeys(measurement.stylus for measurement in plan.measurements)
     for stylus in styli:
         lines.append(
-            f"PROBE T{stylus.tool_number}  BALL {stylus.ball_diameter:.3f}  EFFECTIVE RADIUS {stylus.effective_radius:.4f}"
+            f"PROBE T{stylus.tool_number}  BALL {stylus.ball_diameter:.3f}"
+            f"  EFFECTIVE RADIUS {stylus.effective_radius:.4f}"
             f"  LENGTH {stylus.length:.4f}"
         )
     lines += [f"MEASURES {measurement.title or measurement.name}" for measurement in plan.measurements]

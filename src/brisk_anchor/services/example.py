@@ -57,12 +57,12 @@ def run_example(folder: Path, row: str = "G54", seed: int = 1) -> Iterator[str]:
             )
         yield (
             f"Proved  {row}: the program ended {proof.worst * 1000:.2f} µm from the stored value "
-            f"({proof.allowed * 1000:.2f} allowed), {proof.touches} touches, {proof.machine_seconds:.0f} s of machine time"
+            f"({proof.allowed * 1000:.2f} allowed), {proof.touches} touches, {proof.machine_seconds:.0f} s on a machine"
         )
         truth = workshop.true_offset(row)
         for axis in chain.axes:
             error = (axis.value - truth[axis.axis]) * 1000
-            yield f"Truth   {row} {axis.axis.upper()} {_f(truth[axis.axis])} mm: the stored value is {error:+.2f} µm off"
+            yield f"Truth   {row} {axis.axis.upper()} {_f(truth[axis.axis])} mm: stored {error:+.2f} µm off"
         for path in write_sheets(workshop, row, folder):
             yield f"Sheet   {path}"
         yield f"Book    {folder / 'book.sqlite'}"

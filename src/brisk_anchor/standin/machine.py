@@ -150,7 +150,7 @@ class StandIn:
         self._free(target, self.machine.rapid, line, MoveKind.RAPID)
 
     def feed(self, target: Vector, feed: float, line: int) -> None:
-        """Move at feed, the probe not watched: contact is a crash, unless the ball comes off the metal it pressed on."""
+        """Move at feed, the probe not watched: contact is a crash, unless the ball comes off what it pressed on."""
         self._free(target, feed, line, MoveKind.FEED)
 
     def _limits(self, target: Vector) -> None:

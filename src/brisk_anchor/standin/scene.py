@@ -1,4 +1,4 @@
-"""A scene made ready: the solids as they really are, the set-up as the person knows it, and the truth to compare with."""
+"""A scene made ready: the solids as they really are, the set-up as the person knows it, and the truth."""
 
 from __future__ import annotations
 
@@ -87,8 +87,9 @@ def _region(section: SolidSection, *, real: bool) -> Region:
     if section.centre and section.diameter:
         diameter = (section.real_diameter if real else None) or section.diameter
         return Disc(section.centre, diameter / 2)
-    assert section.a and section.b and section.radius_a and section.radius_b  # held by SolidSection
-    return Lever(section.a, section.radius_a, section.b, section.radius_b)
+    if section.a and section.b and section.radius_a and section.radius_b:
+        return Lever(section.a, section.radius_a, section.b, section.radius_b)
+    raise ValueError(f"{section.name} has no shape")  # SolidSection lets none of these through
 
 
 def _centre(section: SolidSection) -> tuple[float, float]:
@@ -96,8 +97,9 @@ def _centre(section: SolidSection) -> tuple[float, float]:
         return section.centre
     if section.a:
         return section.a
-    assert section.low and section.high
-    return (section.low[0] + section.high[0]) / 2, (section.low[1] + section.high[1]) / 2
+    if section.low and section.high:
+        return (section.low[0] + section.high[0]) / 2, (section.low[1] + section.high[1]) / 2
+    raise ValueError(f"{section.name} has no shape")
 
 
 def _solid(body: BodySection, section: SolidSection, frame: Frame, *, real: bool) -> Solid:
@@ -141,7 +143,7 @@ def _pulled_in(region: Region, slot: Rectangle, corner: tuple[float, float]) -> 
 
 
 def _outline(solid: Solid) -> Outline:
-    """Plan: the region's border and openings. Front: its extent in X between bottom and top, openings as inner lines."""
+    """Plan: the region's border and openings. Front: its extent in X from bottom to top, openings as inner lines."""
     region = [solid.region.outline(), *(hole.outline() for hole in solid.holes)]
     for slot in solid.slots:
         region.append([_pulled_in(solid.region, slot, corner) for corner in slot.outline()])

@@ -105,7 +105,7 @@ Region = Rectangle | Disc | Lever
 
 @dataclass(frozen=True, slots=True)
 class Unevenness:
-    """A casting's top: `rise` (mm) over nominal, slopes (mm per mm) about `centre`, waves of `wave` mm and `pitch` mm."""
+    """A casting's top: `rise` (mm) over nominal, slopes (mm per mm) about `centre`, waves of `wave` and `pitch` mm."""
 
     rise: float = 0.0
     slope: tuple[float, float] = (0.0, 0.0)

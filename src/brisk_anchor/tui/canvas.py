@@ -162,7 +162,7 @@ def _clip(x0: float, y0: float, x1: float, y1: float, width: float, height: floa
 
 @dataclass(frozen=True, slots=True)
 class Projection:
-    """Millimetres to dots: `u` to the right, `v` upwards. `scale` is dots a mm across; a dot is `tall` times as high."""
+    """Millimetres to dots: `u` rightwards, `v` up. `scale` is dots a mm across; dots are `tall` times as high."""
 
     scale: float
     u0: float

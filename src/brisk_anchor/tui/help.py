@@ -18,7 +18,7 @@ _WORDS = {
     "marks are the feature. Each value of the offset is the end of a chain that starts with the touches.",
     "book": "The book keeps every figure that was measured, stored or proved, with the touches it came from. It only "
     "grows. The control's own table is compared beside it.",
-    "code": "The code does on a control what was done on the bench. Run it here on a twin of the machine first: contacts, "
+    "code": "The code does on a control what was done on the bench. Run it here on a twin first: contacts, "
     "guards and the offset it writes are those of the real program.",
 }
 

@@ -123,7 +123,7 @@ class BenchView(Horizontal):
 
     @staticmethod
     def _doing(running: Running) -> tuple[str, float]:
-        """What the machine does, and how long this move is: in a touch as far as the wall should be, else to its end."""
+        """What the machine does, and how long this move is: a touch to where the wall should be, else to its end."""
         player, measurement = running.player, running.measurement
         motion = player.motion
         assert motion is not None

@@ -1,0 +1,54 @@
+"""Shared fixtures. No test can touch the user's files: the data folder is always a fresh one."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+
+from brisk_anchor.book.store import Book
+from brisk_anchor.core.touches import Stylus
+from brisk_anchor.nc.profile import Profile, shipped_profile
+from brisk_anchor.services.paths import HOME_VARIABLE
+from brisk_anchor.services.workshop import Workshop
+from brisk_anchor.standin.scene import Scene, build_scene
+from brisk_anchor.standin.scene_file import load_scene
+
+
+@pytest.fixture(autouse=True)
+def _own_folder(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv(HOME_VARIABLE, str(tmp_path / "home"))
+
+
+@pytest.fixture(scope="session")
+def scene() -> Scene:
+    return build_scene(load_scene("heron-gl114"))
+
+
+@pytest.fixture(scope="session")
+def profile() -> Profile:
+    return shipped_profile("skip-macro")
+
+
+@pytest.fixture(scope="session")
+def stylus(scene: Scene) -> Stylus:
+    return scene.setup.stylus
+
+
+@pytest.fixture
+def book(tmp_path: Path):
+    book = Book.open(tmp_path / "book.sqlite")
+    yield book
+    book.close()
+
+
+@pytest.fixture
+def workshop(scene: Scene, book: Book, profile: Profile) -> Workshop:
+    """The demo job with noise and an empty book."""
+    return Workshop(scene, book, profile, seed=3)
+
+
+@pytest.fixture
+def quiet(scene: Scene, profile: Profile) -> Workshop:
+    """The demo job with a probe that never errs, and no book."""
+    return Workshop(scene, None, profile, seed=None)

@@ -1,0 +1,50 @@
+"""The rose: every set of marks has one meaning, and names it in trade words."""
+
+from __future__ import annotations
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from brisk_anchor.core.kinds import FeatureKind
+from brisk_anchor.core.rose import SIDES, Rose, Wall
+
+L, R, U, D, B = Wall.LEFT, Wall.RIGHT, Wall.UP, Wall.DOWN, Wall.BELOW
+
+
+@pytest.mark.parametrize(
+    ("marks", "over", "round_", "name", "kind"),
+    [
+        ((), False, False, "nothing marked", None),
+        ((B,), False, False, "surface below", FeatureKind.SURFACE),
+        ((L,), False, False, "surface towards −X", FeatureKind.SURFACE),
+        ((U,), True, False, "surface towards +Y", FeatureKind.SURFACE),
+        ((L, U), False, False, "inside corner", None),
+        ((R, D), True, False, "outside corner", None),
+        ((L, R), False, False, "slot", None),
+        ((U, D), True, False, "web", None),
+        ((L, R, U), False, False, "three walls", None),
+        (SIDES, False, True, "bore", FeatureKind.BORE),
+        (SIDES, True, True, "boss", FeatureKind.BOSS),
+        (SIDES, False, False, "pocket", None),
+        (SIDES, True, False, "block", None),
+    ],
+)
+def test_the_marks_are_the_feature(marks, over, round_, name, kind):
+    reading = Rose(frozenset(marks), over, round_).read()
+    assert (reading.name, reading.kind) == (name, kind)
+    assert reading.hint.endswith(".")
+
+
+@given(st.lists(st.sampled_from(Wall), max_size=12), st.booleans(), st.booleans())
+def test_no_order_of_keys_makes_a_contradiction(keys, over, round_):
+    rose = Rose(over=over, round=round_)
+    for wall in keys:
+        rose = rose.toggle(wall)
+        assert wall not in rose.toggle(wall).marks or wall not in rose.marks
+        assert not (B in rose.marks and len(rose.marks) > 1)
+    assert rose.read().name
+
+
+def test_all_round_is_four_and_round():
+    assert Rose().toggle(B).all_round().read().kind is FeatureKind.BORE

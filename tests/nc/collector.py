@@ -1,0 +1,44 @@
+"""A machine that only notes what it is told; positions follow the moves, skips stop where a test says."""
+
+from __future__ import annotations
+
+from brisk_anchor.nc.port import SkipResult
+
+
+class Collector:
+    """A MachinePort of nothing but numbers."""
+
+    def __init__(self, stops=()):
+        self.position = (0.0, 0.0, 0.0)
+        self.tool_in_spindle = 20
+        self.moves = []
+        self.offsets = {"G54": (-100.0, -50.0, -200.0), "G55": (-10.0, -20.0, -30.0)}
+        self.stops = list(stops)
+
+    def rapid(self, target, line):
+        self.moves.append(("rapid", target, line))
+        self.position = target
+
+    def feed(self, target, feed, line):
+        self.moves.append(("feed", target, feed))
+        self.position = target
+
+    def skip(self, target, feed, line):
+        stop = self.stops.pop(0) if self.stops else None
+        self.moves.append(("skip", target, feed))
+        self.position = stop or target
+        return SkipResult(stop or target, stop is not None)
+
+    def dwell(self, seconds, line):
+        self.moves.append(("dwell", seconds, line))
+
+    def offset(self, row):
+        return self.offsets.get(row, (0.0, 0.0, 0.0))
+
+    def write_offset(self, row, values):
+        self.offsets[row] = values
+
+    def tool_length(self, number):
+        if number != 20:
+            raise ValueError(f"H{number} is empty in the tool table")
+        return 150.0

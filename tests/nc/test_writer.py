@@ -1,0 +1,155 @@
+"""Plan → steps → text: the steps a plan has, the safety of the text, and nothing that escapes a comment."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import replace
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from brisk_anchor.core.errors import PlanError, ProfileError
+from brisk_anchor.core.offsets import Fixed, FromFeature, Keep
+from brisk_anchor.nc.plan import Plan, StorePlan, plan_steps
+from brisk_anchor.nc.scanner import scan_program
+from brisk_anchor.nc.steps import AlarmNumber, Check, Guarded, Rapid, ReadBack, Store, TouchStep
+from brisk_anchor.nc.writer import comment_text, write_program
+from brisk_anchor.services.asking import build_measurement, point_at
+
+
+@pytest.fixture(scope="module")
+def measurements(scene):
+    setup = scene.setup
+    return {drawn.name: build_measurement(setup, point_at(setup, drawn)) for drawn in setup.features}
+
+
+@pytest.fixture(scope="module")
+def plan(scene, measurements):
+    rules = scene.setup.row("G54").rules
+    expected = (("x", -470.0), ("y", -286.0), ("z", -504.5))
+    store = StorePlan("G54", tuple(rules.items()), expected, 5.0)
+    return Plan(
+        2354, "GL-114", "Heron", "GL-114", "2026-11-23", 0.0, (measurements["bore"], measurements["top"]), store
+    )
+
+
+def test_a_plan_measures_checks_and_only_then_stores(plan):
+    steps = plan_steps(plan)
+    kinds = [type(step) for step in steps]
+    assert kinds.count(TouchStep) == 5
+    last_check = max(i for i, step in enumerate(steps) if isinstance(step, Check))
+    assert last_check < kinds.index(Store) < kinds.index(ReadBack)
+    alarms = [step.alarm for step in steps if isinstance(step, Check)]
+    assert alarms == [AlarmNumber.SIZE] + [AlarmNumber.JUMP] * 3
+    assert steps[kinds.index(Rapid)].z == 0.0
+
+
+def test_every_rapid_across_happens_at_home_or_clear_height(plan, measurements):
+    height = None
+    for step in plan_steps(plan):
+        if isinstance(step, Rapid):
+            if step.z is not None:
+                height = step.z
+            else:
+                assert height in (0.0, measurements["bore"].clear_z)
+        elif isinstance(step, Guarded) and step.z is not None:
+            height = step.z.value
+
+
+def test_boss_is_touched_inwards_from_outside_and_below_its_top(measurements, plan):
+    boss = measurements["boss"]
+    steps = plan_steps(replace(plan, measurements=(boss,), store=None))
+    touches = [step for step in steps if isinstance(step, TouchStep)]
+    assert [step.direction for step in touches] == [(1, 0, 0), (-1, 0, 0), (0, 1, 0), (0, -1, 0)]
+    out = [step.x.value for step in steps if isinstance(step, Guarded) and step.why.startswith("out past") and step.x]
+    assert [value - boss.start[0] for value in out] == [-18.0, 18.0]
+    down = [step.z.value for step in steps if isinstance(step, Guarded) and step.why == "down beside it"]
+    tip = down[0] - boss.stylus.length
+    assert tip == pytest.approx(-513.0 - 6.0)
+
+
+def test_the_text_is_what_the_profile_reads_and_carries_its_guards(plan, profile):
+    program = write_program(plan, profile)
+    routines = scan_program(program.text, profile)
+    assert [routine.number for routine in routines] == [2354, 7301, 7302]
+    main = program.text.split("O7301")[0]
+    assert main.index("JUMPS TOO FAR") < main.index("G10 L2 P1") < main.index("WAS NOT TAKEN")
+    assert "MISSED CONTACT" in program.text
+    assert "UNEXPECTED CONTACT" in program.text
+    assert "PROBE T20 NOT IN SPINDLE" in main
+    for word in ("HERON", "GL-114", "T20", "BALL 6.000", "2026-11-23", "SKIP-MACRO"):
+        assert word in main
+    # Every sideways or downward move in the main list is guarded or a search; G0 only in machine coordinates.
+    assert not re.search(r"^G1\b", main, re.MULTILINE)
+    assert all("G53" in line for line in main.splitlines() if re.search(r"\bG0\b", line))
+
+
+def test_figures_have_points_and_no_negative_zero(plan, profile):
+    text = re.sub(r"\([^)]*\)", "", write_program(plan, profile).text)
+    text = "\n".join(line for line in text.splitlines() if not line.startswith(("DPRNT", "O", "N", "G10")))
+    for letter, figure in re.findall(r"\b([XYZ])(-?[\d.]+)", text):
+        assert "." in figure, (letter, figure)
+        assert float(figure) or not figure.startswith("-")
+
+
+def test_every_line_has_a_meaning_and_the_identity_ignores_the_date(plan, profile):
+    program = write_program(plan, profile)
+    assert all(line.meaning for line in program.lines if line.text)
+    tomorrow = write_program(replace(plan, date="2026-11-24"), profile)
+    assert tomorrow.identity == program.identity
+    assert tomorrow.digest != program.digest
+    deeper = replace(plan, measurements=(replace(plan.measurements[0], depth=11.0), plan.measurements[1]))
+    assert deeper.identity != plan.identity
+
+
+@pytest.mark.parametrize(
+    ("change", "reason"),
+    [
+        ({"measurements": (), "store": None}, "empty"),
+        ({"measurements": ()}, "does not measure"),
+    ],
+)
+def test_plans_that_cannot_be_written(plan, change, reason):
+    with pytest.raises(PlanError, match=reason):
+        plan_steps(replace(plan, **change))
+
+
+def test_store_needs_a_guard_and_something_to_write(plan, profile):
+    store = plan.store
+    with pytest.raises(PlanError, match="jump guard needs"):
+        plan_steps(replace(plan, store=replace(store, expected=())))
+    with pytest.raises(PlanError, match="keeps all"):
+        plan_steps(replace(plan, store=replace(store, rules=(("x", Keep()),))))
+    with pytest.raises(ProfileError, match="no row G77"):
+        write_program(replace(plan, store=replace(store, row="G77")), profile)
+    text = write_program(
+        replace(plan, measurements=(), store=replace(store, rules=(("x", Fixed(-470.1)), ("y", Keep())))), profile
+    ).text
+    assert "G10 L2 P1 X#101 (" in text
+    assert "O7301" not in text
+
+
+def test_too_many_measurements_for_the_variables(plan, profile, measurements):
+    with pytest.raises(PlanError, match="variables"):
+        write_program(replace(plan, measurements=(measurements["bore"],) * 5, store=None), profile)
+
+
+@given(st.text(max_size=60), st.integers(12, 72))
+def test_no_name_can_leave_its_comment(text, longest):
+    shown = comment_text(text, longest)
+    assert len(shown) <= longest
+    assert re.fullmatch(r"[A-Z0-9 .,+\-/:=]*", shown)
+
+
+def test_a_hostile_part_name_changes_nothing_but_a_comment(plan, profile):
+    evil = write_program(replace(plan, part="X)\nG0 Z-999 (", title="a)M30(b"), profile).text
+    good = write_program(plan, profile).text
+    strip = re.compile(r"\([^)\n]*\)")
+    assert strip.sub("", evil) == strip.sub("", good)
+
+
+def test_rule_of_an_axis_a_feature_does_not_locate(plan):
+    wrong = replace(plan.store, rules=(("z", FromFeature("bore")),))
+    with pytest.raises(PlanError, match="G54 Z"):
+        plan_steps(replace(plan, store=wrong))

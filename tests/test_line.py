@@ -1,0 +1,328 @@
+"""From a touch to a proved offset, through the services: bias, spread, guards, staleness, refusals."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from brisk_anchor.book.store import EntryKind, RowState
+from brisk_anchor.core.checks import look_at_feature, look_at_store
+from brisk_anchor.core.errors import BriskAnchorError, CrashError, DatumError, PlanError, TravelError
+from brisk_anchor.core.kinds import FeatureKind
+from brisk_anchor.core.rose import Rose, Wall
+from brisk_anchor.services.asking import Asking, build_measurement, point_at, recognise
+from brisk_anchor.services.guide import next_step, store_preview
+from brisk_anchor.services.player import Player
+from brisk_anchor.services.runs import Run
+from brisk_anchor.services.workshop import SecondLookError, Workshop
+
+
+def drawn(workshop, name):
+    return next(feature for feature in workshop.setup.features if feature.name == name)
+
+
+def asked(workshop, name, **change):
+    return replace(build_measurement(workshop.setup, point_at(workshop.setup, drawn(workshop, name))), **change)
+
+
+def measure_all(workshop, row="G54"):
+    for name in workshop.missing(row):
+        workshop.measure(asked(workshop, name))
+
+
+@pytest.mark.parametrize("row", ["G54", "G55"])
+def test_without_noise_the_offset_is_true_to_half_a_micrometre(quiet, row):
+    measure_all(quiet, row)
+    truth = quiet.true_offset(row)
+    for axis, value in quiet.store(row).values.items():
+        assert abs(value - truth[axis]) < 0.0005, axis
+    assert quiet.machine.offset(row)[0] == pytest.approx(truth["x"], abs=0.0005)
+
+
+def test_boss_is_found_from_outside(quiet):
+    feature = quiet.measure(asked(quiet, "boss")).feature
+    tip = (*feature.coordinates, -519.0)
+    for axis in "xy":
+        assert feature.coordinate(axis) == pytest.approx(quiet.scene.true_value("boss", axis, tip), abs=0.0005)
+    assert feature.size == pytest.approx(24.31, abs=0.0005)
+
+
+def test_with_noise_the_spread_is_that_of_the_touches(scene, profile):
+    workshop = Workshop(scene, None, profile, seed=11)
+    found = [workshop.measure(asked(workshop, "bore")).feature.coordinates for _ in range(60)]
+    theory = math.hypot(0.0005, 1e-4 / math.sqrt(12)) / math.sqrt(2)
+    # 120 values: their standard deviation is known to 6.5 %, so three of that.
+    pooled = np.sqrt(np.var(np.array(found), axis=0, ddof=1).mean())
+    assert pooled == pytest.approx(theory, rel=0.2)
+
+
+def test_states_run_from_not_measured_to_proved(workshop):
+    assert workshop.state("G54") is RowState.EMPTY
+    workshop.measure(asked(workshop, "bore"))
+    assert workshop.state("G54") is RowState.PART
+    assert [axis.axis for axis in workshop.part_chain("G54").axes] == ["x", "y"]
+    workshop.measure(asked(workshop, "top"))
+    assert workshop.state("G54") is RowState.MEASURED
+    workshop.store("G54")
+    assert workshop.state("G54") is RowState.STORED
+    proof = workshop.prove("G54")
+    assert proof.holds
+    assert proof.touches == 5
+    assert workshop.state("G54") is RowState.PROVED
+    assert [entry.kind.value for entry in workshop.history("G54")] == ["measured", "stored", "proved"]
+    assert workshop.state("G55") is RowState.EMPTY
+
+
+def test_the_control_agrees_with_us(workshop):
+    measured = workshop.measure(asked(workshop, "bore"))
+    by_label = {agreement.label: agreement for agreement in measured.agreements}
+    assert set(by_label) == {"X", "Y", "⌀"}
+    assert abs(by_label["X"].difference) < 0.0002
+    assert abs(by_label["⌀"].difference) < 0.003
+
+
+def test_a_new_clamping_makes_everything_stale_and_unstorable(workshop):
+    measure_all(workshop)
+    workshop.store("G54")
+    assert workshop.clamp() == ["G54"]
+    assert workshop.state("G54") is RowState.STALE
+    assert workshop.missing("G54") == ["bore", "top"]
+    before = workshop.machine.offset("G54")
+    with pytest.raises(SecondLookError, match="before the last clamping"):
+        workshop.store("G54")
+    assert workshop.machine.offset("G54") == before
+    assert workshop.clamp() == []
+
+
+def test_next_session_remembers_what_was_stored(workshop, scene, book, profile):
+    measure_all(workshop)
+    stored = workshop.store("G54").values
+    again = Workshop(scene, book, profile)
+    assert again.state("G54") is RowState.STORED
+    assert again.machine.offset("G54") == pytest.approx(tuple(stored.values()))
+    assert again.last("G54", EntryKind.STORED).chain == workshop.last("G54", EntryKind.STORED).chain
+    assert again.full_program("G54").identity == workshop.full_program("G54").identity
+
+
+# Guards on the control: each alarm stops the program and stores nothing. (change of the measurement, alarm)
+@pytest.mark.parametrize(
+    ("name", "change", "alarm"),
+    [
+        ("bore", {"search": 14.0}, "101"),
+        ("bore", {"size_limit": 0.005}, "104"),
+        ("top", {"start": (-434.0, -224.5, -320.0 + 2.0), "clear_z": -318.0}, "101"),
+        ("bore", {"start": (-434.0, -224.5, -365.0)}, "102"),
+        ("top", {"start": (-434.0, -224.5, -352.9)}, "102"),
+    ],
+)
+def test_the_code_guards_itself(quiet, name, change, alarm):
+    measurement = asked(quiet, name, **change)
+    before = dict(quiet.machine.offsets)
+    program = _rewritten(quiet, measurement)
+    run = quiet.start(program)
+    run.to_end()
+    with pytest.raises(BriskAnchorError, match=f"Alarm {alarm}"):
+        quiet.take(measurement, program, run)
+    assert quiet.machine.offsets == before
+    assert name not in quiet.measured
+
+
+def _rewritten(workshop, measurement):
+    """The program of a measurement the second look would not let through."""
+    from brisk_anchor.nc.writer import write_program
+
+    return write_program(workshop._plan(2100, "test", [measurement], None), workshop.profile)
+
+
+def test_jump_guard_on_the_control_stops_before_the_store(quiet):
+    measure_all(quiet)
+    text = quiet.full_program("G54").text.replace("ABS[#120+470.]", "ABS[#120+480.]")
+    machine = quiet.machine.twin(seed=None)
+    run = Run(text, quiet.profile, machine)
+    run.to_end()
+    assert "105" in run.failure().what
+    assert "jump guard" in run.failure().meaning
+    assert machine.offsets == quiet.machine.offsets
+
+
+def test_wrong_tool_in_the_spindle_stops_before_any_move(quiet):
+    text = quiet.full_program("G54").text.replace("#4120 NE 20", "#4120 NE 21")
+    run = Run(text, quiet.profile, quiet.machine.twin(seed=None))
+    run.to_end()
+    assert "107" in run.failure().what
+    assert not run.machine.motions
+
+
+@pytest.mark.parametrize(
+    ("change", "found"),
+    [
+        ({"depth": 2.0}, "widest part"),
+        ({"search": 15.0}, "search ends after"),
+        ({"start": (-434.0, 30.0, -365.0)}, "the travel is"),
+    ],
+)
+def test_second_look_before_measuring(quiet, change, found):
+    with pytest.raises(SecondLookError, match=found):
+        quiet.measuring_program(asked(quiet, "bore", **change))
+
+
+def test_second_look_before_storing(quiet):
+    measure_all(quiet)
+    chain = quiet.chain("G54")
+    sound = look_at_store(chain, quiet.expected("G54"), "the drawing", 5.0, stale=False, control_difference=0.0)
+    assert sound == []
+    looks = look_at_store(chain, {"x": 0.0}, "the last value", 5.0, stale=True, control_difference=0.004)
+    assert [look.stops for look in looks] == [True, True, True]
+    assert "jumps −469" in looks[1].found.replace("-", "−")
+    measured = quiet.measured["bore"]
+    wrong = replace(measured.feature, size=measured.feature.size + 6.0, form=0.5)
+    guess, dirt = look_at_feature(measured.measurement, wrong)
+    assert "one ball diameter" in guess.why
+    assert not dirt.stops
+
+
+@pytest.mark.parametrize(
+    ("change", "reason"),
+    [
+        ({"size": None}, "nominal diameter"),
+        ({"size": 9.0}, "hardly goes into"),
+        ({"search": 0.0}, "above zero"),
+        ({"search": math.nan}, "missing"),
+        ({"clear_z": -400.0}, "below the start"),
+        ({"directions": ((1.0, 0.0, 0.0),)}, "four touches"),
+    ],
+)
+def test_measurements_that_make_no_sense_cannot_be_made(quiet, change, reason):
+    with pytest.raises(PlanError, match=reason):
+        asked(quiet, "bore", **change)
+
+
+def test_nothing_incomplete_is_stored(workshop):
+    workshop.measure(asked(workshop, "bore"))
+    with pytest.raises(DatumError, match="top"):
+        workshop.store("G54")
+    assert workshop.history("G54") == []
+
+
+def test_a_book_that_cannot_be_written_leaves_the_control_as_it_was(workshop, monkeypatch):
+    measure_all(workshop)
+    before = workshop.machine.offset("G54")
+    monkeypatch.setattr(workshop.book, "add", lambda *entries: (_ for _ in ()).throw(PlanError("disk full")))
+    with pytest.raises(PlanError, match="disk full"):
+        workshop.store("G54")
+    assert workshop.machine.offset("G54") == before
+    assert workshop.state("G54") is RowState.MEASURED
+
+
+def test_hand_marked_rose_is_taken_for_the_drawn_feature_nearby(quiet):
+    spindle = (-433.0, -251.0, -366.0)
+    asking = recognise(quiet.setup, Asking(Rose().all_round(), spindle))
+    assert asking.drawn.name == "bore"
+    assert (asking.size, asking.depth) == (38.0, pytest.approx(13.0))
+    feature = quiet.measure(build_measurement(quiet.setup, asking)).feature
+    assert feature.coordinate("x") == pytest.approx(-433.084, abs=0.001)
+    far = recognise(quiet.setup, Asking(Rose().all_round(), (-300.0, -100.0, -366.0)))
+    assert far.drawn is None
+    assert far.missing() == "diameter"
+    below = recognise(quiet.setup, Asking(Rose(frozenset({Wall.BELOW})), (-434.0, -225.0, -345.0)))
+    assert (below.drawn.name, below.reach) == ("top", pytest.approx(8.0))
+
+
+def test_side_wall_by_hand_needs_its_distance_typed(quiet):
+    quiet.machine.rapid((-396.0, -168.0, -300.0), 0)
+    asking = Asking(Rose(frozenset({Wall.LEFT})), (-250.0, -250.0, -430.0))
+    with pytest.raises(PlanError, match="distance is not known"):
+        build_measurement(quiet.setup, asking)
+    measurement = build_measurement(quiet.setup, replace(asking, reach=7.0))
+    feature = quiet.measure(measurement).feature
+    # The plate's right face: −260 + 0.083, turned by 0.02° about its corner 100 mm below the touch.
+    assert feature.coordinates[0] == pytest.approx(-259.917 - math.tan(math.radians(0.02)) * 100, abs=0.002)
+
+
+def test_jogging_stops_at_metal_and_at_the_travel_end(quiet):
+    quiet.machine.rapid((-434.0, -250.0, -300.0), 0)
+    assert quiet.jog("z", -60.0) == ""
+    assert "GL-114" in quiet.jog("x", 30.0)
+    assert quiet.jog("x", -1.0) == ""
+    with pytest.raises(TravelError):
+        quiet.jog("y", 400.0)
+
+
+def test_prompt_tells_the_next_step(workshop):
+    assert "point at bore" in next_step(workshop, "G54", None)[0]
+    asking = point_at(workshop.setup, drawn(workshop, "bore"))
+    assert next_step(workshop, "G54", asking)[0] == "Enter measures bore ⌀38 H7."
+    assert "e" in next_step(workshop, "G54", Asking(Rose().all_round(), (-300.0, -100.0, -366.0)))[0]
+    assert "search ends" in next_step(workshop, "G54", replace(asking, search=5.0))[0]
+    measure_all(workshop)
+    assert "s to store" in next_step(workshop, "G54", None)[0]
+    assert "X −13.8" in store_preview(workshop, "G54")
+    workshop.store("G54")
+    assert "p to prove" in next_step(workshop, "G54", None)[0]
+    workshop.prove("G54")
+    assert "t for the set-up sheet" in next_step(workshop, "G54", None)[0]
+
+
+def test_player_shows_the_same_run_slowly_and_stops_where_it_is(quiet):
+    measurement = asked(quiet, "top")
+    program = quiet.measuring_program(measurement)
+    player = Player(quiet.start(program), speed=1.0)
+    seen = []
+    while not player.over:
+        assert player.advance(0.05)
+        seen.append(player.position)
+    assert len(seen) > 100
+    assert player.run.ended_well
+    assert {motion.kind.value for motion in player.contacts} == {"skip"}
+    player = Player(quiet.start(program), speed=1.0)
+    for _ in range(20):
+        player.advance(0.05)
+    where = player.position
+    player.stop()
+    assert quiet.machine.position == pytest.approx(where)
+    assert "stopped by hand" in player.run.failure().what
+    with pytest.raises(BriskAnchorError, match="stopped by hand"):
+        quiet.take(measurement, program, player.run)
+
+
+def test_stepping_runs_one_block_at_a_time(quiet):
+    player = Player(quiet.proving_run(quiet.full_program("G54")), speed=1.0)
+    player.paused = True
+    assert not player.advance(1.0)
+    player.step()
+    assert player.line == 2
+    while not player.over:
+        player.step()
+    assert player.run.ended_well
+
+
+def test_proof_on_a_twin_touches_nothing_and_can_fail(workshop):
+    measure_all(workshop)
+    workshop.store("G54")
+    before, position = dict(workshop.machine.offsets), workshop.machine.position
+    program = workshop.full_program("G54")
+    run = workshop.proving_run(program)
+    run.to_end()
+    x, y, z = run.machine.offset("G54")
+    run.machine.write_offset("G54", (x + 0.05, y, z))
+    proof = workshop.judge("G54", program, run)
+    assert not proof.holds
+    assert proof.worst == pytest.approx(0.05, abs=0.003)
+    assert workshop.state("G54") is RowState.STORED
+    assert (workshop.machine.offsets, workshop.machine.position) == (before, position)
+
+
+def test_crash_on_the_way_is_told_and_nothing_is_taken(quiet):
+    measurement = asked(quiet, "bore", clear_z=-365.0, start=(-434.0, -250.0, -365.0))
+    program = _rewritten(quiet, measurement)
+    quiet.machine.rapid((-390.0, -250.0, 0.0), 0)
+    text = program.text.replace("G90 G53 G0 Z0.", "G90 G53 G0 Z-365.")
+    run = Run(text, quiet.profile, quiet.machine)
+    run.to_end()
+    failure = run.failure()
+    assert isinstance(failure, CrashError)
+    assert measurement.kind is FeatureKind.BORE
+    assert "line" in failure.what
