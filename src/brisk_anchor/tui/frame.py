@@ -10,6 +10,7 @@ from textual.widgets import Static
 
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.actions import of_view
+from brisk_anchor.tui.rule import LatePanel
 
 
 class TopLine(Static):
@@ -37,26 +38,29 @@ def _pairs(pairs: Sequence[tuple[str, str]]) -> Text:
     return text
 
 
-class Ladder(Static):
+class Ladder(LatePanel):
     """The offsets this job needs, each with its state as a shape, a word and a colour."""
 
     DEFAULT_CSS = "Ladder { height: 2; padding: 0 1; }"
 
     def tell(self, rungs: Sequence[tuple[str, str, str, bool]]) -> None:
-        """Show (row, title, state, chosen) for each offset; cut titles before states when it is narrow."""
-        text = Text(no_wrap=True, overflow="ellipsis")
-        room = max(0, (self.size.width - 4) // max(1, len(rungs)) - 26)
-        for row, title, state, chosen in rungs:
-            if text:
-                text.append("  ──  ", theme.RULE)
-            shape, colour = theme.STATE_SHAPES[state]
-            text.append(f" {shape} ", f"bold {colour}")
-            name = f" {row} "
-            text.append(name, f"bold {theme.GROUND} on {theme.SAND}" if chosen else f"bold {theme.TEXT}")
-            text.append(f" {state}", f"bold {colour}")
-            shown = title if len(title) <= room else title[: max(0, room - 1)] + "…"
-            text.append(f"  {shown}" if room > 6 else "", theme.QUIET)
-        self.update(text)
+        """Show (row, title, state, chosen) for each offset; titles are cut before states when it is narrow."""
+
+        def make(width: int, _height: int) -> Text:
+            text = Text(no_wrap=True)
+            room = max(0, (width - 2) // max(1, len(rungs)) - 28)
+            for row, title, state, chosen in rungs:
+                if text:
+                    text.append("  ──  ", theme.RULE)
+                shape, colour = theme.STATE_SHAPES[state]
+                text.append(f" {shape} ", f"bold {colour}")
+                text.append(f" {row} ", f"bold {theme.GROUND} on {theme.SAND}" if chosen else f"bold {theme.TEXT}")
+                text.append(f" {state}", f"bold {colour}")
+                shown = title if len(title) <= room else title[: max(0, room - 1)] + "…"
+                text.append(f"  {shown}" if room > 6 else "", theme.QUIET)
+            return text
+
+        self.tell_late(make)
 
 
 class Prompt(Static):

@@ -1,28 +1,52 @@
-"""A heading on a thin rule."""
+"""Panels whose words depend on their size: they are put together when they are drawn, not before."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from rich.text import Text
-from textual.widgets import Static
+from textual.widget import Widget
 
 from brisk_anchor.tui import theme
 
 
-class Heading(Static):
+class LatePanel(Widget):
+    """Shows what a function makes of its width and height, each time it is drawn."""
+
+    DEFAULT_CSS = "LatePanel { text-wrap: nowrap; text-overflow: ellipsis; }"
+    can_focus = False
+
+    def __init__(self, *, id: str | None = None) -> None:
+        super().__init__(id=id)
+        self._make: Callable[[int, int], Text] | None = None
+
+    def tell_late(self, make: Callable[[int, int], Text]) -> None:
+        """Show what `make` returns for the width and height in cells."""
+        self._make = make
+        self.refresh()
+
+    def render(self) -> Text:
+        """Put the words together for the present size."""
+        return self._make(self.size.width, self.size.height) if self._make else Text()
+
+
+class Heading(LatePanel):
     """A title on a rule across the panel, with a note at its right end."""
 
     DEFAULT_CSS = "Heading { height: 1; }"
 
     def tell(self, title: str, note: str = "", colour: str = theme.QUIET) -> None:
-        """Show a title and a note."""
-        width = max(10, self.size.width)
-        room = width - 5 - (len(note) + 2 if note else 0)
-        title = title if len(title) <= room else title[: max(0, room - 1)] + "…"
-        text = Text(no_wrap=True)
-        text.append("─", theme.RULE)
-        text.append(f" {title} ", f"bold {theme.QUIET}")
-        rest = width - len(title) - 4 - (len(note) + 2 if note else 0)
-        text.append("─" * max(0, rest), theme.RULE)
-        if note:
-            text.append(f" {note} ", colour)
-        self.update(text)
+        """Show a title and a note; where they do not both fit, the title is cut."""
+
+        def make(width: int, _height: int) -> Text:
+            room = width - 5 - (len(note) + 2 if note else 0)
+            shown = title if len(title) <= room else title[: max(0, room - 1)] + "…"
+            text = Text(no_wrap=True)
+            text.append("─", theme.RULE)
+            text.append(f" {shown} ", f"bold {theme.QUIET}")
+            text.append("─" * max(0, room - len(shown) + 1), theme.RULE)
+            if note:
+                text.append(f" {note} ", colour)
+            return text
+
+        self.tell_late(make)

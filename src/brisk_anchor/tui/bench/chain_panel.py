@@ -6,10 +6,10 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from rich.text import Text
-from textual.widgets import Static
 
 from brisk_anchor.core.numbers import format_length
 from brisk_anchor.tui import theme
+from brisk_anchor.tui.rule import LatePanel
 
 if TYPE_CHECKING:
     from brisk_anchor.core.offsets import Chain
@@ -66,7 +66,7 @@ def chain_text(
     return text
 
 
-class ChainPanel(Static):
+class ChainPanel(LatePanel):
     """The chain of the chosen offset."""
 
     DEFAULT_CSS = "ChainPanel { height: 1fr; }"
@@ -79,4 +79,4 @@ class ChainPanel(Static):
         agreements: Sequence[Agreement],
     ) -> None:
         """Show the chain as far as it goes."""
-        self.update(chain_text(chain, missing, proof, agreements, self.size.height))
+        self.tell_late(lambda _width, height: chain_text(chain, missing, proof, agreements, height))

@@ -13,7 +13,7 @@ from textual.widgets import Static
 from brisk_anchor.core.numbers import format_length
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.bench.chain_panel import chain_text
-from brisk_anchor.tui.rule import Heading
+from brisk_anchor.tui.rule import Heading, LatePanel
 
 if TYPE_CHECKING:
     from brisk_anchor.book.store import Entry
@@ -47,7 +47,7 @@ class BookView(Horizontal):
             yield Heading(id="table-heading")
             yield Static(id="book-table")
             yield Heading(id="history-heading")
-            yield Static(id="book-history")
+            yield LatePanel(id="book-history")
         with Vertical(id="book-side"):
             yield Heading(id="entry-heading")
             yield Static(id="book-entry")
@@ -74,7 +74,7 @@ class BookView(Horizontal):
         self.query_one("#history-heading", Heading).tell(
             f"history of {self.row}", f"{len(entries)} entries, newest first"
         )
-        self.query_one("#book-history", Static).update(self._history(entries))
+        self.query_one("#book-history", LatePanel).tell_late(lambda _width, height: self._history(entries, height))
         chosen = entries[len(entries) - 1 - self.entry] if entries else None
         note = f"{chosen.kind.value} {chosen.at.astimezone():%Y-%m-%d %H:%M}" if chosen else ""
         self.query_one("#entry-heading", Heading).tell("chain of the entry", note)
@@ -142,9 +142,9 @@ class BookView(Horizontal):
                 text.append(f"        {names[row]}{doubt}\n", theme.QUIET)
         return text
 
-    def _history(self, entries: list[Entry]) -> Text:
+    def _history(self, entries: list[Entry], height: int) -> Text:
         text = Text(no_wrap=True)
-        room = max(3, self.query_one("#book-history").size.height)
+        room = max(3, height)
         first = max(0, self.entry - room + 2)
         for back in range(first, min(len(entries), first + room)):
             entry = entries[len(entries) - 1 - back]

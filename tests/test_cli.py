@@ -1,0 +1,114 @@
+"""The command line as scripts see it: output, exit codes, one-line errors."""
+
+from __future__ import annotations
+
+import json
+import subprocess
+import sys
+from pathlib import Path
+from xml.etree import ElementTree
+
+import pytest
+
+COMMAND = str(Path(sys.executable).parent / "brisk-anchor")
+
+
+def call(*arguments):
+    return subprocess.run([COMMAND, *map(str, arguments)], capture_output=True, text=True, timeout=120)
+
+
+@pytest.fixture(scope="module")
+def made(tmp_path_factory):
+    folder = tmp_path_factory.mktemp("example")
+    return folder, call("example", "--out", folder)
+
+
+def test_example_tells_the_whole_line(made):
+    folder, result = made
+    assert result.returncode == 0, result.stderr
+    for word in (
+        "Found   bore ⌀38 H7",
+        "Stored  G54",
+        "Written O2354",
+        "Proved  G54",
+        "Truth   G54 Z",
+        "Sheet",
+        "Book",
+    ):
+        assert word in result.stdout
+    errors = [float(line.split("stored ")[1].split()[0]) for line in result.stdout.splitlines() if "Truth" in line]
+    assert len(errors) == 3
+    assert max(map(abs, errors)) < 3.0
+    assert {path.name for path in folder.iterdir()} >= {
+        "o2354.nc",
+        "setup-gl-114-g54.svg",
+        "setup-gl-114-g54.pdf",
+        "book.sqlite",
+    }
+
+
+def test_the_sheet_is_sound_svg_and_pdf_and_holds_the_figures(made):
+    folder, result = made
+    svg = (folder / "setup-gl-114-g54.svg").read_bytes()
+    assert ElementTree.fromstring(svg).tag.endswith("svg")
+    assert (folder / "setup-gl-114-g54.pdf").read_bytes().startswith(b"%PDF-")
+    stored = next(line for line in result.stdout.splitlines() if line.startswith("Stored"))
+    figure = stored.split("X ")[1].split()[0]
+    assert figure in svg.decode()  # Matplotlib keeps the words beside the outlines
+
+
+def test_run_repeats_it_from_the_file(made):
+    folder, _ = made
+    result = call("run", folder / "o2354.nc", "--scene", "heron-gl114", "--json", "--seed", "-1")
+    assert result.returncode == 0
+    told = json.loads(result.stdout)
+    assert told["ended"] == "end"
+    assert told["offsets"]["G54"]["x"] == pytest.approx(-469.0841, abs=0.0005)
+    assert sum("TOUCH" in line for line in told["printed"]) == 5
+    assert told["machine_seconds"] > 10
+    assert "the hub of GL-114" in {hit["solid"] for hit in told["hits"]}
+    assert "Ended: end" in call("run", folder / "o2354.nc", "--scene", "heron-gl114").stdout
+
+
+@pytest.mark.parametrize(
+    ("text", "code", "words"),
+    [
+        ("G0 X1.\nG7 X2.\nM30", 4, "G7 is not known"),
+        ("G0 X1.2.3\nM30", 3, "Line 1"),
+        ("G90 G53 G0 X99.\nM30", 4, "past its travel end"),
+        ("G90 G53 G0 X-434. Y-250.\nG53 Z-450.\nM30", 5, "Crash: the"),
+        ("N1 GOTO 1\nM30", 4, "circles"),
+    ],
+)
+def test_every_way_to_fail_has_its_exit_code_and_one_line(tmp_path, text, code, words):
+    path = tmp_path / "p.nc"
+    path.write_text(text)
+    result = call("run", path, "--scene", "heron-gl114")
+    assert result.returncode == code
+    assert words in result.stderr
+    assert result.stderr.count("\n") == 1
+    assert "Traceback" not in result.stderr
+
+
+def test_bad_use(tmp_path):
+    (tmp_path / "binary.nc").write_bytes(b"\xff\xfe\x00")
+    for arguments in (
+        ("run", tmp_path / "none.nc", "--scene", "heron-gl114"),
+        ("run", tmp_path / "binary.nc", "--scene", "heron-gl114"),
+        ("run", tmp_path / "none.nc", "--scene", "nowhere"),
+        ("example", "--out", "/dev/null/x"),
+        ("demo",),
+    ):
+        result = call(*arguments)
+        assert result.returncode in (2, 6), arguments
+        assert result.stderr.startswith("brisk-anchor: ")
+        assert result.stderr.count("\n") == 1
+    assert call("nonsense").returncode == 2
+
+
+def test_help_everywhere_and_version():
+    assert call("--version").stdout.startswith("brisk-anchor 0.")
+    for command in ([], ["demo"], ["example"], ["run"]):
+        result = call(*command, "--help")
+        assert result.returncode == 0
+        assert "--help" in result.stdout

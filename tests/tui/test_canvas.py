@@ -1,0 +1,69 @@
+"""The braille canvas, the projection and the large figures."""
+
+from __future__ import annotations
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from brisk_anchor.tui.canvas import Canvas, Projection
+from brisk_anchor.tui.digits import large
+
+
+def shown(canvas):
+    return ["".join(words for words, _ in canvas.runs(row)) for row in range(canvas.rows)]
+
+
+def test_dots_lines_text_and_layers():
+    canvas = Canvas(3, 1)
+    canvas.dot(0, 0, "red")
+    canvas.dot(5, 3, "blue", 2)
+    canvas.dot(4, 0, "green", 1)
+    assert shown(canvas) == ["⠁ ⢀"]
+    assert canvas.runs(0)[-1][1] == "blue"
+    canvas.line(0, 1, 5, 1, "red", 3)
+    assert shown(canvas) == ["⠓⠒⢒"]
+    canvas.write(1, 0, "X", "bold")
+    canvas.write(2, 0, "too long", "bold")
+    assert shown(canvas) == ["⠓X⢒"]
+
+
+FAR = st.floats(-1e6, 1e6)
+
+
+@given(FAR, FAR, FAR, FAR)
+def test_lines_from_anywhere_stay_on_the_surface(x0, y0, x1, y1):
+    canvas = Canvas(8, 4)
+    canvas.line(x0, y0, x1, y1, "red")
+    assert all(len(row) == 8 for row in shown(canvas))
+
+
+def test_fill_covers_the_inside_and_not_the_hole():
+    canvas = Canvas(10, 5)
+    canvas.dot(4, 9, "red")
+    outer = [(0, 0), (20, 0), (20, 20), (0, 20), (0, 0)]
+    hole = [(8, 8), (12, 8), (12, 12), (8, 12), (8, 8)]
+    canvas.fill([outer, hole], "#111111")
+    filled = [[bool(canvas.grounds[r * 10 + c]) for c in range(10)] for r in range(5)]
+    assert filled[0] == [True] * 10
+    assert filled[2] == [True] * 4 + [False] * 2 + [True] * 4
+    assert canvas.dots[2 * 10 + 2] == 0
+
+
+@given(st.floats(1.4, 3.0))
+def test_projection_is_to_scale_and_upright(ratio):
+    view = Projection.fit((-100, -50), (100, 50), 60, 20, ratio / 2)
+    x0, y0 = view(0, 0)
+    x1, y1 = view(10, 10)
+    assert (x0, y0) == pytest.approx((60, 40))
+    # Ten millimetres are as long on the glass in both directions: a dot is ratio / 2 times as high as wide.
+    assert (x1 - x0) == pytest.approx((y0 - y1) * ratio / 2)
+    assert y1 < y0
+
+
+def test_large_figures_keep_their_columns():
+    widths = {len(large(text)[0]) for text in ("−433.085", "+1.000".rjust(8), "0.000".rjust(8))}
+    assert len(widths) == 1
+    assert all(len(set(map(len, large(character)))) == 1 for character in "0123456789−+. XYZ")
+    with pytest.raises(ValueError, match="no large form"):
+        large("Q")

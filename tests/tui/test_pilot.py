@@ -1,0 +1,217 @@
+"""The interface driven by Textual's pilot: what is not on the main path, and what goes wrong."""
+
+from __future__ import annotations
+
+import asyncio
+
+import pytest
+from textual.widgets import Input
+
+from brisk_anchor.core.errors import BookVersionError
+from brisk_anchor.services.demo import open_demo
+from brisk_anchor.tui.actions import ACTIONS, of_view
+from brisk_anchor.tui.app import BriskAnchorApp
+from brisk_anchor.tui.entry import EntryLine
+
+
+def said(app, widget="Prompt"):
+    return str(app.query_one(widget).render())
+
+
+async def wait_for(condition, seconds=20.0):
+    for _ in range(int(seconds / 0.02)):
+        if condition():
+            return
+        await asyncio.sleep(0.02)
+    raise AssertionError("it did not happen in time")
+
+
+class Bench:
+    """A running application; leaves nothing behind."""
+
+    def __init__(self, folder, size=(160, 44), speed=2000.0):
+        self.app = BriskAnchorApp(lambda: open_demo(folder, fresh=False), folder, speed=speed)
+        self.size = size
+
+    async def __aenter__(self):
+        self.context = self.app.run_test(size=self.size)
+        self.pilot = await self.context.__aenter__()
+        await wait_for(lambda: self.app.desk is not None)
+        await self.pilot.pause()
+        return self
+
+    async def __aexit__(self, *error):
+        if self.app.desk:
+            self.app.desk.workshop.book.close()
+        await self.context.__aexit__(*error)
+
+    async def press(self, *keys):
+        await self.pilot.press(*keys)
+        await self.pilot.pause()
+        await wait_for(lambda: self.app.desk.running is None)
+        await self.pilot.pause()
+
+
+async def test_hand_marked_bore_is_named_recognised_and_measured(tmp_path):
+    async with Bench(tmp_path) as bench:
+        bench.app.desk.workshop.machine.rapid((-433.0, -251.0, -300.0), 0)
+        bench.app.desk.workshop.machine.rapid((-433.0, -251.0, -366.0), 0)
+        await bench.press("left")
+        assert "surface towards −X" in said(bench.app, "#rose") or "distance" in said(bench.app)
+        await bench.press("right", "up", "down", "r")
+        assert "Enter measures bore ⌀38 H7" in said(bench.app)
+        await bench.press("enter")
+        assert "bore ⌀38 H7: X −433.08" in said(bench.app)
+        assert bench.app.desk.workshop.state("G54").value == "part"
+
+
+async def test_figures_are_typed_with_sums_and_refused_with_a_reason(tmp_path):
+    async with Bench(tmp_path) as bench:
+        app = bench.app
+        await bench.press("f", "e")
+        entry = app.query_one(EntryLine)
+        assert (entry.is_open, entry.question.name) == (True, "diameter")
+        app.query_one(Input).value = "1 1/2in"
+        await bench.pilot.pause()
+        assert "38.1000" in said(app, "#entry-result")
+        app.query_one(Input).value = "38,1"
+        await bench.pilot.pause()
+        assert "comma" in said(app, "#entry-result")
+        await bench.pilot.press("enter")
+        assert entry.is_open
+        await bench.press("tab")
+        assert entry.question.name == "depth"
+        app.query_one(Input).value = "=-2"
+        await bench.press("enter")
+        assert app.desk.asking.depth == 10.0
+        await bench.press("e", "escape")
+        assert not entry.is_open
+
+
+async def test_store_asks_first_and_escape_leaves_it(tmp_path):
+    async with Bench(tmp_path) as bench:
+        await bench.press("s")
+        assert "cannot be stored" in said(bench.app)
+        await bench.press("f", "enter")
+        await bench.press("f", "enter")
+        await bench.press("s")
+        assert "Store G54?" in said(bench.app)
+        assert "X −13.8" in said(bench.app)
+        await bench.press("escape")
+        assert bench.app.desk.workshop.state("G54").value == "measured"
+        await bench.press("s", "enter")
+        assert "G54 stored" in said(bench.app)
+        await bench.press("k")
+        assert "worth nothing" in said(bench.app)
+        await bench.press("2")
+        assert "◌ stale" in said(bench.app, "#book-table")
+        await bench.press("pagedown", "pagedown")
+        assert "measured" in said(bench.app, "#entry-heading")
+
+
+async def test_escape_stops_the_machine_where_it_is(tmp_path):
+    async with Bench(tmp_path, speed=1.0) as bench:
+        await bench.pilot.press("f", "enter")
+        await asyncio.sleep(0.6)
+        await bench.pilot.press("s", "q")
+        assert "Esc stops" in said(bench.app)
+        await bench.press("escape")
+        assert "stopped by hand" in said(bench.app)
+        assert bench.app.desk.workshop.measured == {}
+        assert bench.app.desk.workshop.machine.position != (-396.0, -168.0, -236.0)
+
+
+async def test_code_can_be_stepped_read_and_stopped(tmp_path):
+    async with Bench(tmp_path) as bench:
+        app = bench.app
+        await bench.press("3", "down", "down")
+        assert "head" in said(app, "#meaning")
+        await bench.press("n", "n", "n")
+        assert app.desk.proving.player.paused
+        assert "Held" in said(app)
+        await bench.press("escape")
+        assert app.desk.proving is None
+        await bench.press("space")
+        await wait_for(lambda: app.desk.proving.player.over)
+        await bench.pilot.pause()
+        assert "has not been stored yet" in said(app)
+
+
+async def test_jog_meets_metal_and_travel(tmp_path):
+    async with Bench(tmp_path) as bench:
+        app = bench.app
+        app.desk.workshop.machine.rapid((-434.0, -224.5, -300.0), 0)
+        await bench.press("g", "g")
+        assert "Jog step 50" in said(app)
+        await bench.press("pagedown", "pagedown")
+        assert "Contact with the hub of GL-114" in said(app)
+        app.desk.workshop.machine.rapid((-434.0, -224.5, 0.0), 0)
+        await bench.press("pageup")
+        assert "past its travel end" in said(app)
+
+
+async def test_nonsense_marks_are_told_and_not_measured(tmp_path):
+    async with Bench(tmp_path) as bench:
+        await bench.press("enter")
+        assert "Nothing is marked" in said(bench.app)
+        await bench.press("left", "up")
+        assert "corner is not measured yet" in said(bench.app)
+        await bench.press("enter")
+        assert "corner" in said(bench.app)
+        await bench.press("d")
+        await bench.press("backspace", "a", "i")
+        assert bench.app.desk.asking.rose.over
+
+
+async def test_help_palette_and_views_have_every_key(tmp_path):
+    async with Bench(tmp_path) as bench:
+        await bench.pilot.press("question_mark")
+        await bench.pilot.pause()
+        assert len(bench.app.screen_stack) == 2
+        await bench.pilot.press("x")
+        await bench.pilot.pause()
+        assert len(bench.app.screen_stack) == 1
+        commands = [command.title for command in bench.app.get_system_commands(bench.app.screen)]
+        assert any("measure" in title for title in commands)
+        await bench.press("tab")
+        assert bench.app.desk.row == "G55"
+        await bench.press("v", "w", "v", "2", "up", "3", "v", "1")
+        assert bench.app.view == "bench"
+
+
+@pytest.mark.parametrize("size", [(100, 30), (130, 40), (200, 60)])
+async def test_every_view_fits_every_size(tmp_path, size):
+    async with Bench(tmp_path, size=size) as bench:
+        await bench.press("f")
+        for view in "123":
+            await bench.press(view)
+            for widget in bench.app.view_widget.query("*"):
+                if widget.display and widget.size.width and all(w.display for w in widget.ancestors_with_self):
+                    assert widget.region.right <= size[0], widget
+                    assert widget.region.bottom <= size[1], widget
+
+
+async def test_a_window_too_small_says_so(tmp_path):
+    async with Bench(tmp_path, size=(80, 24)) as bench:
+        assert "80 × 24" in said(bench.app, "#too-small")
+        assert bench.app.query_one("#too-small").display
+
+
+async def test_a_book_that_cannot_be_opened_is_told(tmp_path):
+    def refuse():
+        raise BookVersionError("The book is newer", "It could be misread", "Update Brisk Anchor")
+
+    app = BriskAnchorApp(refuse, tmp_path)
+    async with app.run_test(size=(160, 44)) as pilot:
+        await wait_for(lambda: "newer" in said(app))
+        await pilot.press("f")
+        assert "Update Brisk Anchor" in said(app)
+        await pilot.press("q")
+    assert app.return_value == 6
+
+
+def test_the_action_table_has_one_meaning_for_each_key_in_each_view():
+    for view in ("bench", "book", "code"):
+        keys = [key for action in ACTIONS if view in action.views for key in action.keys.split(",")]
+        assert len(keys) == len(set(keys))
+        assert all(action.help.endswith(".") for action in of_view(view))

@@ -1,0 +1,139 @@
+"""The real program in a real terminal: start, rose, measure, store, code, prove, sheet, quit."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import signal
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+import pytest
+
+COMMAND = str(Path(sys.executable).parent / "brisk-anchor")
+
+pytestmark = pytest.mark.skipif(shutil.which("tmux") is None, reason="tmux is not installed")
+
+
+class Terminal:
+    """One tmux window on a server of its own."""
+
+    def __init__(self, folder, size=(160, 44), *arguments):
+        self.server = f"brisk-{os.getpid()}-{folder.name}"
+        self.home = folder / "home"
+        # The test runner exports the size of its own terminal; the program must see the size of this one.
+        command = f"unset COLUMNS LINES; BRISK_ANCHOR_HOME={self.home} {COMMAND} demo {' '.join(arguments)}; echo ended with $?; sleep 60"
+        self.tmux("-f", "/dev/null", "new-session", "-d", "-x", str(size[0]), "-y", str(size[1]), "sh", "-c", command)
+
+    def tmux(self, *arguments):
+        return subprocess.run(
+            ["tmux", "-L", self.server, *arguments], capture_output=True, text=True, check=True
+        ).stdout
+
+    def screen(self):
+        return self.tmux("capture-pane", "-p")
+
+    def keys(self, *keys):
+        for key in keys:
+            self.tmux("send-keys", key)
+            time.sleep(0.08)
+
+    def wait(self, words, seconds=30.0):
+        end = time.monotonic() + seconds
+        while time.monotonic() < end:
+            if words in (shown := self.screen()):
+                return shown
+            time.sleep(0.1)
+        raise AssertionError(f"“{words}” never came. The screen shows:\n{self.screen()}")
+
+    def close(self):
+        subprocess.run(["tmux", "-L", self.server, "kill-server"], capture_output=True)
+
+
+@pytest.fixture
+def terminal(tmp_path):
+    opened = []
+
+    def start(*arguments, size=(160, 44)):
+        opened.append(Terminal(tmp_path, size, *arguments))
+        return opened[-1]
+
+    yield start
+    for each in opened:
+        each.close()
+
+
+def test_from_start_to_proved_offset_and_back(terminal):
+    window = terminal("--speed", "60")
+    window.wait("Press f to point at bore")
+    window.keys("f")
+    shown = window.wait("Enter measures bore ⌀38 H7")
+    assert "diameter" in shown
+    assert "38.000 mm" in shown
+    window.keys("Enter")
+    window.wait("Press f to point at cast top of the hub")
+    window.keys("f", "Enter")
+    shown = window.wait("G54 is complete. Press s to store it")
+    for words in ("bore centre", "its place on the drawing", "length of T20", "allowance", "control's own arithmetic"):
+        assert words in shown
+    window.keys("s")
+    assert "Every program on G54 then moves by X −13.8" in window.wait("Store G54?")
+    window.keys("Enter")
+    window.wait("G54 stored: X −469.08")
+    window.keys("3")
+    shown = window.wait("O2354")
+    assert "MEASURES BORE DIA 38 H7" in shown
+    window.keys("p")
+    shown = window.wait("G54 is proved")
+    assert "BRISK 1 END N5" in shown
+    window.keys("t")
+    window.wait("Set-up sheet written: setup-gl-114-g54.svg and setup-gl-114-g54.pdf")
+    window.keys("2")
+    shown = window.wait("history of G54")
+    assert "● proved" in shown
+    assert "O2354 on the stand-in" in shown
+    window.keys("1", "q")
+    window.wait("ended with 0")
+    assert (window.home / "demo" / "setup-gl-114-g54.pdf").read_bytes().startswith(b"%PDF")
+    again = terminal("--speed", "60")
+    again.wait("G54 is proved")
+    again.keys("q")
+    again.wait("ended with 0")
+
+
+def test_help_palette_and_a_small_window(terminal):
+    window = terminal(size=(100, 30))
+    window.wait("Press f to point at bore")
+    window.keys("?")
+    window.wait("The bench measures.")
+    window.keys("x")
+    window.keys("C-p")
+    time.sleep(0.5)
+    window.keys("b", "o", "o", "k")
+    window.wait("The book: offsets")
+    window.keys("Enter")
+    window.wait("offsets of Heron")
+    window.tmux("resize-window", "-x", "80", "-y", "24")
+    window.wait("Make the window larger")
+    window.tmux("resize-window", "-x", "120", "-y", "36")
+    window.wait("offsets of Heron")
+
+
+def test_ctrl_c_and_kill_leave_a_sound_book(terminal):
+    window = terminal("--speed", "60")
+    window.wait("Press f to point at bore")
+    window.keys("f", "Enter")
+    window.wait("Press f to point at cast top")
+    window.keys("f", "Enter")
+    window.wait("Press s to store it")
+    window.keys("s", "Enter")
+    window.wait("G54 stored")
+    shell = window.tmux("display-message", "-p", "#{pane_pid}").strip()
+    program = subprocess.run(["pgrep", "-P", shell], capture_output=True, text=True, check=True).stdout.split()[0]
+    os.kill(int(program), signal.SIGKILL)
+    window.wait("ended with 137")
+    window.close()
+    again = terminal("--speed", "60")
+    again.wait("G54 is stored")
