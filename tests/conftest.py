@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 import pytest
+from hypothesis import settings
 
 from brisk_anchor.book.store import Book
 from brisk_anchor.core.touches import Stylus
@@ -13,6 +14,11 @@ from brisk_anchor.services.paths import HOME_VARIABLE
 from brisk_anchor.services.workshop import Workshop
 from brisk_anchor.standin.scene import Scene, build_scene
 from brisk_anchor.standin.scene_file import load_scene
+
+
+# The same examples in every run: a test that fails must fail again.
+settings.register_profile("steady", derandomize=True, deadline=None)
+settings.load_profile("steady")
 
 
 @pytest.fixture(autouse=True)

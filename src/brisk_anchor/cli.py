@@ -10,6 +10,7 @@ import typer
 
 from brisk_anchor import __version__
 from brisk_anchor.core.errors import BriskAnchorError
+from brisk_anchor.services.paths import DEMO_SPEED
 
 app = typer.Typer(
     add_completion=False,
@@ -41,7 +42,7 @@ def _root(
 def demo(
     speed: Annotated[
         float, typer.Option(min=0.1, max=10_000, help="How many times faster than a machine the stand-in moves.")
-    ] = 6.0,
+    ] = DEMO_SPEED,
     fresh: Annotated[
         bool, typer.Option("--fresh", help="Begin with an empty demo book (the old one is kept aside).")
     ] = False,
@@ -84,19 +85,3 @@ def run(
         if not json:
             typer.echo(f"brisk-anchor: {result.failure.one_line()}", err=True)
         raise typer.Exit(result.failure.exit_code)
-
-
-def main() -> None:
-    """Entry point: run a command, turn errors into one line and an exit code."""
-    try:
-        app()
-    except BriskAnchorError as error:
-        print(f"brisk-anchor: {error.one_line()}", file=sys.stderr)
-        raise SystemExit(error.exit_code) from None
-    except BrokenPipeError:
-        sys.stderr.close()
-        raise SystemExit(1) from None
-
-
-if __name__ == "__main__":
-    main()

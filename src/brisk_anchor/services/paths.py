@@ -6,6 +6,8 @@ import os
 from pathlib import Path
 
 HOME_VARIABLE = "BRISK_ANCHOR_HOME"
+DEMO_SPEED = 6.0
+"""How many times faster than a machine the demo's stand-in moves."""
 
 
 def data_folder() -> Path:

@@ -12,16 +12,19 @@ from textual import events
 from textual.app import App, ComposeResult, SystemCommand
 from textual.binding import Binding
 from textual.containers import Vertical
+from textual.reactive import Reactive
 from textual.screen import Screen
+from textual.theme import Theme
 from textual.widgets import ContentSwitcher, Static
 
 from brisk_anchor.core.errors import BriskAnchorError
-from brisk_anchor.tui import theme
+from brisk_anchor.services.paths import DEMO_SPEED, demo_folder
 from brisk_anchor.tui.actions import ACTIONS, Action
 from brisk_anchor.tui.bench.view import BenchView
 from brisk_anchor.tui.desk import ZOOMS, Desk
 from brisk_anchor.tui.entry import EntryLine, Question
 from brisk_anchor.tui.frame import KeyLine, Ladder, Prompt, TopLine
+from brisk_anchor.tui.theme import SLATE
 
 if TYPE_CHECKING:
     from brisk_anchor.services.workshop import Workshop
@@ -38,9 +41,10 @@ class BriskAnchorApp(App[int]):
     TITLE = "Brisk Anchor"
     CSS_PATH = "app.tcss"
     AUTO_FOCUS = None
+    theme = Reactive(SLATE.name)
     BINDINGS = [Binding(key, f"dispatch({key!r})", show=False, priority=True) for key in _KEYS]
 
-    def __init__(self, open_job: Callable[[], Workshop], folder: Path, speed: float = 6.0) -> None:
+    def __init__(self, open_job: Callable[[], Workshop], folder: Path, speed: float = DEMO_SPEED) -> None:
         """`open_job` opens the job in a thread after the first paint; sheets and files go to `folder`."""
         super().__init__()
         self.desk: Desk | None = None
@@ -50,6 +54,11 @@ class BriskAnchorApp(App[int]):
         self._speed = speed
         self._ticked = time.monotonic()
         self._failed: BriskAnchorError | None = None
+
+    @property
+    def available_themes(self) -> dict[str, Theme]:
+        """One theme, known from the start: one set later would have every style worked out twice, 0.1 s at start."""
+        return {SLATE.name: SLATE}
 
     def compose(self) -> ComposeResult:
         """Frame and the home view; the others come when they are first wanted."""
@@ -65,10 +74,8 @@ class BriskAnchorApp(App[int]):
 
     def on_mount(self) -> None:
         """Show the empty bench at once; open the job behind it."""
-        self.register_theme(theme.SLATE)
-        self.theme = theme.SLATE.name
         self.tell("Opening the set-up …")
-        self.query_one(BenchView).show()
+        self.show_all(keep_prompt=True)
         self.call_after_refresh(self._start_opening)
 
     def _start_opening(self) -> None:
@@ -109,7 +116,8 @@ class BriskAnchorApp(App[int]):
                 "to show figures safely. Make the window larger or the letters smaller."
             )
             self.query_one("#too-small", Static).update(words)
-        self.call_after_refresh(self.show_all, keep_prompt=True)
+        if self.desk is not None:
+            self.call_after_refresh(self.show_all, keep_prompt=True)
 
     # -- telling and asking --------------------------------------------------------------------------------------
 
@@ -247,7 +255,7 @@ class BriskAnchorApp(App[int]):
                 widget = CodeView()
             await switcher.mount(widget)
         switcher.current = name
-        self.call_after_refresh(self.show_all, keep_prompt=bool(self.desk and self.desk.running))
+        self.show_all(keep_prompt=bool(self.desk and self.desk.running))
 
     async def do_prove(self) -> None:
         """Go to the code and run it."""
@@ -311,9 +319,8 @@ class BriskAnchorApp(App[int]):
         return call
 
 
-def run_demo(*, speed: float, fresh: bool) -> int:
+def run_demo(*, speed: float = DEMO_SPEED, fresh: bool = False) -> int:
     """Open the demo with its own book; returns the exit code."""
-    from brisk_anchor.services.paths import demo_folder
 
     folder = demo_folder()
 

@@ -39,7 +39,11 @@ class Canvas:
     def fill(self, rings: Iterable[Sequence[tuple[float, float]]], ground: str) -> None:
         """Lay a colour behind the cells that lie mostly inside closed rings (even-odd), hiding what was drawn there."""
         rings = list(rings)
-        for row in range(self.rows):
+        if not any(rings):
+            return
+        levels = [y for ring in rings for _, y in ring]
+        first, last = max(0, int(min(levels) // 4)), min(self.rows, int(max(levels) // 4) + 1)
+        for row in range(first, last):
             above, below = (_crossings(rings, row * 4 + share) for share in (1.0, 3.0))
             for column in _inside(above, self.columns) & _inside(below, self.columns):
                 cell = row * self.columns + column

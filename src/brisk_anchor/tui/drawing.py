@@ -6,6 +6,7 @@ from functools import lru_cache
 
 from rich.segment import Segment
 from rich.style import Style
+from textual.geometry import Region
 from textual.strip import Strip
 from textual.widget import Widget
 
@@ -27,14 +28,19 @@ class Drawing(Widget):
         super().__init__(id=id)
         self.picture: Picture | None = None
         self._grounds: tuple[object, list[tuple[Canvas, Projection]]] | None = None
-        self._canvases: list[Canvas] = []
-        self._note = ""
+        self._rows: list[list[tuple[str, str]]] = []
 
     def show(self, picture: Picture) -> None:
         """Show a picture; called as often as anything moves."""
         self.picture = picture
+        before = self._rows
         self._redraw()
-        self.refresh()
+        if len(before) != len(self._rows):
+            self.refresh()
+            return
+        changed = [y for y, (old, new) in enumerate(zip(before, self._rows, strict=True)) if old != new]
+        if changed:
+            self.refresh(*(Region(0, y, self.size.width, 1) for y in changed))
 
     def on_resize(self) -> None:
         """Draw for the new size."""
@@ -43,7 +49,7 @@ class Drawing(Widget):
     def _redraw(self) -> None:
         columns, rows = self.size.width, self.size.height
         if self.picture is None or columns < 10 or rows < 8:
-            self._canvases = []
+            self._rows = []
             return
         front_rows = max(6, round((rows - 2) * 0.36))
         plan_rows = rows - 2 - front_rows
@@ -65,36 +71,30 @@ class Drawing(Widget):
                 draw_ground(canvas, picture, view, front=front)
                 grounds.append((canvas, view))
             self._grounds = (key, grounds)
-        self._canvases = []
+        scale = self._grounds[1][0][1].scale
+        bar = next((size for size in (5, 10, 20, 50, 100, 200, 500) if size * scale >= 12), 1000)
+        note = f"{picture.zoom}   {bar} mm ├{'─' * max(0, round(bar * scale / 2) - 2)}┤"
+        lines = [_heading(" from above  X →  Y ↑ ", note, columns)]
         for (ground, view), front in zip(self._grounds[1], (False, True), strict=True):
             canvas = ground.copy()
             draw_live(canvas, picture, view, front=front)
-            self._canvases.append(canvas)
-        scale = self._grounds[1][0][1].scale
-        bar = next((size for size in (5, 10, 20, 50, 100, 200, 500) if size * scale >= 12), 1000)
-        self._note = f"{picture.zoom}   {bar} mm ├{'─' * max(0, round(bar * scale / 2) - 2)}┤"
+            if front:
+                lines.append(_heading(" from the front  X →  Z ↑ ", "", columns))
+            lines += [canvas.runs(row) for row in range(canvas.rows)]
+        self._rows = lines
 
     def render_line(self, y: int) -> Strip:
         """One line of the two drawings and their headings."""
-        width = self.size.width
-        if not self._canvases:
-            return Strip.blank(width, _style(""))
-        plan, front = self._canvases
-        if y == 0 or y == plan.rows + 1:
-            title = " from above  X →  Y ↑ " if y == 0 else " from the front  X →  Z ↑ "
-            note = self._note if y == 0 else ""
-            rule = "─" * max(0, width - len(title) - len(note) - 3)
-            segments = [
-                Segment("─", _style(theme.RULE)),
-                Segment(title, _style(theme.QUIET)),
-                Segment(rule + " ", _style(theme.RULE)),
-                Segment(note + " ", _style(theme.QUIET)),
-            ]
-            return Strip(segments).adjust_cell_length(width, _style(""))
-        canvas, row = (plan, y - 1) if y <= plan.rows else (front, y - plan.rows - 2)
-        if row >= canvas.rows:
-            return Strip.blank(width, _style(""))
-        return Strip([Segment(words, _style(style)) for words, style in canvas.runs(row)], width)
+        if y >= len(self._rows):
+            return Strip.blank(self.size.width, _style(theme.TEXT))
+        return Strip([Segment(words, _style(style)) for words, style in self._rows[y]]).adjust_cell_length(
+            self.size.width, _style(theme.TEXT)
+        )
+
+
+def _heading(title: str, note: str, width: int) -> list[tuple[str, str]]:
+    rule = "─" * max(0, width - len(title) - len(note) - 3)
+    return [("─", theme.RULE), (title, theme.QUIET), (f"{rule} ", theme.RULE), (f"{note} ", theme.QUIET)]
 
 
 @lru_cache(maxsize=128)

@@ -6,14 +6,13 @@ from collections.abc import Sequence
 
 from rich.table import Table
 from rich.text import Text
-from textual.widgets import Static
 
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.actions import of_view
 from brisk_anchor.tui.rule import LatePanel
 
 
-class TopLine(Static):
+class TopLine(LatePanel):
     """Job, machine, connection, active offset, tool, units."""
 
     DEFAULT_CSS = f"TopLine {{ height: 1; background: {theme.RAISED}; padding: 0 1; }}"
@@ -24,7 +23,7 @@ class TopLine(Static):
         grid.add_column(ratio=1, no_wrap=True, overflow="ellipsis")
         grid.add_column(justify="right", no_wrap=True)
         grid.add_row(_pairs(left), _pairs(right))
-        self.update(grid)
+        self.tell_late((tuple(left), tuple(right)), lambda _width, _height: grid)
 
 
 def _pairs(pairs: Sequence[tuple[str, str]]) -> Text:
@@ -60,10 +59,10 @@ class Ladder(LatePanel):
                 text.append(f"  {shown}" if room > 6 else "", theme.QUIET)
             return text
 
-        self.tell_late(make)
+        self.tell_late(tuple(rungs), make)
 
 
-class Prompt(Static):
+class Prompt(LatePanel):
     """One sentence with the next thing to do, and a quieter one behind it."""
 
     DEFAULT_CSS = f"Prompt {{ height: 2; padding: 0 1; background: {theme.RAISED}; }}"
@@ -81,10 +80,10 @@ class Prompt(Static):
         text.append(sentence, f"bold {theme.CORAL if tone == 'bad' else theme.TEXT}")
         text.append("\n  ")
         text.append(behind, theme.QUIET)
-        self.update(text)
+        self.tell_text(text)
 
 
-class KeyLine(Static):
+class KeyLine(LatePanel):
     """The keys of this view."""
 
     DEFAULT_CSS = f"KeyLine {{ height: 1; padding: 0 1; background: {theme.RAISED}; color: {theme.QUIET}; }}"
@@ -104,7 +103,7 @@ class KeyLine(Static):
             _key(text, action.shown, action.label)
         for key, words in tail:
             _key(text, key, words)
-        self.update(text)
+        self.tell_text(text)
 
 
 def _key(text: Text, key: str, words: str) -> None:

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Hashable
 
+from rich.console import RenderableType
 from rich.text import Text
 from textual.widget import Widget
 
@@ -18,14 +19,27 @@ class LatePanel(Widget):
 
     def __init__(self, *, id: str | None = None) -> None:
         super().__init__(id=id)
-        self._make: Callable[[int, int], Text] | None = None
+        self._make: Callable[[int, int], RenderableType] | None = None
+        self._key: Hashable = None
 
-    def tell_late(self, make: Callable[[int, int], Text]) -> None:
-        """Show what `make` returns for the width and height in cells."""
-        self._make = make
+    def tell_late(self, key: Hashable, make: Callable[[int, int], RenderableType], rows: int | None = None) -> None:
+        """Show what `make` returns for the width and height in cells; `key` stands for what it will show.
+
+        The same key again draws nothing, and nothing else is laid out anew: that is what keeps keys quick. `rows`
+        changes the height where it must.
+        """
+        if rows is not None and (self.styles.height is None or self.styles.height.value != rows):
+            self.styles.height = rows
+        elif key == self._key:
+            return
+        self._key, self._make = key, make
         self.refresh()
 
-    def render(self) -> Text:
+    def tell_text(self, text: Text, rows: int | None = None) -> None:
+        """Show words that do not depend on the size."""
+        self.tell_late((text.plain, tuple(text.spans)), lambda _width, _height: text, rows)
+
+    def render(self) -> RenderableType:
         """Put the words together for the present size."""
         return self._make(self.size.width, self.size.height) if self._make else Text()
 
@@ -49,4 +63,4 @@ class Heading(LatePanel):
                 text.append(f" {note} ", colour)
             return text
 
-        self.tell_late(make)
+        self.tell_late((title, note, colour), make)

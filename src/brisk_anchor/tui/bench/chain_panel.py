@@ -79,4 +79,5 @@ class ChainPanel(LatePanel):
         agreements: Sequence[Agreement],
     ) -> None:
         """Show the chain as far as it goes."""
-        self.tell_late(lambda _width, height: chain_text(chain, missing, proof, agreements, height))
+        key = (chain, tuple(missing), proof, tuple(agreements))
+        self.tell_late(key, lambda _width, height: chain_text(chain, missing, proof, agreements, height))

@@ -3,16 +3,16 @@
 from __future__ import annotations
 
 from rich.text import Text
-from textual.widgets import Static
 
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.digits import large
+from brisk_anchor.tui.rule import LatePanel
 
 
-class Readout(Static):
+class Readout(LatePanel):
     """Three axes in large figures, and a line on what the machine does."""
 
-    DEFAULT_CSS = "Readout { height: auto; }"
+    DEFAULT_CSS = "Readout { height: 13; }"
 
     def tell(
         self,
@@ -47,7 +47,7 @@ class Readout(Static):
         text.append(f" {frame}, mm\n", theme.QUIET)
         if to_go is None:
             text.append(f" {doing}", f"bold {theme.LIVE if live else theme.QUIET}")
-            self.update(text)
+            self.tell_text(text, text.plain.rstrip("\n").count("\n") + 1)
             return
         wall = doing.startswith("touch")
         full = round(20 * share)
@@ -63,4 +63,4 @@ class Readout(Static):
                 label = ((" to the", " wall as", " drawn") if wall else ("", " to go", ""))[row]
                 text.append(label.ljust(10), theme.QUIET)
                 text.append(digits + "\n", theme.SAND)
-        self.update(text)
+        self.tell_text(text, text.plain.rstrip("\n").count("\n") + 1)

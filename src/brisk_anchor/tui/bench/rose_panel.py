@@ -7,11 +7,11 @@ from typing import TYPE_CHECKING
 
 from rich.table import Table
 from rich.text import Text
-from textual.widgets import Static
 
 from brisk_anchor.core.numbers import format_length
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.canvas import Canvas
+from brisk_anchor.tui.rule import LatePanel
 
 if TYPE_CHECKING:
     from brisk_anchor.core.measuring import Measurement
@@ -20,16 +20,16 @@ if TYPE_CHECKING:
 COLUMNS = 26
 
 
-class RosePanel(Static):
+class RosePanel(LatePanel):
     """The rose as a drawing on the left and in words on the right."""
 
-    DEFAULT_CSS = "RosePanel { height: auto; }"
+    DEFAULT_CSS = "RosePanel { height: 4; }"
 
     def tell(self, asking: Asking | None, measurement: Measurement | None, uncertainty: float, ball: float) -> None:
         """Show what is asked for; `measurement` is None while something is missing."""
         rows = 8 if self.app.has_class("compact") else 10
         if asking is None or not asking.rose.marks:
-            self.update(self._words(None, None, uncertainty))
+            self.tell_text(self._words(None, None, uncertainty), 4)
             return
         grid = Table.grid(padding=(0, 1))
         grid.add_column(width=COLUMNS, no_wrap=True)
@@ -37,7 +37,8 @@ class RosePanel(Static):
         grid.add_row(
             self._compass(asking, measurement, uncertainty, ball, rows), self._words(asking, measurement, uncertainty)
         )
-        self.update(grid)
+        key = (asking, measurement, uncertainty, ball, rows)
+        self.tell_late(key, lambda _width, _height: grid, rows)
 
     def _compass(
         self, asking: Asking | None, measurement: Measurement | None, uncertainty: float, ball: float, rows: int

@@ -8,7 +8,6 @@ from typing import TYPE_CHECKING, cast
 from rich.text import Text
 from textual.app import ComposeResult
 from textual.containers import Horizontal, Vertical
-from textual.widgets import Static
 
 from brisk_anchor.core.numbers import format_length
 from brisk_anchor.tui import theme
@@ -45,12 +44,12 @@ class BookView(Horizontal):
         """Table, history, chain."""
         with Vertical(id="book-left"):
             yield Heading(id="table-heading")
-            yield Static(id="book-table")
+            yield LatePanel(id="book-table")
             yield Heading(id="history-heading")
             yield LatePanel(id="book-history")
         with Vertical(id="book-side"):
             yield Heading(id="entry-heading")
-            yield Static(id="book-entry")
+            yield LatePanel(id="book-entry")
 
     @property
     def owner(self) -> BriskAnchorApp:
@@ -68,13 +67,15 @@ class BookView(Horizontal):
         self.query_one("#table-heading", Heading).tell(
             f"offsets of {desk.workshop.setup.machine.name}", "± is k = 2, mm"
         )
-        self.query_one("#book-table", Static).update(self._table(desk, rows))
+        table = self._table(desk, rows)
+        self.query_one("#book-table", LatePanel).tell_text(table, table.plain.count("\n") + 1)
         entries = desk.workshop.history(self.row)
         self.entry = min(self.entry, max(0, len(entries) - 1))
         self.query_one("#history-heading", Heading).tell(
             f"history of {self.row}", f"{len(entries)} entries, newest first"
         )
-        self.query_one("#book-history", LatePanel).tell_late(lambda _width, height: self._history(entries, height))
+        key = (self.row, self.entry, len(entries))
+        self.query_one("#book-history", LatePanel).tell_late(key, lambda _width, height: self._history(entries, height))
         chosen = entries[len(entries) - 1 - self.entry] if entries else None
         note = f"{chosen.kind.value} {chosen.at.astimezone():%Y-%m-%d %H:%M}" if chosen else ""
         self.query_one("#entry-heading", Heading).tell("chain of the entry", note)
@@ -97,7 +98,7 @@ class BookView(Horizontal):
             words.append(f" {chosen.note}\n", theme.QUIET)
         else:
             words.append(" Nothing was ever stored in this row.\n", theme.QUIET)
-        self.query_one("#book-entry", Static).update(words)
+        self.query_one("#book-entry", LatePanel).tell_text(words)
 
     def _table(self, desk: Desk, rows: list[str]) -> Text:
         wide = self.app.size.width >= 130

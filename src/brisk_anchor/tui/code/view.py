@@ -7,7 +7,6 @@ from typing import TYPE_CHECKING, cast
 from rich.text import Text
 from textual.app import ComposeResult
 from textual.containers import Horizontal, Vertical
-from textual.widgets import Static
 
 from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.core.numbers import format_length
@@ -16,7 +15,7 @@ from brisk_anchor.tui.code.listing import Listing
 from brisk_anchor.tui.desk import Desk, Running
 from brisk_anchor.tui.drawing import Drawing
 from brisk_anchor.tui.picture import Anchor, Picture
-from brisk_anchor.tui.rule import Heading
+from brisk_anchor.tui.rule import Heading, LatePanel
 
 if TYPE_CHECKING:
     from brisk_anchor.nc.writer import Program
@@ -38,11 +37,11 @@ class CodeView(Horizontal):
             yield Heading(id="code-heading")
             yield Listing()
             yield Heading(id="meaning-heading")
-            yield Static(id="meaning")
+            yield LatePanel(id="meaning")
         with Vertical(id="code-side"):
             yield Drawing(id="code-drawing")
             yield Heading(id="state-heading")
-            yield Static(id="code-state")
+            yield LatePanel(id="code-state")
 
     @property
     def owner(self) -> BriskAnchorApp:
@@ -95,7 +94,7 @@ class CodeView(Horizontal):
         if program and watched <= len(program.lines):
             told.append(f" {program.lines[watched - 1].text}\n", theme.QUIET)
         told.append(f" {meaning or 'nothing: a blank line'}", theme.TEXT)
-        self.query_one("#meaning", Static).update(told)
+        self.query_one("#meaning", LatePanel).tell_text(told)
         self._show_path(desk, running)
         self._show_state(desk, running)
 
@@ -151,7 +150,7 @@ class CodeView(Horizontal):
                 text.append(f"{sign} ", colour)
                 text.append(f"{word}   ", theme.QUIET)
         self.query_one("#state-heading", Heading).tell("prove-out", note, theme.LIVE)
-        self.query_one("#code-state", Static).update(text)
+        self.query_one("#code-state", LatePanel).tell_text(text)
 
     # -- doing -------------------------------------------------------------------------------------------------
 

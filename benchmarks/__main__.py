@@ -1,0 +1,19 @@
+"""Run all benchmarks, or those named: `python -m benchmarks accuracy speed`."""
+
+from __future__ import annotations
+
+import sys
+
+from benchmarks import accuracy, speed, start
+
+ALL = {"accuracy": accuracy.main, "speed": speed.main, "start": start.main}
+
+
+def main() -> None:
+    """Run and print."""
+    for name in sys.argv[1:] or list(ALL):
+        print(f"== {name}")
+        ALL[name]()
+
+
+main()
