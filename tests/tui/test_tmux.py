@@ -93,7 +93,7 @@ def test_from_start_to_proved_offset_and_back(terminal):
     window.keys("2")
     shown = window.wait("history of G54")
     assert "● proved" in shown
-    assert "O2354 on the stand-in" in shown
+    assert "O2354 agrees" in shown
     window.keys("1", "q")
     window.wait("ended with 0")
     assert (window.home / "demo" / "setup-gl-114-g54.pdf").read_bytes().startswith(b"%PDF")

@@ -405,7 +405,7 @@ class Workshop:
             len(parse_reports(run.printed).touches),
             run.machine.seconds,
         )
-        words = f"O{program.number:04d} on the stand-in: " + ("agrees" if proof.holds else "does not agree")
+        words = f"O{program.number:04d} " + ("agrees" if proof.holds else "does not agree")
         self._add(EntryKind.PROVED, row, stored.chain, proof=proof, note=words)
         return proof
 

@@ -43,8 +43,9 @@ class Drawing(Widget):
             self.refresh(*(Region(0, y, self.size.width, 1) for y in changed))
 
     def on_resize(self) -> None:
-        """Draw for the new size."""
+        """Draw for the new size, all of it: lines kept from the old one may not have been painted."""
         self._redraw()
+        self.refresh()
 
     def _redraw(self) -> None:
         columns, rows = self.size.width, self.size.height

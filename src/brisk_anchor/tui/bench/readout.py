@@ -27,7 +27,8 @@ class Readout(LatePanel):
         """`figures` are signed positions as text; `doing` is one short line; `share` of the move is done.
 
         In a touch `to_go` is the distance to where the drawing puts the wall, for where it is nobody knows yet."""
-        compact = bool(self.app.has_class("compact"))
+        # While the machine moves the rose gives up its room, so the figures are large in a small window too.
+        compact = bool(self.app.has_class("compact")) and not live
         text = Text(no_wrap=True)
         colour = theme.LIVE if live else theme.TEXT
         for axis, figure in zip("XYZ", figures, strict=True):
@@ -63,4 +64,4 @@ class Readout(LatePanel):
                 label = ((" to the", " wall as", " drawn") if wall else ("", " to go", ""))[row]
                 text.append(label.ljust(10), theme.QUIET)
                 text.append(digits + "\n", theme.SAND)
-        self.tell_text(text, text.plain.rstrip("\n").count("\n") + 1)
+        self.tell_text(text, text.plain.rstrip("\n").count("\n") + (1 if compact else 2))

@@ -256,7 +256,12 @@ class BenchView(Horizontal):
         desk.places = []
         desk.running = Running(player, program, measurement)
         self.owner.show_all(keep_prompt=True)
-        self.owner.tell(f"Measuring {measurement.title}. Esc stops the machine.", program.title)
+        probing = desk.workshop.profile.probing
+        speeds = (
+            f"Search {measurement.search:g} mm at F{probing.search_feed:g}, then slowly at F{probing.touch_feed:g}; "
+            "every other move near the part is guarded."
+        )
+        self.owner.tell(f"Measuring {measurement.title}. Esc stops the machine.", speeds)
 
     def follow(self, seconds: float) -> None:
         """Let the running measurement go on; take its result at the end."""
