@@ -15,7 +15,6 @@ from brisk_anchor.services.workshop import Workshop
 from brisk_anchor.standin.scene import Scene, build_scene
 from brisk_anchor.standin.scene_file import load_scene
 
-
 # The same examples in every run: a test that fails must fail again.
 settings.register_profile("steady", derandomize=True, deadline=None)
 settings.load_profile("steady")

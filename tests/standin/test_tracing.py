@@ -102,6 +102,8 @@ def test_nothing_in_the_way_and_nowhere_to_go(stylus):
     assert traced.trace(np.array([50.0, 0, 1]), np.array([50.0, 90, 1])) is None
     assert traced.trace(np.array([0.0, 0, 9]), np.array([0.0, 0, 9])) is None
     assert traced.penetration(np.array([0.0, 0, -0.5])) == pytest.approx(0.5)
+    assert traced.free(np.array([0.0, 0, 0.5]))
+    assert not traced.free(np.array([0.0, 0, 0.0]))
     assert traced.penetration(np.array([0.0, 0, 0.5])) == 0.0
 
 

@@ -24,7 +24,8 @@ class Terminal:
         self.server = f"brisk-{os.getpid()}-{folder.name}"
         self.home = folder / "home"
         # The test runner exports the size of its own terminal; the program must see the size of this one.
-        command = f"unset COLUMNS LINES; BRISK_ANCHOR_HOME={self.home} {COMMAND} demo {' '.join(arguments)}; echo ended with $?; sleep 60"
+        demo = f"BRISK_ANCHOR_HOME={self.home} {COMMAND} demo {' '.join(arguments)}"
+        command = f"unset COLUMNS LINES; {demo}; echo ended with $?; sleep 60"
         self.tmux("-f", "/dev/null", "new-session", "-d", "-x", str(size[0]), "-y", str(size[1]), "sh", "-c", command)
 
     def tmux(self, *arguments):

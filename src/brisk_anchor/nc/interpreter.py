@@ -404,7 +404,7 @@ class Interpreter:
         for i, axis in enumerate(AXES):
             if axis.upper() in axes:
                 step = self.profile.resolution
-                values[i] = round(axes.pop(axis.upper()) / step) * step
+                values[i] = round(round(axes.pop(axis.upper()) / step) * step, 9)
         self.machine.write_offset(row, (values[0], values[1], values[2]))
 
     def _call_with_arguments(self, words: list[tuple[str, float]]) -> None:

@@ -9,6 +9,7 @@ from pathlib import Path
 
 from brisk_anchor.core.errors import BriskAnchorError, CrashError
 from brisk_anchor.core.kinds import Vector
+from brisk_anchor.nc.interpreter import Alarm
 from brisk_anchor.nc.profile import shipped_profile
 from brisk_anchor.services.runs import Run
 from brisk_anchor.standin.scene import build_scene
@@ -34,6 +35,7 @@ class DryRun:
     hits: tuple[Hit, ...]
     printed: tuple[str, ...]
     failure: BriskAnchorError | None
+    alarm: Alarm | None
     blocks: int
     machine_seconds: float
     seconds: float
@@ -44,6 +46,11 @@ class DryRun:
         if self.failure is None:
             return "end"
         return "crash" if isinstance(self.failure, CrashError) else "alarm"
+
+    @property
+    def alarms(self) -> list[Alarm]:
+        """The alarm that ended it, unless it was a crash."""
+        return [self.alarm] if self.alarm and self.ended == "alarm" else []
 
     def as_json(self) -> str:
         """All of it as JSON (form `brisk-anchor-run-1`, see docs/formats.md)."""
@@ -56,6 +63,12 @@ class DryRun:
                 "failure": None
                 if failure is None
                 else {"what": failure.what, "meaning": failure.meaning, "remedy": failure.remedy},
+                "alarms": [{"number": a.number, "line": a.line, "text": a.text} for a in self.alarms],
+                "crashes": [
+                    {"part": c.part, "solid": c.solid, "place": list(c.place), "line": a.line}
+                    for a in ([self.alarm] if self.alarm else [])
+                    if isinstance(c := a.error, CrashError)
+                ],
                 "offsets": {row: dict(zip("xyz", values, strict=True)) for row, values in self.offsets.items()},
                 "hits": [{"line": h.line, "solid": h.solid, "place": list(h.place)} for h in self.hits],
                 "printed": list(self.printed),
@@ -126,6 +139,7 @@ def dry_run(path: Path, scene_name: str, *, seed: int | None) -> DryRun:
         hits=tuple(Hit(m.line, m.solid, m.contact) for m in machine.motions if m.contact),
         printed=tuple(run.printed),
         failure=run.failure(),
+        alarm=run.interpreter.alarm,
         blocks=run.interpreter.blocks_run,
         machine_seconds=machine.seconds,
         seconds=seconds,

@@ -119,8 +119,7 @@ class Workshop:
     def state(self, row: str) -> RowState:
         """How a row stands: from the book, and from what this job has measured since."""
         booked = state_of(self.history(row))
-        plan = self.setup.row(row)
-        names = _features_of(plan)
+        names = next((_features_of(plan) for plan in self.setup.rows if plan.row == row), [])
         known = [name for name in names if name in self.measured and self.measured[name].clamping == self.clamping]
         if booked is RowState.EMPTY and known and len(known) < len(names):
             return RowState.PART
@@ -229,6 +228,10 @@ class Workshop:
         i = AXES.index(axis)
         target = [*start]
         target[i] += distance
+        if self.machine.touching:
+            # The probe signals already, so only a move that comes off the metal gets anywhere.
+            self.machine.feed((target[0], target[1], target[2]), JOG_FEED, 0)
+            return ""
         result = self.machine.skip((target[0], target[1], target[2]), JOG_FEED, 0)
         met = self.machine.motions[-1].solid if result.contact else ""
         if met:

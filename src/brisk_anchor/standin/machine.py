@@ -125,6 +125,26 @@ class StandIn:
         """Stop within the last move: the spindle stands after `share` of it."""
         self._position = motion.at(min(1.0, max(0.0, share)))
 
+    @property
+    def touching(self) -> bool:
+        """Whether any part of the probe stands against metal now."""
+        start, _ = self._tips(self._position)
+        return not self.tracer.free(start)
+
+    def go_home(self) -> None:
+        """Send the spindle home, Z first. From metal the stand-in lifts the probe free as a hand would.
+
+        Raises:
+            MachineError: something is in the way of a probe that stood free.
+        """
+        x, y, _ = self._position
+        home = self.machine.home
+        if self.touching:
+            self._record(MoveKind.RAPID, 0, (x, y, home[2]), self.machine.rapid, None)
+        else:
+            self.rapid((x, y, home[2]), 0)
+        self.rapid(home, 0)
+
     # -- MachinePort -------------------------------------------------------------------------------------------
 
     def offset(self, row: str) -> Vector:

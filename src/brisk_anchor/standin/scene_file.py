@@ -25,6 +25,13 @@ _MAX_BYTES = 1_000_000
 class _Section(BaseModel):
     model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
 
+    @model_validator(mode="after")
+    def _printable(self) -> Self:
+        for name, value in self:
+            if isinstance(value, str) and not value.isprintable():
+                raise ValueError(f"{name} holds characters that cannot be shown")
+        return self
+
 
 class JobSection(_Section):
     """What the job is called, and two figures every measurement needs."""

@@ -103,13 +103,21 @@ class Tracer:
         return fields[nearest, np.arange(len(rows))] - self.shape.radii[rows], nearest
 
     def penetration(self, tip: Array) -> float:
-        """How deep the ball is in metal now, mm; 0 when it is free."""
+        """How deep the ball is in metal now, mm; 0 when it is free, a trace above 0 when it just touches."""
         _, low, high = self._groups[0]
         solids = self._near(tip, tip, low, high)
         if not solids:
             return 0.0
         clear, _ = self._clearance(tip, solids, np.array([0]))
-        return float(max(0.0, -clear[0]))
+        return 0.0 if clear[0] > 10 * CONTACT else float(max(CONTACT, -clear[0]))
+
+    def free(self, tip: Array) -> bool:
+        """Whether no part of the probe touches anything with the ball's end at `tip`."""
+        for rows, low, high in self._groups:
+            solids = self._near(tip, tip, low, high)
+            if solids and float(self._clearance(tip, solids, rows)[0].min()) <= 10 * CONTACT:
+                return False
+        return True
 
     def trace(self, start: Array, end: Array, *, pressed: float = 0.0) -> Contact | None:
         """First contact of any part of the probe from `start` to `end` (the ball's lowest point, machine mm).

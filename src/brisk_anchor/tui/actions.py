@@ -152,6 +152,7 @@ ACTIONS: tuple[Action, ...] = (
         line=False,
         palette=False,
     ),
+    Action("home", (), "h", "h", "home", "Send the spindle home, Z first.", ("bench",), line=False),
     Action("jog_step", (), "g", "g", "jog step", "Change the jog step: 0.1, 1, 10, 50 mm.", ("bench",), line=False),
     Action("move", (-1,), "up", "↑ ↓", "choose", "Choose the row or line.", ("book", "code"), palette=False),
     Action("move", (1,), "down", "", "", "", ("book", "code"), line=False, palette=False),

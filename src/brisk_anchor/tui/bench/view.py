@@ -246,6 +246,9 @@ class BenchView(Horizontal):
         if asking is None or not asking.rose.marks:
             self.owner.tell("Nothing is marked.", "f points at a drawn feature; the arrow keys mark metal.", "ask")
             return
+        if desk.workshop.machine.touching:
+            self.owner.tell("The probe stands against metal.", "h sends it home, Z first; or jog it off.", "bad")
+            return
         try:
             measurement = build_measurement(desk.workshop.setup, asking)
             program = desk.workshop.measuring_program(measurement)
@@ -374,6 +377,19 @@ class BenchView(Horizontal):
             self.owner.tell(
                 f"Contact with {met}: stopped, and backed off.", "Mark it with an arrow key to measure it.", "ask"
             )
+
+    def home(self) -> None:
+        """Send the spindle home."""
+        desk = self._free_desk()
+        if desk is None:
+            return
+        try:
+            desk.workshop.machine.go_home()
+        except BriskAnchorError as error:
+            self.owner.show_all(keep_prompt=True)
+            self.owner.complain(error)
+            return
+        self.owner.show_all()
 
     def jog_step(self) -> None:
         """Take the next jog step."""

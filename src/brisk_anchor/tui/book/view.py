@@ -110,7 +110,7 @@ class BookView(Horizontal):
         for row in rows:
             entries = desk.workshop.history(row)
             valued = next((e for e in reversed(entries) if e.values), None)
-            state = desk.workshop.state(row).value if row in names else "not measured"
+            state = desk.workshop.state(row).value
             shape, colour = theme.STATE_SHAPES[state]
             chosen = row == self.row
             text.append(" › " if chosen else "   ", f"bold {theme.SAND}")
