@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 
 import pytest
+from sqlalchemy import event
 from textual.widgets import Input
 
 from brisk_anchor.core.errors import BookVersionError
@@ -148,6 +149,66 @@ async def test_jog_meets_metal_and_travel(tmp_path):
         app.desk.workshop.machine.rapid((-434.0, -224.5, 0.0), 0)
         await bench.press("pageup")
         assert "past its travel end" in said(app)
+
+
+async def test_after_contact_there_is_a_way_home(tmp_path):
+    async with Bench(tmp_path) as bench:
+        app = bench.app
+        machine = app.desk.workshop.machine
+        machine.rapid((-434.0, -224.5, -340.0), 0)
+        machine.skip((-434.0, -224.5, -360.0), 600.0, 0)
+        assert machine.touching
+        await bench.press("f", "enter")
+        assert "stands against metal" in said(app)
+        await bench.press("h")
+        assert machine.position == (0.0, 0.0, 0.0)
+        await bench.press("enter")
+        assert "bore ⌀38 H7: X" in said(app)
+
+
+async def test_a_search_that_meets_nothing_is_told_in_three_sentences(tmp_path):
+    async with Bench(tmp_path) as bench:
+        app = bench.app
+        app.desk.workshop.machine.rapid((-150.0, -100.0, -200.0), 0)
+        await bench.press("d", "e")
+        app.query_one(Input).value = "20"
+        await bench.press("enter", "enter")
+        shown = said(app)
+        assert "Alarm 101" in shown
+        assert "MISSED CONTACT" in shown
+        assert "bring it nearer" in shown
+        assert app.desk.workshop.measured == {}
+
+
+async def test_a_book_that_fills_up_stores_nothing_and_says_so(tmp_path):
+    async with Bench(tmp_path) as bench:
+        app = bench.app
+        await bench.press("f", "enter")
+        await bench.press("f", "enter")
+        engine = app.desk.workshop.book.engine
+        engine.dispose()
+        event.listen(engine, "connect", lambda c, _: c.execute("PRAGMA max_page_count=1"))
+        before = app.desk.workshop.machine.offset("G54")
+        await bench.press("s", "enter")
+        assert "could not be written" in said(app)
+        assert "Make room" in said(app)
+        assert app.desk.workshop.machine.offset("G54") == before
+        assert app.desk.workshop.state("G54").value == "measured"
+
+
+async def test_measuring_again_asks_for_a_new_proof(tmp_path):
+    async with Bench(tmp_path) as bench:
+        app = bench.app
+        for keys in (("f", "enter"), ("f", "enter"), ("s", "enter")):
+            await bench.press(*keys)
+        await bench.press("p")
+        await wait_for(lambda: "is proved" in said(app))
+        assert "● proved" in said(app, "#code-heading")
+        await bench.press("1", "f", "enter")
+        await bench.press("3")
+        assert "○ not proved" in said(app, "#code-heading")
+        await bench.press("2")
+        assert "◑ measured" in said(app, "#book-table")
 
 
 async def test_nonsense_marks_are_told_and_not_measured(tmp_path):

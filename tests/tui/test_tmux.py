@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import os
 import shutil
 import signal
@@ -12,6 +13,7 @@ from pathlib import Path
 
 import pytest
 
+_NUMBERS = itertools.count()
 COMMAND = str(Path(sys.executable).parent / "brisk-anchor")
 
 pytestmark = pytest.mark.skipif(shutil.which("tmux") is None, reason="tmux is not installed")
@@ -21,7 +23,7 @@ class Terminal:
     """One tmux window on a server of its own."""
 
     def __init__(self, folder, size=(160, 44), *arguments):
-        self.server = f"brisk-{os.getpid()}-{folder.name}"
+        self.server = f"brisk-{os.getpid()}-{next(_NUMBERS)}"
         self.home = folder / "home"
         # The test runner exports the size of its own terminal; the program must see the size of this one.
         demo = f"BRISK_ANCHOR_HOME={self.home} {COMMAND} demo {' '.join(arguments)}"

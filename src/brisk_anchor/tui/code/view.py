@@ -55,7 +55,7 @@ class CodeView(Horizontal):
         desk = self.owner.desk
         if desk is None:
             return
-        if desk.proving is None:
+        if desk.proving is None or desk.proving.player.over:
             self._write(desk)
         self.show_motion()
 

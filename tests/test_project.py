@@ -1,0 +1,91 @@
+"""What the documents promise, and what must never stand in the project."""
+
+from __future__ import annotations
+
+import re
+import subprocess
+from pathlib import Path
+
+import pytest
+
+from brisk_anchor.core import errors
+from brisk_anchor.nc.profile import Profile
+from brisk_anchor.nc.steps import AlarmNumber
+from brisk_anchor.standin.scene_file import SceneFile
+from brisk_anchor.tui.actions import ACTIONS
+
+ROOT = Path(__file__).parent.parent
+README, FORMATS = (ROOT / "README.md").read_text(), (ROOT / "docs" / "formats.md").read_text()
+
+
+def fields(model, seen=()):
+    """Names of all fields of a pydantic model and the models in it."""
+    names = set()
+    for name, field in model.model_fields.items():
+        names.add(name)
+        for part in re.findall(r"brisk_anchor[\w.]+\.(\w+)", str(field.annotation)):
+            module = __import__(model.__module__, fromlist=[part])
+            inner = getattr(module, part)
+            if inner not in seen:
+                names |= fields(inner, (*seen, inner))
+    return names
+
+
+@pytest.mark.parametrize("model", [Profile, SceneFile])
+def test_every_field_of_a_file_is_documented(model):
+    missing = {name for name in fields(model) if not re.search(rf"`\[*{name}\b|`[^`]*\b{name}\b[^`]*`", FORMATS)}
+    assert missing == set()
+
+
+def test_every_alarm_is_documented_and_advised():
+    from brisk_anchor.services.runs import _ADVICE
+
+    numbers = {value for name, value in vars(AlarmNumber).items() if not name.startswith("_")}
+    assert numbers == set(_ADVICE)
+    assert all(str(number) in FORMATS for number in numbers)
+
+
+def test_the_error_tree_in_the_docstring_is_whole():
+    classes = {name for name, thing in vars(errors).items() if isinstance(thing, type) and issubclass(thing, Exception)}
+    assert {name for name in classes if name in errors.__doc__} == classes
+
+
+def test_readme_shows_every_picture_and_names_commands_and_keys():
+    pictures = {path.name for path in (ROOT / "docs" / "screenshots").glob("*.png")}
+    assert 5 <= len(pictures) < 20
+    assert {Path(name).name for name in re.findall(r"\(docs/screenshots/([\w-]+\.png)\)", README)} == pictures
+    for words in ("make demo", "make test", "brisk-anchor example --out", "brisk-anchor run", "--json"):
+        assert words in README
+    shown = {
+        action.shown for action in ACTIONS if action.method in ("point", "measure", "store", "prove", "sheet", "clamp")
+    }
+    assert all(f"`{key}`" in README for key in shown - {"F"})
+    for link in re.findall(r"\]\((docs/\w+\.md)\)", README):
+        assert (ROOT / link).exists()
+
+
+def test_nothing_of_one_machine_or_registry_stands_in_the_files():
+    listed = subprocess.run(["git", "ls-files", "-z"], cwd=ROOT, capture_output=True, text=True, check=True).stdout
+    pattern = re.compile("|".join((r"https?://", r"/" + r"work/", r"--" + r"index-url", r"/" + r"root/")))
+    found = []
+    for name in filter(None, listed.split("\0")):
+        path = ROOT / name
+        if path.suffix in (".png",) or not path.exists():
+            continue
+        for number, line in enumerate(path.read_text(encoding="utf-8").splitlines(), 1):
+            if pattern.search(line) and not name.startswith("tests/test_project"):
+                found.append(f"{name}:{number}")
+    assert found == []
+
+
+def test_locks_pin_everything_exactly():
+    for name in ("requirements.lock", "requirements-test.lock"):
+        lines = [line for line in (ROOT / name).read_text().splitlines() if line and not line.startswith("#")]
+        assert all(re.fullmatch(r"[\w.-]+==[\w.]+", line) for line in lines)
+    runtime = set((ROOT / "requirements.lock").read_text().splitlines())
+    assert runtime <= set((ROOT / "requirements-test.lock").read_text().splitlines())
+
+
+@pytest.mark.parametrize("path", sorted((ROOT / "src").rglob("*.py")), ids=lambda p: p.stem)
+def test_modules_stay_small(path):
+    assert len(path.read_text().splitlines()) <= 480
