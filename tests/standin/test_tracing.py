@@ -81,7 +81,7 @@ def test_lever_distance_is_the_smallest_over_its_discs(x, y):
     lever = Lever((0, 0), 34.0, (120, 0), 20.0)
     shares = np.linspace(0, 1, 200001)
     brute = np.min(np.hypot(x - 120 * shares, y) - (34 + (20 - 34) * shares))
-    assert lever.distance(np.array([x]), np.array([y]))[0] == pytest.approx(brute, abs=1e-3)
+    assert lever.distance(x, y) == pytest.approx(brute, abs=1e-3)
 
 
 def test_stem_and_body_are_met_too(stylus):

@@ -10,7 +10,6 @@ from enum import Enum
 import numpy as np
 
 from brisk_anchor.core.errors import CrashError, TravelError
-from brisk_anchor.core.frames import Array
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.setup import Machine
 from brisk_anchor.core.touches import AXES, Stylus
@@ -128,8 +127,7 @@ class StandIn:
     @property
     def touching(self) -> bool:
         """Whether any part of the probe stands against metal now."""
-        start, _ = self._tips(self._position)
-        return not self.tracer.free(start)
+        return not self.tracer.free(self.tip)
 
     def go_home(self) -> None:
         """Send the spindle home, Z first. From metal the stand-in lifts the probe free as a hand would.
@@ -178,9 +176,8 @@ class StandIn:
             if not low - 1e-9 <= value <= high + 1e-9:
                 raise TravelError(axis.upper(), value, low if value < low else high)
 
-    def _tips(self, target: Vector) -> tuple[Array, Array]:
-        down = np.array([0.0, 0.0, self.probe.length])
-        return np.array(self._position) - down, np.array(target) - down
+    def _tips(self, target: Vector) -> tuple[Vector, Vector]:
+        return self.tip, (target[0], target[1], target[2] - self.probe.length)
 
     def _record(self, kind: MoveKind, line: int, end: Vector, feed: float, contact: Contact | None) -> None:
         seconds = move_seconds(math.dist(self._position, end), feed, self.machine.acceleration)
@@ -219,7 +216,7 @@ class StandIn:
         """Move until the probe signals. The signal comes late by the pre-travel, the stop later by the braking way."""
         self._limits(target)
         start, end = self._tips(target)
-        length = float(np.linalg.norm(end - start))
+        length = math.dist(start, end)
         contact = self.tracer.trace(start, end)
         if contact is None:
             self._record(MoveKind.SKIP, line, target, feed, None)
@@ -227,7 +224,8 @@ class StandIn:
         if contact.part != "ball":
             self._record(MoveKind.SKIP, line, self._along(target, contact.distance), feed, contact)
             raise CrashError(contact.part, contact.solid.title, contact.place, f"a guarded move in line {line}")
-        signal = contact.distance + (self._pre_travel((end - start) / length) if contact.distance > 0 else 0.0)
+        x, y, z = ((b - a) / length for a, b in zip(start, end, strict=True))
+        signal = contact.distance + (self._pre_travel((x, y, z)) if contact.distance > 0 else 0.0)
         if signal >= length:
             self._record(MoveKind.SKIP, line, target, feed, contact)
             return SkipResult(target, False)
@@ -238,13 +236,13 @@ class StandIn:
                 "stylus", contact.solid.title, contact.place, f"a touch too fast to stop in line {line} (F{feed:g})"
             )
         latched = self._along(target, signal)
-        place = np.array(contact.place) + (end - start) / length * self.probe.stylus.ball_diameter / 2
-        touched = Contact(contact.distance, "ball", contact.solid, (float(place[0]), float(place[1]), float(place[2])))
+        radius = self.probe.stylus.ball_diameter / 2
+        at = (contact.place[0] + x * radius, contact.place[1] + y * radius, contact.place[2] + z * radius)
+        touched = Contact(contact.distance, "ball", contact.solid, at)
         self._record(MoveKind.SKIP, line, self._along(target, signal + braking), feed, touched)
         return SkipResult(latched, True)
 
-    def _pre_travel(self, direction: Array) -> float:
-        heading = math.atan2(float(direction[1]), float(direction[0]))
-        level = math.hypot(float(direction[0]), float(direction[1]))
+    def _pre_travel(self, direction: Vector) -> float:
+        heading, level = math.atan2(direction[1], direction[0]), math.hypot(direction[0], direction[1])
         late = self.probe.pre_travel + self.probe.lobing * level * math.cos(3 * heading)
         return late + (float(self._random.normal(0.0, self.probe.noise)) if self._random is not None else 0.0)

@@ -65,10 +65,10 @@ def _surface_height(solid: Solid, tip: Vector) -> float:
     """Height of the top right below a point, by halving on the solid's own field."""
     x, y, _ = tip
     _, high = solid.bounds()
-    above, below = float(high[2]) + 50.0, float(solid.frame.point((0, 0, (solid.bottom + solid.top) / 2))[2])
+    above, below = high[2] + 50.0, float(solid.frame.point((0, 0, (solid.bottom + solid.top) / 2))[2])
     while above - below > 1e-9:
         middle = (above + below) / 2
-        if float(solid.distance(np.array([[x, y, middle]]))[0]) > 0:
+        if solid.distance(x, y, middle) > 0:
             above = middle
         else:
             below = middle
@@ -131,11 +131,11 @@ def _pulled_in(region: Region, slot: Rectangle, corner: tuple[float, float]) -> 
     """A slot's corner, drawn no further out than the border of its region along X."""
     x, y = corner
     inside, outside = (slot.low[0] if x == slot.high[0] else slot.high[0]), x
-    if float(region.distance(np.array([x]), np.array([y]))[0]) <= 0:
+    if region.distance(x, y) <= 0:
         return corner
     for _ in range(40):
         middle = (inside + outside) / 2
-        if float(region.distance(np.array([middle]), np.array([y]))[0]) <= 0:
+        if region.distance(middle, y) <= 0:
             inside = middle
         else:
             outside = middle

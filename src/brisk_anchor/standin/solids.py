@@ -1,9 +1,11 @@
-"""Solids as signed-distance functions, vectorised over points.
+"""Solids as signed-distance functions of one point.
 
 Every solid is a flat region (rectangle, disc, or the hull of two discs; less round holes and slots) drawn up from a
 bottom to a top that may be uneven as a casting's is. Outside, the distance is exact where region borders do not cross,
 so the ball is stopped where a real ball would be, edges included; near the mouth of a slot it is a lower bound.
 An uneven top uses the vertical distance, which is right for the height of contact and needs shorter steps on the way.
+
+Plain floats on purpose: a move asks for one point at a time, and for that NumPy is five times slower.
 """
 
 from __future__ import annotations
@@ -13,28 +15,30 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from brisk_anchor.core.frames import Array, Frame
+from brisk_anchor.core.frames import Frame
+from brisk_anchor.core.kinds import Vector
 
 UNEVEN_STEP = 0.95
 """Share of the field value that is a safe step over an uneven top (slopes up to 0.3)."""
+Point = tuple[float, float]
 
 
 @dataclass(frozen=True, slots=True)
 class Rectangle:
     """An axis-parallel rectangle, mm."""
 
-    low: tuple[float, float]
-    high: tuple[float, float]
+    low: Point
+    high: Point
 
-    def distance(self, x: Array, y: Array) -> Array:
+    def distance(self, x: float, y: float) -> float:
         """Signed distance, negative inside."""
-        cx, cy = (self.low[0] + self.high[0]) / 2, (self.low[1] + self.high[1]) / 2
-        dx = np.abs(x - cx) - (self.high[0] - self.low[0]) / 2
-        dy = np.abs(y - cy) - (self.high[1] - self.low[1]) / 2
-        result: Array = np.hypot(np.maximum(dx, 0), np.maximum(dy, 0)) + np.minimum(np.maximum(dx, dy), 0)
-        return result
+        dx = max(self.low[0] - x, x - self.high[0])
+        dy = max(self.low[1] - y, y - self.high[1])
+        if dx > 0 and dy > 0:
+            return math.hypot(dx, dy)
+        return dx if dx > dy else dy
 
-    def outline(self) -> list[tuple[float, float]]:
+    def outline(self) -> list[Point]:
         """Corners, counter-clockwise."""
         (x0, y0), (x1, y1) = self.low, self.high
         return [(x0, y0), (x1, y0), (x1, y1), (x0, y1)]
@@ -44,15 +48,14 @@ class Rectangle:
 class Disc:
     """A disc, mm."""
 
-    centre: tuple[float, float]
+    centre: Point
     radius: float
 
-    def distance(self, x: Array, y: Array) -> Array:
+    def distance(self, x: float, y: float) -> float:
         """Signed distance, negative inside."""
-        result: Array = np.hypot(x - self.centre[0], y - self.centre[1]) - self.radius
-        return result
+        return math.hypot(x - self.centre[0], y - self.centre[1]) - self.radius
 
-    def outline(self) -> list[tuple[float, float]]:
+    def outline(self) -> list[Point]:
         """A fine polygon for drawing."""
         return [
             (self.centre[0] + self.radius * math.cos(a), self.centre[1] + self.radius * math.sin(a))
@@ -64,27 +67,25 @@ class Disc:
 class Lever:
     """The hull of two discs: a big end at `a`, a small end at `b`, straight sides between."""
 
-    a: tuple[float, float]
+    a: Point
     radius_a: float
-    b: tuple[float, float]
+    b: Point
     radius_b: float
 
-    def distance(self, x: Array, y: Array) -> Array:
-        """Signed distance: the smallest over all discs between the two ends, in closed form."""
+    def distance(self, x: float, y: float) -> float:
+        """Signed distance: the smallest over all discs between the two ends, in closed form (docs/maths.md)."""
         bx, by = self.b[0] - self.a[0], self.b[1] - self.a[1]
         length = math.hypot(bx, by)
         ux, uy = bx / length, by / length
-        along = (x - self.a[0]) * ux + (y - self.a[1]) * uy
-        across = np.abs(-(x - self.a[0]) * uy + (y - self.a[1]) * ux)
+        px, py = x - self.a[0], y - self.a[1]
+        along, across = px * ux + py * uy, abs(py * ux - px * uy)
         sine = (self.radius_a - self.radius_b) / length
-        cosine = math.sqrt(1 - sine * sine)
-        foot = along - across * sine / cosine
-        share = np.clip(foot, 0, length) / length
+        foot = along - across * sine / math.sqrt(1 - sine * sine)
+        share = min(1.0, max(0.0, foot / length))
         radius = self.radius_a + (self.radius_b - self.radius_a) * share
-        result: Array = np.hypot(along - share * length, across) - radius
-        return result
+        return math.hypot(along - share * length, across) - radius
 
-    def outline(self) -> list[tuple[float, float]]:
+    def outline(self) -> list[Point]:
         """A fine polygon for drawing."""
         heading = math.atan2(self.b[1] - self.a[1], self.b[0] - self.a[0])
         length = math.hypot(self.b[0] - self.a[0], self.b[1] - self.a[1])
@@ -105,25 +106,22 @@ Region = Rectangle | Disc | Lever
 
 @dataclass(frozen=True, slots=True)
 class Unevenness:
-    """A casting's top: `rise` (mm) over nominal, slopes (mm per mm) about `centre`, waves of `wave` and `pitch` mm."""
+    """A casting's top: `rise` over nominal, slopes (mm per mm) about `centre`, waves of `wave` and `pitch` mm."""
 
     rise: float = 0.0
-    slope: tuple[float, float] = (0.0, 0.0)
+    slope: Point = (0.0, 0.0)
     wave: float = 0.0
     pitch: float = 40.0
-    centre: tuple[float, float] = (0.0, 0.0)
+    centre: Point = (0.0, 0.0)
 
-    def height(self, x: Array, y: Array) -> Array:
+    def height(self, x: float, y: float) -> float:
         """Height over nominal, mm."""
         dx, dy = x - self.centre[0], y - self.centre[1]
-        turn = 2 * math.pi / self.pitch
-        result: Array = (
-            self.rise
-            + self.slope[0] * dx
-            + self.slope[1] * dy
-            + self.wave * np.sin(turn * dx + 0.7) * np.cos(turn * dy)
-        )
-        return result
+        height = self.rise + self.slope[0] * dx + self.slope[1] * dy
+        if self.wave:
+            turn = 2 * math.pi / self.pitch
+            height += self.wave * math.sin(turn * dx + 0.7) * math.cos(turn * dy)
+        return height
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -140,6 +138,12 @@ class Solid:
     slots: tuple[Rectangle, ...] = ()
     uneven: Unevenness | None = None
     frame: Frame = field(default_factory=Frame.identity)
+    _placed: tuple[float, ...] = field(init=False)
+
+    def __post_init__(self) -> None:
+        columns = self.frame.rotation.T.reshape(-1)
+        numbers = tuple(float(value) for value in (*columns, *self.frame.translation))
+        object.__setattr__(self, "_placed", numbers)
 
     @property
     def title(self) -> str:
@@ -151,28 +155,30 @@ class Solid:
         """Share of the field value that is a safe step."""
         return UNEVEN_STEP if self.uneven else 1.0
 
-    def distance(self, points: Array) -> Array:
-        """Signed distance of machine points (n, 3), mm, negative inside."""
-        local = (points - self.frame.translation) @ self.frame.rotation
-        x, y, z = local[:, 0], local[:, 1], local[:, 2]
+    def distance(self, x: float, y: float, z: float) -> float:
+        """Signed distance of a machine point, mm, negative inside."""
+        a, b, c, d, e, f, g, h, i, tx, ty, tz = self._placed
+        x, y, z = x - tx, y - ty, z - tz
+        x, y, z = a * x + b * y + c * z, d * x + e * y + f * z, g * x + h * y + i * z
         flat = self.region.distance(x, y)
         for hole in self.holes:
-            flat = np.maximum(flat, -hole.distance(x, y))
+            flat = max(flat, -hole.distance(x, y))
         for slot in self.slots:
-            flat = np.maximum(flat, -slot.distance(x, y))
+            flat = max(flat, -slot.distance(x, y))
         top = self.top + self.uneven.height(x, y) if self.uneven else self.top
-        upright = np.maximum(z - top, self.bottom - z)
-        result: Array = np.hypot(np.maximum(flat, 0), np.maximum(upright, 0)) + np.minimum(np.maximum(flat, upright), 0)
-        return result
+        upright = max(z - top, self.bottom - z)
+        if flat > 0 and upright > 0:
+            return math.hypot(flat, upright)
+        return flat if flat > upright else upright
 
-    def bounds(self) -> tuple[Array, Array]:
+    def bounds(self) -> tuple[Vector, Vector]:
         """Lowest and highest corner of a box around it in machine coordinates, mm."""
         outline = self.region.outline()
-        extra = (
-            abs(self.uneven.rise) + 0.3 * 60 * max(map(abs, self.uneven.slope)) * 4 + self.uneven.wave
-            if self.uneven
-            else 0
-        )
-        corners = [(x, y, z) for x, y in outline for z in (self.bottom, self.top + extra)]
-        placed = self.frame.apply(np.array(corners))
-        return placed.min(axis=0) - 0.01, placed.max(axis=0) + 0.01
+        extra = 0.0
+        if self.uneven:
+            reach = max(math.dist(point, self.uneven.centre) for point in outline)
+            extra = abs(self.uneven.rise) + self.uneven.wave + reach * math.hypot(*self.uneven.slope)
+        corners = np.array([(x, y, z) for x, y in outline for z in (self.bottom, self.top + extra)])
+        placed = self.frame.apply(corners)
+        (x0, y0, z0), (x1, y1, z1) = placed.min(axis=0) - 0.01, placed.max(axis=0) + 0.01
+        return (float(x0), float(y0), float(z0)), (float(x1), float(y1), float(z1))

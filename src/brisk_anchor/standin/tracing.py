@@ -1,8 +1,9 @@
 """Sphere tracing: how far the probe gets along a straight move before something touches.
 
-The probe is a set of spheres: the ball exactly, stem and body as rows of spheres with a ring of points at the body's
-lower rim. Along the move the clearance of the nearest one is a safe step; where a step overshoots, halving finds the
-place to a ten-thousandth of a micrometre.
+The probe is a ball, exactly, with stem, body and spindle nose as upright cylinders above it. Along the move the
+smallest clearance is a safe step; where a step overshoots, halving finds the place to a ten-thousandth of a micrometre. Along a
+cylinder's axis the field is walked in the same way: it changes by no more than one moves, so two samples bound what
+lies between them.
 """
 
 from __future__ import annotations
@@ -10,56 +11,52 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-import numpy as np
-
-from brisk_anchor.core.frames import Array
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.touches import Stylus
 from brisk_anchor.standin.solids import Solid
 
 CONTACT = 1e-7
 _SHORTEST_STEP = 2e-4
+_AXIS_STEP = 0.25
+"""Shortest step along a cylinder's axis, mm; an edge between two such steps is seen 0.004 mm late by a ⌀4 stem."""
+_UNDERSIDE = (
+    (0.0, 0.0),
+    *((0.5 * math.cos(math.pi * i / 4), 0.5 * math.sin(math.pi * i / 4)) for i in range(8)),
+    *((math.cos(math.pi * i / 8), math.sin(math.pi * i / 8)) for i in range(16)),
+)
+"""Points of a flat end, in radii: middle, half way out, rim."""
 
 
-@dataclass(frozen=True, slots=True, eq=False)
+@dataclass(frozen=True, slots=True)
+class Cylinder:
+    """An upright part of the probe from `low` to `high` above the ball's end; a flat one has an underside."""
+
+    part: str
+    radius: float
+    low: float
+    high: float
+    flat: bool
+
+
+@dataclass(frozen=True, slots=True)
 class ProbeShape:
-    """Spheres relative to the ball's lowest point: `offsets` (n, 3), `radii` (n), `parts` names; row 0 is the ball."""
+    """Ball radius and the cylinders above it, mm."""
 
-    offsets: Array
-    radii: Array
-    parts: tuple[str, ...]
+    ball: float
+    cylinders: tuple[Cylinder, ...]
 
     @classmethod
     def of(cls, stylus: Stylus) -> ProbeShape:
         """Ball, stem and body of a stylus; the spindle nose of ⌀100 above the body."""
-        offsets: list[tuple[float, float, float]] = [(0.0, 0.0, stylus.ball_diameter / 2)]
-        radii = [stylus.ball_diameter / 2]
-        parts = ["ball"]
-
-        def row(part: str, radius: float, low: float, high: float, spacing: float) -> None:
-            count = max(2, math.ceil((high - low) / spacing) + 1)
-            step = (high - low) / (count - 1)
-            for i in range(count):
-                offsets.append((0.0, 0.0, low + i * step))
-                radii.append(math.hypot(radius, step / 2))
-                parts.append(part)
-
-        def ring(part: str, radius: float, height: float) -> None:
-            for i in range(16):
-                angle = 2 * math.pi * i / 16
-                offsets.append((radius * math.cos(angle), radius * math.sin(angle), height))
-                radii.append(0.0)
-                parts.append(part)
-
-        stem, body = stylus.stem_diameter / 2, stylus.body_diameter / 2
         neck = stylus.stem_length
-        row("stylus stem", stem, stylus.ball_diameter, neck, stem)
-        row("probe body", body, neck + body, max(neck + body + 1, neck + stylus.body_length), body * 0.4)
-        ring("probe body", body, neck)
-        nose = stylus.length
-        row("spindle nose", 50.0, nose + 50.0, nose + 150.0, 25.0)
-        ring("spindle nose", 50.0, nose)
-        return cls(np.array(offsets), np.array(radii), tuple(parts))
+        return cls(
+            stylus.ball_diameter / 2,
+            (
+                Cylinder("stylus stem", stylus.stem_diameter / 2, stylus.ball_diameter, neck, False),
+                Cylinder("probe body", stylus.body_diameter / 2, neck, neck + stylus.body_length, True),
+                Cylinder("spindle nose", 50.0, stylus.length, stylus.length + 150.0, True),
+            ),
+        )
 
 
 @dataclass(frozen=True, slots=True)
@@ -72,111 +69,146 @@ class Contact:
     place: Vector
 
 
+@dataclass(frozen=True, slots=True)
+class _Nearest:
+    """Smallest clearance of one part at one place: a bound for stepping, and where it is."""
+
+    clearance: float
+    solid: Solid
+    place: Vector
+
+
 class Tracer:
     """Traces one probe through a set of solids."""
 
     def __init__(self, solids: tuple[Solid, ...], shape: ProbeShape) -> None:
         self.solids = solids
         self.shape = shape
-        bounds = [solid.bounds() for solid in solids]
-        self._below = np.array([below for below, _ in bounds]).reshape(-1, 3)
-        self._above = np.array([above for _, above in bounds]).reshape(-1, 3)
-        self._groups = [self._group(parts) for parts in (("ball", "stylus stem"), ("probe body",), ("spindle nose",))]
+        self._boxes = [(solid, *solid.bounds()) for solid in solids]
 
-    def _group(self, parts: tuple[str, ...]) -> tuple[Array, Array, Array]:
-        """Rows of the spheres of some parts, and the box around them. Row 0, the ball, comes first in its group."""
-        rows = np.array([i for i, part in enumerate(self.shape.parts) if part in parts])
-        offsets, radii = self.shape.offsets[rows], self.shape.radii[rows, None]
-        return rows, (offsets - radii).min(axis=0), (offsets + radii).max(axis=0)
+    def _near(self, start: Vector, end: Vector, radius: float, low: float, high: float) -> list[Solid]:
+        """Solids whose box meets the box swept by a part; no other can be touched on this move."""
+        x0, x1 = (start[0], end[0]) if start[0] < end[0] else (end[0], start[0])
+        y0, y1 = (start[1], end[1]) if start[1] < end[1] else (end[1], start[1])
+        z0, z1 = (start[2], end[2]) if start[2] < end[2] else (end[2], start[2])
+        x0, x1, y0, y1, z0, z1 = x0 - radius, x1 + radius, y0 - radius, y1 + radius, z0 + low, z1 + high
+        return [
+            solid
+            for solid, below, above in self._boxes
+            if x0 <= above[0]
+            and x1 >= below[0]
+            and y0 <= above[1]
+            and y1 >= below[1]
+            and z0 <= above[2]
+            and z1 >= below[2]
+        ]
 
-    def _near(self, start: Array, end: Array, low: Array, high: Array) -> list[Solid]:
-        """Solids whose box meets a box swept from start to end; no other can be touched on this move."""
-        swept_low, swept_high = np.minimum(start, end) + low, np.maximum(start, end) + high
-        met = ((swept_low <= self._above) & (swept_high >= self._below)).all(axis=1)
-        return [self.solids[i] for i in np.flatnonzero(met)]
+    def _ball(self, tip: Vector, solids: list[Solid]) -> _Nearest:
+        x, y, z = tip[0], tip[1], tip[2] + self.shape.ball
+        clearance, solid = min(((s.distance(x, y, z), s) for s in solids), key=lambda item: item[0])
+        return _Nearest(clearance - self.shape.ball, solid, (x, y, z))
 
-    def _clearance(self, tip: Array, solids: list[Solid], rows: Array) -> tuple[Array, Array]:
-        """Clearance of the chosen spheres with the ball's end at `tip`, and which of `solids` is nearest to each."""
-        points = tip + self.shape.offsets[rows]
-        fields = np.array([solid.distance(points) for solid in solids])
-        nearest = fields.argmin(axis=0)
-        return fields[nearest, np.arange(len(rows))] - self.shape.radii[rows], nearest
+    @staticmethod
+    def _cylinder(cylinder: Cylinder, tip: Vector, solids: list[Solid]) -> _Nearest:
+        """A lower bound of the clearance along a cylinder, and its underside when it has one."""
+        x, y, base = tip
+        # A flat end is as good as a round one from a radius up; what is below that is for the points of the underside.
+        low = cylinder.low + (min(cylinder.radius, (cylinder.high - cylinder.low) / 2) if cylinder.flat else 0.0)
+        best = math.inf
+        nearest = solids[0]
+        place = (x, y, base + low)
+        for solid in solids:
+            at, before, step = low, math.inf, 0.0
+            while True:
+                clear = solid.distance(x, y, base + at) - cylinder.radius
+                bound = clear if clear <= CONTACT else min(clear, (before + clear - step) / 2)
+                if bound < best:
+                    best, nearest, place = bound, solid, (x, y, base + at)
+                if clear <= CONTACT or at >= cylinder.high:
+                    break
+                before, step = clear, min(max(0.7 * clear, _AXIS_STEP), cylinder.high - at)
+                at += step
+            if cylinder.flat and best > -CONTACT:
+                for cosine, sine in _UNDERSIDE:
+                    px, py, pz = x + cylinder.radius * cosine, y + cylinder.radius * sine, base + cylinder.low
+                    clear = solid.distance(px, py, pz)
+                    if clear < best:
+                        best, nearest, place = clear, solid, (px, py, pz)
+        return _Nearest(best, nearest, place)
 
-    def penetration(self, tip: Array) -> float:
+    def penetration(self, tip: Vector) -> float:
         """How deep the ball is in metal now, mm; 0 when it is free, a trace above 0 when it just touches."""
-        _, low, high = self._groups[0]
-        solids = self._near(tip, tip, low, high)
+        solids = self._near(tip, tip, self.shape.ball, 0.0, 2 * self.shape.ball)
         if not solids:
             return 0.0
-        clear, _ = self._clearance(tip, solids, np.array([0]))
-        return 0.0 if clear[0] > 10 * CONTACT else float(max(CONTACT, -clear[0]))
+        clear = self._ball(tip, solids).clearance
+        return 0.0 if clear > 10 * CONTACT else max(CONTACT, -clear)
 
-    def free(self, tip: Array) -> bool:
+    def free(self, tip: Vector) -> bool:
         """Whether no part of the probe touches anything with the ball's end at `tip`."""
-        for rows, low, high in self._groups:
-            solids = self._near(tip, tip, low, high)
-            if solids and float(self._clearance(tip, solids, rows)[0].min()) <= 10 * CONTACT:
+        if self.penetration(tip) > 0:
+            return False
+        for cylinder in self.shape.cylinders:
+            solids = self._near(tip, tip, cylinder.radius, cylinder.low, cylinder.high)
+            if solids and self._cylinder(cylinder, tip, solids).clearance <= 10 * CONTACT:
                 return False
         return True
 
-    def trace(self, start: Array, end: Array, *, pressed: float = 0.0) -> Contact | None:
+    def trace(self, start: Vector, end: Vector, *, pressed: float = 0.0) -> Contact | None:
         """First contact of any part of the probe from `start` to `end` (the ball's lowest point, machine mm).
 
         `pressed` is how deep (mm) the ball is in metal at the start, deflected by an earlier touch: until it has come
         free, only going deeper counts as contact.
         """
-        path = end - start
-        length = float(np.linalg.norm(path))
+        length = math.dist(start, end)
         if length == 0:
             return None
+        unit = ((end[0] - start[0]) / length, (end[1] - start[1]) / length, (end[2] - start[2]) / length)
+        ball = self.shape.ball
         first: Contact | None = None
-        for rows, low, high in self._groups:
-            solids = self._near(start, end, low, high)
+        solids = self._near(start, end, ball, 0.0, 2 * ball)
+        if solids:
+            first = self._march(start, unit, length, solids, None, pressed)
+        for cylinder in self.shape.cylinders:
+            solids = self._near(start, end, cylinder.radius, cylinder.low, cylinder.high)
             if solids:
                 reach = first.distance if first else length
-                found = self._march(start, path / length, reach, solids, rows, pressed if rows[0] == 0 else 0.0)
-                first = found or first
+                first = self._march(start, unit, reach, solids, cylinder, 0.0) or first
         return first
 
     def _march(
-        self, start: Array, unit: Array, length: float, solids: list[Solid], rows: Array, pressed: float
+        self, start: Vector, unit: Vector, length: float, solids: list[Solid], cylinder: Cylinder | None, pressed: float
     ) -> Contact | None:
+        """First contact of one part (None: the ball) within `length`."""
         share = min(solid.step_share for solid in solids)
+
+        def look(distance: float) -> _Nearest:
+            x, y, z = start
+            tip = (x + unit[0] * distance, y + unit[1] * distance, z + unit[2] * distance)
+            return self._ball(tip, solids) if cylinder is None else self._cylinder(cylinder, tip, solids)
+
         travelled, before = 0.0, 0.0
         allowed = pressed + CONTACT if pressed > 0 else 0.0
         while True:
-            clear, nearest = self._clearance(start + unit * travelled, solids, rows)
+            found = look(travelled)
+            margin = found.clearance
             if allowed:
-                ball = clear[0] if rows[0] == 0 else math.inf
-                allowed = 0.0 if ball > CONTACT else allowed
-                if allowed and -allowed <= ball <= CONTACT:
-                    clear[0] = max(_SHORTEST_STEP, -ball)  # it cannot come free sooner than this
-            worst = int(clear.argmin())
-            margin = float(clear[worst])
+                if margin > 10 * CONTACT:
+                    allowed = 0.0
+                elif margin >= -allowed:
+                    margin = max(_SHORTEST_STEP, -margin)  # it cannot come free sooner than this
             if margin <= CONTACT:
                 if margin < -CONTACT and travelled > before and not allowed:
-                    travelled = self._halve(start, unit, before, travelled, solids, rows)
-                    clear, nearest = self._clearance(start + unit * travelled, solids, rows)
-                    worst = int(clear.argmin())
-                sphere = int(rows[worst])
-                place = start + unit * travelled + self.shape.offsets[sphere]
-                where = (float(place[0]), float(place[1]), float(place[2]))
-                return Contact(travelled, self.shape.parts[sphere], solids[int(nearest[worst])], where)
-            if travelled >= length:
+                    while travelled - before > CONTACT:
+                        middle = (before + travelled) / 2
+                        if look(middle).clearance > CONTACT:
+                            before = middle
+                        else:
+                            travelled = middle
+                    found = look(travelled)
+                part = cylinder.part if cylinder else "ball"
+                return Contact(travelled, part, found.solid, found.place)
+            if travelled >= length or margin * share > length - travelled:
                 return None
             before = travelled
             travelled = min(length, travelled + max(margin * share, _SHORTEST_STEP))
-            # A sphere with more room than the rest of the way cannot touch any more on this move.
-            rows = rows[clear * share <= length - before + 2 * CONTACT]
-            if not len(rows):
-                return None
-
-    def _halve(self, start: Array, unit: Array, free: float, met: float, solids: list[Solid], rows: Array) -> float:
-        while met - free > CONTACT:
-            middle = (free + met) / 2
-            clear, _ = self._clearance(start + unit * middle, solids, rows)
-            if float(clear.min()) > CONTACT:
-                free = middle
-            else:
-                met = middle
-        return met
