@@ -1,7 +1,7 @@
 """Sphere tracing: how far the probe gets along a straight move before something touches.
 
 The probe is a ball, exactly, with stem, body and spindle nose as upright cylinders above it. Along the move the
-smallest clearance is a safe step; where a step overshoots, halving finds the place to a ten-thousandth of a micrometre. Along a
+smallest clearance is a safe step; where a step overshoots, halving finds the place to 0.1 nm. Along a
 cylinder's axis the field is walked in the same way: it changes by no more than one moves, so two samples bound what
 lies between them.
 """

@@ -77,7 +77,7 @@ class Canvas:
         if clipped is None:
             return
         x0, y0, x1, y1 = clipped
-        steps = max(1, int(max(abs(x1 - x0), abs(y1 - y0))))
+        steps = int(max(abs(x1 - x0), abs(y1 - y0))) + 1
         dx, dy = (x1 - x0) / steps, (y1 - y0) / steps
         period = sum(dash) if dash else 0
         for i in range(steps + 1):
