@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import time
 from collections.abc import Callable, Iterable
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -292,14 +293,14 @@ class BriskAnchorApp(App[int]):
         """Write the set-up sheet in a thread; drawing takes a second."""
         if self.desk:
             self.tell("Drawing the set-up sheet …")
-            self.run_worker(self._sheet, thread=True, exclusive=True, name="sheet")
+            work = partial(self._sheet, self.desk.workshop, self.desk.row)
+            self.run_worker(work, thread=True, exclusive=True, name="sheet")
 
-    def _sheet(self) -> None:
+    def _sheet(self, workshop: Workshop, row: str) -> None:
         from brisk_anchor.services.sheets import write_sheets
 
-        assert self.desk is not None
         try:
-            paths = write_sheets(self.desk.workshop, self.desk.row, self._folder)
+            paths = write_sheets(workshop, row, self._folder)
         except BriskAnchorError as error:
             self.call_from_thread(self.complain, error)
             return

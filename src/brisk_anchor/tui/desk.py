@@ -22,11 +22,17 @@ JOG_STEPS = (1.0, 10.0, 50.0, 0.1)
 
 @dataclass(slots=True)
 class Running:
-    """A measurement under way on the bench, or a proof under way in the code view."""
+    """A program under way, as the viewer sees it."""
 
     player: Player
     program: Program
-    measurement: Measurement | None = None
+
+
+@dataclass(slots=True)
+class Measuring(Running):
+    """A measurement under way on the bench."""
+
+    measurement: Measurement
 
 
 @dataclass(slots=True)
@@ -37,7 +43,7 @@ class Desk:
     speed: float
     row: str = ""
     asking: Asking | None = None
-    running: Running | None = None
+    running: Measuring | None = None
     proving: Running | None = None
     zoom: str = "set-up"
     in_work: bool = False

@@ -4,31 +4,32 @@ from __future__ import annotations
 
 import math
 from dataclasses import replace
-from typing import TYPE_CHECKING, Any, cast
+from typing import TYPE_CHECKING, Any
 
 from textual.app import ComposeResult
-from textual.containers import Horizontal, Vertical
+from textual.containers import Vertical
 
 from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.core.kinds import FeatureKind
 from brisk_anchor.core.numbers import format_length
 from brisk_anchor.core.rose import Rose, Wall
 from brisk_anchor.tui import theme
+from brisk_anchor.tui.base import View
 from brisk_anchor.tui.bench.chain_panel import ChainPanel
 from brisk_anchor.tui.bench.readout import Readout
 from brisk_anchor.tui.bench.rose_panel import RosePanel
-from brisk_anchor.tui.desk import JOG_STEPS, Desk, Running
+from brisk_anchor.tui.desk import JOG_STEPS, Desk, Measuring
 from brisk_anchor.tui.drawing import Drawing
 from brisk_anchor.tui.entry import Question
 from brisk_anchor.tui.rule import Heading
 
 if TYPE_CHECKING:
-    from brisk_anchor.tui.app import BriskAnchorApp
+    from brisk_anchor.standin.machine import Motion
 
 _MOVING = {"rapid": "rapid", "skip": "guarded", "feed": "backing off", "dwell": "waiting"}
 
 
-class BenchView(Horizontal):
+class BenchView(View):
     """The home view."""
 
     def compose(self) -> ComposeResult:
@@ -40,16 +41,6 @@ class BenchView(Horizontal):
             yield RosePanel(id="rose")
             yield Heading(id="chain-heading")
             yield ChainPanel(id="chain")
-
-    @property
-    def owner(self) -> BriskAnchorApp:
-        """The application, with its own type."""
-        return cast("BriskAnchorApp", self.app)
-
-    @property
-    def desk(self) -> Desk | None:
-        """The shared state, None until the job is open."""
-        return self.owner.desk
 
     # -- showing -----------------------------------------------------------------------------------------------
 
@@ -113,7 +104,7 @@ class BenchView(Horizontal):
             player = desk.running.player
             to_go = player.to_go
             if player.motion:
-                doing, whole = self._doing(desk.running)
+                doing, whole = self._doing(desk.running, player.motion)
                 gone = math.dist(player.position, player.motion.start)
                 to_go = whole - gone if to_go is not None else None
                 share = min(1.0, gone / whole) if whole else 1.0
@@ -122,15 +113,13 @@ class BenchView(Horizontal):
         )
 
     @staticmethod
-    def _doing(running: Running) -> tuple[str, float]:
+    def _doing(running: Measuring, motion: Motion) -> tuple[str, float]:
         """What the machine does, and how long this move is: a touch to where the wall should be, else to its end."""
         player, measurement = running.player, running.measurement
-        motion = player.motion
-        assert motion is not None
         length = math.dist(motion.end, motion.start)
         source = player.stride.source if player.stride else ""
         in_touch = motion.kind.value == "skip" and "#24-" not in source
-        if measurement is None or not in_touch:
+        if not in_touch:
             return _MOVING[motion.kind.value], length
         number = min(len(measurement.directions), sum("TOUCH" in line for line in player.run.printed) + 1)
         slow = motion.feed < 200
@@ -257,7 +246,7 @@ class BenchView(Horizontal):
             self.owner.complain(error)
             return
         desk.places = []
-        desk.running = Running(player, program, measurement)
+        desk.running = Measuring(player, program, measurement)
         self.owner.show_all(keep_prompt=True)
         probing = desk.workshop.profile.probing
         speeds = (
@@ -279,7 +268,6 @@ class BenchView(Horizontal):
             return
         desk.running = None
         try:
-            assert running.measurement is not None
             measured = desk.workshop.take(running.measurement, running.program, running.player.run)
         except BriskAnchorError as error:
             self.owner.show_all(keep_prompt=True)

@@ -3,20 +3,20 @@
 from __future__ import annotations
 
 from datetime import UTC, datetime
-from typing import TYPE_CHECKING, cast
+from typing import TYPE_CHECKING
 
 from rich.text import Text
 from textual.app import ComposeResult
-from textual.containers import Horizontal, Vertical
+from textual.containers import Vertical
 
 from brisk_anchor.core.numbers import format_length
 from brisk_anchor.tui import theme
+from brisk_anchor.tui.base import View
 from brisk_anchor.tui.bench.chain_panel import chain_text
 from brisk_anchor.tui.rule import Heading, LatePanel
 
 if TYPE_CHECKING:
     from brisk_anchor.book.store import Entry
-    from brisk_anchor.tui.app import BriskAnchorApp
     from brisk_anchor.tui.desk import Desk
 
 
@@ -31,7 +31,7 @@ def age_of(moment: datetime, now: datetime) -> str:
     return "now"
 
 
-class BookView(Horizontal):
+class BookView(View):
     """Rows at the top left, history below, the chain of the chosen entry at the right."""
 
     def __init__(self) -> None:
@@ -51,14 +51,9 @@ class BookView(Horizontal):
             yield Heading(id="entry-heading")
             yield LatePanel(id="book-entry")
 
-    @property
-    def owner(self) -> BriskAnchorApp:
-        """The application, with its own type."""
-        return cast("BriskAnchorApp", self.app)
-
     def show(self) -> None:
         """Bring everything up to date."""
-        desk = self.owner.desk
+        desk = self.desk
         if desk is None:
             return
         rows = list(desk.workshop.profile.offsets)
@@ -165,7 +160,7 @@ class BookView(Horizontal):
 
     def move(self, step: int) -> None:
         """Choose another row."""
-        desk = self.owner.desk
+        desk = self.desk
         if desk is None:
             return
         rows = list(desk.workshop.profile.offsets)

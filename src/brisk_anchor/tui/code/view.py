@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, cast
+from typing import TYPE_CHECKING
 
 from rich.text import Text
 from textual.app import ComposeResult
-from textual.containers import Horizontal, Vertical
+from textual.containers import Vertical
 
 from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.core.numbers import format_length
 from brisk_anchor.tui import theme
+from brisk_anchor.tui.base import View
 from brisk_anchor.tui.code.listing import Listing
 from brisk_anchor.tui.desk import Desk, Running
 from brisk_anchor.tui.drawing import Drawing
@@ -19,10 +20,9 @@ from brisk_anchor.tui.rule import Heading, LatePanel
 
 if TYPE_CHECKING:
     from brisk_anchor.nc.writer import Program
-    from brisk_anchor.tui.app import BriskAnchorApp
 
 
-class CodeView(Horizontal):
+class CodeView(View):
     """Program on the left, path and state on the right."""
 
     def __init__(self) -> None:
@@ -43,16 +43,11 @@ class CodeView(Horizontal):
             yield Heading(id="state-heading")
             yield LatePanel(id="code-state")
 
-    @property
-    def owner(self) -> BriskAnchorApp:
-        """The application, with its own type."""
-        return cast("BriskAnchorApp", self.app)
-
     # -- showing -----------------------------------------------------------------------------------------------
 
     def show(self) -> None:
         """Bring everything up to date; the program is written anew when the measurements have changed."""
-        desk = self.owner.desk
+        desk = self.desk
         if desk is None:
             return
         if desk.proving is None or desk.proving.player.over:
@@ -77,7 +72,7 @@ class CodeView(Horizontal):
 
     def show_motion(self) -> None:
         """Listing, path and state; called many times a second while it runs."""
-        desk = self.owner.desk
+        desk = self.desk
         if desk is None:
             return
         running = desk.proving
@@ -173,7 +168,7 @@ class CodeView(Horizontal):
 
     def run(self) -> None:
         """Run the program, or hold it."""
-        desk = self.owner.desk
+        desk = self.desk
         if desk is None:
             return
         going = desk.proving is not None and not desk.proving.player.over
@@ -191,13 +186,13 @@ class CodeView(Horizontal):
 
     def prove(self) -> None:
         """Run the program from its beginning."""
-        if (desk := self.owner.desk) is not None:
+        if (desk := self.desk) is not None:
             desk.proving = None
             self.run()
 
     def step(self) -> None:
         """Run one block."""
-        desk = self.owner.desk
+        desk = self.desk
         if desk is None or (running := self._begin(desk)) is None:
             return
         running.player.paused = True
@@ -210,7 +205,7 @@ class CodeView(Horizontal):
 
     def follow(self, seconds: float) -> None:
         """Let the prove-out go on; judge it at its end."""
-        desk = self.owner.desk
+        desk = self.desk
         if desk is None or desk.proving is None or desk.proving.player.paused:
             return
         running = desk.proving
@@ -249,7 +244,7 @@ class CodeView(Horizontal):
 
     def stop(self) -> None:
         """End the prove-out."""
-        desk = self.owner.desk
+        desk = self.desk
         if desk is not None and desk.proving is not None:
             over = desk.proving.player.over
             desk.proving.player.stop()
