@@ -79,7 +79,7 @@ def test_from_start_to_proved_offset_and_back(terminal):
     window.wait("Press f to point at cast top of the hub")
     window.keys("f", "Enter")
     shown = window.wait("G54 is complete. Press s to store it")
-    for words in ("bore centre", "its place on the drawing", "length of T20", "allowance", "control's own arithmetic"):
+    for words in ("bore centre", "its place on the drawing", "length of T20", "allowance", "control agrees to"):
         assert words in shown
     window.keys("s")
     assert "Every program on G54 then moves by X −13.8" in window.wait("Store G54?")

@@ -73,7 +73,7 @@ class Canvas:
         dash: tuple[int, int] | None = None,
     ) -> None:
         """A straight line, clipped to the surface; `dash` is dots on and off."""
-        clipped = _clip(x0, y0, x1, y1, self.columns * 2 - 0.01, self.rows * 4 - 0.01)
+        clipped = clip(x0, y0, x1, y1, self.columns * 2 - 0.01, self.rows * 4 - 0.01)
         if clipped is None:
             return
         x0, y0, x1, y1 = clipped
@@ -145,7 +145,9 @@ def _inside(crossings: list[float], columns: int) -> set[int]:
     return found
 
 
-def _clip(x0: float, y0: float, x1: float, y1: float, width: float, height: float) -> Sequence[float] | None:
+def clip(
+    x0: float, y0: float, x1: float, y1: float, width: float, height: float
+) -> tuple[float, float, float, float] | None:
     """The part of a line inside 0..width, 0..height (Liang and Barsky), None when there is none."""
     low, high = 0.0, 1.0
     dx, dy = x1 - x0, y1 - y0

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
 from brisk_anchor.tui import theme
-from brisk_anchor.tui.canvas import Canvas, Projection
+from brisk_anchor.tui.canvas import Canvas, Projection, clip
 
 if TYPE_CHECKING:
     from brisk_anchor.core.kinds import Vector
@@ -131,15 +131,24 @@ def _cross(canvas: Canvas, at: tuple[float, float], colour: str, size: int = 5) 
 
 def _draw_anchor(canvas: Canvas, anchor: Anchor, view: Projection, *, front: bool) -> None:
     at = _flat(anchor.place, front)
+    end = view(*at)
     if not anchor.ghost:
-        start, end = view(0.0, 0.0), view(*at)
-        canvas.line(*start, *end, anchor.colour, 3, (2, 4))
+        _arrow_from_zero(canvas, view(0.0, 0.0), end, anchor.colour)
     column, row = view.cell(*at)
     canvas.write(column, row, "◇" if anchor.ghost else "◆", anchor.colour if anchor.ghost else f"bold {anchor.colour}")
     canvas.write(column + 2, row, anchor.label, anchor.colour)
-    zero = view.cell(0.0, 0.0)
-    canvas.write(zero[0], zero[1], "■", theme.TEXT)
-    canvas.write(zero[0] - 13, zero[1], "machine zero", theme.QUIET)
+
+
+def _arrow_from_zero(canvas: Canvas, zero: tuple[float, float], end: tuple[float, float], colour: str) -> None:
+    """The line from machine zero; where zero lies outside the drawing, its name stands where the line comes in."""
+    line = clip(*zero, *end, canvas.columns * 2 - 1, canvas.rows * 4 - 1)
+    if line is None:
+        return
+    x0, y0, x1, y1 = line
+    canvas.line(x0, y0, x1, y1, colour, 3, (2, 4))
+    name = "■ machine zero" if (x0, y0) == zero else "↗ machine zero" if y0 < y1 else "↘ machine zero"
+    column, row = int(x0 // 2), int(y0 // 4)
+    canvas.write(max(0, min(column + 1, canvas.columns - len(name) - 1)), min(row, canvas.rows - 1), name, theme.QUIET)
 
 
 def _draw_tip(canvas: Canvas, picture: Picture, tip: Vector, view: Projection, *, front: bool) -> None:

@@ -18,20 +18,37 @@ if TYPE_CHECKING:
 WIDTH = 50
 
 
+def links(chain: Chain | None, missing: Sequence[str], proof: Proof | None, settled: bool) -> Text:
+    """The five links of the chain on one line, filled as far as it goes; `settled`: the offset is stored."""
+    touches = sum(len(feature.touches) for feature in chain.features) if chain else 0
+    done = (touches > 0, touches > 0, chain is not None and not missing, settled, proof is not None and proof.holds)
+    names = (f"{touches or ''} touches".strip(), "features", "datum", "offset", "proof")
+    text = Text(" ", no_wrap=True)
+    for number, (name, reached) in enumerate(zip(names, done, strict=True)):
+        if number:
+            text.append("━" if reached else "─", theme.LIVE if reached else theme.FAINT)
+        text.append("● " if reached else "○ ", theme.LIVE if reached else theme.FAINT)
+        text.append(f"{name} ", theme.TEXT if reached else theme.QUIET)
+    text.append("\n")
+    return text
+
+
 def chain_text(
     chain: Chain | None,
     missing: Sequence[str],
     proof: Proof | None,
     agreements: Sequence[Agreement],
     room: int = 99,
+    *,
+    settled: bool = False,
 ) -> Text:
     """The chain as lines of arithmetic; `missing` names what is still to be measured.
 
     Where there are fewer lines than `room`, only what each axis comes to is shown, and where the rest stands.
     """
-    text = Text(no_wrap=True)
-    whole = sum(len(axis.terms) for axis in chain.axes) if chain else 0
-    short = whole + len(missing) + bool(agreements) + bool(proof) > room
+    text = links(chain, missing, proof, settled)
+    whole = 1 + (sum(len(axis.terms) for axis in chain.axes) if chain else 0)
+    short = whole + len(missing) + bool(agreements or proof) > room
     if chain is not None:
         if short:
             text.append(" the arithmetic stands in the book (2)\n", theme.QUIET)
@@ -55,14 +72,11 @@ def chain_text(
         worst = max(abs(agreement.difference) for agreement in agreements)
         good = worst <= 0.001
         text.append(" ✓ " if good else " ! ", theme.LIVE if good else theme.CORAL)
-        text.append(f"control's own arithmetic within {worst * 1000:.2f} µm\n", theme.QUIET)
+        text.append(f"control agrees to {worst * 1000:.2f} µm", theme.QUIET)
     if proof is not None:
         text.append(" ● " if proof.holds else " ! ", theme.LIVE if proof.holds else theme.CORAL)
-        words = "proved" if proof.holds else "not proved"
-        text.append(
-            f"{words} by O{proof.program:04d}: {proof.worst * 1000:.2f} µm off, {proof.allowed * 1000:.2f} allowed\n",
-            theme.QUIET,
-        )
+        words = "proof" if proof.holds else "no proof:"
+        text.append(f"{words} {proof.worst * 1000:.2f} of {proof.allowed * 1000:.2f} µm", theme.QUIET)
     return text
 
 
@@ -77,7 +91,11 @@ class ChainPanel(LatePanel):
         missing: Sequence[str],
         proof: Proof | None,
         agreements: Sequence[Agreement],
+        *,
+        settled: bool,
     ) -> None:
         """Show the chain as far as it goes."""
-        key = (chain, tuple(missing), proof, tuple(agreements))
-        self.tell_late(key, lambda _width, height: chain_text(chain, missing, proof, agreements, height))
+        key = (chain, tuple(missing), proof, tuple(agreements), settled)
+        self.tell_late(
+            key, lambda _width, height: chain_text(chain, missing, proof, agreements, height, settled=settled)
+        )

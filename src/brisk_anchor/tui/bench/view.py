@@ -66,8 +66,8 @@ class BenchView(View):
         chain = workshop.part_chain(desk.row)
         proof = None
         if not missing or chain is None:
-            settled = workshop.history(desk.row)
-            last = settled[-1] if settled else None
+            entries = workshop.history(desk.row)
+            last = entries[-1] if entries else None
             if chain is None and last is not None and last.chain is not None:
                 chain, missing = last.chain, []
             proof = last.proof if last else None
@@ -78,7 +78,9 @@ class BenchView(View):
             for agreement in workshop.measured[feature.name].agreements
             if agreement.label != "⌀"
         ]
-        self.query_one(ChainPanel).tell(chain, [titles[name] for name in missing], proof, agreements)
+        names = [titles[name] for name in missing]
+        settled = state in ("stored", "proved")
+        self.query_one(ChainPanel).tell(chain, names, proof, agreements, settled=settled)
 
     def _show_empty(self) -> None:
         self.query_one(Readout).tell(("", "", ""), "machine", "opening the set-up", None, 0.0, live=False)

@@ -76,7 +76,8 @@ class BookView(View):
         self.query_one("#entry-heading", Heading).tell("chain of the entry", note)
         words = Text(no_wrap=True)
         if chosen and chosen.chain:
-            words = chain_text(chosen.chain, [], chosen.proof, [])
+            settled = chosen.kind.value in ("stored", "proved")
+            words = chain_text(chosen.chain, [], chosen.proof, [], settled=settled)
             for feature in chosen.chain.features:
                 words.append(f"\n {feature.name}", f"bold {theme.TEXT}")
                 size = f"  ⌀ {format_length(feature.size, decimals=4)}" if feature.size else ""
