@@ -23,7 +23,18 @@ class Collector:
         self.moves.append(("feed", target, feed))
         self.position = target
 
-    def skip(self, target, feed, line):
+    home = (0.0, 0.0, 0.0)
+
+    def change_tool(self, number, line):
+        self.tool_in_spindle = number
+
+    def turn_spindle(self, code, speed, line):
+        self.moves.append(("spindle", code, speed))
+
+    def write_tool(self, number, kind, value):
+        self.moves.append(("tool", number, kind, value))
+
+    def skip(self, target, feed, line, *, away=False):
         stop = self.stops.pop(0) if self.stops else None
         self.moves.append(("skip", target, feed))
         self.position = stop or target

@@ -18,6 +18,7 @@ from brisk_anchor.nc.steps import (
     Expression,
     Guarded,
     Name,
+    NoCommonShift,
     Number,
     Probe,
     Rapid,
@@ -272,6 +273,7 @@ def _store(steps: list[Step], store: StorePlan, located: dict[tuple[str, str], s
                 f"jump guard: within {store.jump_limit:g} of {expected[axis]:.3f}",
             )
         )
+    steps.append(NoCommonShift())
     steps.append(Store(store.row, tuple(values)))
     steps.append(ReadBack(store.row, tuple(values)))
     report = tuple((axis.upper(), value, -1) for axis, value in values)

@@ -33,8 +33,21 @@ class MachinePort(Protocol):
     def feed(self, target: Vector, feed: float, line: int) -> None:
         """Move at `feed` mm/min, probe not watched. Raises MachineError."""
 
-    def skip(self, target: Vector, feed: float, line: int) -> SkipResult:
-        """Move at `feed` mm/min until the probe signals. Raises MachineError."""
+    @property
+    def home(self) -> Vector:
+        """The first reference position, machine mm."""
+
+    def skip(self, target: Vector, feed: float, line: int, *, away: bool = False) -> SkipResult:
+        """Move at `feed` mm/min until the probe signals, or with `away` until it comes free. Raises MachineError."""
+
+    def change_tool(self, number: int, line: int) -> None:
+        """Put a tool in the spindle. Raises MachineError when there is no such tool."""
+
+    def turn_spindle(self, code: int, speed: float, line: int) -> None:
+        """M3, M4, M5 or M19. Raises MachineError when it must not turn."""
+
+    def write_tool(self, number: int, kind: int, value: float) -> None:
+        """Write a tool table entry (L10 to L13), mm. Raises MachineError when there is no such tool."""
 
     def dwell(self, seconds: float, line: int) -> None:
         """Wait."""

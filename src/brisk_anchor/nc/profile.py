@@ -109,11 +109,45 @@ class Probing(_Section):
 
 
 class OffsetRow(_Section):
-    """One row of the offset table: the block that writes it, the word that selects it, its variables."""
+    """One row of the offset table: the block that writes it, the word that selects it, its variables.
 
-    write: Annotated[str, Field(pattern=r"^G10 L2 P\d+$")]
-    select: Annotated[str, Field(pattern=r"^G5[4-9]$")]
+    The row named "common" is the shift on top of all others; nothing selects it.
+    """
+
+    write: Annotated[str, Field(pattern=r"^G10 L(2|20) P\d+$")]
+    select: Annotated[str, Field(pattern=r"^(G5[4-9](\.[1-3])?( P\d+)?)?$")]
     read: Triple
+
+
+class Extended(_Section):
+    """Extended offsets: how many, how they are called and written ({n} from 1), and their variables."""
+
+    count: int = Field(ge=0, le=300)
+    select: Literal["G54.1 P{n}"]
+    write: Literal["G10 L20 P{n}", "G10 L2 P{n}"]
+    read_first: int
+    read_step: int = Field(ge=3)
+
+
+class Input(_Section):
+    """How figures are read: what a length without a decimal point means, inches, block delete, comments after ;."""
+
+    integers: Literal["as written", "least increment"]
+    inches: bool
+    semicolon_comments: bool
+
+
+class Skip(_Section):
+    """Words that move until the probe signals, and a variable that tells whether it did, where there is one."""
+
+    words: list[Literal["G31", "G38.2", "G38.3", "G38.4", "G38.5"]]
+    contact_flag: int | None = None
+
+
+class Reference(_Section):
+    """The second reference position (G30), machine mm."""
+
+    second: tuple[float, float, float]
 
 
 class Profile(_Section):
@@ -133,6 +167,26 @@ class Profile(_Section):
     alarm: Alarm
     print: Print
     probing: Probing
+    input: Input
+    skip: Skip
+    dwell: dict[Literal["X", "P", "U"], Annotated[float, Field(gt=0, le=60)]]
+    reference: Reference
+    modal_variables: dict[
+        Literal[
+            "motion",
+            "plane",
+            "distance",
+            "feed_mode",
+            "units",
+            "offset",
+            "feed",
+            "spindle_speed",
+            "length_number",
+        ],
+        int,
+    ]
+    l20_sets_position: bool
+    extended: Extended
     offsets: dict[str, OffsetRow]
 
     @model_validator(mode="after")
@@ -146,14 +200,15 @@ class Profile(_Section):
             raise ValueError("probing.touch_feed is faster than search_feed: the touch that counts is the slow one")
         taken: dict[int, str] = {}
         lists = {f"positions.{key}": value for key, value in self.positions} | {
-            f"offsets.{row}.read": offset.read for row, offset in self.offsets.items()
+            f"offsets.{row}.read": offset.read for row, offset in self.all_rows.items()
         }
+        lists |= {f"modal_variables.{name}": (number,) for name, number in self.modal_variables.items()}
         for name, numbers in lists.items():
             for number in numbers:
                 if number in taken:
                     raise ValueError(f"variable #{number} is given twice: in {taken[number]} and {name}")
                 taken[number] = name
-        writes = [offset.write for offset in self.offsets.values()]
+        writes = [offset.write for offset in self.all_rows.values()]
         if not writes or len(set(writes)) != len(writes):
             raise ValueError("two rows of the offset table are written by the same block")
         if not any("G21" in block.split() for block in self.state.safe):
@@ -165,15 +220,36 @@ class Profile(_Section):
         """Decimals of axis words at this control's resolution."""
         return max(0, len(f"{self.resolution:.6f}".rstrip("0").split(".")[1]))
 
+    @functools.cached_property
+    def all_rows(self) -> dict[str, OffsetRow]:
+        """Every row of the offset table by name, extended ones included."""
+        rows = dict(self.offsets)
+        form = self.extended
+        for n in range(1, form.count + 1):
+            first = form.read_first + (n - 1) * form.read_step
+            select = form.select.format(n=n)
+            rows[select] = OffsetRow(write=form.write.format(n=n), select=select, read=(first, first + 1, first + 2))
+        return rows
+
+    @property
+    def common_shift(self) -> str | None:
+        """Name of the row on top of all others, None where the control has none."""
+        return "common" if "common" in self.offsets else None
+
+    @property
+    def second_reference(self) -> tuple[float, float, float]:
+        """The second reference position, machine mm."""
+        return self.reference.second
+
     def row(self, name: str) -> OffsetRow:
         """The words of one offset row.
 
         Raises:
             ProfileError: when the control has no such row.
         """
-        if name not in self.offsets:
+        if name not in self.all_rows:
             raise ProfileError(self.name, (Finding("offsets", f"there is no row {name}"),), "Choose a row it has")
-        return self.offsets[name]
+        return self.all_rows[name]
 
 
 def findings_of(error: ValidationError) -> tuple[Finding, ...]:

@@ -27,7 +27,8 @@ _LONGEST_PROGRAM = 2_000_000
 class Words:
     """Address words in the order written."""
 
-    words: tuple[tuple[str, Evaluator], ...]
+    words: tuple[tuple[str, Evaluator, bool], ...]
+    """Letter, value, and whether the figure was written without a decimal point."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -82,6 +83,8 @@ class Block:
     sequence: int | None
     comment: str
     statement: Statement | None
+    optional: bool = False
+    """Written with / : left out while block delete is on."""
 
 
 @dataclass(slots=True)
@@ -95,10 +98,15 @@ class Routine:
     """Index of a loop's start → index of its end, and back."""
 
 
-def _split_comment(text: str, line: int) -> tuple[str, str]:
+def _split_comment(text: str, line: int, semicolon: bool) -> tuple[str, str]:
     """Code in upper case, and the text of the comments."""
+    if "(" not in text and ")" not in text and ";" not in text:
+        return text.upper(), ""
     code, comments, at = [], [], 0
     while at < len(text):
+        if text[at] == ";" and semicolon:
+            comments.append(text[at + 1 :].strip())
+            break
         if text[at] == "(":
             end = text.find(")", at)
             if end < 0:
@@ -182,7 +190,9 @@ def _statement(cursor: Cursor, profile: Profile) -> Statement | None:
         if letter not in LETTERS:
             raise ExpressionError(f"“{cursor.text[cursor.at : cursor.at + 8].strip()}” is no word this control knows")
         cursor.at += 1
-        words.append((letter, parse_value(cursor)))
+        start = cursor.at
+        value = parse_value(cursor)
+        words.append((letter, value, cursor.text[start : cursor.at].strip().lstrip("+-").isdigit()))
     return Words(tuple(words))
 
 
@@ -192,12 +202,11 @@ def _block(text: str, line: int, profile: Profile) -> tuple[Block, int | None]:
         raise NcError(line, text[:80], f"the line is longer than {_LONGEST_LINE} characters")
     if not text.isprintable():
         raise NcError(line, repr(text), "it holds characters that cannot be printed")
-    code, comment = _split_comment(text, line)
+    code, comment = _split_comment(text, line, profile.input.semicolon_comments)
     cursor = Cursor(code)
     program = sequence = None
     try:
-        if cursor.peek() == "/":
-            raise ExpressionError("block delete (/) is not known to this control")
+        optional = cursor.accept("/")
         if cursor.peek() == "O" and not cursor.word()[1:]:
             cursor.at += 1
             program = _whole(cursor, "a program number")
@@ -209,7 +218,7 @@ def _block(text: str, line: int, profile: Profile) -> tuple[Block, int | None]:
             raise ExpressionError(f"“{cursor.text[cursor.at :].strip()[:12]}” is not understood after that")
     except ExpressionError as error:
         raise NcError(line, text, str(error)) from None
-    return Block(line, text, sequence, comment, statement), program
+    return Block(line, text, sequence, comment, statement, optional), program
 
 
 def _match_loops(routine: Routine) -> None:

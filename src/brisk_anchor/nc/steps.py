@@ -111,6 +111,11 @@ class Check:
 
 
 @dataclass(frozen=True, slots=True)
+class NoCommonShift:
+    """Alarm unless the shift on top of all rows is zero: the offset was worked out without one."""
+
+
+@dataclass(frozen=True, slots=True)
 class Store:
     """Write the offset row."""
 
@@ -136,7 +141,19 @@ class Report:
 
 
 Step = (
-    Section | SafeState | ToolCheck | Probe | Rapid | Guarded | TouchStep | Compute | Check | Store | ReadBack | Report
+    Section
+    | SafeState
+    | ToolCheck
+    | Probe
+    | Rapid
+    | Guarded
+    | TouchStep
+    | Compute
+    | Check
+    | NoCommonShift
+    | Store
+    | ReadBack
+    | Report
 )
 
 
@@ -150,3 +167,4 @@ class AlarmNumber:
     JUMP = 105
     READ_BACK = 106
     TOOL = 107
+    COMMON_SHIFT = 108

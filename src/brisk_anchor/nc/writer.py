@@ -19,6 +19,7 @@ from brisk_anchor.nc.steps import (
     Expression,
     Guarded,
     Name,
+    NoCommonShift,
     Number,
     Probe,
     Rapid,
@@ -198,6 +199,17 @@ class _Writer:
             case Check(value, centre, limit, number, text, why):
                 difference = self.expression(Binary(value, "-", centre))
                 self.put(self.alarm(f"ABS[{difference}] GT {self.figure(limit)}", number, text), why)
+            case NoCommonShift():
+                if profile.common_shift is not None:
+                    held = "+".join(f"ABS[#{n}]" for n in profile.row(profile.common_shift).read)
+                    self.put(
+                        self.alarm(
+                            f"{held} GT {self.figure(profile.resolution)}",
+                            AlarmNumber.COMMON_SHIFT,
+                            "COMMON SHIFT IS NOT ZERO",
+                        ),
+                        "stop unless the common shift is zero: the offset was worked out without one",
+                    )
             case Store(row, values):
                 offset = profile.row(row)
                 written = " ".join(self.word(axis.upper(), value) for axis, value in values)

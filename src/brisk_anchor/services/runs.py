@@ -16,6 +16,7 @@ _ADVICE = {
     104: ("The size guard stopped the program; nothing was stored", "Check which feature was touched"),
     105: ("The jump guard stopped the program; nothing was stored", "Check part, drawing figure and stylus"),
     106: ("The table does not hold what was written", "Check that the table is not locked"),
+    108: ("The offset would be shifted by what stands on top of all rows", "Clear the common shift, then store"),
     107: ("Another tool is in the spindle", "Put the probe in, or write the program for the tool that is there"),
 }
 

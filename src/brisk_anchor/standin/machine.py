@@ -9,7 +9,7 @@ from enum import Enum
 
 import numpy as np
 
-from brisk_anchor.core.errors import CrashError, TravelError
+from brisk_anchor.core.errors import CrashError, MachineError, TravelError
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.setup import Machine
 from brisk_anchor.core.touches import AXES, Stylus
@@ -171,6 +171,37 @@ class StandIn:
         """Move at feed, the probe not watched: contact is a crash, unless the ball comes off what it pressed on."""
         self._free(target, feed, line, MoveKind.FEED)
 
+    @property
+    def home(self) -> Vector:
+        """Where the axes go to be referenced, machine mm."""
+        return self.machine.home
+
+    def change_tool(self, number: int, line: int) -> None:
+        """Only the probe stands in this shop's magazine."""
+        if number != self.tool_in_spindle:
+            raise MachineError(
+                f"Tool T{number} was called in line {line}; the magazine holds T{self.tool_in_spindle} alone",
+                "The stand-in cannot change to it",
+                "Check the tool number, or put the tool into the scene",
+            )
+
+    def turn_spindle(self, code: int, speed: float, line: int) -> None:
+        """The probe must never turn under power."""
+        if code in (3, 4):
+            raise MachineError(
+                f"M{code} in line {line} would turn the spindle with the probe in it",
+                "That throws the stylus off and tears the cable of a wired probe",
+                "Take the spindle start out, or change the tool before it",
+            )
+
+    def write_tool(self, number: int, kind: int, value: float) -> None:
+        """The probe's length is calibrated, not written by a program."""
+        raise MachineError(
+            f"A program would write the tool table (T{number}, L{kind})",
+            "The stand-in keeps the probe's calibrated length",
+            "Calibrate the probe instead",
+        )
+
     def _limits(self, target: Vector) -> None:
         for axis, value, low, high in zip(AXES, target, self.machine.travel.low, self.machine.travel.high, strict=True):
             if not low - 1e-9 <= value <= high + 1e-9:
@@ -212,9 +243,11 @@ class StandIn:
             raise CrashError(contact.part, contact.solid.title, contact.place, f"{during} in line {line}")
         self._record(kind, line, target, feed, None)
 
-    def skip(self, target: Vector, feed: float, line: int) -> SkipResult:
+    def skip(self, target: Vector, feed: float, line: int, *, away: bool = False) -> SkipResult:
         """Move until the probe signals. The signal comes late by the pre-travel, the stop later by the braking way."""
         self._limits(target)
+        if away:
+            return self._come_free(target, feed, line)
         start, end = self._tips(target)
         length = math.dist(start, end)
         contact = self.tracer.trace(start, end)
@@ -240,6 +273,31 @@ class StandIn:
         at = (contact.place[0] + x * radius, contact.place[1] + y * radius, contact.place[2] + z * radius)
         touched = Contact(contact.distance, "ball", contact.solid, at)
         self._record(MoveKind.SKIP, line, self._along(target, signal + braking), feed, touched)
+        return SkipResult(latched, True)
+
+    def _come_free(self, target: Vector, feed: float, line: int) -> SkipResult:
+        """Move off metal until the ball is free; halving finds the place to 0.1 µm."""
+        start, end = self._tips(target)
+        length = math.dist(start, end)
+
+        def pressed(distance: float) -> bool:
+            share = distance / length
+            x, y, z = (a + (b - a) * share for a, b in zip(start, end, strict=True))
+            return self.tracer.penetration((x, y, z)) > 0
+
+        if length == 0 or not pressed(0.0):
+            return SkipResult(self._position, False)
+        held, free = 0.0, 0.0
+        while free < length and pressed(free):
+            held, free = free, min(length, free + 0.05)
+        if pressed(free):
+            self._record(MoveKind.SKIP, line, target, feed, None)
+            return SkipResult(target, False)
+        while free - held > 1e-4:
+            middle = (held + free) / 2
+            held, free = (middle, free) if pressed(middle) else (held, middle)
+        latched = self._along(target, free)
+        self._record(MoveKind.SKIP, line, latched, feed, None)
         return SkipResult(latched, True)
 
     def _pre_travel(self, direction: Vector) -> float:

@@ -1,0 +1,415 @@
+"""One block of address words: checked whole, then carried out in the order a control does.
+
+Order: feed and speed, tool, spindle and coolant, dwell, plane, units, tool length, offset, distance mode, then the one
+thing the block does (table, shift, reference, skip or move), then program flow. Anything the block does not use is
+refused before anything moves.
+"""
+
+from __future__ import annotations
+
+import math
+from typing import Literal
+
+from brisk_anchor.core.kinds import Vector
+from brisk_anchor.core.touches import AXES
+from brisk_anchor.nc.expressions import ExpressionError, variable_number
+from brisk_anchor.nc.geometry import arc_centre, arc_points, arc_sweep
+from brisk_anchor.nc.modal import GROUP_OF, M_GROUP_OF, PLANE_AXES, Modal
+from brisk_anchor.nc.port import MachinePort, SkipResult
+from brisk_anchor.nc.profile import Profile
+
+_LENGTH_LETTERS = frozenset("XYZIJKRUVW")
+_KNOWN = frozenset("XYZIJKRFSTHPLQU")
+_LETTERS_OF = {4: "XPU", 10: "LPXYZR", 68: "XYR", 43.1: "Z", 92.1: "", 92.2: "", 92.3: "", 98: "PL"}
+"""Letters a block may hold beside F, S, T and H, by its code; moves take X, Y, Z and arcs I, J, K, R besides."""
+_DWELL: tuple[Literal["X", "P", "U"], ...] = ("X", "P", "U")
+_NOT_A_MOVE = (4, 10, 28, 30, 31, 52, 68, 92, 92.1, 92.2, 92.3, 43.1)
+
+
+class BlockRunner:
+    """Carries out blocks of words on a machine, under a modal state."""
+
+    def __init__(self, profile: Profile, machine: MachinePort, modal: Modal) -> None:
+        self.profile = profile
+        self.machine = machine
+        self.modal = modal
+        self.line = 0
+        rows = profile.all_rows.items()
+        self._by_select = {row.select: name for name, row in rows if row.select}
+        self._by_write = {row.write: name for name, row in rows}
+
+    # -- coordinates -------------------------------------------------------------------------------------------
+
+    def shift(self) -> Vector:
+        """Machine less program position with no rotation: offset, common shift, local shifts, tool length; mm."""
+        modal = self.modal
+        rows = [self.machine.offset(modal.offset)]
+        if self.profile.common_shift is not None:
+            rows.append(self.machine.offset(self.profile.common_shift))
+        x, y, z = (sum(row[i] for row in rows) + modal.local_shift[i] + modal.set_shift[i] for i in range(3))
+        return x, y, z + (self.length(modal.length) if modal.length else 0.0) + modal.length_shift
+
+    def length(self, number: int) -> float:
+        """Length of a tool, mm. Raises ExpressionError when the table holds none."""
+        try:
+            return self.machine.tool_length(number)
+        except ValueError as error:
+            raise ExpressionError(str(error)) from None
+
+    def _turned(self, x: float, y: float, angle: float) -> tuple[float, float]:
+        if not angle:
+            return x, y
+        cosine, sine = math.cos(math.radians(angle)), math.sin(math.radians(angle))
+        return x * cosine - y * sine, x * sine + y * cosine
+
+    def to_machine(self, place: Vector) -> Vector:
+        """A program position, mm, in machine coordinates."""
+        cx, cy = self.modal.rotation_centre
+        dx, dy = self._turned(place[0] - cx, place[1] - cy, self.modal.rotation)
+        shift = self.shift()
+        if not self.modal.rotation:
+            return place[0] + shift[0], place[1] + shift[1], place[2] + shift[2]
+        return cx + dx + shift[0], cy + dy + shift[1], place[2] + shift[2]
+
+    def to_program(self, machine: Vector) -> Vector:
+        """A machine position in program coordinates, mm."""
+        shift = self.shift()
+        x, y, z = (value - by for value, by in zip(machine, shift, strict=True))
+        if self.modal.rotation:
+            cx, cy = self.modal.rotation_centre
+            dx, dy = self._turned(x - cx, y - cy, -self.modal.rotation)
+            x, y = cx + dx, cy + dy
+        return x, y, z
+
+    # -- a block -----------------------------------------------------------------------------------------------
+
+    def run(self, words: list[tuple[str, float, bool]], line: int) -> SkipResult | None:
+        """Carry out a block; `words` are letter, value, and whether it was written without a decimal point.
+
+        Returns what a skip move met, None when there was none.
+
+        Raises:
+            ExpressionError: the block means nothing here. MachineError: the machine stopped.
+        """
+        self.line = line
+        codes = [value for letter, value, _ in words if letter == "G"]
+        functions = [value for letter, value, _ in words if letter == "M"]
+        self._check(codes, functions)
+        letters = self._letters(words, plain="XU" if 4 in codes else "R" if 68 in codes else "")
+        action = self._action(codes, letters)
+        self._stray(action, codes, letters, functions)
+        self._prepare(codes, functions, letters)
+        result = self._act(action, codes, letters)
+        return result
+
+    def _check(self, codes: list[float], functions: list[float]) -> None:
+        for letter, values, groups in (("G", codes, GROUP_OF), ("M", functions, M_GROUP_OF)):
+            seen: dict[str, float] = {}
+            for code in values:
+                group = groups.get(code)
+                if group is None:
+                    raise ExpressionError(f"{letter}{code:g} is not known to this control")
+                if group in seen:
+                    raise ExpressionError(f"{letter}{seen[group]:g} and {letter}{code:g} contradict each other")
+                seen[group] = code
+        for code in codes:
+            word = f"G{code:g}"
+            if code in (31, 38.2, 38.3, 38.4, 38.5) and word not in self.profile.skip.words:
+                raise ExpressionError(f"{word} is no skip move of this control")
+            if code in (20,) and not self.profile.input.inches:
+                raise ExpressionError("the program is in inches (G20), this control is set to millimetres (G21)")
+
+    def _letters(self, words: list[tuple[str, float, bool]], *, plain: str) -> dict[str, float]:
+        """Letters with their values, lengths in mm; those in `plain` are no lengths in this block."""
+        letters: dict[str, float] = {}
+        inches = any(letter == "G" and value == 20 for letter, value, _ in words) or (
+            self.modal.inches and not any(letter == "G" and value == 21 for letter, value, _ in words)
+        )
+        for letter, value, whole in words:
+            if letter in "GM":
+                continue
+            if letter in letters:
+                raise ExpressionError(f"{letter} stands twice in the block")
+            if letter not in _KNOWN:
+                raise ExpressionError(f"the word {letter}{value:g} is not known to this control")
+            if letter in _LENGTH_LETTERS and letter not in plain:
+                if whole and self.profile.input.integers == "least increment":
+                    value *= self.profile.resolution
+                elif inches:
+                    value *= 25.4
+            letters[letter] = value
+        return letters
+
+    def _action(self, codes: list[float], letters: dict[str, float]) -> float | None:
+        """The one thing the block does: a code of its own, or the motion in force when axes are named."""
+        for code in codes:
+            if code in _NOT_A_MOVE:
+                return code
+        motion = next((code for code in codes if GROUP_OF[code] == "motion"), self.modal.motion)
+        named = any(letter in letters for letter in "XYZ")
+        arc = motion in (2, 3) and any(letter in letters for letter in "IJKR")
+        if not named and not arc:
+            if 53 in codes:
+                raise ExpressionError("G53 names no axis")
+            return None
+        if motion is None or motion == 80:
+            raise ExpressionError("neither G0, G1, G2 nor G3 is in force, so how to move is not known")
+        return motion
+
+    def _stray(
+        self, action: float | None, codes: list[float], letters: dict[str, float], functions: list[float]
+    ) -> None:
+        allowed = set(_LETTERS_OF.get(action or 0, "XYZ") if 98 not in functions else _LETTERS_OF[98])
+        allowed |= set("FS") | ({"H"} if 43 in codes else set()) | set("T")
+        if action in (2, 3):
+            allowed |= set("IJKR")
+        if 64 in codes:
+            allowed |= {"P"}
+        if 54.1 in codes:
+            allowed |= {"P"}
+        stray = set(letters) - allowed
+        if stray:
+            raise ExpressionError(f"{', '.join(sorted(stray))} has no meaning in this block")
+
+    # -- modal state -------------------------------------------------------------------------------------------
+
+    def _prepare(self, codes: list[float], functions: list[float], letters: dict[str, float]) -> None:
+        modal = self.modal
+        for code in codes:
+            if code in (20, 21):
+                modal.inches = code == 20
+            elif code in (93, 94, 95):
+                modal.feed_mode = int(code)
+                modal.feed = 0.0
+        if "F" in letters:
+            self._feed_word(letters.pop("F"))
+        if "S" in letters:
+            modal.spindle_speed = letters.pop("S")
+            if not 0 <= modal.spindle_speed <= 100_000:
+                raise ExpressionError(f"S{modal.spindle_speed:g} makes no sense")
+        if "T" in letters:
+            modal.prepared_tool = variable_number(letters.pop("T"))
+        for code in functions:
+            self._function(int(code))
+        for code in codes:
+            self._modal_code(code, letters)
+
+    def _feed_word(self, feed: float) -> None:
+        scale = 1.0 if self.modal.feed_mode == 93 else self.modal.unit
+        if not 0 < feed * scale <= 60_000:
+            raise ExpressionError(f"a feed of {feed:g} makes no sense")
+        self.modal.feed = feed * scale
+
+    def _function(self, code: int) -> None:
+        if code == 6:
+            self.machine.change_tool(self.modal.prepared_tool, self.line)
+        elif code in (3, 4, 5, 19):
+            self.machine.turn_spindle(code, self.modal.spindle_speed, self.line)
+            self.modal.spindle = code
+        elif code in (7, 8):
+            self.modal.coolant |= {code}
+        elif code == 9:
+            self.modal.coolant = frozenset()
+
+    def _modal_code(self, code: float, letters: dict[str, float]) -> None:
+        modal = self.modal
+        match GROUP_OF[code]:
+            case "motion" if code not in (38.2, 38.3, 38.4, 38.5):
+                modal.motion = None if code == 80 else code
+            case "plane":
+                modal.plane = int(code)
+            case "distance":
+                modal.absolute = code == 90
+            case "path":
+                modal.path = int(code)
+                letters.pop("P", None)
+            case "tool length" if code == 43:
+                number = variable_number(letters.pop("H", None))
+                self.length(number)
+                modal.length, modal.length_shift = number, 0.0
+            case "tool length" if code == 49:
+                modal.length, modal.length_shift = 0, 0.0
+            case "offset":
+                word = f"G{code:g}" + (f" P{letters.pop('P', 0):g}" if code == 54.1 else "")
+                if word not in self._by_select:
+                    raise ExpressionError(f"{word} is no row of this control's offset table")
+                modal.offset = self._by_select[word]
+            case "rotation" if code == 69:
+                modal.rotation = 0.0
+
+    # -- doing it ----------------------------------------------------------------------------------------------
+
+    def _act(self, action: float | None, codes: list[float], letters: dict[str, float]) -> SkipResult | None:
+        match action:
+            case None:
+                return None
+            case 4:
+                self._dwell(letters)
+            case 10:
+                self._table(letters)
+            case 28 | 30:
+                self._reference(action, letters)
+            case 43.1:
+                self.modal.length, self.modal.length_shift = 0, letters["Z"]
+            case 68:
+                self._rotate(letters)
+            case 52 | 92 | 92.1 | 92.2 | 92.3:
+                self._shift_words(action, letters)
+            case 31 | 38.2 | 38.3 | 38.4 | 38.5:
+                return self._skip(action, letters)
+            case _:
+                self._move(action, codes, letters)
+        return None
+
+    def _target(self, letters: dict[str, float], *, machine: bool = False) -> Vector:
+        """Target in machine coordinates; an axis not named stays exactly where it is."""
+        now = self.machine.position
+        given = {i: letters[letter] for i, letter in enumerate("XYZ") if letter in letters}
+        if machine:
+            target = [given.get(i, now[i]) for i in range(3)]
+        elif not self.modal.absolute:
+            dx, dy = self._turned(given.get(0, 0.0), given.get(1, 0.0), self.modal.rotation)
+            target = [now[0] + dx, now[1] + dy, now[2] + given.get(2, 0.0)]
+        else:
+            program = self.to_program(now)
+            x, y, z = (given.get(i, program[i]) for i in range(3))
+            placed = self.to_machine((x, y, z))
+            still = not self.modal.rotation
+            target = [placed[i] if i in given or not (still or i == 2) else now[i] for i in range(3)]
+        if not all(math.isfinite(value) and abs(value) < 1e5 for value in target):
+            raise ExpressionError("the target lies nowhere on this machine")
+        return target[0], target[1], target[2]
+
+    def _feed_for(self, length: float) -> float:
+        modal = self.modal
+        if modal.feed <= 0:
+            raise ExpressionError("no feed has been given")
+        if modal.feed_mode == 93:
+            return min(60_000.0, max(1e-3, modal.feed * length))
+        if modal.feed_mode == 95:
+            if modal.spindle_speed <= 0 or modal.spindle not in (3, 4):
+                raise ExpressionError("the feed is per turn (G95) and the spindle does not turn")
+            return modal.feed * modal.spindle_speed
+        return modal.feed
+
+    def _move(self, motion: float, codes: list[float], letters: dict[str, float]) -> None:
+        machine = 53 in codes
+        if machine and not self.modal.absolute:
+            raise ExpressionError("G53 takes absolute positions: G90 must be in force")
+        if machine and motion not in (0, 1):
+            raise ExpressionError("G53 goes with G0 or G1")
+        target = self._target(letters, machine=machine)
+        if motion == 0:
+            self.machine.rapid(target, self.line)
+        elif motion == 1:
+            self.machine.feed(target, self._feed_for(math.dist(self.machine.position, target)), self.line)
+        else:
+            self._arc(motion == 2, target, letters)
+
+    def _arc(self, clockwise: bool, target: Vector, letters: dict[str, float]) -> None:
+        axes = PLANE_AXES[self.modal.plane]
+        start, end = self.to_program(self.machine.position), self.to_program(target)
+        centre = arc_centre(start, end, axes, clockwise, letters)
+        sweep = arc_sweep(start, end, centre, axes, clockwise)
+        radius = math.hypot(start[axes[0]] - centre[0], start[axes[1]] - centre[1])
+        feed = self._feed_for(math.hypot(radius * sweep, end[axes[2]] - start[axes[2]]))
+        *chords, _ = arc_points(start, end, centre, axes, sweep)
+        for point in chords:
+            self.machine.feed(self.to_machine(point), feed, self.line)
+        self.machine.feed(target, feed, self.line)
+
+    def _skip(self, code: float, letters: dict[str, float]) -> SkipResult:
+        target = self._target(letters)
+        if not any(letter in letters for letter in "XYZ"):
+            raise ExpressionError("a skip move names no axis")
+        feed = self._feed_for(math.dist(self.machine.position, target))
+        result = self.machine.skip(target, feed, self.line, away=code in (38.4, 38.5))
+        if not result.contact and code in (38.2, 38.4):
+            raise ExpressionError(f"G{code:g} ended without {'contact' if code == 38.2 else 'coming free'}")
+        return result
+
+    def _dwell(self, letters: dict[str, float]) -> None:
+        given = [(letter, letters[letter]) for letter in _DWELL if letter in letters]
+        scales = self.profile.dwell
+        if len(given) != 1 or given[0][0] not in scales:
+            raise ExpressionError(f"G4 wants one of {', '.join(scales)} with the time to wait")
+        letter, value = given[0]
+        seconds = value * scales[letter]
+        if not 0 <= seconds <= 600:
+            raise ExpressionError("G4 waits 0 to 600 seconds")
+        self.machine.dwell(seconds, self.line)
+
+    def _reference(self, code: float, letters: dict[str, float]) -> None:
+        """G28 and G30: by way of the point that is named, the named axes go to their reference position."""
+        named = [i for i, letter in enumerate("XYZ") if letter in letters]
+        if not named:
+            raise ExpressionError(f"G{code:g} names no axis")
+        self.machine.rapid(self._target(letters), self.line)
+        home = self.machine.home if code == 28 else self.profile.second_reference
+        now = self.machine.position
+        x, y, z = (home[i] if i in named else now[i] for i in range(3))
+        self.machine.rapid((x, y, z), self.line)
+
+    def _rotate(self, letters: dict[str, float]) -> None:
+        if "R" not in letters:
+            raise ExpressionError("G68 wants R with the angle")
+        if self.modal.plane != 17:
+            raise ExpressionError("G68 turns in the XY plane only: G17 must be in force")
+        place = self.to_program(self.machine.position)
+        if self.modal.rotation:
+            raise ExpressionError("a rotation is in force already: G69 ends it first")
+        self.modal.rotation_centre = (letters.get("X", place[0]), letters.get("Y", place[1]))
+        self.modal.rotation = letters["R"]
+
+    def _shift_words(self, code: float, letters: dict[str, float]) -> None:
+        modal = self.modal
+        if self.modal.rotation:
+            raise ExpressionError(f"G{code:g} while coordinates are turned: G69 first")
+        given = {i: letters[letter] for i, letter in enumerate("XYZ") if letter in letters}
+        if code == 52:
+            for i, value in given.items():
+                modal.local_shift[i] = value
+        elif code == 92:
+            place = self.to_program(self.machine.position)
+            for i, value in given.items():
+                modal.set_shift[i] += place[i] - value
+        elif code in (92.1, 92.2):
+            modal.kept_set_shift = [0.0] * 3 if code == 92.1 else list(modal.set_shift)
+            modal.set_shift = [0.0] * 3
+        else:
+            modal.set_shift = list(modal.kept_set_shift)
+
+    def _table(self, letters: dict[str, float]) -> None:
+        kind, number = letters.pop("L", 0.0), letters.pop("P", -1.0)
+        block = f"G10 L{kind:g} P{number:g}"
+        set_here = kind == 20 and self.profile.l20_sets_position
+        name = self._by_write.get(f"G10 L2 P{number:g}" if set_here else block)
+        if 10 <= kind <= 13:
+            if "R" not in letters or set(letters) - {"R"}:
+                raise ExpressionError(f"{block} wants R and nothing else")
+            self.machine.write_tool(variable_number(number), int(kind), letters["R"])
+            return
+        if name is None:
+            raise ExpressionError(f"{block} writes no row that this control has")
+        if not self.modal.absolute:
+            raise ExpressionError("G10 under G91 means different things on different controls: put G90 before it")
+        if "R" in letters:
+            raise ExpressionError("this control keeps no rotation in its offset table")
+        values, step = list(self.machine.offset(name)), self.profile.resolution
+        here = self.to_program(self.machine.position)
+        for i, axis in enumerate(AXES):
+            if axis.upper() in letters:
+                value = letters[axis.upper()]
+                if set_here:
+                    value = values[i] + here[i] - value if name == self.modal.offset else self._other_row(i, value)
+                values[i] = round(round(value / step) * step, 9)
+        self.machine.write_offset(name, (values[0], values[1], values[2]))
+
+    def _other_row(self, axis: int, value: float) -> float:
+        """What another row must hold so that the present place reads `value` in it."""
+        now, shift, active = (
+            self.machine.position[axis],
+            self.shift()[axis],
+            self.machine.offset(self.modal.offset)[axis],
+        )
+        return now - (shift - active) - value
