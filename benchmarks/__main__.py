@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import sys
 
-from benchmarks import accuracy, speed, start
+from benchmarks import accuracy, fuzz, speed, start
 
-ALL = {"accuracy": accuracy.main, "speed": speed.main, "start": start.main}
+ALL = {"accuracy": accuracy.main, "speed": speed.main, "start": start.main, "fuzz": fuzz.main}
 
 
 def main() -> None:

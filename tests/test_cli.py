@@ -106,9 +106,29 @@ def test_bad_use(tmp_path):
     assert call("nonsense").returncode == 2
 
 
+def test_profiles_are_listed_shown_copied_changed_and_used(tmp_path, made):
+    assert call("profile", "list").stdout.startswith("skip-macro")
+    assert "# Neutral control profile" in call("profile", "show", "skip-macro").stdout
+    mine = tmp_path / "mine.toml"
+    assert call("profile", "new", "my-mill", "--out", mine).returncode == 0
+    assert call("profile", "new", "my-mill", "--out", mine).returncode == 2
+    assert call("profile", "new", "My Mill", "--out", tmp_path / "x.toml").returncode == 2
+    assert "my-mill is sound: 55 rows" in call("profile", "check", mine).stdout
+    folder, _ = made
+    strict = mine.read_text().replace('words = ["G31"]', "words = []")
+    mine.write_text(strict)
+    refused = call("run", folder / "o2354.nc", "--scene", "heron-gl114", "--profile", mine)
+    assert refused.returncode == 4
+    assert "G31 is no skip move" in refused.stderr
+    mine.write_text(strict.replace("resolution = 0.0001", "resolution = 5").replace("back_off = 1.0", "back_off = -1"))
+    broken = call("profile", "check", mine)
+    assert broken.returncode == 2
+    assert [line.split(":")[0] for line in broken.stdout.splitlines()] == ["resolution", "probing.back_off"]
+
+
 def test_help_everywhere_and_version():
     assert call("--version").stdout.startswith("brisk-anchor 0.")
-    for command in ([], ["demo"], ["example"], ["run"]):
+    for command in ([], ["demo"], ["example"], ["run"], ["profile"], ["profile", "new"]):
         result = call(*command, "--help")
         assert result.returncode == 0
         assert "--help" in result.stdout

@@ -15,7 +15,8 @@ from brisk_anchor.standin.scene_file import SceneFile
 from brisk_anchor.tui.actions import ACTIONS
 
 ROOT = Path(__file__).parent.parent
-README, FORMATS = (ROOT / "README.md").read_text(), (ROOT / "docs" / "formats.md").read_text()
+README = (ROOT / "README.md").read_text()
+FORMATS = "".join((ROOT / "docs" / name).read_text() for name in ("formats.md", "control-profiles.md"))
 
 
 def fields(model, seen=()):
@@ -60,7 +61,7 @@ def test_readme_shows_every_picture_and_names_commands_and_keys():
         action.shown for action in ACTIONS if action.method in ("point", "measure", "store", "prove", "sheet", "clamp")
     }
     assert all(f"`{key}`" in README for key in shown - {"F"})
-    for link in re.findall(r"\]\((docs/\w+\.md)\)", README):
+    for link in re.findall(r"\]\((docs/[\w-]+\.md)\)", README):
         assert (ROOT / link).exists()
 
 

@@ -75,13 +75,66 @@ def run(
     scene: Annotated[str, typer.Option("--scene", help="A scene that ships, or a scene file (TOML).")],
     json: Annotated[bool, typer.Option("--json", help="Print JSON instead of lines.")] = False,
     seed: Annotated[int, typer.Option(help="Seed of the probe's noise; -1 for none.")] = 1,
+    profile: Annotated[Path | None, typer.Option("--profile", help="A shop's own control profile (TOML).")] = None,
 ) -> None:
     """Run NC text on the stand-in: offsets, hits, alarms, crashes, printed lines, run time."""
     from brisk_anchor.services.dry_run import dry_run
 
-    result = dry_run(program, scene, seed=None if seed < 0 else seed)
+    result = dry_run(program, scene, seed=None if seed < 0 else seed, profile=profile)
     typer.echo(result.as_json() if json else result.as_text())
     if result.failure is not None:
         if not json:
             typer.echo(f"brisk-anchor: {result.failure.one_line()}", err=True)
         raise typer.Exit(result.failure.exit_code)
+
+
+profile_app = typer.Typer(no_args_is_help=True, help="Control profiles: what differs from control to control, as data.")
+app.add_typer(profile_app, name="profile")
+
+
+@profile_app.command("list")
+def profile_list() -> None:
+    """Profiles that ship with the application."""
+    from brisk_anchor.nc.profile import shipped_profile, shipped_profiles
+
+    for name in shipped_profiles():
+        typer.echo(f"{name:<16}{shipped_profile(name).title}")
+
+
+@profile_app.command("show")
+def profile_show(name: Annotated[str, typer.Argument(help="A shipped profile.")]) -> None:
+    """Print a shipped profile, comments and all."""
+    from brisk_anchor.nc.profile import shipped_text
+
+    typer.echo(shipped_text(name), nl=False)
+
+
+@profile_app.command("check")
+def profile_check(path: Annotated[Path, typer.Argument(help="A profile file (TOML).")]) -> None:
+    """Check a profile; every fault is listed with its place."""
+    from brisk_anchor.core.errors import ProfileError
+    from brisk_anchor.nc.profile import load_profile
+
+    try:
+        profile = load_profile(path)
+    except ProfileError as error:
+        for finding in error.findings:
+            typer.echo(str(finding))
+        raise
+    typer.echo(f"{profile.name} is sound: {len(profile.all_rows)} rows, resolution {profile.resolution:g} mm")
+
+
+@profile_app.command("new")
+def profile_new(
+    name: Annotated[str, typer.Argument(help="Name of the new profile: a-z, 0-9 and -.")],
+    out: Annotated[Path, typer.Option("--out", help="File to write; an existing one is left alone.")],
+    like: Annotated[str, typer.Option("--like", help="The shipped profile to start from.")] = "skip-macro",
+) -> None:
+    """Copy a shipped profile under a new name, for the shop to change."""
+    from brisk_anchor.exchange.files import write_whole
+    from brisk_anchor.nc.profile import copy_of
+
+    text = copy_of(like, name)
+    if out.exists():
+        raise BriskAnchorError(f"{out} is there already", "It was left as it is", "Choose another file")
+    typer.echo(f"Written {write_whole(out, text.encode())}. Change it, then: brisk-anchor profile check {out}")

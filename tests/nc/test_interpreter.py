@@ -39,6 +39,14 @@ def run(text, profile, machine=None, limit=5000):
         ("##102", 42.0),
         ("#150+1", 1.0),
         ("EXP[0]", 1.0),
+        ("ATAN[1]", 45.0),
+        ("ATAN[1,-1]+0", 135.0),
+        ("POW[2,10]", 1024.0),
+        ("12 AND 10", 8.0),
+        ("12 OR 3 XOR 1", 14.0),
+        ("LN[EXP[2]]", 2.0),
+        ("TAN[45]*COS[60]", 0.5),
+        ("ACOS[0]-ASIN[1]", 0.0),
     ],
 )
 def test_expressions(profile, expression, value):
@@ -219,6 +227,10 @@ REFUSED = [
     ("#100=ASIN[2]", "outside"),
     ("#100=LN[0]", "zero or less"),
     ("#100=EXP[9999]", "too large"),
+    ("#100=POW[-1,0.5]", "below zero"),
+    ("#100=POW[0,-1]", "too large"),
+    ("#100=POW[2]", "two figures"),
+    ("#100=1.5 AND 1", "whole numbers"),
     ("#1.5=1", "no variable"),
     ("G0 X999999.", "nowhere"),
 ]

@@ -93,9 +93,30 @@ _FUNCTIONS: dict[str, Callable[[float], float]] = {
     "LN": _logarithm,
     "EXP": math.exp,
 }
+
+
+def _bits(function: Callable[[int, int], int]) -> Callable[[float, float], float]:
+    def inner(left: float, right: float) -> float:
+        if left != int(left) or right != int(right) or not (0 <= left < 2**32 and 0 <= right < 2**32):
+            raise ExpressionError("AND, OR and XOR take whole numbers of zero or more")
+        return float(function(int(left), int(right)))
+
+    return inner
+
+
+def _power(base: float, exponent: float) -> float:
+    try:
+        result = base**exponent
+    except (OverflowError, ZeroDivisionError):
+        raise ExpressionError("the result of POW is too large") from None
+    if isinstance(result, complex):
+        raise ExpressionError("POW of a figure below zero with a broken exponent")
+    return float(result)
+
+
 _LEVELS: tuple[dict[str, Callable[[float, float], float]], ...] = (
-    {"+": operator.add, "-": operator.sub},
-    {"*": operator.mul, "/": _divide, "MOD": _modulo},
+    {"+": operator.add, "-": operator.sub, "OR": _bits(operator.or_), "XOR": _bits(operator.xor)},
+    {"*": operator.mul, "/": _divide, "MOD": _modulo, "AND": _bits(operator.and_)},
 )
 _COMPARISONS: dict[str, Callable[[float, float], bool]] = {
     "EQ": operator.eq,
@@ -200,16 +221,8 @@ def _primary(cursor: Cursor) -> Evaluator:
 
 
 def _call(cursor: Cursor, name: str) -> Evaluator:
-    if name == "ATAN":
-        cursor.expect("ATAN")
-        cursor.expect("[")
-        above = parse_expression(cursor)
-        cursor.expect("]")
-        cursor.expect("/")
-        cursor.expect("[")
-        below = parse_expression(cursor)
-        cursor.expect("]")
-        return lambda store: math.degrees(math.atan2(_number(above(store)), _number(below(store)))) % 360.0
+    if name in ("ATAN", "POW"):
+        return _two_arguments(cursor, name)
     function = _FUNCTIONS.get(name)
     if function is None:
         raise ExpressionError(f"{name} is no function this control knows")
@@ -225,6 +238,29 @@ def _call(cursor: Cursor, name: str) -> Evaluator:
             raise ExpressionError(f"the result of {name} is too large") from None
 
     return evaluate
+
+
+def _two_arguments(cursor: Cursor, name: str) -> Evaluator:
+    """`ATAN[a]/[b]` or `ATAN[a,b]`, 0 to 360 degrees; `POW[a,b]`; `ATAN[a]` alone, −90 to 90 degrees."""
+    cursor.expect(name)
+    cursor.expect("[")
+    first = parse_expression(cursor)
+    if cursor.accept(","):
+        second = parse_expression(cursor)
+        cursor.expect("]")
+    else:
+        cursor.expect("]")
+        if name == "POW":
+            raise ExpressionError("POW wants two figures: POW[a,b]")
+        if not (cursor.peek() == "/" and cursor.text[cursor.at + 1 :].lstrip(" ").startswith("[")):
+            return lambda store: math.degrees(math.atan(_number(first(store))))
+        cursor.expect("/")
+        cursor.expect("[")
+        second = parse_expression(cursor)
+        cursor.expect("]")
+    if name == "POW":
+        return lambda store: _checked(_power(_number(first(store)), _number(second(store))))
+    return lambda store: math.degrees(math.atan2(_number(first(store)), _number(second(store)))) % 360.0
 
 
 def parse_variable(cursor: Cursor) -> tuple[Evaluator, Evaluator]:

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import functools
+import re
 import tomllib
 from importlib import resources
+from importlib.resources.abc import Traversable
 from pathlib import Path
 from typing import Annotated, Literal
 
@@ -274,20 +276,44 @@ def parse_profile(text: str, source: str) -> Profile:
         raise ProfileError(source, findings_of(error)) from error
 
 
-@functools.cache
-def shipped_profile(name: str) -> Profile:
-    """A profile that ships with the application.
+def _folder() -> Traversable:
+    return resources.files("brisk_anchor.nc") / "profiles"
+
+
+def shipped_profiles() -> list[str]:
+    """Names of the profiles that ship with the application."""
+    return sorted(entry.name.removesuffix(".toml") for entry in _folder().iterdir() if entry.name.endswith(".toml"))
+
+
+def shipped_text(name: str) -> str:
+    """The TOML text of a shipped profile, comments and all.
 
     Raises:
         ProfileError: when there is none of that name.
     """
-    folder = resources.files("brisk_anchor.nc") / "profiles"
-    known = sorted(entry.name.removesuffix(".toml") for entry in folder.iterdir() if entry.name.endswith(".toml"))
+    known = shipped_profiles()
     if name not in known:
         raise ProfileError(
             name, (Finding("", f"no such profile ships; known: {', '.join(known)}"),), "Choose a known one"
         )
-    return parse_profile((folder / f"{name}.toml").read_text(encoding="utf-8"), name)
+    return (_folder() / f"{name}.toml").read_text(encoding="utf-8")
+
+
+@functools.cache
+def shipped_profile(name: str) -> Profile:
+    """A profile that ships with the application. Raises ProfileError when there is none of that name."""
+    return parse_profile(shipped_text(name), name)
+
+
+def copy_of(name: str, new_name: str) -> str:
+    """The text of a shipped profile under a new name, for a shop to change.
+
+    Raises:
+        ProfileError: no such profile, or a name that cannot be one.
+    """
+    text = re.sub(r"(?m)^name = .*$", f'name = "{new_name}"', shipped_text(name), count=1)
+    parse_profile(text, new_name)
+    return text
 
 
 def load_profile(path: Path) -> Profile:

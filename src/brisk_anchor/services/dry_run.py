@@ -10,7 +10,7 @@ from pathlib import Path
 from brisk_anchor.core.errors import BriskAnchorError, CrashError
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.nc.interpreter import Alarm
-from brisk_anchor.nc.profile import shipped_profile
+from brisk_anchor.nc.profile import load_profile, shipped_profile
 from brisk_anchor.services.runs import Run
 from brisk_anchor.standin.scene import build_scene
 from brisk_anchor.standin.scene_file import load_scene
@@ -121,17 +121,18 @@ class ProgramFileError(BriskAnchorError):
     """The file with NC text cannot be read."""
 
 
-def dry_run(path: Path, scene_name: str, *, seed: int | None) -> DryRun:
-    """Run a file on a fresh stand-in in a scene; `seed` None is without noise.
+def dry_run(path: Path, scene_name: str, *, seed: int | None, profile: Path | None = None) -> DryRun:
+    """Run a file on a fresh stand-in in a scene; `seed` None is without noise, `profile` None is the scene's own.
 
     Raises:
         SceneError, ProfileError, ProgramFileError, NcError: when it cannot even begin.
     """
     text = read_program(path)
     scene = build_scene(load_scene(scene_name))
+    control = load_profile(profile) if profile else shipped_profile(scene.setup.machine.profile)
     machine = scene.stand_in(seed=seed)
     started = time.perf_counter()
-    run = Run(text, shipped_profile(scene.setup.machine.profile), machine)
+    run = Run(text, control, machine)
     run.to_end()
     seconds = time.perf_counter() - started
     return DryRun(

@@ -1,0 +1,49 @@
+"""Any text ends in a clean run or a clean alarm: drawn programs on a collector, spoiled real ones on the stand-in."""
+
+from __future__ import annotations
+
+import random
+
+import pytest
+
+from brisk_anchor.core.errors import NcError
+from brisk_anchor.nc.interpreter import Interpreter, Status
+from brisk_anchor.services.runs import Run
+from brisk_anchor.services.workshop import Workshop
+from tests.nc.collector import Collector
+from tests.nc.zoo import drawn, spoiled
+
+CLEAN = (Status.ENDED, Status.ALARM, Status.STOPPED)
+
+
+@pytest.mark.parametrize("seed", range(8))
+def test_drawn_programs(profile, seed):
+    source = random.Random(seed)
+    for _ in range(250):
+        text = drawn(source)
+        try:
+            interpreter = Interpreter(text, profile, Collector())
+        except NcError as error:
+            assert error.reason
+            continue
+        assert interpreter.run(500) in CLEAN, text
+        assert (interpreter.status is Status.ALARM) == (interpreter.alarm is not None)
+
+
+@pytest.mark.parametrize("seed", range(4))
+def test_spoiled_programs_on_the_stand_in_never_store_what_is_not_guarded(scene, profile, seed):
+    program = Workshop(scene, None, profile, seed=None).full_program("G54").text
+    source = random.Random(seed)
+    before = scene.stand_in().offset("G54")
+    for _ in range(40):
+        text = spoiled(program, source)
+        machine = scene.stand_in(seed=None)
+        try:
+            run = Run(text, profile, machine)
+        except NcError:
+            continue
+        run.interpreter.run(3000)
+        assert run.interpreter.status in CLEAN
+        if run.interpreter.status is Status.ALARM:
+            assert run.failure() is not None
+            assert machine.offset("G54") == before or "G10" in text
