@@ -1,0 +1,146 @@
+"""Extents: the quick reader against the exact one, arcs against dense sampling, and what neither may guess."""
+
+from __future__ import annotations
+
+import io
+import math
+import re
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from brisk_anchor.core.errors import NcError
+from brisk_anchor.nc.extents import ExtentReader, _words, chunks_of, read_extents
+
+INF = math.inf
+SMALL = st.floats(-50, 50)
+FIGURE = st.floats(-500, 500).map(lambda v: f"{v:.4f}")
+
+
+def both(text):
+    quick, exact = ExtentReader(), ExtentReader()
+    data = text.encode()
+    assert quick._quick(data)
+    exact._exact(data)
+    return quick, exact
+
+
+@st.composite
+def plain_programs(draw):
+    lines = [f"G90 G54 G0 X{draw(FIGURE)} Y{draw(FIGURE)} Z{draw(FIGURE)}"]
+    for _ in range(draw(st.integers(1, 12))):
+        words = [draw(st.sampled_from(["", "G0", "G1", "G54", "G55", "G1 F500", "N10", "S500 M3"]))]
+        words += [f"{letter}{draw(FIGURE)}" for letter in "XYZ" if draw(st.booleans())]
+        lines.append(" ".join(filter(None, words)))
+    return "\n".join(lines) + "\n"
+
+
+@given(plain_programs())
+def test_quick_and_exact_agree_to_the_last_bit(text):
+    quick, exact = both(text)
+    assert {k: (v.low, v.high) for k, v in quick.extents.items()} == {
+        k: (v.low, v.high) for k, v in exact.extents.items()
+    }
+    assert quick._state == exact._state
+    assert quick.blocks == exact.blocks == text.count("\n")
+
+
+@given(
+    st.floats(-math.pi, math.pi),
+    st.floats(0.3, 6.2),
+    st.floats(1, 80),
+    st.booleans(),
+    st.floats(-50, 50),
+    st.floats(-50, 50),
+)
+def test_arcs_reach_as_far_as_their_points(first, turn, radius, clockwise, cx, cy):
+    sense = -1 if clockwise else 1
+    angles = first + sense * np.linspace(0, turn, 20001)
+    xs, ys = cx + radius * np.cos(angles), cy + radius * np.sin(angles)
+    text = (
+        f"G90 G0 X{xs[0]:.9f} Y{ys[0]:.9f}\nG{2 if clockwise else 3} X{xs[-1]:.9f} Y{ys[-1]:.9f} "
+        f"I{cx - xs[0]:.9f} J{cy - ys[0]:.9f} F100\n"
+    )
+    for reader in both(text):
+        extent = reader.extents["G54"]
+        assert extent.low[:2] == pytest.approx([xs.min(), ys.min()], abs=1e-5)
+        assert extent.high[:2] == pytest.approx([xs.max(), ys.max()], abs=1e-5)
+
+
+@given(st.lists(FIGURE, min_size=1, max_size=20))
+def test_figures_are_those_python_reads(figures):
+    text = "".join(f"X{figure}Y{figure}\n" for figure in figures)
+    letters, values, lines, count = _words(text.encode())
+    plain = [float(v) for _, v in re.findall(r"([A-Z])(-?[\d.]+)", text)]
+    assert values.tolist() == plain
+    assert count == len(figures)
+    assert lines.tolist() == [i for i in range(len(figures)) for _ in "XY"]
+    assert bytes(letters) == b"XY" * len(figures)
+
+
+@pytest.mark.parametrize(
+    "text",
+    ["X1.2.3\n", "X--1\n", "X\n", "X Y1.2.3\n", "X1 2\n", "X1-2\n", "X.\n", "X+\n", "1X2\n", "X1Y\n", "X1e5\n", "\n"],
+)
+def test_malformed_figures_never_pass_the_quick_reader(text):
+    assert _words(b"G0 X1. Y2.\n" + text.encode()) is None or text == "\n"
+
+
+def extent_of(text):
+    return read_extents(io.BytesIO(text.encode())).extents
+
+
+@pytest.mark.parametrize(
+    ("text", "row", "low", "high"),
+    [
+        ("(head)\nG90 G54 G0 X1. Y2. Z3.\nG91 X1. Y1. Z-5.\n", "G54", [1, 2, -2], [2, 3, 3]),
+        ("G20 G90 G55 G0 X1. Y0 Z0 ; inches\nG21 X10.\n", "G55", [10, 0, 0], [25.4, 0, 0]),
+        (
+            "%\nO100 (X999.)\nG90 G0 X1.\n/X2.\nG4 P500\nM30\n%\n",
+            "G54",
+            [1, INF, INF],
+            [2, -INF, -INF],
+        ),
+        ("G90 G18 G0 X0 Y0 Z0\nG2 X10. Z0 R5.\n", "G54", [0, 0, -5], [10, 0, 0]),
+        ("G90 G59.1 G0 X5.\nG10 L2 P1 X999.\n", "G59.1", [5, INF, INF], [5, -INF, -INF]),
+        ("G90 G0 X0 Y0\nG2 I5. J0\n", "G54", [0, -5, INF], [10, 5, -INF]),
+    ],
+)
+def test_what_needs_the_exact_reader(text, row, low, high):
+    extent = extent_of(text)[row]
+    assert extent.low == pytest.approx(low)
+    assert extent.high == pytest.approx(high)
+
+
+@pytest.mark.parametrize(
+    ("text", "line", "reason"),
+    [
+        ("G0 X1.\nG1 X#101 F100\n", 2, "macros are not followed"),
+        ("G0 X1.\nG0 X1. X2.\n", 2, "X stands twice"),
+        ("G0 X1.\nG0 X1.2.3\n", 2, "cannot be read"),
+        ("G0 X0 Y0\nG2 X10. Y0 R2.\n", 2, "too small"),
+        ("G0 X0 Y0\nG3 X10. Y0\n", 2, "needs I and J"),
+    ],
+)
+def test_what_cannot_be_read_names_its_line(text, line, reason):
+    with pytest.raises(NcError, match=reason) as caught:
+        extent_of(text)
+    assert caught.value.line == line
+
+
+def test_chunks_cut_at_lines_and_give_the_same(tmp_path):
+    source = np.random.default_rng(1)
+    figures = source.uniform(-99, 99, (400, 3))
+    text = "G90 G54 G1 F100\n" + "".join(f"X{x:.3f} Y{y:.3f} Z{z:.3f}\n" for x, y, z in figures)
+    pieces = list(chunks_of(io.BytesIO(text.encode()), 100))
+    assert b"".join(pieces) == text.encode()
+    assert all(piece.endswith(b"\n") for piece in pieces)
+    reader = ExtentReader()
+    for piece in pieces:
+        reader.feed(piece)
+    assert reader.extents["G54"].low == pytest.approx(np.round(figures, 3).min(axis=0).tolist())
+    assert (reader.blocks, reader.quick_blocks) == (401, 401)
+    with pytest.raises(NcError, match="has no end"):
+        list(chunks_of(io.BytesIO(b"G" * 50_000), 1000))
