@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from brisk_anchor.core.frames import Frame
 from brisk_anchor.standin.machine import move_seconds
-from brisk_anchor.standin.solids import Disc, Lever, Rectangle, Solid
+from brisk_anchor.standin.solids import Ball, Cone, Disc, Lever, Rectangle, Solid
 from brisk_anchor.standin.tracing import ProbeShape, Tracer
 
 R = 3.0
@@ -74,6 +74,48 @@ def test_ball_on_faces_and_edges_of_a_block(stylus, high, low_x, slope):
     x, _, z = centre_at(start, end, found.distance)
     nearest = math.hypot(max(0.0 - x, 0.0, x - 50.0), max(z - 0.0, 0.0, -40.0 - z))
     assert nearest == pytest.approx(R, abs=1e-5)
+
+
+def block_distance(x, y, z):
+    outside = [max(abs(v) - h, 0.0) for v, h in zip((x, y, z + 20), (30, 25, 20), strict=True)]
+    return math.hypot(*outside)
+
+
+def cylinder_distance(x, y, z):
+    return math.hypot(max(math.hypot(x, y) - 25, 0.0), max(z, -40 - z, 0.0))
+
+
+def cone_distance(x, y, z):
+    """Against a stump from radius 30 at -40 to 10 at 0: the nearest of very many points of its outline."""
+    r = math.hypot(x, y)
+    s = np.linspace(0, 1, 4001)
+    slant = np.hypot(r - (30 - 20 * s), z + 40 - 40 * s).min()
+    return min(slant, math.hypot(r - min(r, 10), z), math.hypot(r - min(r, 30), z + 40))
+
+
+BODIES = {
+    "box": (solid(Rectangle((-30, -25), (30, 25))), block_distance),
+    "cylinder": (solid(Disc((0, 0), 25)), cylinder_distance),
+    "cone": (solid(Disc((0, 0), 30), turned=Cone(30, 10, -40, 0)), cone_distance),
+    "ball": (solid(Disc((0, 0), 20), turned=Ball(20, -20)), lambda x, y, z: math.hypot(x, y, z + 20) - 20),
+}
+
+
+@pytest.mark.parametrize("name", BODIES)
+@settings(max_examples=100)
+@given(aim=st.tuples(*[st.floats(-1, 1)] * 3), heading=st.floats(0, 360), lift=st.floats(-0.9, 1))
+def test_the_ball_stops_one_radius_from_any_body(stylus, name, aim, heading, lift):
+    """From anywhere around towards somewhere inside: at contact the centre is one radius away, within 0.1 µm."""
+    body, distance = BODIES[name]
+    level = math.sqrt(1 - lift * lift)
+    away = np.array([level * math.cos(math.radians(heading)), level * math.sin(math.radians(heading)), lift])
+    inside = np.array([aim[0] * 5, aim[1] * 5, -20 + aim[2] * 10])
+    start = inside + away * 120 - (0, 0, R)
+    found = Tracer((body,), ProbeShape(R, ())).trace(tuple(start), tuple(start - away * 120))
+    assert found is not None
+    x, y, z = start - away * found.distance + (0, 0, R)
+    assert distance(x, y, z) == pytest.approx(R, abs=1e-4)
+    assert body.distance(x, y, z) == pytest.approx(R, abs=1e-6)
 
 
 @given(st.floats(-60, 160), st.floats(-60, 60))

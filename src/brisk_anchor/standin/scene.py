@@ -12,7 +12,7 @@ from brisk_anchor.core.offsets import Fixed, FromFeature, Keep, Rule
 from brisk_anchor.core.setup import DrawnFeature, Machine, Outline, Polyline, RowPlan, Setup, Travel
 from brisk_anchor.standin.machine import RealProbe, StandIn
 from brisk_anchor.standin.scene_file import BodySection, FeatureSection, RuleSection, SceneFile, SolidSection
-from brisk_anchor.standin.solids import Disc, Lever, Rectangle, Region, Solid, Unevenness
+from brisk_anchor.standin.solids import Ball, Cone, Disc, Lever, Rectangle, Region, Solid, Unevenness
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -81,7 +81,19 @@ def _real_frame(body: BodySection) -> Frame:
     return Frame.from_angles(at, a=a, b=b, c=c)
 
 
+def _turned(section: SolidSection) -> Ball | Cone | None:
+    if section.shape == "ball":
+        return Ball((section.top - section.bottom) / 2, (section.top + section.bottom) / 2)
+    if section.shape == "cone":
+        return Cone((section.diameter or 0.0) / 2, (section.top_diameter or 0.0) / 2, section.bottom, section.top)
+    return None
+
+
 def _region(section: SolidSection, *, real: bool) -> Region:
+    if section.shape == "ball" and section.centre:
+        return Disc(section.centre, (section.top - section.bottom) / 2)
+    if section.shape == "cone" and section.centre:
+        return Disc(section.centre, max(section.diameter or 0.0, section.top_diameter or 0.0) / 2)
     if section.low and section.high:
         return Rectangle(section.low, section.high)
     if section.centre and section.diameter:
@@ -119,6 +131,7 @@ def _solid(body: BodySection, section: SolidSection, frame: Frame, *, real: bool
         ),
         slots=tuple(Rectangle(slot.low, slot.high) for slot in section.slots),
         uneven=uneven,
+        turned=_turned(section),
         frame=frame,
     )
 

@@ -134,10 +134,12 @@ class RealSolidSection(_Section):
 
 
 class SolidSection(_Section):
-    """A block (`low`, `high`), a round (`centre`, `diameter`) or a lever (`a`, `radius_a`, `b`, `radius_b`)."""
+    """A block (`low`, `high`), a round (`centre`, `diameter`), a lever (`a`, `radius_a`, `b`, `radius_b`), a ball
+    (`centre`, between `bottom` and `top`) or a cone (`centre`, `diameter` at the bottom, `top_diameter`).
+    """
 
     name: Name
-    shape: Literal["block", "round", "lever"]
+    shape: Literal["block", "round", "lever", "ball", "cone"]
     bottom: Coordinate
     top: Coordinate
     low: Point | None = None
@@ -145,6 +147,7 @@ class SolidSection(_Section):
     centre: Point | None = None
     diameter: Length | None = None
     real_diameter: Length | None = None
+    top_diameter: Annotated[float, Field(ge=0, le=20_000)] | None = None
     a: Point | None = None
     radius_a: Length | None = None
     b: Point | None = None
@@ -158,11 +161,15 @@ class SolidSection(_Section):
         needs = {
             "block": ("low", "high"),
             "round": ("centre", "diameter"),
+            "ball": ("centre",),
+            "cone": ("centre", "diameter", "top_diameter"),
             "lever": ("a", "radius_a", "b", "radius_b"),
         }[self.shape]
         missing = [name for name in needs if getattr(self, name) is None]
         if missing:
             raise ValueError(f"a {self.shape} needs {', '.join(missing)}")
+        if self.shape in ("ball", "cone") and (self.holes or self.slots or self.real or self.real_diameter):
+            raise ValueError(f"a {self.shape} takes no holes, slots or errors of its own")
         if self.bottom >= self.top:
             raise ValueError(f"its bottom ({self.bottom:g}) does not lie below its top ({self.top:g})")
         for low, high in [(self.low, self.high), *((slot.low, slot.high) for slot in self.slots)]:

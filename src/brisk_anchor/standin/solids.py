@@ -1,8 +1,9 @@
 """Solids as signed-distance functions of one point.
 
-Every solid is a flat region (rectangle, disc, or the hull of two discs; less round holes and slots) drawn up from a
-bottom to a top that may be uneven as a casting's is. Outside, the distance is exact where region borders do not cross,
-so the ball is stopped where a real ball would be, edges included; near the mouth of a slot it is a lower bound.
+A solid is a ball, a cone, or a flat region (rectangle, disc, or the hull of two discs; less round holes and slots)
+drawn up from a bottom to a top that may be uneven as a casting's is. Outside, the distance is exact where region borders
+do not cross, so the ball is stopped where a real ball would be, edges included; near the mouth of a slot it is a lower
+bound.
 An uneven top uses the vertical distance, which is right for the height of contact and needs shorter steps on the way.
 
 Plain floats on purpose: a move asks for one point at a time, and for that NumPy is five times slower.
@@ -105,6 +106,39 @@ Region = Rectangle | Disc | Lever
 
 
 @dataclass(frozen=True, slots=True)
+class Ball:
+    """A ball about the axis of its solid's disc, as wide as that; `height` is its middle, mm, local."""
+
+    radius: float
+    height: float
+
+    def distance(self, r: float, z: float) -> float:
+        """Signed distance of a point `r` from the axis at height `z`; exact."""
+        return math.hypot(r, z - self.height) - self.radius
+
+
+@dataclass(frozen=True, slots=True)
+class Cone:
+    """A cone or its stump about the axis of its solid's disc, from `low` radius at `bottom` to `high` at `top`."""
+
+    low: float
+    high: float
+    bottom: float
+    top: float
+
+    def distance(self, r: float, z: float) -> float:
+        """Signed distance of a point `r` from the axis at height `z`; exact."""
+        dr, dz = self.high - self.low, self.top - self.bottom
+        share = min(1.0, max(0.0, ((r - self.low) * dr + (z - self.bottom) * dz) / (dr * dr + dz * dz)))
+        slant = math.hypot(r - self.low - dr * share, z - self.bottom - dz * share)
+        floor = math.hypot(max(0.0, r - self.low), z - self.bottom)
+        roof = math.hypot(max(0.0, r - self.high), z - self.top)
+        nearest = min(slant, floor, roof)
+        within = self.bottom < z < self.top and r < self.low + dr * (z - self.bottom) / dz
+        return -nearest if within else nearest
+
+
+@dataclass(frozen=True, slots=True)
 class Unevenness:
     """A casting's top: `rise` over nominal, slopes (mm per mm) about `centre`, waves of `wave` and `pitch` mm."""
 
@@ -137,6 +171,8 @@ class Solid:
     holes: tuple[Disc, ...] = ()
     slots: tuple[Rectangle, ...] = ()
     uneven: Unevenness | None = None
+    turned: Ball | Cone | None = None
+    """A ball or cone in place of the drawn-up region, which is then the disc it is seen as from above."""
     frame: Frame = field(default_factory=Frame.identity)
     _placed: tuple[float, ...] = field(init=False)
 
@@ -160,6 +196,9 @@ class Solid:
         a, b, c, d, e, f, g, h, i, tx, ty, tz = self._placed
         x, y, z = x - tx, y - ty, z - tz
         x, y, z = a * x + b * y + c * z, d * x + e * y + f * z, g * x + h * y + i * z
+        if self.turned is not None and isinstance(self.region, Disc):
+            centre = self.region.centre
+            return self.turned.distance(math.hypot(x - centre[0], y - centre[1]), z)
         flat = self.region.distance(x, y)
         for hole in self.holes:
             flat = max(flat, -hole.distance(x, y))
