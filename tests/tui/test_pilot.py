@@ -216,7 +216,7 @@ async def test_nonsense_marks_are_told_and_not_measured(tmp_path):
         await bench.press("enter")
         assert "Nothing is marked" in said(bench.app)
         await bench.press("left", "up")
-        assert "corner is not measured yet" in said(bench.app)
+        assert "No inside corner is measured yet" in said(bench.app)
         await bench.press("enter")
         assert "corner" in said(bench.app)
         await bench.press("d")

@@ -79,10 +79,10 @@ class Rose:
                 kind = FeatureKind.BOSS if self.over else FeatureKind.BORE
                 return Reading(kind.value, kind, "Four touches, centred after the first two.")
             name = "block" if self.over else "pocket"
-            return Reading(name, None, f"A {name} is not measured yet. Press r if it is round.")
+            return Reading(name, None, f"No {name} is measured yet. Press r if it is round.")
         if len(marks) == 2:
             opposite = len({abs(wall.direction[0]) for wall in marks}) == 1
             names = {True: ("slot", "web"), False: ("inside corner", "outside corner")}[opposite]
             name = names[self.over]
-            return Reading(name, None, f"A {name} is not measured yet: mark one wall, or all four and round.")
+            return Reading(name, None, f"No {name} is measured yet: mark one wall, or all four and round.")
         return Reading("three walls", None, "Mark the fourth, or take one off.")

@@ -1,9 +1,9 @@
 """Solids as signed-distance functions of one point.
 
 A solid is a ball, a cone, or a flat region (rectangle, disc, or the hull of two discs; less round holes and slots)
-drawn up from a bottom to a top that may be uneven as a casting's is. Outside, the distance is exact where region borders
-do not cross, so the ball is stopped where a real ball would be, edges included; near the mouth of a slot it is a lower
-bound.
+drawn up from a bottom to a top that may be uneven as a casting's is. Outside, the distance is exact where region
+borders do not cross, so the ball is stopped where a real ball would be, edges included; near the mouth of a slot it is
+a lower bound.
 An uneven top uses the vertical distance, which is right for the height of contact and needs shorter steps on the way.
 
 Plain floats on purpose: a move asks for one point at a time, and for that NumPy is five times slower.

@@ -11,6 +11,7 @@ from textual.containers import Horizontal
 from textual.widgets import Input, Static
 
 from brisk_anchor.tui import theme
+from brisk_anchor.tui.frame import Prompt
 
 
 @dataclass(frozen=True, slots=True)
@@ -28,10 +29,10 @@ class EntryLine(Horizontal):
     """A label, a field, and what it comes to."""
 
     DEFAULT_CSS = f"""
-    EntryLine {{ height: 1; display: none; background: {theme.RAISED}; padding: 0 1; }}
+    EntryLine {{ height: 2; display: none; background: {theme.RAISED}; padding: 0 1; }}
     EntryLine #entry-label {{ width: auto; color: {theme.SAND}; text-style: bold; }}
     EntryLine Input {{ width: 30; height: 1; border: none; padding: 0 1; background: {theme.GROUND}; }}
-    EntryLine #entry-result {{ width: 1fr; padding: 0 1; }}
+    EntryLine #entry-result {{ width: 1fr; height: 2; padding: 0 1; }}
     """
 
     def __init__(self) -> None:
@@ -52,18 +53,20 @@ class EntryLine(Horizontal):
     def ask(self, question: Question) -> None:
         """Open the line for a figure."""
         self.question = question
-        self.display = True
+        # It takes the prompt's place, so that nothing else moves.
+        self.display, self.screen.query_one(Prompt).display = True, False
         self.query_one("#entry-label", Static).update(f"{question.name} ")
         field = self.query_one(Input)
         field.disabled = False
         field.value = ""
+        field.cursor_blink = False
         field.focus()
         self._weigh("")
 
     def close(self) -> None:
         """Leave the line without an answer."""
         self.question = None
-        self.display = False
+        self.display, self.screen.query_one(Prompt).display = False, True
         self.query_one(Input).disabled = True
         self.screen.set_focus(None)
 
@@ -82,13 +85,17 @@ class EntryLine(Horizontal):
         value: float | None = None
         if not text.strip():
             now = "not known" if question.present is None else f"now {format_length(question.present, decimals=3)} mm"
-            shown.append(f"{now}   sums, fractions, mm and in; =-0.2 takes off; Tab next, Esc leaves", theme.QUIET)
+            shown.append(f"{now}\n", theme.QUIET)
         else:
             try:
                 value = parse_length(text, present=question.present, low=question.low, high=question.high)
                 shown.append(f"= {format_length(value, decimals=4)} mm", f"bold {theme.LIVE}")
+                shown.append("\n")
             except NumberEntryError as error:
-                shown.append(f"! {error.one_line()}", theme.CORAL)
+                shown.append(f"! {error.one_line()}\n", theme.CORAL)
+        shown.append(
+            "sums, fractions, mm and in; =-0.2 takes off; Tab goes to the next figure, Esc leaves", theme.QUIET
+        )
         self.query_one("#entry-result", Static).update(shown)
         return value
 

@@ -102,7 +102,7 @@ class RosePanel(LatePanel):
         reading = asking.rose.read()
         text.append(f"{asking.title}\n", f"bold {theme.SAND}")
         stance = "over it" if asking.rose.over else "inside it"
-        if len(asking.rose.marks) > 1:
+        if len(asking.rose.marks) == 4:
             form = "round" if asking.rose.round else "straight"
             text.append(f"{form}, tip {stance}\n", theme.QUIET)
         else:
@@ -113,6 +113,8 @@ class RosePanel(LatePanel):
             lines += [("diameter", asking.size), ("depth", asking.depth)]
         elif kind is not None:
             lines.append(("distance", asking.reach))
+        if kind is None:
+            return text
         lines.append(("search", measurement.search if measurement else asking.search))
         for label, value in lines:
             shown = "?" if value is None else f"{format_length(value, decimals=3)} mm"
