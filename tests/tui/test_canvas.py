@@ -59,6 +59,8 @@ def test_projection_is_to_scale_and_upright(ratio):
     # Ten millimetres are as long on the glass in both directions: a dot is ratio / 2 times as high as wide.
     assert (x1 - x0) == pytest.approx((y0 - y1) * ratio / 2)
     assert y1 < y0
+    column, row = view.cell(13.0, -7.0)
+    assert view.place(column, row) == pytest.approx((13.0, -7.0), abs=2 / view.scale * max(1, ratio))
 
 
 def test_large_figures_keep_their_columns():

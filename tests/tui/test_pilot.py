@@ -138,6 +138,25 @@ async def test_code_can_be_stepped_read_and_stopped(tmp_path):
         assert "has not been stored yet" in said(app)
 
 
+async def test_the_mouse_points_at_features_and_offsets(tmp_path):
+    async with Bench(tmp_path) as bench:
+        app = bench.app
+        _, view = app.query_one("#bench-drawing")._grounds[1][0]
+        for name in ("boss", "bush", "bore"):
+            drawn = next(feature for feature in app.desk.workshop.setup.features if feature.name == name)
+            column, row = view.cell(*drawn.machine[:2])
+            await bench.pilot.click("#bench-drawing", offset=(column, row + 1))
+            await bench.pilot.pause()
+            assert app.desk.asking.drawn.name == name
+        column, row = view.cell(-300.0, -180.0)
+        await bench.pilot.click("#bench-drawing", offset=(column, row + 1))
+        await bench.pilot.pause()
+        assert "No feature" in said(app)
+        await bench.pilot.click("Ladder")
+        await bench.pilot.pause()
+        assert app.desk.row == "G55"
+
+
 async def test_jog_meets_metal_and_travel(tmp_path):
     async with Bench(tmp_path) as bench:
         app = bench.app

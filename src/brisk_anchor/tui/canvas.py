@@ -199,3 +199,8 @@ class Projection:
         """Column and row of the cell a place lies in."""
         x, y = self(u, v)
         return int(x // 2), int(y // 4)
+
+    def place(self, column: int, row: int) -> tuple[float, float]:
+        """The place in the middle of a cell, mm."""
+        x, y = column * 2 + 1.0, row * 4 + 2.0
+        return self.u0 + x / self.scale, self.v0 + (self.height - y) * self.tall / self.scale

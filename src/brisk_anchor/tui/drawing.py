@@ -6,7 +6,9 @@ from functools import lru_cache
 
 from rich.segment import Segment
 from rich.style import Style
+from textual.events import Click
 from textual.geometry import Region
+from textual.message import Message
 from textual.strip import Strip
 from textual.widget import Widget
 
@@ -23,6 +25,14 @@ class Drawing(Widget):
 
     DEFAULT_CSS = "Drawing { height: 1fr; width: 1fr; }"
     can_focus = False
+
+    class Pointed(Message):
+        """Someone clicked on the plan; `x` and `y` are machine mm."""
+
+        def __init__(self, x: float, y: float) -> None:
+            super().__init__()
+            self.x = x
+            self.y = y
 
     def __init__(self, *, id: str | None = None) -> None:
         super().__init__(id=id)
@@ -46,6 +56,14 @@ class Drawing(Widget):
         """Draw for the new size, all of it: lines kept from the old one may not have been painted."""
         self._redraw()
         self.refresh()
+
+    def on_click(self, event: Click) -> None:
+        """Tell where on the plan the click was."""
+        if self._grounds is None:
+            return
+        plan, view = self._grounds[1][0]
+        if 1 <= event.y <= plan.rows:
+            self.post_message(self.Pointed(*view.place(event.x, event.y - 1)))
 
     def _redraw(self) -> None:
         columns, rows = self.size.width, self.size.height

@@ -42,6 +42,10 @@ class Ladder(LatePanel):
 
     DEFAULT_CSS = "Ladder { height: 2; padding: 0 1; }"
 
+    def on_click(self) -> None:
+        """A click goes on to the next offset, as Tab does."""
+        self.app.call_later(self.app.run_action, "dispatch('tab')")
+
     def tell(self, rungs: Sequence[tuple[str, str, str, bool]]) -> None:
         """Show (row, title, state, chosen) for each offset; titles are cut before states when it is narrow."""
 

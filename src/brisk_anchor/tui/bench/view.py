@@ -151,6 +151,21 @@ class BenchView(View):
         desk.asking = point_at(setup, chosen)
         self.owner.show_all()
 
+    def on_drawing_pointed(self, message: Drawing.Pointed) -> None:
+        """A click on the plan points at the nearest feature of the drawing."""
+        from brisk_anchor.services.asking import NEARBY, point_at
+
+        desk = self._free_desk()
+        if desk is None:
+            return
+        near = [(math.dist((message.x, message.y), drawn.machine[:2]), drawn) for drawn in desk.workshop.setup.features]
+        distance, chosen = min(near, key=lambda item: item[0])
+        if distance <= NEARBY:
+            desk.asking = point_at(desk.workshop.setup, chosen)
+            self.owner.show_all()
+        else:
+            self.owner.tell("No feature of the drawing lies there.", "Click on one, or press f.", "ask")
+
     def _marked(self, rose: Rose) -> None:
         from brisk_anchor.services.asking import Asking
 
