@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import tomllib
 from importlib import resources
 
@@ -86,3 +87,27 @@ def test_a_worse_probe_shows_in_size_and_spread_not_in_the_centre(profile, progr
     truth = scene.true_offset("G54", {"bore": (-433.0, -250.0, -515.0), "top": (-434.0, -224.5, -503.0)})
     limit = 0.001 + 4 * max(probe.get("noise", 0.0), 0.0005) + probe.get("lobing", 0.0)
     assert abs(machine.offset("G54")[0] - truth["x"]) < limit
+
+
+def test_a_slow_signal_reads_worse_the_faster_the_touch():
+    data = tomllib.loads(TEXT)
+    data["probe"]["real"]["delay"] = 0.002
+    scene = build_scene(SceneFile.model_validate(data))
+    late = {}
+    for feed in (60.0, 800.0):
+        machine = scene.stand_in(seed=None, position=(-434.0, -250.0, -365.0))
+        late[feed] = machine.skip((-410.0, -250.0, -365.0), feed, 1).latched[0]
+    assert late[800.0] - late[60.0] == pytest.approx((800 - 60) / 60 * 0.002, abs=1e-6)
+
+
+@pytest.mark.parametrize(("fault", "told"), [("stuck", "Alarm 102|Alarm 103"), ("absent", "Alarm 101")])
+def test_a_broken_probe_stops_the_program_before_anything_is_stored(profile, program, fault, told):
+    """The search is kept short: without a signal it ends inside the over-travel, and the stylus lives."""
+    data = tomllib.loads(TEXT)
+    data["probe"]["real"]["fault"] = fault
+    machine = build_scene(SceneFile.model_validate(data)).stand_in(seed=None)
+    before = machine.offset("G54")
+    run = Run(program.text, profile, machine)
+    run.to_end()
+    assert re.search(told, run.failure().what)
+    assert machine.offset("G54") == before

@@ -48,7 +48,11 @@ class Motion:
 
 @dataclass(frozen=True, slots=True)
 class RealProbe:
-    """The probe as it really is. Pre-travel is `pre_travel + lobing·cos(3·heading)` mm; noise is 1σ, mm."""
+    """The probe as it really is. Pre-travel is `pre_travel + lobing·cos(3·heading)` mm; noise is 1σ, mm.
+
+    The signal comes `delay` seconds late, so that a fast touch reads worse than a slow one. A probe that is "absent"
+    never signals, one that is "stuck" always does.
+    """
 
     stylus: Stylus
     length: float
@@ -56,6 +60,8 @@ class RealProbe:
     lobing: float
     noise: float
     over_travel: float
+    delay: float = 0.0
+    fault: str = ""
 
 
 def move_seconds(distance: float, feed: float, acceleration: float) -> float:
@@ -250,6 +256,9 @@ class StandIn:
             return self._come_free(target, feed, line)
         start, end = self._tips(target)
         length = math.dist(start, end)
+        if self.probe.fault == "stuck":
+            self._record(MoveKind.SKIP, line, self._position, feed, None)
+            return SkipResult(self._position, True)
         contact = self.tracer.trace(start, end)
         if contact is None:
             self._record(MoveKind.SKIP, line, target, feed, None)
@@ -258,7 +267,16 @@ class StandIn:
             self._record(MoveKind.SKIP, line, self._along(target, contact.distance), feed, contact)
             raise CrashError(contact.part, contact.solid.title, contact.place, f"a guarded move in line {line}")
         x, y, z = ((b - a) / length for a, b in zip(start, end, strict=True))
-        signal = contact.distance + (self._pre_travel((x, y, z)) if contact.distance > 0 else 0.0)
+        signal = contact.distance
+        if self.probe.fault == "absent":
+            signal += length + self.probe.over_travel
+        elif contact.distance > 0:
+            signal += self._pre_travel((x, y, z)) + feed / 60.0 * self.probe.delay
+        if self.probe.fault == "absent" and length - contact.distance > self.probe.over_travel:
+            self._record(
+                MoveKind.SKIP, line, self._along(target, contact.distance + self.probe.over_travel), feed, contact
+            )
+            raise CrashError("stylus", contact.solid.title, contact.place, f"a search without a signal in line {line}")
         if signal >= length:
             self._record(MoveKind.SKIP, line, target, feed, contact)
             return SkipResult(target, False)

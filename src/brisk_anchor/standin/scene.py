@@ -26,7 +26,16 @@ class Scene:
     def stand_in(self, *, seed: int | None = 1, position: Vector | None = None) -> StandIn:
         """A fresh machine in this scene; `seed` None switches the probe's noise off."""
         real = self.file.probe.real
-        probe = RealProbe(self.setup.stylus, real.length, real.pre_travel, real.lobing, real.noise, real.over_travel)
+        probe = RealProbe(
+            self.setup.stylus,
+            real.length,
+            real.pre_travel,
+            real.lobing,
+            real.noise,
+            real.over_travel,
+            real.delay,
+            real.fault,
+        )
         return StandIn(
             self.setup.machine,
             self.solids,

@@ -72,13 +72,15 @@ class MachineSection(_Section):
 
 
 class RealProbeSection(_Section):
-    """The probe as it really is."""
+    """The probe as it really is. `delay` is seconds to the signal; `fault` never signals, or always."""
 
     length: Length
     pre_travel: float = Field(ge=0, le=0.2)
     lobing: float = Field(ge=0, le=0.05)
     noise: float = Field(ge=0, le=0.1)
     over_travel: float = Field(gt=0, le=30)
+    delay: float = Field(default=0.0, ge=0, le=0.1)
+    fault: Literal["", "absent", "stuck"] = ""
 
 
 class ProbeSection(_Section):
