@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import time
 from collections.abc import Callable, Iterable
+from contextlib import suppress
 from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -13,6 +14,7 @@ from textual import events
 from textual.app import App, ComposeResult, SystemCommand
 from textual.binding import Binding
 from textual.containers import Vertical
+from textual.css.query import NoMatches
 from textual.reactive import Reactive
 from textual.screen import Screen
 from textual.theme import Theme
@@ -186,10 +188,11 @@ class BriskAnchorApp(App[int]):
         passed, self._ticked = min(0.2, now - self._ticked), now
         if self.desk is None:
             return
-        if self.desk.running is not None:
-            self.query_one(BenchView).follow(passed)
-        if self.desk.proving is not None and self.view == "code":
-            self.view_widget.follow(passed)
+        with suppress(NoMatches):  # the last tick may find the screen being taken down
+            if self.desk.running is not None:
+                self.query_one(BenchView).follow(passed)
+            if self.desk.proving is not None and self.view == "code":
+                self.view_widget.follow(passed)
 
     # -- keys --------------------------------------------------------------------------------------------------
 
