@@ -56,7 +56,7 @@ class BookView(View):
         desk = self.desk
         if desk is None:
             return
-        rows = list(desk.workshop.profile.offsets)
+        rows = self._rows(desk)
         if self.row not in rows:
             self.row = desk.row
         self.query_one("#table-heading", Heading).tell(
@@ -137,6 +137,13 @@ class BookView(View):
                     else "; the control holds these figures, nothing tells why"
                 )
                 text.append(f"        {names[row]}{doubt}\n", theme.QUIET)
+        common = desk.workshop.profile.common_shift
+        shift = desk.workshop.machine.offset(common) if common else (0.0, 0.0, 0.0)
+        if any(shift):
+            figures = "  ".join(
+                f"{a} {format_length(v, decimals=4, signed=True)}" for a, v in zip("XYZ", shift, strict=True)
+            )
+            text.append(f" ! common shift on top of all rows: {figures}\n", theme.CORAL)
         return text
 
     def _history(self, entries: list[Entry], height: int) -> Text:
@@ -159,12 +166,17 @@ class BookView(View):
             text.append("   no entries yet\n", theme.FAINT)
         return text
 
+    @staticmethod
+    def _rows(desk: Desk) -> list[str]:
+        profile = desk.workshop.profile
+        return [row for row in profile.offsets if row != profile.common_shift]
+
     def move(self, step: int) -> None:
         """Choose another row."""
         desk = self.desk
         if desk is None:
             return
-        rows = list(desk.workshop.profile.offsets)
+        rows = self._rows(desk)
         self.row = rows[(rows.index(self.row) + step) % len(rows)]
         self.entry = 0
         if any(plan.row == self.row for plan in desk.workshop.setup.rows):
