@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.kinds import FeatureKind, Vector
-from brisk_anchor.core.measuring import SEARCH_MARGIN, Measurement, propose_search
+from brisk_anchor.core.measuring import Measurement, propose_search
 from brisk_anchor.core.rose import SIDES, Rose, Wall
 from brisk_anchor.core.setup import DrawnFeature, Setup
 
@@ -157,6 +157,3 @@ def build_measurement(setup: Setup, asking: Asking) -> Measurement:
         size=asking.size,
         size_limit=asking.drawn.size_limit if asking.drawn else (asking.size or 0) * 0.1 or None,
     )
-
-
-__all__ = ["APPROACH", "SEARCH_MARGIN", "Asking", "build_measurement", "point_at", "recognise"]

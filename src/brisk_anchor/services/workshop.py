@@ -10,7 +10,7 @@ from datetime import UTC, date, datetime
 from brisk_anchor.book.store import Book, Entry, EntryKind, RowState, state_of
 from brisk_anchor.core.checks import Look, look_at_feature, look_at_measurement, look_at_store
 from brisk_anchor.core.errors import BriskAnchorError, DatumError, PlanError
-from brisk_anchor.core.features import COVERAGE_FACTOR, Feature, solve
+from brisk_anchor.core.features import Feature, solve
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.measuring import Measurement
 from brisk_anchor.core.offsets import Chain, Fixed, FromFeature, Keep, Rule, solve_offset
@@ -429,11 +429,6 @@ class Workshop:
             x, y, z = touch.position
             tips[name] = (x, y, z - self.setup.stylus.length)
         return self.scene.true_offset(row, tips)
-
-    @staticmethod
-    def expanded(u: float) -> float:
-        """The ± that screens show (k = 2)."""
-        return COVERAGE_FACTOR * u
 
 
 def _features_of(plan: RowPlan) -> list[str]:
