@@ -126,6 +126,18 @@ def test_profiles_are_listed_shown_copied_changed_and_used(tmp_path, made):
     assert [line.split(":")[0] for line in broken.stdout.splitlines()] == ["resolution", "probing.back_off"]
 
 
+def test_extents_of_a_cutting_program(tmp_path):
+    path = tmp_path / "cut.nc"
+    path.write_text("(pocket)\nG21 G90 G54 G0 X0 Y0\nG2 I5. J0 F100\nG55 G0 X-7.5\nM30\n")
+    told = call("extents", path).stdout.splitlines()
+    assert told[0].split() == "G54 X +0.0000 to +10.0000 Y -5.0000 to +5.0000 Z never named".split()
+    assert told[1].startswith("G55   X -7.5000 to -7.5000")
+    path.write_text("G0 X#101\n")
+    refused = call("extents", path)
+    assert (refused.returncode, refused.stderr.count("\n")) == (3, 1)
+    assert call("extents", tmp_path / "none.nc").returncode == 2
+
+
 def test_help_everywhere_and_version():
     assert call("--version").stdout.startswith("brisk-anchor 0.")
     for command in ([], ["demo"], ["example"], ["run"], ["profile"], ["profile", "new"]):

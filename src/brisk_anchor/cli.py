@@ -88,6 +88,23 @@ def run(
         raise typer.Exit(result.failure.exit_code)
 
 
+@app.command()
+def extents(program: Annotated[Path, typer.Argument(help="File with a cutting program, of any length.")]) -> None:
+    """How far a cutting program goes, per work offset, in program positions (mm)."""
+    from brisk_anchor.services.dry_run import extents_of
+
+    reader = extents_of(program)
+    for row, extent in sorted(reader.extents.items()):
+        typer.echo(
+            f"{row:<6}"
+            + "  ".join(
+                f"{axis} {low:+.4f} to {high:+.4f}" if low <= high else f"{axis} never named"
+                for axis, low, high in zip("XYZ", extent.low, extent.high, strict=True)
+            )
+        )
+    typer.echo(f"{reader.blocks} blocks read, tool lengths left out")
+
+
 profile_app = typer.Typer(no_args_is_help=True, help="Control profiles: what differs from control to control, as data.")
 app.add_typer(profile_app, name="profile")
 

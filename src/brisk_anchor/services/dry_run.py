@@ -9,6 +9,7 @@ from pathlib import Path
 
 from brisk_anchor.core.errors import BriskAnchorError, CrashError
 from brisk_anchor.core.kinds import Vector
+from brisk_anchor.nc.extents import ExtentReader, read_extents
 from brisk_anchor.nc.interpreter import Alarm
 from brisk_anchor.nc.profile import load_profile, shipped_profile
 from brisk_anchor.services.runs import Run
@@ -115,6 +116,19 @@ def read_program(path: Path) -> str:
         ) from error
     except UnicodeDecodeError as error:
         raise ProgramFileError(f"{path} is no plain text", "Nothing was run", "Give an NC program") from error
+
+
+def extents_of(path: Path) -> ExtentReader:
+    """Extents of a cutting program from a file of any size.
+
+    Raises:
+        ProgramFileError: the file cannot be read. NcError: a block cannot be read or needs running.
+    """
+    try:
+        with path.open("rb") as stream:
+            return read_extents(stream)
+    except OSError as error:
+        raise ProgramFileError(f"{path} cannot be read: {error.strerror}", "", "Check the name") from error
 
 
 class ProgramFileError(BriskAnchorError):
