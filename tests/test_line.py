@@ -10,7 +10,7 @@ import pytest
 
 from brisk_anchor.book.store import EntryKind, RowState
 from brisk_anchor.core.checks import look_at_feature, look_at_store
-from brisk_anchor.core.errors import BriskAnchorError, CrashError, DatumError, PlanError, TravelError
+from brisk_anchor.core.errors import BriskAnchorError, CrashError, DatumError, PlanError, ReportError, TravelError
 from brisk_anchor.core.kinds import FeatureKind
 from brisk_anchor.core.rose import Rose, Wall
 from brisk_anchor.services.asking import Asking, build_measurement, point_at, recognise
@@ -229,6 +229,28 @@ def test_hand_marked_rose_is_taken_for_the_drawn_feature_nearby(quiet):
     assert far.missing() == "diameter"
     below = recognise(quiet.setup, Asking(Rose(frozenset({Wall.BELOW})), (-434.0, -225.0, -345.0)))
     assert (below.drawn.name, below.reach) == ("top", pytest.approx(8.0))
+
+
+def test_a_bore_away_from_the_drawing_never_feeds_an_offset(quiet):
+    """The bushed bore marked by hand from too far off to be recognised, its size typed."""
+    spindle = (-519.0, -190.0, -420.0)
+    free = Asking(Rose().all_round(), spindle, size=25.0, depth=10.0)
+    measured = quiet.measure(build_measurement(quiet.setup, free))
+    assert measured.feature.size == pytest.approx(25.0061, abs=0.001)
+    assert quiet.missing("G54") == ["bore", "top"]
+    assert quiet.missing("G55") == ["bush", "pad"]
+    assert quiet.part_chain("G54") is None
+
+
+def test_a_dropped_solution_of_the_control_is_noticed(quiet):
+    measurement = asked(quiet, "bore")
+    program = quiet.measuring_program(measurement)
+    run = quiet.start(program)
+    run.to_end()
+    run.printed[:] = [line for line in run.printed if "SOLVED" not in line]
+    with pytest.raises(ReportError, match="did not report its own X, Y, D"):
+        quiet.take(measurement, program, run)
+    assert quiet.measured == {}
 
 
 def test_side_wall_by_hand_needs_its_distance_typed(quiet):

@@ -8,6 +8,7 @@ from xml.etree import ElementTree
 
 import pytest
 
+from brisk_anchor.book.store import EntryKind
 from brisk_anchor.core.errors import ExportError, PlanError
 from brisk_anchor.drawings.sheet import SheetContent, sheet, touch_places
 from brisk_anchor.exchange.files import write_whole
@@ -33,10 +34,10 @@ def test_sheet_needs_a_stored_offset(quiet, tmp_path):
 
 
 def test_touches_on_the_sheet_lie_on_the_metal(stored):
-    chain = stored.last("G54", "stored") or stored.history("G54")[-1]
-    places = touch_places(chain.chain)
+    entry = stored.last("G54", EntryKind.STORED)
+    places = touch_places(entry.chain)
     assert len(places) == 5
-    x, y = chain.chain.features[0].coordinates
+    x, y = entry.chain.features[0].coordinates
     for place in places[:4]:
         assert ((place[0] - x) ** 2 + (place[1] - y) ** 2) ** 0.5 == pytest.approx(38.0124 / 2, abs=0.005)
     assert places[4][2] == pytest.approx(-502.7167, abs=0.001)

@@ -142,7 +142,8 @@ def build_measurement(setup: Setup, asking: Asking) -> Measurement:
     if search is None:
         search = propose_search(kind, stylus, asking.size, standoff, uncertainty)
     return Measurement(
-        name=asking.drawn.name if asking.drawn else reading.name,
+        # A drawing's names begin small, so what was marked away from it can never pass for one of its features.
+        name=asking.drawn.name if asking.drawn else f"Free {reading.name}",
         title=asking.title,
         kind=kind,
         stylus=stylus,

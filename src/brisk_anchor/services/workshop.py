@@ -9,7 +9,7 @@ from datetime import UTC, date, datetime
 
 from brisk_anchor.book.store import Book, Entry, EntryKind, RowState, state_of
 from brisk_anchor.core.checks import Look, look_at_feature, look_at_measurement, look_at_store
-from brisk_anchor.core.errors import BriskAnchorError, DatumError, PlanError
+from brisk_anchor.core.errors import BriskAnchorError, DatumError, PlanError, ReportError
 from brisk_anchor.core.features import Feature, solve
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.measuring import Measurement
@@ -196,10 +196,15 @@ class Workshop:
         ours = dict(zip(feature.axes, feature.coordinates, strict=True))
         if feature.size is not None:
             ours["d"] = feature.size
+        if lacking := [axis.upper() for axis in ours if axis.upper() not in told]:
+            raise ReportError(
+                f"The control did not report its own {', '.join(lacking)} of {measurement.title or feature.name}",
+                "It dropped a line, and its arithmetic cannot be compared with ours",
+                "Run it again",
+            )
         agreements = tuple(
             Agreement(feature.name, axis.upper() if axis != "d" else "⌀", value, told[axis.upper()])
             for axis, value in ours.items()
-            if axis.upper() in told
         )
         measured = Measured(measurement, feature, agreements, datetime.now(UTC), self.clamping)
         self.measured[measurement.name] = measured
