@@ -115,7 +115,10 @@ def profile_list() -> None:
     from brisk_anchor.nc.profile import shipped_profile, shipped_profiles
 
     for name in shipped_profiles():
-        typer.echo(f"{name:<16}{shipped_profile(name).title}")
+        profile = shipped_profile(name)
+        typer.echo(f"{name:<16}{profile.title}")
+        for limit in profile.limits:
+            typer.echo(f"{'':<16}{limit}")
 
 
 @profile_app.command("show")
@@ -139,6 +142,8 @@ def profile_check(path: Annotated[Path, typer.Argument(help="A profile file (TOM
             typer.echo(str(finding))
         raise
     typer.echo(f"{profile.name} is sound: {len(profile.all_rows)} rows, resolution {profile.resolution:g} mm")
+    for limit in profile.limits:
+        typer.echo(limit)
 
 
 @profile_app.command("new")

@@ -12,18 +12,26 @@ class Collector:
         self.position = (0.0, 0.0, 0.0)
         self.tool_in_spindle = 20
         self.moves = []
+        self.angles = {}
+        self.angle_offsets = {}
+        self.tools = {20: {10: 150.0}}
         self.offsets = {"G54": (-100.0, -50.0, -200.0), "G55": (-10.0, -20.0, -30.0)}
         self.stops = list(stops)
 
-    def rapid(self, target, line):
+    def rapid(self, target, line, angles=None):
         self.moves.append(("rapid", target, line))
         self.position = target
+        self.angles.update(angles or {})
 
-    def feed(self, target, feed, line):
+    def feed(self, target, feed, line, angles=None):
         self.moves.append(("feed", target, feed))
         self.position = target
+        self.angles.update(angles or {})
 
     home = (0.0, 0.0, 0.0)
+    clock = 0.0
+    hours = 0.0
+    probe_signals = False
 
     def change_tool(self, number, line):
         self.tool_in_spindle = number
@@ -33,6 +41,16 @@ class Collector:
 
     def write_tool(self, number, kind, value):
         self.moves.append(("tool", number, kind, value))
+        self.tools.setdefault(number, {})[kind] = value
+
+    def tool_value(self, number, kind):
+        return self.tools[number].get(kind, 0.0)
+
+    def angle_offset(self, row):
+        return self.angle_offsets.get(row, {})
+
+    def write_angle_offset(self, row, letter, value):
+        self.angle_offsets.setdefault(row, {})[letter] = value
 
     def skip(self, target, feed, line, *, away=False):
         stop = self.stops.pop(0) if self.stops else None

@@ -12,9 +12,10 @@ from hypothesis import strategies as st
 from brisk_anchor.core.errors import PlanError, ProfileError
 from brisk_anchor.core.offsets import Fixed, FromFeature, Keep
 from brisk_anchor.nc.plan import Plan, StorePlan, plan_steps
+from brisk_anchor.nc.program import comment_text
 from brisk_anchor.nc.scanner import scan_program
 from brisk_anchor.nc.steps import AlarmNumber, Check, Guarded, Rapid, ReadBack, Store, TouchStep
-from brisk_anchor.nc.writer import comment_text, write_program
+from brisk_anchor.nc.writer import write_program
 from brisk_anchor.services.asking import build_measurement, point_at
 
 

@@ -10,7 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from brisk_anchor.core.frames import Frame
-from brisk_anchor.standin.machine import move_seconds
+from brisk_anchor.standin.motion import move_seconds
 from brisk_anchor.standin.solids import Ball, Cone, Disc, Lever, Rectangle, Solid
 from brisk_anchor.standin.tracing import ProbeShape, Tracer
 

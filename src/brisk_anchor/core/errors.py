@@ -11,6 +11,8 @@ BriskAnchorError
 ├── NcError               NC text that is refused, with its line
 ├── ReportError           report lines that are broken, incomplete or of another program
 ├── MachineError          the stand-in stopped
+│   ├── ToolError         ... a tool that is not there, or must not do this
+│   ├── GuardError        ... not homed, door open, wrong mode
 │   ├── TravelError       ... a target outside the travels
 │   └── CrashError        ... something other than the ball touched, or the ball in a rapid
 ├── BookError             the book cannot be opened or written
@@ -119,13 +121,28 @@ class ReportError(BriskAnchorError):
 
 
 class MachineError(BriskAnchorError):
-    """The machine stopped."""
+    """The machine stopped; `number` is the alarm the control shows."""
 
     exit_code = 4
+    number = 10
+
+
+class ToolError(MachineError):
+    """A tool that is not there, or a thing that the tool in the spindle must not do."""
+
+    number = 13
+
+
+class GuardError(MachineError):
+    """The machine is not ready for what is asked: not homed, door open, wrong mode."""
+
+    number = 14
 
 
 class TravelError(MachineError):
-    """A target outside the travels; carries the axis and the amount in mm."""
+    """A target outside the travels; carries the axis and the amount in mm (degrees for a rotary axis)."""
+
+    number = 11
 
     def __init__(self, axis: str, target: float, limit: float) -> None:
         self.axis = axis
@@ -141,6 +158,7 @@ class CrashError(MachineError):
     """Contact that breaks something; carries what touched what, and where (machine mm)."""
 
     exit_code = 5
+    number = 12
 
     def __init__(self, part: str, solid: str, place: tuple[float, float, float], during: str) -> None:
         self.part = part

@@ -3,10 +3,14 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
 
 from brisk_anchor.core.kinds import FeatureKind, Vector
 from brisk_anchor.core.offsets import Rule
 from brisk_anchor.core.touches import Stylus
+
+if TYPE_CHECKING:  # NumPy behind it would be loaded before the first paint
+    from brisk_anchor.core.rotary import RotaryAxis
 
 Polyline = tuple[tuple[float, float], ...]
 
@@ -21,7 +25,10 @@ class Travel:
 
 @dataclass(frozen=True, slots=True)
 class Machine:
-    """A machine. `table` is its table as (x low, y low, x high, y high, top), in tip coordinates with no tool, mm."""
+    """A machine. `table` is its table as (x low, y low, x high, y high, top), in tip coordinates with no tool, mm.
+
+    `tool_axis` points from the tool's end to the spindle or turret: +Z on a mill.
+    """
 
     name: str
     kind: str
@@ -31,6 +38,8 @@ class Machine:
     rapid: float
     acceleration: float
     profile: str
+    rotary: tuple[RotaryAxis, ...] = ()
+    tool_axis: Vector = (0.0, 0.0, 1.0)
 
 
 @dataclass(frozen=True, slots=True)

@@ -12,6 +12,7 @@ from typing import Literal
 
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.touches import AXES
+from brisk_anchor.nc.coordinates import Coordinates
 from brisk_anchor.nc.expressions import ExpressionError, variable_number
 from brisk_anchor.nc.geometry import arc_centre, arc_points, arc_sweep
 from brisk_anchor.nc.modal import GROUP_OF, M_GROUP_OF, PLANE_AXES, Modal
@@ -20,66 +21,29 @@ from brisk_anchor.nc.profile import Profile
 
 _LENGTH_LETTERS = frozenset("XYZIJKRUVW")
 _KNOWN = frozenset("XYZIJKRFSTHPLQU")
+_INCREMENTS = {"U": "X", "V": "Y", "W": "Z"}
 _LETTERS_OF = {4: "XPU", 10: "LPXYZR", 68: "XYR", 43.1: "Z", 92.1: "", 92.2: "", 92.3: "", 98: "PL"}
 """Letters a block may hold beside F, S, T and H, by its code; moves take X, Y, Z and arcs I, J, K, R besides."""
+ANGLE_STEP = 0.001
+"""Degrees in a whole figure without a point, where those count least increments."""
 _DWELL: tuple[Literal["X", "P", "U"], ...] = ("X", "P", "U")
 _NOT_A_MOVE = (4, 10, 28, 30, 31, 52, 68, 92, 92.1, 92.2, 92.3, 43.1)
 
 
-class BlockRunner:
+class BlockRunner(Coordinates):
     """Carries out blocks of words on a machine, under a modal state."""
 
     def __init__(self, profile: Profile, machine: MachinePort, modal: Modal) -> None:
-        self.profile = profile
-        self.machine = machine
-        self.modal = modal
+        super().__init__(profile, machine, modal)
         self.line = 0
+        self._rotary = tuple(machine.angles)
+        self._steps = round(1 / profile.resolution, 6)
+        self._known = _KNOWN | set(self._rotary) | (set("UVW") if profile.input.increments_uvw else set())
+        self._refused = {float(word[1:]): word for word in profile.input.refuses if word.startswith("G")}
+        self._refused_functions = {float(word[1:]): word for word in profile.input.refuses if word.startswith("M")}
         rows = profile.all_rows.items()
         self._by_select = {row.select: name for name, row in rows if row.select}
         self._by_write = {row.write: name for name, row in rows}
-
-    # -- coordinates -------------------------------------------------------------------------------------------
-
-    def shift(self) -> Vector:
-        """Machine less program position with no rotation: offset, common shift, local shifts, tool length; mm."""
-        modal = self.modal
-        rows = [self.machine.offset(modal.offset)]
-        if self.profile.common_shift is not None:
-            rows.append(self.machine.offset(self.profile.common_shift))
-        x, y, z = (sum(row[i] for row in rows) + modal.local_shift[i] + modal.set_shift[i] for i in range(3))
-        return x, y, z + (self.length(modal.length) if modal.length else 0.0) + modal.length_shift
-
-    def length(self, number: int) -> float:
-        """Length of a tool, mm. Raises ExpressionError when the table holds none."""
-        try:
-            return self.machine.tool_length(number)
-        except ValueError as error:
-            raise ExpressionError(str(error)) from None
-
-    def _turned(self, x: float, y: float, angle: float) -> tuple[float, float]:
-        if not angle:
-            return x, y
-        cosine, sine = math.cos(math.radians(angle)), math.sin(math.radians(angle))
-        return x * cosine - y * sine, x * sine + y * cosine
-
-    def to_machine(self, place: Vector) -> Vector:
-        """A program position, mm, in machine coordinates."""
-        cx, cy = self.modal.rotation_centre
-        dx, dy = self._turned(place[0] - cx, place[1] - cy, self.modal.rotation)
-        shift = self.shift()
-        if not self.modal.rotation:
-            return place[0] + shift[0], place[1] + shift[1], place[2] + shift[2]
-        return cx + dx + shift[0], cy + dy + shift[1], place[2] + shift[2]
-
-    def to_program(self, machine: Vector) -> Vector:
-        """A machine position in program coordinates, mm."""
-        shift = self.shift()
-        x, y, z = (value - by for value, by in zip(machine, shift, strict=True))
-        if self.modal.rotation:
-            cx, cy = self.modal.rotation_centre
-            dx, dy = self._turned(x - cx, y - cy, -self.modal.rotation)
-            x, y = cx + dx, cy + dy
-        return x, y, z
 
     # -- a block -----------------------------------------------------------------------------------------------
 
@@ -103,11 +67,14 @@ class BlockRunner:
         return result
 
     def _check(self, codes: list[float], functions: list[float]) -> None:
-        for letter, values, groups in (("G", codes, GROUP_OF), ("M", functions, M_GROUP_OF)):
+        for letter, values, groups, refused in (
+            ("G", codes, GROUP_OF, self._refused),
+            ("M", functions, M_GROUP_OF, self._refused_functions),
+        ):
             seen: dict[str, float] = {}
             for code in values:
                 group = groups.get(code)
-                if group is None:
+                if group is None or code in refused:
                     raise ExpressionError(f"{letter}{code:g} is not known to this control")
                 if group in seen:
                     raise ExpressionError(f"{letter}{seen[group]:g} and {letter}{code:g} contradict each other")
@@ -130,13 +97,21 @@ class BlockRunner:
                 continue
             if letter in letters:
                 raise ExpressionError(f"{letter} stands twice in the block")
-            if letter not in _KNOWN:
+            if letter not in self._known:
+                if letter in "ABC":
+                    raise ExpressionError(f"this machine has no axis {letter}")
                 raise ExpressionError(f"the word {letter}{value:g} is not known to this control")
-            if letter in _LENGTH_LETTERS and letter not in plain:
+            if letter in self._rotary:
                 if whole and self.profile.input.integers == "least increment":
-                    value *= self.profile.resolution
+                    value *= ANGLE_STEP
+            elif letter in _LENGTH_LETTERS and letter not in plain:
+                if whole and self.profile.input.integers == "least increment":
+                    # A division by a whole number rounds once, a product with the decimal step would round twice.
+                    value = value / self._steps * (2.54 if inches else 1.0)
                 elif inches:
                     value *= 25.4
+                if letter in "XU" and self.profile.input.diameter_x:
+                    value /= 2
             letters[letter] = value
         return letters
 
@@ -146,7 +121,7 @@ class BlockRunner:
             if code in _NOT_A_MOVE:
                 return code
         motion = next((code for code in codes if GROUP_OF[code] == "motion"), self.modal.motion)
-        named = any(letter in letters for letter in "XYZ")
+        named = self._names_axis(letters)
         arc = motion in (2, 3) and any(letter in letters for letter in "IJKR")
         if not named and not arc:
             if 53 in codes:
@@ -156,20 +131,28 @@ class BlockRunner:
             raise ExpressionError("neither G0, G1, G2 nor G3 is in force, so how to move is not known")
         return motion
 
+    def _names_axis(self, letters: dict[str, float]) -> bool:
+        return any(letter in "XYZUVW" or letter in self._rotary for letter in letters)
+
     def _stray(
         self, action: float | None, codes: list[float], letters: dict[str, float], functions: list[float]
     ) -> None:
-        allowed = set(_LETTERS_OF.get(action or 0, "XYZ") if 98 not in functions else _LETTERS_OF[98])
-        allowed |= set("FS") | ({"H"} if 43 in codes else set()) | set("T")
+        moves = action is None or action not in _LETTERS_OF
+        allowed = set("PL") if 98 in functions else set("XYZ" if moves else _LETTERS_OF[action or 0])
+        allowed |= set("FST") | ({"H"} if 43 in codes else set())
+        if (moves and action not in (31, 38.2, 38.3, 38.4, 38.5)) or action == 10:
+            allowed |= set(self._rotary)
+        if moves and self.profile.input.increments_uvw and action not in (52, 92):
+            allowed |= set("UVW")
         if action in (2, 3):
             allowed |= set("IJKR")
-        if 64 in codes:
+            allowed -= set(self._rotary)
+        if 64 in codes or 54.1 in codes:
             allowed |= {"P"}
-        if 54.1 in codes:
-            allowed |= {"P"}
-        stray = set(letters) - allowed
-        if stray:
+        if stray := set(letters) - allowed:
             raise ExpressionError(f"{', '.join(sorted(stray))} has no meaning in this block")
+        if both := [increment for increment, axis in _INCREMENTS.items() if increment in letters and axis in letters]:
+            raise ExpressionError(f"{both[0]} and {_INCREMENTS[both[0]]} move the same axis")
 
     # -- modal state -------------------------------------------------------------------------------------------
 
@@ -265,20 +248,58 @@ class BlockRunner:
         """Target in machine coordinates; an axis not named stays exactly where it is."""
         now = self.machine.position
         given = {i: letters[letter] for i, letter in enumerate("XYZ") if letter in letters}
+        steps = {i: letters[letter] for i, letter in enumerate("UVW") if letter in letters}
+        if steps or (given and not self.modal.absolute and not machine):
+            if steps and given and not machine:
+                # U, V and W beside X, Y and Z: each axis goes its own way, so both are brought to program positions.
+                program = self.to_program(now)
+                given |= {i: program[i] + step for i, step in steps.items()}
+            else:
+                steps = steps or given
+                dx, dy = self.turned(steps.get(0, 0.0), steps.get(1, 0.0), self.modal.rotation)
+                return self._on_machine((now[0] + dx, now[1] + dy, now[2] + steps.get(2, 0.0)))
         if machine:
-            target = [given.get(i, now[i]) for i in range(3)]
-        elif not self.modal.absolute:
-            dx, dy = self._turned(given.get(0, 0.0), given.get(1, 0.0), self.modal.rotation)
-            target = [now[0] + dx, now[1] + dy, now[2] + given.get(2, 0.0)]
-        else:
-            program = self.to_program(now)
-            x, y, z = (given.get(i, program[i]) for i in range(3))
-            placed = self.to_machine((x, y, z))
-            still = not self.modal.rotation
-            target = [placed[i] if i in given or not (still or i == 2) else now[i] for i in range(3)]
+            x, y, z = (given.get(i, now[i]) for i in range(3))
+            return self._on_machine((x, y, z))
+        if not given:
+            return now
+        program = self.to_program(now)
+        x, y, z = (given.get(i, program[i]) for i in range(3))
+        placed = self.to_machine((x, y, z))
+        still = not self.modal.rotation
+        x, y, z = (placed[i] if i in given or not (still or i == 2) else now[i] for i in range(3))
+        return self._on_machine((x, y, z))
+
+    @staticmethod
+    def _on_machine(target: Vector) -> Vector:
         if not all(math.isfinite(value) and abs(value) < 1e5 for value in target):
             raise ExpressionError("the target lies nowhere on this machine")
-        return target[0], target[1], target[2]
+        return target
+
+    def _angles(self, letters: dict[str, float], *, machine: bool = False) -> dict[str, float] | None:
+        """Machine angles the block sends rotary axes to, None when it names none."""
+        named = [letter for letter in self._rotary if letter in letters]
+        if not named:
+            return None
+        angles = {}
+        for letter in named:
+            value = letters[letter]
+            if machine:
+                angles[letter] = value
+            elif self.modal.absolute:
+                angles[letter] = value + self.angle_shift(letter)
+            else:
+                angles[letter] = self.machine.angles[letter] + value
+            if not abs(angles[letter]) < 1e6:
+                raise ExpressionError(f"{letter} cannot turn that far")
+        return angles
+
+    def _way(self, target: Vector, angles: dict[str, float] | None) -> float:
+        """Length of a move that the feed counts on: mm, or degrees where only angles change."""
+        length = math.dist(self.machine.position, target)
+        if angles and length == 0:
+            return math.hypot(*(angle - self.machine.angles[letter] for letter, angle in angles.items()))
+        return length
 
     def _feed_for(self, length: float) -> float:
         modal = self.modal
@@ -299,10 +320,11 @@ class BlockRunner:
         if machine and motion not in (0, 1):
             raise ExpressionError("G53 goes with G0 or G1")
         target = self._target(letters, machine=machine)
+        angles = self._angles(letters, machine=machine)
         if motion == 0:
-            self.machine.rapid(target, self.line)
+            self.machine.rapid(target, self.line, angles)
         elif motion == 1:
-            self.machine.feed(target, self._feed_for(math.dist(self.machine.position, target)), self.line)
+            self.machine.feed(target, self._feed_for(self._way(target, angles)), self.line, angles)
         else:
             self._arc(motion == 2, target, letters)
 
@@ -320,9 +342,12 @@ class BlockRunner:
 
     def _skip(self, code: float, letters: dict[str, float]) -> SkipResult:
         target = self._target(letters)
-        if not any(letter in letters for letter in "XYZ"):
+        if not self._names_axis(letters):
             raise ExpressionError("a skip move names no axis")
         feed = self._feed_for(math.dist(self.machine.position, target))
+        if code != 31 and self.machine.probe_signals == (code in (38.2, 38.3)):
+            state = "signals already" if code in (38.2, 38.3) else "signals no contact to come free of"
+            raise ExpressionError(f"G{code:g}: the probe {state}")
         result = self.machine.skip(target, feed, self.line, away=code in (38.4, 38.5))
         if not result.contact and code in (38.2, 38.4):
             raise ExpressionError(f"G{code:g} ended without {'contact' if code == 38.2 else 'coming free'}")
@@ -341,14 +366,15 @@ class BlockRunner:
 
     def _reference(self, code: float, letters: dict[str, float]) -> None:
         """G28 and G30: by way of the point that is named, the named axes go to their reference position."""
-        named = [i for i, letter in enumerate("XYZ") if letter in letters]
-        if not named:
+        named = [i for i, pair in enumerate(("XU", "YV", "ZW")) if any(letter in letters for letter in pair)]
+        angles = self._angles(letters)
+        if not named and not angles:
             raise ExpressionError(f"G{code:g} names no axis")
-        self.machine.rapid(self._target(letters), self.line)
+        self.machine.rapid(self._target(letters), self.line, angles)
         home = self.machine.home if code == 28 else self.profile.second_reference
         now = self.machine.position
         x, y, z = (home[i] if i in named else now[i] for i in range(3))
-        self.machine.rapid((x, y, z), self.line)
+        self.machine.rapid((x, y, z), self.line, dict.fromkeys(angles, 0.0) if angles else None)
 
     def _rotate(self, letters: dict[str, float]) -> None:
         if "R" not in letters:
@@ -404,6 +430,15 @@ class BlockRunner:
                     value = values[i] + here[i] - value if name == self.modal.offset else self._other_row(i, value)
                 values[i] = round(round(value / step) * step, 9)
         self.machine.write_offset(name, (values[0], values[1], values[2]))
+        for letter in self._rotary:
+            if letter in letters:
+                value = letters[letter]
+                if set_here:
+                    held = self.machine.angle_offset(name).get(letter, 0.0)
+                    own = self.machine.angle_offset(self.modal.offset).get(letter, 0.0)
+                    above = self.angle_shift(letter) - own
+                    value = held if name == self.profile.common_shift else self.machine.angles[letter] - above - value
+                self.machine.write_angle_offset(name, letter, round(value, 9))
 
     def _other_row(self, axis: int, value: float) -> float:
         """What another row must hold so that the present place reads `value` in it."""

@@ -1,23 +1,35 @@
-"""Macro expressions: text to closures, once a line. Null (an unset variable) is None, and counts as 0 in arithmetic."""
+"""Macro expressions: text to closures, once a line. Null (an unset variable) is None, and counts as 0 in arithmetic.
+
+A `Grammar` says what a language of a control has: its functions, its operators in order of binding, its conditions.
+"""
 
 from __future__ import annotations
 
 import math
 import operator
 from collections.abc import Callable
+from dataclasses import dataclass
 from typing import Protocol
+
+from brisk_anchor.nc.degrees import cosine, degrees, sine, tangent
 
 Value = float | None
 
 
 class VariableStore(Protocol):
-    """Where `#n` is read and written; both may raise ValueError with a reason."""
+    """Where `#n` and `#<name>` are read and written; all may raise ValueError with a reason."""
 
     def read(self, number: int) -> Value:
         """Value of a variable, None when it is null."""
 
     def write(self, number: int, value: Value) -> None:
         """Set a variable."""
+
+    def read_name(self, name: str) -> Value:
+        """Value of a named parameter."""
+
+    def write_name(self, name: str, value: Value) -> None:
+        """Set a named parameter."""
 
 
 Evaluator = Callable[[VariableStore], Value]
@@ -64,9 +76,16 @@ def _arc(function: Callable[[float], float]) -> Callable[[float], float]:
     def inner(value: float) -> float:
         if not -1 <= value <= 1:
             raise ExpressionError("the argument lies outside -1 to 1")
-        return math.degrees(function(value))
+        return degrees(function(value))
 
     return inner
+
+
+def _tangent(value: float) -> float:
+    try:
+        return tangent(value)
+    except ZeroDivisionError:
+        raise ExpressionError(f"TAN of {value:g} degrees has no value") from None
 
 
 def _logarithm(value: float) -> float:
@@ -76,20 +95,19 @@ def _logarithm(value: float) -> float:
 
 
 def _round(value: float) -> float:
-    return math.copysign(math.floor(abs(value) + 0.5), value)
+    whole = math.floor(abs(value))
+    return math.copysign(whole + (abs(value) - whole >= 0.5), value)
 
 
-_FUNCTIONS: dict[str, Callable[[float], float]] = {
-    "SIN": lambda v: math.sin(math.radians(v)),
-    "COS": lambda v: math.cos(math.radians(v)),
-    "TAN": lambda v: math.tan(math.radians(v)),
+_COMMON_FUNCTIONS: dict[str, Callable[[float], float]] = {
+    "SIN": sine,
+    "COS": cosine,
+    "TAN": _tangent,
     "ASIN": _arc(math.asin),
     "ACOS": _arc(math.acos),
     "SQRT": _root,
     "ABS": abs,
     "ROUND": _round,
-    "FIX": lambda v: float(math.trunc(v)),
-    "FUP": lambda v: math.copysign(math.ceil(abs(v)), v),
     "LN": _logarithm,
     "EXP": math.exp,
 }
@@ -114,10 +132,18 @@ def _power(base: float, exponent: float) -> float:
     return float(result)
 
 
-_LEVELS: tuple[dict[str, Callable[[float, float], float]], ...] = (
-    {"+": operator.add, "-": operator.sub, "OR": _bits(operator.or_), "XOR": _bits(operator.xor)},
-    {"*": operator.mul, "/": _divide, "MOD": _modulo, "AND": _bits(operator.and_)},
-)
+def _truth(function: Callable[[bool, bool], bool]) -> Callable[[float, float], float]:
+    return lambda left, right: float(function(left != 0, right != 0))
+
+
+_Operator = Callable[[float, float], float]
+_SUMS: dict[str, _Operator] = {"+": operator.add, "-": operator.sub}
+_PRODUCTS: dict[str, _Operator] = {"*": operator.mul, "/": _divide, "MOD": _modulo}
+_LOGIC: dict[str, _Operator] = {
+    "AND": _truth(operator.and_),
+    "OR": _truth(operator.or_),
+    "XOR": _truth(operator.xor),
+}
 _COMPARISONS: dict[str, Callable[[float, float], bool]] = {
     "EQ": operator.eq,
     "NE": operator.ne,
@@ -128,13 +154,58 @@ _COMPARISONS: dict[str, Callable[[float, float], bool]] = {
 }
 
 
+@dataclass(frozen=True, slots=True)
+class Grammar:
+    """What expressions of a language may hold. `levels` are operators from the loosest binding to the tightest."""
+
+    functions: dict[str, Callable[[float], float]]
+    levels: tuple[dict[str, _Operator], ...]
+    sums_need_brackets: bool
+    """A sum stands in brackets wherever it stands, and `#n=` takes a single value."""
+    full_turn: bool
+    """ATAN[a]/[b] lies in 0 to 360 degrees, else in −180 to 180."""
+    names: bool = False
+    """`#<name>` is a parameter."""
+
+
+HASH_MACRO = Grammar(
+    functions=_COMMON_FUNCTIONS
+    | {"FIX": lambda v: float(math.trunc(v)), "FUP": lambda v: math.copysign(math.ceil(abs(v)), v)},
+    levels=(
+        _SUMS | {"OR": _bits(operator.or_), "XOR": _bits(operator.xor)},
+        _PRODUCTS | {"AND": _bits(operator.and_)},
+    ),
+    sums_need_brackets=False,
+    full_turn=True,
+)
+FIGURES = Grammar({}, (), sums_need_brackets=True, full_turn=True)
+"""Figures and nothing else."""
+
+
+def ngc_grammar(*, names: bool, comparisons: bool) -> Grammar:
+    """RS-274/NGC (T. Kramer, F. Proctor, E. Messina, NISTIR 6556, section 3.3.2): FIX rounds down, FUP up.
+
+    Its third group holds sums and logic alike. Where o-words bring comparisons, logic binds loosest of all, so that
+    `[a LT b AND c LT d]` is what it looks like.
+    """
+    functions = _COMMON_FUNCTIONS | {"FIX": lambda v: float(math.floor(v)), "FUP": lambda v: float(math.ceil(v))}
+    compared: dict[str, _Operator] = {
+        name: lambda a, b, compare=compare: float(compare(a, b))  # type: ignore[misc]
+        for name, compare in _COMPARISONS.items()
+    }
+    loose = (_LOGIC, compared, _SUMS) if comparisons else (_SUMS | _LOGIC,)
+    levels = (*loose, _PRODUCTS, {"**": _power})
+    return Grammar(functions, levels, sums_need_brackets=True, full_turn=False, names=names)
+
+
 class Cursor:
     """A place in one line of upper-case text without comments."""
 
-    __slots__ = ("at", "depth", "text")
+    __slots__ = ("at", "depth", "grammar", "text")
 
-    def __init__(self, text: str) -> None:
+    def __init__(self, text: str, grammar: Grammar = HASH_MACRO) -> None:
         self.text = text
+        self.grammar = grammar
         self.at = 0
         self.depth = 0
 
@@ -204,6 +275,8 @@ def _primary(cursor: Cursor) -> Evaluator:
         raise ExpressionError("it is nested too deeply")
     try:
         character = cursor.peek()
+        if character and character in "#[" and cursor.grammar is FIGURES:
+            raise ExpressionError("this control takes figures only, no variables and no expressions")
         if character == "#":
             return parse_variable(cursor)[1]
         if character == "[":
@@ -221,9 +294,10 @@ def _primary(cursor: Cursor) -> Evaluator:
 
 
 def _call(cursor: Cursor, name: str) -> Evaluator:
-    if name in ("ATAN", "POW"):
+    grammar = cursor.grammar
+    if (name == "ATAN" and grammar.functions) or (name == "POW" and not grammar.sums_need_brackets):
         return _two_arguments(cursor, name)
-    function = _FUNCTIONS.get(name)
+    function = grammar.functions.get(name)
     if function is None:
         raise ExpressionError(f"{name} is no function this control knows")
     cursor.expect(name)
@@ -253,20 +327,39 @@ def _two_arguments(cursor: Cursor, name: str) -> Evaluator:
         if name == "POW":
             raise ExpressionError("POW wants two figures: POW[a,b]")
         if not (cursor.peek() == "/" and cursor.text[cursor.at + 1 :].lstrip(" ").startswith("[")):
-            return lambda store: math.degrees(math.atan(_number(first(store))))
+            return lambda store: degrees(math.atan(_number(first(store))))
         cursor.expect("/")
         cursor.expect("[")
         second = parse_expression(cursor)
         cursor.expect("]")
     if name == "POW":
         return lambda store: _checked(_power(_number(first(store)), _number(second(store))))
-    return lambda store: math.degrees(math.atan2(_number(first(store)), _number(second(store)))) % 360.0
+    full = cursor.grammar.full_turn
+
+    def evaluate(store: VariableStore) -> Value:
+        angle = degrees(math.atan2(_number(first(store)), _number(second(store))))
+        return angle % 360.0 if full else angle
+
+    return evaluate
 
 
-def parse_variable(cursor: Cursor) -> tuple[Evaluator, Evaluator]:
-    """`#n`, `##n` or `#[...]`: evaluators of the number and of the value."""
+def _name(cursor: Cursor) -> str:
+    """The name of `<name>`, without blanks, which mean nothing in it."""
+    end = cursor.text.find(">", cursor.at)
+    name = "".join(cursor.text[cursor.at + 1 : end].split()) if end >= 0 else ""
+    if not cursor.grammar.names or not name or not all(c.isalnum() or c in "_-." for c in name):
+        raise ExpressionError(f"“{cursor.text[cursor.at : cursor.at + 12]}” names no parameter of this control")
+    cursor.at = end + 1
+    return name
+
+
+def parse_variable(cursor: Cursor) -> tuple[Evaluator | str, Evaluator]:
+    """`#n`, `##n`, `#[...]` or `#<name>`: evaluator of the number (or the name), and of the value."""
     cursor.expect("#")
     character = cursor.peek()
+    if character == "<":
+        name = _name(cursor)
+        return name, lambda store: store.read_name(name)
     if character == "#" or character == "[":
         number = _primary(cursor)
     else:
@@ -292,11 +385,14 @@ def variable_number(value: Value) -> int:
 
 def parse_expression(cursor: Cursor, level: int = 0) -> Evaluator:
     """Sums of products of values, left to right."""
-    if level == len(_LEVELS):
+    levels = cursor.grammar.levels
+    if level == len(levels):
         return parse_value(cursor)
     left = parse_expression(cursor, level + 1)
     while True:
-        for token, function in _LEVELS[level].items():
+        for token, function in levels[level].items():
+            if token == "*" and cursor.peek() == "*" and cursor.text.startswith("**", cursor.at):
+                continue  # the power of a language that has none: refused below, not read as a product
             if cursor.accept(token):
                 right = parse_expression(cursor, level + 1)
                 left = _binary(left, function, right)

@@ -1,12 +1,15 @@
 """Runs NC text on a machine, one block at a time, as a control does. What it does not know it refuses.
 
-A program is scanned whole before the first block runs, so a misprint in the last line moves nothing.
+A program is scanned whole before the first block runs, so a misprint in the last line moves nothing. One that is too
+long for that is read twice as a stream: once to look for misprints, once to run; its main program then runs straight
+through.
 """
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field
-from enum import Enum
+from enum import Enum, IntEnum
 
 from brisk_anchor.core.errors import BriskAnchorError, MachineError, NcError
 from brisk_anchor.nc.blocks import BlockRunner
@@ -14,11 +17,14 @@ from brisk_anchor.nc.expressions import ExpressionError, Value, variable_number
 from brisk_anchor.nc.modal import Modal
 from brisk_anchor.nc.port import MachinePort
 from brisk_anchor.nc.profile import Profile
-from brisk_anchor.nc.scanner import Assign, Block, Branch, Loop, PrintLine, PrintPort, Routine, Words, scan_program
-from brisk_anchor.nc.variables import Variables
+from brisk_anchor.nc.scanner import scan_program, streamed_blocks, survey
+from brisk_anchor.nc.statements import Assign, Block, Branch, Flow, Loop, PrintLine, PrintPort, Routine, Words
+from brisk_anchor.nc.variables import Memory, Variables
 
 BLOCK_LIMIT = 200_000
 _CALL_LIMIT = 4
+_NGC_CALL_LIMIT = 10
+_MOST_REPEATS = 9999
 _ARGUMENTS = dict(
     zip(
         "ABCIJKDEFHMQRSTUVWXYZ",
@@ -38,9 +44,18 @@ class Status(Enum):
     ALARM = "alarm"
 
 
+class ControlAlarm(IntEnum):
+    """The control's own alarm numbers; those of the machine stand with its errors, those of programs in `steps.py`."""
+
+    NO_END = 1
+    ENDLESS = 2
+    BLOCK = 3
+    RESET = 4
+
+
 @dataclass(frozen=True, slots=True)
 class Alarm:
-    """An alarm: the control's own (number above 0), one raised by the program, or the machine's."""
+    """An alarm: the control's own, one raised by the program, or the machine's."""
 
     line: int
     number: int
@@ -55,33 +70,73 @@ class _Call:
     routine: Routine
     at: int = 0
     local: dict[int, Value] = field(default_factory=dict)
+    named: dict[str, Value] = field(default_factory=dict)
     left: int = 0
     first: dict[int, Value] | None = None
+    rounds: dict[int, int] = field(default_factory=dict)
+    """Index of an o-word repeat → how often it still goes round."""
+    stream: Iterator[Block] | None = None
+
+    def fetch(self) -> Block | None:
+        """The next block, None behind the last."""
+        if self.stream is not None:
+            return next(self.stream, None)
+        if self.at >= len(self.routine.blocks):
+            return None
+        block = self.routine.blocks[self.at]
+        self.at += 1
+        return block
 
 
 class Interpreter:
     """One program on one machine. `step` runs a block; `run` runs to the end."""
 
-    def __init__(self, text: str, profile: Profile, machine: MachinePort) -> None:
-        """Scan the program.
+    def __init__(self, text: str, profile: Profile, machine: MachinePort, memory: Memory | None = None) -> None:
+        """Scan the program; `memory` is what the control holds from the programs before.
 
         Raises:
             NcError: when any line is not understood.
         """
+        self._begin(scan_program(text, profile), profile, machine, memory)
+
+    @classmethod
+    def streamed(
+        cls, lines: Callable[[], Iterable[str]], profile: Profile, machine: MachinePort, memory: Memory | None = None
+    ) -> Interpreter:
+        """A program of any length, in flat memory. `lines` gives its lines from the first each time it is called.
+
+        Raises:
+            NcError: when any line is not understood, or the main program does not run straight through.
+        """
+        self = cls.__new__(cls)
+        self._begin([Routine(None), *survey(lines(), profile)], profile, machine, memory)
+        self.calls[0].stream = streamed_blocks(lines(), profile)
+        return self
+
+    def _begin(self, routines: list[Routine], profile: Profile, machine: MachinePort, memory: Memory | None) -> None:
         self.profile = profile
         self.machine = machine
-        self.routines = scan_program(text, profile)
-        self.calls = [_Call(self.routines[0])]
+        self.routines = routines
+        self.memory = memory or Memory()
+        first = self.memory.first if profile.language == "ngc" else {}
+        self.calls = [_Call(self.routines[0], local=first)]
         self.modal = Modal(offset=next(iter(profile.offsets)))
         self.runner = BlockRunner(profile, machine, self.modal)
-        self.variables = Variables(profile, machine, self.modal, self.runner)
-        self.variables.local = self.calls[0].local
+        self.variables = Variables(profile, machine, self.modal, self.runner, self.memory)
+        self._swap(self.calls[0])
         self.block_delete = False
+        self.optional_stop = False
         self.printed: list[str] = []
         self.status = Status.READY
         self.alarm: Alarm | None = None
+        self.message = ""
         self.block: Block | None = None
         self.blocks_run = 0
+        self._numbers = profile.alarm
+        self._straight = profile.language != "hash-macro"
+
+    def _swap(self, call: _Call) -> None:
+        self.variables.local, self.variables.named = call.local, call.named
 
     @property
     def common(self) -> dict[int, Value]:
@@ -90,35 +145,45 @@ class Interpreter:
 
     # -- running -----------------------------------------------------------------------------------------------
 
-    def run(self, limit: int = BLOCK_LIMIT) -> Status:
-        """Run until the end, a stop or an alarm; more than `limit` blocks is an alarm."""
+    def run(self, limit: int | None = BLOCK_LIMIT) -> Status:
+        """Run until the end, a stop or an alarm; more than `limit` blocks (None: any number) is an alarm."""
         while self.step(limit):
             pass
         return self.status
 
-    def step(self, limit: int = BLOCK_LIMIT) -> bool:
+    def step(self, limit: int | None = BLOCK_LIMIT) -> bool:
         """Run one block. Returns False when there is nothing more to run."""
         if self.status in (Status.ENDED, Status.ALARM):
             return False
         self.status = Status.RUNNING
-        call = self.calls[-1]
-        if call.at >= len(call.routine.blocks):
-            last = call.routine.blocks[-1]
-            self._raise(last, 1, "the program ends without M30 or M99")
+        try:
+            block = self.calls[-1].fetch()
+        except NcError as error:
+            self.status, self.alarm = Status.ALARM, Alarm(error.line, ControlAlarm.BLOCK, error.reason, error)
             return False
-        block = self.block = call.routine.blocks[call.at]
-        call.at += 1
+        if block is None:
+            if self.block is not None:
+                self._raise(self.block, ControlAlarm.NO_END, "the program ends without M2, M30 or M99")
+            return False
+        self.block = block
         self.blocks_run += 1
-        if self.blocks_run > limit:
-            self._raise(block, 2, f"more than {limit} blocks have run: the program goes round in circles")
+        if limit is not None and self.blocks_run > limit:
+            reason = f"more than {limit} blocks have run: the program goes round in circles"
+            self._raise(block, ControlAlarm.ENDLESS, reason)
             return False
         try:
             self._execute(block)
         except ExpressionError as error:
-            self._raise(block, 3, str(error))
+            self._raise(block, ControlAlarm.BLOCK, str(error))
         except MachineError as error:
-            self.status, self.alarm = Status.ALARM, Alarm(block.line, 10, error.what, error)
+            self.status, self.alarm = Status.ALARM, Alarm(block.line, error.number, error.what, error)
         return self.status is Status.RUNNING
+
+    def reset(self) -> None:
+        """Give the program up where it stands."""
+        if self.status not in (Status.ENDED, Status.ALARM):
+            line = self.block.line if self.block else 0
+            self.status, self.alarm = Status.ALARM, Alarm(line, ControlAlarm.RESET, "reset by hand")
 
     def _raise(self, block: Block, number: int, reason: str) -> None:
         self.status = Status.ALARM
@@ -131,8 +196,15 @@ class Interpreter:
         match block.statement:
             case None:
                 pass
-            case Words(words):
-                self._words([(a, value, whole) for a, get, whole in words if (value := get(store)) is not None], block)
+            case Words(words, sets):
+                values = [(a, value, whole) for a, get, whole in words if (value := get(store)) is not None]
+                if sets:
+                    for assign, value in [(assign, assign.value(store)) for assign in sets]:
+                        self._set(assign, value, block)
+                if values:
+                    self._words(values, block)
+            case Flow():
+                self._flow(block.statement)
             case Assign():
                 self._assign(block.statement, block)
             case Branch(condition, target, then):
@@ -154,19 +226,26 @@ class Interpreter:
                 pass
 
     def _assign(self, assign: Assign, block: Block) -> None:
-        number = variable_number(assign.number(self.variables))
-        value = assign.value(self.variables)
-        if number == self.profile.alarm.variable:
+        self._set(assign, assign.value(self.variables), block)
+
+    def _set(self, assign: Assign, value: Value, block: Block) -> None:
+        if isinstance(assign.target, str):
+            self.variables.write_name(assign.target, value)
+            return
+        number, numbers = variable_number(assign.target(self.variables)), self._numbers
+        if numbers is not None and number == numbers.variable:
             text = block.comment.strip() or "alarm raised by the program"
             self.status = Status.ALARM
             self.alarm = Alarm(block.line, int(value or 0), text)
-        elif number == self.profile.alarm.stop_variable:
-            self.status = Status.STOPPED
+        elif numbers is not None and number == numbers.stop_variable:
+            self.status, self.message = Status.STOPPED, block.comment.strip()
         else:
             self.variables.write(number, value)
 
     def _goto(self, sequence: int) -> None:
         call = self.calls[-1]
+        if call.stream is not None:
+            raise ExpressionError(f"a program this long runs straight through: no going to N{sequence}")
         if sequence not in call.routine.sequences:
             raise ExpressionError(f"there is no N{sequence} in this program to go to")
         call.at = call.routine.sequences[sequence]
@@ -185,22 +264,26 @@ class Interpreter:
         values: dict[str, list[float]] = {}
         for letter, value, _ in words:
             values.setdefault(letter, []).append(value)
-        if 65 in values.get("G", ()):
+        functions = values.get("M", [])
+        if self._straight:
+            if 65 in values.get("G", ()) or 98 in functions or 99 in functions:
+                raise ExpressionError("this control calls no subprograms with G65, M98 or M99")
+        elif 65 in values.get("G", ()):
             self._call_with_arguments(words)
             return
-        functions = values.get("M", [])
         if 99 in functions and len(functions) == 1 and "P" in values:
             self._return(int(values["P"][0]))
             return
         if (skipped := self.runner.run(words, block.line)) is not None:
-            self.variables.skipped, self.variables.contact = skipped.latched, skipped.contact
+            self.variables.skipped = self.runner.to_program(skipped.latched)
+            self.variables.contact = skipped.contact
         if 98 in functions:
             repeats = values.get("L", [1.0])[0]
             self._enter(variable_number(values.get("P", [None])[0]), None, variable_number(repeats))
         elif 2 in functions or 30 in functions:
             self.status = Status.ENDED
-        elif 0 in functions:
-            self.status = Status.STOPPED
+        elif 0 in functions or (1 in functions and self.optional_stop):
+            self.status, self.message = Status.STOPPED, block.comment.strip()
         elif 99 in functions:
             self._return(None)
 
@@ -227,12 +310,14 @@ class Interpreter:
             if routine.number == number:
                 if len(self.calls) > _CALL_LIMIT:
                     raise ExpressionError(f"subprograms are nested more than {_CALL_LIMIT} deep")
+                if repeats > _MOST_REPEATS:
+                    raise ExpressionError(f"L{repeats} repeats it more than {_MOST_REPEATS} times")
                 if repeats > 0:
                     own = self.calls[-1].local if local is None else local
                     self.calls.append(
                         _Call(routine, local=own, left=repeats - 1, first=None if local is None else dict(local))
                     )
-                    self.variables.local = own
+                    self._swap(self.calls[-1])
                 return
         raise ExpressionError(f"there is no subprogram O{number:04d} in this file")
 
@@ -249,6 +334,65 @@ class Interpreter:
         else:
             self.calls.pop()
             call = self.calls[-1]
-        self.variables.local = call.local
+        self._swap(call)
         if sequence is not None:
             self._goto(sequence)
+
+    # -- o-words -----------------------------------------------------------------------------------------------
+
+    def _flow(self, flow: Flow) -> None:
+        """An o-word of RS-274/NGC; the places it may go to were worked out by `flow.match_flow`."""
+        call = self.calls[-1]
+        here = call.at - 1
+        jumps = call.routine.jumps.get(here, ())
+        store = self.variables
+        match flow.word:
+            case "CALL":
+                self._call_sub(flow)
+            case "ENDSUB" | "RETURN":
+                if len(self.calls) == 1:
+                    raise ExpressionError("return stands in no sub")
+                self.calls.pop()
+                self._swap(self.calls[-1])
+            case "IF":
+                while not flow.arguments or not flow.arguments[0](store):
+                    here = jumps[0]
+                    following = call.routine.blocks[here].statement
+                    if not isinstance(following, Flow) or following.word in ("ENDIF", "ELSE"):
+                        break
+                    flow, jumps = following, call.routine.jumps[here]
+                call.at = here + 1
+            case "ELSE" | "ELSEIF":
+                call.at = jumps[1]
+            case "WHILE" if jumps[0] < here:  # the end of a do
+                if flow.arguments[0](store):
+                    call.at = jumps[0] + 1
+            case "WHILE":
+                if not flow.arguments[0](store):
+                    call.at = jumps[0] + 1
+            case "ENDWHILE" | "ENDREPEAT":
+                call.at = jumps[0]
+            case "REPEAT":
+                left = call.rounds.pop(here, None)
+                if left is None:
+                    left = variable_number(flow.arguments[0](store))
+                if left > 0:
+                    call.rounds[here] = left - 1
+                else:
+                    call.at = jumps[0] + 1
+            case "BREAK":
+                call.rounds.pop(jumps[0], None)
+                call.at = jumps[1] + 1
+            case "CONTINUE":
+                call.at = jumps[1]
+
+    def _call_sub(self, flow: Flow) -> None:
+        """`o100 call [..]`: the values become #1 to #30 of the sub, those not given are 0."""
+        routine = next((routine for routine in self.routines[1:] if routine.number == flow.label), None)
+        if routine is None:
+            raise ExpressionError(f"there is no o{flow.label} sub in this file")
+        if len(self.calls) > _NGC_CALL_LIMIT:
+            raise ExpressionError(f"subs are nested more than {_NGC_CALL_LIMIT} deep")
+        values = {number: get(self.variables) for number, get in enumerate(flow.arguments, 1)}
+        self.calls.append(_Call(routine, local=values))
+        self._swap(self.calls[-1])

@@ -5,170 +5,74 @@ from __future__ import annotations
 import functools
 import re
 import tomllib
+from collections.abc import Iterator
 from importlib import resources
 from importlib.resources.abc import Traversable
 from pathlib import Path
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
+from pydantic import Field, ValidationError, model_validator
 
 from brisk_anchor.core.errors import Finding, ProfileError
+from brisk_anchor.nc.profile_sections import (
+    Alarm,
+    Comment,
+    Extended,
+    Input,
+    Moves,
+    OffsetRow,
+    Positions,
+    Print,
+    Probing,
+    ProgramForm,
+    Reference,
+    Section,
+    Skip,
+    State,
+    Subprograms,
+    Timers,
+    Tool,
+    ToolTable,
+    Variables,
+)
 
-Triple = Annotated[tuple[int, int, int], Field()]
-Word = Annotated[str, Field(max_length=60, pattern=r"^[A-Z0-9 .#=\[\]+*/-]*$")]
 _MAX_BYTES = 200_000
+_NEEDS = {
+    "hash-macro": ("subprograms", "moves", "positions", "variables", "tool", "alarm", "print", "probing"),
+    "ngc": ("moves", "positions", "variables", "probing"),
+    "table": (),
+}
+_FOREIGN = {
+    "hash-macro": (),
+    "ngc": ("subprograms", "alarm", "print", "timers"),
+    "table": (
+        *("subprograms", "moves", "positions", "variables", "tool", "tool_table", "alarm", "timers", "print"),
+        "probing",
+    ),
+}
+"""Sections a language must have, and those that mean nothing in it."""
 
 
-class _Section(BaseModel):
-    model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
-
-
-class Comment(_Section):
-    """How a comment is written; `longest` counts what stands between the marks."""
-
-    open: Literal["("]
-    close: Literal[")"]
-    longest: int = Field(ge=20, le=200)
-
-
-class ProgramForm(_Section):
-    """Head, tail, program numbers and calls."""
-
-    start: list[Literal["%"]]
-    end: list[Literal["%"]]
-    number: Literal["O{number:04d}"]
-    last_word: Literal["M30", "M2"]
-    return_word: Literal["M99"]
-    call: Literal["G65 P{number}"]
-    touch_number: int = Field(ge=1, le=8999)
-    guard_number: int = Field(ge=1, le=8999)
-
-
-class State(_Section):
-    """Blocks that bring the control into a known state."""
-
-    safe: list[Word]
-
-
-class Moves(_Section):
-    """Words for the kinds of move."""
-
-    rapid_machine: Word
-    skip: Word
-    feed: Word
-    absolute: Word
-
-
-class Positions(_Section):
-    """Variables where positions are read: machine, and work and skip position in one common frame."""
-
-    machine: Triple
-    work: Triple
-    skip: Triple
-
-
-class Variables(_Section):
-    """Range of common variables a written program may use, both ends included."""
-
-    free: tuple[int, int]
-
-
-class Tool(_Section):
-    """Variable with the number of the tool in the spindle."""
-
-    in_spindle: int
-
-
-class Alarm(_Section):
-    """Variables that raise an alarm or stop with a message, and how many characters are shown."""
-
-    variable: int
-    stop_variable: int
-    longest: int = Field(ge=12, le=200)
-
-
-class Print(_Section):
-    """Print command of the control and the digits of its figures."""
-
-    open: Word
-    close: Word
-    line: Literal["DPRNT[{text}]"]
-    space: Literal["*"]
-    number: Literal["{letter}{value}[{whole}{decimals}]"]
-    whole: int = Field(ge=3, le=6)
-    decimals: int = Field(ge=3, le=6)
-
-
-class Probing(_Section):
-    """Probe on/off blocks, feeds in mm/min and back-off in mm."""
-
-    on: list[Word]
-    off: list[Word]
-    guarded_feed: float = Field(gt=0, le=20_000)
-    search_feed: float = Field(gt=0, le=5_000)
-    touch_feed: float = Field(gt=0, le=1_000)
-    back_off: float = Field(ge=0.05, le=10)
-
-
-class OffsetRow(_Section):
-    """One row of the offset table: the block that writes it, the word that selects it, its variables.
-
-    The row named "common" is the shift on top of all others; nothing selects it.
-    """
-
-    write: Annotated[str, Field(pattern=r"^G10 L(2|20) P\d+$")]
-    select: Annotated[str, Field(pattern=r"^(G5[4-9](\.[1-3])?( P\d+)?)?$")]
-    read: Triple
-
-
-class Extended(_Section):
-    """Extended offsets: how many, how they are called and written ({n} from 1), and their variables."""
-
-    count: int = Field(ge=0, le=300)
-    select: Literal["G54.1 P{n}"]
-    write: Literal["G10 L20 P{n}", "G10 L2 P{n}"]
-    read_first: int
-    read_step: int = Field(ge=3)
-
-
-class Input(_Section):
-    """How figures are read: what a length without a decimal point means, inches, block delete, comments after ;."""
-
-    integers: Literal["as written", "least increment"]
-    inches: bool
-    semicolon_comments: bool
-
-
-class Skip(_Section):
-    """Words that move until the probe signals, and a variable that tells whether it did, where there is one."""
-
-    words: list[Literal["G31", "G38.2", "G38.3", "G38.4", "G38.5"]]
-    contact_flag: int | None = None
-
-
-class Reference(_Section):
-    """The second reference position (G30), machine mm."""
-
-    second: tuple[float, float, float]
-
-
-class Profile(_Section):
-    """A control profile, validated."""
+class Profile(Section):
+    """A control profile, validated. Sections a language has no use for are None."""
 
     name: Annotated[str, Field(pattern=r"^[a-z0-9][a-z0-9-]{0,39}$")]
     title: Annotated[str, Field(max_length=80)]
-    language: Literal["hash-macro"]
+    language: Literal["hash-macro", "ngc", "table"]
     resolution: float = Field(gt=0, le=0.01)
     comment: Comment
     program: ProgramForm
+    subprograms: Subprograms | None = None
     state: State
-    moves: Moves
-    positions: Positions
-    variables: Variables
-    tool: Tool
-    alarm: Alarm
-    print: Print
-    probing: Probing
+    moves: Moves | None = None
+    positions: Positions | None = None
+    variables: Variables | None = None
+    tool: Tool | None = None
+    tool_table: ToolTable | None = None
+    alarm: Alarm | None = None
+    timers: Timers | None = None
+    print: Print | None = None
+    probing: Probing | None = None
     input: Input
     skip: Skip
     dwell: dict[Literal["X", "P", "U"], Annotated[float, Field(gt=0, le=60)]]
@@ -186,36 +90,78 @@ class Profile(_Section):
             "length_number",
         ],
         int,
-    ]
+    ] = {}
     l20_sets_position: bool
-    extended: Extended
+    extended: Extended | None = None
     offsets: dict[str, OffsetRow]
 
     @model_validator(mode="after")
     def _consistent(self) -> Profile:
-        low, high = self.variables.free
-        if not 100 <= low < high <= 999 or high - low < 20:
-            raise ValueError("variables.free must be a range of at least 20 inside 100 to 999")
-        if self.program.touch_number == self.program.guard_number:
-            raise ValueError("program.touch_number and program.guard_number must differ")
-        if self.probing.touch_feed > self.probing.search_feed:
+        lacking = [name for name in _NEEDS[self.language] if getattr(self, name) is None]
+        if lacking:
+            raise ValueError(f"the language {self.language} needs the section {', '.join(lacking)}")
+        foreign = [name for name in _FOREIGN[self.language] if getattr(self, name) is not None]
+        if foreign:
+            raise ValueError(f"the language {self.language} has no use for the section {', '.join(foreign)}")
+        if self.language != "ngc" and (self.input.named_parameters or self.input.o_words):
+            raise ValueError("input.named_parameters and input.o_words belong to the language ngc")
+        self._check_variables()
+        if self.subprograms and self.subprograms.touch_number == self.subprograms.guard_number:
+            raise ValueError("subprograms.touch_number and subprograms.guard_number must differ")
+        if self.probing and self.probing.touch_feed > self.probing.search_feed:
             raise ValueError("probing.touch_feed is faster than search_feed: the touch that counts is the slow one")
-        taken: dict[int, str] = {}
-        lists = {f"positions.{key}": value for key, value in self.positions} | {
-            f"offsets.{row}.read": offset.read for row, offset in self.all_rows.items()
-        }
-        lists |= {f"modal_variables.{name}": (number,) for name, number in self.modal_variables.items()}
-        for name, numbers in lists.items():
-            for number in numbers:
-                if number in taken:
-                    raise ValueError(f"variable #{number} is given twice: in {taken[number]} and {name}")
-                taken[number] = name
+        if self.language == "ngc":
+            if self.moves and self.moves.guarded is None:
+                raise ValueError("moves.guarded is missing: a word that stops at contact and raises no alarm without")
+            if next(iter(self.offsets.values())).read is None:
+                raise ValueError("the first row needs its variables (read): positions are worked out from them")
+        if self.language == "hash-macro" and self.positions and None in (self.positions.machine, self.positions.work):
+            raise ValueError("positions.machine and positions.work are missing")
         writes = [offset.write for offset in self.all_rows.values()]
         if not writes or len(set(writes)) != len(writes):
             raise ValueError("two rows of the offset table are written by the same block")
         if not any("G21" in block.split() for block in self.state.safe):
             raise ValueError("state.safe must set millimetres (G21): programs are written in mm")
         return self
+
+    def _check_variables(self) -> None:
+        if self.variables:
+            low, high = self.variables.free
+            first, last = self.variables.common
+            if not 31 <= first <= low < high <= last <= 4999 or high - low < 20:
+                raise ValueError("variables.free must be a range of at least 20 inside variables.common")
+            if (kept := self.variables.kept) and not first <= kept[0] <= kept[1] <= last:
+                raise ValueError("variables.kept must be a range inside variables.common")
+        taken: dict[int, str] = {}
+        for name, number in self._system_variables():
+            if number in taken:
+                raise ValueError(f"variable #{number} is given twice: in {taken[number]} and {name}")
+            if self.variables and self.variables.common[0] <= number <= self.variables.common[1]:
+                raise ValueError(f"variable #{number} of {name} lies inside variables.common")
+            taken[number] = name
+
+    def _system_variables(self) -> Iterator[tuple[str, int]]:
+        """Every variable with a meaning of its own, and the field that gives it."""
+        triples = {f"positions.{key}": value for key, value in (self.positions or ())}
+        triples |= {f"offsets.{row}.read": offset.read for row, offset in self.all_rows.items()}
+        triples |= {"reference.first_read": self.reference.first_read}
+        triples |= {"reference.second_read": self.reference.second_read}
+        for name, numbers in triples.items():
+            for number in numbers or ():
+                yield name, number
+        for name, number in self.modal_variables.items():
+            yield f"modal_variables.{name}", number
+        for section, fields in (("tool", self.tool), ("alarm", self.alarm), ("timers", self.timers)):
+            for key, value in fields or ():
+                if key != "longest":
+                    yield f"{section}.{key}", value
+        if self.skip.contact_flag is not None:
+            yield "skip.contact_flag", self.skip.contact_flag
+        if table := self.tool_table:
+            for key in ("length", "length_wear", "radius", "radius_wear"):
+                if (first := getattr(table, key)) is not None:
+                    for n in range(1, table.tools + 1):
+                        yield f"tool_table.{key}", first + n
 
     @property
     def decimals(self) -> int:
@@ -226,11 +172,13 @@ class Profile(_Section):
     def all_rows(self) -> dict[str, OffsetRow]:
         """Every row of the offset table by name, extended ones included."""
         rows = dict(self.offsets)
-        form = self.extended
+        if (form := self.extended) is None:
+            return rows
         for n in range(1, form.count + 1):
-            first = form.read_first + (n - 1) * form.read_step
+            first = None if form.read_first is None else form.read_first + (n - 1) * form.read_step
+            read = None if first is None else (first, first + 1, first + 2)
             select = form.select.format(n=n)
-            rows[select] = OffsetRow(write=form.write.format(n=n), select=select, read=(first, first + 1, first + 2))
+            rows[select] = OffsetRow(write=form.write.format(n=n), select=select, read=read)
         return rows
 
     @property
@@ -242,6 +190,33 @@ class Profile(_Section):
     def second_reference(self) -> tuple[float, float, float]:
         """The second reference position, machine mm."""
         return self.reference.second
+
+    @property
+    def measures(self) -> bool:
+        """Whether a program for this control can probe."""
+        return self.probing is not None
+
+    @property
+    def limits(self) -> tuple[str, ...]:
+        """What programs for this control cannot do, in sentences for the person who chooses it."""
+        told = []
+        if not self.measures:
+            told.append("It cannot probe: programs set offsets and nothing else; measure by hand.")
+        if self.language == "table":
+            told.append("It works nothing out: every figure is worked out and checked here, before it is written.")
+        if self.language == "ngc":
+            told.append(
+                "It has no branches: a guard that fails stops it with an arithmetic error, not with words of its own; "
+                "the comment in that line says which guard it was."
+            )
+            told.append("It has no subprograms: every touch is written out.")
+        if self.print is None and self.measures:
+            told.append("It prints nothing: the touches stay in its parameters and are read from there.")
+        if self.tool is None and self.measures:
+            told.append("It does not know the tool in the spindle: the program stops and asks.")
+        if self.positions and self.offsets and any(row.read is None for row in self.offsets.values()):
+            told.append("Some rows cannot be read by a program: what is written to them is not read back.")
+        return tuple(told)
 
     def row(self, name: str) -> OffsetRow:
         """The words of one offset row.

@@ -2,100 +2,48 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import dataclass, field
+from collections.abc import Iterable, Iterator
 
 from brisk_anchor.core.errors import NcError
 from brisk_anchor.nc.expressions import (
+    FIGURES,
+    HASH_MACRO,
     Cursor,
     Evaluator,
     ExpressionError,
-    VariableStore,
+    Grammar,
+    ngc_grammar,
     parse_condition,
     parse_expression,
     parse_value,
     parse_variable,
 )
+from brisk_anchor.nc.flow import match_flow, match_loops, split_subs
 from brisk_anchor.nc.profile import Profile
+from brisk_anchor.nc.statements import (
+    Assign,
+    Block,
+    Branch,
+    Flow,
+    Loop,
+    PrintLine,
+    PrintPort,
+    Routine,
+    Statement,
+    Words,
+)
 
 LETTERS = frozenset("ABCDEFGHIJKLMPQRSTUVWXYZ")
 _LONGEST_LINE = 400
-_LONGEST_PROGRAM = 2_000_000
+LONGEST_PROGRAM = 2_000_000
 
 
-@dataclass(frozen=True, slots=True)
-class Words:
-    """Address words in the order written."""
-
-    words: tuple[tuple[str, Evaluator, bool], ...]
-    """Letter, value, and whether the figure was written without a decimal point."""
-
-
-@dataclass(frozen=True, slots=True)
-class Assign:
-    """`#n = value`."""
-
-    number: Evaluator
-    value: Evaluator
-
-
-@dataclass(frozen=True, slots=True)
-class Branch:
-    """`IF [..] GOTO n`, `GOTO n` (condition None), or `IF [..] THEN #n = value`."""
-
-    condition: Callable[[VariableStore], bool] | None
-    target: Evaluator | None
-    then: Assign | None
-
-
-@dataclass(frozen=True, slots=True)
-class Loop:
-    """`WHILE [..] DO n` (condition None: `DO n`) or `END n` (start False)."""
-
-    start: bool
-    label: int
-    condition: Callable[[VariableStore], bool] | None
-
-
-@dataclass(frozen=True, slots=True)
-class PrintLine:
-    """A print command: literal pieces and (value, decimals)."""
-
-    pieces: tuple[str | tuple[Evaluator, int], ...]
-
-
-@dataclass(frozen=True, slots=True)
-class PrintPort:
-    """Opening or closing the printer."""
-
-    open: bool
-
-
-Statement = Words | Assign | Branch | Loop | PrintLine | PrintPort
-
-
-@dataclass(frozen=True, slots=True)
-class Block:
-    """One line: its number in the file, its text, its N number, comment and statement (None: nothing to do)."""
-
-    line: int
-    source: str
-    sequence: int | None
-    comment: str
-    statement: Statement | None
-    optional: bool = False
-    """Written with / : left out while block delete is on."""
-
-
-@dataclass(slots=True)
-class Routine:
-    """The blocks from one O number to the next, with the places of its N numbers and loops."""
-
-    number: int | None
-    blocks: list[Block] = field(default_factory=list)
-    sequences: dict[int, int] = field(default_factory=dict)
-    loops: dict[int, int] = field(default_factory=dict)
-    """Index of a loop's start → index of its end, and back."""
+FLOW_WORDS = {
+    **dict.fromkeys(("IF", "ELSEIF", "WHILE", "REPEAT"), 1),
+    **dict.fromkeys(("SUB", "ENDSUB", "ELSE", "ENDIF", "ENDWHILE", "DO", "ENDREPEAT", "BREAK", "CONTINUE"), 0),
+}
+"""O-words and how many values follow; CALL takes any number up to 30, RETURN and ENDSUB none."""
+_MOST_ARGUMENTS = 30
 
 
 def _split_comment(text: str, line: int, semicolon: bool) -> tuple[str, str]:
@@ -153,93 +101,132 @@ def _print(cursor: Cursor) -> PrintLine:
 
 
 def _assign(cursor: Cursor) -> Assign:
-    number, _ = parse_variable(cursor)
+    target, _ = parse_variable(cursor)
     cursor.expect("=")
-    return Assign(number, parse_expression(cursor))
+    return Assign(target, parse_value(cursor) if cursor.grammar.sums_need_brackets else parse_expression(cursor))
 
 
-def _statement(cursor: Cursor, profile: Profile) -> Statement | None:
-    if not cursor.peek():
-        return None
-    if cursor.peek() == "#":
-        return _assign(cursor)
-    if cursor.accept(profile.print.open):
-        return PrintPort(True)
-    if cursor.accept(profile.print.close):
-        return PrintPort(False)
-    if cursor.accept(profile.print.line.split("[")[0]):
-        return _print(cursor)
-    if cursor.accept("IF"):
-        condition = parse_condition(cursor)
+class Reader:
+    """Reads lines of one control's language."""
+
+    def __init__(self, profile: Profile) -> None:
+        self.profile = profile
+        self.language = profile.language
+        given = profile.input
+        self.grammar: Grammar = {"hash-macro": HASH_MACRO, "table": FIGURES}.get(
+            profile.language, ngc_grammar(names=given.named_parameters, comparisons=given.o_words)
+        )
+
+    def _statement(self, cursor: Cursor) -> Statement | None:
+        if not cursor.peek():
+            return None
+        if self.language == "hash-macro" and (found := self._macro(cursor)) is not None:
+            return found
+        if self.profile.input.o_words and cursor.peek() == "O":
+            return _flow(cursor)
+        words: list[tuple[str, Evaluator, bool]] = []
+        sets: list[Assign] = []
+        while letter := cursor.peek():
+            if letter == "#" and self.language == "ngc":
+                sets.append(_assign(cursor))
+                continue
+            if letter not in LETTERS:
+                what = cursor.text[cursor.at : cursor.at + 8].strip()
+                raise ExpressionError(f"“{what}” is no word this control knows")
+            cursor.at += 1
+            start = cursor.at
+            value = parse_value(cursor)
+            words.append((letter, value, cursor.text[start : cursor.at].strip().lstrip("+-").isdigit()))
+        return Words(tuple(words), tuple(sets))
+
+    def _macro(self, cursor: Cursor) -> Statement | None:
+        """The statements of the # macro language; None when the block is one of words."""
+        printing = self.profile.print
+        if cursor.peek() == "#":
+            return _assign(cursor)
+        if printing and cursor.accept(printing.open):
+            return PrintPort(True)
+        if printing and cursor.accept(printing.close):
+            return PrintPort(False)
+        if printing and cursor.accept(printing.line.split("[")[0]):
+            return _print(cursor)
+        if cursor.accept("IF"):
+            condition = parse_condition(cursor)
+            if cursor.accept("GOTO"):
+                return Branch(condition, parse_value(cursor), None)
+            cursor.expect("THEN")
+            return Branch(condition, None, _assign(cursor))
         if cursor.accept("GOTO"):
-            return Branch(condition, parse_value(cursor), None)
-        cursor.expect("THEN")
-        return Branch(condition, None, _assign(cursor))
-    if cursor.accept("GOTO"):
-        return Branch(None, parse_value(cursor), None)
-    if cursor.accept("WHILE"):
-        condition = parse_condition(cursor)
-        cursor.expect("DO")
-        return Loop(True, _whole(cursor, "the loop's number"), condition)
-    if cursor.accept("END"):
-        return Loop(False, _whole(cursor, "the loop's number"), None)
-    if cursor.accept("DO"):
-        return Loop(True, _whole(cursor, "the loop's number"), None)
-    words = []
-    while letter := cursor.peek():
-        if letter not in LETTERS:
-            raise ExpressionError(f"“{cursor.text[cursor.at : cursor.at + 8].strip()}” is no word this control knows")
-        cursor.at += 1
-        start = cursor.at
-        value = parse_value(cursor)
-        words.append((letter, value, cursor.text[start : cursor.at].strip().lstrip("+-").isdigit()))
-    return Words(tuple(words))
+            return Branch(None, parse_value(cursor), None)
+        if cursor.accept("WHILE"):
+            condition = parse_condition(cursor)
+            cursor.expect("DO")
+            return Loop(True, _whole(cursor, "the loop's number"), condition)
+        if cursor.accept("END"):
+            return Loop(False, _whole(cursor, "the loop's number"), None)
+        if cursor.accept("DO"):
+            return Loop(True, _whole(cursor, "the loop's number"), None)
+        return None
+
+    def block(self, raw: str, line: int) -> tuple[Block, int | None] | None:
+        """One line, and the O number when it starts a program; None for an empty line or a file mark.
+
+        Raises:
+            NcError: the line is not understood.
+        """
+        text = raw.replace("\t", " ").rstrip()
+        if text.strip() in ("", "%"):
+            return None
+        if len(text) > _LONGEST_LINE:
+            raise NcError(line, text[:80], f"the line is longer than {_LONGEST_LINE} characters")
+        if not text.isprintable():
+            raise NcError(line, repr(text), "it holds characters that cannot be printed")
+        code, comment = _split_comment(text, line, self.profile.input.semicolon_comments)
+        cursor = Cursor(code, self.grammar)
+        program = sequence = None
+        try:
+            optional = cursor.accept("/")
+            if cursor.peek() == "O" and self.profile.program.number and not cursor.word()[1:]:
+                cursor.at += 1
+                program = _whole(cursor, "a program number")
+            if cursor.peek() == "N":
+                cursor.at += 1
+                sequence = _whole(cursor, "a sequence number")
+            statement = self._statement(cursor)
+            if cursor.peek():
+                raise ExpressionError(f"“{cursor.text[cursor.at :].strip()[:12]}” is not understood after that")
+        except ExpressionError as error:
+            raise NcError(line, text, str(error)) from None
+        return Block(line, text, sequence, comment, statement, optional), program
+
+    def blocks(self, lines: Iterable[str]) -> Iterator[tuple[Block, int | None]]:
+        """The blocks of a text, line by line. Raises NcError."""
+        for line, raw in enumerate(lines, 1):
+            if (found := self.block(raw, line)) is not None:
+                yield found
 
 
-def _block(text: str, line: int, profile: Profile) -> tuple[Block, int | None]:
-    """One line, and the O number when it starts a program."""
-    if len(text) > _LONGEST_LINE:
-        raise NcError(line, text[:80], f"the line is longer than {_LONGEST_LINE} characters")
-    if not text.isprintable():
-        raise NcError(line, repr(text), "it holds characters that cannot be printed")
-    code, comment = _split_comment(text, line, profile.input.semicolon_comments)
-    cursor = Cursor(code)
-    program = sequence = None
-    try:
-        optional = cursor.accept("/")
-        if cursor.peek() == "O" and not cursor.word()[1:]:
-            cursor.at += 1
-            program = _whole(cursor, "a program number")
-        if cursor.peek() == "N":
-            cursor.at += 1
-            sequence = _whole(cursor, "a sequence number")
-        statement = _statement(cursor, profile)
-        if cursor.peek():
-            raise ExpressionError(f"“{cursor.text[cursor.at :].strip()[:12]}” is not understood after that")
-    except ExpressionError as error:
-        raise NcError(line, text, str(error)) from None
-    return Block(line, text, sequence, comment, statement, optional), program
-
-
-def _match_loops(routine: Routine) -> None:
-    open_loops: list[tuple[int, int]] = []
-    for index, block in enumerate(routine.blocks):
-        if not isinstance(block.statement, Loop):
-            continue
-        label = block.statement.label
-        if block.statement.start:
-            if len(open_loops) == 3 or any(label == other for other, _ in open_loops):
-                raise NcError(block.line, block.source, "loops are nested more than three deep or share a number")
-            open_loops.append((label, index))
-        else:
-            if not open_loops or open_loops[-1][0] != label:
-                raise NcError(block.line, block.source, f"END {label} has no DO {label} to go with it")
-            _, start = open_loops.pop()
-            routine.loops[start] = index
-            routine.loops[index] = start
-    if open_loops:
-        block = routine.blocks[open_loops[-1][1]]
-        raise NcError(block.line, block.source, f"DO {open_loops[-1][0]} is never ended")
+def _flow(cursor: Cursor) -> Flow:
+    """`o100 word …` or `o<name> word …`."""
+    cursor.expect("O") if not cursor.word()[1:] else cursor.skip()
+    if cursor.peek() == "<":
+        end = cursor.text.find(">", cursor.at)
+        label = "".join(cursor.text[cursor.at + 1 : end].split()) if end > 0 else ""
+        cursor.at = end + 1 if end > 0 else len(cursor.text)
+    else:
+        label = str(_whole(cursor, "the label of an o-word"))
+    word = cursor.word()
+    if not label or (word not in FLOW_WORDS and word not in ("CALL", "RETURN")):
+        raise ExpressionError(f"“o{label} {word.lower()}” is no o-word this control knows")
+    cursor.expect(word)
+    arguments = []
+    while cursor.peek() == "[":
+        cursor.expect("[")
+        arguments.append(parse_expression(cursor))
+        cursor.expect("]")
+    if len(arguments) > _MOST_ARGUMENTS or (word != "CALL" and len(arguments) != FLOW_WORDS.get(word, 0)):
+        raise ExpressionError(f"o{label} {word.lower()} has {len(arguments)} values in brackets")
+    return Flow(label, word, tuple(arguments))
 
 
 def scan_program(text: str, profile: Profile) -> list[Routine]:
@@ -248,26 +235,71 @@ def scan_program(text: str, profile: Profile) -> list[Routine]:
     Raises:
         NcError: at the first line that is not understood, before anything has moved.
     """
-    if len(text) > _LONGEST_PROGRAM:
-        raise NcError(1, "", f"the program is longer than {_LONGEST_PROGRAM} characters")
+    if len(text) > LONGEST_PROGRAM:
+        raise NcError(1, "", f"the program is longer than {LONGEST_PROGRAM} characters")
     routines: list[Routine] = []
-    for line, raw in enumerate(text.splitlines(), 1):
-        source = raw.replace("\t", " ").rstrip()
-        if source.strip() in ("", "%"):
-            continue
-        block, program = _block(source, line, profile)
+    for block, program in Reader(profile).blocks(text.splitlines()):
         if program is not None or not routines:
             if program is not None and any(routine.number == program for routine in routines):
-                raise NcError(line, source, f"there are two programs O{program:04d} in this file")
+                raise NcError(block.line, block.source, f"there are two programs O{program:04d} in this file")
             routines.append(Routine(program))
         routine = routines[-1]
         if block.sequence is not None:
-            if block.sequence in routine.sequences:
-                raise NcError(line, source, f"N{block.sequence} stands twice in one program")
+            if block.sequence in routine.sequences and profile.language == "hash-macro":
+                raise NcError(block.line, block.source, f"N{block.sequence} stands twice in one program")
             routine.sequences[block.sequence] = len(routine.blocks)
         routine.blocks.append(block)
     if not routines or not any(block.statement for block in routines[0].blocks):
         raise NcError(1, "", "there is no program in this text")
+    if profile.input.o_words:
+        routines = split_subs(routines[0])
     for routine in routines:
-        _match_loops(routine)
+        match_loops(routine)
+        match_flow(routine)
     return routines
+
+
+def survey(lines: Iterable[str], profile: Profile) -> list[Routine]:
+    """Read a program of any length once, to the last line, and keep only its subprograms.
+
+    Raises:
+        NcError: a line that is not understood, a main program that does not run straight through, or subprograms that
+            are too long to hold.
+    """
+    reader, held, some = Reader(profile), 0, False
+    routines: list[Routine] = []
+    for block, program in reader.blocks(lines):
+        if program is not None and some:
+            if any(routine.number == program for routine in routines):
+                raise NcError(block.line, block.source, f"there are two programs O{program:04d} in this file")
+            routines.append(Routine(program))
+        some = some or program is not None or block.statement is not None
+        if not routines:
+            if isinstance(block.statement, Loop | Flow) or (
+                isinstance(block.statement, Branch) and block.statement.target is not None
+            ):
+                raise NcError(
+                    block.line, block.source, "a program this long runs straight through: no loops, branches or calls"
+                )
+            continue
+        held += len(block.source)
+        if held > LONGEST_PROGRAM:
+            raise NcError(block.line, block.source, f"the subprograms are longer than {LONGEST_PROGRAM} characters")
+        if block.sequence is not None:
+            routines[-1].sequences[block.sequence] = len(routines[-1].blocks)
+        routines[-1].blocks.append(block)
+    if not some:
+        raise NcError(1, "", "there is no program in this text")
+    for routine in routines:
+        match_loops(routine)
+    return routines
+
+
+def streamed_blocks(lines: Iterable[str], profile: Profile) -> Iterator[Block]:
+    """The blocks of a long file's main program, one at a time; its subprograms end it. Raises NcError."""
+    some = False
+    for block, program in Reader(profile).blocks(lines):
+        if program is not None and some:
+            return
+        some = some or program is not None or block.statement is not None
+        yield block

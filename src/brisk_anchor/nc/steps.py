@@ -22,6 +22,13 @@ class Name:
 
 
 @dataclass(frozen=True, slots=True)
+class Variable:
+    """A variable of the control itself, by number."""
+
+    number: int
+
+
+@dataclass(frozen=True, slots=True)
 class Binary:
     """Two values joined by + - * or /."""
 
@@ -30,7 +37,7 @@ class Binary:
     right: Expression
 
 
-Expression = Number | Name | Binary
+Expression = Number | Name | Variable | Binary
 
 
 @dataclass(frozen=True, slots=True)

@@ -6,7 +6,7 @@ import math
 
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.services.runs import Run, Stride
-from brisk_anchor.standin.machine import Motion, MoveKind
+from brisk_anchor.standin.motion import Motion, MoveKind
 
 _BLOCKS_A_CALL = 400
 """Blocks without a move that one call of `advance` runs at most, so that a screen stays alive."""

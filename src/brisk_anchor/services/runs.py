@@ -5,9 +5,12 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from brisk_anchor.core.errors import BriskAnchorError, MachineError
-from brisk_anchor.nc.interpreter import Interpreter, Status
+from brisk_anchor.nc.interpreter import ControlAlarm, Interpreter, Status
 from brisk_anchor.nc.profile import Profile
-from brisk_anchor.standin.machine import Motion, StandIn
+from brisk_anchor.nc.program import Program
+from brisk_anchor.nc.variables import Memory
+from brisk_anchor.standin.machine import StandIn
+from brisk_anchor.standin.motion import Motion
 
 _ADVICE = {
     101: ("The search met nothing", "Look where the tip is; bring it nearer or search further"),
@@ -40,10 +43,18 @@ class Stride:
 class Run:
     """One program on one machine. `stride` runs a block; nothing runs by itself."""
 
-    def __init__(self, text: str, profile: Profile, machine: StandIn) -> None:
-        """Scan the program. Raises NcError when a line is not understood."""
+    def __init__(
+        self, program: Program | str, profile: Profile, machine: StandIn, memory: Memory | None = None
+    ) -> None:
+        """Scan the program, one of ours or a text; `memory` is what the control holds from programs before.
+
+        Raises:
+            NcError: when a line is not understood.
+        """
         self.machine = machine
-        self.interpreter = Interpreter(text, profile, machine)
+        self.program = program if isinstance(program, Program) else None
+        text = program.text if isinstance(program, Program) else program
+        self.interpreter = Interpreter(text, profile, machine, memory)
         self._motions = len(machine.motions)
         self._printed = 0
         self.stopped = False
@@ -60,8 +71,13 @@ class Run:
 
     @property
     def printed(self) -> list[str]:
-        """Everything printed so far."""
+        """Everything printed so far; a control that prints nothing gives its report from its variables at the end."""
+        if self.program is not None and self.program.results and self.ended_well:
+            return self.program.report(self._variable)
         return self.interpreter.printed
+
+    def _variable(self, number: int) -> float:
+        return self.interpreter.variables.read(number) or 0.0
 
     def stride(self) -> Stride:
         """Run one block and tell what it did."""
@@ -95,6 +111,14 @@ class Run:
         if alarm.error is not None:
             if isinstance(alarm.error, MachineError):
                 return alarm.error
+            guard = self.interpreter.block.comment if self.interpreter.block else ""
+            if alarm.number == ControlAlarm.BLOCK and guard and self.program is not None:
+                # Without words of its own for alarms, a program says in the comment which guard stopped it.
+                return RunStopped(
+                    f"The guard in line {alarm.line} stopped the program: {guard}",
+                    f"The control's words are: {alarm.text}; nothing after that line was done",
+                    "Look at the tip and the part, then start again",
+                )
             return RunStopped(f"Alarm {alarm.number} in line {alarm.line}: {alarm.text}", alarm.error.meaning, "")
         meaning, remedy = _ADVICE.get(alarm.number, ("The program raised this alarm itself", "Read its comment"))
         return RunStopped(f"Alarm {alarm.number} in line {alarm.line}: {alarm.text}", meaning, remedy)

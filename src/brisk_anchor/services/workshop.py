@@ -19,8 +19,9 @@ from brisk_anchor.core.setup import RowPlan, Setup
 from brisk_anchor.core.touches import AXES
 from brisk_anchor.nc.plan import Plan, StorePlan
 from brisk_anchor.nc.profile import Profile, shipped_profile
+from brisk_anchor.nc.program import Program
 from brisk_anchor.nc.reports import parse_reports, touches_of
-from brisk_anchor.nc.writer import Program, write_program
+from brisk_anchor.nc.writer import write_program
 from brisk_anchor.services.asking import build_measurement, point_at
 from brisk_anchor.services.runs import Run, RunStopped
 from brisk_anchor.standin.scene import Scene, build_scene
@@ -74,10 +75,12 @@ class Workshop:
                 self.machine.write_offset(row, (x, y, z))
 
     @classmethod
-    def open(cls, scene_name: str, book: Book | None, *, seed: int | None = 1) -> Workshop:
-        """Open a scene and its profile. Raises SceneError, ProfileError, BookError."""
+    def open(
+        cls, scene_name: str, book: Book | None, *, seed: int | None = 1, profile: Profile | None = None
+    ) -> Workshop:
+        """Open a scene, with its own profile unless another is given. Raises SceneError, ProfileError, BookError."""
         scene = build_scene(load_scene(scene_name))
-        return cls(scene, book, shipped_profile(scene.setup.machine.profile), seed=seed)
+        return cls(scene, book, profile or shipped_profile(scene.setup.machine.profile), seed=seed)
 
     # -- book --------------------------------------------------------------------------------------------------
 
@@ -177,7 +180,7 @@ class Workshop:
 
     def start(self, program: Program) -> Run:
         """Put a program on the stand-in's control, ready to run."""
-        return Run(program.text, self.profile, self.machine)
+        return Run(program, self.profile, self.machine)
 
     def take(self, measurement: Measurement, program: Program, run: Run) -> Measured:
         """Read the report of a finished run, solve the feature, compare with the control, keep it.
@@ -373,6 +376,7 @@ class Workshop:
             raise failure
         if row not in parse_reports(run.printed).stored:
             raise RunStopped(f"The program ended without storing {row}", "Nothing is known of the table", "Look at it")
+        self._read_back(row, chain)
         try:
             self._add(EntryKind.STORED, row, chain, note=f"set by O{program.number:04d}")
         except BriskAnchorError:
@@ -380,11 +384,23 @@ class Workshop:
             raise
         return chain
 
+    def _read_back(self, row: str, chain: Chain) -> None:
+        """Compare the control's table with the chain, whatever the program could check itself."""
+        held = dict(zip(AXES, self.machine.offset(row), strict=True))
+        for axis in chain.axes:
+            if axis.written and abs(held[axis.axis] - axis.value) > 2 * self.profile.resolution:
+                name = f"{row} {axis.axis.upper()}"
+                raise RunStopped(
+                    f"{name} reads {held[axis.axis]:+.4f} mm after the program, not {axis.value:+.4f}",
+                    "The control did not take what was written",
+                    "Look whether the table is locked, and whether the profile is this control's",
+                )
+
     # -- proof -------------------------------------------------------------------------------------------------
 
     def proving_run(self, program: Program) -> Run:
         """A run of a program on a twin of the machine; the machine itself and its tables are not touched."""
-        return Run(program.text, self.profile, self.machine.twin(seed=len(self.machine.motions) + 7))
+        return Run(program, self.profile, self.machine.twin(seed=len(self.machine.motions) + 7))
 
     def judge(self, row: str, program: Program, run: Run) -> Proof:
         """Compare what a proving run left in the twin's table with the stored value, and enter it in the book.

@@ -1,82 +1,36 @@
-"""The virtual machine: moves, probe, tables and travels. It is what the interpreter drives."""
+"""The virtual machine: moves, probe, tables and travels. It is what the interpreter drives.
+
+Its tracing works with the tool upright. Where a machine holds its tools another way, as a lathe does, everything is
+turned until they stand upright, and contacts are turned back.
+"""
 
 from __future__ import annotations
 
 import copy
 import math
-from dataclasses import dataclass
-from enum import Enum
+from collections.abc import Mapping
+from dataclasses import replace
 
 import numpy as np
 
-from brisk_anchor.core.errors import CrashError, MachineError, TravelError
+from brisk_anchor.core.errors import CrashError, ToolError, TravelError
+from brisk_anchor.core.frames import Frame
 from brisk_anchor.core.kinds import Vector
+from brisk_anchor.core.rotary import RotaryAxis, table_frame
 from brisk_anchor.core.setup import Machine
-from brisk_anchor.core.touches import AXES, Stylus
-from brisk_anchor.nc.port import SkipResult
+from brisk_anchor.core.touches import AXES
+from brisk_anchor.nc.port import LENGTH, RADIUS, SkipResult
+from brisk_anchor.standin.motion import Motion, MoveKind, RealProbe, move_seconds
 from brisk_anchor.standin.solids import Solid
-from brisk_anchor.standin.tracing import Contact, ProbeShape, Tracer
+from brisk_anchor.standin.tools import COLUMNS, Tool, ToolTable
+from brisk_anchor.standin.tracing import Contact, Tracer
 
-
-class MoveKind(Enum):
-    """How a move was made."""
-
-    RAPID = "rapid"
-    FEED = "feed"
-    SKIP = "skip"
-    DWELL = "dwell"
-
-
-@dataclass(frozen=True, slots=True)
-class Motion:
-    """One move as it happened; positions are the spindle's, machine mm. `contact` is the place on the metal."""
-
-    kind: MoveKind
-    line: int
-    start: Vector
-    end: Vector
-    feed: float
-    seconds: float
-    contact: Vector | None = None
-    solid: str = ""
-
-    def at(self, share: float) -> Vector:
-        """Position after a share (0 to 1) of the way."""
-        x, y, z = (a + (b - a) * share for a, b in zip(self.start, self.end, strict=True))
-        return x, y, z
-
-
-@dataclass(frozen=True, slots=True)
-class RealProbe:
-    """The probe as it really is. Pre-travel is `pre_travel + lobing·cos(3·heading)` mm; noise is 1σ, mm.
-
-    The signal comes `delay` seconds late, so that a fast touch reads worse than a slow one. A probe that is "absent"
-    never signals, one that is "stuck" always does.
-    """
-
-    stylus: Stylus
-    length: float
-    pre_travel: float
-    lobing: float
-    noise: float
-    over_travel: float
-    delay: float = 0.0
-    fault: str = ""
-
-
-def move_seconds(distance: float, feed: float, acceleration: float) -> float:
-    """Time of a move from rest to rest with a trapezoid of speed. `feed` mm/min, `acceleration` mm/s², result s."""
-    if distance <= 0:
-        return 0.0
-    speed = feed / 60.0
-    ramp = speed * speed / acceleration
-    if distance >= ramp:
-        return distance / speed + speed / acceleration
-    return 2 * math.sqrt(distance / acceleration)
+_TURN_STEP = 1.0
+"""Degrees between two looks for contact while the table turns."""
 
 
 class StandIn:
-    """A machine with its set-up and probe. Implements `MachinePort`."""
+    """A machine with its set-up, tools and tables. Implements `MachinePort`."""
 
     def __init__(
         self,
@@ -87,15 +41,37 @@ class StandIn:
         offsets: dict[str, Vector],
         *,
         seed: int | None = 1,
+        tools: tuple[Tool, ...] = (),
+        rotary: tuple[RotaryAxis, ...] | None = None,
     ) -> None:
-        """`seed` None switches the noise of the probe off."""
+        """`seed` None switches the noise of the probe off; `rotary` is where the rotary axes really are.
+
+        The probe stands in the spindle; `tools` are the others in the magazine.
+        """
         self.machine = machine
         self.probe = probe
-        self.tracer = Tracer(solids, ProbeShape.of(probe.stylus))
+        first = Tool.probe(probe.stylus, probe.length)
+        self.tools = {tool.number: tool for tool in (Tool.none(), first, *tools)}
+        self.tool = first
+        self.table = ToolTable({tool.number: {LENGTH: tool.length} for tool in tools})
+        self.table.rows[first.number] = {LENGTH: probe.stylus.length, RADIUS: probe.stylus.effective_radius}
         self.motions: list[Motion] = []
+        self.hits: list[Motion] = []
         self.offsets = dict(offsets)
+        self.angle_offsets: dict[str, dict[str, float]] = {}
+        self.angles: dict[str, float] = {axis.letter: 0.0 for axis in machine.rotary}
+        self.spindle = 5
+        self.speed = 0.0
+        self.started_hours = 0.0
+        self._seconds = 0.0
         self._position = position
+        self._solids = solids
+        self._rotary = machine.rotary if rotary is None else rotary
+        self._upright = _upright(machine.tool_axis)
+        self._tracer: Tracer | None = None
         self._random = np.random.default_rng(seed) if seed is not None else None
+
+    # -- what it is now ----------------------------------------------------------------------------------------
 
     @property
     def position(self) -> Vector:
@@ -104,52 +80,121 @@ class StandIn:
 
     @property
     def tip(self) -> Vector:
-        """Where the ball's lowest point is, machine mm."""
-        x, y, z = self._position
-        return x, y, z - self.probe.length
+        """Where the tool's end is, machine mm."""
+        return self._end_of(self._position)
 
     @property
     def tool_in_spindle(self) -> int:
         """Number of the tool in the spindle."""
-        return self.probe.stylus.tool_number
+        return self.tool.number
 
     @property
     def seconds(self) -> float:
         """Machine time of all moves so far."""
-        return sum(motion.seconds for motion in self.motions)
+        return self._seconds
+
+    @property
+    def clock(self) -> float:
+        """Machine time since this stand-in was made, seconds."""
+        return self._seconds
+
+    @property
+    def hours(self) -> float:
+        """Hours of moving, those of earlier days included."""
+        return self.started_hours + self._seconds / 3600
+
+    @property
+    def home(self) -> Vector:
+        """Where the axes go to be referenced, machine mm."""
+        return self.machine.home
+
+    @property
+    def tracer(self) -> Tracer:
+        """Traces the tool in the spindle through everything as it stands at the present table angles."""
+        if self._tracer is None:
+            self._tracer = Tracer(self.solids_at(self.angles), self.tool.shape)
+        return self._tracer
+
+    def solids_at(self, angles: Mapping[str, float]) -> tuple[Solid, ...]:
+        """Every solid at some table angles, turned so that the tool stands upright."""
+        if not any(angles.values()) and self._upright is None:
+            return self._solids
+        table = table_frame(self._rotary, angles)
+        placed = [
+            replace(solid, frame=table @ solid.frame) if solid.carried and self._rotary else solid
+            for solid in self._solids
+        ]
+        if self._upright is not None:
+            placed = [replace(solid, frame=self._upright @ solid.frame) for solid in placed]
+        return tuple(placed)
+
+    @property
+    def probe_signals(self) -> bool:
+        """Whether the probe signals contact now."""
+        if not self.tool.is_probe or self.probe.fault == "absent":
+            return False
+        return self.probe.fault == "stuck" or self.tracer.penetration(self._into(self.tip)) > 0
+
+    @property
+    def touching(self) -> bool:
+        """Whether any part of the tool stands against metal now."""
+        return not self.tracer.free(self._into(self.tip))
 
     def twin(self, *, seed: int | None) -> StandIn:
         """The same machine with tables and position copied: what runs on it changes nothing here."""
         other = copy.copy(self)
         other.offsets = dict(self.offsets)
-        other.motions = []
+        other.angle_offsets = {row: dict(angles) for row, angles in self.angle_offsets.items()}
+        other.angles = dict(self.angles)
+        other.table = self.table.copy()
+        other.motions, other.hits, other._seconds = [], [], 0.0
         other._random = np.random.default_rng(seed) if seed is not None else None
         return other
+
+    def forget_motions(self) -> None:
+        """Let go of the moves so far; hits, times and tables stay. For programs too long to keep every move."""
+        self.motions.clear()
 
     def hold(self, motion: Motion, share: float) -> None:
         """Stop within the last move: the spindle stands after `share` of it."""
         self._position = motion.at(min(1.0, max(0.0, share)))
 
-    @property
-    def touching(self) -> bool:
-        """Whether any part of the probe stands against metal now."""
-        return not self.tracer.free(self.tip)
+    def place(self, position: Vector, angles: Mapping[str, float], tool: int) -> None:
+        """Stand somewhere without moving there: how the machine was left. Raises ToolError for an unknown tool."""
+        self._limits(position, angles)
+        self._take(tool, 0)
+        self._position = position
+        self.angles |= angles
 
     def go_home(self) -> None:
-        """Send the spindle home, Z first. From metal the stand-in lifts the probe free as a hand would.
+        """Send the spindle home, Z first (X first on a lathe). From metal the stand-in lifts the tool free by hand.
 
         Raises:
-            MachineError: something is in the way of a probe that stood free.
+            MachineError: something is in the way of a tool that stood free.
         """
-        x, y, _ = self._position
-        home = self.machine.home
+        home, axis = self.machine.home, self.machine.tool_axis
+        x, y, z = (h if abs(a) > 0.5 else now for h, a, now in zip(home, axis, self._position, strict=True))
         if self.touching:
-            self._record(MoveKind.RAPID, 0, (x, y, home[2]), self.machine.rapid, None)
+            self._record(MoveKind.RAPID, 0, (x, y, z), self.machine.rapid, None)
         else:
-            self.rapid((x, y, home[2]), 0)
+            self.rapid((x, y, z), 0)
         self.rapid(home, 0)
 
-    # -- MachinePort -------------------------------------------------------------------------------------------
+    # -- frames ------------------------------------------------------------------------------------------------
+
+    def _end_of(self, position: Vector) -> Vector:
+        x, y, z = position
+        a, b, c = self.machine.tool_axis
+        length = self.tool.length
+        return x - a * length, y - b * length, z - c * length
+
+    def _into(self, point: Vector) -> Vector:
+        return point if self._upright is None else self._upright.point(point)
+
+    def _out(self, point: Vector) -> Vector:
+        return point if self._upright is None else self._upright.inverse().point(point)
+
+    # -- tables ------------------------------------------------------------------------------------------------
 
     def offset(self, row: str) -> Vector:
         """Values of an offset row, mm; zero where nothing was ever written."""
@@ -159,78 +204,133 @@ class StandIn:
         """Write an offset row, mm."""
         self.offsets[row] = values
 
+    def angle_offset(self, row: str) -> Mapping[str, float]:
+        """Angles of an offset row, degrees by letter."""
+        return self.angle_offsets.get(row, {})
+
+    def write_angle_offset(self, row: str, letter: str, value: float) -> None:
+        """Write one angle of an offset row, degrees."""
+        self.angle_offsets.setdefault(row, {})[letter] = value
+
     def tool_length(self, number: int) -> float:
-        """Length in the tool table, mm. Raises ValueError when there is no such tool."""
-        if number != self.probe.stylus.tool_number:
-            raise ValueError(f"H{number} is empty in the tool table")
-        return self.probe.stylus.length
+        """Length in the tool table, wear included, mm. Raises ValueError when there is no such tool."""
+        return self.table.length(number)
 
-    def dwell(self, seconds: float, line: int) -> None:
-        """Wait."""
-        self.motions.append(Motion(MoveKind.DWELL, line, self._position, self._position, 0.0, seconds))
+    def tool_value(self, number: int, column: int) -> float:
+        """A figure of the tool table, mm. Raises ValueError when there is no such tool."""
+        return self.table.value(number, column)
 
-    def rapid(self, target: Vector, line: int) -> None:
-        """Move at rapid; any contact is a crash."""
-        self._free(target, self.machine.rapid, line, MoveKind.RAPID)
+    def write_tool(self, number: int, column: int, value: float) -> None:
+        """Write the tool table, mm. The probe's own figures come from its calibration and stay."""
+        if number not in self.tools or number == 0:
+            raise ToolError(f"There is no tool T{number} to write figures for", "The table is unchanged", "Check P")
+        if number == self.probe.stylus.tool_number:
+            raise ToolError(
+                f"A program would write the {COLUMNS[column]} of the probe T{number}",
+                "The stand-in keeps the probe's calibrated figures",
+                "Calibrate the probe instead",
+            )
+        if not -1000 <= value <= 1000:
+            raise ToolError(f"{value:g} mm is no {COLUMNS[column]}", "The table is unchanged", "Check the figure")
+        self.table.rows.setdefault(number, {})[column] = value
 
-    def feed(self, target: Vector, feed: float, line: int) -> None:
-        """Move at feed, the probe not watched: contact is a crash, unless the ball comes off what it pressed on."""
-        self._free(target, feed, line, MoveKind.FEED)
-
-    @property
-    def home(self) -> Vector:
-        """Where the axes go to be referenced, machine mm."""
-        return self.machine.home
+    # -- tool and spindle --------------------------------------------------------------------------------------
 
     def change_tool(self, number: int, line: int) -> None:
-        """Only the probe stands in this shop's magazine."""
-        if number != self.tool_in_spindle:
-            raise MachineError(
-                f"Tool T{number} was called in line {line}; the magazine holds T{self.tool_in_spindle} alone",
+        """Put another tool in the spindle, the spindle being stopped and the place free for it."""
+        if number == self.tool.number:
+            return
+        self._take(number, line)
+
+    def _take(self, number: int, line: int) -> None:
+        if number not in self.tools:
+            held = ", ".join(f"T{known}" for known in self.tools if known)
+            raise ToolError(
+                f"Tool T{number} was called in line {line}; the magazine holds {held}",
                 "The stand-in cannot change to it",
                 "Check the tool number, or put the tool into the scene",
             )
+        self.tool = self.tools[number]
+        self.spindle = 5
+        self._tracer = None
 
     def turn_spindle(self, code: int, speed: float, line: int) -> None:
-        """The probe must never turn under power."""
-        if code in (3, 4):
-            raise MachineError(
+        """Start, stop or orient. The probe must never turn under power."""
+        if code in (3, 4) and self.tool.is_probe:
+            raise ToolError(
                 f"M{code} in line {line} would turn the spindle with the probe in it",
                 "That throws the stylus off and tears the cable of a wired probe",
                 "Take the spindle start out, or change the tool before it",
             )
+        if code in (3, 4) and speed <= 0:
+            raise ToolError(f"M{code} in line {line}: no speed has been given", "The spindle stands", "Give S first")
+        self.spindle, self.speed = code, speed
 
-    def write_tool(self, number: int, kind: int, value: float) -> None:
-        """The probe's length is calibrated, not written by a program."""
-        raise MachineError(
-            f"A program would write the tool table (T{number}, L{kind})",
-            "The stand-in keeps the probe's calibrated length",
-            "Calibrate the probe instead",
-        )
+    # -- moves -------------------------------------------------------------------------------------------------
 
-    def _limits(self, target: Vector) -> None:
-        for axis, value, low, high in zip(AXES, target, self.machine.travel.low, self.machine.travel.high, strict=True):
-            if not low - 1e-9 <= value <= high + 1e-9:
-                raise TravelError(axis.upper(), value, low if value < low else high)
+    def dwell(self, seconds: float, line: int) -> None:
+        """Wait."""
+        self._seconds += seconds
+        self.motions.append(Motion(MoveKind.DWELL, line, self._position, self._position, 0.0, seconds))
+
+    def rapid(self, target: Vector, line: int, angles: Mapping[str, float] | None = None) -> None:
+        """Move at rapid; any contact is a crash."""
+        self._free(target, self.machine.rapid, line, MoveKind.RAPID, angles)
+
+    def feed(self, target: Vector, feed: float, line: int, angles: Mapping[str, float] | None = None) -> None:
+        """Move at feed, the probe not watched: contact is a crash, unless the ball comes off what it pressed on."""
+        self._free(target, feed, line, MoveKind.FEED, angles)
+
+    def _limits(self, target: Vector, angles: Mapping[str, float] | None = None) -> None:
+        low, high = self.machine.travel.low, self.machine.travel.high
+        for i in range(3):
+            if not low[i] - 1e-9 <= target[i] <= high[i] + 1e-9:
+                raise TravelError(AXES[i].upper(), target[i], low[i] if target[i] < low[i] else high[i])
+        for axis in self.machine.rotary if angles else ():
+            angle = (angles or {}).get(axis.letter, 0.0)
+            for limit, beyond in ((axis.low, -1), (axis.high, 1)):
+                if limit is not None and (angle - limit) * beyond > 1e-9:
+                    raise TravelError(axis.letter, angle, limit)
 
     def _tips(self, target: Vector) -> tuple[Vector, Vector]:
-        return self.tip, (target[0], target[1], target[2] - self.probe.length)
+        return self._into(self.tip), self._into(self._end_of(target))
 
-    def _record(self, kind: MoveKind, line: int, end: Vector, feed: float, contact: Contact | None) -> None:
+    def _record(
+        self,
+        kind: MoveKind,
+        line: int,
+        end: Vector,
+        feed: float,
+        contact: Contact | None,
+        angles: Mapping[str, float] | None = None,
+    ) -> None:
         seconds = move_seconds(math.dist(self._position, end), feed, self.machine.acceleration)
-        self.motions.append(
-            Motion(
-                kind,
-                line,
-                self._position,
-                end,
-                feed,
-                seconds,
-                contact.place if contact else None,
-                contact.solid.title if contact else "",
-            )
+        if angles:
+            rates = {axis.letter: axis.rapid for axis in self.machine.rotary}
+            whole = kind is MoveKind.FEED and self._position == end
+            for letter, angle in angles.items():
+                rate = min(feed, rates[letter]) if whole else rates[letter]
+                seconds = max(seconds, abs(angle - self.angles[letter]) / rate * 60)
+        place = self._out(contact.place) if contact else None
+        motion = Motion(
+            kind,
+            line,
+            self._position,
+            end,
+            feed,
+            seconds,
+            place,
+            contact.solid.title if contact else "",
+            tuple((angles or {}).items()),
         )
+        self.motions.append(motion)
+        if contact:
+            self.hits.append(motion)
+        self._seconds += seconds
         self._position = end
+        if angles:
+            self.angles |= angles
+            self._tracer = None
 
     def _along(self, target: Vector, distance: float) -> Vector:
         length = math.dist(self._position, target)
@@ -238,20 +338,51 @@ class StandIn:
         x, y, z = (a + (b - a) * share for a, b in zip(self._position, target, strict=True))
         return x, y, z
 
-    def _free(self, target: Vector, feed: float, line: int, kind: MoveKind) -> None:
-        self._limits(target)
+    def _free(
+        self, target: Vector, feed: float, line: int, kind: MoveKind, angles: Mapping[str, float] | None = None
+    ) -> None:
+        self._limits(target, angles)
+        during = f"{'a rapid' if kind is MoveKind.RAPID else 'a feed'} move in line {line}"
+        if angles and any(angle != self.angles[letter] for letter, angle in angles.items()):
+            self._turn(target, feed, during, line, kind, angles)
+            return
         start, end = self._tips(target)
         pressed = self.tracer.penetration(start) if kind is MoveKind.FEED else 0.0
-        contact = self.tracer.trace(start, end, pressed=pressed)
+        cutting = kind is MoveKind.FEED and self.spindle in (3, 4) and not self.tool.is_probe
+        contact = self.tracer.trace(start, end, pressed=pressed, cutting=cutting)
         if contact:
             self._record(kind, line, self._along(target, contact.distance), feed, contact)
-            during = "a rapid move" if kind is MoveKind.RAPID else "a feed move"
-            raise CrashError(contact.part, contact.solid.title, contact.place, f"{during} in line {line}")
+            raise CrashError(contact.part, contact.solid.title, self._out(contact.place), during)
         self._record(kind, line, target, feed, None)
+
+    def _turn(
+        self, target: Vector, feed: float, during: str, line: int, kind: MoveKind, angles: Mapping[str, float]
+    ) -> None:
+        """A move in which the table turns: looked at every degree of it; nothing may be touched at any of them."""
+        before, start = dict(self.angles), self._position
+        widest = max(abs(angle - before[letter]) for letter, angle in angles.items())
+        steps = max(1, math.ceil(widest / _TURN_STEP))
+        for step in range(1, steps + 1):
+            share = step / steps
+            now = {letter: before[letter] + (angle - before[letter]) * share for letter, angle in angles.items()}
+            x, y, z = (a + (b - a) * share for a, b in zip(start, target, strict=True))
+            tracer = Tracer(self.solids_at(before | now), self.tool.shape)
+            tip = self._into(self._end_of((x, y, z)))
+            if not tracer.free(tip):
+                touched = tracer.touched(tip)
+                self._record(kind, line, (x, y, z), feed, touched, now)
+                raise CrashError(touched.part, touched.solid.title, self._out(touched.place), f"{during} (turning)")
+        self._record(kind, line, target, feed, None, angles)
 
     def skip(self, target: Vector, feed: float, line: int, *, away: bool = False) -> SkipResult:
         """Move until the probe signals. The signal comes late by the pre-travel, the stop later by the braking way."""
         self._limits(target)
+        if not self.tool.is_probe:
+            raise ToolError(
+                f"A probing move in line {line} with T{self.tool.number} in the spindle",
+                "Nothing would signal contact",
+                "Put the probe in",
+            )
         if away:
             return self._come_free(target, feed, line)
         start, end = self._tips(target)
@@ -265,7 +396,9 @@ class StandIn:
             return SkipResult(target, False)
         if contact.part != "ball":
             self._record(MoveKind.SKIP, line, self._along(target, contact.distance), feed, contact)
-            raise CrashError(contact.part, contact.solid.title, contact.place, f"a guarded move in line {line}")
+            raise CrashError(
+                contact.part, contact.solid.title, self._out(contact.place), f"a guarded move in line {line}"
+            )
         x, y, z = ((b - a) / length for a, b in zip(start, end, strict=True))
         signal = contact.distance
         if self.probe.fault == "absent":
@@ -276,16 +409,17 @@ class StandIn:
             self._record(
                 MoveKind.SKIP, line, self._along(target, contact.distance + self.probe.over_travel), feed, contact
             )
-            raise CrashError("stylus", contact.solid.title, contact.place, f"a search without a signal in line {line}")
+            raise CrashError(
+                "stylus", contact.solid.title, self._out(contact.place), f"a search without a signal in line {line}"
+            )
         if signal >= length:
             self._record(MoveKind.SKIP, line, target, feed, contact)
             return SkipResult(target, False)
         braking = (feed / 60.0) ** 2 / (2 * self.machine.acceleration)
         if signal - contact.distance + braking > self.probe.over_travel:
             self._record(MoveKind.SKIP, line, self._along(target, signal + self.probe.over_travel), feed, contact)
-            raise CrashError(
-                "stylus", contact.solid.title, contact.place, f"a touch too fast to stop in line {line} (F{feed:g})"
-            )
+            during = f"a touch too fast to stop in line {line} (F{feed:g})"
+            raise CrashError("stylus", contact.solid.title, self._out(contact.place), during)
         latched = self._along(target, signal)
         radius = self.probe.stylus.ball_diameter / 2
         at = (contact.place[0] + x * radius, contact.place[1] + y * radius, contact.place[2] + z * radius)
@@ -322,3 +456,14 @@ class StandIn:
         heading, level = math.atan2(direction[1], direction[0]), math.hypot(direction[0], direction[1])
         late = self.probe.pre_travel + self.probe.lobing * level * math.cos(3 * heading)
         return late + (float(self._random.normal(0.0, self.probe.noise)) if self._random is not None else 0.0)
+
+
+def _upright(tool_axis: Vector) -> Frame | None:
+    """The turn that brings the tool's axis to +Z, None where it is there."""
+    if tool_axis == (0.0, 0.0, 1.0):
+        return None
+    along = np.array(tool_axis) / np.linalg.norm(tool_axis)
+    side = np.array((0.0, 1.0, 0.0)) if abs(along[1]) < 0.9 else np.array((1.0, 0.0, 0.0))
+    across = np.cross(side, along)
+    across /= np.linalg.norm(across)
+    return Frame(np.array([across, np.cross(along, across), along]), np.zeros(3))

@@ -10,9 +10,11 @@ from brisk_anchor.core.frames import Array, Frame
 from brisk_anchor.core.kinds import FeatureKind, Vector
 from brisk_anchor.core.offsets import Fixed, FromFeature, Keep, Rule
 from brisk_anchor.core.setup import DrawnFeature, Machine, Outline, Polyline, RowPlan, Setup, Travel
-from brisk_anchor.standin.machine import RealProbe, StandIn
+from brisk_anchor.standin.machine import StandIn
+from brisk_anchor.standin.motion import RealProbe
 from brisk_anchor.standin.scene_file import BodySection, FeatureSection, RuleSection, SceneFile, SolidSection
 from brisk_anchor.standin.solids import Ball, Cone, Disc, Lever, Rectangle, Region, Solid, Unevenness
+from brisk_anchor.standin.tools import Tool
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -43,6 +45,10 @@ class Scene:
             position or self.file.machine.position,
             self.file.offsets,
             seed=seed,
+            tools=tuple(
+                Tool.cutter(t.number, t.name, t.diameter, t.reach, t.holder_diameter, t.length) for t in self.file.tool
+            ),
+            rotary=tuple(axis.real_axis() for axis in self.file.machine.rotary),
         )
 
     def true_value(self, feature: str, axis: str, tip: Vector) -> float:
@@ -142,6 +148,7 @@ def _solid(body: BodySection, section: SolidSection, frame: Frame, *, real: bool
         uneven=uneven,
         turned=_turned(section),
         frame=frame,
+        carried=body.on == "rotary table",
     )
 
 
@@ -209,7 +216,16 @@ def build_scene(file: SceneFile) -> Scene:
     bodies = {body.name: body for body in file.body}
     m = file.machine
     machine = Machine(
-        m.name, m.kind, Travel(m.travel_low, m.travel_high), m.home, m.table, m.rapid, m.acceleration, m.profile
+        m.name,
+        m.kind,
+        Travel(m.travel_low, m.travel_high),
+        m.home,
+        m.table,
+        m.rapid,
+        m.acceleration,
+        m.profile,
+        tuple(axis.axis() for axis in m.rotary),
+        m.tool_direction,
     )
     nominal = [
         _solid(body, section, Frame(np.eye(3), np.array(body.at)), real=False)

@@ -11,6 +11,7 @@ from typing import Annotated, Literal, Self
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 
 from brisk_anchor.core.errors import BriskAnchorError, Finding, SceneError
+from brisk_anchor.core.rotary import RotaryAxis
 from brisk_anchor.core.touches import Stylus
 from brisk_anchor.nc.profile import findings_of
 
@@ -45,11 +46,47 @@ class JobSection(_Section):
     start_uncertainty: float = Field(ge=0.01, le=20)
 
 
+class RotarySection(_Section):
+    """A rotary axis of the table, the outermost first. `sense` -1 is ISO 841's for a table; limits None are endless."""
+
+    letter: Literal["A", "B", "C"]
+    direction: Place
+    centre: Place
+    sense: Literal[1, -1]
+    low: Annotated[float, Field(ge=-100_000, le=100_000)] | None = None
+    high: Annotated[float, Field(ge=-100_000, le=100_000)] | None = None
+    rapid: float = Field(gt=0, le=1_000_000)
+    real_shift: tuple[float, float, float] = (0.0, 0.0, 0.0)
+
+    def axis(self) -> RotaryAxis:
+        """The axis as the machine's builder states it. Raises GeometryError."""
+        return RotaryAxis(self.letter, self.direction, self.centre, self.sense, self.low, self.high, self.rapid)
+
+    def real_axis(self) -> RotaryAxis:
+        """The axis as it is. Raises GeometryError."""
+        return self.axis().moved(self.real_shift)
+
+
+_TOOL_AXES: dict[str, tuple[float, float, float]] = {
+    "+Z": (0.0, 0.0, 1.0),
+    "-Z": (0.0, 0.0, -1.0),
+    "+X": (1.0, 0.0, 0.0),
+    "-X": (-1.0, 0.0, 0.0),
+    "+Y": (0.0, 1.0, 0.0),
+    "-Y": (0.0, -1.0, 0.0),
+}
+
+
 class MachineSection(_Section):
-    """The machine; `table` is x low, y low, x high, y high and top, in tip coordinates without a tool."""
+    """The machine; `table` is x low, y low, x high, y high and top, in tip coordinates without a tool.
+
+    `tool_axis` points from a tool's end to the spindle or turret.
+    """
 
     name: Name
-    kind: Literal["vertical mill"]
+    kind: Literal["vertical mill", "horizontal mill", "mill with rotary table", "trunnion mill", "lathe"]
+    tool_axis: Literal["+Z", "-Z", "+X", "-X", "+Y", "-Y"] = "+Z"
+    rotary: list[RotarySection] = []
     profile: Annotated[str, Field(max_length=40)]
     travel_low: Place
     travel_high: Place
@@ -68,6 +105,33 @@ class MachineSection(_Section):
                 raise ValueError(f"the travel of {axis} runs from {low:g} to {high:g}: low and high are exchanged")
             if not low <= home <= high or not low <= now <= high:
                 raise ValueError(f"home or position of {axis} lies outside its travel of {low:g} to {high:g}")
+        letters = [axis.letter for axis in self.rotary]
+        if len(set(letters)) != len(letters):
+            raise ValueError("two rotary axes have the same letter")
+        if self.kind in ("mill with rotary table", "trunnion mill") and not letters:
+            raise ValueError(f"a {self.kind} needs its rotary axes")
+        return self
+
+    @property
+    def tool_direction(self) -> tuple[float, float, float]:
+        """Unit vector from a tool's end to the spindle."""
+        return _TOOL_AXES[self.tool_axis]
+
+
+class ToolSection(_Section):
+    """A cutter in the magazine: it stands `reach` out of a holder; `length` is from the gauge line to its end."""
+
+    number: int = Field(ge=1, le=9999)
+    name: Name
+    diameter: Length
+    reach: Length
+    holder_diameter: Length
+    length: Length
+
+    @model_validator(mode="after")
+    def _fits(self) -> Self:
+        if self.reach >= self.length:
+            raise ValueError("it stands further out of its holder than it is long")
         return self
 
 
@@ -192,10 +256,11 @@ class RealBodySection(_Section):
 
 
 class BodySection(_Section):
-    """A part or fixture, placed in machine coordinates of the tip."""
+    """A part or fixture, placed in machine coordinates of the tip, rotary axes at 0; `on` says what carries it."""
 
     name: Name
     role: Literal["part", "fixture"]
+    on: Literal["table", "rotary table"] = "table"
     at: Place
     real: RealBodySection = RealBodySection()
     solid: list[SolidSection] = Field(min_length=1)
@@ -251,6 +316,7 @@ class SceneFile(_Section):
     job: JobSection
     machine: MachineSection
     probe: ProbeSection
+    tool: list[ToolSection] = []
     offsets: dict[str, Place] = {}
     body: list[BodySection] = Field(min_length=1)
     feature: list[FeatureSection] = []
@@ -266,6 +332,7 @@ def _references(scene: SceneFile) -> list[Finding]:
         ("feature", names),
         ("body", [b.name for b in scene.body]),
         ("row", [r.row for r in scene.row]),
+        ("tool", [f"T{t.number}" for t in scene.tool] + [f"T{scene.probe.tool_number}"]),
     ):
         findings += [
             Finding(kind, f"“{name}” is named twice") for name in sorted(set(listed)) if listed.count(name) > 1
@@ -276,6 +343,9 @@ def _references(scene: SceneFile) -> list[Finding]:
             findings.append(Finding(place, f"there is no solid “{feature.solid}” in a body “{feature.body}”"))
         if feature.kind != "surface" and feature.size is None:
             findings.append(Finding(place, f"a {feature.kind} needs its size"))
+    for number, body in enumerate(scene.body):
+        if body.on == "rotary table" and not scene.machine.rotary:
+            findings.append(Finding(f"body.{number}.on", "the machine has no rotary axes"))
     for row in scene.row:
         for axis in "xyz":
             rule: RuleSection = getattr(row, axis)
@@ -285,6 +355,11 @@ def _references(scene: SceneFile) -> list[Finding]:
         scene.probe.stylus()
     except BriskAnchorError as error:
         findings.append(Finding("probe", error.what))
+    for number, rotary in enumerate(scene.machine.rotary):
+        try:
+            rotary.axis()
+        except BriskAnchorError as error:
+            findings.append(Finding(f"machine.rotary.{number}", error.what))
     return findings
 
 

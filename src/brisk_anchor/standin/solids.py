@@ -174,6 +174,8 @@ class Solid:
     turned: Ball | Cone | None = None
     """A ball or cone in place of the drawn-up region, which is then the disc it is seen as from above."""
     frame: Frame = field(default_factory=Frame.identity)
+    carried: bool = False
+    """Whether it stands on the rotary table and turns with it."""
     _placed: tuple[float, ...] = field(init=False)
 
     def __post_init__(self) -> None:

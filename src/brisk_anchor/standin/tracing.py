@@ -38,12 +38,21 @@ class Cylinder:
     flat: bool
 
 
+def _nose(low: float) -> Cylinder:
+    return Cylinder("spindle nose", 50.0, low, low + 150.0, True)
+
+
 @dataclass(frozen=True, slots=True)
 class ProbeShape:
-    """Ball radius and the cylinders above it, mm."""
+    """Ball radius and the cylinders above it, mm; a tool that is no probe has a ball of nothing at its end.
+
+    The first `cutting` cylinders and the end itself may go into a part while they cut.
+    """
 
     ball: float
     cylinders: tuple[Cylinder, ...]
+    end: str = "ball"
+    cutting: int = 0
 
     @classmethod
     def of(cls, stylus: Stylus) -> ProbeShape:
@@ -54,9 +63,20 @@ class ProbeShape:
             (
                 Cylinder("stylus stem", stylus.stem_diameter / 2, stylus.ball_diameter, neck, False),
                 Cylinder("probe body", stylus.body_diameter / 2, neck, neck + stylus.body_length, True),
-                Cylinder("spindle nose", 50.0, stylus.length, stylus.length + 150.0, True),
+                _nose(stylus.length),
             ),
         )
+
+    @classmethod
+    def cutter(cls, diameter: float, reach: float, holder: float, length: float) -> ProbeShape:
+        """A cutter standing `reach` out of its holder, and the spindle nose at `length`."""
+        tool = Cylinder("tool", diameter / 2, 0.0, reach, True)
+        return cls(0.0, (tool, Cylinder("tool holder", holder / 2, reach, length, True), _nose(length)), "tool", 1)
+
+    @classmethod
+    def empty(cls) -> ProbeShape:
+        """Nothing but the spindle nose."""
+        return cls(0.0, (_nose(0.0),), "spindle nose")
 
 
 @dataclass(frozen=True, slots=True)
@@ -154,11 +174,21 @@ class Tracer:
                 return False
         return True
 
-    def trace(self, start: Vector, end: Vector, *, pressed: float = 0.0) -> Contact | None:
+    def touched(self, tip: Vector) -> Contact:
+        """What the tool touches with its end at `tip`, where it touches something."""
+        solids = self._near(tip, tip, self.shape.ball, 0.0, 2 * self.shape.ball)
+        found = [(self.shape.end, self._ball(tip, solids))] if solids else []
+        for cylinder in self.shape.cylinders:
+            if solids := self._near(tip, tip, cylinder.radius, cylinder.low, cylinder.high):
+                found.append((cylinder.part, self._cylinder(cylinder, tip, solids)))
+        part, nearest = min(found, key=lambda item: item[1].clearance)
+        return Contact(0.0, part, nearest.solid, nearest.place)
+
+    def trace(self, start: Vector, end: Vector, *, pressed: float = 0.0, cutting: bool = False) -> Contact | None:
         """First contact of any part of the probe from `start` to `end` (the ball's lowest point, machine mm).
 
         `pressed` is how deep (mm) the ball is in metal at the start, deflected by an earlier touch: until it has come
-        free, only going deeper counts as contact.
+        free, only going deeper counts as contact. With `cutting` the tool's cutting parts pass through parts.
         """
         length = math.dist(start, end)
         if length == 0:
@@ -167,10 +197,14 @@ class Tracer:
         ball = self.shape.ball
         first: Contact | None = None
         solids = self._near(start, end, ball, 0.0, 2 * ball)
+        if cutting:
+            solids = [solid for solid in solids if solid.role != "part"]
         if solids:
             first = self._march(start, unit, length, solids, None, pressed)
-        for cylinder in self.shape.cylinders:
+        for number, cylinder in enumerate(self.shape.cylinders):
             solids = self._near(start, end, cylinder.radius, cylinder.low, cylinder.high)
+            if cutting and number < self.shape.cutting:
+                solids = [solid for solid in solids if solid.role != "part"]
             if solids:
                 reach = first.distance if first else length
                 first = self._march(start, unit, reach, solids, cylinder, 0.0) or first
@@ -206,7 +240,7 @@ class Tracer:
                         else:
                             travelled = middle
                     found = look(travelled)
-                part = cylinder.part if cylinder else "ball"
+                part = cylinder.part if cylinder else self.shape.end
                 return Contact(travelled, part, found.solid, found.place)
             if travelled >= length or margin * share > length - travelled:
                 return None

@@ -11,7 +11,7 @@ from brisk_anchor.tui.picture import Anchor, Picture
 if TYPE_CHECKING:
     from brisk_anchor.core.kinds import Vector
     from brisk_anchor.core.measuring import Measurement
-    from brisk_anchor.nc.writer import Program
+    from brisk_anchor.nc.program import Program
     from brisk_anchor.services.asking import Asking
     from brisk_anchor.services.player import Player
     from brisk_anchor.services.workshop import Workshop

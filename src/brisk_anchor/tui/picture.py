@@ -12,7 +12,7 @@ from brisk_anchor.tui.canvas import Canvas, Projection, clip
 if TYPE_CHECKING:
     from brisk_anchor.core.kinds import Vector
     from brisk_anchor.core.setup import Setup
-    from brisk_anchor.standin.machine import Motion
+    from brisk_anchor.standin.motion import Motion
 
 _ROLE = {
     "table": (theme.RULE, theme.TABLE_GROUND),

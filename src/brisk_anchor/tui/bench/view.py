@@ -24,7 +24,7 @@ from brisk_anchor.tui.entry import Question
 from brisk_anchor.tui.rule import Heading
 
 if TYPE_CHECKING:
-    from brisk_anchor.standin.machine import Motion
+    from brisk_anchor.standin.motion import Motion
 
 _MOVING = {"rapid": "rapid", "skip": "guarded", "feed": "backing off", "dwell": "waiting"}
 
@@ -119,13 +119,13 @@ class BenchView(View):
         """What the machine does, and how long this move is: a touch to where the wall should be, else to its end."""
         player, measurement = running.player, running.measurement
         length = math.dist(motion.end, motion.start)
-        source = player.stride.source if player.stride else ""
-        in_touch = motion.kind.value == "skip" and "#24-" not in source
-        if not in_touch:
+        probing = player.run.interpreter.profile.probing
+        if probing is None or motion.kind.value != "skip" or motion.feed == probing.guarded_feed:
             return _MOVING[motion.kind.value], length
-        number = min(len(measurement.directions), sum("TOUCH" in line for line in player.run.printed) + 1)
-        slow = motion.feed < 200
-        expected = player.run.interpreter.profile.probing.back_off if slow else measurement.nominal_reach
+        slow = motion.feed == probing.touch_feed
+        made = sum(contact.feed == probing.touch_feed for contact in player.contacts)
+        number = min(len(measurement.directions), made + 1)
+        expected = probing.back_off if slow else measurement.nominal_reach
         return f"touch {number} of {len(measurement.directions)}" + (", slow" if slow else ""), expected
 
     # -- the rose ----------------------------------------------------------------------------------------------
@@ -265,11 +265,12 @@ class BenchView(View):
         desk.places = []
         desk.running = Measuring(player, program, measurement)
         self.owner.show_all(keep_prompt=True)
-        probing = desk.workshop.profile.probing
-        speeds = (
-            f"Search {measurement.search:g} mm at F{probing.search_feed:g}, then slowly at F{probing.touch_feed:g}; "
-            "every other move near the part is guarded."
-        )
+        speeds = ""
+        if (probing := desk.workshop.profile.probing) is not None:
+            speeds = (
+                f"Search {measurement.search:g} mm at F{probing.search_feed:g}, then slowly at "
+                f"F{probing.touch_feed:g}; every other move near the part is guarded."
+            )
         self.owner.tell(f"Measuring {measurement.title}. Esc stops the machine.", speeds)
 
     def follow(self, seconds: float) -> None:

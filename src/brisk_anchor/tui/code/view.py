@@ -19,7 +19,7 @@ from brisk_anchor.tui.picture import Anchor, Picture
 from brisk_anchor.tui.rule import Heading, LatePanel
 
 if TYPE_CHECKING:
-    from brisk_anchor.nc.writer import Program
+    from brisk_anchor.nc.program import Program
 
 
 class CodeView(View):

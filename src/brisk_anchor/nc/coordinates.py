@@ -1,0 +1,70 @@
+"""Program positions to machine positions and back, under a modal state: offset, shifts, tool length, rotation."""
+
+from __future__ import annotations
+
+from brisk_anchor.core.kinds import Vector
+from brisk_anchor.nc.degrees import cosine, sine
+from brisk_anchor.nc.expressions import ExpressionError
+from brisk_anchor.nc.modal import Modal
+from brisk_anchor.nc.port import MachinePort
+from brisk_anchor.nc.profile import Profile
+
+
+class Coordinates:
+    """Where a program position lies on the machine now. X is a radius here, whatever it is in the program."""
+
+    def __init__(self, profile: Profile, machine: MachinePort, modal: Modal) -> None:
+        self.profile = profile
+        self.machine = machine
+        self.modal = modal
+        self._common = profile.common_shift
+
+    def shift(self) -> Vector:
+        """Machine less program position with no rotation: offset, common shift, local shifts, tool length; mm."""
+        modal = self.modal
+        x, y, z = self.machine.offset(modal.offset)
+        if self._common is not None:
+            above = self.machine.offset(self._common)
+            x, y, z = x + above[0], y + above[1], z + above[2]
+        local, placed = modal.local_shift, modal.set_shift
+        x, y, z = x + local[0] + placed[0], y + local[1] + placed[1], z + local[2] + placed[2]
+        return x, y, z + (self.length(modal.length) if modal.length else 0.0) + modal.length_shift
+
+    def angle_shift(self, letter: str) -> float:
+        """Machine angle less program angle of a rotary axis, degrees."""
+        own = self.machine.angle_offset(self.modal.offset).get(letter, 0.0)
+        return own + (self.machine.angle_offset(self._common).get(letter, 0.0) if self._common else 0.0)
+
+    def length(self, number: int) -> float:
+        """Length of a tool, mm. Raises ExpressionError when the table holds none."""
+        try:
+            return self.machine.tool_length(number)
+        except ValueError as error:
+            raise ExpressionError(str(error)) from None
+
+    @staticmethod
+    def turned(x: float, y: float, angle: float) -> tuple[float, float]:
+        """A step in the plane, turned by an angle in degrees."""
+        if not angle:
+            return x, y
+        c, s = cosine(angle), sine(angle)
+        return x * c - y * s, x * s + y * c
+
+    def to_machine(self, place: Vector) -> Vector:
+        """A program position, mm, in machine coordinates."""
+        shift = self.shift()
+        if not self.modal.rotation:
+            return place[0] + shift[0], place[1] + shift[1], place[2] + shift[2]
+        cx, cy = self.modal.rotation_centre
+        dx, dy = self.turned(place[0] - cx, place[1] - cy, self.modal.rotation)
+        return cx + dx + shift[0], cy + dy + shift[1], place[2] + shift[2]
+
+    def to_program(self, machine: Vector) -> Vector:
+        """A machine position in program coordinates, mm."""
+        shift = self.shift()
+        x, y, z = (value - by for value, by in zip(machine, shift, strict=True))
+        if self.modal.rotation:
+            cx, cy = self.modal.rotation_centre
+            dx, dy = self.turned(x - cx, y - cy, -self.modal.rotation)
+            x, y = cx + dx, cy + dy
+        return x, y, z

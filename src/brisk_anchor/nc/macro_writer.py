@@ -1,0 +1,139 @@
+"""Steps as text of the # macro language: alarms with words, printed report lines, one touch and one guarded move."""
+
+from __future__ import annotations
+
+from brisk_anchor.core.numbers import fixed
+from brisk_anchor.nc.profile import Profile
+from brisk_anchor.nc.program import REPORT_TAG, comment_text
+from brisk_anchor.nc.steps import (
+    AlarmNumber,
+    Binary,
+    Check,
+    Compute,
+    Guarded,
+    NoCommonShift,
+    Number,
+    Probe,
+    Rapid,
+    ReadBack,
+    Report,
+    SafeState,
+    Section,
+    Step,
+    Store,
+    ToolCheck,
+    TouchStep,
+)
+from brisk_anchor.nc.subprograms import MacroWords, guard_subprogram, touch_subprogram
+from brisk_anchor.nc.text import TextWriter
+
+
+class MacroWriter(TextWriter):
+    """Writes the # macro language."""
+
+    def __init__(self, profile: Profile) -> None:
+        super().__init__(profile)
+        self.words = MacroWords.of(profile)
+
+    def end(self) -> None:
+        """Close the printer, absolute positions, end."""
+        self.put(self.words.printer.close, "closes the printer")
+        self.put(self.words.moves.absolute, "absolute positions again")
+        super().end()
+
+    def subprograms(self) -> None:
+        """The touch and the guarded move."""
+        for block in (touch_subprogram(self.words), guard_subprogram(self.words)):
+            self.put("")
+            for number, (code, meaning) in enumerate(block):
+                self.put(code, meaning, heading=number == 0)
+
+    def print_line(self, report: Report) -> str:
+        form = self.words.printer
+        space = form.space
+        parts = [REPORT_TAG, "1", *report.words]
+        for letter, value, decimals in report.values:
+            if isinstance(value, Number):
+                figure = fixed(value.value, form.decimals if decimals < 0 else decimals)
+                parts.append(f"{letter}{figure}")
+            else:
+                places = form.decimals if decimals < 0 else decimals
+                parts.append(
+                    form.number.format(letter=letter, value=self.expression(value), whole=form.whole, decimals=places)
+                )
+        return form.line.format(text=space.join(parts))
+
+    def alarm(self, condition: str, number: int, text: str) -> str:
+        shown = comment_text(text, self.words.alarm.longest)
+        return f"IF [{condition}] THEN #{self.words.alarm.variable}={number} ({shown})"
+
+    def step(self, step: Step) -> None:
+        profile = self.profile
+        match step:
+            case Section(title):
+                self.heading(title)
+            case SafeState():
+                self.safe_state()
+                self.put(self.words.printer.open, "opens the printer for the report lines")
+            case ToolCheck(number):
+                condition = f"#{self.words.tool.in_spindle} NE {number}"
+                self.put(
+                    self.alarm(condition, AlarmNumber.TOOL, f"PROBE T{number} NOT IN SPINDLE"),
+                    f"stop unless T{number} is in the spindle",
+                )
+            case Probe(on):
+                for block in self.words.probing.on if on else self.words.probing.off:
+                    self.put(block, "probe on" if on else "probe off")
+            case Rapid(x, y, z):
+                words = [f"{a}{self.figure(v)}" for a, v in zip("XYZ", (x, y, z), strict=True) if v is not None]
+                self.put(
+                    f"{self.words.moves.rapid_machine} {' '.join(words)}",
+                    "rapid to this machine position, at clear height",
+                )
+            case Guarded(why, x, y, z):
+                words = [self.word(a, v) for a, v in zip("XYZ", (x, y, z), strict=True) if v is not None]
+                call = self.words.calls.call.format(number=self.words.calls.guard_number)
+                self.put(f"{call} {' '.join(words)}", f"guarded move to a machine position: {why}", note=why)
+            case TouchStep(number, direction, distance, names, why):
+                first = self.allocate(names)
+                call = self.words.calls.call.format(number=self.words.calls.touch_number)
+                words = [
+                    f"{a}{self.figure(d * distance)}" for a, d in zip("XYZ", direction, strict=True) if abs(d) > 1e-9
+                ]
+                self.put(
+                    f"{call} {' '.join(words)} A{number}. Q{first}.",
+                    f"touch: search up to {distance:g} mm, keep the machine position in #{first} to #{first + 2}",
+                    note=why,
+                )
+            case Compute(name, value, why):
+                text = self.expression(value)
+                self.put(f"#{self.allocate((name,))}={text}", why, note=why)
+            case Check(value, centre, limit, number, text, why):
+                difference = self.expression(Binary(value, "-", centre))
+                self.put(self.alarm(f"ABS[{difference}] GT {self.figure(limit)}", number, text), why)
+            case NoCommonShift():
+                if profile.common_shift is not None and (read := profile.row(profile.common_shift).read):
+                    held = "+".join(f"ABS[#{n}]" for n in read)
+                    self.put(
+                        self.alarm(
+                            f"{held} GT {self.figure(profile.resolution)}",
+                            AlarmNumber.COMMON_SHIFT,
+                            "COMMON SHIFT IS NOT ZERO",
+                        ),
+                        "stop unless the common shift is zero: the offset was worked out without one",
+                    )
+            case Store(row, values):
+                offset = profile.row(row)
+                written = " ".join(self.word(axis.upper(), value) for axis, value in values)
+                self.put(f"{offset.write} {written}", f"writes offset {row}", note=f"write {row}")
+            case ReadBack(row, values):
+                offset = profile.row(row)
+                for axis, value in values if offset.read else ():
+                    held = f"#{offset.read['xyz'.index(axis)]}"  # type: ignore[index]
+                    condition = f"ABS[{held}-{self.expression(value)}] GT {self.figure(profile.resolution * 2)}"
+                    self.put(
+                        self.alarm(condition, AlarmNumber.READ_BACK, f"{row} {axis.upper()} WAS NOT TAKEN"),
+                        f"read back: alarm unless the table holds what was written to {row} {axis.upper()}",
+                    )
+            case Report():
+                self.put(self.print_line(step), "prints a report line that the application reads")

@@ -1,0 +1,186 @@
+"""The sections of a control profile, each validated on its own. What they mean stands in docs/control-profiles.md."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+Triple = Annotated[tuple[int, int, int], Field()]
+Range = tuple[int, int]
+Word = Annotated[str, Field(max_length=60, pattern=r"^[A-Z0-9 .#=\[\]+*/-]*$")]
+
+
+class Section(BaseModel):
+    """A table of the file: unknown fields are refused, as are figures that are none."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
+
+
+class Comment(Section):
+    """How a comment is written; `longest` counts what stands between the marks."""
+
+    open: Literal["("]
+    close: Literal[")"]
+    longest: int = Field(ge=20, le=200)
+
+
+class ProgramForm(Section):
+    """Head and tail of a file, and the block with its number; "" where a control numbers no programs."""
+
+    start: list[Literal["%"]]
+    end: list[Literal["%"]]
+    number: Literal["O{number:04d}", ""]
+    last_word: Literal["M30", "M2"]
+
+
+class Subprograms(Section):
+    """How a subprogram is called and left, and the numbers of the two that written files carry."""
+
+    return_word: Literal["M99"]
+    call: Literal["G65 P{number}"]
+    touch_number: int = Field(ge=1, le=8999)
+    guard_number: int = Field(ge=1, le=8999)
+
+
+class State(Section):
+    """Blocks that bring the control into a known state."""
+
+    safe: list[Word]
+
+
+class Moves(Section):
+    """Words for the kinds of move. `skip` moves until the probe signals; `guarded` does, where it has its own word."""
+
+    rapid_machine: Word
+    skip: Word
+    guarded: Word | None = None
+    feed: Word
+    absolute: Word
+
+
+class Positions(Section):
+    """Variables where positions are read: machine, and work and skip position in one common frame.
+
+    `block_end` is where the last block ended, `set_shift` the shift of G92, in work and machine mm.
+    """
+
+    skip: Triple
+    machine: Triple | None = None
+    work: Triple | None = None
+    block_end: Triple | None = None
+    set_shift: Triple | None = None
+
+
+class Variables(Section):
+    """Ranges of variables, both ends included: those that outlast a program, and of them the kept ones and the free."""
+
+    common: Range
+    kept: Range | None = None
+    free: Range
+
+
+class Tool(Section):
+    """Variable with the number of the tool in the spindle."""
+
+    in_spindle: int
+
+
+class ToolTable(Section):
+    """First variables of the columns of the tool table: variable of tool n is `column + n`."""
+
+    tools: int = Field(ge=1, le=999)
+    length: int | None = None
+    length_wear: int | None = None
+    radius: int | None = None
+    radius_wear: int | None = None
+
+
+class Alarm(Section):
+    """Variables that raise an alarm or stop with a message, and how many characters are shown."""
+
+    variable: int
+    stop_variable: int
+    longest: int = Field(ge=12, le=200)
+
+
+class Timers(Section):
+    """Variables of the clocks: milliseconds since power came on, and hours of running programs."""
+
+    milliseconds: int
+    hours: int
+
+
+class Print(Section):
+    """Print command of the control and the digits of its figures."""
+
+    open: Word
+    close: Word
+    line: Literal["DPRNT[{text}]"]
+    space: Literal["*"]
+    number: Literal["{letter}{value}[{whole}{decimals}]"]
+    whole: int = Field(ge=3, le=6)
+    decimals: int = Field(ge=3, le=6)
+
+
+class Probing(Section):
+    """Probe on/off blocks, feeds in mm/min and back-off in mm."""
+
+    on: list[Word]
+    off: list[Word]
+    guarded_feed: float = Field(gt=0, le=20_000)
+    search_feed: float = Field(gt=0, le=5_000)
+    touch_feed: float = Field(gt=0, le=1_000)
+    back_off: float = Field(ge=0.05, le=10)
+
+
+class OffsetRow(Section):
+    """One row of the offset table: the block that writes it, the word that selects it, its variables.
+
+    The row named "common" is the shift on top of all others; nothing selects it.
+    """
+
+    write: Annotated[str, Field(pattern=r"^G10 L(2|20) P\d+$")]
+    select: Annotated[str, Field(pattern=r"^(G5[4-9](\.[1-3])?( P\d+)?)?$")]
+    read: Triple | None = None
+
+
+class Extended(Section):
+    """Extended offsets: how many, how they are called and written ({n} from 1), and their variables."""
+
+    count: int = Field(ge=0, le=300)
+    select: Literal["G54.1 P{n}"]
+    write: Literal["G10 L20 P{n}", "G10 L2 P{n}"]
+    read_first: int | None = None
+    read_step: int = Field(default=20, ge=3)
+
+
+class Input(Section):
+    """How figures and text are read: lengths without a decimal point, inches, comments after ;, diameters in X.
+
+    `named_parameters` and `o_words` belong to the language "ngc".
+    """
+
+    integers: Literal["as written", "least increment"]
+    inches: bool
+    semicolon_comments: bool
+    diameter_x: bool = False
+    increments_uvw: bool = False
+    refuses: list[Annotated[str, Field(pattern=r"^[GM]\d+(\.\d)?$")]] = []
+    named_parameters: bool = False
+    o_words: bool = False
+
+
+class Skip(Section):
+    """Words that move until the probe signals, and a variable that tells whether it did, where there is one."""
+
+    words: list[Literal["G31", "G38.2", "G38.3", "G38.4", "G38.5"]]
+    contact_flag: int | None = None
+
+
+class Reference(Section):
+    """The second reference position (G30), machine mm, and where both are read."""
+
+    second: tuple[float, float, float]
+    first_read: Triple | None = None
+    second_read: Triple | None = None

@@ -1,0 +1,95 @@
+"""What the writers of every language share: lines, comments, figures, expressions, variables for names."""
+
+from __future__ import annotations
+
+from brisk_anchor.core.errors import PlanError
+from brisk_anchor.core.numbers import fixed
+from brisk_anchor.nc.profile import Profile
+from brisk_anchor.nc.program import ProgramLine, ResultLine, comment_text
+from brisk_anchor.nc.steps import Binary, Expression, Name, Number, Step, Variable
+
+
+class TextWriter:
+    """Collects the lines of one program; knows which variable holds which name."""
+
+    notes: tuple[str, ...] = ()
+    """What a person must know of programs in this language, for the head."""
+
+    def __init__(self, profile: Profile) -> None:
+        self.profile = profile
+        self.lines: list[ProgramLine] = []
+        self.results: list[ResultLine] = []
+        self.variables: dict[str, int] = {}
+        self.section = 0
+
+    def step(self, step: Step) -> None:
+        """Write one step."""
+        raise NotImplementedError
+
+    def end(self) -> None:
+        """Write the end of the main program."""
+        self.put(self.profile.program.last_word, "end of program")
+
+    def subprograms(self) -> None:
+        """Write what the main program calls, where the language calls anything."""
+
+    def comment(self, text: str) -> str:
+        """A comment of a text that may come from a person."""
+        marks = self.profile.comment
+        return f"{marks.open}{comment_text(text, marks.longest)}{marks.close}"
+
+    def put(self, code: str, meaning: str = "", *, note: str = "", heading: bool = False) -> None:
+        """Add a line with its meaning; `note` becomes its comment."""
+        text = f"{code} {self.comment(note)}".strip() if note else code
+        self.lines.append(ProgramLine(text, meaning or note, heading))
+
+    def heading(self, title: str) -> None:
+        """Add the heading of a section, numbered in tens."""
+        self.section += 10
+        self.put(f"N{self.section}", title, note=title, heading=True)
+
+    def safe_state(self) -> None:
+        """Add the blocks for a known state."""
+        for block in self.profile.state.safe:
+            self.put(block, "a known state: mm, XY plane, no length, no rotation, no cycle")
+
+    def allocate(self, names: tuple[str, ...]) -> int:
+        """Give names variables side by side and return the first; a name keeps the one it has."""
+        if names[0] in self.variables:
+            return self.variables[names[0]]
+        low, high = self.profile.variables.free if self.profile.variables else (1, 0)
+        first = low + len(self.variables)
+        if first + len(names) - 1 > high:
+            raise PlanError(
+                f"The program needs more than the {high - low + 1} variables the profile allows",
+                "Values would overwrite each other",
+                "Measure fewer features in one program, or widen variables.free in the profile",
+            )
+        for offset, name in enumerate(names):
+            self.variables[name] = first + offset
+        return first
+
+    def figure(self, value: float) -> str:
+        """A figure at the control's resolution, always with a decimal point, never −0."""
+        text = fixed(value, self.profile.decimals).rstrip("0")
+        return text if not text.startswith("-0.") or float(text) else "0."
+
+    def expression(self, value: Expression, *, nested: bool = False) -> str:
+        """A value as text; a sum within another stands in brackets."""
+        if isinstance(value, Number):
+            return self.figure(value.value)
+        if isinstance(value, Variable):
+            return f"#{value.number}"
+        if isinstance(value, Name):
+            return f"#{self.variables[value.name]}"
+        left, right = self.expression(value.left, nested=True), self.expression(value.right, nested=True)
+        if isinstance(value.right, Number) and value.operator in "+-" and value.right.value < 0:
+            text = f"{left}{'-+'[value.operator == '-']}{self.figure(-value.right.value)}"
+        else:
+            text = f"{left}{value.operator}{right}"
+        return f"[{text}]" if nested else text
+
+    def word(self, letter: str, value: Expression) -> str:
+        """An address word."""
+        text = self.expression(value)
+        return f"{letter}[{text}]" if isinstance(value, Binary) else f"{letter}{text}"

@@ -1,0 +1,69 @@
+"""A move as it happened, how long it took, and the probe as it really is."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from enum import Enum
+
+from brisk_anchor.core.kinds import Vector
+from brisk_anchor.core.touches import Stylus
+
+
+class MoveKind(Enum):
+    """How a move was made."""
+
+    RAPID = "rapid"
+    FEED = "feed"
+    SKIP = "skip"
+    DWELL = "dwell"
+
+
+@dataclass(frozen=True, slots=True)
+class Motion:
+    """One move as it happened; positions are the spindle's, machine mm. `contact` is the place on the metal."""
+
+    kind: MoveKind
+    line: int
+    start: Vector
+    end: Vector
+    feed: float
+    seconds: float
+    contact: Vector | None = None
+    solid: str = ""
+    angles: tuple[tuple[str, float], ...] = ()
+    """Where the rotary axes stand at its end, those that turned."""
+
+    def at(self, share: float) -> Vector:
+        """Position after a share (0 to 1) of the way."""
+        x, y, z = (a + (b - a) * share for a, b in zip(self.start, self.end, strict=True))
+        return x, y, z
+
+
+@dataclass(frozen=True, slots=True)
+class RealProbe:
+    """The probe as it really is. Pre-travel is `pre_travel + lobing·cos(3·heading)` mm; noise is 1σ, mm.
+
+    The signal comes `delay` seconds late, so that a fast touch reads worse than a slow one. A probe that is "absent"
+    never signals, one that is "stuck" always does.
+    """
+
+    stylus: Stylus
+    length: float
+    pre_travel: float
+    lobing: float
+    noise: float
+    over_travel: float
+    delay: float = 0.0
+    fault: str = ""
+
+
+def move_seconds(distance: float, feed: float, acceleration: float) -> float:
+    """Time of a move from rest to rest with a trapezoid of speed. `feed` mm/min, `acceleration` mm/s², result s."""
+    if distance <= 0:
+        return 0.0
+    speed = feed / 60.0
+    ramp = speed * speed / acceleration
+    if distance >= ramp:
+        return distance / speed + speed / acceleration
+    return 2 * math.sqrt(distance / acceleration)
