@@ -7,6 +7,7 @@ BriskAnchorError
 ├── PlanError             a measurement that cannot be written as a safe program
 ├── FindingsError         a file from outside with one or more faults, all listed
 │   ├── ProfileError      ... a control profile
+│   ├── StateError        ... how a machine was left
 │   └── SceneError        ... a scene of the stand-in
 ├── NcError               NC text that is refused, with its line
 ├── ReportError           report lines that are broken, incomplete or of another program
@@ -98,6 +99,12 @@ class SceneError(FindingsError):
     """A scene with faults."""
 
     noun = "scene"
+
+
+class StateError(FindingsError):
+    """A file that tells how a machine was left, with faults."""
+
+    noun = "machine state"
 
 
 class NcError(BriskAnchorError):

@@ -91,13 +91,25 @@ class _Call:
 class Interpreter:
     """One program on one machine. `step` runs a block; `run` runs to the end."""
 
-    def __init__(self, text: str, profile: Profile, machine: MachinePort, memory: Memory | None = None) -> None:
-        """Scan the program; `memory` is what the control holds from the programs before.
+    def __init__(
+        self,
+        text: str,
+        profile: Profile,
+        machine: MachinePort,
+        memory: Memory | None = None,
+        *,
+        modal: Modal | None = None,
+        open_ended: bool = False,
+    ) -> None:
+        """Scan the program; `memory` and `modal` are what the control holds from the programs before.
+
+        An `open_ended` text, a typed line, needs no end of program.
 
         Raises:
             NcError: when any line is not understood.
         """
-        self._begin(scan_program(text, profile), profile, machine, memory)
+        self._begin(scan_program(text, profile), profile, machine, memory, modal)
+        self._open_ended = open_ended
 
     @classmethod
     def streamed(
@@ -113,14 +125,22 @@ class Interpreter:
         self.calls[0].stream = streamed_blocks(lines(), profile)
         return self
 
-    def _begin(self, routines: list[Routine], profile: Profile, machine: MachinePort, memory: Memory | None) -> None:
+    def _begin(
+        self,
+        routines: list[Routine],
+        profile: Profile,
+        machine: MachinePort,
+        memory: Memory | None,
+        modal: Modal | None = None,
+    ) -> None:
         self.profile = profile
         self.machine = machine
         self.routines = routines
         self.memory = memory or Memory()
         first = self.memory.first if profile.language == "ngc" else {}
         self.calls = [_Call(self.routines[0], local=first)]
-        self.modal = Modal(offset=next(iter(profile.offsets)))
+        self.modal = modal or Modal(offset=next(iter(profile.offsets)))
+        self._open_ended = False
         self.runner = BlockRunner(profile, machine, self.modal)
         self.variables = Variables(profile, machine, self.modal, self.runner, self.memory)
         self._swap(self.calls[0])
@@ -162,7 +182,9 @@ class Interpreter:
             self.status, self.alarm = Status.ALARM, Alarm(error.line, ControlAlarm.BLOCK, error.reason, error)
             return False
         if block is None:
-            if self.block is not None:
+            if self._open_ended and len(self.calls) == 1:
+                self.status = Status.ENDED
+            elif self.block is not None:
                 self._raise(self.block, ControlAlarm.NO_END, "the program ends without M2, M30 or M99")
             return False
         self.block = block

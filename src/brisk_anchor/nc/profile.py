@@ -181,6 +181,22 @@ class Profile(Section):
             rows[select] = OffsetRow(write=form.write.format(n=n), select=select, read=read)
         return rows
 
+    @functools.cached_property
+    def row_variables(self) -> dict[int, tuple[str, int]]:
+        """Variable → the row and axis (0 to 2) of the offset table that it holds."""
+        return {
+            number: (name, axis) for name, row in self.all_rows.items() for axis, number in enumerate(row.read or ())
+        }
+
+    def tool_variable(self, number: int) -> tuple[int, int] | None:
+        """Tool and column (L10 to L13) of the tool table that a variable holds, None when it holds none."""
+        if (table := self.tool_table) is None:
+            return None
+        for column, first in enumerate((table.length, table.length_wear, table.radius, table.radius_wear), 10):
+            if first is not None and first < number <= first + table.tools:
+                return number - first, column
+        return None
+
     @property
     def common_shift(self) -> str | None:
         """Name of the row on top of all others, None where the control has none."""

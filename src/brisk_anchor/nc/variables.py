@@ -8,7 +8,7 @@ from typing import Protocol
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.nc.expressions import ExpressionError, Value
 from brisk_anchor.nc.modal import Modal
-from brisk_anchor.nc.port import LENGTH, LENGTH_WEAR, RADIUS, RADIUS_WEAR, MachinePort
+from brisk_anchor.nc.port import MachinePort
 from brisk_anchor.nc.profile import Profile
 
 
@@ -55,12 +55,11 @@ class Variables:
         self._nulls = profile.language == "hash-macro"
         self._last_local = 33 if self._nulls else 30
         self._range = profile.variables.common if profile.variables else (1, 0)
+        self._wide = (2.0, 1.0, 1.0) if profile.input.diameter_x else (1.0, 1.0, 1.0)
         self._system = self._readers(profile, place)
-        self._writers = self._tables(profile)
 
     def _readers(self, profile: Profile, place: Place) -> dict[int, Callable[[], Value]]:
-        machine, modal = self._machine, self._modal
-        wide = (2.0, 1.0, 1.0) if profile.input.diameter_x else (1.0, 1.0, 1.0)
+        machine, modal, wide = self._machine, self._modal, self._wide
 
         def skip() -> Vector:
             if self.skipped is None:
@@ -85,8 +84,6 @@ class Variables:
             triple(places.set_shift, set_shift)
         triple(profile.reference.first_read, lambda: machine.home)
         triple(profile.reference.second_read, lambda: profile.second_reference)
-        for name, row in profile.all_rows.items():
-            triple(row.read, lambda name=name: machine.offset(name))  # type: ignore[misc]
         if profile.tool is not None:
             readers[profile.tool.in_spindle] = lambda: float(machine.tool_in_spindle)
         if profile.skip.contact_flag is not None:
@@ -108,41 +105,36 @@ class Variables:
         readers.update({number: states[name] for name, number in profile.modal_variables.items()})
         return readers
 
-    def _tables(self, profile: Profile) -> dict[int, Callable[[float], None]]:
-        """What a program may write beside its own variables: offset rows, tool table, the clock."""
-        machine, modal = self._machine, self._modal
-        wide = (2.0, 1.0, 1.0) if profile.input.diameter_x else (1.0, 1.0, 1.0)
-        writers: dict[int, Callable[[float], None]] = {}
-
-        def row(name: str, i: int, value: float) -> None:
-            held, step = list(machine.offset(name)), profile.resolution
-            held[i] = round(round(value * modal.unit / wide[i] / step) * step, 9)
-            machine.write_offset(name, (held[0], held[1], held[2]))
-
-        def tool(number: int, column: int) -> float:
+    def _read_table(self, number: int) -> Value:
+        """A figure of an offset row or of the tool table. Raises ExpressionError when `number` is of neither."""
+        if (place := self._profile.row_variables.get(number)) is not None:
+            row, i = place
+            return self._machine.offset(row)[i] * self._wide[i] / self._modal.unit
+        if (entry := self._profile.tool_variable(number)) is not None:
             try:
-                return machine.tool_value(number, column) / modal.unit
+                return self._machine.tool_value(*entry) / self._modal.unit
             except ValueError as error:
                 raise ExpressionError(str(error)) from None
+        raise ExpressionError(f"#{number} is no variable this control knows")
 
-        for name, offset in profile.all_rows.items():
-            for i, number in enumerate(offset.read or ()):
-                writers[number] = lambda value, name=name, i=i: row(name, i, value)  # type: ignore[misc]
-        if (table := profile.tool_table) is not None:
-            firsts = (table.length, table.length_wear, table.radius, table.radius_wear)
-            for column, first in zip((LENGTH, LENGTH_WEAR, RADIUS, RADIUS_WEAR), firsts, strict=True):
-                for n in range(1, table.tools + 1) if first is not None else ():
-                    number = (first or 0) + n
-                    self._system[number] = lambda n=n, column=column: tool(n, column)  # type: ignore[misc]
-                    writers[number] = lambda value, n=n, column=column: machine.write_tool(  # type: ignore[misc]
-                        n, column, value * modal.unit
-                    )
-        if (timers := profile.timers) is not None:
-            writers[timers.milliseconds] = self._set_clock
-        return writers
-
-    def _set_clock(self, value: float) -> None:
-        self.memory.clock_set = self._machine.clock - value / 1000
+    def _write_table(self, number: int, value: Value) -> None:
+        """Set a figure of an offset row of the tool table, or the clock. Raises ExpressionError for what is none."""
+        timers = self._profile.timers
+        place, entry = self._profile.row_variables.get(number), self._profile.tool_variable(number)
+        if place is None and entry is None and (timers is None or number != timers.milliseconds):
+            raise ExpressionError(f"#{number} cannot be written by a program on this control")
+        if value is None:
+            raise ExpressionError(f"#{number} is a table value and cannot be made null")
+        length = value * self._modal.unit
+        if place is not None:
+            row, i = place
+            held, step = list(self._machine.offset(row)), self._profile.resolution
+            held[i] = round(round(length / self._wide[i] / step) * step, 9)
+            self._machine.write_offset(row, (held[0], held[1], held[2]))
+        elif entry is not None:
+            self._machine.write_tool(*entry, length)
+        else:
+            self.memory.clock_set = self._machine.clock - value / 1000
 
     def read(self, number: int) -> Value:
         """Value of `#number`; None when null. Raises ExpressionError when there is none of that number."""
@@ -156,7 +148,7 @@ class Variables:
         elif (reader := self._system.get(number)) is not None:
             return reader()
         else:
-            raise ExpressionError(f"#{number} is no variable this control knows")
+            return self._read_table(number)
         return value if value is not None or self._nulls else 0.0
 
     def write(self, number: int, value: Value) -> None:
@@ -166,12 +158,8 @@ class Variables:
             self.common[number] = value
         elif 1 <= number <= self._last_local:
             self.local[number] = value
-        elif (writer := self._writers.get(number)) is not None:
-            if value is None:
-                raise ExpressionError(f"#{number} is a table value and cannot be made null")
-            writer(value)
         else:
-            raise ExpressionError(f"#{number} cannot be written by a program on this control")
+            self._write_table(number, value)
 
     def read_name(self, name: str) -> Value:
         """Value of `#<name>`; those that begin with _ are seen everywhere, the others in their own sub."""

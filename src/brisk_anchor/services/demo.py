@@ -7,24 +7,28 @@ from pathlib import Path
 
 from brisk_anchor.book.store import Book
 from brisk_anchor.core.errors import BookError
+from brisk_anchor.nc.profile import Profile
 from brisk_anchor.services.example import DEMO_SCENE
 from brisk_anchor.services.workshop import Workshop
 
 
-def open_demo(folder: Path, *, fresh: bool) -> Workshop:
-    """Open the demo job with the book in `folder`; `fresh` puts the old book aside first.
+def open_demo(folder: Path, *, fresh: bool, profile: Profile | None = None) -> Workshop:
+    """Open the demo job with the book and the machine in `folder`; `fresh` puts the old ones aside first.
 
     Raises:
         BriskAnchorError: the book or the scene cannot be opened.
     """
-    path = folder / "book.sqlite"
-    if fresh and path.exists():
-        aside = folder / f"book-{datetime.now():%Y%m%d-%H%M%S}.sqlite"
+    path, machine = folder / "book.sqlite", folder / "machine.json"
+    if fresh:
+        now = f"{datetime.now():%Y%m%d-%H%M%S}"
         try:
-            Book.open(path).close()
-            path.rename(aside)
+            if path.exists():
+                Book.open(path).close()
+                path.rename(folder / f"book-{now}.sqlite")
+            if machine.exists():
+                machine.rename(folder / f"machine-{now}.json")
         except OSError as error:
             raise BookError(
                 f"The old demo book could not be put aside: {error.strerror}", "", "Check the disk"
             ) from error
-    return Workshop.open(DEMO_SCENE, Book.open(path))
+    return Workshop.open(DEMO_SCENE, Book.open(path), profile=profile, machine_file=machine)

@@ -8,7 +8,6 @@ from brisk_anchor.core.errors import BriskAnchorError, MachineError
 from brisk_anchor.nc.interpreter import ControlAlarm, Interpreter, Status
 from brisk_anchor.nc.profile import Profile
 from brisk_anchor.nc.program import Program
-from brisk_anchor.nc.variables import Memory
 from brisk_anchor.standin.machine import StandIn
 from brisk_anchor.standin.motion import Motion
 
@@ -44,9 +43,9 @@ class Run:
     """One program on one machine. `stride` runs a block; nothing runs by itself."""
 
     def __init__(
-        self, program: Program | str, profile: Profile, machine: StandIn, memory: Memory | None = None
+        self, program: Program | str, profile: Profile, machine: StandIn, interpreter: Interpreter | None = None
     ) -> None:
-        """Scan the program, one of ours or a text; `memory` is what the control holds from programs before.
+        """A program of ours or a text, scanned here unless a control has made its `interpreter` ready.
 
         Raises:
             NcError: when a line is not understood.
@@ -54,7 +53,7 @@ class Run:
         self.machine = machine
         self.program = program if isinstance(program, Program) else None
         text = program.text if isinstance(program, Program) else program
-        self.interpreter = Interpreter(text, profile, machine, memory)
+        self.interpreter = interpreter or Interpreter(text, profile, machine)
         self._motions = len(machine.motions)
         self._printed = 0
         self.stopped = False
@@ -98,11 +97,12 @@ class Run:
         if motion is not None:
             self.machine.hold(motion, share)
         self.stopped = True
+        self.interpreter.reset()
 
     def failure(self) -> BriskAnchorError | None:
         """Why it did not end well, None when it did or still runs."""
         alarm = self.interpreter.alarm
-        if self.stopped:
+        if self.stopped or (alarm is not None and alarm.number == ControlAlarm.RESET):
             return RunStopped("The run was stopped by hand", "Nothing was stored", "Start again when all is clear")
         if alarm is None:
             if self.interpreter.status is Status.STOPPED:

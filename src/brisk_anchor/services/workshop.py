@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from datetime import UTC, date, datetime
+from pathlib import Path
 
 from brisk_anchor.book.store import Book, Entry, EntryKind, RowState, state_of
 from brisk_anchor.core.checks import Look, look_at_feature, look_at_measurement, look_at_store
@@ -23,13 +24,13 @@ from brisk_anchor.nc.program import Program
 from brisk_anchor.nc.reports import parse_reports, touches_of
 from brisk_anchor.nc.writer import write_program
 from brisk_anchor.services.asking import build_measurement, point_at
+from brisk_anchor.services.ledger import Ledger
+from brisk_anchor.services.machine_file import MachineFile
 from brisk_anchor.services.runs import Run, RunStopped
+from brisk_anchor.standin.control import Control
 from brisk_anchor.standin.scene import Scene, build_scene
 from brisk_anchor.standin.scene_file import load_scene
 
-JOG_FEED = 600.0
-"""Feed of a jog, mm/min: slow enough to stop inside the stylus's over-travel."""
-JOG_BACK_OFF = 1.0
 MEASURE_NUMBER, STORE_NUMBER, FULL_NUMBER = 2100, 2200, 2300
 
 
@@ -56,68 +57,67 @@ class Measured:
 class Workshop:
     """The state of a job. Methods that run for long take no screen with them and may be called from a thread."""
 
-    def __init__(self, scene: Scene, book: Book | None, profile: Profile, *, seed: int | None = 1) -> None:
+    def __init__(
+        self,
+        scene: Scene,
+        book: Book | None,
+        profile: Profile,
+        *,
+        seed: int | None = 1,
+        machine_file: Path | None = None,
+    ) -> None:
+        """`machine_file` keeps how the machine was left. Raises StateError when it holds something else."""
         self.scene = scene
         self.setup: Setup = scene.setup
         self.book = book
         self.profile = profile
         self.machine = scene.stand_in(seed=seed)
+        self.control = Control(self.machine, profile)
+        self.machine_file = MachineFile(machine_file)
         self.active = next(iter(profile.offsets))
         self.measured: dict[str, Measured] = {}
         self.clamping = 0
-        self._clamped_row: dict[str, int] = {}
-        self._history: dict[str, list[Entry]] = {}
-        self._reload()
+        self.ledger = Ledger(book, scene.setup)
+        left = self.machine_file.load(self.control)
         for row in profile.offsets:
-            # The control keeps its table over night; the stand-in is made anew, so the book tells it what it held.
-            if (stored := self.last(row, EntryKind.STORED)) is not None:
+            # What the book knows better than the machine's file: no file yet, or a crash between the two.
+            if (stored := self.last(row, EntryKind.STORED)) is not None and (left is None or stored.at > left):
                 x, y, z = (stored.values[axis] for axis in AXES)
                 self.machine.write_offset(row, (x, y, z))
 
     @classmethod
     def open(
-        cls, scene_name: str, book: Book | None, *, seed: int | None = 1, profile: Profile | None = None
+        cls,
+        scene_name: str,
+        book: Book | None,
+        *,
+        seed: int | None = 1,
+        profile: Profile | None = None,
+        machine_file: Path | None = None,
     ) -> Workshop:
-        """Open a scene, with its own profile unless another is given. Raises SceneError, ProfileError, BookError."""
+        """Open a scene, with its own profile unless another is given.
+
+        Raises:
+            SceneError, ProfileError, StateError, BookError: what cannot be used.
+        """
         scene = build_scene(load_scene(scene_name))
-        return cls(scene, book, profile or shipped_profile(scene.setup.machine.profile), seed=seed)
+        control = profile or shipped_profile(scene.setup.machine.profile)
+        return cls(scene, book, control, seed=seed, machine_file=machine_file)
+
+    def save(self) -> None:
+        """Note how the machine stands now."""
+        self.control.settle()
+        self.machine_file.save(self.control)
 
     # -- book --------------------------------------------------------------------------------------------------
 
-    def _reload(self) -> None:
-        self._history = {row.row: [] for row in self.setup.rows}
-        if self.book:
-            for entry in self.book.history(self.setup.machine.name):
-                self._history.setdefault(entry.row, []).append(entry)
-
     def history(self, row: str) -> list[Entry]:
         """Entries of a row, oldest first."""
-        return self._history.get(row, [])
-
-    def _add(
-        self, kind: EntryKind, row: str, chain: Chain | None, *, proof: Proof | None = None, note: str = ""
-    ) -> None:
-        entry = Entry(
-            at=datetime.now(UTC),
-            machine=self.setup.machine.name,
-            row=row,
-            kind=kind,
-            job=self.setup.job,
-            title=self.setup.row(row).title,
-            values=chain.values if chain else {},
-            u={axis.axis: axis.u for axis in chain.axes} if chain else {},
-            chain=chain,
-            proof=proof,
-            note=note,
-        )
-        if self.book:
-            (number,) = self.book.add(entry)
-            entry = replace(entry, id=number)
-        self._history.setdefault(row, []).append(entry)
+        return self.ledger.history(row)
 
     def last(self, row: str, kind: EntryKind) -> Entry | None:
         """The newest entry of a kind."""
-        return next((entry for entry in reversed(self.history(row)) if entry.kind is kind), None)
+        return self.ledger.last(row, kind)
 
     def state(self, row: str) -> RowState:
         """How a row stands: from the book, and from what this job has measured since."""
@@ -141,7 +141,7 @@ class Workshop:
             if state_of(self.history(row.row)) not in (RowState.EMPTY, RowState.STALE) and self._on_part(row)
         ]
         for row in rows:
-            self._add(EntryKind.STALE, row, None, note="clamped again")
+            self.ledger.add(EntryKind.STALE, row, None, note="clamped again")
         return rows
 
     def _on_part(self, plan: RowPlan) -> bool:
@@ -179,8 +179,14 @@ class Workshop:
         return write_program(self._plan(MEASURE_NUMBER, title, [measurement], None), self.profile)
 
     def start(self, program: Program) -> Run:
-        """Put a program on the stand-in's control, ready to run."""
-        return Run(program, self.profile, self.machine)
+        """Put a program on the stand-in's control, ready to run.
+
+        Raises:
+            GuardError: the machine is not homed, or its door is open.
+        """
+        self.control.reset()
+        interpreter = self.control.begin(program.text, f"O{program.number:04d} {program.title}")
+        return Run(program, self.profile, self.machine, interpreter)
 
     def take(self, measurement: Measurement, program: Program, run: Run) -> Measured:
         """Read the report of a finished run, solve the feature, compare with the control, keep it.
@@ -188,6 +194,7 @@ class Workshop:
         Raises:
             BriskAnchorError: the run did not end well, the report is incomplete, or the touches define nothing.
         """
+        self.save()
         if failure := run.failure():
             raise failure
         report = parse_reports(run.printed)
@@ -214,7 +221,7 @@ class Workshop:
         self.active = run.interpreter.modal.offset
         for row in self.setup.rows:
             if measurement.name in _features_of(row) and not self.missing(row.row):
-                self._add(EntryKind.MEASURED, row.row, self.chain(row.row), note=f"{feature.name} measured")
+                self.ledger.add(EntryKind.MEASURED, row.row, self.chain(row.row), note=f"{feature.name} measured")
         return measured
 
     def measure(self, measurement: Measurement) -> Measured:
@@ -227,26 +234,12 @@ class Workshop:
     def jog(self, axis: str, distance: float) -> str:
         """Move the tip by hand along one axis, the probe watching; returns what was met, "" for nothing.
 
-        After contact the tip backs off, so that the next move is free.
-
         Raises:
-            TravelError: the target lies outside the travels. CrashError: something other than the ball touched.
+            MachineError: outside the travels, a crash, or the control is not ready for it.
         """
-        start = self.machine.position
-        i = AXES.index(axis)
-        target = [*start]
-        target[i] += distance
-        if self.machine.touching:
-            # The probe signals already, so only a move that comes off the metal gets anywhere.
-            self.machine.feed((target[0], target[1], target[2]), JOG_FEED, 0)
-            return ""
-        result = self.machine.skip((target[0], target[1], target[2]), JOG_FEED, 0)
-        met = self.machine.motions[-1].solid if result.contact else ""
-        if met:
-            back = [*self.machine.position]
-            room = abs(result.latched[i] - start[i])
-            back[i] = result.latched[i] - math.copysign(min(JOG_BACK_OFF, room), distance)
-            self.machine.feed((back[0], back[1], back[2]), JOG_FEED, 0)
+        self.control.reset()
+        met = self.control.jog(axis, distance)
+        self.save()
         return met
 
     # -- offset ------------------------------------------------------------------------------------------------
@@ -378,10 +371,11 @@ class Workshop:
             raise RunStopped(f"The program ended without storing {row}", "Nothing is known of the table", "Look at it")
         self._read_back(row, chain)
         try:
-            self._add(EntryKind.STORED, row, chain, note=f"set by O{program.number:04d}")
+            self.ledger.add(EntryKind.STORED, row, chain, note=f"set by O{program.number:04d}")
         except BriskAnchorError:
             self.machine.write_offset(row, before)
             raise
+        self.save()
         return chain
 
     def _read_back(self, row: str, chain: Chain) -> None:
@@ -430,7 +424,7 @@ class Workshop:
             run.machine.seconds,
         )
         words = f"O{program.number:04d} " + ("agrees" if proof.holds else "does not agree")
-        self._add(EntryKind.PROVED, row, stored.chain, proof=proof, note=words)
+        self.ledger.add(EntryKind.PROVED, row, stored.chain, proof=proof, note=words)
         return proof
 
     def prove(self, row: str) -> Proof:

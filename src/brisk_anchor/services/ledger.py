@@ -1,0 +1,53 @@
+"""The entries of one machine's rows, in memory and in the book."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from datetime import UTC, datetime
+
+from brisk_anchor.book.store import Book, Entry, EntryKind
+from brisk_anchor.core.offsets import Chain
+from brisk_anchor.core.proof import Proof
+from brisk_anchor.core.setup import Setup
+
+
+class Ledger:
+    """What is known of each row, oldest first; every addition goes into the book first, where there is one."""
+
+    def __init__(self, book: Book | None, setup: Setup) -> None:
+        self.book = book
+        self.setup = setup
+        self._history: dict[str, list[Entry]] = {row.row: [] for row in setup.rows}
+        if book:
+            for entry in book.history(setup.machine.name):
+                self._history.setdefault(entry.row, []).append(entry)
+
+    def history(self, row: str) -> list[Entry]:
+        """Entries of a row, oldest first."""
+        return self._history.get(row, [])
+
+    def last(self, row: str, kind: EntryKind) -> Entry | None:
+        """The newest entry of a kind."""
+        return next((entry for entry in reversed(self.history(row)) if entry.kind is kind), None)
+
+    def add(
+        self, kind: EntryKind, row: str, chain: Chain | None, *, proof: Proof | None = None, note: str = ""
+    ) -> None:
+        """Add an entry. Raises BookWriteError: then it is nowhere."""
+        entry = Entry(
+            at=datetime.now(UTC),
+            machine=self.setup.machine.name,
+            row=row,
+            kind=kind,
+            job=self.setup.job,
+            title=self.setup.row(row).title,
+            values=chain.values if chain else {},
+            u={axis.axis: axis.u for axis in chain.axes} if chain else {},
+            chain=chain,
+            proof=proof,
+            note=note,
+        )
+        if self.book:
+            (number,) = self.book.add(entry)
+            entry = replace(entry, id=number)
+        self._history.setdefault(row, []).append(entry)
