@@ -7,7 +7,7 @@ import time
 from collections import Counter
 
 from tests.nc.collector import Collector
-from tests.nc.zoo import drawn, spoiled
+from tests.nc.zoo import LANGUAGES, drawn, spoiled
 
 from brisk_anchor.core.errors import NcError
 from brisk_anchor.nc.interpreter import Interpreter
@@ -29,7 +29,8 @@ def main() -> None:
         text = spoiled(real, source) if number % 20 == 0 else drawn(source)
         began = time.perf_counter()
         try:
-            interpreter = Interpreter(text, profile, Collector())
+            language = profile if number % 20 == 0 else LANGUAGES[number % len(LANGUAGES)]
+            interpreter = Interpreter(text, language, Collector())
             ends[interpreter.run(2000).value] += 1
         except NcError:
             ends["refused"] += 1

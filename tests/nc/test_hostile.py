@@ -11,18 +11,18 @@ from brisk_anchor.nc.interpreter import Interpreter, Status
 from brisk_anchor.services.runs import Run
 from brisk_anchor.services.workshop import Workshop
 from tests.nc.collector import Collector
-from tests.nc.zoo import drawn, spoiled
+from tests.nc.zoo import LANGUAGES, drawn, spoiled
 
 CLEAN = (Status.ENDED, Status.ALARM, Status.STOPPED)
 
 
 @pytest.mark.parametrize("seed", range(8))
-def test_drawn_programs(profile, seed):
+def test_drawn_programs(seed):
     source = random.Random(seed)
-    for _ in range(250):
+    for number in range(300):
         text = drawn(source)
         try:
-            interpreter = Interpreter(text, profile, Collector())
+            interpreter = Interpreter(text, LANGUAGES[number % len(LANGUAGES)], Collector())
         except NcError as error:
             assert error.reason
             continue

@@ -10,6 +10,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from brisk_anchor.core.errors import NcError
 from brisk_anchor.nc.expressions import ExpressionError
 from brisk_anchor.nc.geometry import CHORD, arc_centre, arc_points, arc_sweep
 from brisk_anchor.nc.interpreter import Interpreter, Status
@@ -202,3 +203,27 @@ def test_a_probe_pulled_off_a_wall_signals_where_it_comes_free(scene):
     assert freed.contact
     assert freed.latched[0] == pytest.approx(touched.latched[0] - 0.006, abs=2e-4)
     assert not machine.skip((-440.0, -250.0, -365.0), 60.0, 1, away=True).contact
+
+
+def test_a_long_program_streams_as_it_would_run_whole(profile):
+    text = "%\nO1 (long)\nG21 G90 G54\nG0 X1.\nM98 P7 L2\n#500=#500+1.\nM30\nO7\nG91 G1 Z-1. F100\nG90\nM99\n%"
+    whole, streamed = Collector(), Collector()
+    Interpreter(text, profile, whole).run()
+    interpreter = Interpreter.streamed(lambda: iter(text.split("\n")), profile, streamed)
+    assert interpreter.run() is Status.ENDED
+    assert streamed.moves == whole.moves
+    for line, reason in (
+        ("GOTO 5", "straight through"),
+        ("WHILE [1 EQ 1] DO1", "straight through"),
+        ("G0 X1Q", "no figure"),
+    ):
+        with pytest.raises(NcError, match=reason) as caught:
+            Interpreter.streamed(lambda line=line: ["O1", "G0 X1.", line, "M30"], profile, Collector())
+        assert caught.value.line == 3
+    endless = ["O1", "M98 P7", "M30", "O7", "N1 GOTO 1"]
+    looping = Interpreter.streamed(lambda: endless, profile, Collector())
+    assert looping.run(500) is Status.ALARM
+    assert "round in circles" in looping.alarm.text
+    cut = Interpreter.streamed(lambda: ["O1", "G0 X1."], profile, Collector())
+    assert cut.run() is Status.ALARM
+    assert "ends without" in cut.alarm.text

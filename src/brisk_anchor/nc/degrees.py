@@ -54,10 +54,11 @@ def cosine(angle: float) -> float:
 
 def tangent(angle: float) -> float:
     """Tangent of an angle in degrees. Raises ZeroDivisionError at odd quarter turns."""
+    rest = math.remainder(angle, 90.0)
     quarter, s, c = _reduced(angle)
-    if abs(s) == abs(c):
-        return math.copysign(1.0, s * c) * (1.0 if quarter % 2 == 0 else -1.0)
-    return s / c if quarter % 2 == 0 else -c / s
+    if abs(rest) == 45.0:
+        s, c = math.copysign(1.0, rest), 1.0
+    return (s / c if quarter % 2 == 0 else -c / s) + 0.0
 
 
 def degrees(angle: float) -> float:

@@ -152,8 +152,14 @@ class Interpreter:
         self.message = ""
         self.block: Block | None = None
         self.blocks_run = 0
+        self._counted_from = 0
         self._numbers = profile.alarm
         self._straight = profile.language != "hash-macro"
+
+    @property
+    def is_stream(self) -> bool:
+        """Whether the main program is read as it runs, and so ends where the file does."""
+        return self.calls[0].stream is not None
 
     def _swap(self, call: _Call) -> None:
         self.variables.local, self.variables.named = call.local, call.named
@@ -165,13 +171,16 @@ class Interpreter:
 
     # -- running -----------------------------------------------------------------------------------------------
 
-    def run(self, limit: int | None = BLOCK_LIMIT) -> Status:
-        """Run until the end, a stop or an alarm; more than `limit` blocks (None: any number) is an alarm."""
+    def run(self, limit: int = BLOCK_LIMIT) -> Status:
+        """Run until the end, a stop or an alarm; more than `limit` blocks is an alarm.
+
+        In a stream, which runs straight through, the blocks of subprograms are counted from one of its own to the next.
+        """
         while self.step(limit):
             pass
         return self.status
 
-    def step(self, limit: int | None = BLOCK_LIMIT) -> bool:
+    def step(self, limit: int = BLOCK_LIMIT) -> bool:
         """Run one block. Returns False when there is nothing more to run."""
         if self.status in (Status.ENDED, Status.ALARM):
             return False
@@ -189,7 +198,9 @@ class Interpreter:
             return False
         self.block = block
         self.blocks_run += 1
-        if limit is not None and self.blocks_run > limit:
+        if self.calls[-1].stream is not None:
+            self._counted_from = self.blocks_run
+        if self.blocks_run - self._counted_from > limit:
             reason = f"more than {limit} blocks have run: the program goes round in circles"
             self._raise(block, ControlAlarm.ENDLESS, reason)
             return False

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable, Iterator
 
 from brisk_anchor.core.errors import NcError
@@ -106,6 +107,21 @@ def _assign(cursor: Cursor) -> Assign:
     return Assign(target, parse_value(cursor) if cursor.grammar.sums_need_brackets else parse_expression(cursor))
 
 
+_PLAIN = re.compile(r" *(?:N *([0-9]{1,9}) *)?((?:[A-MP-Z] *[+-]?(?:[0-9]{1,15}\.?[0-9]{0,8}|\.[0-9]{1,8}) *)+)")
+"""A block of words with plain figures, the bulk of cutting programs; anything else is read character by character."""
+_PLAIN_WORD = re.compile(r"([A-Z]) *([+-]?[0-9.]+)")
+
+
+def _constant(value: float) -> Evaluator:
+    return lambda store: value
+
+
+def _plain_words(text: str) -> Words:
+    return Words(
+        tuple((letter, _constant(float(figure)), "." not in figure) for letter, figure in _PLAIN_WORD.findall(text))
+    )
+
+
 class Reader:
     """Reads lines of one control's language."""
 
@@ -181,6 +197,9 @@ class Reader:
             raise NcError(line, text[:80], f"the line is longer than {_LONGEST_LINE} characters")
         if not text.isprintable():
             raise NcError(line, repr(text), "it holds characters that cannot be printed")
+        if (plain := _PLAIN.fullmatch(text)) is not None:
+            number = plain[1]
+            return Block(line, text, int(number) if number else None, "", _plain_words(plain[2])), None
         code, comment = _split_comment(text, line, self.profile.input.semicolon_comments)
         cursor = Cursor(code, self.grammar)
         program = sequence = None

@@ -66,7 +66,7 @@ class TableWriter(TextWriter):
                 shown = "  ".join(f"{axis.upper()} {self.figure(self._fold(value))}" for axis, value in values)
                 self.put(self.comment(f"{row} THEN READS {shown}"), "compare with the control's screen")
             case Report(words, values):
-                figures = tuple((letter, self._fold(value), 4 if d < 0 else d) for letter, value, d in values)
+                figures = tuple((letter, float(self._fold(value)), 4 if d < 0 else d) for letter, value, d in values)
                 self.results.append(ResultLine(words, figures))
             case _:
                 raise PlanError(

@@ -4,19 +4,24 @@ from __future__ import annotations
 
 import json
 import time
+from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
 from brisk_anchor.core.errors import BriskAnchorError, CrashError
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.nc.extents import ExtentReader, read_extents
-from brisk_anchor.nc.interpreter import Alarm
-from brisk_anchor.nc.profile import load_profile, shipped_profile
+from brisk_anchor.nc.interpreter import Alarm, Interpreter
+from brisk_anchor.nc.port import MachinePort
+from brisk_anchor.nc.profile import Profile, load_profile, shipped_profile
+from brisk_anchor.nc.scanner import LONGEST_PROGRAM
 from brisk_anchor.services.runs import Run
 from brisk_anchor.standin.scene import build_scene
 from brisk_anchor.standin.scene_file import load_scene
 
-_MAX_BYTES = 4_000_000
+_LONGEST_LINE = 1000
+_KEPT_MOVES = 10_000
+"""Moves held in memory while a long program runs."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -99,23 +104,39 @@ class DryRun:
         return "\n".join(lines)
 
 
-def read_program(path: Path) -> str:
-    """NC text from a file.
+def _lines(path: Path) -> Iterator[str]:
+    """Lines of a file, one at a time; none is longer than a control takes, so a file of one line is no trap.
 
     Raises:
         ProgramFileError: when it cannot be read or is no text.
     """
     try:
-        data = path.read_bytes()[: _MAX_BYTES + 1]
-        if len(data) > _MAX_BYTES:
-            raise ProgramFileError(f"{path} is larger than {_MAX_BYTES // 1_000_000} MB", "", "Cut it into parts")
-        return data.decode("utf-8")
+        with path.open(encoding="utf-8", newline=None) as stream:
+            while line := stream.readline(_LONGEST_LINE):
+                yield line.rstrip("\n")
     except OSError as error:
         raise ProgramFileError(
             f"{path} cannot be read: {error.strerror}", "Nothing was run", "Check the name"
         ) from error
     except UnicodeDecodeError as error:
         raise ProgramFileError(f"{path} is no plain text", "Nothing was run", "Give an NC program") from error
+
+
+def interpreter_of(path: Path, profile: Profile, machine: MachinePort) -> Interpreter:
+    """A file on a machine: held whole when it is short enough, else as a stream in flat memory.
+
+    Raises:
+        ProgramFileError: when it cannot be read or is no text. NcError: a line is refused.
+    """
+    try:
+        size = path.stat().st_size
+    except OSError as error:
+        raise ProgramFileError(
+            f"{path} cannot be read: {error.strerror}", "Nothing was run", "Check the name"
+        ) from error
+    if size <= LONGEST_PROGRAM:
+        return Interpreter("\n".join(_lines(path)), profile, machine)
+    return Interpreter.streamed(lambda: _lines(path), profile, machine)
 
 
 def extents_of(path: Path) -> ExtentReader:
@@ -141,17 +162,19 @@ def dry_run(path: Path, scene_name: str, *, seed: int | None, profile: Path | No
     Raises:
         SceneError, ProfileError, ProgramFileError, NcError: when it cannot even begin.
     """
-    text = read_program(path)
     scene = build_scene(load_scene(scene_name))
     control = load_profile(profile) if profile else shipped_profile(scene.setup.machine.profile)
     machine = scene.stand_in(seed=seed)
     started = time.perf_counter()
-    run = Run(text, control, machine)
-    run.to_end()
+    interpreter = interpreter_of(path, control, machine)
+    run = Run("", control, machine, interpreter)
+    while interpreter.step():
+        if len(machine.motions) >= _KEPT_MOVES:
+            machine.forget_motions()
     seconds = time.perf_counter() - started
     return DryRun(
         offsets=dict(machine.offsets),
-        hits=tuple(Hit(m.line, m.solid, m.contact) for m in machine.motions if m.contact),
+        hits=tuple(Hit(m.line, m.solid, m.contact) for m in machine.hits if m.contact),
         printed=tuple(run.printed),
         failure=run.failure(),
         alarm=run.interpreter.alarm,

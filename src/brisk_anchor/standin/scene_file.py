@@ -101,7 +101,7 @@ class MachineSection(_Section):
         for axis, low, high, home, now in zip(
             "XYZ", self.travel_low, self.travel_high, self.home, self.position, strict=True
         ):
-            if low >= high:
+            if low > high or (low == high and not (self.kind == "lathe" and axis == "Y")):
                 raise ValueError(f"the travel of {axis} runs from {low:g} to {high:g}: low and high are exchanged")
             if not low <= home <= high or not low <= now <= high:
                 raise ValueError(f"home or position of {axis} lies outside its travel of {low:g} to {high:g}")

@@ -1,0 +1,98 @@
+"""The whole line in every language of a control: same offsets, and every guard stops it before the store."""
+
+from __future__ import annotations
+
+import re
+
+import pytest
+
+from brisk_anchor.core.errors import BriskAnchorError, PlanError
+from brisk_anchor.core.offsets import Fixed
+from brisk_anchor.nc.plan import Plan, StorePlan
+from brisk_anchor.nc.profile import parse_profile, shipped_profile, shipped_text
+from brisk_anchor.nc.reports import parse_reports
+from brisk_anchor.nc.writer import write_program
+from brisk_anchor.services.asking import build_measurement, point_at
+from brisk_anchor.services.runs import Run
+from brisk_anchor.services.workshop import Workshop
+
+NGC = shipped_profile("probe-params")
+WITHOUT_FLAG = parse_profile(shipped_text("probe-params").replace("contact_flag = 5070", ""), "plain")
+
+
+def measured(scene, profile):
+    workshop = Workshop(scene, None, profile, seed=None)
+    for drawn in workshop.setup.features:
+        workshop.measure(build_measurement(workshop.setup, point_at(workshop.setup, drawn)))
+    return workshop
+
+
+@pytest.fixture(scope="module")
+def ngc(scene):
+    return measured(scene, NGC)
+
+
+def test_without_branches_the_same_offsets_are_found_stored_and_proved(ngc, scene, profile):
+    macro = measured(scene, profile)
+    for row in ("G54", "G55"):
+        assert ngc.store(row).values == pytest.approx(macro.store(row).values, abs=1e-4)
+        assert ngc.prove(row).holds
+        assert max(abs(a.difference) for m in ngc.measured.values() for a in m.agreements) < 1e-4
+
+
+@pytest.mark.parametrize("profile", [NGC, WITHOUT_FLAG], ids=["flag", "no flag"])
+@pytest.mark.parametrize(
+    ("old", "new", "reason"),
+    [
+        ("X[-453.-#5221] F800.", "X[-440.-#5221] F800.", r"G38.2 ended without contact|TOUCH 1"),
+        ("G90 G53 G0 X-434. Y-250.", "G90 G53 G0 X-434. Y-225.", "UNEXPECTED CONTACT"),
+        ("0.2-ABS", "0.001-ABS", "SIZE OF BORE IS WRONG"),
+        ("+470.]", "+480.]", "G54 X JUMPS TOO FAR"),
+        ("#5400-20", "#5400-21", "PROBE T20 MUST BE"),
+        ("G10 L2 P1", "G10 L2 P2", "WAS NOT TAKEN"),
+        ("G40 G49 G80", "G40 G49 G80\nG92 X5.", "A SHIFT STANDS ON TOP"),
+    ],
+)
+def test_every_guard_without_branches_stops_the_program(ngc, scene, profile, old, new, reason):
+    workshop = Workshop(scene, None, profile, seed=None)
+    text = workshop.full_program("G54")
+    assert old in text.text
+    machine = scene.stand_in(seed=None)
+    before = machine.offset("G54")
+    run = Run(text, profile, machine)
+    run.interpreter.__init__(text.text.replace(old, new), profile, machine)
+    run.to_end()
+    failure = run.failure()
+    assert failure is not None
+    assert re.search(reason, failure.what)
+    assert machine.offset("G54") == before
+    assert not run.printed
+
+
+def test_a_control_without_a_known_tool_stops_and_asks(scene):
+    text = shipped_text("probe-params").replace("[tool]\nin_spindle = 5400\n", "")
+    profile = parse_profile(text, "asks")
+    assert any("stops and asks" in limit for limit in profile.limits)
+    program = Workshop(scene, None, profile, seed=None).full_program("G54")
+    assert "M0 (PROBE T20 MUST BE IN THE SPINDLE)" in program.text
+
+
+def test_an_offset_table_alone_is_set_with_figures_that_were_checked_here(scene, quiet):
+    table = shipped_profile("table-only")
+    rules = tuple((axis, Fixed(value, 0.001)) for axis, value in zip("xyz", (-469.08451, -286.5, -504.2), strict=True))
+    expected = (("x", -470.0), ("y", -286.0), ("z", -504.5))
+    plan = Plan(2254, "set G54", "Otter", "BC-27", "2026-11-23", 0.0, (), StorePlan("G54", rules, expected, 5.0))
+    program = write_program(plan, table)
+    assert "#" not in program.text
+    assert "G10 L2 P1 X-469.085 Y-286.5 Z-504.2 (WRITE G54)" in program.text
+    machine = scene.stand_in(seed=None)
+    run = Run(program, table, machine)
+    run.to_end()
+    assert machine.offset("G54") == (-469.085, -286.5, -504.2)
+    assert parse_reports(run.printed).stored["G54"]["X"] == -469.0845
+    far = Plan(2254, "x", "Otter", "BC-27", "2026-11-23", 0.0, (), StorePlan("G54", rules, expected, 0.5))
+    with pytest.raises(PlanError, match="jumps too far: by"):
+        write_program(far, table)
+    drawn = quiet.setup.features[0]
+    with pytest.raises(BriskAnchorError, match="cannot probe"):
+        Workshop(scene, None, table, seed=None).measure(build_measurement(quiet.setup, point_at(quiet.setup, drawn)))
