@@ -6,7 +6,7 @@ import re
 
 import pytest
 
-from brisk_anchor.core.errors import BriskAnchorError, PlanError
+from brisk_anchor.core.errors import BriskAnchorError, PlanError, ProfileError
 from brisk_anchor.core.offsets import Fixed
 from brisk_anchor.nc.plan import Plan, StorePlan
 from brisk_anchor.nc.profile import parse_profile, shipped_profile, shipped_text
@@ -96,3 +96,81 @@ def test_an_offset_table_alone_is_set_with_figures_that_were_checked_here(scene,
     drawn = quiet.setup.features[0]
     with pytest.raises(BriskAnchorError, match="cannot probe"):
         Workshop(scene, None, table, seed=None).measure(build_measurement(quiet.setup, point_at(quiet.setup, drawn)))
+
+
+def changed(*pairs):
+    text = shipped_text("skip-macro")
+    for old, new in pairs:
+        assert old in text
+        text = text.replace(old, new, 1)
+    return parse_profile(text, "changed")
+
+
+def test_a_shops_own_words_are_written_and_understood(scene):
+    own = changed(
+        ('open = "("', 'open = ";"'),
+        ('close = ")"', 'close = ""'),
+        ("semicolon_comments = false", "semicolon_comments = true"),
+        ('number = "O{number:04d}"', 'number = "O{number:05d}"'),
+        ('line = "DPRNT[{text}]"', 'line = "SAY[{text}]"'),
+        ('space = "*"', 'space = "_"'),
+        ('select = "G54.1 P{n}"', 'select = "G54 P{n}"'),
+        ("touch_number = 7301", "touch_number = 801"),
+        ("free = [101, 149]", "free = [600, 690]"),
+    )
+    workshop = measured(scene, own)
+    text = workshop.full_program("G54").text
+    for words in ("O02354 ;GL-114", "SAY[BRISK_1_TOUCH", "G65 P801 ", "#600", "#3000=107 ;PROBE T20"):
+        assert words in text
+    assert "(" not in text
+    workshop.store("G54")
+    assert workshop.prove("G54").holds
+    machine = scene.stand_in(seed=None)
+    machine.write_offset("G54 P7", (-400.0, -200.0, -300.0))
+    run = Run("G54 P7\nG90 G0 X0.\n#700=#4014\nG54 G10 L2 P1 X-1.\nM30", own, machine)
+    run.to_end()
+    assert run.ended_well
+    assert (machine.position[0], run.interpreter.common[700]) == (-400.0, 54.0)
+
+
+@pytest.mark.parametrize(("convention", "more"), [("master", 140.0), ("part", None)])
+def test_tool_lengths_as_the_shop_counts_them(scene, profile, convention, more):
+    length = f"\nmaster_length = {more}" if more else ""
+    counted = changed(('convention = "gauge line"', f'convention = "{convention}"{length}'))
+    usual, workshop = measured(scene, profile), measured(scene, counted)
+    before = workshop.machine.offset("G54")[2]
+    usual.store("G54")
+    chain = workshop.store("G54")
+    assert workshop.prove("G54").holds
+    if more is None:
+        assert workshop.machine.offset("G54")[2] == before
+        assert any("touched off on the part" in limit for limit in counted.limits)
+        return
+    assert workshop.machine.offset("G54")[2] == pytest.approx(usual.machine.offset("G54")[2] + more)
+    assert [term.label for term in chain.axis("z").terms][-2] == "length of the master"
+    assert workshop.true_offset("G54")["z"] == pytest.approx(usual.true_offset("G54")["z"] + more)
+    # Whatever lengths are counted from, the same program position is the same place on the part.
+    places = []
+    for shop in (usual, workshop):
+        run = Run("G90 G54 G43 H20\nG1 X36. Y36. Z100. F500\nM30", shop.profile, shop.machine.twin(seed=None))
+        run.to_end()
+        places.append(run.machine.position)
+    assert places[0] == pytest.approx(places[1])
+
+
+@pytest.mark.parametrize(
+    ("old", "new", "reason"),
+    [
+        ('convention = "gauge line"', 'convention = "master"', "master_length"),
+        ('open = "("', 'open = ";"', "go together"),
+        ("in_spindle = 4120", "in_spindle = 150", "inside variables.common"),
+        ("kept = [500, 999]", "kept = [50, 999]", "variables.kept"),
+        ('language = "hash-macro"', 'language = "ngc"', "has no use for"),
+        ('language = "hash-macro"', 'language = "table"', "has no use for"),
+        ("machine = [5021, 5022, 5023]", "", "positions.machine"),
+        ("inches = true", "inches = true\no_words = true", "belong to the language ngc"),
+    ],
+)
+def test_profiles_that_contradict_themselves(old, new, reason):
+    with pytest.raises(ProfileError, match=reason):
+        changed((old, new))

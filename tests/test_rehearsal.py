@@ -51,7 +51,7 @@ def test_every_part_within_the_stated_uncertainty_ends_right(profile, program, s
     assert len(touches) == 5
     bore = (*touches[3].contact[:2], -365.0 - 150.0)
     top = (-434.0, -224.5, -503.0)
-    truth = real.true_offset("G54", {"bore": bore, "top": top})
+    truth = real.true_offset(real.setup.row("G54").rules, {"bore": bore, "top": top})
     # A tilted bore is an ellipse in its slice, a ball on a slope touches a little uphill: both under 0.5 µm here.
     for value, axis in zip(machine.offset("G54"), "xyz", strict=True):
         assert value == pytest.approx(truth[axis], abs=0.0005)
@@ -84,7 +84,9 @@ def test_a_worse_probe_shows_in_size_and_spread_not_in_the_centre(profile, progr
     run = Run(program.text, profile, machine)
     run.to_end()
     assert run.ended_well
-    truth = scene.true_offset("G54", {"bore": (-433.0, -250.0, -515.0), "top": (-434.0, -224.5, -503.0)})
+    truth = scene.true_offset(
+        scene.setup.row("G54").rules, {"bore": (-433.0, -250.0, -515.0), "top": (-434.0, -224.5, -503.0)}
+    )
     limit = 0.001 + 4 * max(probe.get("noise", 0.0), 0.0005) + probe.get("lobing", 0.0)
     assert abs(machine.offset("G54")[0] - truth["x"]) < limit
 
@@ -100,7 +102,9 @@ def test_a_slow_signal_reads_worse_the_faster_the_touch():
     assert late[800.0] - late[60.0] == pytest.approx((800 - 60) / 60 * 0.002, abs=1e-6)
 
 
-@pytest.mark.parametrize(("fault", "told"), [("stuck", "Alarm 102|Alarm 103"), ("absent", "Alarm 101")])
+@pytest.mark.parametrize(
+    ("fault", "told"), [("stuck", "Alarm 102|Alarm 103"), ("absent", "Alarm 101"), ("battery", "Alarm 101")]
+)
 def test_a_broken_probe_stops_the_program_before_anything_is_stored(profile, program, fault, told):
     """The search is kept short: without a signal it ends inside the over-travel, and the stylus lives."""
     data = tomllib.loads(TEXT)

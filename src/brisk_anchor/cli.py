@@ -46,15 +46,19 @@ def demo(
     fresh: Annotated[
         bool, typer.Option("--fresh", help="Begin with an empty demo book (the old one is kept aside).")
     ] = False,
+    profile: Annotated[
+        str, typer.Option("--profile", help="The control: a profile that ships, or a file (TOML).")
+    ] = "skip-macro",
 ) -> None:
     """Open the application with the demo scenario."""
+    from brisk_anchor.nc.profile import profile_of
     from brisk_anchor.tui.app import run_demo
 
     if not sys.stdout.isatty() or not sys.stdin.isatty():
         raise BriskAnchorError(
             "There is no terminal here", "The application fills a screen", "Run it in a terminal window"
         )
-    raise typer.Exit(run_demo(speed=speed, fresh=fresh))
+    raise typer.Exit(run_demo(speed=speed, fresh=fresh, profile=profile_of(profile)))
 
 
 @app.command()
@@ -75,7 +79,9 @@ def run(
     scene: Annotated[str, typer.Option("--scene", help="A scene that ships, or a scene file (TOML).")],
     json: Annotated[bool, typer.Option("--json", help="Print JSON instead of lines.")] = False,
     seed: Annotated[int, typer.Option(help="Seed of the probe's noise; -1 for none.")] = 1,
-    profile: Annotated[Path | None, typer.Option("--profile", help="A shop's own control profile (TOML).")] = None,
+    profile: Annotated[
+        str | None, typer.Option("--profile", help="The control: a profile that ships, or a file (TOML).")
+    ] = None,
 ) -> None:
     """Run NC text on the stand-in: offsets, hits, alarms, crashes, printed lines, run time."""
     from brisk_anchor.services.dry_run import dry_run

@@ -123,7 +123,7 @@ def test_semicolon_comments_where_the_profile_has_them(profile):
 def test_modal_state_can_be_read(profile):
     text = "G91 G18 G55\n#101=#4002\n#102=#4003\n#103=#4014\n#104=#4006\nG90 G17 G1 X0 F300\n#105=#4001\n#106=#4109"
     interpreter, _ = run(text, profile)
-    assert [interpreter.common[n] for n in range(101, 107)] == [18, 91, 2, 21, 1, 300]
+    assert [interpreter.common[n] for n in range(101, 107)] == [18, 91, 55, 21, 1, 300]
 
 
 def test_straight_probes_with_their_flag(profile):

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import asyncio
+import json
+import re
 
 import pytest
 from sqlalchemy import event
@@ -49,7 +51,7 @@ class Bench:
     async def press(self, *keys):
         await self.pilot.press(*keys)
         await self.pilot.pause()
-        await wait_for(lambda: self.app.desk.running is None)
+        await wait_for(lambda: not self.app.desk.moving)
         await self.pilot.pause()
 
 
@@ -295,3 +297,81 @@ def test_the_action_table_has_one_meaning_for_each_key_in_each_view():
         keys = [key for action in ACTIONS if view in action.views for key in action.keys.split(",")]
         assert len(keys) == len(set(keys))
         assert all(action.help.endswith(".") for action in of_view(view))
+
+
+async def test_the_machine_by_hand_by_typed_line_and_by_program(tmp_path):
+    async with Bench(tmp_path) as bench:
+        await bench.press("4")
+        control = bench.app.desk.workshop.control
+        start = control.machine.position
+        await bench.press("right", "up", "up")
+        assert control.machine.position[1] == start[1] + 2.0
+        await bench.press("m", "g", "down")
+        assert control.machine.position[1] == pytest.approx(start[1] + 1.9)
+        await bench.press("m", "up")
+        assert "nothing moves by hand" in said(bench.app)
+        await bench.press("i")
+        bench.app.query_one(Input).value = "G0 Q"
+        await bench.pilot.pause()
+        assert "no figure" in said(bench.app, "#entry-result")
+        await bench.press("enter")
+        assert bench.app.query_one(EntryLine).is_open
+        bench.app.query_one(Input).value = "g91 g0 z5."
+        await bench.press("enter")
+        assert control.machine.position[2] == start[2] + 5.0
+        await bench.press("c")
+        bench.app.query_one(Input).value = "4003"
+        await bench.press("enter")
+        assert re.search(r"#4003 +91 +watched", said(bench.app, "#machine-table"))
+        assert "no skip move has been made yet" in said(bench.app, "#machine-table")
+        await bench.press("i")
+        bench.app.query_one(Input).value = "X9999."
+        await bench.press("enter")
+        assert "past its travel end" in said(bench.app, "#mode")
+        await bench.press("escape", "o", "space")
+        assert "STORED G54" in said(bench.app, "#printed")
+        assert control.machine.offset("G54")[0] == pytest.approx(-469.084, abs=0.01)
+        await bench.press("l")
+        assert "O2354" in said(bench.app, "#machine-table")
+        await bench.press("2")
+        assert bench.app.desk.workshop.state("G54").value == "not measured"
+
+
+async def test_single_block_hold_reset_door_and_power(tmp_path):
+    async with Bench(tmp_path, speed=1.0) as bench:
+        await bench.press("4", "o", "s")
+        desk = bench.app.desk
+        control = desk.workshop.control
+        await bench.pilot.press("space")
+        await wait_for(lambda: desk.operating is not None and desk.operating.player.paused)
+        assert desk.operating.player.line == 11
+        await bench.pilot.press("n", "d", "m")
+        await bench.pilot.pause()
+        assert desk.operating.player.line == 12
+        assert not control.door_open
+        await bench.press("escape")
+        assert control.history[-1].ended == "alarm 4: reset by hand"
+        await bench.press("d", "space")
+        assert "The door is open" in said(bench.app)
+        await bench.press("d", "P", "space")
+        assert "has not been homed" in said(bench.app)
+        await bench.press("h")
+        assert control.homed
+        assert desk.workshop.machine.position == desk.workshop.machine.home
+
+
+async def test_a_program_from_a_file_stops_where_it_says_and_holds(tmp_path):
+    path = tmp_path / "mine.nc"
+    path.write_text("O1\nG91\nG1 X-1. F60\n#3006=1 (LOOK AT IT)\n#500=7\nM30\n")
+    async with Bench(tmp_path) as bench:
+        await bench.press("4", "O")
+        for given, told in ((str(tmp_path / "none.nc"), "is no file"), (str(path), "loads it")):
+            bench.app.query_one(Input).value = given
+            await bench.pilot.pause()
+            assert told in said(bench.app, "#entry-result")
+        await bench.press("enter")
+        await bench.pilot.press("space")
+        await wait_for(lambda: "LOOK AT IT" in said(bench.app))
+        await bench.press("space")
+        assert bench.app.desk.workshop.control.memory.common[500] == 7.0
+        assert json.loads((tmp_path / "machine.json").read_text())["variables"]["500"] == 7.0

@@ -140,3 +140,26 @@ def test_ctrl_c_and_kill_leave_a_sound_book(terminal):
     window.close()
     again = terminal("--speed", "60")
     again.wait("G54 is stored")
+
+
+def test_the_machine_from_its_control_and_as_it_was_left(terminal):
+    window = terminal("--speed", "200")
+    window.wait("Press f to point at bore")
+    window.keys("4")
+    window.wait("Move by hand")
+    window.keys("i")
+    window.wait("one block as on the control")
+    window.tmux("send-keys", "-l", "G91 G0 X-3.")
+    window.wait("Enter runs it on the machine")
+    window.keys("Enter")
+    window.wait("Done.")
+    window.keys("o", "Space")
+    window.wait("STORED G54")
+    window.keys("q")
+    window.wait("ended with 0")
+    again = terminal()
+    again.wait("Press f to point at bore")
+    again.keys("4", "l", "l", "l")
+    shown = again.wait("O2354")
+    assert "G91 G0 X-3." in shown
+    assert "347" in shown

@@ -71,3 +71,14 @@ class Frame:
         """One local point as a plain tuple in the outer frame, mm."""
         x, y, z = self.apply(local)
         return float(x), float(y), float(z)
+
+
+def upright(direction: Vector) -> Frame | None:
+    """A turn about the origin that brings `direction` to +Z, None where it is there already."""
+    if direction == (0.0, 0.0, 1.0):
+        return None
+    along = np.array(direction) / np.linalg.norm(direction)
+    side = np.array((0.0, 1.0, 0.0)) if abs(along[1]) < 0.9 else np.array((1.0, 0.0, 0.0))
+    across = np.cross(side, along)
+    across /= np.linalg.norm(across)
+    return Frame(np.array([across, np.cross(along, across), along]), np.zeros(3))

@@ -1,7 +1,8 @@
 """Datum rules and the work offset they make: `offset = machine position − wanted program position`, axis by axis.
 
-An offset here goes with tool lengths from the gauge line: its Z is the tip's Z at the program zero, so that
-`spindle Z = offset Z + program Z + tool length`. Every value keeps the terms it was worked out from (its chain).
+Where tool lengths are counted from the gauge line, its Z is the tip's Z at the program zero, so that
+`spindle Z = offset Z + program Z + tool length`; counted from a master, the master's length is part of the offset.
+Every value keeps the terms it was worked out from (its chain).
 """
 
 from __future__ import annotations
@@ -23,12 +24,14 @@ from brisk_anchor.core.touches import AXES, axis_of
 class FromFeature:
     """The feature lands on `drawing`, its place on the drawing along this axis, mm; then the zero moves by `allowance`.
 
-    A casting's top touched with an allowance of −1.5 puts the zero 1.5 mm below what was touched.
+    A casting's top touched with an allowance of −1.5 puts the zero 1.5 mm below what was touched. `master` is the
+    length of the tool that lengths are counted from, where they are not counted from the gauge line; along Z only.
     """
 
     feature: str
     drawing: float = 0.0
     allowance: float = 0.0
+    master: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -153,6 +156,9 @@ def _axis(axis: str, row: str, rule: Rule, features: Mapping[str, Feature], pres
         sign = "+" if rule.allowance > 0 else "−"
         terms.append(Term(sign, "allowance", abs(rule.allowance), None, "so the first cut cleans up"))
         value += rule.allowance
+    if rule.master:
+        terms.append(Term("+", "length of the master", rule.master, None, "tool lengths are counted from it"))
+        value += rule.master
     terms.append(Term("=", f"{row} {axis.upper()}", value, u))
     return AxisChain(axis, value, u, tuple(terms))
 

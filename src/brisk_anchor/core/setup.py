@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING
 
 from brisk_anchor.core.kinds import FeatureKind, Vector
-from brisk_anchor.core.offsets import Rule
+from brisk_anchor.core.offsets import FromFeature, Keep, Rule
 from brisk_anchor.core.touches import Stylus
 
 if TYPE_CHECKING:  # NumPy behind it would be loaded before the first paint
@@ -109,3 +109,21 @@ class Setup:
             if row.row == name:
                 return row
         raise KeyError(name)
+
+    def with_lengths(self, convention: str, master: float) -> Setup:
+        """The same job with its Z rules as a control counts tool lengths.
+
+        "gauge line" changes nothing; "master" adds the master's length (mm) to every measured Z; with "part", where
+        every tool is touched off on the part, Z is kept as it stands in the table.
+        """
+        if convention == "gauge line":
+            return self
+        rows = []
+        for row in self.rows:
+            rule: Rule | None = row.rules.get("z")
+            if convention == "part" and rule is not None:
+                rule = Keep()
+            elif isinstance(rule, FromFeature):
+                rule = replace(rule, master=master)
+            rows.append(row if rule is None else replace(row, rules={**row.rules, "z": rule}))
+        return replace(self, rows=tuple(rows))

@@ -44,6 +44,7 @@ class BlockRunner(Coordinates):
         rows = profile.all_rows.items()
         self._by_select = {row.select: name for name, row in rows if row.select}
         self._by_write = {row.write: name for name, row in rows}
+        self._numbered = {float(select.split()[0][1:]) for select in self._by_select if " P" in select}
 
     # -- a block -----------------------------------------------------------------------------------------------
 
@@ -147,7 +148,7 @@ class BlockRunner(Coordinates):
         if action in (2, 3):
             allowed |= set("IJKR")
             allowed -= set(self._rotary)
-        if 64 in codes or 54.1 in codes:
+        if 64 in codes or any(code in self._numbered for code in codes):
             allowed |= {"P"}
         if stray := set(letters) - allowed:
             raise ExpressionError(f"{', '.join(sorted(stray))} has no meaning in this block")
@@ -175,7 +176,7 @@ class BlockRunner(Coordinates):
         for code in functions:
             self._function(int(code))
         for code in codes:
-            self._modal_code(code, letters)
+            self._modal_code(code, letters, table=10 in codes)
 
     def _feed_word(self, feed: float) -> None:
         scale = 1.0 if self.modal.feed_mode == 93 else self.modal.unit
@@ -194,7 +195,7 @@ class BlockRunner(Coordinates):
         elif code == 9:
             self.modal.coolant = frozenset()
 
-    def _modal_code(self, code: float, letters: dict[str, float]) -> None:
+    def _modal_code(self, code: float, letters: dict[str, float], *, table: bool) -> None:
         modal = self.modal
         match GROUP_OF[code]:
             case "motion" if code not in (38.2, 38.3, 38.4, 38.5):
@@ -213,7 +214,8 @@ class BlockRunner(Coordinates):
             case "tool length" if code == 49:
                 modal.length, modal.length_shift = 0, 0.0
             case "offset":
-                word = f"G{code:g}" + (f" P{letters.pop('P', 0):g}" if code == 54.1 else "")
+                numbered = code in self._numbered and "P" in letters and not table  # there P is that of G10
+                word = f"G{code:g}" + (f" P{letters.pop('P'):g}" if numbered else "")
                 if word not in self._by_select:
                     raise ExpressionError(f"{word} is no row of this control's offset table")
                 modal.offset = self._by_select[word]

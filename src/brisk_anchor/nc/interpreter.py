@@ -308,8 +308,8 @@ class Interpreter:
             self._return(int(values["P"][0]))
             return
         if (skipped := self.runner.run(words, block.line)) is not None:
-            self.variables.skipped = self.runner.to_program(skipped.latched)
-            self.variables.contact = skipped.contact
+            self.memory.skipped = self.runner.to_program(skipped.latched)
+            self.memory.contact = skipped.contact
         if 98 in functions:
             repeats = values.get("L", [1.0])[0]
             self._enter(variable_number(values.get("P", [None])[0]), None, variable_number(repeats))

@@ -255,6 +255,9 @@ def _store(steps: list[Step], store: StorePlan, located: dict[tuple[str, str], s
             if rule.allowance:
                 expression = _offset(expression, rule.allowance)
                 why += ", with allowance"
+            if rule.master:
+                expression = _offset(expression, rule.master)
+                why += ", master tool"
         steps.append(Compute(name, expression, why))
         values.append((axis, Name(name)))
     if not values:

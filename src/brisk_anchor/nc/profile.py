@@ -32,6 +32,7 @@ from brisk_anchor.nc.profile_sections import (
     Subprograms,
     Timers,
     Tool,
+    ToolLengths,
     ToolTable,
     Variables,
 )
@@ -69,6 +70,7 @@ class Profile(Section):
     variables: Variables | None = None
     tool: Tool | None = None
     tool_table: ToolTable | None = None
+    tool_lengths: ToolLengths
     alarm: Alarm | None = None
     timers: Timers | None = None
     print: Print | None = None
@@ -103,6 +105,12 @@ class Profile(Section):
         foreign = [name for name in _FOREIGN[self.language] if getattr(self, name) is not None]
         if foreign:
             raise ValueError(f"the language {self.language} has no use for the section {', '.join(foreign)}")
+        if (self.tool_lengths.convention == "master") != (self.tool_lengths.master_length is not None):
+            raise ValueError("tool_lengths.master_length belongs to the convention master, and is needed there")
+        if (self.comment.open == "(") != (self.comment.close == ")"):
+            raise ValueError("comment.open and comment.close do not go together")
+        if self.comment.open == ";" and not self.input.semicolon_comments:
+            raise ValueError("comment.open is ; but input.semicolon_comments is false")
         if self.language != "ngc" and (self.input.named_parameters or self.input.o_words):
             raise ValueError("input.named_parameters and input.o_words belong to the language ngc")
         self._check_variables()
@@ -208,6 +216,11 @@ class Profile(Section):
         return self.reference.second
 
     @property
+    def length_reference(self) -> float:
+        """What lengths in the tool table are short of those from the gauge line, mm: the master's length, or 0."""
+        return self.tool_lengths.master_length or 0.0
+
+    @property
     def measures(self) -> bool:
         """Whether a program for this control can probe."""
         return self.probing is not None
@@ -230,6 +243,8 @@ class Profile(Section):
             told.append("It prints nothing: the touches stay in its parameters and are read from there.")
         if self.tool is None and self.measures:
             told.append("It does not know the tool in the spindle: the program stops and asks.")
+        if self.tool_lengths.convention == "part":
+            told.append("Every tool is touched off on the part: Z of an offset is left as it stands in the table.")
         if self.positions and self.offsets and any(row.read is None for row in self.offsets.values()):
             told.append("Some rows cannot be read by a program: what is written to them is not read back.")
         return tuple(told)
@@ -320,3 +335,14 @@ def load_profile(path: Path) -> Profile:
         return parse_profile(data.decode("utf-8"), path.name)
     except (OSError, UnicodeDecodeError) as error:
         raise ProfileError(path.name, (Finding("", str(error)),)) from error
+
+
+def profile_of(name_or_path: str) -> Profile:
+    """A shipped profile by name, or a shop's own by its path.
+
+    Raises:
+        ProfileError: there is none, or it has faults.
+    """
+    if name_or_path in shipped_profiles():
+        return shipped_profile(name_or_path)
+    return load_profile(Path(name_or_path))

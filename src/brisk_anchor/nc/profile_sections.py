@@ -20,8 +20,8 @@ class Section(BaseModel):
 class Comment(Section):
     """How a comment is written; `longest` counts what stands between the marks."""
 
-    open: Literal["("]
-    close: Literal[")"]
+    open: Literal["(", ";"]
+    close: Literal[")", ""]
     longest: int = Field(ge=20, le=200)
 
 
@@ -30,7 +30,7 @@ class ProgramForm(Section):
 
     start: list[Literal["%"]]
     end: list[Literal["%"]]
-    number: Literal["O{number:04d}", ""]
+    number: Annotated[str, Field(pattern=r"^(O\{number(:0[3-8]d)?\})?$")]
     last_word: Literal["M30", "M2"]
 
 
@@ -116,11 +116,20 @@ class Print(Section):
 
     open: Word
     close: Word
-    line: Literal["DPRNT[{text}]"]
-    space: Literal["*"]
+    line: Annotated[str, Field(pattern=r"^[A-Z]{2,10}\[\{text\}\]$")]
+    space: Literal["*", "_", "/"]
     number: Literal["{letter}{value}[{whole}{decimals}]"]
     whole: int = Field(ge=3, le=6)
     decimals: int = Field(ge=3, le=6)
+
+
+class ToolLengths(Section):
+    """What lengths in the tool table are counted from: the spindle's gauge line, a master tool of a length (mm), or
+    the part itself, on which every tool is touched off.
+    """
+
+    convention: Literal["gauge line", "master", "part"]
+    master_length: float | None = Field(default=None, gt=0, le=1000)
 
 
 class Probing(Section):
@@ -149,8 +158,8 @@ class Extended(Section):
     """Extended offsets: how many, how they are called and written ({n} from 1), and their variables."""
 
     count: int = Field(ge=0, le=300)
-    select: Literal["G54.1 P{n}"]
-    write: Literal["G10 L20 P{n}", "G10 L2 P{n}"]
+    select: Annotated[str, Field(pattern=r"^G(54|54\.1|59) P\{n\}$")]
+    write: Annotated[str, Field(pattern=r"^G10 L(2|20) P\{n\}$")]
     read_first: int | None = None
     read_step: int = Field(default=20, ge=3)
 
@@ -164,6 +173,7 @@ class Input(Section):
     integers: Literal["as written", "least increment"]
     inches: bool
     semicolon_comments: bool
+    active_row_reads: Literal["number", "code"] = "number"
     diameter_x: bool = False
     increments_uvw: bool = False
     refuses: list[Annotated[str, Field(pattern=r"^[GM]\d+(\.\d)?$")]] = []

@@ -78,7 +78,7 @@ def _whole(cursor: Cursor, what: str) -> int:
     return int(value)
 
 
-def _print(cursor: Cursor) -> PrintLine:
+def _print(cursor: Cursor, space: str) -> PrintLine:
     pieces: list[str | tuple[Evaluator, int]] = []
     cursor.expect("[")
     while (character := cursor.peek()) != "]":
@@ -92,9 +92,9 @@ def _print(cursor: Cursor) -> PrintLine:
             if len(digits) != 2:
                 raise ExpressionError("a print format has two digits: before and after the point")
             pieces.append((value, int(digits[1])))
-        elif character.isalnum() or character in "*+-/.":
+        elif character.isalnum() or character in "+-/." or character == space:
             cursor.at += 1
-            pieces.append(" " if character == "*" else character)
+            pieces.append(" " if character == space else character)
         else:
             raise ExpressionError(f"“{character}” cannot be printed")
     cursor.expect("]")
@@ -165,7 +165,7 @@ class Reader:
         if printing and cursor.accept(printing.close):
             return PrintPort(False)
         if printing and cursor.accept(printing.line.split("[")[0]):
-            return _print(cursor)
+            return _print(cursor, printing.space)
         if cursor.accept("IF"):
             condition = parse_condition(cursor)
             if cursor.accept("GOTO"):

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.numbers import fixed
 from brisk_anchor.nc.profile import Profile
@@ -40,8 +42,13 @@ class TextWriter:
 
     def put(self, code: str, meaning: str = "", *, note: str = "", heading: bool = False) -> None:
         """Add a line with its meaning; `note` becomes its comment."""
-        text = f"{code} {self.comment(note)}".strip() if note else code
+        text = f"{code} {self.comment(note)}".strip() if note else self._own_comment(code)
         self.lines.append(ProgramLine(text, meaning or note, heading))
+
+    def _own_comment(self, code: str) -> str:
+        """Code of ours with its comment in brackets, in the marks of this control."""
+        marks = self.profile.comment
+        return code if marks.open == "(" else re.sub(r"\(([^()]*)\)$", rf"{marks.open}\1{marks.close}", code)
 
     def heading(self, title: str) -> None:
         """Add the heading of a section, numbered in tens."""

@@ -27,6 +27,9 @@ class Memory:
         self.names: dict[str, Value] = {}
         self.first: dict[int, Value] = {}
         self.clock_set = 0.0
+        self.skipped: Vector | None = None
+        """Where the last skip signal came, program mm at that moment: a later change of offset does not move it."""
+        self.contact = False
 
     def kept(self, profile: Profile) -> dict[int, Value]:
         """The variables that outlast the power too."""
@@ -34,6 +37,13 @@ class Memory:
             return {}
         low, high = profile.variables.kept
         return {number: value for number, value in self.common.items() if low <= number <= high}
+
+
+def active_row(profile: Profile, name: str) -> float:
+    """What the variable of the active row reads: its number from 1, or its code (54.1 for all extended ones)."""
+    if profile.input.active_row_reads == "number":
+        return float(list(profile.all_rows).index(name) + 1)
+    return float(profile.all_rows[name].select.split()[0][1:])
 
 
 class Variables:
@@ -46,9 +56,6 @@ class Variables:
         self.local: dict[int, Value] = {}
         self.named: dict[str, Value] = {}
         self.common = self.memory.common
-        self.skipped: Vector | None = None
-        """Where the last skip signal came, program mm at that moment: a later change of offset does not move it."""
-        self.contact = False
         self._machine = machine
         self._modal = modal
         self._profile = profile
@@ -62,9 +69,9 @@ class Variables:
         machine, modal, wide = self._machine, self._modal, self._wide
 
         def skip() -> Vector:
-            if self.skipped is None:
+            if self.memory.skipped is None:
                 raise ExpressionError("no skip move has been made yet, so there is no skip position to read")
-            return self.skipped
+            return self.memory.skipped
 
         def set_shift() -> Vector:
             x, y, z = modal.set_shift
@@ -87,7 +94,7 @@ class Variables:
         if profile.tool is not None:
             readers[profile.tool.in_spindle] = lambda: float(machine.tool_in_spindle)
         if profile.skip.contact_flag is not None:
-            readers[profile.skip.contact_flag] = lambda: 1.0 if self.contact else 0.0
+            readers[profile.skip.contact_flag] = lambda: 1.0 if self.memory.contact else 0.0
         if (timers := profile.timers) is not None:
             readers[timers.milliseconds] = lambda: float(round((machine.clock - self.memory.clock_set) * 1000))
             readers[timers.hours] = lambda: machine.hours
@@ -97,7 +104,7 @@ class Variables:
             "distance": lambda: 90.0 if modal.absolute else 91.0,
             "feed_mode": lambda: float(modal.feed_mode),
             "units": lambda: 20.0 if modal.inches else 21.0,
-            "offset": lambda: float(list(profile.all_rows).index(modal.offset) + 1),
+            "offset": lambda: active_row(profile, modal.offset),
             "feed": lambda: modal.feed / modal.unit,
             "spindle_speed": lambda: modal.spindle_speed,
             "length_number": lambda: float(modal.length),

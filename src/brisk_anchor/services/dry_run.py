@@ -13,7 +13,7 @@ from brisk_anchor.core.kinds import Vector
 from brisk_anchor.nc.extents import ExtentReader, read_extents
 from brisk_anchor.nc.interpreter import Alarm, Interpreter
 from brisk_anchor.nc.port import MachinePort
-from brisk_anchor.nc.profile import Profile, load_profile, shipped_profile
+from brisk_anchor.nc.profile import Profile, profile_of, shipped_profile
 from brisk_anchor.nc.scanner import LONGEST_PROGRAM
 from brisk_anchor.services.runs import Run
 from brisk_anchor.standin.scene import build_scene
@@ -122,6 +122,25 @@ def _lines(path: Path) -> Iterator[str]:
         raise ProgramFileError(f"{path} is no plain text", "Nothing was run", "Give an NC program") from error
 
 
+def read_program(path: Path) -> str:
+    """NC text from a file that is held whole.
+
+    Raises:
+        ProgramFileError: when it cannot be read, is no text, or is too long to hold.
+    """
+    try:
+        long = path.stat().st_size > LONGEST_PROGRAM
+    except OSError as error:
+        raise ProgramFileError(f"{path} cannot be read: {error.strerror}", "", "Check the name") from error
+    if long:
+        raise ProgramFileError(
+            f"{path} is longer than {LONGEST_PROGRAM // 1_000_000} MB",
+            "It cannot be held whole",
+            "Run it with brisk-anchor run, which streams it",
+        )
+    return "\n".join(_lines(path)) + "\n"
+
+
 def interpreter_of(path: Path, profile: Profile, machine: MachinePort) -> Interpreter:
     """A file on a machine: held whole when it is short enough, else as a stream in flat memory.
 
@@ -156,14 +175,14 @@ class ProgramFileError(BriskAnchorError):
     """The file with NC text cannot be read."""
 
 
-def dry_run(path: Path, scene_name: str, *, seed: int | None, profile: Path | None = None) -> DryRun:
+def dry_run(path: Path, scene_name: str, *, seed: int | None, profile: str | None = None) -> DryRun:
     """Run a file on a fresh stand-in in a scene; `seed` None is without noise, `profile` None is the scene's own.
 
     Raises:
         SceneError, ProfileError, ProgramFileError, NcError: when it cannot even begin.
     """
     scene = build_scene(load_scene(scene_name))
-    control = load_profile(profile) if profile else shipped_profile(scene.setup.machine.profile)
+    control = profile_of(profile) if profile else shipped_profile(scene.setup.machine.profile)
     machine = scene.stand_in(seed=seed)
     started = time.perf_counter()
     interpreter = interpreter_of(path, control, machine)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 
 from brisk_anchor.core.kinds import Vector
+from brisk_anchor.nc.interpreter import Status
 from brisk_anchor.services.runs import Run, Stride
 from brisk_anchor.standin.motion import Motion, MoveKind
 
@@ -24,8 +25,11 @@ class Player:
         self.contacts: list[Motion] = []
         self.done_motions: list[Motion] = []
         self.paused = False
+        self.single = False
+        """Whether it holds after every block that does something."""
         self._queue: list[Motion] = []
         self._spent = 0.0
+        self._hold_next = False
 
     @property
     def over(self) -> bool:
@@ -62,7 +66,18 @@ class Player:
                 return True
             else:
                 self._take(self.run.stride())
+                self._hold_next = self._holds()
+            if self._hold_next and not self._queue:
+                self.paused, self._hold_next = True, False
+                return True
         return True
+
+    def _holds(self) -> bool:
+        """Whether the block just taken ends in a hold: a stop of the program, or single block."""
+        if self.run.interpreter.status is Status.STOPPED:
+            return True
+        block = self.run.interpreter.block
+        return self.single and block is not None and block.statement is not None
 
     def step(self) -> None:
         """Finish the present block, or run the next that is not empty, at once."""

@@ -68,10 +68,10 @@ class Workshop:
     ) -> None:
         """`machine_file` keeps how the machine was left. Raises StateError when it holds something else."""
         self.scene = scene
-        self.setup: Setup = scene.setup
+        self.setup: Setup = scene.setup.with_lengths(profile.tool_lengths.convention, profile.length_reference)
         self.book = book
         self.profile = profile
-        self.machine = scene.stand_in(seed=seed)
+        self.machine = scene.stand_in(seed=seed, length_reference=profile.length_reference)
         self.control = Control(self.machine, profile)
         self.machine_file = MachineFile(machine_file)
         self.active = next(iter(profile.offsets))
@@ -242,6 +242,12 @@ class Workshop:
         self.save()
         return met
 
+    def home(self) -> None:
+        """Send every axis home. Raises MachineError when something is in the way, or the door is open."""
+        self.control.reset()
+        self.control.go_home()
+        self.save()
+
     # -- offset ------------------------------------------------------------------------------------------------
 
     def features(self) -> dict[str, Feature]:
@@ -276,7 +282,7 @@ class Workshop:
         for axis, rule in self.setup.row(row).rules.items():
             i = AXES.index(axis)
             if isinstance(rule, FromFeature):
-                result[axis] = drawn[rule.feature].machine[i] - rule.drawing + rule.allowance
+                result[axis] = drawn[rule.feature].machine[i] - rule.drawing + rule.allowance + rule.master
             else:
                 result[axis] = rule.value if isinstance(rule, Fixed) else table[i]
         return result
@@ -443,7 +449,7 @@ class Workshop:
             touch = self.measured[name].feature.touches[-1]
             x, y, z = touch.position
             tips[name] = (x, y, z - self.setup.stylus.length)
-        return self.scene.true_offset(row, tips)
+        return self.scene.true_offset(self.setup.row(row).rules, tips)
 
 
 def _features_of(plan: RowPlan) -> list[str]:

@@ -24,6 +24,8 @@ JOG_BACK_OFF = 1.0
 HANDLE_STEPS = (0.001, 0.01, 0.1)
 """What one click of the handle moves, mm."""
 LONGEST_HISTORY = 200
+_NEVER_RUN = "M0"
+"""The text of the interpreter that only reads."""
 
 
 class Mode(Enum):
@@ -64,6 +66,7 @@ class Control:
     alarm: Alarm | None = None
     history: list[RunNote] = field(default_factory=list)
     _begun: float = 0.0
+    _idle: Interpreter | None = None
 
     def __post_init__(self) -> None:
         self.modal = Modal(offset=next(iter(self.profile.offsets)))
@@ -74,6 +77,17 @@ class Control:
     def busy(self) -> bool:
         """Whether a program is under way, held ones included."""
         return self.running is not None and self.running.status in (Status.READY, Status.RUNNING, Status.STOPPED)
+
+    @property
+    def reader(self) -> Interpreter:
+        """What reads variables and positions now: the program under way, else the modal state of typed lines."""
+        if self.running is not None:
+            return self.running
+        if self._idle is None or self._idle.modal is not self.modal or self._idle.memory is not self.memory:
+            self._idle = Interpreter(
+                _NEVER_RUN, self.profile, self.machine, self.memory, modal=self.modal, open_ended=True
+            )
+        return self._idle
 
     def settle(self) -> None:
         """Enter the last run in the history once it is over, and show its alarm."""

@@ -14,7 +14,7 @@ from dataclasses import replace
 import numpy as np
 
 from brisk_anchor.core.errors import CrashError, ToolError, TravelError
-from brisk_anchor.core.frames import Frame
+from brisk_anchor.core.frames import upright
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.rotary import RotaryAxis, table_frame
 from brisk_anchor.core.setup import Machine
@@ -25,6 +25,8 @@ from brisk_anchor.standin.solids import Solid
 from brisk_anchor.standin.tools import COLUMNS, Tool, ToolTable
 from brisk_anchor.standin.tracing import Contact, Tracer
 
+_LAST_SIGNALS = 3
+"""Signals an empty battery is still good for."""
 _TURN_STEP = 1.0
 """Degrees between two looks for contact while the table turns."""
 
@@ -43,18 +45,23 @@ class StandIn:
         seed: int | None = 1,
         tools: tuple[Tool, ...] = (),
         rotary: tuple[RotaryAxis, ...] | None = None,
+        length_reference: float = 0.0,
     ) -> None:
         """`seed` None switches the noise of the probe off; `rotary` is where the rotary axes really are.
 
-        The probe stands in the spindle; `tools` are the others in the magazine.
+        The probe stands in the spindle; `tools` are the others in the magazine. Lengths in the tool table are short of
+        those from the gauge line by `length_reference` mm.
         """
         self.machine = machine
         self.probe = probe
         first = Tool.probe(probe.stylus, probe.length)
         self.tools = {tool.number: tool for tool in (Tool.none(), first, *tools)}
         self.tool = first
-        self.table = ToolTable({tool.number: {LENGTH: tool.length} for tool in tools})
-        self.table.rows[first.number] = {LENGTH: probe.stylus.length, RADIUS: probe.stylus.effective_radius}
+        self.table = ToolTable({tool.number: {LENGTH: tool.length - length_reference} for tool in tools})
+        self.table.rows[first.number] = {
+            LENGTH: probe.stylus.length - length_reference,
+            RADIUS: probe.stylus.effective_radius,
+        }
         self.motions: list[Motion] = []
         self.hits: list[Motion] = []
         self.offsets = dict(offsets)
@@ -64,10 +71,11 @@ class StandIn:
         self.speed = 0.0
         self.started_hours = 0.0
         self._seconds = 0.0
+        self._signals = 0
         self._position = position
         self._solids = solids
         self._rotary = machine.rotary if rotary is None else rotary
-        self._upright = _upright(machine.tool_axis)
+        self._upright = upright(machine.tool_axis)
         self._tracer: Tracer | None = None
         self._random = np.random.default_rng(seed) if seed is not None else None
 
@@ -131,9 +139,14 @@ class StandIn:
     @property
     def probe_signals(self) -> bool:
         """Whether the probe signals contact now."""
-        if not self.tool.is_probe or self.probe.fault == "absent":
+        if not self.tool.is_probe or self._silent:
             return False
         return self.probe.fault == "stuck" or self.tracer.penetration(self._into(self.tip)) > 0
+
+    @property
+    def _silent(self) -> bool:
+        """Whether the probe gives no signal whatever it touches."""
+        return self.probe.fault == "absent" or (self.probe.fault == "battery" and self._signals >= _LAST_SIGNALS)
 
     @property
     def touching(self) -> bool:
@@ -401,11 +414,11 @@ class StandIn:
             )
         x, y, z = ((b - a) / length for a, b in zip(start, end, strict=True))
         signal = contact.distance
-        if self.probe.fault == "absent":
+        if self._silent:
             signal += length + self.probe.over_travel
         elif contact.distance > 0:
             signal += self._pre_travel((x, y, z)) + feed / 60.0 * self.probe.delay
-        if self.probe.fault == "absent" and length - contact.distance > self.probe.over_travel:
+        if self._silent and length - contact.distance > self.probe.over_travel:
             self._record(
                 MoveKind.SKIP, line, self._along(target, contact.distance + self.probe.over_travel), feed, contact
             )
@@ -420,6 +433,7 @@ class StandIn:
             self._record(MoveKind.SKIP, line, self._along(target, signal + self.probe.over_travel), feed, contact)
             during = f"a touch too fast to stop in line {line} (F{feed:g})"
             raise CrashError("stylus", contact.solid.title, self._out(contact.place), during)
+        self._signals += 1
         latched = self._along(target, signal)
         radius = self.probe.stylus.ball_diameter / 2
         at = (contact.place[0] + x * radius, contact.place[1] + y * radius, contact.place[2] + z * radius)
@@ -456,14 +470,3 @@ class StandIn:
         heading, level = math.atan2(direction[1], direction[0]), math.hypot(direction[0], direction[1])
         late = self.probe.pre_travel + self.probe.lobing * level * math.cos(3 * heading)
         return late + (float(self._random.normal(0.0, self.probe.noise)) if self._random is not None else 0.0)
-
-
-def _upright(tool_axis: Vector) -> Frame | None:
-    """The turn that brings the tool's axis to +Z, None where it is there."""
-    if tool_axis == (0.0, 0.0, 1.0):
-        return None
-    along = np.array(tool_axis) / np.linalg.norm(tool_axis)
-    side = np.array((0.0, 1.0, 0.0)) if abs(along[1]) < 0.9 else np.array((1.0, 0.0, 0.0))
-    across = np.cross(side, along)
-    across /= np.linalg.norm(across)
-    return Frame(np.array([across, np.cross(along, across), along]), np.zeros(3))

@@ -45,7 +45,7 @@ class RealProbe:
     """The probe as it really is. Pre-travel is `pre_travel + lobing·cos(3·heading)` mm; noise is 1σ, mm.
 
     The signal comes `delay` seconds late, so that a fast touch reads worse than a slow one. A probe that is "absent"
-    never signals, one that is "stuck" always does.
+    never signals, one that is "stuck" always does, and one with an empty "battery" falls silent after three signals.
     """
 
     stylus: Stylus

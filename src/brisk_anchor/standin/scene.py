@@ -8,7 +8,7 @@ import numpy as np
 
 from brisk_anchor.core.frames import Array, Frame
 from brisk_anchor.core.kinds import FeatureKind, Vector
-from brisk_anchor.core.offsets import Fixed, FromFeature, Keep, Rule
+from brisk_anchor.core.offsets import Fixed, FromFeature, Keep, Rule, Rules
 from brisk_anchor.core.setup import DrawnFeature, Machine, Outline, Polyline, RowPlan, Setup, Travel
 from brisk_anchor.standin.machine import StandIn
 from brisk_anchor.standin.motion import RealProbe
@@ -25,8 +25,13 @@ class Scene:
     setup: Setup
     solids: tuple[Solid, ...]
 
-    def stand_in(self, *, seed: int | None = 1, position: Vector | None = None) -> StandIn:
-        """A fresh machine in this scene; `seed` None switches the probe's noise off."""
+    def stand_in(
+        self, *, seed: int | None = 1, position: Vector | None = None, length_reference: float = 0.0
+    ) -> StandIn:
+        """A fresh machine in this scene; `seed` None switches the probe's noise off.
+
+        Lengths in its tool table are short of those from the gauge line by `length_reference` mm.
+        """
         real = self.file.probe.real
         probe = RealProbe(
             self.setup.stylus,
@@ -45,6 +50,7 @@ class Scene:
             position or self.file.machine.position,
             self.file.offsets,
             seed=seed,
+            length_reference=length_reference,
             tools=tuple(
                 Tool.cutter(t.number, t.name, t.diameter, t.reach, t.holder_diameter, t.length) for t in self.file.tool
             ),
@@ -66,13 +72,13 @@ class Scene:
         solid = next(s for s in self.solids if (s.body, s.name) == (section.body, section.solid))
         return _surface_height(solid, tip)
 
-    def true_offset(self, row: str, tips: dict[str, Vector]) -> dict[str, float]:
+    def true_offset(self, rules: Rules, tips: dict[str, Vector]) -> dict[str, float]:
         """The offset a perfect measurement would give, machine mm; `tips` says where each feature was touched."""
         result = {}
-        for axis, rule in self.setup.row(row).rules.items():
+        for axis, rule in rules.items():
             if isinstance(rule, FromFeature):
                 true = self.true_value(rule.feature, axis, tips[rule.feature])
-                result[axis] = true - rule.drawing + rule.allowance
+                result[axis] = true - rule.drawing + rule.allowance + rule.master
         return result
 
 

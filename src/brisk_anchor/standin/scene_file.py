@@ -136,7 +136,7 @@ class ToolSection(_Section):
 
 
 class RealProbeSection(_Section):
-    """The probe as it really is. `delay` is seconds to the signal; `fault` never signals, or always."""
+    """The probe as it really is. `delay` is seconds to the signal; `fault`: see docs/formats.md."""
 
     length: Length
     pre_travel: float = Field(ge=0, le=0.2)
@@ -144,7 +144,7 @@ class RealProbeSection(_Section):
     noise: float = Field(ge=0, le=0.1)
     over_travel: float = Field(gt=0, le=30)
     delay: float = Field(default=0.0, ge=0, le=0.1)
-    fault: Literal["", "absent", "stuck"] = ""
+    fault: Literal["", "absent", "stuck", "battery"] = ""
 
 
 class ProbeSection(_Section):

@@ -25,11 +25,12 @@ from brisk_anchor.services.paths import DEMO_SPEED, demo_folder
 from brisk_anchor.tui.actions import ACTIONS, Action
 from brisk_anchor.tui.bench.view import BenchView
 from brisk_anchor.tui.desk import ZOOMS, Desk
-from brisk_anchor.tui.entry import EntryLine, Question
+from brisk_anchor.tui.entry import EntryLine, Question, Words
 from brisk_anchor.tui.frame import KeyLine, Ladder, Prompt, TopLine
 from brisk_anchor.tui.theme import SLATE
 
 if TYPE_CHECKING:
+    from brisk_anchor.nc.profile import Profile
     from brisk_anchor.services.workshop import Workshop
 
 SMALLEST = (100, 30)
@@ -133,8 +134,8 @@ class BriskAnchorApp(App[int]):
         behind = " ".join(f"{part.rstrip('.')}." for part in (error.meaning, error.remedy) if part)
         self.tell(error.what.rstrip(".") + ".", behind, "bad")
 
-    def ask(self, question: Question) -> None:
-        """Open the line for a figure."""
+    def ask(self, question: Question | Words) -> None:
+        """Open the line for a figure or for words."""
         self.query_one(EntryLine).ask(question)
 
     def next_sentence(self) -> tuple[str, str]:
@@ -143,6 +144,11 @@ class BriskAnchorApp(App[int]):
 
         if self.desk is None:
             return "Opening the set-up …", ""
+        if (failed := self.desk.workshop.machine_file.failed) is not None:
+            return f"{failed.what}.", "How the machine stands now will not be known at the next start."
+        if self.view == "machine":
+            sentence: tuple[str, str] = self.view_widget.next_sentence(self.desk)
+            return sentence
         return next_step(self.desk.workshop, self.desk.row, self.desk.present_asking())
 
     # -- showing -----------------------------------------------------------------------------------------------
@@ -168,18 +174,20 @@ class BriskAnchorApp(App[int]):
         workshop = desk.workshop
         setup = workshop.setup
         left = [("", setup.part), ("", setup.title)] if self.size.width >= _COMPACT[0] else [("", setup.part)]
+        held = workshop.machine.tool
+        tool = f"T{held.number} probe" if held.is_probe else (f"T{held.number}" if held.number else "none")
         right = [
             ("", f"{setup.machine.name}, stand-in"),
             ("active", workshop.active),
             ("setting", desk.row),
-            ("tool", f"T{setup.stylus.tool_number} probe"),
+            ("tool", tool),
             ("", "mm"),
         ]
         self.query_one(TopLine).tell(left, right)
         rungs = [(row.row, row.title, workshop.state(row.row).value, row.row == desk.row) for row in setup.rows]
         self.query_one(Ladder).tell(rungs)
         self.view_widget.show()
-        if not keep_prompt and desk.running is None:
+        if not keep_prompt and not desk.moving:
             desk.storing = False
             self.tell(*self.next_sentence())
 
@@ -191,6 +199,11 @@ class BriskAnchorApp(App[int]):
         with suppress(NoMatches):  # the last tick may find the screen being taken down
             if self.desk.running is not None:
                 self.query_one(BenchView).follow(passed)
+            if self.desk.operating is not None:
+                if self.view == "machine":
+                    self.view_widget.follow(passed)
+                else:
+                    self.query_one("#machine").follow(passed)  # type: ignore[attr-defined]
             if self.desk.proving is not None and self.view == "code":
                 self.view_widget.follow(passed)
 
@@ -239,7 +252,7 @@ class BriskAnchorApp(App[int]):
 
     def do_quit(self) -> None:
         """Leave."""
-        if self.desk and self.desk.running:
+        if self.desk and self.desk.moving:
             self.tell("The machine is moving. Esc stops it, then q leaves.", "", "ask")
             return
         self.exit(6 if self._failed else 0)
@@ -253,17 +266,21 @@ class BriskAnchorApp(App[int]):
                 from brisk_anchor.tui.book.view import BookView
 
                 widget = BookView()
+            elif name == "machine":
+                from brisk_anchor.tui.machine.view import MachineView
+
+                widget = MachineView()
             else:
                 from brisk_anchor.tui.code.view import CodeView
 
                 widget = CodeView()
             await switcher.mount(widget)
         switcher.current = name
-        self.show_all(keep_prompt=bool(self.desk and self.desk.running))
+        self.show_all(keep_prompt=bool(self.desk and self.desk.moving))
 
     async def do_prove(self) -> None:
         """Go to the code and run it."""
-        if self.desk and self.desk.running:
+        if self.desk and self.desk.moving:
             self.tell("The machine is moving. Esc stops it.", "", "ask")
             return
         if self.view != "code":
@@ -277,7 +294,7 @@ class BriskAnchorApp(App[int]):
     def do_next_row(self) -> None:
         """Choose the next offset the job needs."""
         desk = self.desk
-        if desk is None or desk.running is not None:
+        if desk is None or desk.moving:
             return
         rows = [row.row for row in desk.workshop.setup.rows]
         desk.row = rows[(rows.index(desk.row) + 1) % len(rows)]
@@ -323,15 +340,15 @@ class BriskAnchorApp(App[int]):
         return call
 
 
-def run_demo(*, speed: float = DEMO_SPEED, fresh: bool = False) -> int:
-    """Open the demo with its own book; returns the exit code."""
+def run_demo(*, speed: float = DEMO_SPEED, fresh: bool = False, profile: Profile | None = None) -> int:
+    """Open the demo with its own book, on the control of a profile; returns the exit code."""
 
     folder = demo_folder()
 
     def open_job() -> Workshop:
         from brisk_anchor.services.demo import open_demo
 
-        return open_demo(folder, fresh=fresh)
+        return open_demo(folder, fresh=fresh, profile=profile)
 
     os.environ.setdefault("ESCDELAY", "25")
     app = BriskAnchorApp(open_job, folder, speed=speed)

@@ -22,9 +22,15 @@ JOG_STEPS = (1.0, 10.0, 50.0, 0.1)
 
 @dataclass(slots=True)
 class Running:
-    """A program under way, as the viewer sees it."""
+    """Something under way, as the viewer sees it."""
 
     player: Player
+
+
+@dataclass(slots=True)
+class Proving(Running):
+    """A program under way on a twin of the machine."""
+
     program: Program
 
 
@@ -32,6 +38,7 @@ class Running:
 class Measuring(Running):
     """A measurement under way on the bench."""
 
+    program: Program
     measurement: Measurement
 
 
@@ -44,7 +51,9 @@ class Desk:
     row: str = ""
     asking: Asking | None = None
     running: Measuring | None = None
-    proving: Running | None = None
+    proving: Proving | None = None
+    operating: Running | None = None
+    """What runs on the machine from its own control: a program in automatic, or a typed line."""
     zoom: str = "set-up"
     in_work: bool = False
     jog_step: float = JOG_STEPS[0]
@@ -55,9 +64,15 @@ class Desk:
         self.row = self.row or self.workshop.setup.rows[0].row
 
     @property
+    def moving(self) -> bool:
+        """Whether the machine itself moves now; a prove-out on a twin does not count."""
+        return self.running is not None or self.operating is not None
+
+    @property
     def spindle(self) -> Vector:
         """Where the spindle is shown now, machine mm."""
-        return self.running.player.position if self.running else self.workshop.machine.position
+        moving = self.running or self.operating
+        return moving.player.position if moving else self.workshop.machine.position
 
     def tip_of(self, spindle: Vector) -> Vector:
         """Where the tip is for a spindle position."""

@@ -25,6 +25,16 @@ class Question:
     answer: Callable[[float], None]
 
 
+@dataclass(frozen=True, slots=True)
+class Words:
+    """Words to type: what they are, a hint, what they come to (or a BriskAnchorError why not), what to do with them."""
+
+    name: str
+    hint: str
+    weigh: Callable[[str], str]
+    answer: Callable[[str], None]
+
+
 class EntryLine(Horizontal):
     """A label, a field, and what it comes to."""
 
@@ -37,7 +47,7 @@ class EntryLine(Horizontal):
 
     def __init__(self) -> None:
         super().__init__(id="entry")
-        self.question: Question | None = None
+        self.question: Question | Words | None = None
 
     def compose(self) -> ComposeResult:
         """Label, field, result."""
@@ -47,11 +57,11 @@ class EntryLine(Horizontal):
 
     @property
     def is_open(self) -> bool:
-        """Whether a figure is being typed."""
+        """Whether something is being typed."""
         return self.question is not None
 
-    def ask(self, question: Question) -> None:
-        """Open the line for a figure."""
+    def ask(self, question: Question | Words) -> None:
+        """Open the line for a figure or for words."""
         self.question = question
         # It takes the prompt's place, so that nothing else moves.
         self.display, self.screen.query_one(Prompt).display = True, False
@@ -59,6 +69,7 @@ class EntryLine(Horizontal):
         field = self.query_one(Input)
         field.disabled = False
         field.value = ""
+        field.styles.width = 30 if isinstance(question, Question) else 60
         field.cursor_blink = False
         field.focus()
         self._weigh("")
@@ -81,6 +92,9 @@ class EntryLine(Horizontal):
         question = self.question
         if question is None:
             return None
+        if isinstance(question, Words):
+            self._weigh_words(question, text)
+            return None
         shown = Text()
         value: float | None = None
         if not text.strip():
@@ -99,6 +113,20 @@ class EntryLine(Horizontal):
         self.query_one("#entry-result", Static).update(shown)
         return value
 
+    def _weigh_words(self, question: Words, text: str) -> bool:
+        from brisk_anchor.core.errors import BriskAnchorError
+
+        shown, sound = Text(question.hint + "\n", theme.QUIET), False
+        if text.strip():
+            try:
+                shown = Text(f"{question.weigh(text.strip())}\n", f"bold {theme.LIVE}")
+                sound = True
+            except BriskAnchorError as error:
+                shown = Text(f"! {error.what}\n", theme.CORAL)
+        shown.append("Esc leaves", theme.QUIET)
+        self.query_one("#entry-result", Static).update(shown)
+        return sound
+
     def on_input_submitted(self, event: Input.Submitted) -> None:
         """Take the figure when it is sound."""
         event.stop()
@@ -107,6 +135,11 @@ class EntryLine(Horizontal):
             return
         if not event.value.strip():
             self.close()
+            return
+        if isinstance(question, Words):
+            if self._weigh_words(question, event.value):
+                self.close()
+                question.answer(event.value.strip())
             return
         value = self._weigh(event.value)
         if value is not None:

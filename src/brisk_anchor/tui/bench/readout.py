@@ -8,6 +8,9 @@ from brisk_anchor.tui import theme
 from brisk_anchor.tui.digits import large
 from brisk_anchor.tui.rule import LatePanel
 
+_STEADY_ROWS = 19
+"""Rows of the large readout with a distance to go."""
+
 
 class Readout(LatePanel):
     """Three axes in large figures, and a line on what the machine does."""
@@ -23,23 +26,26 @@ class Readout(LatePanel):
         share: float,
         *,
         live: bool,
+        chosen: str = "",
+        steady: bool = False,
     ) -> None:
         """`figures` are signed positions as text; `doing` is one short line; `share` of the move is done.
 
+        `chosen` is the axis that moves by hand; `steady` keeps the height of a move when there is none.
         In a touch `to_go` is the distance to where the drawing puts the wall, for where it is nobody knows yet."""
         # While the machine moves the rose gives up its room, so the figures are large in a small window too.
-        compact = bool(self.app.has_class("compact")) and not live
+        compact = bool(self.app.has_class("compact")) and not (live and not steady)
         text = Text(no_wrap=True)
         colour = theme.LIVE if live else theme.TEXT
         for axis, figure in zip("XYZ", figures, strict=True):
             if compact:
-                text.append(f" {axis} ", f"bold {theme.QUIET}")
+                text.append(f" {axis} ", f"bold {theme.SAND if axis == chosen else theme.QUIET}")
                 text.append(f"{figure:>12}", f"bold {colour}")
                 text.append("\n" if axis != "Z" else "")
                 continue
             rows = zip(large(axis), large(figure.rjust(8)), strict=True)
             for letter, digits in rows:
-                text.append(" " + letter.ljust(7), theme.QUIET)
+                text.append(" " + letter.ljust(7), theme.SAND if axis == chosen else theme.QUIET)
                 text.append(digits + "\n", colour)
             if axis != "Z":
                 text.append("\n")
@@ -47,8 +53,10 @@ class Readout(LatePanel):
             text.append("\n")
         text.append(f" {frame}, mm\n", theme.QUIET)
         if to_go is None:
+            text.append("\n" if steady and not compact else "")
             text.append(f" {doing}", f"bold {theme.LIVE if live else theme.QUIET}")
-            self.tell_text(text, text.plain.rstrip("\n").count("\n") + 1)
+            lines = text.plain.rstrip("\n").count("\n") + 1
+            self.tell_text(text, _STEADY_ROWS if steady and not compact else lines)
             return
         wall = doing.startswith("touch")
         full = round(20 * share)

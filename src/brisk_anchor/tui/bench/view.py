@@ -390,7 +390,7 @@ class BenchView(View):
         if desk is None:
             return
         try:
-            desk.workshop.machine.go_home()
+            desk.workshop.home()
         except BriskAnchorError as error:
             self.owner.show_all(keep_prompt=True)
             self.owner.complain(error)
@@ -430,7 +430,7 @@ class BenchView(View):
         desk = self.desk
         if desk is None:
             return None
-        if desk.running is not None:
+        if desk.moving:
             self.owner.tell("The machine is moving. Esc stops it.", "", "ask")
             return None
         return desk

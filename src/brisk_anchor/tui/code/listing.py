@@ -18,8 +18,8 @@ class Listing(Widget):
     DEFAULT_CSS = "Listing { height: 1fr; }"
     can_focus = False
 
-    def __init__(self) -> None:
-        super().__init__(id="listing")
+    def __init__(self, *, id: str | None = None) -> None:
+        super().__init__(id=id or "listing")
         self.lines: Sequence[tuple[str, bool]] = ()
         self.cursor = 1
         self.running = 0

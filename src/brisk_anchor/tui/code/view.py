@@ -13,7 +13,7 @@ from brisk_anchor.core.numbers import format_length
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.base import View
 from brisk_anchor.tui.code.listing import Listing
-from brisk_anchor.tui.desk import Desk, Running
+from brisk_anchor.tui.desk import Desk, Proving
 from brisk_anchor.tui.drawing import Drawing
 from brisk_anchor.tui.picture import Anchor, Picture
 from brisk_anchor.tui.rule import Heading, LatePanel
@@ -93,7 +93,7 @@ class CodeView(View):
         self._show_path(desk, running)
         self._show_state(desk, running)
 
-    def _show_path(self, desk: Desk, running: Running | None) -> None:
+    def _show_path(self, desk: Desk, running: Proving | None) -> None:
         setup = desk.workshop.setup
         motions = list(running.player.done_motions) if running else []
         spindle = running.player.position if running else desk.workshop.machine.position
@@ -116,7 +116,7 @@ class CodeView(View):
         )
         self.query_one(Drawing).show(picture)
 
-    def _show_state(self, desk: Desk, running: Running | None) -> None:
+    def _show_state(self, desk: Desk, running: Proving | None) -> None:
         note = ""
         text = Text(no_wrap=True)
         if running:
@@ -149,7 +149,7 @@ class CodeView(View):
 
     # -- doing -------------------------------------------------------------------------------------------------
 
-    def _begin(self, desk: Desk) -> Running | None:
+    def _begin(self, desk: Desk) -> Proving | None:
         from brisk_anchor.services.player import Player
 
         if desk.proving is not None and not desk.proving.player.over:
@@ -163,7 +163,7 @@ class CodeView(View):
         except BriskAnchorError as error:
             self.owner.complain(error)
             return None
-        desk.proving = Running(player, self.program)
+        desk.proving = Proving(player, self.program)
         return desk.proving
 
     def run(self) -> None:
@@ -216,7 +216,7 @@ class CodeView(View):
             self._judge(desk, running)
         self.show_motion()
 
-    def _judge(self, desk: Desk, running: Running) -> None:
+    def _judge(self, desk: Desk, running: Proving) -> None:
         try:
             proof = desk.workshop.judge(desk.row, running.program, running.player.run)
         except BriskAnchorError as error:

@@ -1,0 +1,312 @@
+"""The machine: its control as an operator has it. Positions to be read from two metres, jog, MDI, program, tables."""
+
+from __future__ import annotations
+
+import math
+from typing import TYPE_CHECKING
+
+from rich.text import Text
+from textual.app import ComposeResult
+from textual.containers import Vertical
+
+from brisk_anchor.core.errors import BriskAnchorError, MachineError
+from brisk_anchor.core.numbers import format_length
+from brisk_anchor.standin.control import HANDLE_STEPS, Mode
+from brisk_anchor.tui import theme
+from brisk_anchor.tui.bench.readout import Readout
+from brisk_anchor.tui.code.listing import Listing
+from brisk_anchor.tui.desk import JOG_STEPS, Desk, Running
+from brisk_anchor.tui.entry import Words
+from brisk_anchor.tui.machine.operated import OperatedView
+from brisk_anchor.tui.machine.panels import ModePanel, TablePanel
+from brisk_anchor.tui.rule import Heading, LatePanel
+
+if TYPE_CHECKING:
+    from brisk_anchor.services.panel import Table
+    from brisk_anchor.standin.motion import Motion
+
+_MOVING = {"rapid": "rapid", "skip": "skip move", "feed": "feed", "dwell": "waiting"}
+
+
+class MachineView(OperatedView):
+    """Readout, mode and switches on the left; program and tables on the right."""
+
+    def __init__(self) -> None:
+        super().__init__(id="machine")
+        self.axis = "x"
+        self.handle_step = HANDLE_STEPS[1]
+        self.table = "offsets"
+        self.watched: tuple[int, ...] = ()
+
+    def compose(self) -> ComposeResult:
+        """Left and right column."""
+        with Vertical(id="machine-left"):
+            yield Readout(id="machine-readout")
+            yield LatePanel(id="machine-work")
+            yield Heading(id="mode-heading")
+            yield ModePanel(id="mode")
+            yield Heading(id="printed-heading")
+            yield LatePanel(id="printed")
+        with Vertical(id="machine-side"):
+            yield Heading(id="machine-program-heading")
+            yield Listing(id="machine-listing")
+            yield Heading(id="machine-table-heading")
+            yield TablePanel(id="machine-table")
+
+    # -- showing -----------------------------------------------------------------------------------------------
+
+    def show(self) -> None:
+        """Bring everything up to date."""
+        desk = self.desk
+        if desk is None:
+            return
+        desk.workshop.control.settle()
+        self.show_motion()
+
+    def show_motion(self) -> None:
+        """Readout, program, modes and tables; called many times a second while something moves."""
+        from brisk_anchor.services.panel import TABLES, modal_words, table, work_position
+
+        desk = self.desk
+        if desk is None:
+            return
+        control = desk.workshop.control
+        running = desk.operating
+        spindle = running.player.position if running else control.machine.position
+        figures = tuple(format_length(value, decimals=3, signed=True) for value in spindle)
+        doing, to_go, share = "at rest" if control.homed else "not homed: press h", None, 0.0
+        if running and running.player.motion:
+            motion = running.player.motion
+            doing, to_go, share = self._doing(motion, running)
+        elif running:
+            doing = "held" if running.player.paused else "running"
+        self.query_one("#machine-readout", Readout).tell(
+            (figures[0], figures[1], figures[2]),
+            "spindle, machine position",
+            doing,
+            to_go,
+            share,
+            live=running is not None,
+            steady=True,
+            chosen=self.axis.upper() if control.mode in (Mode.JOG, Mode.HANDLE) and not running else "",
+        )
+        work = work_position(control, spindle)
+        words = Text(no_wrap=True)
+        words.append(f" {control.reader.modal.offset} ".ljust(8), f"bold {theme.SAND}")
+        for axis, value in zip("XYZ", work, strict=True):
+            words.append(f"{axis} ", theme.QUIET)
+            words.append(f"{format_length(value, decimals=3, signed=True):>10}  ", f"bold {theme.TEXT}")
+        for letter, angle in control.machine.angles.items():
+            words.append(f"{letter} ", theme.QUIET)
+            words.append(f"{angle:+.3f}°  ", f"bold {theme.TEXT}")
+        self.query_one("#machine-work", LatePanel).tell_text(words)
+        alarm = f"alarm {int(control.alarm.number)}: {control.alarm.text}" if control.alarm else ""
+        self.query_one("#mode-heading", Heading).tell("control", control.profile.name)
+        modes = tuple(mode.value for mode in Mode)
+        self.query_one(ModePanel).tell(
+            control.mode.value, modes, self._hand(desk), self._switches(desk), modal_words(control), alarm
+        )
+        self._show_program(desk, running)
+        shown: Table = table(control, self.table, self.watched)
+        printed = list(running.player.run.printed) if running else self.printed
+        self.query_one("#printed-heading", Heading).tell("printed", f"{len(printed)} lines" if printed else "")
+        last = printed[-40:]
+        self.query_one("#printed", LatePanel).tell_late(
+            tuple(last), lambda _width, height: Text("\n".join(f" {line}" for line in last[-height:]), theme.QUIET)
+        )
+        names = "   ".join(f"▸{name}" if name == self.table else name for name in TABLES)
+        self.query_one("#machine-table-heading", Heading).tell(names, "l next table")
+        self.query_one(TablePanel).tell(shown)
+
+    @staticmethod
+    def _doing(motion: Motion, running: Running) -> tuple[str, float | None, float]:
+        player = running.player
+        to_go, whole = player.to_go, math.dist(motion.start, motion.end)
+        share = 1.0 - to_go / whole if to_go is not None and whole else 1.0
+        held = "held, " if player.paused else ""
+        return f"{held}{_MOVING[motion.kind.value]}", to_go, share
+
+    def _hand(self, desk: Desk) -> str:
+        control = desk.workshop.control
+        axis = self.axis.upper()
+        if control.mode is Mode.JOG:
+            return f"← → axis {axis}   ↑ ↓ jog it {desk.jog_step:g} mm   g step"
+        if control.mode is Mode.HANDLE:
+            return f"← → axis {axis}   ↑ ↓ one click, {self.handle_step:g} mm   g click"
+        if control.mode is Mode.MDI:
+            return "i types a line, Enter runs it"
+        return "o load   Space start and hold   n one block"
+
+    @staticmethod
+    def _switches(desk: Desk) -> tuple[tuple[str, str, bool], ...]:
+        control = desk.workshop.control
+        return (
+            ("s", "single block", control.single_block),
+            ("y", "optional stop", control.optional_stop),
+            ("b", "block delete", control.block_delete),
+            ("d", "door open", control.door_open),
+            ("h", "homed", control.homed),
+        )
+
+    def _show_program(self, desk: Desk, running: Running | None) -> None:
+        title, text = self.text
+        line = running.player.line if running else 0
+        control = desk.workshop.control
+        if running and control.mode is Mode.MDI:
+            title, listed = "MDI", [(control.title, False)]
+        else:
+            listed = self.listed if text else []
+        note = "runs on the machine" if running else ("" if text else "o loads it, O a file")
+        self.query_one("#machine-program-heading", Heading).tell(title or "no program loaded", note, theme.LIVE)
+        self.query_one(Listing).tell(listed, max(1, line), line)
+
+    # -- modes and switches --------------------------------------------------------------------------------------
+
+    def mode(self) -> None:
+        """Turn the mode switch on by one."""
+        if (desk := self._free_desk()) is not None:
+            modes = list(Mode)
+            desk.workshop.control.choose(modes[(modes.index(desk.workshop.control.mode) + 1) % len(modes)])
+            self._told(desk)
+
+    def switch(self, name: str) -> None:
+        """Turn one of the operator's switches."""
+        desk = self.desk
+        if desk is None:
+            return
+        control = desk.workshop.control
+        try:
+            if name == "door_open":
+                control.open_door(not control.door_open)
+            else:
+                setattr(control, name, not getattr(control, name))
+        except BriskAnchorError as error:
+            self.owner.complain(error)
+            return
+        if desk.operating:
+            desk.operating.player.single = control.single_block
+        desk.workshop.save()
+        self._told(desk)
+
+    def power(self) -> None:
+        """Switch the control off and on again."""
+        if (desk := self._free_desk()) is not None:
+            desk.workshop.control.power_off_and_on()
+            desk.workshop.save()
+            self.show()
+            self.owner.tell(
+                "The control was off and is on again: common variables are gone, the home position is lost.",
+                "h sends every axis home.",
+                "ask",
+            )
+
+    def next_sentence(self, desk: Desk) -> tuple[str, str]:
+        """The next thing to do here."""
+        control = desk.workshop.control
+        if control.alarm is not None:
+            return f"Alarm {int(control.alarm.number)}: {control.alarm.text}.", "Esc resets it."
+        if control.door_open:
+            return "The door is open: nothing moves under power.", "d closes it."
+        if not control.homed:
+            return "The machine does not know where it is: press h to send it home.", "No program runs before."
+        if control.mode is Mode.MDI:
+            return "Press i and type a line.", "Modal state and offset stay in force from line to line."
+        if control.mode is Mode.AUTO:
+            if not self.text[1]:
+                return "Press o to load the program of the chosen offset, O for a file.", "Tab chooses the offset."
+            return (
+                "Press Space to run the program on this machine.",
+                "It moves, and writes the tables: 3 proves it first.",
+            )
+        return "Move by hand: ← → choose the axis, ↑ ↓ move it.", "Contact stops the probe. m turns the mode switch."
+
+    # -- by hand ---------------------------------------------------------------------------------------------------
+
+    def choose_axis(self, step: int) -> None:
+        """Choose the axis that moves by hand."""
+        if (desk := self._free_desk()) is not None:
+            axes = ["x", "y", "z", *(letter.lower() for letter in desk.workshop.machine.angles)]
+            self.axis = axes[(axes.index(self.axis) + step) % len(axes)]
+            self.show_motion()
+
+    def by_hand(self, sign: int) -> None:
+        """Move the chosen axis by a step or a click."""
+        desk = self._free_desk()
+        if desk is not None:
+            self.jog(self.axis, sign)
+
+    def jog(self, axis: str, sign: int) -> None:
+        """Move an axis by a step, as the mode has it."""
+        desk = self._free_desk()
+        if desk is None:
+            return
+        control = desk.workshop.control
+        if control.mode not in (Mode.JOG, Mode.HANDLE):
+            self.owner.tell(
+                f"The mode is {control.mode.value}: nothing moves by hand.", "m turns the mode switch.", "ask"
+            )
+            return
+        step = desk.jog_step if control.mode is Mode.JOG else self.handle_step
+        try:
+            met = control.jog(axis, sign * step)
+        except MachineError as error:
+            control.raise_alarm(error)
+            self.show()
+            self.owner.complain(error)
+            return
+        finally:
+            desk.workshop.save()
+        self.show()
+        if met:
+            self.owner.tell(f"Contact with {met}: stopped, and backed off.", "", "ask")
+
+    def jog_step(self) -> None:
+        """Take the next step."""
+        if (desk := self._free_desk()) is not None:
+            if desk.workshop.control.mode is Mode.HANDLE:
+                self.handle_step = HANDLE_STEPS[(HANDLE_STEPS.index(self.handle_step) + 1) % len(HANDLE_STEPS)]
+            else:
+                desk.jog_step = JOG_STEPS[(JOG_STEPS.index(desk.jog_step) + 1) % len(JOG_STEPS)]
+            self.show_motion()
+
+    def home(self) -> None:
+        """Send every axis home."""
+        desk = self._free_desk()
+        if desk is None:
+            return
+        try:
+            desk.workshop.control.go_home()
+        except BriskAnchorError as error:
+            self.owner.complain(error)
+            return
+        desk.workshop.save()
+        self._told(desk)
+
+    # -- tables ----------------------------------------------------------------------------------------------------
+
+    def next_table(self) -> None:
+        """Show the next table."""
+        from brisk_anchor.services.panel import TABLES
+
+        self.table = TABLES[(TABLES.index(self.table) + 1) % len(TABLES)]
+        self.show_motion()
+
+    def watch_variable(self) -> None:
+        """Ask for a variable to watch."""
+        if self.desk is not None:
+            self.owner.ask(Words("watch #", "number of a variable; again to leave it out", _weigh_number, self._watch))
+
+    def _watch(self, text: str) -> None:
+        number = int(text.lstrip("#"))
+        known = number in self.watched
+        self.watched = tuple(n for n in self.watched if n != number) if known else (*self.watched, number)
+        self.table = "variables"
+        self.show_motion()
+
+
+def _weigh_number(text: str) -> str:
+    from brisk_anchor.core.errors import NumberEntryError
+
+    if not text.lstrip("#").isdigit() or len(text) > 6:
+        raise NumberEntryError(f"“{text}” is no number of a variable", "", "Type a whole number")
+    return "Enter watches it"
