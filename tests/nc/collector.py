@@ -44,6 +44,8 @@ class Collector:
         self.tools.setdefault(number, {})[kind] = value
 
     def tool_value(self, number, kind):
+        if number not in self.tools:
+            raise ValueError(f"H{number} is empty in the tool table")
         return self.tools[number].get(kind, 0.0)
 
     def angle_offset(self, row):

@@ -37,7 +37,8 @@ class MacroWriter(TextWriter):
 
     def end(self) -> None:
         """Close the printer, absolute positions, end."""
-        self.put(self.words.printer.close, "closes the printer")
+        if self.words.printer.close:
+            self.put(self.words.printer.close, "closes the printer")
         self.put(self.words.moves.absolute, "absolute positions again")
         super().end()
 
@@ -74,7 +75,8 @@ class MacroWriter(TextWriter):
                 self.heading(title)
             case SafeState():
                 self.safe_state()
-                self.put(self.words.printer.open, "opens the printer for the report lines")
+                if self.words.printer.open:
+                    self.put(self.words.printer.open, "opens the printer for the report lines")
             case ToolCheck(number):
                 condition = f"#{self.words.tool.in_spindle} NE {number}"
                 self.put(

@@ -107,6 +107,8 @@ class Profile(Section):
             raise ValueError(f"the language {self.language} has no use for the section {', '.join(foreign)}")
         if (self.tool_lengths.convention == "master") != (self.tool_lengths.master_length is not None):
             raise ValueError("tool_lengths.master_length belongs to the convention master, and is needed there")
+        if self.print and self.print.line.split("[")[0] in ("IF", "THEN", "GOTO", "WHILE", "DO", "END"):
+            raise ValueError("print.line is a word that means something else in this language")
         if (self.comment.open == "(") != (self.comment.close == ")"):
             raise ValueError("comment.open and comment.close do not go together")
         if self.comment.open == ";" and not self.input.semicolon_comments:

@@ -160,9 +160,9 @@ class Reader:
         printing = self.profile.print
         if cursor.peek() == "#":
             return _assign(cursor)
-        if printing and cursor.accept(printing.open):
+        if printing and printing.open and cursor.accept(printing.open):
             return PrintPort(True)
-        if printing and cursor.accept(printing.close):
+        if printing and printing.close and cursor.accept(printing.close):
             return PrintPort(False)
         if printing and cursor.accept(printing.line.split("[")[0]):
             return _print(cursor, printing.space)

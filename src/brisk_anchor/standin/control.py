@@ -12,7 +12,7 @@ from enum import Enum
 from brisk_anchor.core.errors import GuardError, MachineError
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.touches import AXES
-from brisk_anchor.nc.interpreter import Alarm, Interpreter, Status
+from brisk_anchor.nc.interpreter import Alarm, ControlAlarm, Interpreter, Status
 from brisk_anchor.nc.modal import Modal
 from brisk_anchor.nc.profile import Profile
 from brisk_anchor.nc.variables import Memory
@@ -97,7 +97,8 @@ class Control:
         self.running = None
         ended = "end"
         if interpreter.alarm is not None:
-            self.alarm = interpreter.alarm
+            if interpreter.alarm.number != ControlAlarm.RESET:
+                self.alarm = interpreter.alarm
             ended = f"alarm {int(interpreter.alarm.number)}: {interpreter.alarm.text}"
         note = RunNote(self.title, ended, interpreter.blocks_run, self.machine.seconds - self._begun)
         self.history.append(note)

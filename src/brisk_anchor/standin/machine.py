@@ -27,8 +27,8 @@ from brisk_anchor.standin.tracing import Contact, Tracer
 
 _LAST_SIGNALS = 3
 """Signals an empty battery is still good for."""
-_TURN_STEP = 1.0
-"""Degrees between two looks for contact while the table turns."""
+_TURN_CONTACT = 0.02
+"""Shortest way (mm) between two looks for contact while the table turns."""
 
 
 class StandIn:
@@ -371,21 +371,33 @@ class StandIn:
     def _turn(
         self, target: Vector, feed: float, during: str, line: int, kind: MoveKind, angles: Mapping[str, float]
     ) -> None:
-        """A move in which the table turns: looked at every degree of it; nothing may be touched at any of them."""
+        """A move in which the table turns; nothing may be touched on the way.
+
+        As in tracing, the clearance is a safe step: nothing on the table moves further than its reach times the angle.
+        """
         before, start = dict(self.angles), self._position
-        widest = max(abs(angle - before[letter]) for letter, angle in angles.items())
-        steps = max(1, math.ceil(widest / _TURN_STEP))
-        for step in range(1, steps + 1):
-            share = step / steps
+        spread = sum(math.radians(abs(angle - before[letter])) for letter, angle in angles.items())
+        way = math.dist(start, target) + spread * self._reach()
+        share = 0.0
+        while True:
             now = {letter: before[letter] + (angle - before[letter]) * share for letter, angle in angles.items()}
             x, y, z = (a + (b - a) * share for a, b in zip(start, target, strict=True))
             tracer = Tracer(self.solids_at(before | now), self.tool.shape)
             tip = self._into(self._end_of((x, y, z)))
-            if not tracer.free(tip):
+            clear = tracer.clearance(tip)
+            if clear <= _TURN_CONTACT and not tracer.free(tip):
                 touched = tracer.touched(tip)
                 self._record(kind, line, (x, y, z), feed, touched, now)
                 raise CrashError(touched.part, touched.solid.title, self._out(touched.place), f"{during} (turning)")
+            if share >= 1.0 or clear > (1.0 - share) * way:
+                break
+            share = min(1.0, share + max(clear, _TURN_CONTACT) / way)
         self._record(kind, line, target, feed, None, angles)
+
+    def _reach(self) -> float:
+        """How far from a rotary axis anything on the table may lie, mm."""
+        corners = [corner for solid in self._solids if solid.carried for corner in solid.bounds()]
+        return max((math.dist(corner, axis.centre) for axis in self._rotary for corner in corners), default=0.0)
 
     def skip(self, target: Vector, feed: float, line: int, *, away: bool = False) -> SkipResult:
         """Move until the probe signals. The signal comes late by the pre-travel, the stop later by the braking way."""
@@ -417,7 +429,7 @@ class StandIn:
         if self._silent:
             signal += length + self.probe.over_travel
         elif contact.distance > 0:
-            signal += self._pre_travel((x, y, z)) + feed / 60.0 * self.probe.delay
+            signal += self.probe.pre_travel_along((x, y, z), self._random) + feed / 60.0 * self.probe.delay
         if self._silent and length - contact.distance > self.probe.over_travel:
             self._record(
                 MoveKind.SKIP, line, self._along(target, contact.distance + self.probe.over_travel), feed, contact
@@ -465,8 +477,3 @@ class StandIn:
         latched = self._along(target, free)
         self._record(MoveKind.SKIP, line, latched, feed, None)
         return SkipResult(latched, True)
-
-    def _pre_travel(self, direction: Vector) -> float:
-        heading, level = math.atan2(direction[1], direction[0]), math.hypot(direction[0], direction[1])
-        late = self.probe.pre_travel + self.probe.lobing * level * math.cos(3 * heading)
-        return late + (float(self._random.normal(0.0, self.probe.noise)) if self._random is not None else 0.0)

@@ -6,6 +6,8 @@ import math
 from dataclasses import dataclass
 from enum import Enum
 
+from numpy.random import Generator
+
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.touches import Stylus
 
@@ -56,6 +58,12 @@ class RealProbe:
     over_travel: float
     delay: float = 0.0
     fault: str = ""
+
+    def pre_travel_along(self, direction: Vector, random: Generator | None) -> float:
+        """How far past the contact the ball goes before the signal, mm; `random` None leaves the noise out."""
+        heading, level = math.atan2(direction[1], direction[0]), math.hypot(direction[0], direction[1])
+        late = self.pre_travel + self.lobing * level * math.cos(3 * heading)
+        return late + (float(random.normal(0.0, self.noise)) if random is not None else 0.0)
 
 
 def move_seconds(distance: float, feed: float, acceleration: float) -> float:

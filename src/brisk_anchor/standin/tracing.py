@@ -174,6 +174,13 @@ class Tracer:
                 return False
         return True
 
+    def clearance(self, tip: Vector) -> float:
+        """How far at least the tool is from everything with its end at `tip`, mm; below zero inside metal."""
+        share = min(solid.step_share for solid in self.solids)
+        parts = [self._ball(tip, list(self.solids)).clearance]
+        parts += [self._cylinder(part, tip, list(self.solids)).clearance for part in self.shape.cylinders]
+        return min(parts) * share
+
     def touched(self, tip: Vector) -> Contact:
         """What the tool touches with its end at `tip`, where it touches something."""
         solids = self._near(tip, tip, self.shape.ball, 0.0, 2 * self.shape.ball)

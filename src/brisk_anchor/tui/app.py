@@ -98,6 +98,8 @@ class BriskAnchorApp(App[int]):
         self._ticked = time.monotonic()
         self.set_interval(_TICK, self._tick)
         self.show_all()
+        if limits := workshop.profile.limits:
+            self.tell(f"{workshop.profile.title}. {limits[0]}", " ".join(limits[1:]), "ask")
 
     def _opening_failed(self, error: BriskAnchorError) -> None:
         self._failed = error
