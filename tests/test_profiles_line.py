@@ -117,12 +117,14 @@ def test_a_shops_own_words_are_written_and_understood(scene):
         ('select = "G54.1 P{n}"', 'select = "G54 P{n}"'),
         ("touch_number = 7301", "touch_number = 801"),
         ("free = [101, 149]", "free = [600, 690]"),
+        ('last_word = "M30"', 'last_word = "M30"\nhead = ["M9"]\ntail = ["G90", "M5"]'),
     )
     workshop = measured(scene, own)
     text = workshop.full_program("G54").text
     for words in ("O02354 ;GL-114", "SAY[BRISK_1_TOUCH", "G65 P801 ", "#600", "#3000=107 ;PROBE T20"):
         assert words in text
     assert "(" not in text
+    assert "G90\nM5\nM30\n" in text
     workshop.store("G54")
     assert workshop.prove("G54").holds
     machine = scene.stand_in(seed=None)

@@ -26,12 +26,17 @@ class Comment(Section):
 
 
 class ProgramForm(Section):
-    """Head and tail of a file, and the block with its number; "" where a control numbers no programs."""
+    """Head and tail of a file, and the block with its number; "" where a control numbers no programs.
+
+    `head` blocks stand before the first step, `tail` blocks before the last word: for what a shop always writes.
+    """
 
     start: list[Literal["%"]]
     end: list[Literal["%"]]
     number: Annotated[str, Field(pattern=r"^(O\{number(:0[3-8]d)?\})?$")]
     last_word: Literal["M30", "M2"]
+    head: list[Word] = []
+    tail: list[Word] = []
 
 
 class Subprograms(Section):

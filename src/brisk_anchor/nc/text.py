@@ -30,6 +30,8 @@ class TextWriter:
 
     def end(self) -> None:
         """Write the end of the main program."""
+        for block in self.profile.program.tail:
+            self.put(block, "this shop's own tail")
         self.put(self.profile.program.last_word, "end of program")
 
     def subprograms(self) -> None:

@@ -41,6 +41,8 @@ def write_program(plan: Plan, profile: Profile) -> Program:
         writer.put(writer.comment(line), "head")
     for line in writer.notes if plan.measurements or plan.store else ():
         writer.put(writer.comment(line), "head")
+    for block in profile.program.head:
+        writer.put(block, "this shop's own head")
     for step in steps:
         writer.step(step)
     writer.end()
