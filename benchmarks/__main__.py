@@ -4,9 +4,16 @@ from __future__ import annotations
 
 import sys
 
-from benchmarks import accuracy, extents, fuzz, speed, start
+from benchmarks import accuracy, contact, extents, fuzz, speed, start
 
-ALL = {"accuracy": accuracy.main, "speed": speed.main, "start": start.main, "extents": extents.main, "fuzz": fuzz.main}
+ALL = {
+    "accuracy": accuracy.main,
+    "contact": contact.main,
+    "speed": speed.main,
+    "start": start.main,
+    "extents": extents.main,
+    "fuzz": fuzz.main,
+}
 
 
 def main() -> None:

@@ -211,13 +211,15 @@ class Cursor:
 
     def skip(self) -> None:
         """Pass over blanks."""
-        while self.at < len(self.text) and self.text[self.at] in " \t":
-            self.at += 1
+        text, at = self.text, self.at
+        while text.startswith(" ", at):
+            at += 1
+        self.at = at
 
     def peek(self) -> str:
         """The next character after blanks, "" at the end."""
         self.skip()
-        return self.text[self.at] if self.at < len(self.text) else ""
+        return self.text[self.at : self.at + 1]
 
     def word(self) -> str:
         """The run of letters that starts here, not taken."""
@@ -390,8 +392,11 @@ def parse_expression(cursor: Cursor, level: int = 0) -> Evaluator:
         return parse_value(cursor)
     left = parse_expression(cursor, level + 1)
     while True:
+        first = cursor.peek()
         for token, function in levels[level].items():
-            if token == "*" and cursor.peek() == "*" and cursor.text.startswith("**", cursor.at):
+            if token[0] != first:
+                continue
+            if token == "*" and cursor.text.startswith("**", cursor.at):
                 continue  # the power of a language that has none: refused below, not read as a product
             if cursor.accept(token):
                 right = parse_expression(cursor, level + 1)

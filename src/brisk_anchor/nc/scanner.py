@@ -166,6 +166,8 @@ class Reader:
             return PrintPort(False)
         if printing and cursor.accept(printing.line.split("[")[0]):
             return _print(cursor, printing.space)
+        if not cursor.word()[1:]:
+            return None  # a lone letter is an address; every statement below begins with a word
         if cursor.accept("IF"):
             condition = parse_condition(cursor)
             if cursor.accept("GOTO"):
