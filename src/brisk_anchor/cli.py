@@ -54,11 +54,83 @@ def demo(
     from brisk_anchor.nc.profile import profile_of
     from brisk_anchor.tui.app import run_demo
 
+    _need_terminal()
+    raise typer.Exit(run_demo(speed=speed, fresh=fresh, profile=profile_of(profile)))
+
+
+@app.command()
+def new(folder: Annotated[Path, typer.Argument(help="Folder of the new job.")]) -> None:
+    """Write the files of a neutral example job, for you to change to your machine, part and fixture."""
+    from brisk_anchor.services.jobs import new_job
+
+    for path in new_job(folder):
+        typer.echo(f"Written {path}")
+    typer.echo(f"Change them, then: brisk-anchor check {folder}; brisk-anchor open {folder}")
+
+
+@app.command()
+def check(folder: Annotated[Path, typer.Argument(help="Folder of a job.")]) -> None:
+    """Check a job's files; every fault is listed with file, line and field."""
+    from brisk_anchor.core.errors import JobError
+    from brisk_anchor.services.jobs import check_job
+
+    try:
+        told = check_job(folder)
+    except JobError as error:
+        for finding in error.findings:
+            typer.echo(str(finding))
+        raise
+    for line in told:
+        typer.echo(line)
+
+
+@app.command("open")
+def open_folder(
+    folder: Annotated[Path, typer.Argument(help="Folder of a job.")],
+    roll: Annotated[int, typer.Option(min=0, help="Which real-life part lies in the stand-in; 0 as described.")] = 1,
+    speed: Annotated[float, typer.Option(min=0.1, max=10_000, help="How many times faster it moves.")] = DEMO_SPEED,
+) -> None:
+    """Open a job of your own; the stand-in holds its virtual twin."""
+    from brisk_anchor.services.jobs import load_job
+    from brisk_anchor.tui.app import run_job
+
+    load_job(folder)
+    _need_terminal()
+    raise typer.Exit(run_job(folder, roll=roll, speed=speed))
+
+
+@app.command()
+def sheet(
+    folder: Annotated[Path, typer.Argument(help="Folder of a job.")],
+    row: Annotated[str, typer.Argument(help="The offset, for example G54.")],
+    out: Annotated[Path, typer.Option("--out", help="Folder for the sheet, SVG and PDF.")],
+) -> None:
+    """Write the set-up sheet of an offset that has been stored."""
+    from brisk_anchor.services.jobs import open_job
+    from brisk_anchor.services.paths import data_folder
+    from brisk_anchor.services.sheets import write_sheets
+
+    for path in write_sheets(open_job(folder, data_folder(), roll=0), row, out):
+        typer.echo(f"Written {path}")
+
+
+@app.command()
+def schema(file: Annotated[str, typer.Argument(help="job, machine, part or fixture.")]) -> None:
+    """Print the JSON schema of one of a job's files."""
+    import json
+
+    from brisk_anchor.services.jobs import FILES
+
+    if file not in FILES:
+        raise BriskAnchorError(f"There is no file “{file}” in a job", "", f"Give one of {', '.join(FILES)}")
+    typer.echo(json.dumps(FILES[file].model_json_schema(), indent=2))
+
+
+def _need_terminal() -> None:
     if not sys.stdout.isatty() or not sys.stdin.isatty():
         raise BriskAnchorError(
             "There is no terminal here", "The application fills a screen", "Run it in a terminal window"
         )
-    raise typer.Exit(run_demo(speed=speed, fresh=fresh, profile=profile_of(profile)))
 
 
 @app.command()

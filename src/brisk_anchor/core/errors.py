@@ -7,6 +7,7 @@ BriskAnchorError
 ├── PlanError             a measurement that cannot be written as a safe program
 ├── FindingsError         a file from outside with one or more faults, all listed
 │   ├── ProfileError      ... a control profile
+│   ├── JobError          ... the files of a job
 │   ├── StateError        ... how a machine was left
 │   └── SceneError        ... a scene of the stand-in
 ├── NcError               NC text that is refused, with its line
@@ -99,6 +100,12 @@ class SceneError(FindingsError):
     """A scene with faults."""
 
     noun = "scene"
+
+
+class JobError(FindingsError):
+    """Files of a job with faults."""
+
+    noun = "job"
 
 
 class StateError(FindingsError):

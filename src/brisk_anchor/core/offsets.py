@@ -94,6 +94,11 @@ class Chain:
                 return chain
         raise KeyError(name)
 
+    def own_variance(self, axis: str) -> float:
+        """The part of an axis's variance that differs from run to run, mm²: the touches' own, nothing shared."""
+        found = [feature for feature in self.features if axis in feature.axes]
+        return max((f.covariance[f.axes.index(axis)][f.axes.index(axis)] for f in found), default=0.0)
+
     @property
     def values(self) -> dict[str, float]:
         """Values by axis, mm."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from datetime import UTC, date, datetime
 from pathlib import Path
@@ -65,9 +65,15 @@ class Workshop:
         *,
         seed: int | None = 1,
         machine_file: Path | None = None,
+        roll: Callable[[int], Scene] | None = None,
     ) -> None:
-        """`machine_file` keeps how the machine was left. Raises StateError when it holds something else."""
+        """`machine_file` keeps how the machine was left; `roll` draws another real-life part by number.
+
+        Raises:
+            StateError: the machine's file holds something else.
+        """
         self.scene = scene
+        self._roll = roll
         self.setup: Setup = scene.setup.with_lengths(profile.tool_lengths.convention, profile.length_reference)
         self.book = book
         self.profile = profile
@@ -143,6 +149,21 @@ class Workshop:
         for row in rows:
             self.ledger.add(EntryKind.STALE, row, None, note="clamped again")
         return rows
+
+    def roll(self, number: int) -> list[str]:
+        """Put another real-life part in the fixture, drawn by number. Returns the rows that became stale.
+
+        Raises:
+            PlanError: the scene is a fixed one, or the tip stands where the new part would be.
+        """
+        if self._roll is None:
+            raise PlanError(
+                "This set-up has one part only", "It is described with its errors", "Open a job of your own"
+            )
+        scene = self._roll(number)
+        self.machine.exchange(scene.solids)
+        self.scene = scene
+        return self.clamp()
 
     def _on_part(self, plan: RowPlan) -> bool:
         bodies = {drawn.name: drawn.body for drawn in self.setup.features}
@@ -418,7 +439,7 @@ class Workshop:
             raise PlanError(f"{row} has not been stored yet", "There is nothing to prove", "Store it first")
         values = dict(zip(AXES, run.machine.offset(row), strict=True))
         worst = max(abs(values[axis] - value) for axis, value in stored.values.items())
-        random = [math.sqrt(_own_variance(stored.chain, axis)) for axis in stored.values] if stored.chain else [0.0]
+        random = [math.sqrt(stored.chain.own_variance(axis)) for axis in stored.values] if stored.chain else [0.0]
         allowed = 3 * math.sqrt(2) * max(random) + self.profile.resolution
         proof = Proof(
             program.number,
@@ -455,9 +476,3 @@ class Workshop:
 def _features_of(plan: RowPlan) -> list[str]:
     """Features a row needs, in the order of its axes, each once."""
     return list(dict.fromkeys(rule.feature for rule in plan.rules.values() if isinstance(rule, FromFeature)))
-
-
-def _own_variance(chain: Chain, axis: str) -> float:
-    """The part of an axis's variance that differs from run to run, mm²: the touches' own, nothing shared."""
-    found = [feature for feature in chain.features if axis in feature.axes]
-    return max((f.covariance[f.axes.index(axis)][f.axes.index(axis)] for f in found), default=0.0)

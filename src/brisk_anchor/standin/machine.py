@@ -13,7 +13,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from brisk_anchor.core.errors import CrashError, ToolError, TravelError
+from brisk_anchor.core.errors import CrashError, GuardError, ToolError, TravelError
 from brisk_anchor.core.frames import upright
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.rotary import RotaryAxis, table_frame
@@ -21,7 +21,7 @@ from brisk_anchor.core.setup import Machine
 from brisk_anchor.core.touches import AXES
 from brisk_anchor.nc.port import LENGTH, RADIUS, SkipResult
 from brisk_anchor.standin.motion import Motion, MoveKind, RealProbe, move_seconds
-from brisk_anchor.standin.solids import Solid
+from brisk_anchor.standin.solids import Solid, table_reach
 from brisk_anchor.standin.tools import COLUMNS, Tool, ToolTable
 from brisk_anchor.standin.tracing import Contact, Tracer
 
@@ -101,10 +101,7 @@ class StandIn:
         """Machine time of all moves so far."""
         return self._seconds
 
-    @property
-    def clock(self) -> float:
-        """Machine time since this stand-in was made, seconds."""
-        return self._seconds
+    clock = seconds
 
     @property
     def hours(self) -> float:
@@ -163,6 +160,13 @@ class StandIn:
         other.motions, other.hits, other._seconds = [], [], 0.0
         other._random = np.random.default_rng(seed) if seed is not None else None
         return other
+
+    def exchange(self, solids: tuple[Solid, ...]) -> None:
+        """Put other solids on the machine. Raises GuardError when the tool stands in their place."""
+        before, self._solids, self._tracer = self._solids, solids, None
+        if self.touching:
+            self._solids, self._tracer = before, None
+            raise GuardError("The tool is in the way of the new part", "The old one stays", "Send the spindle home")
 
     def forget_motions(self) -> None:
         """Let go of the moves so far; hits, times and tables stay. For programs too long to keep every move."""
@@ -377,7 +381,7 @@ class StandIn:
         """
         before, start = dict(self.angles), self._position
         spread = sum(math.radians(abs(angle - before[letter])) for letter, angle in angles.items())
-        way = math.dist(start, target) + spread * self._reach()
+        way = math.dist(start, target) + spread * table_reach(self._solids, self._rotary)
         share = 0.0
         while True:
             now = {letter: before[letter] + (angle - before[letter]) * share for letter, angle in angles.items()}
@@ -393,11 +397,6 @@ class StandIn:
                 break
             share = min(1.0, share + max(clear, _TURN_CONTACT) / way)
         self._record(kind, line, target, feed, None, angles)
-
-    def _reach(self) -> float:
-        """How far from a rotary axis anything on the table may lie, mm."""
-        corners = [corner for solid in self._solids if solid.carried for corner in solid.bounds()]
-        return max((math.dist(corner, axis.centre) for axis in self._rotary for corner in corners), default=0.0)
 
     def skip(self, target: Vector, feed: float, line: int, *, away: bool = False) -> SkipResult:
         """Move until the probe signals. The signal comes late by the pre-travel, the stop later by the braking way."""

@@ -70,7 +70,9 @@ class Scene:
             z += tip[2] + self.setup.stylus.ball_diameter / 2 - frame.point((x, y, z))[2]
             return frame.point((x, y, z))["xyz".index(axis)]
         solid = next(s for s in self.solids if (s.body, s.name) == (section.body, section.solid))
-        return _surface_height(solid, tip)
+        if section.walls == ["BELOW"]:
+            return _surface_height(solid, tip)
+        return _wall_place(solid, tip, self.setup.stylus.ball_diameter / 2, "xyz".index(axis))
 
     def true_offset(self, rules: Rules, tips: dict[str, Vector]) -> dict[str, float]:
         """The offset a perfect measurement would give, machine mm; `tips` says where each feature was touched."""
@@ -80,6 +82,23 @@ class Scene:
                 true = self.true_value(rule.feature, axis, tips[rule.feature])
                 result[axis] = true - rule.drawing + rule.allowance + rule.master
         return result
+
+
+def _wall_place(solid: Solid, tip: Vector, radius: float, axis: int) -> float:
+    """Where the wall nearest to the tip is along an axis, at the height of the ball's centre, by halving."""
+    place = [tip[0], tip[1], tip[2] + radius]
+    low, high = solid.bounds()
+    inside = [*place]
+    inside[axis] = (low[axis] + high[axis]) / 2
+    near, far = inside[axis], place[axis] + (place[axis] - inside[axis])
+    while abs(far - near) > 1e-9:
+        middle = (near + far) / 2
+        inside[axis] = middle
+        if solid.distance(inside[0], inside[1], inside[2]) > 0:
+            far = middle
+        else:
+            near = middle
+    return near
 
 
 def _surface_height(solid: Solid, tip: Vector) -> float:

@@ -23,7 +23,9 @@ Name = Annotated[str, Field(min_length=1, max_length=60)]
 _MAX_BYTES = 1_000_000
 
 
-class _Section(BaseModel):
+class Section(BaseModel):
+    """A table of a file: unknown fields are refused, figures must be figures, words must be printable."""
+
     model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
 
     @model_validator(mode="after")
@@ -34,7 +36,7 @@ class _Section(BaseModel):
         return self
 
 
-class JobSection(_Section):
+class JobSection(Section):
     """What the job is called, and two figures every measurement needs."""
 
     name: Name
@@ -46,7 +48,7 @@ class JobSection(_Section):
     start_uncertainty: float = Field(ge=0.01, le=20)
 
 
-class RotarySection(_Section):
+class RotarySection(Section):
     """A rotary axis of the table, the outermost first. `sense` -1 is ISO 841's for a table; limits None are endless."""
 
     letter: Literal["A", "B", "C"]
@@ -77,7 +79,7 @@ _TOOL_AXES: dict[str, tuple[float, float, float]] = {
 }
 
 
-class MachineSection(_Section):
+class MachineSection(Section):
     """The machine; `table` is x low, y low, x high, y high and top, in tip coordinates without a tool.
 
     `tool_axis` points from a tool's end to the spindle or turret.
@@ -118,7 +120,7 @@ class MachineSection(_Section):
         return _TOOL_AXES[self.tool_axis]
 
 
-class ToolSection(_Section):
+class ToolSection(Section):
     """A cutter in the magazine: it stands `reach` out of a holder; `length` is from the gauge line to its end."""
 
     number: int = Field(ge=1, le=9999)
@@ -135,7 +137,7 @@ class ToolSection(_Section):
         return self
 
 
-class RealProbeSection(_Section):
+class RealProbeSection(Section):
     """The probe as it really is. `delay` is seconds to the signal; `fault`: see docs/formats.md."""
 
     length: Length
@@ -147,7 +149,7 @@ class RealProbeSection(_Section):
     fault: Literal["", "absent", "stuck", "battery"] = ""
 
 
-class ProbeSection(_Section):
+class ProbeSection(Section):
     """The probe as calibrated, and as it is."""
 
     tool_number: int = Field(ge=1, le=9999)
@@ -169,7 +171,7 @@ class ProbeSection(_Section):
         return Stylus(**self.model_dump(exclude={"real"}))
 
 
-class HoleSection(_Section):
+class HoleSection(Section):
     """A round hole right through its solid."""
 
     at: Point
@@ -177,14 +179,14 @@ class HoleSection(_Section):
     real_diameter: Length | None = None
 
 
-class SlotSection(_Section):
+class SlotSection(Section):
     """A straight-sided opening right through its solid."""
 
     low: Point
     high: Point
 
 
-class RealSolidSection(_Section):
+class RealSolidSection(Section):
     """An uneven top: `rise` mm over nominal, slopes in mm per mm, waves of `wave` mm over `pitch` mm."""
 
     rise: float = Field(default=0.0, ge=-20, le=20)
@@ -199,7 +201,7 @@ class RealSolidSection(_Section):
         return self
 
 
-class SolidSection(_Section):
+class SolidSection(Section):
     """A block (`low`, `high`), a round (`centre`, `diameter`), a lever (`a`, `radius_a`, `b`, `radius_b`), a ball
     (`centre`, between `bottom` and `top`) or a cone (`centre`, `diameter` at the bottom, `top_diameter`).
     """
@@ -248,14 +250,14 @@ class SolidSection(_Section):
         return self
 
 
-class RealBodySection(_Section):
+class RealBodySection(Section):
     """Where the body really lies: shift in mm, turn about X, Y, Z in degrees."""
 
     shift: tuple[float, float, float] = (0.0, 0.0, 0.0)
     turn: tuple[float, float, float] = (0.0, 0.0, 0.0)
 
 
-class BodySection(_Section):
+class BodySection(Section):
     """A part or fixture, placed in machine coordinates of the tip, rotary axes at 0; `on` says what carries it."""
 
     name: Name
@@ -266,7 +268,7 @@ class BodySection(_Section):
     solid: list[SolidSection] = Field(min_length=1)
 
 
-class FeatureSection(_Section):
+class FeatureSection(Section):
     """A feature of the drawing: `place` in its body's frame; for a bore or boss the middle of its upper edge."""
 
     name: Annotated[str, Field(pattern=r"^[a-z][a-z0-9 -]{0,23}$")]
@@ -282,7 +284,7 @@ class FeatureSection(_Section):
     over: bool = False
 
 
-class RuleSection(_Section):
+class RuleSection(Section):
     """The rule for one axis: a feature and its place on the drawing, a fixed value, or keep."""
 
     feature: str | None = None
@@ -298,7 +300,7 @@ class RuleSection(_Section):
         return self
 
 
-class RowSection(_Section):
+class RowSection(Section):
     """One offset the job needs."""
 
     row: Annotated[str, Field(pattern=r"^G5[4-9]$")]
@@ -309,7 +311,7 @@ class RowSection(_Section):
     z: RuleSection
 
 
-class SceneFile(_Section):
+class SceneFile(Section):
     """A whole scene."""
 
     units: Literal["mm"]
@@ -323,7 +325,7 @@ class SceneFile(_Section):
     row: list[RowSection] = []
 
 
-def _references(scene: SceneFile) -> list[Finding]:
+def check_scene(scene: SceneFile) -> list[Finding]:
     """Names that point at nothing, and figures that contradict each other across sections."""
     findings = []
     solids = {(body.name, solid.name) for body in scene.body for solid in body.solid}
@@ -381,7 +383,7 @@ def parse_scene(text: str, source: str) -> SceneFile:
         scene = SceneFile.model_validate(data)
     except ValidationError as error:
         raise SceneError(source, findings_of(error)) from error
-    if findings := _references(scene):
+    if findings := check_scene(scene):
         raise SceneError(source, tuple(findings))
     return scene
 

@@ -18,6 +18,7 @@ import numpy as np
 
 from brisk_anchor.core.frames import Frame
 from brisk_anchor.core.kinds import Vector
+from brisk_anchor.core.rotary import RotaryAxis
 
 UNEVEN_STEP = 0.95
 """Share of the field value that is a safe step over an uneven top (slopes up to 0.3)."""
@@ -223,3 +224,9 @@ class Solid:
         placed = self.frame.apply(corners)
         (x0, y0, z0), (x1, y1, z1) = placed.min(axis=0) - 0.01, placed.max(axis=0) + 0.01
         return (float(x0), float(y0), float(z0)), (float(x1), float(y1), float(z1))
+
+
+def table_reach(solids: tuple[Solid, ...], axes: tuple[RotaryAxis, ...]) -> float:
+    """How far from a rotary axis anything that the table carries may lie, mm."""
+    corners = [corner for solid in solids if solid.carried for corner in solid.bounds()]
+    return max((math.dist(corner, axis.centre) for axis in axes for corner in corners), default=0.0)

@@ -57,6 +57,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("form", (), "r", "r", "round", "The feature is round, or straight.", ("bench",), line=False),
     Action("clear", (), "backspace", "⌫", "clear", "Take all marks off the rose.", ("bench",), line=False),
     Action("clamp", (), "k", "k", "clamped", "The part was clamped again: what was measured is stale.", ("bench",)),
+    Action("roll", (), "R", "R", "another part", "Put another real-life part in the stand-in.", ("bench",), line=False),
     Action("sheet", (), "t", "t", "sheet", "Write the set-up sheet as SVG and PDF."),
     Action("zoom", (), "v", "v", "zoom", "Show the feature, the set-up or the whole machine.", ("bench", "code")),
     Action(

@@ -305,6 +305,22 @@ class BriskAnchorApp(App[int]):
             self.view_widget.chosen_row(desk.row)
         self.show_all()
 
+    def do_roll(self) -> None:
+        """Put another real-life part into the stand-in."""
+        desk = self.desk
+        if desk is None or desk.moving:
+            return
+        desk.rolls += 1
+        try:
+            rows = desk.workshop.roll(1000 + desk.rolls)
+        except BriskAnchorError as error:
+            self.complain(error)
+            return
+        desk.places, desk.proving = [], None
+        self.show_all()
+        told = f"Stale now: {', '.join(rows)}." if rows else "Nothing was stored on the one before."
+        self.tell("Another part lies in the stand-in, as real as the last and as different.", told, "ask")
+
     def do_zoom(self) -> None:
         """Show the set-up, the feature or the whole machine."""
         if self.desk:
@@ -352,6 +368,21 @@ def run_demo(*, speed: float = DEMO_SPEED, fresh: bool = False, profile: Profile
 
         return open_demo(folder, fresh=fresh, profile=profile)
 
+    return _run(open_job, folder, speed)
+
+
+def run_job(job: Path, *, roll: int, speed: float = DEMO_SPEED) -> int:
+    """Open a job's folder; sheets go into it. Returns the exit code."""
+
+    def open_it() -> Workshop:
+        from brisk_anchor.services.jobs import open_job
+        from brisk_anchor.services.paths import data_folder
+
+        return open_job(job, data_folder(), roll=roll)
+
+    return _run(open_it, job, speed)
+
+
+def _run(open_job: Callable[[], Workshop], folder: Path, speed: float) -> int:
     os.environ.setdefault("ESCDELAY", "25")
-    app = BriskAnchorApp(open_job, folder, speed=speed)
-    return app.run() or 0
+    return BriskAnchorApp(open_job, folder, speed=speed).run() or 0

@@ -58,6 +58,8 @@ class Desk:
     in_work: bool = False
     jog_step: float = JOG_STEPS[0]
     storing: bool = False
+    rolls: int = 0
+    """How many real-life parts were drawn after the first."""
     places: list[Vector] = field(default_factory=list)
 
     def __post_init__(self) -> None:

@@ -1,0 +1,97 @@
+"""TOML files that people write: read whole or not at all, in their own unit, with every fault at its line."""
+
+from __future__ import annotations
+
+import re
+import tomllib
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any
+
+from brisk_anchor.core.errors import Finding, JobError
+
+MILLIMETRES = {"mm": 1.0, "inch": 25.4}
+_MAX_BYTES = 1_000_000
+_HEADER = re.compile(r"^\s*(\[\[?)\s*([A-Za-z0-9_.\- \"']+?)\s*\]\]?\s*(#.*)?$")
+_KEY = re.compile(r"^\s*([A-Za-z0-9_.\-\"']+)\s*=")
+
+Place = Sequence[str | int]
+
+
+def read_text(path: Path) -> str:
+    """The text of a file.
+
+    Raises:
+        JobError: it cannot be read, is too long, or is no text.
+    """
+    try:
+        data = path.read_bytes()[: _MAX_BYTES + 1]
+        if len(data) > _MAX_BYTES:
+            raise JobError(path.name, (Finding("", f"larger than {_MAX_BYTES} bytes"),))
+        return data.decode("utf-8")
+    except (OSError, UnicodeDecodeError) as error:
+        reason = error.strerror if isinstance(error, OSError) else "it is no text in UTF-8"
+        raise JobError(path.name, (Finding("", str(reason)),)) from error
+
+
+def parse(text: str, name: str) -> dict[str, Any]:
+    """The tables of a text.
+
+    Raises:
+        JobError: it is no TOML, or does not state its unit.
+    """
+    try:
+        data = tomllib.loads(text)
+    except tomllib.TOMLDecodeError as error:
+        raise JobError(name, (Finding("TOML", str(error)),)) from error
+    if data.get("units") not in MILLIMETRES:
+        told = 'units are missing: write units = "mm" or units = "inch"'
+        if "units" in data:
+            told = f"units are “{data['units']}”: write mm or inch"
+        raise JobError(name, (Finding(_at(name, text, ("units",)), told),), "State the unit of the figures")
+    return data
+
+
+def in_millimetres(data: Any, factor: float, others: frozenset[str], key: str = "") -> Any:
+    """The same tables with every length times `factor`; the keys in `others` hold no lengths."""
+    if isinstance(data, dict):
+        return {name: in_millimetres(value, factor, others, name) for name, value in data.items()}
+    if key in others or isinstance(data, bool) or factor == 1.0:
+        return data
+    if isinstance(data, list):
+        return [in_millimetres(value, factor, others, key) for value in data]
+    return data * factor if isinstance(data, int | float) else data
+
+
+def line_of(text: str, place: Place) -> int | None:
+    """The line of a table or key such as ("feature", 1, "size"), or of the nearest one around it that stands there."""
+    wanted = tuple(place)
+    best, found = 0, None
+    table: tuple[str | int, ...] = ()
+    counts: dict[tuple[str, ...], int] = {}
+    for number, line in enumerate(text.splitlines(), 1):
+        here: tuple[str | int, ...] | None = None
+        if header := _HEADER.match(line):
+            names = tuple(part.strip(" \"'") for part in header[2].split("."))
+            if header[1] == "[[":
+                counts[names] = counts.get(names, -1) + 1
+                table = (*names, counts[names])
+            else:
+                table = names
+            here = table
+        elif key := _KEY.match(line):
+            here = (*table, *(part.strip("\"'") for part in key[1].split(".")))
+        if here is not None and best < len(here) <= len(wanted) and wanted[: len(here)] == here:
+            best, found = len(here), number
+    return found
+
+
+def _at(name: str, text: str, place: Place) -> str:
+    line = line_of(text, place)
+    return f"{name}:{line}" if line else name
+
+
+def finding_at(name: str, text: str, place: Place, reason: str) -> Finding:
+    """A fault with file, line and field."""
+    field = ".".join(str(part) for part in place)
+    return Finding(f"{_at(name, text, place)} {field}".rstrip(), reason)

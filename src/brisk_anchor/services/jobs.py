@@ -1,0 +1,204 @@
+"""A job's folder: read with every fault at its line, checked as a whole, and made into a scene for the stand-in."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from importlib import resources
+from pathlib import Path
+from typing import TypeVar
+
+from pydantic import ValidationError
+
+from brisk_anchor.book.store import Book
+from brisk_anchor.core.checks import look_at_measurement
+from brisk_anchor.core.errors import BriskAnchorError, ExportError, Finding, JobError, ProfileError
+from brisk_anchor.core.offsets import FromFeature
+from brisk_anchor.exchange.files import write_whole
+from brisk_anchor.exchange.toml_files import MILLIMETRES, finding_at, in_millimetres, parse, read_text
+from brisk_anchor.nc.profile import Profile, profile_of, shipped_profiles
+from brisk_anchor.services.asking import build_measurement, point_at
+from brisk_anchor.services.job_models import (
+    NO_LENGTHS,
+    FixtureFile,
+    JobFile,
+    MachineFile,
+    PartFile,
+)
+from brisk_anchor.services.twin import compose
+from brisk_anchor.services.workshop import Workshop
+from brisk_anchor.standin.scene import build_scene
+from brisk_anchor.standin.scene_file import SceneFile, Section, check_scene
+
+Model = TypeVar("Model", JobFile, MachineFile, PartFile, FixtureFile)
+FILES: dict[str, type[Section]] = {"job": JobFile, "machine": MachineFile, "part": PartFile, "fixture": FixtureFile}
+JOB_NAME = "job.toml"
+
+
+@dataclass(frozen=True, slots=True)
+class Job:
+    """A job, whole: its files as read, in mm, and where they came from."""
+
+    folder: Path
+    job: JobFile
+    machine: MachineFile
+    part: PartFile
+    fixture: FixtureFile
+    profile: Profile
+
+    def scene(self, roll: int) -> SceneFile:
+        """The stand-in's scene: what is described, with errors of real life drawn from the stated variation.
+
+        The same `roll` draws the same part; 0 draws none: everything is as described.
+        """
+        return compose(self.job, self.machine, self.part, self.fixture, roll)
+
+
+def _read(folder: Path, name: str, model: type[Model], findings: list[Finding]) -> Model | None:
+    """One file; its faults are added to `findings`."""
+    try:
+        text = read_text(folder / name)
+        data = parse(text, name)
+    except JobError as error:
+        findings += [Finding(f.place or name, f.reason) for f in error.findings]
+        return None
+    data = in_millimetres(data, MILLIMETRES[data["units"]], NO_LENGTHS)
+    try:
+        return model.model_validate(data)
+    except ValidationError as error:
+        for item in error.errors(include_url=False):
+            reason = item["msg"].removeprefix("Value error, ")
+            findings.append(finding_at(name, text, item["loc"], reason))
+        return None
+
+
+def load_job(folder: Path) -> Job:
+    """Read a job's folder.
+
+    Raises:
+        JobError: with every fault of every file, and of how they go together; nothing is half loaded.
+    """
+    findings: list[Finding] = []
+    job = _read(folder, JOB_NAME, JobFile, findings)
+    if job is None:
+        raise JobError(folder.name, tuple(findings))
+    machine = _read(folder, job.machine, MachineFile, findings)
+    part = _read(folder, job.part, PartFile, findings)
+    fixture = _read(folder, job.fixture, FixtureFile, findings)
+    if machine is None or part is None or fixture is None:
+        raise JobError(folder.name, tuple(findings))
+    profile = _profile(folder, job.machine, machine, findings)
+    findings += _together(job, machine, part, fixture, profile)
+    if findings or profile is None:
+        raise JobError(folder.name, tuple(findings))
+    return Job(folder, job, machine, part, fixture, profile)
+
+
+def _profile(folder: Path, name: str, machine: MachineFile, findings: list[Finding]) -> Profile | None:
+    try:
+        shipped = machine.profile in shipped_profiles()
+        return profile_of(machine.profile if shipped else str(folder / Path(machine.profile).name))
+    except ProfileError as error:
+        findings += [Finding(f"{name} profile", str(finding)) for finding in error.findings]
+        return None
+
+
+def _together(
+    job: JobFile, machine: MachineFile, part: PartFile, fixture: FixtureFile, profile: Profile | None
+) -> list[Finding]:
+    """Faults that only show when the files are put together."""
+    findings = []
+    part_names, fixture_names = ({feature.name for feature in body.feature} for body in (part, fixture))
+    for name in sorted(part_names & fixture_names):
+        findings.append(Finding(job.fixture, f"the feature “{name}” is in {job.part} too: give one another name"))
+    if part.name == fixture.name:
+        findings.append(Finding(job.fixture, f"part and fixture are both called {part.name}"))
+    for row in job.offset:
+        if profile is not None and row.row not in profile.offsets:
+            findings.append(Finding(f"{JOB_NAME} offset", f"the control of {machine.name} has no row {row.row}"))
+    if not findings:
+        scene = compose(job, machine, part, fixture, 0)
+        findings += [Finding(_file_of(job, finding.place), finding.reason) for finding in check_scene(scene)]
+    if not findings:
+        findings += _unreachable(scene, job)
+    return findings
+
+
+def _file_of(job: JobFile, place: str) -> str:
+    first = place.split(".")[0]
+    return {"feature": job.part, "body": job.part, "row": JOB_NAME, "tool": job.machine, "probe": job.machine}.get(
+        first, JOB_NAME
+    ) + (f" {place}" if place else "")
+
+
+def _unreachable(scene: SceneFile, job: JobFile) -> list[Finding]:
+    """Features the spindle cannot get to: measuring them would end in a travel alarm."""
+    setup = build_scene(scene).setup
+    findings = []
+    for drawn in setup.features:
+        try:
+            measurement = build_measurement(setup, point_at(setup, drawn))
+        except BriskAnchorError as error:
+            findings.append(
+                Finding(f"{job.part if drawn.body == setup.part else job.fixture} {drawn.name}", error.what)
+            )
+            continue
+        for axis, value, low, high in zip(
+            "XYZ", measurement.start, setup.machine.travel.low, setup.machine.travel.high, strict=True
+        ):
+            if not low <= value <= high:
+                beyond = value - high if value > high else low - value
+                told = (
+                    f"to measure {drawn.title} {axis} would have to go to {value:+.1f} mm, {beyond:.1f} mm past its end"
+                )
+                findings.append(Finding(f"{JOB_NAME} seat", f"{told} of travel: move the fixture or the seat"))
+    return findings
+
+
+# -- opening -------------------------------------------------------------------------------------------------------
+
+
+def open_job(folder: Path, data: Path, *, roll: int) -> Workshop:
+    """Open a job's folder with the user's book and the machine as it was left, both in `data`.
+
+    Raises:
+        BriskAnchorError: the files have faults, or book or machine cannot be opened.
+    """
+    job = load_job(folder)
+    machine = "".join(c if c.isalnum() else "-" for c in job.machine.name.lower())
+    return Workshop(
+        build_scene(job.scene(roll)),
+        Book.open(data / "book.sqlite"),
+        job.profile,
+        machine_file=data / f"machine-{machine}.json",
+        roll=lambda number: build_scene(job.scene(number)),
+    )
+
+
+def new_job(folder: Path) -> list[Path]:
+    """Write the files of a neutral example for a person to change; none that is there is touched.
+
+    Raises:
+        ExportError: a file is there already, or cannot be written.
+    """
+    source = resources.files("brisk_anchor.services") / "examples" / "bc-27"
+    names = sorted(entry.name for entry in source.iterdir() if entry.name.endswith(".toml"))
+    if taken := [name for name in names if (folder / name).exists()]:
+        raise ExportError(f"{folder / taken[0]} is there already", "Nothing was written", "Choose another folder")
+    return [write_whole(folder / name, (source / name).read_bytes()) for name in names]
+
+
+def check_job(folder: Path) -> list[str]:
+    """What is to be said of a sound job: its offsets and what each still needs by hand. Raises JobError."""
+    job = load_job(folder)
+    scene = build_scene(job.scene(0))
+    counts = f"{len(scene.setup.features)} features, {len(job.job.offset)} offsets"
+    told = [f"{job.job.name} is sound: {job.machine.name}, {counts}"]
+    for row in scene.setup.rows:
+        names = [rule.feature for rule in row.rules.values() if isinstance(rule, FromFeature)]
+        used = ", ".join(operation.name for operation in job.job.operation if operation.offset == row.row)
+        needs = ", ".join(dict.fromkeys(names)) or "nothing measured"
+        told.append(f"{row.row} {row.title}: {needs}; {f'used by {used}' if used else 'no operation uses it'}")
+    for drawn in scene.setup.features:
+        measurement = build_measurement(scene.setup, point_at(scene.setup, drawn))
+        told += [f"{drawn.name}: {look.found}" for look in look_at_measurement(measurement, scene.setup.machine.travel)]
+    return told + list(job.profile.limits)
