@@ -143,7 +143,38 @@ def test_extents_of_a_cutting_program(tmp_path):
 
 def test_help_everywhere_and_version():
     assert call("--version").stdout.startswith("brisk-anchor 0.")
-    for command in ([], ["demo"], ["example"], ["run"], ["profile"], ["profile", "new"]):
+    for command in (
+        [],
+        ["demo"],
+        ["new"],
+        ["open"],
+        ["check"],
+        ["sheet"],
+        ["example"],
+        ["run"],
+        ["profile"],
+        ["profile", "new"],
+    ):
         result = call(*command, "--help")
         assert result.returncode == 0
         assert "--help" in result.stdout
+
+
+def test_a_job_of_ones_own_from_the_command_line(tmp_path):
+    folder = tmp_path / "my-job"
+    assert call("new", folder).stdout.count("Written") == 4
+    assert call("new", folder).returncode == 2
+    assert call("check", folder).stdout.startswith("BC-27 is sound")
+    path = folder / "part.toml"
+    path.write_text(path.read_text().replace("diameter = 62.0", "diameter = 0").replace("balloon = 4", "balloon = 0"))
+    broken = call("check", folder)
+    assert (broken.returncode, broken.stderr.count("\n")) == (2, 1)
+    fields = [line.split(" ")[1] for line in broken.stdout.splitlines()]
+    assert fields == ["solid.0.holes.2.diameter:", "feature.3.balloon:"]
+    assert call("open", folder).returncode == 2
+    assert '"$defs"' in call("schema", "part").stdout
+    assert call("schema", "tool").returncode == 2
+    path.write_text(path.read_text().replace("diameter = 0", "diameter = 62.0").replace("balloon = 0", "balloon = 4"))
+    for arguments in (("sheet", folder, "G54", "--out", tmp_path), ("sheet", folder, "G77", "--out", tmp_path)):
+        refused = call(*arguments)
+        assert (refused.returncode, refused.stderr.count("\n")) == (2, 1), arguments

@@ -26,7 +26,7 @@ from brisk_anchor.standin.scene_file import (
 
 NO_LENGTHS = frozenset(
     (
-        *("units", "form", "number", "tool_number", "balloon", "program", "operation", "row", "offset"),
+        *("units", "form", "number", "tool_number", "balloon"),
         *("turn", "slope", "sense", "angle_low", "angle_high", "angle_rapid", "direction", "letter", "over", "walls"),
     )
 )

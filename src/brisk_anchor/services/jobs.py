@@ -67,6 +67,8 @@ def _read(folder: Path, name: str, model: type[Model], findings: list[Finding]) 
     except ValidationError as error:
         for item in error.errors(include_url=False):
             reason = item["msg"].removeprefix("Value error, ")
+            if data["units"] == "inch" and item["type"].endswith("_than_equal"):
+                reason += "; the file says inch: did you mean mm?"
             findings.append(finding_at(name, text, item["loc"], reason))
         return None
 

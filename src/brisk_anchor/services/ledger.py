@@ -26,6 +26,12 @@ class Ledger:
         """Entries of a row, oldest first."""
         return self._history.get(row, [])
 
+    def own(self, row: str) -> list[Entry]:
+        """Entries of a row of this job since another job stored something in it, oldest first."""
+        entries = self.history(row)
+        others = [n for n, e in enumerate(entries) if e.job != self.setup.job and e.kind is EntryKind.STORED]
+        return [entry for entry in entries[(others[-1] if others else 0) :] if entry.job == self.setup.job]
+
     def last(self, row: str, kind: EntryKind) -> Entry | None:
         """The newest entry of a kind."""
         return next((entry for entry in reversed(self.history(row)) if entry.kind is kind), None)

@@ -87,7 +87,7 @@ class Workshop:
         left = self.machine_file.load(self.control)
         for row in profile.offsets:
             # What the book knows better than the machine's file: no file yet, or a crash between the two.
-            if (stored := self.last(row, EntryKind.STORED)) is not None and (left is None or stored.at > left):
+            if (stored := self.ledger.last(row, EntryKind.STORED)) is not None and (left is None or stored.at > left):
                 x, y, z = (stored.values[axis] for axis in AXES)
                 self.machine.write_offset(row, (x, y, z))
 
@@ -122,12 +122,12 @@ class Workshop:
         return self.ledger.history(row)
 
     def last(self, row: str, kind: EntryKind) -> Entry | None:
-        """The newest entry of a kind."""
-        return self.ledger.last(row, kind)
+        """The newest entry of a kind that is of this job and still holds."""
+        return next((entry for entry in reversed(self.ledger.own(row)) if entry.kind is kind), None)
 
     def state(self, row: str) -> RowState:
         """How a row stands: from the book, and from what this job has measured since."""
-        booked = state_of(self.history(row))
+        booked = state_of(self.ledger.own(row))
         names = next((_features_of(plan) for plan in self.setup.rows if plan.row == row), [])
         known = [name for name in names if name in self.measured and self.measured[name].clamping == self.clamping]
         if booked is RowState.EMPTY and known and len(known) < len(names):
@@ -144,7 +144,7 @@ class Workshop:
         rows = [
             row.row
             for row in self.setup.rows
-            if state_of(self.history(row.row)) not in (RowState.EMPTY, RowState.STALE) and self._on_part(row)
+            if state_of(self.ledger.own(row.row)) not in (RowState.EMPTY, RowState.STALE) and self._on_part(row)
         ]
         for row in rows:
             self.ledger.add(EntryKind.STALE, row, None, note="clamped again")

@@ -1,0 +1,213 @@
+"""Jobs of one's own: files with every fault at its line, units, stock, the twin, and the whole line on it."""
+
+from __future__ import annotations
+
+import re
+
+import pytest
+
+from brisk_anchor.core.errors import BriskAnchorError, ExportError, GuardError, JobError, PlanError
+from brisk_anchor.exchange.toml_files import in_millimetres, line_of
+from brisk_anchor.services.asking import build_measurement, point_at
+from brisk_anchor.services.job_models import NO_LENGTHS
+from brisk_anchor.services.jobs import FILES, check_job, load_job, new_job, open_job
+
+PLATE = ("[[solid]]", 'name = "plate"')
+
+
+@pytest.fixture
+def folder(tmp_path):
+    new_job(tmp_path / "job")
+    return tmp_path / "job"
+
+
+def change(folder, name, *pairs):
+    path = folder / f"{name}.toml"
+    text = path.read_text()
+    for old, new in pairs:
+        assert old in text
+        text = text.replace(old, new, 1)
+    path.write_text(text)
+
+
+def faults(folder):
+    with pytest.raises(JobError) as caught:
+        load_job(folder)
+    return [str(finding) for finding in caught.value.findings]
+
+
+def test_the_example_is_sound_and_nothing_is_written_over(folder):
+    told = check_job(folder)
+    assert told[0] == "BC-27 is sound: Heron, 6 features, 2 offsets"
+    assert "G55 vice V-3: stop bush, jaw top; no operation uses it" in told
+    with pytest.raises(ExportError, match="there already"):
+        new_job(folder)
+
+
+@pytest.mark.parametrize("roll", [1, 2, 3])
+def test_own_jobs_are_measured_stored_and_proved_on_their_twin(folder, tmp_path, roll):
+    workshop = open_job(folder, tmp_path / "data", roll=roll)
+    for drawn in workshop.setup.features:
+        workshop.measure(build_measurement(workshop.setup, point_at(workshop.setup, drawn)))
+    for row in ("G54", "G55"):
+        values, truth = workshop.store(row).values, workshop.true_offset(row)
+        assert [values[a] for a in "xy"] == pytest.approx([truth[a] for a in "xy"], abs=0.003)
+        assert values["z"] == pytest.approx(truth["z"], abs=0.008)  # the length is known within 2 µm (k = 1)
+        assert workshop.prove(row).holds
+    touch = workshop.measured["left"].feature.touches[0]
+    x, y, z = touch.position
+    edge = workshop.scene.true_value("left", "x", (x, y, z - 150.0))
+    assert workshop.measured["left"].feature.coordinates[0] == pytest.approx(edge, abs=0.003)
+    workshop.book.close()
+
+
+def test_a_roll_draws_the_same_part_again_and_none_as_described(folder, tmp_path):
+    job = load_job(folder)
+    assert job.scene(7) == job.scene(7) != job.scene(8)
+    plain = job.scene(0)
+    assert all(body.real.shift == (0, 0, 0) for body in plain.body)
+    rolled = job.scene(7).body[1].real
+    assert 0 < abs(rolled.shift[0]) <= 0.6
+    assert 0 < abs(rolled.turn[2]) <= 0.2
+    workshop = open_job(folder, tmp_path / "data", roll=1)
+    seat = workshop.setup.features[2]
+    first = workshop.measure(build_measurement(workshop.setup, point_at(workshop.setup, seat))).feature.coordinates
+    workshop.machine.place((-400.0, -220.0, -380.0), {}, 20)
+    with pytest.raises(GuardError, match="in the way"):
+        workshop.roll(9)
+    workshop.home()
+    workshop.roll(9)
+    assert "seat" in workshop.missing("G54")
+    second = workshop.measure(build_measurement(workshop.setup, point_at(workshop.setup, seat))).feature.coordinates
+    assert first != pytest.approx(second, abs=0.01)
+    workshop.book.close()
+
+
+def test_a_row_of_another_job_counts_as_not_measured(folder, tmp_path):
+    first = open_job(folder, tmp_path / "data", roll=1)
+    for drawn in first.setup.features:
+        first.measure(build_measurement(first.setup, point_at(first.setup, drawn)))
+    first.store("G54")
+    first.book.close()
+    change(folder, "job", ('name = "BC-27"', 'name = "BC-28"'))
+    other = open_job(folder, tmp_path / "data", roll=1)
+    assert other.state("G54").value == "not measured"
+    assert other.machine.offset("G54") == first.machine.offset("G54")
+    other.book.close()
+
+
+def test_every_fault_of_a_file_is_told_with_its_line(folder):
+    change(folder, "part", ("diameter = 62.0", "diameter = -62.0"), ('walls = ["RIGHT"]', 'walls = ["EAST"]'))
+    change(folder, "fixture", ('kind = "vice"', 'kind = "glue"'), ("top = 60.0", "top = 60.0\ncolour = 1"))
+    told = faults(folder)
+    assert len(told) == 4
+    lines = {word.split(" ")[0] for word in told}
+    part = (folder / "part.toml").read_text().splitlines()
+    at = 1 + next(n for n, line in enumerate(part) if "EAST" in line)
+    assert f"part.toml:{at}" in lines
+    assert any(word.startswith("fixture.toml:8 kind") for word in told)
+
+
+@pytest.mark.parametrize(
+    ("name", "old", "new", "reason"),
+    [
+        ("part", 'units = "mm"', "", "units are missing"),
+        ("part", 'units = "mm"', 'units = "cm"', "write mm or inch"),
+        ("machine", "[probe]", "[probe", "TOML"),
+        ("machine", "travel_low = [-800.0, -500.0, -450.0]", "travel_low = [-31.5, -19.7, -17.7]", "in inch"),
+        ("machine", 'units = "mm"', 'units = "inch"', "did you mean|travels"),
+        ("machine", "home = [0.0", "home = [5.0", "outside its travel"),
+        ("machine", 'profile = "skip-macro"', 'profile = "none.toml"', "No such file"),
+        ("machine", 'profile = "skip-macro"', 'profile = "../../etc/passwd"', "No such file"),
+        ("job", 'part = "part.toml"', 'part = "../part.toml"', "part"),
+        ("job", 'part = "part.toml"', 'part = "other.toml"', "No such file"),
+        ("job", 'offset = "G54"', 'offset = "G57"', "no \\[\\[offset"),
+        ("job", 'feature = "seat"', 'feature = "sea"', "no feature “sea”"),
+        ("job", "seat = [30.0", "seat = [900.0", "past its end of travel"),
+        ("part", 'name = "BC-27"', 'name = "V-3"', "both called"),
+        ("part", 'name = "dowel"', 'name = "stop bush"', "give one another name"),
+        ("part", "diameter = 16.0 }", "diameter = 16.0, real_diameter = 16.1 }", ""),
+        ("part", "tolerance = [0.0, 0.03]", "tolerance = [0.03, 0.0]", "larger to the smaller"),
+        ("part", "size = 62.0", "size = nan", "finite"),
+    ],
+)
+def test_what_cannot_be_is_refused_with_a_reason(folder, name, old, new, reason):
+    change(folder, name, (old, new))
+    if not reason:
+        assert load_job(folder)
+        return
+    assert any(re.search(reason, word) for word in faults(folder)), faults(folder)
+
+
+def test_inches_become_millimetres_and_angles_stay(folder):
+    data = {"units": "inch", "seat": [1.0, 2.0, -0.5], "turn": [1.0], "solid": [{"top": 2, "name": "a", "on": True}]}
+    assert in_millimetres(data, 25.4, NO_LENGTHS) == {
+        "units": "inch",
+        "seat": [25.4, 50.8, -12.7],
+        "turn": [1.0],
+        "solid": [{"top": 50.8, "name": "a", "on": True}],
+    }
+    usual = load_job(folder).job
+    text = (folder / "job.toml").read_text().replace('"mm"', '"inch"')
+    (folder / "job.toml").write_text(re.sub(r"(?<=[= \[])-?\d+\.\d+", lambda m: f"{float(m[0]) / 25.4:.9f}", text))
+    job = load_job(folder).job
+    assert job.seat == pytest.approx(usual.seat, abs=1e-6)
+    assert job.offset[1].y.drawing == pytest.approx(158.0, abs=1e-6)
+    assert job.offset[0].jump_limit == pytest.approx(5.0, abs=1e-6)
+
+
+def test_whole_numbers_are_never_lengths():
+    def walk(model, seen):
+        for name, field in model.model_fields.items():
+            if "int" in str(field.annotation).split("[")[0] or "int |" in str(field.annotation):
+                assert name in NO_LENGTHS, name
+        return seen
+
+    for model in FILES.values():
+        walk(model, set())
+
+
+def test_stock_by_rule_and_its_faces_are_what_can_be_measured(folder, tmp_path):
+    change(
+        folder,
+        "part",
+        ("[variation]", "[stock]\nallowance = [2.0, 3.0, 1.0, 1.0, 0.0, 1.5]\nstep = 5.0\n\n[variation]"),
+    )
+    change(
+        folder, "job", ('x = { feature = "seat", drawing = 80.0 }', 'x = { feature = "stock left", allowance = 2.0 }')
+    )
+    change(
+        folder, "job", ('y = { feature = "seat", drawing = 50.0 }', 'y = { feature = "stock front", allowance = 1.0 }')
+    )
+    change(folder, "job", ('feature = "top"', 'feature = "stock top"'))
+    job = load_job(folder)
+    (block,) = job.scene(0).body[1].solid
+    # 165 × 102 × 36.5, rounded up to 165 × 105 × 40 about the same middle; the bottom stays.
+    assert (block.low, block.high) == ((-2.0, -2.5), (163.0, 102.5))
+    assert (block.bottom, block.top) == (-35.0, 5.0)
+    workshop = open_job(folder, tmp_path / "data", roll=4)
+    for name in workshop.missing("G54"):
+        drawn = next(f for f in workshop.setup.features if f.name == name)
+        workshop.measure(build_measurement(workshop.setup, point_at(workshop.setup, drawn)))
+    chain = workshop.store("G54")
+    truth = workshop.true_offset("G54")
+    assert [chain.values[a] for a in "xyz"] == pytest.approx([truth[a] for a in "xyz"], abs=0.008)
+    workshop.book.close()
+
+
+def test_the_demo_has_one_part_only(quiet):
+    with pytest.raises(PlanError, match="one part only"):
+        quiet.roll(1)
+
+
+def test_lines_of_places():
+    text = 'a = 1\n[b]\nc = 2\n[[d]]\ne = 3\n[[d]]\n"e" = 4\nf.g = 5\n'
+    found = {("a",): 1, ("b", "c"): 3, ("b", "x"): 2, ("d", 0, "e"): 5, ("d", 1, "e", 0): 7, ("d", 1, "f", "g"): 8}
+    places = found | {("z",): None}
+    assert {place: line_of(text, place) for place in places} == places
+
+
+def test_folders_that_are_none(tmp_path):
+    for path in (tmp_path, tmp_path / "none"):
+        with pytest.raises(BriskAnchorError, match="No such file"):
+            load_job(path)
