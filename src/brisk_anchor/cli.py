@@ -115,6 +115,30 @@ def sheet(
 
 
 @app.command()
+def read(
+    file: Annotated[Path, typer.Argument(help="A drawing (DXF) or a mesh (STL).")],
+    name: Annotated[str, typer.Option("--name", help="Name of the part.")],
+    depth: Annotated[float, typer.Option("--depth", min=0.1, help="How deep the ball goes below an edge, mm.")],
+    out: Annotated[Path, typer.Option("--out", help="Part file to write; an existing one is left alone.")],
+    thickness: Annotated[float | None, typer.Option("--thickness", help="Height of a drawn part, mm.")] = None,
+    units: Annotated[str | None, typer.Option("--units", help="mm or inch, where the file does not say.")] = None,
+    layer: Annotated[list[str] | None, typer.Option("--layer", help="Only this layer; may be given again.")] = None,
+) -> None:
+    """Make a part file of a drawing or a mesh: outline, edges, bores, with the drawing's own words kept."""
+    from brisk_anchor.exchange.files import write_whole
+    from brisk_anchor.services.part_text import part_text, read_part
+
+    found = read_part(file, units=units, layers=frozenset(layer) if layer else None)
+    text = part_text(found, name, depth=depth, thickness=thickness)
+    if out.exists():
+        raise BriskAnchorError(f"{out} is there already", "It was left as it is", "Choose another file")
+    write_whole(out, text.encode())
+    typer.echo(f"Written {out}: outline of {len(found.outline)} points, {text.count('[[feature]]')} features")
+    for note in found.notes:
+        typer.echo(note)
+
+
+@app.command()
 def schema(file: Annotated[str, typer.Argument(help="job, machine, part or fixture.")]) -> None:
     """Print the JSON schema of one of a job's files."""
     import json

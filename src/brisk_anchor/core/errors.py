@@ -20,6 +20,7 @@ BriskAnchorError
 ├── BookError             the book cannot be opened or written
 │   ├── BookVersionError  ... it comes from a newer version
 │   └── BookWriteError    ... the store did not happen (disk full, locked, read-only)
+├── DrawingFileError      a drawing or mesh from outside that cannot be read
 └── ExportError           a drawing or a file that could not be written
 """
 
@@ -198,6 +199,10 @@ class BookVersionError(BookError):
 
 class BookWriteError(BookError):
     """A store did not happen; what was stored before is unchanged."""
+
+
+class DrawingFileError(BriskAnchorError):
+    """A drawing or mesh that cannot be read."""
 
 
 class ExportError(BriskAnchorError):

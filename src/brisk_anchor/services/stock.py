@@ -49,6 +49,8 @@ def _box(part: PartFile) -> tuple[tuple[float, float, float], tuple[float, float
         if solid.low and solid.high:
             xs += [solid.low[0], solid.high[0]]
             ys += [solid.low[1], solid.high[1]]
+        xs += [x for x, _ in solid.points or ()]
+        ys += [y for _, y in solid.points or ()]
         for centre, radius in (
             (solid.centre, (max(solid.diameter or 0, solid.top_diameter or 0) or solid.top - solid.bottom) / 2),
             (solid.a, solid.radius_a or 0.0),

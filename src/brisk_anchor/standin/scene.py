@@ -13,7 +13,7 @@ from brisk_anchor.core.setup import DrawnFeature, Machine, Outline, Polyline, Ro
 from brisk_anchor.standin.machine import StandIn
 from brisk_anchor.standin.motion import RealProbe
 from brisk_anchor.standin.scene_file import BodySection, FeatureSection, RuleSection, SceneFile, SolidSection
-from brisk_anchor.standin.solids import Ball, Cone, Disc, Lever, Rectangle, Region, Solid, Unevenness
+from brisk_anchor.standin.solids import Ball, Cone, Disc, Lever, Polygon, Rectangle, Region, Solid, Unevenness
 from brisk_anchor.standin.tools import Tool
 
 
@@ -141,6 +141,8 @@ def _region(section: SolidSection, *, real: bool) -> Region:
         return Disc(section.centre, diameter / 2)
     if section.a and section.b and section.radius_a and section.radius_b:
         return Lever(section.a, section.radius_a, section.b, section.radius_b)
+    if section.points:
+        return Polygon(tuple(section.points))
     raise ValueError(f"{section.name} has no shape")  # SolidSection lets none of these through
 
 
@@ -149,6 +151,9 @@ def _centre(section: SolidSection) -> tuple[float, float]:
         return section.centre
     if section.a:
         return section.a
+    if section.points:
+        xs, ys = zip(*section.points, strict=True)
+        return (min(xs) + max(xs)) / 2, (min(ys) + max(ys)) / 2
     if section.low and section.high:
         return (section.low[0] + section.high[0]) / 2, (section.low[1] + section.high[1]) / 2
     raise ValueError(f"{section.name} has no shape")

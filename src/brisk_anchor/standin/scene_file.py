@@ -203,11 +203,12 @@ class RealSolidSection(Section):
 
 class SolidSection(Section):
     """A block (`low`, `high`), a round (`centre`, `diameter`), a lever (`a`, `radius_a`, `b`, `radius_b`), a ball
-    (`centre`, between `bottom` and `top`) or a cone (`centre`, `diameter` at the bottom, `top_diameter`).
+    (`centre`, between `bottom` and `top`), a cone (`centre`, `diameter` at the bottom, `top_diameter`) or an outline of
+    straight edges (`points`).
     """
 
     name: Name
-    shape: Literal["block", "round", "lever", "ball", "cone"]
+    shape: Literal["block", "round", "lever", "ball", "cone", "outline"]
     bottom: Coordinate
     top: Coordinate
     low: Point | None = None
@@ -220,6 +221,7 @@ class SolidSection(Section):
     radius_a: Length | None = None
     b: Point | None = None
     radius_b: Length | None = None
+    points: Annotated[list[Point], Field(min_length=3, max_length=2000)] | None = None
     holes: list[HoleSection] = []
     slots: list[SlotSection] = []
     real: RealSolidSection | None = None
@@ -232,12 +234,15 @@ class SolidSection(Section):
             "ball": ("centre",),
             "cone": ("centre", "diameter", "top_diameter"),
             "lever": ("a", "radius_a", "b", "radius_b"),
+            "outline": ("points",),
         }[self.shape]
         missing = [name for name in needs if getattr(self, name) is None]
         if missing:
             raise ValueError(f"a {self.shape} needs {', '.join(missing)}")
         if self.shape in ("ball", "cone") and (self.holes or self.slots or self.real or self.real_diameter):
             raise ValueError(f"a {self.shape} takes no holes, slots or errors of its own")
+        if self.points and any(a == b for a, b in zip(self.points, [*self.points[1:], self.points[0]], strict=True)):
+            raise ValueError("a point of the outline stands twice in a row")
         if self.bottom >= self.top:
             raise ValueError(f"its bottom ({self.bottom:g}) does not lie below its top ({self.top:g})")
         for low, high in [(self.low, self.high), *((slot.low, slot.high) for slot in self.slots)]:

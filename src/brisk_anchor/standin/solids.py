@@ -103,7 +103,35 @@ class Lever:
         return points
 
 
-Region = Rectangle | Disc | Lever
+@dataclass(frozen=True, slots=True)
+class Polygon:
+    """A closed outline of straight edges, counter-clockwise or not, mm, local."""
+
+    points: tuple[Point, ...]
+
+    def distance(self, x: float, y: float) -> float:
+        """Signed distance; exact. The sign is by the count of edges a ray to +X crosses."""
+        nearest, inside = math.inf, False
+        x0, y0 = self.points[-1]
+        for x1, y1 in self.points:
+            ex, ey, wx, wy = x1 - x0, y1 - y0, x - x0, y - y0
+            share = (wx * ex + wy * ey) / (ex * ex + ey * ey)
+            share = 0.0 if share < 0.0 else (1.0 if share > 1.0 else share)
+            dx, dy = wx - ex * share, wy - ey * share
+            square = dx * dx + dy * dy
+            if square < nearest:
+                nearest = square
+            if (y0 > y) != (y1 > y) and x < x0 + ex * (y - y0) / ey:
+                inside = not inside
+            x0, y0 = x1, y1
+        return -math.sqrt(nearest) if inside else math.sqrt(nearest)
+
+    def outline(self) -> list[Point]:
+        """Its corners."""
+        return list(self.points)
+
+
+Region = Rectangle | Disc | Lever | Polygon
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,0 +1,101 @@
+"""Reading a DXF drawing: closed outlines, circles, texts and dimensions, by layer and in the unit it states."""
+
+from __future__ import annotations
+
+import itertools
+import math
+from pathlib import Path
+
+from brisk_anchor.core.errors import DrawingFileError
+from brisk_anchor.exchange.read_part import Point, ReadPart, Round, area, loops, simplified
+
+_MAX_BYTES = 50_000_000
+_MOST_SEGMENTS = 200_000
+_SAG = 0.002
+_UNITS = {1: 25.4, 2: 304.8, 4: 1.0, 5: 10.0, 6: 1000.0}
+"""$INSUNITS → mm."""
+
+
+def read_dxf(path: Path, *, unit: float | None = None, layers: frozenset[str] | None = None) -> ReadPart:
+    """Read a drawing.
+
+    Args:
+        path: the file.
+        unit: mm in one drawing unit, for a file that states none.
+        layers: only what is drawn on these; None is all.
+
+    Raises:
+        DrawingFileError: it cannot be read, states no unit, or holds no closed outline.
+    """
+    try:
+        if path.stat().st_size > _MAX_BYTES:
+            raise DrawingFileError(f"{path.name} is larger than {_MAX_BYTES // 1_000_000} MB", "", "Export less")
+        path.open("rb").close()
+    except OSError as error:
+        raise DrawingFileError(f"{path} cannot be read: {error.strerror}", "", "Check the name") from error
+    try:
+        return _read(path, unit, layers)
+    except DrawingFileError:
+        raise
+    except Exception as error:  # whatever a hostile file brings the reader to: it is refused, and said
+        told = f"{path.name} is no DXF drawing that can be read: {str(error)[:120] or type(error).__name__}"
+        raise DrawingFileError(told, "Nothing was taken from it", "Export it anew") from error
+
+
+def _read(path: Path, unit: float | None, layers: frozenset[str] | None) -> ReadPart:
+    from ezdxf import path as paths
+    from ezdxf.filemanagement import readfile
+
+    document = readfile(path)
+    stated = _UNITS.get(int(document.header.get("$INSUNITS", 0)))
+    scale = stated or unit
+    if scale is None:
+        raise DrawingFileError(
+            f"{path.name} does not state its unit",
+            "Every figure could be wrong by 25.4",
+            "Say --units mm or --units inch",
+        )
+    segments: list[tuple[Point, Point]] = []
+    rounds: list[Round] = []
+    words: list[str] = []
+    for entity in document.modelspace():
+        if layers is not None and entity.dxf.layer not in layers:
+            continue
+        kind = entity.dxftype()
+        if kind == "CIRCLE":
+            centre = entity.ocs().to_wcs(entity.dxf.center)
+            place = (round(centre.x * scale, 4), round(centre.y * scale, 4))
+            rounds.append(Round(place, round(2 * entity.dxf.radius * scale, 4), entity.dxf.layer))
+        elif kind in ("LINE", "ARC", "LWPOLYLINE", "POLYLINE", "SPLINE", "ELLIPSE"):
+            points = [(p.x * scale, p.y * scale) for p in paths.make_path(entity).flattening(_SAG / scale)]
+            segments += itertools.pairwise(points)
+        elif kind in ("TEXT", "MTEXT"):
+            text = entity.plain_text() if hasattr(entity, "plain_text") else entity.dxf.text
+            words.append(" ".join(str(text).split()))
+        elif kind == "DIMENSION":
+            words.append(_dimension(entity, scale))
+        if len(segments) > _MOST_SEGMENTS:
+            raise DrawingFileError(f"{path.name} holds more than {_MOST_SEGMENTS} lines", "", "Choose layers")
+    closed = sorted(loops([s for s in segments if math.dist(*s) > 1e-9]), key=area, reverse=True)
+    if not closed:
+        layer_names = ", ".join(sorted({entity.dxf.layer for entity in document.modelspace()})[:12])
+        raise DrawingFileError(
+            f"{path.name} holds no closed outline", f"Its layers: {layer_names or 'none'}", "Choose layers, or close it"
+        )
+    inner = len(closed) - 1
+    notes = [f"{inner} inner outlines that are no circles were left out"] if inner else []
+    if stated is None:
+        notes.append("the file states no unit")
+    return ReadPart(
+        path.name, simplified(closed[0]), tuple(rounds), words=tuple(w for w in words if w), notes=tuple(notes)
+    )
+
+
+def _dimension(entity: object, scale: float) -> str:
+    """The words of a dimension: what is written on it, else what it measures, mm."""
+    text = str(entity.dxf.get("text", ""))  # type: ignore[attr-defined]
+    measured = entity.get_measurement()  # type: ignore[attr-defined]
+    if not isinstance(measured, int | float):
+        return text if text != "<>" else ""
+    figure = f"{float(measured) * scale:.3f}".rstrip("0").rstrip(".")
+    return figure if text in ("", "<>") else text.replace("<>", figure)

@@ -1,0 +1,137 @@
+"""Reading an STL mesh with NumPy: heights, the outline seen from above, upright bores and bosses.
+
+The outline is the border of the largest level face; a bore is a ring of upright facets that look inward.
+"""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+from brisk_anchor.core.errors import DrawingFileError
+from brisk_anchor.exchange.read_part import Point, ReadPart, Round, area, loops, simplified
+
+Array = NDArray[np.float64]
+_MAX_BYTES = 200_000_000
+_LEVEL = 0.999
+_UPRIGHT = 0.02
+_BEND = 0.6
+"""Least cosine between two facets of one cylinder."""
+_ROUND = 0.02
+"""How far (share of the radius, and never under 0.02 mm) vertices may lie off a circle."""
+
+
+def _triangles(path: Path) -> Array:
+    """Corners of every triangle, (n, 3, 3), in file units. Raises DrawingFileError."""
+    try:
+        if path.stat().st_size > _MAX_BYTES:
+            raise DrawingFileError(f"{path.name} is larger than {_MAX_BYTES // 1_000_000} MB", "", "Export it coarser")
+        data = path.read_bytes()
+    except OSError as error:
+        raise DrawingFileError(f"{path} cannot be read: {error.strerror}", "", "Check the name") from error
+    count = int.from_bytes(data[80:84], "little") if len(data) >= 84 else -1
+    if count >= 0 and len(data) == 84 + 50 * count:
+        kind = np.dtype([("normal", "<f4", 3), ("corners", "<f4", (3, 3)), ("rest", "<u2")])
+        corners = np.frombuffer(data, kind, count, 84)["corners"].astype(np.float64)
+    else:
+        words = data.split()
+        try:
+            at = [i for i, word in enumerate(words) if word == b"vertex"]
+            figures = [[float(words[i + k]) for k in (1, 2, 3)] for i in at]
+        except (ValueError, IndexError) as error:
+            raise DrawingFileError(f"{path.name} is no STL mesh", "", "Export it anew") from error
+        if not figures or len(figures) % 3:
+            raise DrawingFileError(f"{path.name} is no STL mesh", "It holds no whole triangles", "Export it anew")
+        corners = np.array(figures).reshape(-1, 3, 3)
+    if not len(corners) or not np.isfinite(corners).all() or np.abs(corners).max() > 1e6:
+        raise DrawingFileError(f"{path.name} holds no figures that could be a part", "", "Export it anew")
+    return corners
+
+
+def read_stl(path: Path, *, unit: float) -> ReadPart:
+    """Read a mesh; `unit` is mm in one unit of the file, for an STL never states it.
+
+    Raises:
+        DrawingFileError: it is no mesh, or has no level face to take the outline from.
+    """
+    corners = _triangles(path) * unit
+    cross = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    double = np.linalg.norm(cross, axis=1)
+    corners, cross, double = corners[double > 1e-12], cross[double > 1e-12], double[double > 1e-12]
+    normals = cross / double[:, None]
+    bottom, top = float(corners[:, :, 2].min()), float(corners[:, :, 2].max())
+    outline = _outline(path, corners, normals, double / 2)
+    rounds = _rounds(corners[np.abs(normals[:, 2]) < _UPRIGHT], normals[np.abs(normals[:, 2]) < _UPRIGHT])
+    return ReadPart(path.name, outline, tuple(rounds), round(bottom, 4), round(top, 4))
+
+
+def _outline(path: Path, corners: Array, normals: Array, areas: Array) -> tuple[Point, ...]:
+    """Border of the level face with the largest outline, counter-clockwise."""
+    level = np.abs(normals[:, 2]) > _LEVEL
+    if not level.any():
+        raise DrawingFileError(f"{path.name} has no level face", "The outline cannot be found", "Turn the part")
+    heights = np.round(corners[:, :, 2].mean(axis=1), 3)
+    best: list[Point] = []
+    for height in np.unique(heights[level]):
+        chosen = level & (heights == height)
+        if areas[chosen].sum() < 1e-6:
+            continue
+        border: dict[tuple[Point, Point], tuple[Point, Point]] = {}
+        for triangle in corners[chosen][:, :, :2]:
+            points = [(round(float(x), 4), round(float(y), 4)) for x, y in triangle]
+            for a, b in zip(points, [*points[1:], points[0]], strict=True):
+                key = (min(a, b), max(a, b))
+                if border.pop(key, None) is None:
+                    border[key] = (a, b)
+        for loop in loops(list(border.values())):
+            if area(loop) > (area(best) if best else 0.0):
+                best = loop
+    if not best:
+        raise DrawingFileError(f"{path.name} has no closed outline", "The mesh is open", "Repair it, or use a drawing")
+    return simplified(best, 0.005)
+
+
+def _rounds(corners: Array, normals: Array) -> list[Round]:
+    """Upright cylinders: facets joined over shared upright edges, whose vertices lie on one circle."""
+    if not len(corners):
+        return []
+    owner: dict[tuple[float, float], int] = {}
+    parent = list(range(len(corners)))
+
+    def root(i: int) -> int:
+        while parent[i] != i:
+            parent[i] = parent[parent[i]]
+            i = parent[i]
+        return i
+
+    for i, triangle in enumerate(corners):
+        for x, y, _ in triangle:
+            key = (round(float(x), 3), round(float(y), 3))
+            first = owner.setdefault(key, i)
+            # Facets that meet at an edge belong together when they bend a little, not when they make a corner.
+            if first != i and normals[first] @ normals[i] > _BEND:
+                parent[root(i)] = root(first)
+            owner[key] = i
+    groups: dict[int, list[int]] = {}
+    for i in range(len(corners)):
+        groups.setdefault(root(i), []).append(i)
+    found = []
+    for members in groups.values():
+        points = np.unique(np.round(corners[members][:, :, :2].reshape(-1, 2), 4), axis=0)
+        if len(points) < 8:
+            continue
+        matrix = np.column_stack([2 * points, np.ones(len(points))])
+        (x, y, c), *_ = np.linalg.lstsq(matrix, (points**2).sum(axis=1), rcond=None)
+        radius = float(np.sqrt(max(0.0, c + x * x + y * y)))
+        off = np.abs(np.hypot(points[:, 0] - x, points[:, 1] - y) - radius).max()
+        headings = np.sort(np.arctan2(points[:, 1] - y, points[:, 0] - x))
+        gaps = np.diff([*headings, headings[0] + 2 * np.pi])
+        if radius <= 0 or off > max(0.02, _ROUND * radius) or gaps.max() > 1.1:
+            continue
+        middle = corners[members].mean(axis=1)[:, :2] - (x, y)
+        inward = float((middle * normals[members][:, :2]).sum()) < 0
+        upper = round(float(corners[members][:, :, 2].max()), 4)
+        found.append(Round((round(float(x), 4), round(float(y), 4)), round(2 * radius, 4), "", upper, inward))
+    return sorted(found, key=lambda r: -r.diameter)

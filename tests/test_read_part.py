@@ -1,0 +1,202 @@
+"""Drawings and meshes from outside: what they become, and what cannot break in by them."""
+
+from __future__ import annotations
+
+import itertools
+import math
+import random
+import tomllib
+
+import ezdxf
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from brisk_anchor.core.errors import DrawingFileError
+from brisk_anchor.exchange.read_part import area
+from brisk_anchor.services.asking import build_measurement, point_at
+from brisk_anchor.services.jobs import new_job, open_job
+from brisk_anchor.services.part_text import part_text, read_part
+from brisk_anchor.standin.solids import Polygon
+from tests.test_cli import call
+
+
+def drawing(path, units=1, close=True, scale=1 / 25.4, words='say "hi"'):
+    """A plate 160 × 100 with one rounded corner and two bores, by default in inches."""
+    document = ezdxf.new(setup=True)
+    document.header["$INSUNITS"] = units
+    space = document.modelspace()
+    for name in ("OUT", "HOLES", "NOTES"):
+        document.layers.add(name)
+    corners = [(0, 0), (160, 0), (160, 80)]
+    lines = [*itertools.pairwise(corners), ((140, 100), (0, 100))]
+    if close:
+        lines.append(((0, 100), (0, 0)))
+    for a, b in lines:
+        space.add_line(*[(x * scale, y * scale) for x, y in (a, b)], dxfattribs={"layer": "OUT"})
+    space.add_arc((140 * scale, 80 * scale), 20 * scale, 0, 90, dxfattribs={"layer": "OUT"})
+    space.add_circle((80 * scale, 50 * scale), 31 * scale, dxfattribs={"layer": "HOLES"})
+    space.add_circle((20 * scale, 50 * scale), 8 * scale, dxfattribs={"layer": "HOLES"})
+    space.add_text(words, dxfattribs={"layer": "NOTES"})
+    space.add_linear_dim(base=(0, -1), p1=(0, 0), p2=(160 * scale, 0)).render()
+    document.saveas(path)
+    return path
+
+
+def test_a_drawing_in_inches_becomes_a_part_in_millimetres(tmp_path):
+    read = read_part(drawing(tmp_path / "cap.dxf"), units=None, layers=None)
+    # The plate less what the rounding takes off its corner: (1 − π/4) r².
+    assert area(read.outline) == pytest.approx(16000 - (1 - math.pi / 4) * 400, rel=1e-5)
+    assert [(r.centre, r.diameter, r.layer) for r in read.rounds] == [
+        ((80.0, 50.0), 62.0, "HOLES"),
+        ((20.0, 50.0), 16.0, "HOLES"),
+    ]
+    assert "160" in read.words
+    part = tomllib.loads(part_text(read, "BC-27", depth=8.0, thickness=35.0))
+    assert [f["name"] for f in part["feature"]] == ["bore 1", "bore 2", "left", "right", "front", "back", "top"]
+    assert part["feature"][3]["place"] == [160.0, 40.0, 0.0]
+    only = read_part(tmp_path / "cap.dxf", units=None, layers=frozenset({"OUT"}))
+    assert not only.rounds
+
+
+def test_a_read_part_is_measured_stored_and_proved(tmp_path):
+    folder = tmp_path / "job"
+    new_job(folder)
+    (folder / "part.toml").unlink()
+    drawn = drawing(tmp_path / "cap.dxf")
+    arguments = ("read", drawn, "--name", "BC-27", "--depth", "8", "--thickness", "35", "--out", folder / "part.toml")
+    assert "7 features" in call(*arguments).stdout
+    assert call(*arguments).returncode == 2
+    job = (folder / "job.toml").read_text().replace('"seat"', '"bore 1"')
+    old, new = 'x = { feature = "bore 1", drawing = 80.0 }', 'x = { feature = "right", drawing = 160.0 }'
+    (folder / "job.toml").write_text(job.replace(old, new))
+    workshop = open_job(folder, tmp_path / "data", roll=0)
+    for name in workshop.missing("G54"):
+        feature = next(f for f in workshop.setup.features if f.name == name)
+        workshop.measure(build_measurement(workshop.setup, point_at(workshop.setup, feature)))
+    values, truth = workshop.store("G54").values, workshop.true_offset("G54")
+    assert [values[a] for a in "xyz"] == pytest.approx([truth[a] for a in "xyz"], abs=0.004)
+    assert values["x"] == pytest.approx(-450.0, abs=0.003)
+    assert workshop.prove("G54").holds
+    workshop.book.close()
+
+
+def mesh(segments=64, inward=True):
+    """Triangles of a plate 100 × 60 × 20 with a bore ⌀30 at (40, 30): its top, bottom, sides and wall."""
+    turn = np.arange(segments) * 2 * np.pi / segments
+    ring = np.column_stack([40 + 15 * np.cos(turn), 30 + 15 * np.sin(turn)])
+    # Each ring point looks to the plate's border along its own ray, corners included, so that the face closes.
+    rays = np.column_stack([np.cos(turn), np.sin(turn)])
+    with np.errstate(divide="ignore"):
+        ends = [(np.where(rays > 0, (60, 30), (-40, -30)) / rays)]
+    reach = np.where(np.abs(rays) < 1e-9, np.inf, ends[0]).min(axis=1)
+    border = np.column_stack([40 + rays[:, 0] * reach, 30 + rays[:, 1] * reach])
+    triangles = []
+    for i in range(segments):
+        j = (i + 1) % segments
+        outer = [tuple(border[i])]
+        for corner in ((100, 60), (0, 60), (0, 0), (100, 0)):
+            heading = math.atan2(corner[1] - 30, corner[0] - 40) % (2 * math.pi)
+            if turn[i] < heading < (turn[j] or 2 * math.pi):
+                outer.append(corner)
+        outer.append(tuple(border[j]))
+        for z, flip in ((0.0, True), (-20.0, False)):
+            fan = [(*ring[i], z), *[(x, y, z) for x, y in outer], (*ring[j], z)]
+            for a, b in itertools.pairwise(fan[1:]):
+                triangles.append((fan[0], a, b) if flip else (fan[0], b, a))
+        for (x0, y0), (x1, y1) in [*itertools.pairwise(outer), (tuple(ring[j]), tuple(ring[i]))]:
+            triangles += [((x0, y0, -20), (x1, y1, -20), (x1, y1, 0)), ((x0, y0, -20), (x1, y1, 0), (x0, y0, 0))]
+    return np.array(triangles, dtype=float)
+
+
+def write_stl(path, triangles, text):
+    if text:
+        corners = [" ".join(f"vertex {x:.6f} {y:.6f} {z:.6f}" for x, y, z in triangle) for triangle in triangles]
+        facets = [f"facet normal 0 0 0 outer loop {three} endloop endfacet" for three in corners]
+        path.write_text("solid a\n" + "\n".join(facets) + "\nendsolid a\n")
+    else:
+        kind = np.dtype([("normal", "<f4", 3), ("corners", "<f4", (3, 3)), ("rest", "<u2")])
+        rows = np.zeros(len(triangles), kind)
+        rows["corners"] = triangles
+        path.write_bytes(b"\0" * 80 + len(triangles).to_bytes(4, "little") + rows.tobytes())
+    return path
+
+
+@pytest.mark.parametrize("text", [True, False])
+def test_a_mesh_gives_outline_height_and_bore(tmp_path, text):
+    read = read_part(write_stl(tmp_path / "plate.stl", mesh(), text), units="mm", layers=None)
+    assert sorted(read.outline) == [(0.0, 0.0), (0.0, 60.0), (100.0, 0.0), (100.0, 60.0)]
+    assert (read.bottom, read.top) == (-20.0, 0.0)
+    (bore,) = read.rounds
+    assert bore.bore
+    assert bore.centre == pytest.approx((40.0, 30.0), abs=1e-3)
+    assert bore.diameter == pytest.approx(30.0, abs=1e-3)
+    part = tomllib.loads(part_text(read, "P-1", depth=6.0, thickness=None))
+    assert part["solid"][0]["holes"][0]["diameter"] == pytest.approx(30.0, abs=1e-3)
+    inch = read_part(tmp_path / "plate.stl", units="inch", layers=None)
+    assert inch.rounds[0].diameter == pytest.approx(762.0, abs=0.03)
+
+
+@pytest.mark.parametrize(
+    ("name", "data", "units", "reason"),
+    [
+        ("a.dxf", b"0\nSECTION\n2\nHEADER", None, "no DXF"),
+        ("a.dxf", b"\xff\xfe\x00garbage", None, "no DXF"),
+        ("a.stl", b"solid but no mesh", "mm", "no STL"),
+        ("a.stl", b"\0" * 80 + b"\1\0\0\0" + b"\xff" * 50, "mm", "no figures"),
+        ("a.stl", b"", None, "never states its unit"),
+        ("a.stl", b"", "cm", "no unit"),
+        ("a.step", b"", "mm", "neither DXF nor STL"),
+    ],
+)
+def test_broken_files_are_refused(tmp_path, name, data, units, reason):
+    path = tmp_path / name
+    path.write_bytes(data)
+    with pytest.raises(DrawingFileError, match=reason):
+        read_part(path, units=units, layers=None)
+
+
+def test_drawings_that_cannot_be_a_part(tmp_path):
+    with pytest.raises(DrawingFileError, match="does not state its unit"):
+        read_part(drawing(tmp_path / "a.dxf", units=0), units=None, layers=None)
+    assert read_part(tmp_path / "a.dxf", units="inch", layers=None).rounds[0].diameter == 62.0
+    with pytest.raises(DrawingFileError, match="no closed outline"):
+        read_part(drawing(tmp_path / "b.dxf", close=False), units=None, layers=None)
+    with pytest.raises(DrawingFileError, match="no thickness"):
+        part_text(read_part(tmp_path / "a.dxf", units="mm", layers=None), "P", depth=5.0, thickness=None)
+    with pytest.raises(DrawingFileError, match="cannot be read"):
+        read_part(tmp_path / "none.dxf", units=None, layers=None)
+
+
+def test_words_of_a_drawing_cannot_break_out_of_the_part_file(tmp_path):
+    words = 'x"\n[[solid]]\nname = "evil" # \\u0022'
+    read = read_part(drawing(tmp_path / "a.dxf", words=words), units=None, layers=None)
+    part = tomllib.loads(part_text(read, 'a"\n[x]\\', depth=5.0, thickness=10.0))
+    assert len(part["solid"]) == 1
+    assert "x" not in part
+
+
+@given(st.floats(-60, 160), st.floats(-60, 160))
+def test_an_outlines_distance_is_the_smallest_to_its_border(x, y):
+    points = ((0, 0), (100, 0), (100, 40), (40, 40), (40, 100), (0, 100))
+    border = [np.linspace(a, b, 4001) for a, b in zip(points, [*points[1:], points[0]], strict=True)]
+    brute = np.hypot(*(np.vstack(border) - (x, y)).T).min()
+    inside = (0 < x < 100 and 0 < y < 40) or (0 < x < 40 and 0 < y < 100)
+    found = Polygon(points).distance(x, y)
+    assert abs(found) == pytest.approx(brute, abs=0.013)
+    if brute > 0.02:
+        assert (found < 0) == inside
+
+
+def test_a_spoiled_drawing_is_read_or_refused_and_nothing_else(tmp_path):
+    source, data = random.Random(4), drawing(tmp_path / "a.dxf").read_bytes()
+    for number in range(40):
+        spoiled = bytearray(data[: source.randrange(2000, len(data))] if number % 2 else data)
+        for _ in range(source.randint(1, 40)):
+            spoiled[source.randrange(len(spoiled))] = source.randrange(256)
+        (tmp_path / "b.dxf").write_bytes(spoiled)
+        try:
+            read_part(tmp_path / "b.dxf", units="mm", layers=None)
+        except DrawingFileError as error:
+            assert error.what
