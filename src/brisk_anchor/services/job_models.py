@@ -16,6 +16,7 @@ from brisk_anchor.standin.scene_file import (
     MachineSection,
     Name,
     Place,
+    ProbeFigures,
     ProbeSection,
     RealProbeSection,
     RowSection,
@@ -60,21 +61,9 @@ class RotaryTable(Section):
     angle_rapid: float = Field(gt=0, le=1_000_000)
 
 
-class ProbeTable(Section):
+class ProbeTable(ProbeFigures):
     """The probe as calibrated; `over_travel` is how far the stylus gives before it breaks."""
 
-    tool_number: int = Field(ge=1, le=9999)
-    name: Name
-    ball_diameter: float
-    effective_radius: float
-    length: float
-    u_repeatability: float
-    u_radius: float
-    u_length: float
-    stem_diameter: float
-    stem_length: float
-    body_diameter: float
-    body_length: float
     over_travel: float = Field(gt=0, le=30)
 
     def section(self, real: RealProbeSection) -> ProbeSection:

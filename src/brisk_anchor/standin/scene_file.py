@@ -149,8 +149,8 @@ class RealProbeSection(Section):
     fault: Literal["", "absent", "stuck", "battery"] = ""
 
 
-class ProbeSection(Section):
-    """The probe as calibrated, and as it is."""
+class ProbeFigures(Section):
+    """A probe as calibrated."""
 
     tool_number: int = Field(ge=1, le=9999)
     name: Name
@@ -164,6 +164,11 @@ class ProbeSection(Section):
     stem_length: float
     body_diameter: float
     body_length: float
+
+
+class ProbeSection(ProbeFigures):
+    """The probe as calibrated, and as it is."""
+
     real: RealProbeSection
 
     def stylus(self) -> Stylus:
