@@ -6,11 +6,13 @@ import re
 
 import pytest
 
-from brisk_anchor.core.errors import BriskAnchorError, ExportError, GuardError, JobError, PlanError
+from brisk_anchor.core.errors import BriskAnchorError, DatumError, ExportError, GuardError, JobError, PlanError
+from brisk_anchor.core.offsets import FromFeature
 from brisk_anchor.exchange.toml_files import in_millimetres, line_of
 from brisk_anchor.services.asking import build_measurement, point_at
+from brisk_anchor.services.datum import axes_of, reaches
 from brisk_anchor.services.job_models import NO_LENGTHS
-from brisk_anchor.services.jobs import FILES, check_job, load_job, new_job, open_job
+from brisk_anchor.services.jobs import FILES, change_rule, check_job, load_job, new_job, open_job
 
 PLATE = ("[[solid]]", 'name = "plate"')
 
@@ -211,3 +213,41 @@ def test_folders_that_are_none(tmp_path):
     for path in (tmp_path, tmp_path / "none"):
         with pytest.raises(BriskAnchorError, match="No such file"):
             load_job(path)
+
+
+def test_a_zero_moves_off_what_cannot_be_reached_with_its_distance_kept(folder, tmp_path):
+    workshop = open_job(folder, tmp_path / "data", roll=2)
+    for drawn in workshop.setup.features:
+        workshop.measure(build_measurement(workshop.setup, point_at(workshop.setup, drawn)))
+    before = workshop.store("G54").values
+    comments = (folder / "job.toml").read_text().count("#")
+    assert workshop.take_datum("G54", "x", "dowel", onto=False)
+    assert workshop.state("G54").value == "stale"
+    chain = workshop.store("G54")
+    # The drawing says the dowel lies 20 mm from the zero; the plate is a little turned, so the zero moves by microns only.
+    assert workshop.setup.row("G54").rules["x"].drawing == 20.0
+    assert chain.values["x"] == pytest.approx(before["x"], abs=0.05)
+    assert workshop.take_datum("G54", "y", "seat", onto=True)
+    assert workshop.store("G54").values["y"] == pytest.approx(before["y"] + 50.0, abs=0.01)
+    with pytest.raises(DatumError, match="locates Z"):
+        workshop.take_datum("G54", "x", "top", onto=True)
+    workshop.book.close()
+    again = load_job(folder)
+    assert again.job.offset[0].x.feature == "dowel"
+    assert again.job.offset[0].y.drawing == 0.0
+    text = (folder / "job.toml").read_text()
+    assert text.count("#") == comments
+    (folder / "job.toml").write_text(text.replace('x = { feature = "dowel"', '"x" = { feature = "dowel"'))
+    with pytest.raises(JobError, match="could be changed"):
+        change_rule(folder, "G54", "x", FromFeature("seat", 1.0))
+    with pytest.raises(JobError, match="G58 has no line"):
+        change_rule(folder, "G58", "x", FromFeature("seat", 1.0))
+
+
+def test_what_can_be_reached_and_what_a_feature_locates(quiet):
+    found = {reach.drawn.name: (reach.reason, axes_of(reach.drawn)) for reach in reaches(quiet.setup)}
+    assert found["bore"] == ("", "xy")
+    assert found["top"] == ("", "z")
+    assert quiet.take_datum("G54", "x", "boss", onto=False) is False
+    assert quiet.expected("G54")["x"] == pytest.approx(-470.0)
+    assert quiet.setup.row("G54").rules["x"].drawing == pytest.approx(104.0)

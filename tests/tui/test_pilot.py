@@ -12,8 +12,10 @@ from textual.widgets import Input
 
 from brisk_anchor.core.errors import BookVersionError
 from brisk_anchor.services.demo import open_demo
+from brisk_anchor.services.jobs import new_job, open_job
 from brisk_anchor.tui.actions import ACTIONS, of_view
 from brisk_anchor.tui.app import BriskAnchorApp
+from brisk_anchor.tui.desk import Desk
 from brisk_anchor.tui.entry import EntryLine
 
 
@@ -375,3 +377,26 @@ async def test_a_program_from_a_file_stops_where_it_says_and_holds(tmp_path):
         await bench.press("space")
         assert bench.app.desk.workshop.control.memory.common[500] == 7.0
         assert json.loads((tmp_path / "machine.json").read_text())["variables"]["500"] == 7.0
+
+
+async def test_the_zero_is_chosen_by_pointing_and_another_part_is_rolled(tmp_path):
+    new_job(tmp_path / "job")
+    async with Bench(tmp_path) as bench:
+        bench.app.desk.workshop.book.close()
+        workshop = open_job(tmp_path / "job", tmp_path / "data", roll=1)
+        bench.app.desk = Desk(workshop, 2000.0)
+        await bench.press("5")
+        assert "bearing seat ⌀62 H7" in said(bench.app, "#features")
+        await bench.press("down", "down", "down", "down", "x")
+        assert "G54 X comes from left edge" in said(bench.app)
+        assert "left edge, on it" in said(bench.app, "#zero")
+        await bench.press("down", "x")
+        assert "does not locate X" in said(bench.app)
+        await bench.press("Z")
+        assert 'feature = "left"' in (tmp_path / "job" / "job.toml").read_text()
+        await bench.press("1", "f", "enter")
+        first = workshop.features()["left"].coordinates
+        await bench.press("R")
+        assert "Another part lies in the stand-in" in said(bench.app)
+        await bench.press("f", "enter")
+        assert workshop.features()["left"].coordinates != first

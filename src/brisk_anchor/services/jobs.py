@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
 from importlib import resources
 from pathlib import Path
@@ -14,7 +15,7 @@ from brisk_anchor.core.checks import look_at_measurement
 from brisk_anchor.core.errors import BriskAnchorError, ExportError, Finding, JobError, ProfileError
 from brisk_anchor.core.offsets import FromFeature
 from brisk_anchor.exchange.files import write_whole
-from brisk_anchor.exchange.toml_files import MILLIMETRES, finding_at, in_millimetres, parse, read_text
+from brisk_anchor.exchange.toml_files import MILLIMETRES, finding_at, in_millimetres, line_of, parse, read_text
 from brisk_anchor.nc.profile import Profile, profile_of, shipped_profiles
 from brisk_anchor.services.asking import build_measurement, point_at
 from brisk_anchor.services.job_models import (
@@ -173,7 +174,31 @@ def open_job(folder: Path, data: Path, *, roll: int) -> Workshop:
         job.profile,
         machine_file=data / f"machine-{machine}.json",
         roll=lambda number: build_scene(job.scene(number)),
+        keep_rule=lambda row, axis, rule: change_rule(folder, row, axis, rule),
     )
+
+
+def change_rule(folder: Path, row: str, axis: str, rule: FromFeature) -> None:
+    """Change one line of job.toml: where an axis of an offset comes from. Everything else in it stays as it is.
+
+    Raises:
+        JobError: the file cannot be read, or does not hold the rule on a line of its own. ExportError: not written.
+    """
+    text = read_text(folder / JOB_NAME)
+    data = parse(text, JOB_NAME)
+    number = next((n for n, table in enumerate(data.get("offset", [])) if table.get("row") == row), None)
+    place = ("offset", number if number is not None else 0, axis)
+    line = line_of(text, place)
+    lines = text.split("\n")
+    if number is None or line is None or not re.match(rf"\s*{axis}\s*=\s*\{{.*\}}\s*(#.*)?$", lines[line - 1]):
+        reason = f"{row} has no line “{axis} = {{ … }}” that could be changed"
+        raise JobError(JOB_NAME, (Finding(JOB_NAME, reason),), "Change it by hand")
+    scale = MILLIMETRES[data["units"]]
+    more = f", allowance = {rule.allowance / scale:.6g}" if rule.allowance else ""
+    lines[line - 1] = f'{axis} = {{ feature = "{rule.feature}", drawing = {rule.drawing / scale:.6f}{more} }}'
+    changed = "\n".join(lines)
+    JobFile.model_validate(in_millimetres(parse(changed, JOB_NAME), scale, NO_LENGTHS))
+    write_whole(folder / JOB_NAME, changed.encode())
 
 
 def new_job(folder: Path) -> list[Path]:

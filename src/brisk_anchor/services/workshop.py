@@ -24,10 +24,11 @@ from brisk_anchor.nc.program import Program
 from brisk_anchor.nc.reports import parse_reports, touches_of
 from brisk_anchor.nc.writer import write_program
 from brisk_anchor.services.asking import build_measurement, point_at
+from brisk_anchor.services.at_machine import AtMachine
+from brisk_anchor.services.datum import rule_from, with_rule
 from brisk_anchor.services.ledger import Ledger
 from brisk_anchor.services.machine_file import MachineFile
 from brisk_anchor.services.runs import Run, RunStopped
-from brisk_anchor.standin.control import Control
 from brisk_anchor.standin.scene import Scene, build_scene
 from brisk_anchor.standin.scene_file import load_scene
 
@@ -54,7 +55,7 @@ class Measured:
     clamping: int
 
 
-class Workshop:
+class Workshop(AtMachine):
     """The state of a job. Methods that run for long take no screen with them and may be called from a thread."""
 
     def __init__(
@@ -66,20 +67,22 @@ class Workshop:
         seed: int | None = 1,
         machine_file: Path | None = None,
         roll: Callable[[int], Scene] | None = None,
+        keep_rule: Callable[[str, str, FromFeature], None] | None = None,
     ) -> None:
-        """`machine_file` keeps how the machine was left; `roll` draws another real-life part by number.
+        """`machine_file` keeps how the machine was left; `roll` draws another real-life part by number; `keep_rule`
+        writes a changed datum rule into the job's file.
 
         Raises:
             StateError: the machine's file holds something else.
         """
         self.scene = scene
         self._roll = roll
+        self._keep_rule = keep_rule
         self.setup: Setup = scene.setup.with_lengths(profile.tool_lengths.convention, profile.length_reference)
         self.book = book
-        self.profile = profile
-        self.machine = scene.stand_in(seed=seed, length_reference=profile.length_reference)
-        self.control = Control(self.machine, profile)
-        self.machine_file = MachineFile(machine_file)
+        super().__init__(
+            scene.stand_in(seed=seed, length_reference=profile.length_reference), profile, MachineFile(machine_file)
+        )
         self.active = next(iter(profile.offsets))
         self.measured: dict[str, Measured] = {}
         self.clamping = 0
@@ -109,11 +112,6 @@ class Workshop:
         scene = build_scene(load_scene(scene_name))
         control = profile or shipped_profile(scene.setup.machine.profile)
         return cls(scene, book, control, seed=seed, machine_file=machine_file)
-
-    def save(self) -> None:
-        """Note how the machine stands now."""
-        self.control.settle()
-        self.machine_file.save(self.control)
 
     # -- book --------------------------------------------------------------------------------------------------
 
@@ -165,6 +163,20 @@ class Workshop:
         self.scene = scene
         return self.clamp()
 
+    def take_datum(self, row: str, axis: str, feature: str, *, onto: bool) -> bool:
+        """Take an axis of an offset from a drawn feature; what was stored is stale then. Tells whether a file keeps it.
+
+        Raises:
+            DatumError: the feature does not locate the axis. JobError, ExportError: the file could not be changed.
+        """
+        rule = rule_from(self.setup, row, axis, feature, self.expected(row)[axis], onto=onto)
+        if self._keep_rule is not None:
+            self._keep_rule(row, axis, rule)
+        self.setup = with_rule(self.setup, row, axis, rule)
+        if self.state(row) not in (RowState.EMPTY, RowState.PART, RowState.STALE):
+            self.ledger.add(EntryKind.STALE, row, None, note=f"datum of {axis.upper()} changed")
+        return self._keep_rule is not None
+
     def _on_part(self, plan: RowPlan) -> bool:
         bodies = {drawn.name: drawn.body for drawn in self.setup.features}
         return any(bodies[name] == self.setup.part for name in _features_of(plan))
@@ -198,16 +210,6 @@ class Workshop:
             raise SecondLookError(looks)
         title = f"measure {measurement.title or measurement.name}"
         return write_program(self._plan(MEASURE_NUMBER, title, [measurement], None), self.profile)
-
-    def start(self, program: Program) -> Run:
-        """Put a program on the stand-in's control, ready to run.
-
-        Raises:
-            GuardError: the machine is not homed, or its door is open.
-        """
-        self.control.reset()
-        interpreter = self.control.begin(program.text, f"O{program.number:04d} {program.title}")
-        return Run(program, self.profile, self.machine, interpreter)
 
     def take(self, measurement: Measurement, program: Program, run: Run) -> Measured:
         """Read the report of a finished run, solve the feature, compare with the control, keep it.
@@ -251,23 +253,6 @@ class Workshop:
         run = self.start(program)
         run.to_end()
         return self.take(measurement, program, run)
-
-    def jog(self, axis: str, distance: float) -> str:
-        """Move the tip by hand along one axis, the probe watching; returns what was met, "" for nothing.
-
-        Raises:
-            MachineError: outside the travels, a crash, or the control is not ready for it.
-        """
-        self.control.reset()
-        met = self.control.jog(axis, distance)
-        self.save()
-        return met
-
-    def home(self) -> None:
-        """Send every axis home. Raises MachineError when something is in the way, or the door is open."""
-        self.control.reset()
-        self.control.go_home()
-        self.save()
 
     # -- offset ------------------------------------------------------------------------------------------------
 

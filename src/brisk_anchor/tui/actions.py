@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-ALL = ("bench", "book", "code", "machine")
+ALL = ("bench", "book", "code", "machine", "setup")
 
 
 @dataclass(frozen=True, slots=True)
@@ -59,7 +59,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("clamp", (), "k", "k", "clamped", "The part was clamped again: what was measured is stale.", ("bench",)),
     Action("roll", (), "R", "R", "another part", "Put another real-life part in the stand-in.", ("bench",), line=False),
     Action("sheet", (), "t", "t", "sheet", "Write the set-up sheet as SVG and PDF."),
-    Action("zoom", (), "v", "v", "zoom", "Show the feature, the set-up or the whole machine.", ("bench", "code")),
+    Action("zoom", (), "v", "v", "zoom", "Show feature, set-up or whole machine.", ("bench", "code", "setup")),
     Action(
         "readout",
         (),
@@ -155,8 +155,8 @@ ACTIONS: tuple[Action, ...] = (
     ),
     Action("home", (), "h", "h", "home", "Send the spindle home, Z first.", ("bench", "machine"), line=False),
     Action("jog_step", (), "g", "g", "jog step", "Change the step of hand moves.", ("bench", "machine"), line=False),
-    Action("move", (-1,), "up", "↑ ↓", "choose", "Choose the row or line.", ("book", "code"), palette=False),
-    Action("move", (1,), "down", "", "", "", ("book", "code"), line=False, palette=False),
+    Action("move", (-1,), "up", "↑ ↓", "choose", "Choose the row or line.", ("book", "code", "setup"), palette=False),
+    Action("move", (1,), "down", "", "", "", ("book", "code", "setup"), line=False, palette=False),
     Action(
         "turn",
         (-1,),
@@ -168,6 +168,12 @@ ACTIONS: tuple[Action, ...] = (
         palette=False,
     ),
     Action("turn", (1,), "pagedown", "", "", "", ("book",), line=False, palette=False),
+    Action("take", ("x", 0), "x", "x y z", "zero from it", "Take this axis of the zero from the feature.", ("setup",)),
+    Action("take", ("y", 0), "y", "", "", "", ("setup",), line=False, palette=False),
+    Action("take", ("z", 0), "z", "", "", "", ("setup",), line=False, palette=False),
+    Action("take", ("x", 1), "X", "X Y Z", "zero onto it", "Move this axis of the zero onto the feature.", ("setup",)),
+    Action("take", ("y", 1), "Y", "", "", "", ("setup",), line=False, palette=False),
+    Action("take", ("z", 1), "Z", "", "", "", ("setup",), line=False, palette=False),
     Action("mode", (), "m", "m", "mode", "Turn the mode switch: jog, handle, MDI, automatic.", ("machine",)),
     Action("choose_axis", (-1,), "left", "← →", "axis", "Choose the axis.", ("machine",), palette=False),
     Action("choose_axis", (1,), "right", "", "", "", ("machine",), line=False, palette=False),
@@ -191,6 +197,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("view", ("book",), "2", "2", "book", "The book: offsets, history, chains.", line=False),
     Action("view", ("code",), "3", "3", "code", "The code: program, meaning, path, prove-out.", line=False),
     Action("view", ("machine",), "4", "4", "machine", "The machine: its control, by hand, MDI, tables.", line=False),
+    Action("view", ("setup",), "5", "5", "set-up", "The set-up: features, reach, the zero of each offset.", line=False),
     Action("help", (), "question_mark", "?", "help", "What can be done here.", line=False),
     Action("quit", (), "q,ctrl+q", "q", "quit", "Leave; everything stored is in the book.", line=False),
 )

@@ -148,6 +148,11 @@ class BriskAnchorApp(App[int]):
             return "Opening the set-up …", ""
         if (failed := self.desk.workshop.machine_file.failed) is not None:
             return f"{failed.what}.", "How the machine stands now will not be known at the next start."
+        if self.view == "setup":
+            return (
+                "Choose a feature; x, y or z takes that axis of the zero from it.",
+                "X, Y or Z moves the zero onto it. Tab chooses the offset.",
+            )
         if self.view == "machine":
             sentence: tuple[str, str] = self.view_widget.next_sentence(self.desk)
             return sentence
@@ -268,6 +273,10 @@ class BriskAnchorApp(App[int]):
                 from brisk_anchor.tui.book.view import BookView
 
                 widget = BookView()
+            elif name == "setup":
+                from brisk_anchor.tui.setup.view import SetupView
+
+                widget = SetupView()
             elif name == "machine":
                 from brisk_anchor.tui.machine.view import MachineView
 

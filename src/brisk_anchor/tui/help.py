@@ -20,6 +20,8 @@ _WORDS = {
     "grows. The control's own table is compared beside it.",
     "code": "The code does on a control what was done on the bench. Run it here on a twin first: contacts, "
     "guards and the offset it writes are those of the real program.",
+    "setup": "The set-up as it is described: what is drawn, whether the probe reaches it, and which feature each axis "
+    "of an offset's zero comes from. A zero moved off what cannot be reached keeps its distance in the chain.",
     "machine": "The machine is the stand-in as it stands at its control: what is done here moves it and writes its "
     "tables. Programs that set offsets here are seen in the book as a difference to the control.",
 }

@@ -1,0 +1,76 @@
+"""Choosing where an offset's zero comes from: any drawn feature, the zero left where it is or moved onto it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+from brisk_anchor.core.checks import look_at_measurement
+from brisk_anchor.core.errors import BriskAnchorError, DatumError
+from brisk_anchor.core.offsets import FromFeature, Rule
+from brisk_anchor.core.rose import Wall
+from brisk_anchor.core.setup import DrawnFeature, Setup
+from brisk_anchor.core.touches import AXES
+from brisk_anchor.services.asking import build_measurement, point_at
+
+
+def axes_of(drawn: DrawnFeature) -> str:
+    """The axes a drawn feature locates: "xy" for a round one, the one across it for a surface."""
+    if drawn.kind.is_round:
+        return "xy"
+    direction = Wall[drawn.walls[0]].direction
+    return AXES[max(range(3), key=lambda i: abs(direction[i]))]
+
+
+@dataclass(frozen=True, slots=True)
+class Reach:
+    """Whether the probe can measure a feature as drawn, and if not, why."""
+
+    drawn: DrawnFeature
+    reason: str = ""
+
+
+def reaches(setup: Setup) -> list[Reach]:
+    """Every drawn feature with what keeps the probe from it."""
+    result = []
+    for drawn in setup.features:
+        try:
+            measurement = build_measurement(setup, point_at(setup, drawn))
+            stops = [look for look in look_at_measurement(measurement, setup.machine.travel) if look.stops]
+        except BriskAnchorError as error:
+            result.append(Reach(drawn, error.what))
+            continue
+        result.append(Reach(drawn, stops[0].found if stops else ""))
+    return result
+
+
+def rule_from(setup: Setup, row: str, axis: str, name: str, zero: float, *, onto: bool) -> FromFeature:
+    """The rule that takes an axis of an offset from a drawn feature.
+
+    Args:
+        setup: the job.
+        row: the offset.
+        axis: "x", "y" or "z".
+        name: the feature.
+        zero: where the zero lies now by the description, machine mm.
+        onto: the zero moves onto the feature; else it stays and the distance becomes part of the chain.
+
+    Raises:
+        DatumError: the feature does not locate that axis.
+    """
+    drawn = next(feature for feature in setup.features if feature.name == name)
+    if axis not in axes_of(drawn):
+        raise DatumError(
+            f"{drawn.title} does not locate {axis.upper()}",
+            f"It locates {' and '.join(axes_of(drawn).upper())}",
+            "Choose another feature",
+        )
+    present = setup.row(row).rules.get(axis)
+    master = present.master if isinstance(present, FromFeature) else 0.0
+    distance = 0.0 if onto else drawn.machine[AXES.index(axis)] + master - zero
+    return FromFeature(name, round(distance, 6), 0.0, master)
+
+
+def with_rule(setup: Setup, row: str, axis: str, rule: Rule) -> Setup:
+    """The job with one rule changed."""
+    rows = tuple(replace(plan, rules={**plan.rules, axis: rule}) if plan.row == row else plan for plan in setup.rows)
+    return replace(setup, rows=rows)

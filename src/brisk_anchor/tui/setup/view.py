@@ -1,0 +1,180 @@
+"""The set-up: what is drawn on part and fixture, what the probe can reach, and where each offset's zero comes from."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from rich.text import Text
+from textual.app import ComposeResult
+from textual.containers import Vertical
+
+from brisk_anchor.core.errors import BriskAnchorError
+from brisk_anchor.core.numbers import format_length
+from brisk_anchor.tui import theme
+from brisk_anchor.tui.base import View
+from brisk_anchor.tui.desk import Desk
+from brisk_anchor.tui.drawing import Drawing
+from brisk_anchor.tui.rule import Heading, LatePanel
+
+if TYPE_CHECKING:
+    from brisk_anchor.services.datum import Reach
+
+
+class SetupView(View):
+    """Features on the left; the drawing and the zero of the chosen offset on the right."""
+
+    def __init__(self) -> None:
+        super().__init__(id="setup")
+        self.chosen = 0
+        self._reaches: list[Reach] = []
+        self._of: object = None
+
+    def compose(self) -> ComposeResult:
+        """Features; drawing and zero."""
+        with Vertical(id="setup-left"):
+            yield Heading(id="features-heading")
+            yield LatePanel(id="features")
+            yield Heading(id="feature-heading")
+            yield LatePanel(id="feature")
+            yield Heading(id="facts-heading")
+            yield LatePanel(id="facts")
+        with Vertical(id="setup-side"):
+            yield Drawing(id="setup-drawing")
+            yield Heading(id="zero-heading")
+            yield LatePanel(id="zero")
+
+    def show(self) -> None:
+        """Bring everything up to date."""
+        from brisk_anchor.services.datum import axes_of, reaches
+
+        desk = self.desk
+        if desk is None:
+            return
+        workshop = desk.workshop
+        if self._of is not workshop.setup.features:
+            self._of, self._reaches = workshop.setup.features, reaches(workshop.setup)
+        self.chosen = min(self.chosen, max(0, len(self._reaches) - 1))
+        rows: dict[str, list[str]] = {}
+        for plan in workshop.setup.rows:
+            for axis, rule in plan.rules.items():
+                rows.setdefault(getattr(rule, "feature", ""), []).append(f"{plan.row} {axis.upper()}")
+        text = Text(no_wrap=True, overflow="ellipsis")
+        for number, reach in enumerate(self._reaches):
+            drawn, here = reach.drawn, number == self.chosen
+            sign = "!" if reach.reason else ("●" if drawn.name in workshop.measured else "○")
+            colour = theme.CORAL if reach.reason else (theme.LIVE if drawn.name in workshop.measured else theme.QUIET)
+            text.append(" › " if here else "   ", f"bold {theme.SAND}")
+            text.append(f"{sign} ", colour)
+            text.append(f"{drawn.title:<28.28} ", f"bold {theme.TEXT}" if here else theme.TEXT)
+            text.append(f"{drawn.body:<8.8} ", theme.QUIET)
+            size = f"⌀{drawn.size:g}" if drawn.size else f"{axes_of(drawn).upper()} face"
+            text.append(f"{size:<8} ", theme.QUIET)
+            text.append(", ".join(rows.get(drawn.name, [])) + "\n", theme.SAND)
+        self.query_one("#features-heading", Heading).tell("what is drawn", "! out of reach   ○ to measure   ● measured")
+        self.query_one("#features", LatePanel).tell_text(text, max(1, len(self._reaches)) + 1)
+        self._show_feature(desk)
+        self._show_zero(desk)
+        self._show_facts(desk)
+        self.query_one(Drawing).show(desk.picture())
+
+    def show_motion(self) -> None:
+        """What the zoom key asks for."""
+        if self.desk is not None:
+            self.query_one(Drawing).show(self.desk.picture())
+
+    def _show_feature(self, desk: Desk) -> None:
+        if not self._reaches:
+            self.query_one("#feature-heading", Heading).tell("nothing is drawn")
+            return
+        reach = self._reaches[self.chosen]
+        drawn = reach.drawn
+        note = "cannot be measured as drawn" if reach.reason else "the probe can reach it"
+        self.query_one("#feature-heading", Heading).tell(drawn.title, note, theme.CORAL if reach.reason else theme.LIVE)
+        text = Text(no_wrap=True, overflow="ellipsis")
+        for label, place in (("on the drawing", drawn.drawing), ("on the machine", drawn.machine)):
+            text.append(f" {label:<16}", theme.QUIET)
+            for axis, value in zip("XYZ", place, strict=True):
+                text.append(f" {axis} ", theme.QUIET)
+                text.append(f"{format_length(value, decimals=3, signed=True):>10}", theme.TEXT)
+            text.append("\n")
+        if drawn.size:
+            text.append(f" diameter {drawn.size:g} mm", theme.TEXT)
+            text.append(f", measured must lie within {drawn.size_limit or 0:g}\n", theme.QUIET)
+        if reach.reason:
+            text.append(f" ! {reach.reason}\n", theme.CORAL)
+        self.query_one("#feature", LatePanel).tell_text(text)
+
+    def _show_facts(self, desk: Desk) -> None:
+        """The machine and what is on it, as they are described."""
+        workshop = desk.workshop
+        setup, machine = workshop.setup, workshop.setup.machine
+        rotary = ", ".join(axis.letter for axis in machine.rotary)
+        lengths = workshop.profile.tool_lengths.convention
+        facts = [
+            ("machine", f"{machine.name}, {machine.kind}" + (f", rotary {rotary}" if rotary else "")),
+            *(
+                (
+                    f"travel {axis}",
+                    f"{format_length(low, decimals=1, signed=True)} to {format_length(high, decimals=1, signed=True)}",
+                )
+                for axis, low, high in zip("XYZ", machine.travel.low, machine.travel.high, strict=True)
+            ),
+            ("control", f"{workshop.profile.name}, tool lengths from the {lengths}"),
+            (
+                "probe",
+                f"T{setup.stylus.tool_number}, ball ⌀{setup.stylus.ball_diameter:g}, length {setup.stylus.length:g}",
+            ),
+            ("fixture", setup.fixture),
+            ("part", f"{setup.part}, may lie {setup.start_uncertainty:g} mm off, each way"),
+        ]
+        text = Text(no_wrap=True, overflow="ellipsis")
+        for label, words in facts:
+            text.append(f" {label:<12}", theme.QUIET)
+            text.append(f"{words}\n", theme.TEXT)
+        self.query_one("#facts-heading", Heading).tell("as described", "mm")
+        self.query_one("#facts", LatePanel).tell_text(text)
+
+    def _show_zero(self, desk: Desk) -> None:
+        workshop = desk.workshop
+        plan = workshop.setup.row(desk.row)
+        expected = workshop.expected(desk.row)
+        titles = {drawn.name: drawn.title for drawn in workshop.setup.features}
+        text = Text(no_wrap=True, overflow="ellipsis")
+        for axis, rule in plan.rules.items():
+            text.append(f" {axis.upper()} ", f"bold {theme.SAND}")
+            text.append(f"{format_length(expected[axis], decimals=3, signed=True):>10}", f"bold {theme.TEXT}")
+            feature = getattr(rule, "feature", None)
+            if feature is None:
+                text.append("   kept or given by hand\n", theme.QUIET)
+                continue
+            away = rule.drawing - rule.allowance  # type: ignore[union-attr]
+            shift = "on it" if not away else f"{format_length(-away, decimals=3, signed=True)} from it"
+            text.append(f"   {titles[feature]}", theme.TEXT)
+            text.append(f", {shift}\n", theme.QUIET)
+        text.append(" by the description, machine mm\n", theme.QUIET)
+        self.query_one("#zero-heading", Heading).tell(f"zero of {desk.row}", plan.title)
+        self.query_one("#zero", LatePanel).tell_text(text)
+
+    # -- doing -------------------------------------------------------------------------------------------------
+
+    def move(self, step: int) -> None:
+        """Choose a feature."""
+        if self._reaches:
+            self.chosen = max(0, min(len(self._reaches) - 1, self.chosen + step))
+            self.show()
+
+    def take(self, axis: str, onto: int) -> None:
+        """Take an axis of the offset's zero from the chosen feature."""
+        desk = self.desk
+        if desk is None or desk.moving or not self._reaches:
+            return
+        drawn = self._reaches[self.chosen].drawn
+        try:
+            kept = desk.workshop.take_datum(desk.row, axis, drawn.name, onto=bool(onto))
+        except BriskAnchorError as error:
+            self.owner.complain(error)
+            return
+        self.owner.show_all(keep_prompt=True)
+        where = "The zero lies on it now" if onto else "The zero stays where it is"
+        saved = "job.toml says so too." if kept else "This job has no file of its own: it lasts until you leave."
+        self.owner.tell(f"{desk.row} {axis.upper()} comes from {drawn.title}.", f"{where}. {saved}", "good")
