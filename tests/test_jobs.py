@@ -224,7 +224,7 @@ def test_a_zero_moves_off_what_cannot_be_reached_with_its_distance_kept(folder, 
     assert workshop.take_datum("G54", "x", "dowel", onto=False)
     assert workshop.state("G54").value == "stale"
     chain = workshop.store("G54")
-    # The drawing says the dowel lies 20 mm from the zero; the plate is a little turned, so the zero moves by microns only.
+    # The drawing says the dowel lies 20 mm from the zero; the plate is turned a little, so the zero hardly moves.
     assert workshop.setup.row("G54").rules["x"].drawing == 20.0
     assert chain.values["x"] == pytest.approx(before["x"], abs=0.05)
     assert workshop.take_datum("G54", "y", "seat", onto=True)

@@ -20,6 +20,10 @@ if TYPE_CHECKING:
     from brisk_anchor.services.datum import Reach
 
 
+def _mm(value: float) -> str:
+    return format_length(value, decimals=1, signed=True)
+
+
 class SetupView(View):
     """Features on the left; the drawing and the zero of the chosen offset on the right."""
 
@@ -110,20 +114,13 @@ class SetupView(View):
         setup, machine = workshop.setup, workshop.setup.machine
         rotary = ", ".join(axis.letter for axis in machine.rotary)
         lengths = workshop.profile.tool_lengths.convention
+        travels = zip("XYZ", machine.travel.low, machine.travel.high, strict=True)
+        stylus = setup.stylus
         facts = [
             ("machine", f"{machine.name}, {machine.kind}" + (f", rotary {rotary}" if rotary else "")),
-            *(
-                (
-                    f"travel {axis}",
-                    f"{format_length(low, decimals=1, signed=True)} to {format_length(high, decimals=1, signed=True)}",
-                )
-                for axis, low, high in zip("XYZ", machine.travel.low, machine.travel.high, strict=True)
-            ),
+            *((f"travel {axis}", f"{_mm(low)} to {_mm(high)}") for axis, low, high in travels),
             ("control", f"{workshop.profile.name}, tool lengths from the {lengths}"),
-            (
-                "probe",
-                f"T{setup.stylus.tool_number}, ball ⌀{setup.stylus.ball_diameter:g}, length {setup.stylus.length:g}",
-            ),
+            ("probe", f"T{stylus.tool_number}, ball ⌀{stylus.ball_diameter:g}, length {stylus.length:g}"),
             ("fixture", setup.fixture),
             ("part", f"{setup.part}, may lie {setup.start_uncertainty:g} mm off, each way"),
         ]
