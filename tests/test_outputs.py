@@ -46,7 +46,7 @@ def test_touches_on_the_sheet_lie_on_the_metal(stored):
 def test_hostile_names_cannot_break_a_sheet(stored):
     setup = replace(stored.setup, title="<script>&amp;]]> $\\frac{1}{0}$ \" '", company="a$b_c^{d}\\n", part="∅" * 200)
     chain = stored.history("G54")[-1].chain
-    content = SheetContent(setup, chain, "t", "2026-11-23", "stored", None)
+    content = SheetContent(setup, chain, "t", "2026-11-23", "stored", None, "lengths")
     root = ElementTree.fromstring(sheet(content, "svg"))
     assert "script" not in {element.tag.split("}")[1] for element in root.iter()}
     assert sheet(content, "pdf").startswith(b"%PDF")

@@ -14,6 +14,7 @@ from brisk_anchor.nc.reports import parse_reports
 from brisk_anchor.nc.writer import write_program
 from brisk_anchor.services.asking import build_measurement, point_at
 from brisk_anchor.services.runs import Run
+from brisk_anchor.services.sheets import write_sheets
 from brisk_anchor.services.workshop import Workshop
 
 NGC = shipped_profile("probe-params")
@@ -136,7 +137,7 @@ def test_a_shops_own_words_are_written_and_understood(scene):
 
 
 @pytest.mark.parametrize(("convention", "more"), [("master", 140.0), ("part", None)])
-def test_tool_lengths_as_the_shop_counts_them(scene, profile, convention, more):
+def test_tool_lengths_as_the_shop_counts_them(scene, profile, tmp_path, convention, more):
     length = f"\nmaster_length = {more}" if more else ""
     counted = changed(('convention = "gauge line"', f'convention = "{convention}"{length}'))
     usual, workshop = measured(scene, profile), measured(scene, counted)
@@ -144,6 +145,8 @@ def test_tool_lengths_as_the_shop_counts_them(scene, profile, convention, more):
     usual.store("G54")
     chain = workshop.store("G54")
     assert workshop.prove("G54").holds
+    svg = write_sheets(workshop, "G54", tmp_path)[0].read_text()
+    assert ("touched off on the part" if more is None else "master of 140") in svg
     if more is None:
         assert workshop.machine.offset("G54")[2] == before
         assert any("touched off on the part" in limit for limit in counted.limits)

@@ -33,6 +33,8 @@ class SheetContent:
     stamp: str
     state: str
     proof: Proof | None
+    lengths: str
+    """How tool lengths go with the Z of this offset, in a sentence."""
 
 
 def touch_places(chain: Chain) -> list[Vector]:
@@ -88,7 +90,7 @@ def _head(figure: Figure, content: SheetContent) -> None:
     right = f"{setup.company}\n{setup.machine.name}  ·  fixture {setup.fixture}  ·  {content.stamp}"
     text(287 / 297, 196 / 210, right, fontsize=8.5, ha="right", va="center", color=QUIET)
     figure.add_artist(_line(figure, 10, 187, 287, 187))
-    note = "All figures in mm. Tool lengths from the gauge line: spindle Z = offset Z + program Z + tool length."
+    note = f"All figures in mm. {content.lengths}"
     text(10 / 297, 6 / 210, note, fontsize=7, color=QUIET)
     text(287 / 297, 6 / 210, "Brisk Anchor", fontsize=7, color=QUIET, ha="right")
 

@@ -31,6 +31,20 @@ def write_sheets(workshop: Workshop, row: str, folder: Path) -> list[Path]:
         stamp=entry.at.astimezone().strftime("%Y-%m-%d %H:%M"),
         state=workshop.state(row).value,
         proof=proof,
+        lengths=_lengths(workshop),
     )
     name = f"setup-{workshop.setup.job.lower()}-{row.lower()}"
     return [write_whole(folder / f"{name}.{kind}", sheet(content, kind)) for kind in ("svg", "pdf")]
+
+
+def _lengths(workshop: Workshop) -> str:
+    """How tool lengths go with the Z of an offset on this control."""
+    match workshop.profile.tool_lengths.convention:
+        case "master":
+            master = workshop.profile.length_reference
+            return (
+                f"Tool lengths are differences from the master of {master:g}, whose length is part of the offset's Z."
+            )
+        case "part":
+            return "Every tool is touched off on the part; Z of the offset is left as it stands."
+    return "Tool lengths from the gauge line: spindle Z = offset Z + program Z + tool length."
