@@ -11,6 +11,7 @@ from sqlalchemy import event
 from textual.widgets import Input
 
 from brisk_anchor.core.errors import BookVersionError
+from brisk_anchor.nc.profile import shipped_profile
 from brisk_anchor.services.demo import open_demo
 from brisk_anchor.services.jobs import new_job, open_job
 from brisk_anchor.tui.actions import ACTIONS, of_view
@@ -400,3 +401,40 @@ async def test_the_zero_is_chosen_by_pointing_and_another_part_is_rolled(tmp_pat
         assert "Another part lies in the stand-in" in said(bench.app)
         await bench.press("f", "enter")
         assert workshop.features()["left"].coordinates != first
+
+
+async def test_a_control_without_branches_does_the_whole_line_and_says_what_it_cannot(tmp_path):
+    async with Bench(tmp_path) as bench:
+        bench.app.desk.workshop.book.close()
+        workshop = open_demo(tmp_path / "ngc", fresh=False, profile=shipped_profile("probe-params"))
+        bench.app._opened(workshop)
+        await bench.pilot.pause()
+        assert "It has no branches" in said(bench.app)
+        await bench.press("f", "enter")
+        assert "bore ⌀38 H7: X −433.08" in said(bench.app)
+        await bench.press("f", "enter")
+        await bench.press("s")
+        await bench.press("enter")
+        assert "G54 stored" in said(bench.app)
+        await bench.press("p")
+        await wait_for(lambda: workshop.state("G54").value == "proved")
+        await bench.press("4", "o", "space")
+        assert "BRISK 1 STORED G54" in said(bench.app, "#printed")
+        await bench.press("l", "l")
+        assert "#5061" in said(bench.app, "#machine-table")
+
+
+async def test_a_control_that_cannot_probe_says_so_and_stays_whole(tmp_path):
+    async with Bench(tmp_path) as bench:
+        bench.app.desk.workshop.book.close()
+        bench.app._opened(open_demo(tmp_path / "table", fresh=False, profile=shipped_profile("table-only")))
+        await bench.press("f", "enter")
+        assert "cannot probe" in said(bench.app)
+        await bench.press("4", "o")
+        assert "cannot probe" in said(bench.app)
+        await bench.press("l", "l")
+        assert "no variables" in said(bench.app, "#machine-table")
+        await bench.press("i")
+        bench.app.query_one(Input).value = "G90 G10 L2 P3 X-12.5"
+        await bench.press("enter")
+        assert bench.app.desk.workshop.machine.offset("G56")[0] == -12.5

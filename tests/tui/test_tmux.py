@@ -22,11 +22,11 @@ pytestmark = pytest.mark.skipif(shutil.which("tmux") is None, reason="tmux is no
 class Terminal:
     """One tmux window on a server of its own."""
 
-    def __init__(self, folder, size=(160, 44), *arguments):
+    def __init__(self, folder, size=(160, 44), *arguments, command="demo"):
         self.server = f"brisk-{os.getpid()}-{next(_NUMBERS)}"
         self.home = folder / "home"
         # The test runner exports the size of its own terminal; the program must see the size of this one.
-        demo = f"BRISK_ANCHOR_HOME={self.home} {COMMAND} demo {' '.join(arguments)}"
+        demo = f"BRISK_ANCHOR_HOME={self.home} {COMMAND} {command} {' '.join(arguments)}"
         command = f"unset COLUMNS LINES; {demo}; echo ended with $?; sleep 60"
         self.tmux("-f", "/dev/null", "new-session", "-d", "-x", str(size[0]), "-y", str(size[1]), "sh", "-c", command)
 
@@ -59,8 +59,8 @@ class Terminal:
 def terminal(tmp_path):
     opened = []
 
-    def start(*arguments, size=(160, 44)):
-        opened.append(Terminal(tmp_path, size, *arguments))
+    def start(*arguments, size=(160, 44), command="demo"):
+        opened.append(Terminal(tmp_path, size, *arguments, command=command))
         return opened[-1]
 
     yield start
@@ -163,3 +163,17 @@ def test_the_machine_from_its_control_and_as_it_was_left(terminal):
     shown = again.wait("O2354")
     assert "G91 G0 X-3." in shown
     assert "347" in shown
+
+
+def test_a_job_of_ones_own_from_new_to_a_chosen_zero(terminal, tmp_path):
+    folder = tmp_path / "my-job"
+    subprocess.run([COMMAND, "new", str(folder)], check=True, capture_output=True)
+    window = terminal(str(folder), "--speed", "200", command="open")
+    window.wait("Press f to point at bearing seat")
+    window.keys("5", "Down", "Down", "Down", "x")
+    window.wait("G54 X comes from dowel bore")
+    assert 'feature = "dowel", drawing = 20.000000' in (folder / "job.toml").read_text()
+    window.keys("1", "f", "Enter")
+    window.wait("dowel bore ⌀16: X")
+    window.keys("q")
+    window.wait("ended with 0")
