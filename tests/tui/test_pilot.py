@@ -390,7 +390,7 @@ async def test_the_zero_is_chosen_by_pointing_and_another_part_is_rolled(tmp_pat
         assert "bearing seat ⌀62 H7" in said(bench.app, "#features")
         await bench.press("down", "down", "down", "down", "x")
         assert "G54 X comes from left edge" in said(bench.app)
-        assert "left edge, on it" in said(bench.app, "#zero")
+        assert "on left edge" in said(bench.app, "#zero")
         await bench.press("down", "x")
         assert "does not locate X" in said(bench.app)
         await bench.press("Z")
@@ -438,3 +438,14 @@ async def test_a_control_that_cannot_probe_says_so_and_stays_whole(tmp_path):
         bench.app.query_one(Input).value = "G90 G10 L2 P3 X-12.5"
         await bench.press("enter")
         assert bench.app.desk.workshop.machine.offset("G56")[0] == -12.5
+
+
+@pytest.mark.parametrize("size", [(100, 30), (160, 44)])
+async def test_no_figure_of_machine_and_setup_is_cut_off(tmp_path, size):
+    async with Bench(tmp_path, size=size) as bench:
+        views = {"4": ("#machine-table", "#machine-work", "#mode"), "5": ("#features", "#feature")}
+        for key, panels in views.items():
+            await bench.press(key)
+            for panel in panels:
+                width = bench.app.query_one(panel).size.width
+                assert max(len(line.rstrip()) for line in said(bench.app, panel).splitlines()) <= width, panel

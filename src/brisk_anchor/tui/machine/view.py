@@ -114,8 +114,8 @@ class MachineView(OperatedView):
         self.query_one("#printed", LatePanel).tell_late(
             tuple(last), lambda _width, height: Text("\n".join(f" {line}" for line in last[-height:]), theme.QUIET)
         )
-        names = "   ".join(f"▸{name}" if name == self.table else name for name in TABLES)
-        self.query_one("#machine-table-heading", Heading).tell(names, "l next table")
+        names = "  ".join(f"▸{name}" if name == self.table else name for name in TABLES)
+        self.query_one("#machine-table-heading", Heading).tell(names, "l next")
         self.query_one(TablePanel).tell(shown)
 
     @staticmethod
@@ -157,7 +157,9 @@ class MachineView(OperatedView):
         else:
             listed = self.listed if text else []
         note = "runs on the machine" if running else ("" if text else "o loads it, O a file")
-        self.query_one("#machine-program-heading", Heading).tell(title or "no program loaded", note, theme.LIVE)
+        self.query_one("#machine-program-heading", Heading).tell(
+            title or "no program loaded", note, theme.LIVE if running else theme.QUIET
+        )
         self.query_one(Listing).tell(listed, max(1, line), line)
 
     # -- modes and switches --------------------------------------------------------------------------------------

@@ -58,24 +58,33 @@ class SetupView(View):
         if self._of is not workshop.setup.features:
             self._of, self._reaches = workshop.setup.features, reaches(workshop.setup)
         self.chosen = min(self.chosen, max(0, len(self._reaches) - 1))
-        rows: dict[str, list[str]] = {}
+        used: dict[str, dict[str, str]] = {}
         for plan in workshop.setup.rows:
             for axis, rule in plan.rules.items():
-                rows.setdefault(getattr(rule, "feature", ""), []).append(f"{plan.row} {axis.upper()}")
-        text = Text(no_wrap=True, overflow="ellipsis")
-        for number, reach in enumerate(self._reaches):
-            drawn, here = reach.drawn, number == self.chosen
-            sign = "!" if reach.reason else ("●" if drawn.name in workshop.measured else "○")
-            colour = theme.CORAL if reach.reason else (theme.LIVE if drawn.name in workshop.measured else theme.QUIET)
-            text.append(" › " if here else "   ", f"bold {theme.SAND}")
-            text.append(f"{sign} ", colour)
-            text.append(f"{drawn.title:<28.28} ", f"bold {theme.TEXT}" if here else theme.TEXT)
-            text.append(f"{drawn.body:<8.8} ", theme.QUIET)
-            size = f"⌀{drawn.size:g}" if drawn.size else f"{axes_of(drawn).upper()} face"
-            text.append(f"{size:<8} ", theme.QUIET)
-            text.append(", ".join(rows.get(drawn.name, [])) + "\n", theme.SAND)
-        self.query_one("#features-heading", Heading).tell("what is drawn", "! out of reach   ○ to measure   ● measured")
-        self.query_one("#features", LatePanel).tell_text(text, max(1, len(self._reaches)) + 1)
+                by_row = used.setdefault(getattr(rule, "feature", ""), {})
+                by_row[plan.row] = by_row.get(plan.row, "") + axis.upper()
+        chosen, measured = self.chosen, frozenset(workshop.measured)
+
+        def make(width: int, _height: int) -> Text:
+            text = Text(no_wrap=True, overflow="ellipsis")
+            room = max(16, min(34, width - 38))
+            for number, reach in enumerate(self._reaches):
+                drawn, here, known = reach.drawn, number == chosen, reach.drawn.name in measured
+                sign = "!" if reach.reason else ("●" if known else "○")
+                colour = theme.CORAL if reach.reason else (theme.LIVE if known else theme.QUIET)
+                title = drawn.title if len(drawn.title) <= room else drawn.title[: room - 1] + "…"
+                size = f"⌀{drawn.size:g}" if drawn.size else f"{axes_of(drawn).upper()} face"
+                text.append(" › " if here else "   ", f"bold {theme.SAND}")
+                text.append(f"{sign} ", colour)
+                text.append(f"{title:<{room}} ", f"bold {theme.TEXT}" if here else theme.TEXT)
+                text.append(f"{drawn.body:<8.8} {size:<8} ", theme.QUIET)
+                words = [f"{row} {axes}" for row, axes in used.get(drawn.name, {}).items()]
+                text.append(", ".join(words) + "\n", theme.SAND)
+            return text
+
+        key = (chosen, measured, tuple(self._reaches), repr(used))
+        self.query_one("#features-heading", Heading).tell("drawn", "! out of reach   ○ to measure   ● measured")
+        self.query_one("#features", LatePanel).tell_late(key, make, max(1, len(self._reaches)) + 1)
         self._show_feature(desk)
         self._show_zero(desk)
         self._show_facts(desk)
@@ -133,23 +142,23 @@ class SetupView(View):
 
     def _show_zero(self, desk: Desk) -> None:
         workshop = desk.workshop
-        plan = workshop.setup.row(desk.row)
         expected = workshop.expected(desk.row)
         titles = {drawn.name: drawn.title for drawn in workshop.setup.features}
         text = Text(no_wrap=True, overflow="ellipsis")
-        for axis, rule in plan.rules.items():
+        for axis, rule in workshop.setup.row(desk.row).rules.items():
             text.append(f" {axis.upper()} ", f"bold {theme.SAND}")
             text.append(f"{format_length(expected[axis], decimals=3, signed=True):>10}", f"bold {theme.TEXT}")
             feature = getattr(rule, "feature", None)
             if feature is None:
                 text.append("   kept or given by hand\n", theme.QUIET)
                 continue
-            away = rule.drawing - rule.allowance  # type: ignore[union-attr]
-            shift = "on it" if not away else f"{format_length(-away, decimals=3, signed=True)} from it"
-            text.append(f"   {titles[feature]}", theme.TEXT)
-            text.append(f", {shift}\n", theme.QUIET)
-        text.append(" by the description, machine mm\n", theme.QUIET)
-        self.query_one("#zero-heading", Heading).tell(f"zero of {desk.row}", plan.title)
+            away = rule.allowance - rule.drawing  # type: ignore[union-attr]
+            # The figure first: what a small window cuts off is the end of a name, never of a figure.
+            shift = f"{format_length(away, decimals=3, signed=True)} from" if away else "on"
+            text.append(f"   {shift} ", theme.QUIET)
+            text.append(f"{titles[feature]}\n", theme.TEXT)
+        text.append(" machine mm, by the description\n", theme.QUIET)
+        self.query_one("#zero-heading", Heading).tell(f"zero of {desk.row}")
         self.query_one("#zero", LatePanel).tell_text(text)
 
     # -- doing -------------------------------------------------------------------------------------------------
