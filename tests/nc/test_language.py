@@ -227,3 +227,54 @@ def test_a_long_program_streams_as_it_would_run_whole(profile):
     cut = Interpreter.streamed(lambda: ["O1", "G0 X1."], profile, Collector())
     assert cut.run() is Status.ALARM
     assert "ends without" in cut.alarm.text
+
+
+def lathe_words(profile):
+    return changed(profile, input=profile.input.model_dump() | {"increments_uvw": True})
+
+
+@pytest.mark.parametrize(
+    ("block", "moved"),
+    [
+        ("G90 X10. W5.", (10.0 - 100.0, 0.0, 5.0)),
+        ("G91 X10. W5.", (10.0, 0.0, 5.0)),
+        ("G90 U3. V-2.", (3.0, -2.0, 0.0)),
+        ("G90 G53 X-7.", (-7.0, 0.0, 0.0)),
+    ],
+)
+def test_steps_beside_positions_each_go_their_own_way(profile, block, moved):
+    interpreter, machine = run(f"G0 {block}", lathe_words(profile))
+    assert interpreter.alarm is None
+    assert machine.position == pytest.approx(moved)
+
+
+@pytest.mark.parametrize("block", ["G90 G53 G0 X1. W5.", "G0 X1. U2.", "G92 W1.", "G90 G53 G0 U1."])
+def test_steps_that_mean_nothing_are_refused(profile, block):
+    machine = Collector()
+    interpreter = Interpreter(f"{block}\nM30", lathe_words(profile), machine)
+    interpreter.run()
+    assert re.search("no meaning|same axis", interpreter.alarm.text)
+    assert machine.position == (0.0, 0.0, 0.0)
+
+
+@pytest.mark.parametrize("row", [0, 1, 2])
+def test_l20_makes_the_present_place_read_so_in_any_row_and_in_the_common_shift(profile, row):
+    """Afterwards, with that row active, the program position is what was asked for, shifts and angles included."""
+    machine = Collector()
+    machine.angles = {"B": 30.0}
+    machine.offsets["common"] = (1.0, 2.0, 3.0)
+    machine.angle_offsets = {"G54": {"B": 5.0}, "G55": {"B": -7.0}, "common": {"B": 2.0}}
+    places = changed(profile, l20_sets_position=True)
+    select = "G55" if row == 2 else "G54"
+    text = f"G54 G52 X4.\nG0 X50. Y60. Z70.\nG90 G10 L20 P{row} X9. Y8. Z7. B11.\n{select}\n"
+    interpreter, _ = run(text + "#101=#5041\n#102=#5042\n#103=#5043\nG0 B11.", places, machine)
+    assert interpreter.alarm is None
+    assert [interpreter.common[n] for n in (101, 102, 103)] == pytest.approx([9.0, 8.0, 7.0])
+    assert machine.angles["B"] == pytest.approx(30.0)
+
+
+def test_where_the_last_block_ended_and_the_second_reference_place(profile):
+    at = changed(profile, reference={"second": (-50.0, -60.0, -70.0)})
+    interpreter, machine = run("G91 G30 X0. Z0.\n#101=#5001\n#102=#5201\n#103=#7001", at)
+    assert machine.position == (-50.0, 0.0, -70.0)
+    assert [interpreter.common[n] for n in (101, 102, 103)] == [50.0, 0.0, 0.0]

@@ -39,8 +39,8 @@ class BlockRunner(Coordinates):
         self._rotary = tuple(machine.angles)
         self._steps = round(1 / profile.resolution, 6)
         self._known = _KNOWN | set(self._rotary) | (set("UVW") if profile.input.increments_uvw else set())
-        self._refused = {float(word[1:]): word for word in profile.input.refuses if word.startswith("G")}
-        self._refused_functions = {float(word[1:]): word for word in profile.input.refuses if word.startswith("M")}
+        self._refused = {float(word[1:]) for word in profile.input.refuses if word.startswith("G")}
+        self._refused_functions = {float(word[1:]) for word in profile.input.refuses if word.startswith("M")}
         rows = profile.all_rows.items()
         self._by_select = {row.select: name for name, row in rows if row.select}
         self._by_write = {row.write: name for name, row in rows}
@@ -143,7 +143,7 @@ class BlockRunner(Coordinates):
         allowed |= set("FST") | ({"H"} if 43 in codes else set())
         if (moves and action not in (31, 38.2, 38.3, 38.4, 38.5)) or action == 10:
             allowed |= set(self._rotary)
-        if moves and self.profile.input.increments_uvw and action not in (52, 92):
+        if moves and self.profile.input.increments_uvw and action not in (52, 92) and 53 not in codes:
             allowed |= set("UVW")
         if action in (2, 3):
             allowed |= set("IJKR")
@@ -249,27 +249,22 @@ class BlockRunner(Coordinates):
     def _target(self, letters: dict[str, float], *, machine: bool = False) -> Vector:
         """Target in machine coordinates; an axis not named stays exactly where it is."""
         now = self.machine.position
-        given = {i: letters[letter] for i, letter in enumerate("XYZ") if letter in letters}
-        steps = {i: letters[letter] for i, letter in enumerate("UVW") if letter in letters}
-        if steps or (given and not self.modal.absolute and not machine):
-            if steps and given and not machine:
-                # U, V and W beside X, Y and Z: each axis goes its own way, so both are brought to program positions.
-                program = self.to_program(now)
-                given |= {i: program[i] + step for i, step in steps.items()}
-            else:
-                steps = steps or given
-                dx, dy = self.turned(steps.get(0, 0.0), steps.get(1, 0.0), self.modal.rotation)
-                return self._on_machine((now[0] + dx, now[1] + dy, now[2] + steps.get(2, 0.0)))
+        aims = {i: letters[letter] for i, letter in enumerate("XYZ") if letter in letters}
         if machine:
-            x, y, z = (given.get(i, now[i]) for i in range(3))
+            x, y, z = (aims.get(i, now[i]) for i in range(3))
             return self._on_machine((x, y, z))
-        if not given:
-            return now
+        steps = {i: letters[letter] for i, letter in enumerate("UVW") if letter in letters}
+        if not self.modal.absolute:
+            steps, aims = steps | aims, {}
+        if not aims:
+            dx, dy = self.turned(steps.get(0, 0.0), steps.get(1, 0.0), self.modal.rotation)
+            return self._on_machine((now[0] + dx, now[1] + dy, now[2] + steps.get(2, 0.0)))
         program = self.to_program(now)
-        x, y, z = (given.get(i, program[i]) for i in range(3))
+        aims |= {i: program[i] + step for i, step in steps.items()}
+        x, y, z = (aims.get(i, program[i]) for i in range(3))
         placed = self.to_machine((x, y, z))
         still = not self.modal.rotation
-        x, y, z = (placed[i] if i in given or not (still or i == 2) else now[i] for i in range(3))
+        x, y, z = (placed[i] if i in aims or not (still or i == 2) else now[i] for i in range(3))
         return self._on_machine((x, y, z))
 
     @staticmethod
@@ -425,28 +420,23 @@ class BlockRunner(Coordinates):
             raise ExpressionError("this control keeps no rotation in its offset table")
         values, step = list(self.machine.offset(name)), self.profile.resolution
         here = self.to_program(self.machine.position)
+        # What is read now belongs to the active row and the common shift; so does what another row would have to hold.
+        ours = name in (self.modal.offset, self.profile.common_shift)
+        active = values if ours else self.machine.offset(self.modal.offset)
         for i, axis in enumerate(AXES):
             if axis.upper() in letters:
                 value = letters[axis.upper()]
                 if set_here:
-                    value = values[i] + here[i] - value if name == self.modal.offset else self._other_row(i, value)
+                    value = active[i] + here[i] - value
                 values[i] = round(round(value / step) * step, 9)
+        angles = self.machine.angle_offset(name if ours else self.modal.offset)
+        turned = {
+            letter: angles.get(letter, 0.0) + self.machine.angles[letter] - self.angle_shift(letter) - letters[letter]
+            if set_here
+            else letters[letter]
+            for letter in self._rotary
+            if letter in letters
+        }
         self.machine.write_offset(name, (values[0], values[1], values[2]))
-        for letter in self._rotary:
-            if letter in letters:
-                value = letters[letter]
-                if set_here:
-                    held = self.machine.angle_offset(name).get(letter, 0.0)
-                    own = self.machine.angle_offset(self.modal.offset).get(letter, 0.0)
-                    above = self.angle_shift(letter) - own
-                    value = held if name == self.profile.common_shift else self.machine.angles[letter] - above - value
-                self.machine.write_angle_offset(name, letter, round(value, 9))
-
-    def _other_row(self, axis: int, value: float) -> float:
-        """What another row must hold so that the present place reads `value` in it."""
-        now, shift, active = (
-            self.machine.position[axis],
-            self.shift()[axis],
-            self.machine.offset(self.modal.offset)[axis],
-        )
-        return now - (shift - active) - value
+        for letter, value in turned.items():
+            self.machine.write_angle_offset(name, letter, round(value, 9))
