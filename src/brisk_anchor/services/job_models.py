@@ -152,8 +152,12 @@ class BodyFile(Section):
 
     @model_validator(mode="after")
     def _nominal(self) -> Self:
-        if any(solid.real or solid.real_diameter for solid in self.solid):
+        holes = [hole for solid in self.solid for hole in solid.holes]
+        if any(solid.real or solid.real_diameter for solid in self.solid) or any(hole.real_diameter for hole in holes):
             raise ValueError("a description is nominal: errors of real life come from variation")
+        rounds = [hole.diameter for hole in holes] + [s.diameter for s in self.solid if s.diameter]
+        if rounds and self.variation.size >= min(rounds) / 2:
+            raise ValueError(f"sizes vary by {self.variation.size:g} mm, and the smallest round is {min(rounds):g} mm")
         return self
 
 

@@ -11,13 +11,12 @@ from typing import TypeVar
 from pydantic import ValidationError
 
 from brisk_anchor.book.store import Book
-from brisk_anchor.core.checks import look_at_measurement
-from brisk_anchor.core.errors import BriskAnchorError, ExportError, Finding, JobError, ProfileError
+from brisk_anchor.core.errors import ExportError, Finding, JobError, ProfileError
 from brisk_anchor.core.offsets import FromFeature
 from brisk_anchor.exchange.files import write_whole
 from brisk_anchor.exchange.toml_files import MILLIMETRES, finding_at, in_millimetres, line_of, parse, read_text
-from brisk_anchor.nc.profile import Profile, profile_of, shipped_profiles
-from brisk_anchor.services.asking import build_measurement, point_at
+from brisk_anchor.nc.profile import Profile, findings_of, profile_of, shipped_profiles
+from brisk_anchor.services.datum import reaches
 from brisk_anchor.services.job_models import (
     NO_LENGTHS,
     FixtureFile,
@@ -119,10 +118,11 @@ def _together(
         if profile is not None and row.row not in profile.offsets:
             findings.append(Finding(f"{JOB_NAME} offset", f"the control of {machine.name} has no row {row.row}"))
     if not findings:
-        scene = compose(job, machine, part, fixture, 0)
-        findings += [Finding(_file_of(job, finding.place), finding.reason) for finding in check_scene(scene)]
-    if not findings:
-        findings += _unreachable(scene, job)
+        try:
+            found = check_scene(compose(job, machine, part, fixture, 0))
+        except ValidationError as error:
+            found = list(findings_of(error))
+        findings += [Finding(_file_of(job, finding.place), finding.reason) for finding in found]
     return findings
 
 
@@ -131,30 +131,6 @@ def _file_of(job: JobFile, place: str) -> str:
     return {"feature": job.part, "body": job.part, "row": JOB_NAME, "tool": job.machine, "probe": job.machine}.get(
         first, JOB_NAME
     ) + (f" {place}" if place else "")
-
-
-def _unreachable(scene: SceneFile, job: JobFile) -> list[Finding]:
-    """Features the spindle cannot get to: measuring them would end in a travel alarm."""
-    setup = build_scene(scene).setup
-    findings = []
-    for drawn in setup.features:
-        try:
-            measurement = build_measurement(setup, point_at(setup, drawn))
-        except BriskAnchorError as error:
-            findings.append(
-                Finding(f"{job.part if drawn.body == setup.part else job.fixture} {drawn.name}", error.what)
-            )
-            continue
-        for axis, value, low, high in zip(
-            "XYZ", measurement.start, setup.machine.travel.low, setup.machine.travel.high, strict=True
-        ):
-            if not low <= value <= high:
-                beyond = value - high if value > high else low - value
-                told = (
-                    f"to measure {drawn.title} {axis} would have to go to {value:+.1f} mm, {beyond:.1f} mm past its end"
-                )
-                findings.append(Finding(f"{JOB_NAME} seat", f"{told} of travel: move the fixture or the seat"))
-    return findings
 
 
 # -- opening -------------------------------------------------------------------------------------------------------
@@ -215,7 +191,7 @@ def new_job(folder: Path) -> list[Path]:
 
 
 def check_job(folder: Path) -> list[str]:
-    """What is to be said of a sound job: its offsets and what each still needs by hand. Raises JobError."""
+    """What is to be said of a sound job: what each offset needs, and what cannot be reached. Raises JobError."""
     job = load_job(folder)
     scene = build_scene(job.scene(0))
     counts = f"{len(scene.setup.features)} features, {len(job.job.offset)} offsets"
@@ -225,7 +201,7 @@ def check_job(folder: Path) -> list[str]:
         used = ", ".join(operation.name for operation in job.job.operation if operation.offset == row.row)
         needs = ", ".join(dict.fromkeys(names)) or "nothing measured"
         told.append(f"{row.row} {row.title}: {needs}; {f'used by {used}' if used else 'no operation uses it'}")
-    for drawn in scene.setup.features:
-        measurement = build_measurement(scene.setup, point_at(scene.setup, drawn))
-        told += [f"{drawn.name}: {look.found}" for look in look_at_measurement(measurement, scene.setup.machine.travel)]
+    told += [
+        f"{reach.drawn.title} cannot be measured: {reach.reason}" for reach in reaches(scene.setup) if reach.reason
+    ]
     return told + list(job.profile.limits)
