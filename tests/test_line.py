@@ -348,3 +348,19 @@ def test_crash_on_the_way_is_told_and_nothing_is_taken(quiet):
     assert isinstance(failure, CrashError)
     assert measurement.kind is FeatureKind.BORE
     assert "line" in failure.what
+
+
+def test_a_value_the_table_did_not_take_does_not_stay_in_it(scene, profile, tmp_path):
+    path = tmp_path / "machine.json"
+    workshop = Workshop(scene, None, profile, seed=None, machine_file=path)
+    measure_all(workshop)
+    before = workshop.machine.offset("G54")
+    write, wrong = workshop.machine.write_offset, [1.0]
+    workshop.machine.write_offset = lambda row, v: write(row, (v[0] + (wrong.pop() if wrong else 0.0), v[1], v[2]))
+    with pytest.raises(BriskAnchorError, match="Alarm 106"):
+        workshop.store("G54")
+    assert workshop.state("G54") is RowState.MEASURED
+    for left in (workshop, Workshop(scene, None, profile, seed=None, machine_file=path)):
+        assert left.machine.offset("G54") == before
+    stored = workshop.store("G54").values["x"]
+    assert workshop.machine.offset("G54")[0] == pytest.approx(stored, abs=1e-4)

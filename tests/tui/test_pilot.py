@@ -124,7 +124,9 @@ async def test_escape_stops_the_machine_where_it_is(tmp_path):
         await bench.press("escape")
         assert "stopped by hand" in said(bench.app)
         assert bench.app.desk.workshop.measured == {}
-        assert bench.app.desk.workshop.machine.position != (-396.0, -168.0, -236.0)
+        stopped = bench.app.desk.workshop.machine.position
+        assert stopped != (-396.0, -168.0, -236.0)
+        assert json.loads((tmp_path / "machine.json").read_text())["position"] == list(stopped)
 
 
 async def test_code_can_be_stepped_read_and_stopped(tmp_path):

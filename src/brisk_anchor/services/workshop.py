@@ -360,7 +360,7 @@ class Workshop(AtMachine):
 
         Raises:
             DatumError: incomplete. SecondLookError: a finding stops. RunStopped: the control refused.
-            BookWriteError: the book could not be written; the control's table is put back as it was.
+            BookWriteError: the book could not be written. The control's table is then put back as it was.
         """
         looks = self.look_before_store(row)
         if any(look.stops for look in looks):
@@ -377,17 +377,18 @@ class Workshop(AtMachine):
         before = self.machine.offset(row)
         run = self.start(program)
         run.to_end()
-        if failure := run.failure():
-            raise failure
-        if row not in parse_reports(run.printed).stored:
-            raise RunStopped(f"The program ended without storing {row}", "Nothing is known of the table", "Look at it")
-        self._read_back(row, chain)
         try:
+            if failure := run.failure():
+                raise failure
+            if row not in parse_reports(run.printed).stored:
+                raise RunStopped(f"The program ended without storing {row}", "Nothing is known of the table", "Look")
+            self._read_back(row, chain)
             self.ledger.add(EntryKind.STORED, row, chain, note=f"set by O{program.number:04d}")
         except BriskAnchorError:
-            self.machine.write_offset(row, before)
+            self.machine.write_offset(row, before)  # no value stays in the table that failed a check
             raise
-        self.save()
+        finally:
+            self.save()
         return chain
 
     def _read_back(self, row: str, chain: Chain) -> None:

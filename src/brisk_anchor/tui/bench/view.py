@@ -418,6 +418,7 @@ class BenchView(View):
             desk.running.player.stop()
             failure = desk.running.player.run.failure()
             desk.running = None
+            desk.workshop.save()
             self.owner.show_all(keep_prompt=True)
             if failure:
                 self.owner.complain(failure)
