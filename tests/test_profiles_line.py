@@ -8,6 +8,7 @@ import pytest
 
 from brisk_anchor.core.errors import BriskAnchorError, PlanError, ProfileError
 from brisk_anchor.core.offsets import Fixed
+from brisk_anchor.nc.interpreter import Interpreter
 from brisk_anchor.nc.plan import Plan, StorePlan
 from brisk_anchor.nc.profile import parse_profile, shipped_profile, shipped_text
 from brisk_anchor.nc.reports import parse_reports
@@ -56,12 +57,11 @@ def test_without_branches_the_same_offsets_are_found_stored_and_proved(ngc, scen
 )
 def test_every_guard_without_branches_stops_the_program(ngc, scene, profile, old, new, reason):
     workshop = Workshop(scene, None, profile, seed=None)
-    text = workshop.full_program("G54")
-    assert old in text.text
+    program = workshop.full_program("G54")
+    assert old in program.text
     machine = scene.stand_in(seed=None)
     before = machine.offset("G54")
-    run = Run(text, profile, machine)
-    run.interpreter.__init__(text.text.replace(old, new), profile, machine)
+    run = Run(program, profile, machine, Interpreter(program.text.replace(old, new), profile, machine))
     run.to_end()
     failure = run.failure()
     assert failure is not None

@@ -33,6 +33,7 @@ from brisk_anchor.nc.steps import (
     ToolCheck,
     TouchStep,
     Variable,
+    plus,
 )
 from brisk_anchor.nc.text import TextWriter
 
@@ -122,13 +123,13 @@ class ParameterWriter(TextWriter):
                 raise PlanError("A touch begins at an unknown place", "It could not be written", "Move there first")
             starts[axis] = start
         back = self.probing.back_off
-        search = " ".join(self._in_row(axis, _plus(starts[axis], part * step.distance)) for axis, part in along.items())
+        search = " ".join(self._in_row(axis, plus(starts[axis], part * step.distance)) for axis, part in along.items())
         feeds = [self.figure(feed) for feed in (self.probing.search_feed, self.probing.touch_feed)]
         off = " ".join(
-            self.word("XYZ"[axis], _plus(Variable(self.skip[axis]), -part * back)) for axis, part in along.items()
+            self.word("XYZ"[axis], plus(Variable(self.skip[axis]), -part * back)) for axis, part in along.items()
         )
         again = " ".join(
-            self.word("XYZ"[axis], _plus(Variable(self.skip[axis]), part * back)) for axis, part in along.items()
+            self.word("XYZ"[axis], plus(Variable(self.skip[axis]), part * back)) for axis, part in along.items()
         )
         self.put(f"{self.moves.skip} {search} F{feeds[0]}", f"search up to {step.distance:g} mm", note=step.why)
         self.put(f"{self.moves.feed} {off} F{feeds[0]}", "off the wall")
@@ -206,9 +207,3 @@ class ParameterWriter(TextWriter):
 
 def _decimals(wanted: int) -> int:
     return _PRINTED if wanted < 0 else wanted
-
-
-def _plus(base: Expression, by: float) -> Expression:
-    if isinstance(base, Number):
-        return Number(base.value + by)
-    return Binary(base, "+" if by >= 0 else "-", Number(abs(by)))

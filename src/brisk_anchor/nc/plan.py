@@ -30,6 +30,7 @@ from brisk_anchor.nc.steps import (
     Store,
     ToolCheck,
     TouchStep,
+    plus,
 )
 
 
@@ -133,7 +134,7 @@ def _measure(
         kept[axis, sign] = names
         side = f"towards {'+' if sign > 0 else '-'}{AXES[axis].upper()}"
         if kind is FeatureKind.BOSS:
-            away = _offset(centre[axis], sign * measurement.outside_distance)
+            away = plus(centre[axis], sign * measurement.outside_distance)
             steps += [
                 Guarded(f"out past the {'-+'[sign > 0]}{AXES[axis].upper()} side", **{AXES[axis]: away}),
                 Guarded("down beside it", z=Number(z - measurement.drop)),
@@ -162,12 +163,6 @@ def _measure(
         _surface_place(steps, measurement, index, kept, located)
     steps.append(Guarded("up to the clear height", z=Number(measurement.clear_z)))
     return touches
-
-
-def _offset(base: Expression, by: float) -> Expression:
-    if isinstance(base, Number):
-        return Number(base.value + by)
-    return Binary(base, "+" if by >= 0 else "-", Number(abs(by)))
 
 
 def _round_size(
@@ -247,16 +242,16 @@ def _store(steps: list[Step], store: StorePlan, located: dict[tuple[str, str], s
                     "Measure it first",
                 )
             expression = (
-                _offset(Name(located[rule.feature, axis]), -rule.drawing)
+                plus(Name(located[rule.feature, axis]), -rule.drawing)
                 if rule.drawing
                 else Name(located[rule.feature, axis])
             )
             why = f"{store.row} {axis.upper()}: {rule.feature} less its place on the drawing"
             if rule.allowance:
-                expression = _offset(expression, rule.allowance)
+                expression = plus(expression, rule.allowance)
                 why += ", with allowance"
             if rule.master:
-                expression = _offset(expression, rule.master)
+                expression = plus(expression, rule.master)
                 why += ", master tool"
         steps.append(Compute(name, expression, why))
         values.append((axis, Name(name)))

@@ -40,6 +40,13 @@ class Binary:
 Expression = Number | Name | Variable | Binary
 
 
+def plus(base: Expression, by: float) -> Expression:
+    """A value and a figure together: worked out now where it can be."""
+    if isinstance(base, Number):
+        return Number(base.value + by)
+    return Binary(base, "+" if by >= 0 else "-", Number(abs(by)))
+
+
 @dataclass(frozen=True, slots=True)
 class Section:
     """A heading in the list."""

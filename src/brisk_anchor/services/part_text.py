@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from brisk_anchor.core.errors import DrawingFileError
+from brisk_anchor.core.numbers import fixed
 from brisk_anchor.exchange.dxf import read_dxf
 from brisk_anchor.exchange.read_part import ReadPart, Round
 from brisk_anchor.exchange.stl import read_stl
@@ -41,7 +42,9 @@ def _quoted(text: str) -> str:
 
 
 def _figure(value: float) -> str:
-    return f"{value:.4f}".rstrip("0") + ("0" if f"{value:.4f}".rstrip("0").endswith(".") else "")
+    """A TOML float: a figure always stands behind its point."""
+    text = fixed(value, 4).rstrip("0")
+    return f"{text}0" if text.endswith(".") else text
 
 
 def _feature(name: str, title: str, kind: str, solid: str, place: tuple[float, float, float], more: list[str]) -> str:
