@@ -7,6 +7,7 @@ from importlib import resources
 import pytest
 
 from brisk_anchor.core.errors import CrashError, SceneError, ToolError, TravelError
+from brisk_anchor.core.rotary import table_frame
 from brisk_anchor.nc.interpreter import Interpreter, Status
 from brisk_anchor.nc.profile import parse_profile, shipped_text
 from brisk_anchor.standin.scene import build_scene
@@ -197,3 +198,19 @@ def test_a_lathe_probes_across_and_along_in_diameters(profile):
 def test_rotary_axes_that_make_no_sense(turning, old, new, reason):
     with pytest.raises(SceneError, match=reason):
         parse_scene(turning.replace(old, new), "test")
+
+
+def test_a_trunnion_takes_the_part_with_it_and_leaves_the_fixture_on_the_table(turning):
+    tilt = TABLE.replace('"C"', '"A"').replace("[0, 0, 1]", "[1, 0, 0]").replace("0.0]\nsense", "-550.0]\nsense")
+    text = turning.replace(TABLE, tilt + TABLE).replace("mill with rotary table", "trunnion mill")
+    machine = machine_of(text, (0.0, 0.0, 0.0))
+    angles = {"A": 35.0, "C": -120.0}
+    real = tuple(axis.moved((0.03, 0.0, 0.0)) for axis in machine.machine.rotary)
+    place = (-410.0, -230.0, -505.0)
+    moved = table_frame(real, angles).point(place)
+    for still, turned in zip(machine.solids_at({}), machine.solids_at(angles), strict=True):
+        if still.carried:
+            assert turned.distance(*moved) == pytest.approx(still.distance(*place), abs=1e-9)
+        else:
+            assert turned.distance(*place) == still.distance(*place)
+    assert {solid.body for solid in machine.solids_at({}) if solid.carried} == {"GL-114"}

@@ -451,3 +451,20 @@ async def test_no_figure_of_machine_and_setup_is_cut_off(tmp_path, size):
             for panel in panels:
                 width = bench.app.query_one(panel).size.width
                 assert max(len(line.rstrip()) for line in said(bench.app, panel).splitlines()) <= width, panel
+
+
+async def test_space_holds_the_machine_where_it_is_and_lets_it_go_on(tmp_path):
+    async with Bench(tmp_path, speed=1.0) as bench:
+        await bench.press("4", "o")
+        desk = bench.app.desk
+        await bench.pilot.press("space")
+        await wait_for(lambda: desk.operating is not None and desk.operating.player.to_go is not None)
+        await bench.pilot.press("space")
+        assert "Held" in said(bench.app)
+        held = desk.spindle
+        await asyncio.sleep(0.3)
+        assert desk.spindle == held
+        await bench.pilot.press("space")
+        await wait_for(lambda: desk.spindle != held)
+        await bench.press("escape")
+        assert desk.workshop.machine.position == desk.spindle
