@@ -8,6 +8,7 @@ import re
 
 import pytest
 from sqlalchemy import event
+from textual.command import CommandList
 from textual.widgets import Input
 
 from brisk_anchor.core.errors import BookVersionError
@@ -468,3 +469,18 @@ async def test_space_holds_the_machine_where_it_is_and_lets_it_go_on(tmp_path):
         await wait_for(lambda: desk.spindle != held)
         await bench.press("escape")
         assert desk.workshop.machine.position == desk.spindle
+
+
+async def test_a_palette_whose_list_does_not_stand_yet_waits_for_it(tmp_path):
+    async with Bench(tmp_path) as bench:
+        await bench.pilot.press("ctrl+p")
+        palette = bench.app.screen
+        listed = palette.query_one(CommandList)
+        parent = listed.parent
+        await listed.remove()
+        palette._gather_commands("")
+        await bench.pilot.pause(0.1)
+        await parent.mount(CommandList())
+        await wait_for(lambda: palette.query_one(CommandList).option_count > 5)
+        await bench.pilot.press("escape")
+        assert bench.app.is_running

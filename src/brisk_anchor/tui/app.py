@@ -251,6 +251,13 @@ class BriskAnchorApp(App[int]):
         if result is not None:
             await result
 
+    def action_command_palette(self) -> None:
+        """Open the palette of actions."""
+        from brisk_anchor.tui.palette import Palette
+
+        if not isinstance(self.screen, Palette):
+            self.push_screen(Palette(id="--command-palette"))
+
     def do_help(self) -> None:
         """Help for this view."""
         from brisk_anchor.tui.help import HelpScreen

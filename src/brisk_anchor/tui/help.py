@@ -33,8 +33,9 @@ class HelpScreen(ModalScreen[None]):
     DEFAULT_CSS = f"""
     HelpScreen {{ align: center middle; background: {theme.GROUND} 70%; }}
     HelpScreen VerticalScroll {{
-        width: 84; max-width: 96%; height: auto; max-height: 94%;
-        background: {theme.RAISED}; border: round {theme.RULE}; padding: 1 3;
+        width: 96; max-width: 96%; height: auto; max-height: 98%;
+        background: {theme.RAISED}; border: round {theme.RULE}; padding: 0 3;
+        scrollbar-size-vertical: 1; scrollbar-color: {theme.RULE}; scrollbar-background: {theme.RAISED};
     }}
     """
 
