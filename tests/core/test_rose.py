@@ -21,13 +21,13 @@ L, R, U, D, B = Wall.LEFT, Wall.RIGHT, Wall.UP, Wall.DOWN, Wall.BELOW
         ((U,), True, False, "surface towards +Y", FeatureKind.SURFACE),
         ((L, U), False, False, "inside corner", None),
         ((R, D), True, False, "outside corner", None),
-        ((L, R), False, False, "slot", None),
-        ((U, D), True, False, "web", None),
+        ((L, R), False, False, "slot", FeatureKind.SLOT),
+        ((U, D), True, False, "web", FeatureKind.WEB),
         ((L, R, U), False, False, "three walls", None),
         (SIDES, False, True, "bore", FeatureKind.BORE),
         (SIDES, True, True, "boss", FeatureKind.BOSS),
-        (SIDES, False, False, "pocket", None),
-        (SIDES, True, False, "block", None),
+        (SIDES, False, False, "pocket", FeatureKind.POCKET),
+        (SIDES, True, False, "block", FeatureKind.BLOCK),
     ],
 )
 def test_the_marks_are_the_feature(marks, over, round_, name, kind):

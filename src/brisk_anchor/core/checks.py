@@ -30,7 +30,7 @@ def look_at_measurement(measurement: Measurement, travel: Travel) -> list[Look]:
     """Before a measurement is written: depth against the ball, search against the uncertainty, path against travels."""
     looks: list[Look] = []
     ball = measurement.stylus.ball_diameter
-    if measurement.kind.is_round and measurement.depth < 0.5 * ball:
+    if measurement.kind.is_paired and measurement.depth < 0.5 * ball:
         looks.append(
             Look(
                 True,
@@ -67,14 +67,17 @@ def look_at_measurement(measurement: Measurement, travel: Travel) -> list[Look]:
 def look_at_feature(measurement: Measurement, feature: Feature) -> list[Look]:
     """After a measurement: size against nominal, form against what the probe can explain."""
     looks: list[Look] = []
-    if measurement.size is not None and feature.size is not None and measurement.size_limit is not None:
-        error = feature.size - measurement.size
+    sign = feature.kind.size_sign
+    for wanted, found in ((measurement.size, feature.size), (measurement.size_y, feature.size_y)):
+        if wanted is None or found is None or measurement.size_limit is None:
+            continue
+        error = found - wanted
         if abs(error) > measurement.size_limit:
             looks.append(
                 Look(
                     True,
-                    f"{feature.name} measures ⌀{feature.size:.4f} mm, {error:+.4f} from ⌀{measurement.size:g}",
-                    _guess(error, measurement),
+                    f"{feature.name} measures {sign}{found:.4f} mm, {error:+.4f} from {sign}{wanted:g}",
+                    _guess(error, wanted, measurement.stylus.ball_diameter),
                     "Check which feature was touched, and with which stylus",
                 )
             )
@@ -91,12 +94,11 @@ def look_at_feature(measurement: Measurement, feature: Feature) -> list[Look]:
     return looks
 
 
-def _guess(error: float, measurement: Measurement) -> str:
-    ball = measurement.stylus.ball_diameter
+def _guess(error: float, wanted: float, ball: float) -> str:
     for amount, reason in (
         (ball, "That is one ball diameter: was the ball compensated the wrong way"),
-        (2 * ball, "That is two ball diameters: bore and boss may be exchanged"),
-        ((measurement.size or 0) * 24.4, "That is a factor of 25.4: one of the two is in inches"),
+        (2 * ball, "That is two ball diameters: inside and outside may be exchanged"),
+        (wanted * 24.4, "That is a factor of 25.4: one of the two is in inches"),
     ):
         if amount and math.isclose(abs(error), amount, rel_tol=0.02):
             return reason

@@ -35,7 +35,8 @@ class Feature:
     `axes` names the coordinates it locates; `coordinates`, rows of `covariance` (mm², own part of the touches only) and
     each `SharedEffect.effect` follow that order. `size` is the diameter of a bore or boss and `u_size` its standard
     uncertainty. `residuals` are radial, one a touch, outward positive. `form` is their range; None when there are no
-    more touches than unknowns.
+    more touches than unknowns. `size` of a slot or web is the width; of a pocket or block that along X, and `size_y`
+    that along Y.
     """
 
     name: str
@@ -49,6 +50,14 @@ class Feature:
     size: float | None = None
     u_size: float | None = None
     form: float | None = None
+    size_y: float | None = None
+    u_size_y: float | None = None
+
+    @property
+    def sizes(self) -> dict[str, float]:
+        """What was measured between its walls, by the letter it is reported with: D, and E for the second, mm."""
+        pairs = (("D", self.size), ("E", self.size_y))
+        return {letter: value for letter, value in pairs if value is not None}
 
     def coordinate(self, axis: str) -> float:
         """The coordinate along `axis` ("x", "y", "z"), mm; KeyError when the feature does not locate that axis."""
@@ -225,8 +234,62 @@ def solve_surface(name: str, touches: tuple[Touch, ...]) -> Feature:
     )
 
 
+def solve_pairs(name: str, kind: FeatureKind, touches: tuple[Touch, ...]) -> Feature:
+    """Slot, web, pocket or block square to the axes: each axis lies halfway between its two walls.
+
+    A wall is where `solve_surface` puts it, so the ball's radius leaves the middle and stays, doubled, in the size.
+
+    Raises:
+        GeometryError: a wall of a pair is missing, a touch came along Z or askew, or inside and outside are exchanged.
+    """
+    walls: dict[int, dict[int, list[Touch]]] = {}
+    for touch in touches:
+        axis, sign = axis_of(touch.direction)
+        walls.setdefault(axis, {}).setdefault(sign, []).append(touch)
+    wanted = 2 if kind.has_two_sizes else 1
+    if len(walls) != wanted or any(len(pair) != 2 for pair in walls.values()) or 2 in walls:
+        raise GeometryError(
+            f"The touches of {name} are no opposite pairs", f"A {kind.value} is touched on both sides", "Touch it again"
+        )
+    middles, variances, sizes, spreads, residuals = [], [], [], [], dict[str, float]()
+    radius_effect = 2 * touches[0].stylus.u_radius
+    for axis in sorted(walls):
+        sides = {sign: solve_surface(name, tuple(group)) for sign, group in walls[axis].items()}
+        for sign, side in sides.items():
+            residuals |= {t.label: r * sign for t, r in zip(walls[axis][sign], side.residuals, strict=True)}
+        low, high = (sides[sign].coordinates[0] for sign in ((1, -1) if kind.is_outside else (-1, 1)))
+        if high <= low:
+            raise GeometryError(
+                f"{name} comes out {high - low:.3f} mm wide",
+                "A wall was touched from the other side",
+                "Is the tip inside it, or over it?",
+            )
+        own = sum(side.covariance[0][0] for side in sides.values())
+        middles.append((low + high) / 2)
+        variances.append(own / 4)
+        sizes.append(high - low)
+        spreads.append(math.hypot(math.sqrt(own), radius_effect))
+    return Feature(
+        name=name,
+        kind=kind,
+        axes=tuple(AXES[axis] for axis in sorted(walls)),
+        coordinates=tuple(middles),
+        covariance=_matrix(np.diag(variances)),
+        shared=(),
+        touches=touches,
+        residuals=tuple(residuals[touch.label] for touch in touches),
+        size=sizes[0],
+        u_size=spreads[0],
+        size_y=sizes[1] if len(sizes) > 1 else None,
+        u_size_y=spreads[1] if len(sizes) > 1 else None,
+        form=float(np.ptp(list(residuals.values()))) if len(touches) > 2 * wanted else None,
+    )
+
+
 def solve(name: str, kind: FeatureKind, touches: tuple[Touch, ...]) -> Feature:
     """Solve a feature of any kind from its touches. Raises GeometryError."""
     if kind is FeatureKind.SURFACE:
         return solve_surface(name, touches)
+    if not kind.is_round:
+        return solve_pairs(name, kind, touches)
     return solve_circle(name, kind, touches)

@@ -44,7 +44,7 @@ class Frame:
         rotation = np.eye(3)
         for angle, (i, j) in ((a, (1, 2)), (b, (2, 0)), (c, (0, 1))):
             turn = np.eye(3)
-            cosine, sine = math.cos(math.radians(angle)), math.sin(math.radians(angle))
+            cosine, sine = _cosine_and_sine(angle)
             turn[i, i] = turn[j, j] = cosine
             turn[i, j], turn[j, i] = -sine, sine
             rotation = turn @ rotation
@@ -71,6 +71,16 @@ class Frame:
         """One local point as a plain tuple in the outer frame, mm."""
         x, y, z = self.apply(local)
         return float(x), float(y), float(z)
+
+
+def _cosine_and_sine(angle: float) -> tuple[float, float]:
+    """Of an angle in degrees; whole quarters of a turn come out whole."""
+    quarters = round(angle / 90)
+    rest = math.radians(angle - 90 * quarters)
+    cosine, sine = math.cos(rest), math.sin(rest)
+    for _ in range(quarters % 4):
+        cosine, sine = -sine, cosine
+    return cosine, sine
 
 
 def upright(direction: Vector) -> Frame | None:

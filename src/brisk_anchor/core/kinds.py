@@ -13,8 +13,32 @@ class FeatureKind(Enum):
     SURFACE = "surface"
     BORE = "bore"
     BOSS = "boss"
+    SLOT = "slot"
+    WEB = "web"
+    POCKET = "pocket"
+    BLOCK = "block"
 
     @property
     def is_round(self) -> bool:
         """Whether it has a centre and a diameter."""
+        return self in (FeatureKind.BORE, FeatureKind.BOSS)
+
+    @property
+    def is_paired(self) -> bool:
+        """Whether it is touched in opposite pairs, and has a middle and a size between them."""
         return self is not FeatureKind.SURFACE
+
+    @property
+    def is_outside(self) -> bool:
+        """Whether the tip goes down beside it and touches inward, from a start over its middle."""
+        return self in (FeatureKind.BOSS, FeatureKind.WEB, FeatureKind.BLOCK)
+
+    @property
+    def has_two_sizes(self) -> bool:
+        """Whether it has a size along X and one along Y."""
+        return self in (FeatureKind.POCKET, FeatureKind.BLOCK)
+
+    @property
+    def size_sign(self) -> str:
+        """What stands before its size: a diameter, a width, or the first of two."""
+        return "⌀" if self.is_round else "↔"

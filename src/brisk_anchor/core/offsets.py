@@ -16,7 +16,6 @@ import numpy as np
 from brisk_anchor.core.errors import DatumError
 from brisk_anchor.core.features import COVERAGE_FACTOR, Feature
 from brisk_anchor.core.frames import Array
-from brisk_anchor.core.kinds import FeatureKind
 from brisk_anchor.core.touches import AXES, axis_of
 
 
@@ -109,8 +108,10 @@ def _feature_terms(axis: str, feature: Feature) -> list[Term]:
     """The machine coordinate of the feature, worked out in the person's own figures."""
     value, u = feature.coordinate(axis), feature.standard_uncertainty(axis)
     count = len(feature.touches)
-    if feature.kind is not FeatureKind.SURFACE:
+    if feature.kind.is_round:
         return [Term("", f"{feature.name} centre", value, u, f"circle through {count} touches")]
+    if feature.kind.is_paired:
+        return [Term("", f"{feature.name} middle", value, u, "halfway between opposite walls")]
     stylus = feature.touches[0].stylus
     _, sign = axis_of(feature.touches[0].direction)
     touched = "touched at" if count == 1 else f"{count} touches, mean"

@@ -13,6 +13,7 @@ class Agreement:
     label: str
     ours: float
     controls: float
+    is_size: bool = False
 
     @property
     def difference(self) -> float:

@@ -78,11 +78,13 @@ class Rose:
             if self.round:
                 kind = FeatureKind.BOSS if self.over else FeatureKind.BORE
                 return Reading(kind.value, kind, "Four touches, centred after the first two.")
-            name = "block" if self.over else "pocket"
-            return Reading(name, None, f"No {name} is measured yet. Press r if it is round.")
+            kind = FeatureKind.BLOCK if self.over else FeatureKind.POCKET
+            return Reading(kind.value, kind, "Four touches: middle and size along X and along Y.")
+        if len(marks) == 2 and len({abs(wall.direction[0]) for wall in marks}) == 1:
+            kind = FeatureKind.WEB if self.over else FeatureKind.SLOT
+            along = "X" if Wall.LEFT in marks else "Y"
+            return Reading(kind.value, kind, f"Two touches: the middle along {along}, and the width.")
         if len(marks) == 2:
-            opposite = len({abs(wall.direction[0]) for wall in marks}) == 1
-            names = {True: ("slot", "web"), False: ("inside corner", "outside corner")}[opposite]
-            name = names[self.over]
-            return Reading(name, None, f"No {name} is measured yet: mark one wall, or all four and round.")
+            name = "outside corner" if self.over else "inside corner"
+            return Reading(name, None, f"No {name} is measured yet: mark one wall, then the other.")
         return Reading("three walls", None, "Mark the fourth, or take one off.")

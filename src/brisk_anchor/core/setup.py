@@ -59,7 +59,8 @@ class DrawnFeature:
     """A feature on the part's drawing and how to measure it.
 
     `drawing` is its place in the drawing's frame (mm), `machine` the nominal place of the tip at it in machine
-    coordinates; `size` the nominal diameter and `size_limit` how far from it a measured one may lie; `depth` how far
+    coordinates; `size` the nominal diameter or width (of a pocket or block
+    that along X, `size_y` along Y) and `size_limit` how far from it a measured one may lie; `depth` how far
     below its upper edge the ball's lowest point goes; `over` and `walls` fill the rose.
     """
 
@@ -74,6 +75,27 @@ class DrawnFeature:
     size_limit: float | None = None
     depth: float = 0.0
     over: bool = False
+    size_y: float | None = None
+    skew: float = 0.0
+    """How far, degrees, its walls lie from the machine's axes: anything but 0 cannot be touched square."""
+    balloon: int | None = None
+    tolerance: tuple[float, float] | None = None
+
+    @property
+    def size_words(self) -> str:
+        """Its nominal size for a list, mm: "⌀38", "↔12" or "↔60×40"; empty for a surface."""
+        sizes = "×".join(f"{size:g}" for size in (self.size, self.size_y) if size)
+        return f"{self.kind.size_sign}{sizes}" if sizes else ""
+
+
+@dataclass(frozen=True, slots=True)
+class DrawnPoint:
+    """A place of the description a zero can be put on: `machine` is where, mm; `axes` which of them it means."""
+
+    title: str
+    body: str
+    machine: Vector
+    axes: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -102,6 +124,9 @@ class Setup:
     features: tuple[DrawnFeature, ...]
     rows: tuple[RowPlan, ...]
     outlines: tuple[Outline, ...] = field(default=())
+    points: tuple[DrawnPoint, ...] = field(default=())
+    turn: float = 0.0
+    """How far the part's drawing is turned about Z on the machine, degrees."""
 
     def row(self, name: str) -> RowPlan:
         """The plan of a row; KeyError when the job does not need it."""

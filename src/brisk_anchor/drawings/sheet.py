@@ -8,7 +8,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
-from brisk_anchor.core.kinds import FeatureKind, Vector
+from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.numbers import format_length
 from brisk_anchor.core.offsets import Chain, FromFeature
 from brisk_anchor.core.proof import Proof
@@ -201,11 +201,12 @@ def _detail(figure: Figure, content: SheetContent) -> None:
     drawn = {feature.name: feature for feature in setup.features}
     rules = setup.row(chain.row).rules
     for feature in chain.features:
-        if feature.kind is FeatureKind.SURFACE:
+        if len(feature.axes) != 2:
             continue
         x, y = feature.coordinates
+        sizes = " × ".join(format_length(size, decimals=4) for size in feature.sizes.values())
         axes.plot((x,), (y,), marker="+", markersize=9, color=MARK)
-        words = f"{drawn[feature.name].title}\n⌀ {format_length(feature.size or 0, decimals=4)}"
+        words = f"{drawn[feature.name].title}\n{feature.kind.size_sign} {sizes}"
         leader = {"arrowstyle": "-", "color": MARK, "linewidth": 0.5}
         corner = (min(high[0], max(xs)), max(ys) + margin * 0.4)
         axes.annotate(words, (x, y), corner, fontsize=7.5, color=MARK, ha="right", va="center", arrowprops=leader)

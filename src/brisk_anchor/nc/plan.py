@@ -6,7 +6,6 @@ import zlib
 from dataclasses import dataclass
 
 from brisk_anchor.core.errors import PlanError
-from brisk_anchor.core.kinds import FeatureKind
 from brisk_anchor.core.measuring import Measurement
 from brisk_anchor.core.offsets import Fixed, FromFeature, Keep, Rule
 from brisk_anchor.core.touches import AXES, axis_of
@@ -133,8 +132,8 @@ def _measure(
         names = (f"t{touches}x", f"t{touches}y", f"t{touches}z")
         kept[axis, sign] = names
         side = f"towards {'+' if sign > 0 else '-'}{AXES[axis].upper()}"
-        if kind is FeatureKind.BOSS:
-            away = plus(centre[axis], sign * measurement.outside_distance)
+        if kind.is_outside:
+            away = plus(centre[axis], sign * measurement.outside_distance(axis))
             steps += [
                 Guarded(f"out past the {'-+'[sign > 0]}{AXES[axis].upper()} side", **{AXES[axis]: away}),
                 Guarded("down beside it", z=Number(z - measurement.drop)),
@@ -147,8 +146,9 @@ def _measure(
             )
             steps += [Guarded("up", z=Number(z)), Guarded("back over the middle", **{AXES[axis]: centre[axis]})]
         else:
-            steps.append(TouchStep(touches, direction, measurement.search, names, f"touch {count} {side}"))
-        if kind.is_round and count % 2 == 0:
+            search = measurement.search_along(axis)
+            steps.append(TouchStep(touches, direction, search, names, f"touch {count} {side}"))
+        if kind.is_paired and count % 2 == 0:
             letter = AXES[axis]
             middle = f"m{index}{letter}"
             pair = Binary(_axis_value(kept[axis, -1], axis), "+", _axis_value(kept[axis, 1], axis))
@@ -157,46 +157,49 @@ def _measure(
             centre[axis] = Name(middle)
             if count < len(measurement.directions):
                 steps.append(Guarded("on to the centre", **{letter: Name(middle)}))
-    if kind.is_round:
-        _round_size(steps, measurement, index, kept)
+    if kind.is_paired:
+        _sizes(steps, measurement, index, kept)
     else:
         _surface_place(steps, measurement, index, kept, located)
     steps.append(Guarded("up to the clear height", z=Number(measurement.clear_z)))
     return touches
 
 
-def _round_size(
+def _sizes(
     steps: list[Step], measurement: Measurement, index: int, kept: dict[tuple[int, int], tuple[str, str, str]]
 ) -> None:
-    """Diameter from the last pair (it ran through the centre found by the first), its guard, its report."""
-    axis, _ = axis_of(measurement.directions[-1])
-    across = Binary(_axis_value(kept[axis, 1], axis), "-", _axis_value(kept[axis, -1], axis))
-    bore = measurement.kind is FeatureKind.BORE
-    radius = 2 * measurement.stylus.effective_radius
-    diameter = Binary(across, "+" if bore else "-", Number(radius))
-    name = f"m{index}d"
-    why = f"diameter: distance {'plus' if bore else 'less'} the ball"
-    steps.append(Compute(name, diameter, why))
-    steps.append(
-        Report(
-            ("SOLVED",),
-            (
-                ("M", Number(index), 0),
-                ("X", Name(f"m{index}x"), -1),
-                ("Y", Name(f"m{index}y"), -1),
-                ("D", Name(name), -1),
-            ),
-        )
-    )
-    if measurement.size is not None and measurement.size_limit is not None:
+    """Sizes between opposite walls, their guards, the report.
+
+    A diameter comes from the last pair alone: that one ran through the centre found by the first.
+    """
+    kind = measurement.kind
+    axes = sorted({axis for axis, _ in kept})
+    last, _ = axis_of(measurement.directions[-1])
+    sized = [last] if kind.is_round else axes
+    what = "diameter" if kind.is_round else "size"
+    names = []
+    for letter, axis in zip("de", sized, strict=False):
+        across = Binary(_axis_value(kept[axis, 1], axis), "-", _axis_value(kept[axis, -1], axis))
+        size = Binary(across, "-" if kind.is_outside else "+", Number(2 * measurement.stylus.effective_radius))
+        names.append((letter, axis, f"m{index}{letter}"))
+        along = "" if kind.is_round else f" along {AXES[axis].upper()}"
+        why = f"{what}{along}: distance {'less' if kind.is_outside else 'plus'} the ball"
+        steps.append(Compute(names[-1][2], size, why))
+    places = tuple((AXES[axis].upper(), Name(f"m{index}{AXES[axis]}"), -1) for axis in axes)
+    told = tuple((letter.upper(), Name(name), -1) for letter, _, name in names)
+    steps.append(Report(("SOLVED",), (("M", Number(index), 0), *places, *told)))
+    if measurement.size_limit is None:
+        return
+    for _, axis, name in names:
+        wanted = measurement.across(axis)
         steps.append(
             Check(
                 Name(name),
-                Number(measurement.size),
+                Number(wanted),
                 measurement.size_limit,
                 AlarmNumber.SIZE,
                 f"SIZE OF {measurement.name} IS WRONG",
-                f"size guard: within {measurement.size_limit:g} of {measurement.size:g}",
+                f"size guard: within {measurement.size_limit:g} of {wanted:g}",
             )
         )
 

@@ -6,7 +6,7 @@ import math
 from dataclasses import dataclass, replace
 
 from brisk_anchor.core.errors import PlanError
-from brisk_anchor.core.kinds import FeatureKind, Vector
+from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.measuring import Measurement, propose_search
 from brisk_anchor.core.rose import SIDES, Rose, Wall
 from brisk_anchor.core.setup import DrawnFeature, Setup
@@ -32,6 +32,18 @@ class Asking:
     depth: float | None = None
     reach: float | None = None
     search: float | None = None
+    size_y: float | None = None
+
+    def figures(self) -> dict[str, str]:
+        """What must be known of it, by the word for it: the name of the field here."""
+        kind = self.rose.read().kind
+        if kind is None:
+            return {}
+        if not kind.is_paired:
+            return {"distance": "reach"}
+        if kind.has_two_sizes:
+            return {"size in X": "size", "size in Y": "size_y", "depth": "depth"}
+        return {"diameter" if kind.is_round else "width": "size", "depth": "depth"}
 
     @property
     def title(self) -> str:
@@ -40,16 +52,10 @@ class Asking:
 
     def missing(self) -> str | None:
         """The figure that is still needed before it can be measured, in words; None when all is there."""
-        kind = self.rose.read().kind
-        if kind is None:
+        if self.rose.read().kind is None:
             return "marks"
-        if kind.is_round and self.size is None:
-            return "diameter"
-        if kind.is_round and not self.depth:
-            return "depth"
-        if not kind.is_round and self.reach is None:
-            return "distance"
-        return None
+        empty = (word for word, name in self.figures().items() if getattr(self, name) is None)
+        return next(empty, None)
 
 
 def point_at(setup: Setup, drawn: DrawnFeature) -> Asking:
@@ -57,10 +63,10 @@ def point_at(setup: Setup, drawn: DrawnFeature) -> Asking:
     x, y, edge = drawn.machine
     stylus = setup.stylus
     walls = [Wall[name] for name in drawn.walls]
-    stands_in = drawn.kind is FeatureKind.BORE
+    stands_in = drawn.kind.is_paired and not drawn.kind.is_outside
     tip = edge - drawn.depth if stands_in else edge + APPROACH
-    reach = None if drawn.kind.is_round else APPROACH
-    if drawn.kind is FeatureKind.SURFACE and walls != [Wall.BELOW]:
+    reach = None if drawn.kind.is_paired else APPROACH
+    if not drawn.kind.is_paired and walls != [Wall.BELOW]:
         dx, dy, _ = walls[0].direction
         away = APPROACH + stylus.ball_diameter / 2
         x, y, tip = x - dx * away, y - dy * away, edge - drawn.depth
@@ -69,6 +75,7 @@ def point_at(setup: Setup, drawn: DrawnFeature) -> Asking:
         start=(x, y, tip + stylus.length),
         drawn=drawn,
         size=drawn.size,
+        size_y=drawn.size_y,
         depth=drawn.depth or None,
         reach=reach,
     )
@@ -84,7 +91,7 @@ def recognise(setup: Setup, asking: Asking) -> Asking:
     near = [
         (math.dist(tip[:2], drawn.machine[:2]), drawn)
         for drawn in setup.features
-        if drawn.kind is kind and (kind.is_round or set(drawn.walls) == marks)
+        if drawn.kind is kind and set(drawn.walls) == marks
     ]
     if not near:
         return asking
@@ -92,14 +99,15 @@ def recognise(setup: Setup, asking: Asking) -> Asking:
     if distance > NEARBY:
         return asking
     depth = asking.depth
-    if kind.is_round and depth is None:
-        depth = drawn.machine[2] - tip[2] if kind is FeatureKind.BORE else drawn.depth
+    if kind.is_paired and depth is None:
+        depth = drawn.depth if kind.is_outside else drawn.machine[2] - tip[2]
     return replace(
         asking,
         drawn=drawn,
         size=drawn.size if asking.size is None else asking.size,
+        size_y=drawn.size_y if asking.size_y is None else asking.size_y,
         depth=depth,
-        reach=asking.reach if asking.reach is not None or kind.is_round else _reach(asking, drawn, tip),
+        reach=asking.reach if asking.reach is not None or kind.is_paired else _reach(asking, drawn, tip),
     )
 
 
@@ -124,6 +132,12 @@ def build_measurement(setup: Setup, asking: Asking) -> Measurement:
     missing = asking.missing()
     if missing:
         raise PlanError(f"The {missing} is not known", "The search distance and the guards hang on it", "Type it")
+    if asking.drawn is not None and asking.drawn.skew:
+        raise PlanError(
+            f"{asking.drawn.title} lies {asking.drawn.skew:+g}° askew to the machine's axes",
+            "A touch along an axis would slip on it",
+            "Turn the part in its fixture until it lies along an axis",
+        )
     stylus = setup.stylus
     uncertainty = setup.start_uncertainty
     standoff = asking.reach or 0.0
@@ -134,7 +148,7 @@ def build_measurement(setup: Setup, asking: Asking) -> Measurement:
     )
     depth = asking.depth or 0.0
     drop = 0.0
-    if kind is FeatureKind.BOSS:
+    if kind.is_outside:
         edge = asking.drawn.machine[2] if asking.drawn else None
         above = asking.start[2] - stylus.length - edge if edge is not None else APPROACH
         drop = above + depth
@@ -156,5 +170,6 @@ def build_measurement(setup: Setup, asking: Asking) -> Measurement:
         drop=drop,
         standoff=standoff,
         size=asking.size,
+        size_y=asking.size_y,
         size_limit=asking.drawn.size_limit if asking.drawn else (asking.size or 0) * 0.1 or None,
     )

@@ -14,8 +14,8 @@ from brisk_anchor.services.asking import build_measurement, point_at
 
 
 def axes_of(drawn: DrawnFeature) -> str:
-    """The axes a drawn feature locates: "xy" for a round one, the one across it for a surface."""
-    if drawn.kind.is_round:
+    """The axes a drawn feature locates: "xy" where it has walls on all sides, else the one across its walls."""
+    if len(drawn.walls) == 4:
         return "xy"
     direction = Wall[drawn.walls[0]].direction
     return AXES[max(range(3), key=lambda i: abs(direction[i]))]

@@ -10,6 +10,7 @@ from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.numbers import format_length
 from brisk_anchor.exchange.files import write_whole
 from brisk_anchor.services.asking import build_measurement, point_at
+from brisk_anchor.services.guide import size_words
 from brisk_anchor.services.sheets import write_sheets
 from brisk_anchor.services.workshop import Workshop
 
@@ -39,7 +40,7 @@ def run_example(folder: Path, row: str = "G54", seed: int = 1) -> Iterator[str]:
                 f"{axis.upper()} {_f(value)} ±{2 * feature.standard_uncertainty(axis):.4f}"
                 for axis, value in zip(feature.axes, feature.coordinates, strict=True)
             )
-            size = f"  ⌀ {_f(feature.size, signed=False)}" if feature.size else ""
+            size = size_words(feature)
             worst = max(abs(a.difference) for a in measured.agreements) * 1000
             yield f"Found   {drawn[name].title}: {places}{size} mm   (control agrees within {worst:.2f} µm)"
         chain = workshop.store(row)

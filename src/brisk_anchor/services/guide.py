@@ -4,9 +4,16 @@ from __future__ import annotations
 
 from brisk_anchor.book.store import RowState
 from brisk_anchor.core.errors import BriskAnchorError
+from brisk_anchor.core.features import Feature
 from brisk_anchor.core.numbers import Unit, format_length
 from brisk_anchor.services.asking import Asking, build_measurement
 from brisk_anchor.services.workshop import Workshop
+
+
+def size_words(feature: Feature) -> str:
+    """The sizes of a measured feature for the end of a line, empty for a surface: "  ⌀ 38.0000"."""
+    sizes = " × ".join(format_length(size, decimals=4) for size in feature.sizes.values())
+    return f"  {feature.kind.size_sign} {sizes}" if sizes else ""
 
 
 def next_step(workshop: Workshop, row: str, asking: Asking | None) -> tuple[str, str]:

@@ -10,25 +10,21 @@ from typing import Annotated, Literal, Self
 from pydantic import Field, model_validator
 
 from brisk_anchor.standin.scene_file import (
-    Coordinate,
     FeatureSection,
-    Length,
     MachineSection,
-    Name,
-    Place,
     ProbeFigures,
     ProbeSection,
     RealProbeSection,
     RowSection,
-    Section,
-    SolidSection,
     ToolSection,
 )
+from brisk_anchor.standin.solid_file import Coordinate, Length, Name, Place, Section, SolidSection
 
 NO_LENGTHS = frozenset(
     (
-        *("units", "form", "number", "tool_number", "balloon"),
-        *("turn", "slope", "sense", "angle_low", "angle_high", "angle_rapid", "direction", "letter", "over", "walls"),
+        *("units", "form", "number", "tool_number", "balloon", "program"),
+        *("turn", "seat_turn", "at_turn", "slope", "sense", "direction", "letter", "over", "walls"),
+        *("angle_low", "angle_high", "angle_rapid"),
     )
 )
 """Fields whose figures are no lengths: they are the same in a file in inches."""
@@ -36,6 +32,8 @@ NO_LENGTHS = frozenset(
 RelativeFile = Annotated[str, Field(max_length=120, pattern=r"^[A-Za-z0-9_][A-Za-z0-9_.\- ]*$")]
 """A file beside the job's own: a plain name, no way out of the folder."""
 Length0 = Annotated[float, Field(ge=0, le=20_000)]
+Turn = Annotated[float, Field(ge=-360, le=360)]
+"""About Z, degrees."""
 Angle = Annotated[float, Field(ge=-30, le=30)]
 
 
@@ -128,13 +126,13 @@ class JobFeature(FeatureSection):
     """A feature of the drawing, with its balloon number and tolerance (least and most, from nominal)."""
 
     body: str = ""
-    balloon: int | None = Field(default=None, ge=1, le=9999)
-    tolerance: tuple[float, float] | None = None
 
     @model_validator(mode="after")
     def _in_order(self) -> Self:
         if self.body:
             raise ValueError("the body is the file's own: leave it out")
+        if lacks := self.lacks():
+            raise ValueError("; ".join(lacks))
         if self.tolerance is not None and self.tolerance[0] > self.tolerance[1]:
             raise ValueError("the tolerance runs from the larger to the smaller")
         return self
@@ -163,12 +161,20 @@ class BodyFile(Section):
 
 class Stock(Section):
     """A block round the part: `allowance` on left, right, front, back, bottom and top; or a fixed `size`, centred on
-    the part in X and Y with `allowance` at the bottom; rounded up to a `step` where one is given.
+    the part in X and Y with `allowance` at the bottom; rounded up to a `step` where one is given. Or a `bar` of that
+    diameter along Z, with allowance at the bottom and the top.
     """
 
     allowance: tuple[Length0, Length0, Length0, Length0, Length0, Length0] = (0.0, 0.0, 0.0, 0.0, 0.0, 0.0)
     size: tuple[Length, Length, Length] | None = None
     step: Length | None = None
+    bar: Length | None = None
+
+    @model_validator(mode="after")
+    def _block_or_bar(self) -> Self:
+        if self.bar is not None and (self.size is not None or any(self.allowance[:4])):
+            raise ValueError("a bar has no size and no allowance at its sides: give bar, and allowance at the ends")
+        return self
 
 
 class PartFile(BodyFile):
@@ -184,7 +190,16 @@ class FixtureFile(BodyFile):
     form: Literal["brisk-anchor-fixture-1"]
     kind: Literal["vice", "sub-plate", "pallet", "chuck", "angle plate", "spacers"]
     at: Place
+    at_turn: Turn = 0.0
     on: Literal["table", "rotary table"] = "table"
+
+
+class Spacer(Section):
+    """A spacer between the part and a stop: the seat moves by its thickness along an axis of the fixture."""
+
+    name: Name
+    along: Literal["X", "-X", "Y", "-Y", "Z"]
+    thickness: Length
 
 
 class Operation(Section):
@@ -196,7 +211,11 @@ class Operation(Section):
 
 
 class JobFile(Section):
-    """job.toml: brings machine, part and fixture together. `seat` is the part's zero in the fixture's frame."""
+    """job.toml: brings machine, part and fixture together.
+
+    `seat` is the part's zero in the fixture's frame, `seat_turn` how its drawing is turned there; `note` holds what the
+    person at the machine must know about clamping.
+    """
 
     form: Literal["brisk-anchor-job-1"]
     units: Literal["mm", "inch"]
@@ -207,6 +226,11 @@ class JobFile(Section):
     part: RelativeFile
     fixture: RelativeFile
     seat: Place
+    seat_turn: Turn = 0.0
+    spacer: list[Spacer] = []
+    program: int | None = Field(default=None, ge=1, le=9999)
+    program_comment: Annotated[str, Field(max_length=60)] = ""
+    note: Annotated[list[Annotated[str, Field(max_length=160)]], Field(max_length=12)] = []
     clear_height: Coordinate
     start_uncertainty: float = Field(ge=0.01, le=20)
     offset: list[RowSection] = Field(min_length=1)

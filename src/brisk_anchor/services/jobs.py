@@ -27,7 +27,8 @@ from brisk_anchor.services.job_models import (
 from brisk_anchor.services.twin import compose
 from brisk_anchor.services.workshop import Workshop
 from brisk_anchor.standin.scene import build_scene
-from brisk_anchor.standin.scene_file import SceneFile, Section, check_scene
+from brisk_anchor.standin.scene_file import SceneFile, check_scene
+from brisk_anchor.standin.solid_file import Section
 
 Model = TypeVar("Model", JobFile, MachineFile, PartFile, FixtureFile)
 FILES: dict[str, type[Section]] = {"job": JobFile, "machine": MachineFile, "part": PartFile, "fixture": FixtureFile}

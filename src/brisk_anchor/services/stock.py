@@ -1,76 +1,65 @@
-"""A raw block round a part: its size by the stated rule, and its faces as the features that can be measured."""
+"""Raw stock round a part: its size by the stated rule, and its faces as the features that can be measured."""
 
 from __future__ import annotations
 
 import math
 
-from brisk_anchor.services.job_models import PartFile
-from brisk_anchor.standin.scene_file import SolidSection
+from brisk_anchor.core.kinds import Vector
+from brisk_anchor.services.job_models import PartFile, Stock
+from brisk_anchor.standin.solid_file import SolidSection, extent_of
+
+_DEEPEST = 10.0
+"""How far, mm, the ball's end goes below the top beside stock, at most."""
 
 
-def stock_of(part: PartFile) -> tuple[list[SolidSection], list[dict[str, object]]]:
-    """The block as the one solid, and its five faces as features ("stock left", "stock top" …).
+def stock_of(part: PartFile, stock: Stock) -> tuple[list[SolidSection], list[dict[str, object]]]:
+    """The stock as the one solid, and its faces as features ("stock left", "stock top", "stock round" …).
 
     The bores and bosses of the drawing are still inside the metal, so the faces are all there is to measure.
     """
-    low, high = _box(part)
-    block = SolidSection.model_validate(
-        {"name": "stock", "shape": "block", "low": low[:2], "high": high[:2], "bottom": low[2], "top": high[2]}
-    )
+    low, high = _box(part, stock)
     x, y = (low[0] + high[0]) / 2, (low[1] + high[1]) / 2
-    depth = min(10.0, (high[2] - low[2]) / 2)
-    faces = [
-        ("left", (low[0], y, high[2]), "RIGHT", depth),
-        ("right", (high[0], y, high[2]), "LEFT", depth),
-        ("front", (x, low[1], high[2]), "UP", depth),
-        ("back", (x, high[1], high[2]), "DOWN", depth),
-        ("top", (x, y, high[2]), "BELOW", 0.0),
+    depth = min(_DEEPEST, (high[2] - low[2]) / 2)
+    shape: dict[str, object] = {"shape": "block", "low": low[:2], "high": high[:2]}
+    faces: list[dict[str, object]] = [
+        {"place": (low[0], y, high[2]), "walls": ["RIGHT"]},
+        {"place": (high[0], y, high[2]), "walls": ["LEFT"]},
+        {"place": (x, low[1], high[2]), "walls": ["UP"]},
+        {"place": (x, high[1], high[2]), "walls": ["DOWN"]},
     ]
-    features: list[dict[str, object]] = [
+    names = ["left", "right", "front", "back"]
+    if stock.bar is not None:
+        shape = {"shape": "round", "centre": (x, y), "diameter": stock.bar}
+        names = ["round"]
+        faces = [
+            {"kind": "boss", "place": (x, y, high[2]), "size": stock.bar, "size_limit": max(1.0, stock.bar * 0.03)}
+        ]
+    features = [
         {
             "name": f"stock {name}",
-            "title": f"{name} face of the stock" if name != "top" else "top of the stock",
+            "title": "bar stock" if name == "round" else f"{name} face of the stock",
             "kind": "surface",
             "solid": "stock",
-            "place": place,
-            "walls": [wall],
             "depth": depth,
+            **face,
         }
-        for name, place, wall, depth in faces
+        for name, face in zip(names, faces, strict=True)
     ]
-    return [block], features
+    top = {"name": "stock top", "title": "top of the stock", "kind": "surface", "solid": "stock", "walls": ["BELOW"]}
+    block = SolidSection.model_validate({"name": "stock", "bottom": low[2], "top": high[2], **shape})
+    return [block], [*features, {**top, "place": (x, y, high[2])}]
 
 
-def _box(part: PartFile) -> tuple[tuple[float, float, float], tuple[float, float, float]]:
-    """Lowest and highest corner of the block, in the part's frame, mm."""
-    xs, ys, zs = [], [], []
-    for solid in part.solid:
-        zs += [solid.bottom, solid.top]
-        if solid.low and solid.high:
-            xs += [solid.low[0], solid.high[0]]
-            ys += [solid.low[1], solid.high[1]]
-        xs += [x for x, _ in solid.points or ()]
-        ys += [y for _, y in solid.points or ()]
-        for centre, radius in (
-            (solid.centre, (max(solid.diameter or 0, solid.top_diameter or 0) or solid.top - solid.bottom) / 2),
-            (solid.a, solid.radius_a or 0.0),
-            (solid.b, solid.radius_b or 0.0),
-        ):
-            if centre:
-                xs += [centre[0] - radius, centre[0] + radius]
-                ys += [centre[1] - radius, centre[1] + radius]
-    stock = part.stock
-    if stock is None:
-        raise ValueError("the part has no stock")
+def _box(part: PartFile, stock: Stock) -> tuple[Vector, Vector]:
+    """Lowest and highest corner of the stock, in the part's frame, mm."""
+    (x0, y0, z0), (x1, y1, z1) = extent_of(part.solid)
     left, right, front, back, bottom, top = stock.allowance
+    x, y, z = (x0 - left + x1 + right) / 2, (y0 - front + y1 + back) / 2, z0 - bottom
+    wide, long, tall = x1 - x0 + left + right, y1 - y0 + front + back, z1 - z0 + bottom + top
     if stock.size is not None:
-        x, y, z = (min(xs) + max(xs)) / 2, (min(ys) + max(ys)) / 2, min(zs) - bottom
-        wide, long, tall = stock.size
-    else:
-        wide, long, tall = max(xs) - min(xs) + left + right, max(ys) - min(ys) + front + back, 0.0
-        tall = max(zs) - min(zs) + bottom + top
-        x, y = (min(xs) - left + max(xs) + right) / 2, (min(ys) - front + max(ys) + back) / 2
-        z = min(zs) - bottom
+        x, y, (wide, long, tall) = (x0 + x1) / 2, (y0 + y1) / 2, stock.size
+    if stock.bar is not None:
+        wide = long = stock.bar
     if stock.step:
         wide, long, tall = (math.ceil(size / stock.step - 1e-9) * stock.step for size in (wide, long, tall))
     return (x - wide / 2, y - long / 2, z), (x + wide / 2, y + long / 2, z + tall)

@@ -4,17 +4,25 @@ from __future__ import annotations
 
 import numpy as np
 
+from brisk_anchor.core.frames import Frame
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.services.job_models import BodyFile, FixtureFile, JobFile, MachineFile, PartFile, Variation
 from brisk_anchor.services.stock import stock_of
-from brisk_anchor.standin.scene_file import RealProbeSection, SceneFile, SolidSection
+from brisk_anchor.standin.scene_file import RealProbeSection, SceneFile
+from brisk_anchor.standin.solid_file import SolidSection
 
 
 def compose(job: JobFile, machine: MachineFile, part: PartFile, fixture: FixtureFile, roll: int) -> SceneFile:
     """One scene of all files; `roll` draws the errors of real life, 0 none."""
     random = np.random.default_rng(roll) if roll else None
-    seat = _sum(fixture.at, job.seat)
-    solids, features = stock_of(part) if part.stock else (part.solid, [f.model_dump() for f in part.feature])
+    mount = Frame.from_angles(fixture.at, c=fixture.at_turn)
+    seat, turn = mount.point(seat_of(job)), fixture.at_turn + job.seat_turn
+    turn -= 360 * round(turn / 360)
+    solids, features = part.solid, [feature.model_dump() for feature in part.feature]
+    finished: list[dict[str, object]] = []
+    if part.stock is not None:
+        solids, features = stock_of(part, part.stock)
+        finished = [_body(part, "drawn", seat, turn, part.solid, fixture.on, None) | {"name": f"{part.name} finished"}]
     return SceneFile.model_validate(
         {
             "units": "mm",
@@ -31,8 +39,9 @@ def compose(job: JobFile, machine: MachineFile, part: PartFile, fixture: Fixture
             "probe": machine.probe.section(_real_probe(machine, random)).model_dump(),
             "tool": [tool.model_dump() for tool in machine.tool],
             "body": [
-                _body(fixture, "fixture", fixture.at, fixture.solid, fixture.on, random),
-                _body(part, "part", seat, solids, fixture.on, random),
+                _body(fixture, "fixture", fixture.at, fixture.at_turn, fixture.solid, fixture.on, random),
+                _body(part, "part", seat, turn, solids, fixture.on, random),
+                *finished,
             ],
             "feature": [
                 *_features(fixture, [feature.model_dump() for feature in fixture.feature]),
@@ -43,15 +52,20 @@ def compose(job: JobFile, machine: MachineFile, part: PartFile, fixture: Fixture
     )
 
 
-def _sum(a: Vector, b: Vector) -> Vector:
-    return a[0] + b[0], a[1] + b[1], a[2] + b[2]
+_ALONG = {"X": (1, 0, 0), "-X": (-1, 0, 0), "Y": (0, 1, 0), "-Y": (0, -1, 0), "Z": (0, 0, 1)}
+
+
+def seat_of(job: JobFile) -> Vector:
+    """The part's zero in the fixture's frame, spacers counted in, mm."""
+    x, y, z = job.seat
+    for spacer in job.spacer:
+        dx, dy, dz = (along * spacer.thickness for along in _ALONG[spacer.along])
+        x, y, z = x + dx, y + dy, z + dz
+    return x, y, z
 
 
 def _features(body: BodyFile, features: list[dict[str, object]]) -> list[dict[str, object]]:
-    return [
-        {key: value for key, value in feature.items() if key not in ("balloon", "tolerance")} | {"body": body.name}
-        for feature in features
-    ]
+    return [feature | {"body": body.name} for feature in features]
 
 
 def _within(random: np.random.Generator | None, limit: float) -> float:
@@ -76,6 +90,7 @@ def _body(
     body: BodyFile,
     role: str,
     at: Vector,
+    turn: float,
     solids: list[SolidSection],
     on: str,
     random: np.random.Generator | None,
@@ -86,6 +101,7 @@ def _body(
         "role": role,
         "on": on,
         "at": at,
+        "turn": turn,
         "real": {
             "shift": tuple(_within(random, limit) for limit in v.shift),
             "turn": tuple(_within(random, limit) for limit in v.turn),

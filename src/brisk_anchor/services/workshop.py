@@ -227,8 +227,7 @@ class Workshop(AtMachine):
         feature = solve(measurement.name, measurement.kind, tuple(touches_of(report, measurement.stylus, labels)))
         told = report.solved.get(1, {})
         ours = dict(zip(feature.axes, feature.coordinates, strict=True))
-        if feature.size is not None:
-            ours["d"] = feature.size
+        ours |= feature.sizes
         if lacking := [axis.upper() for axis in ours if axis.upper() not in told]:
             raise ReportError(
                 f"The control did not report its own {', '.join(lacking)} of {measurement.title or feature.name}",
@@ -236,8 +235,8 @@ class Workshop(AtMachine):
                 "Run it again",
             )
         agreements = tuple(
-            Agreement(feature.name, axis.upper() if axis != "d" else "⌀", value, told[axis.upper()])
-            for axis, value in ours.items()
+            Agreement(feature.name, label.upper(), value, told[label.upper()], label in feature.sizes)
+            for label, value in ours.items()
         )
         measured = Measured(measurement, feature, agreements, datetime.now(UTC), self.clamping)
         self.measured[measurement.name] = measured
@@ -311,7 +310,7 @@ class Workshop(AtMachine):
         chain = solve_offset(row, plan.rules, self.features(), dict(zip(AXES, self.machine.offset(row), strict=True)))
         used = [self.measured[name] for name in _features_of(plan)]
         reference, name, limit = self.jump_reference(row)
-        differences = [abs(a.difference) for m in used for a in m.agreements if a.label != "⌀"]
+        differences = [abs(a.difference) for m in used for a in m.agreements if not a.is_size]
         looks = look_at_store(
             chain,
             reference,

@@ -9,10 +9,11 @@ import numpy as np
 from brisk_anchor.core.frames import Array, Frame
 from brisk_anchor.core.kinds import FeatureKind, Vector
 from brisk_anchor.core.offsets import Fixed, FromFeature, Keep, Rule, Rules
-from brisk_anchor.core.setup import DrawnFeature, Machine, Outline, Polyline, RowPlan, Setup, Travel
+from brisk_anchor.core.setup import DrawnFeature, DrawnPoint, Machine, Outline, Polyline, RowPlan, Setup, Travel
 from brisk_anchor.standin.machine import StandIn
 from brisk_anchor.standin.motion import RealProbe
-from brisk_anchor.standin.scene_file import BodySection, FeatureSection, RuleSection, SceneFile, SolidSection
+from brisk_anchor.standin.scene_file import BodySection, FeatureSection, RuleSection, SceneFile
+from brisk_anchor.standin.solid_file import SolidSection, extent_of
 from brisk_anchor.standin.solids import Ball, Cone, Disc, Lever, Polygon, Rectangle, Region, Solid, Unevenness
 from brisk_anchor.standin.tools import Tool
 
@@ -118,7 +119,11 @@ def _surface_height(solid: Solid, tip: Vector) -> float:
 def _real_frame(body: BodySection) -> Frame:
     a, b, c = body.real.turn
     at = np.array(body.at) + np.array(body.real.shift)
-    return Frame.from_angles(at, a=a, b=b, c=c)
+    return Frame.from_angles(at, a=a, b=b, c=c + body.turn)
+
+
+def _nominal_frame(body: BodySection) -> Frame:
+    return Frame.from_angles(np.array(body.at), c=body.turn)
 
 
 def _turned(section: SolidSection) -> Ball | Cone | None:
@@ -164,6 +169,12 @@ def _solid(body: BodySection, section: SolidSection, frame: Frame, *, real: bool
     if real and section.real:
         r = section.real
         uneven = Unevenness(r.rise, r.slope, r.wave, r.pitch, _centre(section))
+    holes = [Disc(hole.at, ((hole.real_diameter if real else None) or hole.diameter) / 2) for hole in section.holes]
+    slots = [
+        Rectangle(slot.low, slot.high) if slot.low and slot.high else Polygon(tuple(slot.points or ()))
+        for slot in section.slots
+    ]
+    depths = [*(hole.depth for hole in section.holes), *(slot.depth for slot in section.slots)]
     return Solid(
         name=section.name,
         body=body.name,
@@ -171,10 +182,13 @@ def _solid(body: BodySection, section: SolidSection, frame: Frame, *, real: bool
         region=_region(section, real=real),
         bottom=section.bottom,
         top=section.top,
-        holes=tuple(
-            Disc(hole.at, ((hole.real_diameter if real else None) or hole.diameter) / 2) for hole in section.holes
+        holes=tuple(holes),
+        slots=tuple(slots),
+        plugs=tuple(
+            (region, section.top - depth)
+            for region, depth in zip([*holes, *slots], depths, strict=True)
+            if depth is not None
         ),
-        slots=tuple(Rectangle(slot.low, slot.high) for slot in section.slots),
         uneven=uneven,
         turned=_turned(section),
         frame=frame,
@@ -203,15 +217,20 @@ def _pulled_in(region: Region, slot: Rectangle, corner: tuple[float, float]) -> 
 
 def _outline(solid: Solid) -> Outline:
     """Plan: the region's border and openings. Front: its extent in X from bottom to top, openings as inner lines."""
-    region = [solid.region.outline(), *(hole.outline() for hole in solid.holes)]
+    rings = [solid.region.outline(), *(hole.outline() for hole in solid.holes)]
     for slot in solid.slots:
-        region.append([_pulled_in(solid.region, slot, corner) for corner in slot.outline()])
+        corners = slot.outline()
+        if isinstance(slot, Rectangle):
+            corners = [_pulled_in(solid.region, slot, corner) for corner in corners]
+        rings.append(corners)
+    floors = {id(opening): floor for opening, floor in solid.plugs}
+    bottoms = [solid.bottom, *(floors.get(id(opening), solid.bottom) for opening in (*solid.holes, *solid.slots))]
     plan, front = [], []
-    for ring in region:
-        low = solid.frame.apply(np.array([(x, y, solid.bottom) for x, y in ring]))
+    for ring, bottom in zip(rings, bottoms, strict=True):
+        low = solid.frame.apply(np.array([(x, y, bottom) for x, y in ring]))
         plan.append(_closed(low[:, :2]))
         x0, x1 = float(low[:, 0].min()), float(low[:, 0].max())
-        z0, z1 = float(low[:, 2].min()), float(low[:, 2].min()) + solid.top - solid.bottom
+        z0, z1 = float(low[:, 2].min()), float(low[:, 2].min()) + solid.top - bottom
         front.append(((x0, z0), (x1, z0), (x1, z1), (x0, z1), (x0, z0)))
     top = solid.frame.point((0, 0, solid.top))[2]
     return Outline(solid.body, solid.name, solid.role, tuple(plan), tuple(front), top)
@@ -223,22 +242,61 @@ def _rule(section: RuleSection) -> Rule:
     return Fixed(section.fixed) if section.fixed is not None else Keep()
 
 
+_TURNED = ("RIGHT", "UP", "LEFT", "DOWN")
+"""Walls in the order a quarter of a turn takes them through."""
+
+
 def _drawn(section: FeatureSection, bodies: dict[str, BodySection]) -> DrawnFeature:
-    at = bodies[section.body].at
-    x, y, z = (a + b for a, b in zip(section.place, at, strict=True))
+    """A feature as it lies on the machine: turned with its body, its walls named as the machine's axes see them."""
+    body = bodies[section.body]
+    kind = FeatureKind(section.kind)
+    quarters = round(body.turn / 90)
+    walls = [wall if wall == "BELOW" else _TURNED[(_TURNED.index(wall) + quarters) % 4] for wall in section.walls]
+    skew = 0.0 if kind.is_round or walls == ["BELOW"] else round(body.turn - 90 * quarters, 9)
+    size, size_y = section.size, section.size_y
+    if kind.has_two_sizes and quarters % 2:
+        size, size_y = size_y, size
     return DrawnFeature(
         name=section.name,
         title=section.title,
-        kind=FeatureKind(section.kind),
+        kind=kind,
         body=section.body,
         drawing=section.place,
-        machine=(x, y, z),
-        walls=tuple(section.walls),
-        size=section.size,
+        machine=_nominal_frame(body).point(section.place),
+        walls=tuple(walls),
+        size=size,
+        size_y=size_y,
         size_limit=section.size_limit,
         depth=section.depth,
-        over=section.over,
+        over=section.over or kind.is_outside,
+        skew=skew,
+        balloon=section.balloon,
+        tolerance=section.tolerance,
     )
+
+
+_ACROSS = ("left", "middle", "right")
+_ALONG = ("front", "middle", "back")
+
+
+def _points(body: BodySection) -> list[DrawnPoint]:
+    """Corners, middles of edges, centre and heights of a body, named as its own drawing has them; its own zero last."""
+    low, high = extent_of(body.solid)
+    frame = _nominal_frame(body)
+    xs, ys, zs = ([a, (a + b) / 2, b] for a, b in zip(low, high, strict=True))
+    points = []
+    if body.role != "fixture":
+        for across, x in zip(_ACROSS, xs, strict=True):
+            for along, y in zip(_ALONG, ys, strict=True):
+                corner = "middle" not in (across, along)
+                edge = along if across == "middle" else across
+                title = f"{along} {across} corner" if corner else f"middle of the {edge} edge"
+                title = "centre" if across == along == "middle" else title
+                points.append(DrawnPoint(title, body.name, frame.point((x, y, high[2])), "xy"))
+        for title, z in (("top", zs[2]), ("middle height", zs[1]), ("bottom", zs[0])):
+            points.append(DrawnPoint(title, body.name, frame.point((xs[1], ys[1], z)), "z"))
+    points.append(DrawnPoint("zero of the drawing", body.name, frame.point((0.0, 0.0, 0.0)), "xyz"))
+    return points
 
 
 def build_scene(file: SceneFile) -> Scene:
@@ -257,12 +315,13 @@ def build_scene(file: SceneFile) -> Scene:
         tuple(axis.axis() for axis in m.rotary),
         m.tool_direction,
     )
-    nominal = [
-        _solid(body, section, Frame(np.eye(3), np.array(body.at)), real=False)
+    nominal = [_solid(body, section, _nominal_frame(body), real=False) for body in file.body for section in body.solid]
+    real = [
+        _solid(body, section, _real_frame(body), real=True)
         for body in file.body
+        if body.role != "drawn"
         for section in body.solid
     ]
-    real = [_solid(body, section, _real_frame(body), real=True) for body in file.body for section in body.solid]
     x0, y0, x1, y1, top = m.table
     table = Solid("table", m.name, "table", Rectangle((x0, y0), (x1, y1)), top - 60, top)
     setup = Setup(
@@ -281,5 +340,7 @@ def build_scene(file: SceneFile) -> Scene:
             for row in file.row
         ),
         outlines=tuple(_outline(solid) for solid in (table, *nominal)),
+        points=tuple(point for body in reversed(file.body) for point in _points(body)),
+        turn=bodies[file.job.part].turn if file.job.part in bodies else 0.0,
     )
     return Scene(file, setup, (table, *real))

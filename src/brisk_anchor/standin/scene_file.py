@@ -2,38 +2,21 @@
 
 from __future__ import annotations
 
-import math
 import tomllib
 from importlib import resources
 from pathlib import Path
 from typing import Annotated, Literal, Self
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
+from pydantic import Field, ValidationError, model_validator
 
 from brisk_anchor.core.errors import BriskAnchorError, Finding, SceneError
+from brisk_anchor.core.kinds import FeatureKind
 from brisk_anchor.core.rotary import RotaryAxis
 from brisk_anchor.core.touches import Stylus
 from brisk_anchor.nc.profile import findings_of
+from brisk_anchor.standin.solid_file import Coordinate, Length, Name, Place, Section, SolidSection
 
-Coordinate = Annotated[float, Field(ge=-20_000, le=20_000)]
-Point = tuple[Coordinate, Coordinate]
-Place = tuple[Coordinate, Coordinate, Coordinate]
-Length = Annotated[float, Field(gt=0, le=20_000)]
-Name = Annotated[str, Field(min_length=1, max_length=60)]
 _MAX_BYTES = 1_000_000
-
-
-class Section(BaseModel):
-    """A table of a file: unknown fields are refused, figures must be figures, words must be printable."""
-
-    model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
-
-    @model_validator(mode="after")
-    def _printable(self) -> Self:
-        for name, value in self:
-            if isinstance(value, str) and not value.isprintable():
-                raise ValueError(f"{name} holds characters that cannot be shown")
-        return self
 
 
 class JobSection(Section):
@@ -176,90 +159,6 @@ class ProbeSection(ProbeFigures):
         return Stylus(**self.model_dump(exclude={"real"}))
 
 
-class HoleSection(Section):
-    """A round hole right through its solid."""
-
-    at: Point
-    diameter: Length
-    real_diameter: Length | None = None
-
-
-class SlotSection(Section):
-    """A straight-sided opening right through its solid."""
-
-    low: Point
-    high: Point
-
-
-class RealSolidSection(Section):
-    """An uneven top: `rise` mm over nominal, slopes in mm per mm, waves of `wave` mm over `pitch` mm."""
-
-    rise: float = Field(default=0.0, ge=-20, le=20)
-    slope: tuple[float, float] = (0.0, 0.0)
-    wave: float = Field(default=0.0, ge=0, le=1)
-    pitch: float = Field(default=40.0, ge=5, le=1000)
-
-    @model_validator(mode="after")
-    def _gentle(self) -> Self:
-        if max(map(abs, self.slope)) + 2 * math.pi * self.wave / self.pitch > 0.3:
-            raise ValueError("the top is too steep: slope and waves together may reach 0.3 mm per mm")
-        return self
-
-
-class SolidSection(Section):
-    """A block (`low`, `high`), a round (`centre`, `diameter`), a lever (`a`, `radius_a`, `b`, `radius_b`), a ball
-    (`centre`, between `bottom` and `top`), a cone (`centre`, `diameter` at the bottom, `top_diameter`) or an outline of
-    straight edges (`points`).
-    """
-
-    name: Name
-    shape: Literal["block", "round", "lever", "ball", "cone", "outline"]
-    bottom: Coordinate
-    top: Coordinate
-    low: Point | None = None
-    high: Point | None = None
-    centre: Point | None = None
-    diameter: Length | None = None
-    real_diameter: Length | None = None
-    top_diameter: Annotated[float, Field(ge=0, le=20_000)] | None = None
-    a: Point | None = None
-    radius_a: Length | None = None
-    b: Point | None = None
-    radius_b: Length | None = None
-    points: Annotated[list[Point], Field(min_length=3, max_length=2000)] | None = None
-    holes: list[HoleSection] = []
-    slots: list[SlotSection] = []
-    real: RealSolidSection | None = None
-
-    @model_validator(mode="after")
-    def _whole(self) -> Self:
-        needs = {
-            "block": ("low", "high"),
-            "round": ("centre", "diameter"),
-            "ball": ("centre",),
-            "cone": ("centre", "diameter", "top_diameter"),
-            "lever": ("a", "radius_a", "b", "radius_b"),
-            "outline": ("points",),
-        }[self.shape]
-        missing = [name for name in needs if getattr(self, name) is None]
-        if missing:
-            raise ValueError(f"a {self.shape} needs {', '.join(missing)}")
-        if self.shape in ("ball", "cone") and (self.holes or self.slots or self.real or self.real_diameter):
-            raise ValueError(f"a {self.shape} takes no holes, slots or errors of its own")
-        if self.points and any(a == b for a, b in zip(self.points, [*self.points[1:], self.points[0]], strict=True)):
-            raise ValueError("a point of the outline stands twice in a row")
-        if self.bottom >= self.top:
-            raise ValueError(f"its bottom ({self.bottom:g}) does not lie below its top ({self.top:g})")
-        for low, high in [(self.low, self.high), *((slot.low, slot.high) for slot in self.slots)]:
-            if low and high and (low[0] >= high[0] or low[1] >= high[1]):
-                raise ValueError("low and high are exchanged")
-        if self.a and self.b and self.radius_a and self.radius_b:
-            length = math.dist(self.a, self.b)
-            if self.radius_a < self.radius_b or length <= self.radius_a - self.radius_b:
-                raise ValueError("end a must be the larger, and neither end may swallow the other")
-        return self
-
-
 class RealBodySection(Section):
     """Where the body really lies: shift in mm, turn about X, Y, Z in degrees."""
 
@@ -268,12 +167,16 @@ class RealBodySection(Section):
 
 
 class BodySection(Section):
-    """A part or fixture, placed in machine coordinates of the tip, rotary axes at 0; `on` says what carries it."""
+    """A part or fixture, placed in machine coordinates of the tip, rotary axes at 0; `on` says what carries it.
+
+    `turn` is about Z, degrees. What is only "drawn" is no metal: a finished part inside its stock.
+    """
 
     name: Name
-    role: Literal["part", "fixture"]
+    role: Literal["part", "fixture", "drawn"]
     on: Literal["table", "rotary table"] = "table"
     at: Place
+    turn: float = Field(default=0.0, ge=-360, le=360)
     real: RealBodySection = RealBodySection()
     solid: list[SolidSection] = Field(min_length=1)
 
@@ -283,15 +186,35 @@ class FeatureSection(Section):
 
     name: Annotated[str, Field(pattern=r"^[a-z][a-z0-9 -]{0,23}$")]
     title: Name
-    kind: Literal["bore", "boss", "surface"]
+    kind: Literal["bore", "boss", "surface", "slot", "web", "pocket", "block"]
     body: str
     solid: str
     place: Place
     walls: list[Literal["LEFT", "RIGHT", "UP", "DOWN", "BELOW"]] = ["LEFT", "RIGHT", "DOWN", "UP"]
     size: Length | None = None
+    size_y: Length | None = None
     size_limit: Length | None = None
     depth: float = Field(default=0.0, ge=0, le=500)
     over: bool = False
+    balloon: int | None = Field(default=None, ge=1, le=9999)
+    tolerance: tuple[float, float] | None = None
+
+    def lacks(self) -> list[str]:
+        """What its kind needs and it does not have, in words."""
+        kind = FeatureKind(self.kind)
+        found = []
+        if kind.is_paired and self.size is None:
+            found.append(f"a {self.kind} needs its size")
+        if kind.has_two_sizes != (self.size_y is not None):
+            found.append(f"a {self.kind} {'needs' if kind.has_two_sizes else 'has no'} size_y")
+        wanted = {
+            "surface": [[wall] for wall in ("LEFT", "RIGHT", "UP", "DOWN", "BELOW")],
+            "slot": [["LEFT", "RIGHT"], ["DOWN", "UP"]],
+            "web": [["LEFT", "RIGHT"], ["DOWN", "UP"]],
+        }.get(self.kind, [["DOWN", "LEFT", "RIGHT", "UP"]])
+        if sorted(self.walls) not in wanted:
+            found.append(f"a {self.kind} cannot have the walls {', '.join(self.walls)}")
+        return found
 
 
 class RuleSection(Section):
@@ -353,8 +276,7 @@ def check_scene(scene: SceneFile) -> list[Finding]:
         place = f"feature.{number}"
         if (feature.body, feature.solid) not in solids:
             findings.append(Finding(place, f"there is no solid “{feature.solid}” in a body “{feature.body}”"))
-        if feature.kind != "surface" and feature.size is None:
-            findings.append(Finding(place, f"a {feature.kind} needs its size"))
+        findings += [Finding(place, reason) for reason in feature.lacks()]
     for number, body in enumerate(scene.body):
         if body.on == "rotary table" and not scene.machine.rotary:
             findings.append(Finding(f"body.{number}.on", "the machine has no rotary axes"))

@@ -1,9 +1,8 @@
 """Solids as signed-distance functions of one point.
 
-A solid is a ball, a cone, or a flat region (rectangle, disc, or the hull of two discs; less round holes and slots)
-drawn up from a bottom to a top that may be uneven as a casting's is. Outside, the distance is exact where region
-borders do not cross, so the ball is stopped where a real ball would be, edges included; near the mouth of a slot it is
-a lower bound.
+A solid is a ball, a cone, or a flat region (rectangle, disc, outline, or the hull of two discs; less openings) drawn up
+from a bottom to a top that may be uneven as a casting's is. Outside, the distance is exact where region borders do not
+cross, so the ball is stopped where a real ball would be, edges included; near the mouth of a slot it is a lower bound.
 An uneven top uses the vertical distance, which is right for the height of contact and needs shorter steps on the way.
 
 Plain floats on purpose: a move asks for one point at a time, and for that NumPy is five times slower.
@@ -198,7 +197,9 @@ class Solid:
     bottom: float
     top: float
     holes: tuple[Disc, ...] = ()
-    slots: tuple[Rectangle, ...] = ()
+    slots: tuple[Rectangle | Polygon, ...] = ()
+    plugs: tuple[tuple[Region, float], ...] = ()
+    """Metal left under openings that do not go through: the opening again, and the height of its floor."""
     uneven: Unevenness | None = None
     turned: Ball | Cone | None = None
     """A ball or cone in place of the drawn-up region, which is then the disc it is seen as from above."""
@@ -237,9 +238,11 @@ class Solid:
             flat = max(flat, -slot.distance(x, y))
         top = self.top + self.uneven.height(x, y) if self.uneven else self.top
         upright = max(z - top, self.bottom - z)
-        if flat > 0 and upright > 0:
-            return math.hypot(flat, upright)
-        return flat if flat > upright else upright
+        nearest = math.hypot(flat, upright) if flat > 0 and upright > 0 else (flat if flat > upright else upright)
+        for plug, floor in self.plugs:
+            flat, upright = plug.distance(x, y), max(z - floor, self.bottom - z)
+            nearest = min(nearest, math.hypot(flat, upright) if flat > 0 and upright > 0 else max(flat, upright))
+        return nearest
 
     def bounds(self) -> tuple[Vector, Vector]:
         """Lowest and highest corner of a box around it in machine coordinates, mm."""

@@ -20,6 +20,21 @@ if TYPE_CHECKING:
 COLUMNS = 26
 
 
+def _zone(measurement: Measurement | None, axis: int) -> tuple[float, float, float]:
+    """Where a search along an axis begins and ends, and where the wall is, mm from the middle of the rose."""
+    if measurement is None:
+        return 0.0, 20.0, 19.0
+    ball, search, reach = (
+        measurement.stylus.ball_diameter,
+        measurement.search_along(axis),
+        measurement.reach_along(axis),
+    )
+    if not measurement.kind.is_outside:
+        return 0.0, search, ball / 2 + reach
+    out = measurement.outside_distance(axis)
+    return out, out - search, out - ball / 2 - reach
+
+
 class RosePanel(LatePanel):
     """The rose as a drawing on the left and in words on the right."""
 
@@ -48,11 +63,7 @@ class RosePanel(LatePanel):
         cx, cy = COLUMNS - 0.5, rows * 2 - 0.5
         reach = min(cx, cy * tall) - 1
         marks = {wall.name for wall in asking.rose.marks} if asking else set()
-        search, nominal, outside = 20.0, 16.0, 0.0
-        if measurement:
-            search, nominal = measurement.search, measurement.nominal_reach
-            outside = measurement.outside_distance if measurement.kind.value == "boss" else 0.0
-        extent = max(search, outside) + ball / 2
+        extent = ball / 2 + max(max(_zone(measurement, axis)[:2]) for axis in (0, 1))
         scale = reach / extent
         radius = max(1.5, ball / 2 * scale)
         ring = [(cx + radius * math.cos(i / 8), cy + radius / tall * math.sin(i / 8)) for i in range(52)]
@@ -67,8 +78,7 @@ class RosePanel(LatePanel):
             if not marked:
                 canvas.line(*at(ball / 2 + 2 / scale), *at(extent), theme.FAINT, 1, (1, 3))
                 continue
-            wall = ball / 2 + nominal if not outside else outside - ball / 2 - nominal
-            first, last = (0.0, search) if not outside else (outside, outside - search)
+            first, last, wall = _zone(measurement, 0 if dx else 1)
             canvas.line(*at(first), *at(last), theme.LIVE, 2, (2, 2))
             half = extent * 0.42
             if measurement:
@@ -108,11 +118,7 @@ class RosePanel(LatePanel):
         else:
             text.append(f"{reading.hint}\n", theme.QUIET)
         kind = reading.kind
-        lines: list[tuple[str, float | None]] = []
-        if kind is not None and kind.is_round:
-            lines += [("diameter", asking.size), ("depth", asking.depth)]
-        elif kind is not None:
-            lines.append(("distance", asking.reach))
+        lines: list[tuple[str, float | None]] = [(word, getattr(asking, n)) for word, n in asking.figures().items()]
         if kind is None:
             return text
         lines.append(("search", measurement.search if measurement else asking.search))

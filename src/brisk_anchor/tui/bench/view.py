@@ -10,7 +10,6 @@ from textual.app import ComposeResult
 from textual.containers import Vertical
 
 from brisk_anchor.core.errors import BriskAnchorError
-from brisk_anchor.core.kinds import FeatureKind
 from brisk_anchor.core.numbers import format_length
 from brisk_anchor.core.rose import Rose, Wall
 from brisk_anchor.tui import theme
@@ -76,7 +75,7 @@ class BenchView(View):
             for feature in (chain.features if chain else ())
             if feature.name in workshop.measured
             for agreement in workshop.measured[feature.name].agreements
-            if agreement.label != "⌀"
+            if not agreement.is_size
         ]
         names = [titles[name] for name in missing]
         settled = state in ("stored", "proved")
@@ -216,8 +215,8 @@ class BenchView(View):
         if desk is None or asking is None or kind is None:
             self.owner.tell("Mark a feature first, then type its figures.", "", "ask")
             return
-        names = ["diameter", "depth", "search"] if kind.is_round else ["distance", "search"]
-        fields = {"diameter": "size", "depth": "depth", "distance": "reach", "search": "search"}
+        fields = {**asking.figures(), "search": "search"}
+        names = list(fields)
         empty = [name for name in names if name != "search" and getattr(asking, fields[name]) is None]
         name = names[(names.index(after) + 1) % len(names)] if after in names else (empty or names)[0]
         proposed = desk.measurement()
@@ -231,8 +230,8 @@ class BenchView(View):
             desk.asking = replace(held, **changed)
             self.owner.show_all()
 
-        limits = {"diameter": (0.5, 1000.0), "depth": (0.01, 300.0), "distance": (0.1, 500.0), "search": (0.1, 500.0)}
-        low, high = limits[name]
+        limits = {"size": (0.5, 1000.0), "size_y": (0.5, 1000.0), "depth": (0.01, 300.0)}
+        low, high = limits.get(fields[name], (0.1, 500.0))
         self.owner.ask(Question(name, present, low, high, answer))
 
     # -- measuring and storing ---------------------------------------------------------------------------------
@@ -299,11 +298,9 @@ class BenchView(View):
             f"{axis.upper()} {format_length(value, decimals=4, signed=True)}"
             for axis, value in zip(feature.axes, feature.coordinates, strict=True)
         )
-        size = (
-            f"  ⌀ {format_length(feature.size, decimals=4)}"
-            if feature.kind is not FeatureKind.SURFACE and feature.size
-            else ""
-        )
+        from brisk_anchor.services.guide import size_words
+
+        size = size_words(feature)
         title = running.measurement.title
         self.owner.tell(f"{title}: {found}{size} mm. {sentence}", behind, "good")
 

@@ -74,13 +74,15 @@ class BookView(View):
         chosen = entries[len(entries) - 1 - self.entry] if entries else None
         note = f"{chosen.kind.value} {chosen.at.astimezone():%Y-%m-%d %H:%M}" if chosen else ""
         self.query_one("#entry-heading", Heading).tell("chain of the entry", note)
+        from brisk_anchor.services.guide import size_words
+
         words = Text(no_wrap=True)
         if chosen and chosen.chain:
             settled = chosen.kind.value in ("stored", "proved")
             words = chain_text(chosen.chain, [], chosen.proof, [], settled=settled)
             for feature in chosen.chain.features:
                 words.append(f"\n {feature.name}", f"bold {theme.TEXT}")
-                size = f"  ⌀ {format_length(feature.size, decimals=4)}" if feature.size else ""
+                size = size_words(feature)
                 form = f"  form {feature.form * 1000:.1f} µm" if feature.form is not None else ""
                 words.append(f"{size}{form}\n", theme.QUIET)
                 for touch in feature.touches:

@@ -73,7 +73,7 @@ class SetupView(View):
                 sign = "!" if reach.reason else ("●" if known else "○")
                 colour = theme.CORAL if reach.reason else (theme.LIVE if known else theme.QUIET)
                 title = drawn.title if len(drawn.title) <= room else drawn.title[: room - 1] + "…"
-                size = f"⌀{drawn.size:g}" if drawn.size else f"{axes_of(drawn).upper()} face"
+                size = drawn.size_words or f"{axes_of(drawn).upper()} face"
                 text.append(" › " if here else "   ", f"bold {theme.SAND}")
                 text.append(f"{sign} ", colour)
                 text.append(f"{title:<{room}} ", f"bold {theme.TEXT}" if here else theme.TEXT)
@@ -111,7 +111,7 @@ class SetupView(View):
                 text.append(f"{format_length(value, decimals=3, signed=True):>10}", theme.TEXT)
             text.append("\n")
         if drawn.size:
-            text.append(f" diameter {drawn.size:g} mm", theme.TEXT)
+            text.append(f" {drawn.kind.value} {drawn.size_words} mm", theme.TEXT)
             text.append(f", measured must lie within {drawn.size_limit or 0:g}\n", theme.QUIET)
         if reach.reason:
             text.append(f" ! {reach.reason}\n", theme.CORAL)

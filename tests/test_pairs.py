@@ -1,0 +1,179 @@
+"""Slots, webs, pockets and blocks: solved from opposite walls, written in both probing languages, and run."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import replace
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from brisk_anchor.core.checks import look_at_feature
+from brisk_anchor.core.errors import GeometryError, PlanError
+from brisk_anchor.core.features import solve
+from brisk_anchor.core.kinds import FeatureKind
+from brisk_anchor.core.touches import Stylus, Touch
+from brisk_anchor.nc.profile import shipped_profile
+from brisk_anchor.services.asking import build_measurement, point_at
+from brisk_anchor.services.jobs import load_job, new_job
+from brisk_anchor.services.workshop import Workshop
+from brisk_anchor.standin.scene import build_scene
+
+STYLUS = Stylus(20, "probe", 6.0, 2.994, 150.0, 0.0005, 0.0005, 0.002, 4.0, 50.0, 40.0, 70.0)
+OUTSIDE = (FeatureKind.WEB, FeatureKind.BLOCK)
+
+PART = """
+form = "brisk-anchor-part-1"
+units = "mm"
+name = "QB-1"
+[variation]
+shift = [0.8, 0.8, 0.05]
+[[solid]]
+name = "plate"
+shape = "block"
+low = [0.0, 0.0]
+high = [160.0, 100.0]
+bottom = -35.0
+top = 0.0
+slots = [{ low = [10.0, 20.0], high = [70.0, 60.0], depth = 15.0 }, { low = [90.0, 10.0], high = [102.0, 90.0] }]
+[[solid]]
+name = "island"
+shape = "block"
+low = [116.0, 30.0]
+high = [150.0, 52.0]
+bottom = 0.0
+top = 20.0
+[[feature]]
+name = "pocket"
+title = "pocket 60 x 40"
+kind = "pocket"
+solid = "plate"
+place = [40.0, 40.0, 0.0]
+size = 60.0
+size_y = 40.0
+size_limit = 0.5
+depth = 10.0
+[[feature]]
+name = "slot"
+title = "slot 12"
+kind = "slot"
+solid = "plate"
+place = [96.0, 50.0, 0.0]
+walls = ["LEFT", "RIGHT"]
+size = 12.0
+depth = 8.0
+[[feature]]
+name = "island"
+title = "block 34 x 22"
+kind = "block"
+solid = "island"
+place = [133.0, 41.0, 20.0]
+size = 34.0
+size_y = 22.0
+size_limit = 0.5
+depth = 8.0
+[[feature]]
+name = "rib"
+title = "web 22"
+kind = "web"
+solid = "island"
+place = [133.0, 41.0, 20.0]
+walls = ["DOWN", "UP"]
+size = 22.0
+depth = 8.0
+"""
+FEATURES = {
+    "pocket": (40, 40, 60, 40),
+    "slot": (96, None, 12, None),
+    "island": (133, 41, 34, 22),
+    "rib": (None, 41, 22, None),
+}
+
+
+def touched(kind, middle, size, axes="xy", radius=2.994):
+    """Touches on the walls of a perfect feature, worked out by hand."""
+    touches = []
+    for axis in axes:
+        i = "xy".index(axis)
+        for sign in (-1, 1):
+            wall = middle[i] + sign * size[i] / 2
+            direction = [0.0, 0.0, 0.0]
+            direction[i] = -sign if kind in OUTSIDE else sign
+            place = [middle[0], middle[1], -300.0]
+            place[i] = wall - direction[i] * radius
+            touches.append(Touch(f"{axis}{sign}", tuple(place), tuple(direction), STYLUS, 0.001))
+    return tuple(touches)
+
+
+@given(
+    st.sampled_from([FeatureKind.POCKET, FeatureKind.BLOCK]),
+    st.tuples(st.floats(-700, 700), st.floats(-400, 400)),
+    st.tuples(st.floats(8, 300), st.floats(8, 300)),
+)
+def test_middle_and_sizes_come_back_whatever_they_were(kind, middle, size):
+    feature = solve("it", kind, touched(kind, middle, size))
+    assert feature.coordinates == pytest.approx(middle, abs=1e-9)
+    assert (feature.size, feature.size_y) == pytest.approx(size, abs=1e-9)
+    # Each middle is the mean of two touches; the ball's radius leaves it and is doubled in the size.
+    assert feature.standard_uncertainty("x") == pytest.approx(0.001 / math.sqrt(2))
+    assert feature.u_size == pytest.approx(math.hypot(0.001 * math.sqrt(2), 2 * 0.0005))
+    assert feature.shared == ()
+
+
+@pytest.mark.parametrize(
+    ("kind", "touches", "reason"),
+    [
+        (FeatureKind.SLOT, touched(FeatureKind.SLOT, (0, 0), (12, 12), "xy"), "no opposite pairs"),
+        (FeatureKind.POCKET, touched(FeatureKind.POCKET, (0, 0), (12, 12), "x"), "no opposite pairs"),
+        (FeatureKind.SLOT, touched(FeatureKind.SLOT, (0, 0), (12, 12), "x")[:1], "no opposite pairs"),
+        (FeatureKind.SLOT, touched(FeatureKind.WEB, (0, 0), (2, 2), "x"), "from the other side"),
+    ],
+)
+def test_touches_that_are_no_pair_are_refused(kind, touches, reason):
+    with pytest.raises(GeometryError) as caught:
+        solve("it", kind, touches)
+    assert reason in caught.value.one_line()
+
+
+@pytest.mark.parametrize("profile", ["skip-macro", "probe-params"])
+@pytest.mark.parametrize("roll", [0, 4])
+def test_every_kind_is_measured_on_the_stand_in_in_both_languages(tmp_path, profile, roll):
+    new_job(tmp_path)
+    (tmp_path / "part.toml").write_text(PART)
+    job = (tmp_path / "job.toml").read_text().replace('"seat", drawing = 80.0', '"pocket", drawing = 40.0')
+    job = job.replace('"seat", drawing = 50.0', '"pocket", drawing = 40.0').replace('"top", drawing = 0.0', '"jaw top"')
+    (tmp_path / "job.toml").write_text(job)
+    scene = build_scene(load_job(tmp_path).scene(roll))
+    workshop = Workshop(scene, None, shipped_profile(profile), seed=None)
+    part = scene.file.body[1]
+    zero = [a + b for a, b in zip(part.at, part.real.shift, strict=True)]
+    for name, (x, y, size, size_y) in FEATURES.items():
+        drawn = next(feature for feature in scene.setup.features if feature.name == name)
+        measured = workshop.measure(build_measurement(scene.setup, point_at(scene.setup, drawn)))
+        found = measured.feature
+        truth = [zero[i] + place for i, place in enumerate((x, y)) if place is not None]
+        assert found.coordinates == pytest.approx(truth, abs=0.0005)
+        assert list(found.sizes.values()) == pytest.approx([s for s in (size, size_y) if s], abs=0.0005)
+        assert max(abs(agreement.difference) for agreement in measured.agreements) < 0.0005
+        assert look_at_feature(measured.measurement, found) == []
+    top = next(feature for feature in scene.setup.features if feature.name == "jaw top")
+    workshop.measure(build_measurement(scene.setup, point_at(scene.setup, top)))
+    values = workshop.store("G54").values
+    assert values["x"] == pytest.approx(zero[0], abs=0.0005)
+    assert workshop.prove("G54").holds
+
+
+def test_a_pocket_too_narrow_or_of_the_wrong_size_is_told(tmp_path):
+    new_job(tmp_path)
+    (tmp_path / "part.toml").write_text(PART)
+    text = (tmp_path / "job.toml").read_text().replace('"seat"', '"pocket"').replace('"top"', '"jaw top"')
+    (tmp_path / "job.toml").write_text(text)
+    setup = build_scene(load_job(tmp_path).scene(0)).setup
+    drawn = next(feature for feature in setup.features if feature.name == "pocket")
+    measurement = build_measurement(setup, point_at(setup, drawn))
+    wrong = solve("pocket", FeatureKind.POCKET, touched(FeatureKind.POCKET, (0, 0), (60, 46)))
+    (look,) = look_at_feature(measurement, wrong)
+    assert "one ball diameter" in look.why
+    with pytest.raises(PlanError, match="hardly goes into"):
+        replace(measurement, size_y=9.5)
