@@ -109,6 +109,25 @@ class RowPlan:
 
 
 @dataclass(frozen=True, slots=True)
+class Operation:
+    """An operation of the job and the offset it uses."""
+
+    name: str
+    offset: str
+    comment: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class JobCard:
+    """What a person writes on the job: number of its programs, their comment, operations, what to know of clamping."""
+
+    program: int | None = None
+    comment: str = ""
+    operations: tuple[Operation, ...] = ()
+    notes: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
 class Setup:
     """A job: everything the bench, the rose, the plan and the sheet need to know."""
 
@@ -125,6 +144,7 @@ class Setup:
     rows: tuple[RowPlan, ...]
     outlines: tuple[Outline, ...] = field(default=())
     points: tuple[DrawnPoint, ...] = field(default=())
+    card: JobCard = JobCard()
     turn: float = 0.0
     """How far the part's drawing is turned about Z on the machine, degrees."""
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 from brisk_anchor.core.checks import look_at_measurement
@@ -70,7 +71,25 @@ def rule_from(setup: Setup, row: str, axis: str, name: str, zero: float, *, onto
     return FromFeature(name, round(distance, 6), 0.0, master)
 
 
-def with_rule(setup: Setup, row: str, axis: str, rule: Rule) -> Setup:
-    """The job with one rule changed."""
-    rows = tuple(replace(plan, rules={**plan.rules, axis: rule}) if plan.row == row else plan for plan in setup.rows)
+def rule_at(setup: Setup, row: str, axis: str, place: float) -> FromFeature:
+    """The rule that puts an axis of an offset's zero at a place, machine mm, measured from the feature it comes from.
+
+    Raises:
+        DatumError: it comes from no feature.
+    """
+    rule = setup.row(row).rules.get(axis)
+    if not isinstance(rule, FromFeature):
+        raise DatumError(
+            f"{row} {axis.upper()} is not measured on anything",
+            "A place by the description alone could be millimetres off",
+            f"Choose a feature and press {axis} first",
+        )
+    drawn = next(feature for feature in setup.features if feature.name == rule.feature)
+    away = drawn.machine[AXES.index(axis)] + rule.allowance + rule.master - place
+    return replace(rule, drawing=round(away, 6))
+
+
+def with_rules(setup: Setup, row: str, rules: Mapping[str, Rule]) -> Setup:
+    """The job with rules of a row changed."""
+    rows = tuple(replace(plan, rules={**plan.rules, **rules}) if plan.row == row else plan for plan in setup.rows)
     return replace(setup, rows=rows)

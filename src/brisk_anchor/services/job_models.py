@@ -9,9 +9,12 @@ from typing import Annotated, Literal, Self
 
 from pydantic import Field, model_validator
 
+from brisk_anchor.core.kinds import FeatureKind
+from brisk_anchor.services.fixture_shapes import AnglePlate, Chuck, Plate, Vice
 from brisk_anchor.standin.scene_file import (
     FeatureSection,
     MachineSection,
+    OperationSection,
     ProbeFigures,
     ProbeSection,
     RealProbeSection,
@@ -22,7 +25,8 @@ from brisk_anchor.standin.solid_file import Coordinate, Length, Name, Place, Sec
 
 NO_LENGTHS = frozenset(
     (
-        *("units", "form", "number", "tool_number", "balloon", "program"),
+        *("units", "form", "number", "tool_number", "balloon", "program", "jaws"),
+        *("count", "columns", "rows", "first_angle"),
         *("turn", "seat_turn", "at_turn", "slope", "sense", "direction", "letter", "over", "walls"),
         *("angle_low", "angle_high", "angle_rapid"),
     )
@@ -122,16 +126,55 @@ class MachineFile(Section):
         return MachineSection.model_validate(wanted | {"rotary": rotary, "position": self.home})
 
 
+class Pattern(Section):
+    """A feature repeated: `count` times on a `circle` about its place (diameter; the first at `first_angle`, degrees),
+    or in `columns` and `rows` at a `pitch` from its place.
+    """
+
+    count: int | None = Field(default=None, ge=2, le=100)
+    circle: Length | None = None
+    first_angle: float = Field(default=0.0, ge=-360, le=360)
+    columns: int | None = Field(default=None, ge=1, le=50)
+    rows: int | None = Field(default=None, ge=1, le=50)
+    pitch: tuple[Coordinate, Coordinate] | None = None
+
+    @model_validator(mode="after")
+    def _one_way(self) -> Self:
+        round_, square = (self.count, self.circle), (self.columns, self.rows, self.pitch)
+        if all(round_) == all(square) or any(round_) != all(round_) or any(square) != all(square):
+            raise ValueError("a pattern has either count and circle, or columns, rows and pitch")
+        return self
+
+
 class JobFeature(FeatureSection):
-    """A feature of the drawing, with its balloon number and tolerance (least and most, from nominal)."""
+    """A feature of the drawing, with its balloon number and tolerance (least and most, from nominal).
+
+    It may make its own metal: `cut` into its solid, "through" or that deep; or `stands` that high, up to its place. The
+    `length` of a slot or web is needed then. `pattern` repeats it.
+    """
 
     body: str = ""
+    cut: Literal["through"] | Length | None = None
+    stands: Length | None = None
+    length: Length | None = None
+    pattern: Pattern | None = None
 
     @model_validator(mode="after")
     def _in_order(self) -> Self:
         if self.body:
             raise ValueError("the body is the file's own: leave it out")
-        if lacks := self.lacks():
+        kind = FeatureKind(self.kind)
+        lacks = self.lacks()
+        if self.cut is not None and (not kind.is_paired or kind.is_outside):
+            lacks.append(f"a {self.kind} cuts nothing")
+        if self.stands is not None and not kind.is_outside:
+            lacks.append(f"a {self.kind} stands on nothing")
+        makes = self.cut is not None or self.stands is not None
+        if (self.length is not None) != (makes and kind in (FeatureKind.SLOT, FeatureKind.WEB)):
+            lacks.append("length belongs to a slot that is cut or a web that stands, and to nothing else")
+        if self.pattern is not None and self.name[-1:].isdigit():
+            lacks.append("the name of a pattern must not end in a figure: its features are numbered")
+        if lacks:
             raise ValueError("; ".join(lacks))
         if self.tolerance is not None and self.tolerance[0] > self.tolerance[1]:
             raise ValueError("the tolerance runs from the larger to the smaller")
@@ -184,14 +227,48 @@ class PartFile(BodyFile):
     stock: Stock | None = None
 
 
+_FIXTURES = {
+    "vice": "vice",
+    "chuck": "chuck",
+    "angle plate": "angle_plate",
+    "sub-plate": "plate",
+    "pallet": "plate",
+    "spacers": "plate",
+}
+"""Kinds of fixtures, and the table each is described by where it has no solids of its own."""
+
+
 class FixtureFile(BodyFile):
-    """fixture.toml: `at` is where its zero lies on the machine (tip without a tool)."""
+    """fixture.toml: `at` is where its zero lies on the machine (tip without a tool), `at_turn` how it is turned there.
+
+    Its solids are those that `vice`, `chuck`, `angle_plate` or `plate` make, and those that are drawn.
+    """
 
     form: Literal["brisk-anchor-fixture-1"]
     kind: Literal["vice", "sub-plate", "pallet", "chuck", "angle plate", "spacers"]
+    solid: list[SolidSection] = []
+    vice: Vice | None = None
+    chuck: Chuck | None = None
+    angle_plate: AnglePlate | None = None
+    plate: Plate | None = None
     at: Place
     at_turn: Turn = 0.0
     on: Literal["table", "rotary table"] = "table"
+
+    @model_validator(mode="after")
+    def _of_its_kind(self) -> Self:
+        given = [name for name in dict.fromkeys(_FIXTURES.values()) if getattr(self, name) is not None]
+        if wrong := [name for name in given if name != _FIXTURES[self.kind]]:
+            raise ValueError(f"a {self.kind} is not described by [{wrong[0]}]")
+        if not self.solids:
+            raise ValueError(f"there is nothing of it: give [{_FIXTURES[self.kind]}], or [[solid]]")
+        return self
+
+    @property
+    def solids(self) -> list[SolidSection]:
+        """All its solids, in its own frame."""
+        shape = self.vice or self.chuck or self.angle_plate or self.plate
+        return [*(shape.solids() if shape else ()), *self.solid]
 
 
 class Spacer(Section):
@@ -200,14 +277,6 @@ class Spacer(Section):
     name: Name
     along: Literal["X", "-X", "Y", "-Y", "Z"]
     thickness: Length
-
-
-class Operation(Section):
-    """An operation of the job and the offset it uses."""
-
-    name: Name
-    offset: Annotated[str, Field(pattern=r"^G5[4-9]$")]
-    comment: Annotated[str, Field(max_length=120)] = ""
 
 
 class JobFile(Section):
@@ -228,13 +297,13 @@ class JobFile(Section):
     seat: Place
     seat_turn: Turn = 0.0
     spacer: list[Spacer] = []
-    program: int | None = Field(default=None, ge=1, le=9999)
+    program: int | None = Field(default=None, ge=1, le=9600)
     program_comment: Annotated[str, Field(max_length=60)] = ""
     note: Annotated[list[Annotated[str, Field(max_length=160)]], Field(max_length=12)] = []
     clear_height: Coordinate
     start_uncertainty: float = Field(ge=0.01, le=20)
     offset: list[RowSection] = Field(min_length=1)
-    operation: list[Operation] = []
+    operation: list[OperationSection] = []
 
     @model_validator(mode="after")
     def _known_offsets(self) -> Self:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-import re
+from collections.abc import Mapping
 from dataclasses import dataclass
 from importlib import resources
 from pathlib import Path
@@ -14,9 +14,10 @@ from brisk_anchor.book.store import Book
 from brisk_anchor.core.errors import ExportError, Finding, JobError, ProfileError
 from brisk_anchor.core.offsets import FromFeature
 from brisk_anchor.exchange.files import write_whole
-from brisk_anchor.exchange.toml_files import MILLIMETRES, finding_at, in_millimetres, line_of, parse, read_text
+from brisk_anchor.exchange.toml_files import MILLIMETRES, finding_at, in_millimetres, parse, read_text
 from brisk_anchor.nc.profile import Profile, findings_of, profile_of, shipped_profiles
 from brisk_anchor.services.datum import reaches
+from brisk_anchor.services.drawn_body import expand
 from brisk_anchor.services.job_models import (
     NO_LENGTHS,
     FixtureFile,
@@ -24,6 +25,7 @@ from brisk_anchor.services.job_models import (
     MachineFile,
     PartFile,
 )
+from brisk_anchor.services.job_text import JOB_NAME
 from brisk_anchor.services.twin import compose
 from brisk_anchor.services.workshop import Workshop
 from brisk_anchor.standin.scene import build_scene
@@ -32,7 +34,6 @@ from brisk_anchor.standin.solid_file import Section
 
 Model = TypeVar("Model", JobFile, MachineFile, PartFile, FixtureFile)
 FILES: dict[str, type[Section]] = {"job": JobFile, "machine": MachineFile, "part": PartFile, "fixture": FixtureFile}
-JOB_NAME = "job.toml"
 
 
 @dataclass(frozen=True, slots=True)
@@ -54,10 +55,12 @@ class Job:
         return compose(self.job, self.machine, self.part, self.fixture, roll)
 
 
-def _read(folder: Path, name: str, model: type[Model], findings: list[Finding]) -> Model | None:
-    """One file; its faults are added to `findings`."""
+def _read(
+    folder: Path, name: str, model: type[Model], findings: list[Finding], texts: Mapping[str, str]
+) -> Model | None:
+    """One file, or the text given in its place; its faults are added to `findings`."""
     try:
-        text = read_text(folder / name)
+        text = texts[name] if name in texts else read_text(folder / name)
         data = parse(text, name)
     except JobError as error:
         findings += [Finding(f.place or name, f.reason) for f in error.findings]
@@ -74,19 +77,20 @@ def _read(folder: Path, name: str, model: type[Model], findings: list[Finding]) 
         return None
 
 
-def load_job(folder: Path) -> Job:
-    """Read a job's folder.
+def load_job(folder: Path, texts: Mapping[str, str] | None = None) -> Job:
+    """Read a job's folder; `texts` stand in the place of files of those names.
 
     Raises:
         JobError: with every fault of every file, and of how they go together; nothing is half loaded.
     """
     findings: list[Finding] = []
-    job = _read(folder, JOB_NAME, JobFile, findings)
+    texts = texts or {}
+    job = _read(folder, JOB_NAME, JobFile, findings, texts)
     if job is None:
         raise JobError(folder.name, tuple(findings))
-    machine = _read(folder, job.machine, MachineFile, findings)
-    part = _read(folder, job.part, PartFile, findings)
-    fixture = _read(folder, job.fixture, FixtureFile, findings)
+    machine = _read(folder, job.machine, MachineFile, findings, texts)
+    part = _read(folder, job.part, PartFile, findings, texts)
+    fixture = _read(folder, job.fixture, FixtureFile, findings, texts)
     if machine is None or part is None or fixture is None:
         raise JobError(folder.name, tuple(findings))
     profile = _profile(folder, job.machine, machine, findings)
@@ -110,7 +114,10 @@ def _together(
 ) -> list[Finding]:
     """Faults that only show when the files are put together."""
     findings = []
-    part_names, fixture_names = ({feature.name for feature in body.feature} for body in (part, fixture))
+    try:
+        part_names, fixture_names = ({str(f["name"]) for f in expand(body)[1]} for body in (part, fixture))
+    except ValueError as error:
+        return [Finding(job.part, str(error))]
     for name in sorted(part_names & fixture_names):
         findings.append(Finding(job.fixture, f"the feature “{name}” is in {job.part} too: give one another name"))
     if part.name == fixture.name:
@@ -143,39 +150,19 @@ def open_job(folder: Path, data: Path, *, roll: int) -> Workshop:
     Raises:
         BriskAnchorError: the files have faults, or book or machine cannot be opened.
     """
-    job = load_job(folder)
+    from brisk_anchor.services.describing import Describing
+
+    describing = Describing(folder)
+    job = describing.job
     machine = "".join(c if c.isalnum() else "-" for c in job.machine.name.lower())
     return Workshop(
         build_scene(job.scene(roll)),
         Book.open(data / "book.sqlite"),
         job.profile,
         machine_file=data / f"machine-{machine}.json",
-        roll=lambda number: build_scene(job.scene(number)),
-        keep_rule=lambda row, axis, rule: change_rule(folder, row, axis, rule),
+        description=describing,
+        rolled=roll,
     )
-
-
-def change_rule(folder: Path, row: str, axis: str, rule: FromFeature) -> None:
-    """Change one line of job.toml: where an axis of an offset comes from. Everything else in it stays as it is.
-
-    Raises:
-        JobError: the file cannot be read, or does not hold the rule on a line of its own. ExportError: not written.
-    """
-    text = read_text(folder / JOB_NAME)
-    data = parse(text, JOB_NAME)
-    number = next((n for n, table in enumerate(data.get("offset", [])) if table.get("row") == row), None)
-    place = ("offset", number if number is not None else 0, axis)
-    line = line_of(text, place)
-    lines = text.split("\n")
-    if number is None or line is None or not re.match(rf"\s*{axis}\s*=\s*\{{.*\}}\s*(#.*)?$", lines[line - 1]):
-        reason = f"{row} has no line “{axis} = {{ … }}” that could be changed"
-        raise JobError(JOB_NAME, (Finding(JOB_NAME, reason),), "Change it by hand")
-    scale = MILLIMETRES[data["units"]]
-    more = f", allowance = {rule.allowance / scale:.6g}" if rule.allowance else ""
-    lines[line - 1] = f'{axis} = {{ feature = "{rule.feature}", drawing = {rule.drawing / scale:.6f}{more} }}'
-    changed = "\n".join(lines)
-    JobFile.model_validate(in_millimetres(parse(changed, JOB_NAME), scale, NO_LENGTHS))
-    write_whole(folder / JOB_NAME, changed.encode())
 
 
 def new_job(folder: Path) -> list[Path]:

@@ -5,12 +5,12 @@ from __future__ import annotations
 from pathlib import Path
 
 from brisk_anchor.core.errors import DrawingFileError
-from brisk_anchor.core.numbers import fixed
 from brisk_anchor.exchange.dxf import read_dxf
 from brisk_anchor.exchange.read_part import ReadPart, Round
 from brisk_anchor.exchange.stl import read_stl
 from brisk_anchor.exchange.toml_files import MILLIMETRES
 from brisk_anchor.services.job_models import PartFile
+from brisk_anchor.services.job_text import figure, quoted
 
 _SIDES = (("left", 0, min, "RIGHT"), ("right", 0, max, "LEFT"), ("front", 1, min, "UP"), ("back", 1, max, "DOWN"))
 _SHORTEST_EDGE = 5.0
@@ -35,24 +35,12 @@ def read_part(path: Path, *, units: str | None, layers: frozenset[str] | None) -
     raise DrawingFileError(f"{path.name} is neither DXF nor STL", "", "Export it as one of them")
 
 
-def _quoted(text: str) -> str:
-    """A TOML string of a text from outside."""
-    plain = "".join(c for c in text if c.isprintable()).replace("\\", "/").replace('"', "'")
-    return f'"{plain[:58]}"'
-
-
-def _figure(value: float) -> str:
-    """A TOML float: a figure always stands behind its point."""
-    text = fixed(value, 4).rstrip("0")
-    return f"{text}0" if text.endswith(".") else text
-
-
 def _feature(name: str, title: str, kind: str, solid: str, place: tuple[float, float, float], more: list[str]) -> str:
-    x, y, z = (_figure(value) for value in place)
+    x, y, z = (figure(value) for value in place)
     lines = [
         "[[feature]]",
         f'name = "{name}"',
-        f"title = {_quoted(title)}",
+        f"title = {quoted(title)}",
         f'kind = "{kind}"',
         f'solid = "{solid}"',
         f"place = [{x}, {y}, {z}]",
@@ -76,22 +64,22 @@ def part_text(read: ReadPart, name: str, *, depth: float, thickness: float | Non
     bores = [r for r in read.rounds if r.bore]
     bosses = [r for r in read.rounds if not r.bore]
     head = [
-        f"# Read from {_quoted(read.source)[1:-1]}. Look through it: names, depths and tolerances are yours to say.",
-        *(f"# {_quoted(note)[1:-1]}" for note in read.notes),
-        *(f"# the drawing says: {_quoted(word)[1:-1]}" for word in read.words[:200]),
+        f"# Read from {quoted(read.source)[1:-1]}. Look through it: names, depths and tolerances are yours to say.",
+        *(f"# {quoted(note)[1:-1]}" for note in read.notes),
+        *(f"# the drawing says: {quoted(word)[1:-1]}" for word in read.words[:200]),
         "",
         'form = "brisk-anchor-part-1"',
         'units = "mm"',
         "",
-        f"name = {_quoted(name)}",
+        f"name = {quoted(name)}",
         "",
         "[[solid]]",
         'name = "body"',
         'shape = "outline"',
-        f"bottom = {_figure(bottom)}",
-        f"top = {_figure(top)}",
+        f"bottom = {figure(bottom)}",
+        f"top = {figure(top)}",
         "points = [",
-        *(f"    [{_figure(x)}, {_figure(y)}]," for x, y in read.outline),
+        *(f"    [{figure(x)}, {figure(y)}]," for x, y in read.outline),
         "]",
     ]
     if bores:
@@ -101,11 +89,11 @@ def part_text(read: ReadPart, name: str, *, depth: float, thickness: float | Non
     for number, bore in enumerate(bores, 1):
         edge = bore.top if bore.top is not None else top
         title = f"bore ⌀{bore.diameter:g}" + (f", layer {bore.layer}" if bore.layer else "")
-        more = [f"size = {_figure(bore.diameter)}", f"size_limit = {_figure(max(0.2, bore.diameter * 0.01))}"]
-        more.append(f"depth = {_figure(depth)}")
+        more = [f"size = {figure(bore.diameter)}", f"size_limit = {figure(max(0.2, bore.diameter * 0.01))}"]
+        more.append(f"depth = {figure(depth)}")
         parts.append(_feature(f"bore {number}", title, "bore", "body", (*bore.centre, edge), more))
     for boss in bosses:
-        head.append(f"# a round of diameter {_figure(boss.diameter)} at {boss.centre} that is no bore was left out\n")
+        head.append(f"# a round of diameter {figure(boss.diameter)} at {boss.centre} that is no bore was left out\n")
     parts += _edges(read, top, depth)
     middle = _flat_place(read, bores)
     if middle is not None:
@@ -116,7 +104,7 @@ def part_text(read: ReadPart, name: str, *, depth: float, thickness: float | Non
 
 
 def _hole(bore: Round) -> str:
-    return f"{{ at = [{_figure(bore.centre[0])}, {_figure(bore.centre[1])}], diameter = {_figure(bore.diameter)} }}"
+    return f"{{ at = [{figure(bore.centre[0])}, {figure(bore.centre[1])}], diameter = {figure(bore.diameter)} }}"
 
 
 def _edges(read: ReadPart, top: float, depth: float) -> list[str]:
@@ -130,7 +118,7 @@ def _edges(read: ReadPart, top: float, depth: float) -> list[str]:
             continue
         _, a, b = max(edges)
         x, y = (a[0] + b[0]) / 2, (a[1] + b[1]) / 2
-        more = [f'walls = ["{wall}"]', f"depth = {_figure(depth)}"]
+        more = [f'walls = ["{wall}"]', f"depth = {figure(depth)}"]
         found.append(_feature(side, f"{side} edge", "surface", "body", (x, y, top), more))
     return found
 

@@ -5,14 +5,14 @@ from __future__ import annotations
 import math
 
 from brisk_anchor.core.kinds import Vector
-from brisk_anchor.services.job_models import PartFile, Stock
+from brisk_anchor.services.job_models import Stock
 from brisk_anchor.standin.solid_file import SolidSection, extent_of
 
 _DEEPEST = 10.0
 """How far, mm, the ball's end goes below the top beside stock, at most."""
 
 
-def stock_of(part: PartFile, stock: Stock) -> tuple[list[SolidSection], list[dict[str, object]]]:
+def stock_of(part: list[SolidSection], stock: Stock) -> tuple[list[SolidSection], list[dict[str, object]]]:
     """The stock as the one solid, and its faces as features ("stock left", "stock top", "stock round" …).
 
     The bores and bosses of the drawing are still inside the metal, so the faces are all there is to measure.
@@ -50,9 +50,9 @@ def stock_of(part: PartFile, stock: Stock) -> tuple[list[SolidSection], list[dic
     return [block], [*features, {**top, "place": (x, y, high[2])}]
 
 
-def _box(part: PartFile, stock: Stock) -> tuple[Vector, Vector]:
+def _box(part: list[SolidSection], stock: Stock) -> tuple[Vector, Vector]:
     """Lowest and highest corner of the stock, in the part's frame, mm."""
-    (x0, y0, z0), (x1, y1, z1) = extent_of(part.solid)
+    (x0, y0, z0), (x1, y1, z1) = extent_of(part)
     left, right, front, back, bottom, top = stock.allowance
     x, y, z = (x0 - left + x1 + right) / 2, (y0 - front + y1 + back) / 2, z0 - bottom
     wide, long, tall = x1 - x0 + left + right, y1 - y0 + front + back, z1 - z0 + bottom + top

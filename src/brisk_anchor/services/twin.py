@@ -6,6 +6,7 @@ import numpy as np
 
 from brisk_anchor.core.frames import Frame
 from brisk_anchor.core.kinds import Vector
+from brisk_anchor.services.drawn_body import expand
 from brisk_anchor.services.job_models import BodyFile, FixtureFile, JobFile, MachineFile, PartFile, Variation
 from brisk_anchor.services.stock import stock_of
 from brisk_anchor.standin.scene_file import RealProbeSection, SceneFile
@@ -18,11 +19,12 @@ def compose(job: JobFile, machine: MachineFile, part: PartFile, fixture: Fixture
     mount = Frame.from_angles(fixture.at, c=fixture.at_turn)
     seat, turn = mount.point(seat_of(job)), fixture.at_turn + job.seat_turn
     turn -= 360 * round(turn / 360)
-    solids, features = part.solid, [feature.model_dump() for feature in part.feature]
+    held, held_features = expand(fixture)
+    solids, features = expand(part)
     finished: list[dict[str, object]] = []
     if part.stock is not None:
-        solids, features = stock_of(part, part.stock)
-        finished = [_body(part, "drawn", seat, turn, part.solid, fixture.on, None) | {"name": f"{part.name} finished"}]
+        finished = [_body(part, "drawn", seat, turn, solids, fixture.on, None) | {"name": f"{part.name} finished"}]
+        solids, features = stock_of(solids, part.stock)
     return SceneFile.model_validate(
         {
             "units": "mm",
@@ -34,17 +36,21 @@ def compose(job: JobFile, machine: MachineFile, part: PartFile, fixture: Fixture
                 "fixture": fixture.name,
                 "clear_height": fixture.at[2] + job.clear_height,
                 "start_uncertainty": job.start_uncertainty,
+                "program": job.program,
+                "program_comment": job.program_comment,
+                "note": [*job.note, *(f"spacer {s.name}, {s.thickness:g} mm along {s.along}" for s in job.spacer)],
+                "operation": [operation.model_dump() for operation in job.operation],
             },
             "machine": machine.section().model_dump(),
             "probe": machine.probe.section(_real_probe(machine, random)).model_dump(),
             "tool": [tool.model_dump() for tool in machine.tool],
             "body": [
-                _body(fixture, "fixture", fixture.at, fixture.at_turn, fixture.solid, fixture.on, random),
+                _body(fixture, "fixture", fixture.at, fixture.at_turn, held, fixture.on, random),
                 _body(part, "part", seat, turn, solids, fixture.on, random),
                 *finished,
             ],
             "feature": [
-                *_features(fixture, [feature.model_dump() for feature in fixture.feature]),
+                *_features(fixture, held_features),
                 *_features(part, features),
             ],
             "row": [row.model_dump() for row in job.offset],

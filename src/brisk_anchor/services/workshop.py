@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterable
-from dataclasses import dataclass
+from collections.abc import Iterable
 from datetime import UTC, date, datetime
 from pathlib import Path
 
-from brisk_anchor.book.store import Book, Entry, EntryKind, RowState, state_of
+from brisk_anchor.book.store import Book, EntryKind
 from brisk_anchor.core.checks import Look, look_at_feature, look_at_measurement, look_at_store
 from brisk_anchor.core.errors import BriskAnchorError, DatumError, PlanError, ReportError
 from brisk_anchor.core.features import Feature, solve
@@ -16,7 +15,6 @@ from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.measuring import Measurement
 from brisk_anchor.core.offsets import Chain, Fixed, FromFeature, Keep, Rule, solve_offset
 from brisk_anchor.core.proof import Agreement, Proof
-from brisk_anchor.core.setup import RowPlan, Setup
 from brisk_anchor.core.touches import AXES
 from brisk_anchor.nc.plan import Plan, StorePlan
 from brisk_anchor.nc.profile import Profile, shipped_profile
@@ -24,15 +22,13 @@ from brisk_anchor.nc.program import Program
 from brisk_anchor.nc.reports import parse_reports, touches_of
 from brisk_anchor.nc.writer import write_program
 from brisk_anchor.services.asking import build_measurement, point_at
-from brisk_anchor.services.at_machine import AtMachine
-from brisk_anchor.services.datum import rule_from, with_rule
-from brisk_anchor.services.ledger import Ledger
-from brisk_anchor.services.machine_file import MachineFile
+from brisk_anchor.services.described import Described, Measured, features_of
 from brisk_anchor.services.runs import Run, RunStopped
-from brisk_anchor.standin.scene import Scene, build_scene
+from brisk_anchor.standin.scene import build_scene
 from brisk_anchor.standin.scene_file import load_scene
 
-MEASURE_NUMBER, STORE_NUMBER, FULL_NUMBER = 2100, 2200, 2300
+FIRST_NUMBER = 2100
+"""Of the measuring program, where the job states none; 100 and 200 further on, and by row, those that set it."""
 
 
 class SecondLookError(BriskAnchorError):
@@ -44,55 +40,8 @@ class SecondLookError(BriskAnchorError):
         super().__init__(first.found, first.why, first.do)
 
 
-@dataclass(frozen=True, slots=True)
-class Measured:
-    """A feature as it was measured in this job, with where from, and how it agrees with the control's arithmetic."""
-
-    measurement: Measurement
-    feature: Feature
-    agreements: tuple[Agreement, ...]
-    at: datetime
-    clamping: int
-
-
-class Workshop(AtMachine):
+class Workshop(Described):
     """The state of a job. Methods that run for long take no screen with them and may be called from a thread."""
-
-    def __init__(
-        self,
-        scene: Scene,
-        book: Book | None,
-        profile: Profile,
-        *,
-        seed: int | None = 1,
-        machine_file: Path | None = None,
-        roll: Callable[[int], Scene] | None = None,
-        keep_rule: Callable[[str, str, FromFeature], None] | None = None,
-    ) -> None:
-        """`machine_file` keeps how the machine was left; `roll` draws another real-life part by number; `keep_rule`
-        writes a changed datum rule into the job's file.
-
-        Raises:
-            StateError: the machine's file holds something else.
-        """
-        self.scene = scene
-        self._roll = roll
-        self._keep_rule = keep_rule
-        self.setup: Setup = scene.setup.with_lengths(profile.tool_lengths.convention, profile.length_reference)
-        self.book = book
-        super().__init__(
-            scene.stand_in(seed=seed, length_reference=profile.length_reference), profile, MachineFile(machine_file)
-        )
-        self.active = next(iter(profile.offsets))
-        self.measured: dict[str, Measured] = {}
-        self.clamping = 0
-        self.ledger = Ledger(book, scene.setup)
-        left = self.machine_file.load(self.control)
-        for row in profile.offsets:
-            # What the book knows better than the machine's file: no file yet, or a crash between the two.
-            if (stored := self.ledger.last(row, EntryKind.STORED)) is not None and (left is None or stored.at > left):
-                x, y, z = (stored.values[axis] for axis in AXES)
-                self.machine.write_offset(row, (x, y, z))
 
     @classmethod
     def open(
@@ -113,84 +62,22 @@ class Workshop(AtMachine):
         control = profile or shipped_profile(scene.setup.machine.profile)
         return cls(scene, book, control, seed=seed, machine_file=machine_file)
 
-    # -- book --------------------------------------------------------------------------------------------------
-
-    def history(self, row: str) -> list[Entry]:
-        """Entries of a row, oldest first."""
-        return self.ledger.history(row)
-
-    def last(self, row: str, kind: EntryKind) -> Entry | None:
-        """The newest entry of a kind that is of this job and still holds."""
-        return next((entry for entry in reversed(self.ledger.own(row)) if entry.kind is kind), None)
-
-    def state(self, row: str) -> RowState:
-        """How a row stands: from the book, and from what this job has measured since."""
-        booked = state_of(self.ledger.own(row))
-        names = next((_features_of(plan) for plan in self.setup.rows if plan.row == row), [])
-        known = [name for name in names if name in self.measured and self.measured[name].clamping == self.clamping]
-        if booked is RowState.EMPTY and known and len(known) < len(names):
-            return RowState.PART
-        if booked in (RowState.STORED, RowState.PROVED, RowState.STALE) and 0 < len(known) < len(names):
-            newest = self.history(row)[-1].at
-            if any(self.measured[name].at > newest for name in known):
-                return RowState.PART
-        return booked
-
-    def clamp(self) -> list[str]:
-        """The part was clamped again: what was measured before is worth nothing. Returns the rows that became stale."""
-        self.clamping += 1
-        rows = [
-            row.row
-            for row in self.setup.rows
-            if state_of(self.ledger.own(row.row)) not in (RowState.EMPTY, RowState.STALE) and self._on_part(row)
-        ]
-        for row in rows:
-            self.ledger.add(EntryKind.STALE, row, None, note="clamped again")
-        return rows
-
-    def roll(self, number: int) -> list[str]:
-        """Put another real-life part in the fixture, drawn by number. Returns the rows that became stale.
-
-        Raises:
-            PlanError: the scene is a fixed one, or the tip stands where the new part would be.
-        """
-        if self._roll is None:
-            raise PlanError(
-                "This set-up has one part only", "It is described with its errors", "Open a job of your own"
-            )
-        scene = self._roll(number)
-        self.machine.exchange(scene.solids)
-        self.scene = scene
-        return self.clamp()
-
-    def take_datum(self, row: str, axis: str, feature: str, *, onto: bool) -> bool:
-        """Take an axis of an offset from a drawn feature; what was stored is stale then. Tells whether a file keeps it.
-
-        Raises:
-            DatumError: the feature does not locate the axis. JobError, ExportError: the file could not be changed.
-        """
-        rule = rule_from(self.setup, row, axis, feature, self.expected(row)[axis], onto=onto)
-        if self._keep_rule is not None:
-            self._keep_rule(row, axis, rule)
-        self.setup = with_rule(self.setup, row, axis, rule)
-        if self.state(row) not in (RowState.EMPTY, RowState.PART, RowState.STALE):
-            self.ledger.add(EntryKind.STALE, row, None, note=f"datum of {axis.upper()} changed")
-        return self._keep_rule is not None
-
-    def _on_part(self, plan: RowPlan) -> bool:
-        bodies = {drawn.name: drawn.body for drawn in self.setup.features}
-        return any(bodies[name] == self.setup.part for name in _features_of(plan))
-
     # -- measuring ---------------------------------------------------------------------------------------------
 
     def look(self, measurement: Measurement) -> list[Look]:
         """Second look before a measurement."""
         return look_at_measurement(measurement, self.setup.machine.travel)
 
+    @property
+    def first_number(self) -> int:
+        """The number of the measuring program; those that set a row count on from it."""
+        return self.setup.card.program or FIRST_NUMBER
+
     def _plan(self, number: int, title: str, measurements: Iterable[Measurement], store: StorePlan | None) -> Plan:
+        comment = self.setup.card.comment
         return Plan(
             number=number,
-            title=title,
+            title=f"{title}  {comment}" if comment else title,
             machine=self.setup.machine.name,
             part=self.setup.part,
             date=date.today().isoformat(),
@@ -209,7 +96,7 @@ class Workshop(AtMachine):
         if any(look.stops for look in looks):
             raise SecondLookError(looks)
         title = f"measure {measurement.title or measurement.name}"
-        return write_program(self._plan(MEASURE_NUMBER, title, [measurement], None), self.profile)
+        return write_program(self._plan(self.first_number, title, [measurement], None), self.profile)
 
     def take(self, measurement: Measurement, program: Program, run: Run) -> Measured:
         """Read the report of a finished run, solve the feature, compare with the control, keep it.
@@ -242,7 +129,7 @@ class Workshop(AtMachine):
         self.measured[measurement.name] = measured
         self.active = run.interpreter.modal.offset
         for row in self.setup.rows:
-            if measurement.name in _features_of(row) and not self.missing(row.row):
+            if measurement.name in features_of(row) and not self.missing(row.row):
                 self.ledger.add(EntryKind.MEASURED, row.row, self.chain(row.row), note=f"{feature.name} measured")
         return measured
 
@@ -279,27 +166,6 @@ class Workshop(AtMachine):
         }
         return solve_offset(row, ready, features, self.expected(row)) if ready else None
 
-    def expected(self, row: str) -> dict[str, float]:
-        """Where the offset should lie when the set-up is as drawn, machine mm."""
-        drawn = {feature.name: feature for feature in self.setup.features}
-        table = self.machine.offset(row)
-        result = {}
-        for axis, rule in self.setup.row(row).rules.items():
-            i = AXES.index(axis)
-            if isinstance(rule, FromFeature):
-                result[axis] = drawn[rule.feature].machine[i] - rule.drawing + rule.allowance + rule.master
-            else:
-                result[axis] = rule.value if isinstance(rule, Fixed) else table[i]
-        return result
-
-    def missing(self, row: str) -> list[str]:
-        """Names of the features a row still needs in this clamping."""
-        return [
-            name
-            for name in _features_of(self.setup.row(row))
-            if name not in self.measured or self.measured[name].clamping != self.clamping
-        ]
-
     def look_before_store(self, row: str) -> list[Look]:
         """Second look before a store.
 
@@ -308,7 +174,7 @@ class Workshop(AtMachine):
         """
         plan = self.setup.row(row)
         chain = solve_offset(row, plan.rules, self.features(), dict(zip(AXES, self.machine.offset(row), strict=True)))
-        used = [self.measured[name] for name in _features_of(plan)]
+        used = [self.measured[name] for name in features_of(plan)]
         reference, name, limit = self.jump_reference(row)
         differences = [abs(a.difference) for m in used for a in m.agreements if not a.is_size]
         looks = look_at_store(
@@ -345,14 +211,16 @@ class Workshop(AtMachine):
             self.measured[name].measurement
             if name in self.measured
             else build_measurement(self.setup, point_at(self.setup, drawn[name]))
-            for name in _features_of(plan)
+            for name in features_of(plan)
         ]
         looks = [look for measurement in measurements for look in self.look(measurement)]
         if any(look.stops for look in looks):
             raise SecondLookError(looks)
         title = f"{self.setup.part} {plan.title} to {row}"
         store = self._store_plan(row, plan.rules)
-        return write_program(self._plan(FULL_NUMBER + int(row[1:]), title, measurements, store), self.profile)
+        return write_program(
+            self._plan(self.first_number + 200 + int(row[1:]), title, measurements, store), self.profile
+        )
 
     def store(self, row: str) -> Chain:
         """Write the worked-out offset into the control's table by a program, then into the book.
@@ -371,7 +239,8 @@ class Workshop(AtMachine):
             axis.axis: Fixed(axis.value, axis.u) if axis.written else Keep() for axis in chain.axes
         }
         program = write_program(
-            self._plan(STORE_NUMBER + int(row[1:]), f"set {row}", [], self._store_plan(row, rules)), self.profile
+            self._plan(self.first_number + 100 + int(row[1:]), f"set {row}", [], self._store_plan(row, rules)),
+            self.profile,
         )
         before = self.machine.offset(row)
         run = self.start(program)
@@ -451,13 +320,8 @@ class Workshop(AtMachine):
     def true_offset(self, row: str) -> dict[str, float]:
         """The value a perfect measurement would give, machine mm."""
         tips: dict[str, Vector] = {}
-        for name in _features_of(self.setup.row(row)):
+        for name in features_of(self.setup.row(row)):
             touch = self.measured[name].feature.touches[-1]
             x, y, z = touch.position
             tips[name] = (x, y, z - self.setup.stylus.length)
         return self.scene.true_offset(self.setup.row(row).rules, tips)
-
-
-def _features_of(plan: RowPlan) -> list[str]:
-    """Features a row needs, in the order of its axes, each once."""
-    return list(dict.fromkeys(rule.feature for rule in plan.rules.values() if isinstance(rule, FromFeature)))

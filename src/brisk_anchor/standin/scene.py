@@ -9,7 +9,18 @@ import numpy as np
 from brisk_anchor.core.frames import Array, Frame
 from brisk_anchor.core.kinds import FeatureKind, Vector
 from brisk_anchor.core.offsets import Fixed, FromFeature, Keep, Rule, Rules
-from brisk_anchor.core.setup import DrawnFeature, DrawnPoint, Machine, Outline, Polyline, RowPlan, Setup, Travel
+from brisk_anchor.core.setup import (
+    DrawnFeature,
+    DrawnPoint,
+    JobCard,
+    Machine,
+    Operation,
+    Outline,
+    Polyline,
+    RowPlan,
+    Setup,
+    Travel,
+)
 from brisk_anchor.standin.machine import StandIn
 from brisk_anchor.standin.motion import RealProbe
 from brisk_anchor.standin.scene_file import BodySection, FeatureSection, RuleSection, SceneFile
@@ -134,7 +145,8 @@ def _turned(section: SolidSection) -> Ball | Cone | None:
     return None
 
 
-def _region(section: SolidSection, *, real: bool) -> Region:
+def region_of(section: SolidSection, *, real: bool = False) -> Region:
+    """The flat region of a described solid, openings not taken out."""
     if section.shape == "ball" and section.centre:
         return Disc(section.centre, (section.top - section.bottom) / 2)
     if section.shape == "cone" and section.centre:
@@ -179,7 +191,7 @@ def _solid(body: BodySection, section: SolidSection, frame: Frame, *, real: bool
         name=section.name,
         body=body.name,
         role=body.role,
-        region=_region(section, real=real),
+        region=region_of(section, real=real),
         bottom=section.bottom,
         top=section.top,
         holes=tuple(holes),
@@ -341,6 +353,12 @@ def build_scene(file: SceneFile) -> Scene:
         ),
         outlines=tuple(_outline(solid) for solid in (table, *nominal)),
         points=tuple(point for body in reversed(file.body) for point in _points(body)),
+        card=JobCard(
+            file.job.program,
+            file.job.program_comment,
+            tuple(Operation(o.name, o.offset, o.comment) for o in file.job.operation),
+            tuple(file.job.note),
+        ),
         turn=bodies[file.job.part].turn if file.job.part in bodies else 0.0,
     )
     return Scene(file, setup, (table, *real))

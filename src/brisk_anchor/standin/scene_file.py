@@ -19,6 +19,14 @@ from brisk_anchor.standin.solid_file import Coordinate, Length, Name, Place, Sec
 _MAX_BYTES = 1_000_000
 
 
+class OperationSection(Section):
+    """An operation of the job and the offset it uses."""
+
+    name: Name
+    offset: Annotated[str, Field(pattern=r"^G5[4-9]$")]
+    comment: Annotated[str, Field(max_length=120)] = ""
+
+
 class JobSection(Section):
     """What the job is called, and two figures every measurement needs."""
 
@@ -29,6 +37,10 @@ class JobSection(Section):
     fixture: Name
     clear_height: Coordinate
     start_uncertainty: float = Field(ge=0.01, le=20)
+    program: int | None = Field(default=None, ge=1, le=9600)
+    program_comment: Annotated[str, Field(max_length=60)] = ""
+    note: Annotated[list[Annotated[str, Field(max_length=160)]], Field(max_length=24)] = []
+    operation: list[OperationSection] = []
 
 
 class RotarySection(Section):

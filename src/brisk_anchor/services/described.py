@@ -1,0 +1,250 @@
+"""The set-up as it is described and as it lies on the machine now: states of its offsets, clamping, changes to it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import datetime
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from brisk_anchor.book.store import Book, Entry, EntryKind, RowState, state_of
+from brisk_anchor.core.errors import PlanError
+from brisk_anchor.core.features import Feature
+from brisk_anchor.core.measuring import Measurement
+from brisk_anchor.core.offsets import Fixed, FromFeature
+from brisk_anchor.core.proof import Agreement
+from brisk_anchor.core.setup import RowPlan, Setup
+from brisk_anchor.core.touches import AXES
+from brisk_anchor.nc.profile import Profile
+from brisk_anchor.services.at_machine import AtMachine
+from brisk_anchor.services.datum import rule_at, rule_from, with_rules
+from brisk_anchor.services.ledger import Ledger
+from brisk_anchor.services.machine_file import MachineFile
+from brisk_anchor.standin.scene import Scene, build_scene
+
+if TYPE_CHECKING:
+    from brisk_anchor.services.describing import Change, Describing
+
+
+@dataclass(frozen=True, slots=True)
+class Measured:
+    """A feature as it was measured in this job, with where from, and how it agrees with the control's arithmetic."""
+
+    measurement: Measurement
+    feature: Feature
+    agreements: tuple[Agreement, ...]
+    at: datetime
+    clamping: int
+
+
+class Described(AtMachine):
+    """A scene on a machine, what is known of its rows, and the files that describe it where there are any."""
+
+    def __init__(
+        self,
+        scene: Scene,
+        book: Book | None,
+        profile: Profile,
+        *,
+        seed: int | None = 1,
+        machine_file: Path | None = None,
+        description: Describing | None = None,
+        rolled: int = 0,
+    ) -> None:
+        """`machine_file` keeps how the machine was left; `description` the files the scene is made of, `rolled` which
+        real-life part was drawn from them.
+
+        Raises:
+            StateError: the machine's file holds something else.
+        """
+        self.scene = scene
+        self.description = description
+        self._rolled = rolled
+        self.setup: Setup = scene.setup.with_lengths(profile.tool_lengths.convention, profile.length_reference)
+        self.book = book
+        super().__init__(
+            scene.stand_in(seed=seed, length_reference=profile.length_reference), profile, MachineFile(machine_file)
+        )
+        self.active = next(iter(profile.offsets))
+        self.measured: dict[str, Measured] = {}
+        self.clamping = 0
+        self.ledger = Ledger(book, scene.setup)
+        left = self.machine_file.load(self.control)
+        for row in profile.offsets:
+            # What the book knows better than the machine's file: no file yet, or a crash between the two.
+            if (stored := self.ledger.last(row, EntryKind.STORED)) is not None and (left is None or stored.at > left):
+                x, y, z = (stored.values[axis] for axis in AXES)
+                self.machine.write_offset(row, (x, y, z))
+
+    # -- how the rows stand --------------------------------------------------------------------------------------
+
+    def history(self, row: str) -> list[Entry]:
+        """Entries of a row, oldest first."""
+        return self.ledger.history(row)
+
+    def last(self, row: str, kind: EntryKind) -> Entry | None:
+        """The newest entry of a kind that is of this job and still holds."""
+        return next((entry for entry in reversed(self.ledger.own(row)) if entry.kind is kind), None)
+
+    def state(self, row: str) -> RowState:
+        """How a row stands: from the book, and from what this job has measured since."""
+        booked = state_of(self.ledger.own(row))
+        names = next((features_of(plan) for plan in self.setup.rows if plan.row == row), [])
+        known = [name for name in names if name in self.measured and self.measured[name].clamping == self.clamping]
+        if booked is RowState.EMPTY and known and len(known) < len(names):
+            return RowState.PART
+        if booked in (RowState.STORED, RowState.PROVED, RowState.STALE) and 0 < len(known) < len(names):
+            newest = self.history(row)[-1].at
+            if any(self.measured[name].at > newest for name in known):
+                return RowState.PART
+        return booked
+
+    def expected(self, row: str) -> dict[str, float]:
+        """Where the offset should lie when the set-up is as drawn, machine mm."""
+        drawn = {feature.name: feature for feature in self.setup.features}
+        table = self.machine.offset(row)
+        result = {}
+        for axis, rule in self.setup.row(row).rules.items():
+            i = AXES.index(axis)
+            if isinstance(rule, FromFeature):
+                result[axis] = drawn[rule.feature].machine[i] - rule.drawing + rule.allowance + rule.master
+            else:
+                result[axis] = rule.value if isinstance(rule, Fixed) else table[i]
+        return result
+
+    def missing(self, row: str) -> list[str]:
+        """Names of the features a row still needs in this clamping."""
+        return [
+            name
+            for name in features_of(self.setup.row(row))
+            if name not in self.measured or self.measured[name].clamping != self.clamping
+        ]
+
+    # -- the part as it lies there -------------------------------------------------------------------------------
+
+    def clamp(self) -> list[str]:
+        """The part was clamped again: what was measured before is worth nothing. Returns the rows that became stale."""
+        self.clamping += 1
+        rows = [
+            row.row
+            for row in self.setup.rows
+            if state_of(self.ledger.own(row.row)) not in (RowState.EMPTY, RowState.STALE) and self._on_part(row)
+        ]
+        for row in rows:
+            self.ledger.add(EntryKind.STALE, row, None, note="clamped again")
+        return rows
+
+    def _on_part(self, plan: RowPlan) -> bool:
+        bodies = {drawn.name: drawn.body for drawn in self.setup.features}
+        return any(bodies[name] == self.setup.part for name in features_of(plan))
+
+    def roll(self, number: int) -> list[str]:
+        """Put another real-life part in the fixture, drawn by number. Returns the rows that became stale.
+
+        Raises:
+            PlanError: the scene is a fixed one. GuardError: the tip stands where the new part would be.
+        """
+        if self.description is None:
+            raise PlanError(
+                "This set-up has one part only", "It is described with its errors", "Open a job of your own"
+            )
+        scene = build_scene(self.description.job.scene(number))
+        self.machine.exchange(scene.solids)
+        self.scene, self._rolled = scene, number
+        return self.clamp()
+
+    # -- changing the description --------------------------------------------------------------------------------
+
+    def changing(self) -> Describing:
+        """The files that can be changed. Raises PlanError where there are none."""
+        if self.description is None:
+            raise PlanError(
+                "This set-up has no files of its own",
+                "The demo is described with its errors, for trying things out",
+                "brisk-anchor new makes a job, brisk-anchor open opens it",
+            )
+        return self.description
+
+    def change(self, change: Change) -> None:
+        """Make a change that was worked out: the files first, then the set-up and the stand-in.
+
+        What was measured on a feature that is another now is forgotten; rows whose rules changed are stale.
+
+        Raises:
+            GuardError: the tip stands where metal would be. JobError, ExportError: the files could not be changed.
+        """
+        describing = self.changing()
+        scene = build_scene(change.job.scene(self._rolled))
+        before = self.scene.solids
+        self.machine.exchange(scene.solids)
+        try:
+            if change.job is not describing.job:
+                describing.make(change)
+        except BaseException:
+            self.machine.exchange(before)
+            raise
+        self._adopt(scene, moves_part=change.moves_part)
+
+    def undo(self) -> str | None:
+        """Take the last change of the description back; what it was in words, None where there is none.
+
+        Raises:
+            GuardError: the tip stands where metal would be. JobError, ExportError: the files could not be changed.
+        """
+        change = self.changing().undo()
+        if change is None:
+            return None
+        scene = build_scene(change.job.scene(self._rolled))
+        self.machine.exchange(scene.solids)
+        self._adopt(scene, moves_part=True)
+        return change.told
+
+    def _adopt(self, scene: Scene, *, moves_part: bool) -> None:
+        old = self.setup
+        self.scene = scene
+        lengths = self.profile.tool_lengths.convention
+        self.setup = scene.setup.with_lengths(lengths, self.profile.length_reference)
+        drawn = {feature.name: feature for feature in self.setup.features}
+        known = {feature.name: feature for feature in old.features}
+        for name in [name for name in self.measured if drawn.get(name) != known.get(name)]:
+            del self.measured[name]
+        rules = {plan.row: plan.rules for plan in old.rows}
+        for plan in self.setup.rows:
+            if rules.get(plan.row, plan.rules) != plan.rules:
+                self._rule_changed(plan.row, "datum changed")
+        if moves_part:
+            self.clamp()
+
+    def take_datum(self, row: str, axis: str, feature: str, *, onto: bool) -> bool:
+        """Take an axis of an offset from a drawn feature; what was stored is stale then. Tells whether a file keeps it.
+
+        Raises:
+            DatumError: the feature does not locate the axis. JobError, ExportError: the file could not be changed.
+        """
+        rule = rule_from(self.setup, row, axis, feature, self.expected(row)[axis], onto=onto)
+        return self._take(row, {axis: rule})
+
+    def put_zero(self, row: str, places: Mapping[str, float]) -> bool:
+        """Put axes of an offset's zero at places, machine mm by the description; each stays measured where it was.
+
+        Raises:
+            DatumError: an axis comes from no feature. JobError, ExportError: the file could not be changed.
+        """
+        return self._take(row, {axis: rule_at(self.setup, row, axis, place) for axis, place in places.items()})
+
+    def _take(self, row: str, rules: Mapping[str, FromFeature]) -> bool:
+        if self.description is not None:
+            self.description.make(self.description.ruled(row, rules))
+        self.setup = with_rules(self.setup, row, rules)
+        self._rule_changed(row, f"datum of {', '.join(rules).upper()} changed")
+        return self.description is not None
+
+    def _rule_changed(self, row: str, note: str) -> None:
+        if self.state(row) not in (RowState.EMPTY, RowState.PART, RowState.STALE):
+            self.ledger.add(EntryKind.STALE, row, None, note=note)
+
+
+def features_of(plan: RowPlan) -> list[str]:
+    """Features a row needs, in the order of its axes, each once."""
+    return list(dict.fromkeys(rule.feature for rule in plan.rules.values() if isinstance(rule, FromFeature)))

@@ -1,0 +1,223 @@
+"""The one place that changes what a job describes: a change is checked with the whole job first, and can be undone."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+from brisk_anchor.core.errors import ExportError, Finding, JobError
+from brisk_anchor.core.frames import Frame
+from brisk_anchor.core.kinds import Vector
+from brisk_anchor.core.offsets import FromFeature, Keep
+from brisk_anchor.core.setup import DrawnFeature, Setup
+from brisk_anchor.core.touches import AXES
+from brisk_anchor.exchange.files import write_whole
+from brisk_anchor.exchange.toml_files import MILLIMETRES, parse, read_text
+from brisk_anchor.services.datum import axes_of
+from brisk_anchor.services.drawn_body import expand
+from brisk_anchor.services.job_text import JOB_NAME, figure, with_key, with_rule, with_table, without_feature
+from brisk_anchor.services.jobs import Job, load_job
+from brisk_anchor.services.words import read_words
+from brisk_anchor.standin.scene import build_scene
+
+_UNDOS = 50
+_PREFERRED = {
+    "x": ("RIGHT", "LEFT"),
+    "y": ("UP", "DOWN"),
+    "z": ("BELOW",),
+}
+"""Walls that give an axis of a zero where nothing else is said: left before right, front before back."""
+
+
+@dataclass(frozen=True, slots=True)
+class Change:
+    """A change worked out and checked, not written yet: what it does in words, the job with it, the texts to write."""
+
+    told: str
+    job: Job
+    texts: Mapping[str, str]
+    setup: Setup
+    moves_part: bool = False
+    aside: str = ""
+    """A file whose present text is kept under another name, because all of it is replaced."""
+
+
+class Describing:
+    """The files of a job's folder, as they are and as they would be."""
+
+    def __init__(self, folder: Path) -> None:
+        """Raises JobError."""
+        self.folder = folder
+        self.job = load_job(folder)
+        self._before: list[dict[str, str]] = []
+
+    # -- working a change out ----------------------------------------------------------------------------------
+
+    def drawn(self, words: str) -> Change:
+        """What a line of words would draw. Raises DrawingFileError, NumberEntryError, JobError."""
+        job = self.job
+        name, text = job.job.part, self._text(job.job.part)
+        solids, features = expand(job.part)
+        names = [str(feature["name"]) for feature in features] + [feature.name for feature in job.part.feature]
+        unit = MILLIMETRES[parse(text, name)["units"]]
+        drawn = read_words(words, solids, names, job.part.name, job.machine.probe.ball_diameter, unit)
+        if drawn.turn is not None:
+            return self.turned(drawn.turn)
+        if drawn.whole:
+            return self.replaced(drawn.whole, drawn.told)
+        return self._change({name: with_table(text, drawn.table)}, drawn.told)
+
+    def removed(self, feature: str) -> Change:
+        """The job without a feature of its part; one of a pattern takes the whole pattern along.
+
+        Raises:
+            JobError: it is not the part's own, or an offset needs it.
+        """
+        name = self.job.job.part
+        own = {drawn.name for drawn in self.job.part.feature}
+        wanted = feature if feature in own else feature.rpartition(" ")[0]
+        return self._change({name: without_feature(self._text(name), name, wanted)}, f"{wanted} taken off the drawing")
+
+    def replaced(self, part: str, told: str) -> Change:
+        """The job with another part file; offsets that need what is gone are taken from what is there."""
+        name = self.job.job.part
+        fresh = {JOB_NAME: self._text(JOB_NAME), name: part}
+        fixture = {str(feature["name"]) for feature in expand(self.job.fixture)[1]}
+        present = {str(table["name"]) for table in parse(part, name).get("feature", []) if "name" in table}
+        if not present:
+            raise JobError(name, (Finding(name, "nothing on it can be measured"),), "Draw a feature")
+        gone = [
+            (row.row, axis)
+            for row in self.job.job.offset
+            for axis in AXES
+            if (used := getattr(row, axis).feature) is not None and used not in present | fixture
+        ]
+        for row, axis in gone:  # any feature that is there lets the whole be read; the right one follows
+            fresh[JOB_NAME] = with_rule(fresh[JOB_NAME], row, axis, Keep())
+        setup = _setup_of(load_job(self.folder, fresh))
+        zero = _part_frame(setup).point((0.0, 0.0, 0.0))
+        for row, axis in gone:
+            fresh[JOB_NAME] = with_rule(fresh[JOB_NAME], row, axis, proposed_rule(setup, axis, zero))
+        return replace(self._change(fresh, told, moves_part=True), aside=name)
+
+    def turned(self, angle: float) -> Change:
+        """The job with its part turned in the fixture, about its zero; every zero stays where it is on the part.
+
+        Args:
+            angle: seat_turn, degrees.
+        """
+        angle -= 360 * round(angle / 360)
+        texts = {JOB_NAME: with_key(self._text(JOB_NAME), JOB_NAME, "seat_turn", figure(angle), "seat")}
+        before, after = _setup_of(self.job), _setup_of(load_job(self.folder, texts))
+        there, here = _part_frame(before), _part_frame(after)
+        bodies = {drawn.name: drawn.body for drawn in before.features}
+        for plan in after.rows:
+            old = before.row(plan.row).rules
+            level = {axis: rule for axis, rule in old.items() if axis != "z" and isinstance(rule, FromFeature)}
+            if len(level) != 2 or any(bodies[rule.feature] != before.part for rule in level.values()):
+                continue
+            zero = (*(_zero(before, level[axis], axis) for axis in "xy"), 0.0)
+            moved = here.point(there.inverse().point(zero))
+            for i, axis in enumerate("xy"):
+                name = _rule_for(after, axis, [rule.feature for rule in (level[axis], *level.values())])
+                away = round(_feature(after, name).machine[i] - moved[i], 6)
+                taken = replace(level[axis], feature=name, drawing=away, allowance=0.0)
+                texts[JOB_NAME] = with_rule(texts[JOB_NAME], plan.row, axis, taken)
+        return self._change(texts, f"the part lies turned by {angle:+g}° in its fixture", moves_part=True)
+
+    def ruled(self, row: str, rules: Mapping[str, FromFeature]) -> Change:
+        """The job with axes of an offset taken from elsewhere."""
+        text = self._text(JOB_NAME)
+        for axis, rule in rules.items():
+            text = with_rule(text, row, axis, rule)
+        return self._change({JOB_NAME: text}, f"{row} {', '.join(rules).upper()} changed")
+
+    def assigned(self, operation: str, row: str) -> Change:
+        """The job with an operation that uses another of its offsets."""
+        text = self._text(JOB_NAME)
+        number = next(n for n, item in enumerate(self.job.job.operation) if item.name == operation)
+        text = with_key(text, JOB_NAME, "offset", f'"{row}"', "name", table=("operation", number))
+        return self._change({JOB_NAME: text}, f"{operation} uses {row}")
+
+    def _text(self, name: str) -> str:
+        return read_text(self.folder / name)
+
+    def _change(self, texts: Mapping[str, str], told: str, *, moves_part: bool = False) -> Change:
+        job = load_job(self.folder, texts)
+        return Change(told, job, texts, _setup_of(job), moves_part)
+
+    # -- making it ---------------------------------------------------------------------------------------------
+
+    def make(self, change: Change) -> None:
+        """Write a change. Raises JobError, ExportError; then nothing is changed."""
+        before = {name: self._text(name) for name in change.texts}
+        if change.aside:
+            stem = change.aside.removesuffix(".toml")
+            free = next(path for n in range(1, 10_000) if not (path := self.folder / f"{stem}-{n}.toml").exists())
+            write_whole(free, before[change.aside].encode())
+        self._write(before, change.texts)
+        self._before = [*self._before[-_UNDOS:], before]
+        self.job = change.job
+
+    def undo(self) -> Change | None:
+        """Write the last change back; None when there is none. Raises JobError, ExportError."""
+        if not self._before:
+            return None
+        texts = self._before[-1]
+        change = self._change(texts, "the last change is taken back", moves_part=True)
+        self._write({name: self._text(name) for name in texts}, texts)
+        self._before.pop()
+        self.job = change.job
+        return change
+
+    def _write(self, before: Mapping[str, str], texts: Mapping[str, str]) -> None:
+        """All files or none: what was written before a fault is put back."""
+        written: list[str] = []
+        try:
+            for name, text in texts.items():
+                write_whole(self.folder / name, text.encode())
+                written.append(name)
+        except ExportError:
+            for name in written:
+                write_whole(self.folder / name, before[name].encode())
+            raise
+
+
+def _setup_of(job: Job) -> Setup:
+    profile = job.profile
+    return build_scene(job.scene(0)).setup.with_lengths(profile.tool_lengths.convention, profile.length_reference)
+
+
+def _feature(setup: Setup, name: str) -> DrawnFeature:
+    return next(feature for feature in setup.features if feature.name == name)
+
+
+def _part_frame(setup: Setup) -> Frame:
+    zero = next(point for point in setup.points if point.title == "zero of the drawing" and point.body == setup.part)
+    return Frame.from_angles(zero.machine, c=setup.turn)
+
+
+def _zero(setup: Setup, rule: FromFeature, axis: str) -> float:
+    """Where the zero lies by the description, machine mm."""
+    return _feature(setup, rule.feature).machine[AXES.index(axis)] - rule.drawing + rule.allowance
+
+
+def _rule_for(setup: Setup, axis: str, names: list[str]) -> str:
+    """The first of the features that locates the axis and lies square to it; the first of all where none does."""
+    found = (name for name in names if axis in axes_of(_feature(setup, name)) and not _feature(setup, name).skew)
+    return next(found, names[0])
+
+
+def proposed_rule(setup: Setup, axis: str, zero: Vector) -> FromFeature | Keep:
+    """A rule for an axis of a zero at a place on the machine: from a face of the part, else from anything round.
+
+    Where nothing locates the axis, what is there is kept.
+    """
+    own = [feature for feature in setup.features if feature.body == setup.part and not feature.skew]
+    faces = [f for wall in _PREFERRED[axis] for f in own if f.walls == (wall,)]
+    found = next(iter([*faces, *(f for f in own if f.kind.is_paired and axis in axes_of(f))]), None)
+    if found is None:
+        return Keep()
+    i = AXES.index(axis)
+    return FromFeature(found.name, round(found.machine[i] - zero[i], 6))

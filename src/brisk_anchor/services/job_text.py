@@ -1,0 +1,101 @@
+"""Changing a job's files as text: single lines and whole tables, so that a person's comments stay where they are."""
+
+from __future__ import annotations
+
+import re
+
+from brisk_anchor.core.errors import Finding, JobError
+from brisk_anchor.core.offsets import FromFeature, Keep
+from brisk_anchor.exchange.toml_files import MILLIMETRES, line_of, parse
+
+JOB_NAME = "job.toml"
+
+
+def figure(value: float) -> str:
+    """A TOML float to a tenth of a micrometre: a figure always stands behind its point."""
+    text = f"{value:.4f}".rstrip("0")
+    return f"{text}0" if text.endswith(".") else text
+
+
+def quoted(text: str) -> str:
+    """A TOML string of any text: what cannot be printed is left out, quotes and backslashes are changed."""
+    plain = "".join(c for c in text if c.isprintable()).replace("\\", "/").replace('"', "'")
+    return f'"{plain[:58]}"'
+
+
+def with_rule(text: str, row: str, axis: str, rule: FromFeature | Keep) -> str:
+    """job.toml with one line changed: where an axis of an offset comes from.
+
+    Raises:
+        JobError: the file does not hold the rule on a line of its own.
+    """
+    data = parse(text, JOB_NAME)
+    number = next((n for n, table in enumerate(data.get("offset", [])) if table.get("row") == row), None)
+    line = line_of(text, ("offset", number if number is not None else 0, axis))
+    lines = text.split("\n")
+    if number is None or line is None or not re.match(rf"\s*{axis}\s*=\s*\{{.*\}}\s*(#.*)?$", lines[line - 1]):
+        reason = f"{row} has no line “{axis} = {{ … }}” that could be changed"
+        raise JobError(JOB_NAME, (Finding(JOB_NAME, reason),), "Change it by hand")
+    if isinstance(rule, Keep):
+        lines[line - 1] = f"{axis} = {{ keep = true }}"
+        return "\n".join(lines)
+    scale = MILLIMETRES[data["units"]]
+    more = f", allowance = {rule.allowance / scale:.6g}" if rule.allowance else ""
+    lines[line - 1] = f'{axis} = {{ feature = "{rule.feature}", drawing = {rule.drawing / scale:.6f}{more} }}'
+    return "\n".join(lines)
+
+
+def with_key(text: str, name: str, key: str, value: str, after: str, *, table: tuple[str | int, ...] = ()) -> str:
+    """A file with a key of its head, or of a table, set: on the line it stands on, or on a new one behind `after`.
+
+    Raises:
+        JobError: neither stands on a line of its own.
+    """
+    lines = text.split("\n")
+    if (line := _line(text, (*table, key))) is not None:
+        comment = re.search(r"\s+#.*$", lines[line - 1])
+        lines[line - 1] = f"{key} = {value}{comment[0] if comment else ''}"
+    elif (line := _line(text, (*table, after))) is not None:
+        lines.insert(line, f"{key} = {value}")
+    else:
+        raise JobError(name, (Finding(name, f"there is no line “{after} = …” in its head"),), "Change it by hand")
+    return "\n".join(lines)
+
+
+def _line(text: str, place: tuple[str | int, ...]) -> int | None:
+    """The line of a key itself: `line_of` is content with the table around it."""
+    line = line_of(text, place)
+    if line is None or not re.match(rf"\s*{place[-1]}\s*=", text.split("\n")[line - 1]):
+        return None
+    return line
+
+
+def with_table(text: str, table: str) -> str:
+    """A file with a table more at its end."""
+    return f"{text.rstrip()}\n\n{table.strip()}\n"
+
+
+def without_feature(text: str, name: str, feature: str) -> str:
+    """A file without the [[feature]] of a name, and without the comments right above it.
+
+    Raises:
+        JobError: there is none, or it does not stand in a table of its own.
+    """
+    data = parse(text, name)
+    number = next((n for n, table in enumerate(data.get("feature", [])) if table.get("name") == feature), None)
+    line = line_of(text, ("feature", number)) if number is not None else None
+    lines = text.split("\n")
+    if line is None or not lines[line - 1].lstrip().startswith("[["):
+        raise JobError(name, (Finding(name, f"there is no table [[feature]] “{feature}”"),), "Change it by hand")
+    first = line - 1
+    end = next((n for n in range(line, len(lines)) if _is_header(lines[n])), len(lines))
+    while end > line and (lines[end - 1].lstrip().startswith("#") or not lines[end - 1].strip()):
+        end -= 1
+    while first and lines[first - 1].lstrip().startswith("#"):
+        first -= 1
+    return "\n".join([*lines[:first], *lines[end:]]).rstrip() + "\n"
+
+
+def _is_header(line: str) -> bool:
+    """Whether a line opens a table, and is no value of several lines that begins with a bracket."""
+    return re.match(r"\s*\[\[?\s*[A-Za-z_]", line) is not None
