@@ -99,6 +99,14 @@ class DrawnPoint:
 
 
 @dataclass(frozen=True, slots=True)
+class DrawnWord:
+    """Words or a dimension of the part's drawing, and where they stand, machine mm."""
+
+    text: str
+    machine: Vector
+
+
+@dataclass(frozen=True, slots=True)
 class RowPlan:
     """One offset this job needs: its row, its name, a rule for each axis, and the largest jump that is believed, mm."""
 
@@ -144,6 +152,7 @@ class Setup:
     rows: tuple[RowPlan, ...]
     outlines: tuple[Outline, ...] = field(default=())
     points: tuple[DrawnPoint, ...] = field(default=())
+    words: tuple[DrawnWord, ...] = field(default=())
     card: JobCard = JobCard()
     turn: float = 0.0
     """How far the part's drawing is turned about Z on the machine, degrees."""

@@ -7,10 +7,12 @@ import math
 from pathlib import Path
 
 from brisk_anchor.core.errors import DrawingFileError
-from brisk_anchor.exchange.read_part import Point, ReadPart, Round, area, loops, simplified
+from brisk_anchor.exchange.read_part import Point, ReadPart, Round, Word, area, loops, simplified, within
 
 _MAX_BYTES = 50_000_000
 _MOST_SEGMENTS = 200_000
+_MOST_OPENINGS = 500
+"""Of circles, and of other outlines: more than that nobody measures, and no screen can tell apart."""
 _SAG = 0.002
 _UNITS = {1: 25.4, 2: 304.8, 4: 1.0, 5: 10.0, 6: 1000.0}
 """$INSUNITS → mm."""
@@ -57,7 +59,7 @@ def _read(path: Path, unit: float | None, layers: frozenset[str] | None) -> Read
         )
     segments: list[tuple[Point, Point]] = []
     rounds: list[Round] = []
-    words: list[str] = []
+    words: list[Word] = []
     for entity in document.modelspace():
         if layers is not None and entity.dxf.layer not in layers:
             continue
@@ -71,9 +73,10 @@ def _read(path: Path, unit: float | None, layers: frozenset[str] | None) -> Read
             segments += itertools.pairwise(points)
         elif kind in ("TEXT", "MTEXT"):
             text = entity.plain_text() if hasattr(entity, "plain_text") else entity.dxf.text
-            words.append(" ".join(str(text).split()))
+            words.append(Word(" ".join(str(text).split()), _at(entity.dxf.insert, scale)))
         elif kind == "DIMENSION":
-            words.append(_dimension(entity, scale))
+            middle = entity.dxf.get("text_midpoint") or entity.dxf.defpoint
+            words.append(Word(_dimension(entity, scale), _at(middle, scale)))
         if len(segments) > _MOST_SEGMENTS:
             raise DrawingFileError(f"{path.name} holds more than {_MOST_SEGMENTS} lines", "", "Choose layers")
     closed = sorted(loops([s for s in segments if math.dist(*s) > 1e-9]), key=area, reverse=True)
@@ -82,13 +85,32 @@ def _read(path: Path, unit: float | None, layers: frozenset[str] | None) -> Read
         raise DrawingFileError(
             f"{path.name} holds no closed outline", f"Its layers: {layer_names or 'none'}", "Choose layers, or close it"
         )
-    inner = len(closed) - 1
-    notes = [f"{inner} inner outlines that are no circles were left out"] if inner else []
+    outer, *inner = closed
+    notes = []
+    inside = [ring for ring in inner if within(ring, outer)]
+    if len(inside) < len(inner):
+        notes.append(f"{len(inner) - len(inside)} outlines outside the largest one were left out")
+    for what, found in (("circles", rounds), ("inner outlines", inside)):
+        if len(found) > _MOST_OPENINGS:
+            notes.append(f"of {len(found)} {what} the {_MOST_OPENINGS} largest were taken: choose layers")
+    if len(rounds) > _MOST_OPENINGS:
+        rounds = sorted(rounds, key=lambda item: -item.diameter)[:_MOST_OPENINGS]
+    inside = inside[:_MOST_OPENINGS]
     if stated is None:
         notes.append("the file states no unit")
     return ReadPart(
-        path.name, simplified(closed[0]), tuple(rounds), words=tuple(w for w in words if w), notes=tuple(notes)
+        path.name,
+        simplified(outer),
+        tuple(rounds),
+        words=tuple(word for word in words if word.text),
+        openings=tuple(simplified(ring) for ring in inside),
+        notes=tuple(notes),
     )
+
+
+def _at(point: object, scale: float) -> Point:
+    """A place of the drawing in mm."""
+    return round(point[0] * scale, 4), round(point[1] * scale, 4)  # type: ignore[index]
 
 
 def _dimension(entity: object, scale: float) -> str:

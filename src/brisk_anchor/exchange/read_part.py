@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, field
+from itertools import pairwise
 
 Point = tuple[float, float]
 
@@ -20,15 +21,24 @@ class Round:
 
 
 @dataclass(frozen=True, slots=True)
+class Word:
+    """A text or a dimension of the drawing, and where it stands."""
+
+    text: str
+    place: Point
+
+
+@dataclass(frozen=True, slots=True)
 class ReadPart:
-    """A part as read. `outline` runs counter-clockwise and is not closed; `words` are texts and dimensions."""
+    """A part as read. `outline` runs counter-clockwise and is not closed; so do `openings`, outlines within it."""
 
     source: str
     outline: tuple[Point, ...]
     rounds: tuple[Round, ...] = ()
     bottom: float | None = None
     top: float | None = None
-    words: tuple[str, ...] = ()
+    words: tuple[Word, ...] = ()
+    openings: tuple[tuple[Point, ...], ...] = ()
     notes: tuple[str, ...] = field(default=())
 
 
@@ -83,3 +93,58 @@ def simplified(points: list[Point], sag: float = 0.002) -> tuple[Point, ...]:
         if length and abs((x1 - x0) * (y0 - y) - (x0 - x) * (y1 - y0)) / length < sag:
             del kept[n]
     return tuple((round(x, 4), round(y, 4)) for x, y in kept)
+
+
+def within(inner: list[Point], outer: list[Point]) -> bool:
+    """Whether a closed outline lies inside another it does not cross: its first point does, by the edges a ray meets."""
+    x, y = inner[0]
+    odd = False
+    for (x0, y0), (x1, y1) in zip(outer, [*outer[1:], outer[0]], strict=True):
+        if (y0 > y) != (y1 > y) and x < x0 + (x1 - x0) * (y - y0) / (y1 - y0):
+            odd = not odd
+    return odd
+
+
+@dataclass(frozen=True, slots=True)
+class Edge:
+    """A straight edge: its middle, its length, and the heading of the metal behind it, degrees."""
+
+    middle: Point
+    length: float
+    heading: float
+
+
+def straight_edges(outline: tuple[Point, ...], shortest: float) -> list[Edge]:
+    """Straight edges of an outline that runs counter-clockwise, the longest first."""
+    edges = []
+    for (x0, y0), (x1, y1) in zip(outline, [*outline[1:], outline[0]], strict=True):
+        length = math.hypot(x1 - x0, y1 - y0)
+        if length >= shortest:
+            heading = math.degrees(math.atan2(x1 - x0, y0 - y1))
+            edges.append(Edge(((x0 + x1) / 2, (y0 + y1) / 2), length, heading))
+    return sorted(edges, key=lambda edge: (-edge.length, edge.middle))
+
+
+@dataclass(frozen=True, slots=True)
+class Box:
+    """An opening with four square corners: its middle, its sizes, and how far it is turned from the axes, degrees."""
+
+    middle: Point
+    sizes: Point
+    angle: float
+
+
+def box_of(ring: tuple[Point, ...]) -> Box | None:
+    """The rectangle a closed outline is, None where it is something else."""
+    if len(ring) != 4:
+        return None
+    sides = [(x1 - x0, y1 - y0) for (x0, y0), (x1, y1) in zip(ring, [*ring[1:], ring[0]], strict=True)]
+    lengths = [math.hypot(*side) for side in sides]
+    square = all(abs(a[0] * b[0] + a[1] * b[1]) < 1e-4 * math.hypot(*a) * math.hypot(*b) for a, b in pairwise(sides))
+    if not square or abs(lengths[0] - lengths[2]) > 0.01 or abs(lengths[1] - lengths[3]) > 0.01:
+        return None
+    turn = math.degrees(math.atan2(sides[0][1], sides[0][0]))
+    quarters = round(turn / 90)
+    sizes = (lengths[0], lengths[1]) if quarters % 2 == 0 else (lengths[1], lengths[0])
+    xs, ys = zip(*ring, strict=True)
+    return Box((sum(xs) / 4, sum(ys) / 4), sizes, turn - 90 * quarters)

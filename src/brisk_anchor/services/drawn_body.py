@@ -79,7 +79,17 @@ def _cut(feature: JobFeature, solid: SolidSection) -> SolidSection:
         return SolidSection.model_validate({**solid.model_dump(), "holes": [*solid.holes, hole]})
     low, high = _corners(feature)
     slot = SlotSection(low=low, high=high, depth=depth)
+    if feature.angle:
+        slot = SlotSection(points=_turned(feature), depth=depth)
     return SolidSection.model_validate({**solid.model_dump(), "slots": [*solid.slots, slot]})
+
+
+def _turned(feature: JobFeature) -> list[Point]:
+    """The corners turned by the feature's angle about its place."""
+    (x, y, _), (wide, long) = feature.place, _spans(feature)
+    c, s = math.cos(math.radians(feature.angle)), math.sin(math.radians(feature.angle))
+    corners = ((-wide / 2, -long / 2), (wide / 2, -long / 2), (wide / 2, long / 2), (-wide / 2, long / 2))
+    return [(round(x + u * c - v * s, 6), round(y + u * s + v * c, 6)) for u, v in corners]
 
 
 def _standing(feature: JobFeature, solids: dict[str, SolidSection]) -> SolidSection:
@@ -92,5 +102,7 @@ def _standing(feature: JobFeature, solids: dict[str, SolidSection]) -> SolidSect
         return SolidSection.model_validate(
             {**ends, "shape": "round", "centre": feature.place[:2], "diameter": feature.size}
         )
+    if feature.angle:
+        return SolidSection.model_validate({**ends, "shape": "outline", "points": _turned(feature)})
     low, high = _corners(feature)
     return SolidSection.model_validate({**ends, "shape": "block", "low": low, "high": high})

@@ -20,6 +20,7 @@ from brisk_anchor.standin.scene_file import (
     RealProbeSection,
     RowSection,
     ToolSection,
+    WordSection,
 )
 from brisk_anchor.standin.solid_file import Coordinate, Length, Name, Place, Section, SolidSection
 
@@ -27,7 +28,7 @@ NO_LENGTHS = frozenset(
     (
         *("units", "form", "number", "tool_number", "balloon", "program", "jaws"),
         *("count", "columns", "rows", "first_angle"),
-        *("turn", "seat_turn", "at_turn", "slope", "sense", "direction", "letter", "over", "walls"),
+        *("turn", "angle", "seat_turn", "at_turn", "slope", "sense", "direction", "letter", "over", "walls"),
         *("angle_low", "angle_high", "angle_rapid"),
     )
 )
@@ -225,6 +226,7 @@ class PartFile(BodyFile):
 
     form: Literal["brisk-anchor-part-1"]
     stock: Stock | None = None
+    word: Annotated[list[WordSection], Field(max_length=200)] = []
 
 
 _FIXTURES = {

@@ -6,14 +6,19 @@ from pathlib import Path
 
 from brisk_anchor.core.errors import DrawingFileError
 from brisk_anchor.exchange.dxf import read_dxf
-from brisk_anchor.exchange.read_part import ReadPart, Round
+from brisk_anchor.exchange.read_part import Point, ReadPart, Round, box_of, straight_edges
 from brisk_anchor.exchange.stl import read_stl
 from brisk_anchor.exchange.toml_files import MILLIMETRES
 from brisk_anchor.services.job_models import PartFile
 from brisk_anchor.services.job_text import figure, quoted
 
-_SIDES = (("left", 0, min, "RIGHT"), ("right", 0, max, "LEFT"), ("front", 1, min, "UP"), ("back", 1, max, "DOWN"))
 _SHORTEST_EDGE = 5.0
+_MOST_EDGES = 40
+_WALLS = ("RIGHT", "UP", "LEFT", "DOWN")
+_SIDES = {"RIGHT": ("left", 0, min), "LEFT": ("right", 0, max), "UP": ("front", 1, min), "DOWN": ("back", 1, max)}
+"""What a straight edge at the end of the outline is called, by where its metal is: axis and which end."""
+_SLENDER = 2.5
+"""Where an opening is longer than this many times its width, it is a slot, and its ends are not touched."""
 
 
 def read_part(path: Path, *, units: str | None, layers: frozenset[str] | None) -> ReadPart:
@@ -66,7 +71,6 @@ def part_text(read: ReadPart, name: str, *, depth: float, thickness: float | Non
     head = [
         f"# Read from {quoted(read.source)[1:-1]}. Look through it: names, depths and tolerances are yours to say.",
         *(f"# {quoted(note)[1:-1]}" for note in read.notes),
-        *(f"# the drawing says: {quoted(word)[1:-1]}" for word in read.words[:200]),
         "",
         'form = "brisk-anchor-part-1"',
         'units = "mm"',
@@ -84,6 +88,8 @@ def part_text(read: ReadPart, name: str, *, depth: float, thickness: float | Non
     ]
     if bores:
         head += ["holes = [", *(f"    {_hole(bore)}," for bore in bores), "]"]
+    if read.openings:
+        head += ["slots = [", *(f"    {{ points = [{_points(ring)}] }}," for ring in read.openings), "]"]
     head.append("")
     parts = []
     for number, bore in enumerate(bores, 1):
@@ -94,10 +100,14 @@ def part_text(read: ReadPart, name: str, *, depth: float, thickness: float | Non
         parts.append(_feature(f"bore {number}", title, "bore", "body", (*bore.centre, edge), more))
     for boss in bosses:
         head.append(f"# a round of diameter {figure(boss.diameter)} at {boss.centre} that is no bore was left out\n")
+    parts += _openings(read, top, depth)
     parts += _edges(read, top, depth)
     middle = _flat_place(read, bores)
     if middle is not None:
         parts.append(_feature("top", "top face", "surface", "body", (*middle, top), ['walls = ["BELOW"]']))
+    for word in read.words[:200]:
+        x, y = (figure(value) for value in word.place)
+        parts.append(f"[[word]]\ntext = {quoted(word.text)}\nat = [{x}, {y}]\n")
     text = "\n".join(head) + "\n" + "\n".join(parts)
     _sound(text)
     return text
@@ -107,40 +117,60 @@ def _hole(bore: Round) -> str:
     return f"{{ at = [{figure(bore.centre[0])}, {figure(bore.centre[1])}], diameter = {figure(bore.diameter)} }}"
 
 
-def _edges(read: ReadPart, top: float, depth: float) -> list[str]:
-    """Straight edges at the ends of the outline, along X or Y."""
+def _points(ring: tuple[Point, ...]) -> str:
+    return ", ".join(f"[{figure(x)}, {figure(y)}]" for x, y in ring)
+
+
+def _openings(read: ReadPart, top: float, depth: float) -> list[str]:
+    """Rectangular openings as pockets, slender ones as slots."""
     found = []
-    for side, axis, end, wall in _SIDES:
-        limit = end(point[axis] for point in read.outline)
-        pairs = zip(read.outline, [*read.outline[1:], read.outline[0]], strict=True)
-        edges = [(abs(a[1 - axis] - b[1 - axis]), a, b) for a, b in pairs if a[axis] == limit == b[axis]]
-        if not edges or max(edges)[0] < _SHORTEST_EDGE:
-            continue
-        _, a, b = max(edges)
-        x, y = (a[0] + b[0]) / 2, (a[1] + b[1]) / 2
-        more = [f'walls = ["{wall}"]', f"depth = {figure(depth)}"]
-        found.append(_feature(side, f"{side} edge", "surface", "body", (x, y, top), more))
+    boxes = [box for ring in read.openings if (box := box_of(ring)) is not None]
+    for number, box in enumerate(boxes, 1):
+        narrow, wide = sorted(box.sizes)
+        more = [f"size_limit = {figure(max(0.2, narrow * 0.01))}", f"depth = {figure(depth)}"]
+        if abs(box.angle) > 1e-3:
+            more.append(f"angle = {figure(box.angle)}")
+        if wide > _SLENDER * narrow:
+            kind, across = "slot", box.sizes[0] == narrow
+            walls = '["LEFT", "RIGHT"]' if across else '["DOWN", "UP"]'
+            more = [f"walls = {walls}", f"size = {figure(narrow)}", *more]
+        else:
+            kind = "pocket"
+            more = [f"size = {figure(box.sizes[0])}", f"size_y = {figure(box.sizes[1])}", *more]
+        title = f"{kind} {box.sizes[0]:g} × {box.sizes[1]:g}"
+        found.append(_feature(f"{kind} {number}", title, kind, "body", (*box.middle, top), more))
     return found
 
 
-def _flat_place(read: ReadPart, bores: list[Round]) -> tuple[float, float] | None:
-    """A place on the top face well inside the outline and away from every opening, None when there is none."""
-    from brisk_anchor.standin.solids import Polygon
+def _edges(read: ReadPart, top: float, depth: float) -> list[str]:
+    """Straight edges: those at the ends of the outline by their side, the others numbered, the longest first."""
+    found: dict[str, str] = {}
+    number = 0
+    for edge in straight_edges(read.outline, _SHORTEST_EDGE):
+        quarters = round(edge.heading / 90)
+        wall, angle = _WALLS[quarters % 4], edge.heading - 90 * quarters
+        name, axis, end = _SIDES[wall]
+        level = abs(angle) < 1e-3
+        if not level or edge.middle[axis] != end(point[axis] for point in read.outline) or name in found:
+            number += 1
+            name = f"edge {number}"
+        if number > _MOST_EDGES:
+            break
+        more = [f'walls = ["{wall}"]', f"depth = {figure(depth)}"]
+        if not level:
+            more.append(f"angle = {figure(angle)}")
+        title = f"{name} edge" if name in ("left", "right", "front", "back") else f"{name}, {edge.length:.4g} long"
+        found[name] = _feature(name, title, "surface", "body", (*edge.middle, top), more)
+    named = [found[name] for name in ("left", "right", "front", "back") if name in found]
+    return [*named, *(text for name, text in found.items() if name.startswith("edge "))]
 
-    region = Polygon(read.outline)
-    xs, ys = zip(*read.outline, strict=True)
-    best, place = 5.0, None
-    for i in range(1, 24):
-        for j in range(1, 24):
-            x = min(xs) + (max(xs) - min(xs)) * i / 24
-            y = min(ys) + (max(ys) - min(ys)) * j / 24
-            clear = -region.distance(x, y)
-            for bore in bores:
-                away = ((x - bore.centre[0]) ** 2 + (y - bore.centre[1]) ** 2) ** 0.5
-                clear = min(clear, away - bore.diameter / 2)
-            if clear > best + 1e-9:
-                best, place = clear, (round(x, 3), round(y, 3))
-    return place
+
+def _flat_place(read: ReadPart, bores: list[Round]) -> Point | None:
+    """A place on the top face well inside the outline and away from every opening, None when there is none."""
+    from brisk_anchor.standin.solids import Disc, Polygon, clear_place
+
+    openings = [Disc(bore.centre, bore.diameter / 2) for bore in bores] + [Polygon(ring) for ring in read.openings]
+    return clear_place(Polygon(read.outline), openings)
 
 
 def _sound(text: str) -> None:

@@ -53,6 +53,7 @@ def compose(job: JobFile, machine: MachineFile, part: PartFile, fixture: Fixture
                 *_features(fixture, held_features),
                 *_features(part, features),
             ],
+            "word": [word.model_dump() for word in part.word],
             "row": [row.model_dump() for row in job.offset],
         }
     )

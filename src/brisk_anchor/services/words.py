@@ -242,6 +242,19 @@ class _Maker:
         )
         return Drawn(f"{name}: {words} from X {x:+g} Y {y:+g}, through; touched {depth:g} mm down", table)
 
+    def _top(self, name: str) -> Drawn:
+        """The highest level face, at a place away from every opening."""
+        from brisk_anchor.standin.scene import openings_of, region_of
+        from brisk_anchor.standin.solids import clear_place
+
+        solid = max(self.solids, key=lambda item: item.top)
+        place = clear_place(region_of(solid), openings_of(solid), self.ball / 2 + _BELOW_WIDEST)
+        if place is None:
+            raise _refuse("The top has no place wide enough for the ball", "Draw it in the part file")
+        more = {"walls": '["BELOW"]'}
+        told = f"{name}: the top at Z {solid.top:+g}, touched at X {place[0]:+g} Y {place[1]:+g}"
+        return Drawn(told, self.table(name, "top face", "surface", solid.name, (*place, solid.top), more))
+
     def face(self, side: str) -> Drawn:
         """An outer face of the part, or its top."""
         from brisk_anchor.standin.scene import region_of
@@ -254,9 +267,7 @@ class _Maker:
         x, y = (low[0] + high[0]) / 2, (low[1] + high[1]) / 2
         name = side if side not in self.names else self._free(side)
         if side == "top":
-            under = self._under(x, y)
-            more, told = {"walls": '["BELOW"]'}, f"{name}: the top at Z {under.top:+g}, touched at X {x:+g} Y {y:+g}"
-            return Drawn(told, self.table(name, "top face", "surface", under.name, (x, y, under.top), more))
+            return self._top(name)
         axis, end, wall = _FACES[side]
         place = [x, y]
         place[axis] = (low, high)[end][axis]

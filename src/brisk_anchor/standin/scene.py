@@ -12,6 +12,7 @@ from brisk_anchor.core.offsets import Fixed, FromFeature, Keep, Rule, Rules
 from brisk_anchor.core.setup import (
     DrawnFeature,
     DrawnPoint,
+    DrawnWord,
     JobCard,
     Machine,
     Operation,
@@ -163,6 +164,22 @@ def region_of(section: SolidSection, *, real: bool = False) -> Region:
     raise ValueError(f"{section.name} has no shape")  # SolidSection lets none of these through
 
 
+def _holes(section: SolidSection, *, real: bool) -> list[Disc]:
+    return [Disc(hole.at, ((hole.real_diameter if real else None) or hole.diameter) / 2) for hole in section.holes]
+
+
+def _slots(section: SolidSection) -> list[Rectangle | Polygon]:
+    return [
+        Rectangle(slot.low, slot.high) if slot.low and slot.high else Polygon(tuple(slot.points or ()))
+        for slot in section.slots
+    ]
+
+
+def openings_of(section: SolidSection) -> list[Region]:
+    """What is cut out of a described solid, seen from above."""
+    return [*_holes(section, real=False), *_slots(section)]
+
+
 def _centre(section: SolidSection) -> tuple[float, float]:
     if section.centre:
         return section.centre
@@ -181,11 +198,7 @@ def _solid(body: BodySection, section: SolidSection, frame: Frame, *, real: bool
     if real and section.real:
         r = section.real
         uneven = Unevenness(r.rise, r.slope, r.wave, r.pitch, _centre(section))
-    holes = [Disc(hole.at, ((hole.real_diameter if real else None) or hole.diameter) / 2) for hole in section.holes]
-    slots = [
-        Rectangle(slot.low, slot.high) if slot.low and slot.high else Polygon(tuple(slot.points or ()))
-        for slot in section.slots
-    ]
+    holes, slots = _holes(section, real=real), _slots(section)
     depths = [*(hole.depth for hole in section.holes), *(slot.depth for slot in section.slots)]
     return Solid(
         name=section.name,
@@ -262,9 +275,10 @@ def _drawn(section: FeatureSection, bodies: dict[str, BodySection]) -> DrawnFeat
     """A feature as it lies on the machine: turned with its body, its walls named as the machine's axes see them."""
     body = bodies[section.body]
     kind = FeatureKind(section.kind)
-    quarters = round(body.turn / 90)
+    turn = body.turn + section.angle
+    quarters = round(turn / 90)
     walls = [wall if wall == "BELOW" else _TURNED[(_TURNED.index(wall) + quarters) % 4] for wall in section.walls]
-    skew = 0.0 if kind.is_round or walls == ["BELOW"] else round(body.turn - 90 * quarters, 9)
+    skew = 0.0 if kind.is_round or walls == ["BELOW"] else round(turn - 90 * quarters, 9)
     size, size_y = section.size, section.size_y
     if kind.has_two_sizes and quarters % 2:
         size, size_y = size_y, size
@@ -353,6 +367,10 @@ def build_scene(file: SceneFile) -> Scene:
         ),
         outlines=tuple(_outline(solid) for solid in (table, *nominal)),
         points=tuple(point for body in reversed(file.body) for point in _points(body)),
+        words=tuple(
+            DrawnWord(word.text, _nominal_frame(bodies[file.job.part]).point((*word.at, 0.0)))
+            for word in (file.word if file.job.part in bodies else ())
+        ),
         card=JobCard(
             file.job.program,
             file.job.program_comment,

@@ -14,7 +14,7 @@ from brisk_anchor.core.kinds import FeatureKind
 from brisk_anchor.core.rotary import RotaryAxis
 from brisk_anchor.core.touches import Stylus
 from brisk_anchor.nc.profile import findings_of
-from brisk_anchor.standin.solid_file import Coordinate, Length, Name, Place, Section, SolidSection
+from brisk_anchor.standin.solid_file import Coordinate, Length, Name, Place, Point, Section, SolidSection
 
 _MAX_BYTES = 1_000_000
 
@@ -208,6 +208,7 @@ class FeatureSection(Section):
     size_limit: Length | None = None
     depth: float = Field(default=0.0, ge=0, le=500)
     over: bool = False
+    angle: float = Field(default=0.0, ge=-360, le=360)
     balloon: int | None = Field(default=None, ge=1, le=9999)
     tolerance: tuple[float, float] | None = None
 
@@ -227,6 +228,13 @@ class FeatureSection(Section):
         if sorted(self.walls) not in wanted:
             found.append(f"a {self.kind} cannot have the walls {', '.join(self.walls)}")
         return found
+
+
+class WordSection(Section):
+    """What is written on the part's drawing, and where, in the part's frame."""
+
+    text: Annotated[str, Field(min_length=1, max_length=80)]
+    at: Point
 
 
 class RuleSection(Section):
@@ -268,6 +276,7 @@ class SceneFile(Section):
     body: list[BodySection] = Field(min_length=1)
     feature: list[FeatureSection] = []
     row: list[RowSection] = []
+    word: Annotated[list[WordSection], Field(max_length=200)] = []
 
 
 def check_scene(scene: SceneFile) -> list[Finding]:

@@ -11,6 +11,7 @@ Plain floats on purpose: a move asks for one point at a time, and for that NumPy
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -255,6 +256,23 @@ class Solid:
         placed = self.frame.apply(corners)
         (x0, y0, z0), (x1, y1, z1) = placed.min(axis=0) - 0.01, placed.max(axis=0) + 0.01
         return (float(x0), float(y0), float(z0)), (float(x1), float(y1), float(z1))
+
+
+def clear_place(region: Region, openings: Sequence[Region], margin: float = 5.0) -> Point | None:
+    """A place inside a region, as far as it goes from its border and from openings; None where none is `margin` away.
+
+    Of places equally far the first from the left and the front; mm, the region's own frame.
+    """
+    points = region.outline()
+    (x0, x1), (y0, y1) = ((min(values), max(values)) for values in zip(*points, strict=True))
+    best, place = margin, None
+    for i in range(1, 24):
+        for j in range(1, 24):
+            x, y = x0 + (x1 - x0) * i / 24, y0 + (y1 - y0) * j / 24
+            clear = min(-region.distance(x, y), *(opening.distance(x, y) for opening in openings), math.inf)
+            if clear > best + 1e-9:
+                best, place = clear, (round(x, 3), round(y, 3))
+    return place
 
 
 def table_reach(solids: tuple[Solid, ...], axes: tuple[RotaryAxis, ...]) -> float:
