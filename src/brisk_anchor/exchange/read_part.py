@@ -96,7 +96,7 @@ def simplified(points: list[Point], sag: float = 0.002) -> tuple[Point, ...]:
 
 
 def within(inner: list[Point], outer: list[Point]) -> bool:
-    """Whether a closed outline lies inside another it does not cross: its first point does, by the edges a ray meets."""
+    """Whether a closed outline lies inside another it does not cross: whether its first point does."""
     x, y = inner[0]
     odd = False
     for (x0, y0), (x1, y1) in zip(outer, [*outer[1:], outer[0]], strict=True):

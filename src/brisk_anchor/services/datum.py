@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 
 from brisk_anchor.core.checks import look_at_measurement
 from brisk_anchor.core.errors import BriskAnchorError, DatumError
+from brisk_anchor.core.numbers import parse_length
 from brisk_anchor.core.offsets import FromFeature, Rule
 from brisk_anchor.core.rose import Wall
 from brisk_anchor.core.setup import DrawnFeature, Setup
@@ -87,6 +88,18 @@ def rule_at(setup: Setup, row: str, axis: str, place: float) -> FromFeature:
     drawn = next(feature for feature in setup.features if feature.name == rule.feature)
     away = drawn.machine[AXES.index(axis)] + rule.allowance + rule.master - place
     return replace(rule, drawing=round(away, 6))
+
+
+def read_distances(words: str, axes: str) -> list[float]:
+    """Figures for axes from a line with commas, mm.
+
+    Raises:
+        DatumError: too few or too many. NumberEntryError: one is none.
+    """
+    typed = [part.strip() for part in words.split(",")]
+    if len(typed) != len(axes) or not all(typed):
+        raise DatumError(f"It takes {len(axes)} figures: {', '.join(axes.upper())}", "", "Put commas between them")
+    return [parse_length(part, present=None, low=-20_000.0, high=20_000.0) for part in typed]
 
 
 def with_rules(setup: Setup, row: str, rules: Mapping[str, Rule]) -> Setup:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+_DRAWN = ("bench", "code", "setup")
 ALL = ("bench", "book", "code", "machine", "setup")
 
 
@@ -60,6 +61,33 @@ ACTIONS: tuple[Action, ...] = (
     Action("roll", (), "R", "R", "another part", "Put another real-life part in the stand-in.", ("bench",), line=False),
     Action("sheet", (), "t", "t", "sheet", "Write the set-up sheet as SVG and PDF."),
     Action("zoom", (), "v", "v", "zoom", "Show feature, set-up or whole machine.", ("bench", "code", "setup")),
+    Action("magnify", (1,), "plus,equals_sign", "+ −", "nearer", "Nearer or further.", _DRAWN, line=False),
+    Action("magnify", (-1,), "minus", "", "", "", _DRAWN, line=False),
+    Action(
+        "pan",
+        (-1, 0),
+        "ctrl+left",
+        "Ctrl ↑ ↓ ← →",
+        "look aside",
+        "Move the drawing.",
+        _DRAWN,
+        line=False,
+        palette=False,
+    ),
+    Action("pan", (1, 0), "ctrl+right", "", "", "", _DRAWN, line=False, palette=False),
+    Action("pan", (0, 1), "ctrl+up", "", "", "", _DRAWN, line=False, palette=False),
+    Action("pan", (0, -1), "ctrl+down", "", "", "", _DRAWN, line=False, palette=False),
+    Action("dimensions", (), "m", "m", "distances", "Show distances from the zero.", ("bench", "setup"), line=False),
+    Action(
+        "draw",
+        (),
+        "n",
+        "n",
+        "draw",
+        "Draw a feature of the part with words and figures.",
+        ("bench", "setup"),
+        line=False,
+    ),
     Action(
         "readout",
         (),
@@ -174,6 +202,22 @@ ACTIONS: tuple[Action, ...] = (
     Action("take", ("x", 1), "X", "X Y Z", "zero onto it", "Move this axis of the zero onto the feature.", ("setup",)),
     Action("take", ("y", 1), "Y", "", "", "", ("setup",), line=False, palette=False),
     Action("take", ("z", 1), "Z", "", "", "", ("setup",), line=False, palette=False),
+    Action("here", (), "enter", "Enter", "zero here", "Put the zero on the point or feature.", ("setup",)),
+    Action("beside", (), "e", "e", "beside it", "Put the zero at distances from it.", ("setup",)),
+    Action("page", (), "l", "l", "list", "Features, points, operations, words of the drawing.", ("setup",)),
+    Action("turn", (90,), "o", "o", "turn 90°", "Turn the part in its fixture by a quarter.", ("setup",)),
+    Action(
+        "turn",
+        (0,),
+        "O",
+        "O",
+        "along an axis",
+        "Turn the part until it is square.",
+        ("setup",),
+        line=False,
+    ),
+    Action("take_off", (), "delete", "Del", "take off", "Take the feature off the drawing.", ("setup",), line=False),
+    Action("undo", (), "u", "u", "undo", "Take the last change of the description back.", ("setup",), line=False),
     Action("mode", (), "m", "m", "mode", "Turn the mode switch: jog, handle, MDI, automatic.", ("machine",)),
     Action("choose_axis", (-1,), "left", "← →", "axis", "Choose the axis.", ("machine",), palette=False),
     Action("choose_axis", (1,), "right", "", "", "", ("machine",), line=False, palette=False),

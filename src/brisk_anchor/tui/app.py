@@ -6,6 +6,7 @@ import os
 import time
 from collections.abc import Callable, Iterable
 from contextlib import suppress
+from dataclasses import replace
 from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -25,6 +26,7 @@ from brisk_anchor.services.paths import DEMO_SPEED, demo_folder
 from brisk_anchor.tui.actions import ACTIONS, Action
 from brisk_anchor.tui.bench.view import BenchView
 from brisk_anchor.tui.desk import ZOOMS, Desk
+from brisk_anchor.tui.drawing import Drawing
 from brisk_anchor.tui.entry import EntryLine, Question, Words
 from brisk_anchor.tui.frame import KeyLine, Ladder, Prompt, TopLine
 from brisk_anchor.tui.theme import SLATE
@@ -151,7 +153,7 @@ class BriskAnchorApp(App[int]):
         if self.view == "setup":
             return (
                 "Choose a feature; x, y or z takes that axis of the zero from it.",
-                "X, Y or Z moves the zero onto it. Tab chooses the offset.",
+                "X, Y or Z moves the zero onto it. n draws, l lists points to put the zero on, Tab goes to the offset.",
             )
         if self.view == "machine":
             sentence: tuple[str, str] = self.view_widget.next_sentence(self.desk)
@@ -228,10 +230,12 @@ class BriskAnchorApp(App[int]):
         """Do what a key means in this view."""
         entry = self.query_one(EntryLine)
         if entry.is_open:
-            name = entry.question.name if entry.question else ""
+            asked = entry.question
             entry.close()
-            if key == "tab":
-                self.query_one(BenchView).figure(after=name)
+            if self.desk is not None and not self.desk.moving:
+                self.view_widget.show()
+            if key == "tab" and self.view == "bench" and isinstance(asked, Question):
+                self.query_one(BenchView).figure(after=asked.name)
             return
         for action in ACTIONS:
             if key in action.keys.split(",") and self.view in action.views:
@@ -341,7 +345,62 @@ class BriskAnchorApp(App[int]):
         """Show the set-up, the feature or the whole machine."""
         if self.desk:
             self.desk.zoom = ZOOMS[(ZOOMS.index(self.desk.zoom) + 1) % len(ZOOMS)]
+            self.desk.magnify, self.desk.pan = 1.0, (0.0, 0.0, 0.0)
             self.view_widget.show_motion()
+
+    def do_magnify(self, sense: int) -> None:
+        """Look from nearer or further away."""
+        if self.desk:
+            self.desk.magnify = min(64.0, max(0.25, self.desk.magnify * 2 ** (sense / 2)))
+            self.view_widget.show_motion()
+
+    def do_pan(self, across: int, up: int) -> None:
+        """Move what is looked at by a fifth of the drawing."""
+        if self.desk:
+            step = self.view_widget.query_one(Drawing).millimetres_across / 5
+            x, y, z = self.desk.pan
+            self.desk.pan = (x + across * step, y + up * step, z)
+            self.view_widget.show_motion()
+
+    def do_draw(self) -> None:
+        """Draw with words; the picture shows what comes of them while they are typed."""
+        from brisk_anchor.services.words import FORMS
+        from brisk_anchor.tui.setup.view import make_change
+
+        desk = self.desk
+        if desk is None or desk.moving:
+            return
+        try:
+            describing = desk.workshop.changing()
+        except BriskAnchorError as error:
+            self.complain(error)
+            return
+        drawing = self.view_widget.query_one(Drawing)
+
+        def weigh(words: str) -> str:
+            change = describing.drawn(words)
+            if drawing.picture is not None:
+                drawing.show(replace(drawing.picture, setup=change.setup))
+            return change.told
+
+        def hint(words: str) -> str:
+            form = FORMS.get(words.split(" ")[0].lower()) if words else None
+            return form.hint if form else f"{', '.join(FORMS)}; then figures with commas between them"
+
+        def answer(words: str) -> None:
+            make_change(self.view_widget, desk.workshop, lambda files: files.drawn(words))
+
+        self.ask(Words("draw", hint, weigh, answer))
+
+    def do_dimensions(self) -> None:
+        """Show distances from the zero, or leave them out."""
+        if self.desk:
+            self.desk.dimensions = not self.desk.dimensions
+            self.view_widget.show_motion()
+
+    def on_drawing_scrolled(self, message: Drawing.Scrolled) -> None:
+        """The mouse wheel over a drawing."""
+        self.do_magnify(message.sense)
 
     def do_sheet(self) -> None:
         """Write the set-up sheet in a thread; drawing takes a second."""

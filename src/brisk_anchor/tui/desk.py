@@ -57,6 +57,9 @@ class Desk:
     zoom: str = "set-up"
     in_work: bool = False
     jog_step: float = JOG_STEPS[0]
+    magnify: float = 1.0
+    pan: Vector = (0.0, 0.0, 0.0)
+    dimensions: bool = False
     storing: bool = False
     rolls: int = 0
     """How many real-life parts were drawn after the first."""
@@ -128,7 +131,8 @@ class Desk:
         setup = self.workshop.setup
         asking = self.asking
         target = self.tip_of(asking.start) if asking and asking.drawn and not self.running else None
-        centre = asking.drawn.machine if asking and asking.drawn else self.tip_of(self.spindle)
+        pointed = asking.drawn.machine if asking and asking.drawn else None
+        centre = pointed or self.tip_of(self.spindle)
         return Picture(
             setup=setup,
             zoom=self.zoom,
@@ -139,4 +143,15 @@ class Desk:
             touches=self.places,
             ball=setup.stylus.ball_diameter,
             length=setup.stylus.length,
+            magnify=self.magnify,
+            pan=self.pan,
+            zero=self.zero() if self.dimensions else None,
+            chosen=pointed if self.dimensions else None,
+            dimensions=self.dimensions and pointed is None,
         )
+
+    def zero(self) -> Vector:
+        """Where the zero of the chosen offset lies, measured or by the description, machine mm of the tip."""
+        chain = self.workshop.chain(self.row) if not self.workshop.missing(self.row) else None
+        x, y, z = (chain.values if chain is not None else self.workshop.expected(self.row)).values()
+        return x, y, z

@@ -6,7 +6,7 @@ from functools import lru_cache
 
 from rich.segment import Segment
 from rich.style import Style
-from textual.events import Click
+from textual.events import Click, MouseScrollDown, MouseScrollUp
 from textual.geometry import Region
 from textual.message import Message
 from textual.strip import Strip
@@ -33,6 +33,13 @@ class Drawing(Widget):
             super().__init__()
             self.x = x
             self.y = y
+
+    class Scrolled(Message):
+        """Someone turned the mouse wheel over the drawing: 1 is nearer, -1 further away."""
+
+        def __init__(self, sense: int) -> None:
+            super().__init__()
+            self.sense = sense
 
     def __init__(self, *, id: str | None = None) -> None:
         super().__init__(id=id)
@@ -65,6 +72,21 @@ class Drawing(Widget):
         if 1 <= event.y <= plan.rows:
             self.post_message(self.Pointed(*view.place(event.x, event.y - 1)))
 
+    def on_mouse_scroll_up(self, event: MouseScrollUp) -> None:
+        """Nearer."""
+        event.stop()
+        self.post_message(self.Scrolled(1))
+
+    def on_mouse_scroll_down(self, event: MouseScrollDown) -> None:
+        """Further away."""
+        event.stop()
+        self.post_message(self.Scrolled(-1))
+
+    @property
+    def millimetres_across(self) -> float:
+        """How much of the set-up fits across the plan, mm; 0 before it is drawn."""
+        return self.size.width * 2 / self._grounds[1][0][1].scale if self._grounds else 0.0
+
     def _redraw(self) -> None:
         columns, rows = self.size.width, self.size.height
         if self.picture is None or columns < 10 or rows < 8:
@@ -79,6 +101,8 @@ class Drawing(Widget):
             rows,
             ratio,
             picture.zoom,
+            picture.magnify,
+            picture.pan,
             picture.centre if picture.zoom == "feature" else None,
             id(picture.setup),
         )
@@ -92,7 +116,8 @@ class Drawing(Widget):
             self._grounds = (key, grounds)
         scale = self._grounds[1][0][1].scale
         bar = next((size for size in (5, 10, 20, 50, 100, 200, 500) if size * scale >= 12), 1000)
-        note = f"{picture.zoom}   {bar} mm ├{'─' * max(0, round(bar * scale / 2) - 2)}┤"
+        larger = f" ×{picture.magnify:.3g}" if picture.magnify != 1 else ""
+        note = f"{picture.zoom}{larger}   {bar} mm ├{'─' * max(0, round(bar * scale / 2) - 2)}┤"
         lines = [_heading(" from above  X →  Y ↑ ", note, columns)]
         for (ground, view), front in zip(self._grounds[1], (False, True), strict=True):
             canvas = ground.copy()

@@ -30,9 +30,13 @@ class Words:
     """Words to type: what they are, a hint, what they come to (or a BriskAnchorError why not), what to do with them."""
 
     name: str
-    hint: str
+    hint: str | Callable[[str], str]
     weigh: Callable[[str], str]
     answer: Callable[[str], None]
+
+    def hint_for(self, text: str) -> str:
+        """The hint for what is typed so far."""
+        return self.hint if isinstance(self.hint, str) else self.hint(text.strip())
 
 
 class EntryLine(Horizontal):
@@ -116,14 +120,17 @@ class EntryLine(Horizontal):
     def _weigh_words(self, question: Words, text: str) -> bool:
         from brisk_anchor.core.errors import BriskAnchorError
 
-        shown, sound = Text(question.hint + "\n", theme.QUIET), False
+        sound = False
+        shown = Text(f"{question.hint_for(text)}\n", theme.QUIET)
         if text.strip():
             try:
                 shown = Text(f"{question.weigh(text.strip())}\n", f"bold {theme.LIVE}")
                 sound = True
             except BriskAnchorError as error:
                 shown = Text(f"! {error.what}\n", theme.CORAL)
-        shown.append("Esc leaves", theme.QUIET)
+            shown.append(question.hint_for(text), theme.QUIET)
+        else:
+            shown.append("Esc leaves", theme.QUIET)
         self.query_one("#entry-result", Static).update(shown)
         return sound
 

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.canvas import Canvas, Projection, clip
+from brisk_anchor.tui.dimensions import draw_dimensions
 
 if TYPE_CHECKING:
     from brisk_anchor.core.kinds import Vector
@@ -18,7 +19,10 @@ _ROLE = {
     "table": (theme.RULE, theme.TABLE_GROUND),
     "fixture": (theme.FIXTURE, theme.FIXTURE_GROUND),
     "part": (theme.PART, theme.PART_GROUND),
+    "drawn": (theme.PART, ""),
 }
+_SMALLEST = 3.0
+"""Openings smaller than this many dots each way are left out: they would be a smudge."""
 _MOVE = {"rapid": (theme.FAINT, 3, (2, 3)), "skip": (theme.LIVE, 4, None), "feed": (theme.QUIET, 3, (1, 1))}
 
 
@@ -46,6 +50,14 @@ class Picture:
     motions: Sequence[Motion] = ()
     ball: float = 6.0
     length: float = 0.0
+    magnify: float = 1.0
+    pan: Vector = (0.0, 0.0, 0.0)
+    zero: Vector | None = None
+    """The zero that is being set, by the description or as measured; its axes are shown there."""
+    chosen: Vector | None = None
+    """A place shown with its distances from the zero."""
+    dimensions: bool = False
+    """Whether every feature shows its distances, and the drawing's own words are shown."""
 
 
 def box_of(picture: Picture) -> tuple[tuple[float, float], tuple[float, float], tuple[float, float]]:
@@ -59,7 +71,7 @@ def box_of(picture: Picture) -> tuple[tuple[float, float], tuple[float, float], 
     if picture.zoom == "feature" and picture.centre is not None:
         x, y, z = picture.centre
         return (x - 45, y - 45), (x + 45, y + 45), (z - 30, z + 30)
-    points = [p for o in setup.outlines if o.role != "table" for ring in o.plan for p in ring]
+    points = [p for o in setup.outlines if o.role != "table" for p in o.plan[0]]
     xs, ys = [p[0] for p in points], [p[1] for p in points]
     highest = max(o.top for o in setup.outlines)
     return (min(xs) - 12, min(ys) - 12), (max(xs) + 12, max(ys) + 12), (table[4] - 6, highest + 40)
@@ -70,13 +82,14 @@ def projections(
 ) -> tuple[Projection, Projection]:
     """Plan and front view to one scale, X over X."""
     low, high, (z0, z1) = box_of(picture)
+    dx, dy, dz = picture.pan
     plan = Projection.fit(low, high, columns, plan_rows, tall)
     deep = Projection.fit((low[0], z0), (high[0], z1), columns, front_rows, tall)
-    scale = min(plan.scale, deep.scale * 1.6)
-    middle = (low[0] + high[0]) / 2
+    scale = min(plan.scale, deep.scale * 1.6) * picture.magnify
+    middle = (low[0] + high[0]) / 2 + dx
     return (
-        Projection.centred(scale, (middle, (low[1] + high[1]) / 2), columns, plan_rows, tall),
-        Projection.centred(scale, (middle, (z0 + z1) / 2), columns, front_rows, tall),
+        Projection.centred(scale, (middle, (low[1] + high[1]) / 2 + dy), columns, plan_rows, tall),
+        Projection.centred(scale, (middle, (z0 + z1) / 2 + dz), columns, front_rows, tall),
     )
 
 
@@ -93,9 +106,27 @@ def draw_ground(canvas: Canvas, picture: Picture, view: Projection, *, front: bo
     for outline in sorted(picture.setup.outlines, key=nearest):
         colour, ground = _ROLE[outline.role]
         rings = [[view(*point) for point in ring] for ring in (outline.front if front else outline.plan)]
-        canvas.fill(rings[:1] if front else rings, ground)
+        rings = rings[:1] + [_thinned(ring) for ring in rings[1:] if _extent(ring) >= _SMALLEST]
+        if ground:
+            canvas.fill(rings[:1] if front else rings, ground)
         for number, ring in enumerate(rings):
-            canvas.polyline(ring, colour, 0, (2, 2) if front and number else None)
+            dash = (4, 3) if outline.role == "drawn" else (2, 2) if front and number else None
+            canvas.polyline(ring, colour, 0, dash)
+
+
+def _extent(ring: list[tuple[float, float]]) -> float:
+    """The larger side of the box round a ring, dots."""
+    xs, ys = [x for x, _ in ring], [y for _, y in ring]
+    return max(max(xs) - min(xs), max(ys) - min(ys))
+
+
+def _thinned(ring: list[tuple[float, float]]) -> list[tuple[float, float]]:
+    """The same ring without points within a dot of the one before."""
+    kept = [ring[0]]
+    for x, y in ring[1:-1]:
+        if abs(x - kept[-1][0]) + abs(y - kept[-1][1]) > 1:
+            kept.append((x, y))
+    return [*kept, ring[-1]]
 
 
 def _flat(place: Vector, front: bool) -> tuple[float, float]:
@@ -114,6 +145,8 @@ def draw_live(canvas: Canvas, picture: Picture, view: Projection, *, front: bool
         canvas.line(*ends[0], *ends[1], style[0], style[1], style[2])
     for anchor in picture.anchors:
         _draw_anchor(canvas, anchor, view, front=front)
+    if picture.zero is not None:
+        draw_dimensions(canvas, picture, picture.zero, view, front=front)
     for place in picture.touches:
         column, row = view.cell(*_flat(place, front))
         canvas.write(column, row, "×", f"bold {theme.SAND}")

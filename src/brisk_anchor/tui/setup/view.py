@@ -1,7 +1,9 @@
-"""The set-up: what is drawn on part and fixture, what the probe can reach, and where each offset's zero comes from."""
+"""The set-up: what is drawn, what the probe can reach, where each offset's zero comes from and where it is put."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from rich.text import Text
@@ -14,10 +16,29 @@ from brisk_anchor.tui import theme
 from brisk_anchor.tui.base import View
 from brisk_anchor.tui.desk import Desk
 from brisk_anchor.tui.drawing import Drawing
+from brisk_anchor.tui.entry import Words
 from brisk_anchor.tui.rule import Heading, LatePanel
+from brisk_anchor.tui.setup.lists import (
+    NOTES,
+    PAGES,
+    Item,
+    feature_items,
+    item_text,
+    list_text,
+    operation_items,
+    point_items,
+    word_items,
+)
 
 if TYPE_CHECKING:
+    from brisk_anchor.core.setup import Setup
     from brisk_anchor.services.datum import Reach
+    from brisk_anchor.services.described import Described
+    from brisk_anchor.services.describing import Change, Describing
+
+
+def _sentence(words: str) -> str:
+    return f"{words[:1].upper()}{words[1:]}."
 
 
 def _mm(value: float) -> str:
@@ -25,11 +46,13 @@ def _mm(value: float) -> str:
 
 
 class SetupView(View):
-    """Features on the left; the drawing and the zero of the chosen offset on the right."""
+    """Lists on the left; the drawing and the zero of the chosen offset on the right."""
 
     def __init__(self) -> None:
         super().__init__(id="setup")
         self.chosen = 0
+        self.listed = PAGES[0]
+        self._items: list[Item] = []
         self._reaches: list[Reach] = []
         self._of: object = None
 
@@ -47,75 +70,67 @@ class SetupView(View):
             yield Heading(id="zero-heading")
             yield LatePanel(id="zero")
 
+    @property
+    def item(self) -> Item | None:
+        """The chosen line of the list."""
+        return self._items[self.chosen] if self._items else None
+
     def show(self) -> None:
         """Bring everything up to date."""
-        from brisk_anchor.services.datum import axes_of, reaches
+        from brisk_anchor.services.datum import reaches
 
         desk = self.desk
         if desk is None:
             return
-        workshop = desk.workshop
-        if self._of is not workshop.setup.features:
-            self._of, self._reaches = workshop.setup.features, reaches(workshop.setup)
-        self.chosen = min(self.chosen, max(0, len(self._reaches) - 1))
-        used: dict[str, dict[str, str]] = {}
-        for plan in workshop.setup.rows:
-            for axis, rule in plan.rules.items():
-                by_row = used.setdefault(getattr(rule, "feature", ""), {})
-                by_row[plan.row] = by_row.get(plan.row, "") + axis.upper()
-        chosen, measured = self.chosen, frozenset(workshop.measured)
-
-        def make(width: int, _height: int) -> Text:
-            text = Text(no_wrap=True, overflow="ellipsis")
-            room = max(16, min(34, width - 38))
-            for number, reach in enumerate(self._reaches):
-                drawn, here, known = reach.drawn, number == chosen, reach.drawn.name in measured
-                sign = "!" if reach.reason else ("●" if known else "○")
-                colour = theme.CORAL if reach.reason else (theme.LIVE if known else theme.QUIET)
-                title = drawn.title if len(drawn.title) <= room else drawn.title[: room - 1] + "…"
-                size = drawn.size_words or f"{axes_of(drawn).upper()} face"
-                text.append(" › " if here else "   ", f"bold {theme.SAND}")
-                text.append(f"{sign} ", colour)
-                text.append(f"{title:<{room}} ", f"bold {theme.TEXT}" if here else theme.TEXT)
-                text.append(f"{drawn.body:<8.8} {size:<8} ", theme.QUIET)
-                words = [f"{row} {axes}" for row, axes in used.get(drawn.name, {}).items()]
-                text.append(", ".join(words) + "\n", theme.SAND)
-            return text
-
-        key = (chosen, measured, tuple(self._reaches), repr(used))
-        self.query_one("#features-heading", Heading).tell("drawn", "! out of reach   ○ to measure   ● measured")
-        self.query_one("#features", LatePanel).tell_late(key, make, max(1, len(self._reaches)) + 1)
-        self._show_feature(desk)
+        setup = desk.workshop.setup
+        if self._of is not setup.features:
+            self._of, self._reaches = setup.features, reaches(setup)
+        measured = frozenset(desk.workshop.measured)
+        make: dict[str, Callable[[], list[Item]]] = {
+            "features": lambda: feature_items(setup, self._reaches, measured),
+            "points": lambda: point_items(setup),
+            "operations": lambda: operation_items(setup),
+            "words": lambda: word_items(setup),
+        }
+        self._items = items = make[self.listed]()
+        self.chosen = chosen = min(self.chosen, max(0, len(items) - 1))
+        page = self.listed
+        others = "  ".join(f"{name}" if name != page else name.upper() for name in PAGES)
+        self.query_one("#features-heading", Heading).tell(others, NOTES[page])
+        self.query_one("#features", LatePanel).tell_late(
+            (chosen, page, tuple(items)), lambda width, height: list_text(items, chosen, page, width, height)
+        )
+        self._show_item(desk)
         self._show_zero(desk)
         self._show_facts(desk)
-        self.query_one(Drawing).show(desk.picture())
+        self.show_motion()
 
-    def show_motion(self) -> None:
-        """What the zoom key asks for."""
-        if self.desk is not None:
-            self.query_one(Drawing).show(self.desk.picture())
-
-    def _show_feature(self, desk: Desk) -> None:
-        if not self._reaches:
-            self.query_one("#feature-heading", Heading).tell("nothing is drawn")
+    def show_motion(self, setup: Setup | None = None) -> None:
+        """The drawing alone; with another set-up, as it would be."""
+        if (desk := self.desk) is None:
             return
-        reach = self._reaches[self.chosen]
-        drawn = reach.drawn
-        note = "cannot be measured as drawn" if reach.reason else "the probe can reach it"
-        self.query_one("#feature-heading", Heading).tell(drawn.title, note, theme.CORAL if reach.reason else theme.LIVE)
-        text = Text(no_wrap=True, overflow="ellipsis")
-        for label, place in (("on the drawing", drawn.drawing), ("on the machine", drawn.machine)):
-            text.append(f" {label:<16}", theme.QUIET)
-            for axis, value in zip("XYZ", place, strict=True):
-                text.append(f" {axis} ", theme.QUIET)
-                text.append(f"{format_length(value, decimals=3, signed=True):>10}", theme.TEXT)
-            text.append("\n")
-        if drawn.size:
-            text.append(f" {drawn.kind.value} {drawn.size_words} mm", theme.TEXT)
-            text.append(f", measured must lie within {drawn.size_limit or 0:g}\n", theme.QUIET)
-        if reach.reason:
-            text.append(f" ! {reach.reason}\n", theme.CORAL)
-        self.query_one("#feature", LatePanel).tell_text(text)
+        item = self.item
+        picture = replace(desk.picture(), zero=desk.zero(), chosen=item.machine if item else None)
+        picture.target = None
+        if item is not None and item.machine is not None:
+            picture.centre = item.machine
+        picture.dimensions = desk.dimensions
+        if setup is not None:
+            picture.setup, picture.chosen = setup, None
+        self.query_one(Drawing).show(picture)
+
+    def _show_item(self, desk: Desk) -> None:
+        item = self.item
+        if item is None:
+            self.query_one("#feature-heading", Heading).tell("nothing is listed")
+            self.query_one("#feature", LatePanel).tell_text(Text())
+            return
+        note, colour = "", theme.QUIET
+        if item.drawn is not None:
+            note = "cannot be measured as drawn" if item.reason else "the probe can reach it"
+            colour = theme.CORAL if item.reason else theme.LIVE
+        self.query_one("#feature-heading", Heading).tell(item.title, note, colour)
+        self.query_one("#feature", LatePanel).tell_text(item_text(item, desk.zero()))
 
     def _show_facts(self, desk: Desk) -> None:
         """The machine and what is on it, as they are described."""
@@ -125,13 +140,19 @@ class SetupView(View):
         lengths = workshop.profile.tool_lengths.convention
         travels = zip("XYZ", machine.travel.low, machine.travel.high, strict=True)
         stylus = setup.stylus
+        turned = f", turned {setup.turn:+g}°" if setup.turn else ""
+        operations = ", ".join(f"{o.name} {o.offset}" for o in setup.card.operations) or "none named"
+        comment = f", {setup.card.comment}" if setup.card.comment else ""
         facts = [
             ("machine", f"{machine.name}, {machine.kind}" + (f", rotary {rotary}" if rotary else "")),
             *((f"travel {axis}", f"{_mm(low)} to {_mm(high)}") for axis, low, high in travels),
             ("control", f"{workshop.profile.name}, tool lengths from the {lengths}"),
             ("probe", f"T{stylus.tool_number}, ball ⌀{stylus.ball_diameter:g}, length {stylus.length:g}"),
             ("fixture", setup.fixture),
-            ("part", f"{setup.part}, may lie {setup.start_uncertainty:g} mm off, each way"),
+            ("part", f"{setup.part}{turned}, may lie {setup.start_uncertainty:g} mm off, each way"),
+            ("operations", operations),
+            ("programs", f"O{workshop.first_number:04d} and on{comment}"),
+            *(("note", note) for note in setup.card.notes),
         ]
         text = Text(no_wrap=True, overflow="ellipsis")
         for label, words in facts:
@@ -161,26 +182,154 @@ class SetupView(View):
         self.query_one("#zero-heading", Heading).tell(f"zero of {desk.row}")
         self.query_one("#zero", LatePanel).tell_text(text)
 
-    # -- doing -------------------------------------------------------------------------------------------------
+    # -- choosing ----------------------------------------------------------------------------------------------
 
     def move(self, step: int) -> None:
-        """Choose a feature."""
-        if self._reaches:
-            self.chosen = max(0, min(len(self._reaches) - 1, self.chosen + step))
+        """Choose a line."""
+        if self._items:
+            self.chosen = max(0, min(len(self._items) - 1, self.chosen + step))
             self.show()
 
+    def page(self) -> None:
+        """The next list."""
+        self.listed, self.chosen = PAGES[(PAGES.index(self.listed) + 1) % len(PAGES)], 0
+        self.show()
+
+    # -- the zero ----------------------------------------------------------------------------------------------
+
     def take(self, axis: str, onto: int) -> None:
-        """Take an axis of the offset's zero from the chosen feature."""
-        desk = self.desk
-        if desk is None or desk.moving or not self._reaches:
+        """Take an axis of the offset's zero from the chosen feature, or put it on the chosen point."""
+        desk, item = self._free_desk(), self.item
+        if desk is None or item is None:
             return
-        drawn = self._reaches[self.chosen].drawn
+        if item.drawn is None:
+            if onto:
+                self._put(desk, item, axis, (0.0, 0.0, 0.0))
+            else:
+                self.owner.tell("A point is not measured.", f"{axis.upper()} puts the zero on it.", "ask")
+            return
+        name, title = item.drawn.name, item.drawn.title
+
+        def change() -> bool:
+            return desk.workshop.take_datum(desk.row, axis, name, onto=bool(onto))
+
+        where = "The zero lies on it now" if onto else "The zero stays where it is"
+        self._do(desk, change, f"{desk.row} {axis.upper()} comes from {title}.", where)
+
+    def here(self) -> None:
+        """The zero onto what is chosen, in every axis it means; or the chosen offset for an operation."""
+        desk, item = self._free_desk(), self.item
+        if desk is None or item is None:
+            return
+        if self.listed == "operations":
+            self._change(lambda describing: describing.assigned(item.title, desk.row))
+        elif item.axes:
+            self._put(desk, item, item.axes, (0.0, 0.0, 0.0))
+
+    def beside(self) -> None:
+        """Type how far from the chosen place the zero is to lie."""
+        from brisk_anchor.services.datum import read_distances
+
+        desk, item = self._free_desk(), self.item
+        if desk is None or item is None or not item.axes:
+            return
+
+        def weigh(words: str) -> str:
+            figures = zip(item.axes.upper(), read_distances(words, item.axes), strict=True)
+            return "zero at " + "  ".join(f"{a} {format_length(v, decimals=3, signed=True)}" for a, v in figures)
+
+        def answer(words: str) -> None:
+            figures = dict(zip(item.axes, read_distances(words, item.axes), strict=True))
+            self._put(desk, item, item.axes, (figures.get("x", 0.0), figures.get("y", 0.0), figures.get("z", 0.0)))
+
+        axes = ", ".join(item.axes.upper())
+        self.owner.ask(Words(f"{axes} from {item.title}", lambda _: "figures with commas between them", weigh, answer))
+
+    def _put(self, desk: Desk, item: Item, axes: str, away: tuple[float, float, float]) -> None:
+        if item.machine is None or any(axis not in item.axes for axis in axes):
+            self.owner.tell(f"{item.title} says nothing of {axes.upper()}.", "Choose another point.", "ask")
+            return
+        i = {axis: "xyz".index(axis) for axis in axes}
+        places = {axis: item.machine[n] + away[n] for axis, n in i.items()}
+        shown = "  ".join(f"{axis.upper()} {away[n]:+g}" for axis, n in i.items() if away[n])
+        where = f"{shown} from {item.title}" if shown else f"on {item.title}"
+        told = f"The zero of {desk.row} lies {where}, along {axes.upper()}."
+        self._do(desk, lambda: desk.workshop.put_zero(desk.row, places), told, "It is measured where it was")
+
+    def _do(self, desk: Desk, change: Callable[[], bool], told: str, behind: str) -> None:
         try:
-            kept = desk.workshop.take_datum(desk.row, axis, drawn.name, onto=bool(onto))
+            kept = change()
         except BriskAnchorError as error:
             self.owner.complain(error)
             return
         self.owner.show_all(keep_prompt=True)
-        where = "The zero lies on it now" if onto else "The zero stays where it is"
         saved = "job.toml says so too." if kept else "This job has no file of its own: it lasts until you leave."
-        self.owner.tell(f"{desk.row} {axis.upper()} comes from {drawn.title}.", f"{where}. {saved}", "good")
+        self.owner.tell(told, f"{behind}. {saved}", "good")
+
+    # -- the description ---------------------------------------------------------------------------------------
+
+    def turn(self, angle: int) -> None:
+        """Turn the part in its fixture: by an angle, or until the chosen feature lies along an axis."""
+        item = self.item
+        if angle == 0 and (item is None or item.drawn is None or not item.drawn.skew):
+            self.owner.tell("Choose a feature that lies askew to the axes.", "o turns by a quarter.", "ask")
+            return
+        skew = item.drawn.skew if item is not None and item.drawn is not None else 0.0
+        self._change(lambda describing: describing.turned(describing.job.job.seat_turn + (angle or -skew)))
+
+    def take_off(self) -> None:
+        """Take the chosen feature off the drawing."""
+        item = self.item
+        if item is None or item.drawn is None:
+            self.owner.tell("Choose a feature of the part.", "", "ask")
+            return
+        name = item.drawn.name
+        self._change(lambda describing: describing.removed(name))
+
+    def undo(self) -> None:
+        """Take the last change of the description back."""
+        desk = self._free_desk()
+        if desk is None:
+            return
+        try:
+            told = desk.workshop.undo()
+        except BriskAnchorError as error:
+            self.owner.complain(error)
+            return
+        self.owner.show_all(keep_prompt=True)
+        self.owner.tell(
+            f"{told[0].upper()}{told[1:]}." if told else "Nothing was changed since it was opened.", "", "ask"
+        )
+
+    def _change(self, work: Callable[[Describing], Change]) -> None:
+        desk = self._free_desk()
+        if desk is not None:
+            make_change(self, desk.workshop, work)
+
+    def _free_desk(self) -> Desk | None:
+        """The desk when nothing moves."""
+        desk = self.desk
+        if desk is not None and desk.moving:
+            self.owner.tell("The machine is moving. Esc stops it.", "", "ask")
+            return None
+        return desk
+
+
+def make_change(view: View, workshop: Described, work: Callable[[Describing], Change]) -> None:
+    """Work a change of the description out, make it, and tell what it was; or why it cannot be."""
+    from brisk_anchor.core.errors import JobError
+
+    try:
+        change = work(workshop.changing())
+        workshop.change(change)
+    except JobError as error:
+        finding = error.findings[0]
+        view.owner.tell(
+            f"{finding.reason[0].upper()}{finding.reason[1:]}.", f"Nothing was changed. {finding.place}", "bad"
+        )
+        return
+    except BriskAnchorError as error:
+        view.owner.complain(error)
+        return
+    view.owner.show_all(keep_prompt=True)
+    view.owner.tell(_sentence(change.told), "u takes it back.", "good")
