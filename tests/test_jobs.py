@@ -11,10 +11,11 @@ from brisk_anchor.core.errors import BriskAnchorError, DatumError, ExportError, 
 from brisk_anchor.core.offsets import FromFeature
 from brisk_anchor.exchange.toml_files import in_millimetres, line_of
 from brisk_anchor.services.asking import build_measurement, point_at
-from brisk_anchor.services.datum import axes_of, reaches
+from brisk_anchor.services.datum import axes_of
 from brisk_anchor.services.describing import Describing
 from brisk_anchor.services.job_models import NO_LENGTHS
 from brisk_anchor.services.jobs import FILES, check_job, load_job, new_job, open_job
+from brisk_anchor.services.reach import reaches
 from brisk_anchor.services.workshop import SecondLookError
 
 PLATE = ("[[solid]]", 'name = "plate"')
@@ -184,7 +185,7 @@ def test_what_is_out_of_reach_is_said_and_the_zero_moves_to_something_that_is_no
     assert re.search(r"dowel bore ⌀16 cannot be measured: .* needs X -", told)
     assert "bearing seat ⌀62 H7 cannot" not in told
     workshop = open_job(folder, tmp_path / "data", roll=0)
-    reached = {reach.drawn.name: not reach.reason for reach in reaches(workshop.setup)}
+    reached = {reach.drawn.name: not reach.reason for reach in reaches(workshop.scene)}
     assert (reached["seat"], reached["dowel"], reached["left"]) == (True, False, False)
     workshop.take_datum("G54", "x", "dowel", onto=False)
     with pytest.raises(SecondLookError, match="needs X"):
@@ -270,7 +271,7 @@ def test_a_zero_moves_off_what_cannot_be_reached_with_its_distance_kept(folder, 
 
 
 def test_what_can_be_reached_and_what_a_feature_locates(quiet):
-    found = {reach.drawn.name: (reach.reason, axes_of(reach.drawn)) for reach in reaches(quiet.setup)}
+    found = {reach.drawn.name: (reach.reason, axes_of(reach.drawn)) for reach in reaches(quiet.scene)}
     assert found["bore"] == ("", "xy")
     assert found["top"] == ("", "z")
     assert quiet.take_datum("G54", "x", "boss", onto=False) is False

@@ -12,7 +12,7 @@ def main() -> None:
     try:
         # Loading Typer costs 0.12 s, a quarter of the time to the first paint, and there is nothing to parse here.
         if sys.argv[1:] == ["demo"] and sys.stdout.isatty() and sys.stdin.isatty():
-            from brisk_anchor.tui.app import run_demo
+            from brisk_anchor.tui.start import run_demo
 
             raise SystemExit(run_demo())
         from brisk_anchor.cli import app

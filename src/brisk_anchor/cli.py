@@ -49,22 +49,47 @@ def demo(
     profile: Annotated[
         str, typer.Option("--profile", help="The control: a profile that ships, or a file (TOML).")
     ] = "skip-macro",
+    part: Annotated[str, typer.Option("--part", help="GL-114, or BC-27 as read from its drawing.")] = "GL-114",
 ) -> None:
     """Open the application with the demo scenario."""
     from brisk_anchor.nc.profile import profile_of
-    from brisk_anchor.tui.app import run_demo
+    from brisk_anchor.tui.start import run_demo, run_job
 
+    if part not in ("GL-114", "BC-27"):
+        raise BriskAnchorError(f"The demo has no part “{part[:20]}”", "", "Give GL-114 or BC-27")
     _need_terminal()
+    if part == "BC-27":
+        from brisk_anchor.services.demo import demo_job
+        from brisk_anchor.services.paths import demo_folder
+
+        raise typer.Exit(run_job(demo_job(demo_folder()), roll=1, speed=speed, data=demo_folder() / "bc-27-data"))
     raise typer.Exit(run_demo(speed=speed, fresh=fresh, profile=profile_of(profile)))
 
 
 @app.command()
-def new(folder: Annotated[Path, typer.Argument(help="Folder of the new job.")]) -> None:
-    """Write the files of a neutral example job, for you to change to your machine, part and fixture."""
-    from brisk_anchor.services.jobs import new_job
+def new(
+    folder: Annotated[Path, typer.Argument(help="Folder of the new job.")],
+    like: Annotated[Path | None, typer.Option("--like", help="Copy this job's folder.")] = None,
+    plate: Annotated[str | None, typer.Option("--plate", help='The part is a plate: "160, 100, 35".')] = None,
+    drawing: Annotated[Path | None, typer.Option("--drawing", help="The part is in this DXF or STL file.")] = None,
+    name: Annotated[str | None, typer.Option("--name", help="Name of the part and the job.")] = None,
+    depth: Annotated[float | None, typer.Option("--depth", min=0.1, help="How deep the ball goes, mm.")] = None,
+    thickness: Annotated[float | None, typer.Option("--thickness", help="Height of a drawn part, mm.")] = None,
+    units: Annotated[str | None, typer.Option("--units", help="mm or inch, where the drawing does not say.")] = None,
+    layer: Annotated[list[str] | None, typer.Option("--layer", help="Only this layer; may be given again.")] = None,
+) -> None:
+    """Write the files of a job: a neutral example, another job, a plate, or a part from a drawing, to change."""
+    from brisk_anchor.services.beginning import DrawingSource, begin_job
 
-    for path in new_job(folder):
+    if plate is not None and drawing is not None:
+        raise BriskAnchorError("A part is a plate or a drawing, not both", "", "Leave one out")
+    layers = frozenset(layer) if layer else None
+    source = DrawingSource(drawing, units, layers, depth, thickness) if drawing is not None else None
+    paths, told = begin_job(folder, like=like, name=name, plate=plate, drawing=source)
+    for path in paths:
         typer.echo(f"Written {path}")
+    if told:
+        typer.echo(told)
     typer.echo(f"Change them, then: brisk-anchor check {folder}; brisk-anchor open {folder}")
 
 
@@ -92,7 +117,7 @@ def open_folder(
 ) -> None:
     """Open a job of your own; the stand-in holds its virtual twin."""
     from brisk_anchor.services.jobs import load_job
-    from brisk_anchor.tui.app import run_job
+    from brisk_anchor.tui.start import run_job
 
     load_job(folder)
     _need_terminal()
@@ -104,13 +129,17 @@ def sheet(
     folder: Annotated[Path, typer.Argument(help="Folder of a job.")],
     row: Annotated[str, typer.Argument(help="The offset, for example G54.")],
     out: Annotated[Path, typer.Option("--out", help="Folder for the sheet, SVG and PDF.")],
+    paper: Annotated[str, typer.Option("--paper", help="a4 or letter.")] = "a4",
 ) -> None:
     """Write the set-up sheet of an offset that has been stored."""
+    from brisk_anchor.drawings.sheet import PAPERS
     from brisk_anchor.services.jobs import open_job
     from brisk_anchor.services.paths import data_folder
     from brisk_anchor.services.sheets import write_sheets
 
-    for path in write_sheets(open_job(folder, data_folder(), roll=0), row, out):
+    if paper not in PAPERS:
+        raise BriskAnchorError(f"There is no paper “{paper}”", "", f"Give one of {', '.join(PAPERS)}")
+    for path in write_sheets(open_job(folder, data_folder(), roll=0), row, out, paper):
         typer.echo(f"Written {path}")
 
 

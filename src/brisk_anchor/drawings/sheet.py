@@ -1,4 +1,4 @@
-"""The set-up sheet: one A4 page with the set-up to scale, the offset, the touches, the shift and the chain."""
+"""The set-up sheet: one page with the set-up to scale, the offset, its shift and chain, and what to have ready."""
 
 from __future__ import annotations
 
@@ -6,6 +6,7 @@ import io
 import math
 from collections.abc import Iterable
 from dataclasses import dataclass
+from textwrap import wrap
 from typing import TYPE_CHECKING, Any
 
 from brisk_anchor.core.kinds import Vector
@@ -20,6 +21,10 @@ if TYPE_CHECKING:
 
 INK, QUIET, FAINT, LIVE, MARK = "#1d2b33", "#6b7b83", "#c9d2d4", "#1f7a6d", "#b4452f"
 _MM = 1 / 25.4
+PAPERS = {"a4": (297.0, 210.0), "letter": (279.4, 215.9)}
+"""Width and height of a page lying on its side, mm."""
+_LEFT = 126.0
+"""Width of the left half, mm."""
 _SCALES = (0.5, 1, 2, 2.5, 5, 10, 20, 25, 50)
 
 
@@ -35,6 +40,8 @@ class SheetContent:
     proof: Proof | None
     lengths: str
     """How tool lengths go with the Z of this offset, in a sentence."""
+    lists: tuple[tuple[str, tuple[str, ...]], ...] = ()
+    """Headings with lines under them: offsets, what to have ready, clamping, what to check."""
 
 
 def touch_places(chain: Chain) -> list[Vector]:
@@ -48,8 +55,8 @@ def touch_places(chain: Chain) -> list[Vector]:
     return places
 
 
-def sheet(content: SheetContent, kind: str) -> bytes:
-    """Draw the sheet; `kind` is "svg" or "pdf"."""
+def sheet(content: SheetContent, kind: str, paper: str = "a4") -> bytes:
+    """Draw the sheet; `kind` is "svg" or "pdf", `paper` one of PAPERS."""
     import matplotlib
     from matplotlib.backends.backend_agg import FigureCanvasAgg
     from matplotlib.figure import Figure
@@ -63,20 +70,29 @@ def sheet(content: SheetContent, kind: str) -> bytes:
         "text.parse_math": False,
     }
     with matplotlib.rc_context(settings):
-        figure = Figure(figsize=(297 * _MM, 210 * _MM))
+        width, height = PAPERS[paper]
+        figure = Figure(figsize=(width * _MM, height * _MM))
         FigureCanvasAgg(figure)
         _head(figure, content)
         _machine_views(figure, content)
         _detail(figure, content)
         _chain_text(figure, content)
+        _lists(figure, content)
         stream = io.BytesIO()
         figure.savefig(stream, format=kind, metadata={"Date": None} if kind == "svg" else {"CreationDate": None})
     return stream.getvalue()
 
 
+def _page(figure: Figure) -> tuple[float, float]:
+    """Width and height of the page, mm."""
+    wide, tall = figure.get_size_inches()
+    return float(wide) / _MM, float(tall) / _MM
+
+
 def _place(figure: Figure, left: float, bottom: float, width: float, height: float) -> Axes:
     """Axes at millimetres on the page."""
-    axes = figure.add_axes((left / 297, bottom / 210, width / 297, height / 210))
+    wide, tall = _page(figure)
+    axes = figure.add_axes((left / wide, bottom / tall, width / wide, height / tall))
     axes.set_xticks([])
     axes.set_yticks([])
     return axes
@@ -84,22 +100,49 @@ def _place(figure: Figure, left: float, bottom: float, width: float, height: flo
 
 def _head(figure: Figure, content: SheetContent) -> None:
     setup = content.setup
-    text: Any = figure.text
-    text(10 / 297, 199 / 210, f"Set-up sheet  {content.chain.row}", fontsize=17, fontweight="bold", va="center")
-    text(10 / 297, 191.5 / 210, f"{setup.part}  {setup.title}", fontsize=10, va="center")
+    wide, tall = _page(figure)
+
+    def text(x: float, y: float, words: str, **style: Any) -> None:
+        figure.text(x / wide, y / tall, words, **style)
+
+    text(10, tall - 11, f"Set-up sheet  {content.chain.row}", fontsize=17, fontweight="bold", va="center")
+    text(10, tall - 18.5, f"{setup.part}  {setup.title}", fontsize=10, va="center")
     right = f"{setup.company}\n{setup.machine.name}  ·  fixture {setup.fixture}  ·  {content.stamp}"
-    text(287 / 297, 196 / 210, right, fontsize=8.5, ha="right", va="center", color=QUIET)
-    figure.add_artist(_line(figure, 10, 187, 287, 187))
-    note = f"All figures in mm. {content.lengths}"
-    text(10 / 297, 6 / 210, note, fontsize=7, color=QUIET)
-    text(287 / 297, 6 / 210, "Brisk Anchor", fontsize=7, color=QUIET, ha="right")
+    text(wide - 10, tall - 14, right, fontsize=8.5, ha="right", va="center", color=QUIET)
+    figure.add_artist(_line(figure, 10, tall - 23, wide - 10, tall - 23))
+    text(10, 6, f"All figures in mm. {content.lengths}", fontsize=7, color=QUIET)
+    text(wide - 10, 6, "Brisk Anchor", fontsize=7, color=QUIET, ha="right")
 
 
 def _line(figure: Figure, x0: float, y0: float, x1: float, y1: float) -> Any:
     from matplotlib.lines import Line2D
 
-    xs, ys = (x0 / 297, x1 / 297), (y0 / 210, y1 / 210)
-    return Line2D(xs, ys, transform=figure.transFigure, color=FAINT, linewidth=0.8)
+    wide, tall = _page(figure)
+    return Line2D(
+        (x0 / wide, x1 / wide), (y0 / tall, y1 / tall), transform=figure.transFigure, color=FAINT, linewidth=0.8
+    )
+
+
+def _lists(figure: Figure, content: SheetContent) -> None:
+    """Two columns of short lists under the views of the machine."""
+    axes = _place(figure, 10, 12, _LEFT, 43)
+    axes.axis("off")
+    axes.set_xlim(0, _LEFT)
+    axes.set_ylim(-43, 0)
+    halves = [
+        [(heading, [part for line in words for part in wrap(line, 54)]) for heading, words in half]
+        for half in (content.lists[:2], content.lists[2:])
+    ]
+    pitch = min(3.6, 43 / max(1, *(sum(len(words) + 2 for _, words in half) for half in halves)))
+    for column, half in enumerate(halves):
+        y = 0.0
+        for heading, words in half:
+            x = column * (_LEFT / 2 + 2)
+            axes.text(x, y, heading, fontsize=7, color=QUIET, va="top")
+            for line in words:
+                y -= pitch
+                axes.text(x, y, line, fontsize=min(6.3, 1.75 * pitch), va="top")
+            y -= 1.7 * pitch
 
 
 def _scale(width_mm: float, height_mm: float, low: tuple[float, float], high: tuple[float, float]) -> float:
@@ -125,11 +168,14 @@ def _view(
 
 
 def _outlines(axes: Axes, outlines: Iterable[Outline], *, front: bool) -> None:
-    widths = {"table": 0.6, "fixture": 0.7, "part": 1.3}
-    colours = {"table": FAINT, "fixture": QUIET, "part": INK}
+    widths = {"table": 0.6, "fixture": 0.7, "part": 1.3, "drawn": 0.6}
+    colours = {"table": FAINT, "fixture": QUIET, "part": INK, "drawn": QUIET}
     for outline in outlines:
         for ring in outline.front if front else outline.plan:
-            axes.plot(*zip(*ring, strict=True), color=colours[outline.role], linewidth=widths[outline.role])
+            style = (0, (5, 3)) if outline.role == "drawn" else "-"
+            axes.plot(
+                *zip(*ring, strict=True), color=colours[outline.role], linewidth=widths[outline.role], linestyle=style
+            )
 
 
 def _anchor(axes: Axes, x: float, y: float, scale: float, colour: str) -> None:
@@ -142,7 +188,7 @@ def _anchor(axes: Axes, x: float, y: float, scale: float, colour: str) -> None:
 def _machine_views(figure: Figure, content: SheetContent) -> None:
     setup, values = content.setup, content.chain.values
     travel = setup.machine.travel
-    for front, box in ((False, (10.0, 104.0, 132.0, 74.0)), (True, (10.0, 14.0, 132.0, 80.0))):
+    for front, box in ((False, (10.0, 112.0, _LEFT, 66.0)), (True, (10.0, 61.0, _LEFT, 44.0))):
         second = 2 if front else 1
         bottom = setup.machine.table[4] - 60 if front else min(travel.low[1], setup.machine.table[1])
         low = (min(travel.low[0], setup.machine.table[0]), bottom)
@@ -172,7 +218,8 @@ def _machine_views(figure: Figure, content: SheetContent) -> None:
         label: dict[str, Any] = {"fontsize": 7, "color": LIVE, "backgroundcolor": "white"}
         axes.plot((place[0], 0), (place[1], place[1]), color=LIVE, linewidth=0.4)
         axes.plot((0, 0), (place[1], 0), color=LIVE, linewidth=0.4)
-        axes.text(place[0] * 0.22, place[1], f"X {_figure(place[0])}", ha="center", va="center", **label)
+        if not front:
+            axes.text(place[0] * 0.22, place[1], f"X {_figure(place[0])}", ha="center", va="center", **label)
         letter = "Z" if front else "Y"
         axes.text(0, place[1] * 0.6, f"{letter} {_figure(place[1])}", ha="center", va="center", rotation=90, **label)
 
@@ -189,7 +236,8 @@ def _detail(figure: Figure, content: SheetContent) -> None:
     ox, oy = chain.values["x"], chain.values["y"]
     points = [point for outline in shown for ring in outline.plan for point in ring] + [(ox, oy)]
     xs, ys = [p[0] for p in points], [p[1] for p in points]
-    box = (150.0, 104.0, 137.0, 74.0)
+    left = _LEFT + 18
+    box = (left, 104.0, _page(figure)[0] - 10 - left, 74.0)
     margin = 0.12 * max(max(xs) - min(xs), max(ys) - min(ys))
     low, high = (min(xs) - margin, min(ys) - margin), (max(xs) + margin, max(ys) + margin)
     axes, scale = _view(figure, box, low, high, "Part as drawn, touches and zero as measured, XY")
@@ -212,18 +260,19 @@ def _detail(figure: Figure, content: SheetContent) -> None:
         axes.annotate(words, (x, y), corner, fontsize=7.5, color=MARK, ha="right", va="center", arrowprops=leader)
         line: dict[str, Any] = {"color": QUIET, "linewidth": 0.6}
         rule_x, rule_y = rules["x"], rules["y"]
-        if isinstance(rule_x, FromFeature):
+        if isinstance(rule_x, FromFeature) and rule_x.drawing:
             axes.annotate("", (x, oy), (ox, oy), arrowprops={"arrowstyle": "<|-|>", **line})
             axes.text((x + ox) / 2, oy - 2.2 * scale, f"{rule_x.drawing:g}", ha="center", va="top", color=QUIET)
             axes.plot((x, x), (oy, y), **line, linestyle=":")
-        if isinstance(rule_y, FromFeature):
+        if isinstance(rule_y, FromFeature) and rule_y.drawing:
             axes.annotate("", (ox, y), (ox, oy), arrowprops={"arrowstyle": "<|-|>", **line})
             axes.text(ox - 1.5 * scale, (y + oy) / 2, f"{rule_y.drawing:g}", ha="right", va="center", color=QUIET)
             axes.plot((ox, x), (y, y), **line, linestyle=":")
 
 
 def _chain_text(figure: Figure, content: SheetContent) -> None:
-    axes = _place(figure, 150, 14, 137, 80)
+    left = _LEFT + 18
+    axes = _place(figure, left, 14, _page(figure)[0] - 10 - left, 80)
     axes.axis("off")
     rows: list[tuple[str, str, str, str, bool]] = []
     for chain in content.chain.axes:

@@ -3,16 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
-from brisk_anchor.core.checks import look_at_measurement
-from brisk_anchor.core.errors import BriskAnchorError, DatumError
+from brisk_anchor.core.errors import DatumError
 from brisk_anchor.core.numbers import parse_length
 from brisk_anchor.core.offsets import FromFeature, Rule
 from brisk_anchor.core.rose import Wall
 from brisk_anchor.core.setup import DrawnFeature, Setup
 from brisk_anchor.core.touches import AXES
-from brisk_anchor.services.asking import build_measurement, point_at
 
 
 def axes_of(drawn: DrawnFeature) -> str:
@@ -21,28 +19,6 @@ def axes_of(drawn: DrawnFeature) -> str:
         return "xy"
     direction = Wall[drawn.walls[0]].direction
     return AXES[max(range(3), key=lambda i: abs(direction[i]))]
-
-
-@dataclass(frozen=True, slots=True)
-class Reach:
-    """Whether the probe can measure a feature as drawn, and if not, why."""
-
-    drawn: DrawnFeature
-    reason: str = ""
-
-
-def reaches(setup: Setup) -> list[Reach]:
-    """Every drawn feature with what keeps the probe from it."""
-    result = []
-    for drawn in setup.features:
-        try:
-            measurement = build_measurement(setup, point_at(setup, drawn))
-            stops = [look for look in look_at_measurement(measurement, setup.machine.travel) if look.stops]
-        except BriskAnchorError as error:
-            result.append(Reach(drawn, error.what))
-            continue
-        result.append(Reach(drawn, stops[0].found if stops else ""))
-    return result
 
 
 def rule_from(setup: Setup, row: str, axis: str, name: str, zero: float, *, onto: bool) -> FromFeature:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from datetime import datetime
+from importlib import resources
 from pathlib import Path
 
 from brisk_anchor.book.store import Book
@@ -10,6 +11,9 @@ from brisk_anchor.core.errors import BookError
 from brisk_anchor.nc.profile import Profile
 from brisk_anchor.services.example import DEMO_SCENE
 from brisk_anchor.services.workshop import Workshop
+
+DEMO_DRAWING, DEMO_THICKNESS = "bc-27.dxf", 35.0
+"""The drawing of BC-27 that ships, and how thick its plate is, mm."""
 
 
 def open_demo(folder: Path, *, fresh: bool, profile: Profile | None = None) -> Workshop:
@@ -32,3 +36,19 @@ def open_demo(folder: Path, *, fresh: bool, profile: Profile | None = None) -> W
                 f"The old demo book could not be put aside: {error.strerror}", "", "Check the disk"
             ) from error
     return Workshop.open(DEMO_SCENE, Book.open(path), profile=profile, machine_file=machine)
+
+
+def demo_job(folder: Path) -> Path:
+    """The folder of the demo's second part, BC-27, read from the drawing that ships; made when it is not there yet.
+
+    Raises:
+        BriskAnchorError: it cannot be written.
+    """
+    job = folder / "bc-27"
+    if not (job / "job.toml").exists():
+        from brisk_anchor.services.beginning import DrawingSource, begin_job
+
+        drawing = resources.files("brisk_anchor.services") / "examples" / "bc-27" / DEMO_DRAWING
+        with resources.as_file(drawing) as path:
+            begin_job(job, drawing=DrawingSource(path, thickness=DEMO_THICKNESS))
+    return job

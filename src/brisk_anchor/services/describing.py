@@ -16,6 +16,7 @@ from brisk_anchor.exchange.files import write_whole
 from brisk_anchor.exchange.toml_files import MILLIMETRES, parse, read_text
 from brisk_anchor.services.datum import axes_of
 from brisk_anchor.services.drawn_body import expand
+from brisk_anchor.services.job_models import NO_LENGTHS, Variation
 from brisk_anchor.services.job_text import JOB_NAME, figure, with_key, with_rule, with_table, without_feature
 from brisk_anchor.services.jobs import Job, load_job
 from brisk_anchor.services.words import read_words
@@ -80,8 +81,9 @@ class Describing:
         return self._change({name: without_feature(self._text(name), name, wanted)}, f"{wanted} taken off the drawing")
 
     def replaced(self, part: str, told: str) -> Change:
-        """The job with another part file; offsets that need what is gone are taken from what is there."""
+        """The job with another part file: real ones vary as they did, and offsets are taken from what is there."""
         name = self.job.job.part
+        part = with_table(part, _variation(self.job.part.variation, MILLIMETRES[parse(part, name)["units"]]))
         fresh = {JOB_NAME: self._text(JOB_NAME), name: part}
         fixture = {str(feature["name"]) for feature in expand(self.job.fixture)[1]}
         present = {str(table["name"]) for table in parse(part, name).get("feature", []) if "name" in table}
@@ -133,6 +135,10 @@ class Describing:
             text = with_rule(text, row, axis, rule)
         return self._change({JOB_NAME: text}, f"{row} {', '.join(rules).upper()} changed")
 
+    def rewritten(self, texts: Mapping[str, str], told: str) -> Change:
+        """The job with texts in the place of its files."""
+        return self._change(texts, told)
+
     def assigned(self, operation: str, row: str) -> Change:
         """The job with an operation that uses another of its offsets."""
         text = self._text(JOB_NAME)
@@ -182,6 +188,18 @@ class Describing:
             for name in written:
                 write_whole(self.folder / name, before[name].encode())
             raise
+
+
+def _variation(variation: Variation, unit: float) -> str:
+    """How real parts differ, as a table; `unit` is mm in one unit of the file."""
+    lines = ["[variation]"]
+    for key, value in variation.model_dump().items():
+        if not value or not (any(value) if isinstance(value, tuple) else True):
+            continue
+        scale = 1.0 if key in NO_LENGTHS else unit
+        shown = [figure(item / scale) for item in (value if isinstance(value, tuple) else (value,))]
+        lines.append(f"{key} = [{', '.join(shown)}]" if isinstance(value, tuple) else f"{key} = {shown[0]}")
+    return "\n".join(lines)
 
 
 def _setup_of(job: Job) -> Setup:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 from importlib import resources
+from importlib.resources.abc import Traversable
 from pathlib import Path
 from typing import TypeVar
 
@@ -16,7 +17,7 @@ from brisk_anchor.core.offsets import FromFeature
 from brisk_anchor.exchange.files import write_whole
 from brisk_anchor.exchange.toml_files import MILLIMETRES, finding_at, in_millimetres, parse, read_text
 from brisk_anchor.nc.profile import Profile, findings_of, profile_of, shipped_profiles
-from brisk_anchor.services.datum import reaches
+from brisk_anchor.services.cautions import cautions
 from brisk_anchor.services.drawn_body import expand
 from brisk_anchor.services.job_models import (
     NO_LENGTHS,
@@ -26,6 +27,7 @@ from brisk_anchor.services.job_models import (
     PartFile,
 )
 from brisk_anchor.services.job_text import JOB_NAME
+from brisk_anchor.services.reach import reaches
 from brisk_anchor.services.twin import compose
 from brisk_anchor.services.workshop import Workshop
 from brisk_anchor.standin.scene import build_scene
@@ -165,14 +167,17 @@ def open_job(folder: Path, data: Path, *, roll: int) -> Workshop:
     )
 
 
-def new_job(folder: Path) -> list[Path]:
-    """Write the files of a neutral example for a person to change; none that is there is touched.
+def new_job(folder: Path, like: Path | None = None) -> list[Path]:
+    """Write the files of a neutral example, or of another job, for a person to change; none that is there is touched.
 
     Raises:
-        ExportError: a file is there already, or cannot be written.
+        ExportError: a file is there already, or cannot be written. JobError: the other job has faults.
     """
-    source = resources.files("brisk_anchor.services") / "examples" / "bc-27"
-    names = sorted(entry.name for entry in source.iterdir() if entry.name.endswith(".toml"))
+    source: Traversable = resources.files("brisk_anchor.services") / "examples" / "bc-27"
+    if like is not None:
+        load_job(like)
+        source = like
+    names = sorted(entry.name for entry in source.iterdir() if entry.name.endswith((".toml", ".dxf")))
     if taken := [name for name in names if (folder / name).exists()]:
         raise ExportError(f"{folder / taken[0]} is there already", "Nothing was written", "Choose another folder")
     return [write_whole(folder / name, (source / name).read_bytes()) for name in names]
@@ -189,7 +194,6 @@ def check_job(folder: Path) -> list[str]:
         used = ", ".join(operation.name for operation in job.job.operation if operation.offset == row.row)
         needs = ", ".join(dict.fromkeys(names)) or "nothing measured"
         told.append(f"{row.row} {row.title}: {needs}; {f'used by {used}' if used else 'no operation uses it'}")
-    told += [
-        f"{reach.drawn.title} cannot be measured: {reach.reason}" for reach in reaches(scene.setup) if reach.reason
-    ]
+    told += [f"{reach.drawn.title} cannot be measured: {reach.reason}" for reach in reaches(scene) if reach.reason]
+    told += [f"caution: {words}" for words in cautions(scene)]
     return told + list(job.profile.limits)

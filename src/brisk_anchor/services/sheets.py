@@ -8,11 +8,12 @@ from brisk_anchor.book.store import EntryKind
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.drawings.sheet import SheetContent, sheet
 from brisk_anchor.exchange.files import write_whole
+from brisk_anchor.services.described import features_of
 from brisk_anchor.services.workshop import Workshop
 
 
-def write_sheets(workshop: Workshop, row: str, folder: Path) -> list[Path]:
-    """Write the set-up sheet of a row as SVG and PDF.
+def write_sheets(workshop: Workshop, row: str, folder: Path, paper: str = "a4") -> list[Path]:
+    """Write the set-up sheet of a row as SVG and PDF, on "a4" or "letter".
 
     Raises:
         PlanError: when nothing has been stored in the row. ExportError: when a file cannot be written.
@@ -32,9 +33,47 @@ def write_sheets(workshop: Workshop, row: str, folder: Path) -> list[Path]:
         state=workshop.state(row).value,
         proof=proof,
         lengths=_lengths(workshop),
+        lists=_lists(workshop, row),
     )
     name = f"setup-{workshop.setup.job.lower()}-{row.lower()}"
-    return [write_whole(folder / f"{name}.{kind}", sheet(content, kind)) for kind in ("svg", "pdf")]
+    return [write_whole(folder / f"{name}.{kind}", sheet(content, kind, paper)) for kind in ("svg", "pdf")]
+
+
+def _lists(workshop: Workshop, row: str) -> tuple[tuple[str, tuple[str, ...]], ...]:
+    """Offsets with their names, what to have ready, clamping, what to check."""
+    setup = workshop.setup
+    card, stylus = setup.card, setup.stylus
+    offsets = []
+    for plan in setup.rows:
+        used = ", ".join(o.name for o in card.operations if o.offset == plan.row)
+        mark, users = "▸ " if plan.row == row else "", f", for {used}" if used else ""
+        offsets.append(f"{mark}{plan.row}  {plan.title}: {workshop.state(plan.row).value}{users}")
+    offsets += [f"{o.name}: {o.comment}, with {o.offset}" for o in card.operations if o.comment]
+    tools = [
+        f"T{stylus.tool_number}  {stylus.name}, ball ⌀{stylus.ball_diameter:g}, length {stylus.length:.4f}",
+        *(f"T{t.number}  {t.name}, ⌀{t.diameter:g}, length {t.length:g}" for t in workshop.scene.file.tool),
+    ]
+    plan = setup.row(row)
+    named = {drawn.name: drawn for drawn in setup.features}
+    checks = [
+        f"part within {setup.start_uncertainty:g} mm of where it is drawn"
+        + (f", turned {setup.turn:+g}°" if setup.turn else ""),
+        f"nothing over machine Z {setup.clear_height:+g} (tip) but the tool",
+        f"measured after every clamping; jumps over {plan.jump_limit:g} mm stop",
+    ]
+    for name in features_of(plan):
+        drawn = named[name]
+        if drawn.size and drawn.tolerance:
+            low, high = drawn.tolerance
+            balloon = f"{drawn.balloon}  " if drawn.balloon else ""
+            checks.append(f"{balloon}{drawn.title}: {drawn.size + low:.4g} to {drawn.size + high:.6g}")
+    notes = list(card.notes) or ["clean the seats; push the part against its stops; tighten"]
+    return (
+        ("Offsets", tuple(offsets)),
+        ("Have ready", tuple(tools)),
+        ("Clamping", tuple(notes)),
+        ("Check", tuple(checks)),
+    )
 
 
 def _lengths(workshop: Workshop) -> str:

@@ -127,6 +127,11 @@ def _count(text: str, name: str, low: int, high: int) -> int:
     return int(value)
 
 
+def touch_depth(ball: float) -> float:
+    """How deep, mm, the ball's end is proposed to go below an edge."""
+    return ball / 2 + _BELOW_WIDEST
+
+
 class _Maker:
     """Tables of features on the metal that is there."""
 
@@ -148,12 +153,11 @@ class _Maker:
         return next(f"{base} {n}" for n in range(1, 10_000) if f"{base} {n}" not in self.names)
 
     def _touch_depth(self, height: float, what: str) -> float:
-        wanted = self.ball / 2 + _BELOW_WIDEST
         if height <= self.ball / 2:
             raise _refuse(
                 f"{what} is {height:g} deep; the ball's widest part is {self.ball / 2:g} up", "Draw it deeper"
             )
-        return min(wanted, height)
+        return min(touch_depth(self.ball), height)
 
     def _mm(self, value: float) -> str:
         return figure(value / self.unit)

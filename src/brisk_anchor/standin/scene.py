@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -32,11 +32,16 @@ from brisk_anchor.standin.tools import Tool
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Scene:
-    """`setup` is nominal; `solids` are real. Both in machine coordinates of the tip, mm."""
+    """`setup` and `nominal` are as described; `solids` are real. Both in machine coordinates of the tip, mm."""
 
     file: SceneFile
     setup: Setup
     solids: tuple[Solid, ...]
+    nominal: tuple[Solid, ...] = ()
+
+    def as_described(self) -> Scene:
+        """The same with nothing of real life in it: metal as drawn, the probe as calibrated."""
+        return replace(self, solids=(self.solids[0], *(solid for solid in self.nominal if solid.role != "drawn")))
 
     def stand_in(
         self, *, seed: int | None = 1, position: Vector | None = None, length_reference: float = 0.0
@@ -379,4 +384,4 @@ def build_scene(file: SceneFile) -> Scene:
         ),
         turn=bodies[file.job.part].turn if file.job.part in bodies else 0.0,
     )
-    return Scene(file, setup, (table, *real))
+    return Scene(file, setup, (table, *real), tuple(nominal))

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 import time
 from collections.abc import Callable, Iterable
 from contextlib import suppress
@@ -22,7 +21,7 @@ from textual.theme import Theme
 from textual.widgets import ContentSwitcher, Static
 
 from brisk_anchor.core.errors import BriskAnchorError
-from brisk_anchor.services.paths import DEMO_SPEED, demo_folder
+from brisk_anchor.services.paths import DEMO_SPEED
 from brisk_anchor.tui.actions import ACTIONS, Action
 from brisk_anchor.tui.bench.view import BenchView
 from brisk_anchor.tui.desk import ZOOMS, Desk
@@ -32,7 +31,6 @@ from brisk_anchor.tui.frame import KeyLine, Ladder, Prompt, TopLine
 from brisk_anchor.tui.theme import SLATE
 
 if TYPE_CHECKING:
-    from brisk_anchor.nc.profile import Profile
     from brisk_anchor.services.workshop import Workshop
 
 SMALLEST = (100, 30)
@@ -431,33 +429,3 @@ class BriskAnchorApp(App[int]):
             self.call_later(self._do, action)
 
         return call
-
-
-def run_demo(*, speed: float = DEMO_SPEED, fresh: bool = False, profile: Profile | None = None) -> int:
-    """Open the demo with its own book, on the control of a profile; returns the exit code."""
-
-    folder = demo_folder()
-
-    def open_job() -> Workshop:
-        from brisk_anchor.services.demo import open_demo
-
-        return open_demo(folder, fresh=fresh, profile=profile)
-
-    return _run(open_job, folder, speed)
-
-
-def run_job(job: Path, *, roll: int, speed: float = DEMO_SPEED) -> int:
-    """Open a job's folder; sheets go into it. Returns the exit code."""
-
-    def open_it() -> Workshop:
-        from brisk_anchor.services.jobs import open_job
-        from brisk_anchor.services.paths import data_folder
-
-        return open_job(job, data_folder(), roll=roll)
-
-    return _run(open_it, job, speed)
-
-
-def _run(open_job: Callable[[], Workshop], folder: Path, speed: float) -> int:
-    os.environ.setdefault("ESCDELAY", "25")
-    return BriskAnchorApp(open_job, folder, speed=speed).run() or 0

@@ -14,7 +14,7 @@ from brisk_anchor.tui import theme
 if TYPE_CHECKING:
     from brisk_anchor.core.kinds import Vector
     from brisk_anchor.core.setup import DrawnFeature, Setup
-    from brisk_anchor.services.datum import Reach
+    from brisk_anchor.services.reach import Reach
 
 PAGES = ("features", "points", "operations", "words")
 NOTES = {

@@ -32,9 +32,9 @@ from brisk_anchor.tui.setup.lists import (
 
 if TYPE_CHECKING:
     from brisk_anchor.core.setup import Setup
-    from brisk_anchor.services.datum import Reach
     from brisk_anchor.services.described import Described
     from brisk_anchor.services.describing import Change, Describing
+    from brisk_anchor.services.reach import Reach
 
 
 def _sentence(words: str) -> str:
@@ -54,6 +54,7 @@ class SetupView(View):
         self.listed = PAGES[0]
         self._items: list[Item] = []
         self._reaches: list[Reach] = []
+        self._cautions: list[str] = []
         self._of: object = None
 
     def compose(self) -> ComposeResult:
@@ -77,14 +78,16 @@ class SetupView(View):
 
     def show(self) -> None:
         """Bring everything up to date."""
-        from brisk_anchor.services.datum import reaches
+        from brisk_anchor.services.cautions import cautions
+        from brisk_anchor.services.reach import reaches
 
         desk = self.desk
         if desk is None:
             return
         setup = desk.workshop.setup
         if self._of is not setup.features:
-            self._of, self._reaches = setup.features, reaches(setup)
+            self._of, self._reaches = setup.features, reaches(desk.workshop.scene)
+            self._cautions = cautions(desk.workshop.scene)
         measured = frozenset(desk.workshop.measured)
         make: dict[str, Callable[[], list[Item]]] = {
             "features": lambda: feature_items(setup, self._reaches, measured),
@@ -155,6 +158,8 @@ class SetupView(View):
             *(("note", note) for note in setup.card.notes),
         ]
         text = Text(no_wrap=True, overflow="ellipsis")
+        for words in self._cautions:
+            text.append(f" ! {words}\n", theme.CORAL)
         for label, words in facts:
             text.append(f" {label:<12}", theme.QUIET)
             text.append(f"{words}\n", theme.TEXT)

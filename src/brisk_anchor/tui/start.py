@@ -1,0 +1,45 @@
+"""Starting the application: the demo, or a job's folder."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from brisk_anchor.services.paths import DEMO_SPEED, demo_folder
+from brisk_anchor.tui.app import BriskAnchorApp
+
+if TYPE_CHECKING:
+    from brisk_anchor.nc.profile import Profile
+    from brisk_anchor.services.workshop import Workshop
+
+
+def run_demo(*, speed: float = DEMO_SPEED, fresh: bool = False, profile: Profile | None = None) -> int:
+    """Open the demo with its own book, on the control of a profile; returns the exit code."""
+
+    folder = demo_folder()
+
+    def open_job() -> Workshop:
+        from brisk_anchor.services.demo import open_demo
+
+        return open_demo(folder, fresh=fresh, profile=profile)
+
+    return _run(open_job, folder, speed)
+
+
+def run_job(job: Path, *, roll: int, speed: float = DEMO_SPEED, data: Path | None = None) -> int:
+    """Open a job's folder; sheets go into it, book and machine into `data`. Returns the exit code."""
+
+    def open_it() -> Workshop:
+        from brisk_anchor.services.jobs import open_job
+        from brisk_anchor.services.paths import data_folder
+
+        return open_job(job, data or data_folder(), roll=roll)
+
+    return _run(open_it, job, speed)
+
+
+def _run(open_job: Callable[[], Workshop], folder: Path, speed: float) -> int:
+    os.environ.setdefault("ESCDELAY", "25")
+    return BriskAnchorApp(open_job, folder, speed=speed).run() or 0
