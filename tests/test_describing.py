@@ -1,0 +1,326 @@
+"""Describing a job: words that draw, zeros on points, turns, undo, beginnings, fixtures by their figures, cautions."""
+
+from __future__ import annotations
+
+import re
+import tomllib
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from brisk_anchor.core.errors import BriskAnchorError, ExportError, JobError, PlanError
+from brisk_anchor.core.offsets import Keep
+from brisk_anchor.exchange import files
+from brisk_anchor.services.asking import build_measurement, point_at
+from brisk_anchor.services.beginning import DrawingSource, begin_job
+from brisk_anchor.services.cautions import cautions
+from brisk_anchor.services.datum import read_distances, rule_at, with_rules
+from brisk_anchor.services.demo import demo_job
+from brisk_anchor.services.fixture_shapes import AnglePlate, Chuck, Plate, Vice
+from brisk_anchor.services.jobs import check_job, load_job, new_job, open_job
+from brisk_anchor.services.reach import reaches
+from brisk_anchor.services.words import FORMS, read_words
+from brisk_anchor.standin.scene import build_scene
+from brisk_anchor.standin.solid_file import SolidSection
+from tests.test_jobs import change
+
+PLATE = SolidSection(name="plate", shape="block", low=(0, 0), high=(160, 100), bottom=-35, top=0)
+
+
+@pytest.fixture
+def folder(tmp_path):
+    new_job(tmp_path / "job")
+    return tmp_path / "job"
+
+
+@pytest.fixture
+def workshop(folder, tmp_path):
+    workshop = open_job(folder, tmp_path / "data", roll=1)
+    yield workshop
+    workshop.book.close()
+
+
+def named(workshop, name):
+    return next(drawn for drawn in workshop.setup.features if drawn.name == name)
+
+
+def measure(workshop, *names):
+    for name in names:
+        workshop.measure(build_measurement(workshop.setup, point_at(workshop.setup, named(workshop, name))))
+
+
+def table(words, names=(), unit=1.0):
+    text = read_words(words, [PLATE], names, "P-1", 6.0, unit).table
+    return tomllib.loads(text)["feature"][0]
+
+
+@pytest.mark.parametrize(
+    ("words", "expected"),
+    [
+        ("bore 16, 20, 50", {"kind": "bore", "name": "bore 1", "size": 16.0, "cut": "through", "depth": 5.0}),
+        ("bore 16, 20, 50, 4.5", {"cut": 4.5, "depth": 4.5}),
+        ("BORE 5/8in, 20, 50+1", {"size": 15.875, "place": [20.0, 51.0, 0.0]}),
+        ("boss 30, 80, 50, 12", {"stands": 12.0, "place": [80.0, 50.0, 12.0], "size_limit": 0.3}),
+        ("pocket 40, 20, 30, 30, 8", {"size": 40.0, "size_y": 20.0, "cut": 8.0}),
+        ("slot 12, 60, 100, 50", {"walls": ["LEFT", "RIGHT"], "size": 12.0, "length": 60.0}),
+        ("slot 60, 12, 100, 50", {"walls": ["DOWN", "UP"], "size": 12.0, "length": 60.0}),
+        ("web 8, 50, 100, 50, 20", {"stands": 20.0, "size": 8.0}),
+        ("face left", {"name": "left", "walls": ["RIGHT"], "place": [0.0, 50.0, 0.0]}),
+        ("face top", {"walls": ["BELOW"]}),
+        ("circle 6, 8, 60, 80, 50, 30", {"pattern": {"count": 6, "circle": 60.0, "first_angle": 30.0}}),
+        ("grid 3, 2, 8, 20, 20, 40, 30", {"pattern": {"columns": 3, "rows": 2, "pitch": [40.0, 30.0]}}),
+    ],
+)
+def test_words_become_features(words, expected):
+    found = table(words)
+    assert {key: found[key] for key in expected} == expected
+
+
+def test_words_in_a_file_in_inches_and_names_that_are_free():
+    found = table("bore 25.4, 50.8, 50.8", names=["bore 1", "bore 2"], unit=25.4)
+    assert (found["name"], found["size"], found["place"][:2]) == ("bore 3", 1.0, [2.0, 2.0])
+
+
+@pytest.mark.parametrize(
+    ("words", "reason"),
+    [
+        ("", "no such word"),
+        ("hole 12, 1, 1", "no such word"),
+        ("bore", "takes other figures"),
+        ("bore 12, 20", "takes other figures"),
+        ("bore 12, 20, 50, 2", "is 2 deep"),
+        ("bore 12, 200, 50", "no metal at X \\+200"),
+        ("bore -12, 20, 50", "above zero"),
+        ("bore twelve, 20, 50", "diameter: "),
+        ("face up", "no face"),
+        ("circle 2.5, 8, 60, 80, 50", "whole number"),
+        ("circle 300, 8, 60, 80, 50", "between 2 and 100"),
+        ("turn x", "no figure"),
+        ('bore 12, 20, 50]\nname = "x"', "(is no|cannot|Y|y)"),
+    ],
+)
+def test_words_that_draw_nothing_say_why(words, reason):
+    with pytest.raises(BriskAnchorError) as caught:
+        read_words(words, [PLATE], [], "P-1", 6.0, 1.0)
+    assert re.search(reason, caught.value.one_line())
+
+
+@given(st.text(max_size=60), st.sampled_from(sorted(FORMS)))
+def test_no_words_break_in(tail, word):
+    try:
+        drawn = read_words(f"{word} {tail}", [PLATE], [], 'na"me\n', 6.0, 1.0)
+    except BriskAnchorError:
+        return
+    assert set(tomllib.loads(drawn.table or drawn.whole or "")) <= {"feature", "solid", "form", "units", "name"}
+
+
+def test_what_is_drawn_is_cut_measured_taken_off_and_taken_back(workshop, folder):
+    comments = (folder / "part.toml").read_text().count("#")
+    for words in (
+        "bore 20, 120, 20",
+        "pocket 36, 24, 30, 82, 12",
+        "block 16, 16, 145, 82, 14",
+        "circle 3, 12, 76, 80, 50",
+    ):
+        workshop.change(workshop.description.drawn(words))
+    assert all(not reach.reason for reach in reaches(workshop.scene))
+    measure(workshop, "bore 1", "pocket 1", "block 1", "hole a 2")
+    assert workshop.measured["pocket 1"].feature.size == pytest.approx(36.0, abs=0.001)
+    assert workshop.measured["hole a 2"].feature.size == pytest.approx(12.0, abs=0.03)
+    workshop.change(workshop.description.removed("hole a 3"))
+    assert "hole a 1" not in [feature.name for feature in workshop.setup.features]
+    assert "bore 1" in workshop.measured
+    assert workshop.undo() == "the last change is taken back"
+    assert len(load_job(folder).part.feature) == 8
+    for _ in range(4):
+        assert workshop.undo()
+    assert workshop.undo() is None
+    assert len(load_job(folder).part.feature) == 4
+    assert (folder / "part.toml").read_text().count("#") == comments
+    with pytest.raises(JobError, match="no feature “seat”"):
+        workshop.change(workshop.description.removed("seat"))
+    with pytest.raises(JobError, match="no table"):
+        workshop.change(workshop.description.removed("stop bush"))
+
+
+def test_a_plate_in_place_of_the_part_gives_the_zero_new_features(workshop, folder):
+    before = (folder / "part.toml").read_text()
+    workshop.change(workshop.description.drawn("plate 120, 80, 35"))
+    rules = workshop.setup.row("G54").rules
+    assert [rules[axis].feature for axis in "xyz"] == ["left", "front", "top"]
+    assert workshop.expected("G54") == {"x": -450.0, "y": -270.0, "z": -505.0}
+    assert (folder / "part-1.toml").read_text() == before
+    assert load_job(folder).part.variation.shift == (0.6, 0.3, 0.05)
+    measure(workshop, "left", "front", "top")
+    assert workshop.store("G54").values["x"] == pytest.approx(workshop.true_offset("G54")["x"], abs=0.003)
+
+
+def test_a_turned_part_keeps_its_zero_and_is_measured_there(workshop, folder):
+    workshop.take_datum("G54", "x", "left", onto=False)
+    zero = workshop.expected("G54")
+    workshop.change(workshop.description.turned(90))
+    assert named(workshop, "left").walls == ("UP",)
+    # Turned about its own zero, which the offset's zero is: nothing moves, but Y comes from what was the left face.
+    assert workshop.expected("G54") == pytest.approx(zero)
+    assert workshop.setup.row("G54").rules["x"].feature == "seat"
+    assert workshop.setup.row("G54").rules["x"].drawing == pytest.approx(-50.0)
+    workshop.change(workshop.description.drawn("turn 30"))
+    assert "askew" in next(r.reason for r in reaches(workshop.scene) if r.drawn.name == "left")
+    assert [words for words in cautions(workshop.scene) if "fixed jaw" in words]
+    workshop.undo()
+    workshop.undo()
+    assert (load_job(folder).job.seat_turn, workshop.expected("G54")) == (0.0, zero)
+    assert cautions(workshop.scene) == []
+
+
+def test_a_zero_is_put_on_points_and_beside_them(workshop, folder):
+    points = {(point.title, point.body): point for point in workshop.setup.points}
+    assert points["front left corner", "BC-27"].machine == (-450.0, -270.0, -505.0)
+    assert points["centre", "BC-27"].machine[:2] == (-370.0, -220.0)
+    assert points["bottom", "BC-27"].machine[2] == -540.0
+    centre = points["centre", "BC-27"].machine
+    assert workshop.put_zero("G54", {"x": centre[0] + 10, "y": centre[1]})
+    rule = load_job(folder).job.offset[0]
+    assert (rule.x.feature, rule.x.drawing, rule.y.drawing) == ("seat", -10.0, 0.0)
+    change(folder, "job", ('z = { feature = "top", drawing = 0.0 }', "z = { keep = true }"))
+
+
+def test_a_point_needs_something_that_is_measured(quiet):
+    with pytest.raises(BriskAnchorError, match="not measured on anything"):
+        rule_at(with_rules(quiet.setup, "G54", {"x": Keep()}), "G54", "x", 1.0)
+    assert read_distances("10, 1in", "xy") == [10.0, 25.4]
+    with pytest.raises(BriskAnchorError, match="2 figures"):
+        read_distances("10", "xy")
+    with pytest.raises(PlanError, match="no files of its own"):
+        quiet.changing()
+
+
+def test_a_change_that_cannot_be_written_changes_nothing(workshop, folder, monkeypatch):
+    change_ = workshop.description.drawn("plate 120, 80, 35")
+    before = {path.name: path.read_text() for path in folder.iterdir()}
+    written = []
+
+    def refuse(path, data):
+        if path.name == "part.toml":
+            raise ExportError("no room", "", "")
+        written.append(path.name)
+        return files.write_whole(path, data)
+
+    monkeypatch.setattr("brisk_anchor.services.describing.write_whole", refuse)
+    with pytest.raises(ExportError):
+        workshop.change(change_)
+    assert {name: (folder / name).read_text() for name in before} == before
+    assert "seat" in [feature.name for feature in workshop.setup.features]
+    assert workshop.scene.solids == workshop.machine._solids
+
+
+def test_operations_take_another_offset(workshop, folder):
+    workshop.change(workshop.description.assigned("op 10", "G55"))
+    assert load_job(folder).job.operation[0].offset == "G55"
+    assert workshop.setup.card.operations[0].offset == "G55"
+
+
+def test_jobs_begin_from_a_plate_a_drawing_and_another_job(tmp_path):
+    paths, told = begin_job(tmp_path / "a", plate="100, 60, 20", name="PL-7")
+    assert (len(paths), load_job(tmp_path / "a").job.name) == (4, "PL-7")
+    assert told.startswith("a plate of 100")
+    begin_job(tmp_path / "b", like=tmp_path / "a", name="PL-8")
+    assert load_job(tmp_path / "b").part.solid == load_job(tmp_path / "a").part.solid
+    for bad in ({"plate": "1, 2"}, {"name": ")x"}, {"drawing": DrawingSource(tmp_path / "none.dxf")}):
+        with pytest.raises(BriskAnchorError):
+            begin_job(tmp_path / "c", **bad)
+    assert not (tmp_path / "c").exists()
+    with pytest.raises(ExportError, match="there already"):
+        begin_job(tmp_path / "a")
+
+
+def test_the_demo_part_is_read_from_its_drawing_and_measured(tmp_path):
+    folder = demo_job(tmp_path)
+    assert demo_job(tmp_path) == folder
+    told = check_job(folder)
+    assert any("edge 1" in line and "askew" in line for line in told)
+    workshop = open_job(folder, tmp_path / "data", roll=2)
+    assert "160" in [word.text for word in workshop.setup.words]
+    names = [reach.drawn.name for reach in reaches(workshop.scene) if not reach.reason]
+    assert {"bore 1", "pocket 1", "left", "front", "top"} <= set(names)
+    measure(workshop, *names)
+    workshop.store("G54")
+    assert workshop.prove("G54").holds
+    workshop.book.close()
+
+
+@pytest.mark.parametrize(
+    ("shape", "names"),
+    [
+        (
+            Vice(
+                bed_length=200,
+                bed_width=150,
+                bed_height=50,
+                jaw_length=160,
+                jaw_thickness=20,
+                jaw_height=18,
+                fixed_jaw=120,
+                opening=70,
+                stop=(20, 60),
+            ),
+            ["bed", "fixed jaw", "moving jaw", "stop"],
+        ),
+        (
+            Chuck(diameter=200, height=80, grip=60, jaw_length=50, jaw_width=22, jaw_height=25),
+            ["body", "jaw 1", "jaw 2", "jaw 3"],
+        ),
+        (AnglePlate(length=150, depth=100, height=120, thickness=15), ["base", "wall"]),
+        (Plate(length=200, width=100, height=20, hole=12, first=(25, 25), pitch=(50, 50)), ["plate"]),
+    ],
+)
+def test_fixtures_by_their_own_figures(folder, shape, names):
+    assert [solid.name for solid in shape.solids()] == names
+    if isinstance(shape, Plate):
+        assert [hole.at for hole in shape.solids()[0].holes][-1] == (175.0, 75.0)
+    word, kind = {Vice: ("vice", "vice"), Chuck: ("chuck", "chuck"), AnglePlate: ("angle_plate", "angle plate")}.get(
+        type(shape), ("plate", "pallet")
+    )
+    figures = "\n".join(
+        f"{key} = {list(map(float, value)) if isinstance(value, tuple) else value}"
+        for key, value in shape.model_dump().items()
+        if value is not None
+    )
+    head = (
+        f'form = "brisk-anchor-fixture-1"\nunits = "mm"\nname = "F-1"\nkind = "{kind}"\nat = [-480.0, -310.0, -600.0]\n'
+    )
+    (folder / "fixture.toml").write_text(f"{head}at_turn = 90.0\n[{word}]\n{figures}\n")
+    job = (folder / "job.toml").read_text()
+    (folder / "job.toml").write_text(job[: job.index('[[offset]]\nrow = "G55"')])
+    scene = build_scene(load_job(folder).scene(0))
+    assert {solid.name for solid in scene.nominal if solid.role == "fixture"} == set(names)
+    assert scene.setup.turn == 90.0
+    change(folder, "fixture", (f'kind = "{kind}"', 'kind = "spacers"' if kind == "vice" else 'kind = "vice"'))
+    with pytest.raises(JobError, match="is not described by"):
+        load_job(folder)
+
+
+def test_spacers_bars_and_programs_of_a_job(folder):
+    spacer = '[[spacer]]\nname = "10 block"\nalong = "-X"\nthickness = 10.0\n\n[[operation]]'
+    change(
+        folder,
+        "job",
+        ("[[operation]]", spacer),
+        ("clear_height", 'program = 4000\nprogram_comment = "LOT 7"\nclear_height'),
+    )
+    scene = build_scene(load_job(folder).scene(0))
+    assert scene.setup.points[0].body == "BC-27"
+    assert scene.file.body[1].at == (-460.0, -270.0, -505.0)
+    assert scene.setup.card.notes == ("spacer 10 block, 10 mm along -X",)
+    change(
+        folder,
+        "part",
+        ("[variation]", "[stock]\nbar = 200.0\nallowance = [0.0, 0.0, 0.0, 0.0, 0.0, 2.0]\n\n[variation]"),
+    )
+    job = (folder / "job.toml").read_text().replace('"seat"', '"stock round"').replace('"top"', '"stock top"')
+    (folder / "job.toml").write_text(job)
+    scene = build_scene(load_job(folder).scene(0))
+    assert [solid.shape for solid in scene.file.body[1].solid] == ["round"]
+    assert [body.role for body in scene.file.body] == ["fixture", "part", "drawn"]
+    assert {feature.name for feature in scene.setup.features} >= {"stock round", "stock top"}
