@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import sys
 
-from benchmarks import accuracy, contact, extents, fuzz, speed, start
+from benchmarks import accuracy, contact, description, extents, fuzz, speed, start
 
 ALL = {
     "accuracy": accuracy.main,
     "contact": contact.main,
+    "description": description.main,
     "speed": speed.main,
     "start": start.main,
     "extents": extents.main,

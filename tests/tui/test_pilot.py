@@ -13,6 +13,7 @@ from textual.widgets import Input
 
 from brisk_anchor.core.errors import BookVersionError
 from brisk_anchor.nc.profile import shipped_profile
+from brisk_anchor.services.beginning import begin_job
 from brisk_anchor.services.demo import open_demo
 from brisk_anchor.services.jobs import new_job, open_job
 from brisk_anchor.tui.actions import ACTIONS, of_view
@@ -484,3 +485,88 @@ async def test_a_palette_whose_list_does_not_stand_yet_waits_for_it(tmp_path):
         await wait_for(lambda: palette.query_one(CommandList).option_count > 5)
         await bench.pilot.press("escape")
         assert bench.app.is_running
+
+
+async def typed(bench, words):
+    bench.app.query_one(Input).value = words
+    await bench.pilot.pause()
+
+
+async def open_own(bench, tmp_path, **begin):
+    begin_job(tmp_path / "job", **begin)
+    bench.app.desk.workshop.book.close()
+    workshop = open_job(tmp_path / "job", tmp_path / "data", roll=1)
+    bench.app._opened(workshop)
+    await bench.pilot.pause()
+    return workshop
+
+
+async def test_a_plate_with_two_bores_is_drawn_and_touched_from_nothing(tmp_path):
+    async with Bench(tmp_path) as bench:
+        workshop = await open_own(bench, tmp_path, plate="120, 80, 20", name="PL-1")
+        await bench.press("n")
+        for words, told in (("bo", "no such word"), ("bore 12", "other figures"), ("bore 12, 20, 40", "⌀12 at X +20")):
+            await typed(bench, words)
+            assert told in said(bench.app, "#entry-result")
+        outlines = len(bench.app.query_one("#bench-drawing").picture.setup.outlines[-1].plan)
+        assert outlines == 2
+        await bench.press("escape")
+        assert len(bench.app.query_one("#bench-drawing").picture.setup.outlines[-1].plan) == 1
+        for words in ("bore 12, 20, 40", "bore 12, 100, 40"):
+            await bench.press("n")
+            await typed(bench, words)
+            await bench.press("enter")
+        assert "bore 2" in [feature.name for feature in workshop.setup.features]
+        await bench.press("5", *["down"] * 6, "x", "Y")
+        assert "The zero lies on it now" in said(bench.app)
+        await bench.press("1", "f", "enter")
+        assert workshop.measured
+
+
+async def test_the_setup_view_turns_lists_assigns_and_takes_back(tmp_path):
+    async with Bench(tmp_path, size=(100, 30)) as bench:
+        workshop = await open_own(bench, tmp_path)
+        await bench.press("5", "l", "down", "down", "enter")
+        assert "The zero of G54 lies on back left corner, along XY" in said(bench.app)
+        await bench.press("e")
+        await typed(bench, "10, 1in")
+        assert "X +10.000  Y +25.400" in said(bench.app, "#entry-result")
+        await bench.press("enter")
+        assert "X +10  Y +25.4 from back left corner" in said(bench.app)
+        assert workshop.expected("G54")["y"] == pytest.approx(-170.0 + 25.4)
+        await bench.press("x")
+        assert "A point is not measured" in said(bench.app)
+        await bench.press("Z")
+        assert "says nothing of Z" in said(bench.app)
+        await bench.press("l", "tab", "enter")
+        assert "Op 10 uses G55" in said(bench.app)
+        await bench.press("l", "l", "o")
+        assert "turned by +90°" in said(bench.app)
+        await bench.press("O")
+        assert "askew" in said(bench.app)
+        await bench.press("n")
+        await typed(bench, "turn 20")
+        await bench.press("enter", *["down"] * 4, "O")
+        assert workshop.setup.turn == 0.0
+        await bench.press("delete")
+        assert "Left taken off the drawing" in said(bench.app)
+        await bench.press(*["down"] * 9, "delete")
+        assert "no feature “top”" in said(bench.app)
+        await bench.press("u", "u", "u")
+        assert workshop.setup.turn == 90.0
+
+
+async def test_drawings_zoom_pan_and_show_distances(tmp_path):
+    async with Bench(tmp_path) as bench:
+        drawing = bench.app.query_one("#bench-drawing")
+        whole = drawing.millimetres_across
+        await bench.press("plus", "plus", "ctrl+right")
+        assert drawing.millimetres_across == pytest.approx(whole / 2)
+        assert "×2" in "".join(words for words, _ in drawing._rows[0])
+        assert bench.app.desk.pan[0] == pytest.approx(whole / 10, rel=0.01)
+        await bench.press("minus", "v")
+        assert (bench.app.desk.magnify, bench.app.desk.pan) == (1.0, (0.0, 0.0, 0.0))
+        await bench.press("v", "v", "m")
+        assert "+36 +36" in "".join(words for row in drawing._rows for words, _ in row)
+        await bench.press("f")
+        assert "X +36.000" in "".join(words for row in drawing._rows for words, _ in row)

@@ -52,6 +52,8 @@ class Outline:
     plan: tuple[Polyline, ...]
     front: tuple[Polyline, ...]
     top: float
+    extents: tuple[tuple[float, float, float, float], ...] = ()
+    """Of each outline in `plan` the box round it: x low, y low, x high, y high."""
 
 
 @dataclass(frozen=True, slots=True)

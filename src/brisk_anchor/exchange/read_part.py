@@ -62,8 +62,9 @@ def loops(segments: list[tuple[Point, Point]], gap: float = 1e-3) -> list[list[P
             ends.setdefault(key(point), []).append(number)
     left = set(range(len(segments)))
     closed = []
-    while left:
-        number = min(left)
+    for number in range(len(segments)):
+        if number not in left:
+            continue
         left.discard(number)
         start, at = segments[number]
         points = [start]

@@ -43,11 +43,12 @@ def _overlap(one: Solid, other: Solid) -> float:
     (low_a, high_a), (low_b, high_b) = one.bounds(), other.bounds()
     low = [max(a, b) for a, b in zip(low_a, low_b, strict=True)]
     high = [min(a, b) for a, b in zip(high_a, high_b, strict=True)]
-    if any(a >= b for a, b in zip(low, high, strict=True)):
+    if any(b - a <= _DEEP for a, b in zip(low, high, strict=True)):
         return 0.0
     steps = [(i + 0.5) / _SAMPLES for i in range(_SAMPLES)]
     deepest = 0.0
     for share in itertools.product(steps, repeat=3):
         x, y, z = (a + (b - a) * s for a, b, s in zip(low, high, share, strict=True))
-        deepest = max(deepest, min(-one.distance(x, y, z), -other.distance(x, y, z)))
+        if (depth := -other.distance(x, y, z)) > max(deepest, _DEEP):
+            deepest = max(deepest, min(depth, -one.distance(x, y, z)))
     return deepest

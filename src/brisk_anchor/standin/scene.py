@@ -263,7 +263,11 @@ def _outline(solid: Solid) -> Outline:
         z0, z1 = float(low[:, 2].min()), float(low[:, 2].min()) + solid.top - bottom
         front.append(((x0, z0), (x1, z0), (x1, z1), (x0, z1), (x0, z0)))
     top = solid.frame.point((0, 0, solid.top))[2]
-    return Outline(solid.body, solid.name, solid.role, tuple(plan), tuple(front), top)
+    extents = []
+    for closed in plan:
+        xs, ys = [x for x, _ in closed], [y for _, y in closed]
+        extents.append((min(xs), min(ys), max(xs), max(ys)))
+    return Outline(solid.body, solid.name, solid.role, tuple(plan), tuple(front), top, tuple(extents))
 
 
 def _rule(section: RuleSection) -> Rule:

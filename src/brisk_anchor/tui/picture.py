@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
@@ -12,7 +12,7 @@ from brisk_anchor.tui.dimensions import draw_dimensions
 
 if TYPE_CHECKING:
     from brisk_anchor.core.kinds import Vector
-    from brisk_anchor.core.setup import Setup
+    from brisk_anchor.core.setup import Outline, Polyline, Setup
     from brisk_anchor.standin.motion import Motion
 
 _ROLE = {
@@ -105,8 +105,7 @@ def draw_ground(canvas: Canvas, picture: Picture, view: Projection, *, front: bo
     nearest = (lambda o: -min(p[1] for p in o.plan[0])) if front else (lambda o: o.top)
     for outline in sorted(picture.setup.outlines, key=nearest):
         colour, ground = _ROLE[outline.role]
-        rings = [[view(*point) for point in ring] for ring in (outline.front if front else outline.plan)]
-        rings = rings[:1] + [_thinned(ring) for ring in rings[1:] if _extent(ring) >= _SMALLEST]
+        rings = [_thinned([view(*point) for point in ring]) for ring in _seen(canvas, outline, view, front=front)]
         if ground:
             canvas.fill(rings[:1] if front else rings, ground)
         for number, ring in enumerate(rings):
@@ -114,10 +113,17 @@ def draw_ground(canvas: Canvas, picture: Picture, view: Projection, *, front: bo
             canvas.polyline(ring, colour, 0, dash)
 
 
-def _extent(ring: list[tuple[float, float]]) -> float:
-    """The larger side of the box round a ring, dots."""
-    xs, ys = [x for x, _ in ring], [y for _, y in ring]
-    return max(max(xs) - min(xs), max(ys) - min(ys))
+def _seen(canvas: Canvas, outline: Outline, view: Projection, *, front: bool) -> Iterator[Polyline]:
+    """The border, and every opening that lies in the drawing and is larger than a smudge."""
+    rings = outline.front if front else outline.plan
+    yield rings[0]
+    wide, tall = canvas.columns * 2, canvas.rows * 4
+    for ring, (x0, y0, x1, y1) in zip(rings[1:], outline.extents[1:], strict=True):
+        u0, v0 = view(x0, ring[0][1] if front else y0)
+        u1, v1 = view(x1, ring[2][1] if front else y1)
+        larger = max(u1 - u0, v0 - v1) >= _SMALLEST
+        if larger and u1 >= 0 and u0 <= wide and v0 >= 0 and v1 <= tall:
+            yield ring
 
 
 def _thinned(ring: list[tuple[float, float]]) -> list[tuple[float, float]]:

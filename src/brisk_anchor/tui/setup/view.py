@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
+from functools import partial
 from typing import TYPE_CHECKING
 
 from rich.text import Text
@@ -35,6 +36,7 @@ if TYPE_CHECKING:
     from brisk_anchor.services.described import Described
     from brisk_anchor.services.describing import Change, Describing
     from brisk_anchor.services.reach import Reach
+    from brisk_anchor.standin.scene import Scene
 
 
 def _sentence(words: str) -> str:
@@ -55,6 +57,7 @@ class SetupView(View):
         self._items: list[Item] = []
         self._reaches: list[Reach] = []
         self._cautions: list[str] = []
+        self.looking = False
         self._of: object = None
 
     def compose(self) -> ComposeResult:
@@ -78,16 +81,17 @@ class SetupView(View):
 
     def show(self) -> None:
         """Bring everything up to date."""
-        from brisk_anchor.services.cautions import cautions
-        from brisk_anchor.services.reach import reaches
-
         desk = self.desk
         if desk is None:
             return
         setup = desk.workshop.setup
         if self._of is not setup.features:
-            self._of, self._reaches = setup.features, reaches(desk.workshop.scene)
-            self._cautions = cautions(desk.workshop.scene)
+            from brisk_anchor.services.reach import Reach
+
+            self._of, self._reaches, self._cautions = setup.features, [Reach(drawn) for drawn in setup.features], []
+            self.looking = True
+            work = partial(self._look, desk.workshop.scene, setup)
+            self.owner.run_worker(work, thread=True, exclusive=True, group="reach", name="reach")
         measured = frozenset(desk.workshop.measured)
         make: dict[str, Callable[[], list[Item]]] = {
             "features": lambda: feature_items(setup, self._reaches, measured),
@@ -107,6 +111,20 @@ class SetupView(View):
         self._show_zero(desk)
         self._show_facts(desk)
         self.show_motion()
+
+    def _look(self, scene: Scene, setup: Setup) -> None:
+        """Rehearse every feature; 15 ms each, so it is done behind the screen."""
+        from brisk_anchor.services.cautions import cautions
+        from brisk_anchor.services.reach import reaches
+
+        found, odd = reaches(scene), cautions(scene)
+        if self.owner.is_running:
+            self.owner.call_from_thread(self._looked, setup, found, odd)
+
+    def _looked(self, setup: Setup, found: list[Reach], odd: list[str]) -> None:
+        if self._of is setup.features:
+            self._reaches, self._cautions, self.looking = found, odd, False
+            self.show()
 
     def show_motion(self, setup: Setup | None = None) -> None:
         """The drawing alone; with another set-up, as it would be."""
@@ -132,6 +150,8 @@ class SetupView(View):
         if item.drawn is not None:
             note = "cannot be measured as drawn" if item.reason else "the probe can reach it"
             colour = theme.CORAL if item.reason else theme.LIVE
+            if self.looking:
+                note, colour = "looking what can be reached …", theme.QUIET
         self.query_one("#feature-heading", Heading).tell(item.title, note, colour)
         self.query_one("#feature", LatePanel).tell_text(item_text(item, desk.zero()))
 
