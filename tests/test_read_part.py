@@ -6,6 +6,7 @@ import itertools
 import math
 import random
 import tomllib
+from pathlib import Path
 
 import ezdxf
 import numpy as np
@@ -200,3 +201,67 @@ def test_a_spoiled_drawing_is_read_or_refused_and_nothing_else(tmp_path):
             read_part(tmp_path / "b.dxf", units="mm", layers=None)
         except DrawingFileError as error:
             assert error.what
+
+
+DATA = Path(__file__).parent / "data"
+
+
+@pytest.mark.parametrize(
+    ("name", "units", "size", "height", "bores", "features"),
+    [
+        ("dxfwrite-bracket.dxf", None, (101.6, 76.2), None, [12.7, 12.7], {"edge 1", "edge 2", "left", "back"}),
+        ("r12writer-flange.dxf", "mm", (80.0, 60.0), None, [25.0, 8.0, 8.0, 8.0, 8.0], {"right", "bore 5"}),
+        ("trimesh-plate.stl", "mm", (90.0, 50.0), 12.0, [20.0], {"pocket 1", "front"}),
+        ("numpy-stl-ring.stl", "inch", (2032.0, 2032.0), 635.0, [635.0], {"bore 1", "top"}),
+    ],
+)
+def test_files_of_other_writers(name, units, size, height, bores, features):
+    if units == "mm" and name.endswith("dxf"):
+        with pytest.raises(DrawingFileError, match="does not state its unit"):
+            read_part(DATA / name, units=None, layers=None)
+    read = read_part(DATA / name, units=units, layers=None)
+    xs, ys = zip(*read.outline, strict=True)
+    assert (max(xs) - min(xs), max(ys) - min(ys)) == pytest.approx(size, abs=0.05)
+    assert [found.diameter for found in read.rounds if found.bore] == pytest.approx(bores, abs=0.01)
+    text = part_text(read, "P", depth=5.0, thickness=None if height else 10.0)
+    assert features <= {feature["name"] for feature in tomllib.loads(text)["feature"]}
+    if height:
+        assert read.top - read.bottom == pytest.approx(height, abs=0.01)
+
+
+def test_blocks_within_blocks_slanted_slots_and_bombs(tmp_path):
+    document = ezdxf.new()
+    document.header["$INSUNITS"] = 2
+    space = document.modelspace()
+    inner, outer = document.blocks.new("INNER"), document.blocks.new("OUTER")
+    inner.add_circle((0, 0), 0.02)
+    outer.add_blockref("INNER", (0.1, 0.0))
+    outer.add_blockref("INNER", (0.1, 0.1))
+    space.add_spline([(0, 0), (0.5, -0.05), (1, 0)])
+    space.add_lwpolyline([(1, 0), (1, 0.5), (0, 0.5), (0, 0)])
+    space.add_blockref("OUTER", (0.2, 0.1), dxfattribs={"rotation": 90})
+    c, s = math.cos(math.radians(30)), math.sin(math.radians(30))
+    corners = [(0.7 + x * c - y * s, 0.25 + x * s + y * c) for x, y in ((0, 0), (0.2, 0), (0.2, 0.05), (0, 0.05))]
+    space.add_lwpolyline(corners, close=True)
+    document.saveas(tmp_path / "a.dxf")
+    read = read_part(tmp_path / "a.dxf", units="mm", layers=None)
+    assert "its own was taken" in read.notes[0]
+    # One foot is 304.8 mm; the block is turned, so what lay to its right lies above.
+    assert sorted(r.centre for r in read.rounds) == [(30.48, 60.96), (60.96, 60.96)]
+    slot = next(
+        f for f in tomllib.loads(part_text(read, "P", depth=5, thickness=20.0))["feature"] if f["kind"] == "slot"
+    )
+    assert (slot["size"], slot["angle"]) == pytest.approx((15.24, 30.0), abs=0.01)
+    for level in range(14):
+        block = document.blocks.new(f"B{level}")
+        for x in range(2):
+            block.add_blockref(f"B{level - 1}" if level else "INNER", (x, 0))
+    for name, reason in (("B13", "too deep"), ("B4", "")):
+        space.add_blockref(name, (0, 0))
+        document.saveas(tmp_path / "b.dxf")
+        if reason:
+            with pytest.raises(DrawingFileError, match=reason):
+                read_part(tmp_path / "b.dxf", units=None, layers=None)
+        else:
+            assert len(read_part(tmp_path / "b.dxf", units=None, layers=None).rounds) == 2 + 32
+        space.delete_entity(space[-1])

@@ -4,13 +4,16 @@ from __future__ import annotations
 
 import itertools
 import math
+from collections.abc import Iterable, Iterator
 from pathlib import Path
+from typing import Any
 
 from brisk_anchor.core.errors import DrawingFileError
 from brisk_anchor.exchange.read_part import Point, ReadPart, Round, Word, area, loops, simplified, within
 
 _MAX_BYTES = 50_000_000
 _MOST_SEGMENTS = 200_000
+_DEEPEST_BLOCK = 12
 _MOST_OPENINGS = 500
 """Of circles, and of other outlines: more than that nobody measures, and no screen can tell apart."""
 _SAG = 0.002
@@ -49,7 +52,9 @@ def _read(path: Path, unit: float | None, layers: frozenset[str] | None) -> Read
     from ezdxf.filemanagement import readfile
 
     document = readfile(path)
-    stated = _UNITS.get(int(document.header.get("$INSUNITS", 0)))
+    # A file without a header gets the reader's own, which states a unit that nobody wrote.
+    written = b"$INSUNITS" in path.read_bytes()
+    stated = _UNITS.get(int(document.header.get("$INSUNITS", 0))) if written else None
     scale = stated or unit
     if scale is None:
         raise DrawingFileError(
@@ -60,7 +65,7 @@ def _read(path: Path, unit: float | None, layers: frozenset[str] | None) -> Read
     segments: list[tuple[Point, Point]] = []
     rounds: list[Round] = []
     words: list[Word] = []
-    for entity in document.modelspace():
+    for entity in _unfolded(document.modelspace()):
         if layers is not None and entity.dxf.layer not in layers:
             continue
         kind = entity.dxftype()
@@ -98,6 +103,8 @@ def _read(path: Path, unit: float | None, layers: frozenset[str] | None) -> Read
     inside = inside[:_MOST_OPENINGS]
     if stated is None:
         notes.append("the file states no unit")
+    elif unit is not None and unit != stated:
+        notes.append("the file states another unit than was said: its own was taken")
     return ReadPart(
         path.name,
         simplified(outer),
@@ -106,6 +113,28 @@ def _read(path: Path, unit: float | None, layers: frozenset[str] | None) -> Read
         openings=tuple(simplified(ring) for ring in inside),
         notes=tuple(notes),
     )
+
+
+def _unfolded(entities: Iterable[Any], depth: int = 0) -> Iterator[Any]:
+    """Entities with those of blocks in their place, blocks within blocks too.
+
+    Raises:
+        DrawingFileError: blocks lie too deep in each other, or unfold to more than anybody draws.
+    """
+    count = 0
+    for entity in entities:
+        if entity.dxftype() != "INSERT":
+            yield entity
+            continue
+        if depth >= _DEEPEST_BLOCK:
+            raise DrawingFileError("Blocks lie too deep in each other", "", "Explode them, or choose layers")
+        for inner in _unfolded(
+            (part for whole in entity.multi_insert() for part in whole.virtual_entities()), depth + 1
+        ):
+            count += 1
+            if count > _MOST_SEGMENTS:
+                raise DrawingFileError(f"A block unfolds to more than {_MOST_SEGMENTS} entities", "", "Export less")
+            yield inner
 
 
 def _at(point: object, scale: float) -> Point:

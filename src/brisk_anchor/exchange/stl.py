@@ -5,18 +5,20 @@ The outline is the border of the largest level face; a bore is a ring of upright
 
 from __future__ import annotations
 
+import math
 from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
 
 from brisk_anchor.core.errors import DrawingFileError
-from brisk_anchor.exchange.read_part import Point, ReadPart, Round, area, loops, simplified
+from brisk_anchor.exchange.read_part import Point, ReadPart, Round, area, loops, simplified, within
 
 Array = NDArray[np.float64]
 _MAX_BYTES = 200_000_000
 _LEVEL = 0.999
 _UPRIGHT = 0.02
+_MOST_OPENINGS = 500
 _BEND = 0.6
 """Least cosine between two facets of one cylinder."""
 _ROUND = 0.02
@@ -62,28 +64,41 @@ def read_stl(path: Path, *, unit: float) -> ReadPart:
     corners, cross, double = corners[double > 1e-12], cross[double > 1e-12], double[double > 1e-12]
     normals = cross / double[:, None]
     bottom, top = float(corners[:, :, 2].min()), float(corners[:, :, 2].max())
-    outline = _outline(path, corners, normals, double / 2)
+    outline, inner = _outline(path, corners, normals, double / 2)
     rounds = _rounds(corners[np.abs(normals[:, 2]) < _UPRIGHT], normals[np.abs(normals[:, 2]) < _UPRIGHT])
-    return ReadPart(path.name, outline, tuple(rounds), round(bottom, 4), round(top, 4))
+    openings = [ring for ring in inner if not any(_lies_on(ring, found) for found in rounds)]
+    return ReadPart(
+        path.name, outline, tuple(rounds), round(bottom, 4), round(top, 4), openings=tuple(openings[:_MOST_OPENINGS])
+    )
 
 
-def _outline(path: Path, corners: Array, normals: Array, areas: Array) -> tuple[Point, ...]:
-    """Border of the level face with the largest outline, counter-clockwise."""
+def _lies_on(ring: tuple[Point, ...], found: Round) -> bool:
+    """Whether an outline is the border of a round that was found on its own."""
+    x, y = found.centre
+    return all(abs(math.hypot(u - x, v - y) - found.diameter / 2) < max(0.02, _ROUND * found.diameter) for u, v in ring)
+
+
+def _outline(
+    path: Path, corners: Array, normals: Array, areas: Array
+) -> tuple[tuple[Point, ...], list[tuple[Point, ...]]]:
+    """Border of the level face with the largest outline, counter-clockwise, and the openings in that face."""
     level = np.abs(normals[:, 2]) > _LEVEL
     if not level.any():
         raise DrawingFileError(f"{path.name} has no level face", "The outline cannot be found", "Turn the part")
-    heights = np.round(corners[:, :, 2].mean(axis=1), 3)
-    best: list[Point] = []
-    for height in np.unique(heights[level]):
-        chosen = level & (heights == height)
-        if areas[chosen].sum() < 1e-6:
+    faces = corners[level]
+    heights = np.round(faces[:, :, 2].mean(axis=1), 3)
+    order = np.argsort(heights, kind="stable")
+    best: list[list[Point]] = []
+    for group in np.split(order, np.flatnonzero(np.diff(heights[order])) + 1):
+        if areas[level][group].sum() < 1e-6:
             continue
-        for loop in loops(_border(corners[chosen][:, :, :2])):
-            if area(loop) > (area(best) if best else 0.0):
-                best = loop
+        found = sorted(loops(_border(faces[group][:, :, :2])), key=area, reverse=True)
+        if found and area(found[0]) > (area(best[0]) if best else 0.0):
+            best = found
     if not best:
         raise DrawingFileError(f"{path.name} has no closed outline", "The mesh is open", "Repair it, or use a drawing")
-    return simplified(best, 0.005)
+    outer, *inner = best
+    return simplified(outer, 0.005), [simplified(ring, 0.005) for ring in inner if within(ring, outer)]
 
 
 def _border(triangles: Array) -> list[tuple[Point, Point]]:
