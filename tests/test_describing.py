@@ -324,3 +324,14 @@ def test_spacers_bars_and_programs_of_a_job(folder):
     assert [solid.shape for solid in scene.file.body[1].solid] == ["round"]
     assert [body.role for body in scene.file.body] == ["fixture", "part", "drawn"]
     assert {feature.name for feature in scene.setup.features} >= {"stock round", "stock top"}
+
+
+def test_what_is_odd_is_told_though_it_opens(folder):
+    begin = (folder / "part.toml").read_text()
+    (folder / "part.toml").write_text(begin.replace("high = [160.0, 100.0]", "high = [950.0, 100.0]"))
+    assert any("the set-up is 980 mm long in X, the table 900 mm" in line for line in check_job(folder))
+    (folder / "part.toml").write_text(begin)
+    change(folder, "job", ("seat = [30.0, 40.0, 95.0]", "seat = [30.0, 300.0, 95.0]"))
+    assert any("over the table in Y" in line for line in check_job(folder))
+    change(folder, "machine", ('connection = "stand-in"', 'connection = "nothing"'))
+    assert not build_scene(load_job(folder).scene(0)).setup.machine.connected

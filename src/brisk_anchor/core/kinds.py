@@ -40,5 +40,5 @@ class FeatureKind(Enum):
 
     @property
     def size_sign(self) -> str:
-        """What stands before its size: a diameter, a width, or the first of two."""
-        return "⌀" if self.is_round else "↔"
+        """What stands before its size: the sign of a diameter, nothing before widths."""
+        return "⌀" if self.is_round else ""

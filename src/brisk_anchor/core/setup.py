@@ -27,7 +27,8 @@ class Travel:
 class Machine:
     """A machine. `table` is its table as (x low, y low, x high, y high, top), in tip coordinates with no tool, mm.
 
-    `tool_axis` points from the tool's end to the spindle or turret: +Z on a mill.
+    `tool_axis` points from the tool's end to the spindle or turret: +Z on a mill. Where it is not `connected`, what is
+    measured is a rehearsal on the twin.
     """
 
     name: str
@@ -40,6 +41,7 @@ class Machine:
     profile: str
     rotary: tuple[RotaryAxis, ...] = ()
     tool_axis: Vector = (0.0, 0.0, 1.0)
+    connected: bool = True
 
 
 @dataclass(frozen=True, slots=True)
@@ -85,7 +87,9 @@ class DrawnFeature:
 
     @property
     def size_words(self) -> str:
-        """Its nominal size for a list, mm: "⌀38", "↔12" or "↔60×40"; empty for a surface."""
+        """Its nominal size for a list, mm: "⌀38", "12 wide" or "60×40"; empty for a surface."""
+        if self.size and self.size_y is None and not self.kind.is_round:
+            return f"{self.size:g} wide"
         sizes = "×".join(f"{size:g}" for size in (self.size, self.size_y) if size)
         return f"{self.kind.size_sign}{sizes}" if sizes else ""
 

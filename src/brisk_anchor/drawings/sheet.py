@@ -254,7 +254,7 @@ def _detail(figure: Figure, content: SheetContent) -> None:
         x, y = feature.coordinates
         sizes = " × ".join(format_length(size, decimals=4) for size in feature.sizes.values())
         axes.plot((x,), (y,), marker="+", markersize=9, color=MARK)
-        words = f"{drawn[feature.name].title}\n{feature.kind.size_sign} {sizes}"
+        words = f"{drawn[feature.name].title}\n{feature.kind.size_sign} {sizes}".replace("\n ", "\n")
         leader = {"arrowstyle": "-", "color": MARK, "linewidth": 0.5}
         corner = (min(high[0], max(xs)), max(ys) + margin * 0.4)
         axes.annotate(words, (x, y), corner, fontsize=7.5, color=MARK, ha="right", va="center", arrowprops=leader)

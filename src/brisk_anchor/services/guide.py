@@ -13,7 +13,7 @@ from brisk_anchor.services.workshop import Workshop
 def size_words(feature: Feature) -> str:
     """The sizes of a measured feature for the end of a line, empty for a surface: "  ⌀ 38.0000"."""
     sizes = " × ".join(format_length(size, decimals=4) for size in feature.sizes.values())
-    return f"  {feature.kind.size_sign} {sizes}" if sizes else ""
+    return f"  {feature.kind.size_sign or 'size'} {sizes}" if sizes else ""
 
 
 def next_step(workshop: Workshop, row: str, asking: Asking | None) -> tuple[str, str]:

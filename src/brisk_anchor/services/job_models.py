@@ -123,7 +123,7 @@ class MachineFile(Section):
             }
             for r in self.rotary
         ]
-        wanted = self.model_dump(exclude={"form", "units", "connection", "probe", "tool", "rotary"})
+        wanted = self.model_dump(exclude={"form", "units", "probe", "tool", "rotary"})
         return MachineSection.model_validate(wanted | {"rotary": rotary, "position": self.home})
 
 

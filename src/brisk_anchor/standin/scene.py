@@ -349,6 +349,7 @@ def build_scene(file: SceneFile) -> Scene:
         m.profile,
         tuple(axis.axis() for axis in m.rotary),
         m.tool_direction,
+        m.connection == "stand-in",
     )
     nominal = [_solid(body, section, _nominal_frame(body), real=False) for body in file.body for section in body.solid]
     real = [

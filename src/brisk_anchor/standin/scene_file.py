@@ -83,6 +83,7 @@ class MachineSection(Section):
     name: Name
     kind: Literal["vertical mill", "horizontal mill", "mill with rotary table", "trunnion mill", "lathe"]
     tool_axis: Literal["+Z", "-Z", "+X", "-X", "+Y", "-Y"] = "+Z"
+    connection: Literal["stand-in", "nothing"] = "stand-in"
     rotary: list[RotarySection] = []
     profile: Annotated[str, Field(max_length=40)]
     travel_low: Place

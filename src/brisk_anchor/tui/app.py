@@ -184,7 +184,7 @@ class BriskAnchorApp(App[int]):
         held = workshop.machine.tool
         tool = f"T{held.number} probe" if held.is_probe else (f"T{held.number}" if held.number else "none")
         right = [
-            ("", f"{setup.machine.name}, stand-in"),
+            ("", f"{setup.machine.name}, {'stand-in' if setup.machine.connected else 'rehearsal, not connected'}"),
             ("active", workshop.active),
             ("setting", desk.row),
             ("tool", tool),
