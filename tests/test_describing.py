@@ -9,7 +9,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from brisk_anchor.core.errors import BriskAnchorError, ExportError, JobError, PlanError
+from brisk_anchor.core.errors import BriskAnchorError, ExportError, GuardError, JobError, PlanError
 from brisk_anchor.core.offsets import Keep
 from brisk_anchor.exchange import files
 from brisk_anchor.services.asking import build_measurement, point_at
@@ -335,3 +335,15 @@ def test_what_is_odd_is_told_though_it_opens(folder):
     assert any("over the table in Y" in line for line in check_job(folder))
     change(folder, "machine", ('connection = "stand-in"', 'connection = "nothing"'))
     assert not build_scene(load_job(folder).scene(0)).setup.machine.connected
+
+
+def test_nothing_is_taken_back_while_the_tip_stands_where_metal_would_be(workshop, folder):
+    workshop.change(workshop.description.drawn("bore 20, 120, 20"))
+    x, y, edge = named(workshop, "bore 1").machine
+    workshop.machine.place((x, y, edge - 4.0 + 150.0), {}, 20)
+    with pytest.raises(GuardError, match="in the way"):
+        workshop.undo()
+    assert "bore 1" in [feature.name for feature in load_job(folder).part.feature]
+    workshop.home()
+    assert workshop.undo()
+    assert "bore 1" not in [feature.name for feature in load_job(folder).part.feature]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
@@ -174,17 +174,7 @@ class Described(AtMachine):
         Raises:
             GuardError: the tip stands where metal would be. JobError, ExportError: the files could not be changed.
         """
-        describing = self.changing()
-        scene = build_scene(change.job.scene(self._rolled))
-        before = self.scene.solids
-        self.machine.exchange(scene.solids)
-        try:
-            if change.job is not describing.job:
-                describing.make(change)
-        except BaseException:
-            self.machine.exchange(before)
-            raise
-        self._adopt(scene, moves_part=change.moves_part)
+        self._exchange(change, self.changing().make)
 
     def undo(self) -> str | None:
         """Take the last change of the description back; what it was in words, None where there is none.
@@ -192,13 +182,23 @@ class Described(AtMachine):
         Raises:
             GuardError: the tip stands where metal would be. JobError, ExportError: the files could not be changed.
         """
-        change = self.changing().undo()
+        describing = self.changing()
+        change = describing.undone()
         if change is None:
             return None
+        self._exchange(change, describing.take_back)
+        return change.told
+
+    def _exchange(self, change: Change, write: Callable[[Change], None]) -> None:
+        """The stand-in, the files and the set-up together, or none of them."""
         scene = build_scene(change.job.scene(self._rolled))
         self.machine.exchange(scene.solids)
-        self._adopt(scene, moves_part=True)
-        return change.told
+        try:
+            write(change)
+        except BaseException:
+            self.machine.exchange(self.scene.solids)
+            raise
+        self._adopt(scene, moves_part=change.moves_part)
 
     def _adopt(self, scene: Scene, *, moves_part: bool) -> None:
         old = self.setup

@@ -123,8 +123,8 @@ class Describing:
             moved = here.point(there.inverse().point(zero))
             for i, axis in enumerate("xy"):
                 name = _rule_for(after, axis, [rule.feature for rule in (level[axis], *level.values())])
-                away = round(_feature(after, name).machine[i] - moved[i], 6)
-                taken = replace(level[axis], feature=name, drawing=away, allowance=0.0)
+                away = _feature(after, name).machine[i] + level[axis].allowance - moved[i]
+                taken = replace(level[axis], feature=name, drawing=round(away, 6))
                 texts[JOB_NAME] = with_rule(texts[JOB_NAME], plan.row, axis, taken)
         return self._change(texts, f"the part lies turned by {angle:+g}° in its fixture", moves_part=True)
 
@@ -166,16 +166,17 @@ class Describing:
         self._before = [*self._before[-_UNDOS:], before]
         self.job = change.job
 
-    def undo(self) -> Change | None:
-        """Write the last change back; None when there is none. Raises JobError, ExportError."""
+    def undone(self) -> Change | None:
+        """The job as it was before the last change; None when there was none. Raises JobError."""
         if not self._before:
             return None
-        texts = self._before[-1]
-        change = self._change(texts, "the last change is taken back", moves_part=True)
-        self._write({name: self._text(name) for name in texts}, texts)
+        return self._change(self._before[-1], "the last change is taken back", moves_part=True)
+
+    def take_back(self, change: Change) -> None:
+        """Write what `undone` worked out. Raises JobError, ExportError; then nothing is changed."""
+        self._write({name: self._text(name) for name in change.texts}, change.texts)
         self._before.pop()
         self.job = change.job
-        return change
 
     def _write(self, before: Mapping[str, str], texts: Mapping[str, str]) -> None:
         """All files or none: what was written before a fault is put back."""
