@@ -179,7 +179,7 @@ def test_second_look_before_storing(quiet):
     assert "jumps −469" in looks[1].found.replace("-", "−")
     measured = quiet.measured["bore"]
     wrong = replace(measured.feature, size=measured.feature.size + 6.0, form=0.5)
-    guess, dirt = look_at_feature(measured.measurement, wrong)
+    guess, dirt = look_at_feature(wrong, *measured.sizes)
     assert "one ball diameter" in guess.why
     assert not dirt.stops
 
@@ -274,18 +274,18 @@ def test_jogging_stops_at_metal_and_at_the_travel_end(quiet):
 
 
 def test_prompt_tells_the_next_step(workshop):
-    assert "point at bore" in next_step(workshop, "G54", None)[0]
+    assert "point at bore" in next_step(workshop, "G54", None, None)[0]
     asking = point_at(workshop.setup, drawn(workshop, "bore"))
-    assert next_step(workshop, "G54", asking)[0] == "Enter measures bore ⌀38 H7."
-    assert "e" in next_step(workshop, "G54", Asking(Rose().all_round(), (-300.0, -100.0, -366.0)))[0]
-    assert "search ends" in next_step(workshop, "G54", replace(asking, search=5.0))[0]
+    assert next_step(workshop, "G54", asking, None)[0] == "Enter measures bore ⌀38 H7."
+    assert "e" in next_step(workshop, "G54", Asking(Rose().all_round(), (-300.0, -100.0, -366.0)), None)[0]
+    assert "search ends" in next_step(workshop, "G54", replace(asking, search=5.0), None)[0]
     measure_all(workshop)
-    assert "s to store" in next_step(workshop, "G54", None)[0]
+    assert "s to store" in next_step(workshop, "G54", None, None)[0]
     assert "X −13.8" in store_preview(workshop, "G54")
     workshop.store("G54")
-    assert "p to prove" in next_step(workshop, "G54", None)[0]
+    assert "p to prove" in next_step(workshop, "G54", None, None)[0]
     workshop.prove("G54")
-    assert "t for the set-up sheet" in next_step(workshop, "G54", None)[0]
+    assert "t for the set-up sheet" in next_step(workshop, "G54", None, None)[0]
 
 
 def test_player_shows_the_same_run_slowly_and_stops_where_it_is(quiet):

@@ -156,7 +156,7 @@ def test_every_kind_is_measured_on_the_stand_in_in_both_languages(tmp_path, prof
         assert found.coordinates == pytest.approx(truth, abs=0.0005)
         assert list(found.sizes.values()) == pytest.approx([s for s in (size, size_y) if s], abs=0.0005)
         assert max(abs(agreement.difference) for agreement in measured.agreements) < 0.0005
-        assert look_at_feature(measured.measurement, found) == []
+        assert look_at_feature(found, *measured.sizes) == []
     top = next(feature for feature in scene.setup.features if feature.name == "jaw top")
     workshop.measure(build_measurement(scene.setup, point_at(scene.setup, top)))
     values = workshop.store("G54").values
@@ -173,7 +173,7 @@ def test_a_pocket_too_narrow_or_of_the_wrong_size_is_told(tmp_path):
     drawn = next(feature for feature in setup.features if feature.name == "pocket")
     measurement = build_measurement(setup, point_at(setup, drawn))
     wrong = solve("pocket", FeatureKind.POCKET, touched(FeatureKind.POCKET, (0, 0), (60, 46)))
-    (look,) = look_at_feature(measurement, wrong)
+    (look,) = look_at_feature(wrong, 60.0, 40.0, 0.5)
     assert "one ball diameter" in look.why
     with pytest.raises(PlanError, match="hardly goes into"):
         replace(measurement, size_y=9.5)

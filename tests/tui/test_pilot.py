@@ -570,3 +570,56 @@ async def test_drawings_zoom_pan_and_show_distances(tmp_path):
         assert "+36 +36" in "".join(words for row in drawing._rows for words, _ in row)
         await bench.press("f")
         assert "X +36.000" in "".join(words for row in drawing._rows for words, _ in row)
+
+
+async def test_an_offset_is_measured_by_hand_unconnected_and_stored(tmp_path):
+    keys = 0
+    async with Bench(tmp_path) as bench:
+        workshop = await open_own(bench, tmp_path, plate="120, 80, 20", name="PL-1")
+        machine = tmp_path / "job" / "machine.toml"
+        machine.write_text(machine.read_text().replace('"stand-in"', '"nothing"'))
+        workshop.book.close()
+        workshop = open_job(tmp_path / "job", tmp_path / "data", roll=1)
+        bench.app._opened(workshop)
+        await bench.pilot.pause()
+        assert not workshop.setup.machine.connected
+
+        async def press(*names):
+            nonlocal keys
+            keys += len(names)
+            await bench.press(*names)
+
+        await press("b", "f", "enter")
+        assert "the tip stands on the −X side: 5.000 is added" in said(bench.app, "#entry-result")
+        assert "type what the control shows" in said(bench.app, "#entry-result")
+        await typed(bench, "-455.02")
+        await press("enter")
+        assert "left face: X −450.0200" in said(bench.app)
+        await press("f", "enter")
+        await typed(bench, "-275.11")
+        await press("enter", "b", "f")
+        await press("enter")
+        assert "118.400 of tool and 0.100 between are taken off" in said(bench.app, "#entry-result")
+        await typed(bench, "-386.5")
+        await press("enter", "s", "enter")
+        assert "Type into G54 on the control: X −450.0200  Y −270.1100  Z −505.0000" in said(bench.app)
+    assert keys <= 20
+    assert keys == 13
+
+
+async def test_by_hand_connected_takes_where_the_machine_stands_or_a_distance(tmp_path):
+    async with Bench(tmp_path) as bench:
+        workshop = bench.app.desk.workshop
+        workshop.machine.rapid((-433.0, -251.0, -300.0), 0)
+        workshop.machine.rapid((-446.5, -251.0, -366.0), 0)
+        await bench.press("b", "left", "right", "enter")
+        assert "Enter takes where the machine stands: −446.500" in said(bench.app, "#entry-result")
+        await bench.press("enter")
+        await typed(bench, "=+28.02")
+        await bench.press("enter")
+        # Half of 28.02 on from −446.5, in a slot 38.02 wide.
+        assert "X −432.4900  size 38.0200" in said(bench.app)
+        await bench.press("b", "b", "left", "enter")
+        assert "touches nothing beside it" in said(bench.app)
+        await bench.press("b", "b", "w")
+        assert bench.app.desk.hand is None

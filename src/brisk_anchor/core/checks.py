@@ -64,20 +64,20 @@ def look_at_measurement(measurement: Measurement, travel: Travel) -> list[Look]:
     return list(dict.fromkeys(looks))
 
 
-def look_at_feature(measurement: Measurement, feature: Feature) -> list[Look]:
-    """After a measurement: size against nominal, form against what the probe can explain."""
+def look_at_feature(feature: Feature, size: float | None, size_y: float | None, size_limit: float | None) -> list[Look]:
+    """After a measurement: sizes against nominal ones (mm, None unknown), form against what the tool can explain."""
     looks: list[Look] = []
     sign = feature.kind.size_sign
-    for wanted, found in ((measurement.size, feature.size), (measurement.size_y, feature.size_y)):
-        if wanted is None or found is None or measurement.size_limit is None:
+    for wanted, found in ((size, feature.size), (size_y, feature.size_y)):
+        if wanted is None or found is None or size_limit is None:
             continue
         error = found - wanted
-        if abs(error) > measurement.size_limit:
+        if abs(error) > size_limit:
             looks.append(
                 Look(
                     True,
                     f"{feature.name} measures {sign}{found:.4f} mm, {error:+.4f} from {sign}{wanted:g}",
-                    _guess(error, wanted, measurement.stylus.ball_diameter),
+                    _guess(error, wanted, max((t.stylus.ball_diameter for t in feature.touches), default=0.0)),
                     "Check which feature was touched, and with which stylus",
                 )
             )

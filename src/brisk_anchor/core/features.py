@@ -238,6 +238,7 @@ def solve_pairs(name: str, kind: FeatureKind, touches: tuple[Touch, ...]) -> Fea
     """Slot, web, pocket or block square to the axes: each axis lies halfway between its two walls.
 
     A wall is where `solve_surface` puts it, so the ball's radius leaves the middle and stays, doubled, in the size.
+    A bore or boss by hand too: its second pair runs through the middle that the first found, and gives the diameter.
 
     Raises:
         GeometryError: a wall of a pair is missing, a touch came along Z or askew, or inside and outside are exchanged.
@@ -246,7 +247,7 @@ def solve_pairs(name: str, kind: FeatureKind, touches: tuple[Touch, ...]) -> Fea
     for touch in touches:
         axis, sign = axis_of(touch.direction)
         walls.setdefault(axis, {}).setdefault(sign, []).append(touch)
-    wanted = 2 if kind.has_two_sizes else 1
+    wanted = 2 if kind.has_two_sizes or kind.is_round else 1
     if len(walls) != wanted or any(len(pair) != 2 for pair in walls.values()) or 2 in walls:
         raise GeometryError(
             f"The touches of {name} are no opposite pairs", f"A {kind.value} is touched on both sides", "Touch it again"
@@ -269,6 +270,8 @@ def solve_pairs(name: str, kind: FeatureKind, touches: tuple[Touch, ...]) -> Fea
         variances.append(own / 4)
         sizes.append(high - low)
         spreads.append(math.hypot(math.sqrt(own), radius_effect))
+    if kind.is_round:
+        sizes, spreads = sizes[1:], spreads[1:]
     return Feature(
         name=name,
         kind=kind,

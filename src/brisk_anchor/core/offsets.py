@@ -16,7 +16,8 @@ import numpy as np
 from brisk_anchor.core.errors import DatumError
 from brisk_anchor.core.features import COVERAGE_FACTOR, Feature
 from brisk_anchor.core.frames import Array
-from brisk_anchor.core.touches import AXES, axis_of
+from brisk_anchor.core.hand_tools import HandTool
+from brisk_anchor.core.touches import AXES, Source, axis_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -108,11 +109,13 @@ def _feature_terms(axis: str, feature: Feature) -> list[Term]:
     """The machine coordinate of the feature, worked out in the person's own figures."""
     value, u = feature.coordinate(axis), feature.standard_uncertainty(axis)
     count = len(feature.touches)
-    if feature.kind.is_round:
+    if feature.kind.is_round and count and feature.touches[0].source is not Source.TYPED:
         return [Term("", f"{feature.name} centre", value, u, f"circle through {count} touches")]
     if feature.kind.is_paired:
         return [Term("", f"{feature.name} middle", value, u, "halfway between opposite walls")]
     stylus = feature.touches[0].stylus
+    if isinstance(stylus, HandTool):
+        return _hand_terms(axis, feature, stylus)
     _, sign = axis_of(feature.touches[0].direction)
     touched = "touched at" if count == 1 else f"{count} touches, mean"
     own = math.sqrt(feature.covariance[0][0])
@@ -128,6 +131,24 @@ def _feature_terms(axis: str, feature: Feature) -> list[Term]:
         Term("+" if sign > 0 else "−", "ball radius", stylus.effective_radius, stylus.u_radius, "effective"),
         Term("=", feature.name, value, u),
     ]
+
+
+def _hand_terms(axis: str, feature: Feature, tool: HandTool) -> list[Term]:
+    """What was read on the control, and what lies between the spindle and the metal."""
+    value, u = feature.coordinate(axis), feature.standard_uncertainty(axis)
+    _, sign = axis_of(feature.touches[0].direction)
+    below = axis == "z"
+    own = math.sqrt(feature.covariance[0][0])
+    read = value + tool.length if below else value - sign * tool.effective_radius
+    terms = [Term("", f"read on the control, {axis.upper()}", read, own, "machine position, typed")]
+    step = "−" if below or sign < 0 else "+"
+    if below:
+        terms.append(Term(step, f"length of {tool.name}", tool.bare_length or 0.0, tool.u_bare_length, "gauge line"))
+    elif tool.diameter:
+        terms.append(Term(step, f"half of {tool.name}", tool.diameter / 2, tool.u_diameter / 2, f"⌀{tool.diameter:g}"))
+    if tool.thickness:
+        terms.append(Term(step, "between tool and metal", tool.thickness, tool.u_thickness, tool.kind.value))
+    return [*terms, Term("=", feature.name, value, u)]
 
 
 def _axis(axis: str, row: str, rule: Rule, features: Mapping[str, Feature], present: Mapping[str, float]) -> AxisChain:

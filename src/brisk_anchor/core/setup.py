@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING
 
+from brisk_anchor.core.hand_tools import HandTool
 from brisk_anchor.core.kinds import FeatureKind, Vector
 from brisk_anchor.core.offsets import FromFeature, Keep, Rule
 from brisk_anchor.core.touches import Stylus
@@ -159,6 +160,7 @@ class Setup:
     outlines: tuple[Outline, ...] = field(default=())
     points: tuple[DrawnPoint, ...] = field(default=())
     words: tuple[DrawnWord, ...] = field(default=())
+    hand_tools: tuple[HandTool, ...] = field(default=())
     card: JobCard = JobCard()
     turn: float = 0.0
     """How far the part's drawing is turned about Z on the machine, degrees."""

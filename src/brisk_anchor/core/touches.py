@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from enum import Enum
 
 from brisk_anchor.core.errors import GeometryError
+from brisk_anchor.core.hand_tools import HandTool
 from brisk_anchor.core.kinds import Vector
 
 AXES = "xyz"
@@ -85,7 +86,7 @@ class Touch:
     label: str
     position: Vector
     direction: Vector
-    stylus: Stylus
+    stylus: Stylus | HandTool
     u: float
     source: Source = Source.RUN
 

@@ -31,11 +31,14 @@ if TYPE_CHECKING:
 class Measured:
     """A feature as it was measured in this job, with where from, and how it agrees with the control's arithmetic."""
 
-    measurement: Measurement
+    measurement: Measurement | None
+    """How it was asked for; None where it was measured by hand."""
     feature: Feature
     agreements: tuple[Agreement, ...]
     at: datetime
     clamping: int
+    sizes: tuple[float | None, float | None, float | None] = (None, None, None)
+    """Nominal sizes and how far from them a measured one may lie, mm."""
 
 
 class Described(AtMachine):

@@ -5,8 +5,10 @@ from __future__ import annotations
 from brisk_anchor.book.store import RowState
 from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.core.features import Feature
+from brisk_anchor.core.hand_tools import HandTool
 from brisk_anchor.core.numbers import Unit, format_length
 from brisk_anchor.services.asking import Asking, build_measurement
+from brisk_anchor.services.by_hand import MACHINE, ByHand, Frame
 from brisk_anchor.services.workshop import Workshop
 
 
@@ -16,8 +18,10 @@ def size_words(feature: Feature) -> str:
     return f"  {feature.kind.size_sign or 'size'} {sizes}" if sizes else ""
 
 
-def next_step(workshop: Workshop, row: str, asking: Asking | None) -> tuple[str, str]:
-    """What to do next on the bench for a row: a sentence, and what stands behind it."""
+def next_step(
+    workshop: Workshop, row: str, asking: Asking | None, hand: HandTool | None, frame: Frame = MACHINE
+) -> tuple[str, str]:
+    """What to do next on the bench for a row, with the probe or a tool of the hand: a sentence, and what is behind."""
     state = workshop.state(row)
     missing = workshop.missing(row)
     titles = {drawn.name: drawn.title for drawn in workshop.setup.features}
@@ -25,6 +29,14 @@ def next_step(workshop: Workshop, row: str, asking: Asking | None) -> tuple[str,
         kind = asking.rose.read().kind
         if kind is None:
             return asking.rose.read().hint, f"The marks read: {asking.rose.read().name}."
+        if hand is not None:
+            try:
+                by_hand = ByHand(asking, hand, frame)
+            except BriskAnchorError as error:
+                return error.what + ".", f"{error.meaning}. {error.remedy}."
+            touches = "touch" if len(by_hand.directions) == 1 else "touches"
+            told = f"Enter asks for {len(by_hand.directions)} {touches} of {asking.title} by hand."
+            return told, f"Touch with {hand.name}, then type the {by_hand.frame.words}."
         lacking = asking.missing()
         if lacking:
             return f"Type the {lacking} of this {kind.value}: e", "It is not known, and it is never guessed."

@@ -13,6 +13,7 @@ from brisk_anchor.core.kinds import FeatureKind
 from brisk_anchor.services.fixture_shapes import AnglePlate, Chuck, Plate, Vice
 from brisk_anchor.standin.scene_file import (
     FeatureSection,
+    HandToolSection,
     MachineSection,
     OperationSection,
     ProbeFigures,
@@ -92,6 +93,7 @@ class MachineFile(Section):
     acceleration: float = Field(gt=0)
     probe: ProbeTable
     tool: list[ToolSection] = []
+    hand_tool: list[HandToolSection] = []
     rotary: list[RotaryTable] = []
 
     @model_validator(mode="after")
@@ -123,7 +125,7 @@ class MachineFile(Section):
             }
             for r in self.rotary
         ]
-        wanted = self.model_dump(exclude={"form", "units", "probe", "tool", "rotary"})
+        wanted = self.model_dump(exclude={"form", "units", "probe", "tool", "hand_tool", "rotary"})
         return MachineSection.model_validate(wanted | {"rotary": rotary, "position": self.home})
 
 

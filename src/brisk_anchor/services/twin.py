@@ -44,6 +44,7 @@ def compose(job: JobFile, machine: MachineFile, part: PartFile, fixture: Fixture
             "machine": machine.section().model_dump(),
             "probe": machine.probe.section(_real_probe(machine, random)).model_dump(),
             "tool": [tool.model_dump() for tool in machine.tool],
+            "hand_tool": [tool.model_dump() for tool in machine.hand_tool],
             "body": [
                 _body(fixture, "fixture", fixture.at, fixture.at_turn, held, fixture.on, random),
                 _body(part, "part", seat, turn, solids, fixture.on, random),

@@ -22,6 +22,7 @@ from brisk_anchor.nc.program import Program
 from brisk_anchor.nc.reports import parse_reports, touches_of
 from brisk_anchor.nc.writer import write_program
 from brisk_anchor.services.asking import build_measurement, point_at
+from brisk_anchor.services.by_hand import ByHand
 from brisk_anchor.services.described import Described, Measured, features_of
 from brisk_anchor.services.runs import Run, RunStopped
 from brisk_anchor.standin.scene import build_scene
@@ -125,13 +126,33 @@ class Workshop(Described):
             Agreement(feature.name, label.upper(), value, told[label.upper()], label in feature.sizes)
             for label, value in ours.items()
         )
-        measured = Measured(measurement, feature, agreements, datetime.now(UTC), self.clamping)
-        self.measured[measurement.name] = measured
+        sizes = (measurement.size, measurement.size_y, measurement.size_limit)
         self.active = run.interpreter.modal.offset
+        return self._keep(Measured(measurement, feature, agreements, datetime.now(UTC), self.clamping, sizes))
+
+    def _keep(self, measured: Measured) -> Measured:
+        """Note a measured feature, and every row that is complete with it."""
+        name = measured.feature.name
+        self.measured[name] = measured
         for row in self.setup.rows:
-            if measurement.name in features_of(row) and not self.missing(row.row):
-                self.ledger.add(EntryKind.MEASURED, row.row, self.chain(row.row), note=f"{feature.name} measured")
+            if name in features_of(row) and not self.missing(row.row):
+                self.ledger.add(EntryKind.MEASURED, row.row, self.chain(row.row), note=f"{name} measured")
         return measured
+
+    def take_by_hand(self, by_hand: ByHand) -> Measured:
+        """Keep a feature that was measured by hand, with nothing to compare the arithmetic with.
+
+        Raises:
+            GeometryError: its figures contradict each other. SecondLookError: its size cannot be.
+        """
+        feature = by_hand.feature()
+        asking = by_hand.asking
+        limit = asking.drawn.size_limit if asking.drawn else None
+        measured = Measured(None, feature, (), datetime.now(UTC), self.clamping, (asking.size, asking.size_y, limit))
+        looks = look_at_feature(feature, *measured.sizes)
+        if any(look.stops for look in looks):
+            raise SecondLookError(looks)
+        return self._keep(measured)
 
     def measure(self, measurement: Measurement) -> Measured:
         """The whole measurement in one go, for callers that do not watch. Raises like its parts."""
@@ -186,7 +207,7 @@ class Workshop(Described):
             control_difference=max(differences, default=None),
         )
         for measured in used:
-            looks += look_at_feature(measured.measurement, measured.feature)
+            looks += look_at_feature(measured.feature, *measured.sizes)
         return looks
 
     def jump_reference(self, row: str) -> tuple[dict[str, float], str, float]:
@@ -208,9 +229,8 @@ class Workshop(Described):
         plan = self.setup.row(row)
         drawn = {feature.name: feature for feature in self.setup.features}
         measurements = [
-            self.measured[name].measurement
-            if name in self.measured
-            else build_measurement(self.setup, point_at(self.setup, drawn[name]))
+            (self.measured[name].measurement if name in self.measured else None)
+            or build_measurement(self.setup, point_at(self.setup, drawn[name]))
             for name in features_of(plan)
         ]
         looks = [look for measurement in measurements for look in self.look(measurement)]

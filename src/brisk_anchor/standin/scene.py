@@ -381,6 +381,7 @@ def build_scene(file: SceneFile) -> Scene:
             DrawnWord(word.text, _nominal_frame(bodies[file.job.part]).point((*word.at, 0.0)))
             for word in (file.word if file.job.part in bodies else ())
         ),
+        hand_tools=tuple(tool.tool() for tool in file.hand_tool),
         card=JobCard(
             file.job.program,
             file.job.program_comment,

@@ -10,6 +10,7 @@ from typing import Annotated, Literal, Self
 from pydantic import Field, ValidationError, model_validator
 
 from brisk_anchor.core.errors import BriskAnchorError, Finding, SceneError
+from brisk_anchor.core.hand_tools import HandKind, HandTool
 from brisk_anchor.core.kinds import FeatureKind
 from brisk_anchor.core.rotary import RotaryAxis
 from brisk_anchor.core.touches import Stylus
@@ -131,6 +132,44 @@ class ToolSection(Section):
         if self.reach >= self.length:
             raise ValueError("it stands further out of its holder than it is long")
         return self
+
+
+class HandToolSection(Section):
+    """A tool of the hand; `u_*` are standard uncertainties. Figures it has not are left out, never guessed."""
+
+    name: Name
+    kind: Literal[
+        "edge finder",
+        "3D sensor",
+        "feeler on a cutter",
+        "paper on a cutter",
+        "cutter on a blued face",
+        "reference tool",
+        "gauge block under a tool",
+    ]
+    tool_number: int = Field(ge=1, le=9999)
+    diameter: float | None = Field(default=None, ge=0, le=100)
+    thickness: float = Field(default=0.0, ge=0, le=300)
+    length: Length | None = None
+    u_repeatability: float = Field(ge=0, le=1)
+    u_diameter: float = Field(default=0.0, ge=0, le=1)
+    u_thickness: float = Field(default=0.0, ge=0, le=1)
+    u_length: float = Field(default=0.0, ge=0, le=1)
+
+    def tool(self) -> HandTool:
+        """The tool. Raises GeometryError."""
+        return HandTool(
+            self.name,
+            HandKind(self.kind),
+            self.tool_number,
+            self.diameter,
+            self.thickness,
+            self.length,
+            self.u_repeatability,
+            self.u_diameter,
+            self.u_thickness,
+            self.u_length,
+        )
 
 
 class RealProbeSection(Section):
@@ -273,6 +312,7 @@ class SceneFile(Section):
     machine: MachineSection
     probe: ProbeSection
     tool: list[ToolSection] = []
+    hand_tool: list[HandToolSection] = []
     offsets: dict[str, Place] = {}
     body: list[BodySection] = Field(min_length=1)
     feature: list[FeatureSection] = []
@@ -311,6 +351,11 @@ def check_scene(scene: SceneFile) -> list[Finding]:
         scene.probe.stylus()
     except BriskAnchorError as error:
         findings.append(Finding("probe", error.what))
+    for number, hand in enumerate(scene.hand_tool):
+        try:
+            hand.tool()
+        except BriskAnchorError as error:
+            findings.append(Finding(f"hand_tool.{number}", error.what))
     for number, rotary in enumerate(scene.machine.rotary):
         try:
             rotary.axis()

@@ -156,7 +156,8 @@ class BriskAnchorApp(App[int]):
         if self.view == "machine":
             sentence: tuple[str, str] = self.view_widget.next_sentence(self.desk)
             return sentence
-        return next_step(self.desk.workshop, self.desk.row, self.desk.present_asking())
+        desk = self.desk
+        return next_step(desk.workshop, desk.row, desk.present_asking(), desk.hand, desk.frame())
 
     # -- showing -----------------------------------------------------------------------------------------------
 
@@ -181,13 +182,13 @@ class BriskAnchorApp(App[int]):
         workshop = desk.workshop
         setup = workshop.setup
         left = [("", setup.part), ("", setup.title)] if self.size.width >= _COMPACT[0] else [("", setup.part)]
-        held = workshop.machine.tool
+        held, hand = workshop.machine.tool, desk.hand
         tool = f"T{held.number} probe" if held.is_probe else (f"T{held.number}" if held.number else "none")
         right = [
             ("", f"{setup.machine.name}, {'stand-in' if setup.machine.connected else 'rehearsal, not connected'}"),
             ("active", workshop.active),
             ("setting", desk.row),
-            ("tool", tool),
+            ("by hand", hand.name) if hand else ("tool", tool),
             ("", "mm"),
         ]
         self.query_one(TopLine).tell(left, right)

@@ -9,10 +9,12 @@ from brisk_anchor.tui import theme
 from brisk_anchor.tui.picture import Anchor, Picture
 
 if TYPE_CHECKING:
+    from brisk_anchor.core.hand_tools import HandTool
     from brisk_anchor.core.kinds import Vector
     from brisk_anchor.core.measuring import Measurement
     from brisk_anchor.nc.program import Program
     from brisk_anchor.services.asking import Asking
+    from brisk_anchor.services.by_hand import ByHand, Frame
     from brisk_anchor.services.player import Player
     from brisk_anchor.services.workshop import Workshop
 
@@ -50,6 +52,8 @@ class Desk:
     speed: float
     row: str = ""
     asking: Asking | None = None
+    hand: HandTool | None = None
+    """The tool of the hand that measures; None is the probe."""
     running: Measuring | None = None
     proving: Proving | None = None
     operating: Running | None = None
@@ -93,6 +97,26 @@ class Desk:
         if self.asking is None or self.asking.drawn is not None:
             return self.asking
         return recognise(self.workshop.setup, replace(self.asking, start=self.workshop.machine.position))
+
+    def by_hand(self) -> ByHand | None:
+        """The measurement by hand that Enter would begin, None where the probe measures or nothing can be."""
+        from brisk_anchor.core.errors import BriskAnchorError
+        from brisk_anchor.services.by_hand import ByHand
+
+        asking = self.present_asking()
+        if self.hand is None or asking is None or not asking.rose.marks:
+            return None
+        try:
+            return ByHand(asking, self.hand, self.frame())
+        except BriskAnchorError:
+            return None
+
+    def frame(self) -> Frame:
+        """What typed figures count from: machine zero, or the active offset where work positions are shown."""
+        from brisk_anchor.services.by_hand import Frame
+
+        row = self.workshop.active if self.in_work else ""
+        return Frame(row, self.workshop.machine.offset(row)) if row else Frame()
 
     def measurement(self) -> Measurement | None:
         """The measurement that Enter would make, None while it is not complete."""

@@ -23,6 +23,10 @@ class Question:
     low: float
     high: float
     answer: Callable[[float], None]
+    note: str = ""
+    """What to do, in place of how figures are typed."""
+    enter: float | None = None
+    """What Enter alone answers, mm; None leaves."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -102,7 +106,14 @@ class EntryLine(Horizontal):
         shown = Text()
         value: float | None = None
         if not text.strip():
-            now = "not known" if question.present is None else f"now {format_length(question.present, decimals=3)} mm"
+            now = "type what the control shows" if question.note else "not known"
+            if question.enter is not None:
+                now = f"Enter takes where the machine stands: {format_length(question.enter, decimals=3)}"
+            now = (
+                now
+                if question.present is None or question.enter is not None
+                else (f"now {format_length(question.present, decimals=3)} mm")
+            )
             shown.append(f"{now}\n", theme.QUIET)
         else:
             try:
@@ -111,9 +122,8 @@ class EntryLine(Horizontal):
                 shown.append("\n")
             except NumberEntryError as error:
                 shown.append(f"! {error.one_line()}\n", theme.CORAL)
-        shown.append(
-            "sums, fractions, mm and in; =-0.2 takes off; Tab goes to the next figure, Esc leaves", theme.QUIET
-        )
+        usual = "sums, fractions, mm and in; =-0.2 takes off; Tab goes to the next figure, Esc leaves"
+        shown.append(question.note or usual, theme.QUIET)
         self.query_one("#entry-result", Static).update(shown)
         return value
 
@@ -142,6 +152,8 @@ class EntryLine(Horizontal):
             return
         if not event.value.strip():
             self.close()
+            if isinstance(question, Question) and question.enter is not None:
+                question.answer(question.enter)
             return
         if isinstance(question, Words):
             if self._weigh_words(question, event.value):

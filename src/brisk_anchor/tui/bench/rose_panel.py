@@ -16,6 +16,7 @@ from brisk_anchor.tui.rule import LatePanel
 if TYPE_CHECKING:
     from brisk_anchor.core.measuring import Measurement
     from brisk_anchor.services.asking import Asking
+    from brisk_anchor.services.by_hand import ByHand
 
 COLUMNS = 26
 
@@ -40,8 +41,15 @@ class RosePanel(LatePanel):
 
     DEFAULT_CSS = "RosePanel { height: 4; }"
 
-    def tell(self, asking: Asking | None, measurement: Measurement | None, uncertainty: float, ball: float) -> None:
-        """Show what is asked for; `measurement` is None while something is missing."""
+    def tell(
+        self,
+        asking: Asking | None,
+        measurement: Measurement | None,
+        uncertainty: float,
+        ball: float,
+        by_hand: ByHand | None = None,
+    ) -> None:
+        """Show what is asked for; `measurement` is None while something is missing, or where a hand measures."""
         rows = 8 if self.app.has_class("compact") else 10
         if asking is None or not asking.rose.marks:
             self.tell_text(self._words(None, None, uncertainty), 4)
@@ -50,9 +58,10 @@ class RosePanel(LatePanel):
         grid.add_column(width=COLUMNS, no_wrap=True)
         grid.add_column(no_wrap=True)
         grid.add_row(
-            self._compass(asking, measurement, uncertainty, ball, rows), self._words(asking, measurement, uncertainty)
+            self._compass(asking, measurement, uncertainty, ball, rows),
+            self._words(asking, measurement, uncertainty, by_hand),
         )
-        key = (asking, measurement, uncertainty, ball, rows)
+        key = (asking, measurement, uncertainty, ball, rows, by_hand)
         self.tell_late(key, lambda _width, _height: grid, rows)
 
     def _compass(
@@ -102,7 +111,9 @@ class RosePanel(LatePanel):
             text.append("\n" if row < rows - 1 else "")
         return text
 
-    def _words(self, asking: Asking | None, measurement: Measurement | None, uncertainty: float) -> Text:
+    def _words(
+        self, asking: Asking | None, measurement: Measurement | None, uncertainty: float, by_hand: ByHand | None = None
+    ) -> Text:
         text = Text(no_wrap=True)
         if asking is None or not asking.rose.marks:
             text.append(" nothing is marked\n", f"bold {theme.QUIET}")
@@ -118,6 +129,14 @@ class RosePanel(LatePanel):
         else:
             text.append(f"{reading.hint}\n", theme.QUIET)
         kind = reading.kind
+        if by_hand is not None:
+            text.append("by hand: ", theme.QUIET)
+            text.append(f"{by_hand.tool.name}\n", f"bold {theme.TEXT}")
+            for side, amount in by_hand.compensations():
+                text.append(f"tip {side:<9}", theme.QUIET)
+                text.append(f"{format_length(amount, decimals=3, signed=True):>10}\n", f"bold {theme.SAND}")
+            text.append(f"{by_hand.frame.short}\n", theme.QUIET)
+            return text
         lines: list[tuple[str, float | None]] = [(word, getattr(asking, n)) for word, n in asking.figures().items()]
         if kind is None:
             return text

@@ -13,8 +13,8 @@ from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.core.numbers import format_length
 from brisk_anchor.core.rose import Rose, Wall
 from brisk_anchor.tui import theme
-from brisk_anchor.tui.base import View
 from brisk_anchor.tui.bench.chain_panel import ChainPanel
+from brisk_anchor.tui.bench.hands import HandView
 from brisk_anchor.tui.bench.readout import Readout
 from brisk_anchor.tui.bench.rose_panel import RosePanel
 from brisk_anchor.tui.desk import JOG_STEPS, Desk, Measuring
@@ -28,7 +28,7 @@ if TYPE_CHECKING:
 _MOVING = {"rapid": "rapid", "skip": "guarded", "feed": "backing off", "dwell": "waiting"}
 
 
-class BenchView(View):
+class BenchView(HandView):
     """The home view."""
 
     def compose(self) -> ComposeResult:
@@ -56,7 +56,11 @@ class BenchView(View):
         asking = desk.present_asking()
         self.query_one("#rose-heading", Heading).tell("rose", "what to measure")
         self.query_one(RosePanel).tell(
-            asking, desk.measurement(), workshop.setup.start_uncertainty, workshop.setup.stylus.ball_diameter
+            asking,
+            desk.measurement() if desk.hand is None else None,
+            workshop.setup.start_uncertainty,
+            desk.hand.ball_diameter if desk.hand else workshop.setup.stylus.ball_diameter,
+            desk.by_hand(),
         )
         state = workshop.state(desk.row).value
         self.query_one("#chain-heading", Heading).tell(f"chain of {desk.row}", state, theme.STATE_SHAPES[state][1])
@@ -97,8 +101,10 @@ class BenchView(View):
         frame = "spindle, machine position"
         if desk.in_work:
             x, y, z = desk.workshop.machine.offset(desk.workshop.active)
-            shift = (x, y, z + desk.workshop.setup.stylus.length)
-            frame = f"tip, position in {desk.workshop.active}"
+            # By hand the control shows the spindle, with tool length cancelled; with the probe its tip is of interest.
+            length = desk.workshop.setup.stylus.length if desk.hand is None else 0.0
+            shift = (x, y, z + length)
+            frame = f"{'tip' if desk.hand is None else 'spindle'}, position in {desk.workshop.active}"
         figures = tuple(format_length(a - b, decimals=3, signed=True) for a, b in zip(spindle, shift, strict=True))
         doing, to_go, share = "at rest", None, 0.0
         if desk.running:
@@ -251,6 +257,13 @@ class BenchView(View):
         if asking is None or not asking.rose.marks:
             self.owner.tell("Nothing is marked.", "f points at a drawn feature; the arrow keys mark metal.", "ask")
             return
+        if desk.hand is not None:
+            by_hand = desk.by_hand()
+            if by_hand is None:
+                self.owner.tell(*self.owner.next_sentence(), "bad")
+            else:
+                self._ask_figure(desk, by_hand)
+            return
         if desk.workshop.machine.touching:
             self.owner.tell("The probe stands against metal.", "h sends it home, Z first; or jog it off.", "bad")
             return
@@ -290,19 +303,8 @@ class BenchView(View):
             self.owner.show_all(keep_prompt=True)
             self.owner.complain(error)
             return
-        feature = measured.feature
         desk.asking = None
-        self.owner.show_all()
-        sentence, behind = self.owner.next_sentence()
-        found = "  ".join(
-            f"{axis.upper()} {format_length(value, decimals=4, signed=True)}"
-            for axis, value in zip(feature.axes, feature.coordinates, strict=True)
-        )
-        from brisk_anchor.services.guide import size_words
-
-        size = size_words(feature)
-        title = running.measurement.title
-        self.owner.tell(f"{title}: {found}{size} mm. {sentence}", behind, "good")
+        self._tell_measured(desk, measured.feature, running.measurement.title)
 
     def store(self) -> None:
         """Second look; then ask for Enter."""
@@ -343,6 +345,9 @@ class BenchView(View):
             return
         self.owner.show_all()
         values = "  ".join(f"{a.axis.upper()} {format_length(a.value, decimals=4, signed=True)}" for a in chain.axes)
+        if not desk.workshop.setup.machine.connected:
+            self.owner.tell(f"Type into {desk.row} on the control: {values} mm.", "It is in the book.", "good")
+            return
         self.owner.tell(
             f"{desk.row} stored: {values} mm. Press p to prove it.", "It is in the control and in the book.", "good"
         )
@@ -404,7 +409,10 @@ class BenchView(View):
         """Machine positions, or positions in the active offset."""
         if (desk := self.desk) is not None:
             desk.in_work = not desk.in_work
-            self.show_motion()
+            if desk.hand is None:
+                self.show_motion()
+            else:
+                self.owner.show_all()
 
     def stop(self) -> None:
         """Stop the machine, or leave what was begun."""
@@ -422,13 +430,3 @@ class BenchView(View):
             return
         desk.storing = False
         self.owner.show_all()
-
-    def _free_desk(self) -> Desk | None:
-        """The desk when nothing runs; otherwise says what to do and returns None."""
-        desk = self.desk
-        if desk is None:
-            return None
-        if desk.moving:
-            self.owner.tell("The machine is moving. Esc stops it.", "", "ask")
-            return None
-        return desk

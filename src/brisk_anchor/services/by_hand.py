@@ -1,0 +1,166 @@
+"""Measuring by hand: figures read from the control, one a touch, with the side and the sign said and never asked for.
+
+The rose asks for the same features as with a probe; a figure that stands on the control's screen takes the place of the
+contact a program would report. Touches, features and chain are the same from there on.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, replace
+
+from brisk_anchor.core.errors import PlanError
+from brisk_anchor.core.features import Feature, solve_pairs, solve_surface
+from brisk_anchor.core.hand_tools import HandTool
+from brisk_anchor.core.kinds import FeatureKind, Vector
+from brisk_anchor.core.rose import SIDES, Wall
+from brisk_anchor.core.touches import AXES, Source, Touch, axis_of
+from brisk_anchor.services.asking import Asking
+
+READING = 0.001
+"""The last digit a control shows, mm; half of it each way is part of a typed figure's uncertainty."""
+
+
+@dataclass(frozen=True, slots=True)
+class Frame:
+    """Where typed figures count from: machine zero, or a work offset with its values, machine mm."""
+
+    row: str = ""
+    zero: Vector = (0.0, 0.0, 0.0)
+
+    @property
+    def words(self) -> str:
+        """Which figure to read on the control."""
+        if not self.row:
+            return "machine position (not work position, not distance to go)"
+        return f"work position with {self.row} active and tool length cancelled"
+
+    @property
+    def short(self) -> str:
+        """The same where there is little room."""
+        return f"work position in {self.row}" if self.row else "machine position"
+
+
+MACHINE = Frame()
+
+
+@dataclass(frozen=True, slots=True)
+class Prompt:
+    """What is asked for next: the axis, the label, which figure to read, and what will be done with it, said."""
+
+    axis: str
+    label: str
+    read: str
+    sign: str
+    side: str
+    amount: float
+    present: float | None
+
+
+@dataclass(frozen=True, slots=True)
+class ByHand:
+    """A measurement by hand under way: what is asked for, with which tool, and the figures typed so far."""
+
+    asking: Asking
+    tool: HandTool
+    frame: Frame = MACHINE
+    figures: tuple[float, ...] = ()
+
+    def __post_init__(self) -> None:
+        kind = self.asking.rose.read().kind
+        if kind is None:
+            raise PlanError(f"The rose says “{self.asking.rose.read().name}”", self.asking.rose.read().hint, "")
+        below = Wall.BELOW in self.asking.rose.marks
+        if not self.tool.touches(below=below):
+            raise PlanError(
+                f"{self.tool.name} touches nothing {'below' if below else 'beside'} it",
+                f"Its {'length' if below else 'diameter'} is not known",
+                "Choose another tool with b",
+            )
+
+    @property
+    def kind(self) -> FeatureKind:
+        """What is measured."""
+        kind = self.asking.rose.read().kind
+        if kind is None:
+            raise ValueError("nothing is marked")  # refused when it was begun
+        return kind
+
+    @property
+    def directions(self) -> tuple[Vector, ...]:
+        """The direction of each touch, from the tool to the metal; opposite walls one after the other."""
+        sign = -1.0 if self.kind.is_outside else 1.0
+        walls = [wall for wall in (*SIDES, Wall.BELOW) if wall in self.asking.rose.marks]
+        if self.kind.is_outside:  # the tool stands outside, on the side that was marked, and touches inward
+            return tuple((sign * w.direction[0], sign * w.direction[1], 0.0) for w in walls)
+        return tuple(wall.direction for wall in walls)
+
+    @property
+    def complete(self) -> bool:
+        """Whether every touch has its figure."""
+        return len(self.figures) == len(self.directions)
+
+    def prompt(self) -> Prompt:
+        """What to read next."""
+        number = len(self.figures)
+        axis, sign = axis_of(self.directions[number])
+        letter = AXES[axis].upper()
+        towards = f"towards {'+' if sign > 0 else '−'}{letter}"
+        tool = self.tool
+        if axis == 2:
+            said = f"{tool.bare_length:.3f} of tool" + (f" and {tool.thickness:.3f} between" if tool.thickness else "")
+            told = f"the tool stands over the face: {said} are taken off"
+        else:
+            side = f"{'−' if sign > 0 else '+'}{letter} side"
+            half = f"{(tool.diameter or 0.0) / 2:.3f}" + (f" + {tool.thickness:.3f}" if tool.thickness else "")
+            told = f"the tip stands on the {side}: {half} is {'added' if sign > 0 else 'taken off'}"
+            if tool.effective_radius == 0:
+                told = "the sensor reads over its axis: nothing is added"
+        first = ""
+        if number == 2 and self.kind.is_paired:
+            other = AXES[axis_of(self.directions[0])[0]].upper()
+            middle = (self.figures[0] + self.figures[1]) / 2
+            first = f"Move {other} to {middle:+.3f} first, halfway. ".replace("-", "−")
+        label = f"touch {number + 1} of {len(self.directions)}, {towards}: {letter}"
+        # The middle of two sides: the second may be typed as the distance run since the first.
+        previous = self.figures[-1] if number % 2 and self.kind.is_paired else None
+        amount = -tool.length if axis == 2 else sign * tool.effective_radius
+        where = "above" if axis == 2 else f"{'−' if sign > 0 else '+'}{letter} side"
+        return Prompt(AXES[axis], label, f"{first}{self.frame.short}", told, where, amount, previous)
+
+    def compensations(self) -> list[tuple[str, float]]:
+        """Where the tip stands at each touch, and what is added to the figure, mm: to be seen before any is typed."""
+        prompts = (replace(self, figures=(0.0,) * number).prompt() for number in range(len(self.directions)))
+        return [(prompt.side, prompt.amount) for prompt in prompts]
+
+    def typed(self, figure: float) -> ByHand:
+        """The same with one figure more, mm."""
+        return replace(self, figures=(*self.figures, figure))
+
+    def touches(self) -> tuple[Touch, ...]:
+        """Touches as a probe would have reported them; coordinates nobody read are those of the place asked for."""
+        u = math.hypot(self.tool.u_repeatability, READING / math.sqrt(12))
+        result = []
+        for number, (figure, direction) in enumerate(zip(self.figures, self.directions, strict=True), 1):
+            axis, _ = axis_of(direction)
+            place = list(self.asking.start)
+            place[axis] = figure + self.frame.zero[axis]
+            position = (place[0], place[1], place[2])
+            result.append(Touch(f"{self.name} {number}", position, direction, self.tool, u, Source.TYPED))
+        return tuple(result)
+
+    @property
+    def name(self) -> str:
+        """What the feature is called: a drawn one by its name, which begins small; others never pass for one."""
+        drawn = self.asking.drawn
+        return drawn.name if drawn else f"Free {self.asking.rose.read().name}"
+
+    def feature(self) -> Feature:
+        """The feature of all touches.
+
+        Raises:
+            GeometryError: the figures contradict each other.
+        """
+        if not self.kind.is_paired:
+            return solve_surface(self.name, self.touches())
+        return solve_pairs(self.name, self.kind, self.touches())

@@ -1,0 +1,82 @@
+"""Measuring by hand on the bench: which tool, and one figure after another from the control's screen."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from brisk_anchor.core.errors import BriskAnchorError
+from brisk_anchor.core.numbers import format_length
+from brisk_anchor.tui.base import View
+from brisk_anchor.tui.desk import Desk
+from brisk_anchor.tui.entry import Question
+
+if TYPE_CHECKING:
+    from brisk_anchor.core.features import Feature
+    from brisk_anchor.services.by_hand import ByHand
+
+_FURTHEST = 20_000.0
+"""No machine shows a position beyond this, mm."""
+
+
+class HandView(View):
+    """What of the bench is done by hand, and what every way of measuring tells at its end."""
+
+    def _ask_figure(self, desk: Desk, by_hand: ByHand) -> None:
+        """Ask for what the control shows at the next touch; take the feature after the last."""
+        prompt = by_hand.prompt()
+        connected = desk.workshop.setup.machine.connected
+        i = "xyz".index(prompt.axis)
+        stands = desk.workshop.machine.position[i] - by_hand.frame.zero[i]
+
+        def answer(figure: float) -> None:
+            more = by_hand.typed(figure)
+            if not more.complete:
+                self._ask_figure(desk, more)
+                return
+            try:
+                measured = desk.workshop.take_by_hand(more)
+            except BriskAnchorError as error:
+                self.owner.show_all(keep_prompt=True)
+                self.owner.complain(error)
+                return
+            desk.asking = None
+            self._tell_measured(desk, measured.feature, more.asking.title)
+
+        note = f"{prompt.read}; {prompt.sign}"
+        present = prompt.present if prompt.present is not None else (stands if connected else None)
+        enter = stands if connected else None
+        self.owner.ask(Question(prompt.label, present, -_FURTHEST, _FURTHEST, answer, note, enter))
+
+    def way(self) -> None:
+        """The next way of measuring: the probe, then each tool of the hand."""
+        desk = self._free_desk()
+        if desk is None:
+            return
+        ways = [None, *desk.workshop.setup.hand_tools]
+        desk.hand = ways[(ways.index(desk.hand) + 1) % len(ways)]
+        self.owner.show_all()
+        if len(ways) == 1:
+            self.owner.tell("No tool of the hand is on the shelf.", "machine.toml has them as [[hand_tool]].", "ask")
+
+    def _tell_measured(self, desk: Desk, feature: Feature, title: str) -> None:
+        """What was found, and the next thing to do."""
+        self.owner.show_all()
+        sentence, behind = self.owner.next_sentence()
+        found = "  ".join(
+            f"{axis.upper()} {format_length(value, decimals=4, signed=True)}"
+            for axis, value in zip(feature.axes, feature.coordinates, strict=True)
+        )
+        from brisk_anchor.services.guide import size_words
+
+        size = size_words(feature)
+        self.owner.tell(f"{title}: {found}{size} mm. {sentence}", behind, "good")
+
+    def _free_desk(self) -> Desk | None:
+        """The desk when nothing runs; otherwise says what to do and returns None."""
+        desk = self.desk
+        if desk is None:
+            return None
+        if desk.moving:
+            self.owner.tell("The machine is moving. Esc stops it.", "", "ask")
+            return None
+        return desk

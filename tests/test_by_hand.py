@@ -1,0 +1,163 @@
+"""Measuring by hand: sides and signs, typed figures, the same chain, and what cannot be."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import replace
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from brisk_anchor.core.errors import GeometryError, PlanError
+from brisk_anchor.core.hand_tools import HandKind, HandTool
+from brisk_anchor.core.kinds import FeatureKind
+from brisk_anchor.core.rose import Rose, Wall
+from brisk_anchor.services.asking import Asking, point_at
+from brisk_anchor.services.by_hand import ByHand, Frame
+from brisk_anchor.services.workshop import SecondLookError
+
+FINDER = HandTool("edge finder", HandKind.EDGE_FINDER, 31, 10.0, 0.0, None, 0.005, u_diameter=0.002)
+FEELER = HandTool("feeler", HandKind.FEELER, 32, 12.0, 0.1, 118.4, 0.005, 0.004, 0.002, 0.005)
+SENSOR = HandTool("sensor", HandKind.SENSOR, 34, 0.0, 0.0, 142.5, 0.008)
+START = (-400.0, -200.0, -300.0)
+
+
+def begun(walls, tool, *, over=False, round_=False, frame=None):
+    rose = Rose(frozenset(Wall[name] for name in walls.split()), over, round_)
+    return ByHand(Asking(rose, START), tool, frame or Frame())
+
+
+def typed(state, *figures):
+    for figure in figures:
+        state = state.typed(figure)
+    return state.feature()
+
+
+@pytest.mark.parametrize(
+    ("walls", "tool", "side", "amount", "told", "value"),
+    [
+        ("RIGHT", FINDER, "−X side", 5.0, "on the −X side: 5.000 is added", 105.0),
+        ("LEFT", FINDER, "+X side", -5.0, "on the +X side: 5.000 is taken off", 95.0),
+        ("UP", FEELER, "−Y side", 6.1, "6.000 + 0.100 is added", 106.1),
+        ("DOWN", FEELER, "+Y side", -6.1, "taken off", 93.9),
+        ("LEFT", SENSOR, "+X side", 0.0, "over its axis", 100.0),
+        ("BELOW", FEELER, "above", -118.5, "118.400 of tool and 0.100 between are taken off", -18.5),
+    ],
+)
+def test_sides_and_signs_are_said_and_done(walls, tool, side, amount, told, value):
+    state = begun(walls, tool)
+    prompt = state.prompt()
+    assert state.compensations() == [(side, pytest.approx(amount))]
+    assert told in prompt.sign
+    assert typed(state, 100.0).coordinates == (pytest.approx(value),)
+
+
+def test_uncertainty_is_that_of_the_tool_the_touch_and_the_last_digit():
+    # 5 µm a touch, half of 2 µm of diameter, 1 µm of the readout's last digit (rectangular).
+    touch = math.hypot(0.005, 0.001 / math.sqrt(12))
+    assert typed(begun("LEFT", FINDER), 1.0).standard_uncertainty("x") == pytest.approx(math.hypot(touch, 0.001))
+    below = typed(begun("BELOW", FEELER), 1.0).standard_uncertainty("z")
+    assert below == pytest.approx(math.sqrt(touch**2 + 0.005**2 + 0.002**2))
+
+
+@given(
+    st.sampled_from(["slot", "web", "pocket", "block", "bore", "boss"]),
+    st.floats(-700, -20),
+    st.floats(-400, -20),
+    st.floats(11, 90),
+    st.floats(11, 90),
+)
+def test_every_pair_comes_back_from_the_figures_a_person_would_read(word, x, y, wide, long):
+    kind = FeatureKind(word)
+    over, walls = kind.is_outside, "LEFT RIGHT" if word in ("slot", "web") else "LEFT RIGHT DOWN UP"
+    if kind.is_round:
+        long = wide
+    state = begun(walls, FINDER, over=over, round_=kind.is_round)
+    assert state.kind is kind
+    half = {"x": wide / 2 + (5.0 if over else -5.0), "y": long / 2 + (5.0 if over else -5.0)}
+    figures = [x - half["x"], x + half["x"], y - half["y"], y + half["y"]][: len(state.directions)]
+    feature = typed(state, *figures)
+    assert feature.coordinates == pytest.approx((x, y)[: len(feature.axes)])
+    sizes = [wide] if kind.is_round or len(figures) == 2 else [wide, long]
+    assert list(feature.sizes.values()) == pytest.approx(sizes)
+
+
+def test_the_second_side_may_be_typed_from_the_first_and_the_middle_is_told():
+    state = begun("LEFT RIGHT DOWN UP", FINDER, round_=True)
+    assert state.prompt().present is None
+    state = state.typed(-452.0)
+    assert state.prompt().present == -452.0
+    state = state.typed(-424.0)
+    prompt = state.prompt()
+    assert prompt.read.startswith("Move X to −438.000 first, halfway.")
+    assert prompt.present is None
+    assert (prompt.label, prompt.axis) == ("touch 3 of 4, towards −Y: Y", "y")
+
+
+def test_work_positions_count_from_the_offset():
+    state = begun("LEFT", FINDER, frame=Frame("G54", (-469.0, -286.0, -504.0)))
+    assert "work position in G54" in state.prompt().read
+    assert typed(state, 20.0).coordinates[0] == pytest.approx(-469.0 + 20.0 - 5.0)
+
+
+@pytest.mark.parametrize(
+    ("change", "reason"),
+    [
+        ({"diameter": -1.0}, "below zero"),
+        ({"diameter": math.nan}, "below zero or none"),
+        ({"diameter": 250.0}, "absurdly large"),
+        ({"diameter": None}, "touch nothing"),
+        ({"u_repeatability": -0.1}, "below zero"),
+    ],
+)
+def test_tools_that_cannot_be(change, reason):
+    with pytest.raises(GeometryError, match=reason):
+        replace(FINDER, **change)
+
+
+def test_what_a_tool_cannot_touch_and_marks_that_are_nothing():
+    with pytest.raises(PlanError, match="touches nothing below"):
+        begun("BELOW", FINDER)
+    with pytest.raises(PlanError, match="touches nothing beside"):
+        begun("LEFT", replace(FEELER, diameter=None))
+    with pytest.raises(PlanError, match="inside corner"):
+        begun("LEFT UP", FINDER)
+    with pytest.raises(GeometryError, match="wide"):
+        typed(begun("LEFT RIGHT", FINDER, over=True), 0.0, 5.0)
+
+
+def test_an_offset_by_hand_is_worked_out_stored_and_told(workshop):
+    drawn = {feature.name: feature for feature in workshop.setup.features}
+    bore = ByHand(point_at(workshop.setup, drawn["bore"]), FINDER)
+    # The bore's nominal middle is at −433, −250; 14 mm each way to a wall with a ball of 10.
+    for figure in (-447.1, -419.1, -264.55, -236.53):
+        bore = bore.typed(figure)
+    workshop.take_by_hand(bore)
+    top = ByHand(point_at(workshop.setup, drawn["top"]), FEELER).typed(-384.2)
+    workshop.take_by_hand(top)
+    chain = workshop.store("G54")
+    assert chain.values["x"] == pytest.approx(-433.1 - 36.0)
+    assert chain.values["y"] == pytest.approx(-250.54 - 36.0)
+    assert chain.values["z"] == pytest.approx(-384.2 - 118.5 - 1.5)
+    labels = [term.label for term in chain.axis("z").terms]
+    assert labels == [
+        "read on the control, Z",
+        "length of feeler",
+        "between tool and metal",
+        "top",
+        "allowance",
+        "G54 Z",
+    ]
+    assert sum(
+        {"": 1, "+": 1, "−": -1}[t.sign] * t.value for t in chain.axis("z").terms if t.sign != "="
+    ) == pytest.approx(chain.values["z"])
+    assert workshop.history("G54")[-1].chain == chain
+    again = workshop.book.history(workshop.setup.machine.name)[-1]
+    assert again.chain.features[0].touches[0].stylus == FINDER
+    wrong = ByHand(point_at(workshop.setup, drawn["bore"]), FINDER)
+    for figure in (-452.1, -414.1, -264.55, -226.53):
+        wrong = wrong.typed(figure)
+    with pytest.raises(SecondLookError, match="measures ⌀48"):
+        workshop.take_by_hand(wrong)
+    assert "MEASURES" in workshop.full_program("G54").text  # by the probe, where there is one
