@@ -90,7 +90,7 @@ def test_the_second_side_may_be_typed_from_the_first_and_the_middle_is_told():
     assert state.prompt().present == -452.0
     state = state.typed(-424.0)
     prompt = state.prompt()
-    assert prompt.read.startswith("Move X to −438.000 first, halfway.")
+    assert prompt.read.startswith("Move X to −438.000 first. ")
     assert prompt.present is None
     assert (prompt.label, prompt.axis) == ("touch 3 of 4, towards −Y: Y", "y")
 

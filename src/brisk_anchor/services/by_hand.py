@@ -120,7 +120,7 @@ class ByHand:
         if number == 2 and self.kind.is_paired:
             other = AXES[axis_of(self.directions[0])[0]].upper()
             middle = (self.figures[0] + self.figures[1]) / 2
-            first = f"Move {other} to {middle:+.3f} first, halfway. ".replace("-", "−")
+            first = f"Move {other} to {middle:+.3f} first. ".replace("-", "−")
         label = f"touch {number + 1} of {len(self.directions)}, {towards}: {letter}"
         # The middle of two sides: the second may be typed as the distance run since the first.
         previous = self.figures[-1] if number % 2 and self.kind.is_paired else None
