@@ -121,8 +121,10 @@ def test_what_a_tool_cannot_touch_and_marks_that_are_nothing():
         begun("BELOW", FINDER)
     with pytest.raises(PlanError, match="touches nothing beside"):
         begun("LEFT", replace(FEELER, diameter=None))
-    with pytest.raises(PlanError, match="inside corner"):
-        begun("LEFT UP", FINDER)
+    with pytest.raises(PlanError, match="three walls"):
+        begun("LEFT RIGHT UP", FINDER)
+    # An outside corner by hand: the finder stands left of the left wall and in front of the front one.
+    assert typed(begun("LEFT DOWN", FINDER, over=True), -455.0, -275.0).coordinates == (-450.0, -270.0)
     with pytest.raises(GeometryError, match="wide"):
         typed(begun("LEFT RIGHT", FINDER, over=True), 0.0, 5.0)
 

@@ -1,4 +1,4 @@
-"""Slots, webs, pockets and blocks: solved from opposite walls, written in both probing languages, and run."""
+"""Slots, webs, pockets, blocks and corners: solved from their walls, written in both probing languages, and run."""
 
 from __future__ import annotations
 
@@ -82,8 +82,26 @@ place = [133.0, 41.0, 20.0]
 walls = ["DOWN", "UP"]
 size = 22.0
 depth = 8.0
+[[feature]]
+name = "outer"
+title = "front left corner"
+kind = "outside corner"
+solid = "plate"
+place = [0.0, 0.0, 0.0]
+walls = ["LEFT", "DOWN"]
+depth = 6.0
+[[feature]]
+name = "inner"
+title = "corner of the pocket"
+kind = "inside corner"
+solid = "plate"
+place = [70.0, 60.0, 0.0]
+walls = ["RIGHT", "UP"]
+depth = 9.0
 """
 FEATURES = {
+    "outer": (0, 0, None, None),
+    "inner": (70, 60, None, None),
     "pocket": (40, 40, 60, 40),
     "slot": (96, None, 12, None),
     "island": (133, 41, 34, 22),
@@ -127,6 +145,7 @@ def test_middle_and_sizes_come_back_whatever_they_were(kind, middle, size):
         (FeatureKind.SLOT, touched(FeatureKind.SLOT, (0, 0), (12, 12), "xy"), "no opposite pairs"),
         (FeatureKind.POCKET, touched(FeatureKind.POCKET, (0, 0), (12, 12), "x"), "no opposite pairs"),
         (FeatureKind.SLOT, touched(FeatureKind.SLOT, (0, 0), (12, 12), "x")[:1], "no opposite pairs"),
+        (FeatureKind.INSIDE_CORNER, touched(FeatureKind.SLOT, (0, 0), (12, 12), "x"), "not on two walls"),
         (FeatureKind.SLOT, touched(FeatureKind.WEB, (0, 0), (2, 2), "x"), "from the other side"),
     ],
 )
@@ -159,6 +178,8 @@ def test_every_kind_is_measured_on_the_stand_in_in_both_languages(tmp_path, prof
         assert look_at_feature(found, *measured.sizes) == []
     top = next(feature for feature in scene.setup.features if feature.name == "jaw top")
     workshop.measure(build_measurement(scene.setup, point_at(scene.setup, top)))
+    corner = workshop.measured["inner"].feature
+    assert corner.shared[0].effect == (0.0005, 0.0005)  # both walls on the plus side: the radius moves them alike
     values = workshop.store("G54").values
     assert values["x"] == pytest.approx(zero[0], abs=0.0005)
     assert workshop.prove("G54").holds

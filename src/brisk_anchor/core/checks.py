@@ -10,6 +10,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from brisk_anchor.core.features import Feature
+from brisk_anchor.core.kinds import FeatureKind
 from brisk_anchor.core.measuring import Measurement
 from brisk_anchor.core.offsets import Chain
 from brisk_anchor.core.setup import Travel
@@ -30,7 +31,8 @@ def look_at_measurement(measurement: Measurement, travel: Travel) -> list[Look]:
     """Before a measurement is written: depth against the ball, search against the uncertainty, path against travels."""
     looks: list[Look] = []
     ball = measurement.stylus.ball_diameter
-    if measurement.kind.is_paired and measurement.depth < 0.5 * ball:
+    sideways = measurement.kind.is_paired or measurement.kind is FeatureKind.OUTSIDE_CORNER
+    if sideways and measurement.depth < 0.5 * ball:
         looks.append(
             Look(
                 True,

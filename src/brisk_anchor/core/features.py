@@ -289,10 +289,38 @@ def solve_pairs(name: str, kind: FeatureKind, touches: tuple[Touch, ...]) -> Fea
     )
 
 
+def solve_corner(name: str, kind: FeatureKind, touches: tuple[Touch, ...]) -> Feature:
+    """A corner square to the axes, one wall along X and one along Y, each where `solve_surface` puts it.
+
+    Raises:
+        GeometryError: a wall is missing, or a touch came along Z or askew.
+    """
+    walls: dict[int, list[Touch]] = {}
+    for touch in touches:
+        walls.setdefault(axis_of(touch.direction)[0], []).append(touch)
+    if set(walls) != {0, 1}:
+        raise GeometryError(f"The touches of {name} are not on two walls", "A corner has one along X, one along Y", "")
+    x, y = (solve_surface(name, tuple(walls[axis])) for axis in (0, 1))
+    source = x.shared[0].source
+    both = (SharedEffect(source, (x.shared[0].effect[0], y.shared[0].effect[0])),)
+    return Feature(
+        name=name,
+        kind=kind,
+        axes=("x", "y"),
+        coordinates=(x.coordinates[0], y.coordinates[0]),
+        covariance=_matrix(np.diag([x.covariance[0][0], y.covariance[0][0]])),
+        shared=both,
+        touches=touches,
+        residuals=(*x.residuals, *y.residuals),
+    )
+
+
 def solve(name: str, kind: FeatureKind, touches: tuple[Touch, ...]) -> Feature:
     """Solve a feature of any kind from its touches. Raises GeometryError."""
     if kind is FeatureKind.SURFACE:
         return solve_surface(name, touches)
+    if kind.is_corner:
+        return solve_corner(name, kind, touches)
     if not kind.is_round:
         return solve_pairs(name, kind, touches)
     return solve_circle(name, kind, touches)

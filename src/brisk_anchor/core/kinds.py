@@ -17,6 +17,8 @@ class FeatureKind(Enum):
     WEB = "web"
     POCKET = "pocket"
     BLOCK = "block"
+    INSIDE_CORNER = "inside corner"
+    OUTSIDE_CORNER = "outside corner"
 
     @property
     def is_round(self) -> bool:
@@ -26,12 +28,17 @@ class FeatureKind(Enum):
     @property
     def is_paired(self) -> bool:
         """Whether it is touched in opposite pairs, and has a middle and a size between them."""
-        return self is not FeatureKind.SURFACE
+        return self is not FeatureKind.SURFACE and not self.is_corner
+
+    @property
+    def is_corner(self) -> bool:
+        """Whether it is one wall along X and one along Y, each touched once."""
+        return self in (FeatureKind.INSIDE_CORNER, FeatureKind.OUTSIDE_CORNER)
 
     @property
     def is_outside(self) -> bool:
         """Whether the tip goes down beside it and touches inward, from a start over its middle."""
-        return self in (FeatureKind.BOSS, FeatureKind.WEB, FeatureKind.BLOCK)
+        return self in (FeatureKind.BOSS, FeatureKind.WEB, FeatureKind.BLOCK, FeatureKind.OUTSIDE_CORNER)
 
     @property
     def has_two_sizes(self) -> bool:

@@ -20,9 +20,10 @@ class Measurement:
 
     `start` is where the tip stands when the measurement is asked for: inside a bore at touching depth, beside a wall,
     or above a boss or surface. `clear_z` is the spindle Z at which nothing is in the way. `start_uncertainty` is how
-    far from its nominal place the feature may lie, each way. `standoff` is the distance from start to the
-    surface when the kind is a surface. `depth` is how far below the feature's upper edge the ball's
-    end is when it touches; `drop` how far it goes down beside a boss, web or block from the start. `size` is the
+    far from its nominal place the feature may lie, each way. `standoff` is the distance from start to the surface, to
+    the walls of an inside corner, or how far inside the walls of an outside one it stands. `depth` is how far below
+    the feature's upper edge the ball's end is when it touches; `drop` how far it goes down from a start over the
+    feature to touch beside it. `size` is the
     nominal diameter, or the width between opposite walls; of a pocket or block that along X, and `size_y` along Y.
     """
 
@@ -56,6 +57,9 @@ class Measurement:
             )
         if self.kind.is_paired:
             self._check_pairs()
+        elif self.kind.is_corner:
+            if {axis for axis, _ in map(axis_of, self.directions)} != {0, 1} or self.standoff <= 0:
+                raise PlanError(f"{self.name}: a corner takes a wall along X and one along Y", "", "Mark its walls")
         elif len(self.directions) != 1:
             raise PlanError(f"{self.name}: a surface takes one direction", "", "Mark one wall")
 
@@ -83,7 +87,9 @@ class Measurement:
             )
 
     def across(self, axis: int) -> float:
-        """The nominal distance between the walls along an axis (0 is X), mm."""
+        """The nominal distance between the walls along an axis (0 is X), mm; at a corner twice that to its wall."""
+        if self.kind.is_corner:
+            return 2 * self.standoff
         return (self.size_y if axis == 1 and self.size_y is not None else self.size) or 0.0
 
     @property
@@ -93,7 +99,7 @@ class Measurement:
 
     def reach_along(self, axis: int) -> float:
         """How far it travels to a wall along an axis, mm."""
-        if not self.kind.is_paired:
+        if not self.kind.is_paired and not self.kind.is_outside:
             return self.standoff
         half = (self.across(axis) + (1 if self.kind.is_outside else -1) * self.stylus.ball_diameter) / 2
         return self.outside_distance(axis) - half if self.kind.is_outside else half

@@ -17,7 +17,7 @@ from brisk_anchor.core.errors import DatumError
 from brisk_anchor.core.features import COVERAGE_FACTOR, Feature
 from brisk_anchor.core.frames import Array
 from brisk_anchor.core.hand_tools import HandTool
-from brisk_anchor.core.touches import AXES, Source, axis_of
+from brisk_anchor.core.touches import AXES, Source, Touch, axis_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -113,12 +113,16 @@ def _feature_terms(axis: str, feature: Feature) -> list[Term]:
         return [Term("", f"{feature.name} centre", value, u, f"circle through {count} touches")]
     if feature.kind.is_paired:
         return [Term("", f"{feature.name} middle", value, u, "halfway between opposite walls")]
-    stylus = feature.touches[0].stylus
+    # A corner's axes each have touches of their own.
+    touch = next(touch for touch in feature.touches if axis_of(touch.direction)[0] == AXES.index(axis))
+    count = sum(axis_of(other.direction) == axis_of(touch.direction) for other in feature.touches)
+    stylus = touch.stylus
     if isinstance(stylus, HandTool):
-        return _hand_terms(axis, feature, stylus)
-    _, sign = axis_of(feature.touches[0].direction)
+        return _hand_terms(axis, feature, stylus, touch)
+    _, sign = axis_of(touch.direction)
     touched = "touched at" if count == 1 else f"{count} touches, mean"
-    own = math.sqrt(feature.covariance[0][0])
+    i = feature.axes.index(axis)
+    own = math.sqrt(feature.covariance[i][i])
     if axis == "z" and sign < 0:
         spindle = value + stylus.length
         return [
@@ -133,12 +137,13 @@ def _feature_terms(axis: str, feature: Feature) -> list[Term]:
     ]
 
 
-def _hand_terms(axis: str, feature: Feature, tool: HandTool) -> list[Term]:
+def _hand_terms(axis: str, feature: Feature, tool: HandTool, touch: Touch) -> list[Term]:
     """What was read on the control, and what lies between the spindle and the metal."""
     value, u = feature.coordinate(axis), feature.standard_uncertainty(axis)
-    _, sign = axis_of(feature.touches[0].direction)
+    _, sign = axis_of(touch.direction)
     below = axis == "z"
-    own = math.sqrt(feature.covariance[0][0])
+    i = feature.axes.index(axis)
+    own = math.sqrt(feature.covariance[i][i])
     read = value + tool.length if below else value - sign * tool.effective_radius
     terms = [Term("", f"read on the control, {axis.upper()}", read, own, "machine position, typed")]
     step = "−" if below or sign < 0 else "+"

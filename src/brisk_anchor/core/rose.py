@@ -85,6 +85,6 @@ class Rose:
             along = "X" if Wall.LEFT in marks else "Y"
             return Reading(kind.value, kind, f"Two touches: the middle along {along}, and the width.")
         if len(marks) == 2:
-            name = "outside corner" if self.over else "inside corner"
-            return Reading(name, None, f"No {name} is measured yet: mark one wall, then the other.")
+            corner = FeatureKind.OUTSIDE_CORNER if self.over else FeatureKind.INSIDE_CORNER
+            return Reading(corner.value, corner, "One touch on each wall, square to the axes.")
         return Reading("three walls", None, "Mark the fourth, or take one off.")

@@ -148,6 +148,14 @@ def _measure(
         else:
             search = measurement.search_along(axis)
             steps.append(TouchStep(touches, direction, search, names, f"touch {count} {side}"))
+        if kind.is_corner:
+            letter = AXES[axis]
+            toward = -sign if kind.is_outside else sign
+            wall = Binary(
+                _axis_value(names, axis), "+" if toward > 0 else "-", Number(measurement.stylus.effective_radius)
+            )
+            steps.append(Compute(f"m{index}{letter}", wall, f"wall: touch {'plus' if toward > 0 else 'less'} the ball"))
+            located[measurement.name, letter] = f"m{index}{letter}"
         if kind.is_paired and count % 2 == 0:
             letter = AXES[axis]
             middle = f"m{index}{letter}"
@@ -157,7 +165,10 @@ def _measure(
             centre[axis] = Name(middle)
             if count < len(measurement.directions):
                 steps.append(Guarded("on to the centre", **{letter: Name(middle)}))
-    if kind.is_paired:
+    if kind.is_corner:
+        places = tuple((letter.upper(), Name(f"m{index}{letter}"), -1) for letter in "xy")
+        steps.append(Report(("SOLVED",), (("M", Number(index), 0), *places)))
+    elif kind.is_paired:
         _sizes(steps, measurement, index, kept)
     else:
         _surface_place(steps, measurement, index, kept, located)

@@ -6,7 +6,7 @@ import math
 from dataclasses import dataclass, replace
 
 from brisk_anchor.core.errors import PlanError
-from brisk_anchor.core.kinds import Vector
+from brisk_anchor.core.kinds import FeatureKind, Vector
 from brisk_anchor.core.measuring import Measurement, propose_search
 from brisk_anchor.core.rose import SIDES, Rose, Wall
 from brisk_anchor.core.setup import DrawnFeature, Setup
@@ -39,6 +39,8 @@ class Asking:
         kind = self.rose.read().kind
         if kind is None:
             return {}
+        if kind is FeatureKind.OUTSIDE_CORNER:
+            return {"distance": "reach", "depth": "depth"}
         if not kind.is_paired:
             return {"distance": "reach"}
         if kind.has_two_sizes:
@@ -66,10 +68,13 @@ def point_at(setup: Setup, drawn: DrawnFeature) -> Asking:
     stands_in = drawn.kind.is_paired and not drawn.kind.is_outside
     tip = edge - drawn.depth if stands_in else edge + APPROACH
     reach = None if drawn.kind.is_paired else APPROACH
-    if not drawn.kind.is_paired and walls != [Wall.BELOW]:
-        dx, dy, _ = walls[0].direction
+    if drawn.kind is FeatureKind.OUTSIDE_CORNER:
+        reach = max(APPROACH, setup.start_uncertainty + 1.0) + stylus.ball_diameter / 2
+        x, y = (a - reach * sum(wall.direction[i] for wall in walls) for i, a in enumerate((x, y)))
+    elif not drawn.kind.is_paired and walls != [Wall.BELOW]:
         away = APPROACH + stylus.ball_diameter / 2
-        x, y, tip = x - dx * away, y - dy * away, edge - drawn.depth
+        x, y = (a - away * sum(wall.direction[i] for wall in walls) for i, a in enumerate((x, y)))
+        tip = edge - drawn.depth
     return Asking(
         rose=Rose(frozenset(walls), over=drawn.over, round=drawn.kind.is_round),
         start=(x, y, tip + stylus.length),
@@ -113,10 +118,14 @@ def recognise(setup: Setup, asking: Asking) -> Asking:
 
 def _reach(asking: Asking, drawn: DrawnFeature, tip: Vector) -> float | None:
     """Distance from the ball to the drawn surface along the mark, when it lies ahead."""
-    (wall,) = asking.rose.marks
-    index = max(range(3), key=lambda i: abs(wall.direction[i]))
-    ahead = (drawn.machine[index] - tip[index]) * wall.direction[index]
-    return ahead if ahead > 0 else None
+    furthest = 0.0
+    for wall in asking.rose.marks:
+        index = max(range(3), key=lambda i: abs(wall.direction[i]))
+        ahead = (drawn.machine[index] - tip[index]) * wall.direction[index]
+        if ahead <= 0:
+            return None
+        furthest = max(furthest, ahead)
+    return furthest
 
 
 def build_measurement(setup: Setup, asking: Asking) -> Measurement:

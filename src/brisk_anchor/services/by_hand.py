@@ -10,7 +10,7 @@ import math
 from dataclasses import dataclass, replace
 
 from brisk_anchor.core.errors import PlanError
-from brisk_anchor.core.features import Feature, solve_pairs, solve_surface
+from brisk_anchor.core.features import Feature, solve_corner, solve_pairs, solve_surface
 from brisk_anchor.core.hand_tools import HandTool
 from brisk_anchor.core.kinds import FeatureKind, Vector
 from brisk_anchor.core.rose import SIDES, Wall
@@ -161,6 +161,8 @@ class ByHand:
         Raises:
             GeometryError: the figures contradict each other.
         """
+        if self.kind.is_corner:
+            return solve_corner(self.name, self.kind, self.touches())
         if not self.kind.is_paired:
             return solve_surface(self.name, self.touches())
         return solve_pairs(self.name, self.kind, self.touches())

@@ -15,7 +15,7 @@ from brisk_anchor.core.touches import AXES
 
 def axes_of(drawn: DrawnFeature) -> str:
     """The axes a drawn feature locates: "xy" where it has walls on all sides, else the one across its walls."""
-    if len(drawn.walls) == 4:
+    if len(drawn.walls) == 4 or drawn.kind.is_corner:
         return "xy"
     direction = Wall[drawn.walls[0]].direction
     return AXES[max(range(3), key=lambda i: abs(direction[i]))]

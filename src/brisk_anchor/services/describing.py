@@ -8,7 +8,7 @@ from pathlib import Path
 
 from brisk_anchor.core.errors import ExportError, Finding, JobError
 from brisk_anchor.core.frames import Frame
-from brisk_anchor.core.kinds import Vector
+from brisk_anchor.core.kinds import FeatureKind, Vector
 from brisk_anchor.core.offsets import FromFeature, Keep
 from brisk_anchor.core.setup import DrawnFeature, Setup
 from brisk_anchor.core.touches import AXES
@@ -235,7 +235,7 @@ def proposed_rule(setup: Setup, axis: str, zero: Vector) -> FromFeature | Keep:
     """
     own = [feature for feature in setup.features if feature.body == setup.part and not feature.skew]
     faces = [f for wall in _PREFERRED[axis] for f in own if f.walls == (wall,)]
-    found = next(iter([*faces, *(f for f in own if f.kind.is_paired and axis in axes_of(f))]), None)
+    found = next(iter([*faces, *(f for f in own if f.kind is not FeatureKind.SURFACE and axis in axes_of(f))]), None)
     if found is None:
         return Keep()
     i = AXES.index(axis)

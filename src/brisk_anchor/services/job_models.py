@@ -170,7 +170,7 @@ class JobFeature(FeatureSection):
         lacks = self.lacks()
         if self.cut is not None and (not kind.is_paired or kind.is_outside):
             lacks.append(f"a {self.kind} cuts nothing")
-        if self.stands is not None and not kind.is_outside:
+        if self.stands is not None and not (kind.is_outside and kind.is_paired):
             lacks.append(f"a {self.kind} stands on nothing")
         makes = self.cut is not None or self.stands is not None
         if (self.length is not None) != (makes and kind in (FeatureKind.SLOT, FeatureKind.WEB)):

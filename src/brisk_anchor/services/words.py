@@ -43,6 +43,7 @@ FORMS = {
         Form("slot", ("size in X", "size in Y", "x", "y", "depth"), 1),
         Form("web", ("size in X", "size in Y", "x", "y", "height")),
         Form("face", ("left, right, front, back or top",)),
+        Form("corner", ("front left, front right, back left or back right",)),
         Form("circle", ("count", "diameter", "circle", "x", "y", "first angle"), 1),
         Form("grid", ("columns", "rows", "diameter", "x", "y", "pitch in X", "pitch in Y")),
         Form("plate", ("size in X", "size in Y", "height")),
@@ -92,6 +93,8 @@ def read_words(
     match form.word:
         case "face":
             return maker.face(typed[0].lower())
+        case "corner":
+            return maker.corner(typed[0].lower())
         case "turn":
             angle = _plain(typed[0], "angle", -360, 360)
             return Drawn(f"the part turned to {angle:+g}° in its fixture", turn=angle)
@@ -245,6 +248,25 @@ class _Maker:
             },
         )
         return Drawn(f"{name}: {words} from X {x:+g} Y {y:+g}, through; touched {depth:g} mm down", table)
+
+    def corner(self, where: str) -> Drawn:
+        """An outer corner of the part, touched on both its walls."""
+        along, _, across = where.partition(" ")
+        if along not in ("front", "back") or across not in ("left", "right"):
+            raise _refuse(f"There is no corner “{where[:20]}”", FORMS["corner"].hint)
+        if not self.solids:
+            raise _refuse("There is no metal yet", FORMS["plate"].hint)
+        low, high = extent_of(list(self.solids))
+        x, y = (low[0], high[0])[across == "right"], (low[1], high[1])[along == "back"]
+        inward = (1 if across == "left" else -1, 1 if along == "front" else -1)
+        solid = self._under(x + inward[0] * 1e-3, y + inward[1] * 1e-3)
+        depth = self._touch_depth(solid.top - solid.bottom, "The part")
+        walls = ["LEFT" if across == "left" else "RIGHT", "DOWN" if along == "front" else "UP"]
+        more = {"walls": f'["{walls[0]}", "{walls[1]}"]', "depth": self._mm(depth)}
+        name = self._free("corner")
+        told = f"{name}: the {where} corner at X {x:+g} Y {y:+g}, touched {depth:g} mm down"
+        title = f"{where} corner"
+        return Drawn(told, self.table(name, title, "outside corner", solid.name, (x, y, solid.top), more))
 
     def _top(self, name: str) -> Drawn:
         """The highest level face, at a place away from every opening."""

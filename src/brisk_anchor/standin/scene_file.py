@@ -233,12 +233,15 @@ class BodySection(Section):
     solid: list[SolidSection] = Field(min_length=1)
 
 
+_CORNERS = [["DOWN", "LEFT"], ["DOWN", "RIGHT"], ["LEFT", "UP"], ["RIGHT", "UP"]]
+
+
 class FeatureSection(Section):
     """A feature of the drawing: `place` in its body's frame; for a bore or boss the middle of its upper edge."""
 
     name: Annotated[str, Field(pattern=r"^[a-z][a-z0-9 -]{0,23}$")]
     title: Name
-    kind: Literal["bore", "boss", "surface", "slot", "web", "pocket", "block"]
+    kind: Literal["bore", "boss", "surface", "slot", "web", "pocket", "block", "inside corner", "outside corner"]
     body: str
     solid: str
     place: Place
@@ -264,6 +267,8 @@ class FeatureSection(Section):
             "surface": [[wall] for wall in ("LEFT", "RIGHT", "UP", "DOWN", "BELOW")],
             "slot": [["LEFT", "RIGHT"], ["DOWN", "UP"]],
             "web": [["LEFT", "RIGHT"], ["DOWN", "UP"]],
+            "inside corner": _CORNERS,
+            "outside corner": _CORNERS,
         }.get(self.kind, [["DOWN", "LEFT", "RIGHT", "UP"]])
         if sorted(self.walls) not in wanted:
             found.append(f"a {self.kind} cannot have the walls {', '.join(self.walls)}")
