@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import sys
 
-from benchmarks import accuracy, contact, description, extents, fuzz, speed, start
+from benchmarks import accuracy, contact, description, extents, fuzz, shapes, speed, start
 
 ALL = {
     "accuracy": accuracy.main,
     "contact": contact.main,
     "description": description.main,
+    "shapes": shapes.main,
     "speed": speed.main,
     "start": start.main,
     "extents": extents.main,

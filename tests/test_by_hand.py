@@ -14,7 +14,7 @@ from brisk_anchor.core.hand_tools import HandKind, HandTool
 from brisk_anchor.core.kinds import FeatureKind
 from brisk_anchor.core.rose import Rose, Wall
 from brisk_anchor.services.asking import Asking, point_at
-from brisk_anchor.services.by_hand import ByHand, Frame
+from brisk_anchor.services.by_hand import Frame, begin
 from brisk_anchor.services.workshop import SecondLookError
 
 FINDER = HandTool("edge finder", HandKind.EDGE_FINDER, 31, 10.0, 0.0, None, 0.005, u_diameter=0.002)
@@ -25,7 +25,7 @@ START = (-400.0, -200.0, -300.0)
 
 def begun(walls, tool, *, over=False, round_=False, frame=None):
     rose = Rose(frozenset(Wall[name] for name in walls.split()), over, round_)
-    return ByHand(Asking(rose, START), tool, frame or Frame())
+    return begin(Asking(rose, START), tool, frame or Frame())
 
 
 def typed(state, *figures):
@@ -131,12 +131,12 @@ def test_what_a_tool_cannot_touch_and_marks_that_are_nothing():
 
 def test_an_offset_by_hand_is_worked_out_stored_and_told(workshop):
     drawn = {feature.name: feature for feature in workshop.setup.features}
-    bore = ByHand(point_at(workshop.setup, drawn["bore"]), FINDER)
+    bore = begin(point_at(workshop.setup, drawn["bore"]), FINDER)
     # The bore's nominal middle is at −433, −250; 14 mm each way to a wall with a ball of 10.
     for figure in (-447.1, -419.1, -264.55, -236.53):
         bore = bore.typed(figure)
     workshop.take_by_hand(bore)
-    top = ByHand(point_at(workshop.setup, drawn["top"]), FEELER).typed(-384.2)
+    top = begin(point_at(workshop.setup, drawn["top"]), FEELER).typed(-384.2)
     workshop.take_by_hand(top)
     chain = workshop.store("G54")
     assert chain.values["x"] == pytest.approx(-433.1 - 36.0)
@@ -157,9 +157,47 @@ def test_an_offset_by_hand_is_worked_out_stored_and_told(workshop):
     assert workshop.history("G54")[-1].chain == chain
     again = workshop.book.history(workshop.setup.machine.name)[-1]
     assert again.chain.features[0].touches[0].stylus == FINDER
-    wrong = ByHand(point_at(workshop.setup, drawn["bore"]), FINDER)
+    wrong = begin(point_at(workshop.setup, drawn["bore"]), FINDER)
     for figure in (-452.1, -414.1, -264.55, -226.53):
         wrong = wrong.typed(figure)
     with pytest.raises(SecondLookError, match="measures ⌀48"):
         workshop.take_by_hand(wrong)
     assert "MEASURES" in workshop.full_program("G54").text  # by the probe, where there is one
+
+
+def test_an_indicator_is_swept_and_tells_where_to_move(workshop):
+    dial = HandTool("dial", HandKind.INDICATOR, 35, None, 0.0, None, 0.002)
+    drawn = {feature.name: feature for feature in workshop.setup.features}
+    state = begin(point_at(workshop.setup, drawn["bore"]), dial)
+    assert [state.prompt().label, state.typed(1.0).prompt().label] == ["spindle X", "spindle Y"]
+    # The bore's middle lies +0.03, −0.01 from the spindle: its wall is further off there, the dial reads less.
+    for figure in (-433.1, -250.5, 0.97, 1.01, 1.03, 0.99):
+        state = state.typed(figure)
+    measured = workshop.take_by_hand(state)
+    assert measured.feature.coordinates == pytest.approx((-433.07, -250.51))
+    assert state.told(measured.feature) == "The middle lies X +0.0300  Y −0.0100 from the spindle. "
+    assert measured.feature.standard_uncertainty("x") == pytest.approx(
+        math.hypot(0.002 / math.sqrt(2), 0.001 / 12**0.5)
+    )
+    assert workshop.part_chain("G54").axis("x").terms[0].source == "swept with a dial indicator"
+    with pytest.raises(PlanError, match="round a bore"):
+        begin(point_at(workshop.setup, drawn["top"]), dial)
+
+
+@pytest.mark.parametrize(
+    ("error", "reason"),
+    [
+        (5.1, "near one radius of edge finder: it was not taken into account"),
+        (-10.0, "near one diameter of edge finder: it was counted to the wrong side"),
+        (7.7, "wrong tool, unit, row"),
+    ],
+)
+def test_a_guess_which_rule_was_broken(workshop, error, reason):
+    drawn = {feature.name: feature for feature in workshop.setup.features}
+    bore = begin(point_at(workshop.setup, drawn["bore"]), FINDER)
+    for figure in (-448.0 + error, -420.0 + error, -264.0, -236.0):
+        bore = bore.typed(figure)
+    workshop.take_by_hand(bore)
+    workshop.take_by_hand(begin(point_at(workshop.setup, drawn["top"]), FEELER).typed(-384.2))
+    (look,) = [look for look in workshop.look_before_store("G54") if look.stops]
+    assert reason in look.why

@@ -107,6 +107,27 @@ def _guess(error: float, wanted: float, ball: float) -> str:
     return "A difference of this size is nearly always the wrong feature, stylus or unit"
 
 
+_SEATING = 0.3
+"""How far, mm, a part may lie from its place beside the error that is guessed at."""
+
+
+def _guess_jump(jump: float, value: float, reference: float, chain: Chain) -> str:
+    """Which rule was broken, by the size of a jump (mm); the common causes in words where none fits."""
+    for tool in dict.fromkeys(touch.stylus for feature in chain.features for touch in feature.touches):
+        for amount, reason in (
+            (tool.effective_radius, f"one radius of {tool.name}: it was not taken into account"),
+            (2 * tool.effective_radius, f"one diameter of {tool.name}: it was counted to the wrong side"),
+            (tool.length, f"the length of {tool.name}: it was left out, or counted twice"),
+        ):
+            if amount > 0.05 and math.isclose(abs(jump), amount, rel_tol=0.02, abs_tol=_SEATING):
+                return f"That is near {reason}"
+    if reference and any(math.isclose(value * f, reference, rel_tol=0.02) for f in (25.4, 1 / 25.4)):
+        return "That is a factor of 25.4: one of the two is in inches"
+    if reference and math.isclose(value, -reference, rel_tol=0.02):
+        return "The sign is the other way round"
+    return "A jump like this is nearly always a wrong tool, unit, row or drawing figure"
+
+
 def look_at_store(
     chain: Chain,
     reference: Mapping[str, float] | None,
@@ -144,7 +165,7 @@ def look_at_store(
                     Look(
                         True,
                         f"{chain.row} {axis.upper()} jumps {jump:+.3f} mm from {reference_name} (limit {jump_limit:g})",
-                        "A jump like this is nearly always a wrong tool, unit, row or drawing figure",
+                        _guess_jump(jump, value, reference[axis], chain),
                         "Check the drawing position and the stylus; measure again",
                     )
                 )

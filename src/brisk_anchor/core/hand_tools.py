@@ -19,6 +19,7 @@ class HandKind(Enum):
     BLUED = "cutter on a blued face"
     REFERENCE = "reference tool"
     BLOCK = "gauge block under a tool"
+    INDICATOR = "dial indicator"
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,7 +48,7 @@ class HandTool:
         figures = [value for value in given if value is not None]
         if not all(math.isfinite(value) and value >= 0 for value in figures):
             raise GeometryError(f"{self.name}: a figure is below zero or none", "Its sign would be wrong", "Give mm")
-        if self.diameter is None and self.bare_length is None:
+        if self.diameter is None and self.bare_length is None and self.kind is not HandKind.INDICATOR:
             raise GeometryError(f"{self.name} can touch nothing", "", "Give a diameter, a length, or both")
         if (self.diameter is not None and self.diameter > 100) or self.thickness > 300:
             raise GeometryError(f"{self.name} is absurdly large", "Its figures may be in another unit", "Give mm")

@@ -109,7 +109,9 @@ def _feature_terms(axis: str, feature: Feature) -> list[Term]:
     """The machine coordinate of the feature, worked out in the person's own figures."""
     value, u = feature.coordinate(axis), feature.standard_uncertainty(axis)
     count = len(feature.touches)
-    if feature.kind.is_round and count and feature.touches[0].source is not Source.TYPED:
+    if not count:
+        return [Term("", f"{feature.name} centre", value, u, "swept with a dial indicator")]
+    if feature.kind.is_round and feature.touches[0].source is not Source.TYPED:
         return [Term("", f"{feature.name} centre", value, u, f"circle through {count} touches")]
     if feature.kind.is_paired:
         return [Term("", f"{feature.name} middle", value, u, "halfway between opposite walls")]

@@ -8,11 +8,14 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, replace
+from typing import ClassVar
 
+from brisk_anchor.core.align import Sweep, sweep
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.features import Feature, solve_corner, solve_pairs, solve_surface
-from brisk_anchor.core.hand_tools import HandTool
+from brisk_anchor.core.hand_tools import HandKind, HandTool
 from brisk_anchor.core.kinds import FeatureKind, Vector
+from brisk_anchor.core.numbers import format_length
 from brisk_anchor.core.rose import SIDES, Wall
 from brisk_anchor.core.touches import AXES, Source, Touch, axis_of
 from brisk_anchor.services.asking import Asking
@@ -58,7 +61,7 @@ class Prompt:
 
 
 @dataclass(frozen=True, slots=True)
-class ByHand:
+class ByTouch:
     """A measurement by hand under way: what is asked for, with which tool, and the figures typed so far."""
 
     asking: Asking
@@ -133,7 +136,7 @@ class ByHand:
         prompts = (replace(self, figures=(0.0,) * number).prompt() for number in range(len(self.directions)))
         return [(prompt.side, prompt.amount) for prompt in prompts]
 
-    def typed(self, figure: float) -> ByHand:
+    def typed(self, figure: float) -> ByTouch:
         """The same with one figure more, mm."""
         return replace(self, figures=(*self.figures, figure))
 
@@ -155,6 +158,10 @@ class ByHand:
         drawn = self.asking.drawn
         return drawn.name if drawn else f"Free {self.asking.rose.read().name}"
 
+    def told(self, _feature: Feature) -> str:
+        """Nothing more than the feature says itself."""
+        return ""
+
     def feature(self) -> Feature:
         """The feature of all touches.
 
@@ -166,3 +173,100 @@ class ByHand:
         if not self.kind.is_paired:
             return solve_surface(self.name, self.touches())
         return solve_pairs(self.name, self.kind, self.touches())
+
+
+_CLOCK = ((0.0, "3 o'clock, towards +X"), (90.0, "12 o'clock, towards +Y"), (180.0, "9 o'clock"), (270.0, "6 o'clock"))
+
+
+@dataclass(frozen=True, slots=True)
+class BySweep:
+    """A round feature under way with a dial indicator turned by the spindle: where that stands, then the readings."""
+
+    asking: Asking
+    tool: HandTool
+    frame: Frame = MACHINE
+    figures: tuple[float, ...] = ()
+
+    def __post_init__(self) -> None:
+        kind = self.asking.rose.read().kind
+        if kind is None or not kind.is_round:
+            raise PlanError(
+                f"{self.tool.name} is swept round a bore or a boss", "Nothing else has a middle to it", "Mark all sides"
+            )
+
+    directions: ClassVar[tuple[int, ...]] = tuple(range(2 + len(_CLOCK)))
+
+    @property
+    def inside(self) -> bool:
+        """Whether it is a bore."""
+        return self.asking.rose.read().kind is FeatureKind.BORE
+
+    @property
+    def name(self) -> str:
+        """What the feature is called."""
+        drawn = self.asking.drawn
+        return drawn.name if drawn else f"Free {self.asking.rose.read().name}"
+
+    @property
+    def complete(self) -> bool:
+        """Whether every figure is typed."""
+        return len(self.figures) == len(self.directions)
+
+    def compensations(self) -> list[tuple[str, float]]:
+        """Nothing is added: the sweep finds the middle by itself."""
+        return []
+
+    def prompt(self) -> Prompt:
+        """What to read next."""
+        number = len(self.figures)
+        if number < 2:
+            letter = "XY"[number]
+            told = "where the spindle stands while it is swept"
+            return Prompt(AXES[number], f"spindle {letter}", self.frame.short, told, "", 0.0, None)
+        _, where = _CLOCK[number - 2]
+        told = "the figure grows where the stylus is pushed in"
+        return Prompt("", f"dial at {where}", "the dial, mm", told, "", 0.0, None)
+
+    def typed(self, figure: float) -> BySweep:
+        """The same with one figure more, mm."""
+        return replace(self, figures=(*self.figures, figure))
+
+    def _sweep(self) -> Sweep:
+        readings = [(angle, figure) for (angle, _), figure in zip(_CLOCK, self.figures[2:], strict=True)]
+        return sweep(readings, self.tool.u_repeatability, inside=self.inside)
+
+    def told(self, _feature: Feature) -> str:
+        """How to bring the spindle over the middle."""
+        moves = "  ".join(
+            f"{axis} {format_length(value, decimals=4, signed=True)}"
+            for axis, value in zip("XY", self._sweep().centre, strict=True)
+        )
+        return f"The middle lies {moves} from the spindle. "
+
+    def feature(self) -> Feature:
+        """The round's centre. Raises GeometryError."""
+        found = self._sweep()
+        x, y = (self.figures[i] + self.frame.zero[i] + found.centre[i] for i in (0, 1))
+        own = READING**2 / 12
+        return Feature(
+            name=self.name,
+            kind=FeatureKind.BORE if self.inside else FeatureKind.BOSS,
+            axes=("x", "y"),
+            coordinates=(x, y),
+            covariance=tuple(
+                tuple(float(value) + (own if i == j else 0.0) for j, value in enumerate(row))
+                for i, row in enumerate(found.covariance)
+            ),
+            shared=(),
+            touches=(),
+            residuals=found.residuals,
+            form=max(found.residuals) - min(found.residuals),
+        )
+
+
+ByHand = ByTouch | BySweep
+
+
+def begin(asking: Asking, tool: HandTool, frame: Frame = MACHINE) -> ByHand:
+    """The measurement by hand that a tool can make. Raises PlanError."""
+    return (BySweep if tool.kind is HandKind.INDICATOR else ByTouch)(asking, tool, frame)

@@ -8,7 +8,7 @@ from brisk_anchor.core.features import Feature
 from brisk_anchor.core.hand_tools import HandTool
 from brisk_anchor.core.numbers import Unit, format_length
 from brisk_anchor.services.asking import Asking, build_measurement
-from brisk_anchor.services.by_hand import MACHINE, ByHand, Frame
+from brisk_anchor.services.by_hand import MACHINE, Frame, begin
 from brisk_anchor.services.workshop import Workshop
 
 
@@ -31,11 +31,11 @@ def next_step(
             return asking.rose.read().hint, f"The marks read: {asking.rose.read().name}."
         if hand is not None:
             try:
-                by_hand = ByHand(asking, hand, frame)
+                by_hand = begin(asking, hand, frame)
             except BriskAnchorError as error:
                 return error.what + ".", f"{error.meaning}. {error.remedy}."
-            touches = "touch" if len(by_hand.directions) == 1 else "touches"
-            told = f"Enter asks for {len(by_hand.directions)} {touches} of {asking.title} by hand."
+            count = len(by_hand.directions)
+            told = f"Enter asks for {count} figure{'s' if count > 1 else ''} of {asking.title} by hand."
             return told, f"Touch with {hand.name}, then type the {by_hand.frame.words}."
         lacking = asking.missing()
         if lacking:

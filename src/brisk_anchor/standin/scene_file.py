@@ -146,6 +146,7 @@ class HandToolSection(Section):
         "cutter on a blued face",
         "reference tool",
         "gauge block under a tool",
+        "dial indicator",
     ]
     tool_number: int = Field(ge=1, le=9999)
     diameter: float | None = Field(default=None, ge=0, le=100)

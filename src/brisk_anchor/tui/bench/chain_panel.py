@@ -21,7 +21,8 @@ WIDTH = 50
 def links(chain: Chain | None, missing: Sequence[str], proof: Proof | None, settled: bool) -> Text:
     """The five links of the chain on one line, filled as far as it goes; `settled`: the offset is stored."""
     touches = sum(len(feature.touches) for feature in chain.features) if chain else 0
-    done = (touches > 0, touches > 0, chain is not None and not missing, settled, proof is not None and proof.holds)
+    measured = bool(chain and chain.features)
+    done = (measured, measured, chain is not None and not missing, settled, proof is not None and proof.holds)
     names = (f"{touches or ''} touches".strip(), "features", "datum", "offset", "proof")
     text = Text(" ", no_wrap=True)
     for number, (name, reached) in enumerate(zip(names, done, strict=True)):

@@ -25,8 +25,10 @@ class HandView(View):
         """Ask for what the control shows at the next touch; take the feature after the last."""
         prompt = by_hand.prompt()
         connected = desk.workshop.setup.machine.connected
-        i = "xyz".index(prompt.axis)
-        stands = desk.workshop.machine.position[i] - by_hand.frame.zero[i]
+        stands: float | None = None
+        if connected and prompt.axis:
+            i = "xyz".index(prompt.axis)
+            stands = desk.workshop.machine.position[i] - by_hand.frame.zero[i]
 
         def answer(figure: float) -> None:
             more = by_hand.typed(figure)
@@ -40,11 +42,11 @@ class HandView(View):
                 self.owner.complain(error)
                 return
             desk.asking = None
-            self._tell_measured(desk, measured.feature, more.asking.title)
+            self._tell_measured(desk, measured.feature, more.asking.title, more.told(measured.feature))
 
         note = f"{prompt.read}; {prompt.sign}"
-        present = prompt.present if prompt.present is not None else (stands if connected else None)
-        enter = stands if connected else None
+        present = prompt.present if prompt.present is not None else stands
+        enter = stands
         self.owner.ask(Question(prompt.label, present, -_FURTHEST, _FURTHEST, answer, note, enter))
 
     def way(self) -> None:
@@ -58,7 +60,7 @@ class HandView(View):
         if len(ways) == 1:
             self.owner.tell("No tool of the hand is on the shelf.", "machine.toml has them as [[hand_tool]].", "ask")
 
-    def _tell_measured(self, desk: Desk, feature: Feature, title: str) -> None:
+    def _tell_measured(self, desk: Desk, feature: Feature, title: str, more: str = "") -> None:
         """What was found, and the next thing to do."""
         self.owner.show_all()
         sentence, behind = self.owner.next_sentence()
@@ -69,7 +71,7 @@ class HandView(View):
         from brisk_anchor.services.guide import size_words
 
         size = size_words(feature)
-        self.owner.tell(f"{title}: {found}{size} mm. {sentence}", behind, "good")
+        self.owner.tell(f"{title}: {found}{size} mm. {more}{sentence}", behind, "good")
 
     def _free_desk(self) -> Desk | None:
         """The desk when nothing runs; otherwise says what to do and returns None."""
