@@ -16,6 +16,7 @@ from brisk_anchor.core.rose import Rose, Wall
 from brisk_anchor.services.asking import Asking, build_measurement, point_at, recognise
 from brisk_anchor.services.guide import next_step, store_preview
 from brisk_anchor.services.player import Player
+from brisk_anchor.services.repeat import repeat
 from brisk_anchor.services.runs import Run
 from brisk_anchor.services.workshop import SecondLookError, Workshop
 
@@ -364,3 +365,18 @@ def test_a_value_the_table_did_not_take_does_not_stay_in_it(scene, profile, tmp_
         assert left.machine.offset("G54") == before
     stored = workshop.store("G54").values["x"]
     assert workshop.machine.offset("G54")[0] == pytest.approx(stored, abs=1e-4)
+
+
+def test_a_repeatability_run_spreads_as_stated(workshop):
+    found = {item.label: item for item in repeat(workshop, asked(workshop, "bore"), 60)}
+    assert set(found) == {"X", "Y", "size"}
+    # Four touches of 0.5 µm, and the last printed digit: a middle of two has 1/√2 of that.
+    touch = math.hypot(0.0005, 0.0001 / math.sqrt(12))
+    assert found["X"].stated == pytest.approx(touch / math.sqrt(2), rel=0.01)
+    assert found["X"].spread == pytest.approx(found["X"].stated, rel=0.35)
+    assert all(item.honest for item in found.values())
+    assert found["X"].range > found["X"].spread
+    assert workshop.measured == {}
+    assert workshop.history("G54") == []
+    with pytest.raises(PlanError, match="no repeatability run"):
+        repeat(workshop, asked(workshop, "bore"), 1)

@@ -244,9 +244,9 @@ async def test_nonsense_marks_are_told_and_not_measured(tmp_path):
         await bench.press("enter")
         assert "Nothing is marked" in said(bench.app)
         await bench.press("left", "up")
-        assert "No inside corner is measured yet" in said(bench.app)
-        await bench.press("enter")
-        assert "corner" in said(bench.app)
+        assert "Type the distance of this inside corner" in said(bench.app)
+        await bench.press("right", "enter")
+        assert "three walls" in said(bench.app)
         await bench.press("d")
         await bench.press("backspace", "a", "i")
         assert bench.app.desk.asking.rose.over
@@ -621,5 +621,26 @@ async def test_by_hand_connected_takes_where_the_machine_stands_or_a_distance(tm
         assert "X −432.4900  size 38.0200" in said(bench.app)
         await bench.press("b", "b", "left", "enter")
         assert "touches nothing beside it" in said(bench.app)
-        await bench.press("b", "b", "w")
+        await bench.press("b", "b", "b", "w")
         assert bench.app.desk.hand is None
+
+
+async def test_the_last_is_measured_again_and_many_times(tmp_path):
+    async with Bench(tmp_path) as bench:
+        await bench.press("y")
+        assert "Nothing was measured with the probe yet" in said(bench.app)
+        await bench.press("f", "enter")
+        first = bench.app.desk.workshop.features()["bore"].coordinates
+        await bench.press("y")
+        again = bench.app.desk.workshop.features()["bore"].coordinates
+        assert first != again
+        assert first == pytest.approx(again, abs=0.004)
+        await bench.pilot.press("Y")
+        await bench.pilot.pause()
+        told = str(bench.app.screen.query_one("Static").render())
+        assert "bore ⌀38 H7, measured 25 times" in told
+        assert told.count("as stated") == 3
+        assert bench.app.desk.workshop.features()["bore"].coordinates == again
+        await bench.pilot.press("x")
+        await bench.pilot.pause()
+        assert len(bench.app.screen_stack) == 1

@@ -19,7 +19,7 @@ from brisk_anchor.core.touches import AXES
 from brisk_anchor.nc.plan import Plan, StorePlan
 from brisk_anchor.nc.profile import Profile, shipped_profile
 from brisk_anchor.nc.program import Program
-from brisk_anchor.nc.reports import parse_reports, touches_of
+from brisk_anchor.nc.reports import RunReport, parse_reports, touches_of
 from brisk_anchor.nc.writer import write_program
 from brisk_anchor.services.asking import build_measurement, point_at
 from brisk_anchor.services.by_hand import ByHand
@@ -99,6 +99,21 @@ class Workshop(Described):
         title = f"measure {measurement.title or measurement.name}"
         return write_program(self._plan(self.first_number, title, [measurement], None), self.profile)
 
+    def solved(self, measurement: Measurement, program: Program, run: Run) -> tuple[Feature, RunReport]:
+        """The feature of a finished run, and its report.
+
+        Raises:
+            BriskAnchorError: the run did not end well, the report is incomplete, or the touches define nothing.
+        """
+        if failure := run.failure():
+            raise failure
+        report = parse_reports(run.printed)
+        if report.identity != program.identity:
+            raise PlanError("The report belongs to another program", "Its touches mean something else", "Run it again")
+        labels = [f"{measurement.name} {number}" for number in range(1, len(measurement.directions) + 1)]
+        touches = tuple(touches_of(report, measurement.stylus, labels))
+        return solve(measurement.name, measurement.kind, touches), report
+
     def take(self, measurement: Measurement, program: Program, run: Run) -> Measured:
         """Read the report of a finished run, solve the feature, compare with the control, keep it.
 
@@ -106,13 +121,7 @@ class Workshop(Described):
             BriskAnchorError: the run did not end well, the report is incomplete, or the touches define nothing.
         """
         self.save()
-        if failure := run.failure():
-            raise failure
-        report = parse_reports(run.printed)
-        if report.identity != program.identity:
-            raise PlanError("The report belongs to another program", "Its touches mean something else", "Run it again")
-        labels = [f"{measurement.name} {number}" for number in range(1, len(measurement.directions) + 1)]
-        feature = solve(measurement.name, measurement.kind, tuple(touches_of(report, measurement.stylus, labels)))
+        feature, report = self.solved(measurement, program, run)
         told = report.solved.get(1, {})
         ours = dict(zip(feature.axes, feature.coordinates, strict=True))
         ours |= feature.sizes

@@ -57,6 +57,8 @@ ACTIONS: tuple[Action, ...] = (
     Action("stance", (), "i", "i", "inside/over", "The tip stands inside the feature, or over it.", ("bench",)),
     Action("form", (), "r", "r", "round", "The feature is round, or straight.", ("bench",), line=False),
     Action("way", (), "b", "b", "by hand", "Measure with the probe, or by hand with the next tool.", ("bench",)),
+    Action("again", (), "y", "y", "again", "Measure the last feature again.", ("bench",), line=False),
+    Action("repeat", (), "Y", "Y", "25 times", "Measure it 25 times: spread and range.", ("bench",), line=False),
     Action("clear", (), "backspace", "⌫", "clear", "Take all marks off the rose.", ("bench",), line=False),
     Action("clamp", (), "k", "k", "clamped", "The part was clamped again: what was measured is stale.", ("bench",)),
     Action("roll", (), "R", "R", "another part", "Put another real-life part in the stand-in.", ("bench",), line=False),

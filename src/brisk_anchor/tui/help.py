@@ -4,14 +4,13 @@ from __future__ import annotations
 
 from rich.table import Table
 from rich.text import Text
-from textual import events
 from textual.app import ComposeResult
 from textual.containers import VerticalScroll
-from textual.screen import ModalScreen
 from textual.widgets import Static
 
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.actions import of_view
+from brisk_anchor.tui.sheet import Sheet
 
 _WORDS = {
     "bench": "The bench measures. Point at a drawn feature, or bring the tip near by hand and mark where metal is: the "
@@ -27,17 +26,8 @@ _WORDS = {
 }
 
 
-class HelpScreen(ModalScreen[None]):
-    """A sheet over the view; any key leaves it."""
-
-    DEFAULT_CSS = f"""
-    HelpScreen {{ align: center middle; background: {theme.GROUND} 70%; }}
-    HelpScreen VerticalScroll {{
-        width: 96; max-width: 96%; height: auto; max-height: 98%;
-        background: {theme.RAISED}; border: round {theme.RULE}; padding: 0 3;
-        scrollbar-size-vertical: 1; scrollbar-color: {theme.RULE}; scrollbar-background: {theme.RAISED};
-    }}
-    """
+class HelpScreen(Sheet):
+    """What can be done in a view."""
 
     def __init__(self, view: str) -> None:
         super().__init__()
@@ -60,22 +50,3 @@ class HelpScreen(ModalScreen[None]):
             yield Static(
                 Text("\nCtrl+P finds any action by name. Arrows scroll; any other key leaves this sheet.", theme.QUIET)
             )
-
-    def on_key(self, event: events.Key) -> None:
-        """Scroll with the arrow and page keys; leave with any other."""
-        sheet = self.query_one(VerticalScroll)
-        scroll = {
-            "up": sheet.scroll_up,
-            "down": sheet.scroll_down,
-            "pageup": sheet.scroll_page_up,
-            "pagedown": sheet.scroll_page_down,
-        }.get(event.key)
-        event.stop()
-        if scroll:
-            scroll()
-        else:
-            self.dismiss()
-
-    def on_click(self) -> None:
-        """Leave."""
-        self.dismiss()

@@ -23,8 +23,10 @@ from brisk_anchor.tui.entry import Question
 from brisk_anchor.tui.rule import Heading
 
 if TYPE_CHECKING:
+    from brisk_anchor.core.measuring import Measurement
     from brisk_anchor.standin.motion import Motion
 
+_REPEATS = 25
 _MOVING = {"rapid": "rapid", "skip": "guarded", "feed": "backing off", "dwell": "waiting"}
 
 
@@ -245,7 +247,6 @@ class BenchView(HandView):
     def measure(self) -> None:
         """Measure what the rose asks for; or store, when that was asked."""
         from brisk_anchor.services.asking import build_measurement
-        from brisk_anchor.services.player import Player
 
         desk = self._free_desk()
         if desk is None:
@@ -269,6 +270,50 @@ class BenchView(HandView):
             return
         try:
             measurement = build_measurement(desk.workshop.setup, asking)
+        except BriskAnchorError as error:
+            self.owner.complain(error)
+            return
+        self._begin(desk, measurement)
+
+    def again(self) -> None:
+        """Measure the last feature again, as it was."""
+        desk = self._free_desk()
+        if desk is not None and (last := self._last(desk)) is not None:
+            self._begin(desk, last)
+
+    def repeat(self) -> None:
+        """Measure the last feature many times, and show how its figures spread."""
+        from brisk_anchor.services.repeat import repeat
+        from brisk_anchor.tui.bench.repeat_sheet import RepeatSheet
+
+        desk = self._free_desk()
+        if desk is None or (last := self._last(desk)) is None:
+            return
+        try:
+            found = repeat(desk.workshop, last, _REPEATS)
+        except BriskAnchorError as error:
+            self.owner.show_all(keep_prompt=True)
+            self.owner.complain(error)
+            return
+        self.owner.show_all()
+        self.owner.push_screen(RepeatSheet(last.title or last.name, found))
+
+    def _last(self, desk: Desk) -> Measurement | None:
+        """The last measurement of the probe; says so where there is none."""
+        made = sorted(desk.workshop.measured.values(), key=lambda measured: measured.at)
+        last = next((measured.measurement for measured in reversed(made) if measured.measurement is not None), None)
+        if last is None:
+            self.owner.tell("Nothing was measured with the probe yet.", "f points, Enter measures.", "ask")
+        elif desk.workshop.machine.touching:
+            self.owner.tell("The probe stands against metal.", "h sends it home, Z first; or jog it off.", "bad")
+            return None
+        return last
+
+    def _begin(self, desk: Desk, measurement: Measurement) -> None:
+        """Put the measuring program on the machine and let it run."""
+        from brisk_anchor.services.player import Player
+
+        try:
             program = desk.workshop.measuring_program(measurement)
             player = Player(desk.workshop.start(program), desk.speed)
         except BriskAnchorError as error:

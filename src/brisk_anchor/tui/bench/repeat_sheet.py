@@ -1,0 +1,74 @@
+"""The repeatability run on a sheet: spread and range of each figure, and a chart of its runs."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from rich.text import Text
+from textual.app import ComposeResult
+from textual.containers import VerticalScroll
+from textual.widgets import Static
+
+from brisk_anchor.core.numbers import format_length
+from brisk_anchor.tui import theme
+from brisk_anchor.tui.canvas import Canvas
+from brisk_anchor.tui.sheet import Sheet
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from brisk_anchor.services.repeat import Repeated
+
+_COLUMNS, _ROWS = 60, 4
+
+
+class RepeatSheet(Sheet):
+    """What a repeatability run found."""
+
+    def __init__(self, title: str, found: Sequence[Repeated]) -> None:
+        super().__init__()
+        self.heading, self.found = title, found
+
+    def compose(self) -> ComposeResult:
+        """One block for each figure."""
+        count = len(self.found[0].values)
+        text = Text(f"{self.heading}, measured {count} times from the same start\n", f"bold {theme.SAND}")
+        text.append("spread is one standard deviation; stated is what one measurement claims of itself\n", theme.QUIET)
+        for figure in self.found:
+            good = figure.honest
+            text.append(f"\n{figure.label:<10}", f"bold {theme.TEXT}")
+            text.append(f"{format_length(figure.mean, decimals=4, signed=figure.label in 'XYZ'):>12} mm", theme.TEXT)
+            for label, value in (("spread", figure.spread), ("range", figure.range), ("stated", figure.stated)):
+                text.append(f"   {label} ", theme.QUIET)
+                text.append(f"{value * 1000:.2f} µm", theme.TEXT)
+            text.append("   ● as stated\n" if good else "   ! more than stated\n", theme.LIVE if good else theme.CORAL)
+            text.append_text(_chart(figure))
+        text.append("\nAny key leaves this sheet; nothing of it was kept as a measurement.", theme.QUIET)
+        with VerticalScroll():
+            yield Static(text)
+
+
+def _chart(figure: Repeated) -> Text:
+    """A dot for every run over the mean, with the range at its side."""
+    canvas = Canvas(_COLUMNS, _ROWS)
+    low, high = min(figure.values), max(figure.values)
+    span = max(high - low, 1e-9)
+    tall = _ROWS * 4 - 1
+
+    def level(value: float) -> float:
+        return tall * (high - value) / span
+
+    canvas.line(0, level(figure.mean), _COLUMNS * 2 - 1, level(figure.mean), theme.FAINT, 0, (1, 2))
+    for number, value in enumerate(figure.values):
+        x = (_COLUMNS * 2 - 3) * number / max(1, len(figure.values) - 1)
+        for dx in (0, 1):
+            canvas.dot(x + dx, level(value), theme.LIVE, 1)
+    text = Text()
+    for row in range(_ROWS):
+        edge = {0: high, _ROWS - 1: low}.get(row)
+        label = f"{(edge - figure.mean) * 1000:+.2f} µm" if edge is not None else ""
+        text.append(f"{label:>12} ", theme.QUIET)
+        for words, style in canvas.runs(row):
+            text.append(words, style)
+        text.append("\n")
+    return text
