@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import re
 import tomllib
 
@@ -9,7 +10,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from brisk_anchor.core.errors import BriskAnchorError, ExportError, GuardError, JobError, PlanError
+from brisk_anchor.core.errors import BriskAnchorError, DatumError, ExportError, GuardError, JobError, PlanError
 from brisk_anchor.core.offsets import Keep
 from brisk_anchor.exchange import files
 from brisk_anchor.services.asking import build_measurement, point_at
@@ -349,3 +350,35 @@ def test_nothing_is_taken_back_while_the_tip_stands_where_metal_would_be(worksho
     workshop.home()
     assert workshop.undo()
     assert "bore 1" not in [feature.name for feature in load_job(folder).part.feature]
+
+
+@pytest.mark.parametrize("profile", ["skip-macro", "probe-params"])
+def test_a_zero_in_the_middle_of_two_faces(tmp_path, profile):
+    begin_job(tmp_path / "job", plate="120, 80, 20")
+    change(tmp_path / "job", "machine", ('profile = "skip-macro"', f'profile = "{profile}"'))
+    workshop = open_job(tmp_path / "job", tmp_path / "data", roll=3)
+    workshop.change(workshop.description.drawn("face right"))
+    workshop.take_middle("G54", "x", "right")
+    rule = load_job(tmp_path / "job").job.offset[0].x
+    assert (rule.feature, rule.other, rule.drawing) == ("left", "right", 60.0)
+    assert workshop.expected("G54")["x"] == pytest.approx(-450.0)
+    workshop.put_zero("G54", {"x": -390.0})
+    assert load_job(tmp_path / "job").job.offset[0].x.drawing == 0.0
+    assert workshop.missing("G54") == ["left", "right", "front", "top"]
+    measure(workshop, *workshop.missing("G54"))
+    axis = workshop.store("G54").axis("x")
+    left, right = (workshop.measured[name].feature.coordinates[0] for name in ("left", "right"))
+    assert axis.value == pytest.approx((left + right) / 2)
+    # The ball's radius counts against each other on the two faces; what is left is a middle of two touches.
+    own = [workshop.measured[name].feature.covariance[0][0] for name in ("left", "right")]
+    assert axis.u == pytest.approx(math.sqrt(sum(own)) / 2)
+    assert [term.label for term in axis.terms][-2:] == ["halfway between them", "G54 X"]
+    assert axis.value == pytest.approx(workshop.true_offset("G54")["x"], abs=0.003)
+    assert workshop.prove("G54").holds
+    with pytest.raises(DatumError, match="does not locate X"):
+        workshop.take_middle("G54", "x", "top")
+    with pytest.raises(DatumError, match="no other feature"):
+        workshop.take_middle("G54", "y", "front")
+    workshop.change(workshop.description.drawn("plate 100, 60, 20"))
+    assert workshop.setup.row("G54").rules["x"].features == ("left",)
+    workshop.book.close()

@@ -26,12 +26,19 @@ class FromFeature:
 
     A casting's top touched with an allowance of −1.5 puts the zero 1.5 mm below what was touched. `master` is the
     length of the tool that lengths are counted from, where they are not counted from the gauge line; along Z only.
+    With an `other` feature it is the middle between the two that lands there: the left and the right face, say.
     """
 
     feature: str
     drawing: float = 0.0
     allowance: float = 0.0
     master: float = 0.0
+    other: str = ""
+
+    @property
+    def features(self) -> tuple[str, ...]:
+        """The one or two features it is taken from."""
+        return (self.feature, self.other) if self.other else (self.feature,)
 
 
 @dataclass(frozen=True, slots=True)
@@ -172,20 +179,26 @@ def _axis(axis: str, row: str, rule: Rule, features: Mapping[str, Feature], pres
         return AxisChain(
             axis, rule.value, rule.u, (Term("", f"{row} {axis.upper()} given by hand", rule.value, rule.u),)
         )
-    feature = features.get(rule.feature)
-    if feature is None or axis not in feature.axes:
-        why = "has not been measured yet" if feature is None else f"does not locate {axis.upper()}"
-        raise DatumError(
-            f"{row} {axis.upper()} is to come from {rule.feature}, which {why}",
-            "The offset is not complete",
-            "Measure it",
-        )
-    u = feature.standard_uncertainty(axis)
-    terms = _feature_terms(axis, feature)
+    used = []
+    for name in rule.features:
+        feature = features.get(name)
+        if feature is None or axis not in feature.axes:
+            why = "has not been measured yet" if feature is None else f"does not locate {axis.upper()}"
+            raise DatumError(
+                f"{row} {axis.upper()} is to come from {name}, which {why}", "The offset is not complete", "Measure it"
+            )
+        used.append(feature)
+    middle = sum(feature.coordinate(axis) for feature in used) / len(used)
+    own, shared = _effects(axis, rule, features)
+    u = math.sqrt(own + sum(effect**2 for effect in shared.values()))
+    terms = _feature_terms(axis, used[0])
+    if len(used) > 1:
+        terms += _feature_terms(axis, used[1])
+        terms.append(Term("=", "halfway between them", middle, u, f"{used[0].name} and {used[1].name}"))
     if rule.drawing:
         sign = "−" if rule.drawing > 0 else "+"
         terms.append(Term(sign, "its place on the drawing", abs(rule.drawing), None, f"{axis.upper()} on the drawing"))
-    value = feature.coordinate(axis) - rule.drawing
+    value = middle - rule.drawing
     if rule.allowance:
         sign = "+" if rule.allowance > 0 else "−"
         terms.append(Term(sign, "allowance", abs(rule.allowance), None, "so the first cut cleans up"))
@@ -195,6 +208,19 @@ def _axis(axis: str, row: str, rule: Rule, features: Mapping[str, Feature], pres
         value += rule.master
     terms.append(Term("=", f"{row} {axis.upper()}", value, u))
     return AxisChain(axis, value, u, tuple(terms))
+
+
+def _effects(axis: str, rule: FromFeature, features: Mapping[str, Feature]) -> tuple[float, dict[str, float]]:
+    """Own variance (mm²) of what a rule takes, and what each shared error does to it (mm), over its features."""
+    share = 1 / len(rule.features)
+    own, shared = 0.0, dict[str, float]()
+    for name in rule.features:
+        feature = features[name]
+        i = feature.axes.index(axis)
+        own += feature.covariance[i][i] * share**2
+        for effect in feature.shared:
+            shared[effect.source] = shared.get(effect.source, 0.0) + effect.effect[i] * share
+    return own, shared
 
 
 def _covariance(axes: list[AxisChain], rules: Rules, features: Mapping[str, Feature]) -> Array:
@@ -207,14 +233,17 @@ def _covariance(axes: list[AxisChain], rules: Rules, features: Mapping[str, Feat
         if not isinstance(rule, FromFeature):
             total[i, i] += chain.u**2
             continue
-        feature = features[rule.feature]
-        own = feature.axes.index(chain.axis)
         for other in axes:
             other_rule = rules[other.axis]
-            if isinstance(other_rule, FromFeature) and other_rule.feature == rule.feature:
-                total[i, AXES.index(other.axis)] += feature.covariance[own][feature.axes.index(other.axis)]
-        for effect in feature.shared:
-            shared.setdefault(effect.source, np.zeros(3))[i] += effect.effect[own]
+            if not isinstance(other_rule, FromFeature):
+                continue
+            share = 1 / (len(rule.features) * len(other_rule.features))
+            for name in set(rule.features) & set(other_rule.features):
+                feature = features[name]
+                own = feature.covariance[feature.axes.index(chain.axis)][feature.axes.index(other.axis)]
+                total[i, AXES.index(other.axis)] += own * share
+        for source, effect in _effects(chain.axis, rule, features)[1].items():
+            shared.setdefault(source, np.zeros(3))[i] += effect
     for vector in shared.values():
         total += np.outer(vector, vector)
     return total
@@ -235,7 +264,7 @@ def solve_offset(
         DatumError: a feature that is missing or does not locate the axis, or nothing to keep.
     """
     axes = [_axis(axis, row, rules[axis], features, present or {}) for axis in AXES if axis in rules]
-    used = {rule.feature for rule in rules.values() if isinstance(rule, FromFeature)}
+    used = {name for rule in rules.values() if isinstance(rule, FromFeature) for name in rule.features}
     covariance = _covariance(axes, rules, features)
     return Chain(
         row=row,

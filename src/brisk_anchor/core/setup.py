@@ -165,6 +165,19 @@ class Setup:
     turn: float = 0.0
     """How far the part's drawing is turned about Z on the machine, degrees."""
 
+    def drawn(self, name: str) -> DrawnFeature:
+        """The feature of a name; KeyError when none is drawn."""
+        for feature in self.features:
+            if feature.name == name:
+                return feature
+        raise KeyError(name)
+
+    def nominal(self, rule: FromFeature, axis: str) -> float:
+        """Where a rule puts the zero along an axis by the description, machine mm."""
+        i = "xyz".index(axis)
+        places = [self.drawn(name).machine[i] for name in rule.features]
+        return sum(places) / len(places) - rule.drawing + rule.allowance + rule.master
+
     def row(self, name: str) -> RowPlan:
         """The plan of a row; KeyError when the job does not need it."""
         for row in self.rows:

@@ -249,18 +249,24 @@ def _store(steps: list[Step], store: StorePlan, located: dict[tuple[str, str], s
             expression: Expression = Number(rule.value)
             why = f"{store.row} {axis.upper()}: as worked out by the application"
         elif isinstance(rule, FromFeature):
-            if (rule.feature, axis) not in located:
-                raise PlanError(
-                    f"{store.row} {axis.upper()} is to come from {rule.feature}, which this plan does not measure",
-                    "The offset would be incomplete",
-                    "Measure it first",
-                )
-            expression = (
-                plus(Name(located[rule.feature, axis]), -rule.drawing)
-                if rule.drawing
-                else Name(located[rule.feature, axis])
-            )
-            why = f"{store.row} {axis.upper()}: {rule.feature} less its place on the drawing"
+            for feature in rule.features:
+                if (feature, axis) not in located:
+                    raise PlanError(
+                        f"{store.row} {axis.upper()} is to come from {feature}, which this plan does not measure",
+                        "The offset would be incomplete",
+                        "Measure it first",
+                    )
+            expression = Name(located[rule.feature, axis])
+            if rule.other:
+                pair = Binary(expression, "+", Name(located[rule.other, axis]))
+                middle = f"h{axis}"
+                why = f"halfway between {rule.feature} and {rule.other}"
+                steps.append(Compute(middle, Binary(pair, "/", Number(2)), why))
+                expression = Name(middle)
+            if rule.drawing:
+                expression = plus(expression, -rule.drawing)
+            what = f"middle of {rule.feature} and {rule.other}" if rule.other else rule.feature
+            why = f"{store.row} {axis.upper()}: {what} less its place on the drawing"
             if rule.allowance:
                 expression = plus(expression, rule.allowance)
                 why += ", with allowance"

@@ -61,9 +61,29 @@ def rule_at(setup: Setup, row: str, axis: str, place: float) -> FromFeature:
             "A place by the description alone could be millimetres off",
             f"Choose a feature and press {axis} first",
         )
-    drawn = next(feature for feature in setup.features if feature.name == rule.feature)
-    away = drawn.machine[AXES.index(axis)] + rule.allowance + rule.master - place
+    away = setup.nominal(replace(rule, drawing=0.0), axis) - place
     return replace(rule, drawing=round(away, 6))
+
+
+def middle_rule(setup: Setup, row: str, axis: str, other: str) -> FromFeature:
+    """The rule that takes an axis from the middle between its feature and another, the zero staying where it is.
+
+    Raises:
+        DatumError: it comes from no feature, from the same one, or the other does not locate that axis.
+    """
+    rule = setup.row(row).rules.get(axis)
+    drawn = setup.drawn(other)
+    if not isinstance(rule, FromFeature) or rule.feature == other:
+        raise DatumError(
+            f"{row} {axis.upper()} has no other feature to go halfway to",
+            "A middle lies between two",
+            f"Choose one of them and press {axis}, then the other",
+        )
+    if axis not in axes_of(drawn):
+        raise DatumError(f"{drawn.title} does not locate {axis.upper()}", "", "Choose another feature")
+    zero = setup.nominal(rule, axis)
+    taken = replace(rule, other=other, drawing=0.0)
+    return replace(taken, drawing=round(setup.nominal(taken, axis) - zero, 6))
 
 
 def read_distances(words: str, axes: str) -> list[float]:

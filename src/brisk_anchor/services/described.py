@@ -18,7 +18,7 @@ from brisk_anchor.core.setup import RowPlan, Setup
 from brisk_anchor.core.touches import AXES
 from brisk_anchor.nc.profile import Profile
 from brisk_anchor.services.at_machine import AtMachine
-from brisk_anchor.services.datum import rule_at, rule_from, with_rules
+from brisk_anchor.services.datum import middle_rule, rule_at, rule_from, with_rules
 from brisk_anchor.services.ledger import Ledger
 from brisk_anchor.services.machine_file import MachineFile
 from brisk_anchor.standin.scene import Scene, build_scene
@@ -105,13 +105,12 @@ class Described(AtMachine):
 
     def expected(self, row: str) -> dict[str, float]:
         """Where the offset should lie when the set-up is as drawn, machine mm."""
-        drawn = {feature.name: feature for feature in self.setup.features}
         table = self.machine.offset(row)
         result = {}
         for axis, rule in self.setup.row(row).rules.items():
             i = AXES.index(axis)
             if isinstance(rule, FromFeature):
-                result[axis] = drawn[rule.feature].machine[i] - rule.drawing + rule.allowance + rule.master
+                result[axis] = self.setup.nominal(rule, axis)
             else:
                 result[axis] = rule.value if isinstance(rule, Fixed) else table[i]
         return result
@@ -228,6 +227,14 @@ class Described(AtMachine):
         rule = rule_from(self.setup, row, axis, feature, self.expected(row)[axis], onto=onto)
         return self._take(row, {axis: rule})
 
+    def take_middle(self, row: str, axis: str, other: str) -> bool:
+        """Take an axis of an offset from the middle between the feature it comes from and another; the zero stays.
+
+        Raises:
+            DatumError: the feature does not locate the axis, or there is none yet to go with it.
+        """
+        return self._take(row, {axis: middle_rule(self.setup, row, axis, other)})
+
     def put_zero(self, row: str, places: Mapping[str, float]) -> bool:
         """Put axes of an offset's zero at places, machine mm by the description; each stays measured where it was.
 
@@ -250,4 +257,5 @@ class Described(AtMachine):
 
 def features_of(plan: RowPlan) -> list[str]:
     """Features a row needs, in the order of its axes, each once."""
-    return list(dict.fromkeys(rule.feature for rule in plan.rules.values() if isinstance(rule, FromFeature)))
+    rules = [rule for rule in plan.rules.values() if isinstance(rule, FromFeature)]
+    return list(dict.fromkeys(name for rule in rules for name in rule.features))

@@ -10,7 +10,7 @@ from brisk_anchor.core.errors import ExportError, Finding, JobError
 from brisk_anchor.core.frames import Frame
 from brisk_anchor.core.kinds import FeatureKind, Vector
 from brisk_anchor.core.offsets import FromFeature, Keep
-from brisk_anchor.core.setup import DrawnFeature, Setup
+from brisk_anchor.core.setup import Setup
 from brisk_anchor.core.touches import AXES
 from brisk_anchor.exchange.files import write_whole
 from brisk_anchor.exchange.toml_files import MILLIMETRES, parse, read_text
@@ -93,7 +93,8 @@ class Describing:
             (row.row, axis)
             for row in self.job.job.offset
             for axis in AXES
-            if (used := getattr(row, axis).feature) is not None and used not in present | fixture
+            if (rule := getattr(row, axis)).feature
+            and not {rule.feature, rule.other or rule.feature} <= present | fixture
         ]
         for row, axis in gone:  # any feature that is there lets the whole be read; the right one follows
             fresh[JOB_NAME] = with_rule(fresh[JOB_NAME], row, axis, Keep())
@@ -117,14 +118,14 @@ class Describing:
         for plan in after.rows:
             old = before.row(plan.row).rules
             level = {axis: rule for axis, rule in old.items() if axis != "z" and isinstance(rule, FromFeature)}
-            if len(level) != 2 or any(bodies[rule.feature] != before.part for rule in level.values()):
+            if len(level) != 2 or any(bodies[name] != before.part for rule in level.values() for name in rule.features):
                 continue
             zero = (*(_zero(before, level[axis], axis) for axis in "xy"), 0.0)
             moved = here.point(there.inverse().point(zero))
             for i, axis in enumerate("xy"):
-                name = _rule_for(after, axis, [rule.feature for rule in (level[axis], *level.values())])
-                away = _feature(after, name).machine[i] + level[axis].allowance - moved[i]
-                taken = replace(level[axis], feature=name, drawing=round(away, 6))
+                taken = _rule_for(after, axis, [level[axis], *level.values()])
+                away = after.nominal(replace(taken, drawing=0.0), axis) - moved[i]
+                taken = replace(taken, drawing=round(away, 6))
                 texts[JOB_NAME] = with_rule(texts[JOB_NAME], plan.row, axis, taken)
         return self._change(texts, f"the part lies turned by {angle:+g}° in its fixture", moves_part=True)
 
@@ -208,10 +209,6 @@ def _setup_of(job: Job) -> Setup:
     return build_scene(job.scene(0)).setup.with_lengths(profile.tool_lengths.convention, profile.length_reference)
 
 
-def _feature(setup: Setup, name: str) -> DrawnFeature:
-    return next(feature for feature in setup.features if feature.name == name)
-
-
 def _part_frame(setup: Setup) -> Frame:
     zero = next(point for point in setup.points if point.title == "zero of the drawing" and point.body == setup.part)
     return Frame.from_angles(zero.machine, c=setup.turn)
@@ -219,13 +216,17 @@ def _part_frame(setup: Setup) -> Frame:
 
 def _zero(setup: Setup, rule: FromFeature, axis: str) -> float:
     """Where the zero lies by the description, machine mm."""
-    return _feature(setup, rule.feature).machine[AXES.index(axis)] - rule.drawing + rule.allowance
+    return setup.nominal(replace(rule, master=0.0), axis)
 
 
-def _rule_for(setup: Setup, axis: str, names: list[str]) -> str:
-    """The first of the features that locates the axis and lies square to it; the first of all where none does."""
-    found = (name for name in names if axis in axes_of(_feature(setup, name)) and not _feature(setup, name).skew)
-    return next(found, names[0])
+def _rule_for(setup: Setup, axis: str, rules: list[FromFeature]) -> FromFeature:
+    """The first rule whose features all locate the axis and lie square to it; the first of all where none does."""
+    found = (
+        rule
+        for rule in rules
+        if all(axis in axes_of(drawn) and not drawn.skew for drawn in map(setup.drawn, rule.features))
+    )
+    return next(found, rules[0])
 
 
 def proposed_rule(setup: Setup, axis: str, zero: Vector) -> FromFeature | Keep:

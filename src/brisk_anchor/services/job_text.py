@@ -40,8 +40,9 @@ def with_rule(text: str, row: str, axis: str, rule: FromFeature | Keep) -> str:
         lines[line - 1] = f"{axis} = {{ keep = true }}"
         return "\n".join(lines)
     scale = MILLIMETRES[data["units"]]
+    middle = f', other = "{rule.other}"' if rule.other else ""
     more = f", allowance = {rule.allowance / scale:.6g}" if rule.allowance else ""
-    lines[line - 1] = f'{axis} = {{ feature = "{rule.feature}", drawing = {rule.drawing / scale:.6f}{more} }}'
+    lines[line - 1] = f'{axis} = {{ feature = "{rule.feature}"{middle}, drawing = {rule.drawing / scale:.6f}{more} }}'
     return "\n".join(lines)
 
 

@@ -13,11 +13,11 @@ from pydantic import ValidationError
 
 from brisk_anchor.book.store import Book
 from brisk_anchor.core.errors import ExportError, Finding, JobError, ProfileError
-from brisk_anchor.core.offsets import FromFeature
 from brisk_anchor.exchange.files import write_whole
 from brisk_anchor.exchange.toml_files import MILLIMETRES, finding_at, in_millimetres, parse, read_text
 from brisk_anchor.nc.profile import Profile, findings_of, profile_of, shipped_profiles
 from brisk_anchor.services.cautions import cautions
+from brisk_anchor.services.described import features_of
 from brisk_anchor.services.drawn_body import expand
 from brisk_anchor.services.job_models import (
     NO_LENGTHS,
@@ -190,9 +190,9 @@ def check_job(folder: Path) -> list[str]:
     counts = f"{len(scene.setup.features)} features, {len(job.job.offset)} offsets"
     told = [f"{job.job.name} is sound: {job.machine.name}, {counts}"]
     for row in scene.setup.rows:
-        names = [rule.feature for rule in row.rules.values() if isinstance(rule, FromFeature)]
+        names = features_of(row)
         used = ", ".join(operation.name for operation in job.job.operation if operation.offset == row.row)
-        needs = ", ".join(dict.fromkeys(names)) or "nothing measured"
+        needs = ", ".join(names) or "nothing measured"
         told.append(f"{row.row} {row.title}: {needs}; {f'used by {used}' if used else 'no operation uses it'}")
     told += [f"{reach.drawn.title} cannot be measured: {reach.reason}" for reach in reaches(scene) if reach.reason]
     told += [f"caution: {words}" for words in cautions(scene)]

@@ -192,7 +192,7 @@ class Workshop(Described):
         ready = {
             axis: rule
             for axis, rule in plan.rules.items()
-            if not isinstance(rule, FromFeature) or rule.feature in features
+            if not isinstance(rule, FromFeature) or all(name in features for name in rule.features)
         }
         return solve_offset(row, ready, features, self.expected(row)) if ready else None
 

@@ -97,8 +97,8 @@ class Scene:
         result = {}
         for axis, rule in rules.items():
             if isinstance(rule, FromFeature):
-                true = self.true_value(rule.feature, axis, tips[rule.feature])
-                result[axis] = true - rule.drawing + rule.allowance + rule.master
+                places = [self.true_value(name, axis, tips[name]) for name in rule.features]
+                result[axis] = sum(places) / len(places) - rule.drawing + rule.allowance + rule.master
         return result
 
 
@@ -272,7 +272,7 @@ def _outline(solid: Solid) -> Outline:
 
 def _rule(section: RuleSection) -> Rule:
     if section.feature is not None:
-        return FromFeature(section.feature, section.drawing, section.allowance)
+        return FromFeature(section.feature, section.drawing, section.allowance, other=section.other or "")
     return Fixed(section.fixed) if section.fixed is not None else Keep()
 
 

@@ -287,6 +287,7 @@ class RuleSection(Section):
     """The rule for one axis: a feature and its place on the drawing, a fixed value, or keep."""
 
     feature: str | None = None
+    other: str | None = None
     drawing: Coordinate = 0.0
     allowance: float = Field(default=0.0, ge=-50, le=50)
     fixed: Coordinate | None = None
@@ -296,6 +297,8 @@ class RuleSection(Section):
     def _one(self) -> Self:
         if (self.feature is not None) + (self.fixed is not None) + self.keep != 1:
             raise ValueError("give exactly one of feature, fixed and keep")
+        if self.other is not None and (self.feature is None or self.other == self.feature):
+            raise ValueError("other needs a feature, and is another one")
         return self
 
 
@@ -351,8 +354,9 @@ def check_scene(scene: SceneFile) -> list[Finding]:
     for row in scene.row:
         for axis in "xyz":
             rule: RuleSection = getattr(row, axis)
-            if rule.feature is not None and rule.feature not in names:
-                findings.append(Finding(f"row.{row.row}.{axis}", f"there is no feature “{rule.feature}”"))
+            for name in filter(None, (rule.feature, rule.other)):
+                if name not in names:
+                    findings.append(Finding(f"row.{row.row}.{axis}", f"there is no feature “{name}”"))
     try:
         scene.probe.stylus()
     except BriskAnchorError as error:

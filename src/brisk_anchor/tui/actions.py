@@ -205,6 +205,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("take", ("x", 1), "X", "X Y Z", "zero onto it", "Move this axis of the zero onto the feature.", ("setup",)),
     Action("take", ("y", 1), "Y", "", "", "", ("setup",), line=False, palette=False),
     Action("take", ("z", 1), "Z", "", "", "", ("setup",), line=False, palette=False),
+    Action("between", (), "b", "b", "middle", "Zero from the middle between it and the other.", ("setup",), line=False),
     Action("here", (), "enter", "Enter", "zero here", "Put the zero on the point or feature.", ("setup",)),
     Action("beside", (), "e", "e", "beside it", "Put the zero at distances from it.", ("setup",)),
     Action("page", (), "l", "l", "list", "Features, points, operations, words of the drawing.", ("setup",)),

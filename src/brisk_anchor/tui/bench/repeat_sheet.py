@@ -36,12 +36,12 @@ class RepeatSheet(Sheet):
         text.append("spread is one standard deviation; stated is what one measurement claims of itself\n", theme.QUIET)
         for figure in self.found:
             good = figure.honest
-            text.append(f"\n{figure.label:<10}", f"bold {theme.TEXT}")
-            text.append(f"{format_length(figure.mean, decimals=4, signed=figure.label in 'XYZ'):>12} mm", theme.TEXT)
+            text.append(f"\n{figure.label:<9}", f"bold {theme.TEXT}")
+            text.append(f"{format_length(figure.mean, decimals=4, signed=figure.label in 'XYZ'):>10}", theme.TEXT)
             for label, value in (("spread", figure.spread), ("range", figure.range), ("stated", figure.stated)):
-                text.append(f"   {label} ", theme.QUIET)
+                text.append(f"  {label} ", theme.QUIET)
                 text.append(f"{value * 1000:.2f} µm", theme.TEXT)
-            text.append("   ● as stated\n" if good else "   ! more than stated\n", theme.LIVE if good else theme.CORAL)
+            text.append("  ● as stated\n" if good else "  ! beyond it\n", theme.LIVE if good else theme.CORAL)
             text.append_text(_chart(figure))
         text.append("\nAny key leaves this sheet; nothing of it was kept as a measurement.", theme.QUIET)
         with VerticalScroll():

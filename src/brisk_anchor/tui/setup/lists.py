@@ -47,8 +47,9 @@ def feature_items(setup: Setup, reaches: Sequence[Reach], measured: frozenset[st
     used: dict[str, dict[str, str]] = {}
     for plan in setup.rows:
         for axis, rule in plan.rules.items():
-            by_row = used.setdefault(getattr(rule, "feature", ""), {})
-            by_row[plan.row] = by_row.get(plan.row, "") + axis.upper()
+            for name in getattr(rule, "features", ()):
+                by_row = used.setdefault(name, {})
+                by_row[plan.row] = by_row.get(plan.row, "") + axis.upper()
     items = []
     for reach in reaches:
         drawn = reach.drawn

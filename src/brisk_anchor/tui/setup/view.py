@@ -202,7 +202,9 @@ class SetupView(View):
             # The figure first: what a small window cuts off is the end of a name, never of a figure.
             shift = f"{format_length(away, decimals=3, signed=True)} from" if away else "on"
             text.append(f"   {shift} ", theme.QUIET)
-            text.append(f"{titles[feature]}\n", theme.TEXT)
+            other = getattr(rule, "other", "")
+            between = f"the middle of {titles[feature]} and {titles[other]}" if other else titles[feature]
+            text.append(f"{between}\n", theme.TEXT)
         text.append(" machine mm, by the description\n", theme.QUIET)
         self.query_one("#zero-heading", Heading).tell(f"zero of {desk.row}")
         self.query_one("#zero", LatePanel).tell_text(text)
@@ -240,6 +242,22 @@ class SetupView(View):
 
         where = "The zero lies on it now" if onto else "The zero stays where it is"
         self._do(desk, change, f"{desk.row} {axis.upper()} comes from {title}.", where)
+
+    def between(self) -> None:
+        """Take the middle between the chosen feature and the one the axis comes from."""
+        desk, item = self._free_desk(), self.item
+        if desk is None or item is None or item.drawn is None:
+            return
+        name, axes = item.drawn.name, item.axes
+
+        def change() -> bool:
+            kept = False
+            for axis in axes:
+                kept = desk.workshop.take_middle(desk.row, axis, name)
+            return kept
+
+        told = f"{desk.row} {axes.upper()} comes from the middle with {item.drawn.title}."
+        self._do(desk, change, told, "The zero stays where it is; e and Enter move it")
 
     def here(self) -> None:
         """The zero onto what is chosen, in every axis it means; or the chosen offset for an operation."""
