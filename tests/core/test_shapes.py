@@ -11,7 +11,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from brisk_anchor.core.align import axis_through, best_fit, plane_line_point, sweep
+from brisk_anchor.core.checks import look_at_feature
 from brisk_anchor.core.errors import GeometryError
+from brisk_anchor.core.features import solve
+from brisk_anchor.core.kinds import FeatureKind
 from brisk_anchor.core.shapes import corner, solve_edge, solve_known_circle, solve_plane, solve_sphere
 from brisk_anchor.core.touches import Stylus, Touch
 
@@ -235,3 +238,18 @@ def test_coverage_of_the_stated_uncertainty(shape):
             error, u = fit.place[1], math.sqrt(fit.covariance[1, 1])
         inside += abs(error) <= 2 * u
     assert 0.935 < inside / trials < 0.972
+
+
+def test_a_short_arc_is_told_with_its_uncertainty():
+    def looks(angles):
+        touches = []
+        for angle in angles:
+            away = np.array((math.cos(math.radians(angle)), math.sin(math.radians(angle)), 0.0))
+            touches.append(touch(np.array((0.0, 0.0, -300.0)) + 20 * away, -away))
+        return look_at_feature(solve("bore", FeatureKind.BORE, tuple(touches)), 40.0, None, 0.3)
+
+    assert looks((0, 120, 240)) == []
+    (look,) = looks((0, 20, 40))
+    assert not look.stops
+    # Three touches over 40°: the sagitta is 1.2 mm, and a 1 µm touch moves the centre by some 20 µm.
+    assert "short arc: its centre is known to ±0.0" in look.found

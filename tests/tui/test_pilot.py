@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 import json
 import re
+import threading
 
 import pytest
 from sqlalchemy import event
@@ -644,3 +645,20 @@ async def test_the_last_is_measured_again_and_many_times(tmp_path):
         await bench.pilot.press("x")
         await bench.pilot.pause()
         assert len(bench.app.screen_stack) == 1
+
+
+async def test_keys_pressed_while_the_job_opens_count(tmp_path):
+    gate = threading.Event()
+
+    def slowly():
+        gate.wait(20)
+        return open_demo(tmp_path, fresh=False)
+
+    app = BriskAnchorApp(slowly, tmp_path, speed=2000.0)
+    async with app.run_test(size=(160, 44)) as pilot:
+        await pilot.press("f", "v")
+        gate.set()
+        await wait_for(lambda: app.desk is not None and app.desk.asking is not None)
+        assert app.desk.asking.drawn.name == "bore"
+        assert app.desk.zoom == "feature"
+        app.desk.workshop.book.close()

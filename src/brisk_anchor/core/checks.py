@@ -84,6 +84,16 @@ def look_at_feature(feature: Feature, size: float | None, size_y: float | None, 
                 )
             )
     noise = max((touch.u for touch in feature.touches), default=0.0)
+    widest = math.sqrt(max((feature.covariance[i][i] for i in range(len(feature.axes))), default=0.0))
+    if feature.kind.is_round and noise and widest > _SHORT_ARC * noise:
+        looks.append(
+            Look(
+                False,
+                f"The touches of {feature.name} lie on a short arc: its centre is known to ±{2 * widest:.4f} mm only",
+                f"Each touch is good to ±{2 * noise:.4f}; on a short arc that counts {widest / noise:.0f} times",
+                "Touch further round, or give the diameter where it is known",
+            )
+        )
     if feature.form is not None and feature.form > max(6 * noise, 0.02):
         looks.append(
             Look(
@@ -107,6 +117,8 @@ def _guess(error: float, wanted: float, ball: float) -> str:
     return "A difference of this size is nearly always the wrong feature, stylus or unit"
 
 
+_SHORT_ARC = 3.0
+"""How many times a touch's uncertainty a centre's may be; round the whole feature it is less than one."""
 _SEATING = 0.3
 """How far, mm, a part may lie from its place beside the error that is guessed at."""
 

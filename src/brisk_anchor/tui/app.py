@@ -58,6 +58,7 @@ class BriskAnchorApp(App[int]):
         self._speed = speed
         self._ticked = time.monotonic()
         self._failed: BriskAnchorError | None = None
+        self._waiting: list[Action] = []
 
     @property
     def available_themes(self) -> dict[str, Theme]:
@@ -98,6 +99,9 @@ class BriskAnchorApp(App[int]):
         self._ticked = time.monotonic()
         self.set_interval(_TICK, self._tick)
         self.show_all()
+        waiting, self._waiting = self._waiting, []
+        for action in waiting:
+            self.call_later(self._do, action)
         if limits := workshop.profile.limits:
             self.tell(f"{workshop.profile.title}. {limits[0]}", " ".join(limits[1:]), "ask")
 
@@ -245,6 +249,8 @@ class BriskAnchorApp(App[int]):
         if self.desk is None and action.method not in ("quit", "help"):
             if self._failed:
                 self.complain(self._failed)
+            else:
+                self._waiting.append(action)  # a key pressed while the job still opens counts when it is open
             return
         own = getattr(self, f"do_{action.method}", None)
         method = own or getattr(self.view_widget, action.method, None)
