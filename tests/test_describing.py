@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 import re
 import tomllib
+from datetime import date, timedelta
 
 import pytest
 from hypothesis import given
@@ -170,11 +171,11 @@ def test_a_turned_part_keeps_its_zero_and_is_measured_there(workshop, folder):
     assert workshop.setup.row("G54").rules["x"].drawing == pytest.approx(-50.0)
     workshop.change(workshop.description.drawn("turn 30"))
     assert "askew" in next(r.reason for r in reaches(workshop.scene) if r.drawn.name == "left")
-    assert [words for words in cautions(workshop.scene) if "fixed jaw" in words]
+    assert [words for words in cautions(workshop.scene, date(2026, 11, 23)) if "fixed jaw" in words]
     workshop.undo()
     workshop.undo()
     assert (load_job(folder).job.seat_turn, workshop.expected("G54")) == (0.0, zero)
-    assert cautions(workshop.scene) == []
+    assert cautions(workshop.scene, date(2026, 11, 23)) == []
 
 
 def test_a_zero_is_put_on_points_and_beside_them(workshop, folder):
@@ -382,3 +383,21 @@ def test_a_zero_in_the_middle_of_two_faces(tmp_path, profile):
     workshop.change(workshop.description.drawn("plate 100, 60, 20"))
     assert workshop.setup.row("G54").rules["x"].features == ("left",)
     workshop.book.close()
+
+
+def test_a_calibration_is_written_into_the_machines_file(workshop, folder):
+    comments = (folder / "machine.toml").read_text().count("#")
+    measure(workshop, "seat")
+    size = workshop.measured["seat"].feature.size
+    workshop.calibrate("seat", size + 0.002, 0.0005)
+    machine = load_job(folder).machine.probe
+    assert machine.effective_radius == pytest.approx(2.995, abs=1e-6)
+    assert machine.calibrated is not None
+    change(folder, "machine", ("[probe]", "[probe]\nvalid_days = 30"))
+    scene = build_scene(load_job(folder).scene(0))
+    day = machine.calibrated
+    assert cautions(scene, day + timedelta(30)) == []
+    assert "31 days ago, 30 are allowed" in cautions(scene, day + timedelta(31))[0]
+    assert (folder / "machine.toml").read_text().count("#") == comments
+    assert workshop.undo()
+    assert load_job(folder).machine.probe.effective_radius == 2.994

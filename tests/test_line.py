@@ -10,7 +10,15 @@ import pytest
 
 from brisk_anchor.book.store import EntryKind, RowState
 from brisk_anchor.core.checks import look_at_feature, look_at_store
-from brisk_anchor.core.errors import BriskAnchorError, CrashError, DatumError, PlanError, ReportError, TravelError
+from brisk_anchor.core.errors import (
+    BriskAnchorError,
+    CrashError,
+    DatumError,
+    GeometryError,
+    PlanError,
+    ReportError,
+    TravelError,
+)
 from brisk_anchor.core.kinds import FeatureKind
 from brisk_anchor.core.rose import Rose, Wall
 from brisk_anchor.services.asking import Asking, build_measurement, point_at, recognise
@@ -380,3 +388,28 @@ def test_a_repeatability_run_spreads_as_stated(workshop):
     assert workshop.history("G54") == []
     with pytest.raises(PlanError, match="no repeatability run"):
         repeat(workshop, asked(workshop, "bore"), 1)
+
+
+def test_a_probe_is_calibrated_in_a_bore_and_on_a_face_of_known_figure(scene, book, profile):
+    workshop = Workshop(scene, book, profile, seed=None)
+    drawn = workshop.setup.drawn("bore")
+    off = replace(workshop.setup.stylus, effective_radius=2.980, u_radius=0.01, length=150.4)
+    workshop.setup = replace(workshop.setup, stylus=off)
+    workshop.measure(build_measurement(workshop.setup, point_at(workshop.setup, drawn)))
+    true_size = 38.0125  # of the scene's bore
+    found = workshop.calibrate("bore", true_size, 0.0005)
+    # The ball is 6 mm and signals after 6 µm on the way, more or less with the direction.
+    assert found.value == pytest.approx(2.994, abs=0.001)
+    assert found.u == pytest.approx(0.0004, abs=0.0002)
+    assert [heading for heading, _ in found.by_direction] == [180.0, 0.0, 270.0, 90.0]
+    assert sum(radius for _, radius in found.by_direction) / 4 == pytest.approx(found.value)
+    assert workshop.missing("G54") == ["bore", "top"]
+    measured = workshop.measure(build_measurement(workshop.setup, point_at(workshop.setup, drawn)))
+    assert measured.feature.size == pytest.approx(true_size, abs=0.0003)
+    top = workshop.measure(build_measurement(workshop.setup, point_at(workshop.setup, workshop.setup.drawn("top"))))
+    known = workshop.true_offset("G54")["z"] + 1.5
+    length = workshop.calibrate("top", known, 0.001)
+    assert length.value == pytest.approx(150.4 + top.feature.coordinates[0] - known)
+    for wrong, reason in ((38.5, "would change by"), (1496.5, "would change by"), (math.nan, "is none")):
+        with pytest.raises(GeometryError, match=reason):
+            workshop.calibrate("bore", wrong, 0.0)

@@ -662,3 +662,19 @@ async def test_keys_pressed_while_the_job_opens_count(tmp_path):
         assert app.desk.asking.drawn.name == "bore"
         assert app.desk.zoom == "feature"
         app.desk.workshop.book.close()
+
+
+async def test_the_probe_is_calibrated_on_what_was_measured(tmp_path):
+    async with Bench(tmp_path) as bench:
+        await bench.press("c")
+        assert "of known figure first" in said(bench.app)
+        await bench.press("f", "enter", "c")
+        assert "from the certificate" in said(bench.app, "#entry-result")
+        await typed(bench, "38.013")
+        await bench.press("enter")
+        assert "k = 2" in said(bench.app, "#entry-result")
+        await typed(bench, "0.001")
+        await bench.press("enter")
+        assert re.search(r"Radius 2\.99\d+ mm ±0\.00\d+, it was 2\.994", said(bench.app))
+        assert "180°" in said(bench.app)
+        assert bench.app.desk.workshop.setup.stylus.effective_radius != 2.994

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+from datetime import date
 
 from brisk_anchor.standin.scene import Scene
 from brisk_anchor.standin.solids import Solid
@@ -12,9 +13,15 @@ _DEEP = 0.3
 """How deep, mm, one solid must lie in another to be told: seats touch, and clamping is described to a tenth."""
 
 
-def cautions(scene: Scene) -> list[str]:
+def cautions(scene: Scene, today: date) -> list[str]:
     """Sentences about the set-up as described, the ones about the whole first; empty when nothing is odd."""
     found = _beyond(scene)
+    probe = scene.file.probe
+    if probe.valid_days is not None:
+        if probe.calibrated is None:
+            found.append("the probe's calibration has no date: calibrate it")
+        elif (age := (today - probe.calibrated).days) > probe.valid_days:
+            found.append(f"the probe was calibrated {age} days ago, {probe.valid_days} are allowed: calibrate it")
     parts = [solid for solid in scene.nominal if solid.role == "part"]
     fixtures = [solid for solid in scene.nominal if solid.role == "fixture"]
     for part, other in itertools.product(parts, fixtures):

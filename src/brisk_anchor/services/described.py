@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
-from datetime import datetime
+from dataclasses import dataclass, replace
+from datetime import date, datetime
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from brisk_anchor.book.store import Book, Entry, EntryKind, RowState, state_of
+from brisk_anchor.core.calibration import Calibration, calibrate
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.features import Feature
 from brisk_anchor.core.measuring import Measurement
@@ -234,6 +235,19 @@ class Described(AtMachine):
             DatumError: the feature does not locate the axis, or there is none yet to go with it.
         """
         return self._take(row, {axis: middle_rule(self.setup, row, axis, other)})
+
+    def calibrate(self, name: str, known: float, u_known: float) -> Calibration:
+        """Calibrate the probe on a measured feature of known figure; everything measured with the old figures is stale.
+
+        Raises:
+            GeometryError: it cannot be, or changes too much. JobError, ExportError: the file could not be changed.
+        """
+        calibration = calibrate(self.measured[name].feature, known, u_known)
+        if self.description is not None:
+            self.description.make(self.description.calibrated(calibration, f"{date.today().isoformat()}"))
+        self.setup = replace(self.setup, stylus=calibration.stylus(self.setup.stylus))
+        self.clamp()
+        return calibration
 
     def put_zero(self, row: str, places: Mapping[str, float]) -> bool:
         """Put axes of an offset's zero at places, machine mm by the description; each stays measured where it was.

@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from pathlib import Path
 
+from brisk_anchor.core.calibration import Calibration
 from brisk_anchor.core.errors import ExportError, Finding, JobError
 from brisk_anchor.core.frames import Frame
 from brisk_anchor.core.kinds import FeatureKind, Vector
@@ -139,6 +140,17 @@ class Describing:
     def rewritten(self, texts: Mapping[str, str], told: str) -> Change:
         """The job with texts in the place of its files."""
         return self._change(texts, told)
+
+    def calibrated(self, calibration: Calibration, today: str) -> Change:
+        """The machine's file with a calibration of its probe, and the day it was made."""
+        name = self.job.job.machine
+        text = self._text(name)
+        unit = MILLIMETRES[parse(text, name)["units"]]
+        keys = ("length", "u_length") if calibration.what == "length" else ("effective_radius", "u_radius")
+        for key, value in zip(keys, (calibration.value, calibration.u), strict=True):
+            text = with_key(text, name, key, f"{value / unit:.6f}", "name", table=("probe",))
+        text = with_key(text, name, "calibrated", today, "name", table=("probe",))
+        return self._change({name: text}, f"the probe's {calibration.what} is calibrated")
 
     def assigned(self, operation: str, row: str) -> Change:
         """The job with an operation that uses another of its offsets."""

@@ -27,7 +27,7 @@ from brisk_anchor.standin.solid_file import Coordinate, Length, Name, Place, Sec
 
 NO_LENGTHS = frozenset(
     (
-        *("units", "form", "number", "tool_number", "balloon", "program", "jaws"),
+        *("units", "form", "number", "tool_number", "balloon", "program", "jaws", "valid_days"),
         *("count", "columns", "rows", "first_angle"),
         *("turn", "angle", "seat_turn", "at_turn", "slope", "sense", "direction", "letter", "over", "walls"),
         *("angle_low", "angle_high", "angle_rapid"),

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from datetime import date
 from importlib import resources
 from importlib.resources.abc import Traversable
 from pathlib import Path
@@ -195,5 +196,5 @@ def check_job(folder: Path) -> list[str]:
         needs = ", ".join(names) or "nothing measured"
         told.append(f"{row.row} {row.title}: {needs}; {f'used by {used}' if used else 'no operation uses it'}")
     told += [f"{reach.drawn.title} cannot be measured: {reach.reason}" for reach in reaches(scene) if reach.reason]
-    told += [f"caution: {words}" for words in cautions(scene)]
+    told += [f"caution: {words}" for words in cautions(scene, date.today())]
     return told + list(job.profile.limits)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import tomllib
+from datetime import date
 from importlib import resources
 from pathlib import Path
 from typing import Annotated, Literal, Self
@@ -200,6 +201,8 @@ class ProbeFigures(Section):
     stem_length: float
     body_diameter: float
     body_length: float
+    calibrated: date | None = None
+    valid_days: int | None = Field(default=None, ge=1, le=3650)
 
 
 class ProbeSection(ProbeFigures):
@@ -209,7 +212,7 @@ class ProbeSection(ProbeFigures):
 
     def stylus(self) -> Stylus:
         """The calibrated stylus. Raises GeometryError when its figures make no sense."""
-        return Stylus(**self.model_dump(exclude={"real"}))
+        return Stylus(**self.model_dump(exclude={"real", "calibrated", "valid_days"}))
 
 
 class RealBodySection(Section):

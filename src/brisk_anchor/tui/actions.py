@@ -59,6 +59,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("way", (), "b", "b", "by hand", "Measure with the probe, or by hand with the next tool.", ("bench",)),
     Action("again", (), "y", "y", "again", "Measure the last feature again.", ("bench",), line=False),
     Action("repeat", (), "Y", "Y", "25 times", "Measure it 25 times: spread and range.", ("bench",), line=False),
+    Action("calibrate", (), "c", "c", "calibrate", "Calibrate the probe on the last feature.", ("bench",), line=False),
     Action("clear", (), "backspace", "⌫", "clear", "Take all marks off the rose.", ("bench",), line=False),
     Action("clamp", (), "k", "k", "clamped", "The part was clamped again: what was measured is stale.", ("bench",)),
     Action("roll", (), "R", "R", "another part", "Put another real-life part in the stand-in.", ("bench",), line=False),

@@ -49,6 +49,48 @@ class HandView(View):
         enter = stands
         self.owner.ask(Question(prompt.label, present, -_FURTHEST, _FURTHEST, answer, note, enter))
 
+    def calibrate(self) -> None:
+        """Calibrate the probe on the feature that was measured last: asks for its certified figure and the ± of it."""
+        desk = self._free_desk()
+        if desk is None:
+            return
+        made = sorted(desk.workshop.measured.values(), key=lambda measured: measured.at)
+        if not made or made[-1].measurement is None:
+            self.owner.tell(
+                "Measure a ring, a disc or a face of known figure first.", "f points, Enter measures.", "ask"
+            )
+            return
+        last = made[-1]
+        title = last.measurement.title if last.measurement else last.feature.name
+        what = "machine Z" if last.feature.size is None else "diameter"
+        present = last.feature.coordinates[0] if last.feature.size is None else last.feature.size
+
+        def spread(known: float) -> None:
+            note = "as the certificate states it, k = 2; 0 where it is taken as true"
+            self.owner.ask(Question(f"± of {title}", None, 0.0, 1.0, lambda twice: take(known, twice / 2), note))
+
+        def take(known: float, u: float) -> None:
+            try:
+                found = desk.workshop.calibrate(last.feature.name, known, u)
+            except BriskAnchorError as error:
+                self.owner.show_all(keep_prompt=True)
+                self.owner.complain(error)
+                return
+            desk.asking = None
+            self.owner.show_all(keep_prompt=True)
+            was, now = (format_length(value, decimals=4) for value in (found.was, found.value))
+            around = "  ".join(f"{heading:.0f}° {radius:.4f}" for heading, radius in found.by_direction)
+            kept = "machine.toml says so too." if desk.workshop.description else "It lasts until you leave."
+            self.owner.tell(
+                f"{found.what.capitalize()} {now} mm ±{2 * found.u:.4f}, it was {was}. Measure again: all is stale.",
+                f"{around}  {kept}".strip(),
+                "good",
+            )
+
+        self.owner.ask(
+            Question(f"certified {what} of {title}", present, -_FURTHEST, _FURTHEST, spread, "from the certificate")
+        )
+
     def way(self) -> None:
         """The next way of measuring: the probe, then each tool of the hand."""
         desk = self._free_desk()

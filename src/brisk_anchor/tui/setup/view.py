@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
+from datetime import date
 from functools import partial
 from typing import TYPE_CHECKING
 
@@ -117,7 +118,7 @@ class SetupView(View):
         from brisk_anchor.services.cautions import cautions
         from brisk_anchor.services.reach import reaches
 
-        found, odd = reaches(scene), cautions(scene)
+        found, odd = reaches(scene), cautions(scene, date.today())
         if self.owner.is_running:
             self.owner.call_from_thread(self._looked, setup, found, odd)
 
