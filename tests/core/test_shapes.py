@@ -97,10 +97,10 @@ def ball_touches(centre, diameter, headings, inside=False):
 
 
 @given(st.tuples(PLACE, PLACE, PLACE), st.floats(10, 80), st.booleans(), st.booleans())
-def test_a_ball_and_a_hollow_come_back(centre, diameter, inside, known):
-    headings = [(0, 5), (90, 10), (180, 0), (270, 5)] if inside else [(0, 10), (120, 5), (240, 0), (0, 90)]
-    touches = ball_touches(centre, diameter, headings if not inside else [*headings, (45, -80)], inside)
-    sphere = solve_sphere("ball", touches, inside=inside, diameter=diameter if known else None)
+def test_a_ball_and_a_hollow_come_back(centre, diameter, hollow, known):
+    headings = [(0, 5), (90, 10), (180, 0), (270, 5)] if hollow else [(0, 10), (120, 5), (240, 0), (0, 90)]
+    touches = ball_touches(centre, diameter, headings if not hollow else [*headings, (45, -80)], hollow)
+    sphere = solve_sphere("ball", touches, inside=hollow, diameter=diameter if known else None)
     assert sphere.centre == pytest.approx(centre, abs=1e-6)
     assert sphere.diameter == pytest.approx(diameter, abs=1e-6)
     assert len(sphere.covariance) == (3 if known else 4)
