@@ -6,7 +6,6 @@ from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
 from brisk_anchor.tui import theme
-from brisk_anchor.tui.picture import Anchor, Picture
 
 if TYPE_CHECKING:
     from brisk_anchor.core.hand_tools import HandTool
@@ -17,6 +16,7 @@ if TYPE_CHECKING:
     from brisk_anchor.services.by_hand import ByHand, Frame
     from brisk_anchor.services.player import Player
     from brisk_anchor.services.workshop import Workshop
+    from brisk_anchor.tui.picture import Anchor, Picture
 
 ZOOMS = ("set-up", "feature", "machine")
 JOG_STEPS = (1.0, 10.0, 50.0, 0.1)
@@ -133,6 +133,8 @@ class Desk:
 
     def anchors(self) -> list[Anchor]:
         """The chosen offset as an anchor, its value on the control as a ghost."""
+        from brisk_anchor.tui.picture import Anchor
+
         anchors = []
         chain = self.workshop.chain(self.row) if not self.workshop.missing(self.row) else None
         now = self.workshop.machine.offset(self.row)
@@ -152,6 +154,8 @@ class Desk:
 
     def picture(self) -> Picture:
         """What the bench's drawing shows now."""
+        from brisk_anchor.tui.picture import Picture
+
         setup = self.workshop.setup
         asking = self.asking
         target = self.tip_of(asking.start) if asking and asking.drawn and not self.running else None

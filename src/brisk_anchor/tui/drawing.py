@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from functools import lru_cache
+from typing import TYPE_CHECKING
 
 from rich.segment import Segment
 from rich.style import Style
@@ -13,8 +14,10 @@ from textual.strip import Strip
 from textual.widget import Widget
 
 from brisk_anchor.tui import theme
-from brisk_anchor.tui.canvas import Canvas, Projection
-from brisk_anchor.tui.picture import Picture, draw_ground, draw_live, projections
+
+if TYPE_CHECKING:  # what draws is loaded with the first picture, after the first paint
+    from brisk_anchor.tui.canvas import Canvas, Projection
+    from brisk_anchor.tui.picture import Picture
 
 _CELL_RATIO = 2.25
 """Height of a character cell over its width, where the terminal does not tell."""
@@ -92,6 +95,9 @@ class Drawing(Widget):
         if self.picture is None or columns < 10 or rows < 8:
             self._rows = []
             return
+        from brisk_anchor.tui.canvas import Canvas
+        from brisk_anchor.tui.picture import draw_ground, draw_live, projections
+
         front_rows = max(6, round((rows - 2) * 0.36))
         plan_rows = rows - 2 - front_rows
         ratio = getattr(self.app, "cell_ratio", _CELL_RATIO)

@@ -10,7 +10,6 @@ from rich.text import Text
 
 from brisk_anchor.core.numbers import format_length
 from brisk_anchor.tui import theme
-from brisk_anchor.tui.canvas import Canvas
 from brisk_anchor.tui.rule import LatePanel
 
 if TYPE_CHECKING:
@@ -67,6 +66,8 @@ class RosePanel(LatePanel):
     def _compass(
         self, asking: Asking | None, measurement: Measurement | None, uncertainty: float, ball: float, rows: int
     ) -> Text:
+        from brisk_anchor.tui.canvas import Canvas
+
         canvas = Canvas(COLUMNS, rows)
         tall = getattr(self.app, "cell_ratio", 2.25) / 2
         cx, cy = COLUMNS - 0.5, rows * 2 - 0.5
