@@ -410,6 +410,21 @@ def test_a_probe_is_calibrated_in_a_bore_and_on_a_face_of_known_figure(scene, bo
     known = workshop.true_offset("G54")["z"] + 1.5
     length = workshop.calibrate("top", known, 0.001)
     assert length.value == pytest.approx(150.4 + top.feature.coordinates[0] - known)
+    workshop.measure(build_measurement(workshop.setup, point_at(workshop.setup, drawn)))
     for wrong, reason in ((38.5, "would change by"), (1496.5, "would change by"), (math.nan, "is none")):
         with pytest.raises(GeometryError, match=reason):
             workshop.calibrate("bore", wrong, 0.0)
+
+
+def test_nothing_of_the_old_calibration_is_used_again(workshop):
+    measure_all(workshop)
+    workshop.store("G54")
+    old = workshop.setup.stylus
+    size = workshop.measured["bore"].feature.size
+    workshop.calibrate("bore", size + 0.004, 0.0)
+    assert workshop.state("G54") is RowState.STALE
+    assert workshop.history("G54")[-1].note == "probe calibrated"
+    assert workshop.measured == {}
+    text = workshop.full_program("G54").text
+    assert "EFFECTIVE RADIUS 2.9960" in text
+    assert f"EFFECTIVE RADIUS {old.effective_radius:.4f}" not in text

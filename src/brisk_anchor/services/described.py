@@ -16,7 +16,7 @@ from brisk_anchor.core.measuring import Measurement
 from brisk_anchor.core.offsets import Fixed, FromFeature
 from brisk_anchor.core.proof import Agreement
 from brisk_anchor.core.setup import RowPlan, Setup
-from brisk_anchor.core.touches import AXES
+from brisk_anchor.core.touches import AXES, Stylus
 from brisk_anchor.nc.profile import Profile
 from brisk_anchor.services.at_machine import AtMachine
 from brisk_anchor.services.datum import middle_rule, rule_at, rule_from, with_rules
@@ -215,7 +215,9 @@ class Described(AtMachine):
         rules = {plan.row: plan.rules for plan in old.rows}
         for plan in self.setup.rows:
             if rules.get(plan.row, plan.rules) != plan.rules:
-                self._rule_changed(plan.row, "datum changed")
+                self._made_stale(plan.row, "datum changed")
+        if self.setup.stylus != old.stylus:
+            self._probe_changed()
         if moves_part:
             self.clamp()
 
@@ -237,7 +239,7 @@ class Described(AtMachine):
         return self._take(row, {axis: middle_rule(self.setup, row, axis, other)})
 
     def calibrate(self, name: str, known: float, u_known: float) -> Calibration:
-        """Calibrate the probe on a measured feature of known figure; everything measured with the old figures is stale.
+        """Calibrate the probe on a measured feature of known figure; what was measured with the old figures is void.
 
         Raises:
             GeometryError: it cannot be, or changes too much. JobError, ExportError: the file could not be changed.
@@ -246,8 +248,19 @@ class Described(AtMachine):
         if self.description is not None:
             self.description.make(self.description.calibrated(calibration, f"{date.today().isoformat()}"))
         self.setup = replace(self.setup, stylus=calibration.stylus(self.setup.stylus))
-        self.clamp()
+        self._probe_changed()
         return calibration
+
+    def _probe_changed(self) -> None:
+        """What the probe touched was worked out with other figures: none of it may be used, stored or run again."""
+        touched = [name for name, measured in self.measured.items() if measured.measurement is not None]
+        for name in touched:
+            del self.measured[name]
+        for plan in self.setup.rows:
+            entry = self.last(plan.row, EntryKind.STORED)
+            features = entry.chain.features if entry is not None and entry.chain is not None else ()
+            if any(isinstance(touch.stylus, Stylus) for feature in features for touch in feature.touches):
+                self._made_stale(plan.row, "probe calibrated")
 
     def put_zero(self, row: str, places: Mapping[str, float]) -> bool:
         """Put axes of an offset's zero at places, machine mm by the description; each stays measured where it was.
@@ -261,10 +274,10 @@ class Described(AtMachine):
         if self.description is not None:
             self.description.make(self.description.ruled(row, rules))
         self.setup = with_rules(self.setup, row, rules)
-        self._rule_changed(row, f"datum of {', '.join(rules).upper()} changed")
+        self._made_stale(row, f"datum of {', '.join(rules).upper()} changed")
         return self.description is not None
 
-    def _rule_changed(self, row: str, note: str) -> None:
+    def _made_stale(self, row: str, note: str) -> None:
         if self.state(row) not in (RowState.EMPTY, RowState.PART, RowState.STALE):
             self.ledger.add(EntryKind.STALE, row, None, note=note)
 
