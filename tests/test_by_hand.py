@@ -175,7 +175,7 @@ def test_an_indicator_is_swept_and_tells_where_to_move(workshop):
         state = state.typed(figure)
     measured = workshop.take_by_hand(state)
     assert measured.feature.coordinates == pytest.approx((-433.07, -250.51))
-    assert state.told(measured.feature) == "The middle lies X +0.0300  Y −0.0100 from the spindle. "
+    assert state.told() == "The middle lies X +0.0300  Y −0.0100 from the spindle. "
     assert measured.feature.standard_uncertainty("x") == pytest.approx(
         math.hypot(0.002 / math.sqrt(2), 0.001 / 12**0.5)
     )

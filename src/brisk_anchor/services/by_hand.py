@@ -7,8 +7,9 @@ contact a program would report. Touches, features and chain are the same from th
 from __future__ import annotations
 
 import math
+from abc import ABC, abstractmethod
 from dataclasses import dataclass, replace
-from typing import ClassVar
+from typing import Self
 
 from brisk_anchor.core.align import Sweep, sweep
 from brisk_anchor.core.errors import PlanError
@@ -61,13 +62,54 @@ class Prompt:
 
 
 @dataclass(frozen=True, slots=True)
-class ByTouch:
+class ByHand(ABC):
     """A measurement by hand under way: what is asked for, with which tool, and the figures typed so far."""
 
     asking: Asking
     tool: HandTool
     frame: Frame = MACHINE
     figures: tuple[float, ...] = ()
+
+    @property
+    def name(self) -> str:
+        """What the feature is called: a drawn one by its name, which begins small; others never pass for one."""
+        drawn = self.asking.drawn
+        return drawn.name if drawn else f"Free {self.asking.rose.read().name}"
+
+    @property
+    @abstractmethod
+    def count(self) -> int:
+        """How many figures it takes."""
+
+    @property
+    def complete(self) -> bool:
+        """Whether every figure is typed."""
+        return len(self.figures) == self.count
+
+    def typed(self, figure: float) -> Self:
+        """The same with one figure more, mm."""
+        return replace(self, figures=(*self.figures, figure))
+
+    def compensations(self) -> list[tuple[str, float]]:
+        """Where the tip stands at each touch, and what is added to the figure, mm: to be seen before any is typed."""
+        return []
+
+    def told(self) -> str:
+        """What is said beside the feature itself."""
+        return ""
+
+    @abstractmethod
+    def prompt(self) -> Prompt:
+        """What to read next."""
+
+    @abstractmethod
+    def feature(self) -> Feature:
+        """The feature of all figures. Raises GeometryError where they contradict each other."""
+
+
+@dataclass(frozen=True, slots=True)
+class ByTouch(ByHand):
+    """One figure for each touch."""
 
     def __post_init__(self) -> None:
         kind = self.asking.rose.read().kind
@@ -99,9 +141,9 @@ class ByTouch:
         return tuple(wall.direction for wall in walls)
 
     @property
-    def complete(self) -> bool:
-        """Whether every touch has its figure."""
-        return len(self.figures) == len(self.directions)
+    def count(self) -> int:
+        """One a touch."""
+        return len(self.directions)
 
     def prompt(self) -> Prompt:
         """What to read next."""
@@ -132,13 +174,9 @@ class ByTouch:
         return Prompt(AXES[axis], label, f"{first}{self.frame.short}", told, where, amount, previous)
 
     def compensations(self) -> list[tuple[str, float]]:
-        """Where the tip stands at each touch, and what is added to the figure, mm: to be seen before any is typed."""
+        """The side of the tip at each touch, and its radius with its sign, mm."""
         prompts = (replace(self, figures=(0.0,) * number).prompt() for number in range(len(self.directions)))
         return [(prompt.side, prompt.amount) for prompt in prompts]
-
-    def typed(self, figure: float) -> ByTouch:
-        """The same with one figure more, mm."""
-        return replace(self, figures=(*self.figures, figure))
 
     def touches(self) -> tuple[Touch, ...]:
         """Touches as a probe would have reported them; coordinates nobody read are those of the place asked for."""
@@ -151,16 +189,6 @@ class ByTouch:
             position = (place[0], place[1], place[2])
             result.append(Touch(f"{self.name} {number}", position, direction, self.tool, u, Source.TYPED))
         return tuple(result)
-
-    @property
-    def name(self) -> str:
-        """What the feature is called: a drawn one by its name, which begins small; others never pass for one."""
-        drawn = self.asking.drawn
-        return drawn.name if drawn else f"Free {self.asking.rose.read().name}"
-
-    def told(self, _feature: Feature) -> str:
-        """Nothing more than the feature says itself."""
-        return ""
 
     def feature(self) -> Feature:
         """The feature of all touches.
@@ -179,13 +207,8 @@ _CLOCK = ((0.0, "3 o'clock, towards +X"), (90.0, "12 o'clock, towards +Y"), (180
 
 
 @dataclass(frozen=True, slots=True)
-class BySweep:
-    """A round feature under way with a dial indicator turned by the spindle: where that stands, then the readings."""
-
-    asking: Asking
-    tool: HandTool
-    frame: Frame = MACHINE
-    figures: tuple[float, ...] = ()
+class BySweep(ByHand):
+    """A round feature with a dial indicator turned by the spindle: where that stands, then the readings."""
 
     def __post_init__(self) -> None:
         kind = self.asking.rose.read().kind
@@ -194,27 +217,15 @@ class BySweep:
                 f"{self.tool.name} is swept round a bore or a boss", "Nothing else has a middle to it", "Mark all sides"
             )
 
-    directions: ClassVar[tuple[int, ...]] = tuple(range(2 + len(_CLOCK)))
-
     @property
     def inside(self) -> bool:
         """Whether it is a bore."""
         return self.asking.rose.read().kind is FeatureKind.BORE
 
     @property
-    def name(self) -> str:
-        """What the feature is called."""
-        drawn = self.asking.drawn
-        return drawn.name if drawn else f"Free {self.asking.rose.read().name}"
-
-    @property
-    def complete(self) -> bool:
-        """Whether every figure is typed."""
-        return len(self.figures) == len(self.directions)
-
-    def compensations(self) -> list[tuple[str, float]]:
-        """Nothing is added: the sweep finds the middle by itself."""
-        return []
+    def count(self) -> int:
+        """Two of the spindle's place, then one a reading."""
+        return 2 + len(_CLOCK)
 
     def prompt(self) -> Prompt:
         """What to read next."""
@@ -227,15 +238,11 @@ class BySweep:
         told = "the figure grows where the stylus is pushed in"
         return Prompt("", f"dial at {where}", "the dial, mm", told, "", 0.0, None)
 
-    def typed(self, figure: float) -> BySweep:
-        """The same with one figure more, mm."""
-        return replace(self, figures=(*self.figures, figure))
-
     def _sweep(self) -> Sweep:
         readings = [(angle, figure) for (angle, _), figure in zip(_CLOCK, self.figures[2:], strict=True)]
         return sweep(readings, self.tool.u_repeatability, inside=self.inside)
 
-    def told(self, _feature: Feature) -> str:
+    def told(self) -> str:
         """How to bring the spindle over the middle."""
         moves = "  ".join(
             f"{axis} {format_length(value, decimals=4, signed=True)}"
@@ -262,9 +269,6 @@ class BySweep:
             residuals=found.residuals,
             form=max(found.residuals) - min(found.residuals),
         )
-
-
-ByHand = ByTouch | BySweep
 
 
 def begin(asking: Asking, tool: HandTool, frame: Frame = MACHINE) -> ByHand:

@@ -34,7 +34,7 @@ def next_step(
                 by_hand = begin(asking, hand, frame)
             except BriskAnchorError as error:
                 return error.what + ".", f"{error.meaning}. {error.remedy}."
-            count = len(by_hand.directions)
+            count = by_hand.count
             told = f"Enter asks for {count} figure{'s' if count > 1 else ''} of {asking.title} by hand."
             return told, f"Touch with {hand.name}, then type the {by_hand.frame.words}."
         lacking = asking.missing()

@@ -42,7 +42,7 @@ class HandView(View):
                 self.owner.complain(error)
                 return
             desk.asking = None
-            self._tell_measured(desk, measured.feature, more.asking.title, more.told(measured.feature))
+            self._tell_measured(desk, measured.feature, more.asking.title, more.told())
 
         note = f"{prompt.read}; {prompt.sign}"
         present = prompt.present if prompt.present is not None else stands
