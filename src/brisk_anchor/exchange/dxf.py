@@ -9,13 +9,11 @@ from pathlib import Path
 from typing import Any
 
 from brisk_anchor.core.errors import DrawingFileError
-from brisk_anchor.exchange.read_part import Point, ReadPart, Round, Word, area, loops, simplified, within
+from brisk_anchor.exchange.read_part import MOST_OPENINGS, Point, ReadPart, Round, Word, area, loops, simplified, within
 
 _MAX_BYTES = 50_000_000
 _MOST_SEGMENTS = 200_000
 _DEEPEST_BLOCK = 12
-_MOST_OPENINGS = 500
-"""Of circles, and of other outlines: more than that nobody measures, and no screen can tell apart."""
 _SAG = 0.002
 _UNITS = {1: 25.4, 2: 304.8, 4: 1.0, 5: 10.0, 6: 1000.0}
 """$INSUNITS → mm."""
@@ -96,11 +94,11 @@ def _read(path: Path, unit: float | None, layers: frozenset[str] | None) -> Read
     if len(inside) < len(inner):
         notes.append(f"{len(inner) - len(inside)} outlines outside the largest one were left out")
     for what, found in (("circles", rounds), ("inner outlines", inside)):
-        if len(found) > _MOST_OPENINGS:
-            notes.append(f"of {len(found)} {what} the {_MOST_OPENINGS} largest were taken: choose layers")
-    if len(rounds) > _MOST_OPENINGS:
-        rounds = sorted(rounds, key=lambda item: -item.diameter)[:_MOST_OPENINGS]
-    inside = inside[:_MOST_OPENINGS]
+        if len(found) > MOST_OPENINGS:
+            notes.append(f"of {len(found)} {what} the {MOST_OPENINGS} largest were taken: choose layers")
+    if len(rounds) > MOST_OPENINGS:
+        rounds = sorted(rounds, key=lambda item: -item.diameter)[:MOST_OPENINGS]
+    inside = inside[:MOST_OPENINGS]
     if stated is None:
         notes.append("the file states no unit")
     elif unit is not None and unit != stated:

@@ -7,6 +7,8 @@ from dataclasses import dataclass, field
 from itertools import pairwise
 
 Point = tuple[float, float]
+MOST_OPENINGS = 500
+"""Of circles, and of other outlines: more than that nobody measures, and no screen can tell apart."""
 
 
 @dataclass(frozen=True, slots=True)

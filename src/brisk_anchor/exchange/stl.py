@@ -12,13 +12,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from brisk_anchor.core.errors import DrawingFileError
-from brisk_anchor.exchange.read_part import Point, ReadPart, Round, area, loops, simplified, within
+from brisk_anchor.exchange.read_part import MOST_OPENINGS, Point, ReadPart, Round, area, loops, simplified, within
 
 Array = NDArray[np.float64]
 _MAX_BYTES = 200_000_000
 _LEVEL = 0.999
 _UPRIGHT = 0.02
-_MOST_OPENINGS = 500
 _BEND = 0.6
 """Least cosine between two facets of one cylinder."""
 _ROUND = 0.02
@@ -68,7 +67,7 @@ def read_stl(path: Path, *, unit: float) -> ReadPart:
     rounds = _rounds(corners[np.abs(normals[:, 2]) < _UPRIGHT], normals[np.abs(normals[:, 2]) < _UPRIGHT])
     openings = [ring for ring in inner if not any(_lies_on(ring, found) for found in rounds)]
     return ReadPart(
-        path.name, outline, tuple(rounds), round(bottom, 4), round(top, 4), openings=tuple(openings[:_MOST_OPENINGS])
+        path.name, outline, tuple(rounds), round(bottom, 4), round(top, 4), openings=tuple(openings[:MOST_OPENINGS])
     )
 
 

@@ -97,7 +97,7 @@ class Describing:
             if (rule := getattr(row, axis)).feature
             and not {rule.feature, rule.other or rule.feature} <= present | fixture
         ]
-        for row, axis in gone:  # any feature that is there lets the whole be read; the right one follows
+        for row, axis in gone:  # kept as they are, so that the whole can be read; the right feature follows
             fresh[JOB_NAME] = with_rule(fresh[JOB_NAME], row, axis, Keep())
         setup = _setup_of(load_job(self.folder, fresh))
         zero = _part_frame(setup).point((0.0, 0.0, 0.0))
@@ -121,7 +121,7 @@ class Describing:
             level = {axis: rule for axis, rule in old.items() if axis != "z" and isinstance(rule, FromFeature)}
             if len(level) != 2 or any(bodies[name] != before.part for rule in level.values() for name in rule.features):
                 continue
-            zero = (*(_zero(before, level[axis], axis) for axis in "xy"), 0.0)
+            zero = (*(before.nominal(level[axis], axis) for axis in "xy"), 0.0)
             moved = here.point(there.inverse().point(zero))
             for i, axis in enumerate("xy"):
                 taken = _rule_for(after, axis, [level[axis], *level.values()])
@@ -224,11 +224,6 @@ def _setup_of(job: Job) -> Setup:
 def _part_frame(setup: Setup) -> Frame:
     zero = next(point for point in setup.points if point.title == "zero of the drawing" and point.body == setup.part)
     return Frame.from_angles(zero.machine, c=setup.turn)
-
-
-def _zero(setup: Setup, rule: FromFeature, axis: str) -> float:
-    """Where the zero lies by the description, machine mm."""
-    return setup.nominal(replace(rule, master=0.0), axis)
 
 
 def _rule_for(setup: Setup, axis: str, rules: list[FromFeature]) -> FromFeature:
