@@ -14,10 +14,11 @@ from collections.abc import Callable
 import numpy as np
 
 from brisk_anchor.core.align import best_fit, sweep
-from brisk_anchor.core.features import fit_circle, solve
+from brisk_anchor.core.features import fit_circle
 from brisk_anchor.core.hand_tools import HandKind, HandTool
 from brisk_anchor.core.kinds import FeatureKind
 from brisk_anchor.core.shapes import corner, solve_edge, solve_known_circle, solve_plane, solve_sphere
+from brisk_anchor.core.solving import solve
 from brisk_anchor.core.touches import Stylus, Touch
 
 TRIALS = 5000

@@ -12,7 +12,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from brisk_anchor.core.errors import BriskAnchorError, DatumError, ExportError, GuardError, JobError, PlanError
-from brisk_anchor.core.offsets import Keep
+from brisk_anchor.core.rules import Keep
 from brisk_anchor.exchange import files
 from brisk_anchor.services.asking import build_measurement, point_at
 from brisk_anchor.services.beginning import DrawingSource, begin_job

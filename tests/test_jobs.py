@@ -8,7 +8,7 @@ import sys
 import pytest
 
 from brisk_anchor.core.errors import BriskAnchorError, DatumError, ExportError, GuardError, JobError, PlanError
-from brisk_anchor.core.offsets import FromFeature
+from brisk_anchor.core.rules import FromFeature
 from brisk_anchor.exchange.toml_files import in_millimetres, line_of
 from brisk_anchor.services.asking import build_measurement, point_at
 from brisk_anchor.services.datum import axes_of

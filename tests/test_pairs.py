@@ -11,8 +11,8 @@ from hypothesis import strategies as st
 
 from brisk_anchor.core.checks import look_at_feature
 from brisk_anchor.core.errors import GeometryError, PlanError
-from brisk_anchor.core.features import solve
 from brisk_anchor.core.kinds import FeatureKind
+from brisk_anchor.core.solving import solve
 from brisk_anchor.core.touches import Stylus, Touch
 from brisk_anchor.nc.profile import shipped_profile
 from brisk_anchor.services.asking import build_measurement, point_at

@@ -7,7 +7,7 @@ import re
 import pytest
 
 from brisk_anchor.core.errors import BriskAnchorError, PlanError, ProfileError
-from brisk_anchor.core.offsets import Fixed
+from brisk_anchor.core.rules import Fixed
 from brisk_anchor.nc.interpreter import Interpreter
 from brisk_anchor.nc.plan import Plan, StorePlan
 from brisk_anchor.nc.profile import parse_profile, shipped_profile, shipped_text

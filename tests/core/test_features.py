@@ -12,8 +12,9 @@ from hypothesis import strategies as st
 from scipy.optimize import least_squares
 
 from brisk_anchor.core.errors import GeometryError
-from brisk_anchor.core.features import fit_circle, solve, solve_circle, solve_surface
+from brisk_anchor.core.features import fit_circle, solve_circle, solve_surface
 from brisk_anchor.core.kinds import FeatureKind
+from brisk_anchor.core.solving import solve
 from brisk_anchor.core.touches import Source, Touch, axis_of
 
 

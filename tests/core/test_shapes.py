@@ -13,9 +13,9 @@ from hypothesis import strategies as st
 from brisk_anchor.core.align import axis_through, best_fit, plane_line_point, sweep
 from brisk_anchor.core.checks import look_at_feature
 from brisk_anchor.core.errors import GeometryError
-from brisk_anchor.core.features import solve
 from brisk_anchor.core.kinds import FeatureKind
 from brisk_anchor.core.shapes import corner, solve_edge, solve_known_circle, solve_plane, solve_sphere
+from brisk_anchor.core.solving import solve
 from brisk_anchor.core.touches import Stylus, Touch
 
 R, LENGTH = 2.994, 150.0

@@ -10,7 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from brisk_anchor.core.errors import PlanError, ProfileError
-from brisk_anchor.core.offsets import Fixed, FromFeature, Keep
+from brisk_anchor.core.rules import Fixed, FromFeature, Keep
 from brisk_anchor.nc.plan import Plan, StorePlan, plan_steps
 from brisk_anchor.nc.program import comment_text
 from brisk_anchor.nc.scanner import scan_program

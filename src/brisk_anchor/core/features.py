@@ -8,13 +8,15 @@ and what all touches of one stylus share (radius, length), which does not. See d
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
 from brisk_anchor.core.errors import GeometryError
+from brisk_anchor.core.estimates import SHARED, Estimate, correlated
 from brisk_anchor.core.frames import Array
-from brisk_anchor.core.kinds import FeatureKind
+from brisk_anchor.core.kinds import FeatureKind, Vector
 from brisk_anchor.core.touches import AXES, Touch, axis_of
 
 COVERAGE_FACTOR = 2.0
@@ -32,11 +34,15 @@ class SharedEffect:
 class Feature:
     """A measured feature, in machine coordinates of the tip (spindle position less tool length), mm.
 
-    `axes` names the coordinates it locates; `coordinates`, rows of `covariance` (mm², own part of the touches only) and
-    each `SharedEffect.effect` follow that order. `size` is the diameter of a bore or boss and `u_size` its standard
-    uncertainty. `residuals` are radial, one a touch, outward positive. `form` is their range; None when there are no
-    more touches than unknowns. `size` of a slot or web is the width; of a pocket or block that along X, and `size_y`
-    that along Y.
+    `axes` names the coordinates it locates: "x", "y", "z" in mm; "r", how far it is turned about Z from the axis it
+    runs along; "a" and "b", how far its own axis leans about X and about Y, degrees. `coordinates`, rows of
+    `covariance` (own part of the touches only) and each `SharedEffect.effect` follow that order. `size` is the diameter
+    of a bore or boss and `u_size` its standard uncertainty; of a slot or web it is the width, of a pocket or block that
+    along X, and `size_y` that along Y. `residuals` are radial, one a touch, outward positive. `form` is their range;
+    None when there are no more touches than unknowns. `square` is how far, degrees, its walls are from square.
+
+    `places` says where each coordinate was found, as the place of the tip that touched: along a wall, X holds only at
+    the Y where it was touched. Empty for what is a point, a bore's centre say.
     """
 
     name: str
@@ -52,6 +58,8 @@ class Feature:
     form: float | None = None
     size_y: float | None = None
     u_size_y: float | None = None
+    places: tuple[Vector, ...] = ()
+    square: float | None = None
 
     @property
     def sizes(self) -> dict[str, float]:
@@ -64,6 +72,20 @@ class Feature:
         if axis not in self.axes:
             raise KeyError(axis)
         return self.coordinates[self.axes.index(axis)]
+
+    @property
+    def angles(self) -> dict[str, float]:
+        """The coordinates that are angles, degrees."""
+        return {a: value for a, value in zip(self.axes, self.coordinates, strict=True) if a not in AXES}
+
+    def estimates(self) -> dict[str, Estimate]:
+        """Its coordinates with what they hang on, by axis."""
+        found = correlated(self.name, self.coordinates, np.array(self.covariance).reshape(len(self.axes), -1))
+        result = {}
+        for i, (axis, item) in enumerate(zip(self.axes, found, strict=True)):
+            shared = {SHARED + effect.source: effect.effect[i] for effect in self.shared}
+            result[axis] = Estimate(item.value, {**item.effects, **shared})
+        return result
 
     def standard_uncertainty(self, axis: str) -> float:
         """Standard uncertainty along `axis`, shared part included, mm."""
@@ -145,7 +167,8 @@ def fit_circle(points: Array, u: Array) -> CircleFit:
     return CircleFit((float(cx), float(cy)), radius * scale, covariance, (distance - radius) * scale)
 
 
-def _matrix(array: Array) -> tuple[tuple[float, ...], ...]:
+def matrix(array: Array) -> tuple[tuple[float, ...], ...]:
+    """A matrix as plain tuples."""
     return tuple(tuple(float(value) for value in row) for row in array)
 
 
@@ -158,8 +181,6 @@ def solve_circle(name: str, kind: FeatureKind, touches: tuple[Touch, ...]) -> Fe
     Raises:
         GeometryError: touches of more than one stylus, not in a plane across Z, or no circle in them.
     """
-    if not kind.is_round:
-        raise ValueError(kind)
     styli = {touch.stylus for touch in touches}
     if len(styli) > 1:
         raise GeometryError(f"{name} was touched with more than one stylus", "", "Touch it with one")
@@ -179,7 +200,7 @@ def solve_circle(name: str, kind: FeatureKind, touches: tuple[Touch, ...]) -> Fe
         kind=kind,
         axes=("x", "y"),
         coordinates=fit.centre,
-        covariance=_matrix(fit.covariance[:2, :2]),
+        covariance=matrix(fit.covariance[:2, :2]),
         shared=(),
         touches=touches,
         residuals=tuple(float(value) for value in fit.residuals),
@@ -187,6 +208,12 @@ def solve_circle(name: str, kind: FeatureKind, touches: tuple[Touch, ...]) -> Fe
         u_size=2 * math.hypot(math.sqrt(float(fit.covariance[2, 2])), stylus.u_radius),
         form=float(np.ptp(fit.residuals)) if len(touches) > 3 else None,
     )
+
+
+def mean_place(touches: Sequence[Touch]) -> Vector:
+    """The middle of the ball centres of some touches, mm."""
+    x, y, z = (sum(touch.ball_centre[i] for touch in touches) / len(touches) for i in range(3))
+    return x, y, z
 
 
 def solve_surface(name: str, touches: tuple[Touch, ...]) -> Feature:
@@ -231,96 +258,5 @@ def solve_surface(name: str, touches: tuple[Touch, ...]) -> Feature:
         touches=touches,
         residuals=tuple(float(r) for r in residuals),
         form=float(np.ptp(residuals)) if len(touches) > 1 else None,
+        places=(mean_place(touches),),
     )
-
-
-def solve_pairs(name: str, kind: FeatureKind, touches: tuple[Touch, ...]) -> Feature:
-    """Slot, web, pocket or block square to the axes: each axis lies halfway between its two walls.
-
-    A wall is where `solve_surface` puts it, so the ball's radius leaves the middle and stays, doubled, in the size.
-    A bore or boss by hand too: its second pair runs through the middle that the first found, and gives the diameter.
-
-    Raises:
-        GeometryError: a wall of a pair is missing, a touch came along Z or askew, or inside and outside are exchanged.
-    """
-    walls: dict[int, dict[int, list[Touch]]] = {}
-    for touch in touches:
-        axis, sign = axis_of(touch.direction)
-        walls.setdefault(axis, {}).setdefault(sign, []).append(touch)
-    wanted = 2 if kind.has_two_sizes or kind.is_round else 1
-    if len(walls) != wanted or any(len(pair) != 2 for pair in walls.values()) or 2 in walls:
-        raise GeometryError(
-            f"The touches of {name} are no opposite pairs", f"A {kind.value} is touched on both sides", "Touch it again"
-        )
-    middles, variances, sizes, spreads, residuals = [], [], [], [], dict[str, float]()
-    radius_effect = 2 * touches[0].stylus.u_radius
-    for axis in sorted(walls):
-        sides = {sign: solve_surface(name, tuple(group)) for sign, group in walls[axis].items()}
-        for sign, side in sides.items():
-            residuals |= {t.label: r * sign for t, r in zip(walls[axis][sign], side.residuals, strict=True)}
-        low, high = (sides[sign].coordinates[0] for sign in ((1, -1) if kind.is_outside else (-1, 1)))
-        if high <= low:
-            raise GeometryError(
-                f"{name} comes out {high - low:.3f} mm wide",
-                "A wall was touched from the other side",
-                "Is the tip inside it, or over it?",
-            )
-        own = sum(side.covariance[0][0] for side in sides.values())
-        middles.append((low + high) / 2)
-        variances.append(own / 4)
-        sizes.append(high - low)
-        spreads.append(math.hypot(math.sqrt(own), radius_effect))
-    if kind.is_round:
-        sizes, spreads = sizes[1:], spreads[1:]
-    return Feature(
-        name=name,
-        kind=kind,
-        axes=tuple(AXES[axis] for axis in sorted(walls)),
-        coordinates=tuple(middles),
-        covariance=_matrix(np.diag(variances)),
-        shared=(),
-        touches=touches,
-        residuals=tuple(residuals[touch.label] for touch in touches),
-        size=sizes[0],
-        u_size=spreads[0],
-        size_y=sizes[1] if len(sizes) > 1 else None,
-        u_size_y=spreads[1] if len(sizes) > 1 else None,
-        form=float(np.ptp(list(residuals.values()))) if len(touches) > 2 * wanted else None,
-    )
-
-
-def solve_corner(name: str, kind: FeatureKind, touches: tuple[Touch, ...]) -> Feature:
-    """A corner square to the axes, one wall along X and one along Y, each where `solve_surface` puts it.
-
-    Raises:
-        GeometryError: a wall is missing, or a touch came along Z or askew.
-    """
-    walls: dict[int, list[Touch]] = {}
-    for touch in touches:
-        walls.setdefault(axis_of(touch.direction)[0], []).append(touch)
-    if set(walls) != {0, 1}:
-        raise GeometryError(f"The touches of {name} are not on two walls", "A corner has one along X, one along Y", "")
-    x, y = (solve_surface(name, tuple(walls[axis])) for axis in (0, 1))
-    source = x.shared[0].source
-    both = (SharedEffect(source, (x.shared[0].effect[0], y.shared[0].effect[0])),)
-    return Feature(
-        name=name,
-        kind=kind,
-        axes=("x", "y"),
-        coordinates=(x.coordinates[0], y.coordinates[0]),
-        covariance=_matrix(np.diag([x.covariance[0][0], y.covariance[0][0]])),
-        shared=both,
-        touches=touches,
-        residuals=(*x.residuals, *y.residuals),
-    )
-
-
-def solve(name: str, kind: FeatureKind, touches: tuple[Touch, ...]) -> Feature:
-    """Solve a feature of any kind from its touches. Raises GeometryError."""
-    if kind is FeatureKind.SURFACE:
-        return solve_surface(name, touches)
-    if kind.is_corner:
-        return solve_corner(name, kind, touches)
-    if not kind.is_round:
-        return solve_pairs(name, kind, touches)
-    return solve_circle(name, kind, touches)

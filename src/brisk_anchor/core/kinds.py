@@ -19,26 +19,36 @@ class FeatureKind(Enum):
     BLOCK = "block"
     INSIDE_CORNER = "inside corner"
     OUTSIDE_CORNER = "outside corner"
+    EDGE = "edge"
+    PLANE = "plane"
+    BALL = "ball"
+    TILTED_BORE = "tilted bore"
 
     @property
     def is_round(self) -> bool:
         """Whether it has a centre and a diameter."""
-        return self in (FeatureKind.BORE, FeatureKind.BOSS)
+        return self in (FeatureKind.BORE, FeatureKind.BOSS, FeatureKind.BALL, FeatureKind.TILTED_BORE)
 
     @property
     def is_paired(self) -> bool:
         """Whether it is touched in opposite pairs, and has a middle and a size between them."""
-        return self is not FeatureKind.SURFACE and not self.is_corner
+        return not self.is_open and not self.is_corner
+
+    @property
+    def is_open(self) -> bool:
+        """Whether it is one face, touched from one side."""
+        return self in (FeatureKind.SURFACE, FeatureKind.EDGE, FeatureKind.PLANE)
 
     @property
     def is_corner(self) -> bool:
-        """Whether it is one wall along X and one along Y, each touched once."""
+        """Whether it is one wall along X and one along Y."""
         return self in (FeatureKind.INSIDE_CORNER, FeatureKind.OUTSIDE_CORNER)
 
     @property
     def is_outside(self) -> bool:
         """Whether the tip goes down beside it and touches inward, from a start over its middle."""
-        return self in (FeatureKind.BOSS, FeatureKind.WEB, FeatureKind.BLOCK, FeatureKind.OUTSIDE_CORNER)
+        kinds = (FeatureKind.BOSS, FeatureKind.WEB, FeatureKind.BLOCK, FeatureKind.OUTSIDE_CORNER, FeatureKind.BALL)
+        return self in kinds
 
     @property
     def has_two_sizes(self) -> bool:

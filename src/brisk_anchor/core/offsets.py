@@ -8,54 +8,27 @@ Every value keeps the terms it was worked out from (its chain).
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-import numpy as np
-
 from brisk_anchor.core.errors import DatumError
-from brisk_anchor.core.features import COVERAGE_FACTOR, Feature
-from brisk_anchor.core.frames import Array
+from brisk_anchor.core.estimates import Estimate, covariance_of, derive
+from brisk_anchor.core.features import COVERAGE_FACTOR, Feature, matrix
 from brisk_anchor.core.hand_tools import HandTool
+from brisk_anchor.core.rules import (
+    ROW_AXES,
+    Fixed,
+    FromFeature,
+    FromFit,
+    FromHeading,
+    Keep,
+    Rule,
+    Rules,
+    features_in,
+    needs,
+)
 from brisk_anchor.core.touches import AXES, Source, Touch, axis_of
-
-
-@dataclass(frozen=True, slots=True)
-class FromFeature:
-    """The feature lands on `drawing`, its place on the drawing along this axis, mm; then the zero moves by `allowance`.
-
-    A casting's top touched with an allowance of −1.5 puts the zero 1.5 mm below what was touched. `master` is the
-    length of the tool that lengths are counted from, where they are not counted from the gauge line; along Z only.
-    With an `other` feature it is the middle between the two that lands there: the left and the right face, say.
-    """
-
-    feature: str
-    drawing: float = 0.0
-    allowance: float = 0.0
-    master: float = 0.0
-    other: str = ""
-
-    @property
-    def features(self) -> tuple[str, ...]:
-        """The one or two features it is taken from."""
-        return (self.feature, self.other) if self.other else (self.feature,)
-
-
-@dataclass(frozen=True, slots=True)
-class Fixed:
-    """A value given by hand, machine mm, with its standard uncertainty."""
-
-    value: float
-    u: float = 0.0
-
-
-@dataclass(frozen=True, slots=True)
-class Keep:
-    """What stands in the table stays there."""
-
-
-Rule = FromFeature | Fixed | Keep
-Rules = Mapping[str, Rule]
+from brisk_anchor.core.turned import fit_residuals, turned_estimates
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,6 +51,8 @@ class AxisChain:
     u: float
     terms: tuple[Term, ...]
     written: bool = True
+    u_own: float | None = None
+    """The part of `u` that differs from run to run; None in entries of the first version."""
 
     @property
     def expanded(self) -> float:
@@ -103,8 +78,8 @@ class Chain:
 
     def own_variance(self, axis: str) -> float:
         """The part of an axis's variance that differs from run to run, mm²: the touches' own, nothing shared."""
-        found = [feature for feature in self.features if axis in feature.axes]
-        return max((f.covariance[f.axes.index(axis)][f.axes.index(axis)] for f in found), default=0.0)
+        chain = self.axis(axis)
+        return (chain.u if chain.u_own is None else chain.u_own) ** 2
 
     @property
     def values(self) -> dict[str, float]:
@@ -165,88 +140,107 @@ def _hand_terms(axis: str, feature: Feature, tool: HandTool, touch: Touch) -> li
     return [*terms, Term("=", feature.name, value, u)]
 
 
-def _axis(axis: str, row: str, rule: Rule, features: Mapping[str, Feature], present: Mapping[str, float]) -> AxisChain:
-    if isinstance(rule, Keep):
-        if axis not in present:
+def _check(row: str, axis: str, rule: Rule, features: Mapping[str, Feature], present: Mapping[str, float]) -> None:
+    """Refuse a rule that cannot be worked out. Raises DatumError."""
+    name = f"{row} {axis.upper()}"
+    if isinstance(rule, Keep) and axis not in present:
+        raise DatumError(f"{name} is to be kept, but nothing is known to stand there", "", "Read the table")
+    if isinstance(rule, Fixed) and (not math.isfinite(rule.value) or rule.u < 0):
+        raise DatumError(f"The fixed value of {name} is no number", "", "Type it again")
+    belongs = {"r": FromHeading | FromFit | Fixed | Keep, "z": FromFeature | Fixed | Keep}
+    if not isinstance(rule, belongs.get(axis, FromFeature | FromFit | Fixed | Keep)):
+        raise DatumError(f"{name} has a rule that belongs to another axis", "", "Choose another")
+    needed = needs(rule, axis)
+    for feature_name in features_in(rule):
+        feature = features.get(feature_name)
+        lacking = [item for item in needed if feature is not None and item not in feature.axes]
+        if feature is None or lacking:
+            why = "has not been measured yet" if feature is None else f"does not locate {lacking[0].upper()}"
             raise DatumError(
-                f"{row} {axis.upper()} is to be kept, but nothing is known to stand there", "", "Read the table"
+                f"{name} is to come from {feature_name}, which {why}", "The offset is not complete", "Measure it"
             )
+
+
+def _estimate(row: str, axis: str, rule: Rule, features: Mapping[str, Feature]) -> Estimate:
+    """One axis of a row that is not turned."""
+    if isinstance(rule, Fixed):
+        return Estimate(rule.value, {f"{row} {axis} by hand": rule.u} if rule.u else {})
+    if isinstance(rule, FromFeature):
+        mean = _mean(axis, [features[name] for name in rule.features])
+        return Estimate(mean.value - rule.drawing + rule.allowance + rule.master, mean.effects)
+    return Estimate(0.0)
+
+
+def _axis(
+    axis: str,
+    row: str,
+    rule: Rule,
+    features: Mapping[str, Feature],
+    present: Mapping[str, float],
+    estimate: Estimate,
+    turn: float,
+) -> AxisChain:
+    if isinstance(rule, Keep):
         value = present[axis]
         return AxisChain(axis, value, 0.0, (Term("", f"{row} {axis.upper()} kept as it is", value),), written=False)
     if isinstance(rule, Fixed):
-        if not math.isfinite(rule.value) or rule.u < 0:
-            raise DatumError(f"The fixed value of {row} {axis.upper()} is no number", "", "Type it again")
         return AxisChain(
             axis, rule.value, rule.u, (Term("", f"{row} {axis.upper()} given by hand", rule.value, rule.u),)
         )
-    used = []
-    for name in rule.features:
-        feature = features.get(name)
-        if feature is None or axis not in feature.axes:
-            why = "has not been measured yet" if feature is None else f"does not locate {axis.upper()}"
-            raise DatumError(
-                f"{row} {axis.upper()} is to come from {name}, which {why}", "The offset is not complete", "Measure it"
-            )
-        used.append(feature)
+    if not isinstance(rule, FromFeature):
+        raise DatumError(f"{row} {axis.upper()} has a rule that belongs to another axis", "", "Choose another")
+    value = estimate.value
+    used = [features[name] for name in rule.features]
     middle = sum(feature.coordinate(axis) for feature in used) / len(used)
-    own, shared = _effects(axis, rule, features)
-    u = math.sqrt(own + sum(effect**2 for effect in shared.values()))
     terms = _feature_terms(axis, used[0])
     if len(used) > 1:
         terms += _feature_terms(axis, used[1])
-        terms.append(Term("=", "halfway between them", middle, u, f"{used[0].name} and {used[1].name}"))
-    if rule.drawing:
-        sign = "−" if rule.drawing > 0 else "+"
-        terms.append(Term(sign, "its place on the drawing", abs(rule.drawing), None, f"{axis.upper()} on the drawing"))
-    value = middle - rule.drawing
+        terms.append(
+            Term("=", "halfway between them", middle, _mean(axis, used).u, f"{used[0].name} and {used[1].name}")
+        )
+    known = rule.allowance + rule.master
+    place = middle + known - value
+    if abs(place) > 5e-7:
+        label = f"its place on the drawing, turned {turn:+.4f}°" if turn else "its place on the drawing"
+        sign = "−" if place > 0 else "+"
+        terms.append(Term(sign, label, abs(place), None, f"{axis.upper()} on the drawing"))
     if rule.allowance:
         sign = "+" if rule.allowance > 0 else "−"
         terms.append(Term(sign, "allowance", abs(rule.allowance), None, "so the first cut cleans up"))
-        value += rule.allowance
     if rule.master:
         terms.append(Term("+", "length of the master", rule.master, None, "tool lengths are counted from it"))
-        value += rule.master
-    terms.append(Term("=", f"{row} {axis.upper()}", value, u))
-    return AxisChain(axis, value, u, tuple(terms))
+    terms.append(Term("=", f"{row} {axis.upper()}", value, estimate.u))
+    return AxisChain(axis, value, estimate.u, tuple(terms), u_own=estimate.u_own)
 
 
-def _effects(axis: str, rule: FromFeature, features: Mapping[str, Feature]) -> tuple[float, dict[str, float]]:
-    """Own variance (mm²) of what a rule takes, and what each shared error does to it (mm), over its features."""
-    share = 1 / len(rule.features)
-    own, shared = 0.0, dict[str, float]()
-    for name in rule.features:
-        feature = features[name]
-        i = feature.axes.index(axis)
-        own += feature.covariance[i][i] * share**2
-        for effect in feature.shared:
-            shared[effect.source] = shared.get(effect.source, 0.0) + effect.effect[i] * share
-    return own, shared
+def _turn_chain(row: str, rule: Rule, turn: Estimate) -> AxisChain:
+    """How far the row is turned about Z, degrees, and what that was worked out from."""
+    terms: list[Term] = []
+    if isinstance(rule, FromHeading):
+        heading, label = turn.value + rule.drawing, f"heading of {rule.feature}, °"
+        if rule.other:
+            label = f"heading {rule.feature} to {rule.other}, °"
+        terms.append(Term("", label, heading, turn.u, "counter-clockwise"))
+        if rule.drawing:
+            terms.append(Term("−" if rule.drawing > 0 else "+", "as it is drawn, °", abs(rule.drawing)))
+    elif isinstance(rule, FromFit):
+        terms.append(Term("", f"best fit of {len(rule.names)} features, °", turn.value, turn.u))
+    else:
+        terms.append(Term("", f"{row} R given by hand, °", turn.value, turn.u))
+    terms.append(Term("=", f"{row} R, °", turn.value, turn.u))
+    return AxisChain("r", turn.value, turn.u, tuple(terms), u_own=turn.u_own)
 
 
-def _covariance(axes: list[AxisChain], rules: Rules, features: Mapping[str, Feature]) -> Array:
-    """3×3 covariance in x, y, z: own parts within a feature, shared effects across features of one stylus."""
-    total = np.zeros((3, 3))
-    shared: dict[str, Array] = {}
-    for chain in axes:
-        i = AXES.index(chain.axis)
-        rule = rules[chain.axis]
-        if not isinstance(rule, FromFeature):
-            total[i, i] += chain.u**2
-            continue
-        for other in axes:
-            other_rule = rules[other.axis]
-            if not isinstance(other_rule, FromFeature):
-                continue
-            share = 1 / (len(rule.features) * len(other_rule.features))
-            for name in set(rule.features) & set(other_rule.features):
-                feature = features[name]
-                own = feature.covariance[feature.axes.index(chain.axis)][feature.axes.index(other.axis)]
-                total[i, AXES.index(other.axis)] += own * share
-        for source, effect in _effects(chain.axis, rule, features)[1].items():
-            shared.setdefault(source, np.zeros(3))[i] += effect
-    for vector in shared.values():
-        total += np.outer(vector, vector)
-    return total
+def _fit_chain(axis: str, row: str, rule: FromFit, estimate: Estimate, residuals: Mapping[str, float]) -> AxisChain:
+    """One axis of a best fit: where it puts the zero, and how far each feature lies off it."""
+    terms = [Term("", f"best fit of {len(rule.names)} features", estimate.value, estimate.u)]
+    terms += [Term("", f"{name} lies off it by", residuals[name], None, "measured less fitted") for name in rule.names]
+    terms.append(Term("=", f"{row} {axis.upper()}", estimate.value, estimate.u))
+    return AxisChain(axis, estimate.value, estimate.u, tuple(terms), u_own=estimate.u_own)
+
+
+def _mean(axis: str, used: Sequence[Feature]) -> Estimate:
+    return derive(lambda x: (float(x.mean()),), [feature.estimates()[axis] for feature in used])[0]
 
 
 def solve_offset(
@@ -263,12 +257,26 @@ def solve_offset(
     Raises:
         DatumError: a feature that is missing or does not locate the axis, or nothing to keep.
     """
-    axes = [_axis(axis, row, rules[axis], features, present or {}) for axis in AXES if axis in rules]
-    used = {name for rule in rules.values() if isinstance(rule, FromFeature) for name in rule.features}
-    covariance = _covariance(axes, rules, features)
+    for axis, rule in rules.items():
+        _check(row, axis, rule, features, present or {})
+    turned = turned_estimates(row, rules, features)
+    turn = turned["r"].value if "r" in turned else 0.0
+    axes: list[AxisChain] = []
+    estimates: dict[str, Estimate] = {}
+    for axis in (axis for axis in ROW_AXES if axis in rules):
+        rule = rules[axis]
+        estimate = turned.get(axis) or _estimate(row, axis, rule, features)
+        estimates[axis] = estimate
+        if axis == "r" and not isinstance(rule, Keep):
+            axes.append(_turn_chain(row, rule, estimate))
+        elif isinstance(rule, FromFit):
+            axes.append(_fit_chain(axis, row, rule, estimate, fit_residuals(rule, features, axis, turn)))
+        else:
+            axes.append(_axis(axis, row, rule, features, present or {}, estimate, turn))
+    used = {name for rule in rules.values() for name in features_in(rule)}
     return Chain(
         row=row,
         axes=tuple(axes),
         features=tuple(feature for name, feature in features.items() if name in used),
-        covariance=tuple(tuple(float(value) for value in line) for line in covariance),
+        covariance=matrix(covariance_of([estimates.get(axis, Estimate(0.0)) for axis in AXES])),
     )

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 from brisk_anchor.core.hand_tools import HandTool
 from brisk_anchor.core.kinds import FeatureKind, Vector
-from brisk_anchor.core.offsets import FromFeature, Keep, Rule
+from brisk_anchor.core.rules import FromFeature, Keep, Rule
 from brisk_anchor.core.touches import Stylus
 
 if TYPE_CHECKING:  # NumPy behind it would be loaded before the first paint

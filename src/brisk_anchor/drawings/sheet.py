@@ -11,8 +11,9 @@ from typing import TYPE_CHECKING, Any
 
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.numbers import format_length
-from brisk_anchor.core.offsets import Chain, FromFeature
+from brisk_anchor.core.offsets import Chain
 from brisk_anchor.core.proof import Proof
+from brisk_anchor.core.rules import FromFeature
 from brisk_anchor.core.setup import Outline, Setup
 
 if TYPE_CHECKING:

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.measuring import Measurement
-from brisk_anchor.core.offsets import Fixed, FromFeature, Keep, Rule
+from brisk_anchor.core.rules import Fixed, FromFeature, Keep, Rule
 from brisk_anchor.core.touches import AXES, axis_of
 from brisk_anchor.nc.steps import (
     AlarmNumber,

@@ -13,12 +13,13 @@ from typing import Self
 
 from brisk_anchor.core.align import Sweep, sweep
 from brisk_anchor.core.errors import PlanError
-from brisk_anchor.core.features import Feature, solve_corner, solve_pairs, solve_surface
+from brisk_anchor.core.features import Feature, solve_surface
 from brisk_anchor.core.hand_tools import HandKind, HandTool
 from brisk_anchor.core.kinds import FeatureKind, Vector
 from brisk_anchor.core.numbers import format_length
 from brisk_anchor.core.rose import SIDES, Wall
 from brisk_anchor.core.touches import AXES, Source, Touch, axis_of
+from brisk_anchor.core.walls import solve_corner, solve_pairs
 from brisk_anchor.services.asking import Asking
 
 READING = 0.001

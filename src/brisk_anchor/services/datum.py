@@ -7,8 +7,8 @@ from dataclasses import replace
 
 from brisk_anchor.core.errors import DatumError
 from brisk_anchor.core.numbers import parse_length
-from brisk_anchor.core.offsets import FromFeature, Rule
 from brisk_anchor.core.rose import Wall
+from brisk_anchor.core.rules import FromFeature, Rule
 from brisk_anchor.core.setup import DrawnFeature, Setup
 from brisk_anchor.core.touches import AXES
 

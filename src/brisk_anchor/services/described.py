@@ -13,8 +13,8 @@ from brisk_anchor.core.calibration import Calibration, calibrate
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.features import Feature
 from brisk_anchor.core.measuring import Measurement
-from brisk_anchor.core.offsets import Fixed, FromFeature
 from brisk_anchor.core.proof import Agreement
+from brisk_anchor.core.rules import Fixed, FromFeature
 from brisk_anchor.core.setup import RowPlan, Setup
 from brisk_anchor.core.touches import AXES, Stylus
 from brisk_anchor.nc.profile import Profile

@@ -10,7 +10,7 @@ from brisk_anchor.core.calibration import Calibration
 from brisk_anchor.core.errors import ExportError, Finding, JobError
 from brisk_anchor.core.frames import Frame
 from brisk_anchor.core.kinds import FeatureKind, Vector
-from brisk_anchor.core.offsets import FromFeature, Keep
+from brisk_anchor.core.rules import FromFeature, Keep
 from brisk_anchor.core.setup import Setup
 from brisk_anchor.core.touches import AXES
 from brisk_anchor.exchange.files import write_whole

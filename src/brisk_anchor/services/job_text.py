@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 
 from brisk_anchor.core.errors import Finding, JobError
-from brisk_anchor.core.offsets import FromFeature, Keep
+from brisk_anchor.core.rules import FromFeature, Keep
 from brisk_anchor.exchange.toml_files import MILLIMETRES, line_of, parse
 
 JOB_NAME = "job.toml"

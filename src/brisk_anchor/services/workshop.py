@@ -10,11 +10,13 @@ from pathlib import Path
 from brisk_anchor.book.store import Book, EntryKind
 from brisk_anchor.core.checks import Look, look_at_feature, look_at_measurement, look_at_store
 from brisk_anchor.core.errors import BriskAnchorError, DatumError, PlanError, ReportError
-from brisk_anchor.core.features import Feature, solve
+from brisk_anchor.core.features import Feature
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.measuring import Measurement
-from brisk_anchor.core.offsets import Chain, Fixed, FromFeature, Keep, Rule, solve_offset
+from brisk_anchor.core.offsets import Chain, solve_offset
 from brisk_anchor.core.proof import Agreement, Proof
+from brisk_anchor.core.rules import Fixed, FromFeature, Keep, Rule
+from brisk_anchor.core.solving import solve
 from brisk_anchor.core.touches import AXES
 from brisk_anchor.nc.plan import Plan, StorePlan
 from brisk_anchor.nc.profile import Profile, shipped_profile

@@ -8,7 +8,7 @@ import numpy as np
 
 from brisk_anchor.core.frames import Array, Frame
 from brisk_anchor.core.kinds import FeatureKind, Vector
-from brisk_anchor.core.offsets import Fixed, FromFeature, Keep, Rule, Rules
+from brisk_anchor.core.rules import Fixed, FromFeature, Keep, Rule, Rules
 from brisk_anchor.core.setup import (
     DrawnFeature,
     DrawnPoint,

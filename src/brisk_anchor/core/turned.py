@@ -1,0 +1,130 @@
+"""Offsets of a part that lies turned: every place on its drawing is turned by the measured angle.
+
+In a frame turned with the part its walls lie along the axes again. A wall touched along a machine axis is compensated
+there, along its own normal, so the tool's radius brings no cosine error; a point is just turned. Then the zero is
+turned back: `zero = R(θ) · (place in the turned frame − place on the drawing)`. Derivation in docs/maths.md.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+
+from brisk_anchor.core.align import Alignment, best_fit
+from brisk_anchor.core.errors import DatumError
+from brisk_anchor.core.estimates import Estimate, derive
+from brisk_anchor.core.features import Feature
+from brisk_anchor.core.frames import Array
+from brisk_anchor.core.rules import Fixed, FromFeature, FromFit, FromHeading, Keep, Rule, Rules
+from brisk_anchor.core.touches import AXES
+
+
+def wrapped(angle: float) -> float:
+    """An angle in degrees, more than −180 and at most 180."""
+    return angle - 360.0 * math.ceil((angle - 180.0) / 360.0)
+
+
+class _Inputs:
+    """Coordinates of features side by side, so that a function of all of them can be derived."""
+
+    def __init__(self, features: Mapping[str, Feature]) -> None:
+        self.estimates: list[Estimate] = []
+        self.at: dict[tuple[str, str], int] = {}
+        for name, feature in features.items():
+            for axis, item in feature.estimates().items():
+                self.at[name, axis] = len(self.estimates)
+                self.estimates.append(item)
+
+
+def _fit(rule: FromFit, features: Mapping[str, Feature], x: Array, inputs: _Inputs, angle: float | None) -> Alignment:
+    measured = [(float(x[inputs.at[name, "x"]]), float(x[inputs.at[name, "y"]])) for name in rule.names]
+    u = [max(1e-6, math.hypot(*(features[n].standard_uncertainty(a) for a in "xy")) / math.sqrt(2)) for n in rule.names]
+    return best_fit(measured, rule.places, u, angle=angle)
+
+
+def _angle(rule: Rule | None, features: Mapping[str, Feature], x: Array, inputs: _Inputs) -> float:
+    """Degrees the row is turned by."""
+    match rule:
+        case FromHeading(name, other, drawing):
+            if not other:
+                return wrapped(float(x[inputs.at[name, "r"]]) - drawing)
+            dx, dy = (float(x[inputs.at[other, a]] - x[inputs.at[name, a]]) for a in "xy")
+            return wrapped(math.degrees(math.atan2(dy, dx)) - drawing)
+        case FromFit():
+            return wrapped(_fit(rule, features, x, inputs, None).angle)
+        case Fixed(value):
+            return value
+    return 0.0
+
+
+def _in_turned_frame(
+    axis: str, rule: FromFeature, features: Mapping[str, Feature], x: Array, inputs: _Inputs, angle: float
+) -> float:
+    """Where the zero lies along an axis of the turned frame, mm."""
+    c, s = math.cos(math.radians(angle)), math.sin(math.radians(angle))
+    i = AXES.index(axis)
+    total = 0.0
+    for name in rule.features:
+        feature = features[name]
+        here = float(x[inputs.at[name, axis]])
+        if feature.places:
+            spot = feature.places[feature.axes.index(axis)]
+            radius = feature.coordinate(axis) - spot[i]
+            across = spot[1 - i]
+        else:
+            radius, across = 0.0, float(x[inputs.at[name, AXES[1 - i]]])
+        total += c * (here - radius) + (s if i == 0 else -s) * across + radius
+    return total / len(rule.features) - rule.drawing + rule.allowance
+
+
+def turned_estimates(row: str, rules: Rules, features: Mapping[str, Feature]) -> dict[str, Estimate]:
+    """X, Y and R of a row that is turned, or fitted; empty for one that is neither.
+
+    Raises:
+        DatumError: X or Y of a turned row that is kept or typed: the drawing would be turned about nothing.
+    """
+    turning = rules.get("r")
+    if isinstance(turning, Keep) or (turning is None and not any(isinstance(r, FromFit) for r in rules.values())):
+        return {}
+    for axis in "xy":
+        if not isinstance(rules.get(axis), FromFeature | FromFit):
+            raise DatumError(
+                f"{row} is turned, and its {axis.upper()} comes from no feature",
+                "The drawing is turned about its zero, which must be measured",
+                "Take X and Y from features, or leave the angle out",
+            )
+    inputs = _Inputs(features)
+
+    def work(x: Array) -> tuple[float, float, float]:
+        angle = _angle(turning, features, x, inputs)
+        fits = [rule for rule in (rules["x"], rules["y"]) if isinstance(rule, FromFit)]
+        fixed = None if isinstance(turning, FromFit) else angle
+        places = [_fit(rule, features, x, inputs, fixed).place for rule in fits]
+        if len(fits) == 2:
+            return places[0][0], places[1][1], angle
+        c, s = math.cos(math.radians(angle)), math.sin(math.radians(angle))
+        turned = []
+        for i, axis in enumerate("xy"):
+            rule = rules[axis]
+            if isinstance(rule, FromFeature):
+                turned.append(_in_turned_frame(axis, rule, features, x, inputs, angle))
+            else:
+                px, py = places[0]
+                turned.append(c * px + s * py if i == 0 else -s * px + c * py)
+        return c * turned[0] - s * turned[1], s * turned[0] + c * turned[1], angle
+
+    x, y, r = derive(work, inputs.estimates)
+    if isinstance(turning, Fixed) and turning.u:
+        r = Estimate(r.value, {f"{row} r by hand": turning.u})
+    found = {"x": x, "y": y}
+    return found if turning is None else found | {"r": r}
+
+
+def fit_residuals(rule: FromFit, features: Mapping[str, Feature], axis: str, angle: float) -> dict[str, float]:
+    """How far each feature of a fit lies off it along an axis, measured less fitted, mm."""
+    inputs = _Inputs(features)
+    x = [item.value for item in inputs.estimates]
+    import numpy as np
+
+    fit = _fit(rule, features, np.array(x), inputs, angle)
+    return dict(zip(rule.names, (r["xy".index(axis)] for r in fit.residuals), strict=True))
