@@ -46,7 +46,7 @@ def test_without_branches_the_same_offsets_are_found_stored_and_proved(ngc, scen
 @pytest.mark.parametrize(
     ("old", "new", "reason"),
     [
-        ("X[-453.-#5221] F800.", "X[-440.-#5221] F800.", r"G38.2 ended without contact|TOUCH 1"),
+        ("X[-453.-#5381] F800.", "X[-440.-#5381] F800.", r"G38.2 ended without contact|TOUCH 1"),
         ("G90 G53 G0 X-434. Y-250.", "G90 G53 G0 X-434. Y-225.", "UNEXPECTED CONTACT"),
         ("0.2-ABS", "0.001-ABS", "SIZE OF BORE IS WRONG"),
         ("+470.]", "+480.]", "G54 X JUMPS TOO FAR"),

@@ -152,7 +152,7 @@ def test_a_corner_that_is_not_square_lies_where_its_walls_meet() -> None:
 
 
 def test_plane_ball_and_tilted_bore_tell_height_and_lean() -> None:
-    # A plane z = −300 + 0.01 x − 0.02 y (from ZERO): the ball stops where its own centre is one radius off along the normal.
+    # A plane z = −300 + 0.01 x − 0.02 y (from ZERO): the ball stops where its own centre is one radius off.
     slope = np.array((0.01, -0.02))
     up = math.sqrt(1 + float(slope @ slope))
     touches = []

@@ -10,7 +10,7 @@ from sqlalchemy.orm import DeclarativeBase, Mapped, Mapper, mapped_column
 
 from brisk_anchor.core.errors import BookWriteError
 
-HEAD = "0001"
+HEAD = "0002"
 """The newest revision this version knows; a test holds it to the migrations folder."""
 
 
@@ -32,7 +32,7 @@ class Base(DeclarativeBase):
 
 
 class EntryRow(Base):
-    """One entry. Values are machine mm, `u_*` standard uncertainties; `chain` and `proof` are JSON."""
+    """One entry. Values are machine mm, `r` degrees, `u_*` standard uncertainties; `chain` and `proof` are JSON."""
 
     __tablename__ = "entry"
 
@@ -49,6 +49,8 @@ class EntryRow(Base):
     u_x: Mapped[float | None] = mapped_column(Float)
     u_y: Mapped[float | None] = mapped_column(Float)
     u_z: Mapped[float | None] = mapped_column(Float)
+    r: Mapped[float | None] = mapped_column(Float)
+    u_r: Mapped[float | None] = mapped_column(Float)
     chain: Mapped[str | None] = mapped_column(Text)
     proof: Mapped[str | None] = mapped_column(Text)
     note: Mapped[str] = mapped_column(Text)

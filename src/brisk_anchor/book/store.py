@@ -21,7 +21,7 @@ from brisk_anchor.core.offsets import Chain
 from brisk_anchor.core.proof import Proof
 
 Result = TypeVar("Result")
-AXIS_NAMES = ("x", "y", "z")
+AXIS_NAMES = ("x", "y", "z", "r")
 
 
 class EntryKind(Enum):
@@ -46,7 +46,7 @@ class RowState(Enum):
 
 @dataclass(frozen=True, slots=True)
 class Entry:
-    """One entry of the book. `values` and `u` by axis, mm (standard uncertainty)."""
+    """One entry of the book. `values` and `u` (standard uncertainty) by axis, mm; of `r` degrees."""
 
     at: datetime
     machine: str

@@ -16,6 +16,9 @@ from brisk_anchor.core.offsets import Chain
 from brisk_anchor.core.setup import Travel
 from brisk_anchor.core.touches import AXES
 
+TURN_LIMIT = 5.0
+"""How far, degrees, a part may lie turned from where the set-up puts it before it is taken for a mistake."""
+
 
 @dataclass(frozen=True, slots=True)
 class Look:
@@ -41,7 +44,7 @@ def look_at_measurement(measurement: Measurement, travel: Travel) -> list[Look]:
                 f"Go at least {ball * 0.5 + 0.5:.3f} mm deep",
             )
         )
-    needed = measurement.nominal_reach + measurement.start_uncertainty
+    needed = measurement.nominal_reach + measurement.slack
     if measurement.search < needed - 1e-9:
         looks.append(
             Look(
@@ -160,6 +163,16 @@ def look_at_store(
         control_difference: largest distance between our solution and the control's own, mm; None where there is none.
     """
     looks: list[Look] = []
+    turn = chain.values.get("r", 0.0) - (reference or {}).get("r", 0.0)
+    if abs(turn) > TURN_LIMIT:
+        looks.append(
+            Look(
+                True,
+                f"The part lies turned by {turn:+.3f}°, further than {TURN_LIMIT:g}° from where the set-up puts it",
+                "That is nearly always a touch on the wrong wall, or a part the wrong way round",
+                "Look how it lies; if that is meant, turn it in the description too",
+            )
+        )
     if stale:
         looks.append(
             Look(
@@ -170,7 +183,7 @@ def look_at_store(
             )
         )
     for axis, value in chain.values.items():
-        if reference is not None and axis in reference and chain.axis(axis).written:
+        if reference is not None and axis in reference and axis != "r" and chain.axis(axis).written:
             jump = value - reference[axis]
             if abs(jump) > jump_limit:
                 looks.append(

@@ -14,6 +14,23 @@ SEARCH_MARGIN = 1.0
 """How far, mm, a search goes beyond what the stated uncertainty asks for, so that a wall just there is still met."""
 
 
+MOST_REPEATS = 9
+LEAST_SPREAD = 2.0
+"""Touches that are to give an angle lie at least so far apart, mm."""
+
+
+def _a(word: str) -> str:
+    return f"{'an' if word[0] in 'aeiou' else 'a'} {word}"
+
+
+@dataclass(frozen=True, slots=True)
+class Contact:
+    """A place to be touched: the direction of its wall from the start, and how far from the start the search begins."""
+
+    direction: Vector
+    aside: Vector = (0.0, 0.0, 0.0)
+
+
 @dataclass(frozen=True, slots=True)
 class Measurement:
     """One measurement. Positions are spindle (gauge point) machine coordinates, mm.
@@ -25,6 +42,10 @@ class Measurement:
     the feature's upper edge the ball's end is when it touches; `drop` how far it goes down from a start over the
     feature to touch beside it. `size` is the
     nominal diameter, or the width between opposite walls; of a pocket or block that along X, and `size_y` along Y.
+    `spread` is how far apart along a wall its two touches lie, 0 for one touch a wall; of a plane the side of the
+    triangle. `repeats` is how often each place is touched; `second_depth` how much deeper the second level of a tilted
+    bore lies; with `known_size` the diameter stands in for a touch. `turn_uncertainty`, degrees, is how far the part
+    may lie turned: touches apart along a wall must reach it all the same.
     """
 
     name: str
@@ -42,6 +63,11 @@ class Measurement:
     size_limit: float | None = None
     title: str = ""
     size_y: float | None = None
+    spread: float = 0.0
+    repeats: int = 1
+    second_depth: float = 0.0
+    known_size: bool = False
+    turn_uncertainty: float = 0.0
 
     def __post_init__(self) -> None:
         figures = (*self.start, self.clear_z, self.search, self.start_uncertainty, self.depth, self.standoff)
@@ -55,21 +81,40 @@ class Measurement:
                 "The approach would go through the part",
                 "Raise the clear height, or lower the start",
             )
-        if self.kind.is_paired:
-            self._check_pairs()
-        elif self.kind.is_corner:
+        if not 1 <= self.repeats <= MOST_REPEATS or self.spread < 0 or self.second_depth < 0:
+            raise PlanError(f"{self.name}: repeats, spread or the second depth make no sense", "", "Give other figures")
+        self._check_walls()
+
+    def _check_walls(self) -> None:
+        """Whether the directions are those of the kind, and the figures it needs are there."""
+        kind = self.kind
+        if kind.is_corner:
             if {axis for axis, _ in map(axis_of, self.directions)} != {0, 1} or self.standoff <= 0:
                 raise PlanError(f"{self.name}: a corner takes a wall along X and one along Y", "", "Mark its walls")
-        elif len(self.directions) != 1:
-            raise PlanError(f"{self.name}: a surface takes one direction", "", "Mark one wall")
+        elif kind.is_open:
+            below = self.directions[0][2] < -0.5 if self.directions else False
+            if len(self.directions) != 1 or (kind is not FeatureKind.SURFACE and below != (kind is FeatureKind.PLANE)):
+                raise PlanError(f"{self.name}: {_a(kind.value)} takes one direction", "", "Mark one wall")
+            if kind is not FeatureKind.SURFACE and self.spread < LEAST_SPREAD:
+                raise PlanError(
+                    f"{self.name}: its touches lie {self.spread:g} mm apart",
+                    "An angle from touches so near to each other is worth nothing",
+                    f"Touch at least {LEAST_SPREAD:g} mm apart",
+                )
+        else:
+            self._check_pairs()
+        if kind is FeatureKind.TILTED_BORE and self.second_depth < LEAST_SPREAD:
+            raise PlanError(
+                f"{self.name}: its levels lie {self.second_depth:g} mm apart",
+                "How the bore leans cannot be told from levels so near to each other",
+                f"Go at least {LEAST_SPREAD:g} mm deeper for the second",
+            )
 
     def _check_pairs(self) -> None:
-        wanted = 2 if self.kind in (FeatureKind.SLOT, FeatureKind.WEB) else 4
-        senses = {axis_of(direction) for direction in self.directions}
-        if len(self.directions) != wanted or any((axis, -sign) not in senses for axis, sign in senses):
-            raise PlanError(
-                f"{self.name}: a {self.kind.value} takes {wanted} touches, in opposite pairs", "", "Mark its walls"
-            )
+        if self.is_free:
+            self._check_free()
+        else:
+            self._check_opposite()
         if self.size is None or (self.kind.has_two_sizes and self.size_y is None):
             what = "diameter" if self.kind.is_round else "size"
             raise PlanError(
@@ -77,14 +122,93 @@ class Measurement:
                 "The search distance and the size guard hang on it",
                 f"Give the {what} from the drawing",
             )
-        narrow = min(self.across(axis) for axis, _ in senses)
-        if not self.kind.is_outside and narrow <= self.stylus.ball_diameter + 2 * self.start_uncertainty:
+        narrow = min(self.across(axis) for axis in {self.axis_along(direction) for direction in self.directions})
+        if not self.kind.is_outside and narrow <= self.stylus.ball_diameter + 2 * self.slack:
             sign = self.kind.size_sign
             raise PlanError(
                 f"{self.name}: the ball of ⌀{self.stylus.ball_diameter:g} hardly goes into {sign}{narrow:g}",
-                f"With the start known to ±{self.start_uncertainty:g} mm it may land on the edge",
+                f"With the wall known to ±{self.slack:.3g} mm it may land on the edge",
                 "Bring the tip nearer and state a smaller uncertainty, or take a smaller ball",
             )
+
+    def _check_opposite(self) -> None:
+        wanted = {FeatureKind.SLOT: 2, FeatureKind.WEB: 2, FeatureKind.BALL: 5}.get(self.kind, 4)
+        senses = {axis_of(direction) for direction in self.directions} - {(2, -1)}
+        below = len(self.directions) - len(senses)
+        lacking = any((axis, -sign) not in senses for axis, sign in senses)
+        if len(self.directions) != wanted or below != (self.kind is FeatureKind.BALL) or lacking:
+            raise PlanError(
+                f"{self.name}: {_a(self.kind.value)} takes {wanted} touches, in opposite pairs", "", "Mark its walls"
+            )
+
+    def _check_free(self) -> None:
+        """Directions that are not four in opposite pairs: two where the diameter is known, else three."""
+        wanted = 2 if self.known_size else 3
+        if len(self.directions) != wanted or self.kind not in (FeatureKind.BORE, FeatureKind.BOSS):
+            raise PlanError(
+                f"{self.name}: {len(self.directions)} directions do not make it",
+                "It takes three at any angles; or two, not opposite, where the diameter is known",
+                "Mark its walls",
+            )
+        headings = sorted(math.degrees(math.atan2(y, x)) % 360 for x, y, _ in self.directions)
+        gaps = [(b - a) % 360 for a, b in zip(headings, [*headings[1:], headings[0] + 360], strict=True)]
+        arc = 360 - max(gaps)
+        opposite = self.known_size and abs(arc - 180) < 20
+        if arc < 20 or opposite:
+            why = "opposite" if opposite else f"within {arc:.0f}°"
+            raise PlanError(
+                f"{self.name}: its touches lie {why}",
+                "They would leave its centre free, or nearly so",
+                "Choose directions further apart, none of them opposite where there are two",
+            )
+
+    @property
+    def slack(self) -> float:
+        """How far from its nominal place a wall may be where it is touched, each way, mm."""
+        return self.start_uncertainty + slack_along(self.spread, self.turn_uncertainty)
+
+    @property
+    def is_free(self) -> bool:
+        """Whether it is round and touched in free directions, not in two opposite pairs."""
+        pairs = len(self.directions) == 4 and all(max(map(abs, direction)) > 0.9999 for direction in self.directions)
+        return self.kind in (FeatureKind.BORE, FeatureKind.BOSS) and not pairs
+
+    @staticmethod
+    def axis_along(direction: Vector) -> int:
+        """The axis a direction runs along most."""
+        return max(range(3), key=lambda i: abs(direction[i]))
+
+    def contacts(self) -> tuple[Contact, ...]:
+        """Every place that is touched, in order; each of them `repeats` times."""
+        kind = self.kind
+        found: list[Contact] = []
+        half = self.spread / 2
+        if kind is FeatureKind.PLANE:
+            asides = ((-half, -half, 0.0), (half, -half, 0.0), (0.0, half, 0.0))
+            return tuple(Contact(self.directions[0], aside) for aside in asides)
+        if kind is FeatureKind.BALL:
+            below = Contact((0.0, 0.0, -1.0))
+            sides = [Contact(d) for d in self.directions if d[2] == 0]
+            return (below, *sides, below)
+        for direction in self.directions:
+            if not self.spread or kind.is_round or direction[2]:
+                found.append(Contact(direction))
+                continue
+            along = 1 - self.axis_along(direction)
+            shifts = (-half, half)
+            if kind.is_corner:  # from where the tip stands, away from the other wall
+                other = next(d for d in self.directions if d != direction)
+                shifts = (0.0, -self.spread * other[along])
+            for shift in shifts:
+                found.append(Contact(direction, (shift, 0.0, 0.0) if along == 0 else (0.0, shift, 0.0)))
+        if kind is FeatureKind.TILTED_BORE:
+            found += [Contact(c.direction, (0.0, 0.0, -self.second_depth)) for c in found]
+        return tuple(found)
+
+    @property
+    def touch_count(self) -> int:
+        """How many touches it makes."""
+        return len(self.contacts()) * self.repeats
 
     def across(self, axis: int) -> float:
         """The nominal distance between the walls along an axis (0 is X), mm; at a corner twice that to its wall."""
@@ -95,7 +219,7 @@ class Measurement:
     @property
     def nominal_reach(self) -> float:
         """How far the ball travels to the first wall when everything is where the drawing puts it, mm."""
-        return self.reach_along(axis_of(self.directions[0])[0])
+        return self.reach_along(self.axis_along(self.directions[0]))
 
     def reach_along(self, axis: int) -> float:
         """How far it travels to a wall along an axis, mm."""
@@ -109,22 +233,39 @@ class Measurement:
 
         It is clear of the wall at the worst stated place.
         """
-        return self.across(axis) / 2 + self.stylus.ball_diameter / 2 + self.start_uncertainty + SEARCH_MARGIN
+        return self.across(axis) / 2 + self.stylus.ball_diameter / 2 + self.slack + SEARCH_MARGIN
 
     def search_along(self, axis: int) -> float:
         """The search distance along an axis, mm: `search` is that of the first touch, all have the same margin."""
-        first, _ = axis_of(self.directions[0])
+        first = self.axis_along(self.directions[0])
         return self.search if self.kind.is_outside else self.search + (self.across(axis) - self.across(first)) / 2
+
+    @property
+    def search_down(self) -> float:
+        """The search distance of a touch from above, mm: a ball is searched for from the start, not from its side."""
+        return self.standoff + self.start_uncertainty + SEARCH_MARGIN if self.kind is FeatureKind.BALL else self.search
 
     def extreme_points(self) -> Iterator[Vector]:
         """The spindle positions furthest out on the path, for the check against the travels."""
         x, y, z = self.start
         yield x, y, self.clear_z
         yield self.start
-        for dx, dy, dz in self.directions:
-            axis, _ = axis_of((dx, dy, dz))
-            out = self.outside_distance(axis) if self.kind.is_outside else self.search_along(axis)
-            yield x + dx * out, y + dy * out, z + dz * out - self.drop
+        for contact in self.contacts():
+            dx, dy, dz = contact.direction
+            ax, ay, az = contact.aside
+            out = self.standoff + self.search
+            if not dz:
+                axis = self.axis_along(contact.direction)
+                out = self.outside_distance(axis) if self.kind.is_outside else self.search_along(axis)
+            elif self.kind.is_open:
+                out = self.search
+            drop = 0.0 if dz else self.drop
+            yield x + ax + dx * out, y + ay + dy * out, z + az + dz * out - drop
+
+
+def slack_along(spread: float, turn_uncertainty: float) -> float:
+    """How much nearer or further a wall may be at the ends of a spread (mm) when it is turned by so much (degrees)."""
+    return spread / 2 * math.tan(math.radians(turn_uncertainty))
 
 
 def propose_search(kind: FeatureKind, stylus: Stylus, size: float | None, standoff: float, uncertainty: float) -> float:

@@ -32,8 +32,11 @@ class Proof:
     allowed: float
     touches: int
     machine_seconds: float
+    turned: float = 0.0
+    """How far the angle is from the stored one, degrees, and how far it may be."""
+    turned_allowed: float = 0.0
 
     @property
     def holds(self) -> bool:
         """Whether the program ended with the stored value, within what the stated uncertainty allows."""
-        return self.worst <= self.allowed
+        return self.worst <= self.allowed and self.turned <= self.turned_allowed

@@ -6,6 +6,7 @@ round. There is nothing else to fill in, so signs and sides cannot contradict ea
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, replace
 from enum import Enum
 
@@ -47,44 +48,109 @@ class Reading:
 
 @dataclass(frozen=True, slots=True)
 class Rose:
-    """Marks, stance and form. `over` means the tip stands above the feature; otherwise inside it or beside the wall."""
+    """Marks, stance and form. `over` means the tip stands above the feature; otherwise inside it or beside the wall.
+
+    `twice`: every wall is touched at two places, which gives an angle; a bore at two levels. `headings`, degrees from
+    +X, are directions of a round feature that are not those of the marks.
+    """
 
     marks: frozenset[Wall] = frozenset()
     over: bool = False
     round: bool = False
+    twice: bool = False
+    headings: tuple[float, ...] = ()
 
     def toggle(self, wall: Wall) -> Rose:
-        """Mark or unmark a wall. Metal below is a feature of its own: it clears the sides, and the sides clear it."""
+        """Mark a wall, mark it twice for an angle, or take it off. Metal below is a feature of its own: it clears the
+        sides, and the sides clear it; but over a round feature with all four it is the top of a ball.
+        """
+        plain = replace(self, headings=())
         if wall in self.marks:
-            return replace(self, marks=self.marks - {wall})
+            if not self.twice and (len(self.marks) == 1 or not self.round):
+                return replace(plain, twice=True)
+            return replace(plain, marks=self.marks - {wall}, twice=False)
+        if wall is Wall.BELOW and self.round and self.over and self.marks == frozenset(SIDES):
+            return replace(plain, marks=self.marks | {wall}, twice=False)
         keep = self.marks - {Wall.BELOW} if wall is not Wall.BELOW else frozenset()
-        return replace(self, marks=keep | {wall})
+        return replace(plain, marks=keep | {wall}, twice=self.twice and bool(keep))
 
     def all_round(self) -> Rose:
-        """All four sides, round: a bore from inside, a boss from over."""
-        return replace(self, marks=frozenset(SIDES), round=True)
+        """All four sides, round: a bore from inside, a boss from over; again, a bore at two levels."""
+        if self.round and self.marks == frozenset(SIDES):
+            return replace(self, twice=not self.twice and not self.over, headings=())
+        return replace(self, marks=frozenset(SIDES), round=True, twice=False, headings=())
+
+    def with_headings(self, headings: tuple[float, ...]) -> Rose:
+        """Touched in these directions, degrees from +X; the marks are the sides they are nearest to."""
+        order = (Wall.RIGHT, Wall.UP, Wall.LEFT, Wall.DOWN)
+        marks = frozenset(order[round(heading / 90) % 4] for heading in headings)
+        return replace(self, marks=marks, round=True, twice=False, headings=headings)
+
+    @property
+    def directions(self) -> tuple[Vector, ...]:
+        """Unit vectors towards what is marked; opposite walls one after the other, and what is below last."""
+        if self.headings:
+            turns = [math.radians(heading) for heading in self.headings]
+            return tuple((math.cos(turn), math.sin(turn), 0.0) for turn in turns)
+        return tuple(wall.direction for wall in (*SIDES, Wall.BELOW) if wall in self.marks)
 
     def read(self) -> Reading:
         """Name the feature in trade words."""
         marks = self.marks
         if not marks:
             return Reading("nothing marked", None, "Mark where metal is with the arrow keys; d for below.")
-        if marks == {Wall.BELOW}:
-            return Reading("surface below", FeatureKind.SURFACE, "One touch down.")
+        if self.headings:
+            return self._free(len(self.headings))
         if len(marks) == 1:
-            (wall,) = marks
-            return Reading(f"surface towards {wall.shown}", FeatureKind.SURFACE, f"One touch towards {wall.shown}.")
+            return self._face(next(iter(marks)))
+        if Wall.BELOW in marks:
+            return Reading("ball", FeatureKind.BALL, "On top, on four sides at its middle, and on top again.")
         if len(marks) == 4:
-            if self.round:
-                kind = FeatureKind.BOSS if self.over else FeatureKind.BORE
-                return Reading(kind.value, kind, "Four touches, centred after the first two.")
-            kind = FeatureKind.BLOCK if self.over else FeatureKind.POCKET
-            return Reading(kind.value, kind, "Four touches: middle and size along X and along Y.")
-        if len(marks) == 2 and len({abs(wall.direction[0]) for wall in marks}) == 1:
+            return self._all_sides()
+        if self.round and (len(marks) == 3 or not self._opposite):
+            return self._free(len(marks))
+        if len(marks) == 2 and self._opposite:
             kind = FeatureKind.WEB if self.over else FeatureKind.SLOT
             along = "X" if Wall.LEFT in marks else "Y"
-            return Reading(kind.value, kind, f"Two touches: the middle along {along}, and the width.")
+            more = ", and how it is turned" if self.twice else ""
+            count = "Four" if self.twice else "Two"
+            return Reading(kind.value, kind, f"{count} touches: middle along {along}, width{more}.")
         if len(marks) == 2:
             corner = FeatureKind.OUTSIDE_CORNER if self.over else FeatureKind.INSIDE_CORNER
-            return Reading(corner.value, corner, "One touch on each wall, square to the axes.")
-        return Reading("three walls", None, "Mark the fourth, or take one off.")
+            hint = "Two touches on each wall, at any angle." if self.twice else "One touch on each wall, square to X Y."
+            return Reading(corner.value, corner, hint)
+        return Reading("three walls", None, "Mark the fourth, or take one off; r: an interrupted round.")
+
+    @property
+    def _opposite(self) -> bool:
+        """Whether two marks face each other."""
+        return len({abs(wall.direction[0]) for wall in self.marks}) == 1
+
+    def _face(self, wall: Wall) -> Reading:
+        if wall is Wall.BELOW:
+            if self.twice:
+                return Reading("plane below", FeatureKind.PLANE, "Three touches down: height, and how it leans.")
+            return Reading("surface below", FeatureKind.SURFACE, "One touch down.")
+        if self.twice:
+            return Reading(f"edge towards {wall.shown}", FeatureKind.EDGE, "Two touches: where it is, and its angle.")
+        return Reading(f"surface towards {wall.shown}", FeatureKind.SURFACE, f"One touch towards {wall.shown}.")
+
+    def _all_sides(self) -> Reading:
+        if self.round and self.twice:
+            if self.over:
+                return Reading("boss at two levels", None, "A bore can be touched at two levels; a boss at one.")
+            return Reading("bore at two levels", FeatureKind.TILTED_BORE, "Four touches at each: how its axis leans.")
+        if self.round:
+            kind = FeatureKind.BOSS if self.over else FeatureKind.BORE
+            return Reading(kind.value, kind, "Four touches, centred after the first two.")
+        kind = FeatureKind.BLOCK if self.over else FeatureKind.POCKET
+        if self.twice:
+            return Reading(kind.value, kind, "Eight touches: middle, sizes, skew and squareness.")
+        return Reading(kind.value, kind, "Four touches: middle and size along X and along Y.")
+
+    def _free(self, count: int) -> Reading:
+        """Part of a round: three directions, or two where its diameter is known."""
+        kind = FeatureKind.BOSS if self.over else FeatureKind.BORE
+        if count == 3:
+            return Reading(f"interrupted {kind.value}", kind, "Three touches at any angles.")
+        return Reading(f"{kind.value} of known ⌀", kind, "Two touches; the diameter stands in for the others.")

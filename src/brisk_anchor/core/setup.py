@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING
 
 from brisk_anchor.core.hand_tools import HandTool
 from brisk_anchor.core.kinds import FeatureKind, Vector
-from brisk_anchor.core.rules import FromFeature, Keep, Rule
+from brisk_anchor.core.rules import FromFeature, FromFit, Keep, Rule
 from brisk_anchor.core.touches import Stylus
 
 if TYPE_CHECKING:  # NumPy behind it would be loaded before the first paint
@@ -83,8 +84,19 @@ class DrawnFeature:
     size_y: float | None = None
     skew: float = 0.0
     """How far, degrees, its walls lie from the machine's axes: anything but 0 cannot be touched square."""
+    spread: float = 0.0
+    """How far apart along a wall its two touches lie, 0 for one touch; of a plane the side of the triangle, mm."""
+    second_depth: float = 0.0
+    """How much deeper the second level of a tilted bore lies, mm."""
+    headings: tuple[float, ...] = ()
+    """Where it is touched, where that is not all round: degrees from +X; two where its size stands in for a touch."""
     balloon: int | None = None
     tolerance: tuple[float, float] | None = None
+
+    @property
+    def top(self) -> float:
+        """Machine Z of its highest edge, mm: a ball's place is its middle."""
+        return self.machine[2] + ((self.size or 0.0) / 2 if self.kind is FeatureKind.BALL else 0.0)
 
     @property
     def size_words(self) -> str:
@@ -93,6 +105,14 @@ class DrawnFeature:
             return f"{self.size:g} wide"
         sizes = "×".join(f"{size:g}" for size in (self.size, self.size_y) if size)
         return f"{self.kind.size_sign}{sizes}" if sizes else ""
+
+
+def drawn_heading(feature: DrawnFeature, other: DrawnFeature | None = None) -> float:
+    """By the description: how far an edge is turned, or the heading from a feature to another; degrees."""
+    if other is None:
+        return feature.skew
+    (x, y, _), (to_x, to_y, _) = feature.machine, other.machine
+    return math.degrees(math.atan2(to_y - y, to_x - x))
 
 
 @dataclass(frozen=True, slots=True)
@@ -162,6 +182,8 @@ class Setup:
     words: tuple[DrawnWord, ...] = field(default=())
     hand_tools: tuple[HandTool, ...] = field(default=())
     card: JobCard = JobCard()
+    turn_uncertainty: float = 2.0
+    """How far a part may lie turned from where the set-up puts it, degrees."""
     turn: float = 0.0
     """How far the part's drawing is turned about Z on the machine, degrees."""
 
@@ -172,9 +194,11 @@ class Setup:
                 return feature
         raise KeyError(name)
 
-    def nominal(self, rule: FromFeature, axis: str) -> float:
+    def nominal(self, rule: FromFeature | FromFit, axis: str) -> float:
         """Where a rule puts the zero along an axis by the description, machine mm."""
         i = "xyz".index(axis)
+        if isinstance(rule, FromFit):
+            return self.drawn(rule.names[0]).machine[i] - rule.places[0][i]
         places = [self.drawn(name).machine[i] for name in rule.features]
         return sum(places) / len(places) - rule.drawing + rule.allowance + rule.master
 

@@ -9,7 +9,7 @@ import numpy as np
 
 from brisk_anchor.core.errors import GeometryError
 from brisk_anchor.core.estimates import SHARED, Estimate, correlated, derive
-from brisk_anchor.core.features import Feature, solve_circle, solve_surface
+from brisk_anchor.core.features import Feature, mean_place, solve_circle, solve_surface
 from brisk_anchor.core.frames import Array
 from brisk_anchor.core.kinds import FeatureKind
 from brisk_anchor.core.shapes import solve_known_circle, solve_plane, solve_sphere
@@ -93,6 +93,8 @@ def solve_plane_feature(name: str, touches: Sequence[Touch]) -> Feature:
         raise GeometryError(f"{name} stands upright", "It has no height", "Touch it from the side, as an edge")
     tool = touches[0].stylus
     point, normal = np.array(plane.point), np.array(plane.normal)
+    spot = (*mean_place(touches)[:2], plane.height(*mean_place(touches)[:2])[0])
+    away = np.array(spot) - point
     first, second = np.array(plane.first), np.array(plane.second)
     inputs = correlated(name, (0.0, 0.0, 0.0), plane.covariance)
     inputs.append(Estimate(0.0, {f"{SHARED}T{tool.tool_number} length": -tool.u_length}))
@@ -100,13 +102,13 @@ def solve_plane_feature(name: str, touches: Sequence[Touch]) -> Feature:
     def work(x: Array) -> tuple[float, float, float]:
         n = normal - x[1] * first - x[2] * second
         n = n / np.linalg.norm(n)
+        along = (x[0] - float(n[:2] @ away[:2])) / n[2]
         return (
-            float(point[2] + x[0] / normal[2] + x[3]),
+            float(point[2] + along + x[3]),
             -math.degrees(math.atan2(n[1], n[2])),
             math.degrees(math.atan2(n[0], n[2])),
         )
 
-    spot = (plane.point[0], plane.point[1], plane.point[2])
     form = float(np.ptp(plane.residuals)) if len(touches) > 3 else None
     estimates = derive(work, inputs)
     axes = ("z", "a", "b")

@@ -99,13 +99,18 @@ def wall_line(name: str, touches: Sequence[Touch]) -> WallLine:
     away, turned = correlated(name, (0.0, 0.0), edge.covariance)
     radius = Estimate(0.0, {f"{SHARED}T{tool.tool_number} radius": tool.u_radius})
 
+    *spot, z = mean_place(touches)
+    at = spot[1 - axis]
+
     def work(x: Array) -> tuple[float, float]:
-        # The line lies `x[0] + x[2]` beyond its fitted place along its normal; where that is along the axis:
-        return edge.point[axis] + (x[0] + x[2]) / normal[axis], turn0 + math.degrees(x[1])
+        # Turned by x[1] about its fitted place and x[0] + x[2] beyond it along its normal; where that is at `at`:
+        c, s = math.cos(x[1]), math.sin(x[1])
+        n = (c * normal[0] - s * normal[1], s * normal[0] + c * normal[1])
+        beyond = x[0] + x[2] - n[1 - axis] * (at - edge.point[1 - axis])
+        return edge.point[axis] + beyond / n[axis], turn0 + math.degrees(x[1])
 
     place, turn = derive(work, (away, turned, radius))
-    _, _, z = mean_place(touches)
-    return WallLine(axis, edge.point[1 - axis], place, turn, edge.residuals, z)
+    return WallLine(axis, at, place, turn, edge.residuals, z)
 
 
 def crossing(first: Array, second: Array) -> tuple[float, float]:

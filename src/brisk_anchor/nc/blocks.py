@@ -257,13 +257,13 @@ class BlockRunner(Coordinates):
         if not self.modal.absolute:
             steps, aims = steps | aims, {}
         if not aims:
-            dx, dy = self.turned(steps.get(0, 0.0), steps.get(1, 0.0), self.modal.rotation)
+            dx, dy = self.turned(steps.get(0, 0.0), steps.get(1, 0.0), self.modal.rotation + self.row_angle())
             return self._on_machine((now[0] + dx, now[1] + dy, now[2] + steps.get(2, 0.0)))
         program = self.to_program(now)
         aims |= {i: program[i] + step for i, step in steps.items()}
         x, y, z = (aims.get(i, program[i]) for i in range(3))
         placed = self.to_machine((x, y, z))
-        still = not self.modal.rotation
+        still = not self.modal.rotation and not self.row_angle()
         x, y, z = (placed[i] if i in aims or not (still or i == 2) else now[i] for i in range(3))
         return self._on_machine((x, y, z))
 
@@ -416,7 +416,7 @@ class BlockRunner(Coordinates):
             raise ExpressionError(f"{block} writes no row that this control has")
         if not self.modal.absolute:
             raise ExpressionError("G10 under G91 means different things on different controls: put G90 before it")
-        if "R" in letters:
+        if "R" in letters and self.profile.all_rows[name].rotation is None:
             raise ExpressionError("this control keeps no rotation in its offset table")
         values, step = list(self.machine.offset(name)), self.profile.resolution
         here = self.to_program(self.machine.position)
@@ -438,5 +438,7 @@ class BlockRunner(Coordinates):
             if letter in letters
         }
         self.machine.write_offset(name, (values[0], values[1], values[2]))
+        if "R" in letters:
+            turned["R"] = letters["R"]
         for letter, value in turned.items():
             self.machine.write_angle_offset(name, letter, round(value, 9))

@@ -30,6 +30,10 @@ class Coordinates:
         x, y, z = x + local[0] + placed[0], y + local[1] + placed[1], z + local[2] + placed[2]
         return x, y, z + (self.length(modal.length) if modal.length else 0.0) + modal.length_shift
 
+    def row_angle(self) -> float:
+        """How far the active row itself turns coordinates about its zero, degrees."""
+        return self.machine.angle_offset(self.modal.offset).get("R", 0.0)
+
     def angle_shift(self, letter: str) -> float:
         """Machine angle less program angle of a rotary axis, degrees."""
         own = self.machine.angle_offset(self.modal.offset).get(letter, 0.0)
@@ -50,9 +54,26 @@ class Coordinates:
         c, s = cosine(angle), sine(angle)
         return x * c - y * s, x * s + y * c
 
+    def _within(self, axis: int) -> float:
+        """The shifts within the row, which its angle turns with everything else, mm."""
+        return self.modal.local_shift[axis] + self.modal.set_shift[axis]
+
+    def _turned_row(self, place: Vector, shift: Vector, angle: float) -> Vector:
+        """A program position in a row that is turned: shifts within it are turned, its own zero is not."""
+        x, y = place[0], place[1]
+        if self.modal.rotation:
+            cx, cy = self.modal.rotation_centre
+            dx, dy = self.turned(x - cx, y - cy, self.modal.rotation)
+            x, y = cx + dx, cy + dy
+        inner = self._within(0), self._within(1)
+        x, y = self.turned(x + inner[0], y + inner[1], angle)
+        return x + shift[0] - inner[0], y + shift[1] - inner[1], place[2] + shift[2]
+
     def to_machine(self, place: Vector) -> Vector:
         """A program position, mm, in machine coordinates."""
         shift = self.shift()
+        if angle := self.row_angle():
+            return self._turned_row(place, shift, angle)
         if not self.modal.rotation:
             return place[0] + shift[0], place[1] + shift[1], place[2] + shift[2]
         cx, cy = self.modal.rotation_centre
@@ -62,7 +83,12 @@ class Coordinates:
     def to_program(self, machine: Vector) -> Vector:
         """A machine position in program coordinates, mm."""
         shift = self.shift()
+        angle = self.row_angle()
+        inner = (self._within(0), self._within(1)) if angle else (0.0, 0.0)
         x, y, z = (value - by for value, by in zip(machine, shift, strict=True))
+        if angle:
+            x, y = self.turned(x + inner[0], y + inner[1], -angle)
+            x, y = x - inner[0], y - inner[1]
         if self.modal.rotation:
             cx, cy = self.modal.rotation_centre
             dx, dy = self.turned(x - cx, y - cy, -self.modal.rotation)

@@ -11,11 +11,13 @@ from brisk_anchor.nc.steps import (
     Check,
     Compute,
     Guarded,
+    KeepAngle,
     NoCommonShift,
     Number,
     Probe,
     Rapid,
     ReadBack,
+    Release,
     Report,
     SafeState,
     Section,
@@ -126,16 +128,23 @@ class MacroWriter(TextWriter):
                     )
             case Store(row, values):
                 offset = profile.row(row)
-                written = " ".join(self.word(axis.upper(), value) for axis, value in values)
+                written = self.row_words(row, values)
                 self.put(f"{offset.write} {written}", f"writes offset {row}", note=f"write {row}")
             case ReadBack(row, values):
                 offset = profile.row(row)
-                for axis, value in values if offset.read else ():
-                    held = f"#{offset.read['xyz'.index(axis)]}"  # type: ignore[index]
+                for axis, value in values:
+                    holds = offset.reads(axis)
+                    if holds is None:
+                        continue
+                    held = f"#{holds}"
                     condition = f"ABS[{held}-{self.expression(value)}] GT {self.figure(profile.resolution * 2)}"
                     self.put(
                         self.alarm(condition, AlarmNumber.READ_BACK, f"{row} {axis.upper()} WAS NOT TAKEN"),
                         f"read back: alarm unless the table holds what was written to {row} {axis.upper()}",
                     )
+            case Release(names):
+                self.release(names)
+            case KeepAngle(row, value):
+                self.keep_angle(row, value)
             case Report():
                 self.put(self.print_line(step), "prints a report line that the application reads")

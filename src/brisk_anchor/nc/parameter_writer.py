@@ -10,7 +10,6 @@ row. So nothing may stand on top of that row: the first guard sees to it. The wr
 from __future__ import annotations
 
 from brisk_anchor.core.errors import Finding, PlanError, ProfileError
-from brisk_anchor.core.touches import AXES
 from brisk_anchor.nc.profile import Profile
 from brisk_anchor.nc.program import ResultLine
 from brisk_anchor.nc.steps import (
@@ -19,12 +18,14 @@ from brisk_anchor.nc.steps import (
     Compute,
     Expression,
     Guarded,
+    KeepAngle,
     Name,
     NoCommonShift,
     Number,
     Probe,
     Rapid,
     ReadBack,
+    Release,
     Report,
     SafeState,
     Section,
@@ -49,7 +50,10 @@ class ParameterWriter(TextWriter):
 
     def __init__(self, profile: Profile) -> None:
         super().__init__(profile)
-        name, row = next(iter(profile.offsets.items()))
+        # Positions are worked out from a row. One that programs of the shop turn would turn them: then it is the last.
+        first = next(iter(profile.offsets.values()))
+        name, row = list(profile.offsets.items())[-1 if first.rotation is not None else 0]
+        self.first_select = first.select
         if not (profile.moves and profile.probing and profile.positions and row.read and profile.moves.guarded):
             raise ProfileError(profile.name, (Finding("language", f"{profile.language} has no parameters"),))
         self.moves, self.probing, self.skip = profile.moves, profile.probing, profile.positions.skip
@@ -61,6 +65,8 @@ class ParameterWriter(TextWriter):
     def end(self) -> None:
         """Absolute positions, end."""
         self.put(self.moves.absolute, "absolute positions again")
+        if self.select != self.first_select:
+            self.put(self.first_select, "the first row again, in which every program here ends")
         super().end()
 
     # -- pieces ------------------------------------------------------------------------------------------------
@@ -76,16 +82,15 @@ class ParameterWriter(TextWriter):
         """A machine position as a word in the selected row."""
         return self.word("XYZ"[axis], Binary(machine, "-", Variable(self.origin[axis])))
 
-    def _held(self, row: str, axis: int) -> Expression | None:
-        read = self.profile.row(row).read
-        return Variable(read[axis]) if read else None
-
     def _no_shift(self) -> None:
         numbers: list[int] = []
         if self.profile.positions and self.profile.positions.set_shift:
             numbers += self.profile.positions.set_shift
         if (name := self.profile.common_shift) and (read := self.profile.row(name).read):
             numbers += read
+        rotation = self.profile.row(self.row).rotation
+        if rotation is not None:
+            self._guard(f"{self.figure(self.profile.resolution)}-ABS[#{rotation}]", f"{self.row} MUST NOT BE TURNED")
         if numbers:
             held = "-".join(f"ABS[#{number}]" for number in numbers)
             self._guard(f"{self.figure(self.profile.resolution)}-{held}", "A SHIFT STANDS ON TOP OF THE OFFSETS")
@@ -186,14 +191,19 @@ class ParameterWriter(TextWriter):
             case NoCommonShift():
                 self._no_shift()
             case Store(row, values):
-                written = " ".join(self.word(axis.upper(), value) for axis, value in values)
+                written = self.row_words(row, values)
                 code = f"{self.moves.absolute} {profile.row(row).write} {written}"
                 self.put(code, f"writes offset {row}", note=f"write {row}")
             case ReadBack(row, values):
                 for name, wanted in values:
-                    if (held := self._held(row, AXES.index(name))) is not None:
+                    if (holds := profile.row(row).reads(name)) is not None:
+                        held = Variable(holds)
                         text = f"{row} {name.upper()} WAS NOT TAKEN"
                         self._guard(self._near(held, wanted, profile.resolution * 2), text)
+            case Release():
+                pass  # the parameter file is read after the program, so every touch keeps its own
+            case KeepAngle(row, value):
+                self.keep_angle(row, value)
             case Report(words, values):
                 self.results.append(ResultLine(words, tuple((a, self._result(v), _decimals(d)) for a, v, d in values)))
 

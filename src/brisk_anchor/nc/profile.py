@@ -26,6 +26,7 @@ from brisk_anchor.nc.profile_sections import (
     Probing,
     ProgramForm,
     Reference,
+    Rotation,
     Section,
     Skip,
     State,
@@ -95,6 +96,7 @@ class Profile(Section):
     ] = {}
     l20_sets_position: bool
     extended: Extended | None = None
+    rotation: Rotation | None = None
     offsets: dict[str, OffsetRow]
 
     @model_validator(mode="after")
@@ -135,6 +137,7 @@ class Profile(Section):
         return self
 
     def _check_variables(self) -> None:
+        self._check_rotation()
         if self.variables:
             low, high = self.variables.free
             first, last = self.variables.common
@@ -150,6 +153,17 @@ class Profile(Section):
                 raise ValueError(f"variable #{number} of {name} lies inside variables.common")
             taken[number] = name
 
+    def _check_rotation(self) -> None:
+        if self.rotation is None:
+            return
+        number = self.rotation.variable
+        low, high = (self.variables.kept if self.variables else None) or (1, 0)
+        free = self.variables.free if self.variables else (1, 0)
+        if self.language != "hash-macro" or not low <= number <= high or free[0] <= number <= free[1]:
+            raise ValueError("rotation.variable must be one of variables.kept and none of variables.free")
+        if "G68" in self.input.refuses:
+            raise ValueError("rotation.call uses G68, which input.refuses")
+
     def _system_variables(self) -> Iterator[tuple[str, int]]:
         """Every variable with a meaning of its own, and the field that gives it."""
         triples = {f"positions.{key}": value for key, value in (self.positions or ())}
@@ -159,6 +173,9 @@ class Profile(Section):
         for name, numbers in triples.items():
             for number in numbers or ():
                 yield name, number
+        for row, offset in self.all_rows.items():
+            if offset.rotation is not None:
+                yield f"offsets.{row}.rotation", offset.rotation
         for name, number in self.modal_variables.items():
             yield f"modal_variables.{name}", number
         for section, fields in (("tool", self.tool), ("alarm", self.alarm), ("timers", self.timers)):
@@ -197,6 +214,11 @@ class Profile(Section):
         return {
             number: (name, axis) for name, row in self.all_rows.items() for axis, number in enumerate(row.read or ())
         }
+
+    @functools.cached_property
+    def rotation_variables(self) -> dict[int, str]:
+        """Variable → the row whose angle it holds."""
+        return {row.rotation: name for name, row in self.all_rows.items() if row.rotation is not None}
 
     def tool_variable(self, number: int) -> tuple[int, int] | None:
         """Tool and column (L10 to L13) of the tool table that a variable holds, None when it holds none."""

@@ -157,6 +157,20 @@ class OffsetRow(Section):
     write: Annotated[str, Field(pattern=r"^G10 L(2|20) P\d+$")]
     select: Annotated[str, Field(pattern=r"^(G5[4-9](\.[1-3])?( P\d+)?)?$")]
     read: Triple | None = None
+    rotation: int | None = None
+
+    def reads(self, axis: str) -> int | None:
+        """The variable that holds a figure of the row, None where there is none."""
+        if axis == "r":
+            return self.rotation
+        return self.read["xyz".index(axis)] if self.read else None
+
+
+class Rotation(Section):
+    """How coordinates are turned where rows hold no angle: it is kept in `variable`, `call` turns by it."""
+
+    variable: int
+    call: Annotated[str, Field(pattern=r"^G68 X0\. Y0\. R#\{variable\}$")]
 
 
 class Extended(Section):

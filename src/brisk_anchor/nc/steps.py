@@ -37,13 +37,23 @@ class Binary:
     right: Expression
 
 
-Expression = Number | Name | Variable | Binary
+@dataclass(frozen=True, slots=True)
+class Function:
+    """A function of values: "SQRT", "SIN", "COS", or "ATAN" of two (the angle whose tangent is their quotient)."""
+
+    name: str
+    values: tuple[Expression, ...]
+
+
+Expression = Number | Name | Variable | Binary | Function
 
 
 def plus(base: Expression, by: float) -> Expression:
     """A value and a figure together: worked out now where it can be."""
     if isinstance(base, Number):
         return Number(base.value + by)
+    if not by:
+        return base
     return Binary(base, "+" if by >= 0 else "-", Number(abs(by)))
 
 
@@ -154,6 +164,21 @@ class Report:
     """Letter, value, decimals (0 for whole numbers, -1 for the profile's)."""
 
 
+@dataclass(frozen=True, slots=True)
+class Release:
+    """These values are not needed any more; their variables may hold others."""
+
+    names: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class KeepAngle:
+    """Keep the angle a row is turned by where programs of the shop read it."""
+
+    row: str
+    value: Expression
+
+
 Step = (
     Section
     | SafeState
@@ -168,6 +193,8 @@ Step = (
     | Store
     | ReadBack
     | Report
+    | Release
+    | KeepAngle
 )
 
 
@@ -182,3 +209,4 @@ class AlarmNumber:
     READ_BACK = 106
     TOOL = 107
     COMMON_SHIFT = 108
+    ANGLE = 109

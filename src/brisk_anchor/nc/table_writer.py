@@ -10,6 +10,8 @@ from brisk_anchor.nc.steps import (
     Check,
     Compute,
     Expression,
+    Function,
+    KeepAngle,
     Name,
     NoCommonShift,
     Number,
@@ -40,6 +42,8 @@ class TableWriter(TextWriter):
             case Binary(left, operator, right):
                 a, b = self._fold(left), self._fold(right)
                 return {"+": a + b, "-": a - b, "*": a * b}[operator] if operator != "/" else a / b
+            case Function(name, _):
+                raise PlanError(f"{name} is worked out by no control without variables", "", "Give a figure")
             case Variable(number):
                 raise PlanError(f"#{number} cannot be read on this control", "It has no variables", "Give a figure")
 
@@ -60,11 +64,13 @@ class TableWriter(TextWriter):
                 if self.profile.common_shift is not None:
                     self.put(self.comment("THE COMMON SHIFT MUST BE ZERO, LOOK BEFORE STARTING"), "look at the table")
             case Store(row, values):
-                written = " ".join(f"{axis.upper()}{self.figure(self._fold(value))}" for axis, value in values)
+                written = self.row_words(row, [(axis, Number(self._fold(value))) for axis, value in values])
                 self.put(f"{self.profile.row(row).write} {written}", f"writes offset {row}", note=f"write {row}")
             case ReadBack(row, values):
                 shown = "  ".join(f"{axis.upper()} {self.figure(self._fold(value))}" for axis, value in values)
                 self.put(self.comment(f"{row} THEN READS {shown}"), "compare with the control's screen")
+            case KeepAngle(row, value):
+                self.keep_angle(row, value)
             case Report(words, values):
                 figures = tuple((letter, float(self._fold(value)), 4 if d < 0 else d) for letter, value, d in values)
                 self.results.append(ResultLine(words, figures))

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.numbers import fixed
 from brisk_anchor.nc.profile import Profile
 from brisk_anchor.nc.program import ProgramLine, ResultLine, comment_text
-from brisk_anchor.nc.steps import Binary, Expression, Name, Number, Step, Variable
+from brisk_anchor.nc.steps import Binary, Expression, Function, Name, Number, Step, Variable
 
 
 class TextWriter:
@@ -67,7 +68,9 @@ class TextWriter:
         if names[0] in self.variables:
             return self.variables[names[0]]
         low, high = self.profile.variables.free if self.profile.variables else (1, 0)
-        first = low + len(self.variables)
+        taken = set(self.variables.values())
+        wanted = range(len(names))
+        first = next((n for n in range(low, high + 1) if not any(n + i in taken for i in wanted)), high + 1)
         if first + len(names) - 1 > high:
             raise PlanError(
                 f"The program needs more than the {high - low + 1} variables the profile allows",
@@ -77,6 +80,11 @@ class TextWriter:
         for offset, name in enumerate(names):
             self.variables[name] = first + offset
         return first
+
+    def release(self, names: tuple[str, ...]) -> None:
+        """Let the variables of names hold something else."""
+        for name in names:
+            self.variables.pop(name, None)
 
     def figure(self, value: float) -> str:
         """A figure at the control's resolution, always with a decimal point, never −0."""
@@ -91,6 +99,8 @@ class TextWriter:
             return f"#{value.number}"
         if isinstance(value, Name):
             return f"#{self.variables[value.name]}"
+        if isinstance(value, Function):
+            return value.name + "/".join(f"[{self.expression(part)}]" for part in value.values)
         left, right = self.expression(value.left, nested=True), self.expression(value.right, nested=True)
         if isinstance(value.right, Number) and value.operator in "+-" and value.right.value < 0:
             text = f"{left}{'-+'[value.operator == '-']}{self.figure(-value.right.value)}"
@@ -98,7 +108,31 @@ class TextWriter:
             text = f"{left}{value.operator}{right}"
         return f"[{text}]" if nested else text
 
+    def row_words(self, row: str, values: Sequence[tuple[str, Expression]]) -> str:
+        """Values of a row as words; an angle only where the row itself holds it."""
+        holds = self.profile.row(row).rotation is not None
+        return " ".join(self.word(axis.upper(), value) for axis, value in values if axis != "r" or holds)
+
+    def keep_angle(self, row: str, value: Expression) -> None:
+        """Keep the angle of a row where programs of the shop turn their coordinates by it.
+
+        Raises:
+            PlanError: the control knows no such way.
+        """
+        rotation = self.profile.rotation
+        if self.profile.row(row).rotation is not None:
+            return
+        if rotation is None:
+            raise PlanError(
+                f"{row} lies turned, and a control with the profile {self.profile.name} cannot turn coordinates",
+                "Its program would cut along the machine's axes",
+                "Turn the part or the table by the angle, or choose a datum without R",
+            )
+        self.put(f"#{rotation.variable}={self.expression(value)}", f"the angle {row} is turned by", note=f"angle {row}")
+        call = rotation.call.format(variable=rotation.variable)
+        self.put(self.comment(f"A PROGRAM IN {row} TURNS ITS COORDINATES BY {call}"), "how the angle is used")
+
     def word(self, letter: str, value: Expression) -> str:
         """An address word."""
         text = self.expression(value)
-        return f"{letter}[{text}]" if isinstance(value, Binary) else f"{letter}{text}"
+        return f"{letter}[{text}]" if isinstance(value, Binary | Function) else f"{letter}{text}"

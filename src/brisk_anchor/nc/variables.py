@@ -117,6 +117,8 @@ class Variables:
         if (place := self._profile.row_variables.get(number)) is not None:
             row, i = place
             return self._machine.offset(row)[i] * self._wide[i] / self._modal.unit
+        if (turned := self._profile.rotation_variables.get(number)) is not None:
+            return self._machine.angle_offset(turned).get("R", 0.0)
         if (entry := self._profile.tool_variable(number)) is not None:
             try:
                 return self._machine.tool_value(*entry) / self._modal.unit

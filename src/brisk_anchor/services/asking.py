@@ -7,14 +7,16 @@ from dataclasses import dataclass, replace
 
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.kinds import FeatureKind, Vector
-from brisk_anchor.core.measuring import Measurement, propose_search
-from brisk_anchor.core.rose import SIDES, Rose, Wall
+from brisk_anchor.core.measuring import Measurement, propose_search, slack_along
+from brisk_anchor.core.rose import Rose, Wall
 from brisk_anchor.core.setup import DrawnFeature, Setup
 
 APPROACH = 8.0
 """How far, mm, over a boss or surface the tip stands before it goes down, when a drawn feature is pointed at."""
 NEARBY = 15.0
 """How far, mm, the tip may stand from a drawn feature of the same kind and still be taken to mean it."""
+STEEPEST = 20.0
+"""How far, degrees, a wall may be drawn askew and still be touched along an axis."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,19 +35,58 @@ class Asking:
     reach: float | None = None
     search: float | None = None
     size_y: float | None = None
+    spread: float | None = None
+    second_depth: float | None = None
+    repeats: int = 1
 
     def figures(self) -> dict[str, str]:
         """What must be known of it, by the word for it: the name of the field here."""
         kind = self.rose.read().kind
         if kind is None:
             return {}
+        apart = {"apart": "spread"} if self.rose.twice and kind is not FeatureKind.TILTED_BORE else {}
         if kind is FeatureKind.OUTSIDE_CORNER:
-            return {"distance": "reach", "depth": "depth"}
+            return {"distance": "reach", "depth": "depth", **apart}
         if not kind.is_paired:
-            return {"distance": "reach"}
+            return {"distance": "reach", **apart}
         if kind.has_two_sizes:
-            return {"size in X": "size", "size in Y": "size_y", "depth": "depth"}
-        return {"diameter" if kind.is_round else "width": "size", "depth": "depth"}
+            return {"size in X": "size", "size in Y": "size_y", "depth": "depth", **apart}
+        if kind is FeatureKind.BALL:
+            return {"diameter": "size"}
+        second = {"2nd level": "second_depth"} if kind is FeatureKind.TILTED_BORE else {}
+        return {"diameter" if kind.is_round else "width": "size", "depth": "depth", **second, **apart}
+
+    def optional(self) -> dict[str, str]:
+        """What can be said of it beside that, by the word for it."""
+        angles = {f"angle {n}": f"heading {n}" for n in range(1, len(self._headings()) + 1)}
+        return {"search": "search", "times each": "repeats", **angles}
+
+    def _headings(self) -> tuple[float, ...]:
+        """Directions of part of a round that a person may choose, degrees."""
+        reading = self.rose.read()
+        free = reading.kind in (FeatureKind.BORE, FeatureKind.BOSS) and len(self.rose.directions) < 4
+        if not free:
+            return ()
+        return self.rose.headings or tuple(round(math.degrees(math.atan2(y, x)), 6) for x, y, _ in self.rose.directions)
+
+    def figure(self, field: str) -> float | None:
+        """A figure by the name of its field."""
+        if field.startswith("heading "):
+            return self._headings()[int(field[-1]) - 1]
+        value: float | None = getattr(self, field)
+        return value
+
+    def with_figure(self, field: str, value: float) -> Asking:
+        """The same with a figure typed. Raises PlanError for a count that is none."""
+        if field.startswith("heading "):
+            headings = list(self._headings())
+            headings[int(field[-1]) - 1] = value
+            return replace(self, rose=self.rose.with_headings(tuple(headings)))
+        if field == "repeats":
+            if value != int(value):
+                raise PlanError(f"{value:g} times is no count", "", "Type a whole number")
+            return replace(self, repeats=int(value))
+        return replace(self, **{field: value})  # type: ignore[arg-type]
 
     @property
     def title(self) -> str:
@@ -62,9 +103,14 @@ class Asking:
 
 def point_at(setup: Setup, drawn: DrawnFeature) -> Asking:
     """Fill the rose from a drawn feature, with the start at its nominal place."""
-    x, y, edge = drawn.machine
+    x, y, _ = drawn.machine
+    edge = drawn.top
     stylus = setup.stylus
     walls = [Wall[name] for name in drawn.walls]
+    if drawn.kind is FeatureKind.BALL:
+        walls.append(Wall.BELOW)
+    doubled = drawn.spread > 0 or drawn.kind is FeatureKind.TILTED_BORE
+    rose = Rose(frozenset(walls), over=drawn.over, round=drawn.kind.is_round, twice=doubled)
     stands_in = drawn.kind.is_paired and not drawn.kind.is_outside
     tip = edge - drawn.depth if stands_in else edge + APPROACH
     reach = None if drawn.kind.is_paired else APPROACH
@@ -76,13 +122,15 @@ def point_at(setup: Setup, drawn: DrawnFeature) -> Asking:
         x, y = (a - away * sum(wall.direction[i] for wall in walls) for i, a in enumerate((x, y)))
         tip = edge - drawn.depth
     return Asking(
-        rose=Rose(frozenset(walls), over=drawn.over, round=drawn.kind.is_round),
+        rose=rose.with_headings(drawn.headings) if drawn.headings else rose,
         start=(x, y, tip + stylus.length),
         drawn=drawn,
         size=drawn.size,
         size_y=drawn.size_y,
         depth=drawn.depth or None,
         reach=reach,
+        spread=drawn.spread or None,
+        second_depth=drawn.second_depth or None,
     )
 
 
@@ -96,7 +144,7 @@ def recognise(setup: Setup, asking: Asking) -> Asking:
     near = [
         (math.dist(tip[:2], drawn.machine[:2]), drawn)
         for drawn in setup.features
-        if drawn.kind is kind and set(drawn.walls) == marks
+        if drawn.kind is kind and set(drawn.walls) == marks - ({"BELOW"} if kind is FeatureKind.BALL else set())
     ]
     if not near:
         return asking
@@ -112,6 +160,8 @@ def recognise(setup: Setup, asking: Asking) -> Asking:
         size=drawn.size if asking.size is None else asking.size,
         size_y=drawn.size_y if asking.size_y is None else asking.size_y,
         depth=depth,
+        spread=asking.spread or drawn.spread or None,
+        second_depth=asking.second_depth or drawn.second_depth or None,
         reach=asking.reach if asking.reach is not None or kind.is_paired else _reach(asking, drawn, tip),
     )
 
@@ -141,29 +191,31 @@ def build_measurement(setup: Setup, asking: Asking) -> Measurement:
     missing = asking.missing()
     if missing:
         raise PlanError(f"The {missing} is not known", "The search distance and the guards hang on it", "Type it")
-    if asking.drawn is not None and asking.drawn.skew:
+    skew = asking.drawn.skew if asking.drawn is not None else 0.0
+    limit = STEEPEST if asking.rose.twice else 0.0
+    if asking.drawn is not None and abs(skew) > limit:
         raise PlanError(
-            f"{asking.drawn.title} lies {asking.drawn.skew:+g}° askew to the machine's axes",
-            "A touch along an axis would slip on it",
-            "Turn the part in its fixture until it lies along an axis",
+            f"{asking.drawn.title} lies {skew:+g}° askew to the machine's axes",
+            "A touch along an axis would slip on it" if limit else "One touch a wall cannot tell how it lies",
+            "Turn the part in its fixture until it lies along an axis"
+            + ("" if limit else ", or mark its walls twice for two touches on each"),
         )
     stylus = setup.stylus
     uncertainty = setup.start_uncertainty
     standoff = asking.reach or 0.0
-    directions = tuple(
-        wall.direction
-        for wall in ((*SIDES, Wall.BELOW) if len(asking.rose.marks) > 1 else asking.rose.marks)
-        if wall in asking.rose.marks
-    )
+    spread = (asking.spread or 0.0) if asking.rose.twice and kind is not FeatureKind.TILTED_BORE else 0.0
     depth = asking.depth or 0.0
     drop = 0.0
     if kind.is_outside:
-        edge = asking.drawn.machine[2] if asking.drawn else None
-        above = asking.start[2] - stylus.length - edge if edge is not None else APPROACH
+        above = asking.start[2] - stylus.length - asking.drawn.top if asking.drawn else APPROACH
+        if kind is FeatureKind.BALL:
+            standoff, depth = above, ((asking.size or 0.0) + stylus.ball_diameter) / 2
         drop = above + depth
     search = asking.search
     if search is None:
-        search = propose_search(kind, stylus, asking.size, standoff, uncertainty)
+        slack = uncertainty + slack_along(spread, setup.turn_uncertainty)
+        search = propose_search(kind, stylus, asking.size, standoff, slack)
+        search += math.tan(math.radians(abs(skew))) * spread / 2
     return Measurement(
         # A drawing's names begin small, so what was marked away from it can never pass for one of its features.
         name=asking.drawn.name if asking.drawn else f"Free {reading.name}",
@@ -171,7 +223,7 @@ def build_measurement(setup: Setup, asking: Asking) -> Measurement:
         kind=kind,
         stylus=stylus,
         start=asking.start,
-        directions=directions,
+        directions=asking.rose.directions,
         clear_z=max(setup.clear_height + stylus.length, asking.start[2]),
         search=search,
         start_uncertainty=uncertainty,
@@ -181,4 +233,9 @@ def build_measurement(setup: Setup, asking: Asking) -> Measurement:
         size=asking.size,
         size_y=asking.size_y,
         size_limit=asking.drawn.size_limit if asking.drawn else (asking.size or 0) * 0.1 or None,
+        spread=spread,
+        turn_uncertainty=setup.turn_uncertainty,
+        repeats=asking.repeats,
+        second_depth=(asking.second_depth or 0.0) if kind is FeatureKind.TILTED_BORE else 0.0,
+        known_size=kind in (FeatureKind.BORE, FeatureKind.BOSS) and len(asking.rose.directions) == 2,
     )

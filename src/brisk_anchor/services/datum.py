@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from dataclasses import replace
 
 from brisk_anchor.core.errors import DatumError
+from brisk_anchor.core.kinds import FeatureKind
 from brisk_anchor.core.numbers import parse_length
 from brisk_anchor.core.rose import Wall
 from brisk_anchor.core.rules import FromFeature, Rule
@@ -15,6 +16,8 @@ from brisk_anchor.core.touches import AXES
 
 def axes_of(drawn: DrawnFeature) -> str:
     """The axes a drawn feature locates: "xy" where it has walls on all sides, else the one across its walls."""
+    if drawn.kind is FeatureKind.BALL:
+        return "xyz"
     if len(drawn.walls) == 4 or drawn.kind.is_corner:
         return "xy"
     direction = Wall[drawn.walls[0]].direction

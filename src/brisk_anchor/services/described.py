@@ -14,7 +14,7 @@ from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.features import Feature
 from brisk_anchor.core.measuring import Measurement
 from brisk_anchor.core.proof import Agreement
-from brisk_anchor.core.rules import Fixed, FromFeature
+from brisk_anchor.core.rules import Fixed, FromFeature, FromFit, features_in
 from brisk_anchor.core.setup import RowPlan, Setup
 from brisk_anchor.core.touches import AXES, Stylus
 from brisk_anchor.nc.profile import Profile
@@ -105,15 +105,16 @@ class Described(AtMachine):
         return booked
 
     def expected(self, row: str) -> dict[str, float]:
-        """Where the offset should lie when the set-up is as drawn, machine mm."""
+        """Where the offset should lie when the set-up is as drawn, machine mm; an angle, degrees."""
         table = self.machine.offset(row)
         result = {}
         for axis, rule in self.setup.row(row).rules.items():
-            i = AXES.index(axis)
-            if isinstance(rule, FromFeature):
+            if axis == "r":
+                result[axis] = rule.value if isinstance(rule, Fixed) else 0.0
+            elif isinstance(rule, FromFeature | FromFit):
                 result[axis] = self.setup.nominal(rule, axis)
             else:
-                result[axis] = rule.value if isinstance(rule, Fixed) else table[i]
+                result[axis] = rule.value if isinstance(rule, Fixed) else table[AXES.index(axis)]
         return result
 
     def missing(self, row: str) -> list[str]:
@@ -284,5 +285,4 @@ class Described(AtMachine):
 
 def features_of(plan: RowPlan) -> list[str]:
     """Features a row needs, in the order of its axes, each once."""
-    rules = [rule for rule in plan.rules.values() if isinstance(rule, FromFeature)]
-    return list(dict.fromkeys(name for rule in rules for name in rule.features))
+    return list(dict.fromkeys(name for rule in plan.rules.values() for name in features_in(rule)))

@@ -11,6 +11,7 @@ from pydantic import Field, model_validator
 
 from brisk_anchor.core.kinds import FeatureKind
 from brisk_anchor.services.fixture_shapes import AnglePlate, Chuck, Plate, Vice
+from brisk_anchor.standin.row_file import RowSection
 from brisk_anchor.standin.scene_file import (
     FeatureSection,
     HandToolSection,
@@ -19,7 +20,6 @@ from brisk_anchor.standin.scene_file import (
     ProbeFigures,
     ProbeSection,
     RealProbeSection,
-    RowSection,
     ToolSection,
     WordSection,
 )
@@ -28,7 +28,7 @@ from brisk_anchor.standin.solid_file import Coordinate, Length, Name, Place, Sec
 NO_LENGTHS = frozenset(
     (
         *("units", "form", "number", "tool_number", "balloon", "program", "jaws", "valid_days"),
-        *("count", "columns", "rows", "first_angle"),
+        *("count", "columns", "rows", "first_angle", "heading", "headings", "turn_uncertainty"),
         *("turn", "angle", "seat_turn", "at_turn", "slope", "sense", "direction", "letter", "over", "walls"),
         *("angle_low", "angle_high", "angle_rapid"),
     )
@@ -306,6 +306,7 @@ class JobFile(Section):
     note: Annotated[list[Annotated[str, Field(max_length=160)]], Field(max_length=12)] = []
     clear_height: Coordinate
     start_uncertainty: float = Field(ge=0.01, le=20)
+    turn_uncertainty: float = Field(default=2.0, ge=0, le=10)
     offset: list[RowSection] = Field(min_length=1)
     operation: list[OperationSection] = []
 

@@ -19,6 +19,7 @@ _ADVICE = {
     105: ("The jump guard stopped the program; nothing was stored", "Check part, drawing figure and stylus"),
     106: ("The table does not hold what was written", "Check that the table is not locked"),
     108: ("The offset would be shifted by what stands on top of all rows", "Clear the common shift, then store"),
+    109: ("The part lies turned further than is believed; nothing was stored", "Look how it lies in its fixture"),
     107: ("Another tool is in the spindle", "Put the probe in, or write the program for the tool that is there"),
 }
 

@@ -56,7 +56,7 @@ def _lists(workshop: Workshop, row: str) -> tuple[tuple[str, tuple[str, ...]], .
     plan = setup.row(row)
     named = {drawn.name: drawn for drawn in setup.features}
     checks = [
-        f"part within {setup.start_uncertainty:g} mm of where it is drawn"
+        f"part within {setup.start_uncertainty:g} mm and {setup.turn_uncertainty:g}° of where it is drawn"
         + (f", turned {setup.turn:+g}°" if setup.turn else ""),
         f"nothing over machine Z {setup.clear_height:+g} (tip) but the tool",
         f"measured after every clamping; jumps over {plan.jump_limit:g} mm stop",

@@ -36,6 +36,7 @@ def compose(job: JobFile, machine: MachineFile, part: PartFile, fixture: Fixture
                 "fixture": fixture.name,
                 "clear_height": fixture.at[2] + job.clear_height,
                 "start_uncertainty": job.start_uncertainty,
+                "turn_uncertainty": job.turn_uncertainty,
                 "program": job.program,
                 "program_comment": job.program_comment,
                 "note": [*job.note, *(f"spacer {s.name}, {s.thickness:g} mm along {s.along}" for s in job.spacer)],

@@ -7,7 +7,7 @@ from collections.abc import Iterable
 from datetime import UTC, date, datetime
 from pathlib import Path
 
-from brisk_anchor.book.store import Book, EntryKind
+from brisk_anchor.book.store import Book, Entry, EntryKind
 from brisk_anchor.core.checks import Look, look_at_feature, look_at_measurement, look_at_store
 from brisk_anchor.core.errors import BriskAnchorError, DatumError, PlanError, ReportError
 from brisk_anchor.core.features import Feature
@@ -15,7 +15,7 @@ from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.measuring import Measurement
 from brisk_anchor.core.offsets import Chain, solve_offset
 from brisk_anchor.core.proof import Agreement, Proof
-from brisk_anchor.core.rules import Fixed, FromFeature, Keep, Rule
+from brisk_anchor.core.rules import Fixed, FromFit, Keep, Rule, features_in
 from brisk_anchor.core.solving import solve
 from brisk_anchor.core.touches import AXES
 from brisk_anchor.nc.plan import Plan, StorePlan
@@ -112,9 +112,10 @@ class Workshop(Described):
         report = parse_reports(run.printed)
         if report.identity != program.identity:
             raise PlanError("The report belongs to another program", "Its touches mean something else", "Run it again")
-        labels = [f"{measurement.name} {number}" for number in range(1, len(measurement.directions) + 1)]
+        labels = [f"{measurement.name} {number}" for number in range(1, measurement.touch_count + 1)]
         touches = tuple(touches_of(report, measurement.stylus, labels))
-        return solve(measurement.name, measurement.kind, touches), report
+        known = measurement.size if measurement.known_size else None
+        return solve(measurement.name, measurement.kind, touches, diameter=known), report
 
     def take(self, measurement: Measurement, program: Program, run: Run) -> Measured:
         """Read the report of a finished run, solve the feature, compare with the control, keep it.
@@ -126,7 +127,7 @@ class Workshop(Described):
         feature, report = self.solved(measurement, program, run)
         told = report.solved.get(1, {})
         ours = dict(zip(feature.axes, feature.coordinates, strict=True))
-        ours |= feature.sizes
+        ours |= {} if measurement.known_size else feature.sizes
         if lacking := [axis.upper() for axis in ours if axis.upper() not in told]:
             raise ReportError(
                 f"The control did not report its own {', '.join(lacking)} of {measurement.title or feature.name}",
@@ -181,9 +182,8 @@ class Workshop(Described):
     def chain(self, row: str) -> Chain | None:
         """The chain of a row from what this job has measured; None while something is missing."""
         plan = self.setup.row(row)
-        present = dict(zip(AXES, self.machine.offset(row), strict=True))
         try:
-            return solve_offset(row, plan.rules, self.features(), present)
+            return solve_offset(row, plan.rules, self.features(), self.table_values(row))
         except DatumError:
             return None
 
@@ -191,11 +191,9 @@ class Workshop(Described):
         """The chain of the axes that are known so far."""
         plan = self.setup.row(row)
         features = self.features()
-        ready = {
-            axis: rule
-            for axis, rule in plan.rules.items()
-            if not isinstance(rule, FromFeature) or all(name in features for name in rule.features)
-        }
+        ready = {axis: rule for axis, rule in plan.rules.items() if all(name in features for name in features_in(rule))}
+        if "r" in plan.rules and not {"x", "y", "r"} <= ready.keys():
+            ready = {axis: rule for axis, rule in ready.items() if axis == "z"}  # a turned zero hangs on all three
         return solve_offset(row, ready, features, self.expected(row)) if ready else None
 
     def look_before_store(self, row: str) -> list[Look]:
@@ -205,7 +203,7 @@ class Workshop(Described):
             DatumError: when the row is not complete.
         """
         plan = self.setup.row(row)
-        chain = solve_offset(row, plan.rules, self.features(), dict(zip(AXES, self.machine.offset(row), strict=True)))
+        chain = solve_offset(row, plan.rules, self.features(), self.table_values(row))
         used = [self.measured[name] for name in features_of(plan)]
         reference, name, limit = self.jump_reference(row)
         differences = [abs(a.difference) for m in used for a in m.agreements if not a.is_size]
@@ -221,13 +219,36 @@ class Workshop(Described):
             looks += look_at_feature(measured.feature, *measured.sizes)
         return looks
 
+    def table_values(self, row: str, run: Run | None = None) -> dict[str, float]:
+        """What stands in the control's table, mm, and the angle its coordinates are turned by in that row, degrees.
+
+        `run` asks the machine of a run, a twin say, instead of the machine itself.
+        """
+        machine, memory = (run.machine, run.interpreter.memory) if run else (self.machine, self.control.memory)
+        values = dict(zip(AXES, machine.offset(row), strict=True))
+        if self.profile.row(row).rotation is not None:
+            values["r"] = machine.angle_offset(row).get("R", 0.0)
+        elif self.profile.rotation is not None:
+            values["r"] = memory.common.get(self.profile.rotation.variable) or 0.0
+        return values
+
     def jump_reference(self, row: str) -> tuple[dict[str, float], str, float]:
         """What a new value is compared with: the nominal place on the set-up. A table row may hold the last job's."""
         return self.expected(row), "where the set-up puts it", self.setup.row(row).jump_limit
 
     def _store_plan(self, row: str, rules: dict[str, Rule]) -> StorePlan:
         reference, _, limit = self.jump_reference(row)
-        return StorePlan(row, tuple(rules.items()), tuple(reference.items()), limit)
+        if "r" not in rules and self.profile.row(row).rotation is not None:
+            rules, reference = {**rules, "r": Fixed(0.0)}, {**reference, "r": 0.0}  # no angle of another job stays
+        weights = tuple((name, 1 / feature.standard_uncertainty("x") ** 2) for name, feature in self._fitted(rules))
+        return StorePlan(row, tuple(rules.items()), tuple(reference.items()), limit, weights)
+
+    def _fitted(self, rules: dict[str, Rule]) -> list[tuple[str, Feature]]:
+        """The measured features of a fit that have an uncertainty to weigh them by."""
+        features = self.features()
+        names = dict.fromkeys(n for rule in rules.values() if isinstance(rule, FromFit) for n in rule.names)
+        found = [(name, features[name]) for name in names if name in features]
+        return found if found and all(feature.standard_uncertainty("x") > 0 for _, feature in found) else []
 
     def full_program(self, row: str) -> Program:
         """The program that measures everything a row needs and sets it, for a control without us.
@@ -273,7 +294,7 @@ class Workshop(Described):
             self._plan(self.first_number + 100 + int(row[1:]), f"set {row}", [], self._store_plan(row, rules)),
             self.profile,
         )
-        before = self.machine.offset(row)
+        before, turned = self.machine.offset(row), self.machine.angle_offset(row).get("R")
         run = self.start(program)
         run.to_end()
         try:
@@ -285,6 +306,8 @@ class Workshop(Described):
             self.ledger.add(EntryKind.STORED, row, chain, note=f"set by O{program.number:04d}")
         except BriskAnchorError:
             self.machine.write_offset(row, before)  # no value stays in the table that failed a check
+            if turned is not None:
+                self.machine.write_angle_offset(row, "R", turned)
             raise
         finally:
             self.save()
@@ -292,12 +315,12 @@ class Workshop(Described):
 
     def _read_back(self, row: str, chain: Chain) -> None:
         """Compare the control's table with the chain, whatever the program could check itself."""
-        held = dict(zip(AXES, self.machine.offset(row), strict=True))
+        held = self.table_values(row)
         for axis in chain.axes:
             if axis.written and abs(held[axis.axis] - axis.value) > 2 * self.profile.resolution:
                 name = f"{row} {axis.axis.upper()}"
                 raise RunStopped(
-                    f"{name} reads {held[axis.axis]:+.4f} mm after the program, not {axis.value:+.4f}",
+                    f"{name} reads {held[axis.axis]:+.4f} after the program, not {axis.value:+.4f}",
                     "The control did not take what was written",
                     "Look whether the table is locked, and whether the profile is this control's",
                 )
@@ -322,9 +345,10 @@ class Workshop(Described):
         stored = self.last(row, EntryKind.STORED)
         if stored is None:
             raise PlanError(f"{row} has not been stored yet", "There is nothing to prove", "Store it first")
-        values = dict(zip(AXES, run.machine.offset(row), strict=True))
-        worst = max(abs(values[axis] - value) for axis, value in stored.values.items())
-        random = [math.sqrt(stored.chain.own_variance(axis)) for axis in stored.values] if stored.chain else [0.0]
+        values = self.table_values(row, run)
+        worst = max(abs(values[axis] - value) for axis, value in stored.values.items() if axis != "r")
+        own = stored.chain
+        random = [math.sqrt(own.own_variance(axis)) for axis in stored.values if axis != "r"] if own else [0.0]
         allowed = 3 * math.sqrt(2) * max(random) + self.profile.resolution
         proof = Proof(
             program.number,
@@ -334,10 +358,18 @@ class Workshop(Described):
             allowed,
             len(parse_reports(run.printed).touches),
             run.machine.seconds,
+            abs(values["r"] - stored.values["r"]) if "r" in stored.values else 0.0,
+            self._angle_allowed(stored),
         )
         words = f"O{program.number:04d} " + ("agrees" if proof.holds else "does not agree")
         self.ledger.add(EntryKind.PROVED, row, stored.chain, proof=proof, note=words)
         return proof
+
+    def _angle_allowed(self, stored: Entry) -> float:
+        """How far two honest measurements of a row's angle may differ, degrees."""
+        if stored.chain is None or "r" not in stored.values:
+            return 0.0
+        return 3 * math.sqrt(2 * stored.chain.own_variance("r")) + self.profile.resolution
 
     def prove(self, row: str) -> Proof:
         """Write the full program, run it on the twin, judge it. Raises like its parts."""

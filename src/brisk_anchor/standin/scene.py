@@ -8,7 +8,7 @@ import numpy as np
 
 from brisk_anchor.core.frames import Array, Frame
 from brisk_anchor.core.kinds import FeatureKind, Vector
-from brisk_anchor.core.rules import Fixed, FromFeature, Keep, Rule, Rules
+from brisk_anchor.core.rules import Fixed, FromFeature, FromFit, FromHeading, Keep, Rule, Rules
 from brisk_anchor.core.setup import (
     DrawnFeature,
     DrawnPoint,
@@ -21,10 +21,12 @@ from brisk_anchor.core.setup import (
     RowPlan,
     Setup,
     Travel,
+    drawn_heading,
 )
 from brisk_anchor.standin.machine import StandIn
 from brisk_anchor.standin.motion import RealProbe
-from brisk_anchor.standin.scene_file import BodySection, FeatureSection, RuleSection, SceneFile
+from brisk_anchor.standin.row_file import RowSection, RuleSection, TurnRuleSection
+from brisk_anchor.standin.scene_file import BodySection, FeatureSection, SceneFile
 from brisk_anchor.standin.solid_file import SolidSection, extent_of
 from brisk_anchor.standin.solids import Ball, Cone, Disc, Lever, Polygon, Rectangle, Region, Solid, Unevenness
 from brisk_anchor.standin.tools import Tool
@@ -270,6 +272,31 @@ def _outline(solid: Solid) -> Outline:
     return Outline(solid.body, solid.name, solid.role, tuple(plan), tuple(front), top, tuple(extents))
 
 
+def _rules(row: RowSection, drawn: dict[str, DrawnFeature]) -> dict[str, Rule]:
+    """The rules of a row; a fit counts every place from the zero, as its first feature lies from it."""
+    rules: dict[str, Rule] = {axis: _rule(getattr(row, axis)) for axis in "xyz"}
+    if row.x.feature is not None and row.x.fit is not None:
+        names = (row.x.feature, *row.x.fit)
+        x0, y0, _ = drawn[names[0]].machine
+        at = [drawn[name].machine for name in names]
+        places = tuple((x - x0 + row.x.drawing, y - y0 + row.y.drawing) for x, y, _ in at)
+        rules["x"] = rules["y"] = FromFit(names, places)
+    if row.r is not None:
+        rules["r"] = _turn_rule(row.r, rules["x"], drawn)
+    return rules
+
+
+def _turn_rule(section: TurnRuleSection, fit: Rule, drawn: dict[str, DrawnFeature]) -> Rule:
+    if section.angle is not None:
+        return Fixed(section.angle)
+    if section.feature is None:
+        return fit
+    heading = section.heading
+    if heading is None:
+        heading = drawn_heading(drawn[section.feature], drawn[section.other] if section.other else None)
+    return FromHeading(section.feature, section.other or "", heading)
+
+
 def _rule(section: RuleSection) -> Rule:
     if section.feature is not None:
         return FromFeature(section.feature, section.drawing, section.allowance, other=section.other or "")
@@ -305,6 +332,9 @@ def _drawn(section: FeatureSection, bodies: dict[str, BodySection]) -> DrawnFeat
         depth=section.depth,
         over=section.over or kind.is_outside,
         skew=skew,
+        spread=section.spread or 0.0,
+        second_depth=section.second_depth or 0.0,
+        headings=tuple(heading + turn for heading in section.headings or ()),
         balloon=section.balloon,
         tolerance=section.tolerance,
     )
@@ -360,6 +390,7 @@ def build_scene(file: SceneFile) -> Scene:
     ]
     x0, y0, x1, y1, top = m.table
     table = Solid("table", m.name, "table", Rectangle((x0, y0), (x1, y1)), top - 60, top)
+    features = tuple(_drawn(section, bodies) for section in file.feature)
     setup = Setup(
         job=file.job.name,
         title=file.job.title,
@@ -370,10 +401,10 @@ def build_scene(file: SceneFile) -> Scene:
         fixture=file.job.fixture,
         clear_height=file.job.clear_height,
         start_uncertainty=file.job.start_uncertainty,
-        features=tuple(_drawn(section, bodies) for section in file.feature),
+        turn_uncertainty=file.job.turn_uncertainty,
+        features=features,
         rows=tuple(
-            RowPlan(row.row, row.title, {axis: _rule(getattr(row, axis)) for axis in "xyz"}, row.jump_limit)
-            for row in file.row
+            RowPlan(row.row, row.title, _rules(row, {f.name: f for f in features}), row.jump_limit) for row in file.row
         ),
         outlines=tuple(_outline(solid) for solid in (table, *nominal)),
         points=tuple(point for body in reversed(file.body) for point in _points(body)),

@@ -16,6 +16,7 @@ from brisk_anchor.core.kinds import FeatureKind
 from brisk_anchor.core.rotary import RotaryAxis
 from brisk_anchor.core.touches import Stylus
 from brisk_anchor.nc.profile import findings_of
+from brisk_anchor.standin.row_file import RowSection, RuleSection
 from brisk_anchor.standin.solid_file import Coordinate, Length, Name, Place, Point, Section, SolidSection
 
 _MAX_BYTES = 1_000_000
@@ -39,6 +40,7 @@ class JobSection(Section):
     fixture: Name
     clear_height: Coordinate
     start_uncertainty: float = Field(ge=0.01, le=20)
+    turn_uncertainty: float = Field(default=2.0, ge=0, le=10)
     program: int | None = Field(default=None, ge=1, le=9600)
     program_comment: Annotated[str, Field(max_length=60)] = ""
     note: Annotated[list[Annotated[str, Field(max_length=160)]], Field(max_length=24)] = []
@@ -245,7 +247,21 @@ class FeatureSection(Section):
 
     name: Annotated[str, Field(pattern=r"^[a-z][a-z0-9 -]{0,23}$")]
     title: Name
-    kind: Literal["bore", "boss", "surface", "slot", "web", "pocket", "block", "inside corner", "outside corner"]
+    kind: Literal[
+        "bore",
+        "boss",
+        "surface",
+        "slot",
+        "web",
+        "pocket",
+        "block",
+        "inside corner",
+        "outside corner",
+        "edge",
+        "plane",
+        "ball",
+        "tilted bore",
+    ]
     body: str
     solid: str
     place: Place
@@ -256,6 +272,9 @@ class FeatureSection(Section):
     depth: float = Field(default=0.0, ge=0, le=500)
     over: bool = False
     angle: float = Field(default=0.0, ge=-360, le=360)
+    spread: Length | None = None
+    second_depth: Length | None = None
+    headings: Annotated[list[Annotated[float, Field(ge=-360, le=360)]], Field(min_length=2, max_length=3)] | None = None
     balloon: int | None = Field(default=None, ge=1, le=9999)
     tolerance: tuple[float, float] | None = None
 
@@ -267,8 +286,18 @@ class FeatureSection(Section):
             found.append(f"a {self.kind} needs its size")
         if kind.has_two_sizes != (self.size_y is not None):
             found.append(f"a {self.kind} {'needs' if kind.has_two_sizes else 'has no'} size_y")
+        if kind in (FeatureKind.EDGE, FeatureKind.PLANE) and self.spread is None:
+            found.append(f"{self.kind} needs spread: how far apart its touches lie")
+        if self.spread is not None and (kind.is_round or kind is FeatureKind.SURFACE):
+            found.append(f"a {self.kind} has no spread")
+        if (kind is FeatureKind.TILTED_BORE) != (self.second_depth is not None):
+            found.append("second_depth belongs to a tilted bore, and is needed there")
+        if self.headings is not None and kind not in (FeatureKind.BORE, FeatureKind.BOSS):
+            found.append("headings belong to a bore or a boss")
         wanted = {
             "surface": [[wall] for wall in ("LEFT", "RIGHT", "UP", "DOWN", "BELOW")],
+            "edge": [[wall] for wall in ("LEFT", "RIGHT", "UP", "DOWN")],
+            "plane": [["BELOW"]],
             "slot": [["LEFT", "RIGHT"], ["DOWN", "UP"]],
             "web": [["LEFT", "RIGHT"], ["DOWN", "UP"]],
             "inside corner": _CORNERS,
@@ -284,36 +313,6 @@ class WordSection(Section):
 
     text: Annotated[str, Field(min_length=1, max_length=80)]
     at: Point
-
-
-class RuleSection(Section):
-    """The rule for one axis: a feature and its place on the drawing, a fixed value, or keep."""
-
-    feature: str | None = None
-    other: str | None = None
-    drawing: Coordinate = 0.0
-    allowance: float = Field(default=0.0, ge=-50, le=50)
-    fixed: Coordinate | None = None
-    keep: bool = False
-
-    @model_validator(mode="after")
-    def _one(self) -> Self:
-        if (self.feature is not None) + (self.fixed is not None) + self.keep != 1:
-            raise ValueError("give exactly one of feature, fixed and keep")
-        if self.other is not None and (self.feature is None or self.other == self.feature):
-            raise ValueError("other needs a feature, and is another one")
-        return self
-
-
-class RowSection(Section):
-    """One offset the job needs."""
-
-    row: Annotated[str, Field(pattern=r"^G5[4-9]$")]
-    title: Annotated[str, Field(max_length=60)]
-    jump_limit: float = Field(gt=0, le=1000)
-    x: RuleSection
-    y: RuleSection
-    z: RuleSection
 
 
 class SceneFile(Section):
@@ -357,9 +356,12 @@ def check_scene(scene: SceneFile) -> list[Finding]:
     for row in scene.row:
         for axis in "xyz":
             rule: RuleSection = getattr(row, axis)
-            for name in filter(None, (rule.feature, rule.other)):
+            for name in filter(None, (rule.feature, rule.other, *(rule.fit or ()))):
                 if name not in names:
                     findings.append(Finding(f"row.{row.row}.{axis}", f"there is no feature “{name}”"))
+        for name in filter(None, (row.r.feature, row.r.other) if row.r else ()):
+            if name not in names:
+                findings.append(Finding(f"row.{row.row}.r", f"there is no feature “{name}”"))
     try:
         scene.probe.stylus()
     except BriskAnchorError as error:

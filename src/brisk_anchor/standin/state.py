@@ -40,7 +40,7 @@ class MachineState(BaseModel):
     machine: str
     at: datetime
     offsets: dict[str, Place]
-    angle_offsets: dict[str, dict[Literal["A", "B", "C"], Figure]]
+    angle_offsets: dict[str, dict[Literal["A", "B", "C", "R"], Figure]]
     tools: dict[int, dict[Literal[10, 11, 12, 13], Length]]
     tool_in_spindle: int
     position: Place

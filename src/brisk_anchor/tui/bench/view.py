@@ -3,23 +3,20 @@
 from __future__ import annotations
 
 import math
-from dataclasses import replace
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from textual.app import ComposeResult
 from textual.containers import Vertical
 
 from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.core.numbers import format_length
-from brisk_anchor.core.rose import Rose, Wall
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.bench.chain_panel import ChainPanel
-from brisk_anchor.tui.bench.hands import HandView
+from brisk_anchor.tui.bench.marking import MarkingView
 from brisk_anchor.tui.bench.readout import Readout
 from brisk_anchor.tui.bench.rose_panel import RosePanel
 from brisk_anchor.tui.desk import JOG_STEPS, Desk, Measuring
 from brisk_anchor.tui.drawing import Drawing
-from brisk_anchor.tui.entry import Question
 from brisk_anchor.tui.rule import Heading
 
 if TYPE_CHECKING:
@@ -30,7 +27,7 @@ _REPEATS = 25
 _MOVING = {"rapid": "rapid", "skip": "guarded", "feed": "backing off", "dwell": "waiting"}
 
 
-class BenchView(HandView):
+class BenchView(MarkingView):
     """The home view."""
 
     def compose(self) -> ComposeResult:
@@ -131,116 +128,9 @@ class BenchView(HandView):
             return _MOVING[motion.kind.value], length
         slow = motion.feed == probing.touch_feed
         made = sum(contact.feed == probing.touch_feed for contact in player.contacts)
-        number = min(len(measurement.directions), made + 1)
+        number = min(measurement.touch_count, made + 1)
         expected = probing.back_off if slow else measurement.nominal_reach
-        return f"touch {number} of {len(measurement.directions)}" + (", slow" if slow else ""), expected
-
-    # -- the rose ----------------------------------------------------------------------------------------------
-
-    def point(self, step: int) -> None:
-        """Point at the next drawn feature; those the chosen offset needs come first."""
-        from brisk_anchor.services.asking import point_at
-
-        desk = self._free_desk()
-        if desk is None:
-            return
-        setup = desk.workshop.setup
-        wanted = desk.workshop.missing(desk.row)
-        drawn = sorted(setup.features, key=lambda item: wanted.index(item.name) if item.name in wanted else 99)
-        if desk.asking and desk.asking.drawn:
-            order = list(setup.features)
-            if desk.asking.drawn.name not in wanted and wanted:
-                chosen = drawn[0]
-            else:
-                chosen = order[(order.index(desk.asking.drawn) + step) % len(order)]
-        else:
-            chosen = drawn[0]
-        desk.asking = point_at(setup, chosen)
-        self.owner.show_all()
-
-    def on_drawing_pointed(self, message: Drawing.Pointed) -> None:
-        """A click on the plan points at the nearest feature of the drawing."""
-        from brisk_anchor.services.asking import NEARBY, point_at
-
-        desk = self._free_desk()
-        if desk is None:
-            return
-        near = [(math.dist((message.x, message.y), drawn.machine[:2]), drawn) for drawn in desk.workshop.setup.features]
-        distance, chosen = min(near, key=lambda item: item[0])
-        if distance <= NEARBY:
-            desk.asking = point_at(desk.workshop.setup, chosen)
-            self.owner.show_all()
-        else:
-            self.owner.tell("No feature of the drawing lies there.", "Click on one, or press f.", "ask")
-
-    def _marked(self, rose: Rose) -> None:
-        from brisk_anchor.services.asking import Asking
-
-        desk = self._free_desk()
-        if desk is None:
-            return
-        old = desk.asking
-        if old is not None and old.drawn is None:
-            desk.asking = replace(old, rose=rose)
-        else:
-            desk.asking = Asking(rose=rose, start=desk.workshop.machine.position)
-        self.owner.show_all()
-
-    @property
-    def _rose(self) -> Rose:
-        desk = self.desk
-        return desk.asking.rose if desk and desk.asking else Rose()
-
-    def mark(self, name: str) -> None:
-        """Mark or unmark metal on one side."""
-        walls = {"up": Wall.UP, "down": Wall.DOWN, "left": Wall.LEFT, "right": Wall.RIGHT, "below": Wall.BELOW}
-        self._marked(self._rose.toggle(walls[name]))
-
-    def all_round(self) -> None:
-        """Mark all four sides, round."""
-        self._marked(self._rose.all_round())
-
-    def stance(self) -> None:
-        """Inside or over."""
-        self._marked(replace(self._rose, over=not self._rose.over))
-
-    def form(self) -> None:
-        """Round or straight."""
-        self._marked(replace(self._rose, round=not self._rose.round))
-
-    def clear(self) -> None:
-        """Take all marks off."""
-        if (desk := self._free_desk()) is not None:
-            desk.asking = None
-            desk.places = []
-            self.owner.show_all()
-
-    def figure(self, after: str = "") -> None:
-        """Type a figure of what is asked for: the missing one first, or the one after `after`."""
-        desk = self._free_desk()
-        asking = desk.present_asking() if desk else None
-        kind = asking.rose.read().kind if asking else None
-        if desk is None or asking is None or kind is None:
-            self.owner.tell("Mark a feature first, then type its figures.", "", "ask")
-            return
-        fields = {**asking.figures(), "search": "search"}
-        names = list(fields)
-        empty = [name for name in names if name != "search" and getattr(asking, fields[name]) is None]
-        name = names[(names.index(after) + 1) % len(names)] if after in names else (empty or names)[0]
-        proposed = desk.measurement()
-        present = getattr(asking, fields[name])
-        if name == "search" and present is None and proposed is not None:
-            present = proposed.search
-
-        def answer(value: float) -> None:
-            held = desk.asking if desk.asking is not None else asking
-            changed: dict[str, Any] = {fields[name]: value}
-            desk.asking = replace(held, **changed)
-            self.owner.show_all()
-
-        limits = {"size": (0.5, 1000.0), "size_y": (0.5, 1000.0), "depth": (0.01, 300.0)}
-        low, high = limits.get(fields[name], (0.1, 500.0))
-        self.owner.ask(Question(name, present, low, high, answer))
+        return f"touch {number} of {measurement.touch_count}" + (", slow" if slow else ""), expected
 
     # -- measuring and storing ---------------------------------------------------------------------------------
 

@@ -173,7 +173,10 @@ class SetupView(View):
             ("control", f"{workshop.profile.name}, tool lengths from the {lengths}"),
             ("probe", f"T{stylus.tool_number}, ball ⌀{stylus.ball_diameter:g}, length {stylus.length:g}"),
             ("fixture", setup.fixture),
-            ("part", f"{setup.part}{turned}, may lie {setup.start_uncertainty:g} mm off, each way"),
+            (
+                "part",
+                f"{setup.part}{turned}, may lie {setup.start_uncertainty:g} mm and {setup.turn_uncertainty:g}° off",
+            ),
             ("operations", operations),
             ("programs", f"O{workshop.first_number:04d} and on{comment}"),
             *(("note", note) for note in setup.card.notes),

@@ -1,0 +1,372 @@
+"""The steps of one measurement: where the probe goes, what it touches, how the control works the feature out.
+
+The control's arithmetic is closed, term for term what a person at the control can follow; the application solves the
+same touches by least squares, and both must agree. Formulas in docs/maths.md.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+from brisk_anchor.core.kinds import FeatureKind, Vector
+from brisk_anchor.core.measuring import Contact, Measurement
+from brisk_anchor.core.touches import AXES, axis_of
+from brisk_anchor.nc import arithmetic
+from brisk_anchor.nc.arithmetic import half_sum, less, scaled
+from brisk_anchor.nc.steps import (
+    AlarmNumber,
+    Check,
+    Compute,
+    Expression,
+    Guarded,
+    Name,
+    Number,
+    Rapid,
+    Release,
+    Report,
+    Section,
+    Step,
+    TouchStep,
+    plus,
+)
+
+Names = tuple[str, str, str]
+
+
+@dataclass(frozen=True, slots=True)
+class Located:
+    """A coordinate the program has worked out, where along its wall it holds, and the radius that was added, mm.
+
+    `across` is None for a coordinate that stands for itself, a height say.
+    """
+
+    value: Expression
+    across: Expression | None = None
+    radius: float = 0.0
+
+
+@dataclass(slots=True)
+class Cycle:
+    """Collects the steps of one measurement; `index` is its number in the program, `touches` those made before."""
+
+    steps: list[Step]
+    measurement: Measurement
+    index: int
+    touches: int
+    located: dict[tuple[str, str], Located]
+    here: dict[int, Expression] = field(default_factory=dict)
+    made: list[tuple[Contact, Names]] = field(default_factory=list)
+    loose: list[str] = field(default_factory=list)
+
+    def run(self) -> int:
+        """Append everything; returns how many touches the program has made by then."""
+        m = self.measurement
+        x, y, z = m.start
+        self.steps += [
+            Section(f"measure {m.title or m.name}"),
+            Rapid(x=x, y=y),
+            Rapid(z=m.clear_z),
+            Guarded("down to the start", z=Number(z)),
+        ]
+        self.here = dict(enumerate(map(Number, m.start)))
+        self._touch_all()
+        self._solve()
+        self.steps.append(Guarded("up to the clear height", z=Number(m.clear_z)))
+        if self.loose:
+            self.steps.append(Release(tuple(dict.fromkeys(self.loose))))
+        return self.touches
+
+    # -- moving and touching -----------------------------------------------------------------------------------
+
+    def _to(self, why: str, targets: Mapping[int, Expression]) -> None:
+        """A guarded move, along the axes that change only."""
+        moving = {axis: target for axis, target in targets.items() if self.here[axis] != target}
+        if moving:
+            self.steps.append(Guarded(why, **{AXES[axis]: target for axis, target in moving.items()}))
+            self.here.update(moving)
+
+    def _touch(self, contact: Contact, direction: Vector, distance: float, why: str) -> Names:
+        """Touch once or several times; the names hold the machine position, the mean along the axis of the touch."""
+        m = self.measurement
+        number = len(self.made) + 1
+        every: list[Names] = []
+        for _ in range(m.repeats):
+            self.touches += 1
+            names = (f"t{self.touches}x", f"t{self.touches}y", f"t{self.touches}z")
+            self.steps.append(TouchStep(self.touches, direction, distance, names, why))
+            every.append(names)
+            if len(every) > 1:
+                self._accumulate(number, every, direction)
+        names = every[0] if m.repeats == 1 else self._mean(number, direction)
+        self.loose += names
+        self.made.append((contact, names))
+        return names
+
+    def _accumulate(self, number: int, every: list[Names], direction: Vector) -> None:
+        base = (f"c{number}x", f"c{number}y", f"c{number}z")
+        last = every[-1]
+        for i, name in enumerate(base):
+            before: Expression = Name(every[0][i]) if len(every) == 2 else Name(name)
+            self.steps.append(Compute(name, arithmetic.add(before, Name(last[i])), "sum of the touches"))
+        self.steps.append(Release(last if len(every) > 2 else (*every[0], *last)))
+
+    def _mean(self, number: int, direction: Vector) -> Names:
+        names = (f"c{number}x", f"c{number}y", f"c{number}z")
+        for name in names:
+            self.steps.append(
+                Compute(name, scaled(Name(name), 1, self.measurement.repeats), f"mean of {self.measurement.repeats}")
+            )
+        return names
+
+    def _touch_all(self) -> None:
+        m = self.measurement
+        contacts = m.contacts()
+        start = dict(enumerate(map(Number, m.start)))
+        middle: dict[int, Expression] = {0: start[0], 1: start[1]}
+        level: Expression = start[2]
+        groups: dict[tuple[int, float], list[Names]] = {}
+        for count, contact in enumerate(contacts, 1):
+            last_aside = contacts[count - 2].aside if count > 1 else (0.0, 0.0, 0.0)
+            if m.kind is FeatureKind.TILTED_BORE and contact.aside[2] != last_aside[2]:
+                level = plus(start[2], contact.aside[2])
+                groups.clear()
+                self._to("down to the second level", {2: level})
+            over = {i: plus(middle[i], contact.aside[i]) for i in (0, 1)}
+            axis = m.axis_along(contact.direction)
+            sign = 1 if contact.direction[axis] > 0 else -1
+            if contact.direction[2]:
+                self._to("on to the next place", over)
+                names = self._touch(contact, contact.direction, m.search_down, f"touch {count} towards -Z")
+                if m.kind is FeatureKind.BALL and count == 1:
+                    # Down beside the ball to where its middle is, by the height that was just found.
+                    level = plus(Name(names[2]), -((m.size or 0.0) + m.stylus.ball_diameter) / 2)
+                continue
+            if m.kind.is_outside:
+                side = f"{'-+'[sign > 0]}{AXES[axis].upper()} side"
+                self._outside(contact, over, level, count, side)
+            else:
+                self._to("on along the wall", over)
+                towards = f"towards {'+' if sign > 0 else '-'}{AXES[axis].upper()}"
+                self._touch(contact, contact.direction, m.search_along(axis), f"touch {count} {towards}")
+            groups.setdefault((axis, sign), []).append(self.made[-1][1])
+            per_wall = 2 if m.spread and not m.kind.is_round else 1
+            pair = [groups.get((axis, s), []) for s in (-1, 1)]
+            if m.kind.is_paired and not m.is_free and all(len(group) == per_wall for group in pair):
+                letter = AXES[axis]
+                found = f"{'n' if contact.aside[2] else 'm'}{self.index}{letter}"
+                ends = [half_sum(Name(group[0][axis]), Name(group[-1][axis])) for group in pair]
+                self.steps.append(
+                    Compute(found, half_sum(ends[0], ends[1]), f"centre {letter.upper()}: middle of the two")
+                )
+                middle[axis] = Name(found)
+                if count < len(contacts):
+                    self._to("on to the centre", {axis: Name(found)})
+
+    def _outside(
+        self, contact: Contact, over: Mapping[int, Expression], level: Expression, count: int, side: str
+    ) -> None:
+        """Out past a side from over the feature, down, touch inward, up, back."""
+        m = self.measurement
+        above = self.here[2]
+        down = plus(above, -m.drop) if m.kind is not FeatureKind.BALL else level
+        self._to("over the next place", over)
+        axes = [i for i in (0, 1) if abs(contact.direction[i]) > 1e-9]
+        out = m.outside_distance(m.axis_along(contact.direction))
+        self._to(f"out past the {side}", {i: plus(over[i], contact.direction[i] * out) for i in axes})
+        self._to("down beside it", {2: down})
+        dx, dy, dz = contact.direction
+        self._touch(contact, (-dx, -dy, -dz), m.search, f"touch {count} inward")
+        self._to("up", {2: above})
+        self._to("back over the middle", {i: over[i] for i in axes})
+
+    # -- working it out ----------------------------------------------------------------------------------------
+
+    def compute(self, name: str, value: Expression, why: str, *, keep: bool = False) -> Name:
+        """Work out a value; unless it is kept, its variable is free again after the measurement."""
+        self.steps.append(Compute(name, value, why))
+        if not keep:
+            self.loose.append(name)
+        return Name(name)
+
+    def _locate(self, letter: str, value: Expression, across: Expression | None = None, radius: float = 0.0) -> None:
+        self.located[self.measurement.name, letter] = Located(value, across, radius)
+
+    def _report(self, values: Mapping[str, Expression]) -> None:
+        figures = tuple((letter.upper(), value, -1) for letter, value in values.items())
+        self.steps.append(Report(("SOLVED",), (("M", Number(self.index), 0), *figures)))
+
+    def _solve(self) -> None:
+        m = self.measurement
+        kind = m.kind
+        match kind:
+            case FeatureKind.SURFACE:
+                self._surface()
+            case FeatureKind.EDGE:
+                self._edge()
+            case FeatureKind.PLANE:
+                arithmetic.plane(self)
+            case FeatureKind.BALL:
+                self._ball()
+            case FeatureKind.TILTED_BORE:
+                self._tilted()
+            case _ if m.is_free:
+                (arithmetic.known_circle if m.known_size else arithmetic.free_circle)(self)
+            case _ if m.spread:
+                arithmetic.long_walls(self)
+            case _ if kind.is_corner:
+                self._corner()
+            case _:
+                self._pairs()
+
+    def names_at(self, axis: int, sign: int) -> list[Names]:
+        """What was found on the wall in a direction, in the order it was touched."""
+        return [names for contact, names in self.made if round(contact.direction[axis]) == sign]
+
+    @property
+    def ball_sign(self) -> int:
+        """+1 where the metal lies beyond the ball along the marked direction, −1 where it was touched inward."""
+        return -1 if self.measurement.kind.is_outside else 1
+
+    def _surface(self) -> None:
+        m = self.measurement
+        axis, sign = axis_of(m.directions[0])
+        letter = AXES[axis]
+        ((_, names),) = self.made
+        touched = Name(names[axis])
+        radius = sign * m.stylus.effective_radius
+        if axis == 2:
+            value, why = less(touched, m.stylus.length), "surface: spindle Z less the probe's length"
+        else:
+            value, why = plus(touched, radius), f"surface: touch {'plus' if sign > 0 else 'less'} the ball radius"
+        found = self.compute(f"m{self.index}{letter}", value, why, keep=True)
+        self._report({letter: found})
+        if axis == 2:
+            self._locate(letter, found)
+        else:
+            self._locate(letter, found, Number(m.start[1 - axis]), radius)
+
+    def _corner(self) -> None:
+        m = self.measurement
+        found = {}
+        for contact, names in self.made:
+            axis, sign = axis_of(contact.direction)
+            toward = self.ball_sign * sign
+            letter = AXES[axis]
+            radius = toward * m.stylus.effective_radius
+            why = f"wall: touch {'plus' if toward > 0 else 'less'} the ball"
+            found[letter] = self.compute(f"m{self.index}{letter}", plus(Name(names[axis]), radius), why, keep=True)
+            self._locate(letter, found[letter], Number(m.start[1 - axis]), radius)
+        self._report(dict(sorted(found.items())))
+
+    def _edge(self) -> None:
+        m = self.measurement
+        axis, sign = axis_of(m.directions[0])
+        pair = [names for _, names in self.made]
+        line = arithmetic.wall(self, f"m{self.index}w", axis, pair, sign * m.stylus.effective_radius, keep=True)
+        letter = AXES[axis]
+        found = self.compute(f"m{self.index}{letter}", line.place, "the wall, halfway between the touches", keep=True)
+        turn = self.compute(
+            f"m{self.index}r", arithmetic.wall_turn(axis, line.slope), "how far it is turned", keep=True
+        )
+        self._report({letter: found, "r": turn})
+        self._locate(letter, found, line.at)
+        self._locate("r", turn)
+
+    def _ball(self) -> None:
+        m = self.measurement
+        x, y = Name(f"m{self.index}x"), Name(f"m{self.index}y")
+        (low,), (high,) = self.names_at(1, -1), self.names_at(1, 1)
+        size = plus(arithmetic.subtract(Name(high[1]), Name(low[1])), -2 * m.stylus.effective_radius)
+        d = self.compute(f"m{self.index}d", size, "diameter: distance less the ball", keep=True)
+        top = less(Name(self.made[-1][1][2]), m.stylus.length)
+        z = self.compute(
+            f"m{self.index}z",
+            arithmetic.subtract(top, scaled(d, 1, 2)),
+            "centre Z: half below its top",
+            keep=True,
+        )
+        for letter, value, across in (("x", x, y), ("y", y, x), ("z", z, None)):
+            self._locate(letter, value, across)
+        self._report({"x": x, "y": y, "z": z, "d": d})
+        self.guard_size(d, 0)
+
+    def _tilted(self) -> None:
+        m = self.measurement
+        upper = [Name(f"m{self.index}{letter}") for letter in "xy"]
+        lower = [Name(f"n{self.index}{letter}") for letter in "xy"]
+        self.loose += [name.name for name in lower]
+        found: dict[str, Expression] = {"x": upper[0], "y": upper[1]}
+        for letter, i, sense in (("a", 1, -1), ("b", 0, 1)):
+            lean = arithmetic.small_angle(arithmetic.subtract(upper[i], lower[i]), Number(m.second_depth), sense)
+            about = "XY"[1 - i]
+            found[letter] = self.compute(f"m{self.index}{letter}", lean, f"how it leans about {about}", keep=True)
+            self._locate(letter, found[letter])
+        low, high = self.names_at(1, -1), self.names_at(1, 1)
+        for level, letter in enumerate("de"):
+            across = arithmetic.subtract(Name(high[level][1]), Name(low[level][1]))
+            value = plus(across, 2 * m.stylus.effective_radius)
+            found[letter] = self.compute(f"m{self.index}{letter}", value, "diameter: distance plus the ball")
+        self._locate("x", upper[0], upper[1])
+        self._locate("y", upper[1], upper[0])
+        self._report(found)
+        self.guard_size(found["d"], 0)
+
+    def _pairs(self) -> None:
+        """Sizes between opposite walls; the middles were worked out on the way.
+
+        A diameter comes from the last pair alone: that one ran through the centre found by the first.
+        """
+        m = self.measurement
+        kind = m.kind
+        axes = sorted({axis_of(direction)[0] for direction in m.directions})
+        sized = [axis_of(m.directions[-1])[0]] if kind.is_round else axes
+        found: dict[str, Expression] = {AXES[axis]: Name(f"m{self.index}{AXES[axis]}") for axis in axes}
+        for axis in axes:
+            other: Expression = found.get(AXES[1 - axis], Number(m.start[1 - axis]))
+            if not kind.is_round and axis == 0:
+                other = Number(m.start[1])  # the walls across X were touched before the middle of Y was known
+            self._locate(AXES[axis], found[AXES[axis]], other)
+        what = "diameter" if kind.is_round else "size"
+        for letter, axis in zip("de", sized, strict=False):
+            (low,), (high,) = self.names_at(axis, -1), self.names_at(axis, 1)
+            across = arithmetic.subtract(Name(high[axis]), Name(low[axis]))
+            size = plus(across, self.ball_sign * 2 * m.stylus.effective_radius)
+            along = "" if kind.is_round else f" along {AXES[axis].upper()}"
+            why = f"{what}{along}: distance {'less' if kind.is_outside else 'plus'} the ball"
+            found[letter] = self.compute(f"m{self.index}{letter}", size, why)
+        self._report(found)
+        for letter, axis in zip("de", sized, strict=False):
+            self.guard_size(found[letter], axis)
+
+    def solved(self, values: Mapping[str, Expression], *, point: bool = True) -> None:
+        """Note and report what was worked out elsewhere: coordinates of a point, angles, sizes."""
+        for letter, value in values.items():
+            if letter in "xy" and point:
+                self._locate(letter, value, values["y" if letter == "x" else "x"])
+            elif letter in "zrab":
+                self._locate(letter, value)
+        self._report(values)
+
+    def along_wall(self, letter: str, value: Expression, at: Expression, turn: Expression, size: Expression) -> None:
+        """Note and report a slot or web: its middle where it was touched, its turn and its width."""
+        self._locate(letter, value, at)
+        self._locate("r", turn)
+        self._report({letter: value, "r": turn, "d": size})
+
+    def guard_size(self, value: Expression, axis: int) -> None:
+        """Alarm unless a size is near the nominal one."""
+        m = self.measurement
+        if m.size_limit is None:
+            return
+        wanted = m.across(axis)
+        self.steps.append(
+            Check(
+                value,
+                Number(wanted),
+                m.size_limit,
+                AlarmNumber.SIZE,
+                f"SIZE OF {m.name} IS WRONG",
+                f"size guard: within {m.size_limit:g} of {wanted:g}",
+            )
+        )

@@ -1,0 +1,76 @@
+"""The offsets of a job in its files: a rule for each axis, and for the angle. Explained in docs/formats.md."""
+
+from __future__ import annotations
+
+from typing import Annotated, Self
+
+from pydantic import Field, model_validator
+
+from brisk_anchor.standin.solid_file import Coordinate, Section
+
+
+class RuleSection(Section):
+    """The rule for one axis: a feature and its place on the drawing, a fixed value, or keep."""
+
+    feature: str | None = None
+    other: str | None = None
+    drawing: Coordinate = 0.0
+    allowance: float = Field(default=0.0, ge=-50, le=50)
+    fixed: Coordinate | None = None
+    keep: bool = False
+    fit: Annotated[list[str], Field(min_length=1, max_length=20)] | None = None
+
+    @model_validator(mode="after")
+    def _one(self) -> Self:
+        if (self.feature is not None) + (self.fixed is not None) + self.keep != 1:
+            raise ValueError("give exactly one of feature, fixed and keep")
+        if self.other is not None and (self.feature is None or self.other == self.feature):
+            raise ValueError("other needs a feature, and is another one")
+        if self.fit is not None and (self.feature is None or self.other is not None or self.allowance):
+            raise ValueError("fit names the features beside feature; it goes with no other and no allowance")
+        if self.fit is not None and len({self.feature, *self.fit}) != len(self.fit) + 1:
+            raise ValueError("fit names a feature twice")
+        return self
+
+
+class TurnRuleSection(Section):
+    """What the angle of an offset comes from: an edge, the line from a feature to another, its fit, or a figure.
+
+    `heading` is the one it has in the program's axes; as the set-up describes it where it is left out.
+    """
+
+    feature: str | None = None
+    other: str | None = None
+    heading: Annotated[float, Field(ge=-360, le=360)] | None = None
+    fit: bool = False
+    angle: Annotated[float, Field(ge=-360, le=360)] | None = None
+
+    @model_validator(mode="after")
+    def _one(self) -> Self:
+        if (self.feature is not None) + self.fit + (self.angle is not None) != 1:
+            raise ValueError("give exactly one of feature, fit and angle")
+        if (self.other is not None or self.heading is not None) and self.feature is None:
+            raise ValueError("other and heading go with a feature")
+        return self
+
+
+class RowSection(Section):
+    """One offset the job needs."""
+
+    row: Annotated[str, Field(pattern=r"^G5[4-9]$")]
+    title: Annotated[str, Field(max_length=60)]
+    jump_limit: float = Field(gt=0, le=1000)
+    x: RuleSection
+    y: RuleSection
+    z: RuleSection
+    r: TurnRuleSection | None = None
+
+    @model_validator(mode="after")
+    def _fits(self) -> Self:
+        fits = [rule for rule in (self.x, self.y) if rule.fit is not None]
+        names = {(rule.feature, *(rule.fit or ())) for rule in fits}
+        if len(fits) == 1 or len(names) > 1 or self.z.fit is not None:
+            raise ValueError("a fit gives X and Y both: the same features in both, and none in Z")
+        if self.r is not None and self.r.fit and not fits:
+            raise ValueError("r takes the angle of the fit of X and Y, and they have none")
+        return self

@@ -1,0 +1,251 @@
+"""A part that lies turned: every kind of feature on the stand-in, in both probing languages, to the zero."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from brisk_anchor.core.errors import PlanError
+from brisk_anchor.core.frames import Frame
+from brisk_anchor.core.measuring import Measurement
+from brisk_anchor.core.rose import SIDES, Rose, Wall
+from brisk_anchor.nc.profile import shipped_profile
+from brisk_anchor.services.asking import Asking, build_measurement, point_at
+from brisk_anchor.services.jobs import load_job, new_job
+from brisk_anchor.services.workshop import SecondLookError, Workshop
+from brisk_anchor.standin.scene import build_scene
+from brisk_anchor.standin.scene_file import RealBodySection
+
+TURN = 1.7
+SOLIDS = """
+form = "brisk-anchor-part-1"
+units = "mm"
+name = "QB-2"
+[[solid]]
+name = "plate"
+shape = "block"
+low = [0.0, 0.0]
+high = [160.0, 100.0]
+bottom = -35.0
+top = 0.0
+holes = [{ at = [130.0, 75.0], diameter = 30.0 }]
+slots = [{ low = [10.0, 20.0], high = [70.0, 60.0], depth = 15.0 }, { low = [90.0, 10.0], high = [102.0, 90.0] }]
+[[solid]]
+name = "island"
+shape = "block"
+low = [116.0, 10.0]
+high = [150.0, 32.0]
+bottom = 0.0
+top = 20.0
+[[solid]]
+name = "ball"
+shape = "ball"
+centre = [35.0, 82.0]
+bottom = 2.0
+top = 22.0
+"""
+
+
+def feature(name: str, kind: str, place: tuple[float, float, float], more: str, solid: str = "plate") -> str:
+    """A feature of the part file."""
+    lines = f'name = "{name}"\ntitle = "{name}"\nkind = "{kind}"\nsolid = "{solid}"\nplace = {list(place)}\n{more}\n'
+    return f"[[feature]]\n{lines}"
+
+
+PART = SOLIDS + "".join(
+    (
+        feature("front", "edge", (60, 0, 0), 'walls = ["UP"]\nspread = 80.0\ndepth = 6.0'),
+        feature("left", "surface", (0, 40, 0), 'walls = ["RIGHT"]\ndepth = 6.0'),
+        feature(
+            "pocket", "pocket", (40, 40, 0), "size = 60.0\nsize_y = 40.0\nsize_limit = 0.5\ndepth = 10.0\nspread = 20.0"
+        ),
+        feature("slot", "slot", (96, 50, 0), 'walls = ["LEFT", "RIGHT"]\nsize = 12.0\ndepth = 8.0\nspread = 50.0'),
+        feature("island", "block", (133, 21, 20), "size = 34.0\nsize_y = 22.0\ndepth = 8.0\nspread = 10.0", "island"),
+        feature(
+            "rib", "web", (133, 21, 20), 'walls = ["DOWN", "UP"]\nsize = 22.0\ndepth = 8.0\nspread = 20.0', "island"
+        ),
+        feature("outer", "outside corner", (0, 0, 0), 'walls = ["LEFT", "DOWN"]\ndepth = 8.0\nspread = 15.0'),
+        feature("inner", "inside corner", (70, 60, 0), 'walls = ["RIGHT", "UP"]\ndepth = 9.0\nspread = 15.0'),
+        feature("cut", "bore", (130, 75, 0), "size = 30.0\nsize_limit = 0.5\ndepth = 9.0\nheadings = [10, 110, 250]"),
+        feature("part", "bore", (130, 75, 0), "size = 30.0\ndepth = 9.0\nheadings = [-20, 75]"),
+        feature("deep", "tilted bore", (130, 75, 0), "size = 30.0\nsize_limit = 0.5\ndepth = 7.0\nsecond_depth = 16.0"),
+        feature("top", "plane", (80, 75, 0), 'walls = ["BELOW"]\nspread = 14.0'),
+        feature("ball", "ball", (35, 82, 12), "size = 20.0", "ball"),
+    )
+)
+
+
+@pytest.fixture(scope="module", params=["skip-macro", "probe-params"])
+def line(request: pytest.FixtureRequest, tmp_path_factory: pytest.TempPathFactory) -> tuple[Workshop, Frame]:
+    """A workshop with the part turned, and the frame its drawing really has on the machine."""
+    folder = tmp_path_factory.mktemp("turned")
+    new_job(folder)
+    (folder / "part.toml").write_text(PART)
+    job = (folder / "job.toml").read_text()
+    head, _, rest = job.partition("[[offset]]")
+    _, _, tail = rest.partition("[[operation]]")
+    job = f"""{head}[[offset]]
+row = "G54"
+title = "QB-2"
+jump_limit = 8.0
+x = {{ feature = "left" }}
+y = {{ feature = "front" }}
+z = {{ feature = "top" }}
+r = {{ feature = "front" }}
+[[offset]]
+row = "G55"
+title = "QB-2 by its bore and ball"
+jump_limit = 8.0
+x = {{ feature = "cut", fit = ["ball"], drawing = 130.0 }}
+y = {{ feature = "cut", fit = ["ball"], drawing = 75.0 }}
+z = {{ feature = "ball", drawing = 12.0 }}
+r = {{ fit = true }}
+[[offset]]
+row = "G56"
+title = "QB-2 by a line"
+jump_limit = 8.0
+x = {{ feature = "cut", drawing = 130.0 }}
+y = {{ feature = "ball", drawing = 82.0 }}
+z = {{ feature = "top" }}
+r = {{ feature = "ball", other = "cut" }}
+{"[[operation]]" + tail if tail else ""}"""
+    (folder / "job.toml").write_text(job)
+    file = load_job(folder).scene(0)
+    real = RealBodySection(shift=(0.6, -0.4, 0.1), turn=(0.0, 0.0, TURN))
+    part = next(body for body in file.body if body.name == "QB-2")
+    truth = Frame.from_angles(np.array(part.at) + np.array(real.shift), c=TURN + part.turn)
+    bodies = [body.model_copy(update={"real": real}) if body is part else body for body in file.body]
+    file = file.model_copy(update={"body": bodies})
+    return Workshop(build_scene(file), None, shipped_profile(request.param), seed=None), truth
+
+
+def brought_near(workshop: Workshop, truth: Frame, name: str, **figures: float) -> Measurement:
+    """What a person asks for who has brought the tip near by eye: the start of the drawing, moved with the part."""
+    setup = workshop.setup
+    asking = point_at(setup, drawn := setup.drawn(name))
+    for field, value in figures.items():
+        asking = asking.with_figure(field, value)
+    by = np.array(truth.point(drawn.drawing)) - np.array(drawn.machine)
+    x, y, z = np.array(asking.start) + np.round(by, 1)
+    return build_measurement(setup, replace(asking, start=(float(x), float(y), float(z))))
+
+
+EXPECTED = {
+    "front": (None, {"r": TURN}, ()),
+    "left": (None, {}, ()),
+    "pocket": ((40, 40), {"r": TURN}, (60, 40)),
+    "slot": ((96, 50), {"r": TURN}, (12,)),
+    "island": ((133, 21), {"r": TURN}, (34, 22)),
+    "rib": ((133, 21), {"r": TURN}, (22,)),
+    "outer": ((0, 0), {"r": TURN}, ()),
+    "inner": ((70, 60), {"r": TURN}, ()),
+    "cut": ((130, 75), {}, (30,)),
+    "part": ((130, 75), {}, ()),
+    "deep": ((130, 75), {"a": 0.0, "b": 0.0}, (30, 30)),
+    "top": (None, {"a": 0.0, "b": 0.0}, ()),
+    "ball": ((35, 82, 12), {}, (20,)),
+}
+
+
+def test_every_kind_is_found_on_a_turned_part(line: tuple[Workshop, Frame]) -> None:
+    workshop, truth = line
+    setup = workshop.setup
+    for drawn in (setup.drawn(name) for name in EXPECTED):
+        measured = workshop.measure(brought_near(workshop, truth, drawn.name))
+        found = measured.feature
+        place, angles, sizes = EXPECTED[drawn.name]
+        assert found.angles == pytest.approx(angles, abs=5e-4), drawn.name
+        assert list(found.sizes.values()) == pytest.approx(sizes, abs=0.0005), drawn.name
+        assert max(abs(a.difference) for a in measured.agreements) < 0.0005, drawn.name
+        if place is not None and len(found.places) != 2:
+            x, y, z = truth.point((*place, 0)[:3])
+            at = dict(zip(found.axes, found.coordinates, strict=True))
+            assert (at["x"], at["y"], at.get("z", z)) == pytest.approx((x, y, z), abs=0.0005), drawn.name
+        elif found.places and drawn.kind.is_paired:
+            # A slot or web is told at the middle of its touches: that lies on its middle line.
+            local = truth.inverse().point((*found.places[0][:2], 0.0))
+            axis = "xy".index(found.axes[0])
+            assert local[axis] == pytest.approx(place[axis], abs=0.0005), drawn.name
+
+
+def test_the_zero_of_a_turned_part_is_stored_with_its_angle_and_proved(line: tuple[Workshop, Frame]) -> None:
+    workshop, truth = line
+    for name in EXPECTED:
+        if name not in workshop.measured:
+            workshop.measure(brought_near(workshop, truth, name))
+    x, y, z = truth.point((0.0, 0.0, 0.0))
+    for row in ("G54", "G55", "G56"):
+        chain = workshop.store(row)
+        assert chain.values == pytest.approx({"x": x, "y": y, "z": z, "r": TURN}, abs=0.0005), row
+        assert workshop.table_values(row) == pytest.approx(chain.values, abs=2e-4)
+        shown = chain.axis("x").terms[-1].value
+        total = sum(t.value * (-1 if t.sign == "−" else 1) for t in chain.axis("x").terms[:-1] if t.sign != "=")
+        if row != "G55":  # a fit is not a sum
+            assert total == pytest.approx(shown, abs=1e-6)
+        proof = workshop.prove(row)
+        assert proof.holds, (row, proof)
+        assert proof.turned < 2e-3
+
+
+def test_repeats_are_averaged_on_the_control_and_here_alike(line: tuple[Workshop, Frame]) -> None:
+    workshop, truth = line
+    noisy = Workshop(workshop.scene, None, workshop.profile, seed=3)
+    once = noisy.measure(brought_near(noisy, truth, "cut"))
+    measured = noisy.measure(brought_near(noisy, truth, "cut", repeats=4.0))
+    assert len(measured.feature.touches) == 12
+    u = [item.feature.standard_uncertainty("x") for item in (once, measured)]
+    assert u[1] == pytest.approx(u[0] / 2, rel=1e-3)
+    assert max(abs(a.difference) for a in measured.agreements) < 0.001
+
+
+def test_marks_name_the_new_features_and_their_figures() -> None:
+    up = Rose().toggle(Wall.UP)
+    assert [rose.read().name for rose in (up, up.toggle(Wall.UP), up.toggle(Wall.UP).toggle(Wall.UP))] == [
+        "surface towards +Y",
+        "edge towards +Y",
+        "nothing marked",
+    ]
+    below = Rose().toggle(Wall.BELOW)
+    assert below.toggle(Wall.BELOW).read().name == "plane below"
+    around = Rose().all_round()
+    assert (around.read().name, around.all_round().read().name) == ("bore", "bore at two levels")
+    over = Rose(over=True).all_round()
+    assert over.toggle(Wall.BELOW).read().name == "ball"
+    assert Rose(frozenset(SIDES[:3]), round=True).read().name == "interrupted bore"
+    corner = Rose(frozenset((Wall.LEFT, Wall.UP)), round=True)
+    assert corner.read().name == "bore of known ⌀"
+    asking = Asking(corner, (0.0, 0.0, 0.0)).with_figure("heading 1", 200.0)
+    assert asking.rose.headings == (200.0, 90.0)
+    assert asking.rose.directions[0] == pytest.approx((math.cos(math.radians(200)), math.sin(math.radians(200)), 0))
+    assert list(asking.optional()) == ["search", "times each", "angle 1", "angle 2"]
+    with pytest.raises(PlanError, match="no count"):
+        asking.with_figure("repeats", 2.5)
+
+
+def test_patterns_that_leave_a_centre_free_are_refused(line: tuple[Workshop, Frame]) -> None:
+    workshop, _ = line
+    asking = point_at(workshop.setup, workshop.setup.drawn("part"))
+    for headings, words in (((0.0, 175.0), "opposite"), ((0.0, 5.0, 12.0), "within 12°")):
+        wrong = Asking(asking.rose.with_headings(headings), asking.start, size=30.0, depth=9.0)
+        with pytest.raises(PlanError, match=words):
+            build_measurement(workshop.setup, wrong)
+
+
+def test_a_part_turned_further_than_believed_is_not_stored(line: tuple[Workshop, Frame]) -> None:
+    workshop, truth = line
+    for name in ("front", "left", "top"):
+        workshop.measure(brought_near(workshop, truth, name))
+    edge = workshop.measured["front"]
+    turned = tuple(
+        c + (6.0 if a == "r" else 0.0) for a, c in zip(edge.feature.axes, edge.feature.coordinates, strict=True)
+    )
+
+    workshop.measured["front"] = replace(edge, feature=replace(edge.feature, coordinates=turned))
+    try:
+        with pytest.raises(SecondLookError, match="turned"):
+            workshop.store("G54")
+    finally:
+        workshop.measured["front"] = edge
