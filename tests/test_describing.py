@@ -136,11 +136,11 @@ def test_what_is_drawn_is_cut_measured_taken_off_and_taken_back(workshop, folder
     assert "hole a 1" not in [feature.name for feature in workshop.setup.features]
     assert "bore 1" in workshop.measured
     assert workshop.undo() == "the last change is taken back"
-    assert len(load_job(folder).part.feature) == 8
+    assert len(load_job(folder).part.feature) == 9
     for _ in range(4):
         assert workshop.undo()
     assert workshop.undo() is None
-    assert len(load_job(folder).part.feature) == 4
+    assert len(load_job(folder).part.feature) == 5
     assert (folder / "part.toml").read_text().count("#") == comments
     with pytest.raises(JobError, match="no feature “seat”"):
         workshop.change(workshop.description.removed("seat"))

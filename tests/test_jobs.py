@@ -44,7 +44,7 @@ def faults(folder):
 
 def test_the_example_is_sound_and_nothing_is_written_over(folder):
     told = check_job(folder)
-    assert told[0] == "BC-27 is sound: Heron, 6 features, 2 offsets"
+    assert told[0] == "BC-27 is sound: Heron, 7 features, 2 offsets"
     assert "G55 vice V-3: stop bush, jaw top; no operation uses it" in told
     with pytest.raises(ExportError, match="there already"):
         new_job(folder)

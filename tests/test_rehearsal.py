@@ -51,7 +51,7 @@ def test_every_part_within_the_stated_uncertainty_ends_right(profile, program, s
     assert len(touches) == 5
     bore = (*touches[3].contact[:2], -365.0 - 150.0)
     top = (-434.0, -224.5, -503.0)
-    truth = real.true_offset(real.setup.row("G54").rules, {"bore": bore, "top": top})
+    truth = real.true_offset(real.setup.row("G54").rules, {("bore", "x"): bore, ("bore", "y"): bore, ("top", "z"): top})
     # A tilted bore is an ellipse in its slice, a ball on a slope touches a little uphill: both under 0.5 µm here.
     for value, axis in zip(machine.offset("G54"), "xyz", strict=True):
         assert value == pytest.approx(truth[axis], abs=0.0005)
@@ -85,7 +85,12 @@ def test_a_worse_probe_shows_in_size_and_spread_not_in_the_centre(profile, progr
     run.to_end()
     assert run.ended_well
     truth = scene.true_offset(
-        scene.setup.row("G54").rules, {"bore": (-433.0, -250.0, -515.0), "top": (-434.0, -224.5, -503.0)}
+        scene.setup.row("G54").rules,
+        {
+            ("bore", "x"): (-433.0, -250.0, -515.0),
+            ("bore", "y"): (-433.0, -250.0, -515.0),
+            ("top", "z"): (-434.0, -224.5, -503.0),
+        },
     )
     limit = 0.001 + 4 * max(probe.get("noise", 0.0), 0.0005) + probe.get("lobing", 0.0)
     assert abs(machine.offset("G54")[0] - truth["x"]) < limit

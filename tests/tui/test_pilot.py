@@ -551,7 +551,7 @@ async def test_the_setup_view_turns_lists_assigns_and_takes_back(tmp_path):
         assert workshop.setup.turn == 0.0
         await bench.press("delete")
         assert "Left taken off the drawing" in said(bench.app)
-        await bench.press(*["down"] * 9, "delete")
+        await bench.press("up", "delete")
         assert "no feature “top”" in said(bench.app)
         await bench.press("u", "u", "u")
         assert workshop.setup.turn == 90.0
@@ -619,7 +619,7 @@ async def test_by_hand_connected_takes_where_the_machine_stands_or_a_distance(tm
         await typed(bench, "=+28.02")
         await bench.press("enter")
         # Half of 28.02 on from −446.5, in a slot 38.02 wide.
-        assert "X −432.4900  size 38.0200" in said(bench.app)
+        assert "X −432.4900 mm  size 38.0200 mm" in said(bench.app)
         await bench.press("b", "b", "left", "enter")
         assert "touches nothing beside it" in said(bench.app)
         await bench.press("b", "b", "b", "w")

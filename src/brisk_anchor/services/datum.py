@@ -9,8 +9,8 @@ from brisk_anchor.core.errors import DatumError
 from brisk_anchor.core.kinds import FeatureKind
 from brisk_anchor.core.numbers import parse_length
 from brisk_anchor.core.rose import Wall
-from brisk_anchor.core.rules import FromFeature, Rule
-from brisk_anchor.core.setup import DrawnFeature, Setup
+from brisk_anchor.core.rules import FromFeature, FromFit, FromHeading, Rule
+from brisk_anchor.core.setup import DrawnFeature, Setup, drawn_heading
 from brisk_anchor.core.touches import AXES
 
 
@@ -51,13 +51,17 @@ def rule_from(setup: Setup, row: str, axis: str, name: str, zero: float, *, onto
     return FromFeature(name, round(distance, 6), 0.0, master)
 
 
-def rule_at(setup: Setup, row: str, axis: str, place: float) -> FromFeature:
+def rule_at(setup: Setup, row: str, axis: str, place: float) -> FromFeature | FromFit:
     """The rule that puts an axis of an offset's zero at a place, machine mm, measured from the feature it comes from.
 
     Raises:
         DatumError: it comes from no feature.
     """
     rule = setup.row(row).rules.get(axis)
+    if isinstance(rule, FromFit):
+        i, by = AXES.index(axis), setup.nominal(rule, axis) - place
+        moved = ((x + by, y) if i == 0 else (x, y + by) for x, y in rule.places)
+        return FromFit(rule.names, tuple((round(x, 6), round(y, 6)) for x, y in moved))
     if not isinstance(rule, FromFeature):
         raise DatumError(
             f"{row} {axis.upper()} is not measured on anything",
@@ -101,7 +105,110 @@ def read_distances(words: str, axes: str) -> list[float]:
     return [parse_length(part, present=None, low=-20_000.0, high=20_000.0) for part in typed]
 
 
-def with_rules(setup: Setup, row: str, rules: Mapping[str, Rule]) -> Setup:
-    """The job with rules of a row changed."""
-    rows = tuple(replace(plan, rules={**plan.rules, **rules}) if plan.row == row else plan for plan in setup.rows)
-    return replace(setup, rows=rows)
+def _turns(drawn: DrawnFeature) -> bool:
+    """Whether a feature tells by itself how the part is turned."""
+    return drawn.kind is FeatureKind.EDGE or (drawn.spread > 0 and drawn.kind is not FeatureKind.PLANE)
+
+
+def turn_rule(setup: Setup, row: str, name: str) -> FromHeading:
+    """The rule that takes the angle of an offset from an edge, or from the line of its X feature to another.
+
+    Raises:
+        DatumError: one touch a wall tells no angle, and there is no other feature to go to.
+    """
+    drawn = setup.drawn(name)
+    if _turns(drawn):
+        return FromHeading(name, "", drawn_heading(drawn))
+    first = getattr(setup.row(row).rules.get("x"), "feature", "")
+    if axes_of(drawn)[:2] != "xy" or not first or first == name or axes_of(setup.drawn(first))[:2] != "xy":
+        raise DatumError(
+            f"{drawn.title} does not tell how the part is turned",
+            "An edge does, or anything with two touches on its walls; or a line from one bore to another",
+            "Choose an edge; or take X from one bore first, then choose the other",
+        )
+    return FromHeading(first, name, drawn_heading(setup.drawn(first), drawn))
+
+
+def fit_rules(setup: Setup, row: str, name: str) -> dict[str, Rule | None]:
+    """X, Y and the angle of an offset from a best fit, with a feature more, or without it where it is part of the fit.
+
+    A fit of one is none: the feature that is left gives X and Y, and the angle is left out. The zero stays.
+
+    Raises:
+        DatumError: a feature of it is no point, or X and Y come from nothing.
+    """
+    rules = setup.row(row).rules
+    present = rules.get("x")
+    names: tuple[str, ...] = ()
+    if isinstance(present, FromFit):
+        names = present.names
+    elif isinstance(present, FromFeature) and present.feature != name:
+        names = (present.feature,)
+    names = tuple(other for other in names if other != name) if name in names else (*names, name)
+    for wanted in names:
+        if axes_of(setup.drawn(wanted))[:2] != "xy":
+            raise DatumError(
+                f"{setup.drawn(wanted).title} is no point in X and Y",
+                "A best fit brings points to their places on the drawing",
+                "Take X from a bore, a boss or a corner first, then f on another",
+            )
+    zero = [_nominal(setup, row, axis) for axis in "xy"]
+    places = tuple(
+        (round(x - zero[0], 6), round(y - zero[1], 6)) for x, y, _ in (setup.drawn(other).machine for other in names)
+    )
+    if len(names) < 2:
+        (name,) = names
+        ((x, y),) = places
+        return {"x": FromFeature(name, x), "y": FromFeature(name, y), "r": None}
+    fit = FromFit(names, places)
+    return {"x": fit, "y": fit, "r": fit}
+
+
+def _nominal(setup: Setup, row: str, axis: str) -> float:
+    """Where the zero lies along an axis by the description. Raises DatumError where that comes from nothing."""
+    rule = setup.row(row).rules.get(axis)
+    if not isinstance(rule, FromFeature | FromFit):
+        raise DatumError(f"{row} {axis.upper()} comes from no feature yet", "", f"Choose one and press {axis} first")
+    return setup.nominal(rule, axis)
+
+
+def together(setup: Setup, row: str, rules: Mapping[str, Rule | None]) -> dict[str, Rule | None]:
+    """Rules as they can stand beside those the row has: X, Y and the angle of a fit are one.
+
+    Raises:
+        DatumError: one axis of a fit would come from a feature that does not locate both.
+    """
+    present = setup.row(row).rules
+    result = dict(rules)
+    fits = [rule for rule in result.values() if isinstance(rule, FromFit)]
+    if fits:
+        # A zero that was moved along both axes stands in two copies: what each has moved goes into one.
+        (xs, ys) = (result.get(axis) or present[axis] for axis in "xy")
+        if isinstance(xs, FromFit) and isinstance(ys, FromFit):
+            whole = FromFit(xs.names, tuple((a[0], b[1]) for a, b in zip(xs.places, ys.places, strict=True)))
+            result |= {"x": whole, "y": whole}
+            if isinstance(result.get("r") or present.get("r"), FromFit):
+                result["r"] = whole
+        return result
+    if any(isinstance(present.get(axis), FromFit) for axis in "xy") and {"x", "y"} & result.keys() != {"x", "y"}:
+        changed = next((axis for axis in "xy" if axis in result), None)
+        if changed is not None:
+            raise DatumError(
+                f"{row} takes X and Y together from a best fit",
+                f"{changed.upper()} alone from a feature would contradict it",
+                "Press f on its features to take them off it first",
+            )
+    if isinstance(present.get("r"), FromFit) and "x" in result and "r" not in result:
+        result["r"] = None
+    return result
+
+
+def with_rules(setup: Setup, row: str, rules: Mapping[str, Rule | None]) -> Setup:
+    """The job with rules of a row changed; None takes one away."""
+    rows = []
+    for plan in setup.rows:
+        if plan.row == row:
+            held = {axis: rule for axis, rule in {**plan.rules, **rules}.items() if rule is not None}
+            plan = replace(plan, rules=held)
+        rows.append(plan)
+    return replace(setup, rows=tuple(rows))

@@ -14,12 +14,12 @@ from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.features import Feature
 from brisk_anchor.core.measuring import Measurement
 from brisk_anchor.core.proof import Agreement
-from brisk_anchor.core.rules import Fixed, FromFeature, FromFit, features_in
+from brisk_anchor.core.rules import Fixed, FromFeature, FromFit, Rule, features_in
 from brisk_anchor.core.setup import RowPlan, Setup
 from brisk_anchor.core.touches import AXES, Stylus
 from brisk_anchor.nc.profile import Profile
 from brisk_anchor.services.at_machine import AtMachine
-from brisk_anchor.services.datum import middle_rule, rule_at, rule_from, with_rules
+from brisk_anchor.services.datum import fit_rules, middle_rule, rule_at, rule_from, together, turn_rule, with_rules
 from brisk_anchor.services.ledger import Ledger
 from brisk_anchor.services.machine_file import MachineFile
 from brisk_anchor.standin.scene import Scene, build_scene
@@ -271,7 +271,24 @@ class Described(AtMachine):
         """
         return self._take(row, {axis: rule_at(self.setup, row, axis, place) for axis, place in places.items()})
 
-    def _take(self, row: str, rules: Mapping[str, FromFeature]) -> bool:
+    def take_turn(self, row: str, feature: str | None) -> bool:
+        """Take the angle of an offset from a drawn feature, or leave it out (None). Tells whether a file keeps it.
+
+        Raises:
+            DatumError: it tells no angle. JobError, ExportError: the file could not be changed.
+        """
+        return self._take(row, {"r": None if feature is None else turn_rule(self.setup, row, feature)})
+
+    def take_fit(self, row: str, feature: str) -> bool:
+        """Take X, Y and the angle from a best fit with this feature more, or without it; the zero stays.
+
+        Raises:
+            DatumError: it is no point. JobError, ExportError: the file could not be changed.
+        """
+        return self._take(row, fit_rules(self.setup, row, feature))
+
+    def _take(self, row: str, rules: Mapping[str, Rule | None]) -> bool:
+        rules = together(self.setup, row, rules)
         if self.description is not None:
             self.description.make(self.description.ruled(row, rules))
         self.setup = with_rules(self.setup, row, rules)

@@ -10,7 +10,7 @@ from brisk_anchor.core.calibration import Calibration
 from brisk_anchor.core.errors import ExportError, Finding, JobError
 from brisk_anchor.core.frames import Frame
 from brisk_anchor.core.kinds import FeatureKind, Vector
-from brisk_anchor.core.rules import FromFeature, Keep
+from brisk_anchor.core.rules import FromFeature, FromFit, Keep, Rule
 from brisk_anchor.core.setup import Setup
 from brisk_anchor.core.touches import AXES
 from brisk_anchor.exchange.files import write_whole
@@ -95,8 +95,14 @@ class Describing:
             for row in self.job.job.offset
             for axis in AXES
             if (rule := getattr(row, axis)).feature
-            and not {rule.feature, rule.other or rule.feature} <= present | fixture
+            and not {rule.feature, rule.other or rule.feature, *(rule.fit or ())} <= present | fixture
         ]
+        gone = [(row, axis) for row, lost in gone for axis in (AXES[:2] if self._fits(row, lost) else lost)]
+        for plan in self.job.job.offset:
+            named = {plan.r.feature, plan.r.other} - {None} if plan.r else set()
+            lost = plan.r is not None and plan.r.fit and (plan.row, "x") in gone
+            if lost or not named <= present | fixture:
+                fresh[JOB_NAME] = with_rule(fresh[JOB_NAME], plan.row, "r", None)
         for row, axis in gone:  # kept as they are, so that the whole can be read; the right feature follows
             fresh[JOB_NAME] = with_rule(fresh[JOB_NAME], row, axis, Keep())
         setup = _setup_of(load_job(self.folder, fresh))
@@ -104,6 +110,11 @@ class Describing:
         for row, axis in gone:
             fresh[JOB_NAME] = with_rule(fresh[JOB_NAME], row, axis, proposed_rule(setup, axis, zero))
         return replace(self._change(fresh, told, moves_part=True), aside=name)
+
+    def _fits(self, row: str, axis: str) -> bool:
+        """Whether an axis of a row comes from a fit, which gives X and Y together."""
+        plan = next(plan for plan in self.job.job.offset if plan.row == row)
+        return getattr(plan, axis).fit is not None
 
     def turned(self, angle: float) -> Change:
         """The job with its part turned in the fixture, about its zero; every zero stays where it is on the part.
@@ -118,6 +129,12 @@ class Describing:
         bodies = {drawn.name: drawn.body for drawn in before.features}
         for plan in after.rows:
             old = before.row(plan.row).rules
+            if isinstance(fit := old.get("x"), FromFit):
+                place = here.turn(there.inverse().turn((*fit.places[0], 0.0)))
+                moved_fit = FromFit(fit.names, ((round(float(place[0]), 6), round(float(place[1]), 6)),))
+                for axis in "xy":
+                    texts[JOB_NAME] = with_rule(texts[JOB_NAME], plan.row, axis, moved_fit)
+                continue
             level = {axis: rule for axis, rule in old.items() if axis != "z" and isinstance(rule, FromFeature)}
             if len(level) != 2 or any(bodies[name] != before.part for rule in level.values() for name in rule.features):
                 continue
@@ -130,8 +147,8 @@ class Describing:
                 texts[JOB_NAME] = with_rule(texts[JOB_NAME], plan.row, axis, taken)
         return self._change(texts, f"the part lies turned by {angle:+g}° in its fixture", moves_part=True)
 
-    def ruled(self, row: str, rules: Mapping[str, FromFeature]) -> Change:
-        """The job with axes of an offset taken from elsewhere."""
+    def ruled(self, row: str, rules: Mapping[str, Rule | None]) -> Change:
+        """The job with axes of an offset, or its angle, taken from elsewhere; None leaves the angle out."""
         text = self._text(JOB_NAME)
         for axis, rule in rules.items():
             text = with_rule(text, row, axis, rule)

@@ -2,20 +2,38 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 from brisk_anchor.book.store import RowState
 from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.core.features import Feature
 from brisk_anchor.core.hand_tools import HandTool
-from brisk_anchor.core.numbers import Unit, format_length
+from brisk_anchor.core.numbers import format_length
+from brisk_anchor.core.touches import AXES
 from brisk_anchor.services.asking import Asking, build_measurement
 from brisk_anchor.services.by_hand import MACHINE, Frame, begin
 from brisk_anchor.services.workshop import Workshop
 
 
+def value_words(values: Mapping[str, float], decimals: int = 4) -> str:
+    """Signed values by axis, lengths in mm and then angles in degrees: "X −470.0123  Y −286.0042 mm  R +0.2130°"."""
+    lengths = [
+        f"{axis.upper()} {format_length(value, decimals=decimals, signed=True)}"
+        for axis, value in values.items()
+        if axis in AXES
+    ]
+    angles = [
+        f"{axis.upper()} {format_length(value, decimals=decimals, signed=True)}°"
+        for axis, value in values.items()
+        if axis not in AXES
+    ]
+    return "  ".join([*([" ".join(("  ".join(lengths), "mm"))] if lengths else []), *angles])
+
+
 def size_words(feature: Feature) -> str:
     """The sizes of a measured feature for the end of a line, empty for a surface: "  ⌀ 38.0000"."""
     sizes = " × ".join(format_length(size, decimals=4) for size in feature.sizes.values())
-    return f"  {feature.kind.size_sign or 'size'} {sizes}" if sizes else ""
+    return f"  {feature.kind.size_sign or 'size'} {sizes} mm" if sizes else ""
 
 
 def next_step(
@@ -68,13 +86,12 @@ def next_step(
     return f"{row}: {state.value}.", ""
 
 
-def store_preview(workshop: Workshop, row: str, unit: Unit = Unit.MM) -> str:
+def store_preview(workshop: Workshop, row: str) -> str:
     """What storing would change against the control's table, per axis."""
     chain = workshop.chain(row)
     if chain is None:
         return ""
-    now = dict(zip("xyz", workshop.machine.offset(row), strict=True))
-    moves = "  ".join(
-        f"{axis.axis.upper()} {format_length(axis.value - now[axis.axis], unit, 3, signed=True)}" for axis in chain.axes
-    )
-    return f"Every program on {row} then moves by {moves} {unit.value}."
+    now = workshop.table_values(row)
+    moves = value_words({axis.axis: axis.value - now.get(axis.axis, 0.0) for axis in chain.axes}, 3)
+    turned = ", and turns" if "r" in chain.values else ""
+    return f"Every program on {row} then moves{turned} by {moves}."

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 
 from brisk_anchor.core.errors import Finding, JobError
-from brisk_anchor.core.rules import FromFeature, Keep
+from brisk_anchor.core.rules import FromFeature, FromFit, FromHeading, Rule
 from brisk_anchor.exchange.toml_files import MILLIMETRES, line_of, parse
 
 JOB_NAME = "job.toml"
@@ -23,8 +23,29 @@ def quoted(text: str) -> str:
     return f'"{plain[:58]}"'
 
 
-def with_rule(text: str, row: str, axis: str, rule: FromFeature | Keep) -> str:
-    """job.toml with one line changed: where an axis of an offset comes from.
+def _rule_words(axis: str, rule: Rule, scale: float) -> str:
+    """A rule as the value of its line; lengths in a unit of `scale` mm."""
+    match rule:
+        case FromFeature():
+            middle = f', other = "{rule.other}"' if rule.other else ""
+            more = f", allowance = {rule.allowance / scale:.6g}" if rule.allowance else ""
+            return f'{{ feature = "{rule.feature}"{middle}, drawing = {rule.drawing / scale:.6f}{more} }}'
+        case FromHeading():
+            line = f', other = "{rule.other}"' if rule.other else ""
+            return f'{{ feature = "{rule.feature}"{line} }}'
+        case FromFit(names, places):
+            if axis == "r":
+                return "{ fit = true }"
+            rest = ", ".join(f'"{name}"' for name in names[1:])
+            drawing = places[0]["xy".index(axis)] / scale
+            return f'{{ feature = "{names[0]}", fit = [{rest}], drawing = {drawing:.6f} }}'
+    return "{ keep = true }"
+
+
+def with_rule(text: str, row: str, axis: str, rule: Rule | None) -> str:
+    """job.toml with one line changed: where an axis of an offset comes from; None takes the line of the angle out.
+
+    An angle has the heading of the description, so that it follows when the part is turned there.
 
     Raises:
         JobError: the file does not hold the rule on a line of its own.
@@ -33,16 +54,20 @@ def with_rule(text: str, row: str, axis: str, rule: FromFeature | Keep) -> str:
     number = next((n for n, table in enumerate(data.get("offset", [])) if table.get("row") == row), None)
     line = line_of(text, ("offset", number if number is not None else 0, axis))
     lines = text.split("\n")
+    here = _line(text, ("offset", number, axis)) if number is not None else None
+    if axis == "r" and number is not None and here is None:
+        if rule is None:
+            return text
+        line = _line(text, ("offset", number, "z"))
+        lines.insert(line or 0, "r = {}")
+        line = line + 1 if line is not None else None
     if number is None or line is None or not re.match(rf"\s*{axis}\s*=\s*\{{.*\}}\s*(#.*)?$", lines[line - 1]):
         reason = f"{row} has no line “{axis} = {{ … }}” that could be changed"
         raise JobError(JOB_NAME, (Finding(JOB_NAME, reason),), "Change it by hand")
-    if isinstance(rule, Keep):
-        lines[line - 1] = f"{axis} = {{ keep = true }}"
-        return "\n".join(lines)
-    scale = MILLIMETRES[data["units"]]
-    middle = f', other = "{rule.other}"' if rule.other else ""
-    more = f", allowance = {rule.allowance / scale:.6g}" if rule.allowance else ""
-    lines[line - 1] = f'{axis} = {{ feature = "{rule.feature}"{middle}, drawing = {rule.drawing / scale:.6f}{more} }}'
+    if rule is None:
+        del lines[line - 1]
+    else:
+        lines[line - 1] = f"{axis} = {_rule_words(axis, rule, MILLIMETRES[data['units']])}"
     return "\n".join(lines)
 
 

@@ -9,11 +9,15 @@ from brisk_anchor.exchange.dxf import read_dxf
 from brisk_anchor.exchange.read_part import Point, ReadPart, Round, box_of, straight_edges
 from brisk_anchor.exchange.stl import read_stl
 from brisk_anchor.exchange.toml_files import MILLIMETRES
+from brisk_anchor.services.asking import STEEPEST
 from brisk_anchor.services.job_models import PartFile
 from brisk_anchor.services.job_text import figure, quoted
 
 _SHORTEST_EDGE = 5.0
 _MOST_EDGES = 40
+_LONG_EDGE = 25.0
+_SPREAD = 0.6
+"""The share of an edge's length that its two touches lie apart."""
 _WALLS = ("RIGHT", "UP", "LEFT", "DOWN")
 _SIDES = {"RIGHT": ("left", 0, min), "LEFT": ("right", 0, max), "UP": ("front", 1, min), "DOWN": ("back", 1, max)}
 """What a straight edge at the end of the outline is called, by where its metal is: axis and which end."""
@@ -159,8 +163,12 @@ def _edges(read: ReadPart, top: float, depth: float) -> list[str]:
         more = [f'walls = ["{wall}"]', f"depth = {figure(depth)}"]
         if not level:
             more.append(f"angle = {figure(angle)}")
+        kind = "surface"
+        if edge.length >= _LONG_EDGE and abs(angle) <= STEEPEST:  # long enough to tell how the part is turned
+            kind = "edge"
+            more.append(f"spread = {figure(round(edge.length * _SPREAD))}")
         title = f"{name} edge" if name in ("left", "right", "front", "back") else f"{name}, {edge.length:.4g} long"
-        found[name] = _feature(name, title, "surface", "body", (*edge.middle, top), more)
+        found[name] = _feature(name, title, kind, "body", (*edge.middle, top), more)
     named = [found[name] for name in ("left", "right", "front", "back") if name in found]
     return [*named, *(text for name, text in found.items() if name.startswith("edge "))]
 

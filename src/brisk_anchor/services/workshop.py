@@ -382,9 +382,10 @@ class Workshop(Described):
 
     def true_offset(self, row: str) -> dict[str, float]:
         """The value a perfect measurement would give, machine mm."""
-        tips: dict[str, Vector] = {}
+        tips: dict[tuple[str, str], Vector] = {}
         for name in features_of(self.setup.row(row)):
-            touch = self.measured[name].feature.touches[-1]
-            x, y, z = touch.position
-            tips[name] = (x, y, z - self.setup.stylus.length)
+            feature = self.measured[name].feature
+            for i, axis in enumerate(feature.axes):
+                x, y, z = feature.places[i] if feature.places else feature.touches[-1].ball_centre
+                tips[name, axis] = (x, y, z - self.setup.stylus.effective_radius)
         return self.scene.true_offset(self.setup.row(row).rules, tips)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -86,7 +87,7 @@ class Scene:
         body = next(item for item in self.file.body if item.name == section.body)
         frame = _real_frame(body)
         x, y, z = section.place
-        if section.kind != "surface":
+        if section.kind not in ("surface", "edge"):
             z += tip[2] + self.setup.stylus.ball_diameter / 2 - frame.point((x, y, z))[2]
             return frame.point((x, y, z))["xyz".index(axis)]
         solid = next(s for s in self.solids if (s.body, s.name) == (section.body, section.solid))
@@ -94,12 +95,15 @@ class Scene:
             return _surface_height(solid, tip)
         return _wall_place(solid, tip, self.setup.stylus.ball_diameter / 2, "xyz".index(axis))
 
-    def true_offset(self, rules: Rules, tips: dict[str, Vector]) -> dict[str, float]:
-        """The offset a perfect measurement would give, machine mm; `tips` says where each feature was touched."""
+    def true_offset(self, rules: Rules, tips: Mapping[tuple[str, str], Vector]) -> dict[str, float]:
+        """The offset a perfect measurement would give, machine mm, of a row that is not turned.
+
+        `tips` says by feature and axis where the tip touched.
+        """
         result = {}
         for axis, rule in rules.items():
             if isinstance(rule, FromFeature):
-                places = [self.true_value(name, axis, tips[name]) for name in rule.features]
+                places = [self.true_value(name, axis, tips[name, axis]) for name in rule.features]
                 result[axis] = sum(places) / len(places) - rule.drawing + rule.allowance + rule.master
         return result
 

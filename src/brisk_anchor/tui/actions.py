@@ -207,6 +207,11 @@ ACTIONS: tuple[Action, ...] = (
     Action("take", ("y", 1), "Y", "", "", "", ("setup",), line=False, palette=False),
     Action("take", ("z", 1), "Z", "", "", "", ("setup",), line=False, palette=False),
     Action("between", (), "b", "b", "middle", "Zero from the middle between it and the other.", ("setup",), line=False),
+    Action("angle", (1,), "r", "r R", "angle from it", "Turn the offset with it; R: leave the angle out.", ("setup",)),
+    Action("angle", (0,), "R", "", "", "", ("setup",), line=False, palette=False),
+    Action(
+        "fit", (), "f", "f", "best fit", "Take it into the best fit of X, Y, angle; or out.", ("setup",), line=False
+    ),
     Action("here", (), "enter", "Enter", "zero here", "Put the zero on the point or feature.", ("setup",)),
     Action("beside", (), "e", "e", "beside it", "Put the zero at distances from it.", ("setup",)),
     Action("page", (), "l", "l", "list", "Features, points, operations, words of the drawing.", ("setup",)),

@@ -181,5 +181,5 @@ class Desk:
     def zero(self) -> Vector:
         """Where the zero of the chosen offset lies, measured or by the description, machine mm of the tip."""
         chain = self.workshop.chain(self.row) if not self.workshop.missing(self.row) else None
-        x, y, z = (chain.values if chain is not None else self.workshop.expected(self.row)).values()
-        return x, y, z
+        values = chain.values if chain is not None else self.workshop.expected(self.row)
+        return values["x"], values["y"], values["z"]

@@ -106,14 +106,11 @@ class HandView(View):
         """What was found, and the next thing to do."""
         self.owner.show_all()
         sentence, behind = self.owner.next_sentence()
-        found = "  ".join(
-            f"{axis.upper()} {format_length(value, decimals=4, signed=True)}"
-            for axis, value in zip(feature.axes, feature.coordinates, strict=True)
-        )
-        from brisk_anchor.services.guide import size_words
+        from brisk_anchor.services.guide import size_words, value_words
 
-        size = size_words(feature)
-        self.owner.tell(f"{title}: {found}{size} mm. {more}{sentence}", behind, "good")
+        found = value_words(dict(zip(feature.axes, feature.coordinates, strict=True)))
+        square = f"  out of square {feature.square:+.4f}°" if feature.square is not None else ""
+        self.owner.tell(f"{title}: {found}{size_words(feature)}{square}. {more}{sentence}", behind, "good")
 
     def _free_desk(self) -> Desk | None:
         """The desk when nothing runs; otherwise says what to do and returns None."""

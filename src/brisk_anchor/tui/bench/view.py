@@ -279,12 +279,14 @@ class BenchView(MarkingView):
             self.owner.complain(error)
             return
         self.owner.show_all()
-        values = "  ".join(f"{a.axis.upper()} {format_length(a.value, decimals=4, signed=True)}" for a in chain.axes)
+        from brisk_anchor.services.guide import value_words
+
+        values = value_words(chain.values)
         if not desk.workshop.setup.machine.connected:
-            self.owner.tell(f"Type into {desk.row} on the control: {values} mm.", "It is in the book.", "good")
+            self.owner.tell(f"Type into {desk.row} on the control: {values}.", "It is in the book.", "good")
             return
         self.owner.tell(
-            f"{desk.row} stored: {values} mm. Press p to prove it.", "It is in the control and in the book.", "good"
+            f"{desk.row} stored: {values}. Press p to prove it.", "It is in the control and in the book.", "good"
         )
 
     def clamp(self) -> None:

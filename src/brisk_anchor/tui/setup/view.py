@@ -14,6 +14,7 @@ from textual.containers import Vertical
 
 from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.core.numbers import format_length
+from brisk_anchor.core.rules import FromFit, FromHeading
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.base import View
 from brisk_anchor.tui.desk import Desk
@@ -198,6 +199,15 @@ class SetupView(View):
         for axis, rule in workshop.setup.row(desk.row).rules.items():
             text.append(f" {axis.upper()} ", f"bold {theme.SAND}")
             text.append(f"{format_length(expected[axis], decimals=3, signed=True):>10}", f"bold {theme.TEXT}")
+            if isinstance(rule, FromFit):
+                text.append("   the best fit of ", theme.QUIET)
+                text.append(f"{', '.join(titles[name] for name in rule.names)}\n", theme.TEXT)
+                continue
+            if isinstance(rule, FromHeading):
+                way = f" to {titles[rule.other]}" if rule.other else ""
+                text.append(" °  turned with ", theme.QUIET)
+                text.append(f"{titles[rule.feature]}{way}\n", theme.TEXT)
+                continue
             feature = getattr(rule, "feature", None)
             if feature is None:
                 text.append("   kept or given by hand\n", theme.QUIET)
@@ -262,6 +272,28 @@ class SetupView(View):
 
         told = f"{desk.row} {axes.upper()} comes from the middle with {item.drawn.title}."
         self._do(desk, change, told, "The zero stays where it is; e and Enter move it")
+
+    def angle(self, taken: int) -> None:
+        """Take the angle of the offset from the chosen feature, or leave it out."""
+        desk, item = self._free_desk(), self.item
+        if desk is None or (taken and (item is None or item.drawn is None)):
+            return
+        name = item.drawn.name if taken and item is not None and item.drawn is not None else None
+        title = item.title if item is not None and name else ""
+        told = f"{desk.row} turns with {title}." if name else f"{desk.row} is not turned."
+        behind = "Every place on the drawing turns with it" if name else "Its axes are the machine's"
+        self._do(desk, lambda: desk.workshop.take_turn(desk.row, name), told, behind)
+
+    def fit(self) -> None:
+        """Take the chosen feature into the best fit, or out of it."""
+        desk, item = self._free_desk(), self.item
+        if desk is None or item is None or item.drawn is None:
+            return
+        name = item.drawn.name
+        before = desk.workshop.setup.row(desk.row).rules.get("x")
+        out = isinstance(before, FromFit) and name in before.names
+        told = f"{item.title} is {'out of' if out else 'in'} the best fit of {desk.row}."
+        self._do(desk, lambda: desk.workshop.take_fit(desk.row, name), told, "X, Y and the angle come from it")
 
     def here(self) -> None:
         """The zero onto what is chosen, in every axis it means; or the chosen offset for an operation."""
