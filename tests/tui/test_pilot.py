@@ -551,7 +551,7 @@ async def test_the_setup_view_turns_lists_assigns_and_takes_back(tmp_path):
         assert workshop.setup.turn == 0.0
         await bench.press("delete")
         assert "Left taken off the drawing" in said(bench.app)
-        await bench.press("up", "delete")
+        await bench.press("delete")
         assert "no feature “top”" in said(bench.app)
         await bench.press("u", "u", "u")
         assert workshop.setup.turn == 90.0

@@ -104,7 +104,7 @@ def _feature_terms(axis: str, feature: Feature) -> list[Term]:
     if isinstance(stylus, HandTool):
         return _hand_terms(axis, feature, stylus, touch)
     _, sign = axis_of(touch.direction)
-    touched = "touched at" if count == 1 else f"{count} touches, mean"
+    touched = "touched at" if count == 1 else f"mean of {count}"
     i = feature.axes.index(axis)
     own = math.sqrt(feature.covariance[i][i])
     if axis == "z" and sign < 0:
@@ -201,7 +201,7 @@ def _axis(
     known = rule.allowance + rule.master
     place = middle + known - value
     if abs(place) > 5e-7:
-        label = f"its place on the drawing, turned {turn:+.4f}°" if turn else "its place on the drawing"
+        label = f"place turned {turn:+.4f}°" if turn else "its place on the drawing"
         sign = "−" if place > 0 else "+"
         terms.append(Term(sign, label, abs(place), None, f"{axis.upper()} on the drawing"))
     if rule.allowance:

@@ -102,9 +102,9 @@ class BookView(View):
         wide = self.app.size.width >= 130
         text = Text(no_wrap=True)
         turned = any("r" in e.values for row in rows for e in desk.workshop.history(row)[-1:])
-        head = f"   {'row':<5}{'state':<14}" + "".join(f"{axis:>11}{'±':>8}" for axis in "XYZ")
-        head += f"{'R °':>9}" if turned else ""
-        text.append(head + (f"{'age':>8}  control\n" if wide else "\n"), theme.QUIET)
+        head = f"   {'row':<5}{'state':<14}" + "".join(f"{axis:>11}{'±':>7}" for axis in "XYZ")
+        head += f"{'R °':>8}" if turned else ""
+        text.append(head + (f"{'age':>7}  control\n" if wide else "\n"), theme.QUIET)
         now = datetime.now(UTC)
         names = {row.row: row.title for row in desk.workshop.setup.rows}
         for row in rows:
@@ -120,13 +120,13 @@ class BookView(View):
             if valued is not None:
                 for axis in "xyz":
                     text.append(f"{format_length(valued.values[axis], decimals=4, signed=True):>11}", theme.TEXT)
-                    text.append(f"{2 * valued.u[axis]:8.4f}", theme.QUIET)
+                    text.append(f"{2 * valued.u[axis]:7.4f}", theme.QUIET)
                 if turned:
                     angle = valued.values.get("r")
                     shown = "—" if angle is None else format_length(angle, decimals=4, signed=True)
-                    text.append(f"{shown:>9}", theme.TEXT if angle else theme.FAINT)
+                    text.append(f"{shown:>8}", theme.TEXT if angle else theme.FAINT)
                 if wide:
-                    text.append(f"{age_of(valued.at, now):>8}  ", theme.QUIET)
+                    text.append(f"{age_of(valued.at, now):>7}  ", theme.QUIET)
                     worst = max(abs(valued.values[a] - c) for a, c in zip("xyz", control, strict=True))
                     same = worst <= desk.workshop.profile.resolution
                     text.append(
@@ -134,9 +134,9 @@ class BookView(View):
                     )
             elif any(control):
                 for value in control:
-                    text.append(f"{format_length(value, decimals=4, signed=True):>11}{'':8}", theme.FAINT)
+                    text.append(f"{format_length(value, decimals=4, signed=True):>11}{'':7}", theme.FAINT)
             else:
-                text.append(f"{'—':>11}{'':8}" * 3, theme.FAINT)
+                text.append(f"{'—':>11}{'':7}" * 3, theme.FAINT)
             text.append("\n")
             if row in names:
                 doubt = (
