@@ -8,7 +8,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from brisk_anchor.core.errors import PlanError
+from brisk_anchor.core.errors import DatumError, GeometryError, PlanError
 from brisk_anchor.core.frames import Frame
 from brisk_anchor.core.measuring import Measurement
 from brisk_anchor.core.rose import SIDES, Rose, Wall
@@ -74,6 +74,9 @@ PART = SOLIDS + "".join(
         feature("deep", "tilted bore", (130, 75, 0), "size = 30.0\nsize_limit = 0.5\ndepth = 7.0\nsecond_depth = 16.0"),
         feature("top", "plane", (80, 75, 0), 'walls = ["BELOW"]\nspread = 14.0'),
         feature("ball", "ball", (35, 82, 12), "size = 20.0", "ball"),
+        feature("side", "edge", (0, 40, 0), 'walls = ["RIGHT"]\nspread = 40\ndepth = 6.0'),
+        feature("mid", "point between", (82.5, 78.5, 0), 'of = ["cut", "ball"]'),
+        feature("meet", "intersection", (0, 0, 0), 'of = ["front", "side"]'),
     )
 )
 
@@ -111,6 +114,22 @@ x = {{ feature = "cut", drawing = 130.0 }}
 y = {{ feature = "ball", drawing = 82.0 }}
 z = {{ feature = "top" }}
 r = {{ feature = "ball", other = "cut" }}
+[[offset]]
+row = "G57"
+title = "QB-2 from between"
+jump_limit = 8.0
+x = {{ feature = "mid", drawing = 82.5 }}
+y = {{ feature = "mid", drawing = 78.5 }}
+z = {{ feature = "top" }}
+r = {{ feature = "front" }}
+[[offset]]
+row = "G58"
+title = "QB-2 where its edges cross"
+jump_limit = 8.0
+x = {{ feature = "meet" }}
+y = {{ feature = "meet" }}
+z = {{ feature = "top" }}
+r = {{ feature = "side" }}
 {"[[operation]]" + tail if tail else ""}"""
     (folder / "job.toml").write_text(job)
     file = load_job(folder).scene(0)
@@ -147,6 +166,7 @@ EXPECTED = {
     "deep": ((130, 75), {"a": 0.0, "b": 0.0}, (30, 30)),
     "top": (None, {"a": 0.0, "b": 0.0}, ()),
     "ball": ((35, 82, 12), {}, (20,)),
+    "side": (None, {"r": TURN}, ()),
 }
 
 
@@ -177,7 +197,7 @@ def test_the_zero_of_a_turned_part_is_stored_with_its_angle_and_proved(line: tup
         if name not in workshop.measured:
             workshop.measure(brought_near(workshop, truth, name))
     x, y, z = truth.point((0.0, 0.0, 0.0))
-    for row in ("G54", "G55", "G56"):
+    for row in ("G54", "G55", "G56", "G57", "G58"):
         chain = workshop.store(row)
         assert chain.values == pytest.approx({"x": x, "y": y, "z": z, "r": TURN}, abs=0.0005), row
         assert workshop.table_values(row) == pytest.approx(chain.values, abs=2e-4)
@@ -188,6 +208,22 @@ def test_the_zero_of_a_turned_part_is_stored_with_its_angle_and_proved(line: tup
         proof = workshop.prove(row)
         assert proof.holds, (row, proof)
         assert proof.turned < 2e-3
+
+
+def test_distances_of_features_lose_what_they_share(line: tuple[Workshop, Frame]) -> None:
+    workshop, truth = line
+    for name in ("cut", "ball", "side", "left", "slot"):
+        workshop.measure(brought_near(workshop, truth, name))
+    found = workshop.distance("ball", "cut")
+    assert found.straight.value == pytest.approx(math.hypot(95, 7), abs=0.0005)
+    across = workshop.distance("left", "side")
+    # Both were touched from the same side with the same ball: its radius is in neither, only the touches are.
+    own = [workshop.measured[n].feature.covariance[0][0] for n in ("left", "side")]
+    assert across.straight.u == pytest.approx(math.sqrt(sum(own)), rel=1e-3)
+    with pytest.raises(GeometryError, match="no axis together"):
+        workshop.distance("slot", "front")
+    with pytest.raises(DatumError, match="not measured"):
+        Workshop(workshop.scene, None, workshop.profile).distance("cut", "ball")
 
 
 def test_repeats_are_averaged_on_the_control_and_here_alike(line: tuple[Workshop, Frame]) -> None:

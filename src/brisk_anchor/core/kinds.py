@@ -23,6 +23,8 @@ class FeatureKind(Enum):
     PLANE = "plane"
     BALL = "ball"
     TILTED_BORE = "tilted bore"
+    BETWEEN = "point between"
+    CROSSING = "intersection"
 
     @property
     def is_round(self) -> bool:
@@ -32,7 +34,12 @@ class FeatureKind(Enum):
     @property
     def is_paired(self) -> bool:
         """Whether it is touched in opposite pairs, and has a middle and a size between them."""
-        return not self.is_open and not self.is_corner
+        return not self.is_open and not self.is_corner and not self.is_built
+
+    @property
+    def is_built(self) -> bool:
+        """Whether it is worked out from two others and never touched itself."""
+        return self in (FeatureKind.BETWEEN, FeatureKind.CROSSING)
 
     @property
     def is_open(self) -> bool:

@@ -15,6 +15,7 @@ from brisk_anchor.core.errors import DatumError
 from brisk_anchor.core.estimates import Estimate, covariance_of, derive
 from brisk_anchor.core.features import COVERAGE_FACTOR, Feature, matrix
 from brisk_anchor.core.hand_tools import HandTool
+from brisk_anchor.core.kinds import FeatureKind
 from brisk_anchor.core.rules import (
     ROW_AXES,
     Fixed,
@@ -95,6 +96,12 @@ def _feature_terms(axis: str, feature: Feature) -> list[Term]:
         return [Term("", f"{feature.name} centre", value, u, "swept with a dial indicator")]
     if feature.kind.is_round and feature.touches[0].source is not Source.TYPED:
         return [Term("", f"{feature.name} centre", value, u, f"circle through {count} touches")]
+    if feature.kind.is_built:
+        return [Term("", feature.name, value, u, f"{feature.kind.value} of measured features")]
+    if feature.kind.is_corner and "r" in feature.axes:
+        return [Term("", f"{feature.name}, walls cross", value, u, f"two lines through {count} touches")]
+    if feature.kind in (FeatureKind.EDGE, FeatureKind.PLANE):
+        return [Term("", f"{feature.name}, middle", value, u, f"halfway between {count} touches")]
     if feature.kind.is_paired:
         return [Term("", f"{feature.name} middle", value, u, "halfway between opposite walls")]
     # A corner's axes each have touches of their own.

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING
 
@@ -90,6 +91,8 @@ class DrawnFeature:
     """How much deeper the second level of a tilted bore lies, mm."""
     headings: tuple[float, ...] = ()
     """Where it is touched, where that is not all round: degrees from +X; two where its size stands in for a touch."""
+    of: tuple[str, ...] = ()
+    """The two features it is built from, where it is built."""
     balloon: int | None = None
     tolerance: tuple[float, float] | None = None
 
@@ -193,6 +196,14 @@ class Setup:
             if feature.name == name:
                 return feature
         raise KeyError(name)
+
+    def touched(self, names: Iterable[str]) -> list[str]:
+        """The features that must be touched for some to be known, each once: of built ones those they are made of."""
+        found: list[str] = []
+        for name in names:
+            of = self.drawn(name).of
+            found += self.touched(of) if of else [name]
+        return list(dict.fromkeys(found))
 
     def nominal(self, rule: FromFeature | FromFit, axis: str) -> float:
         """Where a rule puts the zero along an axis by the description, machine mm."""

@@ -222,6 +222,30 @@ def known_circle(cycle: Cycle) -> None:
     cycle.solved({"x": found[0], "y": found[1]})
 
 
+def crossing(
+    across_x: tuple[int, Expression, Expression, Expression | None],
+    across_y: tuple[int, Expression, Expression, Expression | None],
+) -> tuple[Expression, Expression]:
+    """Where a line across X and one across Y meet; each is (axis, place, where that holds, turn in degrees or None)."""
+    (_, a, at_y, turn_a), (_, b, at_x, turn_b) = across_x, across_y
+    k = _slope(turn_a, -1)
+    q = _slope(turn_b, 1)
+    if k is None and q is None:
+        return a, b
+    k, q = k or Number(0), q or Number(0)
+    rest = subtract(subtract(b, times(q, at_x)), at_y)
+    x = over(add(a, times(k, rest)), subtract(Number(1), times(k, q)))
+    return x, add(b, times(q, subtract(x, at_x)))
+
+
+def _slope(turn: Expression | None, sense: int) -> Expression | None:
+    """The change of a wall's place along it, from its turn; None where it is not turned."""
+    if turn is None:
+        return None
+    sine, cosine = sine_and_cosine(turn)
+    return over(sine, cosine) if sense > 0 else over(subtract(Number(0), sine), cosine)
+
+
 def sine_and_cosine(angle: Expression) -> tuple[Expression, Expression]:
     """Of an angle in degrees."""
     return Function("SIN", (angle,)), Function("COS", (angle,))

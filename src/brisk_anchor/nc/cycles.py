@@ -14,6 +14,7 @@ from brisk_anchor.core.measuring import Contact, Measurement
 from brisk_anchor.core.touches import AXES, axis_of
 from brisk_anchor.nc import arithmetic
 from brisk_anchor.nc.arithmetic import half_sum, less, scaled
+from brisk_anchor.nc.located import Located
 from brisk_anchor.nc.steps import (
     AlarmNumber,
     Check,
@@ -32,18 +33,6 @@ from brisk_anchor.nc.steps import (
 )
 
 Names = tuple[str, str, str]
-
-
-@dataclass(frozen=True, slots=True)
-class Located:
-    """A coordinate the program has worked out, where along its wall it holds, and the radius that was added, mm.
-
-    `across` is None for a coordinate that stands for itself, a height say.
-    """
-
-    value: Expression
-    across: Expression | None = None
-    radius: float = 0.0
 
 
 @dataclass(slots=True)

@@ -6,9 +6,11 @@ import zlib
 from dataclasses import dataclass
 
 from brisk_anchor.core.errors import PlanError
+from brisk_anchor.core.kinds import FeatureKind
 from brisk_anchor.core.measuring import Measurement
 from brisk_anchor.core.rules import Rule
-from brisk_anchor.nc.cycles import Cycle, Located
+from brisk_anchor.nc.cycles import Cycle
+from brisk_anchor.nc.located import Located
 from brisk_anchor.nc.steps import (
     Number,
     Probe,
@@ -35,6 +37,8 @@ class StorePlan:
     expected: tuple[tuple[str, float], ...]
     jump_limit: float
     weights: tuple[tuple[str, float], ...] = ()
+    built: tuple[tuple[str, FeatureKind, tuple[str, ...]], ...] = ()
+    """Features the rules name that are built from measured ones: name, kind, what they are made of."""
 
 
 @dataclass(frozen=True, slots=True)

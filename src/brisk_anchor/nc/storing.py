@@ -7,11 +7,13 @@ from typing import TYPE_CHECKING
 
 from brisk_anchor.core.checks import TURN_LIMIT
 from brisk_anchor.core.errors import PlanError
+from brisk_anchor.core.kinds import FeatureKind
 from brisk_anchor.core.rules import Fixed, FromFeature, FromFit, FromHeading, Keep, Rule, features_in, needs
 from brisk_anchor.core.touches import AXES
 from brisk_anchor.core.turned import wrapped
 from brisk_anchor.nc import arithmetic
 from brisk_anchor.nc.arithmetic import add, half_sum, subtract, times
+from brisk_anchor.nc.located import Located
 from brisk_anchor.nc.steps import (
     AlarmNumber,
     Check,
@@ -30,7 +32,6 @@ from brisk_anchor.nc.steps import (
 )
 
 if TYPE_CHECKING:
-    from brisk_anchor.nc.cycles import Located
     from brisk_anchor.nc.plan import StorePlan
 
 
@@ -42,6 +43,7 @@ def store_steps(steps: list[Step], store: StorePlan, located: dict[tuple[str, st
     """
     steps.append(Section(f"offset {store.row}"))
     rules = dict(store.rules)
+    _build(steps, store, located)
     for axis, rule in rules.items():
         for name in features_in(rule):
             for letter in needs(rule, axis):
@@ -85,6 +87,42 @@ def store_steps(steps: list[Step], store: StorePlan, located: dict[tuple[str, st
         if axis == "r":
             steps.append(KeepAngle(store.row, value))
     steps.append(Report(("STORED", store.row), tuple((axis.upper(), value, -1) for axis, value in values)))
+
+
+def _build(steps: list[Step], store: StorePlan, located: dict[tuple[str, str], Located]) -> None:
+    """Work out the points between features and the intersections that the rules need, where the plan measures those."""
+    for number, (name, kind, (first, second)) in enumerate(store.built, 1):
+        found: dict[str, Expression] = {}
+        if kind is FeatureKind.BETWEEN:
+            if not all((of, axis) in located for of in (first, second) for axis in "xy"):
+                continue
+            for axis in (axis for axis in AXES if (first, axis) in located and (second, axis) in located):
+                found[axis] = half_sum(located[first, axis].value, located[second, axis].value)
+            why = f"between {first} and {second}"
+        else:
+            lines = _line(located, first), _line(located, second)
+            if None in lines:
+                continue
+            found = dict(zip("xy", arithmetic.crossing(*sorted(lines, key=lambda line: line[0])), strict=True))  # type: ignore[arg-type, index]
+            why = f"where {first} and {second} cross"
+        names = {axis: Name(f"b{number}{axis}") for axis in found}
+        for axis, value in found.items():
+            steps.append(Compute(names[axis].name, value, f"{name} {axis.upper()}: {why}"))
+        for axis, other in (("x", "y"), ("y", "x"), ("z", "z")):
+            if axis in names:
+                located[name, axis] = Located(names[axis], None if axis == "z" else names[other])
+
+
+def _line(
+    located: dict[tuple[str, str], Located], name: str
+) -> tuple[int, Expression, Expression, Expression | None] | None:
+    """A measured line: the axis it lies across, its place, where that holds, and its turn where it has one."""
+    for i, axis in enumerate("xy"):
+        found = located.get((name, axis))
+        if found is not None and found.across is not None:
+            turn = located.get((name, "r"))
+            return i, found.value, found.across, turn.value if turn else None
+    return None
 
 
 def _guards(steps: list[Step], store: StorePlan, values: list[tuple[str, Expression]]) -> None:

@@ -102,7 +102,13 @@ class Asking:
 
 
 def point_at(setup: Setup, drawn: DrawnFeature) -> Asking:
-    """Fill the rose from a drawn feature, with the start at its nominal place."""
+    """Fill the rose from a drawn feature, with the start at its nominal place.
+
+    Raises:
+        PlanError: it is built from others, and never touched.
+    """
+    if drawn.of:
+        raise PlanError(f"{drawn.title} is worked out from {' and '.join(drawn.of)}", "", "Measure those")
     x, y, _ = drawn.machine
     edge = drawn.top
     stylus = setup.stylus

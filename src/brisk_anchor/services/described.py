@@ -94,7 +94,7 @@ class Described(AtMachine):
     def state(self, row: str) -> RowState:
         """How a row stands: from the book, and from what this job has measured since."""
         booked = state_of(self.ledger.own(row))
-        names = next((features_of(plan) for plan in self.setup.rows if plan.row == row), [])
+        names = next((self.needed(plan) for plan in self.setup.rows if plan.row == row), [])
         known = [name for name in names if name in self.measured and self.measured[name].clamping == self.clamping]
         if booked is RowState.EMPTY and known and len(known) < len(names):
             return RowState.PART
@@ -117,11 +117,15 @@ class Described(AtMachine):
                 result[axis] = rule.value if isinstance(rule, Fixed) else table[AXES.index(axis)]
         return result
 
+    def needed(self, plan: RowPlan) -> list[str]:
+        """Names of the features that are touched for a row."""
+        return self.setup.touched(features_of(plan))
+
     def missing(self, row: str) -> list[str]:
         """Names of the features a row still needs in this clamping."""
         return [
             name
-            for name in features_of(self.setup.row(row))
+            for name in self.needed(self.setup.row(row))
             if name not in self.measured or self.measured[name].clamping != self.clamping
         ]
 
@@ -141,7 +145,7 @@ class Described(AtMachine):
 
     def _on_part(self, plan: RowPlan) -> bool:
         bodies = {drawn.name: drawn.body for drawn in self.setup.features}
-        return any(bodies[name] == self.setup.part for name in features_of(plan))
+        return any(bodies[name] == self.setup.part for name in self.needed(plan))
 
     def roll(self, number: int) -> list[str]:
         """Put another real-life part in the fixture, drawn by number. Returns the rows that became stale.

@@ -32,6 +32,9 @@ def reaches(scene: Scene) -> list[Reach]:
     setup = scene.setup
     result = []
     for drawn in setup.features:
+        if drawn.of:
+            result.append(Reach(drawn))  # it is never touched itself
+            continue
         try:
             measurement = build_measurement(setup, point_at(setup, drawn))
             stops = [look.found for look in look_at_measurement(measurement, setup.machine.travel) if look.stops]

@@ -8,7 +8,6 @@ from brisk_anchor.book.store import EntryKind
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.drawings.sheet import SheetContent, sheet
 from brisk_anchor.exchange.files import write_whole
-from brisk_anchor.services.described import features_of
 from brisk_anchor.services.workshop import Workshop
 
 
@@ -61,7 +60,7 @@ def _lists(workshop: Workshop, row: str) -> tuple[tuple[str, tuple[str, ...]], .
         f"nothing over machine Z {setup.clear_height:+g} (tip) but the tool",
         f"measured after every clamping; jumps over {plan.jump_limit:g} mm stop",
     ]
-    for name in features_of(plan):
+    for name in workshop.needed(plan):
         drawn = named[name]
         if drawn.size and drawn.tolerance:
             low, high = drawn.tolerance

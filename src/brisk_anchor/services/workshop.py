@@ -8,6 +8,7 @@ from datetime import UTC, date, datetime
 from pathlib import Path
 
 from brisk_anchor.book.store import Book, Entry, EntryKind
+from brisk_anchor.core.built import Distance, build, distance
 from brisk_anchor.core.checks import Look, look_at_feature, look_at_measurement, look_at_store
 from brisk_anchor.core.errors import BriskAnchorError, DatumError, PlanError, ReportError
 from brisk_anchor.core.features import Feature
@@ -147,7 +148,7 @@ class Workshop(Described):
         name = measured.feature.name
         self.measured[name] = measured
         for row in self.setup.rows:
-            if name in features_of(row) and not self.missing(row.row):
+            if name in self.needed(row) and not self.missing(row.row):
                 self.ledger.add(EntryKind.MEASURED, row.row, self.chain(row.row), note=f"{name} measured")
         return measured
 
@@ -176,8 +177,20 @@ class Workshop(Described):
     # -- offset ------------------------------------------------------------------------------------------------
 
     def features(self) -> dict[str, Feature]:
-        """Everything measured in this job, by name."""
-        return {name: measured.feature for name, measured in self.measured.items()}
+        """Everything measured in this job by name, and what is built from that."""
+        found = {name: measured.feature for name, measured in self.measured.items()}
+        for drawn in self.setup.features:
+            if drawn.of and all(name in found for name in drawn.of):
+                found[drawn.name] = build(drawn.name, drawn.kind, found[drawn.of[0]], found[drawn.of[1]])
+        return found
+
+    def distance(self, first: str, second: str) -> Distance:
+        """How far a feature lies from another, as measured. Raises DatumError, GeometryError."""
+        features = self.features()
+        for name in (first, second):
+            if name not in features:
+                raise DatumError(f"{self.setup.drawn(name).title} is not measured yet", "", "Measure it first")
+        return distance(features[first], features[second])
 
     def chain(self, row: str) -> Chain | None:
         """The chain of a row from what this job has measured; None while something is missing."""
@@ -204,7 +217,7 @@ class Workshop(Described):
         """
         plan = self.setup.row(row)
         chain = solve_offset(row, plan.rules, self.features(), self.table_values(row))
-        used = [self.measured[name] for name in features_of(plan)]
+        used = [self.measured[name] for name in self.needed(plan)]
         reference, name, limit = self.jump_reference(row)
         differences = [abs(a.difference) for m in used for a in m.agreements if not a.is_size]
         looks = look_at_store(
@@ -241,7 +254,9 @@ class Workshop(Described):
         if "r" not in rules and self.profile.row(row).rotation is not None:
             rules, reference = {**rules, "r": Fixed(0.0)}, {**reference, "r": 0.0}  # no angle of another job stays
         weights = tuple((name, 1 / feature.standard_uncertainty("x") ** 2) for name, feature in self._fitted(rules))
-        return StorePlan(row, tuple(rules.items()), tuple(reference.items()), limit, weights)
+        names = dict.fromkeys(name for rule in rules.values() for name in features_in(rule))
+        built = tuple((d.name, d.kind, d.of) for d in self.setup.features if d.of and d.name in names)
+        return StorePlan(row, tuple(rules.items()), tuple(reference.items()), limit, weights, built)
 
     def _fitted(self, rules: dict[str, Rule]) -> list[tuple[str, Feature]]:
         """The measured features of a fit that have an uncertainty to weigh them by."""
@@ -263,7 +278,7 @@ class Workshop(Described):
         measurements = [
             (self.measured[name].measurement if name in self.measured else None)
             or build_measurement(self.setup, point_at(self.setup, drawn[name]))
-            for name in features_of(plan)
+            for name in self.needed(plan)
         ]
         looks = [look for measurement in measurements for look in self.look(measurement)]
         if any(look.stops for look in looks):

@@ -338,6 +338,7 @@ def _drawn(section: FeatureSection, bodies: dict[str, BodySection]) -> DrawnFeat
         skew=skew,
         spread=section.spread or 0.0,
         second_depth=section.second_depth or 0.0,
+        of=tuple(section.of or ()),
         headings=tuple(heading + turn for heading in section.headings or ()),
         balloon=section.balloon,
         tolerance=section.tolerance,

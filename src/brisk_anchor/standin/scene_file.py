@@ -261,6 +261,8 @@ class FeatureSection(Section):
         "plane",
         "ball",
         "tilted bore",
+        "point between",
+        "intersection",
     ]
     body: str
     solid: str
@@ -272,6 +274,7 @@ class FeatureSection(Section):
     depth: float = Field(default=0.0, ge=0, le=500)
     over: bool = False
     angle: float = Field(default=0.0, ge=-360, le=360)
+    of: Annotated[list[str], Field(min_length=2, max_length=2)] | None = None
     spread: Length | None = None
     second_depth: Length | None = None
     headings: Annotated[list[Annotated[float, Field(ge=-360, le=360)]], Field(min_length=2, max_length=3)] | None = None
@@ -286,6 +289,10 @@ class FeatureSection(Section):
             found.append(f"a {self.kind} needs its size")
         if kind.has_two_sizes != (self.size_y is not None):
             found.append(f"a {self.kind} {'needs' if kind.has_two_sizes else 'has no'} size_y")
+        if kind.is_built != (self.of is not None):
+            found.append(
+                f"a {self.kind} {'needs' if kind.is_built else 'has no'} of: the two features it is built from"
+            )
         if kind in (FeatureKind.EDGE, FeatureKind.PLANE) and self.spread is None:
             found.append(f"{self.kind} needs spread: how far apart its touches lie")
         if self.spread is not None and (kind.is_round or kind is FeatureKind.SURFACE):
@@ -331,6 +338,25 @@ class SceneFile(Section):
     word: Annotated[list[WordSection], Field(max_length=200)] = []
 
 
+_LINES = ("surface", "edge", "slot", "web")
+
+
+def _built(scene: SceneFile, number: int, feature: FeatureSection) -> list[Finding]:
+    """What a feature is built from: known before it, and points or lines as its kind wants."""
+    place, known = f"feature.{number}.of", {before.name: before for before in scene.feature[:number]}
+    findings = []
+    for name in feature.of or ():
+        if name not in known:
+            findings.append(Finding(place, f"there is no feature “{name}” before it"))
+            continue
+        other = known[name]
+        is_line = other.kind in _LINES and other.walls != ["BELOW"]
+        if (feature.kind == "intersection") != is_line or other.kind == "plane" or other.walls == ["BELOW"]:
+            wanted = "lines: edges, faces, slots" if feature.kind == "intersection" else "points: bores, corners"
+            findings.append(Finding(place, f"{name} is none of its {wanted}"))
+    return findings
+
+
 def check_scene(scene: SceneFile) -> list[Finding]:
     """Names that point at nothing, and figures that contradict each other across sections."""
     findings = []
@@ -350,6 +376,7 @@ def check_scene(scene: SceneFile) -> list[Finding]:
         if (feature.body, feature.solid) not in solids:
             findings.append(Finding(place, f"there is no solid “{feature.solid}” in a body “{feature.body}”"))
         findings += [Finding(place, reason) for reason in feature.lacks()]
+        findings += _built(scene, number, feature)
     for number, body in enumerate(scene.body):
         if body.on == "rotary table" and not scene.machine.rotary:
             findings.append(Finding(f"body.{number}.on", "the machine has no rotary axes"))

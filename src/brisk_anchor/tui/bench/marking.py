@@ -34,9 +34,9 @@ class MarkingView(HandView):
             return
         setup = desk.workshop.setup
         wanted = desk.workshop.missing(desk.row)
-        drawn = sorted(setup.features, key=lambda item: wanted.index(item.name) if item.name in wanted else 99)
+        order = [item for item in setup.features if not item.of]
+        drawn = sorted(order, key=lambda item: wanted.index(item.name) if item.name in wanted else 99)
         if desk.asking and desk.asking.drawn:
-            order = list(setup.features)
             if desk.asking.drawn.name not in wanted and wanted:
                 chosen = drawn[0]
             else:
@@ -53,7 +53,11 @@ class MarkingView(HandView):
         desk = self._free_desk()
         if desk is None:
             return
-        near = [(math.dist((message.x, message.y), drawn.machine[:2]), drawn) for drawn in desk.workshop.setup.features]
+        near = [
+            (math.dist((message.x, message.y), drawn.machine[:2]), drawn)
+            for drawn in desk.workshop.setup.features
+            if not drawn.of
+        ]
         distance, chosen = min(near, key=lambda item: item[0])
         if distance <= NEARBY:
             desk.asking = point_at(desk.workshop.setup, chosen)

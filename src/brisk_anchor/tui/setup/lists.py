@@ -42,12 +42,13 @@ class Item:
 
 def feature_items(setup: Setup, reaches: Sequence[Reach], measured: frozenset[str]) -> list[Item]:
     """Drawn features with what the probe can do about them and the offsets that come from them."""
+    from brisk_anchor.core.rules import features_in
     from brisk_anchor.services.datum import axes_of
 
     used: dict[str, dict[str, str]] = {}
     for plan in setup.rows:
         for axis, rule in plan.rules.items():
-            for name in getattr(rule, "features", ()):
+            for name in features_in(rule):
                 by_row = used.setdefault(name, {})
                 by_row[plan.row] = by_row.get(plan.row, "") + axis.upper()
     items = []

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from dataclasses import replace
 from datetime import date
@@ -34,7 +35,7 @@ from brisk_anchor.tui.setup.lists import (
 )
 
 if TYPE_CHECKING:
-    from brisk_anchor.core.setup import Setup
+    from brisk_anchor.core.setup import DrawnFeature, Setup
     from brisk_anchor.services.described import Described
     from brisk_anchor.services.describing import Change, Describing
     from brisk_anchor.services.reach import Reach
@@ -61,6 +62,8 @@ class SetupView(View):
         self._cautions: list[str] = []
         self.looking = False
         self._of: object = None
+        self._from: DrawnFeature | None = None
+        """Where a distance is counted from."""
 
     def compose(self) -> ComposeResult:
         """Features; drawing and zero."""
@@ -294,6 +297,36 @@ class SetupView(View):
         out = isinstance(before, FromFit) and name in before.names
         told = f"{item.title} is {'out of' if out else 'in'} the best fit of {desk.row}."
         self._do(desk, lambda: desk.workshop.take_fit(desk.row, name), told, "X, Y and the angle come from it")
+
+    def distance(self) -> None:
+        """Remember the chosen feature; with another chosen, tell how far that lies from it."""
+        item = self.item
+        desk = self._free_desk()
+        if desk is None or item is None or item.drawn is None:
+            return
+        drawn, start = item.drawn, self._from
+        if start is None or start.name == drawn.name or start not in desk.workshop.setup.features:
+            self._from = drawn
+            self.owner.tell(f"Distances from {drawn.title}.", "Choose another feature, and d again.", "ask")
+            return
+        try:
+            found = desk.workshop.distance(start.name, drawn.name)
+        except BriskAnchorError as error:
+            self.owner.complain(error)
+            return
+        self._from = None
+        parts = "  ".join(
+            f"{axis.upper()} {format_length(part.value, decimals=4, signed=True)} ±{2 * part.u:.4f}"
+            for axis, part in found.parts.items()
+        )
+        i = ["xyz".index(axis) for axis in found.parts]
+        drawn_away = [drawn.machine[n] - start.machine[n] for n in i]
+        nominal = math.hypot(*drawn_away)
+        straight = f"{found.straight.value:.4f} ±{2 * found.straight.u:.4f} mm"
+        off = format_length(found.straight.value - nominal, decimals=4, signed=True)
+        self.owner.tell(
+            f"{start.title} to {drawn.title}: {straight}, {off} from the {nominal:.4f} drawn.", f"{parts} mm", "good"
+        )
 
     def here(self) -> None:
         """The zero onto what is chosen, in every axis it means; or the chosen offset for an operation."""
