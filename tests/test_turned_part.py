@@ -123,6 +123,14 @@ y = {{ feature = "mid", drawing = 78.5 }}
 z = {{ feature = "top" }}
 r = {{ feature = "front" }}
 [[offset]]
+row = "G59"
+title = "a second part, derived"
+jump_limit = 8.0
+x = {{ parent = "G54", shift = 100.0 }}
+y = {{ parent = "G54", shift = 20.0 }}
+z = {{ parent = "G54", shift = -3.0 }}
+r = {{ parent = "G54" }}
+[[offset]]
 row = "G58"
 title = "QB-2 where its edges cross"
 jump_limit = 8.0
@@ -208,6 +216,28 @@ def test_the_zero_of_a_turned_part_is_stored_with_its_angle_and_proved(line: tup
         proof = workshop.prove(row)
         assert proof.holds, (row, proof)
         assert proof.turned < 2e-3
+
+
+def test_a_derived_row_follows_its_parent_in_that_ones_turned_frame(line: tuple[Workshop, Frame]) -> None:
+    workshop, truth = line
+    fresh = Workshop(workshop.scene, None, workshop.profile, seed=None)
+    assert fresh.missing("G59") == ["left", "front", "top"]
+    assert fresh.chain("G59") is None
+    for name in ("left", "front", "top"):
+        fresh.measure(brought_near(fresh, truth, name))
+    with pytest.raises(DatumError, match="G54, which is not stored"):
+        fresh.store("G59")
+    fresh.store("G54")
+    assert fresh.state("G59").value == "measured"
+    chain = fresh.store("G59")
+    x, y, z = truth.point((100.0, 20.0, -3.0))
+    assert chain.values == pytest.approx({"x": x, "y": y, "z": z, "r": TURN}, abs=0.0005)
+    # 100 mm out, the parent's angle counts beside its place.
+    arm = 100 * math.radians(chain.axis("r").u)
+    assert chain.axis("y").u > math.hypot(arm, 0.0)
+    assert fresh.prove("G59").holds
+    fresh.clamp()
+    assert (fresh.state("G54").value, fresh.state("G59").value) == ("stale", "stale")
 
 
 def test_distances_of_features_lose_what_they_share(line: tuple[Workshop, Frame]) -> None:

@@ -557,6 +557,43 @@ async def test_the_setup_view_turns_lists_assigns_and_takes_back(tmp_path):
         assert workshop.setup.turn == 90.0
 
 
+async def test_angle_fit_parent_and_distance_are_chosen_in_the_setup_view(tmp_path):
+    async with Bench(tmp_path) as bench:
+        workshop = await open_own(bench, tmp_path)
+        job = workshop.description.folder / "job.toml"
+        rules = lambda: workshop.setup.row("G54").rules  # noqa: E731
+        await bench.press("5", *["down"] * 3, "f")  # X comes from the seat; this is the dowel bore
+        assert "in the best fit of G54" in said(bench.app)
+        assert rules()["r"].names == ("seat", "dowel")
+        assert "fit = true" in job.read_text()
+        await bench.press("x")
+        assert "together from a best fit" in said(bench.app)
+        await bench.press("down", "r")
+        assert "does not tell how the part is turned" in said(bench.app)
+        await bench.press("up", "f")
+        assert "out of the best fit" in said(bench.app)
+        assert "r" not in rules()
+        await bench.press("r")  # from the seat, X's own, to the dowel bore
+        assert (rules()["r"].feature, rules()["r"].other) == ("seat", "dowel")
+        await bench.press("down", "down", "down", "r")
+        assert rules()["r"].feature == "front"
+        assert "turned with front edge" in said(bench.app, "#zero")
+        await bench.press("R")
+        assert "r" not in rules()
+        await bench.press("p")
+        await typed(bench, "G77")
+        assert "cannot follow" in said(bench.app, "#entry-result")
+        await bench.press("escape", "p")
+        await typed(bench, "g55")
+        await bench.press("enter")
+        assert 'parent = "G55"' in job.read_text()
+        assert "store" not in said(bench.app)
+        await bench.press("d", "up", "d")
+        assert "not measured yet" in said(bench.app)
+        await bench.press("1")
+        assert workshop.missing("G54") == workshop.missing("G55")
+
+
 async def test_drawings_zoom_pan_and_show_distances(tmp_path):
     async with Bench(tmp_path) as bench:
         drawing = bench.app.query_one("#bench-drawing")

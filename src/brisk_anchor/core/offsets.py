@@ -22,6 +22,7 @@ from brisk_anchor.core.rules import (
     FromFeature,
     FromFit,
     FromHeading,
+    FromRow,
     Keep,
     Rule,
     Rules,
@@ -29,7 +30,7 @@ from brisk_anchor.core.rules import (
     needs,
 )
 from brisk_anchor.core.touches import AXES, Source, Touch, axis_of
-from brisk_anchor.core.turned import fit_residuals, turned_estimates
+from brisk_anchor.core.turned import derived_estimates, fit_residuals, turned_estimates
 
 
 @dataclass(frozen=True, slots=True)
@@ -154,8 +155,8 @@ def _check(row: str, axis: str, rule: Rule, features: Mapping[str, Feature], pre
         raise DatumError(f"{name} is to be kept, but nothing is known to stand there", "", "Read the table")
     if isinstance(rule, Fixed) and (not math.isfinite(rule.value) or rule.u < 0):
         raise DatumError(f"The fixed value of {name} is no number", "", "Type it again")
-    belongs = {"r": FromHeading | FromFit | Fixed | Keep, "z": FromFeature | Fixed | Keep}
-    if not isinstance(rule, belongs.get(axis, FromFeature | FromFit | Fixed | Keep)):
+    belongs = {"r": FromHeading | FromFit | Fixed | Keep | FromRow, "z": FromFeature | Fixed | Keep | FromRow}
+    if not isinstance(rule, belongs.get(axis, FromFeature | FromFit | Fixed | Keep | FromRow)):
         raise DatumError(f"{name} has a rule that belongs to another axis", "", "Choose another")
     needed = needs(rule, axis)
     for feature_name in features_in(rule):
@@ -246,12 +247,30 @@ def _fit_chain(axis: str, row: str, rule: FromFit, estimate: Estimate, residuals
     return AxisChain(axis, estimate.value, estimate.u, tuple(terms), u_own=estimate.u_own)
 
 
+def _derived_chain(axis: str, row: str, rule: FromRow, estimate: Estimate, parent: Mapping[str, Estimate]) -> AxisChain:
+    """One axis of a row that follows another."""
+    own = parent.get(axis, Estimate(0.0))
+    unit = ", °" if axis == "r" else ""
+    terms = [Term("", f"{rule.row} {axis.upper()}{unit}", own.value, own.u, "the row it is derived from")]
+    angle = parent.get("r", Estimate(0.0)).value
+    away = estimate.value - own.value
+    if abs(away) > 5e-7:
+        label = "shift in its frame" + (f", {angle:+.4f}°" if angle and axis in "xy" else "")
+        terms.append(Term("+" if away > 0 else "−", label, abs(away), None, f"{rule.shift:+g} along its own axis"))
+    terms.append(Term("=", f"{row} {axis.upper()}{unit}", estimate.value, estimate.u))
+    return AxisChain(axis, estimate.value, estimate.u, tuple(terms), u_own=estimate.u_own)
+
+
 def _mean(axis: str, used: Sequence[Feature]) -> Estimate:
     return derive(lambda x: (float(x.mean()),), [feature.estimates()[axis] for feature in used])[0]
 
 
 def solve_offset(
-    row: str, rules: Rules, features: Mapping[str, Feature], present: Mapping[str, float] | None = None
+    row: str,
+    rules: Rules,
+    features: Mapping[str, Feature],
+    present: Mapping[str, float] | None = None,
+    parents: Mapping[str, Mapping[str, Estimate]] | None = None,
 ) -> Chain:
     """Work out one row of the offset table.
 
@@ -260,13 +279,15 @@ def solve_offset(
         rules: a rule for each axis that belongs to the offset.
         features: the measured features by name, machine mm of the tip.
         present: what stands in the table now, mm, for `Keep`.
+        parents: what is known of rows that others are derived from, by row and axis.
 
     Raises:
         DatumError: a feature that is missing or does not locate the axis, or nothing to keep.
     """
     for axis, rule in rules.items():
         _check(row, axis, rule, features, present or {})
-    turned = turned_estimates(row, rules, features)
+    derived = derived_estimates(row, rules, parents or {})
+    turned = turned_estimates(row, rules, features) | derived
     turn = turned["r"].value if "r" in turned else 0.0
     axes: list[AxisChain] = []
     estimates: dict[str, Estimate] = {}
@@ -274,7 +295,9 @@ def solve_offset(
         rule = rules[axis]
         estimate = turned.get(axis) or _estimate(row, axis, rule, features)
         estimates[axis] = estimate
-        if axis == "r" and not isinstance(rule, Keep):
+        if isinstance(rule, FromRow):
+            axes.append(_derived_chain(axis, row, rule, estimate, (parents or {})[rule.row]))
+        elif axis == "r" and not isinstance(rule, Keep):
             axes.append(_turn_chain(row, rule, estimate))
         elif isinstance(rule, FromFit):
             axes.append(_fit_chain(axis, row, rule, estimate, fit_residuals(rule, features, axis, turn)))

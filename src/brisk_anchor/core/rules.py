@@ -65,7 +65,18 @@ class FromFit:
     places: tuple[tuple[float, float], ...]
 
 
-Rule = FromFeature | Fixed | Keep | FromHeading | FromFit
+@dataclass(frozen=True, slots=True)
+class FromRow:
+    """Derived from another row: its zero moved by `shift` (mm) along this axis of that row's own, turned, frame.
+
+    As the rule of an angle: turned by `shift` degrees more than that row.
+    """
+
+    row: str
+    shift: float = 0.0
+
+
+Rule = FromFeature | Fixed | Keep | FromHeading | FromFit | FromRow
 Rules = Mapping[str, Rule]
 ROW_AXES = (*AXES, "r")
 """What a row holds: X, Y, Z in mm, R in degrees where the control has it."""

@@ -15,7 +15,7 @@ from brisk_anchor.core.errors import DatumError
 from brisk_anchor.core.estimates import Estimate, derive
 from brisk_anchor.core.features import Feature
 from brisk_anchor.core.frames import Array
-from brisk_anchor.core.rules import Fixed, FromFeature, FromFit, FromHeading, Keep, Rule, Rules
+from brisk_anchor.core.rules import Fixed, FromFeature, FromFit, FromHeading, FromRow, Keep, Rule, Rules
 from brisk_anchor.core.touches import AXES
 
 
@@ -84,7 +84,8 @@ def turned_estimates(row: str, rules: Rules, features: Mapping[str, Feature]) ->
         DatumError: X or Y of a turned row that is kept or typed: the drawing would be turned about nothing.
     """
     turning = rules.get("r")
-    if isinstance(turning, Keep) or (turning is None and not any(isinstance(r, FromFit) for r in rules.values())):
+    fitted = any(isinstance(rule, FromFit) for rule in rules.values())
+    if isinstance(turning, Keep | FromRow) or (turning is None and not fitted):
         return {}
     for axis in "xy":
         if not isinstance(rules.get(axis), FromFeature | FromFit):
@@ -118,6 +119,44 @@ def turned_estimates(row: str, rules: Rules, features: Mapping[str, Feature]) ->
         r = Estimate(r.value, {f"{row} r by hand": turning.u})
     found = {"x": x, "y": y}
     return found if turning is None else found | {"r": r}
+
+
+def derived_estimates(row: str, rules: Rules, parents: Mapping[str, Mapping[str, Estimate]]) -> dict[str, Estimate]:
+    """The axes of a row that are derived from another; `parents` by row has what is known of each, by axis.
+
+    Raises:
+        DatumError: the other row is not known, or only one of X and Y is derived from one that is turned.
+    """
+    found: dict[str, Estimate] = {}
+    for axis, rule in rules.items():
+        if not isinstance(rule, FromRow):
+            continue
+        if rule.row not in parents or axis not in (*parents[rule.row], "r"):
+            raise DatumError(
+                f"{row} {axis.upper()} is derived from {rule.row}, which is not stored yet",
+                "Its zero would follow a figure nobody has measured",
+                f"Measure and store {rule.row} first",
+            )
+        parent = parents[rule.row]
+        angle = parent.get("r", Estimate(0.0))
+        if axis in "zr":
+            own = parent.get(axis, angle)
+            found[axis] = Estimate(own.value + rule.shift, own.effects)
+            continue
+        other = rules.get("y" if axis == "x" else "x")
+        if angle.value and not (isinstance(other, FromRow) and other.row == rule.row):
+            raise DatumError(
+                f"{rule.row} is turned: X and Y of {row} can only be derived from it together", "", "Derive both"
+            )
+        across = other.shift if isinstance(other, FromRow) else 0.0
+        dx, dy = (rule.shift, across) if axis == "x" else (across, rule.shift)
+
+        def work(v: Array, i: int = "xy".index(axis), dx: float = dx, dy: float = dy) -> tuple[float]:
+            c, s = math.cos(math.radians(v[1])), math.sin(math.radians(v[1]))
+            return (float(v[0]) + ((c * dx - s * dy) if i == 0 else (s * dx + c * dy)),)
+
+        found[axis] = derive(work, (parent[axis], angle))[0]
+    return found
 
 
 def fit_residuals(rule: FromFit, features: Mapping[str, Feature], axis: str, angle: float) -> dict[str, float]:

@@ -133,8 +133,8 @@ class MacroWriter(TextWriter):
             case ReadBack(row, values):
                 offset = profile.row(row)
                 for axis, value in values:
-                    holds = offset.reads(axis)
-                    if holds is None:
+                    holds = profile.reads(row, axis)
+                    if holds is None or (axis == "r" and offset.rotation is None):
                         continue
                     held = f"#{holds}"
                     condition = f"ABS[{held}-{self.expression(value)}] GT {self.figure(profile.resolution * 2)}"

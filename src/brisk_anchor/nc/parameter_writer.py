@@ -196,7 +196,7 @@ class ParameterWriter(TextWriter):
                 self.put(code, f"writes offset {row}", note=f"write {row}")
             case ReadBack(row, values):
                 for name, wanted in values:
-                    if (holds := profile.row(row).reads(name)) is not None:
+                    if (holds := profile.reads(row, name)) is not None:
                         held = Variable(holds)
                         text = f"{row} {name.upper()} WAS NOT TAKEN"
                         self._guard(self._near(held, wanted, profile.resolution * 2), text)

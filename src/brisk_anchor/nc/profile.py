@@ -156,11 +156,13 @@ class Profile(Section):
     def _check_rotation(self) -> None:
         if self.rotation is None:
             return
-        number = self.rotation.variable
+        number = self.rotation.first
         low, high = (self.variables.kept if self.variables else None) or (1, 0)
         free = self.variables.free if self.variables else (1, 0)
-        if self.language != "hash-macro" or not low <= number <= high or free[0] <= number <= free[1]:
-            raise ValueError("rotation.variable must be one of variables.kept and none of variables.free")
+        last = number + len(self.offsets) - 1
+        clear = last < free[0] or number > free[1]
+        if self.language != "hash-macro" or not low <= number <= last <= high or not clear:
+            raise ValueError("rotation.first and on, one a row, must lie in variables.kept and not in variables.free")
         if "G68" in self.input.refuses:
             raise ValueError("rotation.call uses G68, which input.refuses")
 
@@ -214,6 +216,22 @@ class Profile(Section):
         return {
             number: (name, axis) for name, row in self.all_rows.items() for axis, number in enumerate(row.read or ())
         }
+
+    def angle_of(self, row: str) -> int | None:
+        """The variable that holds how far a row is turned, in its table or kept for programs; None for none."""
+        if (held := self.row(row).rotation) is not None:
+            return held
+        rows = list(self.offsets)
+        if self.rotation is None or row not in rows or row == self.common_shift:
+            return None
+        return self.rotation.first + rows.index(row)
+
+    def reads(self, row: str, axis: str) -> int | None:
+        """The variable a figure of a row can be read from, None where there is none."""
+        if axis == "r":
+            return self.angle_of(row)
+        read = self.row(row).read
+        return read["xyz".index(axis)] if read else None
 
     @functools.cached_property
     def rotation_variables(self) -> dict[int, str]:

@@ -159,17 +159,11 @@ class OffsetRow(Section):
     read: Triple | None = None
     rotation: int | None = None
 
-    def reads(self, axis: str) -> int | None:
-        """The variable that holds a figure of the row, None where there is none."""
-        if axis == "r":
-            return self.rotation
-        return self.read["xyz".index(axis)] if self.read else None
-
 
 class Rotation(Section):
-    """How coordinates are turned where rows hold no angle: it is kept in `variable`, `call` turns by it."""
+    """How coordinates are turned where rows hold no angle: it is kept in variables, one a row from `first` on."""
 
-    variable: int
+    first: int
     call: Annotated[str, Field(pattern=r"^G68 X0\. Y0\. R#\{variable\}$")]
 
 

@@ -29,6 +29,14 @@ class Variable:
 
 
 @dataclass(frozen=True, slots=True)
+class RowValue:
+    """What stands in the offset table: a row and "x", "y", "z" (mm) or "r" (degrees)."""
+
+    row: str
+    axis: str
+
+
+@dataclass(frozen=True, slots=True)
 class Binary:
     """Two values joined by + - * or /."""
 
@@ -45,7 +53,7 @@ class Function:
     values: tuple[Expression, ...]
 
 
-Expression = Number | Name | Variable | Binary | Function
+Expression = Number | Name | Variable | RowValue | Binary | Function
 
 
 def plus(base: Expression, by: float) -> Expression:

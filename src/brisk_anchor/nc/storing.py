@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from brisk_anchor.core.checks import TURN_LIMIT
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.kinds import FeatureKind
-from brisk_anchor.core.rules import Fixed, FromFeature, FromFit, FromHeading, Keep, Rule, features_in, needs
+from brisk_anchor.core.rules import Fixed, FromFeature, FromFit, FromHeading, FromRow, Keep, Rule, features_in, needs
 from brisk_anchor.core.touches import AXES
 from brisk_anchor.core.turned import wrapped
 from brisk_anchor.nc import arithmetic
@@ -25,6 +25,7 @@ from brisk_anchor.nc.steps import (
     Number,
     ReadBack,
     Report,
+    RowValue,
     Section,
     Step,
     Store,
@@ -58,7 +59,7 @@ def store_steps(steps: list[Step], store: StorePlan, located: dict[tuple[str, st
     fitted = any(isinstance(rules.get(axis), FromFit) for axis in "xy")
     typed = all(isinstance(rule, Fixed | Keep) for rule in rules.values())
     turned: dict[str, Expression] = {}
-    if not typed and (fitted or (turning is not None and not isinstance(turning, Keep))):
+    if not typed and (fitted or (turning is not None and not isinstance(turning, Keep | FromRow))):
         turned = _turned(steps, store, rules, located)
     for axis, rule in rules.items():
         if isinstance(rule, Keep):
@@ -70,6 +71,8 @@ def store_steps(steps: list[Step], store: StorePlan, located: dict[tuple[str, st
         if isinstance(rule, Fixed):
             expression: Expression = Number(rule.value)
             why = f"{store.row} {axis.upper()}: as worked out by the application"
+        elif isinstance(rule, FromRow):
+            expression, why = _from_row(store.row, axis, rule, rules)
         elif isinstance(rule, FromFeature):
             expression, why = _from_feature(steps, store.row, axis, rule, located)
         else:
@@ -85,7 +88,7 @@ def store_steps(steps: list[Step], store: StorePlan, located: dict[tuple[str, st
     steps.append(ReadBack(store.row, written))
     for axis, value in values:
         if axis == "r":
-            steps.append(KeepAngle(store.row, value))
+            steps.append(KeepAngle(store.row, Number(0.0) if rules["r"] == Fixed(0.0) else value))
     steps.append(Report(("STORED", store.row), tuple((axis.upper(), value, -1) for axis, value in values)))
 
 
@@ -141,6 +144,20 @@ def _guards(steps: list[Step], store: StorePlan, values: list[tuple[str, Express
                 f"jump guard: within {limit:g} of {expected[axis]:.3f}",
             )
         )
+
+
+def _from_row(row: str, axis: str, rule: FromRow, rules: dict[str, Rule]) -> tuple[Expression, str]:
+    """An axis derived from another row, by what stands in the table for that one."""
+    why = f"{row} {axis.upper()}: {rule.row} moved by {rule.shift:g} along its own axis"
+    own: Expression = RowValue(rule.row, axis)
+    other = rules.get("y" if axis == "x" else "x")
+    across = other.shift if isinstance(other, FromRow) and axis in "xy" else 0.0
+    if axis in "zr" or not (rule.shift or across) or "r" not in rules:
+        return plus(own, rule.shift), why
+    s, c = arithmetic.sine_and_cosine(RowValue(rule.row, "r"))
+    turned = times(c, Number(rule.shift))
+    aside = times(s, Number(across))
+    return add(own, subtract(turned, aside) if axis == "x" else add(turned, aside)), why
 
 
 def _from_feature(

@@ -17,6 +17,7 @@ from brisk_anchor.nc.steps import (
     Number,
     ReadBack,
     Report,
+    RowValue,
     SafeState,
     Section,
     Step,
@@ -42,6 +43,8 @@ class TableWriter(TextWriter):
             case Binary(left, operator, right):
                 a, b = self._fold(left), self._fold(right)
                 return {"+": a + b, "-": a - b, "*": a * b}[operator] if operator != "/" else a / b
+            case RowValue(row, axis):
+                raise PlanError(f"{row} {axis.upper()} cannot be read on this control", "", "Give a figure")
             case Function(name, _):
                 raise PlanError(f"{name} is worked out by no control without variables", "", "Give a figure")
             case Variable(number):

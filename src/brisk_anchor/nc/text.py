@@ -9,7 +9,7 @@ from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.numbers import fixed
 from brisk_anchor.nc.profile import Profile
 from brisk_anchor.nc.program import ProgramLine, ResultLine, comment_text
-from brisk_anchor.nc.steps import Binary, Expression, Function, Name, Number, Step, Variable
+from brisk_anchor.nc.steps import Binary, Expression, Function, Name, Number, RowValue, Step, Variable
 
 
 class TextWriter:
@@ -99,6 +99,8 @@ class TextWriter:
             return f"#{value.number}"
         if isinstance(value, Name):
             return f"#{self.variables[value.name]}"
+        if isinstance(value, RowValue):
+            return f"#{self.row_variable(value)}"
         if isinstance(value, Function):
             return value.name + "/".join(f"[{self.expression(part)}]" for part in value.values)
         left, right = self.expression(value.left, nested=True), self.expression(value.right, nested=True)
@@ -107,6 +109,17 @@ class TextWriter:
         else:
             text = f"{left}{value.operator}{right}"
         return f"[{text}]" if nested else text
+
+    def row_variable(self, value: RowValue) -> int:
+        """The variable a figure of a row can be read from. Raises PlanError where there is none."""
+        number = self.profile.reads(value.row, value.axis)
+        if number is None:
+            raise PlanError(
+                f"{value.row} {value.axis.upper()} cannot be read by a program on this control",
+                "What is derived from it cannot be worked out there",
+                "Let the application set the row",
+            )
+        return number
 
     def row_words(self, row: str, values: Sequence[tuple[str, Expression]]) -> str:
         """Values of a row as words; an angle only where the row itself holds it."""
@@ -119,17 +132,19 @@ class TextWriter:
         Raises:
             PlanError: the control knows no such way.
         """
-        rotation = self.profile.rotation
+        rotation, number = self.profile.rotation, self.profile.angle_of(row)
         if self.profile.row(row).rotation is not None:
             return
-        if rotation is None:
+        if rotation is None or number is None:
             raise PlanError(
                 f"{row} lies turned, and a control with the profile {self.profile.name} cannot turn coordinates",
                 "Its program would cut along the machine's axes",
                 "Turn the part or the table by the angle, or choose a datum without R",
             )
-        self.put(f"#{rotation.variable}={self.expression(value)}", f"the angle {row} is turned by", note=f"angle {row}")
-        call = rotation.call.format(variable=rotation.variable)
+        self.put(f"#{number}={self.expression(value)}", f"the angle {row} is turned by", note=f"angle {row}")
+        if value == Number(0.0):
+            return
+        call = rotation.call.format(variable=number)
         self.put(self.comment(f"A PROGRAM IN {row} TURNS ITS COORDINATES BY {call}"), "how the angle is used")
 
     def word(self, letter: str, value: Expression) -> str:

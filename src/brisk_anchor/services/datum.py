@@ -6,10 +6,10 @@ from collections.abc import Mapping
 from dataclasses import replace
 
 from brisk_anchor.core.errors import DatumError
-from brisk_anchor.core.kinds import FeatureKind
+from brisk_anchor.core.kinds import FeatureKind, Vector
 from brisk_anchor.core.numbers import parse_length
 from brisk_anchor.core.rose import Wall
-from brisk_anchor.core.rules import FromFeature, FromFit, FromHeading, Rule
+from brisk_anchor.core.rules import FromFeature, FromFit, FromHeading, FromRow, Rule
 from brisk_anchor.core.setup import DrawnFeature, Setup, drawn_heading
 from brisk_anchor.core.touches import AXES
 
@@ -162,6 +162,27 @@ def fit_rules(setup: Setup, row: str, name: str) -> dict[str, Rule | None]:
         return {"x": FromFeature(name, x), "y": FromFeature(name, y), "r": None}
     fit = FromFit(names, places)
     return {"x": fit, "y": fit, "r": fit}
+
+
+def parent_rules(setup: Setup, row: str, parent: str, zeros: tuple[Vector, Vector]) -> dict[str, Rule | None]:
+    """The rules that derive a row from another, by where the zeros of both lie (machine mm; its own first).
+
+    Raises:
+        DatumError: there is no such row, or it follows this one.
+    """
+    plans = {plan.row: plan for plan in setup.rows}
+    if parent not in plans or parent == row:
+        raise DatumError(f"{row} cannot follow {parent or 'nothing'}", "", f"Name one of {', '.join(plans)}")
+    above: str | None = parent
+    while above is not None:
+        if above == row:
+            raise DatumError(f"{parent} follows {row} itself", "Each would wait for the other", "Choose another")
+        rules = plans[above].rules.values()
+        above = next((rule.row for rule in rules if isinstance(rule, FromRow)), None)
+    away = [round(a - b, 6) for a, b in zip(*zeros, strict=True)]
+    result: dict[str, Rule | None] = {axis: FromRow(parent, by) for axis, by in zip(AXES, away, strict=True)}
+    turned = "r" in plans[parent].rules
+    return result | {"r": FromRow(parent) if turned else None}
 
 
 def _nominal(setup: Setup, row: str, axis: str) -> float:

@@ -11,15 +11,26 @@ from typing import TYPE_CHECKING
 from brisk_anchor.book.store import Book, Entry, EntryKind, RowState, state_of
 from brisk_anchor.core.calibration import Calibration, calibrate
 from brisk_anchor.core.errors import PlanError
+from brisk_anchor.core.estimates import Estimate
 from brisk_anchor.core.features import Feature
 from brisk_anchor.core.measuring import Measurement
 from brisk_anchor.core.proof import Agreement
-from brisk_anchor.core.rules import Fixed, FromFeature, FromFit, Rule, features_in
+from brisk_anchor.core.rules import Fixed, FromFeature, FromFit, FromRow, Rule, features_in
 from brisk_anchor.core.setup import RowPlan, Setup
 from brisk_anchor.core.touches import AXES, Stylus
+from brisk_anchor.core.turned import derived_estimates
 from brisk_anchor.nc.profile import Profile
 from brisk_anchor.services.at_machine import AtMachine
-from brisk_anchor.services.datum import fit_rules, middle_rule, rule_at, rule_from, together, turn_rule, with_rules
+from brisk_anchor.services.datum import (
+    fit_rules,
+    middle_rule,
+    parent_rules,
+    rule_at,
+    rule_from,
+    together,
+    turn_rule,
+    with_rules,
+)
 from brisk_anchor.services.ledger import Ledger
 from brisk_anchor.services.machine_file import MachineFile
 from brisk_anchor.standin.scene import Scene, build_scene
@@ -109,7 +120,9 @@ class Described(AtMachine):
         table = self.machine.offset(row)
         result = {}
         for axis, rule in self.setup.row(row).rules.items():
-            if axis == "r":
+            if isinstance(rule, FromRow):
+                result[axis] = self._expected_from(rule, axis)
+            elif axis == "r":
                 result[axis] = rule.value if isinstance(rule, Fixed) else 0.0
             elif isinstance(rule, FromFeature | FromFit):
                 result[axis] = self.setup.nominal(rule, axis)
@@ -117,13 +130,51 @@ class Described(AtMachine):
                 result[axis] = rule.value if isinstance(rule, Fixed) else table[AXES.index(axis)]
         return result
 
+    def _expected_from(self, rule: FromRow, axis: str) -> float:
+        """Where a derived axis should lie: by what its parent holds, or should hold while that is not stored."""
+        parents = self.parents()
+        known = parents.get(rule.row)
+        if known is None:
+            expected = self.expected(rule.row)
+            known = {name: Estimate(value) for name, value in expected.items()}
+        plan = next(plan for plan in self.setup.rows if plan.rules.get(axis) == rule)
+        return derived_estimates(plan.row, plan.rules, {rule.row: known})[axis].value
+
+    def parents(self) -> dict[str, dict[str, Estimate]]:
+        """What is stored and holds of the rows that others are derived from, by row and axis."""
+        names = {rule.row for plan in self.setup.rows for rule in plan.rules.values() if isinstance(rule, FromRow)}
+        found = {}
+        for name in names:
+            entry = self.last(name, EntryKind.STORED)
+            if entry is not None and self.state(name) in (RowState.STORED, RowState.PROVED):
+                found[name] = {
+                    axis: Estimate(value, {f"{name} {axis}": entry.u.get(axis, 0.0)})
+                    for axis, value in entry.values.items()
+                }
+        return found
+
+    def children(self, row: str) -> list[str]:
+        """Rows that are derived from a row, directly or through others, each after the one it follows."""
+        found: list[str] = []
+        for plan in self.setup.rows:
+            if any(isinstance(rule, FromRow) and rule.row == row for rule in plan.rules.values()):
+                found += [plan.row, *self.children(plan.row)]
+        return found
+
+    def parent_of(self, row: str) -> str | None:
+        """The row it is derived from."""
+        rules = self.setup.row(row).rules.values()
+        return next((rule.row for rule in rules if isinstance(rule, FromRow)), None)
+
     def needed(self, plan: RowPlan) -> list[str]:
         """Names of the features that are touched for a row."""
         return self.setup.touched(features_of(plan))
 
     def missing(self, row: str) -> list[str]:
-        """Names of the features a row still needs in this clamping."""
-        return [
+        """Names of the features a row still needs in this clamping; of a derived one, those of a parent not stored."""
+        parent = self.parent_of(row)
+        above = self.missing(parent) if parent is not None and parent not in self.parents() else []
+        return above + [
             name
             for name in self.needed(self.setup.row(row))
             if name not in self.measured or self.measured[name].clamping != self.clamping
@@ -139,6 +190,7 @@ class Described(AtMachine):
             for row in self.setup.rows
             if state_of(self.ledger.own(row.row)) not in (RowState.EMPTY, RowState.STALE) and self._on_part(row)
         ]
+        rows = list(dict.fromkeys(name for row in rows for name in (row, *self.children(row))))
         for row in rows:
             self.ledger.add(EntryKind.STALE, row, None, note="clamped again")
         return rows
@@ -291,6 +343,27 @@ class Described(AtMachine):
         """
         return self._take(row, fit_rules(self.setup, row, feature))
 
+    def derivation(self, row: str, parent: str) -> str:
+        """How a row would lie to the one it is to follow, in words. Raises DatumError."""
+        rules = self._derived(row, parent)
+        shifts = {axis: rule.shift for axis, rule in rules.items() if isinstance(rule, FromRow) and axis != "r"}
+        return "  ".join(f"{axis.upper()} {shift:+g}" for axis, shift in shifts.items()) + f" mm from {parent}"
+
+    def _derived(self, row: str, parent: str) -> dict[str, Rule | None]:
+        zeros = []
+        for name in (row, parent):
+            held = self.expected(name) if any(plan.row == name for plan in self.setup.rows) else {}
+            zeros.append((held.get("x", 0.0), held.get("y", 0.0), held.get("z", 0.0)))
+        return parent_rules(self.setup, row, parent, (zeros[0], zeros[1]))
+
+    def take_parent(self, row: str, parent: str) -> bool:
+        """Derive a row from another, its zero staying where the description has it. Tells whether a file keeps it.
+
+        Raises:
+            DatumError: it cannot follow that. JobError, ExportError: the file could not be changed.
+        """
+        return self._take(row, self._derived(row, parent))
+
     def _take(self, row: str, rules: Mapping[str, Rule | None]) -> bool:
         rules = together(self.setup, row, rules)
         if self.description is not None:
@@ -300,6 +373,11 @@ class Described(AtMachine):
         return self.description is not None
 
     def _made_stale(self, row: str, note: str) -> None:
+        for child in self.children(row):
+            self._stale_alone(child, f"{row}: {note}")
+        self._stale_alone(row, note)
+
+    def _stale_alone(self, row: str, note: str) -> None:
         if self.state(row) not in (RowState.EMPTY, RowState.PART, RowState.STALE):
             self.ledger.add(EntryKind.STALE, row, None, note=note)
 

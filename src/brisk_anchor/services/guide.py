@@ -76,6 +76,9 @@ def next_step(
             return f"{row} is {state.value}; f measures it again, 3 shows its code.", f"It needs: {names}."
         stale = "Clamped again: what was measured is worth nothing. " if state is RowState.STALE else ""
         return f"Press f to point at {titles[missing[0]]}.", f"{stale}{row} needs: {names}."
+    parent = workshop.parent_of(row)
+    if parent is not None and parent not in workshop.parents():
+        return f"{row} follows {parent}: store that first.", "Tab goes to the next offset."
     match state:
         case RowState.MEASURED:
             return f"{row} is complete. Press s to store it.", "The second look comes first."

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 
 from brisk_anchor.core.errors import Finding, JobError
-from brisk_anchor.core.rules import FromFeature, FromFit, FromHeading, Rule
+from brisk_anchor.core.rules import FromFeature, FromFit, FromHeading, FromRow, Rule
 from brisk_anchor.exchange.toml_files import MILLIMETRES, line_of, parse
 
 JOB_NAME = "job.toml"
@@ -33,6 +33,9 @@ def _rule_words(axis: str, rule: Rule, scale: float) -> str:
         case FromHeading():
             line = f', other = "{rule.other}"' if rule.other else ""
             return f'{{ feature = "{rule.feature}"{line} }}'
+        case FromRow(parent, shift):
+            away = f", shift = {shift / scale:.6f}" if axis != "r" and shift else ""
+            return f'{{ parent = "{parent}"{away} }}'
         case FromFit(names, places):
             if axis == "r":
                 return "{ fit = true }"

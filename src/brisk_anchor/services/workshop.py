@@ -16,13 +16,15 @@ from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.measuring import Measurement
 from brisk_anchor.core.offsets import Chain, solve_offset
 from brisk_anchor.core.proof import Agreement, Proof
-from brisk_anchor.core.rules import Fixed, FromFit, Keep, Rule, features_in
+from brisk_anchor.core.rules import Fixed, FromFit, FromRow, Keep, Rule, features_in
 from brisk_anchor.core.solving import solve
 from brisk_anchor.core.touches import AXES
+from brisk_anchor.nc.interpreter import Interpreter
 from brisk_anchor.nc.plan import Plan, StorePlan
 from brisk_anchor.nc.profile import Profile, shipped_profile
 from brisk_anchor.nc.program import Program
 from brisk_anchor.nc.reports import RunReport, parse_reports, touches_of
+from brisk_anchor.nc.variables import Memory
 from brisk_anchor.nc.writer import write_program
 from brisk_anchor.services.asking import build_measurement, point_at
 from brisk_anchor.services.by_hand import ByHand
@@ -196,18 +198,23 @@ class Workshop(Described):
         """The chain of a row from what this job has measured; None while something is missing."""
         plan = self.setup.row(row)
         try:
-            return solve_offset(row, plan.rules, self.features(), self.table_values(row))
+            return solve_offset(row, plan.rules, self.features(), self.table_values(row), self.parents())
         except DatumError:
             return None
 
     def part_chain(self, row: str) -> Chain | None:
         """The chain of the axes that are known so far."""
         plan = self.setup.row(row)
-        features = self.features()
-        ready = {axis: rule for axis, rule in plan.rules.items() if all(name in features for name in features_in(rule))}
+        features, parents = self.features(), self.parents()
+        ready = {
+            axis: rule
+            for axis, rule in plan.rules.items()
+            if all(name in features for name in features_in(rule))
+            and (not isinstance(rule, FromRow) or rule.row in parents)
+        }
         if "r" in plan.rules and not {"x", "y", "r"} <= ready.keys():
             ready = {axis: rule for axis, rule in ready.items() if axis == "z"}  # a turned zero hangs on all three
-        return solve_offset(row, ready, features, self.expected(row)) if ready else None
+        return solve_offset(row, ready, features, self.expected(row), parents) if ready else None
 
     def look_before_store(self, row: str) -> list[Look]:
         """Second look before a store.
@@ -216,7 +223,7 @@ class Workshop(Described):
             DatumError: when the row is not complete.
         """
         plan = self.setup.row(row)
-        chain = solve_offset(row, plan.rules, self.features(), self.table_values(row))
+        chain = solve_offset(row, plan.rules, self.features(), self.table_values(row), self.parents())
         used = [self.measured[name] for name in self.needed(plan)]
         reference, name, limit = self.jump_reference(row)
         differences = [abs(a.difference) for m in used for a in m.agreements if not a.is_size]
@@ -241,8 +248,8 @@ class Workshop(Described):
         values = dict(zip(AXES, machine.offset(row), strict=True))
         if self.profile.row(row).rotation is not None:
             values["r"] = machine.angle_offset(row).get("R", 0.0)
-        elif self.profile.rotation is not None:
-            values["r"] = memory.common.get(self.profile.rotation.variable) or 0.0
+        elif (number := self.profile.angle_of(row)) is not None:
+            values["r"] = memory.common.get(number) or 0.0
         return values
 
     def jump_reference(self, row: str) -> tuple[dict[str, float], str, float]:
@@ -251,7 +258,7 @@ class Workshop(Described):
 
     def _store_plan(self, row: str, rules: dict[str, Rule]) -> StorePlan:
         reference, _, limit = self.jump_reference(row)
-        if "r" not in rules and self.profile.row(row).rotation is not None:
+        if "r" not in rules and self.profile.angle_of(row) is not None:
             rules, reference = {**rules, "r": Fixed(0.0)}, {**reference, "r": 0.0}  # no angle of another job stays
         weights = tuple((name, 1 / feature.standard_uncertainty("x") ** 2) for name, feature in self._fitted(rules))
         names = dict.fromkeys(name for rule in rules.values() for name in features_in(rule))
@@ -319,6 +326,9 @@ class Workshop(Described):
                 raise RunStopped(f"The program ended without storing {row}", "Nothing is known of the table", "Look")
             self._read_back(row, chain)
             self.ledger.add(EntryKind.STORED, row, chain, note=f"set by O{program.number:04d}")
+            for child in self.children(row):
+                if self.parent_of(child) == row and not self.missing(child):
+                    self.ledger.add(EntryKind.MEASURED, child, self.chain(child), note=f"follows {row}")
         except BriskAnchorError:
             self.machine.write_offset(row, before)  # no value stays in the table that failed a check
             if turned is not None:
@@ -344,7 +354,10 @@ class Workshop(Described):
 
     def proving_run(self, program: Program) -> Run:
         """A run of a program on a twin of the machine; the machine itself and its tables are not touched."""
-        return Run(program, self.profile, self.machine.twin(seed=len(self.machine.motions) + 7))
+        twin = self.machine.twin(seed=len(self.machine.motions) + 7)
+        # What outlasts a program on the control is there for this one too: the angles of rows, say.
+        memory = Memory(self.control.memory.common)
+        return Run(program, self.profile, twin, Interpreter(program.text, self.profile, twin, memory))
 
     def judge(self, row: str, program: Program, run: Run) -> Proof:
         """Compare what a proving run left in the twin's table with the stored value, and enter it in the book.

@@ -18,12 +18,16 @@ class RuleSection(Section):
     allowance: float = Field(default=0.0, ge=-50, le=50)
     fixed: Coordinate | None = None
     keep: bool = False
+    parent: Annotated[str, Field(pattern=r"^G5[4-9]$")] | None = None
+    shift: Coordinate = 0.0
     fit: Annotated[list[str], Field(min_length=1, max_length=20)] | None = None
 
     @model_validator(mode="after")
     def _one(self) -> Self:
-        if (self.feature is not None) + (self.fixed is not None) + self.keep != 1:
-            raise ValueError("give exactly one of feature, fixed and keep")
+        if (self.feature is not None) + (self.fixed is not None) + self.keep + (self.parent is not None) != 1:
+            raise ValueError("give exactly one of feature, fixed, parent and keep")
+        if self.shift and self.parent is None:
+            raise ValueError("shift goes with a parent")
         if self.other is not None and (self.feature is None or self.other == self.feature):
             raise ValueError("other needs a feature, and is another one")
         if self.fit is not None and (self.feature is None or self.other is not None or self.allowance):
@@ -44,11 +48,12 @@ class TurnRuleSection(Section):
     heading: Annotated[float, Field(ge=-360, le=360)] | None = None
     fit: bool = False
     angle: Annotated[float, Field(ge=-360, le=360)] | None = None
+    parent: Annotated[str, Field(pattern=r"^G5[4-9]$")] | None = None
 
     @model_validator(mode="after")
     def _one(self) -> Self:
-        if (self.feature is not None) + self.fit + (self.angle is not None) != 1:
-            raise ValueError("give exactly one of feature, fit and angle")
+        if (self.feature is not None) + self.fit + (self.angle is not None) + (self.parent is not None) != 1:
+            raise ValueError("give exactly one of feature, fit, angle and parent")
         if (self.other is not None or self.heading is not None) and self.feature is None:
             raise ValueError("other and heading go with a feature")
         return self

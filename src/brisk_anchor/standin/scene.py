@@ -9,7 +9,7 @@ import numpy as np
 
 from brisk_anchor.core.frames import Array, Frame
 from brisk_anchor.core.kinds import FeatureKind, Vector
-from brisk_anchor.core.rules import Fixed, FromFeature, FromFit, FromHeading, Keep, Rule, Rules
+from brisk_anchor.core.rules import Fixed, FromFeature, FromFit, FromHeading, FromRow, Keep, Rule, Rules
 from brisk_anchor.core.setup import (
     DrawnFeature,
     DrawnPoint,
@@ -293,6 +293,8 @@ def _rules(row: RowSection, drawn: dict[str, DrawnFeature]) -> dict[str, Rule]:
 def _turn_rule(section: TurnRuleSection, fit: Rule, drawn: dict[str, DrawnFeature]) -> Rule:
     if section.angle is not None:
         return Fixed(section.angle)
+    if section.parent is not None:
+        return FromRow(section.parent)
     if section.feature is None:
         return fit
     heading = section.heading
@@ -304,6 +306,8 @@ def _turn_rule(section: TurnRuleSection, fit: Rule, drawn: dict[str, DrawnFeatur
 def _rule(section: RuleSection) -> Rule:
     if section.feature is not None:
         return FromFeature(section.feature, section.drawing, section.allowance, other=section.other or "")
+    if section.parent is not None:
+        return FromRow(section.parent, section.shift)
     return Fixed(section.fixed) if section.fixed is not None else Keep()
 
 

@@ -357,6 +357,28 @@ def _built(scene: SceneFile, number: int, feature: FeatureSection) -> list[Findi
     return findings
 
 
+def _parents(scene: SceneFile) -> list[Finding]:
+    """Rows that others are derived from: they are there, one for each row, and none follows itself."""
+    rows = {row.row: row for row in scene.row}
+    parents: dict[str, str] = {}
+    findings = []
+    for row in scene.row:
+        named = {rule.parent for rule in (row.x, row.y, row.z, row.r) if rule is not None and rule.parent}
+        findings += [Finding(f"row.{row.row}", f"there is no row {name}") for name in sorted(named - rows.keys())]
+        if len(named) > 1:
+            findings.append(Finding(f"row.{row.row}", f"it is derived from {' and '.join(sorted(named))} both"))
+        for name in named:
+            parents[row.row] = name
+    for start in parents:
+        seen, at = {start}, parents[start]
+        while at in parents and at not in seen:
+            seen.add(at)
+            at = parents[at]
+        if at == start:
+            findings.append(Finding(f"row.{start}", "it is derived from itself"))
+    return findings
+
+
 def check_scene(scene: SceneFile) -> list[Finding]:
     """Names that point at nothing, and figures that contradict each other across sections."""
     findings = []
@@ -389,6 +411,7 @@ def check_scene(scene: SceneFile) -> list[Finding]:
         for name in filter(None, (row.r.feature, row.r.other) if row.r else ()):
             if name not in names:
                 findings.append(Finding(f"row.{row.row}.r", f"there is no feature “{name}”"))
+    findings += _parents(scene)
     try:
         scene.probe.stylus()
     except BriskAnchorError as error:

@@ -212,6 +212,7 @@ ACTIONS: tuple[Action, ...] = (
     Action(
         "fit", (), "f", "f", "best fit", "Take it into the best fit of X, Y, angle; or out.", ("setup",), line=False
     ),
+    Action("derive", (), "p", "p", "follow", "Derive the offset from another one.", ("setup",), line=False),
     Action("distance", (), "d", "d", "distance", "How far it lies from another: d on both.", ("setup",), line=False),
     Action("here", (), "enter", "Enter", "zero here", "Put the zero on the point or feature.", ("setup",)),
     Action("beside", (), "e", "e", "beside it", "Put the zero at distances from it.", ("setup",)),

@@ -15,7 +15,7 @@ from textual.containers import Vertical
 
 from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.core.numbers import format_length
-from brisk_anchor.core.rules import FromFit, FromHeading
+from brisk_anchor.core.rules import FromFit, FromHeading, FromRow
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.base import View
 from brisk_anchor.tui.desk import Desk
@@ -211,6 +211,10 @@ class SetupView(View):
                 text.append(" °  turned with ", theme.QUIET)
                 text.append(f"{titles[rule.feature]}{way}\n", theme.TEXT)
                 continue
+            if isinstance(rule, FromRow):
+                text.append(f"   {rule.shift:+g} along its axis from " if rule.shift else "   on ", theme.QUIET)
+                text.append(f"{rule.row}\n", theme.TEXT)
+                continue
             feature = getattr(rule, "feature", None)
             if feature is None:
                 text.append("   kept or given by hand\n", theme.QUIET)
@@ -286,6 +290,23 @@ class SetupView(View):
         told = f"{desk.row} turns with {title}." if name else f"{desk.row} is not turned."
         behind = "Every place on the drawing turns with it" if name else "Its axes are the machine's"
         self._do(desk, lambda: desk.workshop.take_turn(desk.row, name), told, behind)
+
+    def derive(self) -> None:
+        """Derive the offset from another one, its zero staying where it is."""
+        desk = self._free_desk()
+        if desk is None:
+            return
+        others = [plan.row for plan in desk.workshop.setup.rows if plan.row != desk.row]
+
+        def weigh(words: str) -> str:
+            return desk.workshop.derivation(desk.row, words.strip().upper())
+
+        def answer(words: str) -> None:
+            parent = words.strip().upper()
+            told = f"{desk.row} follows {parent}."
+            self._do(desk, lambda: desk.workshop.take_parent(desk.row, parent), told, "It moves and turns with it")
+
+        self.owner.ask(Words(f"{desk.row} follows", lambda _: f"one of {', '.join(others)}", weigh, answer))
 
     def fit(self) -> None:
         """Take the chosen feature into the best fit, or out of it."""
