@@ -14,7 +14,8 @@ from brisk_anchor.core.hand_tools import HandKind, HandTool
 from brisk_anchor.core.kinds import FeatureKind
 from brisk_anchor.core.rose import Rose, Wall
 from brisk_anchor.services.asking import Asking, point_at
-from brisk_anchor.services.by_hand import Frame, begin
+from brisk_anchor.services.by_hand import Frame
+from brisk_anchor.services.hands import begin
 from brisk_anchor.services.workshop import SecondLookError
 
 FINDER = HandTool("edge finder", HandKind.EDGE_FINDER, 31, 10.0, 0.0, None, 0.005, u_diameter=0.002)
@@ -201,3 +202,65 @@ def test_a_guess_which_rule_was_broken(workshop, error, reason):
     workshop.take_by_hand(begin(point_at(workshop.setup, drawn["top"]), FEELER).typed(-384.2))
     (look,) = [look for look in workshop.look_before_store("G54") if look.stops]
     assert reason in look.why
+
+
+def twice(walls, tool, **more):
+    rose = Rose(frozenset(Wall[name] for name in walls.split()), twice=True, **more)
+    return begin(Asking(rose, START), tool)
+
+
+def test_an_edge_takes_where_along_it_each_touch_was():
+    state = twice("UP", FINDER)
+    assert state.count == 4
+    assert "X beside the touch" in state.prompt().label
+    # An edge through (0, 200) at 2°: the finder's middle stays 5 mm square off it.
+    slope, off = math.tan(math.radians(2.0)), 5.0 / math.cos(math.radians(2.0))
+    figures = [value for x in (-50.0, 70.0) for value in (x, 200.0 + slope * x - off)]
+    edge = typed(state, *figures)
+    assert edge.angles["r"] == pytest.approx(2.0, abs=1e-6)
+    assert edge.coordinate("y") == pytest.approx(200.0 + slope * 10.0)
+    assert state.compensations() == [("−Y side", 5.0)]
+    with pytest.raises(GeometryError, match="one spot"):
+        typed(state, 10.0, 195.0, 10.0, 195.0)
+
+
+def test_a_plane_by_hand_tells_height_and_lean():
+    state = twice("BELOW", FEELER)
+    assert state.count == 9
+    figures = [v for x, y in ((0, 0), (80, 0), (0, 60)) for v in (x, y, -300.0 + 118.5 + 0.01 * x)]
+    plane = typed(state, *figures)
+    assert plane.angles == {"a": pytest.approx(0.0, abs=1e-9), "b": pytest.approx(-math.degrees(math.atan(0.01)))}
+    assert plane.coordinate("z") == pytest.approx(-300.0 + 0.8 / 3, abs=0.002)
+
+
+def test_part_of_a_bore_by_hand_from_two_places_and_its_diameter():
+    rose = Rose(frozenset((Wall.RIGHT, Wall.UP)), round=True)
+    state = begin(Asking(rose, START, size=40.0), FINDER)
+    # The finder of ⌀10 in a bore of ⌀40 about (12, −7): its middle runs on a circle of radius 15.
+    figures = [12 + 15 * math.cos(0.2), -7 + 15 * math.sin(0.2), 12 + 15 * math.cos(1.4), -7 + 15 * math.sin(1.4)]
+    order = [figures[1], figures[0], figures[2], figures[3]]  # the touched coordinate comes last
+    assert typed(state, *order).coordinates == pytest.approx((12.0, -7.0), abs=1e-6)
+
+
+@pytest.mark.parametrize(("wall", "sense"), [("UP", 1), ("DOWN", -1), ("RIGHT", 1), ("LEFT", -1)])
+@pytest.mark.parametrize("run", [120.0, -120.0])
+def test_a_dial_run_along_an_edge_tells_how_to_turn_the_part(wall, sense, run):
+    dial = HandTool("dial", HandKind.INDICATOR, 36, None, 0.0, None, 0.002)
+    state = twice(wall, dial)
+    # At 1° the wall comes `run · tan 1°` further along +Y (or against +X) from the first place to the second.
+    rise = run * math.tan(math.radians(1.0)) * (1 if wall in ("UP", "DOWN") else -1)
+    figures = (10.0, 0.5, 10.0 + run, 0.5 - rise * sense)
+    full = state
+    for figure in figures:
+        full = full.typed(figure)
+    assert full.feature().angles["r"] == pytest.approx(1.0)
+    assert "1.0000° clockwise" in full.told()
+    with pytest.raises(GeometryError, match="no angle"):
+        typed(state, 10.0, 0.0, 11.0, 0.1)
+    with pytest.raises(PlanError, match="run along an edge"):
+        begun(wall, dial)
+
+
+def test_levels_of_a_bore_are_for_the_probe():
+    with pytest.raises(PlanError, match="with the probe"):
+        twice("LEFT RIGHT UP DOWN", FINDER, round=True)

@@ -14,10 +14,10 @@ from typing import Self
 from brisk_anchor.core.align import Sweep, sweep
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.features import Feature, solve_surface
-from brisk_anchor.core.hand_tools import HandKind, HandTool
+from brisk_anchor.core.hand_tools import HandTool
 from brisk_anchor.core.kinds import FeatureKind, Vector
 from brisk_anchor.core.numbers import format_length
-from brisk_anchor.core.rose import SIDES, Wall
+from brisk_anchor.core.rose import Wall
 from brisk_anchor.core.touches import AXES, Source, Touch, axis_of
 from brisk_anchor.core.walls import solve_corner, solve_pairs
 from brisk_anchor.services.asking import Asking
@@ -135,11 +135,10 @@ class ByTouch(ByHand):
     @property
     def directions(self) -> tuple[Vector, ...]:
         """The direction of each touch, from the tool to the metal; opposite walls one after the other."""
-        sign = -1.0 if self.kind.is_outside else 1.0
-        walls = [wall for wall in (*SIDES, Wall.BELOW) if wall in self.asking.rose.marks]
+        walls = self.asking.rose.directions
         if self.kind.is_outside:  # the tool stands outside, on the side that was marked, and touches inward
-            return tuple((sign * w.direction[0], sign * w.direction[1], 0.0) for w in walls)
-        return tuple(wall.direction for wall in walls)
+            return tuple((-x, -y, 0.0) for x, y, _ in walls)
+        return walls
 
     @property
     def count(self) -> int:
@@ -270,8 +269,3 @@ class BySweep(ByHand):
             residuals=found.residuals,
             form=max(found.residuals) - min(found.residuals),
         )
-
-
-def begin(asking: Asking, tool: HandTool, frame: Frame = MACHINE) -> ByHand:
-    """The measurement by hand that a tool can make. Raises PlanError."""
-    return (BySweep if tool.kind is HandKind.INDICATOR else ByTouch)(asking, tool, frame)

@@ -11,7 +11,8 @@ from brisk_anchor.core.hand_tools import HandTool
 from brisk_anchor.core.numbers import format_length
 from brisk_anchor.core.touches import AXES
 from brisk_anchor.services.asking import Asking, build_measurement
-from brisk_anchor.services.by_hand import MACHINE, Frame, begin
+from brisk_anchor.services.by_hand import MACHINE, Frame
+from brisk_anchor.services.hands import begin
 from brisk_anchor.services.workshop import Workshop
 
 

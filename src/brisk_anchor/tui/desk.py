@@ -101,7 +101,7 @@ class Desk:
     def by_hand(self) -> ByHand | None:
         """The measurement by hand that Enter would begin, None where the probe measures or nothing can be."""
         from brisk_anchor.core.errors import BriskAnchorError
-        from brisk_anchor.services.by_hand import begin
+        from brisk_anchor.services.hands import begin
 
         asking = self.present_asking()
         if self.hand is None or asking is None or not asking.rose.marks:
