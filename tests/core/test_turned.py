@@ -9,6 +9,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from brisk_anchor.core.calibration import calibrate
 from brisk_anchor.core.errors import DatumError, GeometryError
 from brisk_anchor.core.kinds import FeatureKind
 from brisk_anchor.core.offsets import solve_offset
@@ -200,3 +201,24 @@ def test_rules_that_do_not_belong_are_refused() -> None:
             solve_offset("G54", rules, features, dict.fromkeys("xyzr", 0.0))
     turned = solve_offset("G54", {"x": a, "y": FromFeature("a", 10.0), "r": Fixed(90.0)}, features)
     assert (turned.values["x"], turned.values["y"]) == pytest.approx((ZERO[0] + 10.0, ZERO[1]))
+
+
+@pytest.mark.parametrize(
+    ("kind", "touches"),
+    [
+        (FeatureKind.BORE, ring(0, (0, 0), 12)),
+        (FeatureKind.TILTED_BORE, (*ring(0, (0, 0), 12, -310.0), *ring(0, (0, 0), 12, -330.0))),
+    ],
+)
+def test_a_ring_calibrates_the_same_however_deep_it_was_touched(kind: FeatureKind, touches: tuple[Touch, ...]) -> None:
+    # The ring is said to be 10 µm wider than it came out, so the ball is 5 µm larger than believed.
+    found = calibrate(solve("ring", kind, touches), 24.010, 0.0)
+    assert found.value == pytest.approx(PROBE.effective_radius + 0.005)
+
+
+@pytest.mark.parametrize(("front", "right"), [(44.0, -44.0), (-42.0, 44.0)])
+def test_walls_that_run_the_same_way_have_no_corner(front: float, right: float) -> None:
+    touches = [wall(front, (0, -1), along, (0, 0)) for along in (-30.0, -60.0)]
+    touches += [wall(right, (-1, 0), along, (0, 0)) for along in (10.0, 45.0)]
+    with pytest.raises(GeometryError, match="nearly parallel"):
+        solve("c", FeatureKind.OUTSIDE_CORNER, tuple(touches))

@@ -15,9 +15,6 @@ from brisk_anchor.core.kinds import FeatureKind
 from brisk_anchor.core.touches import AXES
 from brisk_anchor.core.walls import crossing, feature_of
 
-_SHALLOW = 10.0
-"""Lines that meet at a smaller angle than this, degrees, cross nowhere in particular."""
-
 
 def build(name: str, kind: FeatureKind, first: Feature, second: Feature) -> Feature:
     """The point between two features, or the intersection of two lines.
@@ -69,8 +66,6 @@ def _crossing(name: str, first: Feature, second: Feature) -> Feature:
             "They cross nowhere near",
             "Take one along X, one along Y",
         )
-    if abs(90 + x_turn.value - y_turn.value) < _SHALLOW:
-        raise GeometryError(f"{first.name} and {second.name} are nearly parallel", "They cross nowhere near", "")
 
     def work(v: Array) -> tuple[float, float]:
         return crossing(np.array((v[0], at_y, v[1])), np.array((v[2], at_x, v[3])))

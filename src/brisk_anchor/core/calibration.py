@@ -62,13 +62,14 @@ def calibrate(feature: Feature, known: float, u_known: float) -> Calibration:
         value = stylus.length + feature.coordinates[0] - known
         found = Calibration("length", value, math.hypot(math.sqrt(feature.covariance[0][0]), u_known), stylus.length)
     elif feature.kind.is_round and feature.size is not None and feature.u_size is not None:
-        sense = 1.0 if feature.kind is FeatureKind.BORE else -1.0
+        sense = -1.0 if feature.kind.is_outside else 1.0
         rho = feature.size / 2 - sense * stylus.effective_radius
         value = sense * (known / 2 - rho)
         own = math.sqrt(max(0.0, feature.u_size**2 - (2 * stylus.u_radius) ** 2)) / 2
         directions = tuple(
             (math.degrees(math.atan2(touch.direction[1], touch.direction[0])) % 360, value - sense * residual)
             for touch, residual in zip(feature.touches, feature.residuals, strict=True)
+            if not touch.direction[2]
         )
         found = Calibration("radius", value, math.hypot(own, u_known / 2), stylus.effective_radius, directions)
     else:

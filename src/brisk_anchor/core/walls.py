@@ -21,6 +21,8 @@ from brisk_anchor.core.kinds import FeatureKind, Vector
 from brisk_anchor.core.shapes import solve_edge
 from brisk_anchor.core.touches import AXES, Touch, axis_of
 
+SHALLOW = 10.0
+"""Lines that meet at a smaller angle than this, degrees, cross nowhere in particular."""
 _APART = 0.5
 """Touches of a wall further apart along it than this, mm, say how it is turned; nearer ones are repeats."""
 
@@ -114,8 +116,14 @@ def wall_line(name: str, touches: Sequence[Touch]) -> WallLine:
 
 
 def crossing(first: Array, second: Array) -> tuple[float, float]:
-    """Where a line across X and a line across Y meet; each is (place, at, turn in degrees)."""
+    """Where a line across X and a line across Y meet; each is (place, at, turn in degrees).
+
+    Raises:
+        GeometryError: they run within SHALLOW of the same way.
+    """
     (a, ya, ra), (b, xb, rb) = first, second
+    if abs(math.cos(math.radians(ra - rb))) < math.sin(math.radians(SHALLOW)):
+        raise GeometryError("Two walls are nearly parallel", "They meet nowhere near", "Look which walls were touched")
     ta, tb = math.tan(math.radians(ra)), math.tan(math.radians(rb))
     x = (a - ta * (b - tb * xb - ya)) / (1 + ta * tb)
     return x, b + tb * (x - xb)
