@@ -9,6 +9,7 @@ import numpy as np
 import pytest
 
 from brisk_anchor.core.errors import DatumError, GeometryError, PlanError
+from brisk_anchor.core.estimates import derive
 from brisk_anchor.core.frames import Frame
 from brisk_anchor.core.measuring import Measurement
 from brisk_anchor.core.rose import SIDES, Rose, Wall
@@ -218,6 +219,17 @@ def test_the_zero_of_a_turned_part_is_stored_with_its_angle_and_proved(line: tup
         assert proof.turned < 2e-3
 
 
+def test_what_is_built_knows_what_it_has_in_common_with_its_parts(line: tuple[Workshop, Frame]) -> None:
+    workshop, truth = line
+    for name in ("cut", "ball"):
+        workshop.measure(brought_near(workshop, truth, name))
+    features = workshop.features()
+    own = {name: features[name].estimates()["x"] for name in ("cut", "ball", "mid")}
+    # mid − cut/2 = ball/2: were they taken for strangers, it would come out more uncertain than that.
+    (rest,) = derive(lambda v: (float(v[0] - v[1] / 2),), (own["mid"], own["cut"]))
+    assert rest.u_own == pytest.approx(own["ball"].u_own / 2)
+
+
 def test_a_derived_row_follows_its_parent_in_that_ones_turned_frame(line: tuple[Workshop, Frame]) -> None:
     workshop, truth = line
     fresh = Workshop(workshop.scene, None, workshop.profile, seed=None)
@@ -232,10 +244,15 @@ def test_a_derived_row_follows_its_parent_in_that_ones_turned_frame(line: tuple[
     chain = fresh.store("G59")
     x, y, z = truth.point((100.0, 20.0, -3.0))
     assert chain.values == pytest.approx({"x": x, "y": y, "z": z, "r": TURN}, abs=0.0005)
-    # 100 mm out, the parent's angle counts beside its place.
-    arm = 100 * math.radians(chain.axis("r").u)
-    assert chain.axis("y").u > math.hypot(arm, 0.0)
+    # The edge is known best at the middle of its touches, 60 mm along; 100 mm along it is known as well as 40 mm off.
+    edge = fresh.measured["front"].feature.estimates()
+    arm = (100 - 60) * math.radians(edge["r"].u)
+    assert chain.axis("y").u == pytest.approx(math.hypot(edge["y"].u, arm), rel=0.02)
     assert fresh.prove("G59").holds
+    fresh.take_parent("G58", "G59")
+    fresh.store("G58")
+    fresh.store("G54")  # again: what follows it is to be stored anew, what follows that is stale until then
+    assert [fresh.state(row).value for row in ("G54", "G59", "G58")] == ["stored", "measured", "stale"]
     fresh.clamp()
     assert (fresh.state("G54").value, fresh.state("G59").value) == ("stale", "stale")
 

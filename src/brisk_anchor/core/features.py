@@ -42,7 +42,8 @@ class Feature:
     None when there are no more touches than unknowns. `square` is how far, degrees, its walls are from square.
 
     `places` says where each coordinate was found, as the place of the tip that touched: along a wall, X holds only at
-    the Y where it was touched. Empty for what is a point, a bore's centre say.
+    the Y where it was touched. Empty for what is a point, a bore's centre say. `own` holds the own part by source where
+    it is built from other features, so that what it has in common with them is known; `covariance` is their sum.
     """
 
     name: str
@@ -60,6 +61,7 @@ class Feature:
     u_size_y: float | None = None
     places: tuple[Vector, ...] = ()
     square: float | None = None
+    own: tuple[SharedEffect, ...] = ()
 
     @property
     def sizes(self) -> dict[str, float]:
@@ -80,7 +82,13 @@ class Feature:
 
     def estimates(self) -> dict[str, Estimate]:
         """Its coordinates with what they hang on, by axis."""
-        found = correlated(self.name, self.coordinates, np.array(self.covariance).reshape(len(self.axes), -1))
+        if self.own:
+            found = [
+                Estimate(value, {own.source: own.effect[i] for own in self.own})
+                for i, value in enumerate(self.coordinates)
+            ]
+        else:
+            found = correlated(self.name, self.coordinates, np.array(self.covariance).reshape(len(self.axes), -1))
         result = {}
         for i, (axis, item) in enumerate(zip(self.axes, found, strict=True)):
             shared = {SHARED + effect.source: effect.effect[i] for effect in self.shared}

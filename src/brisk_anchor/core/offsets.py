@@ -53,8 +53,13 @@ class AxisChain:
     u: float
     terms: tuple[Term, ...]
     written: bool = True
-    u_own: float | None = None
-    """The part of `u` that differs from run to run; None in entries of the first version."""
+    effects: tuple[tuple[str, float], ...] = ()
+    """What it hangs on: by source the effect of one standard uncertainty; nothing in entries of the first version."""
+
+    @property
+    def estimate(self) -> Estimate:
+        """Its value with what it hangs on."""
+        return Estimate(self.value, dict(self.effects) or {f"{self.axis} as stored": self.u})
 
     @property
     def expanded(self) -> float:
@@ -80,8 +85,7 @@ class Chain:
 
     def own_variance(self, axis: str) -> float:
         """The part of an axis's variance that differs from run to run, mm²: the touches' own, nothing shared."""
-        chain = self.axis(axis)
-        return (chain.u if chain.u_own is None else chain.u_own) ** 2
+        return self.axis(axis).estimate.u_own ** 2
 
     @property
     def values(self) -> dict[str, float]:
@@ -193,7 +197,11 @@ def _axis(
         return AxisChain(axis, value, 0.0, (Term("", f"{row} {axis.upper()} kept as it is", value),), written=False)
     if isinstance(rule, Fixed):
         return AxisChain(
-            axis, rule.value, rule.u, (Term("", f"{row} {axis.upper()} given by hand", rule.value, rule.u),)
+            axis,
+            rule.value,
+            rule.u,
+            (Term("", f"{row} {axis.upper()} given by hand", rule.value, rule.u),),
+            effects=tuple(estimate.effects.items()),
         )
     if not isinstance(rule, FromFeature):
         raise DatumError(f"{row} {axis.upper()} has a rule that belongs to another axis", "", "Choose another")
@@ -218,7 +226,7 @@ def _axis(
     if rule.master:
         terms.append(Term("+", "length of the master", rule.master, None, "tool lengths are counted from it"))
     terms.append(Term("=", f"{row} {axis.upper()}", value, estimate.u))
-    return AxisChain(axis, value, estimate.u, tuple(terms), u_own=estimate.u_own)
+    return AxisChain(axis, value, estimate.u, tuple(terms), effects=tuple(estimate.effects.items()))
 
 
 def _turn_chain(row: str, rule: Rule, turn: Estimate) -> AxisChain:
@@ -236,7 +244,7 @@ def _turn_chain(row: str, rule: Rule, turn: Estimate) -> AxisChain:
     else:
         terms.append(Term("", f"{row} R given by hand, °", turn.value, turn.u))
     terms.append(Term("=", f"{row} R, °", turn.value, turn.u))
-    return AxisChain("r", turn.value, turn.u, tuple(terms), u_own=turn.u_own)
+    return AxisChain("r", turn.value, turn.u, tuple(terms), effects=tuple(turn.effects.items()))
 
 
 def _fit_chain(axis: str, row: str, rule: FromFit, estimate: Estimate, residuals: Mapping[str, float]) -> AxisChain:
@@ -244,7 +252,7 @@ def _fit_chain(axis: str, row: str, rule: FromFit, estimate: Estimate, residuals
     terms = [Term("", f"best fit of {len(rule.names)} features", estimate.value, estimate.u)]
     terms += [Term("", f"{name} lies off it by", residuals[name], None, "measured less fitted") for name in rule.names]
     terms.append(Term("=", f"{row} {axis.upper()}", estimate.value, estimate.u))
-    return AxisChain(axis, estimate.value, estimate.u, tuple(terms), u_own=estimate.u_own)
+    return AxisChain(axis, estimate.value, estimate.u, tuple(terms), effects=tuple(estimate.effects.items()))
 
 
 def _derived_chain(axis: str, row: str, rule: FromRow, estimate: Estimate, parent: Mapping[str, Estimate]) -> AxisChain:
@@ -258,7 +266,7 @@ def _derived_chain(axis: str, row: str, rule: FromRow, estimate: Estimate, paren
         label = "shift in its frame" + (f", {angle:+.4f}°" if angle and axis in "xy" else "")
         terms.append(Term("+" if away > 0 else "−", label, abs(away), None, f"{rule.shift:+g} along its own axis"))
     terms.append(Term("=", f"{row} {axis.upper()}{unit}", estimate.value, estimate.u))
-    return AxisChain(axis, estimate.value, estimate.u, tuple(terms), u_own=estimate.u_own)
+    return AxisChain(axis, estimate.value, estimate.u, tuple(terms), effects=tuple(estimate.effects.items()))
 
 
 def _mean(axis: str, used: Sequence[Feature]) -> Estimate:

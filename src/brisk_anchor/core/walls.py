@@ -53,17 +53,23 @@ def feature_of(
     **more: object,
 ) -> Feature:
     """A feature whose coordinates are estimates: their own part as a covariance, the shared part by source."""
-    sources = sorted({source for item in estimates for source in item.effects if source.startswith(SHARED)})
+    sources = sorted({source for item in estimates for source in item.effects})
+
+    def effects(*, shared: bool) -> tuple[SharedEffect, ...]:
+        return tuple(
+            SharedEffect(source.removeprefix(SHARED), tuple(item.effects.get(source, 0.0) for item in estimates))
+            for source in sources
+            if source.startswith(SHARED) == shared
+        )
+
     return Feature(
         name=name,
         kind=kind,
         axes=tuple(axes),
         coordinates=tuple(item.value for item in estimates),
         covariance=matrix(covariance_of(estimates, own=True)),
-        shared=tuple(
-            SharedEffect(source.removeprefix(SHARED), tuple(item.effects.get(source, 0.0) for item in estimates))
-            for source in sources
-        ),
+        shared=effects(shared=True),
+        own=effects(shared=False) if kind.is_built else (),
         touches=tuple(touches),
         residuals=tuple(residuals),
         **more,  # type: ignore[arg-type]

@@ -14,6 +14,7 @@ from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.estimates import Estimate
 from brisk_anchor.core.features import Feature
 from brisk_anchor.core.measuring import Measurement
+from brisk_anchor.core.offsets import Chain
 from brisk_anchor.core.proof import Agreement
 from brisk_anchor.core.rules import Fixed, FromFeature, FromFit, FromRow, Rule, features_in
 from brisk_anchor.core.setup import RowPlan, Setup
@@ -121,7 +122,7 @@ class Described(AtMachine):
         result = {}
         for axis, rule in self.setup.row(row).rules.items():
             if isinstance(rule, FromRow):
-                result[axis] = self._expected_from(rule, axis)
+                result[axis] = self._expected_from(row, rule.row, axis)
             elif axis == "r":
                 result[axis] = rule.value if isinstance(rule, Fixed) else 0.0
             elif isinstance(rule, FromFeature | FromFit):
@@ -130,15 +131,12 @@ class Described(AtMachine):
                 result[axis] = rule.value if isinstance(rule, Fixed) else table[AXES.index(axis)]
         return result
 
-    def _expected_from(self, rule: FromRow, axis: str) -> float:
+    def _expected_from(self, row: str, parent: str, axis: str) -> float:
         """Where a derived axis should lie: by what its parent holds, or should hold while that is not stored."""
-        parents = self.parents()
-        known = parents.get(rule.row)
+        known = self.parents().get(parent)
         if known is None:
-            expected = self.expected(rule.row)
-            known = {name: Estimate(value) for name, value in expected.items()}
-        plan = next(plan for plan in self.setup.rows if plan.rules.get(axis) == rule)
-        return derived_estimates(plan.row, plan.rules, {rule.row: known})[axis].value
+            known = {name: Estimate(value) for name, value in self.expected(parent).items()}
+        return derived_estimates(row, self.setup.row(row).rules, {parent: known})[axis].value
 
     def parents(self) -> dict[str, dict[str, Estimate]]:
         """What is stored and holds of the rows that others are derived from, by row and axis."""
@@ -147,10 +145,7 @@ class Described(AtMachine):
         for name in names:
             entry = self.last(name, EntryKind.STORED)
             if entry is not None and self.state(name) in (RowState.STORED, RowState.PROVED):
-                found[name] = {
-                    axis: Estimate(value, {f"{name} {axis}": entry.u.get(axis, 0.0)})
-                    for axis, value in entry.values.items()
-                }
+                found[name] = known_of(entry.chain) if entry.chain else {}
         return found
 
     def children(self, row: str) -> list[str]:
@@ -380,6 +375,11 @@ class Described(AtMachine):
     def _stale_alone(self, row: str, note: str) -> None:
         if self.state(row) not in (RowState.EMPTY, RowState.PART, RowState.STALE):
             self.ledger.add(EntryKind.STALE, row, None, note=note)
+
+
+def known_of(chain: Chain) -> dict[str, Estimate]:
+    """What a row's chain says of it, by axis, for the rows that are derived from it."""
+    return {axis.axis: axis.estimate for axis in chain.axes}
 
 
 def features_of(plan: RowPlan) -> list[str]:

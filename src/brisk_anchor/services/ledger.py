@@ -40,7 +40,13 @@ class Ledger:
         self, kind: EntryKind, row: str, chain: Chain | None, *, proof: Proof | None = None, note: str = ""
     ) -> None:
         """Add an entry. Raises BookWriteError: then it is nowhere."""
-        entry = Entry(
+        self.add_all([self.entry(kind, row, chain, proof=proof, note=note)])
+
+    def entry(
+        self, kind: EntryKind, row: str, chain: Chain | None, *, proof: Proof | None = None, note: str = ""
+    ) -> Entry:
+        """An entry of this job, made now and not added yet."""
+        return Entry(
             at=datetime.now(UTC),
             machine=self.setup.machine.name,
             row=row,
@@ -53,7 +59,11 @@ class Ledger:
             proof=proof,
             note=note,
         )
+
+    def add_all(self, entries: list[Entry]) -> None:
+        """Add entries, all or none. Raises BookWriteError: then they are nowhere."""
         if self.book:
-            (number,) = self.book.add(entry)
-            entry = replace(entry, id=number)
-        self._history.setdefault(row, []).append(entry)
+            numbers = self.book.add(*entries)
+            entries = [replace(entry, id=number) for entry, number in zip(entries, numbers, strict=True)]
+        for entry in entries:
+            self._history.setdefault(entry.row, []).append(entry)

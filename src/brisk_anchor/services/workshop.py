@@ -7,10 +7,10 @@ from collections.abc import Iterable
 from datetime import UTC, date, datetime
 from pathlib import Path
 
-from brisk_anchor.book.store import Book, Entry, EntryKind
+from brisk_anchor.book.store import Book, Entry, EntryKind, RowState
 from brisk_anchor.core.built import Distance, build, distance
 from brisk_anchor.core.checks import Look, look_at_feature, look_at_measurement, look_at_store
-from brisk_anchor.core.errors import BriskAnchorError, DatumError, PlanError, ReportError
+from brisk_anchor.core.errors import BriskAnchorError, DatumError, GeometryError, PlanError, ReportError
 from brisk_anchor.core.features import Feature
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.measuring import Measurement
@@ -28,7 +28,7 @@ from brisk_anchor.nc.variables import Memory
 from brisk_anchor.nc.writer import write_program
 from brisk_anchor.services.asking import build_measurement, point_at
 from brisk_anchor.services.by_hand import ByHand
-from brisk_anchor.services.described import Described, Measured, features_of
+from brisk_anchor.services.described import Described, Measured, features_of, known_of
 from brisk_anchor.services.runs import Run, RunStopped
 from brisk_anchor.standin.scene import build_scene
 from brisk_anchor.standin.scene_file import load_scene
@@ -325,10 +325,8 @@ class Workshop(Described):
             if row not in parse_reports(run.printed).stored:
                 raise RunStopped(f"The program ended without storing {row}", "Nothing is known of the table", "Look")
             self._read_back(row, chain)
-            self.ledger.add(EntryKind.STORED, row, chain, note=f"set by O{program.number:04d}")
-            for child in self.children(row):
-                if self.parent_of(child) == row and not self.missing(child):
-                    self.ledger.add(EntryKind.MEASURED, child, self.chain(child), note=f"follows {row}")
+            stored = self.ledger.entry(EntryKind.STORED, row, chain, note=f"set by O{program.number:04d}")
+            self.ledger.add_all([stored, *self._followers(row, chain)])
         except BriskAnchorError:
             self.machine.write_offset(row, before)  # no value stays in the table that failed a check
             if turned is not None:
@@ -337,6 +335,23 @@ class Workshop(Described):
         finally:
             self.save()
         return chain
+
+    def _followers(self, row: str, chain: Chain) -> list[Entry]:
+        """What a store means for the rows derived from it: the next ones are to be stored anew, others are stale."""
+        entries = []
+        for child in self.children(row):
+            note = f"follows {row}"
+            if self.parent_of(child) == row:
+                parents = {**self.parents(), row: known_of(chain)}
+                plan = self.setup.row(child)
+                try:
+                    new = solve_offset(child, plan.rules, self.features(), self.table_values(child), parents)
+                except (DatumError, GeometryError):
+                    continue  # its own features are not measured yet
+                entries.append(self.ledger.entry(EntryKind.MEASURED, child, new, note=note))
+            elif self.state(child) not in (RowState.EMPTY, RowState.PART, RowState.STALE):
+                entries.append(self.ledger.entry(EntryKind.STALE, child, None, note=note))
+        return entries
 
     def _read_back(self, row: str, chain: Chain) -> None:
         """Compare the control's table with the chain, whatever the program could check itself."""
