@@ -19,86 +19,23 @@ from brisk_anchor.services.asking import build_measurement, point_at
 from brisk_anchor.services.jobs import load_job, new_job
 from brisk_anchor.services.workshop import Workshop
 from brisk_anchor.standin.scene import build_scene
+from tests.sample_part import feature, part_file
 
 STYLUS = Stylus(20, "probe", 6.0, 2.994, 150.0, 0.0005, 0.0005, 0.002, 4.0, 50.0, 40.0, 70.0)
 OUTSIDE = (FeatureKind.WEB, FeatureKind.BLOCK)
 
-PART = """
-form = "brisk-anchor-part-1"
-units = "mm"
-name = "QB-1"
-[variation]
-shift = [0.8, 0.8, 0.05]
-[[solid]]
-name = "plate"
-shape = "block"
-low = [0.0, 0.0]
-high = [160.0, 100.0]
-bottom = -35.0
-top = 0.0
-slots = [{ low = [10.0, 20.0], high = [70.0, 60.0], depth = 15.0 }, { low = [90.0, 10.0], high = [102.0, 90.0] }]
-[[solid]]
-name = "island"
-shape = "block"
-low = [116.0, 30.0]
-high = [150.0, 52.0]
-bottom = 0.0
-top = 20.0
-[[feature]]
-name = "pocket"
-title = "pocket 60 x 40"
-kind = "pocket"
-solid = "plate"
-place = [40.0, 40.0, 0.0]
-size = 60.0
-size_y = 40.0
-size_limit = 0.5
-depth = 10.0
-[[feature]]
-name = "slot"
-title = "slot 12"
-kind = "slot"
-solid = "plate"
-place = [96.0, 50.0, 0.0]
-walls = ["LEFT", "RIGHT"]
-size = 12.0
-depth = 8.0
-[[feature]]
-name = "island"
-title = "block 34 x 22"
-kind = "block"
-solid = "island"
-place = [133.0, 41.0, 20.0]
-size = 34.0
-size_y = 22.0
-size_limit = 0.5
-depth = 8.0
-[[feature]]
-name = "rib"
-title = "web 22"
-kind = "web"
-solid = "island"
-place = [133.0, 41.0, 20.0]
-walls = ["DOWN", "UP"]
-size = 22.0
-depth = 8.0
-[[feature]]
-name = "outer"
-title = "front left corner"
-kind = "outside corner"
-solid = "plate"
-place = [0.0, 0.0, 0.0]
-walls = ["LEFT", "DOWN"]
-depth = 6.0
-[[feature]]
-name = "inner"
-title = "corner of the pocket"
-kind = "inside corner"
-solid = "plate"
-place = [70.0, 60.0, 0.0]
-walls = ["RIGHT", "UP"]
-depth = 9.0
-"""
+SIDES = 'walls = ["LEFT", "RIGHT"]'
+PART = part_file(
+    "QB-1",
+    (
+        feature("pocket", "pocket", (40, 40, 0), "size = 60.0\nsize_y = 40.0\nsize_limit = 0.5\ndepth = 10.0"),
+        feature("slot", "slot", (96, 50, 0), f"{SIDES}\nsize = 12.0\ndepth = 8.0"),
+        feature("island", "block", (133, 41, 20), "size = 34.0\nsize_y = 22.0\nsize_limit = 0.5\ndepth = 8", "island"),
+        feature("rib", "web", (133, 41, 20), 'walls = ["DOWN", "UP"]\nsize = 22.0\ndepth = 8.0', "island"),
+        feature("outer", "outside corner", (0, 0, 0), 'walls = ["LEFT", "DOWN"]\ndepth = 6.0'),
+        feature("inner", "inside corner", (70, 60, 0), 'walls = ["RIGHT", "UP"]\ndepth = 9.0'),
+    ),
+)
 FEATURES = {
     "outer": (0, 0, None, None),
     "inner": (70, 60, None, None),

@@ -19,44 +19,11 @@ from brisk_anchor.services.jobs import load_job, new_job
 from brisk_anchor.services.workshop import SecondLookError, Workshop
 from brisk_anchor.standin.scene import build_scene
 from brisk_anchor.standin.scene_file import RealBodySection
+from tests.sample_part import feature, offset, part_file
 
 TURN = 1.7
-SOLIDS = """
-form = "brisk-anchor-part-1"
-units = "mm"
-name = "QB-2"
-[[solid]]
-name = "plate"
-shape = "block"
-low = [0.0, 0.0]
-high = [160.0, 100.0]
-bottom = -35.0
-top = 0.0
-holes = [{ at = [130.0, 75.0], diameter = 30.0 }]
-slots = [{ low = [10.0, 20.0], high = [70.0, 60.0], depth = 15.0 }, { low = [90.0, 10.0], high = [102.0, 90.0] }]
-[[solid]]
-name = "island"
-shape = "block"
-low = [116.0, 10.0]
-high = [150.0, 32.0]
-bottom = 0.0
-top = 20.0
-[[solid]]
-name = "ball"
-shape = "ball"
-centre = [35.0, 82.0]
-bottom = 2.0
-top = 22.0
-"""
-
-
-def feature(name: str, kind: str, place: tuple[float, float, float], more: str, solid: str = "plate") -> str:
-    """A feature of the part file."""
-    lines = f'name = "{name}"\ntitle = "{name}"\nkind = "{kind}"\nsolid = "{solid}"\nplace = {list(place)}\n{more}\n'
-    return f"[[feature]]\n{lines}"
-
-
-PART = SOLIDS + "".join(
+PART = part_file(
+    "QB-2",
     (
         feature("front", "edge", (60, 0, 0), 'walls = ["UP"]\nspread = 80.0\ndepth = 6.0'),
         feature("left", "surface", (0, 40, 0), 'walls = ["RIGHT"]\ndepth = 6.0'),
@@ -64,9 +31,9 @@ PART = SOLIDS + "".join(
             "pocket", "pocket", (40, 40, 0), "size = 60.0\nsize_y = 40.0\nsize_limit = 0.5\ndepth = 10.0\nspread = 20.0"
         ),
         feature("slot", "slot", (96, 50, 0), 'walls = ["LEFT", "RIGHT"]\nsize = 12.0\ndepth = 8.0\nspread = 50.0'),
-        feature("island", "block", (133, 21, 20), "size = 34.0\nsize_y = 22.0\ndepth = 8.0\nspread = 10.0", "island"),
+        feature("island", "block", (133, 41, 20), "size = 34.0\nsize_y = 22.0\ndepth = 8.0\nspread = 10.0", "island"),
         feature(
-            "rib", "web", (133, 21, 20), 'walls = ["DOWN", "UP"]\nsize = 22.0\ndepth = 8.0\nspread = 20.0', "island"
+            "rib", "web", (133, 41, 20), 'walls = ["DOWN", "UP"]\nsize = 22.0\ndepth = 8.0\nspread = 20.0', "island"
         ),
         feature("outer", "outside corner", (0, 0, 0), 'walls = ["LEFT", "DOWN"]\ndepth = 8.0\nspread = 15.0'),
         feature("inner", "inside corner", (70, 60, 0), 'walls = ["RIGHT", "UP"]\ndepth = 9.0\nspread = 15.0'),
@@ -78,7 +45,41 @@ PART = SOLIDS + "".join(
         feature("side", "edge", (0, 40, 0), 'walls = ["RIGHT"]\nspread = 40\ndepth = 6.0'),
         feature("mid", "point between", (82.5, 78.5, 0), 'of = ["cut", "ball"]'),
         feature("meet", "intersection", (0, 0, 0), 'of = ["front", "side"]'),
-    )
+    ),
+)
+
+
+ROWS = (
+    offset("G54", x='feature = "left"', y='feature = "front"', z='feature = "top"', r='feature = "front"'),
+    offset(
+        "G55",
+        x='feature = "cut", fit = ["ball"], drawing = 130.0',
+        y='feature = "cut", fit = ["ball"], drawing = 75.0',
+        z='feature = "ball", drawing = 12.0',
+        r="fit = true",
+    ),
+    offset(
+        "G56",
+        x='feature = "cut", drawing = 130.0',
+        y='feature = "ball", drawing = 82.0',
+        z='feature = "top"',
+        r='feature = "ball", other = "cut"',
+    ),
+    offset(
+        "G57",
+        x='feature = "mid", drawing = 82.5',
+        y='feature = "mid", drawing = 78.5',
+        z='feature = "top"',
+        r='feature = "front"',
+    ),
+    offset("G58", x='feature = "meet"', y='feature = "meet"', z='feature = "top"', r='feature = "side"'),
+    offset(
+        "G59",
+        x='parent = "G54", shift = 100.0',
+        y='parent = "G54", shift = 20.0',
+        z='parent = "G54", shift = -3.0',
+        r='parent = "G54"',
+    ),
 )
 
 
@@ -91,56 +92,7 @@ def line(request: pytest.FixtureRequest, tmp_path_factory: pytest.TempPathFactor
     job = (folder / "job.toml").read_text()
     head, _, rest = job.partition("[[offset]]")
     _, _, tail = rest.partition("[[operation]]")
-    job = f"""{head}[[offset]]
-row = "G54"
-title = "QB-2"
-jump_limit = 8.0
-x = {{ feature = "left" }}
-y = {{ feature = "front" }}
-z = {{ feature = "top" }}
-r = {{ feature = "front" }}
-[[offset]]
-row = "G55"
-title = "QB-2 by its bore and ball"
-jump_limit = 8.0
-x = {{ feature = "cut", fit = ["ball"], drawing = 130.0 }}
-y = {{ feature = "cut", fit = ["ball"], drawing = 75.0 }}
-z = {{ feature = "ball", drawing = 12.0 }}
-r = {{ fit = true }}
-[[offset]]
-row = "G56"
-title = "QB-2 by a line"
-jump_limit = 8.0
-x = {{ feature = "cut", drawing = 130.0 }}
-y = {{ feature = "ball", drawing = 82.0 }}
-z = {{ feature = "top" }}
-r = {{ feature = "ball", other = "cut" }}
-[[offset]]
-row = "G57"
-title = "QB-2 from between"
-jump_limit = 8.0
-x = {{ feature = "mid", drawing = 82.5 }}
-y = {{ feature = "mid", drawing = 78.5 }}
-z = {{ feature = "top" }}
-r = {{ feature = "front" }}
-[[offset]]
-row = "G59"
-title = "a second part, derived"
-jump_limit = 8.0
-x = {{ parent = "G54", shift = 100.0 }}
-y = {{ parent = "G54", shift = 20.0 }}
-z = {{ parent = "G54", shift = -3.0 }}
-r = {{ parent = "G54" }}
-[[offset]]
-row = "G58"
-title = "QB-2 where its edges cross"
-jump_limit = 8.0
-x = {{ feature = "meet" }}
-y = {{ feature = "meet" }}
-z = {{ feature = "top" }}
-r = {{ feature = "side" }}
-{"[[operation]]" + tail if tail else ""}"""
-    (folder / "job.toml").write_text(job)
+    (folder / "job.toml").write_text(head + "".join(ROWS) + "[[operation]]" + tail)
     file = load_job(folder).scene(0)
     real = RealBodySection(shift=(0.6, -0.4, 0.1), turn=(0.0, 0.0, TURN))
     part = next(body for body in file.body if body.name == "QB-2")
@@ -166,8 +118,8 @@ EXPECTED = {
     "left": (None, {}, ()),
     "pocket": ((40, 40), {"r": TURN}, (60, 40)),
     "slot": ((96, 50), {"r": TURN}, (12,)),
-    "island": ((133, 21), {"r": TURN}, (34, 22)),
-    "rib": ((133, 21), {"r": TURN}, (22,)),
+    "island": ((133, 41), {"r": TURN}, (34, 22)),
+    "rib": ((133, 41), {"r": TURN}, (22,)),
     "outer": ((0, 0), {"r": TURN}, ()),
     "inner": ((70, 60), {"r": TURN}, ()),
     "cut": ((130, 75), {}, (30,)),

@@ -10,6 +10,8 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping
 
+import numpy as np
+
 from brisk_anchor.core.align import Alignment, best_fit
 from brisk_anchor.core.errors import DatumError
 from brisk_anchor.core.estimates import Estimate, derive
@@ -36,10 +38,14 @@ class _Inputs:
                 self.estimates.append(item)
 
 
+def u_of_point(feature: Feature) -> float:
+    """The uncertainty a point counts by in a fit: the root mean square of X and Y, mm; never nothing."""
+    return max(1e-6, math.hypot(*(feature.standard_uncertainty(axis) for axis in "xy")) / math.sqrt(2))
+
+
 def _fit(rule: FromFit, features: Mapping[str, Feature], x: Array, inputs: _Inputs, angle: float | None) -> Alignment:
     measured = [(float(x[inputs.at[name, "x"]]), float(x[inputs.at[name, "y"]])) for name in rule.names]
-    u = [max(1e-6, math.hypot(*(features[n].standard_uncertainty(a) for a in "xy")) / math.sqrt(2)) for n in rule.names]
-    return best_fit(measured, rule.places, u, angle=angle)
+    return best_fit(measured, rule.places, [u_of_point(features[name]) for name in rule.names], angle=angle)
 
 
 def _angle(rule: Rule | None, features: Mapping[str, Feature], x: Array, inputs: _Inputs) -> float:
@@ -162,8 +168,5 @@ def derived_estimates(row: str, rules: Rules, parents: Mapping[str, Mapping[str,
 def fit_residuals(rule: FromFit, features: Mapping[str, Feature], axis: str, angle: float) -> dict[str, float]:
     """How far each feature of a fit lies off it along an axis, measured less fitted, mm."""
     inputs = _Inputs(features)
-    x = [item.value for item in inputs.estimates]
-    import numpy as np
-
-    fit = _fit(rule, features, np.array(x), inputs, angle)
+    fit = _fit(rule, features, np.array([item.value for item in inputs.estimates]), inputs, angle)
     return dict(zip(rule.names, (r["xy".index(axis)] for r in fit.residuals), strict=True))

@@ -18,6 +18,7 @@ class Coordinates:
         self.machine = machine
         self.modal = modal
         self._common = profile.common_shift
+        self._turning = bool(profile.rotation_variables)
 
     def shift(self) -> Vector:
         """Machine less program position with no rotation: offset, common shift, local shifts, tool length; mm."""
@@ -31,7 +32,9 @@ class Coordinates:
         return x, y, z + (self.length(modal.length) if modal.length else 0.0) + modal.length_shift
 
     def row_angle(self) -> float:
-        """How far the active row itself turns coordinates about its zero, degrees."""
+        """How far the active row itself turns coordinates about its zero, degrees; nothing where rows hold no angle."""
+        if not self._turning:
+            return 0.0
         return self.machine.angle_offset(self.modal.offset).get("R", 0.0)
 
     def angle_shift(self, letter: str) -> float:

@@ -13,6 +13,7 @@ from brisk_anchor.core.calibration import Calibration, calibrate
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.estimates import Estimate
 from brisk_anchor.core.features import Feature
+from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.measuring import Measurement
 from brisk_anchor.core.offsets import Chain
 from brisk_anchor.core.proof import Agreement
@@ -20,6 +21,7 @@ from brisk_anchor.core.rules import Fixed, FromFeature, FromFit, FromRow, Rule, 
 from brisk_anchor.core.setup import RowPlan, Setup
 from brisk_anchor.core.touches import AXES, Stylus
 from brisk_anchor.core.turned import derived_estimates
+from brisk_anchor.nc.coordinates import Coordinates
 from brisk_anchor.nc.profile import Profile
 from brisk_anchor.services.at_machine import AtMachine
 from brisk_anchor.services.datum import (
@@ -34,6 +36,7 @@ from brisk_anchor.services.datum import (
 )
 from brisk_anchor.services.ledger import Ledger
 from brisk_anchor.services.machine_file import MachineFile
+from brisk_anchor.services.runs import Run
 from brisk_anchor.standin.scene import Scene, build_scene
 
 if TYPE_CHECKING:
@@ -90,8 +93,42 @@ class Described(AtMachine):
         for row in profile.offsets:
             # What the book knows better than the machine's file: no file yet, or a crash between the two.
             if (stored := self.ledger.last(row, EntryKind.STORED)) is not None and (left is None or stored.at > left):
-                x, y, z = (stored.values[axis] for axis in AXES)
-                self.machine.write_offset(row, (x, y, z))
+                self.write_row(row, stored.values)
+
+    # -- the control's table -------------------------------------------------------------------------------------
+
+    def table_values(self, row: str, run: Run | None = None) -> dict[str, float]:
+        """What stands in the control's table, mm, and the angle its coordinates are turned by in that row, degrees.
+
+        `run` asks the machine of a run, a twin say, instead of the machine itself.
+        """
+        machine, memory = (run.machine, run.interpreter.memory) if run else (self.machine, self.control.memory)
+        values = dict(zip(AXES, machine.offset(row), strict=True))
+        if self.profile.row(row).rotation is not None:
+            values["r"] = machine.angle_offset(row).get("R", 0.0)
+        elif (number := self.profile.angle_of(row)) is not None:
+            values["r"] = memory.common.get(number) or 0.0
+        return values
+
+    def turn_of(self, row: str) -> float:
+        """How far the control itself turns every position in a row, degrees; 0 where rows hold no angle."""
+        return self.machine.angle_offset(row).get("R", 0.0) if self.profile.row(row).rotation is not None else 0.0
+
+    def place_in(self, row: str, spindle: Vector, length: float) -> Vector:
+        """What the control shows in a row for a machine position of the spindle, with a tool of that length, mm."""
+        x, y, z = (a - b for a, b in zip(spindle, self.machine.offset(row), strict=True))
+        x, y = Coordinates.turned(x, y, -self.turn_of(row))
+        return x, y, z - length
+
+    def write_row(self, row: str, values: Mapping[str, float]) -> None:
+        """Put a row of the control's table back to values that stood there: X, Y, Z, and its angle (none is 0)."""
+        self.machine.write_offset(row, (values["x"], values["y"], values["z"]))
+        angle = values.get("r", 0.0)
+        number = self.profile.angle_of(row)
+        if number is not None and self.profile.row(row).rotation is None:
+            self.control.memory.common[number] = angle
+        elif number is not None:
+            self.machine.write_angle_offset(row, "R", angle)
 
     # -- how the rows stand --------------------------------------------------------------------------------------
 

@@ -18,7 +18,7 @@ from brisk_anchor.core.offsets import Chain, solve_offset
 from brisk_anchor.core.proof import Agreement, Proof
 from brisk_anchor.core.rules import Fixed, FromFit, FromRow, Keep, Rule, features_in
 from brisk_anchor.core.solving import solve
-from brisk_anchor.core.touches import AXES
+from brisk_anchor.core.turned import u_of_point
 from brisk_anchor.nc.interpreter import Interpreter
 from brisk_anchor.nc.plan import Plan, StorePlan
 from brisk_anchor.nc.profile import Profile, shipped_profile
@@ -178,12 +178,22 @@ class Workshop(Described):
 
     # -- offset ------------------------------------------------------------------------------------------------
 
-    def features(self) -> dict[str, Feature]:
-        """Everything measured in this job by name, and what is built from that."""
+    def features(self, *, strict: bool = False) -> dict[str, Feature]:
+        """Everything measured in this job by name, and what is built from that.
+
+        What cannot be built from how its parts were found is left out; with `strict` it is told.
+
+        Raises:
+            GeometryError: with `strict`, lines that do not cross.
+        """
         found = {name: measured.feature for name, measured in self.measured.items()}
         for drawn in self.setup.features:
             if drawn.of and all(name in found for name in drawn.of):
-                found[drawn.name] = build(drawn.name, drawn.kind, found[drawn.of[0]], found[drawn.of[1]])
+                try:
+                    found[drawn.name] = build(drawn.name, drawn.kind, found[drawn.of[0]], found[drawn.of[1]])
+                except GeometryError:
+                    if strict:
+                        raise
         return found
 
     def distance(self, first: str, second: str) -> Distance:
@@ -195,12 +205,12 @@ class Workshop(Described):
         return distance(features[first], features[second])
 
     def chain(self, row: str) -> Chain | None:
-        """The chain of a row from what this job has measured; None while something is missing."""
+        """The chain of a row from what this job has measured; None while something is missing or contradicts itself."""
         plan = self.setup.row(row)
         try:
             return solve_offset(row, plan.rules, self.features(), self.table_values(row), self.parents())
-        except DatumError:
-            return None
+        except (DatumError, GeometryError):
+            return None  # the second look before a store tells why
 
     def part_chain(self, row: str) -> Chain | None:
         """The chain of the axes that are known so far."""
@@ -214,16 +224,19 @@ class Workshop(Described):
         }
         if "r" in plan.rules and not {"x", "y", "r"} <= ready.keys():
             ready = {axis: rule for axis, rule in ready.items() if axis == "z"}  # a turned zero hangs on all three
-        return solve_offset(row, ready, features, self.expected(row), parents) if ready else None
+        try:
+            return solve_offset(row, ready, features, self.expected(row), parents) if ready else None
+        except (DatumError, GeometryError):
+            return None
 
     def look_before_store(self, row: str) -> list[Look]:
         """Second look before a store.
 
         Raises:
-            DatumError: when the row is not complete.
+            DatumError: when the row is not complete. GeometryError: what was measured contradicts itself.
         """
         plan = self.setup.row(row)
-        chain = solve_offset(row, plan.rules, self.features(), self.table_values(row), self.parents())
+        chain = solve_offset(row, plan.rules, self.features(strict=True), self.table_values(row), self.parents())
         used = [self.measured[name] for name in self.needed(plan)]
         reference, name, limit = self.jump_reference(row)
         differences = [abs(a.difference) for m in used for a in m.agreements if not a.is_size]
@@ -239,19 +252,6 @@ class Workshop(Described):
             looks += look_at_feature(measured.feature, *measured.sizes)
         return looks
 
-    def table_values(self, row: str, run: Run | None = None) -> dict[str, float]:
-        """What stands in the control's table, mm, and the angle its coordinates are turned by in that row, degrees.
-
-        `run` asks the machine of a run, a twin say, instead of the machine itself.
-        """
-        machine, memory = (run.machine, run.interpreter.memory) if run else (self.machine, self.control.memory)
-        values = dict(zip(AXES, machine.offset(row), strict=True))
-        if self.profile.row(row).rotation is not None:
-            values["r"] = machine.angle_offset(row).get("R", 0.0)
-        elif (number := self.profile.angle_of(row)) is not None:
-            values["r"] = memory.common.get(number) or 0.0
-        return values
-
     def jump_reference(self, row: str) -> tuple[dict[str, float], str, float]:
         """What a new value is compared with: the nominal place on the set-up. A table row may hold the last job's."""
         return self.expected(row), "where the set-up puts it", self.setup.row(row).jump_limit
@@ -260,17 +260,13 @@ class Workshop(Described):
         reference, _, limit = self.jump_reference(row)
         if "r" not in rules and self.profile.angle_of(row) is not None:
             rules, reference = {**rules, "r": Fixed(0.0)}, {**reference, "r": 0.0}  # no angle of another job stays
-        weights = tuple((name, 1 / feature.standard_uncertainty("x") ** 2) for name, feature in self._fitted(rules))
+        features = self.features()
+        fitted = dict.fromkeys(n for rule in rules.values() if isinstance(rule, FromFit) for n in rule.names)
+        weights = tuple((name, 1 / u_of_point(features[name]) ** 2) for name in fitted if name in features)
+        weights = weights if len(weights) == len(fitted) else ()
         names = dict.fromkeys(name for rule in rules.values() for name in features_in(rule))
         built = tuple((d.name, d.kind, d.of) for d in self.setup.features if d.of and d.name in names)
         return StorePlan(row, tuple(rules.items()), tuple(reference.items()), limit, weights, built)
-
-    def _fitted(self, rules: dict[str, Rule]) -> list[tuple[str, Feature]]:
-        """The measured features of a fit that have an uncertainty to weigh them by."""
-        features = self.features()
-        names = dict.fromkeys(n for rule in rules.values() if isinstance(rule, FromFit) for n in rule.names)
-        found = [(name, features[name]) for name in names if name in features]
-        return found if found and all(feature.standard_uncertainty("x") > 0 for _, feature in found) else []
 
     def full_program(self, row: str) -> Program:
         """The program that measures everything a row needs and sets it, for a control without us.
@@ -316,7 +312,7 @@ class Workshop(Described):
             self._plan(self.first_number + 100 + int(row[1:]), f"set {row}", [], self._store_plan(row, rules)),
             self.profile,
         )
-        before, turned = self.machine.offset(row), self.machine.angle_offset(row).get("R")
+        before = self.table_values(row)
         run = self.start(program)
         run.to_end()
         try:
@@ -328,9 +324,7 @@ class Workshop(Described):
             stored = self.ledger.entry(EntryKind.STORED, row, chain, note=f"set by O{program.number:04d}")
             self.ledger.add_all([stored, *self._followers(row, chain)])
         except BriskAnchorError:
-            self.machine.write_offset(row, before)  # no value stays in the table that failed a check
-            if turned is not None:
-                self.machine.write_angle_offset(row, "R", turned)
+            self.write_row(row, before)  # no value stays in the table that failed a check
             raise
         finally:
             self.save()

@@ -76,6 +76,9 @@ class RowSection(Section):
         names = {(rule.feature, *(rule.fit or ())) for rule in fits}
         if len(fits) == 1 or len(names) > 1 or self.z.fit is not None:
             raise ValueError("a fit gives X and Y both: the same features in both, and none in Z")
+        level = (self.x, self.y)
+        if self.r is not None and self.r.parent is None and any(rule.feature is None for rule in level):
+            raise ValueError("a row that is turned takes X and Y from features")
         if self.r is not None and self.r.fit and not fits:
             raise ValueError("r takes the angle of the fit of X and Y, and they have none")
         return self

@@ -112,10 +112,13 @@ class Desk:
             return None
 
     def frame(self) -> Frame:
-        """What typed figures count from: machine zero, or the active offset where work positions are shown."""
+        """What typed figures count from: machine zero, or the active offset where work positions are shown.
+
+        A row that turns positions shows none along the machine's axes: machine positions are asked for there.
+        """
         from brisk_anchor.services.by_hand import Frame
 
-        row = self.workshop.active if self.in_work else ""
+        row = self.workshop.active if self.in_work and not self.workshop.turn_of(self.workshop.active) else ""
         return Frame(row, self.workshop.machine.offset(row)) if row else Frame()
 
     def measurement(self) -> Measurement | None:

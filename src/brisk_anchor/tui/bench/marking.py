@@ -35,15 +35,9 @@ class MarkingView(HandView):
         setup = desk.workshop.setup
         wanted = desk.workshop.missing(desk.row)
         order = [item for item in setup.features if not item.of]
-        drawn = sorted(order, key=lambda item: wanted.index(item.name) if item.name in wanted else 99)
-        if desk.asking and desk.asking.drawn:
-            if desk.asking.drawn.name not in wanted and wanted:
-                chosen = drawn[0]
-            else:
-                chosen = order[(order.index(desk.asking.drawn) + step) % len(order)]
-        else:
-            chosen = drawn[0]
-        desk.asking = point_at(setup, chosen)
+        order.sort(key=lambda item: wanted.index(item.name) if item.name in wanted else len(wanted))
+        at = order.index(desk.asking.drawn) + step if desk.asking and desk.asking.drawn else 0
+        desk.asking = point_at(setup, order[at % len(order)])
         self.owner.show_all()
 
     def on_drawing_pointed(self, message: Drawing.Pointed) -> None:

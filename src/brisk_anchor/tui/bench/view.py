@@ -96,15 +96,14 @@ class BenchView(MarkingView):
             return
         self.query_one(Drawing).show(desk.picture())
         spindle = desk.spindle
-        shift = (0.0, 0.0, 0.0)
+        shown = spindle
         frame = "spindle, machine position"
         if desk.in_work:
-            x, y, z = desk.workshop.machine.offset(desk.workshop.active)
             # By hand the control shows the spindle, with tool length cancelled; with the probe its tip is of interest.
             length = desk.workshop.setup.stylus.length if desk.hand is None else 0.0
-            shift = (x, y, z + length)
+            shown = desk.workshop.place_in(desk.workshop.active, spindle, length)
             frame = f"{'tip' if desk.hand is None else 'spindle'}, position in {desk.workshop.active}"
-        figures = tuple(format_length(a - b, decimals=3, signed=True) for a, b in zip(spindle, shift, strict=True))
+        figures = tuple(format_length(value, decimals=3, signed=True) for value in shown)
         doing, to_go, share = "at rest", None, 0.0
         if desk.running:
             player = desk.running.player

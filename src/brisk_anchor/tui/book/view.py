@@ -116,7 +116,8 @@ class BookView(View):
             text.append(" › " if chosen else "   ", f"bold {theme.SAND}")
             text.append(f"{row:<5}", f"bold {theme.SAND if chosen else theme.TEXT}")
             text.append(f"{shape} {state:<12}", colour)
-            control = desk.workshop.machine.offset(row)
+            held = desk.workshop.table_values(row)
+            control = [held[axis] for axis in "xyz"]
             if valued is not None:
                 for axis in "xyz":
                     text.append(f"{format_length(valued.values[axis], decimals=4, signed=True):>11}", theme.TEXT)
@@ -127,11 +128,12 @@ class BookView(View):
                     text.append(f"{shown:>8}", theme.TEXT if angle else theme.FAINT)
                 if wide:
                     text.append(f"{age_of(valued.at, now):>7}  ", theme.QUIET)
-                    worst = max(abs(valued.values[a] - c) for a, c in zip("xyz", control, strict=True))
-                    same = worst <= desk.workshop.profile.resolution
-                    text.append(
-                        "same" if same else f"by {format_length(worst, decimals=3)}", theme.LIVE if same else theme.SAND
-                    )
+                    step = desk.workshop.profile.resolution
+                    worst = max(abs(valued.values[axis] - held[axis]) for axis in "xyz")
+                    turned_off = abs(valued.values.get("r", 0.0) - held.get("r", 0.0)) > step
+                    words = "turned" if turned_off else f"by {format_length(worst, decimals=3)}"
+                    same = worst <= step and not turned_off
+                    text.append("same" if same else words, theme.LIVE if same else theme.SAND)
             elif any(control):
                 for value in control:
                     text.append(f"{format_length(value, decimals=4, signed=True):>11}{'':7}", theme.FAINT)
