@@ -114,6 +114,17 @@ def test_every_fault_of_a_file_is_told_with_its_line(folder):
     assert any(word.startswith("fixture.toml:8 kind") for word in told)
 
 
+BUILT = """
+[[feature]]
+name = "made"
+title = "made of two"
+kind = "{}"
+solid = "plate"
+place = [0.0, 0.0, 0.0]
+of = ["seat", "{}"]
+"""
+
+
 @pytest.mark.parametrize(
     ("name", "old", "new", "reason"),
     [
@@ -129,6 +140,22 @@ def test_every_fault_of_a_file_is_told_with_its_line(folder):
         ("job", 'part = "part.toml"', 'part = "other.toml"', "No such file"),
         ("job", 'offset = "G54"', 'offset = "G57"', "no \\[\\[offset"),
         ("job", 'feature = "seat"', 'feature = "sea"', "no feature “sea”"),
+        (
+            "job",
+            'x = { feature = "seat", drawing = 80.0 }',
+            "r = { angle = 3.0 }\nx = { keep = true }",
+            "from features",
+        ),
+        ("job", 'x = { feature = "seat"', 'x = { fit = ["dowel"], feature = "seat"', "X and Y both"),
+        ("job", 'z = { feature = "top"', 'r = { fit = true }\nz = { feature = "top"', "they have none"),
+        ("job", 'z = { feature = "top", drawing = 0.0 }', 'z = { parent = "G54" }', "derived from itself"),
+        ("job", 'z = { feature = "top", drawing = 0.0 }', 'z = { parent = "G57" }', "no row G57"),
+        ("job", 'z = { feature = "top", drawing = 0.0 }', "z = { keep = true, shift = 2.0 }", "goes with a parent"),
+        ("part", "spread = 120.0", "", "edge needs spread"),
+        ("part", "size = 16.0", "size = 16.0\nspread = 5.0", "has no spread"),
+        ("part", 'kind = "edge"', 'kind = "edge"\nheadings = [0.0, 90.0]', "belong to a bore"),
+        ("part", "balloon = 5", "balloon = 5\n" + BUILT.format("intersection", "left"), "seat is none of its lines"),
+        ("part", "balloon = 5", "balloon = 5\n" + BUILT.format("point between", "no"), "no feature “no” before it"),
         ("job", "clear_height = 130.0", "clear_height = -19800.0", "job.clear_height"),
         ("part", "size = 0.02", "size = 9.0", "smallest round is 16 mm"),
         ("part", 'name = "BC-27"', 'name = "V-3"', "both called"),

@@ -8,7 +8,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from brisk_anchor.core.errors import DatumError, GeometryError, PlanError
+from brisk_anchor.core.errors import BookWriteError, DatumError, GeometryError, PlanError
 from brisk_anchor.core.estimates import derive
 from brisk_anchor.core.frames import Frame
 from brisk_anchor.core.measuring import Measurement
@@ -19,6 +19,7 @@ from brisk_anchor.services.jobs import load_job, new_job
 from brisk_anchor.services.workshop import SecondLookError, Workshop
 from brisk_anchor.standin.scene import build_scene
 from brisk_anchor.standin.scene_file import RealBodySection
+from brisk_anchor.tui.desk import Desk
 from tests.sample_part import feature, offset, part_file
 
 TURN = 1.7
@@ -284,3 +285,63 @@ def test_a_part_turned_further_than_believed_is_not_stored(line: tuple[Workshop,
             workshop.store("G54")
     finally:
         workshop.measured["front"] = edge
+
+
+def test_a_store_that_fails_leaves_the_row_with_the_angle_it_had(
+    line: tuple[Workshop, Frame], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    workshop, truth = line
+    fresh = Workshop(workshop.scene, None, workshop.profile, seed=None)
+    for name in ("left", "front", "top"):
+        fresh.measure(brought_near(fresh, truth, name))
+    before = {"x": 1.0, "y": 2.0, "z": 3.0, "r": 0.25}
+    fresh.write_row("G54", before)
+
+    def full(_entries: object) -> None:
+        raise BookWriteError("The disk is full", "", "")
+
+    monkeypatch.setattr(fresh.ledger, "add_all", full)
+    with pytest.raises(BookWriteError):
+        fresh.store("G54")
+    assert fresh.table_values("G54") == before
+
+
+def test_edges_found_running_the_same_way_are_told_at_the_store_and_nowhere_crash(line: tuple[Workshop, Frame]) -> None:
+    workshop, truth = line
+    fresh = Workshop(workshop.scene, None, workshop.profile, seed=None)
+    for name, turn in (("front", 44.0), ("side", -44.0), ("top", 0.0)):
+        found = fresh.measure(brought_near(fresh, truth, name))
+        tilted = tuple(
+            v + turn * (a == "r") for a, v in zip(found.feature.axes, found.feature.coordinates, strict=True)
+        )
+        fresh.measured[name] = replace(found, feature=replace(found.feature, coordinates=tilted))
+    assert "meet" not in fresh.features()
+    assert fresh.chain("G58") is None
+    assert fresh.part_chain("G58").values.keys() == {"z"}
+    with pytest.raises(GeometryError, match="nearly parallel"):
+        fresh.store("G58")
+
+
+def test_a_turned_row_is_shown_as_the_control_shows_it(line: tuple[Workshop, Frame]) -> None:
+    workshop, _ = line
+    fresh = Workshop(workshop.scene, None, workshop.profile, seed=None)
+    fresh.write_row("G54", {"x": -100.0, "y": -50.0, "z": -200.0, "r": 90.0})
+    # 30 along Y from the zero: where rows hold their angle that is 30 along the row's own X.
+    turned = fresh.profile.name == "probe-params"
+    expected = (30.0, 0.0, 5.0) if turned else (0.0, 30.0, 5.0)
+    assert fresh.place_in("G54", (-100.0, -20.0, -45.0), 150.0) == pytest.approx(expected)
+    assert fresh.table_values("G54")["r"] == 90.0
+    desk = Desk(fresh, 1.0, in_work=True)
+    # Typed figures cannot count from a row that turns them: the machine's own are asked for.
+    assert desk.frame().row == ("" if turned else "G54")
+
+
+def test_a_control_that_cannot_turn_refuses_a_turned_row(line: tuple[Workshop, Frame]) -> None:
+    workshop, truth = line
+    plain = Workshop(workshop.scene, None, shipped_profile("table-only"), seed=None)
+    for name in ("left", "front", "top"):
+        measured = workshop.measure(brought_near(workshop, truth, name))
+        plain.measured[name] = replace(measured, clamping=plain.clamping)
+    with pytest.raises(PlanError, match="cannot turn coordinates"):
+        plain.store("G54")
+    assert plain.table_values("G54") == {"x": 0.0, "y": 0.0, "z": 0.0}

@@ -29,6 +29,9 @@ TEXT = (resources.files("brisk_anchor.nc") / "profiles" / "skip-macro.toml").rea
         ('skip = "G91 G31"', 'skip = "G31\\nM30"', "moves.skip"),
         ("resolution = 0.0001", "resolution = 0", "resolution"),
         ("[tool]", "[tool]\nextra = 1", "extra"),
+        ("first = 531", "first = 140", "rotation.first"),
+        ("first = 531", "first = 998", "rotation.first"),
+        ("[input]", '[input]\nrefuses = ["G68"]', "uses G68"),
     ],
 )
 def test_a_broken_profile_names_the_place(old, new, reason):

@@ -594,6 +594,26 @@ async def test_angle_fit_parent_and_distance_are_chosen_in_the_setup_view(tmp_pa
         assert workshop.missing("G54") == workshop.missing("G55")
 
 
+async def test_an_edge_by_hand_gives_the_angle_of_the_offset(tmp_path):
+    async with Bench(tmp_path) as bench:
+        workshop = await open_own(bench, tmp_path)
+        await bench.press("5", *["down"] * 6, "r", "1", "b", "f")
+        names = []
+        for _ in workshop.setup.features:  # what the offset needs comes first, and every feature once
+            names.append(bench.app.desk.asking.drawn.name)
+            await bench.press("f")
+        assert names[:3] == workshop.missing("G54")
+        assert set(names) == {feature.name for feature in workshop.setup.features}
+        while bench.app.desk.asking.drawn.name != "front":
+            await bench.press("f")
+        await bench.press("enter")
+        for figure in ("-430", "-275", "-310", "-274.79"):
+            await typed(bench, figure)
+            await bench.press("enter")
+        assert "front edge: Y −269.8950 mm  R +0.1003°" in said(bench.app)
+        assert workshop.measured["front"].measurement is None
+
+
 async def test_drawings_zoom_pan_and_show_distances(tmp_path):
     async with Bench(tmp_path) as bench:
         drawing = bench.app.query_one("#bench-drawing")

@@ -27,6 +27,11 @@ class FeatureKind(Enum):
     CROSSING = "intersection"
 
     @property
+    def one(self) -> str:
+        """One of it: "a bore", "an edge"."""
+        return f"{'an' if self.value[0] in 'aeiou' else 'a'} {self.value}"
+
+    @property
     def is_round(self) -> bool:
         """Whether it has a centre and a diameter."""
         return self in (FeatureKind.BORE, FeatureKind.BOSS, FeatureKind.BALL, FeatureKind.TILTED_BORE)

@@ -19,10 +19,6 @@ LEAST_SPREAD = 2.0
 """Touches that are to give an angle lie at least so far apart, mm."""
 
 
-def _a(word: str) -> str:
-    return f"{'an' if word[0] in 'aeiou' else 'a'} {word}"
-
-
 @dataclass(frozen=True, slots=True)
 class Contact:
     """A place to be touched: the direction of its wall from the start, and how far from the start the search begins."""
@@ -94,7 +90,7 @@ class Measurement:
         elif kind.is_open:
             below = self.directions[0][2] < -0.5 if self.directions else False
             if len(self.directions) != 1 or (kind is not FeatureKind.SURFACE and below != (kind is FeatureKind.PLANE)):
-                raise PlanError(f"{self.name}: {_a(kind.value)} takes one direction", "", "Mark one wall")
+                raise PlanError(f"{self.name}: {kind.one} takes one direction", "", "Mark one wall")
             if kind is not FeatureKind.SURFACE and self.spread < LEAST_SPREAD:
                 raise PlanError(
                     f"{self.name}: its touches lie {self.spread:g} mm apart",
@@ -138,7 +134,7 @@ class Measurement:
         lacking = any((axis, -sign) not in senses for axis, sign in senses)
         if len(self.directions) != wanted or below != (self.kind is FeatureKind.BALL) or lacking:
             raise PlanError(
-                f"{self.name}: {_a(self.kind.value)} takes {wanted} touches, in opposite pairs", "", "Mark its walls"
+                f"{self.name}: {self.kind.one} takes {wanted} touches, in opposite pairs", "", "Mark its walls"
             )
 
     def _check_free(self) -> None:

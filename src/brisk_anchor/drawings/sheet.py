@@ -250,9 +250,9 @@ def _detail(figure: Figure, content: SheetContent) -> None:
     drawn = {feature.name: feature for feature in setup.features}
     rules = setup.row(chain.row).rules
     for feature in chain.features:
-        if len(feature.axes) != 2:
+        if not {"x", "y"} <= set(feature.axes):
             continue
-        x, y = feature.coordinates
+        x, y = feature.coordinate("x"), feature.coordinate("y")
         sizes = " × ".join(format_length(size, decimals=4) for size in feature.sizes.values())
         axes.plot((x,), (y,), marker="+", markersize=9, color=MARK)
         words = f"{drawn[feature.name].title}\n{feature.kind.size_sign} {sizes}".replace("\n ", "\n")

@@ -40,9 +40,9 @@ def run_example(folder: Path, row: str = "G54", seed: int = 1) -> Iterator[str]:
                 f"{axis.upper()} {_f(value)} ±{2 * feature.standard_uncertainty(axis):.4f}"
                 for axis, value in zip(feature.axes, feature.coordinates, strict=True)
             )
-            size = size_words(feature)
             worst = max(abs(a.difference) for a in measured.agreements) * 1000
-            yield f"Found   {drawn[name].title}: {places}{size} mm   (control agrees within {worst:.2f} µm)"
+            found = f"{places} mm{size_words(feature)}"
+            yield f"Found   {drawn[name].title}: {found}   (control agrees within {worst:.2f} µm)"
         chain = workshop.store(row)
         values = "  ".join(f"{axis.axis.upper()} {_f(axis.value)} ±{axis.expanded:.4f}" for axis in chain.axes)
         yield f"Stored  {row}: {values} mm"

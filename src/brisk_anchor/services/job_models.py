@@ -169,9 +169,9 @@ class JobFeature(FeatureSection):
         kind = FeatureKind(self.kind)
         lacks = self.lacks()
         if self.cut is not None and (not kind.is_paired or kind.is_outside):
-            lacks.append(f"a {self.kind} cuts nothing")
+            lacks.append(f"{kind.one} cuts nothing")
         if self.stands is not None and not (kind.is_outside and kind.is_paired):
-            lacks.append(f"a {self.kind} stands on nothing")
+            lacks.append(f"{kind.one} stands on nothing")
         makes = self.cut is not None or self.stands is not None
         if (self.length is not None) != (makes and kind in (FeatureKind.SLOT, FeatureKind.WEB)):
             lacks.append("length belongs to a slot that is cut or a web that stands, and to nothing else")

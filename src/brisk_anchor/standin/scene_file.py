@@ -286,17 +286,15 @@ class FeatureSection(Section):
         kind = FeatureKind(self.kind)
         found = []
         if kind.is_paired and self.size is None:
-            found.append(f"a {self.kind} needs its size")
+            found.append(f"{kind.one} needs its size")
         if kind.has_two_sizes != (self.size_y is not None):
-            found.append(f"a {self.kind} {'needs' if kind.has_two_sizes else 'has no'} size_y")
+            found.append(f"{kind.one} {'needs' if kind.has_two_sizes else 'has no'} size_y")
         if kind.is_built != (self.of is not None):
-            found.append(
-                f"a {self.kind} {'needs' if kind.is_built else 'has no'} of: the two features it is built from"
-            )
+            found.append(f"{kind.one} {'needs' if kind.is_built else 'has no'} of: the two features it is built from")
         if kind in (FeatureKind.EDGE, FeatureKind.PLANE) and self.spread is None:
-            found.append(f"{self.kind} needs spread: how far apart its touches lie")
+            found.append(f"{kind.one} needs spread: how far apart its touches lie")
         if self.spread is not None and (kind.is_round or kind is FeatureKind.SURFACE):
-            found.append(f"a {self.kind} has no spread")
+            found.append(f"{kind.one} has no spread")
         if (kind is FeatureKind.TILTED_BORE) != (self.second_depth is not None):
             found.append("second_depth belongs to a tilted bore, and is needed there")
         if self.headings is not None and kind not in (FeatureKind.BORE, FeatureKind.BOSS):
@@ -311,7 +309,7 @@ class FeatureSection(Section):
             "outside corner": _CORNERS,
         }.get(self.kind, [["DOWN", "LEFT", "RIGHT", "UP"]])
         if sorted(self.walls) not in wanted:
-            found.append(f"a {self.kind} cannot have the walls {', '.join(self.walls)}")
+            found.append(f"{kind.one} cannot have the walls {', '.join(self.walls)}")
         return found
 
 
