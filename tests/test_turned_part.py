@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import replace
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -16,6 +17,7 @@ from brisk_anchor.core.rose import SIDES, Rose, Wall
 from brisk_anchor.nc.profile import shipped_profile
 from brisk_anchor.services.asking import Asking, build_measurement, point_at
 from brisk_anchor.services.jobs import load_job, new_job
+from brisk_anchor.services.sheets import write_sheets
 from brisk_anchor.services.workshop import SecondLookError, Workshop
 from brisk_anchor.standin.scene import build_scene
 from brisk_anchor.standin.scene_file import RealBodySection
@@ -345,3 +347,16 @@ def test_a_control_that_cannot_turn_refuses_a_turned_row(line: tuple[Workshop, F
     with pytest.raises(PlanError, match="cannot turn coordinates"):
         plain.store("G54")
     assert plain.table_values("G54") == {"x": 0.0, "y": 0.0, "z": 0.0}
+
+
+@pytest.mark.parametrize("row", ["G54", "G55", "G57", "G59"])
+def test_the_sheet_of_every_way_to_a_row(line: tuple[Workshop, Frame], tmp_path: Path, row: str) -> None:
+    workshop, truth = line
+    for name in ("left", "front", "top", "cut", "ball"):
+        if name not in workshop.measured:
+            workshop.measure(brought_near(workshop, truth, name))
+    for needed in ("G54", row):
+        workshop.store(needed)
+    svg, pdf = write_sheets(workshop, row, tmp_path)
+    assert f"{row} R, °" in svg.read_text()
+    assert pdf.read_bytes().startswith(b"%PDF")

@@ -132,14 +132,8 @@ def long_walls(cycle: Cycle) -> None:
         cycle.along_wall(letter, place, line.at, turn, widths[axis])
         cycle.guard_size(widths[axis], axis)
         return
-    x_line, y_line = lines[0], lines[1]
-    # x = a + k (y − ya) and y = b + q (x − xb), solved for x, then y.
-    rest = subtract(subtract(y_line.place, times(y_line.slope, y_line.at)), x_line.at)
-    top = add(x_line.place, times(x_line.slope, rest))
-    bottom = subtract(Number(1), times(x_line.slope, y_line.slope))
-    x = cycle.compute(f"m{cycle.index}x", over(top, bottom), "where they cross, X", keep=True)
-    y_value = add(y_line.place, times(y_line.slope, subtract(x, y_line.at)))
-    y = cycle.compute(f"m{cycle.index}y", y_value, "where they cross, Y", keep=True)
+    x = cycle.compute(f"m{cycle.index}x", crossing(lines[0], lines[1]), "where they cross, X", keep=True)
+    y = cycle.compute(f"m{cycle.index}y", along(lines[1], x), "where they cross, Y", keep=True)
     turns = [
         cycle.compute(f"{AXES[axis]}r", wall_turn(axis, lines[axis].slope), f"turn of the walls across {AXES[axis]}")
         for axis in (0, 1)
@@ -222,28 +216,24 @@ def known_circle(cycle: Cycle) -> None:
     cycle.solved({"x": found[0], "y": found[1]})
 
 
-def crossing(
-    across_x: tuple[int, Expression, Expression, Expression | None],
-    across_y: tuple[int, Expression, Expression, Expression | None],
-) -> tuple[Expression, Expression]:
-    """Where a line across X and one across Y meet; each is (axis, place, where that holds, turn in degrees or None)."""
-    (_, a, at_y, turn_a), (_, b, at_x, turn_b) = across_x, across_y
-    k = _slope(turn_a, -1)
-    q = _slope(turn_b, 1)
-    if k is None and q is None:
-        return a, b
-    k, q = k or Number(0), q or Number(0)
-    rest = subtract(subtract(b, times(q, at_x)), at_y)
-    x = over(add(a, times(k, rest)), subtract(Number(1), times(k, q)))
-    return x, add(b, times(q, subtract(x, at_x)))
+def crossing(across_x: Line, across_y: Line) -> Expression:
+    """X where a wall across X and one across Y meet: x = a + k (y − ya) and y = b + q (x − xb), solved for x."""
+    a, b = across_x, across_y
+    rest = subtract(subtract(b.place, times(b.slope, b.at)), a.at)
+    return over(add(a.place, times(a.slope, rest)), subtract(Number(1), times(a.slope, b.slope)))
 
 
-def _slope(turn: Expression | None, sense: int) -> Expression | None:
-    """The change of a wall's place along it, from its turn; None where it is not turned."""
+def along(wall: Line, x: Expression) -> Expression:
+    """Y of a wall across Y at some X."""
+    return add(wall.place, times(wall.slope, subtract(x, wall.at)))
+
+
+def slope_of(turn: Expression | None, axis: int) -> Expression:
+    """The change of a wall's place along it, from its turn; None is no turn."""
     if turn is None:
-        return None
+        return Number(0)
     sine, cosine = sine_and_cosine(turn)
-    return over(sine, cosine) if sense > 0 else over(subtract(Number(0), sine), cosine)
+    return over(sine if axis == 1 else subtract(Number(0), sine), cosine)
 
 
 def sine_and_cosine(angle: Expression) -> tuple[Expression, Expression]:

@@ -103,10 +103,11 @@ def _build(steps: list[Step], store: StorePlan, located: dict[tuple[str, str], L
                 found[axis] = half_sum(located[first, axis].value, located[second, axis].value)
             why = f"between {first} and {second}"
         else:
-            lines = _line(located, first), _line(located, second)
-            if None in lines:
+            lines = {axis: line for name in (first, second) for axis, line in _line(located, name).items()}
+            if len(lines) != 2:
                 continue
-            found = dict(zip("xy", arithmetic.crossing(*sorted(lines, key=lambda line: line[0])), strict=True))  # type: ignore[arg-type, index]
+            found["x"] = arithmetic.crossing(lines[0], lines[1])
+            found["y"] = arithmetic.along(lines[1], Name(f"b{number}x"))
             why = f"where {first} and {second} cross"
         names = {axis: Name(f"b{number}{axis}") for axis in found}
         for axis, value in found.items():
@@ -116,16 +117,15 @@ def _build(steps: list[Step], store: StorePlan, located: dict[tuple[str, str], L
                 located[name, axis] = Located(names[axis], None if axis == "z" else names[other])
 
 
-def _line(
-    located: dict[tuple[str, str], Located], name: str
-) -> tuple[int, Expression, Expression, Expression | None] | None:
-    """A measured line: the axis it lies across, its place, where that holds, and its turn where it has one."""
+def _line(located: dict[tuple[str, str], Located], name: str) -> dict[int, arithmetic.Line]:
+    """A measured line by the axis it lies across; nothing where the plan does not measure it."""
     for i, axis in enumerate("xy"):
         found = located.get((name, axis))
         if found is not None and found.across is not None:
             turn = located.get((name, "r"))
-            return i, found.value, found.across, turn.value if turn else None
-    return None
+            slope = arithmetic.slope_of(turn.value if turn else None, i)
+            return {i: arithmetic.Line(found.value, found.across, slope)}
+    return {}
 
 
 def _guards(steps: list[Step], store: StorePlan, values: list[tuple[str, Expression]]) -> None:
