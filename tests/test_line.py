@@ -22,7 +22,10 @@ from brisk_anchor.core.errors import (
 )
 from brisk_anchor.core.kinds import FeatureKind
 from brisk_anchor.core.rose import Rose, Wall
+from brisk_anchor.core.rules import Keep
+from brisk_anchor.nc.profile import shipped_profile
 from brisk_anchor.services.asking import Asking, build_measurement, point_at, recognise
+from brisk_anchor.services.datum import with_rules
 from brisk_anchor.services.guide import next_step, store_preview
 from brisk_anchor.services.player import Player
 from brisk_anchor.services.repeat import repeat
@@ -156,6 +159,19 @@ def test_jump_guard_on_the_control_stops_before_the_store(quiet):
     assert "105" in run.failure().what
     assert "jump guard" in run.failure().meaning
     assert machine.offsets == quiet.machine.offsets
+
+
+@pytest.mark.parametrize("profile", ["skip-macro", "probe-params"])
+def test_a_row_that_is_not_turned_has_no_arithmetic_of_angles_and_may_keep_an_axis(scene, profile):
+    workshop = Workshop(scene, None, shipped_profile(profile), seed=None)
+    workshop.setup = with_rules(workshop.setup, "G54", {"x": Keep()})
+    workshop.write_row("G54", {"x": -470.0, "y": 0.0, "z": 0.0, "r": 2.0})  # an angle another job left
+    measure_all(workshop)
+    program = workshop.full_program("G54")
+    assert not re.search(r"COS|SIN|R JUMPS", program.text)
+    workshop.store("G54")
+    held = workshop.table_values("G54")
+    assert (held["x"], held["r"]) == (-470.0, 0.0)
 
 
 def test_wrong_tool_in_the_spindle_stops_before_any_move(quiet):

@@ -36,6 +36,10 @@ if TYPE_CHECKING:
     from brisk_anchor.nc.plan import StorePlan
 
 
+_NOT_TURNED = Fixed(0.0)
+_NO_ANGLE = Number(0.0)
+
+
 def store_steps(steps: list[Step], store: StorePlan, located: dict[tuple[str, str], Located]) -> None:
     """Append everything that sets the row.
 
@@ -55,7 +59,7 @@ def store_steps(steps: list[Step], store: StorePlan, located: dict[tuple[str, st
                         "Measure it first",
                     )
     values: list[tuple[str, Expression]] = []
-    turning = rules.get("r")
+    turning = None if rules.get("r") == _NOT_TURNED else rules.get("r")
     fitted = any(isinstance(rules.get(axis), FromFit) for axis in "xy")
     typed = all(isinstance(rule, Fixed | Keep) for rule in rules.values())
     turned: dict[str, Expression] = {}
@@ -65,6 +69,9 @@ def store_steps(steps: list[Step], store: StorePlan, located: dict[tuple[str, st
         if isinstance(rule, Keep):
             continue
         name = f"o{axis}"
+        if rule == _NOT_TURNED and axis == "r":
+            values.append((axis, _NO_ANGLE))
+            continue
         if axis in turned:
             values.append((axis, turned[axis]))
             continue
@@ -88,7 +95,7 @@ def store_steps(steps: list[Step], store: StorePlan, located: dict[tuple[str, st
     steps.append(ReadBack(store.row, written))
     for axis, value in values:
         if axis == "r":
-            steps.append(KeepAngle(store.row, Number(0.0) if rules["r"] == Fixed(0.0) else value))
+            steps.append(KeepAngle(store.row, value))
     steps.append(Report(("STORED", store.row), tuple((axis.upper(), value, -1) for axis, value in values)))
 
 
@@ -131,6 +138,8 @@ def _line(located: dict[tuple[str, str], Located], name: str) -> dict[int, arith
 def _guards(steps: list[Step], store: StorePlan, values: list[tuple[str, Expression]]) -> None:
     expected = dict(store.expected)
     for axis, value in values:
+        if value == _NO_ANGLE:
+            continue  # a row that is not turned has nothing that could jump
         if axis not in expected:
             raise PlanError(f"No expected value for {store.row} {axis.upper()}", "The jump guard needs one", "")
         limit = TURN_LIMIT if axis == "r" else store.jump_limit

@@ -143,7 +143,7 @@ class TextWriter:
             )
         self.put(f"#{number}={self.expression(value)}", f"the angle {row} is turned by", note=f"angle {row}")
         if value == Number(0.0):
-            return
+            return  # programs there need not turn anything
         call = rotation.call.format(variable=number)
         self.put(self.comment(f"A PROGRAM IN {row} TURNS ITS COORDINATES BY {call}"), "how the angle is used")
 
