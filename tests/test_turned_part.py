@@ -349,14 +349,15 @@ def test_a_control_that_cannot_turn_refuses_a_turned_row(line: tuple[Workshop, F
     assert plain.table_values("G54") == {"x": 0.0, "y": 0.0, "z": 0.0}
 
 
-@pytest.mark.parametrize("row", ["G54", "G55", "G57", "G59"])
-def test_the_sheet_of_every_way_to_a_row(line: tuple[Workshop, Frame], tmp_path: Path, row: str) -> None:
+def test_the_sheet_of_a_fitted_built_or_derived_row(line: tuple[Workshop, Frame], tmp_path: Path) -> None:
     workshop, truth = line
     for name in ("left", "front", "top", "cut", "ball"):
         if name not in workshop.measured:
             workshop.measure(brought_near(workshop, truth, name))
-    for needed in ("G54", row):
-        workshop.store(needed)
-    svg, pdf = write_sheets(workshop, row, tmp_path)
-    assert f"{row} R, °" in svg.read_text()
-    assert pdf.read_bytes().startswith(b"%PDF")
+    workshop.store("G54")
+    # A sheet hangs on no control: what one language does not draw, the other does.
+    for row in ("G55", "G57") if workshop.profile.name == "skip-macro" else ("G59",):
+        workshop.store(row)
+        svg, pdf = write_sheets(workshop, row, tmp_path)
+        assert f"{row} R, °" in svg.read_text()
+        assert pdf.read_bytes().startswith(b"%PDF")
