@@ -6,7 +6,7 @@ import math
 
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from brisk_anchor.core.calibration import calibrate
@@ -74,6 +74,7 @@ def test_walls_of_a_turned_part_put_its_zero_where_it_is(angle: float) -> None:
     assert chain.axis("r").u == pytest.approx(math.degrees(math.sqrt(2) * U / 50) * math.cos(math.radians(angle)))
 
 
+@settings(max_examples=40)
 @given(ANGLES, st.floats(-90, 90), st.floats(-60, 60))
 def test_two_bores_give_place_and_angle_at_once(angle: float, dx: float, dy: float) -> None:
     if math.hypot(dx, dy) < 5:
