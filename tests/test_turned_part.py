@@ -101,7 +101,7 @@ def line(request: pytest.FixtureRequest, tmp_path_factory: pytest.TempPathFactor
     part = next(body for body in file.body if body.name == "QB-2")
     truth = Frame.from_angles(np.array(part.at) + np.array(real.shift), c=TURN + part.turn)
     bodies = [body.model_copy(update={"real": real}) if body is part else body for body in file.body]
-    file = file.model_copy(update={"body": bodies})
+    file = file.model_copy(update={"body": bodies, "setter": None})
     return Workshop(build_scene(file), None, shipped_profile(request.param), seed=None), truth
 
 

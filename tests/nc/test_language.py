@@ -186,7 +186,7 @@ def test_a_whole_circle_and_a_helix_in_blocks(profile):
 def test_stand_in_refuses_what_would_break_the_probe(scene, profile):
     for text, reason in (
         ("M3 S500", "turn the spindle"),
-        ("T5 M6", "magazine"),
+        ("T6 M6", "magazine"),
         ("G10 L10 P20 R1.", "calibrated|length of the probe"),
     ):
         interpreter = Interpreter(f"{text}\nM30", profile, scene.stand_in())

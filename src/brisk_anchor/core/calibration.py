@@ -10,7 +10,7 @@ from brisk_anchor.core.features import Feature
 from brisk_anchor.core.kinds import FeatureKind
 from brisk_anchor.core.touches import Stylus
 
-FURTHEST = {"radius": 0.1, "length": 5.0}
+FURTHEST = {"radius": 0.1, "length": 5.0, "offset": 0.5}
 """How far, mm, a calibration may move a radius or a length before it is taken for a mistake."""
 
 
@@ -26,6 +26,8 @@ class Calibration:
     u: float
     was: float
     by_direction: tuple[tuple[float, float], ...] = ()
+    offset: tuple[float, float] = (0.0, 0.0)
+    """Where the ball stands beside the spindle's axis, X and Y, where that was calibrated; `value` is how far."""
 
     @property
     def change(self) -> float:
@@ -34,6 +36,8 @@ class Calibration:
 
     def stylus(self, stylus: Stylus) -> Stylus:
         """The stylus with it. Raises GeometryError when its figures make no sense then."""
+        if self.what == "offset":
+            return replace(stylus, offset=self.offset, u_offset=self.u)
         if self.what == "length":
             return replace(stylus, length=self.value, u_length=self.u)
         return replace(stylus, effective_radius=self.value, u_radius=self.u)
@@ -84,3 +88,48 @@ def calibrate(feature: Feature, known: float, u_known: float) -> Calibration:
         )
     found.stylus(stylus)
     return found
+
+
+def calibrate_offset(
+    stylus: Stylus, found: Feature, opposite: Feature | None, known: tuple[float, float] | None, u_known: float = 0.0
+) -> Calibration:
+    """Where the ball stands beside the spindle's axis, from a ring or disc measured with it.
+
+    With the spindle turned half round between two measurements, the ball changes sides and the ring does not:
+    `offset = (centre turned − centre) / 2` in the present offset's terms. Without that the centre must be known, swept
+    with a dial indicator say: `offset = present + known − centre`.
+
+    Args:
+        stylus: as it was calibrated before.
+        found: the ring, the spindle as it always stands.
+        opposite: the same with the spindle turned half round.
+        known: machine X and Y of its centre, mm, where it was not turned; `u_known` the standard uncertainty of each.
+
+    Raises:
+        GeometryError: it has no centre, nothing tells where that is, or the ball would stand too far aside.
+    """
+    if not found.kind.is_round or not {"x", "y"} <= set(found.axes):
+        raise GeometryError(f"{found.name} has no centre", "It says nothing of where the ball stands", "Take a ring")
+    u_found = max(found.standard_uncertainty(axis) for axis in "xy")
+    if opposite is not None:
+        offset = tuple((opposite.coordinate(a) - found.coordinate(a)) / 2 for a in "xy")
+        own = max(math.sqrt(found.covariance[i][i] + opposite.covariance[i][i]) for i in (0, 1))
+        u = own / 2
+    elif known is not None and all(math.isfinite(value) for value in known):
+        offset = tuple(stylus.offset[i] + known[i] - found.coordinate("xy"[i]) for i in (0, 1))
+        u = math.hypot(u_found, u_known)
+    else:
+        raise GeometryError(
+            "Nothing tells where the ring's centre is",
+            "The ball's place cannot be told from the ring's",
+            "Turn the spindle half round and measure it again, or give its centre as swept",
+        )
+    away = math.hypot(*offset)
+    result = Calibration("offset", away, u, math.hypot(*stylus.offset), offset=(offset[0], offset[1]))
+    if away > FURTHEST["offset"]:
+        raise GeometryError(
+            f"The ball would stand {away:.3f} mm beside the spindle's axis",
+            "No stylus runs out so far: the ring moved, or another was measured",
+            "Measure both again",
+        )
+    return result

@@ -8,13 +8,16 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 from brisk_anchor.core.features import Feature
 from brisk_anchor.core.kinds import FeatureKind
 from brisk_anchor.core.measuring import Measurement
 from brisk_anchor.core.offsets import Chain
-from brisk_anchor.core.setup import Travel
 from brisk_anchor.core.touches import AXES
+
+if TYPE_CHECKING:
+    from brisk_anchor.core.setup import Travel
 
 TURN_LIMIT = 5.0
 """How far, degrees, a part may lie turned from where the set-up puts it before it is taken for a mistake."""

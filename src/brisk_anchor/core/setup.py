@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 from brisk_anchor.core.hand_tools import HandTool
 from brisk_anchor.core.kinds import FeatureKind, Vector
 from brisk_anchor.core.rules import FromFeature, FromFit, Keep, Rule
+from brisk_anchor.core.shelf import Shelf
 from brisk_anchor.core.touches import Stylus
 
 if TYPE_CHECKING:  # NumPy behind it would be loaded before the first paint
@@ -184,6 +185,7 @@ class Setup:
     points: tuple[DrawnPoint, ...] = field(default=())
     words: tuple[DrawnWord, ...] = field(default=())
     hand_tools: tuple[HandTool, ...] = field(default=())
+    shelf: Shelf = field(default=Shelf())
     card: JobCard = JobCard()
     turn_uncertainty: float = 2.0
     """How far a part may lie turned from where the set-up puts it, degrees."""
@@ -224,7 +226,7 @@ class Setup:
         """The same job with its Z rules as a control counts tool lengths.
 
         "gauge line" changes nothing; "master" adds the master's length (mm) to every measured Z; with "part", where
-        every tool is touched off on the part, Z is kept as it stands in the table.
+        every tool is touched off on the part, Z is kept as it stands in the table. Cutters on the shelf follow.
         """
         if convention == "gauge line":
             return self
@@ -236,4 +238,5 @@ class Setup:
             elif isinstance(rule, FromFeature):
                 rule = replace(rule, master=master)
             rows.append(row if rule is None else replace(row, rules={**row.rules, "z": rule}))
-        return replace(self, rows=tuple(rows))
+        counted = self.shelf.counted_from(master) if convention == "master" else self.shelf
+        return replace(self, rows=tuple(rows), shelf=counted)

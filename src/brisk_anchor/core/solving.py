@@ -4,16 +4,17 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from dataclasses import replace
 
 import numpy as np
 
 from brisk_anchor.core.errors import GeometryError
 from brisk_anchor.core.estimates import SHARED, Estimate, correlated, derive
-from brisk_anchor.core.features import Feature, mean_place, solve_circle, solve_surface
+from brisk_anchor.core.features import Feature, SharedEffect, mean_place, solve_circle, solve_surface
 from brisk_anchor.core.frames import Array
 from brisk_anchor.core.kinds import FeatureKind
 from brisk_anchor.core.shapes import solve_known_circle, solve_plane, solve_sphere
-from brisk_anchor.core.touches import Touch
+from brisk_anchor.core.touches import Stylus, Touch
 from brisk_anchor.core.walls import (
     by_wall,
     feature_of,
@@ -40,6 +41,20 @@ def solve(name: str, kind: FeatureKind, touches: tuple[Touch, ...], *, diameter:
     Raises:
         GeometryError: the touches do not define it.
     """
+    found = _solve(name, kind, touches, diameter)
+    stylus = touches[0].stylus if touches else None
+    if not isinstance(stylus, Stylus) or not stylus.u_offset:
+        return found
+    aside = (
+        SharedEffect(
+            f"T{stylus.tool_number} {axis} of the ball", tuple(stylus.u_offset * (a == axis) for a in found.axes)
+        )
+        for axis in "xy"
+    )
+    return replace(found, shared=(*found.shared, *(effect for effect in aside if any(effect.effect))))
+
+
+def _solve(name: str, kind: FeatureKind, touches: tuple[Touch, ...], diameter: float | None) -> Feature:
     match kind:
         case FeatureKind.SURFACE:
             return solve_surface(name, touches)

@@ -27,7 +27,8 @@ class Stylus:
 
     `effective_radius` is the ball radius less the pre-travel found by calibration. `length` is the effective
     length from the spindle gauge line to the ball's lowest point, so that a surface touched from above lies at
-    spindle Z − length. `u_*` are standard uncertainties (k = 1).
+    spindle Z − length. `offset` is where the ball stands beside the spindle's axis, X and Y. `u_*` are standard
+    uncertainties (k = 1).
     """
 
     tool_number: int
@@ -42,6 +43,8 @@ class Stylus:
     stem_length: float
     body_diameter: float
     body_length: float
+    offset: tuple[float, float] = (0.0, 0.0)
+    u_offset: float = 0.0
 
     def __post_init__(self) -> None:
         def refuse(what: str, remedy: str) -> GeometryError:
@@ -66,7 +69,9 @@ class Stylus:
             raise refuse(
                 f"a length of {self.length:g} mm is absurd", "Give the length from the gauge line to the ball's end"
             )
-        if min(self.u_repeatability, self.u_radius, self.u_length) < 0:
+        if not all(math.isfinite(value) and abs(value) <= 0.5 for value in self.offset):
+            raise refuse("its ball stands more than 0.5 mm beside the spindle's axis", "Set the stylus true, calibrate")
+        if min(self.u_repeatability, self.u_radius, self.u_length, self.u_offset) < 0:
             raise refuse("an uncertainty is below zero", "Give standard uncertainties of zero or more")
         if not 0 < self.stem_diameter <= self.ball_diameter:
             raise refuse("the stem is thicker than the ball", "A side wall would meet the stem first")
@@ -78,7 +83,8 @@ class Stylus:
 class Touch:
     """One contact.
 
-    `position` is the spindle gauge point in machine coordinates at contact, mm. `direction` is the unit vector of
+    `position` is the spindle gauge point in machine coordinates at contact, mm, moved by how far the stylus's ball
+    stands beside the spindle's axis: the program adds that to what it reads. `direction` is the unit vector of
     the approach. `u` is the standard uncertainty of this one contact along the approach, mm (k = 1); what all touches
     of a stylus share (ball radius, length) is kept with the stylus.
     """

@@ -169,8 +169,8 @@ def _view(
 
 
 def _outlines(axes: Axes, outlines: Iterable[Outline], *, front: bool) -> None:
-    widths = {"table": 0.6, "fixture": 0.7, "part": 1.3, "drawn": 0.6}
-    colours = {"table": FAINT, "fixture": QUIET, "part": INK, "drawn": QUIET}
+    widths = {"table": 0.6, "fixture": 0.7, "setter": 0.7, "part": 1.3, "drawn": 0.6}
+    colours = {"table": FAINT, "fixture": QUIET, "setter": QUIET, "part": INK, "drawn": QUIET}
     for outline in outlines:
         for ring in outline.front if front else outline.plan:
             style = (0, (5, 3)) if outline.role == "drawn" else "-"

@@ -83,7 +83,7 @@ class Cycle:
         for _ in range(m.repeats):
             self.touches += 1
             names = (f"t{self.touches}x", f"t{self.touches}y", f"t{self.touches}z")
-            self.steps.append(TouchStep(self.touches, direction, distance, names, why))
+            self.steps.append(TouchStep(self.touches, direction, distance, names, why, m.stylus.offset))
             every.append(names)
             if len(every) > 1:
                 self._accumulate(number, every, direction)

@@ -36,6 +36,8 @@ class MacroWriter(TextWriter):
     def __init__(self, profile: Profile) -> None:
         super().__init__(profile)
         self.words = MacroWords.of(profile)
+        self.aside = (0.0, 0.0)
+        """Where the ball stands beside the spindle's axis, as the touches of the program have it."""
 
     def end(self) -> None:
         """Close the printer, absolute positions, end."""
@@ -46,7 +48,7 @@ class MacroWriter(TextWriter):
 
     def subprograms(self) -> None:
         """The touch and the guarded move."""
-        for block in (touch_subprogram(self.words), guard_subprogram(self.words)):
+        for block in (touch_subprogram(self.words, self.aside), guard_subprogram(self.words)):
             self.put("")
             for number, (code, meaning) in enumerate(block):
                 self.put(code, meaning, heading=number == 0)
@@ -98,7 +100,8 @@ class MacroWriter(TextWriter):
                 words = [self.word(a, v) for a, v in zip("XYZ", (x, y, z), strict=True) if v is not None]
                 call = self.words.calls.call.format(number=self.words.calls.guard_number)
                 self.put(f"{call} {' '.join(words)}", f"guarded move to a machine position: {why}", note=why)
-            case TouchStep(number, direction, distance, names, why):
+            case TouchStep(number, direction, distance, names, why, aside):
+                self.aside = aside
                 first = self.allocate(names)
                 call = self.words.calls.call.format(number=self.words.calls.touch_number)
                 words = [

@@ -140,15 +140,17 @@ class ParameterWriter(TextWriter):
         self.put(f"{self.moves.feed} {off} F{feeds[0]}", "off the wall")
         self.put(f"{self.moves.skip} {again} F{feeds[1]}", "slow touch, the one that counts")
         first = self.allocate(step.names)
-        kept = " ".join(f"#{first + axis}=[{self.expression(self._latched(axis))}]" for axis in range(3))
+        aside = (*step.aside, 0.0)  # where the ball stands beside the spindle's axis
+        places = [plus(self._latched(axis), part) if part else self._latched(axis) for axis, part in enumerate(aside)]
+        kept = " ".join(f"#{first + axis}=[{self.expression(place)}]" for axis, place in enumerate(places))
         self.put(kept, f"keep the machine position in #{first} to #{first + 2}")
         self.put(f"{self.moves.feed} {off} F{feeds[0]}", "off the wall")
         for axis in along:
             self.at[axis] = None
         self._guarded_move(dict(starts), "back to where the search began")
-        places = tuple((letter, first + axis, _PRINTED) for axis, letter in enumerate("XYZ"))
+        held = tuple((letter, first + axis, _PRINTED) for axis, letter in enumerate("XYZ"))
         ways = tuple((letter, float(part), _PRINTED) for letter, part in zip("IJK", step.direction, strict=True))
-        self.results.append(ResultLine(("TOUCH",), (("N", float(step.number), 0), *places, *ways)))
+        self.results.append(ResultLine(("TOUCH",), (("N", float(step.number), 0), *held, *ways)))
 
     # -- steps -------------------------------------------------------------------------------------------------
 

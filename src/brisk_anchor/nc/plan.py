@@ -12,6 +12,7 @@ from brisk_anchor.core.rules import Rule
 from brisk_anchor.nc.cycles import Cycle
 from brisk_anchor.nc.located import Located
 from brisk_anchor.nc.steps import (
+    Expression,
     Number,
     Probe,
     Rapid,
@@ -79,16 +80,14 @@ def plan_steps(plan: Plan) -> tuple[Step, ...]:
         steps.append(ToolCheck(stylus.tool_number))
     steps.append(Report(("BEGIN", f"O{plan.number:04d}"), (("I", Number(plan.identity), 0),)))
     for stylus in styli:
-        steps.append(
-            Report(
-                ("TOOL",),
-                (
-                    ("T", Number(stylus.tool_number), 0),
-                    ("R", Number(stylus.effective_radius), -1),
-                    ("L", Number(stylus.length), -1),
-                ),
-            )
-        )
+        figures: list[tuple[str, Expression, int]] = [
+            ("T", Number(stylus.tool_number), 0),
+            ("R", Number(stylus.effective_radius), -1),
+            ("L", Number(stylus.length), -1),
+        ]
+        if any(stylus.offset):
+            figures += [(letter, Number(aside), -1) for letter, aside in zip("UV", stylus.offset, strict=True)]
+        steps.append(Report(("TOOL",), tuple(figures)))
         steps.append(Probe(True))
         steps.append(Rapid(z=plan.home_z))
     located: dict[tuple[str, str], Located] = {}

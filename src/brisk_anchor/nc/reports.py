@@ -99,6 +99,7 @@ def touches_of(report: RunReport, stylus: Stylus, labels: list[str]) -> list[Tou
         int(told.get("T", -1)) == stylus.tool_number
         and abs(told.get("R", 0) - stylus.effective_radius) < _PRINT_STEP
         and abs(told.get("L", 0) - stylus.length) < _PRINT_STEP
+        and all(abs(told.get(n, 0) - part) < _PRINT_STEP for n, part in zip("UV", stylus.offset, strict=True))
     )
     if not agrees:
         raise ReportError(

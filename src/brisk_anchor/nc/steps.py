@@ -112,13 +112,17 @@ class Guarded:
 
 @dataclass(frozen=True, slots=True)
 class TouchStep:
-    """Search along `direction` for `distance` mm, touch twice, keep the machine position in `names`, come back."""
+    """Search along `direction` for `distance` mm, touch twice, keep the machine position in `names`, come back.
+
+    `aside` is where the ball stands beside the spindle's axis, X and Y, mm: it is added to what is kept.
+    """
 
     number: int
     direction: Vector
     distance: float
     names: tuple[str, str, str]
     why: str
+    aside: tuple[float, float] = (0.0, 0.0)
 
 
 @dataclass(frozen=True, slots=True)

@@ -67,8 +67,11 @@ def _distance(variables: tuple[str, str, str], start: tuple[int, int, int]) -> s
     return "SQRT[" + "+".join(f"[{a}-#{b}]*[{a}-#{b}]" for a, b in zip(variables, start, strict=True)) + "]"
 
 
-def touch_subprogram(words: MacroWords) -> list[Block]:
-    """Fast search, back off, slow touch, keep and print the machine position, back to where it began."""
+def touch_subprogram(words: MacroWords, aside: tuple[float, float] = (0.0, 0.0)) -> list[Block]:
+    """Fast search, back off, slow touch, keep and print the machine position, back to where it began.
+
+    `aside` is where the ball stands beside the spindle's axis, mm: what is kept and printed is moved by it.
+    """
     p, moves, probing, machine = words.calls, words.moves, words.probing, words.machine
     guard = p.call.format(number=p.guard_number)
     latched = _latched(words)
@@ -116,6 +119,11 @@ def touch_subprogram(words: MacroWords) -> list[Block]:
             _alarm(words, f"#11 LT {_figure(_AT_END)}", AlarmNumber.TOUCHING, "TOUCHING AFTER BACK OFF"),
             "the probe did not come free",
         ),
+        *[
+            (f"#{n}=#{n}+{_figure(part)}" if part > 0 else f"#{n}=#{n}-{_figure(-part)}", "the ball stands aside")
+            for n, part in zip((8, 9), aside, strict=True)
+            if part
+        ],
         ("#[#17]=#8", "keep X"),
         ("#[#17+1]=#9", "keep Y"),
         ("#[#17+2]=#10", "keep Z"),

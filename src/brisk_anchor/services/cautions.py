@@ -5,6 +5,7 @@ from __future__ import annotations
 import itertools
 from datetime import date
 
+from brisk_anchor.core.tool_setting import look_at_probe
 from brisk_anchor.standin.scene import Scene
 from brisk_anchor.standin.solids import Solid
 
@@ -13,15 +14,20 @@ _DEEP = 0.3
 """How deep, mm, one solid must lie in another to be told: seats touch, and clamping is described to a tenth."""
 
 
+def age_in_days(day: str, today: date) -> int | None:
+    """How long ago a day (ISO) was; None where it is not known."""
+    return (today - date.fromisoformat(day)).days if day else None
+
+
 def cautions(scene: Scene, today: date) -> list[str]:
     """Sentences about the set-up as described, the ones about the whole first; empty when nothing is odd."""
     found = _beyond(scene)
-    probe = scene.file.probe
-    if probe.valid_days is not None:
-        if probe.calibrated is None:
-            found.append("the probe's calibration has no date: calibrate it")
-        elif (age := (today - probe.calibrated).days) > probe.valid_days:
-            found.append(f"the probe was calibrated {age} days ago, {probe.valid_days} are allowed: calibrate it")
+    setup = scene.setup
+    record = setup.shelf.probe
+    for look in look_at_probe(record, age_in_days(record.calibrated, today)):
+        found.append(f"{look.found[0].lower()}{look.found[1:]}: calibrate it")
+    if setup.shelf.setter and any(plan.row == setup.shelf.setter.row for plan in setup.rows):
+        found.append(f"{setup.shelf.setter.row} is kept for {setup.shelf.setter.name}: give the job another offset")
     parts = [solid for solid in scene.nominal if solid.role == "part"]
     fixtures = [solid for solid in scene.nominal if solid.role == "fixture"]
     for part, other in itertools.product(parts, fixtures):
@@ -33,7 +39,7 @@ def cautions(scene: Scene, today: date) -> list[str]:
 def _beyond(scene: Scene) -> list[str]:
     """How far the part or the fixture stands out over the table."""
     x0, y0, x1, y1, _ = scene.setup.machine.table
-    points = [p for outline in scene.setup.outlines if outline.role != "table" for p in outline.plan[0]]
+    points = [p for outline in scene.setup.outlines if outline.role not in ("table", "setter") for p in outline.plan[0]]
     found = []
     for axis, low, high, i in (("X", x0, x1, 0), ("Y", y0, y1, 1)):
         least, most = min(p[i] for p in points), max(p[i] for p in points)

@@ -24,6 +24,7 @@ from brisk_anchor.core.turned import derived_estimates
 from brisk_anchor.nc.coordinates import Coordinates
 from brisk_anchor.nc.profile import Profile
 from brisk_anchor.services.at_machine import AtMachine
+from brisk_anchor.services.cautions import age_in_days
 from brisk_anchor.services.datum import (
     fit_rules,
     middle_rule,
@@ -87,6 +88,10 @@ class Described(AtMachine):
         )
         self.active = next(iter(profile.offsets))
         self.measured: dict[str, Measured] = {}
+        self.by_direction: tuple[tuple[float, float], ...] = ()
+        """Effective radius at each heading of the last ring the probe was calibrated in, degrees and mm."""
+        self.half_round: dict[str, Feature] = {}
+        """What was measured with the spindle turned half round: it calibrates, and is no measurement."""
         self.clamping = 0
         self.ledger = Ledger(book, scene.setup)
         left = self.machine_file.load(self.control)
@@ -306,7 +311,7 @@ class Described(AtMachine):
             if rules.get(plan.row, plan.rules) != plan.rules:
                 self._made_stale(plan.row, "datum changed")
         if self.setup.stylus != old.stylus:
-            self._probe_changed()
+            self.probe_changed()
         if moves_part:
             self.clamp()
 
@@ -333,23 +338,52 @@ class Described(AtMachine):
         Raises:
             GeometryError: it cannot be, or changes too much. JobError, ExportError: the file could not be changed.
         """
-        calibration = calibrate(self.measured[name].feature, known, u_known)
+        return self.calibrated(calibrate(self.measured[name].feature, known, u_known))
+
+    @property
+    def calibration_age(self) -> int | None:
+        """Days since the probe was calibrated; None where nobody knows."""
+        return age_in_days(self.setup.shelf.probe.calibrated, date.today())
+
+    def calibrated(self, calibration: Calibration) -> Calibration:
+        """Take a calibration over. Raises JobError, ExportError: the file could not be changed."""
+        today = date.today()
         if self.description is not None:
-            self.description.make(self.description.calibrated(calibration, f"{date.today().isoformat()}"))
-        self.setup = replace(self.setup, stylus=calibration.stylus(self.setup.stylus))
-        self._probe_changed()
+            self.description.make(self.description.calibrated(calibration, today.isoformat()))
+        self.by_direction = calibration.by_direction or self.by_direction
+        record = self.setup.shelf.probe.done(calibration.what, today.isoformat())
+        shelf = replace(self.setup.shelf, probe=record)
+        self.setup = replace(self.setup, stylus=calibration.stylus(self.setup.stylus), shelf=shelf)
+        self.probe_changed()
         return calibration
 
-    def _probe_changed(self) -> None:
+    def probe_changed(self) -> None:
         """What the probe touched was worked out with other figures: none of it may be used, stored or run again."""
         touched = [name for name, measured in self.measured.items() if measured.measurement is not None]
         for name in touched:
             del self.measured[name]
+        self.half_round.clear()
         for plan in self.setup.rows:
             entry = self.last(plan.row, EntryKind.STORED)
             features = entry.chain.features if entry is not None and entry.chain is not None else ()
             if any(isinstance(touch.stylus, Stylus) for feature in features for touch in feature.touches):
                 self._made_stale(plan.row, "probe calibrated")
+
+    def tool_changed(self, number: int, note: str) -> list[str]:
+        """What a tool of the hand touched was worked out with other figures. Returns the rows that became stale."""
+
+        def touched(feature: Feature) -> bool:
+            return any(t.stylus.tool_number == number and not isinstance(t.stylus, Stylus) for t in feature.touches)
+
+        for name in [name for name, measured in self.measured.items() if touched(measured.feature)]:
+            del self.measured[name]
+        rows = []
+        for plan in self.setup.rows:
+            entry = self.last(plan.row, EntryKind.STORED)
+            if entry is not None and entry.chain is not None and any(map(touched, entry.chain.features)):
+                self._made_stale(plan.row, note)
+                rows.append(plan.row)
+        return rows
 
     def put_zero(self, row: str, places: Mapping[str, float]) -> bool:
         """Put axes of an offset's zero at places, machine mm by the description; each stays measured where it was.

@@ -163,11 +163,30 @@ class Describing:
         name = self.job.job.machine
         text = self._text(name)
         unit = MILLIMETRES[parse(text, name)["units"]]
-        keys = ("length", "u_length") if calibration.what == "length" else ("effective_radius", "u_radius")
-        for key, value in zip(keys, (calibration.value, calibration.u), strict=True):
-            text = with_key(text, name, key, f"{value / unit:.6f}", "name", table=("probe",))
-        text = with_key(text, name, "calibrated", today, "name", table=("probe",))
+        if calibration.what == "offset":
+            x, y = (value / unit for value in calibration.offset)
+            figures = {"offset": f"[{x:.6f}, {y:.6f}]", "u_offset": f"{calibration.u / unit:.6f}"}
+        else:
+            key = "length" if calibration.what == "length" else "effective_radius"
+            u_key = "u_length" if calibration.what == "length" else "u_radius"
+            figures = {key: f"{calibration.value / unit:.6f}", u_key: f"{calibration.u / unit:.6f}"}
+        due = [what for what in self.job.machine.probe.due if what != calibration.what]
+        for key, value in (figures | {"calibrated": today}).items():
+            text = with_key(text, name, key, value, "name", table=("probe",))
+        if self.job.machine.probe.due:
+            listed = ", ".join(f'"{what}"' for what in due)
+            text = with_key(text, name, "due", f"[{listed}]", "name", table=("probe",))
         return self._change({name: text}, f"the probe's {calibration.what} is calibrated")
+
+    def tool_figures(self, table: tuple[str | int, ...], figures: Mapping[str, str | float], told: str) -> Change:
+        """The machine's file with figures of one table of its tools changed: lengths in mm, text as it is to stand."""
+        name = self.job.job.machine
+        text = self._text(name)
+        unit = MILLIMETRES[parse(text, name)["units"]]
+        for key, value in figures.items():
+            shown = value if isinstance(value, str) else f"{value / unit:.6f}"
+            text = with_key(text, name, key, shown, "name", table=table)
+        return self._change({name: text}, told)
 
     def assigned(self, operation: str, row: str) -> Change:
         """The job with an operation that uses another of its offsets."""

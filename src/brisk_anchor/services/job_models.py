@@ -14,20 +14,23 @@ from brisk_anchor.services.fixture_shapes import AnglePlate, Chuck, Plate, Vice
 from brisk_anchor.standin.row_file import RowSection
 from brisk_anchor.standin.scene_file import (
     FeatureSection,
-    HandToolSection,
     MachineSection,
     OperationSection,
-    ProbeFigures,
-    ProbeSection,
-    RealProbeSection,
-    ToolSection,
     WordSection,
 )
 from brisk_anchor.standin.solid_file import Coordinate, Length, Name, Place, Section, SolidSection
+from brisk_anchor.standin.tool_file import (
+    HandToolSection,
+    ProbeFigures,
+    ProbeSection,
+    RealProbeSection,
+    SetterSection,
+    ToolSection,
+)
 
 NO_LENGTHS = frozenset(
     (
-        *("units", "form", "number", "tool_number", "balloon", "program", "jaws", "valid_days"),
+        *("units", "form", "number", "tool_number", "balloon", "program", "jaws", "valid_days", "master"),
         *("count", "columns", "rows", "first_angle", "heading", "headings", "turn_uncertainty"),
         *("turn", "angle", "seat_turn", "at_turn", "slope", "sense", "direction", "letter", "over", "walls"),
         *("angle_low", "angle_high", "angle_rapid"),
@@ -94,6 +97,7 @@ class MachineFile(Section):
     probe: ProbeTable
     tool: list[ToolSection] = []
     hand_tool: list[HandToolSection] = []
+    setter: SetterSection | None = None
     rotary: list[RotaryTable] = []
 
     @model_validator(mode="after")
@@ -125,7 +129,7 @@ class MachineFile(Section):
             }
             for r in self.rotary
         ]
-        wanted = self.model_dump(exclude={"form", "units", "probe", "tool", "hand_tool", "rotary"})
+        wanted = self.model_dump(exclude={"form", "units", "probe", "tool", "hand_tool", "setter", "rotary"})
         return MachineSection.model_validate(wanted | {"rotary": rotary, "position": self.home})
 
 

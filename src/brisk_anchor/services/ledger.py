@@ -52,7 +52,7 @@ class Ledger:
             row=row,
             kind=kind,
             job=self.setup.job,
-            title=self.setup.row(row).title,
+            title=next((plan.title for plan in self.setup.rows if plan.row == row), ""),
             values=chain.values if chain else {},
             u={axis.axis: axis.u for axis in chain.axes} if chain else {},
             chain=chain,

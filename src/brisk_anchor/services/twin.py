@@ -9,8 +9,9 @@ from brisk_anchor.core.kinds import Vector
 from brisk_anchor.services.drawn_body import expand
 from brisk_anchor.services.job_models import BodyFile, FixtureFile, JobFile, MachineFile, PartFile, Variation
 from brisk_anchor.services.stock import stock_of
-from brisk_anchor.standin.scene_file import RealProbeSection, SceneFile
+from brisk_anchor.standin.scene_file import SceneFile
 from brisk_anchor.standin.solid_file import SolidSection
+from brisk_anchor.standin.tool_file import RealProbeSection
 
 
 def compose(job: JobFile, machine: MachineFile, part: PartFile, fixture: FixtureFile, roll: int) -> SceneFile:
@@ -46,6 +47,7 @@ def compose(job: JobFile, machine: MachineFile, part: PartFile, fixture: Fixture
             "probe": machine.probe.section(_real_probe(machine, random)).model_dump(),
             "tool": [tool.model_dump() for tool in machine.tool],
             "hand_tool": [tool.model_dump() for tool in machine.hand_tool],
+            "setter": machine.setter.model_dump() if machine.setter else None,
             "body": [
                 _body(fixture, "fixture", fixture.at, fixture.at_turn, held, fixture.on, random),
                 _body(part, "part", seat, turn, solids, fixture.on, random),
@@ -92,6 +94,7 @@ def _real_probe(machine: MachineFile, random: np.random.Generator | None) -> Rea
         lobing=0.0,
         noise=probe.u_repeatability,
         over_travel=probe.over_travel,
+        offset=probe.offset,
     )
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable
+from dataclasses import replace
 from datetime import UTC, date, datetime
 from pathlib import Path
 
@@ -18,6 +19,7 @@ from brisk_anchor.core.offsets import Chain, solve_offset
 from brisk_anchor.core.proof import Agreement, Proof
 from brisk_anchor.core.rules import Fixed, FromFit, FromRow, Keep, Rule, features_in
 from brisk_anchor.core.solving import solve
+from brisk_anchor.core.tool_setting import look_at_probe
 from brisk_anchor.core.turned import u_of_point
 from brisk_anchor.nc.interpreter import Interpreter
 from brisk_anchor.nc.plan import Plan, StorePlan
@@ -71,13 +73,18 @@ class Workshop(Described):
     # -- measuring ---------------------------------------------------------------------------------------------
 
     def look(self, measurement: Measurement) -> list[Look]:
-        """Second look before a measurement."""
-        return look_at_measurement(measurement, self.setup.machine.travel)
+        """Second look before a measurement; a probe that is to be calibrated may measure, and says so."""
+        probe = [replace(look, stops=False) for look in look_at_probe(self.setup.shelf.probe, self.calibration_age)]
+        return look_at_measurement(measurement, self.setup.machine.travel) + probe
 
     @property
     def first_number(self) -> int:
         """The number of the measuring program; those that set a row count on from it."""
         return self.setup.card.program or FIRST_NUMBER
+
+    def _number(self, series: int, row: str) -> int:
+        """The number of a program for a row: 54 and on in each hundred, in the order the control has its rows."""
+        return self.first_number + 100 * series + 54 + list(self.profile.offsets).index(row)
 
     def _plan(self, number: int, title: str, measurements: Iterable[Measurement], store: StorePlan | None) -> Plan:
         comment = self.setup.card.comment
@@ -148,6 +155,9 @@ class Workshop(Described):
     def _keep(self, measured: Measured) -> Measured:
         """Note a measured feature, and every row that is complete with it."""
         name = measured.feature.name
+        if self.machine.turned_round and measured.measurement is not None:
+            self.half_round[name] = measured.feature
+            return measured
         self.measured[name] = measured
         for row in self.setup.rows:
             if name in self.needed(row) and not self.missing(row.row):
@@ -236,6 +246,11 @@ class Workshop(Described):
             DatumError: when the row is not complete. GeometryError: what was measured contradicts itself.
         """
         plan = self.setup.row(row)
+        setter = self.setup.shelf.setter
+        if setter is not None and setter.row == row:
+            raise DatumError(
+                f"{row} is kept for {setter.name}", "Every tool's length hangs on it", "Use another offset"
+            )
         chain = solve_offset(row, plan.rules, self.features(strict=True), self.table_values(row), self.parents())
         used = [self.measured[name] for name in self.needed(plan)]
         reference, name, limit = self.jump_reference(row)
@@ -248,6 +263,8 @@ class Workshop(Described):
             stale=any(m.clamping != self.clamping for m in used),
             control_difference=max(differences, default=None),
         )
+        if any(measured.measurement is not None for measured in used):
+            looks += look_at_probe(self.setup.shelf.probe, self.calibration_age)
         for measured in used:
             looks += look_at_feature(measured.feature, *measured.sizes)
         return looks
@@ -288,9 +305,7 @@ class Workshop(Described):
             raise SecondLookError(looks)
         title = f"{self.setup.part} {plan.title} to {row}"
         store = self._store_plan(row, plan.rules)
-        return write_program(
-            self._plan(self.first_number + 200 + int(row[1:]), title, measurements, store), self.profile
-        )
+        return write_program(self._plan(self._number(2, row), title, measurements, store), self.profile)
 
     def store(self, row: str) -> Chain:
         """Write the worked-out offset into the control's table by a program, then into the book.
@@ -308,10 +323,17 @@ class Workshop(Described):
         rules: dict[str, Rule] = {
             axis.axis: Fixed(axis.value, axis.u) if axis.written else Keep() for axis in chain.axes
         }
-        program = write_program(
-            self._plan(self.first_number + 100 + int(row[1:]), f"set {row}", [], self._store_plan(row, rules)),
-            self.profile,
-        )
+        self.write(chain, self._store_plan(row, rules))
+        return chain
+
+    def write(self, chain: Chain, plan: StorePlan) -> None:
+        """Put a row into the control's table by a program, read it back, and into the book; or leave all as it was.
+
+        Raises:
+            RunStopped: the control refused. BookWriteError: the book could not be written.
+        """
+        row = chain.row
+        program = write_program(self._plan(self._number(1, row), f"set {row}", [], plan), self.profile)
         before = self.table_values(row)
         run = self.start(program)
         run.to_end()
@@ -328,7 +350,6 @@ class Workshop(Described):
             raise
         finally:
             self.save()
-        return chain
 
     def _followers(self, row: str, chain: Chain) -> list[Entry]:
         """What a store means for the rows derived from it: the next ones are to be stored anew, others are stale."""

@@ -172,6 +172,9 @@ class Control:
             return ""
         i = AXES.index(axis)
         target = _stepped(start, i, distance)
+        if (place := machine.setter_on_the_way(target)) is not None:
+            machine.feed(place[0], JOG_FEED, 0)
+            return place[1]
         if not machine.tool.is_probe or machine.touching:
             # No probe watches; or it signals already, so only a move that comes off the metal gets anywhere.
             machine.feed(target, JOG_FEED, 0)

@@ -22,7 +22,7 @@ from brisk_anchor.core.touches import AXES
 from brisk_anchor.nc.port import LENGTH, RADIUS, SkipResult
 from brisk_anchor.standin.motion import Motion, MoveKind, RealProbe, move_seconds
 from brisk_anchor.standin.solids import Solid, table_reach
-from brisk_anchor.standin.tools import COLUMNS, Tool, ToolTable
+from brisk_anchor.standin.tools import Tool, ToolTable
 from brisk_anchor.standin.tracing import Contact, Tracer
 
 _LAST_SIGNALS = 3
@@ -46,18 +46,23 @@ class StandIn:
         tools: tuple[Tool, ...] = (),
         rotary: tuple[RotaryAxis, ...] | None = None,
         length_reference: float = 0.0,
+        lengths: Mapping[int, float] | None = None,
     ) -> None:
         """`seed` None switches the noise of the probe off; `rotary` is where the rotary axes really are.
 
         The probe stands in the spindle; `tools` are the others in the magazine. Lengths in the tool table are short of
-        those from the gauge line by `length_reference` mm.
+        those from the gauge line by `length_reference` mm; `lengths` are those of tools that are believed to be other
+        than they are.
         """
         self.machine = machine
         self.probe = probe
         first = Tool.probe(probe.stylus, probe.length)
         self.tools = {tool.number: tool for tool in (Tool.none(), first, *tools)}
         self.tool = first
-        self.table = ToolTable({tool.number: {LENGTH: tool.length - length_reference} for tool in tools})
+        believed = lengths or {}
+        self.table = ToolTable(
+            {tool.number: {LENGTH: believed.get(tool.number, tool.length) - length_reference} for tool in tools}
+        )
         self.table.rows[first.number] = {
             LENGTH: probe.stylus.length - length_reference,
             RADIUS: probe.stylus.effective_radius,
@@ -78,6 +83,8 @@ class StandIn:
         self._upright = upright(machine.tool_axis)
         self._tracer: Tracer | None = None
         self._random = np.random.default_rng(seed) if seed is not None else None
+        self.turned_round = False
+        """Whether the spindle stands turned half round from where it was calibrated."""
 
     # -- what it is now ----------------------------------------------------------------------------------------
 
@@ -203,7 +210,10 @@ class StandIn:
         x, y, z = position
         a, b, c = self.machine.tool_axis
         length = self.tool.length
-        return x - a * length, y - b * length, z - c * length
+        aside, across = self.probe.offset if self.tool.is_probe else (0.0, 0.0)
+        if self.turned_round:
+            aside, across = -aside, -across
+        return x - a * length + aside, y - b * length + across, z - c * length
 
     def _into(self, point: Vector) -> Vector:
         return point if self._upright is None else self._upright.point(point)
@@ -241,15 +251,7 @@ class StandIn:
         """Write the tool table, mm. The probe's own figures come from its calibration and stay."""
         if number not in self.tools or number == 0:
             raise ToolError(f"There is no tool T{number} to write figures for", "The table is unchanged", "Check P")
-        if number == self.probe.stylus.tool_number:
-            raise ToolError(
-                f"A program would write the {COLUMNS[column]} of the probe T{number}",
-                "The stand-in keeps the probe's calibrated figures",
-                "Calibrate the probe instead",
-            )
-        if not -1000 <= value <= 1000:
-            raise ToolError(f"{value:g} mm is no {COLUMNS[column]}", "The table is unchanged", "Check the figure")
-        self.table.rows.setdefault(number, {})[column] = value
+        self.table.write(number, column, value, probe=self.probe.stylus.tool_number)
 
     # -- tool and spindle --------------------------------------------------------------------------------------
 
@@ -308,6 +310,16 @@ class StandIn:
             for limit, beyond in ((axis.low, -1), (axis.high, 1)):
                 if limit is not None and (angle - limit) * beyond > 1e-9:
                     raise TravelError(axis.letter, angle, limit)
+
+    def setter_on_the_way(self, target: Vector) -> tuple[Vector, str] | None:
+        """Where a move down with a tool that is no probe meets a tool setter, whose signal stops it, and its name."""
+        if self.tool.is_probe or not self.tool.number:
+            return None
+        start, end = self._tips(target)
+        contact = self.tracer.trace(start, end)
+        if contact is None or contact.solid.role != "setter" or contact.part == "tool holder":
+            return None
+        return self._along(target, max(0.0, contact.distance - 1e-6)), contact.solid.title
 
     def _tips(self, target: Vector) -> tuple[Vector, Vector]:
         return self._into(self.tip), self._into(self._end_of(target))
@@ -453,26 +465,14 @@ class StandIn:
         return SkipResult(latched, True)
 
     def _come_free(self, target: Vector, feed: float, line: int) -> SkipResult:
-        """Move off metal until the ball is free; halving finds the place to 0.1 µm."""
+        """Move off metal until the ball is free."""
         start, end = self._tips(target)
-        length = math.dist(start, end)
-
-        def pressed(distance: float) -> bool:
-            share = distance / length
-            x, y, z = (a + (b - a) * share for a, b in zip(start, end, strict=True))
-            return self.tracer.penetration((x, y, z)) > 0
-
-        if length == 0 or not pressed(0.0):
-            return SkipResult(self._position, False)
-        held, free = 0.0, 0.0
-        while free < length and pressed(free):
-            held, free = free, min(length, free + 0.05)
-        if pressed(free):
+        free = self.tracer.comes_free(start, end)
+        if free is None:
             self._record(MoveKind.SKIP, line, target, feed, None)
             return SkipResult(target, False)
-        while free - held > 1e-4:
-            middle = (held + free) / 2
-            held, free = (middle, free) if pressed(middle) else (held, middle)
+        if free == 0.0:
+            return SkipResult(self._position, False)
         latched = self._along(target, free)
         self._record(MoveKind.SKIP, line, latched, feed, None)
         return SkipResult(latched, True)

@@ -58,6 +58,7 @@ class RealProbe:
     over_travel: float
     delay: float = 0.0
     fault: str = ""
+    offset: tuple[float, float] = (0.0, 0.0)
 
     def pre_travel_along(self, direction: Vector, random: Generator | None) -> float:
         """How far past the contact the ball goes before the signal, mm; `random` None leaves the noise out."""

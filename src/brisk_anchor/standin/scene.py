@@ -24,6 +24,7 @@ from brisk_anchor.core.setup import (
     Travel,
     drawn_heading,
 )
+from brisk_anchor.core.shelf import Shelf
 from brisk_anchor.standin.machine import StandIn
 from brisk_anchor.standin.motion import RealProbe
 from brisk_anchor.standin.row_file import RowSection, RuleSection, TurnRuleSection
@@ -63,7 +64,14 @@ class Scene:
             real.over_travel,
             real.delay,
             real.fault,
+            real.offset,
         )
+        magazine = {tool.number for tool in self.file.tool} | {self.setup.stylus.tool_number}
+        by_hand = [
+            Tool.cutter(t.tool_number, t.name, t.diameter or 6.0, 0.4 * t.bare_length, 40.0, t.bare_length)
+            for t in self.setup.hand_tools
+            if t.bare_length and t.tool_number not in magazine
+        ]
         return StandIn(
             self.setup.machine,
             self.solids,
@@ -73,8 +81,11 @@ class Scene:
             seed=seed,
             length_reference=length_reference,
             tools=tuple(
-                Tool.cutter(t.number, t.name, t.diameter, t.reach, t.holder_diameter, t.length) for t in self.file.tool
-            ),
+                Tool.cutter(t.number, t.name, t.diameter, t.reach, t.holder_diameter, t.real_length or t.length)
+                for t in self.file.tool
+            )
+            + tuple(by_hand),
+            lengths={t.number: t.length for t in self.file.tool},
             rotary=tuple(axis.real_axis() for axis in self.file.machine.rotary),
         )
 
@@ -373,6 +384,15 @@ def _points(body: BodySection) -> list[DrawnPoint]:
     return points
 
 
+def _setter_solids(file: SceneFile) -> list[Solid]:
+    """The tool setter on the table, where the file says it stands."""
+    if file.setter is None or file.setter.at is None:
+        return []
+    top = file.machine.table[4]
+    shape = Disc(file.setter.at, 20.0)
+    return [Solid(file.setter.name, file.setter.name, "setter", shape, top, top + file.setter.height)]
+
+
 def build_scene(file: SceneFile) -> Scene:
     """Make a validated scene ready to run."""
     bodies = {body.name: body for body in file.body}
@@ -399,6 +419,8 @@ def build_scene(file: SceneFile) -> Scene:
     ]
     x0, y0, x1, y1, top = m.table
     table = Solid("table", m.name, "table", Rectangle((x0, y0), (x1, y1)), top - 60, top)
+    standing = _setter_solids(file)
+    nominal, real = standing + nominal, standing + real
     features = tuple(_drawn(section, bodies) for section in file.feature)
     setup = Setup(
         job=file.job.name,
@@ -422,6 +444,11 @@ def build_scene(file: SceneFile) -> Scene:
             for word in (file.word if file.job.part in bodies else ())
         ),
         hand_tools=tuple(tool.tool() for tool in file.hand_tool),
+        shelf=Shelf(
+            file.probe.record(),
+            tuple(tool.cutter() for tool in file.tool),
+            file.setter.setter() if file.setter else None,
+        ),
         card=JobCard(
             file.job.program,
             file.job.program_comment,

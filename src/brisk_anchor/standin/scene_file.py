@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import tomllib
-from datetime import date
 from importlib import resources
 from pathlib import Path
 from typing import Annotated, Literal, Self
@@ -11,13 +10,12 @@ from typing import Annotated, Literal, Self
 from pydantic import Field, ValidationError, model_validator
 
 from brisk_anchor.core.errors import BriskAnchorError, Finding, SceneError
-from brisk_anchor.core.hand_tools import HandKind, HandTool
 from brisk_anchor.core.kinds import FeatureKind
 from brisk_anchor.core.rotary import RotaryAxis
-from brisk_anchor.core.touches import Stylus
 from brisk_anchor.nc.profile import findings_of
 from brisk_anchor.standin.row_file import RowSection, RuleSection
 from brisk_anchor.standin.solid_file import Coordinate, Length, Name, Place, Point, Section, SolidSection
+from brisk_anchor.standin.tool_file import HandToolSection, ProbeSection, SetterSection, ToolSection
 
 _MAX_BYTES = 1_000_000
 
@@ -118,103 +116,6 @@ class MachineSection(Section):
     def tool_direction(self) -> tuple[float, float, float]:
         """Unit vector from a tool's end to the spindle."""
         return _TOOL_AXES[self.tool_axis]
-
-
-class ToolSection(Section):
-    """A cutter in the magazine: it stands `reach` out of a holder; `length` is from the gauge line to its end."""
-
-    number: int = Field(ge=1, le=9999)
-    name: Name
-    diameter: Length
-    reach: Length
-    holder_diameter: Length
-    length: Length
-
-    @model_validator(mode="after")
-    def _fits(self) -> Self:
-        if self.reach >= self.length:
-            raise ValueError("it stands further out of its holder than it is long")
-        return self
-
-
-class HandToolSection(Section):
-    """A tool of the hand; `u_*` are standard uncertainties. Figures it has not are left out, never guessed."""
-
-    name: Name
-    kind: Literal[
-        "edge finder",
-        "3D sensor",
-        "feeler on a cutter",
-        "paper on a cutter",
-        "cutter on a blued face",
-        "reference tool",
-        "gauge block under a tool",
-        "dial indicator",
-    ]
-    tool_number: int = Field(ge=1, le=9999)
-    diameter: float | None = Field(default=None, ge=0, le=100)
-    thickness: float = Field(default=0.0, ge=0, le=300)
-    length: Length | None = None
-    u_repeatability: float = Field(ge=0, le=1)
-    u_diameter: float = Field(default=0.0, ge=0, le=1)
-    u_thickness: float = Field(default=0.0, ge=0, le=1)
-    u_length: float = Field(default=0.0, ge=0, le=1)
-
-    def tool(self) -> HandTool:
-        """The tool. Raises GeometryError."""
-        return HandTool(
-            self.name,
-            HandKind(self.kind),
-            self.tool_number,
-            self.diameter,
-            self.thickness,
-            self.length,
-            self.u_repeatability,
-            self.u_diameter,
-            self.u_thickness,
-            self.u_length,
-        )
-
-
-class RealProbeSection(Section):
-    """The probe as it really is. `delay` is seconds to the signal; `fault`: see docs/formats.md."""
-
-    length: Length
-    pre_travel: float = Field(ge=0, le=0.2)
-    lobing: float = Field(ge=0, le=0.05)
-    noise: float = Field(ge=0, le=0.1)
-    over_travel: float = Field(gt=0, le=30)
-    delay: float = Field(default=0.0, ge=0, le=0.1)
-    fault: Literal["", "absent", "stuck", "battery"] = ""
-
-
-class ProbeFigures(Section):
-    """A probe as calibrated."""
-
-    tool_number: int = Field(ge=1, le=9999)
-    name: Name
-    ball_diameter: float
-    effective_radius: float
-    length: float
-    u_repeatability: float
-    u_radius: float
-    u_length: float
-    stem_diameter: float
-    stem_length: float
-    body_diameter: float
-    body_length: float
-    calibrated: date | None = None
-    valid_days: int | None = Field(default=None, ge=1, le=3650)
-
-
-class ProbeSection(ProbeFigures):
-    """The probe as calibrated, and as it is."""
-
-    real: RealProbeSection
-
-    def stylus(self) -> Stylus:
-        """The calibrated stylus. Raises GeometryError when its figures make no sense."""
-        return Stylus(**self.model_dump(exclude={"real", "calibrated", "valid_days"}))
 
 
 class RealBodySection(Section):
@@ -329,6 +230,7 @@ class SceneFile(Section):
     probe: ProbeSection
     tool: list[ToolSection] = []
     hand_tool: list[HandToolSection] = []
+    setter: SetterSection | None = None
     offsets: dict[str, Place] = {}
     body: list[BodySection] = Field(min_length=1)
     feature: list[FeatureSection] = []

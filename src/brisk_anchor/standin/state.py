@@ -41,7 +41,7 @@ class MachineState(BaseModel):
     at: datetime
     offsets: dict[str, Place]
     angle_offsets: dict[str, dict[Literal["A", "B", "C", "R"], Figure]]
-    tools: dict[int, dict[Literal[10, 11, 12, 13], Length]]
+    tools: dict[int, dict[Annotated[int, Field(ge=10, le=13)], Length]]
     tool_in_spindle: int
     position: Place
     angles: dict[Literal["A", "B", "C"], Figure]
@@ -63,7 +63,7 @@ def snapshot(control: Control, at: datetime) -> bytes:
         at=at,
         offsets=machine.offsets,
         angle_offsets=machine.angle_offsets,  # type: ignore[arg-type]
-        tools={n: row for n, row in machine.table.rows.items() if n != probe},  # type: ignore[misc]
+        tools={n: row for n, row in machine.table.rows.items() if n != probe},
         tool_in_spindle=machine.tool_in_spindle,
         position=machine.position,
         angles=machine.angles,  # type: ignore[arg-type]

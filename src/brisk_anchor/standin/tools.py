@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
+from brisk_anchor.core.errors import ToolError
 from brisk_anchor.core.touches import Stylus
 from brisk_anchor.nc.port import LENGTH, LENGTH_WEAR, RADIUS, RADIUS_WEAR
 from brisk_anchor.standin.tracing import ProbeShape
@@ -57,6 +58,18 @@ class ToolTable:
     def length(self, number: int) -> float:
         """Length with wear. Raises ValueError when there is no such tool."""
         return self.value(number, LENGTH) + self.value(number, LENGTH_WEAR)
+
+    def write(self, number: int, column: int, value: float, *, probe: int) -> None:
+        """Write a figure, mm. The probe's own come from its calibration and stay. Raises ToolError."""
+        if number == probe:
+            raise ToolError(
+                f"A program would write the {COLUMNS[column]} of the probe T{number}",
+                "The stand-in keeps the probe's calibrated figures",
+                "Calibrate the probe instead",
+            )
+        if not -1000 <= value <= 1000:
+            raise ToolError(f"{value:g} mm is no {COLUMNS[column]}", "The table is unchanged", "Check the figure")
+        self.rows.setdefault(number, {})[column] = value
 
     def copy(self) -> ToolTable:
         """A table of its own with the same figures."""

@@ -164,6 +164,30 @@ class Tracer:
         clear = self._ball(tip, solids).clearance
         return 0.0 if clear > 10 * CONTACT else max(CONTACT, -clear)
 
+    def comes_free(self, start: Vector, end: Vector) -> float | None:
+        """How far along a move off metal the ball comes free, mm; 0 where it was free, None where it never is.
+
+        Halving finds the place to 0.1 µm.
+        """
+        length = math.dist(start, end)
+
+        def pressed(distance: float) -> bool:
+            share = distance / length
+            x, y, z = (a + (b - a) * share for a, b in zip(start, end, strict=True))
+            return self.penetration((x, y, z)) > 0
+
+        if length == 0 or not pressed(0.0):
+            return 0.0
+        held, free = 0.0, 0.0
+        while free < length and pressed(free):
+            held, free = free, min(length, free + 0.05)
+        if pressed(free):
+            return None
+        while free - held > 1e-4:
+            middle = (held + free) / 2
+            held, free = (middle, free) if pressed(middle) else (held, middle)
+        return free
+
     def free(self, tip: Vector) -> bool:
         """Whether no part of the probe touches anything with the ball's end at `tip`."""
         if self.penetration(tip) > 0:

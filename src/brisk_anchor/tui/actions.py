@@ -5,7 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 _DRAWN = ("bench", "code", "setup")
-ALL = ("bench", "book", "code", "machine", "setup")
+_LISTED = ("book", "code", "setup", "tools")
+ALL = ("bench", "book", "code", "machine", "setup", "tools")
 
 
 @dataclass(frozen=True, slots=True)
@@ -187,8 +188,8 @@ ACTIONS: tuple[Action, ...] = (
     ),
     Action("home", (), "h", "h", "home", "Send the spindle home, Z first.", ("bench", "machine"), line=False),
     Action("jog_step", (), "g", "g", "jog step", "Change the step of hand moves.", ("bench", "machine"), line=False),
-    Action("move", (-1,), "up", "↑ ↓", "choose", "Choose the row or line.", ("book", "code", "setup"), palette=False),
-    Action("move", (1,), "down", "", "", "", ("book", "code", "setup"), line=False, palette=False),
+    Action("move", (-1,), "up", "↑ ↓", "choose", "Choose the row or line.", _LISTED, palette=False),
+    Action("move", (1,), "down", "", "", "", _LISTED, line=False, palette=False),
     Action(
         "turn",
         (-1,),
@@ -247,6 +248,19 @@ ACTIONS: tuple[Action, ...] = (
     Action("switch", ("block_delete",), "b", "b", "block delete", "Leave out blocks with /.", ("machine",), line=False),
     Action("switch", ("door_open",), "d", "d", "door", "Open or close the door.", ("machine",), line=False),
     Action("power", (), "P", "P", "power off and on", "Switch the control off and on.", ("machine",), line=False),
+    Action("next_figure", (-1,), "left", "← →", "figure", "Choose a figure of the tool.", ("tools",), palette=False),
+    Action("next_figure", (1,), "right", "", "", "", ("tools",), line=False, palette=False),
+    Action("edit", (), "enter,e", "Enter", "change it", "Type the chosen figure.", ("tools",)),
+    Action("length", (), "l", "l", "length", "Take the tool's length on the setter, or on the part.", ("tools",)),
+    Action("reference", (), "r", "r", "reference", "Take the setter's reference with the master.", ("tools",)),
+    Action("take_up", (), "i", "i", "into spindle", "Put the tool into the spindle, at home.", ("tools",)),
+    Action("bring", (), "m", "m", "to setter", "Move the tool onto the setter of the stand-in.", ("tools",)),
+    Action("broken", (), "b", "b", "broken", "The tool broke or is another: its length is void.", ("tools",)),
+    Action("renewed", (), "n", "n", "new tip", "The stylus, or the master's tip, is new.", ("tools",)),
+    Action("pocket", (), "k", "k", "pocket", "The probe stands in another pocket.", ("tools",), line=False),
+    Action("half_round", (), "o", "o", "half round", "Turn the spindle half round, for the run-out.", ("tools",)),
+    Action("calibrate", (), "c", "c", "run-out", "Calibrate where the ball stands beside the axis.", ("tools",)),
+    Action("readout", (), "w", "w", "machine/work", "Figures count from machine zero, or the offset.", ("tools",)),
     Action("next_row", (), "tab", "Tab", "next offset", "Go to the next offset the job needs."),
     Action("stop", (), "escape", "Esc", "stop", "Stop the run, or leave what was begun."),
     Action("view", ("bench",), "1", "1", "bench", "The bench: the set-up, the rose, the chain.", line=False),
@@ -254,6 +268,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("view", ("code",), "3", "3", "code", "The code: program, meaning, path, prove-out.", line=False),
     Action("view", ("machine",), "4", "4", "machine", "The machine: its control, by hand, MDI, tables.", line=False),
     Action("view", ("setup",), "5", "5", "set-up", "The set-up: features, reach, the zero of each offset.", line=False),
+    Action("view", ("tools",), "6", "6", "tools", "The shelf: tools, calibration, lengths.", line=False),
     Action("help", (), "question_mark", "?", "help", "What can be done here.", line=False),
     Action("quit", (), "q,ctrl+q", "q", "quit", "Leave; everything stored is in the book.", line=False),
 )

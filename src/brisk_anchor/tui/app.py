@@ -157,7 +157,7 @@ class BriskAnchorApp(App[int]):
                 "Choose a feature; x, y or z takes that axis of the zero from it.",
                 "X, Y or Z moves the zero onto it. n draws, l lists points to put the zero on, Tab goes to the offset.",
             )
-        if self.view == "machine":
+        if self.view in ("machine", "tools"):
             sentence: tuple[str, str] = self.view_widget.next_sentence(self.desk)
             return sentence
         desk = self.desk
@@ -293,6 +293,10 @@ class BriskAnchorApp(App[int]):
                 from brisk_anchor.tui.setup.view import SetupView
 
                 widget = SetupView()
+            elif name == "tools":
+                from brisk_anchor.tui.shelf.view import ShelfView
+
+                widget = ShelfView()
             elif name == "machine":
                 from brisk_anchor.tui.machine.view import MachineView
 

@@ -21,6 +21,8 @@ _WORDS = {
     "guards and the offset it writes are those of the real program.",
     "setup": "The set-up as it is described: what is drawn, whether the probe reaches it, and which feature each axis "
     "of an offset's zero comes from. A zero moved off what cannot be reached keeps its distance in the chain.",
+    "tools": "The shelf keeps what every measurement hangs on: radius and length of the probe, figures of the tools of "
+    "the hand, the tool setter with its own reference offset, lengths of cutters. A change says what it makes void.",
     "machine": "The machine is the stand-in as it stands at its control: what is done here moves it and writes its "
     "tables. Programs that set offsets here are seen in the book as a difference to the control.",
 }

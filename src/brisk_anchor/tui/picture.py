@@ -18,6 +18,7 @@ if TYPE_CHECKING:
 _ROLE = {
     "table": (theme.RULE, theme.TABLE_GROUND),
     "fixture": (theme.FIXTURE, theme.FIXTURE_GROUND),
+    "setter": (theme.FIXTURE, theme.FIXTURE_GROUND),
     "part": (theme.PART, theme.PART_GROUND),
     "drawn": (theme.PART, ""),
 }

@@ -1,0 +1,154 @@
+"""Tables of scene and machine files for what stands in the spindle: probe, cutters, tools of the hand, tool setter."""
+
+from __future__ import annotations
+
+from datetime import date
+from typing import Annotated, Literal, Self
+
+from pydantic import Field, model_validator
+
+from brisk_anchor.core.hand_tools import HandKind, HandTool
+from brisk_anchor.core.shelf import Cutter, Health, ProbeRecord, Setter
+from brisk_anchor.core.touches import Stylus
+from brisk_anchor.standin.solid_file import Coordinate, Length, Name, Section
+
+Runout = Annotated[float, Field(ge=-0.5, le=0.5)]
+"""How far the ball may stand beside the spindle's axis, mm."""
+
+
+class ToolSection(Section):
+    """A cutter in the magazine: it stands `reach` out of a holder; `length` is from the gauge line to its end.
+
+    `u_length`, the day it was `measured` and its `health` are what the shelf knows; `real_length` is the stand-in's,
+    where it is another.
+    """
+
+    number: int = Field(ge=1, le=9999)
+    name: Name
+    diameter: Length
+    reach: Length
+    holder_diameter: Length
+    length: Length
+    u_length: float = Field(default=0.0, ge=0, le=1)
+    measured: date | None = None
+    health: Literal["whole", "broken", "old master"] = "whole"
+    real_length: Length | None = None
+
+    @model_validator(mode="after")
+    def _fits(self) -> Self:
+        if self.reach >= min(self.length, self.real_length or self.length):
+            raise ValueError("it stands further out of its holder than it is long")
+        return self
+
+    def cutter(self) -> Cutter:
+        """The cutter as the shelf knows it, its length from the gauge line."""
+        health, measured = Health(self.health), self.measured.isoformat() if self.measured else ""
+        length = None if health is Health.BROKEN else self.length
+        return Cutter(self.number, self.name, self.diameter, length, self.u_length, measured, health)
+
+
+class HandToolSection(Section):
+    """A tool of the hand; `u_*` are standard uncertainties. Figures it has not are left out, never guessed."""
+
+    name: Name
+    kind: Literal[
+        "edge finder",
+        "3D sensor",
+        "feeler on a cutter",
+        "paper on a cutter",
+        "cutter on a blued face",
+        "reference tool",
+        "gauge block under a tool",
+        "dial indicator",
+    ]
+    tool_number: int = Field(ge=1, le=9999)
+    diameter: float | None = Field(default=None, ge=0, le=100)
+    thickness: float = Field(default=0.0, ge=0, le=300)
+    length: Length | None = None
+    u_repeatability: float = Field(ge=0, le=1)
+    u_diameter: float = Field(default=0.0, ge=0, le=1)
+    u_thickness: float = Field(default=0.0, ge=0, le=1)
+    u_length: float = Field(default=0.0, ge=0, le=1)
+
+    def tool(self) -> HandTool:
+        """The tool. Raises GeometryError."""
+        return HandTool(
+            self.name,
+            HandKind(self.kind),
+            self.tool_number,
+            self.diameter,
+            self.thickness,
+            self.length,
+            self.u_repeatability,
+            self.u_diameter,
+            self.u_thickness,
+            self.u_length,
+        )
+
+
+class RealProbeSection(Section):
+    """The probe as it really is. `delay` is seconds to the signal; `fault`: see docs/formats.md."""
+
+    length: Length
+    pre_travel: float = Field(ge=0, le=0.2)
+    lobing: float = Field(ge=0, le=0.05)
+    noise: float = Field(ge=0, le=0.1)
+    over_travel: float = Field(gt=0, le=30)
+    delay: float = Field(default=0.0, ge=0, le=0.1)
+    offset: tuple[Runout, Runout] = (0.0, 0.0)
+    fault: Literal["", "absent", "stuck", "battery"] = ""
+
+
+class ProbeFigures(Section):
+    """A probe as calibrated."""
+
+    tool_number: int = Field(ge=1, le=9999)
+    name: Name
+    ball_diameter: float
+    effective_radius: float
+    length: float
+    u_repeatability: float
+    u_radius: float
+    u_length: float
+    stem_diameter: float
+    stem_length: float
+    body_diameter: float
+    body_length: float
+    calibrated: date | None = None
+    valid_days: int | None = Field(default=None, ge=1, le=3650)
+    offset: tuple[Runout, Runout] = (0.0, 0.0)
+    u_offset: float = Field(default=0.0, ge=0, le=0.1)
+    due: list[Literal["radius", "length", "offset"]] = []
+
+
+class ProbeSection(ProbeFigures):
+    """The probe as calibrated, and as it is."""
+
+    real: RealProbeSection
+
+    def stylus(self) -> Stylus:
+        """The calibrated stylus. Raises GeometryError when its figures make no sense."""
+        return Stylus(**self.model_dump(exclude={"real", "calibrated", "valid_days", "due"}))
+
+    def record(self) -> ProbeRecord:
+        """When it was calibrated, and what is due."""
+        return ProbeRecord(self.calibrated.isoformat() if self.calibrated else "", self.valid_days, tuple(self.due))
+
+
+class SetterSection(Section):
+    """A tool setter: `offset` is the row kept for it, `master` the tool its reference is taken with.
+
+    `at` is the machine X and Y of the spindle over it: where it is given, the stand-in has a setter on its table.
+    """
+
+    name: Name
+    height: Length
+    u_height: float = Field(default=0.0, ge=0, le=0.1)
+    u_repeatability: float = Field(ge=0, le=1)
+    offset: Annotated[str, Field(pattern=r"^G5[4-9](\.[1-3])?$")]
+    master: int = Field(ge=1, le=9999)
+    at: tuple[Coordinate, Coordinate] | None = None
+
+    def setter(self) -> Setter:
+        """The setter. Raises GeometryError."""
+        return Setter(self.name, self.height, self.u_height, self.u_repeatability, self.offset, self.master, self.at)

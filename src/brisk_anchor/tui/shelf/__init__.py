@@ -1,0 +1,1 @@
+"""The shelf view: tools, their figures, calibration and lengths."""

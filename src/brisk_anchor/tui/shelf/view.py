@@ -1,0 +1,457 @@
+"""The shelf: every tool with its figures and how it stands; lengths by the setter, broken and new tools, run-out."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from datetime import date
+from typing import TYPE_CHECKING
+
+from rich.text import Text
+from textual.app import ComposeResult
+from textual.containers import Vertical
+
+from brisk_anchor.core.errors import BriskAnchorError
+from brisk_anchor.core.numbers import format_length
+from brisk_anchor.tui import theme
+from brisk_anchor.tui.base import View
+from brisk_anchor.tui.desk import Desk
+from brisk_anchor.tui.entry import Question, Words
+from brisk_anchor.tui.rule import Heading, LatePanel
+from brisk_anchor.tui.shelf.drawing import radius_text, tool_text
+
+if TYPE_CHECKING:
+    from brisk_anchor.core.checks import Look
+    from brisk_anchor.core.tool_setting import ToolLength
+    from brisk_anchor.services.by_hand import Frame
+    from brisk_anchor.services.tool_shelf import Line
+
+_FURTHEST = 20_000.0
+
+
+def _figure(label: str, value: float | None) -> str:
+    if value is None:
+        return "not known"
+    return format_length(value, decimals=4) if not label.endswith("±") else f"±{value:.4f}"
+
+
+class ShelfView(View):
+    """Tools on the left; the chosen one with its figures and its shape on the right."""
+
+    def __init__(self) -> None:
+        super().__init__(id="tools")
+        self.chosen = 0
+        self.figure_chosen = 0
+        self._lines: list[Line] = []
+
+    def compose(self) -> ComposeResult:
+        """List; the chosen tool."""
+        with Vertical(id="tools-left"):
+            yield Heading(id="shelf-heading")
+            yield LatePanel(id="shelf")
+            yield Heading(id="lengths-heading")
+            yield LatePanel(id="lengths")
+        with Vertical(id="tools-side"):
+            yield Heading(id="tool-heading")
+            yield LatePanel(id="tool-figures")
+            yield LatePanel(id="tool-shape")
+
+    @property
+    def line(self) -> Line:
+        """The chosen tool."""
+        return self._lines[self.chosen]
+
+    def next_sentence(self, desk: Desk) -> tuple[str, str]:
+        """What can be done with the chosen tool."""
+        if not self._lines:
+            return "", ""
+        line = self.line
+        match line.group:
+            case "probe":
+                if desk.workshop.machine.turned_round:
+                    return (
+                        "The spindle stands turned half round: measure the ring again on the bench, then c here.",
+                        "o turns it back. What is measured now only calibrates.",
+                    )
+                return (
+                    "n says the stylus is new, k that it stands in another pocket; then it must be calibrated.",
+                    "Radius and length: measure a ring or a face on the bench, then c there. Run-out: o and c here.",
+                )
+            case "tool setter":
+                return (
+                    f"Put T{line.number} on {line.name}: r takes the reference.",
+                    "m moves it there on the stand-in. n says the master has a new tip.",
+                )
+            case "cutter":
+                return (
+                    f"Put T{line.number} on the setter: l takes its length.",
+                    "m moves it there on the stand-in. b says it is broken or new: only its own length is void then.",
+                )
+        return "← → choose a figure, Enter changes it.", "What was measured with the old figure is void then."
+
+    def show(self) -> None:
+        """Bring everything up to date."""
+        from brisk_anchor.services.tool_shelf import lines, reference
+
+        desk = self.desk
+        if desk is None:
+            return
+        workshop = desk.workshop
+        self._lines = lines(workshop, date.today())
+        self.chosen = min(self.chosen, len(self._lines) - 1)
+        self.figure_chosen = min(self.figure_chosen, max(0, len(self.line.figures) - 1))
+        self.query_one("#shelf-heading", Heading).tell(f"tools of {workshop.setup.machine.name}", "mm, ± is k = 2")
+        self.query_one("#shelf", LatePanel).tell_text(self._list(workshop.machine.tool_in_spindle))
+        profile = workshop.profile.tool_lengths
+        words = Text(no_wrap=True, overflow="ellipsis")
+        about = {
+            "gauge line": "from the gauge line of the spindle to the end of the tool",
+            "master": "as the difference to the master tool",
+            "part": "by touching every tool on the part",
+        }[profile.convention]
+        words.append(f" Lengths are counted {about}.\n", theme.TEXT)
+        if (setter := workshop.setup.shelf.setter) is not None:
+            held = reference(workshop)
+            foot = format_length(held.values["z"], decimals=4, signed=True) if held else "not taken"
+            words.append(f" {setter.row} is kept for {setter.name}: ", theme.QUIET)
+            words.append(f"Z {foot}\n", f"bold {theme.LIVE if held else theme.CORAL}")
+            active = workshop.active
+            wrong = active != setter.row
+            told = "work figures would count from it" if wrong else "work figures count from the reference"
+            words.append(f" Active on the control: {active}, {told}.\n", theme.SAND if wrong else theme.QUIET)
+        self.query_one("#lengths-heading", Heading).tell("tool lengths", workshop.profile.name)
+        self.query_one("#lengths", LatePanel).tell_text(words)
+        self._show_tool(desk)
+
+    def _list(self, in_spindle: int) -> Text:
+        text = Text(no_wrap=True, overflow="ellipsis")
+        group = ""
+        for n, line in enumerate(self._lines):
+            if line.group != group:
+                group = line.group
+                text.append(f"   {group}\n", theme.QUIET)
+            chosen = n == self.chosen
+            text.append(" › " if chosen else "   ", f"bold {theme.SAND}")
+            held = "▸" if line.number == in_spindle and line.group != "tool setter" else " "
+            text.append(f"{held}T{line.number:<4}", f"bold {theme.LIVE if held == '▸' else theme.TEXT}")
+            text.append(f"{line.name[:26]:<27}", f"bold {theme.SAND}" if chosen else theme.TEXT)
+            length = next((value for label, value in line.figures if label in ("length", "height")), None)
+            known = any(label in ("length", "height") for label, _ in line.figures)
+            text.append(f"{_figure('', length) if known else '':>10}  ", theme.TEXT if length else theme.CORAL)
+            text.append("● " if line.sound else "! ", theme.LIVE if line.sound else theme.CORAL)
+            text.append(f"{line.state}\n", theme.QUIET if line.sound else theme.CORAL)
+        return text
+
+    def _show_tool(self, desk: Desk) -> None:
+        line = self.line
+        self.query_one("#tool-heading", Heading).tell(f"T{line.number}  {line.name}", line.group)
+        text = Text(no_wrap=True, overflow="ellipsis")
+        for n, (label, value) in enumerate(line.figures):
+            chosen = n == self.figure_chosen
+            text.append(" › " if chosen else "   ", f"bold {theme.SAND}")
+            text.append(f"{label:<18}", f"bold {theme.SAND}" if chosen else theme.QUIET)
+            text.append(f"{_figure(label, value):>12}\n", f"bold {theme.TEXT}" if value is not None else theme.CORAL)
+        workshop = desk.workshop
+        if line.group == "probe":
+            x, y = workshop.setup.stylus.offset
+            text.append(f"   {'ball beside axis':<18}", theme.QUIET)
+            text.append(f"  X {x:+.4f}  Y {y:+.4f}\n", theme.TEXT)
+            if workshop.machine.turned_round:
+                text.append(" ! the spindle stands turned half round\n", theme.CORAL)
+            if workshop.by_direction:
+                text.append("\n   effective radius by direction, last ring\n", theme.QUIET)
+                text.append_text(radius_text(workshop.by_direction))
+        rows = max(4, text.plain.count("\n") + 1)
+        self.query_one("#tool-figures", LatePanel).tell_text(text, rows)
+        key = (line, id(desk.workshop.setup))
+        self.query_one("#tool-shape", LatePanel).tell_late(
+            key, lambda width, height: tool_text(workshop.setup, line, width, min(height, 24))
+        )
+
+    # -- choosing ----------------------------------------------------------------------------------------------
+
+    def move(self, step: int) -> None:
+        """Choose a tool."""
+        self.chosen = max(0, min(len(self._lines) - 1, self.chosen + step))
+        self.figure_chosen = 0
+        self.owner.show_all()
+
+    def next_figure(self, step: int) -> None:
+        """Choose one of its figures."""
+        count = len(self.line.figures)
+        self.figure_chosen = (self.figure_chosen + step) % count
+        self.show()
+
+    def stop(self) -> None:
+        """Nothing is under way here."""
+        self.owner.show_all()
+
+    # -- changing ----------------------------------------------------------------------------------------------
+
+    def _free(self) -> Desk | None:
+        desk = self.desk
+        if desk is not None and desk.moving:
+            self.owner.tell("The machine is moving. Esc stops it.", "", "ask")
+            return None
+        return desk
+
+    def _try(self, work: Callable[[], tuple[str, str]]) -> None:
+        """Do something, show what became of it, and tell it; or why it could not be."""
+        try:
+            told, behind = work()
+        except BriskAnchorError as error:
+            self.owner.show_all(keep_prompt=True)
+            self.owner.complain(error)
+            return
+        self.owner.show_all(keep_prompt=True)
+        kept = "machine.toml says so too." if self.desk and self.desk.workshop.description else ""
+        self.owner.tell(told, f"{behind} {kept}".strip(), "good")
+
+    def edit(self) -> None:
+        """Type the chosen figure."""
+        from brisk_anchor.services.tool_shelf import set_figure
+
+        desk = self._free()
+        if desk is None:
+            return
+        line = self.line
+        label, present = line.figures[self.figure_chosen]
+
+        def answer(value: float) -> None:
+            def work() -> tuple[str, str]:
+                set_figure(desk.workshop, line, label, value)
+                return f"{line.name}: {label} is {value:.4f} mm now.", "What was measured with the old one is void."
+
+            self._try(work)
+
+        note = "k = 2, as on the screen" if label.endswith("±") else ""
+        self.owner.ask(Question(f"{line.name}, {label}", present, 0.0, 700.0, answer, note))
+
+    def renewed(self) -> None:
+        """The stylus is new, or the tip of the master."""
+        from brisk_anchor.services.tool_shelf import new_master, probe_exchanged
+
+        desk = self._free()
+        if desk is None:
+            return
+        group = self.line.group
+
+        def work() -> tuple[str, str]:
+            if group == "probe":
+                probe_exchanged(desk.workshop, "stylus")
+                return "The stylus is new: calibrate radius, length and run-out.", "Nothing is stored until then."
+            rows = new_master(desk.workshop)
+            stale = f"Stale: {', '.join(rows)}." if rows else "No offset of this job hangs on it."
+            return "The master has a new tip: take the reference again.", stale
+
+        if group in ("probe", "tool setter", "reference tool"):
+            self._try(work)
+        else:
+            self.owner.tell("That is for the probe and for the master of the setter.", "b is for a cutter.", "ask")
+
+    def pocket(self) -> None:
+        """The probe stands in another pocket."""
+        from brisk_anchor.services.tool_shelf import probe_exchanged
+
+        desk = self._free()
+        if desk is None or self.line.group != "probe":
+            return
+
+        def work() -> tuple[str, str]:
+            probe_exchanged(desk.workshop, "pocket")
+            return "The probe seats anew: calibrate length and run-out.", "Nothing is stored until then."
+
+        self._try(work)
+
+    def broken(self) -> None:
+        """A cutter broke, or is another."""
+        from brisk_anchor.services.tool_shelf import broken
+
+        desk = self._free()
+        if desk is None:
+            return
+        line = self.line
+        if line.group != "cutter":
+            self.owner.tell("Choose a cutter.", "n is for the probe's stylus and the master's tip.", "ask")
+            return
+
+        def work() -> tuple[str, str]:
+            broken(desk.workshop, line.number)
+            return f"T{line.number} has no length until it is measured.", "All others keep theirs."
+
+        self._try(work)
+
+    # -- lengths -----------------------------------------------------------------------------------------------
+
+    def take_up(self) -> None:
+        """Put the chosen tool, or the master, into the spindle of the stand-in."""
+        from brisk_anchor.services.tool_shelf import into_spindle
+
+        desk = self._free()
+        if desk is None:
+            return
+        number = self.line.number
+
+        def work() -> tuple[str, str]:
+            into_spindle(desk.workshop, number)
+            return f"T{number} is in the spindle, at home.", ""
+
+        self._try(work)
+
+    def bring(self) -> None:
+        """Move the chosen tool, or the master, onto the setter of the stand-in."""
+        from brisk_anchor.services.tool_shelf import bring_to_setter
+
+        desk = self._free()
+        if desk is None:
+            return
+        number = self.line.number
+        key = "r takes the reference" if self.line.group == "tool setter" else "l takes its length"
+        self._try(lambda: (f"T{number} met {bring_to_setter(desk.workshop, number)}: {key}.", ""))
+
+    def reference(self) -> None:
+        """Take the reference of the setter with the master."""
+        from brisk_anchor.services.tool_shelf import take_reference
+
+        desk = self._free()
+        setter = desk.workshop.setup.shelf.setter if desk else None
+        if desk is None or setter is None:
+            self.owner.tell("There is no tool setter on the shelf.", "machine.toml has it as [setter].", "ask")
+            return
+
+        def take(figure: float | None) -> None:
+            def work() -> tuple[str, str]:
+                value = take_reference(desk.workshop, figure).axis("z")
+                shown = format_length(value.value, decimals=4, signed=True)
+                return f"{setter.row} Z {shown} mm ±{2 * value.u:.4f} is the reference.", "Written and read back."
+
+            self._try(work)
+
+        self._ask_position(desk, setter.master, f"T{setter.master} on {setter.name}, Z", take, "machine position")
+
+    def length(self) -> None:
+        """Take the length of the chosen cutter, on the setter or on the part."""
+        from brisk_anchor.services.by_hand import Frame
+        from brisk_anchor.services.tool_shelf import length_on_the_part, measured_length
+
+        desk = self._free()
+        if desk is None:
+            return
+        line, workshop = self.line, desk.workshop
+        if line.group != "cutter":
+            self.owner.tell("Choose a cutter.", "The master's own length is one of its figures.", "ask")
+            return
+        if workshop.profile.tool_lengths.convention == "part":
+            row = workshop.active
+
+            def place(program_z: float) -> None:
+                def taken(figure: float | None) -> None:
+                    self._take_length(
+                        desk, line, lambda: length_on_the_part(workshop, line.number, figure, program_z, 0.0)
+                    )
+
+                self._ask_position(desk, line.number, f"T{line.number} on the part, Z", taken, "machine position")
+
+            note = f"where the touched face lies in the program, with {row} active"
+            self.owner.ask(Question("program Z of the face", 0.0, -_FURTHEST, _FURTHEST, place, note, 0.0))
+            return
+        setter = workshop.setup.shelf.setter
+        frame = Frame()
+        if desk.in_work and setter is not None:
+            frame = Frame(workshop.active, workshop.machine.offset(workshop.active))
+        label = f"T{line.number} on {setter.name if setter else 'the setter'}, Z"
+
+        def measured(figure: float | None) -> None:
+            self._take_length(desk, line, lambda: measured_length(workshop, line.number, figure, frame))
+
+        self._ask_position(desk, line.number, label, measured, frame.short, frame)
+
+    def _take_length(self, desk: Desk, line: Line, find: Callable[[], tuple[ToolLength, list[Look]]]) -> None:
+        from brisk_anchor.services.tool_shelf import take_length
+
+        def work() -> tuple[str, str]:
+            length, looks = find()
+            was = next((value for label, value in line.figures if label == "length"), None)
+            take_length(desk.workshop, line.number, length, looks)
+            change = f", {length.value - was:+.4f} from before" if was is not None else ""
+            sum_ = "  ".join(f"{t.sign} {format_length(t.value, decimals=4)}".strip() for t in length.terms)
+            return f"T{line.number} is {length.value:.4f} mm ±{2 * length.u:.4f} long{change}.", sum_
+
+        self._try(work)
+
+    def _ask_position(
+        self,
+        desk: Desk,
+        number: int,
+        label: str,
+        take: Callable[[float | None], None],
+        read: str,
+        frame: Frame | None = None,
+    ) -> None:
+        """Ask for Z; Enter takes where the stand-in stands when the right tool is in its spindle."""
+        machine = desk.workshop.machine
+        here = machine.tool_in_spindle == number and desk.workshop.setup.machine.connected
+        stands = machine.position[2] - (frame.zero[2] if frame else 0.0) if here else None
+
+        def answer(value: float) -> None:
+            take(value)
+
+        note = f"{read} with T{number} just touching"
+        self.owner.ask(Question(label, stands, -_FURTHEST, _FURTHEST, answer, note, stands))
+
+    def readout(self) -> None:
+        """Figures count from the machine's zero, or from the active offset."""
+        if (desk := self.desk) is not None:
+            desk.in_work = not desk.in_work
+            words = f"work positions, counted from {desk.workshop.active}" if desk.in_work else "machine positions"
+            self.owner.tell(f"Figures are {words}.", "w changes it.", "ask")
+
+    # -- run-out -----------------------------------------------------------------------------------------------
+
+    def half_round(self) -> None:
+        """Turn the spindle half round."""
+        from brisk_anchor.services.tool_shelf import turn_half_round
+
+        desk = self._free()
+        if desk is not None:
+            turn_half_round(desk.workshop)
+            self.owner.show_all()
+
+    def calibrate(self) -> None:
+        """The run-out: from a ring measured both ways, or from its centre as it was swept."""
+        from brisk_anchor.services.datum import read_distances
+        from brisk_anchor.services.tool_shelf import offset_of_ball
+
+        desk = self._free()
+        if desk is None or self.line.group != "probe":
+            return
+        rounds = [m for m in desk.workshop.measured.values() if m.measurement and m.feature.kind.is_round]
+        if not rounds:
+            self.owner.tell("Measure a ring or a bore with the probe on the bench first.", "Then o, and again.", "ask")
+            return
+        last = max(rounds, key=lambda m: m.at)
+        name = last.feature.name
+
+        def take(known: tuple[float, float] | None) -> None:
+            def work() -> tuple[str, str]:
+                desk.workshop.machine.turned_round = False
+                found = offset_of_ball(desk.workshop, name, known, 0.001)
+                x, y = found.offset
+                told = f"The ball stands X {x:+.4f}  Y {y:+.4f} mm ±{2 * found.u:.4f} beside the axis."
+                return told, "Programs add it to every touch. Measure again: all is stale."
+
+            self._try(work)
+
+        if name in desk.workshop.half_round:
+            take(None)
+            return
+
+        def weigh(words: str) -> str:
+            x, y = read_distances(words, "xy")
+            return f"its centre at X {x:+.4f}  Y {y:+.4f} mm"
+
+        def answer(words: str) -> None:
+            x, y = read_distances(words, "xy")
+            take((x, y))
+
+        hint = "machine X, Y where a dial indicator swept it true; or Esc, o, and measure it again"
+        self.owner.ask(Words(f"centre of {name}", lambda _: hint, weigh, answer))

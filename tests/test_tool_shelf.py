@@ -1,0 +1,176 @@
+"""The shelf: lengths by the setter against what the tools really are, guards, what a change makes void, run-out."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import replace
+from datetime import date
+
+import pytest
+
+from brisk_anchor.core.errors import BriskAnchorError, PlanError
+from brisk_anchor.core.shelf import ProbeRecord
+from brisk_anchor.core.tool_setting import length_on_part, look_at_probe
+from brisk_anchor.nc.profile import shipped_profile
+from brisk_anchor.services import tool_shelf as shelf
+from brisk_anchor.services.asking import build_measurement, point_at
+from brisk_anchor.services.by_hand import Frame
+from brisk_anchor.services.cautions import age_in_days
+from brisk_anchor.services.jobs import load_job, new_job, open_job
+from brisk_anchor.services.repeat import repeat
+from brisk_anchor.services.workshop import SecondLookError, Workshop
+from brisk_anchor.standin.scene import build_scene
+from brisk_anchor.standin.scene_file import load_scene
+
+TODAY = date(2026, 11, 23)
+
+
+def line(workshop, number, group=""):
+    return next(i for i in shelf.lines(workshop, TODAY) if i.number == number and (not group or i.group == group))
+
+
+def asking_for(workshop, name):
+    return build_measurement(workshop.setup, point_at(workshop.setup, workshop.setup.drawn(name)))
+
+
+@pytest.fixture(scope="module", params=["gauge line", "master"])
+def set_up(request):
+    """Reference taken and T12 measured on the stand-in, lengths counted either way."""
+    profile = shipped_profile("skip-macro")
+    if request.param == "master":
+        lengths = profile.tool_lengths.model_copy(update={"convention": "master", "master_length": 100.0})
+        profile = profile.model_copy(update={"tool_lengths": lengths})
+    workshop = Workshop(build_scene(load_scene("heron-gl114")), None, profile, seed=None)
+    assert shelf.reference(workshop) is None
+    with pytest.raises(PlanError, match="is not taken"):
+        shelf.measured_length(workshop, 12, None)
+    assert shelf.bring_to_setter(workshop, 33) == "the tool setter 60"
+    shelf.take_reference(workshop, None)
+    shelf.bring_to_setter(workshop, 12)
+    return workshop, 131.418 - profile.length_reference
+
+
+def test_a_length_on_the_setter_is_the_tools_own_and_goes_into_the_table(set_up):
+    workshop, real = set_up
+    length, looks = shelf.measured_length(workshop, 12, None)
+    assert length.value == pytest.approx(real, abs=1e-4)
+    assert not looks
+    u_reading = math.hypot(0.001 / math.sqrt(12), 0.001)
+    own = math.hypot(u_reading, 0.003) if workshop.profile.tool_lengths.convention == "master" else None
+    assert length.u == pytest.approx(math.hypot(u_reading, own or math.hypot(u_reading, 0.003, 0.002)))
+    shelf.take_length(workshop, 12, length, looks)
+    assert workshop.machine.tool_length(12) == pytest.approx(real, abs=1e-4)
+    assert line(workshop, 12).sound
+    assert workshop.machine.offset("G59")[2] == pytest.approx(-500.0 if own else -600.0, abs=1e-4)
+
+
+def test_a_figure_of_the_wrong_offset_is_refused_or_recognised(set_up):
+    workshop, real = set_up
+    foot, other = (workshop.machine.offset(row)[2] for row in ("G59", "G54"))
+    with pytest.raises(PlanError, match="counts from G54, not from G59"):
+        shelf.measured_length(workshop, 12, 60.0 + real, Frame("G54", workshop.machine.offset("G54")))
+    right = shelf.measured_length(workshop, 12, 60.0 + real, Frame("G59", workshop.machine.offset("G59")))
+    assert right[0].value == pytest.approx(real)
+    # Typed as if it were G59's while G54 was active: too long or short by what lies between the two.
+    typed = 60.0 + real + foot - other
+    length, looks = shelf.measured_length(workshop, 12, typed, Frame("G59", workshop.machine.offset("G59")))
+    assert "G54 was active, not G59" in looks[0].why
+    with pytest.raises(SecondLookError):
+        shelf.take_length(workshop, 12, length, looks)
+    with pytest.raises(PlanError, match="T12 stands in the spindle, not T5"):
+        shelf.measured_length(workshop, 5, None)
+    with pytest.raises(SecondLookError, match="would jump"):
+        shelf.take_reference(workshop, -400.0)
+    before = workshop.setup
+    workshop.setup = replace(before, rows=(replace(before.rows[0], row="G59"),))
+    with pytest.raises(BriskAnchorError, match="kept for tool setter"):
+        workshop.store("G59")
+    workshop.setup = before
+
+
+def test_a_broken_tool_is_measured_alone_and_a_new_master_voids_what_hangs_on_it(set_up):
+    workshop, _ = set_up
+    shelf.broken(workshop, 12)
+    assert not line(workshop, 12).sound
+    assert line(workshop, 5).sound
+    shelf.new_master(workshop)
+    assert shelf.reference(workshop) is None
+    relative = workshop.profile.tool_lengths.convention == "master"
+    assert line(workshop, 5).sound is not relative
+    with pytest.raises(PlanError, match="Take|take"):
+        shelf.measured_length(workshop, 12, None)
+
+
+def test_every_tool_on_the_part():
+    """Z −380 on 0.1 of paper, on a face that the program has at +2: the tool is −382.1 in a table whose offset is 0."""
+    assert length_on_part(-380.0, 0.0, 0.1, 0.0, 0.0, 2.0).value == pytest.approx(-382.1)
+
+
+def test_figures_go_into_the_file_and_void_what_hangs_on_them(tmp_path):
+    new_job(tmp_path / "job")
+    workshop = open_job(tmp_path / "job", tmp_path / "data", roll=1)
+    shelf.set_figure(workshop, line(workshop, 31), "repeatability ±", 0.02)
+    shelf.set_figure(workshop, line(workshop, 33, "tool setter"), "height", 60.5)
+    shelf.set_figure(workshop, line(workshop, 5), "length", 148.3)
+    shelf.probe_exchanged(workshop, "stylus")
+    machine = load_job(tmp_path / "job").machine
+    assert machine.hand_tool[0].u_repeatability == pytest.approx(0.01)
+    assert (machine.setter.height, machine.tool[0].length, machine.probe.due) == (
+        60.5,
+        148.3,
+        ["radius", "length", "offset"],
+    )
+    assert workshop.machine.tool_length(5) == pytest.approx(148.3)
+    with pytest.raises(BriskAnchorError):
+        shelf.set_figure(workshop, line(workshop, 20), "effective radius", 6.0)
+    for label, value in (("effective radius", 2.99), ("length", 150.1), ("run-out ±", 0.002)):
+        assert any(look.stops for look in look_at_probe(workshop.setup.shelf.probe, 0))
+        shelf.set_figure(workshop, line(workshop, 20), label, value)
+    assert load_job(tmp_path / "job").machine.probe.due == []
+    workshop.book.close()
+
+
+@pytest.mark.parametrize(
+    ("record", "stops", "words"),
+    [
+        (ProbeRecord(), None, ""),
+        (ProbeRecord("2026-11-01", 30), None, ""),
+        (ProbeRecord("2026-10-01", 30), False, "53 days ago, 30 are allowed"),
+        (ProbeRecord("", 30), False, "no date"),
+        (ProbeRecord("2026-11-23", 30).changed("pocket"), True, "length and offset not calibrated"),
+        (ProbeRecord().changed("stylus").done("radius", "2026-11-23").done("length", "2026-11-23"), True, "its offset"),
+    ],
+)
+def test_an_old_calibration_is_told_and_a_changed_probe_stores_nothing(record, stops, words):
+    looks = look_at_probe(record, age_in_days(record.calibrated, TODAY))
+    assert [look.stops for look in looks] == ([] if stops is None else [stops])
+    assert not looks or words in looks[0].found
+
+
+@pytest.mark.parametrize("profile", ["skip-macro", "probe-params"])
+@pytest.mark.parametrize("way", ["half round", "known centre"])
+def test_run_out_is_found_and_taken_out_of_every_touch(profile, way):
+    file = load_scene("heron-gl114")
+    real = file.probe.real.model_copy(update={"offset": (0.012, -0.007)})
+    file = file.model_copy(update={"probe": file.probe.model_copy(update={"real": real})})
+    workshop = Workshop(build_scene(file), None, shipped_profile(profile), seed=None)
+    straight = Workshop(build_scene(load_scene("heron-gl114")), None, shipped_profile(profile), seed=None)
+    asked = asking_for(workshop, "bore")
+    true = straight.measure(asked).feature.coordinates
+    first = workshop.measure(asked).feature.coordinates
+    assert first[0] - true[0] == pytest.approx(-0.012, abs=2e-4)
+    known = None
+    if way == "half round":
+        shelf.turn_half_round(workshop)
+        workshop.measure(asked)
+        assert workshop.measured["bore"].feature.coordinates == first
+        shelf.turn_half_round(workshop)
+    else:
+        known = (true[0], true[1])
+    found = shelf.offset_of_ball(workshop, "bore", known)
+    assert found.offset == pytest.approx((0.012, -0.007), abs=3e-4)
+    assert not workshop.measured
+    again = workshop.measure(asking_for(workshop, "bore")).feature
+    assert again.coordinates == pytest.approx(true, abs=3e-4)
+    assert again.standard_uncertainty("x") > straight.measured["bore"].feature.standard_uncertainty("x")
+    assert repeat(workshop, asking_for(workshop, "bore"), 2)
