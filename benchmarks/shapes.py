@@ -14,6 +14,7 @@ from collections.abc import Callable
 import numpy as np
 
 from brisk_anchor.core.align import best_fit, sweep
+from brisk_anchor.core.built import build
 from brisk_anchor.core.features import fit_circle
 from brisk_anchor.core.hand_tools import HandKind, HandTool
 from brisk_anchor.core.kinds import FeatureKind
@@ -121,6 +122,73 @@ def _indicator(_tool: Stylus | HandTool, noise: np.ndarray) -> tuple[float, floa
     return found.centre[0] - 0.03, math.sqrt(float(found.covariance[0, 0]))
 
 
+SKEW = 2.0
+"""How far, degrees, walls that are touched twice lie from the axes they are touched along."""
+
+
+def _wall(
+    tool: Stylus | HandTool, way: tuple[int, int], away: float, apart: float, noise: np.ndarray
+) -> tuple[Touch, ...]:
+    """Two touches along an axis on a wall that lies `away` from the centre and is skew to the axes."""
+    c, s = math.cos(math.radians(SKEW)), math.sin(math.radians(SKEW))
+    touches = []
+    for along, error in zip((-apart / 2, apart / 2), noise, strict=False):
+        u, v = (way[0] * away - way[1] * along, way[1] * away + way[0] * along)
+        contact = np.array((X + c * u - s * v, Y + s * u + c * v, Z))
+        normal = np.array((-(c * way[0] - s * way[1]), -(s * way[0] + c * way[1]), 0.0))
+        direction = np.array((float(way[0]), float(way[1]), 0.0))
+        # The noise lies along the approach; along the wall's normal it is shorter by the skew's cosine.
+        centre = contact + tool.effective_radius * normal - float(error) * direction
+        spindle = (float(centre[0]), float(centre[1]), float(centre[2]) + tool.length - tool.effective_radius)
+        touches.append(Touch("t", spindle, (float(way[0]), float(way[1]), 0.0), tool, U))
+    return tuple(touches)
+
+
+def _walls_twice(
+    tool: Stylus | HandTool, kind: FeatureKind, ways: list[tuple[int, int]], axis: str, noise: np.ndarray
+) -> tuple[float, float]:
+    sense = -1 if kind.is_outside else 1
+    touches = tuple(
+        touch
+        for n, way in enumerate(ways)
+        for touch in _wall(tool, way, sense * (20.0 if kind.is_paired else 0.0), 30.0, noise[2 * n :])
+    )
+    feature = solve("it", kind, touches)
+    truth = {"x": X, "y": Y, "r": SKEW}[axis]
+    return feature.coordinates[feature.axes.index(axis)] - truth, feature.standard_uncertainty(axis)
+
+
+def _plane_lean(tool: Stylus | HandTool, noise: np.ndarray) -> tuple[float, float]:
+    up = np.array((0.0, 0.0, 1.0))
+    places = ((0, 20), (-17.32, -10), (17.32, -10))
+    touches = tuple(_touch(tool, (X + u, Y + v, Z), up, float(e)) for (u, v), e in zip(places, noise, strict=False))
+    feature = solve("it", FeatureKind.PLANE, touches)
+    return feature.coordinates[feature.axes.index("a")], feature.standard_uncertainty("a")
+
+
+def _two_levels(tool: Stylus | HandTool, noise: np.ndarray) -> tuple[float, float]:
+    touches = []
+    for level, part in ((0.0, noise[:4]), (-20.0, noise[4:])):
+        for touch in _ring(tool, [180, 0, 270, 90], 19.0, True, part):
+            x, y, z = touch.position
+            touches.append(Touch("t", (x, y, z + level), touch.direction, tool, U))
+    feature = solve("it", FeatureKind.TILTED_BORE, tuple(touches))
+    return feature.coordinates[feature.axes.index("a")], feature.standard_uncertainty("a")
+
+
+def _between(tool: Stylus | HandTool, noise: np.ndarray) -> tuple[float, float]:
+    found = []
+    for name, away, part in (("one", -40.0, noise[:4]), ("two", 40.0, noise[4:])):
+        touches = []
+        for touch in _ring(tool, [180, 0, 270, 90], 19.0, True, part):
+            x, y, z = touch.position
+            touches.append(Touch("t", (x + away, y, z), touch.direction, tool, U))
+        found.append(solve(name, FeatureKind.BORE, tuple(touches)))
+    middle = build("middle", FeatureKind.BETWEEN, *found)
+    return middle.coordinate("x") - X, middle.standard_uncertainty("x")
+
+
+_ALL = [(-1, 0), (1, 0), (0, -1), (0, 1)]
 CASES: dict[str, Case] = {
     "surface X": lambda t, n: _solved(FeatureKind.SURFACE, _ring(t, [180], 0.0, False, n), X),
     "bore, 4 touches": lambda t, n: _walls(t, FeatureKind.BORE, [180, 0, 270, 90], n),
@@ -137,6 +205,14 @@ CASES: dict[str, Case] = {
     "edge, 3 touches": _edge_across,
     "plane, 4 touches": _plane,
     "ball, 5 touches": _sphere,
+    "edge, 2 touches: angle": lambda t, n: _walls_twice(t, FeatureKind.EDGE, [(0, 1)], "r", n),
+    "slot twice: angle": lambda t, n: _walls_twice(t, FeatureKind.SLOT, _ALL[:2], "r", n),
+    "pocket twice: skew": lambda t, n: _walls_twice(t, FeatureKind.POCKET, _ALL, "r", n),
+    "block twice: place": lambda t, n: _walls_twice(t, FeatureKind.BLOCK, _ALL, "x", n),
+    "corner twice: place": lambda t, n: _walls_twice(t, FeatureKind.OUTSIDE_CORNER, [(1, 0), (0, 1)], "x", n),
+    "plane, 3: lean": _plane_lean,
+    "bore, 2 levels: lean": _two_levels,
+    "point between 2 bores": _between,
     "fit of 3 features": _fit,
     "indicator, 4 readings": _indicator,
 }
@@ -145,6 +221,7 @@ CASES: dict[str, Case] = {
 def main() -> None:
     """Print the table, then times of a circle fit against a plain algebraic one."""
     source = np.random.default_rng(7)
+    print("bias of angles in thousandths of a degree")
     print(f"{'feature':<24}{'way':<9}{'bias µm':>9}{'spread/bound':>14}{'coverage %':>12}   ({TRIALS} trials)")
     worst_bias, worst_spread, worst_cover = 0.0, 0.0, 0.0
     for name, case in CASES.items():

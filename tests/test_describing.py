@@ -22,7 +22,8 @@ from brisk_anchor.services.demo import demo_job
 from brisk_anchor.services.fixture_shapes import AnglePlate, Chuck, Plate, Vice
 from brisk_anchor.services.jobs import check_job, load_job, new_job, open_job
 from brisk_anchor.services.reach import reaches
-from brisk_anchor.services.words import FORMS, read_words
+from brisk_anchor.services.word_maker import FORMS
+from brisk_anchor.services.words import read_words
 from brisk_anchor.standin.scene import build_scene
 from brisk_anchor.standin.solid_file import SolidSection
 from tests.test_jobs import change
@@ -53,7 +54,11 @@ def measure(workshop, *names):
 
 
 def table(words, names=(), unit=1.0):
-    text = read_words(words, [PLATE], names, "P-1", 6.0, unit).table
+    there = {
+        "a": {"place": (0.0, 40.0, 0.0), "walls": ["RIGHT"], "solid": "plate"},
+        "b": {"place": (10.0, 20.0, 0.0), "walls": ["UP"], "solid": "plate"},
+    }
+    text = read_words(words, [PLATE], names, "P-1", 6.0, unit, there).table
     return tomllib.loads(text)["feature"][0]
 
 
@@ -72,6 +77,12 @@ def table(words, names=(), unit=1.0):
         ("corner back right", {"walls": ["RIGHT", "UP"], "place": [160.0, 100.0, 0.0], "name": "corner 1"}),
         ("face top", {"walls": ["BELOW"]}),
         ("circle 6, 8, 60, 80, 50, 30", {"pattern": {"count": 6, "circle": 60.0, "first_angle": 30.0}}),
+        ("edge left", {"kind": "edge", "name": "edge 1", "walls": ["RIGHT"], "spread": 60.0}),
+        ("edge front, 1in", {"walls": ["UP"], "spread": 25.4, "place": [80.0, 0.0, 0.0]}),
+        ("plane 20, 60, 30", {"kind": "plane", "spread": 20.0, "place": [60.0, 30.0, 0.0]}),
+        ("ball 20, 30, 40", {"kind": "ball", "size": 20.0, "place": [30.0, 40.0, 10.0], "solid": "ball 1"}),
+        ("between a, b", {"kind": "point between", "of": ["a", "b"], "place": [5.0, 30.0, 0.0]}),
+        ("crossing a, b", {"kind": "intersection", "place": [0.0, 20.0, 0.0]}),
         ("grid 3, 2, 8, 20, 20, 40, 30", {"pattern": {"columns": 3, "rows": 2, "pitch": [40.0, 30.0]}}),
     ],
 )
@@ -101,6 +112,11 @@ def test_words_in_a_file_in_inches_and_names_that_are_free():
         ("circle 2.5, 8, 60, 80, 50", "whole number"),
         ("circle 300, 8, 60, 80, 50", "between 2 and 100"),
         ("turn x", "no figure"),
+        ("edge top", "no edge"),
+        ("edge left, 99", "only 100 long"),
+        ("plane 200", "no place wide enough"),
+        ("ball 1, 20, 20", "too small"),
+        ("between c, d", "no feature “c”"),
         ('bore 12, 20, 50]\nname = "x"', "(is no|cannot|Y|y)"),
     ],
 )
@@ -126,6 +142,11 @@ def test_what_is_drawn_is_cut_measured_taken_off_and_taken_back(workshop, folder
         "pocket 36, 24, 30, 82, 12",
         "block 16, 16, 145, 82, 14",
         "circle 3, 12, 76, 80, 50",
+        "edge left",
+        "edge front",
+        "crossing edge 1, edge 2",
+        "ball 14, 20, 20",
+        "between bore 1, ball 1",
     ):
         workshop.change(workshop.description.drawn(words))
     assert all(not reach.reason for reach in reaches(workshop.scene))
@@ -136,8 +157,11 @@ def test_what_is_drawn_is_cut_measured_taken_off_and_taken_back(workshop, folder
     assert "hole a 1" not in [feature.name for feature in workshop.setup.features]
     assert "bore 1" in workshop.measured
     assert workshop.undo() == "the last change is taken back"
-    assert len(load_job(folder).part.feature) == 9
-    for _ in range(4):
+    assert len(load_job(folder).part.feature) == 14
+    workshop.change(workshop.description.removed("between 1"))
+    workshop.change(workshop.description.removed("ball 1"))
+    assert "ball 1" not in [solid.name for solid in load_job(folder).part.solid]
+    for _ in range(11):
         assert workshop.undo()
     assert workshop.undo() is None
     assert len(load_job(folder).part.feature) == 5

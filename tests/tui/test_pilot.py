@@ -735,3 +735,68 @@ async def test_the_probe_is_calibrated_on_what_was_measured(tmp_path):
         assert re.search(r"Radius 2\.99\d+ mm ±0\.00\d+, it was 2\.994", said(bench.app))
         assert "180°" in said(bench.app)
         assert bench.app.desk.workshop.setup.stylus.effective_radius != 2.994
+
+
+async def test_plane_ball_and_two_levels_are_asked_for_by_the_rose(tmp_path):
+    async with Bench(tmp_path) as bench:
+        workshop = await open_own(bench, tmp_path, plate="120, 80, 40", name="PL-2")
+        for words in ("bore 30, 60, 40", "ball 20, 25, 20", "plane 16, 95, 20"):
+            await bench.press("n")
+            await typed(bench, words)
+            await bench.press("enter")
+        place = {feature.name: feature.machine for feature in workshop.setup.features}
+
+        def stand(name, above):
+            x, y, z = place[name]
+            workshop.machine.place((x, y, z + above + workshop.setup.stylus.length), {}, 20)
+
+        def reads():
+            return bench.app.desk.present_asking().rose.read().name
+
+        stand("plane 1", 6.0)
+        await bench.press("down", "backspace", "d", "d")
+        assert reads() == "plane below"
+        await bench.press("enter")
+        assert workshop.measured["plane 1"].feature.axes[0] == "z"
+        stand("bore 1", -6.0)
+        await bench.press("backspace", "a", "a")
+        assert "two levels" in reads()
+        figures = {"depth": "8", "diameter": "30", "2nd level": "12"}
+        for _ in figures:
+            if bench.app.desk.measurement() is None:
+                await bench.press("e")
+                await typed(bench, figures[said(bench.app, "#entry-label").strip()])
+                await bench.press("enter")
+        await bench.press("enter")
+        tilted = next(m.feature for m in workshop.measured.values() if m.feature.kind.value == "tilted bore")
+        assert set(tilted.angles) == {"a", "b"}
+        stand("ball 1", 16.0)
+        await bench.press("backspace", "f", "f", "f", "f", "f")
+        for _ in range(8):
+            if reads() == "ball":
+                break
+            await bench.press("f")
+        await bench.press("enter")
+        assert workshop.measured["ball 1"].feature.size == pytest.approx(20.0, abs=0.02)
+
+
+async def test_tools_are_brought_to_the_setter_measured_and_renewed(tmp_path):
+    async with Bench(tmp_path) as bench:
+        workshop = bench.app.desk.workshop
+        await bench.press("6", *["down"] * 6, "m", "r", "enter")
+        assert "G59 Z −600.0000" in said(bench.app).replace("-", "−")
+        await bench.press("down", "down", "l")
+        await typed(bench, "-300")
+        await bench.press("enter")
+        assert "T12 would change by" in said(bench.app)
+        await bench.press("m", "l", "enter")
+        assert "T12 is 131.4180 mm" in said(bench.app)
+        await bench.press("b")
+        assert "not known" in said(bench.app, "#shelf")
+        await bench.press("up", "up", "n")
+        assert "take the reference again" in said(bench.app)
+        await bench.press(*["up"] * 5, "enter")
+        await typed(bench, "0.02")
+        await bench.press("enter", "up", "i", "n")
+        assert workshop.setup.shelf.probe.due == ("radius", "length", "offset")
+        assert workshop.setup.hand_tools[0].diameter == pytest.approx(0.02)

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from brisk_anchor.core.features import Feature
-from brisk_anchor.core.kinds import FeatureKind
+from brisk_anchor.core.kinds import FeatureKind, Vector
 from brisk_anchor.core.measuring import Measurement
 from brisk_anchor.core.offsets import Chain
 from brisk_anchor.core.touches import AXES
@@ -21,6 +21,9 @@ if TYPE_CHECKING:
 
 TURN_LIMIT = 5.0
 """How far, degrees, a part may lie turned from where the set-up puts it before it is taken for a mistake."""
+
+SEARCH_BEYOND = 5.0
+"""How far, mm, a search may go on beyond where the wall can be before it is told."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,6 +60,15 @@ def look_at_measurement(measurement: Measurement, travel: Travel) -> list[Look]:
                 f"Search {needed:.3f} mm, or bring the tip nearer",
             )
         )
+    elif measurement.search > needed + SEARCH_BEYOND:
+        looks.append(
+            Look(
+                False,
+                f"The search goes on {measurement.search - needed:.3f} mm beyond where the wall can be",
+                "Where the part is missing, something else would be met and taken for it",
+                f"Search {needed:.3f} mm",
+            )
+        )
     name = measurement.title or measurement.name
     for point in measurement.extreme_points():
         for axis, value, low, high in zip(AXES, point, travel.low, travel.high, strict=True):
@@ -70,6 +82,24 @@ def look_at_measurement(measurement: Measurement, travel: Travel) -> list[Look]:
                     )
                 )
     return list(dict.fromkeys(looks))
+
+
+def look_at_start(measurement: Measurement, centre: Vector) -> list[Look]:
+    """Before a feature with a centre is measured: whether the tip starts at its nominal centre (tip, machine mm).
+
+    The error of position is counted from where it starts, and walls touched off their middle tell another size.
+    """
+    off = math.hypot(measurement.start[0] - centre[0], measurement.start[1] - centre[1])
+    if not (measurement.kind.is_round or measurement.kind.has_two_sizes) or off <= measurement.start_uncertainty + 1e-6:
+        return []
+    return [
+        Look(
+            False,
+            f"The tip starts {off:.3f} mm from where the drawing puts the centre of {measurement.title}",
+            "Its error of position is counted from there, and the search may not reach",
+            "Point at it with f, or bring the tip to the middle",
+        )
+    ]
 
 
 def look_at_feature(feature: Feature, size: float | None, size_y: float | None, size_limit: float | None) -> list[Look]:

@@ -13,7 +13,7 @@ from brisk_anchor.services.describing import Change, Describing
 from brisk_anchor.services.job_text import JOB_NAME, quoted, with_key
 from brisk_anchor.services.jobs import new_job
 from brisk_anchor.services.part_text import part_text, read_part
-from brisk_anchor.services.words import touch_depth
+from brisk_anchor.services.word_maker import touch_depth
 
 
 @dataclass(frozen=True, slots=True)

@@ -18,7 +18,7 @@ from brisk_anchor.exchange.toml_files import MILLIMETRES, parse, read_text
 from brisk_anchor.services.datum import axes_of
 from brisk_anchor.services.drawn_body import expand
 from brisk_anchor.services.job_models import NO_LENGTHS, Variation
-from brisk_anchor.services.job_text import JOB_NAME, figure, with_key, with_rule, with_table, without_feature
+from brisk_anchor.services.job_text import JOB_NAME, figure, with_key, with_rule, with_table, without_table
 from brisk_anchor.services.jobs import Job, load_job
 from brisk_anchor.services.words import read_words
 from brisk_anchor.standin.scene import build_scene
@@ -63,7 +63,8 @@ class Describing:
         solids, features = expand(job.part)
         names = [str(feature["name"]) for feature in features] + [feature.name for feature in job.part.feature]
         unit = MILLIMETRES[parse(text, name)["units"]]
-        drawn = read_words(words, solids, names, job.part.name, job.machine.probe.ball_diameter, unit)
+        there = {str(feature["name"]): feature for feature in features}
+        drawn = read_words(words, solids, names, job.part.name, job.machine.probe.ball_diameter, unit, there)
         if drawn.turn is not None:
             return self.turned(drawn.turn)
         if drawn.whole:
@@ -79,7 +80,10 @@ class Describing:
         name = self.job.job.part
         own = {drawn.name for drawn in self.job.part.feature}
         wanted = feature if feature in own else feature.rpartition(" ")[0]
-        return self._change({name: without_feature(self._text(name), name, wanted)}, f"{wanted} taken off the drawing")
+        text = without_table(self._text(name), name, "feature", wanted)
+        if any(solid.name == wanted and solid.shape == "ball" for solid in self.job.part.solid):
+            text = without_table(text, name, "solid", wanted)  # the ball that was drawn with it
+        return self._change({name: text}, f"{wanted} taken off the drawing")
 
     def replaced(self, part: str, told: str) -> Change:
         """The job with another part file: real ones vary as they did, and offsets are taken from what is there."""

@@ -68,7 +68,12 @@ def next_step(
             return stops[0].found + ".", f"{stops[0].why}. {stops[0].do}."
         if asking.drawn is None:
             return f"Enter measures this {kind.value}.", "It stands near no feature of the drawing: no offset uses it."
-        if asking.drawn.name not in missing or not missing:
+        if looks:
+            return f"Enter measures {asking.title}.", f"{looks[0].found}. {looks[0].do}."
+        name = asking.drawn.name
+        if name not in workshop.needed(workshop.setup.row(row)):
+            return f"Enter measures {asking.title}.", f"{row} does not hang on it; 5 chooses what it comes from."
+        if name not in missing:
             return f"Enter measures {asking.title} again.", f"{row} then follows the new figures."
         return f"Enter measures {asking.title}.", f"{row} needs: {', '.join(titles[name] for name in missing)}."
     if missing:

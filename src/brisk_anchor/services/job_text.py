@@ -104,18 +104,18 @@ def with_table(text: str, table: str) -> str:
     return f"{text.rstrip()}\n\n{table.strip()}\n"
 
 
-def without_feature(text: str, name: str, feature: str) -> str:
-    """A file without the [[feature]] of a name, and without the comments right above it.
+def without_table(text: str, name: str, kind: str, wanted: str) -> str:
+    """A file without the [[feature]] or [[solid]] of a name, and without the comments right above it.
 
     Raises:
         JobError: there is none, or it does not stand in a table of its own.
     """
     data = parse(text, name)
-    number = next((n for n, table in enumerate(data.get("feature", [])) if table.get("name") == feature), None)
-    line = line_of(text, ("feature", number)) if number is not None else None
+    number = next((n for n, table in enumerate(data.get(kind, [])) if table.get("name") == wanted), None)
+    line = line_of(text, (kind, number)) if number is not None else None
     lines = text.split("\n")
     if line is None or not lines[line - 1].lstrip().startswith("[["):
-        raise JobError(name, (Finding(name, f"there is no table [[feature]] “{feature}”"),), "Change it by hand")
+        raise JobError(name, (Finding(name, f"there is no table [[{kind}]] “{wanted}”"),), "Change it by hand")
     first = line - 1
     end = next((n for n in range(line, len(lines)) if _is_header(lines[n])), len(lines))
     while end > line and (lines[end - 1].lstrip().startswith("#") or not lines[end - 1].strip()):

@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from datetime import datetime
 from pathlib import Path
 
 from brisk_anchor.book.store import EntryKind
 from brisk_anchor.core.errors import PlanError
+from brisk_anchor.drawings.charts import Panel, chart
 from brisk_anchor.drawings.sheet import SheetContent, sheet
 from brisk_anchor.exchange.files import write_whole
+from brisk_anchor.services.repeat import Repeated
 from brisk_anchor.services.workshop import Workshop
 
 
@@ -38,6 +42,30 @@ def write_sheets(workshop: Workshop, row: str, folder: Path, paper: str = "a4") 
     return [write_whole(folder / f"{name}.{kind}", sheet(content, kind, paper)) for kind in ("svg", "pdf")]
 
 
+def write_repeat_chart(workshop: Workshop, title: str, found: Sequence[Repeated], folder: Path) -> list[Path]:
+    """Write the chart of a repeatability run as SVG and PDF. Raises ExportError."""
+    runs = tuple(float(number + 1) for number in range(len(found[0].values)))
+    panels = [
+        Panel(
+            f"{figure.label}, mm",
+            runs,
+            figure.values,
+            figure.mean,
+            2 * figure.stated,
+            note=f"spread {figure.spread * 1000:.2f} µm, range {figure.range * 1000:.2f} µm, "
+            f"the strip is the ± stated of one, {2000 * figure.stated:.2f} µm",
+        )
+        for figure in found
+    ]
+    stamp = datetime.now().astimezone().strftime("%Y-%m-%d %H:%M")
+    heading = f"{title}, measured {len(runs)} times"
+    about = f"{workshop.setup.machine.name}  ·  {workshop.setup.part}  ·  {stamp}"
+    name = f"repeat-{workshop.setup.job.lower()}"
+    return [
+        write_whole(folder / f"{name}.{kind}", chart(heading, about, "run", panels, kind)) for kind in ("svg", "pdf")
+    ]
+
+
 def _lists(workshop: Workshop, row: str) -> tuple[tuple[str, tuple[str, ...]], ...]:
     """Offsets with their names, what to have ready, clamping, what to check."""
     setup = workshop.setup
@@ -50,7 +78,11 @@ def _lists(workshop: Workshop, row: str) -> tuple[tuple[str, tuple[str, ...]], .
     offsets += [f"{o.name}: {o.comment}, with {o.offset}" for o in card.operations if o.comment]
     tools = [
         f"T{stylus.tool_number}  {stylus.name}, ball ⌀{stylus.ball_diameter:g}, length {stylus.length:.4f}",
-        *(f"T{t.number}  {t.name}, ⌀{t.diameter:g}, length {t.length:g}" for t in workshop.scene.file.tool),
+        *(
+            f"T{t.number}  {t.name}, ⌀{t.diameter:g}, length "
+            + ("to be measured" if t.length is None else f"{t.length:.3f}")
+            for t in setup.shelf.cutters
+        ),
     ]
     plan = setup.row(row)
     named = {drawn.name: drawn for drawn in setup.features}

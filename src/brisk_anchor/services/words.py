@@ -3,71 +3,22 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from typing import Any
 
-from brisk_anchor.core.errors import DrawingFileError, NumberEntryError
-from brisk_anchor.core.kinds import FeatureKind
-from brisk_anchor.core.numbers import parse_length
 from brisk_anchor.services.job_text import figure, quoted
-from brisk_anchor.standin.solid_file import Place, SolidSection, extent_of
-
-_BELOW_WIDEST = 2.0
-"""How far, mm, the ball's widest part is proposed to go below the edge it touches."""
-_FACES = {"left": (0, 0, "RIGHT"), "right": (0, 1, "LEFT"), "front": (1, 0, "UP"), "back": (1, 1, "DOWN")}
-
-
-@dataclass(frozen=True, slots=True)
-class Form:
-    """What a word takes: figures in order, the last of them may be left out where `optional` says how many."""
-
-    word: str
-    figures: tuple[str, ...]
-    optional: int = 0
-
-    @property
-    def hint(self) -> str:
-        """How it is typed."""
-        needed = len(self.figures) - self.optional
-        shown = [name if n < needed else f"[{name}]" for n, name in enumerate(self.figures)]
-        return f"{self.word} {', '.join(shown)}"
-
-
-FORMS = {
-    form.word: form
-    for form in (
-        Form("bore", ("diameter", "x", "y", "depth"), 1),
-        Form("boss", ("diameter", "x", "y", "height")),
-        Form("pocket", ("size in X", "size in Y", "x", "y", "depth"), 1),
-        Form("block", ("size in X", "size in Y", "x", "y", "height")),
-        Form("slot", ("size in X", "size in Y", "x", "y", "depth"), 1),
-        Form("web", ("size in X", "size in Y", "x", "y", "height")),
-        Form("face", ("left, right, front, back or top",)),
-        Form("corner", ("front left, front right, back left or back right",)),
-        Form("circle", ("count", "diameter", "circle", "x", "y", "first angle"), 1),
-        Form("grid", ("columns", "rows", "diameter", "x", "y", "pitch in X", "pitch in Y")),
-        Form("plate", ("size in X", "size in Y", "height")),
-        Form("turn", ("angle",)),
-    )
-}
-
-
-@dataclass(frozen=True, slots=True)
-class Drawn:
-    """A feature in words of the trade, and as a table of a part file; `whole` is a part file that replaces the old."""
-
-    told: str
-    table: str = ""
-    whole: str = ""
-    turn: float | None = None
-
-
-def _refuse(what: str, remedy: str) -> DrawingFileError:
-    return DrawingFileError(what, "Nothing was drawn", remedy)
+from brisk_anchor.services.word_maker import FORMS, Drawn, Maker, length_of, plain, refuse
+from brisk_anchor.standin.solid_file import Place, SolidSection
 
 
 def read_words(
-    text: str, solids: Sequence[SolidSection], names: Sequence[str], part: str, ball: float, millimetres: float
+    text: str,
+    solids: Sequence[SolidSection],
+    names: Sequence[str],
+    part: str,
+    ball: float,
+    millimetres: float,
+    there: Mapping[str, Mapping[str, Any]] | None = None,
 ) -> Drawn:
     """What is drawn by a line of words.
 
@@ -78,6 +29,7 @@ def read_words(
         part: the part's name, for one that is drawn anew.
         ball: diameter of the ball that will touch it, mm.
         millimetres: in one unit of the part file.
+        there: features that others can be built from, by name: place (mm), walls and solid of each.
 
     Raises:
         DrawingFileError: a word that draws nothing, or a place with no metal. NumberEntryError: a figure is none.
@@ -85,235 +37,40 @@ def read_words(
     found = re.match(r"\s*([A-Za-z]+)\s*(.*)$", text)
     form = FORMS.get(found[1].lower()) if found else None
     if found is None or form is None:
-        raise _refuse("There is no such word", f"Begin with {', '.join(FORMS)}")
+        raise refuse("There is no such word", f"Begin with {', '.join(FORMS)}")
     typed = [part.strip() for part in found[2].split(",")] if found[2].strip() else []
     if not len(form.figures) - form.optional <= len(typed) <= len(form.figures):
-        raise _refuse(f"{form.word.capitalize()} takes other figures", form.hint)
-    maker = _Maker(form.word, solids, names, ball, millimetres)
+        raise refuse(f"{form.word.capitalize()} takes other figures", form.hint)
+    maker = Maker(form.word, solids, names, ball, millimetres, there)
     match form.word:
+        case "edge":
+            return maker.edge(typed[0].lower(), typed[1] if len(typed) > 1 else "")
+        case "plane":
+            return maker.plane(typed)
+        case "ball":
+            return maker.ball_on_top(typed)
+        case "between" | "crossing":
+            return maker.built(typed[0], typed[1])
         case "face":
             return maker.face(typed[0].lower())
         case "corner":
             return maker.corner(typed[0].lower())
         case "turn":
-            angle = _plain(typed[0], "angle", -360, 360)
+            angle = plain(typed[0], "angle", -360, 360)
             return Drawn(f"the part turned to {angle:+g}° in its fixture", turn=angle)
         case "plate":
-            sizes = [_length(t, n, 0.5) for t, n in zip(typed, form.figures, strict=True)]
+            sizes = [length_of(t, n, 0.5) for t, n in zip(typed, form.figures, strict=True)]
             return _plate(part, (sizes[0], sizes[1], sizes[2]), ball, millimetres)
         case "circle" | "grid":
             return maker.pattern(typed)
     return maker.round_or_straight(typed, form)
 
 
-def _length(text: str, name: str, low: float = -20_000.0) -> float:
-    try:
-        return parse_length(text, present=None, low=low, high=20_000.0)
-    except NumberEntryError as error:
-        raise NumberEntryError(f"{name}: {error.what}", error.meaning, error.remedy) from error
-
-
-def _plain(text: str, name: str, low: float, high: float) -> float:
-    try:
-        value = float(text)
-    except ValueError:
-        raise _refuse(f"“{text[:20]}” is no figure for the {name}", "Type a plain figure") from None
-    if not low <= value <= high:
-        raise _refuse(f"The {name} must lie between {low:g} and {high:g}", "")
-    return value
-
-
-def _count(text: str, name: str, low: int, high: int) -> int:
-    value = _plain(text, name, low, high)
-    if value != int(value):
-        raise _refuse(f"The {name} is a whole number", "")
-    return int(value)
-
-
-def touch_depth(ball: float) -> float:
-    """How deep, mm, the ball's end is proposed to go below an edge."""
-    return ball / 2 + _BELOW_WIDEST
-
-
-class _Maker:
-    """Tables of features on the metal that is there."""
-
-    def __init__(
-        self, word: str, solids: Sequence[SolidSection], names: Sequence[str], ball: float, millimetres: float
-    ) -> None:
-        self.word, self.solids, self.names, self.ball, self.unit = word, solids, names, ball, millimetres
-
-    def _under(self, x: float, y: float) -> SolidSection:
-        """The solid at a place that reaches highest."""
-        from brisk_anchor.standin.scene import region_of
-
-        there = [solid for solid in self.solids if region_of(solid).distance(x, y) < 0]
-        if not there:
-            raise _refuse(f"There is no metal at X {x:+g} Y {y:+g}", "Choose a place on the part")
-        return max(there, key=lambda solid: solid.top)
-
-    def _free(self, base: str) -> str:
-        return next(f"{base} {n}" for n in range(1, 10_000) if f"{base} {n}" not in self.names)
-
-    def _touch_depth(self, height: float, what: str) -> float:
-        if height <= self.ball / 2:
-            raise _refuse(
-                f"{what} is {height:g} deep; the ball's widest part is {self.ball / 2:g} up", "Draw it deeper"
-            )
-        return min(touch_depth(self.ball), height)
-
-    def _mm(self, value: float) -> str:
-        return figure(value / self.unit)
-
-    def table(self, name: str, title: str, kind: str, solid: str, place: Place, more: dict[str, str]) -> str:
-        """A [[feature]] of the part file."""
-        head = {"name": f'"{name}"', "title": quoted(title), "kind": f'"{kind}"', "solid": quoted(solid)}
-        head["place"] = f"[{', '.join(self._mm(value) for value in place)}]"
-        return "\n".join(["[[feature]]", *(f"{key} = {value}" for key, value in (head | more).items())])
-
-    def round_or_straight(self, typed: list[str], form: Form) -> Drawn:
-        """A bore, boss, pocket, block, slot or web."""
-        kind = FeatureKind(self.word)
-        figures = [_length(t, n) for t, n in zip(typed, form.figures, strict=False)]
-        sizes = figures[:1] if kind.is_round else figures[:2]
-        rest = figures[len(sizes) :]
-        x, y = rest[:2]
-        if min([*sizes, *rest[2:]]) <= 0:
-            raise _refuse("Sizes, depths and heights are above zero", form.hint)
-        under = self._under(x, y)
-        more, high = {}, under.top
-        if kind.is_outside:
-            high = under.top + rest[2]
-            depth = self._touch_depth(rest[2], "It")
-            more["stands"], made = self._mm(rest[2]), f"{rest[2]:g} high"
-        elif len(rest) > 2:
-            depth = self._touch_depth(rest[2], "It")
-            more["cut"], made = self._mm(rest[2]), f"{rest[2]:g} deep"
-        else:
-            depth = self._touch_depth(under.top - under.bottom, "The part")
-            more["cut"], made = '"through"', "through"
-        size = sizes[0] if kind.is_round else min(sizes)
-        if kind in (FeatureKind.SLOT, FeatureKind.WEB):
-            across_x = sizes[0] <= sizes[1]
-            more |= {"walls": '["LEFT", "RIGHT"]' if across_x else '["DOWN", "UP"]', "size": self._mm(size)}
-            more["length"] = self._mm(max(sizes))
-        else:
-            more["size"] = self._mm(sizes[0])
-            if kind.has_two_sizes:
-                more["size_y"] = self._mm(sizes[1])
-        limit = max(0.2, 0.01 * size)
-        more |= {"size_limit": self._mm(limit), "depth": self._mm(depth)}
-        name = self._free(self.word)
-        shown = f"{kind.size_sign}{'×'.join(f'{value:g}' for value in sizes)}"
-        title = f"{self.word} {shown}"
-        told = f"{name}: {shown} at X {x:+g} Y {y:+g}, {made}; touched {depth:g} mm down, its size believed ±{limit:g}"
-        return Drawn(told, self.table(name, title, kind.value, under.name, (x, y, high), more))
-
-    def pattern(self, typed: list[str]) -> Drawn:
-        """Bores on a circle or in a grid, through the part."""
-        if self.word == "circle":
-            count = _count(typed[0], "count", 2, 100)
-            diameter, circle, x, y = (
-                _length(t, n) for t, n in zip(typed[1:5], FORMS["circle"].figures[1:5], strict=True)
-            )
-            first = _plain(typed[5], "first angle", -360, 360) if len(typed) > 5 else 0.0
-            more = f"count = {count}, circle = {self._mm(circle)}, first_angle = {figure(first)}"
-            there, words = (x + circle / 2, y), f"{count} bores ⌀{diameter:g} on a circle of {circle:g}"
-            if circle <= 0:
-                raise _refuse("The circle is above zero", FORMS["circle"].hint)
-        else:
-            columns, rows = (_count(t, n, 1, 50) for t, n in zip(typed[:2], ("columns", "rows"), strict=True))
-            diameter, x, y, dx, dy = (_length(t, n) for t, n in zip(typed[2:], FORMS["grid"].figures[2:], strict=True))
-            more = f"columns = {columns}, rows = {rows}, pitch = [{self._mm(dx)}, {self._mm(dy)}]"
-            there, words = (x, y), f"{columns} × {rows} bores ⌀{diameter:g}"
-        if diameter <= 0:
-            raise _refuse("The diameter is above zero", FORMS[self.word].hint)
-        under = self._under(*there)
-        depth = self._touch_depth(under.top - under.bottom, "The part")
-        limit = max(0.2, 0.01 * diameter)
-        taken = {name.rpartition(" ")[0] for name in self.names}
-        name = next(word for n in range(26) if (word := f"hole {'abcdefghijklmnopqrstuvwxyz'[n]}") not in taken)
-        table = self.table(
-            name,
-            f"bore ⌀{diameter:g}",
-            "bore",
-            under.name,
-            (x, y, under.top),
-            {
-                "cut": '"through"',
-                "size": self._mm(diameter),
-                "size_limit": self._mm(limit),
-                "depth": self._mm(depth),
-                "pattern": f"{{ {more} }}",
-            },
-        )
-        return Drawn(f"{name}: {words} from X {x:+g} Y {y:+g}, through; touched {depth:g} mm down", table)
-
-    def corner(self, where: str) -> Drawn:
-        """An outer corner of the part, touched on both its walls."""
-        along, _, across = where.partition(" ")
-        if along not in ("front", "back") or across not in ("left", "right"):
-            raise _refuse(f"There is no corner “{where[:20]}”", FORMS["corner"].hint)
-        if not self.solids:
-            raise _refuse("There is no metal yet", FORMS["plate"].hint)
-        low, high = extent_of(list(self.solids))
-        x, y = (low[0], high[0])[across == "right"], (low[1], high[1])[along == "back"]
-        inward = (1 if across == "left" else -1, 1 if along == "front" else -1)
-        solid = self._under(x + inward[0] * 1e-3, y + inward[1] * 1e-3)
-        depth = self._touch_depth(solid.top - solid.bottom, "The part")
-        walls = ["LEFT" if across == "left" else "RIGHT", "DOWN" if along == "front" else "UP"]
-        more = {"walls": f'["{walls[0]}", "{walls[1]}"]', "depth": self._mm(depth)}
-        name = self._free("corner")
-        told = f"{name}: the {where} corner at X {x:+g} Y {y:+g}, touched {depth:g} mm down"
-        title = f"{where} corner"
-        return Drawn(told, self.table(name, title, "outside corner", solid.name, (x, y, solid.top), more))
-
-    def _top(self, name: str) -> Drawn:
-        """The highest level face, at a place away from every opening."""
-        from brisk_anchor.standin.scene import openings_of, region_of
-        from brisk_anchor.standin.solids import clear_place
-
-        solid = max(self.solids, key=lambda item: item.top)
-        place = clear_place(region_of(solid), openings_of(solid), self.ball / 2 + _BELOW_WIDEST)
-        if place is None:
-            raise _refuse("The top has no place wide enough for the ball", "Draw it in the part file")
-        more = {"walls": '["BELOW"]'}
-        told = f"{name}: the top at Z {solid.top:+g}, touched at X {place[0]:+g} Y {place[1]:+g}"
-        return Drawn(told, self.table(name, "top face", "surface", solid.name, (*place, solid.top), more))
-
-    def face(self, side: str) -> Drawn:
-        """An outer face of the part, or its top."""
-        from brisk_anchor.standin.scene import region_of
-
-        if side != "top" and side not in _FACES:
-            raise _refuse(f"There is no face “{side[:20]}”", FORMS["face"].hint)
-        if not self.solids:
-            raise _refuse("There is no metal yet", FORMS["plate"].hint)
-        low, high = extent_of(list(self.solids))
-        x, y = (low[0] + high[0]) / 2, (low[1] + high[1]) / 2
-        name = side if side not in self.names else self._free(side)
-        if side == "top":
-            return self._top(name)
-        axis, end, wall = _FACES[side]
-        place = [x, y]
-        place[axis] = (low, high)[end][axis]
-        there = [solid for solid in self.solids if abs(region_of(solid).distance(place[0], place[1])) < 1e-6]
-        if not there:
-            raise _refuse(f"The {side} end has no metal at its middle", "Draw it in the part file, at a place that has")
-        solid = max(there, key=lambda item: item.top)
-        depth = self._touch_depth(solid.top - solid.bottom, "The part")
-        more = {"walls": f'["{wall}"]', "depth": self._mm(depth)}
-        told = f"{name}: the {side} face at {'XY'[axis]} {place[axis]:+g}, touched {depth:g} mm down"
-        return Drawn(
-            told, self.table(name, f"{side} face", "surface", solid.name, (place[0], place[1], solid.top), more)
-        )
-
-
 def _plate(part: str, sizes: Place, ball: float, millimetres: float) -> Drawn:
     """A whole part file anew: a plate with its zero at the left front corner, on top, and the faces that give it."""
     wide, long, tall = sizes
     plate = SolidSection(name="plate", shape="block", low=(0.0, 0.0), high=(wide, long), bottom=-tall, top=0.0)
-    maker = _Maker("face", [plate], [], ball, millimetres)
+    maker = Maker("face", [plate], [], ball, millimetres)
     size = [figure(value / millimetres) for value in (wide, long, -tall)]
     head = [
         "# Drawn with words and figures; change what you like.",

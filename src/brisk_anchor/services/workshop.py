@@ -10,7 +10,7 @@ from pathlib import Path
 
 from brisk_anchor.book.store import Book, Entry, EntryKind, RowState
 from brisk_anchor.core.built import Distance, build, distance
-from brisk_anchor.core.checks import Look, look_at_feature, look_at_measurement, look_at_store
+from brisk_anchor.core.checks import Look, look_at_feature, look_at_measurement, look_at_start, look_at_store
 from brisk_anchor.core.errors import BriskAnchorError, DatumError, GeometryError, PlanError, ReportError
 from brisk_anchor.core.features import Feature
 from brisk_anchor.core.kinds import Vector
@@ -75,7 +75,9 @@ class Workshop(Described):
     def look(self, measurement: Measurement) -> list[Look]:
         """Second look before a measurement; a probe that is to be calibrated may measure, and says so."""
         probe = [replace(look, stops=False) for look in look_at_probe(self.setup.shelf.probe, self.calibration_age)]
-        return look_at_measurement(measurement, self.setup.machine.travel) + probe
+        drawn = next((feature for feature in self.setup.features if feature.name == measurement.name), None)
+        start = look_at_start(measurement, drawn.machine) if drawn else []
+        return look_at_measurement(measurement, self.setup.machine.travel) + start + probe
 
     @property
     def first_number(self) -> int:

@@ -54,7 +54,7 @@ class BriskAnchorApp(App[int]):
         self.desk: Desk | None = None
         self.cell_ratio = 2.25
         self._open_job = open_job
-        self._folder = folder
+        self.folder = folder
         self._speed = speed
         self._ticked = time.monotonic()
         self._failed: BriskAnchorError | None = None
@@ -307,6 +307,8 @@ class BriskAnchorApp(App[int]):
                 widget = CodeView()
             await switcher.mount(widget)
         switcher.current = name
+        if self.desk and name != "setup":
+            self.desk.moved = None
         self.show_all(keep_prompt=bool(self.desk and self.desk.moving))
 
     async def do_prove(self) -> None:
@@ -329,7 +331,7 @@ class BriskAnchorApp(App[int]):
             return
         rows = [row.row for row in desk.workshop.setup.rows]
         desk.row = rows[(rows.index(desk.row) + 1) % len(rows)]
-        desk.asking, desk.proving = None, None
+        desk.asking, desk.proving, desk.moved = None, None, None
         if hasattr(self.view_widget, "chosen_row"):
             self.view_widget.chosen_row(desk.row)
         self.show_all()
@@ -373,7 +375,7 @@ class BriskAnchorApp(App[int]):
 
     def do_draw(self) -> None:
         """Draw with words; the picture shows what comes of them while they are typed."""
-        from brisk_anchor.services.words import FORMS
+        from brisk_anchor.services.word_maker import FORMS
         from brisk_anchor.tui.setup.view import make_change
 
         desk = self.desk
@@ -422,7 +424,7 @@ class BriskAnchorApp(App[int]):
         from brisk_anchor.services.sheets import write_sheets
 
         try:
-            paths = write_sheets(workshop, row, self._folder)
+            paths = write_sheets(workshop, row, self.folder)
         except BriskAnchorError as error:
             self.call_from_thread(self.complain, error)
             return

@@ -68,6 +68,8 @@ class Desk:
     rolls: int = 0
     """How many real-life parts were drawn after the first."""
     places: list[Vector] = field(default_factory=list)
+    moved: tuple[str, Vector] | None = None
+    """The offset whose rule was changed last, and where its zero was before: shown until another is chosen."""
 
     def __post_init__(self) -> None:
         self.row = self.row or self.workshop.setup.rows[0].row
@@ -152,8 +154,19 @@ class Desk:
             anchors.append(Anchor(self.row, now, colour, ghost=not settled))
         elif value is not None:
             anchors.append(Anchor(f"{self.row} before", now, theme.FAINT, ghost=True))
-            anchors.append(Anchor(self.row, value, theme.SAND))
+            anchors.append(Anchor(self.row, value, theme.SAND, was=now))
+        if self.moved is not None and self.moved[0] == self.row:
+            before, after = self.moved[1], self.expected_place(self.row)
+            anchors = [
+                Anchor(f"{self.row} before", before, theme.FAINT, ghost=True),
+                Anchor(self.row, after, theme.SAND, was=before),
+            ]
         return anchors
+
+    def expected_place(self, row: str) -> Vector:
+        """Where the zero of an offset lies by the description, machine mm."""
+        values = self.workshop.expected(row)
+        return values["x"], values["y"], values["z"]
 
     def picture(self) -> Picture:
         """What the bench's drawing shows now."""

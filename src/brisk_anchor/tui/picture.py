@@ -29,12 +29,16 @@ _MOVE = {"rapid": (theme.FAINT, 3, (2, 3)), "skip": (theme.LIVE, 4, None), "feed
 
 @dataclass(frozen=True, slots=True)
 class Anchor:
-    """An offset on the drawing: where it is, how it stands; `ghost` is the former value."""
+    """An offset on the drawing: where it is, how it stands; `ghost` is the former value.
+
+    From `was` an arrow shows how it moves, and with it every program that uses it.
+    """
 
     label: str
     place: Vector
     colour: str
     ghost: bool = False
+    was: Vector | None = None
 
 
 @dataclass(slots=True)
@@ -72,9 +76,9 @@ def box_of(picture: Picture) -> tuple[tuple[float, float], tuple[float, float], 
     if picture.zoom == "feature" and picture.centre is not None:
         x, y, z = picture.centre
         return (x - 45, y - 45), (x + 45, y + 45), (z - 30, z + 30)
-    points = [p for o in setup.outlines if o.role != "table" for p in o.plan[0]]
+    points = [p for o in setup.outlines if o.role not in ("table", "setter") for p in o.plan[0]]
     xs, ys = [p[0] for p in points], [p[1] for p in points]
-    highest = max(o.top for o in setup.outlines)
+    highest = max(o.top for o in setup.outlines if o.role != "setter")
     return (min(xs) - 12, min(ys) - 12), (max(xs) + 12, max(ys) + 12), (table[4] - 6, highest + 40)
 
 
@@ -174,9 +178,26 @@ def _draw_anchor(canvas: Canvas, anchor: Anchor, view: Projection, *, front: boo
     end = view(*at)
     if not anchor.ghost:
         _arrow_from_zero(canvas, view(0.0, 0.0), end, anchor.colour)
+    if anchor.was is not None:
+        _move_arrow(canvas, view(*_flat(anchor.was, front)), end, anchor.colour)
     column, row = view.cell(*at)
     canvas.write(column, row, "◇" if anchor.ghost else "◆", anchor.colour if anchor.ghost else f"bold {anchor.colour}")
     canvas.write(column + 2, row, anchor.label, anchor.colour)
+
+
+def _move_arrow(canvas: Canvas, start: tuple[float, float], end: tuple[float, float], colour: str) -> None:
+    """The way from where it was, with a head; nothing where the two fall on the same dots."""
+    import math
+
+    dx, dy = end[0] - start[0], end[1] - start[1]
+    long = math.hypot(dx, dy)
+    if long < 6:
+        return
+    canvas.line(*start, *end, colour, 5)
+    ux, uy = dx / long, dy / long
+    tip = (end[0] - 3 * ux, end[1] - 3 * uy)
+    for side in (-1, 1):
+        canvas.line(*tip, tip[0] - 6 * ux - side * 4 * uy, tip[1] - 6 * uy + side * 4 * ux, colour, 5)
 
 
 def _arrow_from_zero(canvas: Canvas, zero: tuple[float, float], end: tuple[float, float], colour: str) -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from rich.text import Text
+from textual import events
 from textual.app import ComposeResult
 from textual.containers import VerticalScroll
 from textual.widgets import Static
@@ -15,7 +16,7 @@ from brisk_anchor.tui.canvas import Canvas
 from brisk_anchor.tui.sheet import Sheet
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
+    from collections.abc import Callable, Sequence
 
     from brisk_anchor.services.repeat import Repeated
 
@@ -25,9 +26,10 @@ _COLUMNS, _ROWS = 60, 4
 class RepeatSheet(Sheet):
     """What a repeatability run found."""
 
-    def __init__(self, title: str, found: Sequence[Repeated]) -> None:
+    def __init__(self, title: str, found: Sequence[Repeated], write: Callable[[], str]) -> None:
+        """`write` puts the chart in files and tells their names."""
         super().__init__()
-        self.heading, self.found = title, found
+        self.heading, self.found, self._write = title, found, write
 
     def compose(self) -> ComposeResult:
         """One block for each figure."""
@@ -43,9 +45,21 @@ class RepeatSheet(Sheet):
                 text.append(f"{value * 1000:.2f} µm", theme.TEXT)
             text.append("  ● as stated\n" if good else "  ! beyond it\n", theme.LIVE if good else theme.CORAL)
             text.append_text(_chart(figure))
-        text.append("\nAny key leaves this sheet; nothing of it was kept as a measurement.", theme.QUIET)
+        text.append(
+            "\nt writes the chart as SVG and PDF; any other key leaves. Nothing of it was kept as a measurement.",
+            theme.QUIET,
+        )
         with VerticalScroll():
             yield Static(text)
+            yield Static(id="written")
+
+    def on_key(self, event: events.Key) -> None:
+        """t writes the chart; the rest as on any sheet."""
+        if event.key == "t":
+            event.stop()
+            self.query_one("#written", Static).update(Text(self._write(), theme.LIVE))
+        else:
+            super().on_key(event)
 
 
 def _chart(figure: Repeated) -> Text:

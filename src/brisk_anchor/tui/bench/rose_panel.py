@@ -89,8 +89,10 @@ class RosePanel(LatePanel):
                 canvas.line(*at(ball / 2 + 2 / scale), *at(extent), theme.FAINT, 1, (1, 3))
                 continue
             first, last, wall = _zone(measurement, 0 if dx else 1)
-            canvas.line(*at(first), *at(last), theme.LIVE, 2, (2, 2))
             half = extent * 0.42
+            twice = bool(measurement and measurement.spread and asking and asking.rose.twice)
+            for side in (-0.7 * half, 0.7 * half) if twice else (0.0,):
+                canvas.line(*at(first, side), *at(last, side), theme.LIVE, 2, (2, 2))
             if measurement:
                 for shift in (-uncertainty, uncertainty):
                     canvas.line(*at(wall + shift, -half), *at(wall + shift, half), theme.FAINT, 1, (1, 2))

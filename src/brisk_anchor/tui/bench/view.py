@@ -184,8 +184,19 @@ class BenchView(MarkingView):
             self.owner.show_all(keep_prompt=True)
             self.owner.complain(error)
             return
+        title = last.title or last.name
+
+        def write() -> str:
+            from brisk_anchor.services.sheets import write_repeat_chart
+
+            try:
+                paths = write_repeat_chart(desk.workshop, title, found, self.owner.folder)
+            except BriskAnchorError as error:
+                return error.one_line()
+            return f"Written: {' and '.join(path.name for path in paths)} in {paths[0].parent}"
+
         self.owner.show_all()
-        self.owner.push_screen(RepeatSheet(last.title or last.name, found))
+        self.owner.push_screen(RepeatSheet(title, found, write))
 
     def _last(self, desk: Desk) -> Measurement | None:
         """The last measurement of the probe; says so where there is none."""

@@ -390,12 +390,20 @@ class SetupView(View):
         self._do(desk, lambda: desk.workshop.put_zero(desk.row, places), told, "It is measured where it was")
 
     def _do(self, desk: Desk, change: Callable[[], bool], told: str, behind: str) -> None:
+        before = desk.expected_place(desk.row)
         try:
             kept = change()
         except BriskAnchorError as error:
             self.owner.complain(error)
             return
+        after = desk.expected_place(desk.row)
+        desk.moved = (desk.row, before) if after != before else None
         self.owner.show_all(keep_prompt=True)
+        away = {axis: new - old for axis, new, old in zip("xyz", after, before, strict=True) if abs(new - old) > 5e-7}
+        if away:
+            from brisk_anchor.services.guide import value_words
+
+            behind = f"{behind}. Every program on {desk.row} moves by {value_words(away, 3)}"
         saved = "job.toml says so too." if kept else "This job has no file of its own: it lasts until you leave."
         self.owner.tell(told, f"{behind}. {saved}", "good")
 

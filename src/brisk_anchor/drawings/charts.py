@@ -1,0 +1,87 @@
+"""Charts of figures over runs or days, one panel a figure, as SVG or PDF on an A4 page."""
+
+from __future__ import annotations
+
+import io
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+from brisk_anchor.drawings.sheet import FAINT, INK, LIVE, MARK, PAPERS, QUIET
+
+_MM = 1 / 25.4
+
+
+@dataclass(frozen=True, slots=True)
+class Panel:
+    """One figure: `xs` are numbers of runs, or moments; `values` in the unit of `label`.
+
+    `middle` and `band` are drawn as a line with a strip round it: the mean and what is stated, or nothing. `spreads`
+    are a ± of each value. `shapes` are marks of the points where they are not all alike ("o", "D", "x").
+    """
+
+    label: str
+    xs: tuple[float | datetime, ...]
+    values: tuple[float, ...]
+    middle: float | None = None
+    band: float = 0.0
+    spreads: tuple[float, ...] = ()
+    shapes: tuple[str, ...] = ()
+    note: str = ""
+
+
+def chart(title: str, subtitle: str, across: str, panels: Sequence[Panel], kind: str) -> bytes:
+    """Draw the panels under each other over one axis named `across`; `kind` is "svg" or "pdf"."""
+    import matplotlib
+    from matplotlib.backends.backend_agg import FigureCanvasAgg
+    from matplotlib.figure import Figure
+
+    settings: Any = {
+        "font.family": "DejaVu Sans",
+        "font.size": 8,
+        "svg.hashsalt": "brisk-anchor",
+        "axes.edgecolor": FAINT,
+        "text.color": INK,
+        "text.parse_math": False,
+        "axes.formatter.useoffset": False,
+        "timezone": "UTC",
+    }
+    with matplotlib.rc_context(settings):
+        width, height = PAPERS["a4"]
+        figure = Figure(figsize=(width * _MM, height * _MM))
+        FigureCanvasAgg(figure)
+        figure.text(0.05, 0.95, title, fontsize=15, fontweight="bold", va="center")
+        figure.text(0.05, 0.905, subtitle, fontsize=9, va="center", color=QUIET)
+        figure.text(0.95, 0.03, "Brisk Anchor", fontsize=7, ha="right", color=QUIET)
+        tall = 0.80 / max(1, len(panels))
+        for number, panel in enumerate(panels):
+            axes = figure.add_axes((0.12, 0.07 + tall * (len(panels) - 1 - number) + 0.02, 0.83, tall - 0.05))
+            _draw(axes, panel)
+            if number == len(panels) - 1:
+                axes.set_xlabel(across, color=QUIET)
+            else:
+                axes.tick_params(labelbottom=False)
+        stream = io.BytesIO()
+        figure.savefig(stream, format=kind, metadata={"Date": None} if kind == "svg" else {"CreationDate": None})
+    return stream.getvalue()
+
+
+def _draw(axes: Any, panel: Panel) -> None:
+    if panel.middle is not None:
+        axes.axhline(panel.middle, color=QUIET, linewidth=0.7, linestyle=(0, (5, 3)))
+        if panel.band:
+            axes.axhspan(panel.middle - panel.band, panel.middle + panel.band, color=FAINT, alpha=0.45, linewidth=0)
+    axes.plot(panel.xs, panel.values, color=LIVE, linewidth=0.9)
+    if panel.spreads:
+        axes.errorbar(panel.xs, panel.values, yerr=panel.spreads, fmt="none", ecolor=QUIET, elinewidth=0.7, capsize=2)
+    shapes = panel.shapes or ("o",) * len(panel.values)
+    for shape in dict.fromkeys(shapes):
+        chosen = [(x, v) for x, v, s in zip(panel.xs, panel.values, shapes, strict=True) if s == shape]
+        xs, values = zip(*chosen, strict=True)
+        axes.plot(xs, values, shape, color=MARK if shape == "x" else LIVE, markersize=4)
+    axes.set_ylabel(panel.label)
+    axes.tick_params(labelsize=7, colors=INK)
+    axes.grid(visible=True, color=FAINT, linewidth=0.4)
+    if panel.note:
+        axes.set_title(panel.note, fontsize=7.5, color=QUIET, loc="right", pad=3)
