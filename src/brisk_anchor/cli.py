@@ -9,6 +9,7 @@ from typing import Annotated
 import typer
 
 from brisk_anchor import __version__
+from brisk_anchor.cli_book import app as book_app
 from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.services.paths import DEMO_SPEED
 
@@ -235,6 +236,8 @@ def extents(program: Annotated[Path, typer.Argument(help="File with a cutting pr
         )
     typer.echo(f"{reader.blocks} blocks read, tool lengths left out")
 
+
+app.add_typer(book_app, name="book")
 
 profile_app = typer.Typer(no_args_is_help=True, help="Control profiles: what differs from control to control, as data.")
 app.add_typer(profile_app, name="profile")

@@ -5,12 +5,12 @@ from __future__ import annotations
 from datetime import UTC, datetime
 from typing import Any
 
-from sqlalchemy import DateTime, Float, Integer, String, Text, TypeDecorator, event
+from sqlalchemy import DateTime, Float, Index, Integer, String, Text, TypeDecorator, event
 from sqlalchemy.orm import DeclarativeBase, Mapped, Mapper, mapped_column
 
 from brisk_anchor.core.errors import BookWriteError
 
-HEAD = "0002"
+HEAD = "0003"
 """The newest revision this version knows; a test holds it to the migrations folder."""
 
 
@@ -54,6 +54,13 @@ class EntryRow(Base):
     chain: Mapped[str | None] = mapped_column(Text)
     proof: Mapped[str | None] = mapped_column(Text)
     note: Mapped[str] = mapped_column(Text)
+    number: Mapped[int | None] = mapped_column(Integer)
+    """Of the entry in its row, from 1: two windows that add at once cannot both have the same."""
+    who: Mapped[str] = mapped_column(String(60), server_default="")
+    figure: Mapped[float | None] = mapped_column(Float)
+    """The limit of a jump, mm, in an entry that sets one."""
+
+    __table_args__ = (Index("entry_number", "machine", "row", "number", unique=True),)
 
 
 def _refuse(mapper: Mapper[Any], connection: Any, target: Any) -> None:

@@ -176,6 +176,23 @@ def _guess_jump(jump: float, value: float, reference: float, chain: Chain) -> st
     return "A jump like this is nearly always a wrong tool, unit, row or drawing figure"
 
 
+def look_at_jump(chain: Chain, held: Mapping[str, float], limit: float | None) -> list[Look]:
+    """Before a store of a row with a limit of its own (mm, None for none): how far it moves from what is held."""
+    looks = []
+    for axis in chain.axes:
+        moved = axis.value - held.get(axis.axis, axis.value)
+        if limit is not None and axis.axis in AXES and axis.written and abs(moved) > limit:
+            looks.append(
+                Look(
+                    True,
+                    f"{chain.row} {axis.axis.upper()} moves {moved:+.3f} mm; this row's limit is {limit:g}",
+                    "Someone set the limit because a jump of that size has been a mistake",
+                    "Measure again; if it is meant, change the limit in the book first",
+                )
+            )
+    return looks
+
+
 def look_at_store(
     chain: Chain,
     reference: Mapping[str, float] | None,

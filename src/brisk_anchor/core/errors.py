@@ -201,6 +201,16 @@ class BookWriteError(BookError):
     """A store did not happen; what was stored before is unchanged."""
 
 
+class BookTakenError(BookWriteError):
+    """Another window added to the same row meanwhile."""
+
+
+class TableFileError(FindingsError):
+    """A file with an offset table that cannot be read."""
+
+    noun = "table"
+
+
 class DrawingFileError(BriskAnchorError):
     """A drawing or mesh that cannot be read."""
 

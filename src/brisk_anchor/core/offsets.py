@@ -23,6 +23,7 @@ from brisk_anchor.core.rules import (
     FromFit,
     FromHeading,
     FromRow,
+    FromTable,
     Keep,
     Rule,
     Rules,
@@ -269,6 +270,23 @@ def _derived_chain(axis: str, row: str, rule: FromRow, estimate: Estimate, paren
     return AxisChain(axis, estimate.value, estimate.u, tuple(terms), effects=tuple(estimate.effects.items()))
 
 
+def _carried_chain(
+    axis: str, row: str, rule: FromTable, estimate: Estimate, parent: Mapping[str, Estimate]
+) -> AxisChain:
+    """One axis of a zero that a rotary table has carried round."""
+    i = AXES.index(axis)
+    own = parent[axis]
+    terms = [Term("", f"{rule.row} {axis.upper()}", own.value, own.u, "the row it is derived from")]
+    if abs(rule.direction[i]) < 1:
+        arm = own.value - rule.centre[i]
+        turned = f"{rule.letter} {rule.angle:+g}° about {rule.centre[i]:+.4f}"
+        terms.append(Term("−" if arm > 0 else "+", f"from the centre of {rule.letter}", abs(arm), None, turned))
+        carried = estimate.value - rule.centre[i]
+        terms.append(Term("+" if carried > 0 else "−", "after the turn", abs(carried), None, "from the centre"))
+    terms.append(Term("=", f"{row} {axis.upper()}", estimate.value, estimate.u))
+    return AxisChain(axis, estimate.value, estimate.u, tuple(terms), effects=tuple(estimate.effects.items()))
+
+
 def _mean(axis: str, used: Sequence[Feature]) -> Estimate:
     return derive(lambda x: (float(x.mean()),), [feature.estimates()[axis] for feature in used])[0]
 
@@ -303,7 +321,9 @@ def solve_offset(
         rule = rules[axis]
         estimate = turned.get(axis) or _estimate(row, axis, rule, features)
         estimates[axis] = estimate
-        if isinstance(rule, FromRow):
+        if isinstance(rule, FromTable):
+            axes.append(_carried_chain(axis, row, rule, estimate, (parents or {})[rule.row]))
+        elif isinstance(rule, FromRow):
             axes.append(_derived_chain(axis, row, rule, estimate, (parents or {})[rule.row]))
         elif axis == "r" and not isinstance(rule, Keep):
             axes.append(_turn_chain(row, rule, estimate))

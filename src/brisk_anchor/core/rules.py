@@ -76,10 +76,30 @@ class FromRow:
     shift: float = 0.0
 
 
-Rule = FromFeature | Fixed | Keep | FromHeading | FromFit | FromRow
+@dataclass(frozen=True, slots=True)
+class FromTable:
+    """Where another row's zero goes when a rotary table turns by `angle` degrees from where that row was measured.
+
+    `direction`, `centre` (machine mm) and `sense` are those of the axis; see core.rotary.
+    """
+
+    row: str
+    letter: str
+    angle: float
+    direction: tuple[float, float, float]
+    centre: tuple[float, float, float]
+    sense: int
+
+
+Rule = FromFeature | Fixed | Keep | FromHeading | FromFit | FromRow | FromTable
 Rules = Mapping[str, Rule]
 ROW_AXES = (*AXES, "r")
 """What a row holds: X, Y, Z in mm, R in degrees where the control has it."""
+
+
+def parent_in(rule: Rule) -> str:
+    """The row a rule follows, "" for none."""
+    return rule.row if isinstance(rule, FromRow | FromTable) else ""
 
 
 def features_in(rule: Rule) -> tuple[str, ...]:

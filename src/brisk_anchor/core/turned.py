@@ -17,7 +17,8 @@ from brisk_anchor.core.errors import DatumError
 from brisk_anchor.core.estimates import Estimate, derive
 from brisk_anchor.core.features import Feature
 from brisk_anchor.core.frames import Array
-from brisk_anchor.core.rules import Fixed, FromFeature, FromFit, FromHeading, FromRow, Keep, Rule, Rules
+from brisk_anchor.core.rotary import RotaryAxis
+from brisk_anchor.core.rules import Fixed, FromFeature, FromFit, FromHeading, FromRow, FromTable, Keep, Rule, Rules
 from brisk_anchor.core.touches import AXES
 
 
@@ -135,6 +136,8 @@ def derived_estimates(row: str, rules: Rules, parents: Mapping[str, Mapping[str,
     """
     found: dict[str, Estimate] = {}
     for axis, rule in rules.items():
+        if isinstance(rule, FromTable):
+            found[axis] = _on_the_table(row, axis, rule, parents)
         if not isinstance(rule, FromRow):
             continue
         if rule.row not in parents or axis not in (*parents[rule.row], "r"):
@@ -163,6 +166,24 @@ def derived_estimates(row: str, rules: Rules, parents: Mapping[str, Mapping[str,
 
         found[axis] = derive(work, (parent[axis], angle))[0]
     return found
+
+
+def _on_the_table(row: str, axis: str, rule: FromTable, parents: Mapping[str, Mapping[str, Estimate]]) -> Estimate:
+    """An axis of a zero that the table has carried round: every axis hangs on all three of the other row."""
+    parent = parents.get(rule.row, {})
+    if not set(AXES) <= set(parent):
+        raise DatumError(
+            f"{row} {axis.upper()} is where the table carries {rule.row}, which is not stored yet",
+            "Its zero would follow a figure nobody has measured",
+            f"Measure and store {rule.row} first",
+        )
+    frame = RotaryAxis(rule.letter, rule.direction, rule.centre, rule.sense, None, None, 1.0).frame(rule.angle)
+    i = AXES.index(axis)
+
+    def work(v: Array) -> tuple[float]:
+        return (float(frame.rotation[i] @ v + frame.translation[i]),)
+
+    return derive(work, [parent[a] for a in AXES])[0]
 
 
 def fit_residuals(rule: FromFit, features: Mapping[str, Feature], axis: str, angle: float) -> dict[str, float]:

@@ -51,6 +51,8 @@ _MARKS = bytes(kind in (_BLANK, _LETTER, _POINT) for kind in _CLASS)
 _LONGEST_RUN = 9
 _TENS = 10.0 ** np.arange(_LONGEST_RUN + 1)
 _WORD = re.compile(r"([A-Z])\s*([-+]?(?:\d+\.?\d*|\.\d+))")
+_CHANGE = re.compile(rb"[Mm]0*6(?![\d.])")
+_CYCLES = (73, 74, 76, 81, 82, 83, 84, 85, 86, 87, 88, 89)
 _OFFSETS = (54, 55, 56, 57, 58, 59)
 _NOT_PLAIN = list(b"ABCDELOPQRUVW")
 _PLAIN_G = np.array([0, 1, 2, 3, 17, 21, 40, 49, 64, 80, 90, 94, *_OFFSETS])
@@ -60,15 +62,32 @@ Whole = NDArray[np.int64]
 
 @dataclass(slots=True)
 class Extent:
-    """Lowest and highest program position of each axis, mm; infinite the wrong way round while nothing was seen."""
+    """Lowest and highest program position of each axis, mm; infinite the wrong way round while nothing was seen.
+
+    `low_line` and `high_line` say where in the program, counted from 1; 0 while nothing was seen.
+    """
 
     low: list[float] = field(default_factory=lambda: [math.inf] * 3)
     high: list[float] = field(default_factory=lambda: [-math.inf] * 3)
+    low_line: list[int] = field(default_factory=lambda: [0] * 3)
+    high_line: list[int] = field(default_factory=lambda: [0] * 3)
 
-    def take(self, axis: int, low: float, high: float) -> None:
+    def take(self, axis: int, low: float, high: float, low_line: int, high_line: int) -> None:
         """Widen one axis."""
-        self.low[axis] = min(self.low[axis], low)
-        self.high[axis] = max(self.high[axis], high)
+        if low < self.low[axis]:
+            self.low[axis], self.low_line[axis] = low, low_line
+        if high > self.high[axis]:
+            self.high[axis], self.high_line[axis] = high, high_line
+
+    def take_all(self, axis: int, values: Array, lines: Whole) -> None:
+        """Widen one axis by many positions and the lines they stand in."""
+        least, most = int(values.argmin()), int(values.argmax())
+        self.take(axis, float(values[least]), float(values[most]), int(lines[least]), int(lines[most]))
+
+    def merge(self, other: Extent) -> None:
+        """Widen every axis by another's."""
+        for axis in range(3):
+            self.take(axis, other.low[axis], other.high[axis], other.low_line[axis], other.high_line[axis])
 
 
 @dataclass(slots=True)
@@ -81,19 +100,35 @@ class _State:
     absolute: bool = True
     scale: float = 1.0
     offset: str = "G54"
+    tool: int = 0
+    wanted: int = 0
+    cycle: bool = False
+    bottom: float | None = None
+    retract: float | None = None
 
 
 class ExtentReader:
-    """Feeds on chunks of whole lines; `extents` by offset. Positions are those of the program, tool length left out."""
+    """Feeds on chunks of whole lines. Positions are those of the program, tool length left out.
+
+    `by_tool` has them by offset and by the tool in the spindle, 0 before the first change.
+    """
 
     def __init__(self) -> None:
-        self.extents: dict[str, Extent] = {}
+        self.by_tool: dict[tuple[str, int], Extent] = {}
         self.blocks = 0
         self.quick_blocks = 0
         self._state = _State()
 
+    @property
+    def extents(self) -> dict[str, Extent]:
+        """The same by offset alone."""
+        found: dict[str, Extent] = {}
+        for (offset, _), extent in self.by_tool.items():
+            found.setdefault(offset, Extent()).merge(extent)
+        return found
+
     def _extent(self, offset: str) -> Extent:
-        return self.extents.setdefault(offset, Extent())
+        return self.by_tool.setdefault((offset, self._state.tool), Extent())
 
     def feed(self, chunk: bytes) -> None:
         """Read some whole lines.
@@ -101,7 +136,19 @@ class ExtentReader:
         Raises:
             NcError: a word that cannot be read, with its line.
         """
-        if not self._quick(chunk):
+        # A change of tool is read exactly, what lies between two of them at once.
+        at = 0
+        for found in _CHANGE.finditer(chunk):
+            start = chunk.rfind(b"\n", 0, found.start()) + 1
+            end = chunk.find(b"\n", found.end()) + 1 or len(chunk)
+            if start >= at:
+                self._feed_between(chunk[at:start])
+                self._exact(chunk[start:end])
+                at = end
+        self._feed_between(chunk[at:])
+
+    def _feed_between(self, chunk: bytes) -> None:
+        if chunk and not self._quick(chunk):
             self._exact(chunk)
 
     # -- quick -------------------------------------------------------------------------------------------------
@@ -109,7 +156,13 @@ class ExtentReader:
     def _quick(self, chunk: bytes) -> bool:
         """Read a plain chunk at once; False, with nothing changed, when it is not plain enough."""
         state = self._state
-        if not state.absolute or state.plane != 17 or state.scale != 1.0:
+        if (
+            not state.absolute
+            or state.plane != 17
+            or state.scale != 1.0
+            or state.cycle
+            or not state.offset[1:].isdigit()
+        ):
             return False
         found = _words(chunk)
         if found is None:
@@ -136,7 +189,7 @@ class ExtentReader:
         else:
             for axis, (taken, _) in enumerate(axes[:3]):
                 if len(taken):
-                    self._extent(state.offset).take(axis, float(taken.min()), float(taken.max()))
+                    self._extent(state.offset).take_all(axis, taken, axes[axis][1] + self.blocks + 1)
                     state.place[axis] = float(taken[-1])
             if len(motions):
                 state.motion = int(motions[-1])
@@ -171,11 +224,11 @@ class ExtentReader:
             for axis in range(3):
                 moved = here & named[axis]
                 if moved.any():
-                    taken = ends[axis][moved]
-                    extent.take(axis, float(taken.min()), float(taken.max()))
+                    extent.take_all(axis, ends[axis][moved], np.flatnonzero(moved) + self.blocks + 1)
                 if reach and axis < 2 and (here & arcs).any():
-                    low, high = reach[axis]
-                    extent.take(axis, float(low[here[arcs]].min()), float(high[here[arcs]].max()))
+                    at = np.flatnonzero(here & arcs) + self.blocks + 1
+                    for values in reach[axis]:
+                        extent.take_all(axis, values[here[arcs]], at)
         for axis in range(3):
             last = float(ends[axis][-1])
             state.place[axis] = None if math.isnan(last) else last
@@ -199,29 +252,57 @@ class ExtentReader:
             raise NcError(number, raw, f"“{rest[:12]}” cannot be read")
         state = self._state
         words: dict[str, float] = {}
+        codes: set[float] = set()
         for letter, figure in _WORD.findall(text):
             value = float(figure)
             if letter == "G":
+                codes.add(value)
                 self._exact_code(value)
+            elif letter == "M":
+                codes.add(value + 1000)
             elif letter in words and letter in "XYZIJKR":
                 raise NcError(number, raw, f"{letter} stands twice in the block")
             else:
                 words[letter] = value * state.scale if letter in "XYZIJKR" else value
-        if not any(letter in words for letter in "XYZIJKR") or any(letter in words for letter in "LP"):
+        if 54.1 in codes:
+            state.offset = f"G54.1 P{words.pop('P', 0):g}"
+        state.wanted = int(words.get("T", state.wanted))
+        if 1006 in codes:
+            state.tool = state.wanted
+        if codes & {1098, 65, 66, 52, 92, 68, 51}:
+            what = (
+                "subprograms, shifts, turns and scales are not followed here: run the program on the stand-in instead"
+            )
+            raise NcError(number, raw, what)
+        if codes & {53, 28, 30}:
+            for axis, letter in enumerate("XYZ"):
+                if letter in words:
+                    state.place[axis] = None  # a machine position: the program stands where no offset says
+            return
+        moves = any(letter in words for letter in "XYZIJKR")
+        if not moves or codes & {4, 10} or ("P" in words and not state.cycle) or ("L" in words and not state.cycle):
+            return
+        if state.cycle:
+            self._exact_cycle(number, words)
             return
         start = list(state.place)
         for axis, letter in enumerate("XYZ"):
             if letter in words:
                 before = start[axis] or 0.0
                 state.place[axis] = words[letter] if state.absolute else before + words[letter]
-                self._extent(state.offset).take(axis, state.place[axis] or 0.0, state.place[axis] or 0.0)
+                there = state.place[axis] or 0.0
+                self._extent(state.offset).take(axis, there, there, number, number)
         if state.motion >= 2:
             self._exact_arc(number, raw, start, words)
 
     def _exact_code(self, code: float) -> None:
         state = self._state
-        if code in (0, 1, 2, 3):
-            state.motion = int(code)
+        if code in (0, 1, 2, 3, 80):
+            state.motion, state.cycle = int(code) if code != 80 else state.motion, False
+        elif code in _CYCLES:
+            if not state.cycle:
+                state.bottom = state.retract = None
+            state.cycle = True
         elif code in (17, 18, 19):
             state.plane = int(code)
         elif code in (20, 21):
@@ -252,7 +333,30 @@ class ExtentReader:
             if abs(turn) <= abs(sweep):
                 axis, sign = ((a, 1), (b, 1), (a, -1), (b, -1))[quarter]
                 value = centre[0 if axis == a else 1] + sign * radius
-                extent.take(axis, value, value)
+                extent.take(axis, value, value, number, number)
+
+    def _exact_cycle(self, number: int, words: dict[str, float]) -> None:
+        """A canned drilling cycle: over to X and Y, down from R to Z, as often as K or L says when incremental."""
+        state = self._state
+        level = state.place[2] or 0.0
+        if "R" in words:
+            state.retract = words["R"] if state.absolute else level + words["R"]
+        if "Z" in words:
+            state.bottom = (
+                words["Z"] if state.absolute else (level if state.retract is None else state.retract) + words["Z"]
+            )
+        extent = self._extent(state.offset)
+        times = max(1, int(words.get("L", words.get("K", 1)))) if not state.absolute else 1
+        for axis, letter in enumerate("XY"):
+            if letter in words:
+                before = state.place[axis] or 0.0
+                first = words[letter] if state.absolute else before + words[letter]
+                last = words[letter] if state.absolute else before + times * words[letter]
+                extent.take(axis, min(first, last), max(first, last), number, number)
+                state.place[axis] = last
+        for depth in (state.retract, state.bottom):
+            if depth is not None:
+                extent.take(2, depth, depth, number, number)
 
 
 def _words(chunk: bytes) -> tuple[Bytes, Array, Whole, int] | None:

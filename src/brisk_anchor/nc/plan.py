@@ -57,11 +57,13 @@ class Plan:
     home_z: float
     measurements: tuple[Measurement, ...]
     store: StorePlan | None = None
+    also: tuple[StorePlan, ...] = ()
+    """More rows to set, after that one."""
 
     @property
     def identity(self) -> int:
         """Six digits that tie report lines to the plan they came from (the date does not count)."""
-        return zlib.crc32(repr((self.number, self.measurements, self.store)).encode()) % 1_000_000
+        return zlib.crc32(repr((self.number, self.measurements, self.store, *self.also)).encode()) % 1_000_000
 
 
 def plan_steps(plan: Plan) -> tuple[Step, ...]:
@@ -96,7 +98,8 @@ def plan_steps(plan: Plan) -> tuple[Step, ...]:
         touches = Cycle(steps, measurement, index, touches, located).run()
     if styli:
         steps += [Rapid(z=plan.home_z), Probe(False)]
-    if plan.store:
-        store_steps(steps, plan.store, located)
+    for number, store in enumerate((plan.store, *plan.also), 1):
+        if store is not None:
+            store_steps(steps, store, located, number)
     steps.append(Report(("END",), (("N", Number(touches), 0),)))
     return tuple(steps)

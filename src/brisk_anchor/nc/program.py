@@ -65,6 +65,11 @@ class Program:
         return hashlib.sha256(self.text.encode()).hexdigest()
 
 
+def row_word(row: str) -> str:
+    """A row's name as one word of a report line: "G54.1 P3" is "G54.1P3"."""
+    return row.replace(" ", "")
+
+
 def comment_text(text: str, longest: int) -> str:
     """Make a person's text safe inside an NC comment: capitals, digits and a few signs; brackets cannot come through.
 

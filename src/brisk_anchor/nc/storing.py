@@ -8,12 +8,25 @@ from typing import TYPE_CHECKING
 from brisk_anchor.core.checks import TURN_LIMIT
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.kinds import FeatureKind
-from brisk_anchor.core.rules import Fixed, FromFeature, FromFit, FromHeading, FromRow, Keep, Rule, features_in, needs
+from brisk_anchor.core.rotary import RotaryAxis
+from brisk_anchor.core.rules import (
+    Fixed,
+    FromFeature,
+    FromFit,
+    FromHeading,
+    FromRow,
+    FromTable,
+    Keep,
+    Rule,
+    features_in,
+    needs,
+)
 from brisk_anchor.core.touches import AXES
 from brisk_anchor.core.turned import wrapped
 from brisk_anchor.nc import arithmetic
 from brisk_anchor.nc.arithmetic import add, half_sum, subtract, times
 from brisk_anchor.nc.located import Located
+from brisk_anchor.nc.program import row_word
 from brisk_anchor.nc.steps import (
     AlarmNumber,
     Check,
@@ -40,7 +53,7 @@ _NOT_TURNED = Fixed(0.0)
 _NO_ANGLE = Number(0.0)
 
 
-def store_steps(steps: list[Step], store: StorePlan, located: dict[tuple[str, str], Located]) -> None:
+def store_steps(steps: list[Step], store: StorePlan, located: dict[tuple[str, str], Located], number: int = 1) -> None:
     """Append everything that sets the row.
 
     Raises:
@@ -68,7 +81,7 @@ def store_steps(steps: list[Step], store: StorePlan, located: dict[tuple[str, st
     for axis, rule in rules.items():
         if isinstance(rule, Keep):
             continue
-        name = f"o{axis}"
+        name = f"o{axis}" if number == 1 else f"o{axis}{number}"
         if rule == _NOT_TURNED and axis == "r":
             values.append((axis, _NO_ANGLE))
             continue
@@ -78,6 +91,8 @@ def store_steps(steps: list[Step], store: StorePlan, located: dict[tuple[str, st
         if isinstance(rule, Fixed):
             expression: Expression = Number(rule.value)
             why = f"{store.row} {axis.upper()}: as worked out by the application"
+        elif isinstance(rule, FromTable):
+            expression, why = _from_table(store.row, axis, rule)
         elif isinstance(rule, FromRow):
             expression, why = _from_row(store.row, axis, rule, rules)
         elif isinstance(rule, FromFeature):
@@ -96,7 +111,7 @@ def store_steps(steps: list[Step], store: StorePlan, located: dict[tuple[str, st
     for axis, value in values:
         if axis == "r":
             steps.append(KeepAngle(store.row, value))
-    steps.append(Report(("STORED", store.row), tuple((axis.upper(), value, -1) for axis, value in values)))
+    steps.append(Report(("STORED", row_word(store.row)), tuple((axis.upper(), value, -1) for axis, value in values)))
 
 
 def _build(steps: list[Step], store: StorePlan, located: dict[tuple[str, str], Located]) -> None:
@@ -167,6 +182,19 @@ def _from_row(row: str, axis: str, rule: FromRow, rules: dict[str, Rule]) -> tup
     turned = times(c, Number(rule.shift))
     aside = times(s, Number(across))
     return add(own, subtract(turned, aside) if axis == "x" else add(turned, aside)), why
+
+
+def _from_table(row: str, axis: str, rule: FromTable) -> tuple[Expression, str]:
+    """An axis of a zero the table has carried round, by what stands in the table of offsets for the other row."""
+    frame = RotaryAxis(rule.letter, rule.direction, rule.centre, rule.sense, None, None, 1.0).frame(rule.angle)
+    i = AXES.index(axis)
+    parts = [(AXES[j], round(float(share), 12)) for j, share in enumerate(frame.rotation[i])]
+    total: Expression = Number(float(frame.translation[i]))
+    for letter, share in parts:
+        if share:
+            held: Expression = RowValue(rule.row, letter)
+            total = add(held if share == 1 else times(held, Number(share)), total)
+    return total, f"{row} {axis.upper()}: {rule.row} with {rule.letter} turned by {rule.angle:+g} about its centre"
 
 
 def _from_feature(

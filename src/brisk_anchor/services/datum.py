@@ -9,7 +9,7 @@ from brisk_anchor.core.errors import DatumError
 from brisk_anchor.core.kinds import FeatureKind, Vector
 from brisk_anchor.core.numbers import parse_length
 from brisk_anchor.core.rose import Wall
-from brisk_anchor.core.rules import FromFeature, FromFit, FromHeading, FromRow, Rule
+from brisk_anchor.core.rules import FromFeature, FromFit, FromHeading, FromRow, Rule, parent_in
 from brisk_anchor.core.setup import DrawnFeature, Setup, drawn_heading
 from brisk_anchor.core.touches import AXES
 
@@ -178,7 +178,7 @@ def parent_rules(setup: Setup, row: str, parent: str, zeros: tuple[Vector, Vecto
         if above == row:
             raise DatumError(f"{parent} follows {row} itself", "Each would wait for the other", "Choose another")
         rules = plans[above].rules.values()
-        above = next((rule.row for rule in rules if isinstance(rule, FromRow)), None)
+        above = next((name for rule in rules if (name := parent_in(rule))), None)
     away = [round(a - b, 6) for a, b in zip(*zeros, strict=True)]
     result: dict[str, Rule | None] = {axis: FromRow(parent, by) for axis, by in zip(AXES, away, strict=True)}
     turned = "r" in plans[parent].rules

@@ -9,6 +9,7 @@ from pathlib import Path
 from brisk_anchor.book.store import Book
 from brisk_anchor.core.errors import BookError
 from brisk_anchor.nc.profile import Profile
+from brisk_anchor.services.books import open_book
 from brisk_anchor.services.example import DEMO_SCENE
 from brisk_anchor.services.workshop import Workshop
 
@@ -35,7 +36,7 @@ def open_demo(folder: Path, *, fresh: bool, profile: Profile | None = None) -> W
             raise BookError(
                 f"The old demo book could not be put aside: {error.strerror}", "", "Check the disk"
             ) from error
-    return Workshop.open(DEMO_SCENE, Book.open(path), profile=profile, machine_file=machine)
+    return Workshop.open(DEMO_SCENE, open_book(path), profile=profile, machine_file=machine)
 
 
 def demo_job(folder: Path) -> Path:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import getpass
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from datetime import date, datetime
@@ -17,7 +18,7 @@ from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.measuring import Measurement
 from brisk_anchor.core.offsets import Chain
 from brisk_anchor.core.proof import Agreement
-from brisk_anchor.core.rules import Fixed, FromFeature, FromFit, FromRow, Rule, features_in
+from brisk_anchor.core.rules import Fixed, FromFeature, FromFit, FromRow, Rule, features_in, parent_in
 from brisk_anchor.core.setup import RowPlan, Setup
 from brisk_anchor.core.touches import AXES, Stylus
 from brisk_anchor.core.turned import derived_estimates
@@ -93,7 +94,7 @@ class Described(AtMachine):
         self.half_round: dict[str, Feature] = {}
         """What was measured with the spindle turned half round: it calibrates, and is no measurement."""
         self.clamping = 0
-        self.ledger = Ledger(book, scene.setup)
+        self.ledger = Ledger(book, scene.setup, _person())
         left = self.machine_file.load(self.control)
         for row in profile.offsets:
             # What the book knows better than the machine's file: no file yet, or a crash between the two.
@@ -143,7 +144,7 @@ class Described(AtMachine):
 
     def last(self, row: str, kind: EntryKind) -> Entry | None:
         """The newest entry of a kind that is of this job and still holds."""
-        return next((entry for entry in reversed(self.ledger.own(row)) if entry.kind is kind), None)
+        return self.ledger.last(row, kind, own=True)
 
     def state(self, row: str) -> RowState:
         """How a row stands: from the book, and from what this job has measured since."""
@@ -163,8 +164,8 @@ class Described(AtMachine):
         table = self.machine.offset(row)
         result = {}
         for axis, rule in self.setup.row(row).rules.items():
-            if isinstance(rule, FromRow):
-                result[axis] = self._expected_from(row, rule.row, axis)
+            if parent := parent_in(rule):
+                result[axis] = self._expected_from(row, parent, axis)
             elif axis == "r":
                 result[axis] = rule.value if isinstance(rule, Fixed) else 0.0
             elif isinstance(rule, FromFeature | FromFit):
@@ -182,7 +183,7 @@ class Described(AtMachine):
 
     def parents(self) -> dict[str, dict[str, Estimate]]:
         """What is stored and holds of the rows that others are derived from, by row and axis."""
-        names = {rule.row for plan in self.setup.rows for rule in plan.rules.values() if isinstance(rule, FromRow)}
+        names = {name for plan in self.setup.rows for rule in plan.rules.values() if (name := parent_in(rule))}
         found = {}
         for name in names:
             entry = self.last(name, EntryKind.STORED)
@@ -194,14 +195,14 @@ class Described(AtMachine):
         """Rows that are derived from a row, directly or through others, each after the one it follows."""
         found: list[str] = []
         for plan in self.setup.rows:
-            if any(isinstance(rule, FromRow) and rule.row == row for rule in plan.rules.values()):
+            if any(parent_in(rule) == row for rule in plan.rules.values()):
                 found += [plan.row, *self.children(plan.row)]
         return found
 
     def parent_of(self, row: str) -> str | None:
         """The row it is derived from."""
         rules = self.setup.row(row).rules.values()
-        return next((rule.row for rule in rules if isinstance(rule, FromRow)), None)
+        return next((name for rule in rules if (name := parent_in(rule))), None)
 
     def needed(self, plan: RowPlan) -> list[str]:
         """Names of the features that are touched for a row."""
@@ -446,6 +447,14 @@ class Described(AtMachine):
     def _stale_alone(self, row: str, note: str) -> None:
         if self.state(row) not in (RowState.EMPTY, RowState.PART, RowState.STALE):
             self.ledger.add(EntryKind.STALE, row, None, note=note)
+
+
+def _person() -> str:
+    """Who makes entries, as the computer knows them; free text, and empty where it does not."""
+    try:
+        return getpass.getuser()[:60]
+    except (KeyError, OSError):
+        return ""
 
 
 def known_of(chain: Chain) -> dict[str, Estimate]:

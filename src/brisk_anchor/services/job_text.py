@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 
 from brisk_anchor.core.errors import Finding, JobError
-from brisk_anchor.core.rules import FromFeature, FromFit, FromHeading, FromRow, Rule
+from brisk_anchor.core.rules import FromFeature, FromFit, FromHeading, FromRow, FromTable, Rule
 from brisk_anchor.exchange.toml_files import MILLIMETRES, line_of, parse
 
 JOB_NAME = "job.toml"
@@ -36,6 +36,8 @@ def _rule_words(axis: str, rule: Rule, scale: float) -> str:
         case FromRow(parent, shift):
             away = f", shift = {shift / scale:.6f}" if axis != "r" and shift else ""
             return f'{{ parent = "{parent}"{away} }}'
+        case FromTable():
+            return f'{{ parent = "{rule.row}", table = "{rule.letter}", angle = {rule.angle:g} }}'
         case FromFit(names, places):
             if axis == "r":
                 return "{ fit = true }"

@@ -12,11 +12,11 @@ from typing import TypeVar
 
 from pydantic import ValidationError
 
-from brisk_anchor.book.store import Book
 from brisk_anchor.core.errors import ExportError, Finding, JobError, ProfileError
 from brisk_anchor.exchange.files import write_whole
 from brisk_anchor.exchange.toml_files import MILLIMETRES, finding_at, in_millimetres, parse, read_text
 from brisk_anchor.nc.profile import Profile, findings_of, profile_of, shipped_profiles
+from brisk_anchor.services.books import open_book
 from brisk_anchor.services.cautions import cautions
 from brisk_anchor.services.described import features_of
 from brisk_anchor.services.drawn_body import expand
@@ -160,7 +160,7 @@ def open_job(folder: Path, data: Path, *, roll: int) -> Workshop:
     machine = "".join(c if c.isalnum() else "-" for c in job.machine.name.lower())
     return Workshop(
         build_scene(job.scene(roll)),
-        Book.open(data / "book.sqlite"),
+        open_book(data / "book.sqlite"),
         job.profile,
         machine_file=data / f"machine-{machine}.json",
         description=describing,

@@ -10,21 +10,67 @@ from brisk_anchor.core.offsets import Chain
 from brisk_anchor.core.proof import Proof
 from brisk_anchor.core.setup import Setup
 
+KEPT = 200
+"""How many of its newest entries a row holds in memory; older ones come from the book when they are asked for."""
+
 
 class Ledger:
-    """What is known of each row, oldest first; every addition goes into the book first, where there is one."""
+    """What is known of each row, oldest first; every addition goes into the book first, where there is one.
 
-    def __init__(self, book: Book | None, setup: Setup) -> None:
+    Entries are listed without their chains, which `last` and `whole` fetch when they are wanted: a book of years opens
+    as quickly as one of a day.
+    """
+
+    def __init__(self, book: Book | None, setup: Setup, who: str = "") -> None:
         self.book = book
         self.setup = setup
+        self.who = who
         self._history: dict[str, list[Entry]] = {row.row: [] for row in setup.rows}
+        self._numbers: dict[str, int] = {}
+        self._newest = 0
         if book:
-            for entry in book.history(setup.machine.name):
-                self._history.setdefault(entry.row, []).append(entry)
+            for entry in book.listed(setup.machine.name, KEPT):
+                self._take(entry)
+            self._numbers |= book.numbers(setup.machine.name)
+
+    def _take(self, entry: Entry) -> None:
+        self._history.setdefault(entry.row, []).append(entry)
+        self._newest = max(self._newest, entry.id or 0)
+        self._numbers[entry.row] = max(self._numbers.get(entry.row, 0), entry.number or 0)
+
+    @property
+    def rows(self) -> list[str]:
+        """Every row that has entries or that the job needs."""
+        return [row for row in self._history if row]
+
+    def refresh(self) -> list[str]:
+        """Take over what another window added since; returns the rows that changed. Raises BookError."""
+        if self.book is None or self.book.newest(self.setup.machine.name) <= self._newest:
+            return []
+        fresh = self.book.history(self.setup.machine.name, after=self._newest)
+        for entry in fresh:
+            self._take(entry)
+        return list(dict.fromkeys(entry.row for entry in fresh))
 
     def history(self, row: str) -> list[Entry]:
-        """Entries of a row, oldest first."""
+        """The newest entries of a row, oldest first, some of them light."""
         return self._history.get(row, [])
+
+    def older(self, row: str) -> int:
+        """Fetch as many older entries of a row again; returns how many there were. Raises BookError."""
+        held = self.history(row)
+        if self.book is None or not held or held[0].id is None:
+            return 0
+        found = self.book.older(self.setup.machine.name, row, held[0].id, KEPT)
+        self._history[row] = found + held
+        return len(found)
+
+    def whole(self, row: str, at: int) -> Entry:
+        """One entry of a row with its chain and proof. Raises BookError."""
+        entries = self._history[row]
+        if entries[at].light and self.book is not None and (number := entries[at].id) is not None:
+            entries[at] = self.book.entry(number)
+        return entries[at]
 
     def own(self, row: str) -> list[Entry]:
         """Entries of a row of this job since another job stored something in it, oldest first."""
@@ -32,9 +78,14 @@ class Ledger:
         others = [n for n, e in enumerate(entries) if e.job != self.setup.job and e.kind is EntryKind.STORED]
         return [entry for entry in entries[(others[-1] if others else 0) :] if entry.job == self.setup.job]
 
-    def last(self, row: str, kind: EntryKind) -> Entry | None:
-        """The newest entry of a kind."""
-        return next((entry for entry in reversed(self.history(row)) if entry.kind is kind), None)
+    def last(self, row: str, kind: EntryKind, *, own: bool = False) -> Entry | None:
+        """The newest entry of a kind, whole; with `own` only of what this job has there."""
+        wanted = {id(entry) for entry in self.own(row)} if own else None
+        entries = self.history(row)
+        for at in range(len(entries) - 1, -1, -1):
+            if entries[at].kind is kind and (wanted is None or id(entries[at]) in wanted):
+                return self.whole(row, at)
+        return None
 
     def add(
         self, kind: EntryKind, row: str, chain: Chain | None, *, proof: Proof | None = None, note: str = ""
@@ -42,8 +93,35 @@ class Ledger:
         """Add an entry. Raises BookWriteError: then it is nowhere."""
         self.add_all([self.entry(kind, row, chain, proof=proof, note=note)])
 
+    def title(self, row: str) -> str:
+        """What a row is called: as it was named in the book, else as the job has it."""
+        planned = next((plan.title for plan in self.setup.rows if plan.row == row), "")
+        named = next((e for e in reversed(self.history(row)) if e.kind is EntryKind.NAMED), None)
+        return named.title if named is not None else planned
+
+    def locked(self, row: str) -> bool:
+        """Whether a row is locked: nothing writes it then."""
+        kinds = (EntryKind.LOCKED, EntryKind.UNLOCKED)
+        return next((e.kind is EntryKind.LOCKED for e in reversed(self.history(row)) if e.kind in kinds), False)
+
+    def limit(self, row: str) -> float | None:
+        """How far, mm, a value of a row may jump from the one before; None where nobody set a limit."""
+        return next((e.figure for e in reversed(self.history(row)) if e.kind is EntryKind.LIMIT), None)
+
+    def valued(self, row: str) -> Entry | None:
+        """The newest entry of a row that says what its values are."""
+        return next((e for e in reversed(self.history(row)) if e.kind.has_values and e.values), None)
+
     def entry(
-        self, kind: EntryKind, row: str, chain: Chain | None, *, proof: Proof | None = None, note: str = ""
+        self,
+        kind: EntryKind,
+        row: str,
+        chain: Chain | None,
+        *,
+        proof: Proof | None = None,
+        note: str = "",
+        title: str | None = None,
+        figure: float | None = None,
     ) -> Entry:
         """An entry of this job, made now and not added yet."""
         return Entry(
@@ -52,18 +130,30 @@ class Ledger:
             row=row,
             kind=kind,
             job=self.setup.job,
-            title=next((plan.title for plan in self.setup.rows if plan.row == row), ""),
+            title=self.title(row) if title is None else title,
             values=chain.values if chain else {},
             u={axis.axis: axis.u for axis in chain.axes} if chain else {},
             chain=chain,
             proof=proof,
             note=note,
+            who=self.who,
+            figure=figure,
         )
 
     def add_all(self, entries: list[Entry]) -> None:
-        """Add entries, all or none. Raises BookWriteError: then they are nowhere."""
-        if self.book:
-            numbers = self.book.add(*entries)
-            entries = [replace(entry, id=number) for entry, number in zip(entries, numbers, strict=True)]
+        """Add entries, all or none.
+
+        Raises:
+            BookTakenError: another window added to one of these rows since it was looked at. BookWriteError: they could
+            not be written. Then they are nowhere.
+        """
+        counted = dict(self._numbers)
+        numbered = []
         for entry in entries:
-            self._history.setdefault(entry.row, []).append(entry)
+            counted[entry.row] = counted.get(entry.row, 0) + 1
+            numbered.append(replace(entry, number=counted[entry.row]))
+        if self.book:
+            numbers = self.book.add(*numbered)
+            numbered = [replace(entry, id=number) for entry, number in zip(numbered, numbers, strict=True)]
+        for entry in numbered:
+            self._take(entry)

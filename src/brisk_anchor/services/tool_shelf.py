@@ -233,7 +233,9 @@ def reference(workshop: Workshop) -> Entry | None:
     entries = workshop.history(setter.row)
     if state_of(entries) not in (RowState.STORED, RowState.PROVED):
         return None
-    stored = next(entry for entry in reversed(entries) if entry.kind is EntryKind.STORED)
+    stored = workshop.ledger.last(setter.row, EntryKind.STORED)
+    if stored is None:
+        return None
     foot = stored.values.get("z")
     held = workshop.machine.offset(setter.row)[2]
     return stored if foot is not None and abs(held - foot) <= 2 * workshop.profile.resolution else None

@@ -10,21 +10,28 @@ from pathlib import Path
 
 from brisk_anchor.book.store import Book, Entry, EntryKind, RowState
 from brisk_anchor.core.built import Distance, build, distance
-from brisk_anchor.core.checks import Look, look_at_feature, look_at_measurement, look_at_start, look_at_store
+from brisk_anchor.core.checks import (
+    Look,
+    look_at_feature,
+    look_at_jump,
+    look_at_measurement,
+    look_at_start,
+    look_at_store,
+)
 from brisk_anchor.core.errors import BriskAnchorError, DatumError, GeometryError, PlanError, ReportError
 from brisk_anchor.core.features import Feature
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.measuring import Measurement
 from brisk_anchor.core.offsets import Chain, solve_offset
 from brisk_anchor.core.proof import Agreement, Proof
-from brisk_anchor.core.rules import Fixed, FromFit, FromRow, Keep, Rule, features_in
+from brisk_anchor.core.rules import Fixed, FromFit, Keep, Rule, features_in, parent_in
 from brisk_anchor.core.solving import solve
 from brisk_anchor.core.tool_setting import look_at_probe
 from brisk_anchor.core.turned import u_of_point
 from brisk_anchor.nc.interpreter import Interpreter
 from brisk_anchor.nc.plan import Plan, StorePlan
 from brisk_anchor.nc.profile import Profile, shipped_profile
-from brisk_anchor.nc.program import Program
+from brisk_anchor.nc.program import Program, row_word
 from brisk_anchor.nc.reports import RunReport, parse_reports, touches_of
 from brisk_anchor.nc.variables import Memory
 from brisk_anchor.nc.writer import write_program
@@ -85,8 +92,11 @@ class Workshop(Described):
         return self.setup.card.program or FIRST_NUMBER
 
     def _number(self, series: int, row: str) -> int:
-        """The number of a program for a row: 54 and on in each hundred, in the order the control has its rows."""
-        return self.first_number + 100 * series + 54 + list(self.profile.offsets).index(row)
+        """The number of a program for a row, in the order the control has them; extended ones lie above the rest."""
+        at = list(self.profile.all_rows).index(row)
+        extended = at - len(self.profile.offsets)
+        number = 54 + at + 100 * series if extended < 0 else 398 + 2 * extended + series
+        return self.first_number + number
 
     def _plan(self, number: int, title: str, measurements: Iterable[Measurement], store: StorePlan | None) -> Plan:
         comment = self.setup.card.comment
@@ -100,6 +110,11 @@ class Workshop(Described):
             measurements=tuple(measurements),
             store=store,
         )
+
+    def plan(self, series: int, row: str, title: str, stores: list[StorePlan]) -> Plan:
+        """A plan that measures nothing and sets rows, with the number of a series of programs."""
+        plan = self._plan(self._number(series, row), title, [], stores[0])
+        return replace(plan, also=tuple(stores[1:]))
 
     def measuring_program(self, measurement: Measurement) -> Program:
         """The program that makes one measurement and stores nothing.
@@ -232,7 +247,7 @@ class Workshop(Described):
             axis: rule
             for axis, rule in plan.rules.items()
             if all(name in features for name in features_in(rule))
-            and (not isinstance(rule, FromRow) or rule.row in parents)
+            and (not (parent := parent_in(rule)) or parent in parents)
         }
         if "r" in plan.rules and not {"x", "y", "r"} <= ready.keys():
             ready = {axis: rule for axis, rule in ready.items() if axis == "z"}  # a turned zero hangs on all three
@@ -249,6 +264,7 @@ class Workshop(Described):
         """
         plan = self.setup.row(row)
         setter = self.setup.shelf.setter
+        self._not_locked(row)
         if setter is not None and setter.row == row:
             raise DatumError(
                 f"{row} is kept for {setter.name}", "Every tool's length hangs on it", "Use another offset"
@@ -269,6 +285,7 @@ class Workshop(Described):
             looks += look_at_probe(self.setup.shelf.probe, self.calibration_age)
         for measured in used:
             looks += look_at_feature(measured.feature, *measured.sizes)
+        looks += look_at_jump(chain, self.table_values(row), self.ledger.limit(row))
         return looks
 
     def jump_reference(self, row: str) -> tuple[dict[str, float], str, float]:
@@ -335,6 +352,7 @@ class Workshop(Described):
             RunStopped: the control refused. BookWriteError: the book could not be written.
         """
         row = chain.row
+        self._not_locked(row)
         program = write_program(self._plan(self._number(1, row), f"set {row}", [], plan), self.profile)
         before = self.table_values(row)
         run = self.start(program)
@@ -342,18 +360,24 @@ class Workshop(Described):
         try:
             if failure := run.failure():
                 raise failure
-            if row not in parse_reports(run.printed).stored:
+            if row_word(row) not in parse_reports(run.printed).stored:
                 raise RunStopped(f"The program ended without storing {row}", "Nothing is known of the table", "Look")
-            self._read_back(row, chain)
+            self.read_back(row, chain)
             stored = self.ledger.entry(EntryKind.STORED, row, chain, note=f"set by O{program.number:04d}")
-            self.ledger.add_all([stored, *self._followers(row, chain)])
+            self.ledger.add_all([stored, *self.followers(row, chain)])
         except BriskAnchorError:
             self.write_row(row, before)  # no value stays in the table that failed a check
             raise
         finally:
             self.save()
 
-    def _followers(self, row: str, chain: Chain) -> list[Entry]:
+    def _not_locked(self, row: str) -> None:
+        if self.ledger.locked(row):
+            raise DatumError(
+                f"{row} is locked", "Nothing writes it while it is", "Unlock it in the book, if that is meant"
+            )
+
+    def followers(self, row: str, chain: Chain) -> list[Entry]:
         """What a store means for the rows derived from it: the next ones are to be stored anew, others are stale."""
         entries = []
         for child in self.children(row):
@@ -370,7 +394,7 @@ class Workshop(Described):
                 entries.append(self.ledger.entry(EntryKind.STALE, child, None, note=note))
         return entries
 
-    def _read_back(self, row: str, chain: Chain) -> None:
+    def read_back(self, row: str, chain: Chain) -> None:
         """Compare the control's table with the chain, whatever the program could check itself."""
         held = self.table_values(row)
         for axis in chain.axes:

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Self
+from typing import Annotated, Literal, Self
 
 from pydantic import Field, model_validator
 
 from brisk_anchor.standin.solid_file import Coordinate, Section
+
+ROW = r"^G5[4-9](\.[1-3]|\.1 P\d{1,3})?$"
+"""Names of rows: standard, additional and extended ones."""
 
 
 class RuleSection(Section):
@@ -18,8 +21,10 @@ class RuleSection(Section):
     allowance: float = Field(default=0.0, ge=-50, le=50)
     fixed: Coordinate | None = None
     keep: bool = False
-    parent: Annotated[str, Field(pattern=r"^G5[4-9]$")] | None = None
+    parent: Annotated[str, Field(pattern=ROW)] | None = None
     shift: Coordinate = 0.0
+    table: Literal["A", "B", "C"] | None = None
+    angle: Annotated[float, Field(ge=-360, le=360)] = 0.0
     fit: Annotated[list[str], Field(min_length=1, max_length=20)] | None = None
 
     @model_validator(mode="after")
@@ -28,6 +33,10 @@ class RuleSection(Section):
             raise ValueError("give exactly one of feature, fixed, parent and keep")
         if self.shift and self.parent is None:
             raise ValueError("shift goes with a parent")
+        if self.table is not None and (self.parent is None or self.shift):
+            raise ValueError("table goes with a parent, and with no shift")
+        if self.angle and self.table is None:
+            raise ValueError("angle says how far a table turns: name the table")
         if self.other is not None and (self.feature is None or self.other == self.feature):
             raise ValueError("other needs a feature, and is another one")
         if self.fit is not None and (self.feature is None or self.other is not None or self.allowance):
@@ -48,7 +57,7 @@ class TurnRuleSection(Section):
     heading: Annotated[float, Field(ge=-360, le=360)] | None = None
     fit: bool = False
     angle: Annotated[float, Field(ge=-360, le=360)] | None = None
-    parent: Annotated[str, Field(pattern=r"^G5[4-9]$")] | None = None
+    parent: Annotated[str, Field(pattern=ROW)] | None = None
 
     @model_validator(mode="after")
     def _one(self) -> Self:
@@ -62,7 +71,7 @@ class TurnRuleSection(Section):
 class RowSection(Section):
     """One offset the job needs."""
 
-    row: Annotated[str, Field(pattern=r"^G5[4-9]$")]
+    row: Annotated[str, Field(pattern=ROW)]
     title: Annotated[str, Field(max_length=60)]
     jump_limit: float = Field(gt=0, le=1000)
     x: RuleSection
@@ -77,6 +86,9 @@ class RowSection(Section):
         if len(fits) == 1 or len(names) > 1 or self.z.fit is not None:
             raise ValueError("a fit gives X and Y both: the same features in both, and none in Z")
         level = (self.x, self.y)
+        tables = {(rule.table, rule.angle, rule.parent) for rule in (self.x, self.y, self.z)}
+        if len(tables) > 1 and any(table for table, *_ in tables):
+            raise ValueError("a row that a table carries round takes X, Y and Z from the same row at the same angle")
         if self.r is not None and self.r.parent is None and any(rule.feature is None for rule in level):
             raise ValueError("a row that is turned takes X and Y from features")
         if self.r is not None and self.r.fit and not fits:

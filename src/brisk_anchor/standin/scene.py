@@ -9,7 +9,8 @@ import numpy as np
 
 from brisk_anchor.core.frames import Array, Frame
 from brisk_anchor.core.kinds import FeatureKind, Vector
-from brisk_anchor.core.rules import Fixed, FromFeature, FromFit, FromHeading, FromRow, Keep, Rule, Rules
+from brisk_anchor.core.rotary import RotaryAxis
+from brisk_anchor.core.rules import Fixed, FromFeature, FromFit, FromHeading, FromRow, FromTable, Keep, Rule, Rules
 from brisk_anchor.core.setup import (
     DrawnFeature,
     DrawnPoint,
@@ -287,9 +288,9 @@ def _outline(solid: Solid) -> Outline:
     return Outline(solid.body, solid.name, solid.role, tuple(plan), tuple(front), top, tuple(extents))
 
 
-def _rules(row: RowSection, drawn: dict[str, DrawnFeature]) -> dict[str, Rule]:
+def _rules(row: RowSection, drawn: dict[str, DrawnFeature], rotary: tuple[RotaryAxis, ...]) -> dict[str, Rule]:
     """The rules of a row; a fit counts every place from the zero, as its first feature lies from it."""
-    rules: dict[str, Rule] = {axis: _rule(getattr(row, axis)) for axis in "xyz"}
+    rules: dict[str, Rule] = {axis: _rule(getattr(row, axis), rotary) for axis in "xyz"}
     if row.x.feature is not None and row.x.fit is not None:
         names = (row.x.feature, *row.x.fit)
         x0, y0, _ = drawn[names[0]].machine
@@ -314,7 +315,10 @@ def _turn_rule(section: TurnRuleSection, fit: Rule, drawn: dict[str, DrawnFeatur
     return FromHeading(section.feature, section.other or "", heading)
 
 
-def _rule(section: RuleSection) -> Rule:
+def _rule(section: RuleSection, rotary: tuple[RotaryAxis, ...]) -> Rule:
+    if section.parent is not None and section.table is not None:
+        axis = next(axis for axis in rotary if axis.letter == section.table)
+        return FromTable(section.parent, axis.letter, section.angle, axis.direction, axis.centre, axis.sense)
     if section.feature is not None:
         return FromFeature(section.feature, section.drawing, section.allowance, other=section.other or "")
     if section.parent is not None:
@@ -435,7 +439,8 @@ def build_scene(file: SceneFile) -> Scene:
         turn_uncertainty=file.job.turn_uncertainty,
         features=features,
         rows=tuple(
-            RowPlan(row.row, row.title, _rules(row, {f.name: f for f in features}), row.jump_limit) for row in file.row
+            RowPlan(row.row, row.title, _rules(row, {f.name: f for f in features}, machine.rotary), row.jump_limit)
+            for row in file.row
         ),
         outlines=tuple(_outline(solid) for solid in (table, *nominal)),
         points=tuple(point for body in reversed(file.body) for point in _points(body)),

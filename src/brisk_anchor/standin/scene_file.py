@@ -13,7 +13,7 @@ from brisk_anchor.core.errors import BriskAnchorError, Finding, SceneError
 from brisk_anchor.core.kinds import FeatureKind
 from brisk_anchor.core.rotary import RotaryAxis
 from brisk_anchor.nc.profile import findings_of
-from brisk_anchor.standin.row_file import RowSection, RuleSection
+from brisk_anchor.standin.row_file import ROW, RowSection, RuleSection
 from brisk_anchor.standin.solid_file import Coordinate, Length, Name, Place, Point, Section, SolidSection
 from brisk_anchor.standin.tool_file import HandToolSection, ProbeSection, SetterSection, ToolSection
 
@@ -24,7 +24,7 @@ class OperationSection(Section):
     """An operation of the job and the offset it uses."""
 
     name: Name
-    offset: Annotated[str, Field(pattern=r"^G5[4-9]$")]
+    offset: Annotated[str, Field(pattern=ROW)]
     comment: Annotated[str, Field(max_length=120)] = ""
 
 
@@ -305,6 +305,8 @@ def check_scene(scene: SceneFile) -> list[Finding]:
     for row in scene.row:
         for axis in "xyz":
             rule: RuleSection = getattr(row, axis)
+            if rule.table is not None and rule.table not in {rotary.letter for rotary in scene.machine.rotary}:
+                findings.append(Finding(f"row.{row.row}.{axis}", f"the machine has no rotary axis {rule.table}"))
             for name in filter(None, (rule.feature, rule.other, *(rule.fit or ()))):
                 if name not in names:
                     findings.append(Finding(f"row.{row.row}.{axis}", f"there is no feature “{name}”"))

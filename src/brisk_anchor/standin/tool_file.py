@@ -10,6 +10,7 @@ from pydantic import Field, model_validator
 from brisk_anchor.core.hand_tools import HandKind, HandTool
 from brisk_anchor.core.shelf import Cutter, Health, ProbeRecord, Setter
 from brisk_anchor.core.touches import Stylus
+from brisk_anchor.standin.row_file import ROW
 from brisk_anchor.standin.solid_file import Coordinate, Length, Name, Section
 
 Runout = Annotated[float, Field(ge=-0.5, le=0.5)]
@@ -145,7 +146,7 @@ class SetterSection(Section):
     height: Length
     u_height: float = Field(default=0.0, ge=0, le=0.1)
     u_repeatability: float = Field(ge=0, le=1)
-    offset: Annotated[str, Field(pattern=r"^G5[4-9](\.[1-3])?$")]
+    offset: Annotated[str, Field(pattern=ROW)]
     master: int = Field(ge=1, le=9999)
     at: tuple[Coordinate, Coordinate] | None = None
 

@@ -57,9 +57,8 @@ class RepeatSheet(Sheet):
         """t writes the chart; the rest as on any sheet."""
         if event.key == "t":
             event.stop()
+            event.prevent_default()  # or the sheet's own handler would leave it
             self.query_one("#written", Static).update(Text(self._write(), theme.LIVE))
-        else:
-            super().on_key(event)
 
 
 def _chart(figure: Repeated) -> Text:

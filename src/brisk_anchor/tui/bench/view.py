@@ -69,7 +69,7 @@ class BenchView(MarkingView):
         proof = None
         if not missing or chain is None:
             entries = workshop.history(desk.row)
-            last = entries[-1] if entries else None
+            last = workshop.ledger.whole(desk.row, len(entries) - 1) if entries else None
             if chain is None and last is not None and last.chain is not None:
                 chain, missing = last.chain, []
             proof = last.proof if last else None

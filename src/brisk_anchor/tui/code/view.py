@@ -64,7 +64,7 @@ class CodeView(View):
         if self.program is None or program.digest != self.program.digest:
             self.program, self.cursor = program, 1
         entries = desk.workshop.history(desk.row)
-        proof = entries[-1].proof if entries else None
+        proof = desk.workshop.ledger.whole(desk.row, len(entries) - 1).proof if entries else None
         if proof and proof.holds and proof.digest == program.digest:
             self.verdict = ("● proved", theme.LIVE)
         else:

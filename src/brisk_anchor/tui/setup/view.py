@@ -15,7 +15,7 @@ from textual.containers import Vertical
 
 from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.core.numbers import format_length
-from brisk_anchor.core.rules import FromFit, FromHeading, FromRow
+from brisk_anchor.core.rules import FromFit, FromHeading, FromRow, FromTable
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.base import View
 from brisk_anchor.tui.desk import Desk
@@ -210,6 +210,10 @@ class SetupView(View):
                 way = f" to {titles[rule.other]}" if rule.other else ""
                 text.append(" °  turned with ", theme.QUIET)
                 text.append(f"{titles[rule.feature]}{way}\n", theme.TEXT)
+                continue
+            if isinstance(rule, FromTable):
+                text.append(f"   where {rule.letter} {rule.angle:+g}° carries ", theme.QUIET)
+                text.append(f"{rule.row}\n", theme.TEXT)
                 continue
             if isinstance(rule, FromRow):
                 text.append(f"   {rule.shift:+g} along its axis from " if rule.shift else "   on ", theme.QUIET)
