@@ -51,6 +51,7 @@ def demo(
         str, typer.Option("--profile", help="The control: a profile that ships, or a file (TOML).")
     ] = "skip-macro",
     part: Annotated[str, typer.Option("--part", help="GL-114, or BC-27 as read from its drawing.")] = "GL-114",
+    month: Annotated[bool, typer.Option("--month", help="With a month of made-up history in the book.")] = False,
 ) -> None:
     """Open the application with the demo scenario."""
     from brisk_anchor.nc.profile import profile_of
@@ -59,6 +60,10 @@ def demo(
     if part not in ("GL-114", "BC-27"):
         raise BriskAnchorError(f"The demo has no part “{part[:20]}”", "", "Give GL-114 or BC-27")
     _need_terminal()
+    if month:
+        from brisk_anchor.tui.start import run_month
+
+        raise typer.Exit(run_month(speed=speed))
     if part == "BC-27":
         from brisk_anchor.services.demo import demo_job
         from brisk_anchor.services.paths import demo_folder

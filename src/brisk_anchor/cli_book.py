@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 import typer
 
 if TYPE_CHECKING:
-    from brisk_anchor.services.offset_book import Line
+    from brisk_anchor.services.book_rows import Line
     from brisk_anchor.services.workshop import Workshop
 
 app = typer.Typer(no_args_is_help=True, help="The offset book: rows, history, comparing, files, and what fits.")
@@ -68,7 +68,7 @@ def list_rows(
     search: Annotated[str, typer.Option("--search", help="Only rows with these words.")] = "",
 ) -> None:
     """The rows as they stand."""
-    from brisk_anchor.services.offset_book import lines
+    from brisk_anchor.services.book_rows import lines
 
     found = lines(_workshop(job), everything=everything, search=search)
     if as_json:
@@ -83,7 +83,7 @@ def list_rows(
 @app.command()
 def show(row: RowArgument, job: JobOption = None, as_json: JsonOption = False) -> None:
     """One row with its chain."""
-    from brisk_anchor.services.offset_book import line_of
+    from brisk_anchor.services.book_rows import line_of
 
     workshop = _workshop(job)
     workshop.profile.row(row)
@@ -139,8 +139,9 @@ def compare(
     as_json: JsonOption = False,
 ) -> None:
     """How far every row lies from something, per axis and in all."""
+    from brisk_anchor.services.book_compare import reference
     from brisk_anchor.services.book_files import read_reference
-    from brisk_anchor.services.offset_book import distance, lines, reference
+    from brisk_anchor.services.book_rows import distance, lines
 
     workshop = _workshop(job)
     path = Path(against)
@@ -174,7 +175,8 @@ def import_(
 ) -> None:
     """Compare a file with the book, and take it over as typed values with --take. The control is not written."""
     from brisk_anchor.services.book_files import read_reference
-    from brisk_anchor.services.offset_book import distance, line_of, take_over
+    from brisk_anchor.services.book_rows import distance, line_of
+    from brisk_anchor.services.offset_book import take_over
 
     workshop = _workshop(job)
     other = read_reference(workshop, file)

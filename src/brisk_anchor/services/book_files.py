@@ -14,8 +14,9 @@ from brisk_anchor.drawings.fits import Box, fits_drawing
 from brisk_anchor.exchange.files import write_whole
 from brisk_anchor.exchange.offset_tables import TableRow, read_table, to_blocks, to_csv, to_json
 from brisk_anchor.nc.reports import parse_reports
+from brisk_anchor.services.book_rows import Line, Reference, lines
 from brisk_anchor.services.fits import Fit, words
-from brisk_anchor.services.offset_book import Line, Reference, lines, snapshot
+from brisk_anchor.services.offset_book import snapshot
 from brisk_anchor.services.workshop import Workshop
 
 FORMS = {"csv": "CSV", "json": "JSON", "nc": "offset-setting blocks"}

@@ -94,7 +94,7 @@ class Described(AtMachine):
         self.half_round: dict[str, Feature] = {}
         """What was measured with the spindle turned half round: it calibrates, and is no measurement."""
         self.clamping = 0
-        self.ledger = Ledger(book, scene.setup, _person())
+        self.ledger = Ledger(book, lambda: self.setup, _person())
         left = self.machine_file.load(self.control)
         for row in profile.offsets:
             # What the book knows better than the machine's file: no file yet, or a crash between the two.
@@ -385,6 +385,15 @@ class Described(AtMachine):
                 self._made_stale(plan.row, note)
                 rows.append(plan.row)
         return rows
+
+    def add_rows(self, parent: str, rows: list[tuple[str, str, dict[str, Rule]]]) -> None:
+        """Give the job more rows that follow one of its own: name, title, rules. Raises JobError, ExportError."""
+        limit = self.setup.row(parent).jump_limit
+        if self.description is not None:
+            self.change(self.description.with_rows(rows, limit))
+            return
+        plans = [RowPlan(row, title, rules, limit) for row, title, rules in rows]
+        self.setup = replace(self.setup, rows=(*self.setup.rows, *plans))
 
     def put_zero(self, row: str, places: Mapping[str, float]) -> bool:
         """Put axes of an offset's zero at places, machine mm by the description; each stays measured where it was.

@@ -18,7 +18,16 @@ from brisk_anchor.exchange.toml_files import MILLIMETRES, parse, read_text
 from brisk_anchor.services.datum import axes_of
 from brisk_anchor.services.drawn_body import expand
 from brisk_anchor.services.job_models import NO_LENGTHS, Variation
-from brisk_anchor.services.job_text import JOB_NAME, figure, with_key, with_rule, with_table, without_table
+from brisk_anchor.services.job_text import (
+    JOB_NAME,
+    figure,
+    quoted,
+    rule_words,
+    with_key,
+    with_rule,
+    with_table,
+    without_table,
+)
 from brisk_anchor.services.jobs import Job, load_job
 from brisk_anchor.services.words import read_words
 from brisk_anchor.standin.scene import build_scene
@@ -198,6 +207,37 @@ class Describing:
         number = next(n for n, item in enumerate(self.job.job.operation) if item.name == operation)
         text = with_key(text, JOB_NAME, "offset", f'"{row}"', "name", table=("operation", number))
         return self._change({JOB_NAME: text}, f"{operation} uses {row}")
+
+    def with_rows(self, rows: list[tuple[str, str, dict[str, Rule]]], jump_limit: float) -> Change:
+        """The job with more offsets: name, title, rules by axis."""
+        text = self._text(JOB_NAME)
+        scale = MILLIMETRES[parse(text, JOB_NAME)["units"]]
+        for row, title, rules in rows:
+            lines = [
+                "[[offset]]",
+                f'row = "{row}"',
+                f"title = {quoted(title)}",
+                f"jump_limit = {figure(jump_limit / scale)}",
+            ]
+            lines += [f"{axis} = {rule_words(axis, rule, scale)}" for axis, rule in rules.items()]
+            text = with_table(text, "\n".join(lines))
+        return self._change({JOB_NAME: text}, f"{', '.join(row for row, *_ in rows)} follow another offset")
+
+    def one_for_all(self, row: str) -> Change:
+        """The job with every operation on one offset; or, where they all are, each back on its own."""
+        text = self._text(JOB_NAME)
+        operations = self.job.job.operation
+        back = bool(operations) and all(o.offset == row for o in operations) and any(o.own for o in operations)
+        for number, operation in enumerate(operations):
+            table: tuple[str | int, ...] = ("operation", number)
+            if back:
+                text = with_key(text, JOB_NAME, "offset", f'"{operation.own or row}"', "name", table=table)
+                continue
+            own = operation.own or operation.offset
+            text = with_key(text, JOB_NAME, "own", f'"{own}"', "name", table=table)
+            text = with_key(text, JOB_NAME, "offset", f'"{row}"', "name", table=table)
+        told = "each operation uses its own offset again" if back else f"every operation uses {row}"
+        return self._change({JOB_NAME: text}, told)
 
     def _text(self, name: str) -> str:
         return read_text(self.folder / name)

@@ -11,7 +11,7 @@ from pathlib import Path
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.nc.extents import Extent, ExtentReader, read_extents
-from brisk_anchor.services.offset_book import line_of
+from brisk_anchor.services.book_rows import line_of
 from brisk_anchor.services.workshop import Workshop
 
 Values = Mapping[str, float]

@@ -23,7 +23,7 @@ def quoted(text: str) -> str:
     return f'"{plain[:58]}"'
 
 
-def _rule_words(axis: str, rule: Rule, scale: float) -> str:
+def rule_words(axis: str, rule: Rule, scale: float) -> str:
     """A rule as the value of its line; lengths in a unit of `scale` mm."""
     match rule:
         case FromFeature():
@@ -72,7 +72,7 @@ def with_rule(text: str, row: str, axis: str, rule: Rule | None) -> str:
     if rule is None:
         del lines[line - 1]
     else:
-        lines[line - 1] = f"{axis} = {_rule_words(axis, rule, MILLIMETRES[data['units']])}"
+        lines[line - 1] = f"{axis} = {rule_words(axis, rule, MILLIMETRES[data['units']])}"
     return "\n".join(lines)
 
 

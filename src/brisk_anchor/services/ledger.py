@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 from datetime import UTC, datetime
 
@@ -21,17 +22,23 @@ class Ledger:
     as quickly as one of a day.
     """
 
-    def __init__(self, book: Book | None, setup: Setup, who: str = "") -> None:
+    def __init__(self, book: Book | None, setup: Callable[[], Setup], who: str = "") -> None:
+        """`setup` gives the set-up as it is described now: rows are named and added while a job is open."""
         self.book = book
-        self.setup = setup
+        self._setup = setup
         self.who = who
-        self._history: dict[str, list[Entry]] = {row.row: [] for row in setup.rows}
+        self._history: dict[str, list[Entry]] = {row.row: [] for row in setup().rows}
         self._numbers: dict[str, int] = {}
         self._newest = 0
         if book:
-            for entry in book.listed(setup.machine.name, KEPT):
+            for entry in book.listed(setup().machine.name, KEPT):
                 self._take(entry)
-            self._numbers |= book.numbers(setup.machine.name)
+            self._numbers |= book.numbers(setup().machine.name)
+
+    @property
+    def setup(self) -> Setup:
+        """The set-up as it is described now."""
+        return self._setup()
 
     def _take(self, entry: Entry) -> None:
         self._history.setdefault(entry.row, []).append(entry)

@@ -21,10 +21,11 @@ _MAX_BYTES = 1_000_000
 
 
 class OperationSection(Section):
-    """An operation of the job and the offset it uses."""
+    """An operation of the job and the offset it uses; `own` is that of its part, where all use one for the time."""
 
     name: Name
     offset: Annotated[str, Field(pattern=ROW)]
+    own: Annotated[str, Field(pattern=ROW)] | None = None
     comment: Annotated[str, Field(max_length=120)] = ""
 
 

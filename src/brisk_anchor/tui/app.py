@@ -36,6 +36,8 @@ if TYPE_CHECKING:
 SMALLEST = (100, 30)
 _COMPACT = (130, 40)
 _TICK = 1 / 30
+_OTHERS = 1.0
+"""How often, s, the book is asked whether another window added to it."""
 _KEYS = sorted({key for action in ACTIONS for key in action.keys.split(",")})
 
 
@@ -59,6 +61,7 @@ class BriskAnchorApp(App[int]):
         self._ticked = time.monotonic()
         self._failed: BriskAnchorError | None = None
         self._waiting: list[Action] = []
+        self._looked_after = 0.0
 
     @property
     def available_themes(self) -> dict[str, Theme]:
@@ -157,7 +160,7 @@ class BriskAnchorApp(App[int]):
                 "Choose a feature; x, y or z takes that axis of the zero from it.",
                 "X, Y or Z moves the zero onto it. n draws, l lists points to put the zero on, Tab goes to the offset.",
             )
-        if self.view in ("machine", "tools"):
+        if self.view in ("machine", "tools", "book"):
             sentence: tuple[str, str] = self.view_widget.next_sentence(self.desk)
             return sentence
         desk = self.desk
@@ -208,6 +211,10 @@ class BriskAnchorApp(App[int]):
         passed, self._ticked = min(0.2, now - self._ticked), now
         if self.desk is None:
             return
+        self._looked_after += passed
+        if self._looked_after > _OTHERS:
+            self._looked_after = 0.0
+            self._follow_others()
         with suppress(NoMatches):  # the last tick may find the screen being taken down
             if self.desk.running is not None:
                 self.query_one(BenchView).follow(passed)
@@ -218,6 +225,20 @@ class BriskAnchorApp(App[int]):
                     self.query_one("#machine").follow(passed)  # type: ignore[attr-defined]
             if self.desk.proving is not None and self.view == "code":
                 self.view_widget.follow(passed)
+
+    def _follow_others(self) -> None:
+        """Show what another window added to the book."""
+        if self.desk is None or self.desk.moving or self.query_one(EntryLine).is_open or len(self.screen_stack) > 1:
+            return
+        try:
+            rows = self.desk.workshop.ledger.refresh()
+        except BriskAnchorError as error:
+            self.complain(error)
+            return
+        if rows:
+            self.show_all(keep_prompt=True)
+            names = ", ".join(row for row in rows if row) or "a snapshot"
+            self.tell(f"Another window changed {names}.", "2 shows it in the book.", "ask")
 
     # -- keys --------------------------------------------------------------------------------------------------
 

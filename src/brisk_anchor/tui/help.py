@@ -16,7 +16,7 @@ _WORDS = {
     "bench": "The bench measures. Point at a drawn feature, or bring the tip near by hand and mark where metal is: the "
     "marks are the feature. Each value of the offset is the end of a chain that starts with the touches.",
     "book": "The book keeps every figure that was measured, stored or proved, with the touches it came from. It only "
-    "grows. The control's own table is compared beside it.",
+    "grows. What is typed here has a reason, and s writes it to the control: guarded, read back, entered as stored.",
     "code": "The code does on a control what was done on the bench. Run it here on a twin first: contacts, "
     "guards and the offset it writes are those of the real program.",
     "setup": "The set-up as it is described: what is drawn, whether the probe reaches it, and which feature each axis "

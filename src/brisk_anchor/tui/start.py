@@ -28,6 +28,18 @@ def run_demo(*, speed: float = DEMO_SPEED, fresh: bool = False, profile: Profile
     return _run(open_job, folder, speed)
 
 
+def run_month(*, speed: float = DEMO_SPEED) -> int:
+    """Open the demo with a month of history, in a folder of its own; returns the exit code."""
+    folder = demo_folder() / "month"
+
+    def open_it() -> Workshop:
+        from brisk_anchor.services.demo_book import open_month
+
+        return open_month(folder)
+
+    return _run(open_it, folder, speed)
+
+
 def run_job(job: Path, *, roll: int, speed: float = DEMO_SPEED, data: Path | None = None) -> int:
     """Open a job's folder; sheets go into it, book and machine into `data`. Returns the exit code."""
 

@@ -38,9 +38,18 @@ SLATE = Theme(
 STATE_SHAPES = {
     "not measured": ("○", QUIET),
     "part": ("◔", SAND),
+    "typed": ("◇", SAND),
     "measured": ("◑", SAND),
     "stored": ("◕", LIVE),
     "proved": ("●", LIVE),
     "stale": ("◌", CORAL),
 }
 """Each state by a shape that fills up as the chain does, and a colour; the word stands beside it."""
+ENTRY_SHAPES = STATE_SHAPES | {
+    "locked": ("■", SAND),
+    "unlocked": ("□", QUIET),
+    "limit": ("↔", QUIET),
+    "named": ("¶", QUIET),
+    "snapshot": ("◎", QUIET),
+}
+"""The same for every kind of entry."""

@@ -1,4 +1,4 @@
-"""The book: the offset table with its evidence, and the history of the chosen row."""
+"""The book: the offset table with its evidence, what it is compared with, and the history of the chosen row."""
 
 from __future__ import annotations
 
@@ -11,13 +11,19 @@ from textual.containers import Vertical
 
 from brisk_anchor.core.numbers import format_length
 from brisk_anchor.tui import theme
-from brisk_anchor.tui.base import View
 from brisk_anchor.tui.bench.chain_panel import chain_text
+from brisk_anchor.tui.book.acting import BookActing
+from brisk_anchor.tui.book.panels import days_text, moves_text, signed
 from brisk_anchor.tui.rule import Heading, LatePanel
 
 if TYPE_CHECKING:
     from brisk_anchor.book.store import Entry
+    from brisk_anchor.services.book_rows import Line, Reference
     from brisk_anchor.tui.desk import Desk
+
+SIDES = ("chain", "what moves", "days")
+_OLDER = 5
+"""How near the oldest entry in memory the choice comes before older ones are fetched."""
 
 
 def age_of(moment: datetime, now: datetime) -> str:
@@ -31,17 +37,23 @@ def age_of(moment: datetime, now: datetime) -> str:
     return "now"
 
 
-class BookView(View):
-    """Rows at the top left, history below, the chain of the chosen entry at the right."""
+class BookView(BookActing):
+    """Rows at the top left, history below; at the right the chain of the chosen entry, what moves, or the days."""
 
     def __init__(self) -> None:
         super().__init__(id="book")
         self.row = ""
         self.entry = 0
         """How many entries back from the newest."""
+        self.marked = []
+        self.against, self.search, self.order = "control", "", "row"
+        self.everything = False
+        self.side = SIDES[0]
+        self.reference: Reference | None = None
+        self._lines: list[Line] = []
 
     def compose(self) -> ComposeResult:
-        """Table, history, chain."""
+        """Table, history, side."""
         with Vertical(id="book-left"):
             yield Heading(id="table-heading")
             yield LatePanel(id="book-table")
@@ -51,29 +63,92 @@ class BookView(View):
             yield Heading(id="entry-heading")
             yield LatePanel(id="book-entry")
 
+    @property
+    def line(self) -> Line | None:
+        """The chosen row as it stands."""
+        return next((line for line in self._lines if line.row == self.row), None)
+
+    def next_sentence(self, desk: Desk) -> tuple[str, str]:
+        """What cannot be missed first, then what can be done."""
+        if desk.workshop.book is not None and desk.workshop.book.damage:
+            return "The book is damaged and open for reading only.", desk.workshop.book.damage
+        lacking = [line for line in self._lines if line.lacking]
+        if lacking:
+            names = ", ".join(f"{line.row} ({', '.join(line.operations)})" for line in lacking)
+            return f"Operations need {names}: measure them first.", "1 goes to the bench. Do not start the program."
+        line = self.line
+        if line is None:
+            return "No row has these words.", "/ and * show all rows."
+        if line.locked:
+            return f"{line.row} is locked.", "l unlocks it."
+        if line.state.value == "stale":
+            return f"{line.row} is stale: nothing writes it until it is measured again.", "1 goes to the bench."
+        if not line.values:
+            return f"{line.row} has no values in the book.", "Enter types them, a takes them from the control."
+        off = [line.row for line in self._lines if line.values and self._differs(line)]
+        if line.row in off:
+            return f"The control holds something else in {line.row}: s writes it there.", "a takes the control's over."
+        return (
+            f"{line.row} is on the control as it is in the book.",
+            "Enter types a change, c compares, g looks further.",
+        )
+
+    @staticmethod
+    def _differs(line: Line) -> bool:
+        return any(abs(value - line.held.get(axis, 0.0)) > 1e-4 for axis, value in line.values.items())
+
     def show(self) -> None:
         """Bring everything up to date."""
+        from brisk_anchor.services.book_compare import reference
+        from brisk_anchor.services.book_rows import lines
+
         desk = self.desk
         if desk is None:
             return
-        rows = self._rows(desk)
-        if self.row not in rows:
-            self.row = desk.row
-        self.query_one("#table-heading", Heading).tell(
-            f"offsets of {desk.workshop.setup.machine.name}", "± is k = 2, mm"
+        workshop = desk.workshop
+        if self.reference is None or self.against in ("control", "last"):
+            self.reference = reference(workshop, self.against)
+        self._lines = lines(
+            workshop, everything=self.everything, order=self.order, search=self.search, against=self.reference
         )
-        table = self._table(desk, rows)
-        self.query_one("#book-table", LatePanel).tell_text(table, table.plain.count("\n") + 1)
-        entries = desk.workshop.history(self.row)
+        rows = [line.row for line in self._lines]
+        if self.row not in rows:
+            self.row = desk.row if desk.row in rows else rows[0] if rows else ""
+        sorted_by = "" if self.order == "row" else f"by {self.order}, "
+        only = f"only “{self.search}”, " if self.search else ""
+        note = f"{only}{sorted_by}against {self.reference.words}, mm"
+        self.query_one("#table-heading", Heading).tell(f"offsets of {workshop.setup.machine.name}", note)
+        height = max(6, self.app.size.height - 20)
+        table = self._table(desk, height)
+        self.query_one("#book-table", LatePanel).tell_text(table, min(height, table.plain.count("\n") + 1))
+        entries = workshop.history(self.row) if self.row else []
         self.entry = min(self.entry, max(0, len(entries) - 1))
         self.query_one("#history-heading", Heading).tell(
             f"history of {self.row}", f"{len(entries)} entries, newest first"
         )
         key = (self.row, self.entry, len(entries))
         self.query_one("#book-history", LatePanel).tell_late(key, lambda _width, height: self._history(entries, height))
-        chosen = entries[len(entries) - 1 - self.entry] if entries else None
+        self._show_side(desk, entries)
+
+    def _show_side(self, desk: Desk, entries: list[Entry]) -> None:
+        at = len(entries) - 1 - self.entry
+        chosen = desk.workshop.ledger.whole(self.row, at) if entries else None
+        panel, heading = self.query_one("#book-entry", LatePanel), self.query_one("#entry-heading", Heading)
+        line = self.line
+        if self.side == "what moves" and line is not None and self.reference is not None:
+            heading.tell("what moves", f"{self.row} against {self.reference.words}")
+            panel.tell_text(moves_text(desk.workshop, line, self.reference))
+            return
+        if self.side == "days":
+            heading.tell(f"days of {self.row}", "stored and by hand")
+            key = ("days", self.row, len(entries))
+            panel.tell_late(key, lambda width, height: days_text(entries, width, height))
+            return
         note = f"{chosen.kind.value} {chosen.at.astimezone():%Y-%m-%d %H:%M}" if chosen else ""
-        self.query_one("#entry-heading", Heading).tell("chain of the entry", note)
+        heading.tell("chain of the entry", note)
+        panel.tell_text(self._chain(chosen))
+
+    def _chain(self, chosen: Entry | None) -> Text:
         from brisk_anchor.services.guide import size_words
 
         words = Text(no_wrap=True)
@@ -86,78 +161,112 @@ class BookView(View):
                 form = f"  form {feature.form * 1000:.1f} µm" if feature.form is not None else ""
                 words.append(f"{size}{form}\n", theme.QUIET)
                 for touch in feature.touches:
-                    place = "  ".join(
-                        f"{a} {format_length(v, decimals=4, signed=True)}"
-                        for a, v in zip("XYZ", touch.position, strict=True)
-                    )
+                    place = "  ".join(f"{a} {signed(v)}" for a, v in zip("XYZ", touch.position, strict=True))
                     words.append(f"   × {place}\n", theme.QUIET)
-            words.append("\n touches are spindle positions, machine\n", theme.FAINT)
+            if chosen.chain.features:
+                words.append("\n touches are spindle positions, machine\n", theme.FAINT)
         elif chosen:
             words.append(f" {chosen.note}\n", theme.QUIET)
         else:
             words.append(" Nothing was ever stored in this row.\n", theme.QUIET)
-        self.query_one("#book-entry", LatePanel).tell_text(words)
+        if chosen and chosen.who:
+            words.append(f"\n by {chosen.who}, {chosen.note}\n", theme.QUIET)
+        return words
 
-    def _table(self, desk: Desk, rows: list[str]) -> Text:
+    def _table(self, desk: Desk, height: int) -> Text:
+        text = Text(no_wrap=True, overflow="ellipsis")
         wide = self.app.size.width >= 130
-        text = Text(no_wrap=True)
-        turned = any("r" in e.values for row in rows for e in desk.workshop.history(row)[-1:])
-        head = f"   {'row':<5}{'state':<14}" + "".join(f"{axis:>11}{'±':>7}" for axis in "XYZ")
-        head += f"{'R °':>8}" if turned else ""
-        text.append(head + (f"{'age':>7}  control\n" if wide else "\n"), theme.QUIET)
-        now = datetime.now(UTC)
-        names = {row.row: row.title for row in desk.workshop.setup.rows}
-        for row in rows:
-            entries = desk.workshop.history(row)
-            valued = next((e for e in reversed(entries) if e.values), None)
-            state = desk.workshop.state(row).value
-            shape, colour = theme.STATE_SHAPES[state]
-            chosen = row == self.row
-            text.append(" › " if chosen else "   ", f"bold {theme.SAND}")
-            text.append(f"{row:<5}", f"bold {theme.SAND if chosen else theme.TEXT}")
-            text.append(f"{shape} {state:<12}", colour)
-            held = desk.workshop.table_values(row)
-            control = [held[axis] for axis in "xyz"]
-            if valued is not None:
-                for axis in "xyz":
-                    text.append(f"{format_length(valued.values[axis], decimals=4, signed=True):>11}", theme.TEXT)
-                    text.append(f"{2 * valued.u[axis]:7.4f}", theme.QUIET)
-                if turned:
-                    angle = valued.values.get("r")
-                    shown = "—" if angle is None else format_length(angle, decimals=4, signed=True)
-                    text.append(f"{shown:>8}", theme.TEXT if angle else theme.FAINT)
-                if wide:
-                    text.append(f"{age_of(valued.at, now):>7}  ", theme.QUIET)
-                    step = desk.workshop.profile.resolution
-                    worst = max(abs(valued.values[axis] - held[axis]) for axis in "xyz")
-                    turned_off = abs(valued.values.get("r", 0.0) - held.get("r", 0.0)) > step
-                    words = "turned" if turned_off else f"by {format_length(worst, decimals=3)}"
-                    same = worst <= step and not turned_off
-                    text.append("same" if same else words, theme.LIVE if same else theme.SAND)
-            elif any(control):
-                for value in control:
-                    text.append(f"{format_length(value, decimals=4, signed=True):>11}{'':7}", theme.FAINT)
-            else:
-                text.append(f"{'—':>11}{'':7}" * 3, theme.FAINT)
-            text.append("\n")
-            if row in names:
-                doubt = (
-                    ""
-                    if valued is not None or not any(control)
-                    else "; the control holds these figures, nothing tells why"
-                )
-                text.append(f"        {names[row]}{doubt}\n", theme.QUIET)
+        head = f"   {'row':<12}{'state':<14}" + "".join(f"{axis:>11}{'±':>7}" for axis in "XYZ")
+        text.append(head + (f"{'age':>7}" if wide else "") + "\n", theme.QUIET)
+        blocks = [self._block(desk, line, wide=wide) for line in self._lines]
+        at = next((n for n, line in enumerate(self._lines) if line.row == self.row), 0)
+        first, used = at, blocks[at].plain.count("\n") if blocks else 0
+        last = at + 1
+        while first > 0 and used + blocks[first - 1].plain.count("\n") <= height - 3:
+            first -= 1
+            used += blocks[first].plain.count("\n")
+        while last < len(blocks) and used + blocks[last].plain.count("\n") <= height - 3:
+            used += blocks[last].plain.count("\n")
+            last += 1
+        for block in blocks[first:last]:
+            text.append_text(block)
+        if first or last < len(blocks):
+            text.append(f"   {first} rows above, {len(blocks) - last} below\n", theme.FAINT)
         common = desk.workshop.profile.common_shift
         shift = desk.workshop.machine.offset(common) if common else (0.0, 0.0, 0.0)
         if any(shift):
-            figures = "  ".join(
-                f"{a} {format_length(v, decimals=4, signed=True)}" for a, v in zip("XYZ", shift, strict=True)
-            )
+            figures = "  ".join(f"{a} {signed(v)}" for a, v in zip("XYZ", shift, strict=True))
             text.append(f" ! common shift on top of all rows: {figures}\n", theme.CORAL)
         return text
 
+    def _block(self, desk: Desk, line: Line, *, wide: bool) -> Text:
+        """One row: its values, and under them its name, what uses it, and how it differs."""
+        text = Text(no_wrap=True, overflow="ellipsis")
+        chosen, state = line.row == self.row, line.state.value
+        shape, colour = theme.STATE_SHAPES[state]
+        text.append(" › " if chosen else "   ", f"bold {theme.SAND}")
+        mark = "+" if line.row in self.marked else " "
+        name = f"{'└ ' if line.depth else ''}{line.row}"
+        text.append(
+            f"{mark}{'  ' * max(0, line.depth - 1)}{name:<11}"[:12], f"bold {theme.SAND if chosen else theme.TEXT}"
+        )
+        text.append(f"{shape} {state:<12}", colour)
+        if line.values:
+            for axis in "xyz":
+                text.append(f"{signed(line.values.get(axis, 0.0)):>11}", theme.TEXT)
+                text.append(f"{2 * line.u.get(axis, 0.0):7.4f}", theme.QUIET)
+        elif any(line.held[axis] for axis in "xyz"):
+            for axis in "xyz":
+                text.append(f"{signed(line.held[axis]):>11}{'':7}", theme.FAINT)
+        else:
+            text.append(f"{'—':>11}{'':7}" * 3, theme.FAINT)
+        if wide and line.at is not None:
+            text.append(f"{age_of(line.at, datetime.now(UTC)):>7}", theme.QUIET)
+        text.append("\n")
+        self._second(text, line)
+        return text
+
+    def _second(self, text: Text, line: Line) -> None:
+        from brisk_anchor.services.book_rows import distance
+
+        parts: list[tuple[str, str]] = []
+        if line.lacking:
+            parts.append((f"! {', '.join(line.operations)} cannot run", theme.CORAL))
+        if line.locked:
+            parts.append(("■ locked", theme.SAND))
+        if line.kept_for:
+            parts.append((f"■ kept for {line.kept_for}", theme.SAND))
+        if line.title:
+            parts.append((line.title, theme.QUIET))
+        if line.parent:
+            parts.append((f"follows {line.parent}", theme.QUIET))
+        if line.operations and not line.lacking:
+            parts.append((", ".join(line.operations), theme.QUIET))
+        if line.limit is not None:
+            parts.append((f"limit {line.limit:g}", theme.QUIET))
+        if (angle := line.values.get("r", 0.0)) and abs(angle) > 5e-5:
+            parts.append((f"R {signed(angle)}°", theme.TEXT))
+        difference = self.reference.difference(line) if self.reference is not None else {}
+        if difference:
+            away = distance(difference)
+            turned = abs(difference.get("r", 0.0)) > 1e-4
+            if away <= 1e-4 and not turned:
+                parts.append(("same", theme.LIVE))
+            else:
+                moved = " ".join(f"{a.upper()} {signed(v, 3)}" for a, v in difference.items() if abs(v) > 1e-4)
+                parts.append((f"Δ {moved}, {format_length(away, decimals=3)} mm", theme.SAND))
+        elif not line.values and any(line.held[axis] for axis in "xyz"):
+            parts.append(("the control holds these figures, nothing tells why", theme.FAINT))
+        if not parts:
+            return
+        text.append("    ")
+        for number, (words, colour) in enumerate(parts):
+            text.append("  " if number else "", theme.QUIET)
+            text.append(words, colour)
+        text.append("\n")
+
     def _history(self, entries: list[Entry], height: int) -> Text:
-        text = Text(no_wrap=True)
+        text = Text(no_wrap=True, overflow="ellipsis")
         room = max(3, height)
         first = max(0, self.entry - room + 2)
         for back in range(first, min(len(entries), first + room)):
@@ -165,43 +274,89 @@ class BookView(View):
             chosen = back == self.entry
             text.append(" › " if chosen else "   ", f"bold {theme.SAND}")
             text.append(f"{entry.at.astimezone():%Y-%m-%d %H:%M:%S}  ", theme.TEXT if chosen else theme.QUIET)
-            shape, colour = theme.STATE_SHAPES[entry.kind.value]
+            shape, colour = theme.ENTRY_SHAPES[entry.kind.value]
             text.append(f"{shape} {entry.kind.value:<9}", colour)
-            values = "  ".join(
-                f"{a.upper()} {format_length(v, decimals=4, signed=True):>10}" for a, v in entry.values.items()
-            )
+            values = "  ".join(f"{a.upper()} {signed(v):>10}" for a, v in entry.values.items() if a != "r" or v)
             text.append(f"{values}  ", theme.TEXT if chosen else theme.QUIET)
             text.append(f"{entry.note}\n", theme.QUIET)
         if not entries:
             text.append("   no entries yet\n", theme.FAINT)
         return text
 
-    @staticmethod
-    def _rows(desk: Desk) -> list[str]:
-        profile = desk.workshop.profile
-        return [row for row in profile.offsets if row != profile.common_shift]
+    # -- choosing ----------------------------------------------------------------------------------------------
 
     def move(self, step: int) -> None:
         """Choose another row."""
         desk = self.desk
-        if desk is None:
+        rows = [line.row for line in self._lines]
+        if desk is None or not rows:
             return
-        rows = self._rows(desk)
-        self.row = rows[(rows.index(self.row) + step) % len(rows)]
+        self.row = rows[(rows.index(self.row) + step) % len(rows)] if self.row in rows else rows[0]
         self.entry = 0
         if any(plan.row == self.row for plan in desk.workshop.setup.rows):
             desk.row = self.row
         self.owner.show_all()
 
     def turn(self, step: int) -> None:
-        """Choose another entry of the history."""
+        """Choose another entry of the history; older ones are fetched when the choice comes near the oldest."""
+        desk = self.desk
+        if desk is None:
+            return
         self.entry = max(0, self.entry + step)
+        if self.row and self.entry >= len(desk.workshop.history(self.row)) - _OLDER:
+            desk.workshop.ledger.older(self.row)
         self.show()
 
-    def stop(self) -> None:
-        """Back to the newest entry."""
-        self.entry = 0
+    def mark(self) -> None:
+        """Mark the chosen row for writing, or leave it out again."""
+        if self.row in self.marked:
+            self.marked.remove(self.row)
+        elif self.row:
+            self.marked.append(self.row)
         self.show()
+
+    def next_order(self) -> None:
+        """Sort by row, difference, age or state."""
+        from brisk_anchor.services.book_rows import ORDERS
+
+        self.order = ORDERS[(ORDERS.index(self.order) + 1) % len(ORDERS)]
+        self.owner.show_all()
+
+    def all_rows(self) -> None:
+        """Every row the control has, or only those that matter."""
+        self.everything = not self.everything
+        self.owner.show_all()
+
+    def next_side(self) -> None:
+        """Chain, what moves, or days."""
+        self.side = SIDES[(SIDES.index(self.side) + 1) % len(SIDES)]
+        self.show()
+
+    def restore(self) -> None:
+        """Bring the chosen entry's values back, as a new entry."""
+        from brisk_anchor.services.offset_book import restore
+
+        desk = self._free()
+        if desk is None or not self.row:
+            return
+        row = self.row
+        entries = desk.workshop.history(row)
+        if not entries:
+            return
+        entry = entries[len(entries) - 1 - self.entry]
+
+        def work() -> tuple[str, str]:
+            restore(desk.workshop, row, entry)
+            self.entry = 0
+            return f"{row} is as it was {entry.at.astimezone():%Y-%m-%d %H:%M}, as a new entry.", "s writes it."
+
+        self._try(work)
+
+    def stop(self) -> None:
+        """Back to the newest entry, nothing marked."""
+        self.entry = 0
+        self.marked.clear()
+        self.owner.show_all()
 
     def chosen_row(self, row: str) -> None:
         """Follow the offset chosen elsewhere."""

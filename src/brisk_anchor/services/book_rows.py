@@ -1,0 +1,148 @@
+"""The rows of the book as they stand, in the order and with the words a person asks for."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from datetime import UTC, datetime
+
+from brisk_anchor.book.store import RowState
+from brisk_anchor.services.workshop import Workshop
+
+Values = Mapping[str, float]
+ORDERS = ("row", "difference", "age", "state")
+
+
+@dataclass(frozen=True, slots=True)
+class Line:
+    """One row of the book as it stands. Values mm, `r` degrees; `u` standard uncertainties; `held` is the control's."""
+
+    row: str
+    title: str
+    state: RowState
+    locked: bool
+    limit: float | None
+    kept_for: str
+    values: dict[str, float]
+    u: dict[str, float]
+    held: dict[str, float]
+    source: str
+    at: datetime | None
+    who: str
+    parent: str
+    depth: int
+    operations: tuple[str, ...]
+    jobs: tuple[str, ...]
+    needed: bool
+    entries: int
+
+    @property
+    def lacking(self) -> bool:
+        """Whether an operation needs it and it is empty or stale: that must never be missed."""
+        return bool(self.operations) and self.state in (RowState.EMPTY, RowState.PART, RowState.STALE)
+
+
+@dataclass(frozen=True, slots=True)
+class Reference:
+    """What rows are compared with: in words, and their values by row."""
+
+    words: str
+    values: dict[str, Values] = field(default_factory=dict)
+
+    def difference(self, line: Line) -> dict[str, float]:
+        """How far a row lies from it by axis, the row less the reference; empty where one of them has no values."""
+        other = self.values.get(line.row)
+        if not other or not line.values:
+            return {}
+        return {axis: value - other[axis] for axis, value in line.values.items() if axis in other}
+
+
+def distance(difference: Values) -> float:
+    """Straight distance of a difference, mm."""
+    return math.sqrt(sum(value**2 for axis, value in difference.items() if axis in "xyz"))
+
+
+def line_of(workshop: Workshop, row: str, depth: int = 0) -> Line:
+    """One row as it stands."""
+    ledger, setup = workshop.ledger, workshop.setup
+    valued = ledger.valued(row)
+    planned = any(plan.row == row for plan in setup.rows)
+    setter = setup.shelf.setter
+    entries = ledger.history(row)
+    return Line(
+        row=row,
+        title=ledger.title(row),
+        state=workshop.state(row),
+        locked=ledger.locked(row),
+        limit=ledger.limit(row),
+        kept_for=setter.name if setter is not None and setter.row == row else "",
+        values=dict(valued.values) if valued else {},
+        u=dict(valued.u) if valued else {},
+        held=workshop.table_values(row),
+        source=f"{valued.kind.value}, {valued.note}".rstrip(", ") if valued else "",
+        at=valued.at if valued else None,
+        who=valued.who if valued else "",
+        parent=(workshop.parent_of(row) or "") if planned else "",
+        depth=depth,
+        operations=tuple(o.name for o in setup.card.operations if o.offset == row),
+        jobs=tuple(dict.fromkeys(entry.job for entry in entries if entry.job)),
+        needed=planned,
+        entries=len(entries),
+    )
+
+
+def lines(
+    workshop: Workshop,
+    *,
+    everything: bool = False,
+    order: str = "row",
+    search: str = "",
+    against: Reference | None = None,
+) -> list[Line]:
+    """The rows of the book: standard ones, those of the job, those that hold or held anything; or all there are.
+
+    Derived rows stand under their parent while the order is that of the control.
+    """
+    profile = workshop.profile
+    shown = [
+        row
+        for row in profile.all_rows
+        if row != profile.common_shift
+        and (
+            everything
+            or row in profile.offsets
+            or workshop.ledger.history(row)
+            or any(workshop.machine.offset(row))
+            or any(plan.row == row for plan in workshop.setup.rows)
+        )
+    ]
+    planned = {plan.row for plan in workshop.setup.rows}
+    parents = {row: (workshop.parent_of(row) if row in planned else None) for row in shown}
+    found: list[Line] = []
+
+    def branch(row: str, depth: int) -> None:
+        found.append(line_of(workshop, row, depth))
+        for child in shown:
+            if parents[child] == row:
+                branch(child, depth + 1)
+
+    for row in shown:
+        if parents[row] is None or parents[row] not in shown:
+            branch(row, 0)
+    words = search.lower().split()
+    found = [
+        line
+        for line in found
+        if all(word in f"{line.row} {line.title} {line.state.value} {line.source} {line.who}".lower() for word in words)
+    ]
+    oldest = datetime.min.replace(tzinfo=UTC)
+    match order:
+        case "difference" if against is not None:
+            found.sort(key=lambda line: -distance(against.difference(line)))
+        case "age":
+            found.sort(key=lambda line: line.at or oldest, reverse=True)
+        case "state":
+            states = list(RowState)
+            found.sort(key=lambda line: (not line.lacking, states.index(line.state)))
+    return found

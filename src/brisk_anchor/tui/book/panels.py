@@ -1,0 +1,88 @@
+"""What the book shows at its side: the chain of an entry, what would move, the days of an offset."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
+
+from rich.text import Text
+
+from brisk_anchor.core.numbers import format_length
+from brisk_anchor.tui import theme
+from brisk_anchor.tui.canvas import Canvas
+
+if TYPE_CHECKING:
+    from brisk_anchor.book.store import Entry
+    from brisk_anchor.services.book_rows import Line, Reference
+    from brisk_anchor.services.workshop import Workshop
+
+
+def signed(value: float, decimals: int = 4) -> str:
+    """A signed length for a column."""
+    return format_length(value, decimals=decimals, signed=True)
+
+
+def moves_text(workshop: Workshop, line: Line, reference: Reference) -> Text:
+    """What moves from the reference to this row: the zero, and each drawn feature where a turn is in it."""
+    from brisk_anchor.services.book_compare import moved_features
+    from brisk_anchor.services.book_rows import distance
+
+    text = Text(no_wrap=True, overflow="ellipsis")
+    difference = reference.difference(line)
+    text.append(f" from {reference.words} to the book\n\n", theme.QUIET)
+    if not difference:
+        text.append(" there is nothing to compare\n", theme.QUIET)
+        return text
+    for axis, value in difference.items():
+        unit = "mm" if axis in "xyz" else "°"
+        text.append(f"   {axis.upper()} ", f"bold {theme.SAND}")
+        text.append(f"{signed(value):>12} {unit}\n", f"bold {theme.TEXT}" if abs(value) > 5e-5 else theme.FAINT)
+    text.append(f"\n   straight {distance(difference):.4f} mm\n", theme.TEXT)
+    text.append(" every program on it moves so\n\n", theme.QUIET)
+    if difference.get("r"):
+        text.append(" features, with the turn:\n", theme.QUIET)
+        for title, shift in moved_features(workshop, line.row, difference)[:20]:
+            text.append(f"   {title[:22]:<23}", theme.TEXT)
+            text.append("".join(f"{signed(shift[a], 3):>9}" for a in "xyz") + "\n", theme.TEXT)
+    return text
+
+
+def days_text(entries: Sequence[Entry], width: int, height: int) -> Text:
+    """Stored and typed values of each axis over the days, oldest left; the range beside it."""
+    text = Text(no_wrap=True)
+    used = [entry for entry in entries if entry.kind.value in ("stored", "typed") and entry.values]
+    if len(used) < 2:
+        text.append(" two stored values make a chart\n", theme.QUIET)
+        return text
+    first, last = used[0].at, used[-1].at
+    span = max((last - first).total_seconds(), 1.0)
+    text.append(f" {first.astimezone():%Y-%m-%d}", theme.QUIET)
+    text.append(f"{f'{last.astimezone():%Y-%m-%d}':>{max(1, width - 13)}}\n", theme.QUIET)
+    rows = max(3, min(8, (height - 6) // 3 - 1))
+    for axis in "xyz":
+        points = [(entry, entry.values[axis]) for entry in used if axis in entry.values]
+        values = [value for _, value in points]
+        low, high = min(values), max(values)
+        canvas = Canvas(max(10, width - 3), rows)
+        tall, wide = rows * 4 - 3, canvas.columns * 2 - 4
+        reach = max(high - low, 1e-4)
+        before: tuple[float, float] | None = None
+        for entry, value in points:
+            x = 1 + wide * (entry.at - first).total_seconds() / span
+            y = 1 + tall * (high - value) / reach
+            if before is not None:
+                canvas.line(*before, x, y, theme.FAINT, 0)
+            colour = theme.LIVE if entry.kind.value == "stored" else theme.SAND
+            for dx in (0, 1):
+                for dy in (0, 1):
+                    canvas.dot(x + dx, y + dy, colour, 2)
+            before = (x, y)
+        text.append(f" {axis.upper()} ", f"bold {theme.SAND}")
+        text.append(f"{signed(low)} to {signed(high)}, {high - low:.4f} apart\n", theme.TEXT)
+        for row in range(rows):
+            text.append("  ")
+            for words, style in canvas.runs(row):
+                text.append(words, style)
+            text.append("\n")
+    text.append(" green stored, sand by hand; T writes SVG and PDF\n", theme.QUIET)
+    return text
