@@ -313,7 +313,8 @@ class Book:
         try:
             return self._do(work)
         except BookWriteError as error:
-            if isinstance(error.__cause__, IntegrityError):
+            reason = str(getattr(error.__cause__, "orig", "")).lower()
+            if isinstance(error.__cause__, IntegrityError) and ("unique" in reason or "duplicate" in reason):
                 names = ", ".join(dict.fromkeys(entry.row for entry in entries))
                 raise BookTakenError(
                     f"{names} was changed in another window meanwhile",

@@ -9,7 +9,8 @@ BriskAnchorError
 │   ├── ProfileError      ... a control profile
 │   ├── JobError          ... the files of a job
 │   ├── StateError        ... how a machine was left
-│   └── SceneError        ... a scene of the stand-in
+│   ├── SceneError        ... a scene of the stand-in
+│   └── TableFileError    ... an offset table in a file
 ├── NcError               NC text that is refused, with its line
 ├── ReportError           report lines that are broken, incomplete or of another program
 ├── MachineError          the stand-in stopped
@@ -20,6 +21,7 @@ BriskAnchorError
 ├── BookError             the book cannot be opened or written
 │   ├── BookVersionError  ... it comes from a newer version
 │   └── BookWriteError    ... the store did not happen (disk full, locked, read-only)
+│       └── BookTakenError  ... another window added to the row meanwhile
 ├── DrawingFileError      a drawing or mesh from outside that cannot be read
 └── ExportError           a drawing or a file that could not be written
 """

@@ -160,8 +160,11 @@ def _check(row: str, axis: str, rule: Rule, features: Mapping[str, Feature], pre
         raise DatumError(f"{name} is to be kept, but nothing is known to stand there", "", "Read the table")
     if isinstance(rule, Fixed) and (not math.isfinite(rule.value) or rule.u < 0):
         raise DatumError(f"The fixed value of {name} is no number", "", "Type it again")
-    belongs = {"r": FromHeading | FromFit | Fixed | Keep | FromRow, "z": FromFeature | Fixed | Keep | FromRow}
-    if not isinstance(rule, belongs.get(axis, FromFeature | FromFit | Fixed | Keep | FromRow)):
+    belongs = {
+        "r": FromHeading | FromFit | Fixed | Keep | FromRow,
+        "z": FromFeature | Fixed | Keep | FromRow | FromTable,
+    }
+    if not isinstance(rule, belongs.get(axis, FromFeature | FromFit | Fixed | Keep | FromRow | FromTable)):
         raise DatumError(f"{name} has a rule that belongs to another axis", "", "Choose another")
     needed = needs(rule, axis)
     for feature_name in features_in(rule):

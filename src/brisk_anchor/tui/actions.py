@@ -215,7 +215,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("snapshot", (), "k", "k", "snapshot", "Keep the table as it stands under a name.", ("book",)),
     Action("derive", (), "p", "p", "derive", "New rows that follow this one.", ("book",)),
     Action("one_for_all", (), "O", "O", "one for all", "All operations onto this row, or back.", ("book",), line=False),
-    Action("fits", (), "f", "f", "fits?", "Does a cutting program fit into the travels?", ("book",)),
+    Action("fits", (), "f", "f", "fits?", "Whether a cutting program fits into the travels.", ("book",)),
     Action("export", (), "x", "x", "file", "Write the table or a program to a file.", ("book",), line=False),
     Action("card", (), "d", "d", "card", "Large figures to type at the control.", ("book",), line=False),
     Action("chart", (), "T", "T", "chart", "Write the days of the row as SVG and PDF.", ("book",), line=False),

@@ -1,0 +1,449 @@
+"""The offset book: derived rows, comparing, changes by hand, guards, files, what fits, and strength."""
+
+from __future__ import annotations
+
+import io
+import json
+import math
+import os
+import signal
+import sqlite3
+import subprocess
+import sys
+import time
+from dataclasses import replace
+from datetime import UTC, datetime, timedelta
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from brisk_anchor.book.store import Book, Entry, EntryKind
+from brisk_anchor.core.errors import BookError, BookTakenError, BookWriteError, BriskAnchorError
+from brisk_anchor.core.rules import FromTable
+from brisk_anchor.exchange.offset_tables import TableRow, from_csv, from_json, read_table, to_blocks, to_csv, to_json
+from brisk_anchor.nc.extents import read_extents
+from brisk_anchor.nc.profile import shipped_profile
+from brisk_anchor.services import offset_book as book_work
+from brisk_anchor.services.book_compare import moved_features, reference
+from brisk_anchor.services.book_files import (
+    card,
+    export,
+    read_reference,
+    timeline,
+    write_fit,
+    write_snapshot,
+    write_timeline,
+)
+from brisk_anchor.services.book_rows import distance, line_of, lines
+from brisk_anchor.services.book_words import derive, read_change, read_derived
+from brisk_anchor.services.books import open_book
+from brisk_anchor.services.demo_book import PROGRAM, open_month
+from brisk_anchor.services.fits import fit_file, fit_text
+from brisk_anchor.services.jobs import load_job, new_job, open_job
+from brisk_anchor.services.workshop import SecondLookError, Workshop
+
+
+@pytest.fixture(scope="module")
+def month(tmp_path_factory):
+    folder = tmp_path_factory.mktemp("month")
+    workshop = open_month(folder)
+    yield workshop, folder
+    workshop.book.close()
+
+
+def test_the_months_table_is_a_tree_and_says_what_cannot_run(month):
+    workshop, _ = month
+    found = {line.row: line for line in lines(workshop)}
+    assert [line.row for line in lines(workshop)] == ["G54", "G55", "G56", "G57", "G58", "G59"]
+    assert [found[row].depth for row in ("G55", "G56", "G57", "G58")] == [0, 1, 1, 1]
+    assert (found["G54"].state.value, found["G54"].lacking, found["G55"].lacking) == ("stale", True, False)
+    assert (found["G58"].locked, found["G55"].limit, found["G59"].kept_for) == (True, 2.0, "tool setter 60")
+    assert found["G56"].title == "column 2, row 1"
+    assert len(lines(workshop, everything=True)) == 54
+    assert [line.row for line in lines(workshop, search="stale lever")] == ["G54"]
+    assert lines(workshop, order="state")[0].row == "G54"
+    against = reference(workshop, "control")
+    assert lines(workshop, order="difference", against=against)[0].row == "G54"
+
+
+@pytest.mark.parametrize(
+    ("against", "row", "moved"),
+    [
+        ("G55", "G56", {"x": 90.0, "y": 0.0, "z": 0.0}),
+        ("G55", "G58", {"x": 270.0, "y": 0.0, "z": 0.0}),
+        ("control", "G57", {"x": 0.0, "y": 0.0, "z": 0.0}),
+    ],
+)
+def test_rows_are_compared(month, against, row, moved):
+    workshop, _ = month
+    other = reference(workshop, against)
+    assert other.difference(line_of(workshop, row)) == pytest.approx(moved, abs=1e-6)
+
+
+def test_days_snapshots_and_what_was_before_are_what_the_history_says(month):
+    workshop, _ = month
+    stored = [e for e in workshop.history("G55") if e.kind is EntryKind.STORED]
+    assert reference(workshop, "last").values["G55"] == stored[-2].values
+    day = stored[2].at.astimezone().date()
+    assert reference(workshop, str(day)).values["G55"] == stored[2].values
+    named = reference(workshop, "snapshot good part 14").values["G55"]
+    assert named == [e.values for e in stored if e.at <= datetime.now(UTC) - timedelta(days=6, hours=3)][-1]
+    for wrong in ("G54.1 P7", "snapshot nobody", "machine Otter", "tomorrow"):
+        with pytest.raises(BriskAnchorError):
+            reference(workshop, wrong)
+
+
+def test_a_turn_moves_what_is_far_from_the_zero_more(month):
+    workshop, _ = month
+    zero = line_of(workshop, "G54").values
+    moved = dict(moved_features(workshop, "G54", {"x": 1.0, "y": 0.0, "z": 0.5, "r": 90.0}))
+    for drawn in workshop.setup.features:
+        u, v = drawn.machine[0] - zero["x"], drawn.machine[1] - zero["y"]
+        assert moved[drawn.title] == pytest.approx({"x": 1.0 - v - u, "y": u - v, "z": 0.5})
+
+
+@pytest.mark.parametrize(
+    ("words", "expected"),
+    [
+        ("x 12.5 y =-0.2; recut", ({"x": 12.5, "y": 9.8}, "recut")),
+        ("z 1/4in; block", ({"z": 6.35}, "block")),
+        ("X-455.2Z=+1 ;a b", ({"x": -455.2, "z": 31.0}, "a b")),
+        ("r 1.5", ({"r": 1.5}, "")),
+    ],
+)
+def test_changes_are_read(words, expected):
+    changed, reason = read_change(words, {"x": 0.0, "y": 10.0, "z": 30.0, "r": 0.0})
+    assert changed == pytest.approx(expected[0])
+    assert reason == expected[1]
+
+
+@pytest.mark.parametrize("words", ["", "x", "12", "x 1 x 2; twice", "x one; no", "q 3", "x 90000"])
+def test_what_is_no_change_says_why(words):
+    with pytest.raises(BriskAnchorError):
+        read_change(words, {"x": 0.0})
+
+
+def test_typed_undone_restored_locked_limited_written_and_read_back(workshop):
+    book_work.edit(workshop, "G56", {"x": -100.0, "y": -200.0, "z": -400.0}, "from the sheet")
+    book_work.edit(workshop, "G56", {"z": -401.5}, "recut")
+    assert (workshop.state("G56").value, line_of(workshop, "G56").values["z"]) == ("typed", -401.5)
+    chain = workshop.ledger.valued("G56").chain.axis("z")
+    assert [term.label for term in chain.terms] == ["G56 Z before", "recut", "G56 Z"]
+    with pytest.raises(BriskAnchorError, match="needs a reason"):
+        book_work.edit(workshop, "G56", {"z": 1.0}, " ")
+    book_work.undo(workshop, "G56")
+    assert line_of(workshop, "G56").values["z"] == -400.0
+    assert len(workshop.history("G56")) == 3
+    book_work.lock(workshop, "G56", locked=True)
+    for work in (
+        lambda: book_work.edit(workshop, "G56", {"z": 1.0}, "why"),
+        lambda: book_work.write_rows(workshop, ["G56"]),
+        lambda: book_work.take_over(workshop, {"G56": {"x": 1.0}}, "file"),
+    ):
+        with pytest.raises(BriskAnchorError, match="locked"):
+            work()
+    book_work.lock(workshop, "G56", locked=False)
+    program = book_work.write_rows(workshop, ["G56"])
+    assert "G10 L2 P3 X-100.0000 Y-200.0000 Z-400.0000" in program.text.replace("#", "") or "G10 L2 P3" in program.text
+    assert workshop.machine.offset("G56") == pytest.approx((-100.0, -200.0, -400.0), abs=1e-4)
+    assert workshop.state("G56").value == "stored"
+    book_work.set_limit(workshop, "G56", 0.5)
+    book_work.edit(workshop, "G56", {"x": -101.0}, "wrong stop")
+    with pytest.raises(SecondLookError, match="limit is 0.5"):
+        book_work.write_rows(workshop, ["G56"])
+    with pytest.raises(BriskAnchorError, match="kept for tool setter"):
+        book_work.edit(workshop, "G59", {"z": 1.0}, "why")
+    book_work.rename(workshop, "G56", "vice 2\x1b[31m")
+    assert line_of(workshop, "G56").title == "vice 2[31m"
+
+
+@pytest.mark.parametrize("profile", ["skip-macro", "probe-params", "table-only"])
+def test_many_rows_are_written_by_one_program_or_none(scene, book, profile):
+    workshop = Workshop(scene, book, shipped_profile(profile), seed=None)
+    rows = [row for row in workshop.profile.all_rows if row not in ("common", "G59")][:8]
+    for n, row in enumerate(rows):
+        book_work.edit(workshop, row, {"x": -10.0 * n - 1, "y": -5.0, "z": -300.0 - n}, "pattern")
+    program = book_work.write_rows(workshop, rows)
+    assert len([line for line in program.text.splitlines() if "G10 L" in line]) == len(rows)
+    for n, row in enumerate(rows):
+        assert workshop.machine.offset(row) == pytest.approx((-10.0 * n - 1, -5.0, -300.0 - n), abs=2e-4)
+        assert workshop.state(row).value == "stored"
+    before = {row: workshop.table_values(row) for row in rows}
+    book_work.edit(workshop, rows[0], {"x": -77.0}, "again")
+    book_work.edit(workshop, rows[1], {"x": -78.0}, "again")
+    workshop.machine.write_offset = lambda *_: None  # a table that takes nothing
+    with pytest.raises(BriskAnchorError):
+        book_work.write_rows(workshop, rows[:2])
+    assert {row: workshop.table_values(row) for row in rows} == before
+
+
+def test_rows_derived_by_words_follow_and_a_table_carries_a_zero_round(tmp_path):
+    new_job(tmp_path / "job")
+    machine = tmp_path / "job" / "machine.toml"
+    axis = ('letter = "B"', "direction = [0, 1, 0]", "centre = [-400, 0, -550]", "sense = -1", "angle_rapid = 3600")
+    rotary = "\n".join(["", "[[rotary]]", *axis, ""])
+    text = machine.read_text().replace('kind = "vertical mill"', 'kind = "mill with rotary table"').split("[setter]")[0]
+    machine.write_text(text + rotary)
+    workshop = open_job(tmp_path / "job", tmp_path / "data", roll=1)
+    assert derive(workshop, "G54", "table B 90") == ["G56"]
+    assert derive(workshop, "G54", "length 40, 55") == ["G57", "G58"]
+    rule = workshop.setup.row("G56").rules["x"]
+    assert isinstance(rule, FromTable)
+    assert load_job(tmp_path / "job").job.offset[2].x.table == "B"
+    book_work.edit(
+        workshop, "G54", {"x": -450.0, "y": -270.0, "z": -505.0}, "by hand", {"x": 0.003, "y": 0.0, "z": 0.004}
+    )
+    book_work.write_rows(workshop, ["G54"])
+    carried = workshop.chain("G56")
+    # −90° about Y through (−400, −550), the arm (−50, 45): x' = cx + c·dx + s·dz, z' = cz − s·dx + c·dz, s = sin(−90°).
+    assert carried.values == pytest.approx({"x": -400.0 - 45.0, "y": -270.0, "z": -550.0 - 50.0})
+    assert carried.axis("x").u == pytest.approx(0.004)
+    assert carried.axis("z").u == pytest.approx(0.003)
+    assert workshop.chain("G58").values["z"] == pytest.approx(-450.0)
+    workshop.store("G58")
+    assert workshop.machine.offset("G58")[2] == pytest.approx(-450.0, abs=1e-4)
+    assert workshop.children("G54") == ["G56", "G57", "G58"]
+    workshop.change(workshop.description.one_for_all("G58"))
+    assert {o.offset for o in workshop.setup.card.operations} == {"G58"}
+    workshop.change(workshop.description.one_for_all("G58"))
+    assert workshop.setup.card.operations[0].offset == "G54"
+    for words in ("grid 2", "spacer q 3", "table C 90", "hop 3", "length", "grid 20, 20, 1, 1"):
+        with pytest.raises(BriskAnchorError):
+            read_derived(workshop, "G54", words)
+    workshop.book.close()
+
+
+# -- files -------------------------------------------------------------------------------------------------------
+
+_NAMES = st.text(st.characters(blacklist_categories=("Cs", "Cc")), max_size=20)
+_FIGURES = st.dictionaries(st.sampled_from("xyzr"), st.floats(-19_999, 19_999), min_size=1)
+
+
+@given(st.dictionaries(st.sampled_from(["G54", "G55", "G54.1 P3"]), st.tuples(_FIGURES, _NAMES), min_size=1))
+def test_nothing_is_lost_on_a_round_trip_and_no_cell_is_a_formula(rows):
+    table = [
+        TableRow(row, values, dict.fromkeys(values, 0.001), name, "stored", "", name)
+        for row, (values, name) in rows.items()
+    ]
+    for back in (from_csv(to_csv(table), "t"), from_json(to_json("Heron", table), "t")):
+        assert [(r.row, dict(r.values), dict(r.u)) for r in back] == [(r.row, dict(r.values), dict(r.u)) for r in table]
+    printable = ["".join(c for c in name if c.isprintable()) for _, name in rows.values()]
+    assert [r.name for r in from_csv(to_csv(table), "t")] == printable
+    for cell in to_csv(table).decode().replace("\r\n", ",").split(","):
+        assert not cell.startswith(("=", "@", "\t")) or cell.startswith("'")
+
+
+@pytest.mark.parametrize("name", ["=1+1", "+cmd", "-2", "@x", "'quoted"])
+def test_names_that_a_spreadsheet_would_run_are_only_text(name):
+    data = to_csv([TableRow("G54", {"x": 1.0}, {}, name)])
+    assert f",'{name}," in data.decode()
+    assert from_csv(data, "t")[0].name == name
+
+
+def test_blocks_go_out_and_come_back(profile):
+    rows = [
+        TableRow("G54", {"x": -1.25, "y": 2.0, "z": -300.0}, {}),
+        TableRow("G54.1 P48", {"x": 1.0, "y": 2.0, "z": 3.0}, {}),
+    ]
+    back = read_table(to_blocks(profile, rows), "t.nc", profile)
+    assert [(r.row, dict(r.values)) for r in back] == [(r.row, dict(r.values)) for r in rows]
+    inches = b"G20 G90\nG10 L2 P2 X1. Y-.5 (G55)\nG0 X5."
+    assert [(r.row, dict(r.values)) for r in read_table(inches, "t.nc", profile)] == [("G55", {"x": 25.4, "y": -12.7})]
+
+
+@pytest.mark.parametrize(
+    ("data", "reason"),
+    [
+        (b"", "no offsets"),
+        (b"row,x\nG54,abc\n", "no figure"),
+        (b"row,x\nG54,1e9\n", "no position"),
+        (b"row,x\nG54,1\nG54,2\n", "twice"),
+        (b"G91 G10 L2 P1 X1.", "incremental"),
+        (b"G10 L2 P1 X#5221", "variable"),
+        (b'{"form": "brisk-anchor-offsets-1"}', "units"),
+        (b"\xff\xfe\x00row", "no text"),
+    ],
+)
+def test_hostile_tables_say_what_is_wrong(data, reason, profile):
+    with pytest.raises(BriskAnchorError) as caught:
+        read_table(data, "t", profile)
+    told = caught.value.one_line() + " ".join(str(f) for f in getattr(caught.value, "findings", ()))
+    assert reason in told
+
+
+def test_the_month_goes_into_files_and_a_card(month, tmp_path):
+    workshop, folder = month
+    for name in ("t.csv", "t.json"):
+        other = read_reference(workshop, export(workshop, tmp_path / name))
+        assert all(distance(other.difference(line)) == 0 for line in lines(workshop))
+    other = read_reference(workshop, export(workshop, tmp_path / "t.nc"))
+    assert all(distance(other.difference(line)) < 1e-4 for line in lines(workshop) if line.values)
+    made = card(workshop, ["G55", "G56"])
+    figures = [float(figure) for _, figure in made[0].figures]
+    assert float(made[0].check) == pytest.approx(sum(figures), abs=1e-3)
+    assert len(timeline(workshop, "G55")) == 3
+    paths = [*write_timeline(workshop, "G55", tmp_path), write_snapshot(workshop, "Before ${x}/../y")]
+    assert all(path.stat().st_size > 500 for path in paths)
+    assert paths[-1].parent == folder / "snapshots"
+
+
+# -- what fits ---------------------------------------------------------------------------------------------------
+
+
+def test_the_demos_program_fits_only_after_its_zero_has_moved(month, tmp_path):
+    workshop, folder = month
+    fit = fit_file(workshop, folder / PROGRAM)
+    assert not fit.fits
+    (row,) = fit.rows
+    zero = row.zero["x"]
+    mill = next(tool for tool in row.tools if tool.tool == 12)
+    x = mill.axes[0]
+    assert (x.high, x.beyond_high) == pytest.approx((zero + 400.0, zero + 400.0))
+    assert (folder / PROGRAM).read_text().splitlines()[x.high_line - 1].startswith("G1 X400.0")
+    drill = next(tool for tool in row.tools if tool.tool == 5)
+    assert drill.axes[2].low == pytest.approx(row.zero["z"] - 38.0 + 148.2)
+    assert row.shift == pytest.approx({"x": -zero - 400.0, "y": 0.0, "z": 0.0})
+    assert all(path.stat().st_size > 500 for path in write_fit(workshop, fit, tmp_path))
+
+
+@pytest.mark.parametrize(
+    ("text", "row", "low", "high"),
+    [
+        ("G90 G0 X0 Y0 Z50.\nG81 X10. Y20. Z-30. R2. F99\nX40.\nG80\nX-5.", "G54", (-5, 0, -30), (40, 20, 50)),
+        ("G90 G54.1 P3 X1. Y2.\nG0 X5.", "G54.1 P3", (1, 2, None), (5, 2, None)),
+        ("G90 G0 X10. Y0 Z20.\nG91 G83 X10. Y0 R-15. Z-25. Q5. L3\nG80", "G54", (10, 0, -20), (40, 0, 20)),
+        ("G90 X1. Y1.\nG53 G0 X-400. Z0\nG0 X2. Y2.", "G54", (1, 1, None), (2, 2, None)),
+    ],
+)
+def test_extents_of_cycles_extended_rows_and_machine_moves(text, row, low, high):
+    extent = read_extents(io.BytesIO(text.encode())).extents[row]
+    for axis in range(3):
+        if low[axis] is not None:
+            assert (extent.low[axis], extent.high[axis]) == pytest.approx((low[axis], high[axis]))
+
+
+def test_what_is_not_known_is_not_called_fitting(quiet):
+    fit = fit_text(quiet, "p", "T77 M6\nG57 G0 X1. Y1. Z1.\nM30")
+    assert not fit.fits
+    assert fit.rows[0].known
+    assert fit.rows[0].tools[0].length is None
+    for text in ("M98 P7", "G52 X1.", "G68 R3.", "X1. X2.", "G65 P9"):
+        with pytest.raises(BriskAnchorError):
+            fit_text(quiet, "p", text)
+
+
+# -- strength ----------------------------------------------------------------------------------------------------
+
+
+def _typed(number: int, row: str = "G54") -> Entry:
+    now = datetime.now(UTC)
+    return Entry(now, "Heron", row, EntryKind.TYPED, "GL-114", "", {"x": float(number)}, {"x": 0.0}, number=number)
+
+
+def test_two_windows_see_each_other_and_never_write_over_unseen(scene, profile, tmp_path):
+    one = Workshop(scene, Book.open(tmp_path / "b.sqlite"), profile, seed=None)
+    two = Workshop(scene, Book.open(tmp_path / "b.sqlite"), profile, seed=None)
+    book_work.edit(one, "G57", {"x": 1.0, "y": 0.0, "z": 0.0}, "first window")
+    with pytest.raises(BookTakenError, match="another window"):
+        book_work.edit(two, "G57", {"x": 2.0, "y": 0.0, "z": 0.0}, "second window")
+    assert two.ledger.refresh() == ["G57"]
+    assert line_of(two, "G57").values["x"] == 1.0
+    book_work.edit(two, "G57", {"x": 2.0}, "after looking")
+    assert one.ledger.refresh() == ["G57"]
+    assert [e.values["x"] for e in one.history("G57")] == [1.0, 2.0]
+    for workshop in (one, two):
+        workshop.book.close()
+
+
+def test_kill_at_any_moment_loses_nothing_confirmed(tmp_path):
+    path = tmp_path / "b.sqlite"
+    Book.open(path).close()
+    program = (
+        "import sys; from pathlib import Path; from brisk_anchor.book.store import Book\n"
+        "from tests.test_offset_book import _typed\n"
+        f"book = Book.open(Path({str(path)!r}))\n"
+        "start = book.numbers('Heron').get('G54', 0)\n"
+        "for n in range(start + 1, start + 400):\n"
+        "    book.add(_typed(n), _typed(n, 'G55'))\n"
+        "    print(n, flush=True)\n"
+    )
+    confirmed = 0
+    for wait in (0.01, 0.05, 0.12):
+        with subprocess.Popen([sys.executable, "-c", program], stdout=subprocess.PIPE, text=True) as run:
+            first = run.stdout.readline()
+            time.sleep(wait)
+            os.kill(run.pid, signal.SIGKILL)
+            told = [first, *run.stdout.read().splitlines()]
+        confirmed = max([confirmed, *(int(line) for line in told if line.strip().isdigit())])
+        book = Book.open(path)
+        rows = [[e.number for e in book.history("Heron", row)] for row in ("G54", "G55")]
+        assert rows[0] == rows[1] == list(range(1, len(rows[0]) + 1))
+        assert len(rows[0]) >= confirmed
+        book.close()
+
+
+def test_a_damaged_file_opens_for_reading_and_offers_the_last_snapshot(tmp_path):
+    path = tmp_path / "book.sqlite"
+    book = Book.open(path)
+    for n in range(1, 400):
+        book.add(replace(_typed(n), note="x" * 200))
+    book.engine.dispose()
+    with sqlite3.connect(path) as connection:
+        connection.execute("PRAGMA wal_checkpoint(TRUNCATE)")
+    data = bytearray(path.read_bytes())
+    data[20 * 4096 : 22 * 4096] = os.urandom(2 * 4096)
+    path.write_bytes(data)
+    for leftover in tmp_path.glob("book.sqlite-*"):
+        leftover.unlink()
+    (tmp_path / "snapshots").mkdir()
+    (tmp_path / "snapshots" / "good.json").write_text("{}")
+    found = open_book(path)
+    assert 100 < found.saved < 399
+    assert "good.json" in found.damage
+    with pytest.raises(BookWriteError, match="reading only"):
+        found.add(_typed(400))
+    assert len(found.history("Heron")) == found.saved
+    path.write_bytes(b"no book at all" * 1000)
+    with pytest.raises(BookError, match=r"good\.json"):
+        open_book(path)
+
+
+def test_a_book_of_years_opens_light_and_fetches_what_is_asked_for(scene, profile, book):
+    chain = book_work.typed_chain("G54", {"x": 1.0, "y": 2.0, "z": 3.0}, {}, {}, "made up")
+    for first in range(1, 1001, 250):
+        book.add(*(replace(_typed(n), chain=chain if n == 1000 else None) for n in range(first, first + 250)))
+    workshop = Workshop(scene, book, profile, seed=None)
+    assert [e.number for e in workshop.history("G54")] == list(range(801, 1001))
+    assert workshop.history("G54")[-1].light
+    assert workshop.ledger.whole("G54", 199).chain == chain
+    assert workshop.ledger.older("G54") == 200
+    assert workshop.history("G54")[0].number == 601
+    book_work.edit(workshop, "G54", {"x": 5.0}, "on top")
+    assert math.isclose(line_of(workshop, "G54").values["x"], 5.0)
+
+
+def test_the_book_from_the_command_line(tmp_path, monkeypatch):
+    from typer.testing import CliRunner
+
+    from brisk_anchor.cli import app
+
+    monkeypatch.setenv("BRISK_ANCHOR_HOME", str(tmp_path))
+    run = CliRunner()
+
+    def told(*words, code=0):
+        result = run.invoke(app, ["book", *words])
+        assert result.exit_code == code, result.output
+        return result.output
+
+    (tmp_path / "g.nc").write_text("G90 G10 L2 P3 X-1. Y-2. Z-300.\n")
+    assert "is new in the book" in told("import", str(tmp_path / "g.nc"))
+    assert "Taken over: G56" in told("import", str(tmp_path / "g.nc"), "--take")
+    assert json.loads(told("list", "--json"))[2]["values"]["z"] == -300.0
+    assert "from g.nc" in told("history", "G56")
+    assert "G56" in told("compare", "control")
+    assert "from g.nc" in told("show", "G56")
+    told("export", str(tmp_path / "t.csv"))
+    told("snapshot", "first")
+    (tmp_path / "p.nc").write_text("G56 G0 X500. Y0.\nM30\n")
+    assert "past the high end" in told("fits", str(tmp_path / "p.nc"), code=2)
