@@ -174,15 +174,19 @@ def read(
 
 
 @app.command()
-def schema(file: Annotated[str, typer.Argument(help="job, machine, part or fixture.")]) -> None:
-    """Print the JSON schema of one of a job's files."""
+def schema(file: Annotated[str, typer.Argument(help="job, machine, part, fixture or offsets.")]) -> None:
+    """Print the JSON schema of one of a job's files, or of an offset table."""
     import json
 
+    from pydantic import BaseModel
+
+    from brisk_anchor.exchange.offset_tables import OffsetTable
     from brisk_anchor.services.jobs import FILES
 
-    if file not in FILES:
-        raise BriskAnchorError(f"There is no file “{file}” in a job", "", f"Give one of {', '.join(FILES)}")
-    typer.echo(json.dumps(FILES[file].model_json_schema(), indent=2))
+    files: dict[str, type[BaseModel]] = {**FILES, "offsets": OffsetTable}
+    if file not in files:
+        raise BriskAnchorError(f"There is no file “{file}” in a job", "", f"Give one of {', '.join(files)}")
+    typer.echo(json.dumps(files[file].model_json_schema(), indent=2))
 
 
 def _need_terminal() -> None:

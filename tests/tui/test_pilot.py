@@ -800,3 +800,56 @@ async def test_tools_are_brought_to_the_setter_measured_and_renewed(tmp_path):
         await bench.press("enter", "up", "i", "n")
         assert workshop.setup.shelf.probe.due == ("radius", "length", "offset")
         assert workshop.setup.hand_tools[0].diameter == pytest.approx(0.02)
+
+
+async def test_the_walk_from_a_fixture_to_its_parts_written_and_read_back(tmp_path):
+    async with Bench(tmp_path) as bench:
+        workshop = bench.app.desk.workshop
+        keys = 0
+
+        async def press(*pressed):
+            nonlocal keys
+            keys += len(pressed)
+            await bench.press(*pressed)
+
+        async def answer(key, words):
+            await press(key)
+            await typed(bench, words)
+            await press("enter")
+
+        await press("tab", "f", "enter", "f", "enter", "s", "enter")
+        assert workshop.state("G55").value == "stored"
+        await press("2")
+        await answer("p", "grid 3, 1, 90, 0")
+        assert "G56, G57 follow G55" in said(bench.app)
+        await answer("c", "G55")
+        assert "Δ X +90.000" in said(bench.app, "#book-table")
+        await press("down", "space", "down", "space")
+        await answer("s", "y")
+        assert "G56, G57 written" in said(bench.app)
+        await answer("c", "control")
+        assert said(bench.app, "#book-table").count("same") == 3
+        await answer("a", "control")
+        assert "nothing had changed" in said(bench.app)
+        assert keys == 22
+        zero = workshop.machine.offset("G55")
+        assert workshop.machine.offset("G57")[0] == pytest.approx(zero[0] + 180.0, abs=1e-4)
+        await answer("enter", "z =-0.5; recut")
+        await press("l", "s")
+        assert "locked" in said(bench.app)
+        await press("l", "u", "g", "g", "o", "i", "i")
+        assert workshop.ledger.valued("G57").values["z"] == pytest.approx(zero[2])
+        await answer("n", "third part")
+        await answer("j", "0.5")
+        await answer("w", "late shift")
+        await answer("k", "good part 14")
+        assert workshop.history("")[-1].who == "late shift"
+        await press("d", "enter", "enter", "backspace", "escape", "pagedown", "r", "T")
+        assert "offset-g57.svg" in said(bench.app)
+        (tmp_path / "p.nc").write_text("G57 G0 X900. Y0\nM30\n")
+        await answer("f", str(tmp_path / "p.nc"))
+        await press("escape")
+        await answer("x", "set.tap")
+        assert "G10 L2 P4" in (tmp_path / "set.tap").read_text()
+        await answer("slash", "third")
+        assert "G54" not in said(bench.app, "#book-table")

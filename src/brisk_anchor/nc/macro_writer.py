@@ -14,6 +14,7 @@ from brisk_anchor.nc.steps import (
     KeepAngle,
     NoCommonShift,
     Number,
+    OperatorStop,
     Probe,
     Rapid,
     ReadBack,
@@ -87,6 +88,8 @@ class MacroWriter(TextWriter):
                     self.alarm(condition, AlarmNumber.TOOL, f"PROBE T{number} NOT IN SPINDLE"),
                     f"stop unless T{number} is in the spindle",
                 )
+            case OperatorStop(text):
+                self.operator_stop(text)
             case Probe(on):
                 for block in self.words.probing.on if on else self.words.probing.off:
                     self.put(block, "probe on" if on else "probe off")

@@ -22,6 +22,7 @@ from brisk_anchor.nc.steps import (
     Name,
     NoCommonShift,
     Number,
+    OperatorStop,
     Probe,
     Rapid,
     ReadBack,
@@ -170,6 +171,8 @@ class ParameterWriter(TextWriter):
                     self._guard(f"0.5-ABS[#{profile.tool.in_spindle}-{number}]", text)
                 else:
                     self.put("M0", "stops: look at the spindle, then start again", note=text)
+            case OperatorStop(text):
+                self.operator_stop(text)
             case Probe(on):
                 for block in self.probing.on if on else self.probing.off:
                     self.put(block, "probe on" if on else "probe off")

@@ -14,6 +14,7 @@ from brisk_anchor.nc.located import Located
 from brisk_anchor.nc.steps import (
     Expression,
     Number,
+    OperatorStop,
     Probe,
     Rapid,
     Report,
@@ -59,6 +60,8 @@ class Plan:
     store: StorePlan | None = None
     also: tuple[StorePlan, ...] = ()
     """More rows to set, after that one."""
+    stop: str = ""
+    """What a person is to look at before the first row is written; the program stops there."""
 
     @property
     def identity(self) -> int:
@@ -98,6 +101,8 @@ def plan_steps(plan: Plan) -> tuple[Step, ...]:
         touches = Cycle(steps, measurement, index, touches, located).run()
     if styli:
         steps += [Rapid(z=plan.home_z), Probe(False)]
+    if plan.stop:
+        steps.append(OperatorStop(plan.stop))
     for number, store in enumerate((plan.store, *plan.also), 1):
         if store is not None:
             store_steps(steps, store, located, number)

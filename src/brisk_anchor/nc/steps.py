@@ -85,6 +85,13 @@ class ToolCheck:
 
 
 @dataclass(frozen=True, slots=True)
+class OperatorStop:
+    """Stop, and go on when a person presses start: `text` says what to look at."""
+
+    text: str
+
+
+@dataclass(frozen=True, slots=True)
 class Probe:
     """Switch the probe on or off."""
 
@@ -195,6 +202,7 @@ Step = (
     Section
     | SafeState
     | ToolCheck
+    | OperatorStop
     | Probe
     | Rapid
     | Guarded

@@ -15,6 +15,7 @@ from brisk_anchor.nc.steps import (
     Name,
     NoCommonShift,
     Number,
+    OperatorStop,
     ReadBack,
     Report,
     RowValue,
@@ -72,6 +73,8 @@ class TableWriter(TextWriter):
             case ReadBack(row, values):
                 shown = "  ".join(f"{axis.upper()} {self.figure(self._fold(value))}" for axis, value in values)
                 self.put(self.comment(f"{row} THEN READS {shown}"), "compare with the control's screen")
+            case OperatorStop(text):
+                self.operator_stop(text)
             case KeepAngle(row, value):
                 self.keep_angle(row, value)
             case Report(words, values):

@@ -126,6 +126,10 @@ class TextWriter:
         holds = self.profile.row(row).rotation is not None
         return " ".join(self.word(axis.upper(), value) for axis, value in values if axis != "r" or holds)
 
+    def operator_stop(self, text: str) -> None:
+        """A stop that a person ends."""
+        self.put("M0", "stops until a person presses start", note=text)
+
     def keep_angle(self, row: str, value: Expression) -> None:
         """Keep the angle of a row where programs of the shop turn their coordinates by it.
 

@@ -6,6 +6,7 @@ import re
 from collections.abc import Mapping
 from dataclasses import dataclass
 
+from brisk_anchor.book.store import EntryKind
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.numbers import parse_length
 from brisk_anchor.core.rules import FromRow, FromTable, Rule
@@ -134,4 +135,11 @@ def derive(workshop: Workshop, parent: str, words: str) -> list[str]:
     """Make the rows, in the job's file where it has one; returns them. Raises like `read_derived`, and JobError."""
     found = read_derived(workshop, parent, words)
     workshop.add_rows(parent, [(item.row, item.title, dict(item.rules)) for item in found])
-    return [item.row for item in found]
+    names = [item.row for item in found]
+    entries = [
+        workshop.ledger.entry(EntryKind.MEASURED, row, chain, note=f"follows {parent}")
+        for row in names
+        if not workshop.history(row) and (chain := workshop.chain(row)) is not None
+    ]
+    workshop.ledger.add_all(entries)
+    return names

@@ -103,4 +103,6 @@ def store_preview(workshop: Workshop, row: str) -> str:
     now = workshop.table_values(row)
     moves = value_words({axis.axis: axis.value - now.get(axis.axis, 0.0) for axis in chain.axes}, 3)
     turned = ", and turns" if "r" in chain.values else ""
-    return f"Every program on {row} then moves{turned} by {moves}."
+    following = workshop.children(row)
+    with_it = f" {', '.join(following)} follow it." if following else ""
+    return f"Every program on {row} then moves{turned} by {moves}.{with_it}"

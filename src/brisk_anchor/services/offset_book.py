@@ -17,6 +17,8 @@ from brisk_anchor.services.book_compare import snapshots
 from brisk_anchor.services.book_rows import Values, distance
 from brisk_anchor.services.workshop import SecondLookError, Workshop
 
+FAR = 10.0
+"""A row that moves further than this, mm, from what the control holds is worth a question."""
 NO_VARIANCE = ((0.0, 0.0, 0.0), (0.0, 0.0, 0.0), (0.0, 0.0, 0.0))
 
 
@@ -145,7 +147,11 @@ def take_over(workshop: Workshop, figures: Mapping[str, Values], source: str) ->
     entries: list[Entry] = []
     for row, values in figures.items():
         before, known = present(workshop, row)
-        if workshop.ledger.valued(row) is not None and all(abs(before.get(a, 0) - v) < 5e-7 for a, v in values.items()):
+        # A control holds its figures to its resolution: what is no further off is the same.
+        step = workshop.profile.resolution / 2 + 1e-9
+        if workshop.ledger.valued(row) is not None and all(
+            abs(before.get(a, 0) - v) <= step for a, v in values.items()
+        ):
             continue
         _guard(workshop, row)
         full = {axis: values.get(axis, value) for axis, value in before.items()} | dict(values)
@@ -177,8 +183,7 @@ def look_before_writing(workshop: Workshop, rows: Iterable[str]) -> list[Look]:
         chain = typed_chain(row, valued.values, valued.u, {}, "")
         held = workshop.table_values(row)
         looks += look_at_jump(chain, held, workshop.ledger.limit(row))
-        moved = distance({a: v - held.get(a, 0.0) for a, v in valued.values.items()})
-        if moved > 10 and any(held.get(a) for a in "xyz"):
+        if moved := moved_far(workshop, row):
             looks.append(
                 Look(
                     False,
@@ -198,7 +203,7 @@ def _why_stale(workshop: Workshop, row: str) -> str:
 def writing_program(workshop: Workshop, rows: list[str], *, stops: bool = True) -> Program:
     """The program that sets rows as the book has them: jump guards, read-back and report lines in it.
 
-    With `stops` the operator is stopped before the first row is written, where a row moves further than its limit.
+    With `stops` the operator is stopped before the first row is written where one moves far from what the control held.
 
     Raises:
         SecondLookError: a finding stops. PlanError, DatumError: it cannot be written.
@@ -222,7 +227,19 @@ def writing_program(workshop: Workshop, rows: list[str], *, stops: bool = True) 
         limit = workshop.ledger.limit(row) or 5.0
         stores.append(StorePlan(row, tuple(rules), tuple(expected.items()), limit))
     title = f"set {', '.join(rows[:6])}" + (" and more" if len(rows) > 6 else "")
-    return write_program(workshop.plan(3, rows[0], title, stores), workshop.profile)
+    far = [row for row in rows if moved_far(workshop, row)]
+    stop = f"{', '.join(far[:4])} MOVE FAR: LOOK, THEN START" if far and stops else ""
+    return write_program(workshop.plan(3, rows[0], title, stores, stop), workshop.profile)
+
+
+def moved_far(workshop: Workshop, row: str) -> float:
+    """How far a row moves from what the control holds, mm, where that is further than is usual; else 0."""
+    valued = workshop.ledger.valued(row)
+    held = workshop.table_values(row)
+    if valued is None or not any(held.get(axis) for axis in "xyz"):
+        return 0.0
+    moved = distance({axis: value - held.get(axis, 0.0) for axis, value in valued.values.items()})
+    return moved if moved > FAR else 0.0
 
 
 def write_rows(workshop: Workshop, rows: list[str]) -> Program:
@@ -231,7 +248,7 @@ def write_rows(workshop: Workshop, rows: list[str]) -> Program:
     Raises:
         SecondLookError: a finding stops. RunStopped: the control refused. BookWriteError: the table is as it was.
     """
-    program = writing_program(workshop, rows)
+    program = writing_program(workshop, rows, stops=False)  # the person has been asked already
     before = {row: workshop.table_values(row) for row in rows}
     run = workshop.start(program)
     run.to_end()

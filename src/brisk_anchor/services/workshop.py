@@ -111,10 +111,10 @@ class Workshop(Described):
             store=store,
         )
 
-    def plan(self, series: int, row: str, title: str, stores: list[StorePlan]) -> Plan:
+    def plan(self, series: int, row: str, title: str, stores: list[StorePlan], stop: str = "") -> Plan:
         """A plan that measures nothing and sets rows, with the number of a series of programs."""
         plan = self._plan(self._number(series, row), title, [], stores[0])
-        return replace(plan, also=tuple(stores[1:]))
+        return replace(plan, also=tuple(stores[1:]), stop=stop)
 
     def measuring_program(self, measurement: Measurement) -> Program:
         """The program that makes one measurement and stores nothing.

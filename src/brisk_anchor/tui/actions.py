@@ -212,6 +212,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("lock_row", (), "l", "l", "lock", "Lock the row, or unlock it.", ("book",)),
     Action("limit", (), "j", "j", "jump limit", "How far the row may jump at a store.", ("book",), line=False),
     Action("rename", (), "n", "n", "name", "Give the row a name.", ("book",), line=False),
+    Action("person", (), "w", "w", "who", "Who makes the entries from now on.", ("book",), line=False),
     Action("snapshot", (), "k", "k", "snapshot", "Keep the table as it stands under a name.", ("book",)),
     Action("derive", (), "p", "p", "derive", "New rows that follow this one.", ("book",)),
     Action("one_for_all", (), "O", "O", "one for all", "All operations onto this row, or back.", ("book",), line=False),

@@ -200,7 +200,7 @@ class BriskAnchorApp(App[int]):
         ]
         self.query_one(TopLine).tell(left, right)
         rungs = [(row.row, row.title, workshop.state(row.row).value, row.row == desk.row) for row in setup.rows]
-        self.query_one(Ladder).tell(rungs)
+        self.query_one(Ladder).tell(rungs, workshop.lacking())
         self.view_widget.show()
         if not keep_prompt and not desk.moving:
             desk.storing = False

@@ -46,8 +46,11 @@ class Ladder(LatePanel):
         """A click goes on to the next offset, as Tab does."""
         self.app.call_later(self.app.run_action, "dispatch('tab')")
 
-    def tell(self, rungs: Sequence[tuple[str, str, str, bool]]) -> None:
-        """Show (row, title, state, chosen) for each offset; titles are cut before states when it is narrow."""
+    def tell(self, rungs: Sequence[tuple[str, str, str, bool]], lacking: Sequence[str] = ()) -> None:
+        """Show (row, title, state, chosen) for each offset; titles are cut before states when it is narrow.
+
+        `lacking` are operations whose offset is empty or stale: they stand under the offsets, in every view.
+        """
 
         def make(width: int, _height: int) -> Text:
             text = Text(no_wrap=True)
@@ -61,9 +64,11 @@ class Ladder(LatePanel):
                 text.append(f" {state}", f"bold {colour}")
                 shown = title if len(title) <= room else title[: max(0, room - 1)] + "…"
                 text.append(f"  {shown}" if room > 6 else "", theme.QUIET)
+            if lacking:
+                text.append(f"\n ! cannot run: {', '.join(lacking)}", f"bold {theme.CORAL}")
             return text
 
-        self.tell_late(tuple(rungs), make)
+        self.tell_late((tuple(rungs), tuple(lacking)), make)
 
 
 class Prompt(LatePanel):

@@ -137,6 +137,16 @@ class BookActing(View):
 
             self.owner.ask(Words(f"{row} is called", lambda _: "its name", lambda words: words[:60], answer))
 
+    def person(self) -> None:
+        """Who makes the entries from now on."""
+        if (desk := self._free()) is not None:
+
+            def answer(words: str) -> None:
+                desk.workshop.ledger.who = words[:60]
+                self.owner.tell(f"Entries are by {words[:60]} now.", "", "good")
+
+            self.owner.ask(Words("who", lambda _: "a name, as it is to stand in the book", lambda words: words, answer))
+
     def snapshot(self) -> None:
         """Keep the whole table under a name."""
         from brisk_anchor.services.book_files import write_snapshot
@@ -254,6 +264,8 @@ class BookActing(View):
                 self.owner.tell("Nothing was written.", "", "ask")
 
         found = f"Second look: {looks[0].found}." if looks else "Second look: nothing found."
+        following = list(dict.fromkeys(c for row in rows for c in workshop.children(row) if c not in rows))
+        found += f" {', '.join(following)} follow." if following else ""
         names = f"{', '.join(rows[:4])}{' and more' if len(rows) > 4 else ''}"
         self.owner.ask(Words(f"write {names}?", lambda _: f"y writes. {found}", lambda _: found, answer))
 

@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+import math
+from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING
 
 from rich.text import Text
 
 from brisk_anchor.core.numbers import format_length
 from brisk_anchor.tui import theme
-from brisk_anchor.tui.canvas import Canvas
+from brisk_anchor.tui.canvas import Canvas, Projection
 
 if TYPE_CHECKING:
     from brisk_anchor.book.store import Entry
@@ -39,11 +40,52 @@ def moves_text(workshop: Workshop, line: Line, reference: Reference) -> Text:
         text.append(f"{signed(value):>12} {unit}\n", f"bold {theme.TEXT}" if abs(value) > 5e-5 else theme.FAINT)
     text.append(f"\n   straight {distance(difference):.4f} mm\n", theme.TEXT)
     text.append(" every program on it moves so\n\n", theme.QUIET)
-    if difference.get("r"):
-        text.append(" features, with the turn:\n", theme.QUIET)
-        for title, shift in moved_features(workshop, line.row, difference)[:20]:
-            text.append(f"   {title[:22]:<23}", theme.TEXT)
-            text.append("".join(f"{signed(shift[a], 3):>9}" for a in "xyz") + "\n", theme.TEXT)
+    text.append_text(_drawn(workshop, line.values, difference))
+    text.append("\n feature                      X        Y        Z\n", theme.QUIET)
+    for title, shift in moved_features(workshop, line.row, difference)[:10]:
+        text.append(f"   {title[:20]:<21}", theme.TEXT)
+        text.append("".join(f"{signed(shift[a], 3):>9}" for a in "xyz") + "\n", theme.TEXT)
+    return text
+
+
+def _drawn(workshop: Workshop, zero: Mapping[str, float], difference: Mapping[str, float]) -> Text:
+    """The part from above where the reference has it, dashed, and where the book has it; small moves drawn larger."""
+    setup = workshop.setup
+    rings = [ring for outline in setup.outlines if outline.role == "part" for ring in outline.plan]
+    if not rings:
+        return Text()
+    xs = [p[0] for ring in rings for p in ring]
+    wide = max(xs) - min(xs)
+    away = math.hypot(difference.get("x", 0.0), difference.get("y", 0.0))
+    larger = next((f for f in (1, 10, 100, 1000, 10_000) if away * f >= 0.06 * wide), 1) if away > 1e-5 else 1
+    dx, dy = (larger * difference.get(axis, 0.0) for axis in "xy")
+    turn = math.radians(difference.get("r", 0.0))
+    c, s = math.cos(turn), math.sin(turn)
+    x0, y0 = zero.get("x", 0.0), zero.get("y", 0.0)
+
+    def before(x: float, y: float) -> tuple[float, float]:
+        u, v = x - x0, y - y0
+        return x0 + c * u + s * v - dx, y0 - s * u + c * v - dy
+
+    old = [[before(x, y) for x, y in ring] for ring in rings]
+    every = [*((x, y) for ring in old for x, y in ring), *((x, y) for ring in rings for x, y in ring)]
+    low = (min(x for x, _ in every), min(y for _, y in every))
+    high = (max(x for x, _ in every), max(y for _, y in every))
+    canvas = Canvas(50, 12)
+    view = Projection.fit(low, high, canvas.columns, canvas.rows, 1.125)
+    for moved in old:
+        canvas.polyline([view(x, y) for x, y in moved], theme.QUIET, 0, (2, 2))
+    for ring in rings:
+        canvas.polyline([view(x, y) for x, y in ring], theme.LIVE, 1)
+    canvas.line(*view(*before(x0, y0)), *view(x0, y0), theme.SAND, 3)
+    text = Text(no_wrap=True)
+    for row in range(canvas.rows):
+        text.append(" ")
+        for words, style in canvas.runs(row):
+            text.append(words, style)
+        text.append("\n")
+    scale = f"; move × {larger}" if larger > 1 else ""
+    text.append(f" dashed there, green by the book{scale}\n", theme.QUIET)
     return text
 
 
