@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import sys
 
-from benchmarks import accuracy, contact, description, extents, fuzz, shapes, speed, start
+from benchmarks import accuracy, contact, description, extents, fuzz, shapes, speed, start, strength
 
 ALL = {
     "accuracy": accuracy.main,
@@ -15,6 +15,7 @@ ALL = {
     "start": start.main,
     "extents": extents.main,
     "fuzz": fuzz.main,
+    "strength": strength.main,
 }
 
 

@@ -86,7 +86,7 @@ def line_of(workshop: Workshop, row: str, depth: int = 0) -> Line:
         parent=(workshop.parent_of(row) or "") if planned else "",
         depth=depth,
         operations=tuple(o.name for o in setup.card.operations if o.offset == row),
-        jobs=tuple(dict.fromkeys(entry.job for entry in entries if entry.job)),
+        jobs=ledger.facts(row).jobs,
         needed=planned,
         entries=len(entries),
     )

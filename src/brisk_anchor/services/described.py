@@ -9,7 +9,7 @@ from datetime import date, datetime
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from brisk_anchor.book.store import Book, Entry, EntryKind, RowState, state_of
+from brisk_anchor.book.store import Book, Entry, EntryKind, RowState
 from brisk_anchor.core.calibration import Calibration, calibrate
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.estimates import Estimate
@@ -148,7 +148,7 @@ class Described(AtMachine):
 
     def state(self, row: str) -> RowState:
         """How a row stands: from the book, and from what this job has measured since."""
-        booked = state_of(self.ledger.own(row))
+        booked = self.ledger.facts(row).state
         names = next((self.needed(plan) for plan in self.setup.rows if plan.row == row), [])
         known = [name for name in names if name in self.measured and self.measured[name].clamping == self.clamping]
         if booked is RowState.EMPTY and known and len(known) < len(names):
@@ -234,7 +234,7 @@ class Described(AtMachine):
         rows = [
             row.row
             for row in self.setup.rows
-            if state_of(self.ledger.own(row.row)) not in (RowState.EMPTY, RowState.STALE) and self._on_part(row)
+            if self.ledger.facts(row.row).state not in (RowState.EMPTY, RowState.STALE) and self._on_part(row)
         ]
         rows = list(dict.fromkeys(name for row in rows for name in (row, *self.children(row))))
         for row in rows:

@@ -3,16 +3,46 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 
-from brisk_anchor.book.store import Book, Entry, EntryKind
+from brisk_anchor.book.store import Book, Entry, EntryKind, RowState, state_of
 from brisk_anchor.core.offsets import Chain
 from brisk_anchor.core.proof import Proof
 from brisk_anchor.core.setup import Setup
 
 KEPT = 200
 """How many of its newest entries a row holds in memory; older ones come from the book when they are asked for."""
+
+
+@dataclass(frozen=True, slots=True)
+class Facts:
+    """What follows from the entries of a row: its state, the newest that has values, lock, limit, name, jobs."""
+
+    state: RowState
+    valued: Entry | None
+    locked: bool
+    limit: float | None
+    name: str
+    jobs: tuple[str, ...]
+
+
+def _facts_of(entries: list[Entry], own: list[Entry]) -> Facts:
+    valued, locked, limit, name = None, False, None, ""
+    for entry in entries:
+        match entry.kind:
+            case EntryKind.LOCKED:
+                locked = True
+            case EntryKind.UNLOCKED:
+                locked = False
+            case EntryKind.LIMIT:
+                limit = entry.figure
+            case EntryKind.NAMED:
+                name = entry.title
+        if entry.values and entry.kind.has_values:
+            valued = entry
+    jobs = tuple(dict.fromkeys(entry.job for entry in entries if entry.job))
+    return Facts(state_of(own), valued, locked, limit, name, jobs)
 
 
 class Ledger:
@@ -28,6 +58,7 @@ class Ledger:
         self._setup = setup
         self.who = who
         self._history: dict[str, list[Entry]] = {row.row: [] for row in setup().rows}
+        self._facts: dict[str, Facts] = {}
         self._numbers: dict[str, int] = {}
         self._newest = 0
         if book:
@@ -42,6 +73,7 @@ class Ledger:
 
     def _take(self, entry: Entry) -> None:
         self._history.setdefault(entry.row, []).append(entry)
+        self._facts.pop(entry.row, None)
         self._newest = max(self._newest, entry.id or 0)
         self._numbers[entry.row] = max(self._numbers.get(entry.row, 0), entry.number or 0)
 
@@ -70,6 +102,7 @@ class Ledger:
             return 0
         found = self.book.older(self.setup.machine.name, row, held[0].id, KEPT)
         self._history[row] = found + held
+        self._facts.pop(row, None)
         return len(found)
 
     def whole(self, row: str, at: int) -> Entry:
@@ -77,6 +110,7 @@ class Ledger:
         entries = self._history[row]
         if entries[at].light and self.book is not None and (number := entries[at].id) is not None:
             entries[at] = self.book.entry(number)
+            self._facts.pop(row, None)
         return entries[at]
 
     def own(self, row: str) -> list[Entry]:
@@ -103,21 +137,26 @@ class Ledger:
     def title(self, row: str) -> str:
         """What a row is called: as it was named in the book, else as the job has it."""
         planned = next((plan.title for plan in self.setup.rows if plan.row == row), "")
-        named = next((e for e in reversed(self.history(row)) if e.kind is EntryKind.NAMED), None)
-        return named.title if named is not None else planned
+        return self.facts(row).name or planned
+
+    def facts(self, row: str) -> Facts:
+        """What follows from the entries of a row; worked out once after each change."""
+        found = self._facts.get(row)
+        if found is None:
+            found = self._facts[row] = _facts_of(self.history(row), self.own(row))
+        return found
 
     def locked(self, row: str) -> bool:
         """Whether a row is locked: nothing writes it then."""
-        kinds = (EntryKind.LOCKED, EntryKind.UNLOCKED)
-        return next((e.kind is EntryKind.LOCKED for e in reversed(self.history(row)) if e.kind in kinds), False)
+        return self.facts(row).locked
 
     def limit(self, row: str) -> float | None:
         """How far, mm, a value of a row may jump from the one before; None where nobody set a limit."""
-        return next((e.figure for e in reversed(self.history(row)) if e.kind is EntryKind.LIMIT), None)
+        return self.facts(row).limit
 
     def valued(self, row: str) -> Entry | None:
         """The newest entry of a row that says what its values are."""
-        return next((e for e in reversed(self.history(row)) if e.kind.has_values and e.values), None)
+        return self.facts(row).valued
 
     def entry(
         self,

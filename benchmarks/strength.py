@@ -1,0 +1,113 @@
+"""The book under the worst: killed at any point of 500 stores, and 100,000 entries of history under every key."""
+
+from __future__ import annotations
+
+import asyncio
+import os
+import random
+import signal
+import statistics
+import subprocess
+import sys
+import tempfile
+import time
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+
+from brisk_anchor.book.store import Book, Entry, EntryKind
+from brisk_anchor.services.offset_book import typed_chain
+
+STORES, ENTRIES = 500, 100_000
+_WRITER = """
+import sys
+from pathlib import Path
+from benchmarks.strength import entry
+from brisk_anchor.book.store import Book
+book = Book.open(Path(sys.argv[1]))
+start = book.numbers("Heron").get("G54", 0)
+for n in range(start + 1, int(sys.argv[2]) + 1):
+    book.add(entry(n, "G54"), entry(n, "G55"))
+    print(n, flush=True)
+"""
+
+
+def entry(number: int, row: str, at: datetime | None = None) -> Entry:
+    """A stored entry with a chain."""
+    chain = typed_chain(row, {"x": -float(number), "y": 2.0, "z": 3.5}, {}, {}, "made up")
+    when = at or datetime.now(UTC)
+    return Entry(when, "Heron", row, EntryKind.STORED, "GL-114", "lever", chain.values, {}, chain, number=number)
+
+
+def _kills(folder: Path) -> None:
+    """Writers are killed at random moments until 500 double stores are in; each time the book is looked through."""
+    path, confirmed, kills = folder / "kills.sqlite", 0, 0
+    Book.open(path).close()
+    source = random.Random(3)
+    while confirmed < STORES:
+        with subprocess.Popen(
+            [sys.executable, "-c", _WRITER, str(path), str(STORES)], stdout=subprocess.PIPE, text=True
+        ) as run:
+            told = [run.stdout.readline()] if run.stdout else []
+            time.sleep(source.uniform(0, 0.15))
+            os.kill(run.pid, signal.SIGKILL)
+            told += run.stdout.read().splitlines() if run.stdout else []
+        kills += 1
+        confirmed = max([confirmed, *(int(line) for line in told if line.strip().isdigit())])
+        book = Book.open(path)
+        book.check()
+        rows = [[e.number for e in book.history("Heron", row)] for row in ("G54", "G55")]
+        whole = rows[0] == rows[1] == list(range(1, len(rows[0]) + 1)) and len(rows[0]) >= confirmed
+        book.close()
+        if not whole:
+            print(f"BROKEN after kill {kills}: {len(rows[0])} and {len(rows[1])} entries, {confirmed} confirmed")
+            return
+    print(f"{confirmed} double stores, killed {kills} times: nothing confirmed was lost, no half store was left")
+
+
+async def _keys(folder: Path) -> None:
+    """Keys of the book view over 100,000 entries, from the press to the screen at rest."""
+    from brisk_anchor.services.demo import open_demo
+    from brisk_anchor.tui.app import BriskAnchorApp
+
+    book = Book.open(folder / "book.sqlite")
+    rows = ["G54", "G55", "G56", "G57", "G58", *(f"G54.1 P{n}" for n in range(1, 46))]
+    start, each = datetime.now(UTC) - timedelta(days=900), ENTRIES // 50
+    for row in rows:
+        for first in range(1, each + 1, 1000):
+            numbers = range(first, min(first + 1000, each + 1))
+            book.add(*(entry(n, row, start + timedelta(minutes=n)) for n in numbers))
+    book.close()
+    began = time.perf_counter()
+    workshop = open_demo(folder, fresh=False)
+    opened = time.perf_counter() - began
+    app = BriskAnchorApp(lambda: workshop, folder)
+    taken: dict[str, list[float]] = {}
+    async with app.run_test(size=(160, 44)) as pilot:
+        while app.desk is None:
+            await pilot.pause(0.05)
+        await pilot.press("2")
+        for key in ["down", "pagedown", "g", "o", "pageup", "space", "up", "i"] * 12:
+            began = time.perf_counter()
+            await pilot.press(key)
+            await pilot.pause()
+            taken.setdefault(key, []).append((time.perf_counter() - began) * 1000)
+        empty = []
+        for _ in range(40):
+            began = time.perf_counter()
+            await pilot.press("f12")
+            await pilot.pause()
+            empty.append((time.perf_counter() - began) * 1000)
+    every = sorted(value for values in taken.values() for value in values)
+    print(f"{ENTRIES} entries: opened in {opened:.2f} s; a key that does nothing {statistics.median(empty):.0f} ms")
+    for key, values in [*taken.items(), ("all keys", every)]:
+        most = sorted(values)[int(0.95 * len(values))]
+        print(f"  {key:<10}{statistics.median(values):6.0f} ms median {most:6.0f} ms 95 %")
+    if workshop.book is not None:
+        workshop.book.close()
+
+
+def main() -> None:
+    """Both."""
+    with tempfile.TemporaryDirectory() as name:
+        _kills(Path(name))
+        asyncio.run(_keys(Path(name)))
