@@ -10,6 +10,7 @@ from hypothesis import settings
 from brisk_anchor.book.store import Book
 from brisk_anchor.core.touches import Stylus
 from brisk_anchor.nc.profile import Profile, shipped_profile
+from brisk_anchor.services.books import BOOK_VARIABLE
 from brisk_anchor.services.paths import HOME_VARIABLE
 from brisk_anchor.services.workshop import Workshop
 from brisk_anchor.standin.scene import Scene, build_scene
@@ -23,6 +24,7 @@ settings.load_profile("steady")
 @pytest.fixture(autouse=True)
 def _own_folder(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setenv(HOME_VARIABLE, str(tmp_path / "home"))
+    monkeypatch.delenv(BOOK_VARIABLE, raising=False)
 
 
 @pytest.fixture(scope="session")

@@ -9,8 +9,11 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from brisk_anchor.core.errors import GeometryError
+from brisk_anchor.core.errors import DatumError, GeometryError
+from brisk_anchor.core.estimates import Estimate
+from brisk_anchor.core.offsets import solve_offset
 from brisk_anchor.core.rotary import RotaryAxis, carried, table_frame
+from brisk_anchor.core.rules import FromTable
 
 B = RotaryAxis("B", (0.0, 1.0, 0.0), (-300.0, 0.0, -400.0), -1, None, None, 3600.0)
 TILT = RotaryAxis("A", (1.0, 0.0, 0.0), (0.0, -200.0, -500.0), 1, -30.0, 110.0, 3600.0)
@@ -27,6 +30,28 @@ def test_a_trunnion_carries_its_round_table_with_it():
     # C by 90° first brings (x, y) = (100, 0) from the centre to (0, 100); then A by 90° lifts +Y to +Z.
     placed = table_frame((TILT, ROUND), {"A": 90.0, "C": 90.0}).point((-150.0, -200.0, -500.0))
     assert placed == pytest.approx((-250.0, -200.0, -400.0))
+
+
+@given(st.floats(-720, 720), st.tuples(*[st.floats(-400, 400)] * 3), st.tuples(*[st.floats(0.0005, 0.01)] * 3))
+def test_a_row_carried_by_the_table_is_where_its_zero_goes_with_its_uncertainty_turned(angle, zero, spread):
+    rule = FromTable("G54", B.letter, angle, B.direction, B.centre, B.sense)
+    parents = {"G54": {a: Estimate(v, {a: s}) for a, v, s in zip("xyz", zero, spread, strict=True)}}
+    chain = solve_offset("G55", dict.fromkeys("xyz", rule), {}, {}, parents)
+    assert list(chain.values.values()) == pytest.approx(carried(zero, (B,), {"B": 0.0}, {"B": angle}), abs=1e-6)
+    turn = np.array(B.frame(angle).rotation)
+    wanted = turn @ np.diag(np.square(spread)) @ turn.T
+    assert np.array(chain.covariance) == pytest.approx(wanted, abs=1e-9)
+    for axis in chain.axes:
+        total = sum({"−": -1}.get(t.sign, 1) * t.value for t in axis.terms[:-1])
+        if len(axis.terms) > 2:
+            assert total == pytest.approx(axis.value, abs=1e-6)
+
+
+def test_a_table_carries_nothing_that_is_not_known():
+    rule = FromTable("G54", "B", 90.0, B.direction, B.centre, B.sense)
+    for parents in ({}, {"G54": {"x": Estimate(1.0)}}):
+        with pytest.raises(DatumError, match="not stored yet"):
+            solve_offset("G55", dict.fromkeys("xyz", rule), {}, {}, parents)
 
 
 @given(st.tuples(*[st.floats(-700, 700)] * 4), st.tuples(*[st.floats(-300, 300)] * 3))

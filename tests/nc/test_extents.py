@@ -47,6 +47,37 @@ def test_quick_and_exact_agree_to_the_last_bit(text):
     assert quick.blocks == exact.blocks == text.count("\n")
 
 
+@st.composite
+def programs_with_tools(draw):
+    lines = ["G90 G54 G0 X0. Y0. Z9."]
+    for _ in range(draw(st.integers(1, 8))):
+        if draw(st.booleans()):
+            lines.append(f"T{draw(st.integers(1, 3))} M{draw(st.sampled_from(['6', '06']))}")
+        lines.append(" ".join(f"{letter}{draw(FIGURE)}" for letter in "XYZ" if draw(st.booleans())) or "G1")
+    return "\n".join(lines) + "\n"
+
+
+@given(programs_with_tools())
+def test_extents_by_tool_and_the_lines_they_stand_in(text):
+    """Against a plain walk through the lines, word by word."""
+    tool, seen = 0, {}
+    for number, line in enumerate(text.splitlines(), 1):
+        words = re.findall(r"([A-Z])(-?[\d.]+)", line)
+        if line.startswith("T"):
+            tool = int(words[0][1])
+        for letter, figure in words:
+            if letter in "XYZ":
+                seen.setdefault((tool, "XYZ".index(letter)), []).append((float(figure), number))
+    reader = ExtentReader()
+    reader.feed(text.encode())
+    for (number, axis), places in seen.items():
+        extent = reader.by_tool["G54", number]
+        assert (extent.low[axis], extent.high[axis]) == (min(places)[0], max(places)[0])
+        assert (extent.low[axis], extent.low_line[axis]) in places
+        assert (extent.high[axis], extent.high_line[axis]) in places
+    assert reader.blocks == text.count("\n")
+
+
 @given(
     st.floats(-math.pi, math.pi),
     st.floats(0.3, 6.2),

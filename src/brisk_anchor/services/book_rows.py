@@ -146,3 +146,12 @@ def lines(
             states = list(RowState)
             found.sort(key=lambda line: (not line.lacking, states.index(line.state)))
     return found
+
+
+def lacking(workshop: Workshop) -> list[str]:
+    """Operations that cannot run, with their offset and its state: it is stale, or empty while others are ready."""
+    states = {plan.row: workshop.state(plan.row) for plan in workshop.setup.rows}
+    begun = any(state not in (RowState.EMPTY, RowState.PART) for state in states.values())
+    bad = (RowState.EMPTY, RowState.PART, RowState.STALE) if begun else (RowState.STALE,)
+    found = [o for o in workshop.setup.card.operations if states.get(o.offset, RowState.EMPTY) in bad]
+    return [f"{o.name} ({o.offset} {states[o.offset].value if o.offset in states else 'is gone'})" for o in found]

@@ -204,14 +204,6 @@ class Described(AtMachine):
         rules = self.setup.row(row).rules.values()
         return next((name for rule in rules if (name := parent_in(rule))), None)
 
-    def lacking(self) -> list[str]:
-        """Operations that cannot run: their offset was stored and is stale, or another is ready and theirs is not."""
-        states = {plan.row: self.state(plan.row) for plan in self.setup.rows}
-        begun = any(state not in (RowState.EMPTY, RowState.PART) for state in states.values())
-        bad = (RowState.EMPTY, RowState.PART, RowState.STALE) if begun else (RowState.STALE,)
-        found = [o for o in self.setup.card.operations if states.get(o.offset, RowState.EMPTY) in bad]
-        return [f"{o.name} ({o.offset} {states[o.offset].value if o.offset in states else 'is gone'})" for o in found]
-
     def needed(self, plan: RowPlan) -> list[str]:
         """Names of the features that are touched for a row."""
         return self.setup.touched(features_of(plan))

@@ -200,7 +200,9 @@ class BriskAnchorApp(App[int]):
         ]
         self.query_one(TopLine).tell(left, right)
         rungs = [(row.row, row.title, workshop.state(row.row).value, row.row == desk.row) for row in setup.rows]
-        self.query_one(Ladder).tell(rungs, workshop.lacking())
+        from brisk_anchor.services.book_rows import lacking
+
+        self.query_one(Ladder).tell(rungs, lacking(workshop))
         self.view_widget.show()
         if not keep_prompt and not desk.moving:
             desk.storing = False
