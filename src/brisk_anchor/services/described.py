@@ -96,7 +96,7 @@ class Described(AtMachine):
         self.clamping = 0
         self.ledger = Ledger(book, lambda: self.setup, _person())
         left = self.machine_file.load(self.control)
-        for row in profile.offsets:
+        for row in [row for row in self.ledger.rows if row in profile.all_rows]:
             # What the book knows better than the machine's file: no file yet, or a crash between the two.
             if (stored := self.ledger.last(row, EntryKind.STORED)) is not None and (left is None or stored.at > left):
                 self.write_row(row, stored.values)

@@ -126,7 +126,7 @@ def _together(
     if part.name == fixture.name:
         findings.append(Finding(job.fixture, f"part and fixture are both called {part.name}"))
     for row in job.offset:
-        if profile is not None and row.row not in profile.offsets:
+        if profile is not None and row.row not in profile.all_rows:
             findings.append(Finding(f"{JOB_NAME} offset", f"the control of {machine.name} has no row {row.row}"))
     if not findings:
         try:

@@ -220,7 +220,7 @@ def _setter(workshop: Workshop) -> tuple[Setter, HandTool]:
         raise PlanError(
             f"T{setter.master} is no tool of known length", "The reference is taken with it", "Describe it, with length"
         )
-    if setter.row not in workshop.profile.offsets:
+    if setter.row not in workshop.profile.all_rows:
         raise PlanError(f"The control has no {setter.row}", "The reference could not be kept", "Name another row")
     return setter, master
 
@@ -321,7 +321,7 @@ def measured_length(
         )
     reading = _standing(workshop, number) if figure is None else _reading(figure, frame, setter.row)
     foot = held.chain.axis("z")
-    others = {row: value for row in workshop.profile.offsets if (value := workshop.machine.offset(row)[2])}
+    others = {row: value for row in workshop.profile.all_rows if (value := workshop.machine.offset(row)[2])}
     others.pop(setter.row, None)
     u_foot = sum(e**2 for source, e in foot.effects if not source.endswith(" height")) ** 0.5
     length = length_on_setter(setter, reading, (U_READING**2 + setter.u_repeatability**2) ** 0.5, foot.value, u_foot)

@@ -146,7 +146,15 @@ class BookView(BookActing):
             return
         note = f"{chosen.kind.value} {chosen.at.astimezone():%Y-%m-%d %H:%M}" if chosen else ""
         heading.tell("chain of the entry", note)
-        panel.tell_text(self._chain(chosen))
+        text = Text(no_wrap=True, overflow="ellipsis")
+        if chosen and not chosen.values:
+            # What has no values of its own stands over the values it is about.
+            by = f", by {chosen.who}" if chosen.who else ""
+            text.append(f" {chosen.kind.value}: {chosen.note}{by}\n", theme.SAND)
+            before = next((n for n in range(at, -1, -1) if entries[n].values), None)
+            chosen = desk.workshop.ledger.whole(self.row, before) if before is not None else None
+            text.append(f" about {chosen.at.astimezone():%Y-%m-%d %H:%M}:\n\n" if chosen else "", theme.QUIET)
+        panel.tell_text(text.append_text(self._chain(chosen)))
 
     def _chain(self, chosen: Entry | None) -> Text:
         from brisk_anchor.services.guide import size_words
@@ -168,7 +176,7 @@ class BookView(BookActing):
         elif chosen:
             words.append(f" {chosen.note}\n", theme.QUIET)
         else:
-            words.append(" Nothing was ever stored in this row.\n", theme.QUIET)
+            words.append(" There are no values in this row.\n", theme.QUIET)
         if chosen and chosen.who:
             words.append(f"\n by {chosen.who}, {chosen.note}\n", theme.QUIET)
         return words
