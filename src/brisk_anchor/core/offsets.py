@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from brisk_anchor.core.errors import DatumError
 from brisk_anchor.core.estimates import Estimate, covariance_of, derive
@@ -27,11 +27,12 @@ from brisk_anchor.core.rules import (
     Keep,
     Rule,
     Rules,
+    Turner,
     features_in,
     needs,
 )
 from brisk_anchor.core.touches import AXES, Source, Touch, axis_of
-from brisk_anchor.core.turned import derived_estimates, fit_residuals, turned_estimates
+from brisk_anchor.core.turned import derived_estimates, fit_residuals, straightened, turned_estimates
 
 
 @dataclass(frozen=True, slots=True)
@@ -76,6 +77,8 @@ class Chain:
     axes: tuple[AxisChain, ...]
     features: tuple[Feature, ...]
     covariance: tuple[tuple[float, ...], ...]
+    table: tuple[str, float] | None = None
+    """The table that turns the part straight, and by how far, degrees: the values hold with it turned so."""
 
     def axis(self, name: str) -> AxisChain:
         """The chain of one axis; KeyError when that axis is not part of it."""
@@ -290,6 +293,23 @@ def _carried_chain(
     return AxisChain(axis, estimate.value, estimate.u, tuple(terms), effects=tuple(estimate.effects.items()))
 
 
+def _carried_straight(
+    row: str, axis: AxisChain, straight: Mapping[str, Estimate], table: tuple[str, float]
+) -> AxisChain:
+    """An axis as it is once the table has turned the part straight."""
+    letter, by = table
+    estimate = straight[axis.axis]
+    unit = ", °" if axis.axis == "r" else ""
+    away = estimate.value - axis.value
+    terms = (
+        *axis.terms[:-1],
+        Term("=", f"{row} {axis.axis.upper()} before {letter} turns{unit}", axis.value, axis.u),
+        Term("+" if away >= 0 else "−", f"table {letter} turns by", abs(away), None, f"{by:+.4f}°"),
+        Term("=", f"{row} {axis.axis.upper()}{unit}", estimate.value, estimate.u),
+    )
+    return replace(axis, value=estimate.value, u=estimate.u, terms=terms, effects=tuple(estimate.effects.items()))
+
+
 def _mean(axis: str, used: Sequence[Feature]) -> Estimate:
     return derive(lambda x: (float(x.mean()),), [feature.estimates()[axis] for feature in used])[0]
 
@@ -300,6 +320,7 @@ def solve_offset(
     features: Mapping[str, Feature],
     present: Mapping[str, float] | None = None,
     parents: Mapping[str, Mapping[str, Estimate]] | None = None,
+    turner: Turner | None = None,
 ) -> Chain:
     """Work out one row of the offset table.
 
@@ -309,6 +330,7 @@ def solve_offset(
         features: the measured features by name, machine mm of the tip.
         present: what stands in the table now, mm, for `Keep`.
         parents: what is known of rows that others are derived from, by row and axis.
+        turner: a table that turns the part straight, in place of an angle in the row.
 
     Raises:
         DatumError: a feature that is missing or does not locate the axis, or nothing to keep.
@@ -334,10 +356,17 @@ def solve_offset(
             axes.append(_fit_chain(axis, row, rule, estimate, fit_residuals(rule, features, axis, turn)))
         else:
             axes.append(_axis(axis, row, rule, features, present or {}, estimate, turn))
+    table = None
+    if turner is not None and {"x", "y", "r"} <= turned.keys():
+        straight, by = straightened(turned, turner)
+        table = (turner.letter, by)
+        axes = [_carried_straight(row, axis, straight, table) if axis.axis in straight else axis for axis in axes]
+        estimates |= straight
     used = {name for rule in rules.values() for name in features_in(rule)}
     return Chain(
         row=row,
         axes=tuple(axes),
         features=tuple(feature for name, feature in features.items() if name in used),
         covariance=matrix(covariance_of([estimates.get(axis, Estimate(0.0)) for axis in AXES])),
+        table=table,
     )

@@ -91,6 +91,18 @@ class FromTable:
     sense: int
 
 
+@dataclass(frozen=True, slots=True)
+class Turner:
+    """A table that turns a part straight: its axis runs along Z through `centre` (X, Y, machine mm).
+
+    `sense` is +1 where a positive angle turns the part counter-clockwise as seen from above.
+    """
+
+    letter: str
+    centre: tuple[float, float]
+    sense: int
+
+
 Rule = FromFeature | Fixed | Keep | FromHeading | FromFit | FromRow | FromTable
 Rules = Mapping[str, Rule]
 ROW_AXES = (*AXES, "r")

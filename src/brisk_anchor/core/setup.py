@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 
 from brisk_anchor.core.hand_tools import HandTool
 from brisk_anchor.core.kinds import FeatureKind, Vector
-from brisk_anchor.core.rules import FromFeature, FromFit, Keep, Rule
+from brisk_anchor.core.rules import FromFeature, FromFit, Keep, Rule, Turner
 from brisk_anchor.core.shelf import Shelf
 from brisk_anchor.core.touches import Stylus
 
@@ -145,6 +145,8 @@ class RowPlan:
     title: str
     rules: dict[str, Rule]
     jump_limit: float
+    turner: Turner | None = None
+    """The table that turns the part straight, where the row's angle is used so."""
 
 
 @dataclass(frozen=True, slots=True)

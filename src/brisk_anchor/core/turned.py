@@ -18,7 +18,18 @@ from brisk_anchor.core.estimates import Estimate, derive
 from brisk_anchor.core.features import Feature
 from brisk_anchor.core.frames import Array
 from brisk_anchor.core.rotary import RotaryAxis
-from brisk_anchor.core.rules import Fixed, FromFeature, FromFit, FromHeading, FromRow, FromTable, Keep, Rule, Rules
+from brisk_anchor.core.rules import (
+    Fixed,
+    FromFeature,
+    FromFit,
+    FromHeading,
+    FromRow,
+    FromTable,
+    Keep,
+    Rule,
+    Rules,
+    Turner,
+)
 from brisk_anchor.core.touches import AXES
 
 
@@ -126,6 +137,21 @@ def turned_estimates(row: str, rules: Rules, features: Mapping[str, Feature]) ->
         r = Estimate(r.value, {f"{row} r by hand": turning.u})
     found = {"x": x, "y": y}
     return found if turning is None else found | {"r": r}
+
+
+def straightened(turned: Mapping[str, Estimate], turner: Turner) -> tuple[dict[str, Estimate], float]:
+    """X, Y and R of a turned row after the table has turned its part straight, and how far that turns, degrees.
+
+    `p′ = C + R(−r)(p − C)`. What is left of the angle is 0 with the uncertainty it was measured with.
+    """
+    cx, cy = turner.centre
+
+    def work(v: Array) -> tuple[float, float]:
+        c, s = math.cos(math.radians(v[2])), math.sin(math.radians(v[2]))
+        return cx + c * (v[0] - cx) + s * (v[1] - cy), cy - s * (v[0] - cx) + c * (v[1] - cy)
+
+    x, y = derive(work, [turned["x"], turned["y"], turned["r"]])
+    return {"x": x, "y": y, "r": Estimate(0.0, turned["r"].effects)}, -turned["r"].value * turner.sense
 
 
 def derived_estimates(row: str, rules: Rules, parents: Mapping[str, Mapping[str, Estimate]]) -> dict[str, Estimate]:

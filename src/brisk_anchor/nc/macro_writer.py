@@ -26,6 +26,7 @@ from brisk_anchor.nc.steps import (
     Store,
     ToolCheck,
     TouchStep,
+    TurnTable,
 )
 from brisk_anchor.nc.subprograms import MacroWords, guard_subprogram, touch_subprogram
 from brisk_anchor.nc.text import TextWriter
@@ -88,6 +89,8 @@ class MacroWriter(TextWriter):
                     self.alarm(condition, AlarmNumber.TOOL, f"PROBE T{number} NOT IN SPINDLE"),
                     f"stop unless T{number} is in the spindle",
                 )
+            case TurnTable(letter, by):
+                self.turn_table(letter, by)
             case OperatorStop(text):
                 self.operator_stop(text)
             case Probe(on):

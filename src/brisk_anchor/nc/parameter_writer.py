@@ -34,6 +34,7 @@ from brisk_anchor.nc.steps import (
     Store,
     ToolCheck,
     TouchStep,
+    TurnTable,
     Variable,
     plus,
 )
@@ -171,6 +172,8 @@ class ParameterWriter(TextWriter):
                     self._guard(f"0.5-ABS[#{profile.tool.in_spindle}-{number}]", text)
                 else:
                     self.put("M0", "stops: look at the spindle, then start again", note=text)
+            case TurnTable(letter, by):
+                self.turn_table(letter, by)
             case OperatorStop(text):
                 self.operator_stop(text)
             case Probe(on):

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.kinds import FeatureKind
 from brisk_anchor.core.measuring import Measurement
-from brisk_anchor.core.rules import Rule
+from brisk_anchor.core.rules import Rule, Turner
 from brisk_anchor.nc.cycles import Cycle
 from brisk_anchor.nc.located import Located
 from brisk_anchor.nc.steps import (
@@ -41,6 +41,10 @@ class StorePlan:
     weights: tuple[tuple[str, float], ...] = ()
     built: tuple[tuple[str, FeatureKind, tuple[str, ...]], ...] = ()
     """Features the rules name that are built from measured ones: name, kind, what they are made of."""
+    turner: Turner | None = None
+    """The table that turns the part straight when the program has measured how it lies."""
+    table: tuple[str, float] | None = None
+    """A table and how far it is to turn, degrees, where the application has worked that out."""
 
 
 @dataclass(frozen=True, slots=True)

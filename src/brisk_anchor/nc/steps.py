@@ -85,6 +85,14 @@ class ToolCheck:
 
 
 @dataclass(frozen=True, slots=True)
+class TurnTable:
+    """Turn a rotary table by an angle, degrees, from where it stands."""
+
+    letter: str
+    by: Expression
+
+
+@dataclass(frozen=True, slots=True)
 class OperatorStop:
     """Stop, and go on when a person presses start: `text` says what to look at."""
 
@@ -203,6 +211,7 @@ Step = (
     | SafeState
     | ToolCheck
     | OperatorStop
+    | TurnTable
     | Probe
     | Rapid
     | Guarded

@@ -18,6 +18,7 @@ from brisk_anchor.core.rules import (
     FromTable,
     Keep,
     Rule,
+    Turner,
     features_in,
     needs,
 )
@@ -42,6 +43,7 @@ from brisk_anchor.nc.steps import (
     Section,
     Step,
     Store,
+    TurnTable,
     plus,
 )
 
@@ -78,6 +80,10 @@ def store_steps(steps: list[Step], store: StorePlan, located: dict[tuple[str, st
     turned: dict[str, Expression] = {}
     if not typed and (fitted or (turning is not None and not isinstance(turning, Keep | FromRow))):
         turned = _turned(steps, store, rules, located)
+    turning_by: Expression | None = None if store.table is None else Number(store.table[1])
+    if store.turner is not None and "r" in turned:
+        turning_by = times(turned["r"], Number(float(-store.turner.sense)))
+        turned = _straightened(steps, store, store.turner, turned)
     for axis, rule in rules.items():
         if isinstance(rule, Keep):
             continue
@@ -111,6 +117,9 @@ def store_steps(steps: list[Step], store: StorePlan, located: dict[tuple[str, st
     for axis, value in values:
         if axis == "r":
             steps.append(KeepAngle(store.row, value))
+    letter = store.turner.letter if store.turner is not None else store.table[0] if store.table is not None else ""
+    if turning_by is not None:
+        steps.append(TurnTable(letter, turning_by))
     steps.append(Report(("STORED", row_word(store.row)), tuple((axis.upper(), value, -1) for axis, value in values)))
 
 
@@ -255,6 +264,22 @@ def _turned(
         "y": compute("oy", add(times(s, u), times(c, v)), f"{row} Y"),
     }
     return found if turning is None else {**found, "r": angle}
+
+
+def _straightened(
+    steps: list[Step], store: StorePlan, turner: Turner, turned: dict[str, Expression]
+) -> dict[str, Expression]:
+    """X and Y where the table carries them when it turns the part straight; the row keeps no angle."""
+    (cx, cy), c, s = turner.centre, Name("oc"), Name("os")
+    u, v = plus(turned["x"], -cx), plus(turned["y"], -cy)
+    why = f"as the table {turner.letter} carries it"
+    places = {
+        "x": plus(add(times(c, u), times(s, v)), cx),
+        "y": plus(subtract(times(c, v), times(s, u)), cy),
+    }
+    for axis, value in places.items():
+        steps.append(Compute(f"w{axis}", value, f"{store.row} {axis.upper()}: {why}"))
+    return {"x": Name("wx"), "y": Name("wy"), "r": _NO_ANGLE}
 
 
 def _in_frame(found: Located, axis: int, c: Expression, s: Expression) -> Expression:

@@ -23,6 +23,7 @@ from brisk_anchor.nc.steps import (
     Section,
     Step,
     Store,
+    TurnTable,
     Variable,
 )
 from brisk_anchor.nc.text import TextWriter
@@ -73,6 +74,8 @@ class TableWriter(TextWriter):
             case ReadBack(row, values):
                 shown = "  ".join(f"{axis.upper()} {self.figure(self._fold(value))}" for axis, value in values)
                 self.put(self.comment(f"{row} THEN READS {shown}"), "compare with the control's screen")
+            case TurnTable(letter, by):
+                self.turn_table(letter, by)
             case OperatorStop(text):
                 self.operator_stop(text)
             case KeepAngle(row, value):

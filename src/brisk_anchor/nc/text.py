@@ -126,6 +126,11 @@ class TextWriter:
         holds = self.profile.row(row).rotation is not None
         return " ".join(self.word(axis.upper(), value) for axis, value in values if axis != "r" or holds)
 
+    def turn_table(self, letter: str, by: Expression) -> None:
+        """A rotary table turned from where it stands, everything else at rest."""
+        self.put(f"G91 G0 {self.word(letter, by)}", f"turns the table {letter}: the part lies straight then")
+        self.put("G90", "absolute positions again")
+
     def operator_stop(self, text: str) -> None:
         """A stop that a person ends."""
         self.put("M0", "stops until a person presses start", note=text)

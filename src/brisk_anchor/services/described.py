@@ -18,7 +18,13 @@ from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.measuring import Measurement
 from brisk_anchor.core.offsets import Chain
 from brisk_anchor.core.proof import Agreement
-from brisk_anchor.core.rules import Fixed, FromFeature, FromFit, FromRow, Rule, features_in, parent_in
+from brisk_anchor.core.rules import (
+    Fixed,
+    FromFeature,
+    FromFit,
+    features_in,
+    parent_in,
+)
 from brisk_anchor.core.setup import RowPlan, Setup
 from brisk_anchor.core.touches import AXES, Stylus
 from brisk_anchor.core.turned import derived_estimates
@@ -26,16 +32,6 @@ from brisk_anchor.nc.coordinates import Coordinates
 from brisk_anchor.nc.profile import Profile
 from brisk_anchor.services.at_machine import AtMachine
 from brisk_anchor.services.cautions import age_in_days
-from brisk_anchor.services.datum import (
-    fit_rules,
-    middle_rule,
-    parent_rules,
-    rule_at,
-    rule_from,
-    together,
-    turn_rule,
-    with_rules,
-)
 from brisk_anchor.services.ledger import Ledger
 from brisk_anchor.services.machine_file import MachineFile
 from brisk_anchor.services.runs import Run
@@ -316,23 +312,6 @@ class Described(AtMachine):
         if moves_part:
             self.clamp()
 
-    def take_datum(self, row: str, axis: str, feature: str, *, onto: bool) -> bool:
-        """Take an axis of an offset from a drawn feature; what was stored is stale then. Tells whether a file keeps it.
-
-        Raises:
-            DatumError: the feature does not locate the axis. JobError, ExportError: the file could not be changed.
-        """
-        rule = rule_from(self.setup, row, axis, feature, self.expected(row)[axis], onto=onto)
-        return self._take(row, {axis: rule})
-
-    def take_middle(self, row: str, axis: str, other: str) -> bool:
-        """Take an axis of an offset from the middle between the feature it comes from and another; the zero stays.
-
-        Raises:
-            DatumError: the feature does not locate the axis, or there is none yet to go with it.
-        """
-        return self._take(row, {axis: middle_rule(self.setup, row, axis, other)})
-
     def calibrate(self, name: str, known: float, u_known: float) -> Calibration:
         """Calibrate the probe on a measured feature of known figure; what was measured with the old figures is void.
 
@@ -385,68 +364,6 @@ class Described(AtMachine):
                 self._made_stale(plan.row, note)
                 rows.append(plan.row)
         return rows
-
-    def add_rows(self, parent: str, rows: list[tuple[str, str, dict[str, Rule]]]) -> None:
-        """Give the job more rows that follow one of its own: name, title, rules. Raises JobError, ExportError."""
-        limit = self.setup.row(parent).jump_limit
-        if self.description is not None:
-            self.change(self.description.with_rows(rows, limit))
-            return
-        plans = [RowPlan(row, title, rules, limit) for row, title, rules in rows]
-        self.setup = replace(self.setup, rows=(*self.setup.rows, *plans))
-
-    def put_zero(self, row: str, places: Mapping[str, float]) -> bool:
-        """Put axes of an offset's zero at places, machine mm by the description; each stays measured where it was.
-
-        Raises:
-            DatumError: an axis comes from no feature. JobError, ExportError: the file could not be changed.
-        """
-        return self._take(row, {axis: rule_at(self.setup, row, axis, place) for axis, place in places.items()})
-
-    def take_turn(self, row: str, feature: str | None) -> bool:
-        """Take the angle of an offset from a drawn feature, or leave it out (None). Tells whether a file keeps it.
-
-        Raises:
-            DatumError: it tells no angle. JobError, ExportError: the file could not be changed.
-        """
-        return self._take(row, {"r": None if feature is None else turn_rule(self.setup, row, feature)})
-
-    def take_fit(self, row: str, feature: str) -> bool:
-        """Take X, Y and the angle from a best fit with this feature more, or without it; the zero stays.
-
-        Raises:
-            DatumError: it is no point. JobError, ExportError: the file could not be changed.
-        """
-        return self._take(row, fit_rules(self.setup, row, feature))
-
-    def derivation(self, row: str, parent: str) -> str:
-        """How a row would lie to the one it is to follow, in words. Raises DatumError."""
-        rules = self._derived(row, parent)
-        shifts = {axis: rule.shift for axis, rule in rules.items() if isinstance(rule, FromRow) and axis != "r"}
-        return "  ".join(f"{axis.upper()} {shift:+g}" for axis, shift in shifts.items()) + f" mm from {parent}"
-
-    def _derived(self, row: str, parent: str) -> dict[str, Rule | None]:
-        zeros = []
-        for name in (row, parent):
-            held = self.expected(name) if any(plan.row == name for plan in self.setup.rows) else {}
-            zeros.append((held.get("x", 0.0), held.get("y", 0.0), held.get("z", 0.0)))
-        return parent_rules(self.setup, row, parent, (zeros[0], zeros[1]))
-
-    def take_parent(self, row: str, parent: str) -> bool:
-        """Derive a row from another, its zero staying where the description has it. Tells whether a file keeps it.
-
-        Raises:
-            DatumError: it cannot follow that. JobError, ExportError: the file could not be changed.
-        """
-        return self._take(row, self._derived(row, parent))
-
-    def _take(self, row: str, rules: Mapping[str, Rule | None]) -> bool:
-        rules = together(self.setup, row, rules)
-        if self.description is not None:
-            self.description.make(self.description.ruled(row, rules))
-        self.setup = with_rules(self.setup, row, rules)
-        self._made_stale(row, f"datum of {', '.join(rules).upper()} changed")
-        return self.description is not None
 
     def _made_stale(self, row: str, note: str) -> None:
         for child in self.children(row):

@@ -10,7 +10,7 @@ from brisk_anchor.core.calibration import Calibration
 from brisk_anchor.core.errors import ExportError, Finding, JobError
 from brisk_anchor.core.frames import Frame
 from brisk_anchor.core.kinds import FeatureKind, Vector
-from brisk_anchor.core.rules import FromFeature, FromFit, Keep, Rule
+from brisk_anchor.core.rules import FromFeature, FromFit, FromHeading, Keep, Rule
 from brisk_anchor.core.setup import Setup
 from brisk_anchor.core.touches import AXES
 from brisk_anchor.exchange.files import write_whole
@@ -26,6 +26,7 @@ from brisk_anchor.services.job_text import (
     with_key,
     with_rule,
     with_table,
+    with_turner,
     without_table,
 )
 from brisk_anchor.services.jobs import Job, load_job
@@ -165,7 +166,22 @@ class Describing:
         text = self._text(JOB_NAME)
         for axis, rule in rules.items():
             text = with_rule(text, row, axis, rule)
+        plan = next((plan for plan in self.job.job.offset if plan.row == row), None)
+        if (
+            plan is not None
+            and plan.r is not None
+            and plan.r.table
+            and isinstance(rules.get("r"), FromHeading | FromFit)
+        ):
+            text = with_turner(text, row, plan.r.table)
         return self._change({JOB_NAME: text}, f"{row} {', '.join(rules).upper()} changed")
+
+    def turned_by(self, row: str, letter: str) -> Change:
+        """The job with the angle of an offset used by a table, or by the row itself ("")."""
+        text = with_turner(self._text(JOB_NAME), row, letter)
+        return self._change(
+            {JOB_NAME: text}, f"the angle of {row} is {f'turned out by {letter}' if letter else 'its own'}"
+        )
 
     def rewritten(self, texts: Mapping[str, str], told: str) -> Change:
         """The job with texts in the place of its files."""

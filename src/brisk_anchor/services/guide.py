@@ -104,5 +104,7 @@ def store_preview(workshop: Workshop, row: str) -> str:
     moves = value_words({axis.axis: axis.value - now.get(axis.axis, 0.0) for axis in chain.axes}, 3)
     turned = ", and turns" if "r" in chain.values else ""
     following = workshop.children(row)
+    if chain.table is not None:
+        return f"The table {chain.table[0]} turns by {chain.table[1]:+.4f}°, and {row} moves by {moves}."
     with_it = f" {', '.join(following)} follow it." if following else ""
     return f"Every program on {row} then moves{turned} by {moves}.{with_it}"

@@ -76,6 +76,24 @@ def with_rule(text: str, row: str, axis: str, rule: Rule | None) -> str:
     return "\n".join(lines)
 
 
+def with_turner(text: str, row: str, letter: str) -> str:
+    """job.toml with the angle of an offset used by a table of that letter, or by the row itself ("").
+
+    Raises:
+        JobError: the file has no line for the angle.
+    """
+    data = parse(text, JOB_NAME)
+    number = next((n for n, table in enumerate(data.get("offset", [])) if table.get("row") == row), 0)
+    line = _line(text, ("offset", number, "r"))
+    lines = text.split("\n")
+    if line is None or "}" not in lines[line - 1]:
+        raise JobError(JOB_NAME, (Finding(JOB_NAME, f"{row} has no line “r = {{ … }}”"),), "Give it an angle first")
+    plain = re.sub(r',\s*table\s*=\s*"."', "", lines[line - 1])
+    words = f', table = "{letter}" }}' if letter else " }"
+    lines[line - 1] = re.sub(r"\s*\}", words, plain, count=1)
+    return "\n".join(lines)
+
+
 def with_key(text: str, name: str, key: str, value: str, after: str, *, table: tuple[str | int, ...] = ()) -> str:
     """A file with a key of its head, or of a table, set: on the line it stands on, or on a new one behind `after`.
 

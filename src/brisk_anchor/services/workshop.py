@@ -37,7 +37,8 @@ from brisk_anchor.nc.variables import Memory
 from brisk_anchor.nc.writer import write_program
 from brisk_anchor.services.asking import build_measurement, point_at
 from brisk_anchor.services.by_hand import ByHand
-from brisk_anchor.services.described import Described, Measured, features_of, known_of
+from brisk_anchor.services.described import Measured, features_of, known_of
+from brisk_anchor.services.ruled import Ruled
 from brisk_anchor.services.runs import Run, RunStopped
 from brisk_anchor.standin.scene import build_scene
 from brisk_anchor.standin.scene_file import load_scene
@@ -55,7 +56,7 @@ class SecondLookError(BriskAnchorError):
         super().__init__(first.found, first.why, first.do)
 
 
-class Workshop(Described):
+class Workshop(Ruled):
     """The state of a job. Methods that run for long take no screen with them and may be called from a thread."""
 
     @classmethod
@@ -235,7 +236,7 @@ class Workshop(Described):
         """The chain of a row from what this job has measured; None while something is missing or contradicts itself."""
         plan = self.setup.row(row)
         try:
-            return solve_offset(row, plan.rules, self.features(), self.table_values(row), self.parents())
+            return solve_offset(row, plan.rules, self.features(), self.table_values(row), self.parents(), plan.turner)
         except (DatumError, GeometryError):
             return None  # the second look before a store tells why
 
@@ -252,7 +253,7 @@ class Workshop(Described):
         if "r" in plan.rules and not {"x", "y", "r"} <= ready.keys():
             ready = {axis: rule for axis, rule in ready.items() if axis == "z"}  # a turned zero hangs on all three
         try:
-            return solve_offset(row, ready, features, self.expected(row), parents) if ready else None
+            return solve_offset(row, ready, features, self.expected(row), parents, plan.turner) if ready else None
         except (DatumError, GeometryError):
             return None
 
@@ -269,7 +270,8 @@ class Workshop(Described):
             raise DatumError(
                 f"{row} is kept for {setter.name}", "Every tool's length hangs on it", "Use another offset"
             )
-        chain = solve_offset(row, plan.rules, self.features(strict=True), self.table_values(row), self.parents())
+        held, features = self.table_values(row), self.features(strict=True)
+        chain = solve_offset(row, plan.rules, features, held, self.parents(), plan.turner)
         used = [self.measured[name] for name in self.needed(plan)]
         reference, name, limit = self.jump_reference(row)
         differences = [abs(a.difference) for m in used for a in m.agreements if not a.is_size]
@@ -302,7 +304,8 @@ class Workshop(Described):
         weights = weights if len(weights) == len(fitted) else ()
         names = dict.fromkeys(name for rule in rules.values() for name in features_in(rule))
         built = tuple((d.name, d.kind, d.of) for d in self.setup.features if d.of and d.name in names)
-        return StorePlan(row, tuple(rules.items()), tuple(reference.items()), limit, weights, built)
+        turner = self.setup.row(row).turner
+        return StorePlan(row, tuple(rules.items()), tuple(reference.items()), limit, weights, built, turner)
 
     def full_program(self, row: str) -> Program:
         """The program that measures everything a row needs and sets it, for a control without us.
@@ -342,7 +345,9 @@ class Workshop(Described):
         rules: dict[str, Rule] = {
             axis.axis: Fixed(axis.value, axis.u) if axis.written else Keep() for axis in chain.axes
         }
-        self.write(chain, self._store_plan(row, rules))
+        self.write(chain, replace(self._store_plan(row, rules), turner=None, table=chain.table))
+        if chain.table is not None:
+            self.table_turned(row, chain.table)
         return chain
 
     def write(self, chain: Chain, plan: StorePlan) -> None:

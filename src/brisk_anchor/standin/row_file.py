@@ -56,6 +56,7 @@ class TurnRuleSection(Section):
     other: str | None = None
     heading: Annotated[float, Field(ge=-360, le=360)] | None = None
     fit: bool = False
+    table: Literal["A", "B", "C"] | None = None
     angle: Annotated[float, Field(ge=-360, le=360)] | None = None
     parent: Annotated[str, Field(pattern=ROW)] | None = None
 
@@ -65,6 +66,8 @@ class TurnRuleSection(Section):
             raise ValueError("give exactly one of feature, fit, angle and parent")
         if (self.other is not None or self.heading is not None) and self.feature is None:
             raise ValueError("other and heading go with a feature")
+        if self.table is not None and self.feature is None and not self.fit:
+            raise ValueError("a table turns by a measured angle: table goes with feature or fit")
         return self
 
 

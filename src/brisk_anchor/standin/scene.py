@@ -9,8 +9,10 @@ import numpy as np
 
 from brisk_anchor.core.frames import Array, Frame
 from brisk_anchor.core.kinds import FeatureKind, Vector
-from brisk_anchor.core.rotary import RotaryAxis
-from brisk_anchor.core.rules import Fixed, FromFeature, FromFit, FromHeading, FromRow, FromTable, Keep, Rule, Rules
+from brisk_anchor.core.rules import (
+    FromFeature,
+    Rules,
+)
 from brisk_anchor.core.setup import (
     DrawnFeature,
     DrawnPoint,
@@ -23,12 +25,11 @@ from brisk_anchor.core.setup import (
     RowPlan,
     Setup,
     Travel,
-    drawn_heading,
 )
 from brisk_anchor.core.shelf import Shelf
 from brisk_anchor.standin.machine import StandIn
 from brisk_anchor.standin.motion import RealProbe
-from brisk_anchor.standin.row_file import RowSection, RuleSection, TurnRuleSection
+from brisk_anchor.standin.row_rules import rules_of, turner_of
 from brisk_anchor.standin.scene_file import BodySection, FeatureSection, SceneFile
 from brisk_anchor.standin.solid_file import SolidSection, extent_of
 from brisk_anchor.standin.solids import Ball, Cone, Disc, Lever, Polygon, Rectangle, Region, Solid, Unevenness
@@ -288,44 +289,6 @@ def _outline(solid: Solid) -> Outline:
     return Outline(solid.body, solid.name, solid.role, tuple(plan), tuple(front), top, tuple(extents))
 
 
-def _rules(row: RowSection, drawn: dict[str, DrawnFeature], rotary: tuple[RotaryAxis, ...]) -> dict[str, Rule]:
-    """The rules of a row; a fit counts every place from the zero, as its first feature lies from it."""
-    rules: dict[str, Rule] = {axis: _rule(getattr(row, axis), rotary) for axis in "xyz"}
-    if row.x.feature is not None and row.x.fit is not None:
-        names = (row.x.feature, *row.x.fit)
-        x0, y0, _ = drawn[names[0]].machine
-        at = [drawn[name].machine for name in names]
-        places = tuple((x - x0 + row.x.drawing, y - y0 + row.y.drawing) for x, y, _ in at)
-        rules["x"] = rules["y"] = FromFit(names, places)
-    if row.r is not None:
-        rules["r"] = _turn_rule(row.r, rules["x"], drawn)
-    return rules
-
-
-def _turn_rule(section: TurnRuleSection, fit: Rule, drawn: dict[str, DrawnFeature]) -> Rule:
-    if section.angle is not None:
-        return Fixed(section.angle)
-    if section.parent is not None:
-        return FromRow(section.parent)
-    if section.feature is None:
-        return fit
-    heading = section.heading
-    if heading is None:
-        heading = drawn_heading(drawn[section.feature], drawn[section.other] if section.other else None)
-    return FromHeading(section.feature, section.other or "", heading)
-
-
-def _rule(section: RuleSection, rotary: tuple[RotaryAxis, ...]) -> Rule:
-    if section.parent is not None and section.table is not None:
-        axis = next(axis for axis in rotary if axis.letter == section.table)
-        return FromTable(section.parent, axis.letter, section.angle, axis.direction, axis.centre, axis.sense)
-    if section.feature is not None:
-        return FromFeature(section.feature, section.drawing, section.allowance, other=section.other or "")
-    if section.parent is not None:
-        return FromRow(section.parent, section.shift)
-    return Fixed(section.fixed) if section.fixed is not None else Keep()
-
-
 _TURNED = ("RIGHT", "UP", "LEFT", "DOWN")
 """Walls in the order a quarter of a turn takes them through."""
 
@@ -439,7 +402,13 @@ def build_scene(file: SceneFile) -> Scene:
         turn_uncertainty=file.job.turn_uncertainty,
         features=features,
         rows=tuple(
-            RowPlan(row.row, row.title, _rules(row, {f.name: f for f in features}, machine.rotary), row.jump_limit)
+            RowPlan(
+                row.row,
+                row.title,
+                rules_of(row, {f.name: f for f in features}, machine.rotary),
+                row.jump_limit,
+                turner_of(row, machine.rotary),
+            )
             for row in file.row
         ),
         outlines=tuple(_outline(solid) for solid in (table, *nominal)),

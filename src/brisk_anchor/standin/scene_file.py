@@ -311,6 +311,9 @@ def check_scene(scene: SceneFile) -> list[Finding]:
             for name in filter(None, (rule.feature, rule.other, *(rule.fit or ()))):
                 if name not in names:
                     findings.append(Finding(f"row.{row.row}.{axis}", f"there is no feature “{name}”"))
+        upright = {axis.letter for axis in scene.machine.rotary if abs(axis.direction[2]) > 0.999999}
+        if row.r is not None and row.r.table is not None and row.r.table not in upright:
+            findings.append(Finding(f"row.{row.row}.r", f"the machine has no table {row.r.table} about Z"))
         for name in filter(None, (row.r.feature, row.r.other) if row.r else ()):
             if name not in names:
                 findings.append(Finding(f"row.{row.row}.r", f"there is no feature “{name}”"))

@@ -232,6 +232,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("between", (), "b", "b", "middle", "Zero from the middle between it and the other.", ("setup",), line=False),
     Action("angle", (1,), "r", "r R", "angle from it", "Turn the offset with it; R: leave the angle out.", ("setup",)),
     Action("angle", (0,), "R", "", "", "", ("setup",), line=False, palette=False),
+    Action("table_angle", (), "T", "T", "by the table", "Turn the angle out by the table.", ("setup",), line=False),
     Action(
         "fit", (), "f", "f", "best fit", "Take it into the best fit of X, Y, angle; or out.", ("setup",), line=False
     ),

@@ -15,7 +15,7 @@ from textual.containers import Vertical
 
 from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.core.numbers import format_length
-from brisk_anchor.core.rules import FromFit, FromHeading, FromRow, FromTable
+from brisk_anchor.core.rules import FromFit
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.base import View
 from brisk_anchor.tui.desk import Desk
@@ -33,6 +33,7 @@ from brisk_anchor.tui.setup.lists import (
     point_items,
     word_items,
 )
+from brisk_anchor.tui.setup.zero import zero_text
 
 if TYPE_CHECKING:
     from brisk_anchor.core.setup import DrawnFeature, Setup
@@ -195,44 +196,8 @@ class SetupView(View):
         self.query_one("#facts", LatePanel).tell_text(text)
 
     def _show_zero(self, desk: Desk) -> None:
-        workshop = desk.workshop
-        expected = workshop.expected(desk.row)
-        titles = {drawn.name: drawn.title for drawn in workshop.setup.features}
-        text = Text(no_wrap=True, overflow="ellipsis")
-        for axis, rule in workshop.setup.row(desk.row).rules.items():
-            text.append(f" {axis.upper()} ", f"bold {theme.SAND}")
-            text.append(f"{format_length(expected[axis], decimals=3, signed=True):>10}", f"bold {theme.TEXT}")
-            if isinstance(rule, FromFit):
-                text.append("   the best fit of ", theme.QUIET)
-                text.append(f"{', '.join(titles[name] for name in rule.names)}\n", theme.TEXT)
-                continue
-            if isinstance(rule, FromHeading):
-                way = f" to {titles[rule.other]}" if rule.other else ""
-                text.append(" °  turned with ", theme.QUIET)
-                text.append(f"{titles[rule.feature]}{way}\n", theme.TEXT)
-                continue
-            if isinstance(rule, FromTable):
-                text.append(f"   where {rule.letter} {rule.angle:+g}° carries ", theme.QUIET)
-                text.append(f"{rule.row}\n", theme.TEXT)
-                continue
-            if isinstance(rule, FromRow):
-                text.append(f"   {rule.shift:+g} along its axis from " if rule.shift else "   on ", theme.QUIET)
-                text.append(f"{rule.row}\n", theme.TEXT)
-                continue
-            feature = getattr(rule, "feature", None)
-            if feature is None:
-                text.append("   kept or given by hand\n", theme.QUIET)
-                continue
-            away = rule.allowance - rule.drawing  # type: ignore[union-attr]
-            # The figure first: what a small window cuts off is the end of a name, never of a figure.
-            shift = f"{format_length(away, decimals=3, signed=True)} from" if away else "on"
-            text.append(f"   {shift} ", theme.QUIET)
-            other = getattr(rule, "other", "")
-            between = f"the middle of {titles[feature]} and {titles[other]}" if other else titles[feature]
-            text.append(f"{between}\n", theme.TEXT)
-        text.append(" machine mm, by the description\n", theme.QUIET)
         self.query_one("#zero-heading", Heading).tell(f"zero of {desk.row}")
-        self.query_one("#zero", LatePanel).tell_text(text)
+        self.query_one("#zero", LatePanel).tell_text(zero_text(desk.workshop, desk.row))
 
     # -- choosing ----------------------------------------------------------------------------------------------
 
@@ -294,6 +259,20 @@ class SetupView(View):
         told = f"{desk.row} turns with {title}." if name else f"{desk.row} is not turned."
         behind = "Every place on the drawing turns with it" if name else "Its axes are the machine's"
         self._do(desk, lambda: desk.workshop.take_turn(desk.row, name), told, behind)
+
+    def table_angle(self) -> None:
+        """Let the table turn the part straight, or keep the angle in the row again."""
+        desk = self._free_desk()
+        if desk is None:
+            return
+        row = desk.row
+
+        def change() -> bool:
+            desk.workshop.take_table(row)
+            return desk.workshop.description is not None
+
+        letter = "the row" if desk.workshop.setup.row(row).turner else "the table"
+        self._do(desk, change, f"The angle of {row} is turned out by {letter}.", "Measure and store it again")
 
     def derive(self) -> None:
         """Derive the offset from another one, its zero staying where it is."""

@@ -1,0 +1,54 @@
+"""The rules of an offset as a file has them, made into those of the core."""
+
+from __future__ import annotations
+
+from brisk_anchor.core.rotary import RotaryAxis
+from brisk_anchor.core.rules import Fixed, FromFeature, FromFit, FromHeading, FromRow, FromTable, Keep, Rule, Turner
+from brisk_anchor.core.setup import DrawnFeature, drawn_heading
+from brisk_anchor.standin.row_file import RowSection, RuleSection, TurnRuleSection
+
+
+def rules_of(row: RowSection, drawn: dict[str, DrawnFeature], rotary: tuple[RotaryAxis, ...]) -> dict[str, Rule]:
+    """The rules of a row; a fit counts every place from the zero, as its first feature lies from it."""
+    rules: dict[str, Rule] = {axis: _rule(getattr(row, axis), rotary) for axis in "xyz"}
+    if row.x.feature is not None and row.x.fit is not None:
+        names = (row.x.feature, *row.x.fit)
+        x0, y0, _ = drawn[names[0]].machine
+        at = [drawn[name].machine for name in names]
+        places = tuple((x - x0 + row.x.drawing, y - y0 + row.y.drawing) for x, y, _ in at)
+        rules["x"] = rules["y"] = FromFit(names, places)
+    if row.r is not None:
+        rules["r"] = _turn_rule(row.r, rules["x"], drawn)
+    return rules
+
+
+def turner_of(row: RowSection, rotary: tuple[RotaryAxis, ...]) -> Turner | None:
+    """The table that turns the row's part straight."""
+    if row.r is None or row.r.table is None:
+        return None
+    axis = next(axis for axis in rotary if axis.letter == row.r.table)
+    return Turner(axis.letter, axis.centre[:2], axis.sense * (1 if axis.direction[2] > 0 else -1))
+
+
+def _turn_rule(section: TurnRuleSection, fit: Rule, drawn: dict[str, DrawnFeature]) -> Rule:
+    if section.angle is not None:
+        return Fixed(section.angle)
+    if section.parent is not None:
+        return FromRow(section.parent)
+    if section.feature is None:
+        return fit
+    heading = section.heading
+    if heading is None:
+        heading = drawn_heading(drawn[section.feature], drawn[section.other] if section.other else None)
+    return FromHeading(section.feature, section.other or "", heading)
+
+
+def _rule(section: RuleSection, rotary: tuple[RotaryAxis, ...]) -> Rule:
+    if section.parent is not None and section.table is not None:
+        axis = next(axis for axis in rotary if axis.letter == section.table)
+        return FromTable(section.parent, axis.letter, section.angle, axis.direction, axis.centre, axis.sense)
+    if section.feature is not None:
+        return FromFeature(section.feature, section.drawing, section.allowance, other=section.other or "")
+    if section.parent is not None:
+        return FromRow(section.parent, section.shift)
+    return Fixed(section.fixed) if section.fixed is not None else Keep()

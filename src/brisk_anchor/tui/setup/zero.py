@@ -1,0 +1,56 @@
+"""Where each axis of an offset's zero comes from, in words and figures."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from rich.text import Text
+
+from brisk_anchor.core.numbers import format_length
+from brisk_anchor.core.rules import FromFit, FromHeading, FromRow, FromTable
+from brisk_anchor.tui import theme
+
+if TYPE_CHECKING:
+    from brisk_anchor.services.workshop import Workshop
+
+
+def zero_text(workshop: Workshop, row: str) -> Text:
+    """One line an axis: where it lies by the description, machine mm, and what it is taken from."""
+    expected = workshop.expected(row)
+    titles = {drawn.name: drawn.title for drawn in workshop.setup.features}
+    text = Text(no_wrap=True, overflow="ellipsis")
+    for axis, rule in workshop.setup.row(row).rules.items():
+        text.append(f" {axis.upper()} ", f"bold {theme.SAND}")
+        text.append(f"{format_length(expected[axis], decimals=3, signed=True):>10}", f"bold {theme.TEXT}")
+        if isinstance(rule, FromFit):
+            text.append("   the best fit of ", theme.QUIET)
+            text.append(f"{', '.join(titles[name] for name in rule.names)}\n", theme.TEXT)
+            continue
+        if isinstance(rule, FromHeading):
+            way = f" to {titles[rule.other]}" if rule.other else ""
+            text.append(" °  turned with ", theme.QUIET)
+            turner = workshop.setup.row(row).turner
+            table = f", turned out by table {turner.letter}" if turner else ""
+            text.append(f"{titles[rule.feature]}{way}{table}\n", theme.TEXT)
+            continue
+        if isinstance(rule, FromTable):
+            text.append(f"   where {rule.letter} {rule.angle:+g}° carries ", theme.QUIET)
+            text.append(f"{rule.row}\n", theme.TEXT)
+            continue
+        if isinstance(rule, FromRow):
+            text.append(f"   {rule.shift:+g} along its axis from " if rule.shift else "   on ", theme.QUIET)
+            text.append(f"{rule.row}\n", theme.TEXT)
+            continue
+        feature = getattr(rule, "feature", None)
+        if feature is None:
+            text.append("   kept or given by hand\n", theme.QUIET)
+            continue
+        away = rule.allowance - rule.drawing  # type: ignore[union-attr]
+        # The figure first: what a small window cuts off is the end of a name, never of a figure.
+        shift = f"{format_length(away, decimals=3, signed=True)} from" if away else "on"
+        text.append(f"   {shift} ", theme.QUIET)
+        other = getattr(rule, "other", "")
+        between = f"the middle of {titles[feature]} and {titles[other]}" if other else titles[feature]
+        text.append(f"{between}\n", theme.TEXT)
+    text.append(" machine mm, by the description\n", theme.QUIET)
+    return text

@@ -1,0 +1,123 @@
+"""A part that lies askew on a rotary table: the table turns it straight, and the row holds without an angle."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from brisk_anchor.core.errors import BriskAnchorError
+from brisk_anchor.core.frames import Frame
+from brisk_anchor.core.rotary import RotaryAxis
+from brisk_anchor.nc.profile import shipped_profile
+from brisk_anchor.services.asking import build_measurement, point_at
+from brisk_anchor.services.jobs import load_job, new_job, open_job
+from brisk_anchor.services.workshop import Workshop
+from brisk_anchor.standin.scene import build_scene
+from brisk_anchor.standin.scene_file import RealBodySection
+
+from .sample_part import feature, offset, part_file
+
+TURN = 0.9
+CENTRE = (-390.0, -230.0, -600.0)
+PART = part_file(
+    "QB-3",
+    (
+        feature("front", "edge", (60, 0, 0), 'walls = ["UP"]\nspread = 80.0\ndepth = 6.0'),
+        feature("cut", "bore", (130, 75, 0), "size = 30.0\nsize_limit = 0.5\ndepth = 9.0"),
+        feature("top", "surface", (80, 75, 0), 'walls = ["BELOW"]'),
+    ),
+)
+ROW = offset(
+    "G54",
+    x='feature = "cut", drawing = 130.0',
+    y='feature = "cut", drawing = 75.0',
+    z='feature = "top"',
+    r='feature = "front", table = "C"',
+)
+
+
+def set_up(folder, profile, sense):
+    new_job(folder)
+    (folder / "part.toml").write_text(PART)
+    axis = (
+        'letter = "C"',
+        "direction = [0, 0, 1]",
+        f"centre = {list(CENTRE)}",
+        f"sense = {sense}",
+        "angle_rapid = 3600",
+    )
+    machine = (folder / "machine.toml").read_text().split("[setter]")[0]
+    machine = machine.replace('kind = "vertical mill"', 'kind = "mill with rotary table"')
+    (folder / "machine.toml").write_text("\n".join([machine, "[[rotary]]", *axis, ""]))
+    fixture = (folder / "fixture.toml").read_text()
+    (folder / "fixture.toml").write_text(fixture.replace("\nat = ", '\non = "rotary table"\nat = ', 1))
+    job = (folder / "job.toml").read_text()
+    head, _, rest = job.partition("[[offset]]")
+    (folder / "job.toml").write_text(
+        head + ROW + "[[operation]]" + rest.partition("[[operation]]")[2].replace("G55", "G54")
+    )
+    file = load_job(folder).scene(0)
+    real = RealBodySection(shift=(0.4, -0.3, 0.05), turn=(0.0, 0.0, TURN))
+    part = next(body for body in file.body if body.name == "QB-3")
+    truth = Frame.from_angles(np.array(part.at) + np.array(real.shift), c=TURN + part.turn)
+    bodies = [body.model_copy(update={"real": real}) if body is part else body for body in file.body]
+    return Workshop(
+        build_scene(file.model_copy(update={"body": bodies})), None, shipped_profile(profile), seed=None
+    ), truth
+
+
+@pytest.mark.parametrize("profile", ["skip-macro", "probe-params"])
+@pytest.mark.parametrize("sense", [1, -1])
+def test_the_table_turns_the_part_straight_and_the_row_holds_without_an_angle(tmp_path, profile, sense):
+    workshop, truth = set_up(tmp_path / "job", profile, sense)
+    for name in workshop.missing("G54"):
+        workshop.measure(build_measurement(workshop.setup, point_at(workshop.setup, workshop.setup.drawn(name))))
+    chain = workshop.store("G54")
+    assert chain.table == ("C", pytest.approx(-sense * TURN, abs=1e-4))
+    assert workshop.machine.angles["C"] == pytest.approx(-sense * TURN, abs=2e-4)
+    carried = RotaryAxis("C", (0.0, 0.0, 1.0), CENTRE, sense, None, None, 1.0).frame(-sense * TURN)
+    zero = carried.point(truth.point((0.0, 0.0, 0.0)))
+    held = workshop.table_values("G54")
+    assert (held["x"], held["y"], held["z"], held["r"]) == pytest.approx((*zero, 0.0), abs=6e-4)
+    assert chain.axis("r").value == 0.0
+    assert chain.axis("r").u > 0
+    assert not workshop.measured
+    assert workshop.state("G54").value == "stored"
+    # The written program measures the part where it lies now, straight, and turns the table by what is left: nothing.
+    proof = workshop.prove("G54")
+    assert proof.holds
+    assert proof.worst < 1e-3
+
+
+def test_the_whole_program_turns_the_table_itself(tmp_path):
+    workshop, truth = set_up(tmp_path / "job", "skip-macro", -1)
+    program = workshop.full_program("G54")
+    assert any(line.startswith("G91 G0 C") for line in program.text.splitlines())
+    run = workshop.start(program)
+    run.to_end()
+    assert run.failure() is None
+    assert workshop.machine.angles["C"] == pytest.approx(TURN, abs=2e-4)
+    carried = RotaryAxis("C", (0.0, 0.0, 1.0), CENTRE, -1, None, None, 1.0).frame(TURN)
+    assert workshop.machine.offset("G54") == pytest.approx(carried.point(truth.point((0, 0, 0))), abs=6e-4)
+
+
+def test_a_table_that_is_not_there_or_lies_down_is_told(tmp_path):
+    set_up(tmp_path / "job", "skip-macro", 1)
+    job = tmp_path / "job" / "job.toml"
+    job.write_text(job.read_text().replace('table = "C"', 'table = "B"'))
+    with pytest.raises(BriskAnchorError, match="no table B about Z"):
+        load_job(tmp_path / "job")
+
+
+def test_the_set_up_gives_the_angle_to_the_table_and_takes_it_back(tmp_path):
+    set_up(tmp_path / "job", "skip-macro", 1)
+    workshop = open_job(tmp_path / "job", tmp_path / "data", roll=0)
+    assert workshop.take_table("G54") == ""
+    assert load_job(tmp_path / "job").job.offset[0].r.table is None
+    assert workshop.take_table("G54") == "C"
+    workshop.take_turn("G54", "front")
+    assert load_job(tmp_path / "job").job.offset[0].r.table == "C"
+    workshop.take_turn("G54", None)
+    with pytest.raises(BriskAnchorError, match="no measured angle"):
+        workshop.take_table("G54")
+    workshop.book.close()
