@@ -65,6 +65,8 @@ def test_the_months_table_is_a_tree_and_says_what_cannot_run(month):
     assert lines(workshop, order="state")[0].row == "G54"
     against = reference(workshop, "control")
     assert lines(workshop, order="difference", against=against)[0].row == "G54"
+    assert [line.row for line in lines(workshop, search="differs", against=against)] == ["G54"]
+    assert [line.row for line in lines(workshop, search="differs plate", against=against)] == []
 
 
 @pytest.mark.parametrize(

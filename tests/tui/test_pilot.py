@@ -853,3 +853,57 @@ async def test_the_walk_from_a_fixture_to_its_parts_written_and_read_back(tmp_pa
         assert "G10 L2 P4" in (tmp_path / "set.tap").read_text()
         await answer("slash", "third")
         assert "G54" not in said(bench.app, "#book-table")
+
+
+async def test_a_moved_zero_shows_its_way_and_a_drawn_ball_is_taken_off_again(tmp_path):
+    async with Bench(tmp_path) as bench:
+        workshop = await open_own(bench, tmp_path, plate="120, 80, 20", name="PL-3")
+        await bench.press("5", "l", "down", "down", "enter")
+        assert "Every program on G54 moves by Y +80.000 mm" in said(bench.app)
+        anchors = bench.app.query_one("#setup-drawing").picture.anchors
+        assert [anchor.ghost for anchor in anchors] == [True, False]
+        assert anchors[1].was == anchors[0].place
+        await bench.press("1")
+        assert bench.app.desk.moved is None
+        await bench.press("5", "l", "l", "l")
+        for words in ("ball 16, 30, 30", "edge front", "between ball 1, ball 1"):
+            await bench.press("n")
+            await typed(bench, words)
+            await bench.press("enter")
+        names = [feature.name for feature in workshop.setup.features]
+        assert {"ball 1", "edge 1"} <= set(names)
+        await bench.press("T")
+        assert "no measured angle" in said(bench.app)
+        chosen = next(
+            n
+            for n, item in enumerate(bench.app.query_one("#setup")._items)
+            if item.drawn and item.drawn.name == "edge 1"
+        )
+        await bench.press(*["down"] * chosen, "r", "T")
+        assert "no table about Z" in said(bench.app)
+
+
+async def test_what_follows_is_told_before_a_store_and_a_damaged_book_at_once(tmp_path):
+    async with Bench(tmp_path) as bench:
+        workshop = bench.app.desk.workshop
+        await bench.press("tab", "f", "enter", "f", "enter", "s", "enter", "2", "p")
+        await typed(bench, "shift 90, 0, 0")
+        await bench.press("enter", "down", "s")
+        await typed(bench, "y")
+        await bench.press("enter")
+        assert workshop.state("G56").value == "stored"
+        await bench.press("up", "1", "y", "s")
+        assert "G56 follows by" in said(bench.app)
+        await bench.press("escape", "6", "w", "l")
+        assert "Choose a cutter" in said(bench.app)
+        await bench.press("k", "o")
+        assert "turned half round" in said(bench.app)
+        await bench.press("c")
+        assert "Measure a ring" in said(bench.app)
+        workshop.book.damage = "page 7 is torn"
+        bench.app._opened(workshop)
+        assert "reading only" in said(bench.app)
+        await bench.press("2", "enter")
+        await typed(bench, "z 1; why")
+        await bench.press("enter")
+        assert "reading only" in said(bench.app)

@@ -11,6 +11,8 @@ from brisk_anchor.book.store import RowState
 from brisk_anchor.services.workshop import Workshop
 
 Values = Mapping[str, float]
+DIFFERS = 1e-4
+"""Rows that lie further than this, mm, from what they are compared with differ."""
 ORDERS = ("row", "difference", "age", "state")
 
 
@@ -131,6 +133,9 @@ def lines(
         if parents[row] is None or parents[row] not in shown:
             branch(row, 0)
     words = search.lower().split()
+    if "differs" in words and against is not None:
+        words.remove("differs")
+        found = [line for line in found if (away := against.difference(line)) and distance(away) > DIFFERS]
     found = [
         line
         for line in found

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 
 from brisk_anchor.book.store import RowState
@@ -9,6 +10,7 @@ from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.core.features import Feature
 from brisk_anchor.core.hand_tools import HandTool
 from brisk_anchor.core.numbers import format_length
+from brisk_anchor.core.offsets import Chain
 from brisk_anchor.core.touches import AXES
 from brisk_anchor.services.asking import Asking, build_measurement
 from brisk_anchor.services.by_hand import MACHINE, Frame
@@ -95,6 +97,21 @@ def next_step(
     return f"{row}: {state.value}.", ""
 
 
+def following_words(workshop: Workshop, row: str, chain: Chain) -> list[str]:
+    """What a store of a row moves with it: each row that follows, and how far from where the control has it."""
+    told = []
+    for entry in workshop.followers(row, chain):
+        held = workshop.table_values(entry.row)
+        if not entry.values:
+            told.append(f"{entry.row} becomes stale")
+        elif any(held[axis] for axis in AXES):
+            away = math.dist([entry.values.get(a, held[a]) for a in AXES], [held[a] for a in AXES])
+            told.append(f"{entry.row} follows by {away:.3f} mm")
+        else:
+            told.append(f"{entry.row} follows")
+    return told
+
+
 def store_preview(workshop: Workshop, row: str) -> str:
     """What storing would change against the control's table, per axis."""
     chain = workshop.chain(row)
@@ -103,8 +120,7 @@ def store_preview(workshop: Workshop, row: str) -> str:
     now = workshop.table_values(row)
     moves = value_words({axis.axis: axis.value - now.get(axis.axis, 0.0) for axis in chain.axes}, 3)
     turned = ", and turns" if "r" in chain.values else ""
-    following = workshop.children(row)
     if chain.table is not None:
         return f"The table {chain.table[0]} turns by {chain.table[1]:+.4f}°, and {row} moves by {moves}."
-    with_it = f" {', '.join(following)} follow it." if following else ""
+    with_it = "".join(f" {words}." for words in following_words(workshop, row, chain))
     return f"Every program on {row} then moves{turned} by {moves}.{with_it}"

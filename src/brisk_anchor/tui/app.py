@@ -105,7 +105,9 @@ class BriskAnchorApp(App[int]):
         waiting, self._waiting = self._waiting, []
         for action in waiting:
             self.call_later(self._do, action)
-        if limits := workshop.profile.limits:
+        if workshop.book is not None and workshop.book.damage:
+            self.tell("The book is damaged and open for reading only.", workshop.book.damage, "bad")
+        elif limits := workshop.profile.limits:
             self.tell(f"{workshop.profile.title}. {limits[0]}", " ".join(limits[1:]), "ask")
 
     def _opening_failed(self, error: BriskAnchorError) -> None:

@@ -231,7 +231,14 @@ class BookActing(View):
             self.search = "" if words == "*" else words
             self.owner.show_all()
 
-        self.owner.ask(Words("rows with", lambda _: "words of name, state or source; * shows all", lambda w: w, answer))
+        self.owner.ask(
+            Words(
+                "rows with",
+                lambda _: "words of name, state or source; differs: only those that do; * shows all",
+                lambda w: w,
+                answer,
+            )
+        )
 
     # -- files and the control ---------------------------------------------------------------------------------
 

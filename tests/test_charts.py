@@ -1,0 +1,74 @@
+"""Charts and drawings in files: what they say, that text stays text, and that the same figures give the same file."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime, timedelta
+from xml.etree import ElementTree
+
+import pytest
+
+from brisk_anchor.drawings.charts import Panel, chart
+from brisk_anchor.drawings.fits import Box, fits_drawing
+from brisk_anchor.services.asking import build_measurement, point_at
+from brisk_anchor.services.book_files import write_timeline
+from brisk_anchor.services.offset_book import edit
+from brisk_anchor.services.repeat import repeat
+from brisk_anchor.services.sheets import write_repeat_chart
+
+NASTY = 'a < b & "c" </svg><script>alert(1)</script> $x^2$'
+RUNS = Panel("X, mm", (1.0, 2.0, 3.0), (-470.0012, -470.0010, -470.0014), -470.0012, 0.001, note=NASTY)
+START = datetime(2026, 11, 1, 6, 0, tzinfo=UTC)
+DAYS = Panel(
+    "Z, mm",
+    tuple(START + timedelta(days=n) for n in range(4)),
+    (-558.0, -558.01, -557.99, -558.002),
+    spreads=(0.004, 0.004, 0.0, 0.004),
+    shapes=("o", "o", "x", "o"),
+)
+
+
+def words(svg: bytes) -> str:
+    return "".join(ElementTree.fromstring(svg).itertext())
+
+
+@pytest.mark.parametrize("panels", [[RUNS], [DAYS], [DAYS, DAYS, DAYS], [RUNS, RUNS]])
+def test_a_chart_is_sound_says_the_same_twice_and_runs_nothing(panels):
+    first = chart(NASTY, NASTY, "run", panels, "svg")
+    assert first == chart(NASTY, NASTY, "run", panels, "svg")
+    root = ElementTree.fromstring(first)
+    assert not list(root.iter("{http://www.w3.org/2000/svg}script"))
+    assert chart(NASTY, "", "day", panels, "pdf").startswith(b"%PDF-")
+
+
+def test_a_chart_of_one_value_and_of_values_that_do_not_differ():
+    for values in ((1.0,), (2.0, 2.0)):
+        panel = Panel("X", tuple(float(n) for n in range(len(values))), values)
+        assert ElementTree.fromstring(chart("t", "", "run", [panel], "svg")).tag.endswith("svg")
+
+
+def test_what_a_program_reaches_is_drawn(scene):
+    boxes = [
+        Box("G54 T5", (-200.0, -200.0, -400.0), (-100.0, -100.0, -300.0), inside=True),
+        Box("G58 T12", (-200.0, -200.0, -400.0), (150.0, -100.0, -300.0), inside=False, shift=(-150.0, 0.0, 0.0)),
+    ]
+    told = ["! G58, T12: X goes 150.000 mm past", NASTY, *(f"line {n}" for n in range(30))]
+    svg = fits_drawing(NASTY, scene.setup, boxes, told, "svg")
+    assert not list(ElementTree.fromstring(svg).iter("{http://www.w3.org/2000/svg}script"))
+    assert svg == fits_drawing(NASTY, scene.setup, boxes, told, "svg")
+    assert fits_drawing("t", scene.setup, [], [], "pdf").startswith(b"%PDF-")
+
+
+def test_a_repeatability_run_goes_into_files(workshop, tmp_path):
+    asked = build_measurement(workshop.setup, point_at(workshop.setup, workshop.setup.drawn("bore")))
+    found = repeat(workshop, asked, 4)
+    paths = write_repeat_chart(workshop, asked.title, found, tmp_path)
+    assert [path.suffix for path in paths] == [".svg", ".pdf"]
+    assert not workshop.measured
+
+
+def test_the_days_of_a_row_go_into_files_with_its_angle(workshop, tmp_path):
+    for n in range(3):
+        edit(workshop, "G57", {"x": -1.0 - n, "y": 0.0, "z": 2.0, "r": 0.1 * n}, f"day {n}")
+    svg, pdf = write_timeline(workshop, "G57", tmp_path)
+    assert svg.name == "offset-g57.svg"
+    assert pdf.read_bytes().startswith(b"%PDF-")
