@@ -36,7 +36,7 @@ def test_a_chart_is_sound_says_the_same_twice_and_runs_nothing(panels):
     first = chart(NASTY, NASTY, "run", panels, "svg")
     assert first == chart(NASTY, NASTY, "run", panels, "svg")
     root = ElementTree.fromstring(first)
-    assert not list(root.iter("{http://www.w3.org/2000/svg}script"))
+    assert not [e for e in root.iter() if e.tag.endswith("script")]
     assert chart(NASTY, "", "day", panels, "pdf").startswith(b"%PDF-")
 
 
@@ -53,7 +53,7 @@ def test_what_a_program_reaches_is_drawn(scene):
     ]
     told = ["! G58, T12: X goes 150.000 mm past", NASTY, *(f"line {n}" for n in range(30))]
     svg = fits_drawing(NASTY, scene.setup, boxes, told, "svg")
-    assert not list(ElementTree.fromstring(svg).iter("{http://www.w3.org/2000/svg}script"))
+    assert not [e for e in ElementTree.fromstring(svg).iter() if e.tag.endswith("script")]
     assert svg == fits_drawing(NASTY, scene.setup, boxes, told, "svg")
     assert fits_drawing("t", scene.setup, [], [], "pdf").startswith(b"%PDF-")
 

@@ -330,7 +330,7 @@ def test_what_is_not_known_is_not_called_fitting(quiet):
     assert not fit.fits
     assert fit.rows[0].known
     assert fit.rows[0].tools[0].length is None
-    for text in ("M98 P7", "G52 X1.", "G68 R3.", "X1. X2.", "G65 P9"):
+    for text in ("M98 P7", "G52 X1.", "G68 R3.", "X1. X2.", "G65 P812"):
         with pytest.raises(BriskAnchorError):
             fit_text(quiet, "p", text)
 

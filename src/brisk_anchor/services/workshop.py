@@ -84,8 +84,8 @@ class Workshop(Ruled):
         """Second look before a measurement; a probe that is to be calibrated may measure, and says so."""
         probe = [replace(look, stops=False) for look in look_at_probe(self.setup.shelf.probe, self.calibration_age)]
         drawn = next((feature for feature in self.setup.features if feature.name == measurement.name), None)
-        start = look_at_start(measurement, drawn.machine) if drawn else []
-        return look_at_measurement(measurement, self.setup.machine.travel) + start + probe
+        centred = look_at_start(measurement, drawn.machine) if drawn else []
+        return look_at_measurement(measurement, self.setup.machine.travel) + centred + probe
 
     @property
     def first_number(self) -> int:

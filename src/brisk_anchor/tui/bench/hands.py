@@ -51,7 +51,7 @@ class HandView(View):
 
     def calibrate(self) -> None:
         """Calibrate the probe on the feature that was measured last: asks for its certified figure and the ± of it."""
-        desk = self._free_desk()
+        desk = self.free_desk()
         if desk is None:
             return
         made = sorted(desk.workshop.measured.values(), key=lambda measured: measured.at)
@@ -93,7 +93,7 @@ class HandView(View):
 
     def way(self) -> None:
         """The next way of measuring: the probe, then each tool of the hand."""
-        desk = self._free_desk()
+        desk = self.free_desk()
         if desk is None:
             return
         ways = [None, *desk.workshop.setup.hand_tools]
@@ -111,13 +111,3 @@ class HandView(View):
         found = value_words(dict(zip(feature.axes, feature.coordinates, strict=True)))
         square = f"  out of square {feature.square:+.4f}°" if feature.square is not None else ""
         self.owner.tell(f"{title}: {found}{size_words(feature)}{square}. {more}{sentence}", behind, "good")
-
-    def _free_desk(self) -> Desk | None:
-        """The desk when nothing runs; otherwise says what to do and returns None."""
-        desk = self.desk
-        if desk is None:
-            return None
-        if desk.moving:
-            self.owner.tell("The machine is moving. Esc stops it.", "", "ask")
-            return None
-        return desk

@@ -29,7 +29,7 @@ class MarkingView(HandView):
         """Point at the next drawn feature; those the chosen offset needs come first."""
         from brisk_anchor.services.asking import point_at
 
-        desk = self._free_desk()
+        desk = self.free_desk()
         if desk is None:
             return
         setup = desk.workshop.setup
@@ -44,7 +44,7 @@ class MarkingView(HandView):
         """A click on the plan points at the nearest feature of the drawing."""
         from brisk_anchor.services.asking import NEARBY, point_at
 
-        desk = self._free_desk()
+        desk = self.free_desk()
         if desk is None:
             return
         near = [
@@ -62,7 +62,7 @@ class MarkingView(HandView):
     def _marked(self, rose: Rose) -> None:
         from brisk_anchor.services.asking import Asking
 
-        desk = self._free_desk()
+        desk = self.free_desk()
         if desk is None:
             return
         old = desk.asking
@@ -96,14 +96,14 @@ class MarkingView(HandView):
 
     def clear(self) -> None:
         """Take all marks off."""
-        if (desk := self._free_desk()) is not None:
+        if (desk := self.free_desk()) is not None:
             desk.asking = None
             desk.places = []
             self.owner.show_all()
 
     def figure(self, after: str = "") -> None:
         """Type a figure of what is asked for: the missing one first, or the one after `after`."""
-        desk = self._free_desk()
+        desk = self.free_desk()
         asking = desk.present_asking() if desk else None
         kind = asking.rose.read().kind if asking else None
         if desk is None or asking is None or kind is None:

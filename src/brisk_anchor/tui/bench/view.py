@@ -137,7 +137,7 @@ class BenchView(MarkingView):
         """Measure what the rose asks for; or store, when that was asked."""
         from brisk_anchor.services.asking import build_measurement
 
-        desk = self._free_desk()
+        desk = self.free_desk()
         if desk is None:
             return
         if desk.storing:
@@ -166,7 +166,7 @@ class BenchView(MarkingView):
 
     def again(self) -> None:
         """Measure the last feature again, as it was."""
-        desk = self._free_desk()
+        desk = self.free_desk()
         if desk is not None and (last := self._last(desk)) is not None:
             self._begin(desk, last)
 
@@ -175,7 +175,7 @@ class BenchView(MarkingView):
         from brisk_anchor.services.repeat import repeat
         from brisk_anchor.tui.bench.repeat_sheet import RepeatSheet
 
-        desk = self._free_desk()
+        desk = self.free_desk()
         if desk is None or (last := self._last(desk)) is None:
             return
         try:
@@ -255,7 +255,7 @@ class BenchView(MarkingView):
         """Second look; then ask for Enter."""
         from brisk_anchor.services.guide import store_preview
 
-        desk = self._free_desk()
+        desk = self.free_desk()
         if desk is None:
             return
         workshop = desk.workshop
@@ -301,7 +301,7 @@ class BenchView(MarkingView):
 
     def clamp(self) -> None:
         """The part was clamped again."""
-        desk = self._free_desk()
+        desk = self.free_desk()
         if desk is None:
             return
         try:
@@ -318,7 +318,7 @@ class BenchView(MarkingView):
 
     def jog(self, axis: str, sign: int) -> None:
         """Jog by one step, guarded."""
-        desk = self._free_desk()
+        desk = self.free_desk()
         if desk is None:
             return
         try:
@@ -335,7 +335,7 @@ class BenchView(MarkingView):
 
     def home(self) -> None:
         """Send the spindle home."""
-        desk = self._free_desk()
+        desk = self.free_desk()
         if desk is None:
             return
         try:
@@ -348,7 +348,7 @@ class BenchView(MarkingView):
 
     def jog_step(self) -> None:
         """Take the next jog step."""
-        if (desk := self._free_desk()) is not None:
+        if (desk := self.free_desk()) is not None:
             desk.jog_step = JOG_STEPS[(JOG_STEPS.index(desk.jog_step) + 1) % len(JOG_STEPS)]
             self.owner.tell(f"Jog step {desk.jog_step:g} mm.", "Shift and the arrow keys jog; PgUp and PgDn jog Z.")
 

@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.tui.base import View
 from brisk_anchor.tui.book.panels import signed
-from brisk_anchor.tui.desk import Desk
 from brisk_anchor.tui.entry import Question, Words
 
 if TYPE_CHECKING:
@@ -30,24 +28,6 @@ class BookActing(View):
         """The chosen row as it stands."""
         raise NotImplementedError
 
-    def _free(self) -> Desk | None:
-        desk = self.desk
-        if desk is not None and desk.moving:
-            self.owner.tell("The machine is moving. Esc stops it.", "", "ask")
-            return None
-        return desk
-
-    def _try(self, work: Callable[[], tuple[str, str]]) -> None:
-        """Do something, show what became of it, and tell it; or why it could not be."""
-        try:
-            told, behind = work()
-        except BriskAnchorError as error:
-            self.owner.show_all(keep_prompt=True)
-            self.owner.complain(error)
-            return
-        self.owner.show_all(keep_prompt=True)
-        self.owner.tell(told, behind, "good")
-
     def _rows(self) -> list[str]:
         return list(self.marked) or [self.row]
 
@@ -58,7 +38,7 @@ class BookActing(View):
         from brisk_anchor.services.book_words import read_change
         from brisk_anchor.services.offset_book import edit, present
 
-        desk = self._free()
+        desk = self.free_desk()
         if desk is None:
             return
         workshop, row = desk.workshop, self.row
@@ -75,7 +55,7 @@ class BookActing(View):
                 edit(workshop, row, changed, reason)
                 return f"{row} is typed in the book: {reason}.", "s writes it to the control."
 
-            self._try(work)
+            self.attempt(work)
 
         hint = "x 12.5 y =-0.2 z 1/4in; and why: figures, sums, =±, mm or in, then a semicolon and the reason"
         self.owner.ask(Words(row, lambda _: hint, weigh, answer))
@@ -84,15 +64,15 @@ class BookActing(View):
         """Bring back what the row was before, as a new entry."""
         from brisk_anchor.services.offset_book import undo
 
-        if (desk := self._free()) is not None:
+        if (desk := self.free_desk()) is not None:
             row = self.row
-            self._try(lambda: (f"{row} is as it was before; {undo(desk.workshop, row).row} has a new entry.", ""))
+            self.attempt(lambda: (f"{row} is as it was before; {undo(desk.workshop, row).row} has a new entry.", ""))
 
     def lock_row(self) -> None:
         """Lock the chosen row, or unlock it."""
         from brisk_anchor.services.offset_book import lock
 
-        desk, line = self._free(), self.line
+        desk, line = self.free_desk(), self.line
         if desk is None or line is None:
             return
 
@@ -102,13 +82,13 @@ class BookActing(View):
                 return f"{line.row} is unlocked.", ""
             return f"{line.row} is locked.", "Nothing writes it until it is unlocked."
 
-        self._try(work)
+        self.attempt(work)
 
     def limit(self) -> None:
         """How far the chosen row may jump."""
         from brisk_anchor.services.offset_book import set_limit
 
-        desk, line = self._free(), self.line
+        desk, line = self.free_desk(), self.line
         if desk is None or line is None:
             return
 
@@ -117,7 +97,7 @@ class BookActing(View):
                 set_limit(desk.workshop, line.row, value)
                 return f"{line.row} may move {value:g} mm at a store; further stops it.", ""
 
-            self._try(work)
+            self.attempt(work)
 
         self.owner.ask(Question(f"{line.row} may jump", line.limit, 0.001, 1000.0, answer))
 
@@ -125,7 +105,7 @@ class BookActing(View):
         """Another name for the chosen row."""
         from brisk_anchor.services.offset_book import rename
 
-        if (desk := self._free()) is not None:
+        if (desk := self.free_desk()) is not None:
             row = self.row
 
             def answer(words: str) -> None:
@@ -133,13 +113,13 @@ class BookActing(View):
                     rename(desk.workshop, row, words)
                     return f"{row} is called {words}.", ""
 
-                self._try(work)
+                self.attempt(work)
 
             self.owner.ask(Words(f"{row} is called", lambda _: "its name", lambda words: words[:60], answer))
 
     def person(self) -> None:
         """Who makes the entries from now on."""
-        if (desk := self._free()) is not None:
+        if (desk := self.free_desk()) is not None:
 
             def answer(words: str) -> None:
                 desk.workshop.ledger.who = words[:60]
@@ -151,10 +131,12 @@ class BookActing(View):
         """Keep the whole table under a name."""
         from brisk_anchor.services.book_files import write_snapshot
 
-        if (desk := self._free()) is not None:
+        if (desk := self.free_desk()) is not None:
 
             def answer(words: str) -> None:
-                self._try(lambda: (f"Snapshot “{words}” is kept.", f"Also as {write_snapshot(desk.workshop, words)}"))
+                self.attempt(
+                    lambda: (f"Snapshot “{words}” is kept.", f"Also as {write_snapshot(desk.workshop, words)}")
+                )
 
             hint = "good part 14, for example; c compares with it later"
             self.owner.ask(Words("snapshot", lambda _: hint, lambda words: words[:60], answer))
@@ -163,7 +145,7 @@ class BookActing(View):
         """New rows that follow the chosen one: a pattern, lengths, a spacer, a table angle."""
         from brisk_anchor.services.book_words import derive, read_derived
 
-        desk = self._free()
+        desk = self.free_desk()
         if desk is None:
             return
         workshop, row = desk.workshop, self.row
@@ -180,14 +162,14 @@ class BookActing(View):
                     "They move and turn with it; u in the set-up takes them back.",
                 )
 
-            self._try(work)
+            self.attempt(work)
 
         hint = "grid 3, 2, 60, 45 · length 40, 55 · spacer x 25 · shift 10, 0, -5 · table B 90"
         self.owner.ask(Words(f"follows {row}", lambda _: hint, weigh, answer))
 
     def one_for_all(self) -> None:
         """Every operation onto the chosen row; again: each back onto its own."""
-        desk = self._free()
+        desk = self.free_desk()
         if desk is None:
             return
         row, workshop = self.row, desk.workshop
@@ -197,7 +179,7 @@ class BookActing(View):
             workshop.change(change)
             return f"{change.told[0].upper()}{change.told[1:]}.", "O again, or u in the set-up, takes it back."
 
-        self._try(work)
+        self.attempt(work)
 
     # -- comparing ---------------------------------------------------------------------------------------------
 
@@ -206,7 +188,7 @@ class BookActing(View):
         from brisk_anchor.services.book_compare import reference
         from brisk_anchor.services.book_files import read_reference
 
-        desk = self._free()
+        desk = self.free_desk()
         if desk is None:
             return
         workshop = desk.workshop
@@ -224,7 +206,7 @@ class BookActing(View):
 
     def find(self) -> None:
         """Only rows with some words; nothing shows all again."""
-        if self._free() is None:
+        if self.free_desk() is None:
             return
 
         def answer(words: str) -> None:
@@ -246,7 +228,7 @@ class BookActing(View):
         """Second look, then the marked rows, or the chosen one, into the control's table; Enter confirms."""
         from brisk_anchor.services.offset_book import look_before_writing, write_rows
 
-        desk = self._free()
+        desk = self.free_desk()
         if desk is None:
             return
         rows, workshop = self._rows(), desk.workshop
@@ -266,7 +248,7 @@ class BookActing(View):
                 return f"{', '.join(rows)} written by O{program.number:04d} and read back.", "Entered as stored."
 
             if words.strip().lower() in ("y", "yes"):
-                self._try(work)
+                self.attempt(work)
             else:
                 self.owner.tell("Nothing was written.", "", "ask")
 
@@ -283,7 +265,7 @@ class BookActing(View):
         from brisk_anchor.services.book_rows import distance, line_of
         from brisk_anchor.services.offset_book import take_over
 
-        desk = self._free()
+        desk = self.free_desk()
         if desk is None:
             return
         workshop, rows = desk.workshop, self._rows()
@@ -314,7 +296,7 @@ class BookActing(View):
                     "The control is as it was.",
                 )
 
-            self._try(work)
+            self.attempt(work)
 
         hint = "control, for the marked rows; or a file: CSV, JSON, blocks of G10, report lines"
         self.owner.ask(Words("take from", lambda _: hint, weigh, answer))
@@ -325,7 +307,7 @@ class BookActing(View):
         from brisk_anchor.services.book_files import export
         from brisk_anchor.services.offset_book import writing_program
 
-        desk = self._free()
+        desk = self.free_desk()
         if desk is None:
             return
         workshop, rows = desk.workshop, self._rows()
@@ -338,7 +320,7 @@ class BookActing(View):
                     return f"The program that sets {', '.join(rows)} is written.", str(path)
                 return f"Written {export(workshop, path).name}.", f"In {path.parent}"
 
-            self._try(work)
+            self.attempt(work)
 
         hint = "table.csv, table.json or table.nc; set.tap writes the guarded program for the marked rows"
         self.owner.ask(Words("file", lambda _: hint, lambda words: words, answer))
@@ -348,7 +330,7 @@ class BookActing(View):
         from brisk_anchor.services.book_files import card
         from brisk_anchor.tui.book.card_sheet import CardSheet
 
-        if (desk := self._free()) is not None:
+        if (desk := self.free_desk()) is not None:
             try:
                 self.owner.push_screen(CardSheet(card(desk.workshop, self._rows())))
             except BriskAnchorError as error:
@@ -358,20 +340,20 @@ class BookActing(View):
         """Write the days of the chosen row as SVG and PDF."""
         from brisk_anchor.services.book_files import write_timeline
 
-        if (desk := self._free()) is not None:
+        if (desk := self.free_desk()) is not None:
             row = self.row
 
             def work() -> tuple[str, str]:
                 paths = write_timeline(desk.workshop, row, self.owner.folder)
                 return f"Written {' and '.join(path.name for path in paths)}.", f"In {paths[0].parent}"
 
-            self._try(work)
+            self.attempt(work)
 
     def fits(self) -> None:
         """Does a cutting program fit into the travels?"""
         from brisk_anchor.services.fits import fit_file, words
 
-        desk = self._free()
+        desk = self.free_desk()
         if desk is None:
             return
         workshop = desk.workshop

@@ -344,7 +344,7 @@ class BookView(BookActing):
         """Bring the chosen entry's values back, as a new entry."""
         from brisk_anchor.services.offset_book import restore
 
-        desk = self._free()
+        desk = self.free_desk()
         if desk is None or not self.row:
             return
         row = self.row
@@ -358,7 +358,7 @@ class BookView(BookActing):
             self.entry = 0
             return f"{row} is as it was {entry.at.astimezone():%Y-%m-%d %H:%M}, as a new entry.", "s writes it."
 
-        self._try(work)
+        self.attempt(work)
 
     def stop(self) -> None:
         """Back to the newest entry, nothing marked."""

@@ -216,7 +216,7 @@ class SetupView(View):
 
     def take(self, axis: str, onto: int) -> None:
         """Take an axis of the offset's zero from the chosen feature, or put it on the chosen point."""
-        desk, item = self._free_desk(), self.item
+        desk, item = self.free_desk(), self.item
         if desk is None or item is None:
             return
         if item.drawn is None:
@@ -235,7 +235,7 @@ class SetupView(View):
 
     def between(self) -> None:
         """Take the middle between the chosen feature and the one the axis comes from."""
-        desk, item = self._free_desk(), self.item
+        desk, item = self.free_desk(), self.item
         if desk is None or item is None or item.drawn is None:
             return
         name, axes = item.drawn.name, item.axes
@@ -251,7 +251,7 @@ class SetupView(View):
 
     def angle(self, taken: int) -> None:
         """Take the angle of the offset from the chosen feature, or leave it out."""
-        desk, item = self._free_desk(), self.item
+        desk, item = self.free_desk(), self.item
         if desk is None or (taken and (item is None or item.drawn is None)):
             return
         name = item.drawn.name if taken and item is not None and item.drawn is not None else None
@@ -262,7 +262,7 @@ class SetupView(View):
 
     def table_angle(self) -> None:
         """Let the table turn the part straight, or keep the angle in the row again."""
-        desk = self._free_desk()
+        desk = self.free_desk()
         if desk is None:
             return
         row = desk.row
@@ -276,7 +276,7 @@ class SetupView(View):
 
     def derive(self) -> None:
         """Derive the offset from another one, its zero staying where it is."""
-        desk = self._free_desk()
+        desk = self.free_desk()
         if desk is None:
             return
         others = [plan.row for plan in desk.workshop.setup.rows if plan.row != desk.row]
@@ -293,7 +293,7 @@ class SetupView(View):
 
     def fit(self) -> None:
         """Take the chosen feature into the best fit, or out of it."""
-        desk, item = self._free_desk(), self.item
+        desk, item = self.free_desk(), self.item
         if desk is None or item is None or item.drawn is None:
             return
         name = item.drawn.name
@@ -305,7 +305,7 @@ class SetupView(View):
     def distance(self) -> None:
         """Remember the chosen feature; with another chosen, tell how far that lies from it."""
         item = self.item
-        desk = self._free_desk()
+        desk = self.free_desk()
         if desk is None or item is None or item.drawn is None:
             return
         drawn, start = item.drawn, self._from
@@ -334,7 +334,7 @@ class SetupView(View):
 
     def here(self) -> None:
         """The zero onto what is chosen, in every axis it means; or the chosen offset for an operation."""
-        desk, item = self._free_desk(), self.item
+        desk, item = self.free_desk(), self.item
         if desk is None or item is None:
             return
         if self.listed == "operations":
@@ -346,7 +346,7 @@ class SetupView(View):
         """Type how far from the chosen place the zero is to lie."""
         from brisk_anchor.services.datum import read_distances
 
-        desk, item = self._free_desk(), self.item
+        desk, item = self.free_desk(), self.item
         if desk is None or item is None or not item.axes:
             return
 
@@ -412,7 +412,7 @@ class SetupView(View):
 
     def undo(self) -> None:
         """Take the last change of the description back."""
-        desk = self._free_desk()
+        desk = self.free_desk()
         if desk is None:
             return
         try:
@@ -426,17 +426,9 @@ class SetupView(View):
         )
 
     def _change(self, work: Callable[[Describing], Change]) -> None:
-        desk = self._free_desk()
+        desk = self.free_desk()
         if desk is not None:
             make_change(self, desk.workshop, work)
-
-    def _free_desk(self) -> Desk | None:
-        """The desk when nothing moves."""
-        desk = self.desk
-        if desk is not None and desk.moving:
-            self.owner.tell("The machine is moving. Esc stops it.", "", "ask")
-            return None
-        return desk
 
 
 def make_change(view: View, workshop: Described, work: Callable[[Describing], Change]) -> None:

@@ -10,7 +10,6 @@ from rich.text import Text
 from textual.app import ComposeResult
 from textual.containers import Vertical
 
-from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.core.numbers import format_length
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.base import View
@@ -185,32 +184,17 @@ class ShelfView(View):
         """Nothing is under way here."""
         self.owner.show_all()
 
+    @property
+    def _kept(self) -> str:
+        return " machine.toml says so too." if self.desk and self.desk.workshop.description else ""
+
     # -- changing ----------------------------------------------------------------------------------------------
-
-    def _free(self) -> Desk | None:
-        desk = self.desk
-        if desk is not None and desk.moving:
-            self.owner.tell("The machine is moving. Esc stops it.", "", "ask")
-            return None
-        return desk
-
-    def _try(self, work: Callable[[], tuple[str, str]]) -> None:
-        """Do something, show what became of it, and tell it; or why it could not be."""
-        try:
-            told, behind = work()
-        except BriskAnchorError as error:
-            self.owner.show_all(keep_prompt=True)
-            self.owner.complain(error)
-            return
-        self.owner.show_all(keep_prompt=True)
-        kept = "machine.toml says so too." if self.desk and self.desk.workshop.description else ""
-        self.owner.tell(told, f"{behind} {kept}".strip(), "good")
 
     def edit(self) -> None:
         """Type the chosen figure."""
         from brisk_anchor.services.tool_shelf import set_figure
 
-        desk = self._free()
+        desk = self.free_desk()
         if desk is None:
             return
         line = self.line
@@ -219,9 +203,12 @@ class ShelfView(View):
         def answer(value: float) -> None:
             def work() -> tuple[str, str]:
                 set_figure(desk.workshop, line, label, value)
-                return f"{line.name}: {label} is {value:.4f} mm now.", "What was measured with the old one is void."
+                return (
+                    f"{line.name}: {label} is {value:.4f} mm now.",
+                    f"What was measured with the old one is void.{self._kept}",
+                )
 
-            self._try(work)
+            self.attempt(work)
 
         note = "k = 2, as on the screen" if label.endswith("±") else ""
         self.owner.ask(Question(f"{line.name}, {label}", present, 0.0, 700.0, answer, note))
@@ -230,7 +217,7 @@ class ShelfView(View):
         """The stylus is new, or the tip of the master."""
         from brisk_anchor.services.tool_shelf import new_master, probe_exchanged
 
-        desk = self._free()
+        desk = self.free_desk()
         if desk is None:
             return
         group = self.line.group
@@ -238,13 +225,16 @@ class ShelfView(View):
         def work() -> tuple[str, str]:
             if group == "probe":
                 probe_exchanged(desk.workshop, "stylus")
-                return "The stylus is new: calibrate radius, length and run-out.", "Nothing is stored until then."
+                return (
+                    "The stylus is new: calibrate radius, length and run-out.",
+                    f"Nothing is stored until then.{self._kept}",
+                )
             rows = new_master(desk.workshop)
             stale = f"Stale: {', '.join(rows)}." if rows else "No offset of this job hangs on it."
             return "The master has a new tip: take the reference again.", stale
 
         if group in ("probe", "tool setter", "reference tool"):
-            self._try(work)
+            self.attempt(work)
         else:
             self.owner.tell("That is for the probe and for the master of the setter.", "b is for a cutter.", "ask")
 
@@ -252,7 +242,7 @@ class ShelfView(View):
         """The probe stands in another pocket."""
         from brisk_anchor.services.tool_shelf import probe_exchanged
 
-        desk = self._free()
+        desk = self.free_desk()
         if desk is None or self.line.group != "probe":
             return
 
@@ -260,13 +250,13 @@ class ShelfView(View):
             probe_exchanged(desk.workshop, "pocket")
             return "The probe seats anew: calibrate length and run-out.", "Nothing is stored until then."
 
-        self._try(work)
+        self.attempt(work)
 
     def broken(self) -> None:
         """A cutter broke, or is another."""
         from brisk_anchor.services.tool_shelf import broken
 
-        desk = self._free()
+        desk = self.free_desk()
         if desk is None:
             return
         line = self.line
@@ -278,7 +268,7 @@ class ShelfView(View):
             broken(desk.workshop, line.number)
             return f"T{line.number} has no length until it is measured.", "All others keep theirs."
 
-        self._try(work)
+        self.attempt(work)
 
     # -- lengths -----------------------------------------------------------------------------------------------
 
@@ -286,7 +276,7 @@ class ShelfView(View):
         """Put the chosen tool, or the master, into the spindle of the stand-in."""
         from brisk_anchor.services.tool_shelf import into_spindle
 
-        desk = self._free()
+        desk = self.free_desk()
         if desk is None:
             return
         number = self.line.number
@@ -295,24 +285,24 @@ class ShelfView(View):
             into_spindle(desk.workshop, number)
             return f"T{number} is in the spindle, at home.", ""
 
-        self._try(work)
+        self.attempt(work)
 
     def bring(self) -> None:
         """Move the chosen tool, or the master, onto the setter of the stand-in."""
         from brisk_anchor.services.tool_shelf import bring_to_setter
 
-        desk = self._free()
+        desk = self.free_desk()
         if desk is None:
             return
         number = self.line.number
         key = "r takes the reference" if self.line.group == "tool setter" else "l takes its length"
-        self._try(lambda: (f"T{number} met {bring_to_setter(desk.workshop, number)}: {key}.", ""))
+        self.attempt(lambda: (f"T{number} met {bring_to_setter(desk.workshop, number)}: {key}.", ""))
 
     def reference(self) -> None:
         """Take the reference of the setter with the master."""
         from brisk_anchor.services.tool_shelf import take_reference
 
-        desk = self._free()
+        desk = self.free_desk()
         setter = desk.workshop.setup.shelf.setter if desk else None
         if desk is None or setter is None:
             self.owner.tell("There is no tool setter on the shelf.", "machine.toml has it as [setter].", "ask")
@@ -324,7 +314,7 @@ class ShelfView(View):
                 shown = format_length(value.value, decimals=4, signed=True)
                 return f"{setter.row} Z {shown} mm ±{2 * value.u:.4f} is the reference.", "Written and read back."
 
-            self._try(work)
+            self.attempt(work)
 
         self._ask_position(desk, setter.master, f"T{setter.master} on {setter.name}, Z", take, "machine position")
 
@@ -333,7 +323,7 @@ class ShelfView(View):
         from brisk_anchor.services.by_hand import Frame
         from brisk_anchor.services.tool_shelf import length_on_the_part, measured_length
 
-        desk = self._free()
+        desk = self.free_desk()
         if desk is None:
             return
         line, workshop = self.line, desk.workshop
@@ -376,7 +366,7 @@ class ShelfView(View):
             sum_ = "  ".join(f"{t.sign} {format_length(t.value, decimals=4)}".strip() for t in length.terms)
             return f"T{line.number} is {length.value:.4f} mm ±{2 * length.u:.4f} long{change}.", sum_
 
-        self._try(work)
+        self.attempt(work)
 
     def _ask_position(
         self,
@@ -411,7 +401,7 @@ class ShelfView(View):
         """Turn the spindle half round."""
         from brisk_anchor.services.tool_shelf import turn_half_round
 
-        desk = self._free()
+        desk = self.free_desk()
         if desk is not None:
             turn_half_round(desk.workshop)
             self.owner.show_all()
@@ -421,7 +411,7 @@ class ShelfView(View):
         from brisk_anchor.services.datum import read_distances
         from brisk_anchor.services.tool_shelf import offset_of_ball
 
-        desk = self._free()
+        desk = self.free_desk()
         if desk is None or self.line.group != "probe":
             return
         rounds = [m for m in desk.workshop.measured.values() if m.measurement and m.feature.kind.is_round]
@@ -439,7 +429,7 @@ class ShelfView(View):
                 told = f"The ball stands X {x:+.4f}  Y {y:+.4f} mm ±{2 * found.u:.4f} beside the axis."
                 return told, "Programs add it to every touch. Measure again: all is stale."
 
-            self._try(work)
+            self.attempt(work)
 
         if name in desk.workshop.half_round:
             take(None)
