@@ -131,6 +131,12 @@ class BookView(BookActing):
         self._show_side(desk, entries)
 
     def _show_side(self, desk: Desk, entries: list[Entry]) -> None:
+        # Where there is room for one of them, g changes between table and side.
+        small = self.app.has_class("compact")
+        left, side = self.query_one("#book-left"), self.query_one("#book-side")
+        left.display = not small or self.side == SIDES[0]
+        side.display = not small or self.side != SIDES[0]
+        side.styles.width = "1fr" if small else 56
         at = len(entries) - 1 - self.entry
         chosen = desk.workshop.ledger.whole(self.row, at) if entries else None
         panel, heading = self.query_one("#book-entry", LatePanel), self.query_one("#entry-heading", Heading)

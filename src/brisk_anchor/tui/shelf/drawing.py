@@ -64,7 +64,7 @@ def tool_text(setup: Setup, line: Line, width: int, height: int) -> Text:
     side = middle + wide / 2 * scale + 6
     canvas.line(side, bottom, side, bottom - tall * scale, theme.FAINT, 0, (1, 2))
     known = next((value for label, value in line.figures if label in ("length", "height")), None)
-    label = f"{known:.3f}" if known else "length not known"[: max(0, width - int(side / 2) - 1)]
+    label = f"{known:.3f}" if known else "?"
     canvas.write(min(width - len(label), int(side / 2) + 1), int((bottom - tall * scale / 2) / 4), label, theme.QUIET)
     return _lines(canvas)
 

@@ -99,7 +99,9 @@ class ShelfView(View):
         self.chosen = min(self.chosen, len(self._lines) - 1)
         self.figure_chosen = min(self.figure_chosen, max(0, len(self.line.figures) - 1))
         self.query_one("#shelf-heading", Heading).tell(f"tools of {workshop.setup.machine.name}", "mm, ± is k = 2")
-        self.query_one("#shelf", LatePanel).tell_text(self._list(workshop.machine.tool_in_spindle))
+        held = workshop.machine.tool_in_spindle
+        key = (tuple(self._lines), self.chosen, held)
+        self.query_one("#shelf", LatePanel).tell_late(key, lambda _width, height: self._list(held, height))
         profile = workshop.profile.tool_lengths
         words = Text(no_wrap=True, overflow="ellipsis")
         about = {
@@ -109,10 +111,10 @@ class ShelfView(View):
         }[profile.convention]
         words.append(f" Lengths are counted {about}.\n", theme.TEXT)
         if (setter := workshop.setup.shelf.setter) is not None:
-            held = reference(workshop)
-            foot = format_length(held.values["z"], decimals=4, signed=True) if held else "not taken"
+            taken = reference(workshop)
+            foot = format_length(taken.values["z"], decimals=4, signed=True) if taken else "not taken"
             words.append(f" {setter.row} is kept for {setter.name}: ", theme.QUIET)
-            words.append(f"Z {foot}\n", f"bold {theme.LIVE if held else theme.CORAL}")
+            words.append(f"Z {foot}\n", f"bold {theme.LIVE if taken else theme.CORAL}")
             active = workshop.active
             wrong = active != setter.row
             told = "work figures would count from it" if wrong else "work figures count from the reference"
@@ -121,14 +123,17 @@ class ShelfView(View):
         self.query_one("#lengths", LatePanel).tell_text(words)
         self._show_tool(desk)
 
-    def _list(self, in_spindle: int) -> Text:
-        text = Text(no_wrap=True, overflow="ellipsis")
-        group = ""
+    def _list(self, in_spindle: int, height: int) -> Text:
+        """The tools round the chosen one that fit, each group under its name."""
+        rows: list[Text] = []
+        group, at = "", 0
         for n, line in enumerate(self._lines):
             if line.group != group:
                 group = line.group
-                text.append(f"   {group}\n", theme.QUIET)
+                rows.append(Text(f"   {group}\n", theme.QUIET))
             chosen = n == self.chosen
+            at = len(rows) if chosen else at
+            text = Text(no_wrap=True, overflow="ellipsis")
             text.append(" › " if chosen else "   ", f"bold {theme.SAND}")
             held = "▸" if line.number == in_spindle and line.group != "tool setter" else " "
             text.append(f"{held}T{line.number:<4}", f"bold {theme.LIVE if held == '▸' else theme.TEXT}")
@@ -138,7 +143,12 @@ class ShelfView(View):
             text.append(f"{_figure('', length) if known else '':>10}  ", theme.TEXT if length else theme.CORAL)
             text.append("● " if line.sound else "! ", theme.LIVE if line.sound else theme.CORAL)
             text.append(f"{line.state}\n", theme.QUIET if line.sound else theme.CORAL)
-        return text
+            rows.append(text)
+        first = max(0, min(at - height // 2, len(rows) - height))
+        shown = Text(no_wrap=True, overflow="ellipsis")
+        for row in rows[first : first + max(1, height)]:
+            shown.append_text(row)
+        return shown
 
     def _show_tool(self, desk: Desk) -> None:
         line = self.line
@@ -149,6 +159,7 @@ class ShelfView(View):
             text.append(" › " if chosen else "   ", f"bold {theme.SAND}")
             text.append(f"{label:<18}", f"bold {theme.SAND}" if chosen else theme.QUIET)
             text.append(f"{_figure(label, value):>12}\n", f"bold {theme.TEXT}" if value is not None else theme.CORAL)
+        text.append(f"   {line.state}\n", theme.QUIET if line.sound else theme.CORAL)
         workshop = desk.workshop
         if line.group == "probe":
             x, y = workshop.setup.stylus.offset
