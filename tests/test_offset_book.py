@@ -35,7 +35,7 @@ from brisk_anchor.services.book_files import (
     write_snapshot,
     write_timeline,
 )
-from brisk_anchor.services.book_rows import distance, line_of, lines
+from brisk_anchor.services.book_rows import Reference, distance, line_of, lines
 from brisk_anchor.services.book_words import derive, read_change, read_derived
 from brisk_anchor.services.books import open_book
 from brisk_anchor.services.demo_book import PROGRAM, open_month
@@ -94,6 +94,15 @@ def test_days_snapshots_and_what_was_before_are_what_the_history_says(month):
     for wrong in ("G54.1 P7", "snapshot nobody", "machine Otter", "tomorrow"):
         with pytest.raises(BriskAnchorError):
             reference(workshop, wrong)
+
+
+def test_an_angle_that_only_one_side_holds_is_a_difference(month):
+    workshop, _ = month
+    line = line_of(workshop, "G55")
+    there = {**line.values, "r": 1.5}
+    assert Reference("there", {"G55": there}).difference(line) == {"x": 0.0, "y": 0.0, "z": 0.0, "r": -1.5}
+    assert Reference("there", {"G55": {**there, "r": 0.0}}).difference(line) == {"x": 0.0, "y": 0.0, "z": 0.0}
+    assert Reference("there").difference(line) == {}
 
 
 def test_a_turn_moves_what_is_far_from_the_zero_more(month):

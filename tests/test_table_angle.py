@@ -2,12 +2,17 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
 from brisk_anchor.core.errors import BriskAnchorError
+from brisk_anchor.core.estimates import Estimate
 from brisk_anchor.core.frames import Frame
+from brisk_anchor.core.offsets import solve_offset
 from brisk_anchor.core.rotary import RotaryAxis
+from brisk_anchor.core.rules import FromTable
 from brisk_anchor.nc.profile import shipped_profile
 from brisk_anchor.services.asking import build_measurement, point_at
 from brisk_anchor.services.jobs import load_job, new_job, open_job
@@ -99,6 +104,20 @@ def test_the_whole_program_turns_the_table_itself(tmp_path):
     assert workshop.machine.angles["C"] == pytest.approx(TURN, abs=2e-4)
     carried = RotaryAxis("C", (0.0, 0.0, 1.0), CENTRE, -1, None, None, 1.0).frame(TURN)
     assert workshop.machine.offset("G54") == pytest.approx(carried.point(truth.point((0, 0, 0))), abs=6e-4)
+
+
+def test_a_zero_carried_round_where_lengths_count_from_a_master():
+    """The same zero both ways: the master's length stands on top of the place, and no table turns it."""
+    rule = FromTable("G54", "B", 90.0, (0.0, 1.0, 0.0), (-400.0, 0.0, -550.0), -1)
+    zero = {"x": -450.0, "y": -270.0, "z": -505.0}
+    found = []
+    for master in (0.0, 100.0):
+        parents = {"G54": {a: Estimate(v + master * (a == "z")) for a, v in zero.items()}}
+        rules = dict.fromkeys("xyz", replace(rule, master=master))
+        values = solve_offset("G55", rules, {}, {}, parents).values
+        found.append((values["x"], values["y"], values["z"] - master))
+    assert found[0] == pytest.approx(found[1])
+    assert found[0] == pytest.approx((-445.0, -270.0, -600.0))
 
 
 def test_a_table_that_is_not_there_or_lies_down_is_told(tmp_path):

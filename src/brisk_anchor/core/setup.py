@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 
 from brisk_anchor.core.hand_tools import HandTool
 from brisk_anchor.core.kinds import FeatureKind, Vector
-from brisk_anchor.core.rules import FromFeature, FromFit, Keep, Rule, Turner
+from brisk_anchor.core.rules import FromFeature, FromFit, FromTable, Keep, Rule, Turner
 from brisk_anchor.core.shelf import Shelf
 from brisk_anchor.core.touches import Stylus
 
@@ -239,6 +239,10 @@ class Setup:
                 rule = Keep()
             elif isinstance(rule, FromFeature):
                 rule = replace(rule, master=master)
-            rows.append(row if rule is None else replace(row, rules={**row.rules, "z": rule}))
+            rules = row.rules if rule is None else {**row.rules, "z": rule}
+            if convention == "master":
+                carried = {a: replace(r, master=master) for a, r in rules.items() if isinstance(r, FromTable)}
+                rules = {**rules, **carried}
+            rows.append(replace(row, rules=rules))
         counted = self.shelf.counted_from(master) if convention == "master" else self.shelf
         return replace(self, rows=tuple(rows), shelf=counted)

@@ -194,6 +194,14 @@ def derived_estimates(row: str, rules: Rules, parents: Mapping[str, Mapping[str,
     return found
 
 
+def table_sum(rule: FromTable, axis: str) -> tuple[tuple[float, float, float], float]:
+    """An axis of a carried zero as a sum: what X, Y and Z of the other row count in it, and a constant, mm."""
+    frame = RotaryAxis(rule.letter, rule.direction, rule.centre, rule.sense, None, None, 1.0).frame(rule.angle)
+    i = AXES.index(axis)
+    x, y, z = (float(share) for share in frame.rotation[i])
+    return (x, y, z), float(frame.translation[i]) - z * rule.master + (rule.master if axis == "z" else 0.0)
+
+
 def _on_the_table(row: str, axis: str, rule: FromTable, parents: Mapping[str, Mapping[str, Estimate]]) -> Estimate:
     """An axis of a zero that the table has carried round: every axis hangs on all three of the other row."""
     parent = parents.get(rule.row, {})
@@ -203,11 +211,10 @@ def _on_the_table(row: str, axis: str, rule: FromTable, parents: Mapping[str, Ma
             "Its zero would follow a figure nobody has measured",
             f"Measure and store {rule.row} first",
         )
-    frame = RotaryAxis(rule.letter, rule.direction, rule.centre, rule.sense, None, None, 1.0).frame(rule.angle)
-    i = AXES.index(axis)
+    shares, constant = table_sum(rule, axis)
 
     def work(v: Array) -> tuple[float]:
-        return (float(frame.rotation[i] @ v + frame.translation[i]),)
+        return (float(sum(share * part for share, part in zip(shares, v, strict=True))) + constant,)
 
     return derive(work, [parent[a] for a in AXES])[0]
 

@@ -8,7 +8,6 @@ from typing import TYPE_CHECKING
 from brisk_anchor.core.checks import TURN_LIMIT
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.kinds import FeatureKind
-from brisk_anchor.core.rotary import RotaryAxis
 from brisk_anchor.core.rules import (
     Fixed,
     FromFeature,
@@ -23,7 +22,7 @@ from brisk_anchor.core.rules import (
     needs,
 )
 from brisk_anchor.core.touches import AXES
-from brisk_anchor.core.turned import wrapped
+from brisk_anchor.core.turned import table_sum, wrapped
 from brisk_anchor.nc import arithmetic
 from brisk_anchor.nc.arithmetic import add, half_sum, subtract, times
 from brisk_anchor.nc.located import Located
@@ -195,11 +194,9 @@ def _from_row(row: str, axis: str, rule: FromRow, rules: dict[str, Rule]) -> tup
 
 def _from_table(row: str, axis: str, rule: FromTable) -> tuple[Expression, str]:
     """An axis of a zero the table has carried round, by what stands in the table of offsets for the other row."""
-    frame = RotaryAxis(rule.letter, rule.direction, rule.centre, rule.sense, None, None, 1.0).frame(rule.angle)
-    i = AXES.index(axis)
-    parts = [(AXES[j], round(float(share), 12)) for j, share in enumerate(frame.rotation[i])]
-    total: Expression = Number(float(frame.translation[i]))
-    for letter, share in parts:
+    shares, constant = table_sum(rule, axis)
+    total: Expression = Number(constant)
+    for letter, share in zip(AXES, (round(share, 12) for share in shares), strict=True):
         if share:
             held: Expression = RowValue(rule.row, letter)
             total = add(held if share == 1 else times(held, Number(share)), total)

@@ -57,7 +57,10 @@ class Reference:
         other = self.values.get(line.row)
         if not other or not line.values:
             return {}
-        return {axis: value - other[axis] for axis, value in line.values.items() if axis in other}
+        found = {axis: value - other[axis] for axis, value in line.values.items() if axis in other}
+        if "r" not in line.values and (angle := other.get("r", 0.0)):
+            found["r"] = -angle  # a row without an angle is one that is not turned
+        return found
 
 
 def distance(difference: Values) -> float:

@@ -128,6 +128,9 @@ def _together(
     for row in job.offset:
         if profile is not None and row.row not in profile.all_rows:
             findings.append(Finding(f"{JOB_NAME} offset", f"the control of {machine.name} has no row {row.row}"))
+        if profile is not None and row.z.table is not None and profile.tool_lengths.convention == "part":
+            reason = "every tool is touched on the part: no Z stands in the row that a table could carry round"
+            findings.append(Finding(f"{JOB_NAME} offset", f"{row.row}: {reason}"))
     if not findings:
         try:
             found = check_scene(compose(job, machine, part, fixture, 0))

@@ -27,6 +27,11 @@ class Facts:
     jobs: tuple[str, ...]
 
 
+def plain(words: str, longest: int) -> str:
+    """Words of a person without what a terminal would act on."""
+    return "".join(c for c in words if c.isprintable())[:longest]
+
+
 def _facts_of(entries: list[Entry], own: list[Entry]) -> Facts:
     valued, locked, limit, name = None, False, None, ""
     for entry in entries:
@@ -176,13 +181,13 @@ class Ledger:
             row=row,
             kind=kind,
             job=self.setup.job,
-            title=self.title(row) if title is None else title,
+            title=plain(self.title(row) if title is None else title, 120),
             values=chain.values if chain else {},
             u={axis.axis: axis.u for axis in chain.axes} if chain else {},
             chain=chain,
             proof=proof,
-            note=note,
-            who=self.who,
+            note=plain(note, 300),
+            who=plain(self.who, 60),
             figure=figure,
         )
 

@@ -268,7 +268,7 @@ def write_rows(workshop: Workshop, rows: list[str]) -> Program:
             workshop.read_back(row, chain)
             note = f"set by O{program.number:04d}, read back"
             entries.append(workshop.ledger.entry(EntryKind.STORED, row, chain, note=note))
-            entries += workshop.followers(row, chain)
+            entries += [follower for follower in workshop.followers(row, chain) if follower.row not in rows]
         workshop.ledger.add_all(entries)
     except BriskAnchorError:
         for row, values in before.items():

@@ -416,6 +416,7 @@ class Workshop(Ruled):
     def proving_run(self, program: Program) -> Run:
         """A run of a program on a twin of the machine; the machine itself and its tables are not touched."""
         twin = self.machine.twin(seed=len(self.machine.motions) + 7)
+        twin.turned_round = False  # a program finds the spindle as it always stands
         # What outlasts a program on the control is there for this one too: the angles of rows, say.
         memory = Memory(self.control.memory.common)
         return Run(program, self.profile, twin, Interpreter(program.text, self.profile, twin, memory))

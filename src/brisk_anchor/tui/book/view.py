@@ -95,7 +95,8 @@ class BookView(BookActing):
 
     @staticmethod
     def _differs(line: Line) -> bool:
-        return any(abs(value - line.held.get(axis, 0.0)) > 1e-4 for axis, value in line.values.items())
+        values = {"r": 0.0, **line.values}
+        return any(abs(value - line.held.get(axis, 0.0)) > 1e-4 for axis, value in values.items())
 
     def show(self) -> None:
         """Bring everything up to date."""
