@@ -108,6 +108,8 @@ class HandView(View):
         sentence, behind = self.owner.next_sentence()
         from brisk_anchor.services.guide import size_words, value_words
 
+        if desk.workshop.machine.turned_round:
+            more += "The spindle stands turned half round: this only calibrates; 6, then c. "
         found = value_words(dict(zip(feature.axes, feature.coordinates, strict=True)))
         square = f"  out of square {feature.square:+.4f}°" if feature.square is not None else ""
         self.owner.tell(f"{title}: {found}{size_words(feature)}{square}. {more}{sentence}", behind, "good")

@@ -68,7 +68,7 @@ class ShelfView(View):
             case "probe":
                 if desk.workshop.machine.turned_round:
                     return (
-                        "The spindle stands turned half round: measure the ring again on the bench, then c here.",
+                        "The spindle stands turned half round: 1 and y measure the ring again, then 6 and c.",
                         "o turns it back. What is measured now only calibrates.",
                     )
                 return (
