@@ -30,7 +30,17 @@ PART = part_file(
         feature("front", "edge", (60, 0, 0), 'walls = ["UP"]\nspread = 80.0\ndepth = 6.0'),
         feature("cut", "bore", (130, 75, 0), "size = 30.0\nsize_limit = 0.5\ndepth = 9.0"),
         feature("top", "surface", (80, 75, 0), 'walls = ["BELOW"]'),
+        feature("ball", "ball", (35, 82, 12), "size = 20.0", "ball"),
     ),
+)
+CUT = {"x": 'feature = "cut", drawing = 130.0', "y": 'feature = "cut", drawing = 75.0', "z": 'feature = "top"'}
+LINE = offset("G54", **CUT, r='feature = "ball", other = "cut", table = "C"')
+FIT = offset(
+    "G54",
+    x='feature = "cut", fit = ["ball"], drawing = 130.0',
+    y='feature = "cut", fit = ["ball"], drawing = 75.0',
+    z='feature = "top"',
+    r='fit = true, table = "C"',
 )
 ROW = offset(
     "G54",
@@ -41,7 +51,7 @@ ROW = offset(
 )
 
 
-def set_up(folder, profile, sense):
+def set_up(folder, profile, sense, row=None):
     new_job(folder)
     (folder / "part.toml").write_text(PART)
     axis = (
@@ -59,7 +69,7 @@ def set_up(folder, profile, sense):
     job = (folder / "job.toml").read_text()
     head, _, rest = job.partition("[[offset]]")
     (folder / "job.toml").write_text(
-        head + ROW + "[[operation]]" + rest.partition("[[operation]]")[2].replace("G55", "G54")
+        head + (row or ROW) + "[[operation]]" + rest.partition("[[operation]]")[2].replace("G55", "G54")
     )
     file = load_job(folder).scene(0)
     real = RealBodySection(shift=(0.4, -0.3, 0.05), turn=(0.0, 0.0, TURN))
@@ -71,10 +81,19 @@ def set_up(folder, profile, sense):
     ), truth
 
 
-@pytest.mark.parametrize("profile", ["skip-macro", "probe-params"])
-@pytest.mark.parametrize("sense", [1, -1])
-def test_the_table_turns_the_part_straight_and_the_row_holds_without_an_angle(tmp_path, profile, sense):
-    workshop, truth = set_up(tmp_path / "job", profile, sense)
+@pytest.mark.parametrize(
+    ("profile", "sense", "row"),
+    [
+        ("skip-macro", 1, ROW),
+        ("skip-macro", -1, LINE),
+        ("skip-macro", -1, FIT),
+        ("probe-params", -1, ROW),
+        ("probe-params", 1, LINE),
+        ("probe-params", 1, FIT),
+    ],
+)
+def test_the_table_turns_the_part_straight_and_the_row_holds_without_an_angle(tmp_path, profile, sense, row):
+    workshop, truth = set_up(tmp_path / "job", profile, sense, row)
     for name in workshop.missing("G54"):
         workshop.measure(build_measurement(workshop.setup, point_at(workshop.setup, workshop.setup.drawn(name))))
     chain = workshop.store("G54")
