@@ -147,7 +147,7 @@ def _rewritten(workshop, measurement):
     """The program of a measurement the second look would not let through."""
     from brisk_anchor.nc.writer import write_program
 
-    return write_program(workshop._plan(2100, "test", [measurement], None), workshop.profile)
+    return write_program(workshop.plan_of(2100, "test", [measurement], None), workshop.profile)
 
 
 def test_jump_guard_on_the_control_stops_before_the_store(quiet):

@@ -20,7 +20,8 @@ JsonOption = Annotated[bool, typer.Option("--json", help="As JSON, for other pro
 RowArgument = Annotated[str, typer.Argument(help='A row: G54, or "G54.1 P3".')]
 
 
-def _workshop(job: Path | None) -> Workshop:
+def workshop_of(job: Path | None) -> Workshop:
+    """The job of a folder, or the demo."""
     if job is not None:
         from brisk_anchor.services.jobs import open_job
         from brisk_anchor.services.paths import data_folder
@@ -70,7 +71,7 @@ def list_rows(
     """The rows as they stand."""
     from brisk_anchor.services.book_rows import lines
 
-    found = lines(_workshop(job), everything=everything, search=search)
+    found = lines(workshop_of(job), everything=everything, search=search)
     if as_json:
         _print([_data(line) for line in found])
         return
@@ -85,7 +86,7 @@ def show(row: RowArgument, job: JobOption = None, as_json: JsonOption = False) -
     """One row with its chain."""
     from brisk_anchor.services.book_rows import line_of
 
-    workshop = _workshop(job)
+    workshop = workshop_of(job)
     workshop.profile.row(row)
     line = line_of(workshop, row)
     if as_json:
@@ -105,7 +106,7 @@ def show(row: RowArgument, job: JobOption = None, as_json: JsonOption = False) -
 @app.command()
 def history(row: RowArgument, job: JobOption = None, as_json: JsonOption = False) -> None:
     """Every entry of a row, oldest first."""
-    workshop = _workshop(job)
+    workshop = workshop_of(job)
     workshop.profile.row(row)
     entries = workshop.history(row)
     if as_json:
@@ -143,7 +144,7 @@ def compare(
     from brisk_anchor.services.book_files import read_reference
     from brisk_anchor.services.book_rows import distance, lines
 
-    workshop = _workshop(job)
+    workshop = workshop_of(job)
     path = Path(against)
     other = read_reference(workshop, path) if path.suffix and path.exists() else reference(workshop, against)
     found = [(line, other.difference(line)) for line in lines(workshop)]
@@ -164,7 +165,7 @@ def export(
     """Write the table to a file."""
     from brisk_anchor.services.book_files import export as write
 
-    typer.echo(f"Written {write(_workshop(job), out)}")
+    typer.echo(f"Written {write(workshop_of(job), out)}")
 
 
 @app.command("import")
@@ -178,7 +179,7 @@ def import_(
     from brisk_anchor.services.book_rows import distance, line_of
     from brisk_anchor.services.offset_book import take_over
 
-    workshop = _workshop(job)
+    workshop = workshop_of(job)
     other = read_reference(workshop, file)
     for row, values in other.values.items():
         workshop.profile.row(row)
@@ -206,7 +207,7 @@ def fits(
     from brisk_anchor.services.book_files import write_fit
     from brisk_anchor.services.fits import fit_file, words
 
-    workshop = _workshop(job)
+    workshop = workshop_of(job)
     fit = fit_file(workshop, program)
     if as_json:
         _print({"program": fit.name, "blocks": fit.blocks, "fits": fit.fits, "rows": [asdict(row) for row in fit.rows]})
@@ -232,4 +233,4 @@ def snapshot(name: Annotated[str, typer.Argument(help='Its name: "good part 14".
     """Keep how the whole table stands under a name, in the book and as a file beside it."""
     from brisk_anchor.services.book_files import write_snapshot
 
-    typer.echo(f"Written {write_snapshot(_workshop(job), name)}, {datetime.now(UTC):%Y-%m-%d %H:%M} UTC")
+    typer.echo(f"Written {write_snapshot(workshop_of(job), name)}, {datetime.now(UTC):%Y-%m-%d %H:%M} UTC")

@@ -10,6 +10,7 @@ BriskAnchorError
 │   ├── JobError          ... the files of a job
 │   ├── StateError        ... how a machine was left
 │   ├── SceneError        ... a scene of the stand-in
+│   ├── PlanFileError     ... a plan in a file
 │   └── TableFileError    ... an offset table in a file
 ├── NcError               NC text that is refused, with its line
 ├── ReportError           report lines that are broken, incomplete or of another program
@@ -205,6 +206,12 @@ class BookWriteError(BookError):
 
 class BookTakenError(BookWriteError):
     """Another window added to the same row meanwhile."""
+
+
+class PlanFileError(FindingsError):
+    """A plan in a file that cannot be used."""
+
+    noun = "plan"
 
 
 class TableFileError(FindingsError):

@@ -9,7 +9,6 @@ from datetime import UTC, date, datetime
 from pathlib import Path
 
 from brisk_anchor.book.store import Book, Entry, EntryKind, RowState
-from brisk_anchor.core.built import Distance, build, distance
 from brisk_anchor.core.checks import (
     Look,
     look_at_feature,
@@ -24,7 +23,7 @@ from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.measuring import Measurement
 from brisk_anchor.core.offsets import Chain, solve_offset
 from brisk_anchor.core.proof import Agreement, Proof
-from brisk_anchor.core.rules import Fixed, FromFit, Keep, Rule, features_in, parent_in
+from brisk_anchor.core.rules import Fixed, FromFit, Keep, Rule, features_in
 from brisk_anchor.core.solving import solve
 from brisk_anchor.core.tool_setting import look_at_probe
 from brisk_anchor.core.turned import u_of_point
@@ -37,8 +36,8 @@ from brisk_anchor.nc.variables import Memory
 from brisk_anchor.nc.writer import write_program
 from brisk_anchor.services.asking import build_measurement, point_at
 from brisk_anchor.services.by_hand import ByHand
+from brisk_anchor.services.chained import Chained
 from brisk_anchor.services.described import Measured, features_of, known_of
-from brisk_anchor.services.ruled import Ruled
 from brisk_anchor.services.runs import Run, RunStopped
 from brisk_anchor.standin.scene import build_scene
 from brisk_anchor.standin.scene_file import load_scene
@@ -56,7 +55,7 @@ class SecondLookError(BriskAnchorError):
         super().__init__(first.found, first.why, first.do)
 
 
-class Workshop(Ruled):
+class Workshop(Chained):
     """The state of a job. Methods that run for long take no screen with them and may be called from a thread."""
 
     @classmethod
@@ -99,7 +98,8 @@ class Workshop(Ruled):
         number = 54 + at + 100 * series if extended < 0 else 398 + 2 * extended + series
         return self.first_number + number
 
-    def _plan(self, number: int, title: str, measurements: Iterable[Measurement], store: StorePlan | None) -> Plan:
+    def plan_of(self, number: int, title: str, measurements: Iterable[Measurement], store: StorePlan | None) -> Plan:
+        """A plan with the head of this job."""
         comment = self.setup.card.comment
         return Plan(
             number=number,
@@ -114,7 +114,7 @@ class Workshop(Ruled):
 
     def plan(self, series: int, row: str, title: str, stores: list[StorePlan], stop: str = "") -> Plan:
         """A plan that measures nothing and sets rows, with the number of a series of programs."""
-        plan = self._plan(self._number(series, row), title, [], stores[0])
+        plan = self.plan_of(self._number(series, row), title, [], stores[0])
         return replace(plan, also=tuple(stores[1:]), stop=stop)
 
     def measuring_program(self, measurement: Measurement) -> Program:
@@ -127,7 +127,7 @@ class Workshop(Ruled):
         if any(look.stops for look in looks):
             raise SecondLookError(looks)
         title = f"measure {measurement.title or measurement.name}"
-        return write_program(self._plan(self.first_number, title, [measurement], None), self.profile)
+        return write_program(self.plan_of(self.first_number, title, [measurement], None), self.profile)
 
     def solved(self, measurement: Measurement, program: Program, run: Run) -> tuple[Feature, RunReport]:
         """The feature of a finished run, and its report.
@@ -206,57 +206,6 @@ class Workshop(Ruled):
 
     # -- offset ------------------------------------------------------------------------------------------------
 
-    def features(self, *, strict: bool = False) -> dict[str, Feature]:
-        """Everything measured in this job by name, and what is built from that.
-
-        What cannot be built from how its parts were found is left out; with `strict` it is told.
-
-        Raises:
-            GeometryError: with `strict`, lines that do not cross.
-        """
-        found = {name: measured.feature for name, measured in self.measured.items()}
-        for drawn in self.setup.features:
-            if drawn.of and all(name in found for name in drawn.of):
-                try:
-                    found[drawn.name] = build(drawn.name, drawn.kind, found[drawn.of[0]], found[drawn.of[1]])
-                except GeometryError:
-                    if strict:
-                        raise
-        return found
-
-    def distance(self, first: str, second: str) -> Distance:
-        """How far a feature lies from another, as measured. Raises DatumError, GeometryError."""
-        features = self.features()
-        for name in (first, second):
-            if name not in features:
-                raise DatumError(f"{self.setup.drawn(name).title} is not measured yet", "", "Measure it first")
-        return distance(features[first], features[second])
-
-    def chain(self, row: str) -> Chain | None:
-        """The chain of a row from what this job has measured; None while something is missing or contradicts itself."""
-        plan = self.setup.row(row)
-        try:
-            return solve_offset(row, plan.rules, self.features(), self.table_values(row), self.parents(), plan.turner)
-        except (DatumError, GeometryError):
-            return None  # the second look before a store tells why
-
-    def part_chain(self, row: str) -> Chain | None:
-        """The chain of the axes that are known so far."""
-        plan = self.setup.row(row)
-        features, parents = self.features(), self.parents()
-        ready = {
-            axis: rule
-            for axis, rule in plan.rules.items()
-            if all(name in features for name in features_in(rule))
-            and (not (parent := parent_in(rule)) or parent in parents)
-        }
-        if "r" in plan.rules and not {"x", "y", "r"} <= ready.keys():
-            ready = {axis: rule for axis, rule in ready.items() if axis == "z"}  # a turned zero hangs on all three
-        try:
-            return solve_offset(row, ready, features, self.expected(row), parents, plan.turner) if ready else None
-        except (DatumError, GeometryError):
-            return None
-
     def look_before_store(self, row: str) -> list[Look]:
         """Second look before a store.
 
@@ -294,7 +243,8 @@ class Workshop(Ruled):
         """What a new value is compared with: the nominal place on the set-up. A table row may hold the last job's."""
         return self.expected(row), "where the set-up puts it", self.setup.row(row).jump_limit
 
-    def _store_plan(self, row: str, rules: dict[str, Rule]) -> StorePlan:
+    def store_plan(self, row: str, rules: dict[str, Rule]) -> StorePlan:
+        """How a row is set by rules, with what guards it."""
         reference, _, limit = self.jump_reference(row)
         if "r" not in rules and self.profile.angle_of(row) is not None:
             rules, reference = {**rules, "r": Fixed(0.0)}, {**reference, "r": 0.0}  # no angle of another job stays
@@ -326,8 +276,8 @@ class Workshop(Ruled):
         if any(look.stops for look in looks):
             raise SecondLookError(looks)
         title = f"{self.setup.part} {plan.title} to {row}"
-        store = self._store_plan(row, plan.rules)
-        return write_program(self._plan(self._number(2, row), title, measurements, store), self.profile)
+        store = self.store_plan(row, plan.rules)
+        return write_program(self.plan_of(self._number(2, row), title, measurements, store), self.profile)
 
     def store(self, row: str) -> Chain:
         """Write the worked-out offset into the control's table by a program, then into the book.
@@ -345,7 +295,7 @@ class Workshop(Ruled):
         rules: dict[str, Rule] = {
             axis.axis: Fixed(axis.value, axis.u) if axis.written else Keep() for axis in chain.axes
         }
-        self.write(chain, replace(self._store_plan(row, rules), turner=None, table=chain.table))
+        self.write(chain, replace(self.store_plan(row, rules), turner=None, table=chain.table))
         if chain.table is not None:
             self.table_turned(row, chain.table)
         return chain
@@ -358,7 +308,7 @@ class Workshop(Ruled):
         """
         row = chain.row
         self._not_locked(row)
-        program = write_program(self._plan(self._number(1, row), f"set {row}", [], plan), self.profile)
+        program = write_program(self.plan_of(self._number(1, row), f"set {row}", [], plan), self.profile)
         before = self.table_values(row)
         run = self.start(program)
         run.to_end()
