@@ -219,6 +219,7 @@ class Described(AtMachine):
     def clamp(self) -> list[str]:
         """The part was clamped again: what was measured before is worth nothing. Returns the rows that became stale."""
         self.clamping += 1
+        self.half_round.clear()  # the ring may have moved: its two halves no longer go together
         rows = [
             row.row
             for row in self.setup.rows
