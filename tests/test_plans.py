@@ -12,6 +12,7 @@ from brisk_anchor.core.errors import BriskAnchorError, PlanFileError
 from brisk_anchor.services.jobs import new_job, open_job
 from brisk_anchor.services.plan_file import PlanFile, load_plan, plan_text
 from brisk_anchor.services.plans import program_of, prove, shortest, steps_of, way
+from brisk_anchor.services.workshop import Workshop
 
 
 def plan(*features, offset=None, order="as listed", **figures):
@@ -119,3 +120,18 @@ def test_plans_from_the_command_line(tmp_path):
     (tmp_path / "p.toml").write_text(plan_text("x", None, ["bore"]) + "search = 5.0\n")
     assert "The search ends" in run("check", file, code=2)
     assert isinstance(CliRunner().invoke(app, ["plan", "new", file]).exception, BriskAnchorError)
+
+
+@pytest.mark.parametrize(
+    ("method", "off", "words"), [("true_offset", 0.05, "from the truth"), ("table_values", 0.01, "The control has")]
+)
+def test_a_program_that_ends_wrong_is_not_proved(job, monkeypatch, method, off, words):
+    """The truth moved away, or the control's table: both must be seen, whatever the touches say."""
+    made = plan(*job.needed(job.setup.row("G54")), offset="G54")
+    steps = steps_of(job, made)
+    real = getattr(Workshop, method)
+    monkeypatch.setattr(Workshop, method, lambda self, row: {a: v + off for a, v in real(self, row).items()})
+    outcome = prove(job, made, steps, 2)
+    assert not outcome.proved
+    assert len(outcome.wrong) == 2
+    assert words in outcome.wrong[0]
