@@ -158,6 +158,21 @@ def test_a_program_in_a_file_stops_the_operator_where_a_row_moves_far(scene, boo
     assert workshop.machine.offset("G54")[0] == pytest.approx(near["x"] + 60.0, abs=1e-4)
 
 
+@pytest.mark.parametrize("profile", ["skip-macro", "probe-params"])
+@pytest.mark.parametrize("changed", [0.4, 0.6])
+def test_a_program_stops_where_the_table_is_no_longer_what_was_looked_at(scene, book, profile, changed):
+    workshop = Workshop(scene, book, shipped_profile(profile), seed=None)
+    x, y, z = workshop.machine.offset("G54")
+    book_work.set_limit(workshop, "G54", 0.5)
+    book_work.edit(workshop, "G54", {"x": x + 0.3}, "a little")
+    program = book_work.writing_program(workshop, ["G54"])
+    workshop.machine.write_offset("G54", (x, y + changed, z))
+    run = workshop.start(program)
+    run.to_end()
+    assert (run.failure() is None) == (changed < 0.5)
+    assert workshop.machine.offset("G54")[0] == pytest.approx(x + 0.3 * (changed < 0.5), abs=1e-4)
+
+
 # -- opening -----------------------------------------------------------------------------------------------------
 
 

@@ -43,6 +43,9 @@ class StorePlan:
     """Features the rules name that are built from measured ones: name, kind, what they are made of."""
     turner: Turner | None = None
     """The table that turns the part straight when the program has measured how it lies."""
+    held: tuple[tuple[str, float], ...] = ()
+    """What the control's table held when these values were decided on: the program stops where it holds something else
+    by more than the limit, as the move that was looked at is then another."""
     table: tuple[str, float] | None = None
     """A table and how far it is to turn, degrees, where the application has worked that out."""
 

@@ -160,7 +160,21 @@ def _line(located: dict[tuple[str, str], Located], name: str) -> dict[int, arith
 
 def _guards(steps: list[Step], store: StorePlan, values: list[tuple[str, Expression]]) -> None:
     expected = dict(store.expected)
+    for axis, held in store.held:
+        steps.append(
+            Check(
+                RowValue(store.row, axis),
+                Number(held),
+                store.jump_limit,
+                AlarmNumber.JUMP,
+                f"{store.row} {axis.upper()} HOLDS SOMETHING ELSE NOW",
+                f"jump guard: the table still holds {held:.3f} within {store.jump_limit:g}, as when this was written",
+            )
+        )
+    guarded = {axis for axis, _ in store.held}
     for axis, value in values:
+        if axis in guarded:
+            continue  # its value is a figure someone has decided on
         if value == _NO_ANGLE:
             continue  # a row that is not turned has nothing that could jump
         if axis not in expected:

@@ -19,6 +19,8 @@ from brisk_anchor.services.workshop import SecondLookError, Workshop
 
 FAR = 10.0
 """A row that moves further than this, mm, from what the control holds is worth a question."""
+GUARD = 5.0
+"""How far, mm, the table may have changed since a program was written, where the row has no limit of its own."""
 NO_VARIANCE = ((0.0, 0.0, 0.0), (0.0, 0.0, 0.0), (0.0, 0.0, 0.0))
 
 
@@ -224,8 +226,9 @@ def writing_program(workshop: Workshop, rows: list[str], *, stops: bool = True) 
         if workshop.profile.angle_of(row) is not None:
             rules.append(("r", Fixed(valued.values.get("r", 0.0))))
             expected.setdefault("r", 0.0)
-        limit = workshop.ledger.limit(row) or 5.0
-        stores.append(StorePlan(row, tuple(rules), tuple(expected.items()), limit))
+        limit = workshop.ledger.limit(row) or GUARD
+        held = zip("xyz", workshop.machine.offset(row), strict=True) if workshop.profile.row(row).read else ()
+        stores.append(StorePlan(row, tuple(rules), tuple(expected.items()), limit, held=tuple(held)))
     title = f"set {', '.join(rows[:6])}" + (" and more" if len(rows) > 6 else "")
     far = [row for row in rows if moved_far(workshop, row)]
     stop = f"{', '.join(far[:4])} MOVE FAR: LOOK, THEN START" if far and stops else ""
