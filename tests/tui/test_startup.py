@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
+import os
+import pty
+import select
 import subprocess
 import sys
+import time
 
 HEAVY = ("numpy", "scipy", "matplotlib", "sqlalchemy", "alembic", "pydantic", "brisk_anchor.services.workshop")
 
@@ -32,3 +36,23 @@ def test_the_commands_help_loads_no_screen():
     code = "import sys, brisk_anchor.cli; print('textual' in sys.modules, 'numpy' in sys.modules)"
     result = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
     assert result.stdout.split() == ["False", "False"]
+
+
+def test_it_ends_when_its_window_is_closed_and_no_signal_comes(tmp_path):
+    """Under make the hang-up goes to make alone: the terminal that is gone must be noticed."""
+    master, slave = pty.openpty()
+    environment = {**os.environ, "BRISK_ANCHOR_HOME": str(tmp_path), "TERM": "xterm-256color"}
+    command = [sys.executable, "-m", "brisk_anchor", "demo"]
+    with subprocess.Popen(
+        command, stdin=slave, stdout=slave, stderr=slave, env=environment, start_new_session=True
+    ) as run:
+        os.close(slave)
+        end = time.monotonic() + 20
+        while not (tmp_path / "demo" / "book.sqlite").exists() and time.monotonic() < end:
+            if select.select([master], [], [], 0.1)[0]:
+                os.read(master, 65536)
+        os.close(master)
+        try:
+            run.wait(15)
+        finally:
+            run.kill()

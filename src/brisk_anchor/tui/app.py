@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import time
 from collections.abc import Callable, Iterable
 from contextlib import suppress
@@ -218,6 +219,9 @@ class BriskAnchorApp(App[int]):
         self._looked_after += passed
         if self._looked_after > _OTHERS:
             self._looked_after = 0.0
+            if not self.is_headless and not os.isatty(0):
+                self.exit(1)  # the window was closed, and what started us kept the signal for itself
+                return
             self._follow_others()
         with suppress(NoMatches):  # the last tick may find the screen being taken down
             if self.desk.running is not None:
