@@ -93,13 +93,11 @@ def show(row: RowArgument, job: JobOption = None, as_json: JsonOption = False) -
         _print(_data(line))
         return
     typer.echo(f"{row}  {line.title}  {line.state.value}{', locked' if line.locked else ''}")
-    valued = workshop.ledger.valued(row)
-    if valued is not None:
-        chain = workshop.ledger.whole(row, workshop.history(row).index(valued)).chain
-        for axis in chain.axes if chain else ():
-            for term in axis.terms:
-                spread = "" if term.u is None else f"  ±{2 * term.u:.4f}"
-                typer.echo(f"  {term.sign or ' ':<2}{term.label:<44}{term.value:>14.4f}{spread}  {term.source}")
+    chain = workshop.ledger.chain_of_values(row)
+    for axis in chain.axes if chain else ():
+        for term in axis.terms:
+            spread = "" if term.u is None else f"  ±{2 * term.u:.4f}"
+            typer.echo(f"  {term.sign or ' ':<2}{term.label:<44}{term.value:>14.4f}{spread}  {term.source}")
     typer.echo(f"  control {_figures(line.held)}")
 
 

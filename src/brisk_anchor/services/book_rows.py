@@ -11,6 +11,8 @@ from brisk_anchor.book.store import RowState
 from brisk_anchor.services.workshop import Workshop
 
 Values = Mapping[str, float]
+LACKING = (RowState.EMPTY, RowState.PART, RowState.STALE)
+"""States of an offset with which no operation may run."""
 DIFFERS = 1e-4
 """Rows that lie further than this, mm, from what they are compared with differ."""
 ORDERS = ("row", "difference", "age", "state")
@@ -42,7 +44,7 @@ class Line:
     @property
     def lacking(self) -> bool:
         """Whether an operation needs it and it is empty or stale: that must never be missed."""
-        return bool(self.operations) and self.state in (RowState.EMPTY, RowState.PART, RowState.STALE)
+        return bool(self.operations) and self.state in LACKING
 
 
 @dataclass(frozen=True, slots=True)
@@ -157,9 +159,7 @@ def lines(
 
 
 def lacking(workshop: Workshop) -> list[str]:
-    """Operations that cannot run, with their offset and its state: it is stale, or empty while others are ready."""
+    """Operations that cannot run, with their offset and its state: it is empty, stale, or not in the job at all."""
     states = {plan.row: workshop.state(plan.row) for plan in workshop.setup.rows}
-    begun = any(state not in (RowState.EMPTY, RowState.PART) for state in states.values())
-    bad = (RowState.EMPTY, RowState.PART, RowState.STALE) if begun else (RowState.STALE,)
-    found = [o for o in workshop.setup.card.operations if states.get(o.offset, RowState.EMPTY) in bad]
+    found = [o for o in workshop.setup.card.operations if states.get(o.offset, RowState.EMPTY) in LACKING]
     return [f"{o.name} ({o.offset} {states[o.offset].value if o.offset in states else 'is gone'})" for o in found]

@@ -163,6 +163,11 @@ class Ledger:
         """The newest entry of a row that says what its values are."""
         return self.facts(row).valued
 
+    def chain_of_values(self, row: str) -> Chain | None:
+        """The chain of the values a row has, None where they came without one. Raises BookError."""
+        valued = self.valued(row)
+        return None if valued is None else self.whole(row, self.history(row).index(valued)).chain
+
     def entry(
         self,
         kind: EntryKind,

@@ -7,7 +7,7 @@ from collections.abc import Iterable, Mapping
 
 from brisk_anchor.book.store import Entry, EntryKind, RowState
 from brisk_anchor.core.checks import Look, look_at_jump
-from brisk_anchor.core.errors import BriskAnchorError, DatumError, PlanError
+from brisk_anchor.core.errors import BriskAnchorError, PlanError
 from brisk_anchor.core.offsets import AxisChain, Chain, Term
 from brisk_anchor.core.rules import Fixed, Keep, Rule
 from brisk_anchor.nc.plan import StorePlan
@@ -15,6 +15,7 @@ from brisk_anchor.nc.program import Program
 from brisk_anchor.nc.writer import write_program
 from brisk_anchor.services.book_compare import snapshots
 from brisk_anchor.services.book_rows import Values, distance
+from brisk_anchor.services.ledger import plain
 from brisk_anchor.services.workshop import SecondLookError, Workshop
 
 FAR = 10.0
@@ -27,13 +28,7 @@ NO_VARIANCE = ((0.0, 0.0, 0.0), (0.0, 0.0, 0.0), (0.0, 0.0, 0.0))
 def _guard(workshop: Workshop, row: str) -> None:
     if row not in workshop.profile.all_rows:
         raise PlanError(f"The control has no row {row[:20]}", "", "Choose one it has")
-    if workshop.ledger.locked(row):
-        raise DatumError(f"{row} is locked", "Nothing changes it while it is", "Unlock it first, if that is meant")
-    setter = workshop.setup.shelf.setter
-    if setter is not None and setter.row == row:
-        raise DatumError(
-            f"{row} is kept for {setter.name}", "Every tool's length hangs on it", "Take it on the shelf: 6"
-        )
+    workshop.may_change(row)
 
 
 def typed_chain(row: str, values: Values, u: Values, before: Values, reason: str) -> Chain:
@@ -123,7 +118,7 @@ def set_limit(workshop: Workshop, row: str, limit: float) -> None:
 
 def rename(workshop: Workshop, row: str, name: str) -> None:
     """Give a row another name. Raises PlanError, BookWriteError."""
-    words = " ".join("".join(c for c in name if c.isprintable()).split())[:60]
+    words = " ".join(plain(name, 60).split())
     if not words:
         raise PlanError("A name has at least one letter", "", "Type it")
     workshop.ledger.add_all([workshop.ledger.entry(EntryKind.NAMED, row, None, note=f"named {words}", title=words)])
@@ -131,7 +126,7 @@ def rename(workshop: Workshop, row: str, name: str) -> None:
 
 def snapshot(workshop: Workshop, name: str) -> None:
     """Keep how the whole table stands under a name. Raises PlanError: no name, or it is taken. BookWriteError."""
-    words = " ".join("".join(c for c in name if c.isprintable()).split())[:60]
+    words = " ".join(plain(name, 60).split())
     if not words or any(e.note.lower() == words.lower() for e in snapshots(workshop)):
         raise PlanError("A snapshot needs a name of its own", f"“{words}” is taken" if words else "", "Choose another")
     workshop.ledger.add_all([workshop.ledger.entry(EntryKind.SNAPSHOT, "", None, note=words, title="")])
@@ -263,11 +258,9 @@ def write_rows(workshop: Workshop, rows: list[str]) -> Program:
             valued = workshop.ledger.valued(row)
             if valued is None:
                 continue
-            chain = valued.chain
-            if valued.light:
-                at = workshop.history(row).index(valued)
-                chain = workshop.ledger.whole(row, at).chain
-            chain = chain or typed_chain(row, valued.values, valued.u, {}, "as the book has it")
+            chain = workshop.ledger.chain_of_values(row) or typed_chain(
+                row, valued.values, valued.u, {}, "as the book has it"
+            )
             workshop.read_back(row, chain)
             note = f"set by O{program.number:04d}, read back"
             entries.append(workshop.ledger.entry(EntryKind.STORED, row, chain, note=note))

@@ -19,6 +19,7 @@ from brisk_anchor.core.tool_setting import (
     length_on_part,
     length_on_setter,
     look_at_length,
+    look_at_probe,
     reference_chain,
 )
 from brisk_anchor.core.touches import Stylus
@@ -99,7 +100,6 @@ def lines(workshop: Workshop, today: date) -> list[Line]:
 def _probe_line(stylus: Stylus, workshop: Workshop, today: date) -> Line:
     record = workshop.setup.shelf.probe
     days = age_in_days(record.calibrated, today)
-    late = bool(record.valid_days and (days is None or days > record.valid_days))
     age = "no date of calibration" if days is None else f"calibrated {days} d ago"
     state = f"{', '.join(record.due)} to be calibrated" if record.due else age
     if record.valid_days and not record.due:
@@ -112,7 +112,7 @@ def _probe_line(stylus: Stylus, workshop: Workshop, today: date) -> Line:
         ("run-out ±", 2 * stylus.u_offset),
         ("repeatability ±", 2 * stylus.u_repeatability),
     )
-    return Line("probe", stylus.tool_number, stylus.name, ("probe",), figures, state, not record.due and not late)
+    return Line("probe", stylus.tool_number, stylus.name, ("probe",), figures, state, not look_at_probe(record, days))
 
 
 def _kept(workshop: Workshop, table: tuple[str | int, ...], figures: dict[str, str | float], told: str) -> None:

@@ -213,12 +213,7 @@ class Workshop(Chained):
             DatumError: when the row is not complete. GeometryError: what was measured contradicts itself.
         """
         plan = self.setup.row(row)
-        setter = self.setup.shelf.setter
-        self._not_locked(row)
-        if setter is not None and setter.row == row:
-            raise DatumError(
-                f"{row} is kept for {setter.name}", "Every tool's length hangs on it", "Use another offset"
-            )
+        self.may_change(row)
         held, features = self.table_values(row), self.features(strict=True)
         chain = solve_offset(row, plan.rules, features, held, self.parents(), plan.turner)
         used = [self.measured[name] for name in self.needed(plan)]
@@ -325,6 +320,14 @@ class Workshop(Chained):
             raise
         finally:
             self.save()
+
+    def may_change(self, row: str) -> None:
+        """Raises DatumError where nothing may change a row: it is locked, or kept for the tool setter."""
+        self._not_locked(row)
+        setter = self.setup.shelf.setter
+        if setter is not None and setter.row == row:
+            what = f"{row} is kept for {setter.name}"
+            raise DatumError(what, "Every tool's length hangs on it", "Use another offset, or take it on the shelf: 6")
 
     def _not_locked(self, row: str) -> None:
         if self.ledger.locked(row):

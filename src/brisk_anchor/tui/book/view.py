@@ -95,8 +95,10 @@ class BookView(BookActing):
 
     @staticmethod
     def _differs(line: Line) -> bool:
-        values = {"r": 0.0, **line.values}
-        return any(abs(value - line.held.get(axis, 0.0)) > 1e-4 for axis, value in values.items())
+        from brisk_anchor.services.book_rows import DIFFERS, Reference
+
+        difference = Reference("the control's table", {line.row: line.held}).difference(line)
+        return any(abs(value) > DIFFERS for value in difference.values())
 
     def show(self) -> None:
         """Bring everything up to date."""
@@ -238,10 +240,10 @@ class BookView(BookActing):
         if wide and line.at is not None:
             text.append(f"{age_of(line.at, datetime.now(UTC)):>7}", theme.QUIET)
         text.append("\n")
-        self._second(text, line)
+        self._second(text, line, desk.workshop.setup.job)
         return text
 
-    def _second(self, text: Text, line: Line) -> None:
+    def _second(self, text: Text, line: Line, job_here: str) -> None:
         from brisk_anchor.services.book_rows import distance
 
         parts: list[tuple[str, str]] = []
@@ -257,6 +259,8 @@ class BookView(BookActing):
             parts.append((f"follows {line.parent}", theme.QUIET))
         if line.operations and not line.lacking:
             parts.append((", ".join(line.operations), theme.QUIET))
+        if others := [job for job in line.jobs if job != job_here]:
+            parts.append((f"also {', '.join(others[:3])}", theme.QUIET))
         if line.limit is not None:
             parts.append((f"limit {line.limit:g}", theme.QUIET))
         if (angle := line.values.get("r", 0.0)) and abs(angle) > 5e-5:
