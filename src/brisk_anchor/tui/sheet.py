@@ -21,6 +21,8 @@ class Sheet(ModalScreen[None]):
     }}
     """
 
+    _left = False
+
     def on_key(self, event: events.Key) -> None:
         """Scroll with the arrow and page keys; leave with any other."""
         sheet = self.query_one(VerticalScroll)
@@ -34,8 +36,14 @@ class Sheet(ModalScreen[None]):
         if scroll:
             scroll()
         else:
-            self.dismiss()
+            self._leave()
 
     def on_click(self) -> None:
         """Leave."""
-        self.dismiss()
+        self._leave()
+
+    def _leave(self) -> None:
+        """Once: a second key, on a busy machine, may come before the first has taken the sheet away."""
+        if not self._left:
+            self._left = True
+            self.dismiss()
