@@ -15,6 +15,8 @@ SEARCH_MARGIN = 1.0
 
 
 MOST_REPEATS = 9
+ON_FAIL = ("alarm", "stop", "go on")
+"""What a program does when a size is wrong: it ends, a person decides, or it measures the rest and stores nothing."""
 LEAST_SPREAD = 2.0
 """Touches that are to give an angle lie at least so far apart, mm."""
 
@@ -42,6 +44,11 @@ class Measurement:
     triangle. `repeats` is how often each place is touched; `second_depth` how much deeper the second level of a tilted
     bore lies; with `known_size` the diameter stands in for a touch. `turn_uncertainty`, degrees, is how far the part
     may lie turned: touches apart along a wall must reach it all the same.
+
+    How it is made: with `over_the_top` the probe goes up between touches and comes down beside each wall (None: as
+    is usual for the kind); `half_turn` touches every place twice, the spindle turned half round between, so that the
+    ball's run-out falls out; `search_feed` and `touch_feed` (mm/min) stand in for those of the profile; `on_fail` is
+    one of `ON_FAIL`; `keep` are variables of the person's own that take results, as (letter, number).
     """
 
     name: str
@@ -64,6 +71,12 @@ class Measurement:
     second_depth: float = 0.0
     known_size: bool = False
     turn_uncertainty: float = 0.0
+    over_the_top: bool | None = None
+    half_turn: bool = False
+    search_feed: float | None = None
+    touch_feed: float | None = None
+    on_fail: str = "alarm"
+    keep: tuple[tuple[str, int], ...] = ()
 
     def __post_init__(self) -> None:
         figures = (*self.start, self.clear_z, self.search, self.start_uncertainty, self.depth, self.standoff)
@@ -80,6 +93,7 @@ class Measurement:
         if not 1 <= self.repeats <= MOST_REPEATS or self.spread < 0 or self.second_depth < 0:
             raise PlanError(f"{self.name}: repeats, spread or the second depth make no sense", "", "Give other figures")
         self._check_walls()
+        self._check_way()
 
     def _check_walls(self) -> None:
         """Whether the directions are those of the kind, and the figures it needs are there."""
@@ -105,6 +119,43 @@ class Measurement:
                 "How the bore leans cannot be told from levels so near to each other",
                 f"Go at least {LEAST_SPREAD:g} mm deeper for the second",
             )
+
+    def _check_way(self) -> None:
+        """Whether the probe can go the way it is to go between touches, and the feeds are feeds."""
+        search, touch = self.search_feed, self.touch_feed
+        if any(feed is not None and not 1 <= feed <= 5000 for feed in (search, touch)):
+            raise PlanError(f"{self.name}: a feed makes no sense", "No probe touches at it", "Give 1 to 5000 mm/min")
+        if self.on_fail not in ON_FAIL:
+            raise PlanError(f"{self.name}: “{self.on_fail}” is no reaction", "", f"One of {', '.join(ON_FAIL)}")
+        if self.over_the_top is None:
+            return
+        kind = self.kind
+        if kind.is_outside and not self.over_the_top:
+            if kind not in (FeatureKind.BOSS, FeatureKind.BLOCK) or self.is_free:
+                raise PlanError(
+                    f"{self.name}: {kind.one} in these directions cannot be gone round",
+                    "Where its ends are is not known",
+                    "Go over the top between touches",
+                )
+        elif self.over_the_top and not kind.is_outside:
+            if not kind.is_paired or kind is FeatureKind.TILTED_BORE:
+                raise PlanError(f"{self.name}: {kind.one} has no walls to go between", "", "Leave over_the_top out")
+            if min(self.begin_distance(axis) for axis in {self.axis_along(d) for d in self.directions}) <= 0:
+                raise PlanError(
+                    f"{self.name} is too narrow to come down beside each wall",
+                    "The places to come down would lie beyond the middle",
+                    "Stay down between touches, or state a smaller uncertainty",
+                )
+
+    @property
+    def goes_over(self) -> bool:
+        """Whether the probe goes up between touches and comes down beside each wall."""
+        return self.kind.is_outside if self.over_the_top is None else self.over_the_top
+
+    @property
+    def starts_over(self) -> bool:
+        """Whether it starts above the feature and goes `drop` down to touch."""
+        return self.kind.is_outside or self.goes_over
 
     def _check_pairs(self) -> None:
         if self.is_free:
@@ -204,7 +255,7 @@ class Measurement:
     @property
     def touch_count(self) -> int:
         """How many touches it makes."""
-        return len(self.contacts()) * self.repeats
+        return len(self.contacts()) * self.repeats * (2 if self.half_turn else 1)
 
     def across(self, axis: int) -> float:
         """The nominal distance between the walls along an axis (0 is X), mm; at a corner twice that to its wall."""
@@ -221,20 +272,26 @@ class Measurement:
         """How far it travels to a wall along an axis, mm."""
         if not self.kind.is_paired and not self.kind.is_outside:
             return self.standoff
-        half = (self.across(axis) + (1 if self.kind.is_outside else -1) * self.stylus.ball_diameter) / 2
-        return self.outside_distance(axis) - half if self.kind.is_outside else half
+        half = (self.across(axis) + self._side * self.stylus.ball_diameter) / 2
+        return abs(self.begin_distance(axis) - half) if self.starts_over else half
 
-    def outside_distance(self, axis: int) -> float:
-        """From the middle of a boss, web or block to where the search along an axis begins, mm.
+    @property
+    def _side(self) -> int:
+        """+1 where the ball stands outside the metal's middle, −1 inside."""
+        return 1 if self.kind.is_outside else -1
+
+    def begin_distance(self, axis: int) -> float:
+        """From the middle of what is touched from beside each wall to where the search along an axis begins, mm.
 
         It is clear of the wall at the worst stated place.
         """
-        return self.across(axis) / 2 + self.stylus.ball_diameter / 2 + self.slack + SEARCH_MARGIN
+        clear = self.stylus.ball_diameter / 2 + self.slack + SEARCH_MARGIN
+        return self.across(axis) / 2 + self._side * clear
 
     def search_along(self, axis: int) -> float:
         """The search distance along an axis, mm: `search` is that of the first touch, all have the same margin."""
         first = self.axis_along(self.directions[0])
-        return self.search if self.kind.is_outside else self.search + (self.across(axis) - self.across(first)) / 2
+        return self.search if self.starts_over else self.search + (self.across(axis) - self.across(first)) / 2
 
     @property
     def search_down(self) -> float:
@@ -252,7 +309,8 @@ class Measurement:
             out = self.standoff + self.search
             if not dz:
                 axis = self.axis_along(contact.direction)
-                out = self.outside_distance(axis) if self.kind.is_outside else self.search_along(axis)
+                out = self.begin_distance(axis) if self.starts_over else self.search_along(axis)
+                out += 0.0 if self.kind.is_outside or not self.starts_over else self.search
             elif self.kind.is_open:
                 out = self.search
             drop = 0.0 if dz else self.drop
@@ -264,12 +322,14 @@ def slack_along(spread: float, turn_uncertainty: float) -> float:
     return spread / 2 * math.tan(math.radians(turn_uncertainty))
 
 
-def propose_search(kind: FeatureKind, stylus: Stylus, size: float | None, standoff: float, uncertainty: float) -> float:
+def propose_search(
+    kind: FeatureKind, stylus: Stylus, size: float | None, standoff: float, uncertainty: float, *, over: bool = False
+) -> float:
     """The search distance that just covers the stated uncertainty, with SEARCH_MARGIN beyond, mm.
 
     Long enough to reach a wall at its worst stated place; no longer, so that it cannot meet the neighbour.
     """
-    if kind.is_outside:
+    if kind.is_outside or over:
         return 2 * uncertainty + 2 * SEARCH_MARGIN
     if kind.is_paired:
         return (size or 0.0) / 2 - stylus.ball_diameter / 2 + uncertainty + SEARCH_MARGIN

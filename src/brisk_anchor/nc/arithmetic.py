@@ -169,6 +169,20 @@ def plane(cycle: Cycle) -> None:
     a = cycle.compute(f"m{cycle.index}a", small_angle(along[1], Number(1)), "how it leans about X", keep=True)
     b = cycle.compute(f"m{cycle.index}b", small_angle(along[0], Number(1), -1), "how it leans about Y", keep=True)
     cycle.solved({"z": z, "a": a, "b": b})
+    if {"i", "j", "k"} & {letter for letter, _ in m.keep}:
+        cycle.results |= _tilted_plane(cycle, along[0], along[1], squares)
+
+
+def _tilted_plane(cycle: Cycle, px: Expression, py: Expression, squares: Expression) -> dict[str, Expression]:
+    """Turns about Z, the new X and the new Z that lay the XY plane into a plane of these slopes (docs/maths.md).
+
+    A level plane has no heading of its own: a trace of slope along Y keeps the quotient sound, and turns by nothing.
+    """
+    ahead = plus(times(Number(1000), py), 0.001)
+    i = cycle.compute("pi", Function("ATAN", (times(Number(-1000), px), ahead)), "plane: turn about Z")
+    slope = root(subtract(squares, Number(1)))
+    j = cycle.compute("pj", small_angle(slope, Number(1)), "plane: lean about the new X")
+    return {"i": i, "j": j, "k": cycle.compute("pk", subtract(Number(0), i), "plane: back about the new Z")}
 
 
 def free_circle(cycle: Cycle) -> None:

@@ -60,7 +60,8 @@ class BlockRunner(Coordinates):
         codes = [value for letter, value, _ in words if letter == "G"]
         functions = [value for letter, value, _ in words if letter == "M"]
         self._check(codes, functions)
-        letters = self._letters(words, plain="XU" if 4 in codes else "R" if 68 in codes else "")
+        plain = "XU" if 4 in codes else "R" if 68 in codes or 19 in functions else ""
+        letters = self._letters(words, plain=plain)
         action = self._action(codes, letters)
         self._stray(action, codes, letters, functions)
         self._prepare(codes, functions, letters)
@@ -140,7 +141,7 @@ class BlockRunner(Coordinates):
     ) -> None:
         moves = action is None or action not in _LETTERS_OF
         allowed = set("PL") if 98 in functions else set("XYZ" if moves else _LETTERS_OF[action or 0])
-        allowed |= set("FST") | ({"H"} if 43 in codes else set())
+        allowed |= set("FST") | ({"H"} if 43 in codes else set()) | ({"R"} if 19 in functions and not codes else set())
         if (moves and action not in (31, 38.2, 38.3, 38.4, 38.5)) or action == 10:
             allowed |= set(self._rotary)
         if moves and self.profile.input.increments_uvw and action not in (52, 92) and 53 not in codes:
@@ -174,7 +175,7 @@ class BlockRunner(Coordinates):
         if "T" in letters:
             modal.prepared_tool = variable_number(letters.pop("T"))
         for code in functions:
-            self._function(int(code))
+            self._function(int(code), letters)
         for code in codes:
             self._modal_code(code, letters, table=10 in codes)
 
@@ -184,12 +185,14 @@ class BlockRunner(Coordinates):
             raise ExpressionError(f"a feed of {feed:g} makes no sense")
         self.modal.feed = feed * scale
 
-    def _function(self, code: int) -> None:
+    def _function(self, code: int, letters: dict[str, float]) -> None:
         if code == 6:
             self.machine.change_tool(self.modal.prepared_tool, self.line)
         elif code in (3, 4, 5, 19):
             self.machine.turn_spindle(code, self.modal.spindle_speed, self.line)
             self.modal.spindle = code
+            if code == 19:
+                self.machine.orient(letters.pop("R", 0.0), self.line)
         elif code in (7, 8):
             self.modal.coolant |= {code}
         elif code == 9:

@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 
+from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.kinds import FeatureKind, Vector
 from brisk_anchor.core.measuring import Contact, Measurement
 from brisk_anchor.core.touches import AXES, axis_of
@@ -21,13 +22,16 @@ from brisk_anchor.nc.steps import (
     Compute,
     Expression,
     Guarded,
+    Keep,
     Name,
     Number,
+    Orient,
     Rapid,
     Release,
     Report,
     Section,
     Step,
+    TiltedPlane,
     TouchStep,
     plus,
 )
@@ -47,6 +51,9 @@ class Cycle:
     here: dict[int, Expression] = field(default_factory=dict)
     made: list[tuple[Contact, Names]] = field(default_factory=list)
     loose: list[str] = field(default_factory=list)
+    results: dict[str, Expression] = field(default_factory=dict)
+    turned: bool = False
+    """Whether the spindle stands turned half round now."""
 
     def run(self) -> int:
         """Append everything; returns how many touches the program has made by then."""
@@ -59,8 +66,13 @@ class Cycle:
             Guarded("down to the start", z=Number(z)),
         ]
         self.here = dict(enumerate(map(Number, m.start)))
+        if m.half_turn:
+            self.steps.append(Orient(half=False))
         self._touch_all()
+        if self.turned:
+            self.steps.append(Orient(half=False))
         self._solve()
+        self._keep()
         self.steps.append(Guarded("up to the clear height", z=Number(m.clear_z)))
         if self.loose:
             self.steps.append(Release(tuple(dict.fromkeys(self.loose))))
@@ -80,19 +92,24 @@ class Cycle:
         m = self.measurement
         number = len(self.made) + 1
         every: list[Names] = []
-        for _ in range(m.repeats):
-            self.touches += 1
-            names = (f"t{self.touches}x", f"t{self.touches}y", f"t{self.touches}z")
-            self.steps.append(TouchStep(self.touches, direction, distance, names, why, m.stylus.offset))
-            every.append(names)
-            if len(every) > 1:
-                self._accumulate(number, every, direction)
-        names = every[0] if m.repeats == 1 else self._mean(number, direction)
+        for turn in range(2 if m.half_turn else 1):
+            if turn:
+                self.turned = not self.turned
+                self.steps.append(Orient(half=self.turned))
+            for _ in range(m.repeats):
+                self.touches += 1
+                names = (f"t{self.touches}x", f"t{self.touches}y", f"t{self.touches}z")
+                feeds = (m.search_feed, m.touch_feed)
+                self.steps.append(TouchStep(self.touches, direction, distance, names, why, m.stylus.offset, feeds))
+                every.append(names)
+                if len(every) > 1:
+                    self._accumulate(number, every)
+        names = every[0] if len(every) == 1 else self._mean(number, len(every))
         self.loose += names
         self.made.append((contact, names))
         return names
 
-    def _accumulate(self, number: int, every: list[Names], direction: Vector) -> None:
+    def _accumulate(self, number: int, every: list[Names]) -> None:
         base = (f"c{number}x", f"c{number}y", f"c{number}z")
         last = every[-1]
         for i, name in enumerate(base):
@@ -100,12 +117,10 @@ class Cycle:
             self.steps.append(Compute(name, arithmetic.add(before, Name(last[i])), "sum of the touches"))
         self.steps.append(Release(last if len(every) > 2 else (*every[0], *last)))
 
-    def _mean(self, number: int, direction: Vector) -> Names:
+    def _mean(self, number: int, count: int) -> Names:
         names = (f"c{number}x", f"c{number}y", f"c{number}z")
         for name in names:
-            self.steps.append(
-                Compute(name, scaled(Name(name), 1, self.measurement.repeats), f"mean of {self.measurement.repeats}")
-            )
+            self.steps.append(Compute(name, scaled(Name(name), 1, count), f"mean of {count}"))
         return names
 
     def _touch_all(self) -> None:
@@ -131,9 +146,9 @@ class Cycle:
                     # Down beside the ball to where its middle is, by the height that was just found.
                     level = plus(Name(names[2]), -((m.size or 0.0) + m.stylus.ball_diameter) / 2)
                 continue
-            if m.kind.is_outside:
+            if m.starts_over:
                 side = f"{'-+'[sign > 0]}{AXES[axis].upper()} side"
-                self._outside(contact, over, level, count, side)
+                self._beside(contact, over, level, count, side)
             else:
                 self._to("on along the wall", over)
                 towards = f"towards {'+' if sign > 0 else '-'}{AXES[axis].upper()}"
@@ -149,25 +164,46 @@ class Cycle:
                     Compute(found, half_sum(ends[0], ends[1]), f"centre {letter.upper()}: middle of the two")
                 )
                 middle[axis] = Name(found)
-                if count < len(contacts):
+                if count < len(contacts) and (m.goes_over or not m.kind.is_outside):
                     self._to("on to the centre", {axis: Name(found)})
 
-    def _outside(
+    def _beside(
         self, contact: Contact, over: Mapping[int, Expression], level: Expression, count: int, side: str
     ) -> None:
-        """Out past a side from over the feature, down, touch inward, up, back."""
+        """From over the feature to beside a wall, down, touch it; then up and back, or round to the next."""
         m = self.measurement
-        above = self.here[2]
+        above: Expression = Number(m.start[2])
         down = plus(above, -m.drop) if m.kind is not FeatureKind.BALL else level
-        self._to("over the next place", over)
         axes = [i for i in (0, 1) if abs(contact.direction[i]) > 1e-9]
-        out = m.outside_distance(m.axis_along(contact.direction))
-        self._to(f"out past the {side}", {i: plus(over[i], contact.direction[i] * out) for i in axes})
-        self._to("down beside it", {2: down})
+        out = m.begin_distance(m.axis_along(contact.direction))
+        beside = {i: plus(over[i], contact.direction[i] * out) for i in (0, 1)}
+        if self.here[2] == above:
+            self._to("over the next place", over)
+            where = "out past" if m.kind.is_outside else "over to"
+            self._to(f"{where} the {side}", {i: beside[i] for i in axes})
+            self._to("down beside it", {2: down})
+        else:
+            self._round(contact, over, beside)
         dx, dy, dz = contact.direction
-        self._touch(contact, (-dx, -dy, -dz), m.search, f"touch {count} inward")
-        self._to("up", {2: above})
-        self._to("back over the middle", {i: over[i] for i in axes})
+        inward = (-dx, -dy, -dz) if m.kind.is_outside else contact.direction
+        self._touch(contact, inward, m.search, f"touch {count} {'inward' if m.kind.is_outside else 'outward'}")
+        if m.goes_over:
+            self._to("up", {2: above})
+            self._to("back over the middle", {i: over[i] for i in axes})
+
+    def _round(self, contact: Contact, over: Mapping[int, Expression], beside: Mapping[int, Expression]) -> None:
+        """At touching depth from beside the last wall to beside the next, past the corners between them."""
+        last, axis = self.made[-1][0].direction, self.measurement.axis_along(contact.direction)
+        before = self.measurement.axis_along(last)
+        if last != contact.direction:
+            side = 1 - axis
+            if before == axis:  # the wall across: by way of the side between, round two corners
+                out = plus(over[side], self.measurement.begin_distance(side))
+                self._to("out past the corner", {side: out})
+                self._to("past the side", {axis: beside[axis]})
+            else:
+                self._to("on past the corner", {axis: beside[axis]})
+        self._to("on beside the wall", beside)
 
     # -- working it out ----------------------------------------------------------------------------------------
 
@@ -181,7 +217,25 @@ class Cycle:
     def _locate(self, letter: str, value: Expression, across: Expression | None = None, radius: float = 0.0) -> None:
         self.located[self.measurement.name, letter] = Located(value, across, radius)
 
+    def _keep(self) -> None:
+        """Copy results to variables of the person's own.
+
+        Raises:
+            PlanError: it has no such result.
+        """
+        m = self.measurement
+        for letter, variable in m.keep:
+            if letter not in self.results:
+                has = ", ".join(sorted(self.results)).upper()
+                raise PlanError(f"{m.title or m.name} gives no {letter.upper()}", "", f"It gives {has}")
+            why = f"keep {letter.upper()} of {m.name}"
+            self.steps.append(Keep(variable, self.results[letter], why))
+        kept = dict(m.keep)
+        if all(letter in kept for letter in "ijk"):
+            self.steps.append(TiltedPlane((kept["i"], kept["j"], kept["k"])))
+
     def _report(self, values: Mapping[str, Expression]) -> None:
+        self.results.update(values)
         figures = tuple((letter.upper(), value, -1) for letter, value in values.items())
         self.steps.append(Report(("SOLVED",), (("M", Number(self.index), 0), *figures)))
 
@@ -357,5 +411,6 @@ class Cycle:
                 AlarmNumber.SIZE,
                 f"SIZE OF {m.name} IS WRONG",
                 f"size guard: within {m.size_limit:g} of {wanted:g}",
+                m.on_fail,
             )
         )

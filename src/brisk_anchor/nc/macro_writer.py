@@ -2,19 +2,25 @@
 
 from __future__ import annotations
 
+from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.numbers import fixed
 from brisk_anchor.nc.profile import Profile
 from brisk_anchor.nc.program import REPORT_TAG, comment_text
 from brisk_anchor.nc.steps import (
     AlarmNumber,
     Binary,
+    CallTool,
     Check,
     Compute,
     Guarded,
+    Keep,
     KeepAngle,
     NoCommonShift,
+    NothingFailed,
+    NothingYet,
     Number,
     OperatorStop,
+    Orient,
     Probe,
     Rapid,
     ReadBack,
@@ -24,6 +30,7 @@ from brisk_anchor.nc.steps import (
     Section,
     Step,
     Store,
+    TiltedPlane,
     ToolCheck,
     TouchStep,
     TurnTable,
@@ -40,6 +47,10 @@ class MacroWriter(TextWriter):
         self.words = MacroWords.of(profile)
         self.aside = (0.0, 0.0)
         """Where the ball stands beside the spindle's axis, as the touches of the program have it."""
+        self.own_feeds = False
+        """Whether a touch has feeds of its own."""
+        self.guards_failed = False
+        """Whether a check lets the program go on."""
 
     def end(self) -> None:
         """Close the printer, absolute positions, end."""
@@ -50,7 +61,7 @@ class MacroWriter(TextWriter):
 
     def subprograms(self) -> None:
         """The touch and the guarded move."""
-        for block in (touch_subprogram(self.words, self.aside), guard_subprogram(self.words)):
+        for block in (touch_subprogram(self.words, self.aside, self.own_feeds), guard_subprogram(self.words)):
             self.put("")
             for number, (code, meaning) in enumerate(block):
                 self.put(code, meaning, heading=number == 0)
@@ -74,19 +85,46 @@ class MacroWriter(TextWriter):
         shown = comment_text(text, self.words.alarm.longest)
         return f"IF [{condition}] THEN #{self.words.alarm.variable}={number} ({shown})"
 
+    def check(self, check: Check) -> None:
+        """A check with what is to be done when it fails."""
+        difference = self.expression(Binary(check.value, "-", check.centre))
+        condition = f"ABS[{difference}] GT {self.figure(check.limit)}"
+        if check.reaction == "go on":
+            failed = self.allocate(("failed",))
+            if not self.guards_failed:
+                raise PlanError("Nothing was made ready to note a check that fails", "", "Begin the plan with it")
+            self.put(f"IF [{condition}] THEN #{failed}=1", f"{check.why}; else noted, and nothing is stored at the end")
+        elif check.reaction == "stop":
+            shown = comment_text(check.text, self.words.alarm.longest)
+            code = f"IF [{condition}] THEN #{self.words.alarm.stop_variable}=1 ({shown})"
+            self.put(code, f"{check.why}; else stops, and a person decides whether it goes on")
+        else:
+            self.put(self.alarm(condition, check.alarm, check.text), check.why)
+
     def step(self, step: Step) -> None:
         profile = self.profile
         match step:
+            case NothingYet():
+                self.guards_failed = True
+                self.put(f"#{self.allocate(('failed',))}=0", "no check has failed yet")
+            case Orient(half):
+                self.orient(self.words.probing, half=half)
+            case Keep(variable, value, why):
+                self.keep(variable, value, why)
+            case TiltedPlane(variables):
+                self.tilted_plane(variables)
+            case CallTool(number):
+                self.call_tool(number)
             case Section(title):
                 self.heading(title)
             case SafeState():
                 self.safe_state()
                 if self.words.printer.open:
                     self.put(self.words.printer.open, "opens the printer for the report lines")
-            case ToolCheck(number):
+            case ToolCheck(number, what):
                 condition = f"#{self.words.tool.in_spindle} NE {number}"
                 self.put(
-                    self.alarm(condition, AlarmNumber.TOOL, f"PROBE T{number} NOT IN SPINDLE"),
+                    self.alarm(condition, AlarmNumber.TOOL, f"{what} T{number} NOT IN SPINDLE"),
                     f"stop unless T{number} is in the spindle",
                 )
             case TurnTable(letter, by):
@@ -106,24 +144,32 @@ class MacroWriter(TextWriter):
                 words = [self.word(a, v) for a, v in zip("XYZ", (x, y, z), strict=True) if v is not None]
                 call = self.words.calls.call.format(number=self.words.calls.guard_number)
                 self.put(f"{call} {' '.join(words)}", f"guarded move to a machine position: {why}", note=why)
-            case TouchStep(number, direction, distance, names, why, aside):
+            case TouchStep(number, direction, distance, names, why, aside, feeds):
                 self.aside = aside
                 first = self.allocate(names)
                 call = self.words.calls.call.format(number=self.words.calls.touch_number)
                 words = [
                     f"{a}{self.figure(d * distance)}" for a, d in zip("XYZ", direction, strict=True) if abs(d) > 1e-9
                 ]
+                own = "".join(f" {a}{self.figure(feed)}" for a, feed in zip("RS", feeds, strict=True) if feed)
+                self.own_feeds = self.own_feeds or bool(own)
                 self.put(
-                    f"{call} {' '.join(words)} A{number}. Q{first}.",
+                    f"{call} {' '.join(words)} A{number}. Q{first}.{own}",
                     f"touch: search up to {distance:g} mm, keep the machine position in #{first} to #{first + 2}",
                     note=why,
                 )
             case Compute(name, value, why):
                 text = self.expression(value)
                 self.put(f"#{self.allocate((name,))}={text}", why, note=why)
-            case Check(value, centre, limit, number, text, why):
-                difference = self.expression(Binary(value, "-", centre))
-                self.put(self.alarm(f"ABS[{difference}] GT {self.figure(limit)}", number, text), why)
+            case Check():
+                self.check(step)
+            case NothingFailed():
+                if self.guards_failed:
+                    condition = f"#{self.allocate(('failed',))} NE 0"
+                    self.put(
+                        self.alarm(condition, AlarmNumber.FAILED, "A CHECK FAILED, NOTHING STORED"),
+                        "stop before anything is stored when a check on the way has failed",
+                    )
             case NoCommonShift():
                 if profile.common_shift is not None and (read := profile.row(profile.common_shift).read):
                     held = "+".join(f"ABS[#{n}]" for n in read)

@@ -14,15 +14,20 @@ from brisk_anchor.nc.profile import Profile
 from brisk_anchor.nc.program import ResultLine
 from brisk_anchor.nc.steps import (
     Binary,
+    CallTool,
     Check,
     Compute,
     Expression,
     Guarded,
+    Keep,
     KeepAngle,
     Name,
     NoCommonShift,
+    NothingFailed,
+    NothingYet,
     Number,
     OperatorStop,
+    Orient,
     Probe,
     Rapid,
     ReadBack,
@@ -32,6 +37,7 @@ from brisk_anchor.nc.steps import (
     Section,
     Step,
     Store,
+    TiltedPlane,
     ToolCheck,
     TouchStep,
     TurnTable,
@@ -131,7 +137,8 @@ class ParameterWriter(TextWriter):
             starts[axis] = start
         back = self.probing.back_off
         search = " ".join(self._in_row(axis, plus(starts[axis], part * step.distance)) for axis, part in along.items())
-        feeds = [self.figure(feed) for feed in (self.probing.search_feed, self.probing.touch_feed)]
+        usual = (self.probing.search_feed, self.probing.touch_feed)
+        feeds = [self.figure(own or feed) for own, feed in zip(step.feeds, usual, strict=True)]
         off = " ".join(
             self.word("XYZ"[axis], plus(Variable(self.skip[axis]), -part * back)) for axis, part in along.items()
         )
@@ -166,8 +173,8 @@ class ParameterWriter(TextWriter):
                 self.safe_state()
                 self.put(self.select, f"positions are worked out from {self.row}")
                 self._no_shift()
-            case ToolCheck(number):
-                text = f"PROBE T{number} MUST BE IN THE SPINDLE"
+            case ToolCheck(number, what):
+                text = f"{what} T{number} MUST BE IN THE SPINDLE"
                 if profile.tool is not None:
                     self._guard(f"0.5-ABS[#{profile.tool.in_spindle}-{number}]", text)
                 else:
@@ -194,8 +201,24 @@ class ParameterWriter(TextWriter):
             case Compute(name, value, why):
                 text = self.expression(value, nested=True)
                 self.put(f"#{self.allocate((name,))}={text}", why, note=why)
-            case Check(value, centre, limit, _, text, _):
+            case Check(value, centre, limit, _, text, _, reaction):
+                if reaction != "alarm":
+                    raise PlanError(
+                        f"A control with the profile {profile.name} has no branches",
+                        f"It cannot “{reaction}” when a check fails: it can only end there",
+                        "Choose alarm",
+                    )
                 self._guard(self._near(value, centre, limit), text)
+            case NothingYet() | NothingFailed():
+                pass  # checks here end the program
+            case Orient(half):
+                self.orient(self.probing, half=half)
+            case Keep(variable, value, why):
+                self.keep(variable, value, why)
+            case TiltedPlane(variables):
+                self.tilted_plane(variables)
+            case CallTool(number):
+                self.call_tool(number)
             case NoCommonShift():
                 self._no_shift()
             case Store(row, values):

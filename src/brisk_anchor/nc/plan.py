@@ -12,16 +12,29 @@ from brisk_anchor.core.rules import Rule, Turner
 from brisk_anchor.nc.cycles import Cycle
 from brisk_anchor.nc.located import Located
 from brisk_anchor.nc.steps import (
+    AlarmNumber,
+    Binary,
+    CallTool,
+    Check,
+    Compute,
     Expression,
+    Guarded,
+    Name,
+    NothingFailed,
+    NothingYet,
     Number,
     OperatorStop,
     Probe,
     Rapid,
+    Release,
     Report,
     SafeState,
     Section,
     Step,
     ToolCheck,
+    ToolLength,
+    TouchStep,
+    plus,
 )
 from brisk_anchor.nc.storing import store_steps
 
@@ -51,6 +64,27 @@ class StorePlan:
 
 
 @dataclass(frozen=True, slots=True)
+class LengthCheck:
+    """A look whether a tool is still whole: its end onto the setter, spindle stopped.
+
+    `at` is the setter's middle, `top` its top (machine mm of a tool without length), `length` what the application
+    knows of the tool (mm as the control counts it, plus `reference` gives the real one), `search` how far beyond the
+    place it should be met at, `tolerance` how far from there it may be met. With `call` the program puts it in itself.
+    """
+
+    number: int
+    name: str
+    at: tuple[float, float]
+    top: float
+    length: float
+    reference: float
+    tolerance: float
+    search: float
+    on_fail: str = "alarm"
+    call: bool = True
+
+
+@dataclass(frozen=True, slots=True)
 class Plan:
     """A measuring program before it is written. `date` is text for the head (ISO), given by the caller.
 
@@ -69,11 +103,18 @@ class Plan:
     """More rows to set, after that one."""
     stop: str = ""
     """What a person is to look at before the first row is written; the program stops there."""
+    tools: tuple[LengthCheck, ...] = ()
+    """Tools to look at before anything is measured."""
+    probe_each: bool = False
+    """Whether the probe is switched off and on between measurements, not kept on."""
+    call_probe: bool = False
+    """Whether the program puts the probe into the spindle itself."""
 
     @property
     def identity(self) -> int:
         """Six digits that tie report lines to the plan they came from (the date does not count)."""
-        return zlib.crc32(repr((self.number, self.measurements, self.store, *self.also)).encode()) % 1_000_000
+        told = (self.number, self.measurements, self.store, *self.also, *self.tools)
+        return zlib.crc32(repr(told).encode()) % 1_000_000
 
 
 def plan_steps(plan: Plan) -> tuple[Step, ...]:
@@ -82,15 +123,26 @@ def plan_steps(plan: Plan) -> tuple[Step, ...]:
     Raises:
         PlanError: an empty plan, probes that differ, or a rule that needs what the plan does not measure.
     """
-    if not plan.measurements and plan.store is None:
+    if not plan.measurements and plan.store is None and not plan.tools:
         raise PlanError("The plan is empty", "There is nothing to write", "Measure something first")
     styli = {measurement.stylus for measurement in plan.measurements}
     if len(styli) > 1:
         raise PlanError("The plan uses more than one stylus", "This version writes one probe a program", "Split it")
     steps: list[Step] = [Section("safe state"), SafeState()]
-    for stylus in styli:
+    calls = plan.call_probe or any(check.call for check in plan.tools)
+    for stylus in styli if not calls else ():
         steps.append(ToolCheck(stylus.tool_number))
+    reactions = [m.on_fail for m in plan.measurements] + [check.on_fail for check in plan.tools]
+    if "go on" in reactions:
+        steps.append(NothingYet())
     steps.append(Report(("BEGIN", f"O{plan.number:04d}"), (("I", Number(plan.identity), 0),)))
+    touches = 0
+    for check in plan.tools:
+        touches = length_check(steps, check, plan.home_z, touches)
+    if calls:
+        for stylus in styli:
+            steps += [Section(f"probe T{stylus.tool_number}"), Rapid(z=plan.home_z), CallTool(stylus.tool_number)]
+            steps.append(ToolCheck(stylus.tool_number))
     for stylus in styli:
         figures: list[tuple[str, Expression, int]] = [
             ("T", Number(stylus.tool_number), 0),
@@ -103,15 +155,58 @@ def plan_steps(plan: Plan) -> tuple[Step, ...]:
         steps.append(Probe(True))
         steps.append(Rapid(z=plan.home_z))
     located: dict[tuple[str, str], Located] = {}
-    touches = 0
     for index, measurement in enumerate(plan.measurements, 1):
+        if plan.probe_each and index > 1:
+            steps += [Probe(False), Probe(True)]
         touches = Cycle(steps, measurement, index, touches, located).run()
     if styli:
         steps += [Rapid(z=plan.home_z), Probe(False)]
     if plan.stop:
         steps.append(OperatorStop(plan.stop))
+    if plan.store is not None and "go on" in reactions:
+        steps.append(NothingFailed())
     for number, store in enumerate((plan.store, *plan.also), 1):
         if store is not None:
             store_steps(steps, store, located, number)
     steps.append(Report(("END",), (("N", Number(touches), 0),)))
     return tuple(steps)
+
+
+APPROACH_SETTER = 10.0
+"""How far, mm, over where its end should be met a tool stands before it is searched for."""
+
+
+def length_check(steps: list[Step], check: LengthCheck, home_z: float, touches: int) -> int:
+    """Append the look at one tool; returns how many touches the program has made by then.
+
+    The machine stops with an alarm where nothing is met as far as `search` goes, whatever the reaction: what is left
+    of the tool is not known then.
+    """
+    steps += [Section(f"is T{check.number} whole"), Rapid(z=home_z)]
+    steps.append(CallTool(check.number) if check.call else ToolCheck(check.number, "TOOL"))
+    x, y = check.at
+    length = ToolLength(check.number, check.length)
+    expected = Name("te")
+    touches += 1
+    names = (f"t{touches}x", f"t{touches}y", f"t{touches}z")
+    down = APPROACH_SETTER + check.search
+    steps += [
+        Rapid(x=x, y=y),
+        Compute("te", plus(length, check.top + check.reference), f"where T{check.number} should meet the setter"),
+        Guarded("over the setter", z=plus(expected, APPROACH_SETTER)),
+        TouchStep(touches, (0.0, 0.0, -1.0), down, names, "onto the setter"),
+        Rapid(z=home_z),
+        Compute("td", Binary(Name(names[2]), "-", expected), "how much longer the tool is than its table says"),
+        Report(("TOOLCHECK",), (("T", Number(check.number), 0), ("D", Name("td"), -1))),
+        Check(
+            Name("td"),
+            Number(0.0),
+            check.tolerance,
+            AlarmNumber.BROKEN,
+            f"T{check.number} IS BROKEN OR MOVED",
+            f"tool check: within {check.tolerance:g} of its length",
+            check.on_fail,
+        ),
+        Release((*names, "te", "td")),
+    ]
+    return touches

@@ -66,6 +66,9 @@ class MachinePort(Protocol):
     def change_tool(self, number: int, line: int) -> None:
         """Put a tool in the spindle. Raises MachineError when there is no such tool."""
 
+    def orient(self, angle: float, line: int) -> None:
+        """Turn the spindle to an angle, degrees, and hold it. Raises MachineError when it cannot."""
+
     def turn_spindle(self, code: int, speed: float, line: int) -> None:
         """M3, M4, M5 or M19. Raises MachineError when it must not turn."""
 

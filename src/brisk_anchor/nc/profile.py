@@ -16,6 +16,7 @@ from pydantic import Field, ValidationError, model_validator
 from brisk_anchor.core.errors import Finding, ProfileError
 from brisk_anchor.nc.profile_sections import (
     Alarm,
+    Call,
     Comment,
     Extended,
     Input,
@@ -31,6 +32,7 @@ from brisk_anchor.nc.profile_sections import (
     Skip,
     State,
     Subprograms,
+    Tilted,
     Timers,
     Tool,
     ToolLengths,
@@ -97,6 +99,8 @@ class Profile(Section):
     l20_sets_position: bool
     extended: Extended | None = None
     rotation: Rotation | None = None
+    tilted: Tilted | None = None
+    call: Call | None = None
     offsets: dict[str, OffsetRow]
 
     @model_validator(mode="after")
@@ -285,6 +289,10 @@ class Profile(Section):
             told.append("It prints nothing: the touches stay in its parameters and are read from there.")
         if self.tool is None and self.measures:
             told.append("It does not know the tool in the spindle: the program stops and asks.")
+        if self.measures and not (self.probing and self.probing.orient_half):
+            told.append("Its profile names no half turn of the spindle: a program cannot take the run-out out by it.")
+        if self.measures and self.tilted is None:
+            told.append("It has no tilted planes: the angles of one are kept for programs of the shop, no more.")
         if self.tool_lengths.convention == "part":
             told.append("Every tool is touched off on the part: Z of an offset is left as it stands in the table.")
         if self.positions and self.offsets and any(row.read is None for row in self.offsets.values()):

@@ -146,6 +146,8 @@ class Probing(Section):
     search_feed: float = Field(gt=0, le=5_000)
     touch_feed: float = Field(gt=0, le=1_000)
     back_off: float = Field(ge=0.05, le=10)
+    orient: list[Word] = []
+    orient_half: list[Word] = []
 
 
 class OffsetRow(Section):
@@ -165,6 +167,18 @@ class Rotation(Section):
 
     first: int
     call: Annotated[str, Field(pattern=r"^G68 X0\. Y0\. R#\{variable\}$")]
+
+
+class Tilted(Section):
+    """How a tilted plane is called with angles that stand in variables: turn, lean, turn back, about Z, X and Z."""
+
+    call: Annotated[str, Field(pattern=r"^G68\.2 X0\. Y0\. Z0\. I#\{i\} J#\{j\} K#\{k\}$")]
+
+
+class Call(Section):
+    """How a program puts a tool into the spindle."""
+
+    tool: Annotated[str, Field(pattern=r"^T\{number(:0[2-4]d)?\} M0?6$")]
 
 
 class Extended(Section):

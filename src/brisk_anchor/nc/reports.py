@@ -11,7 +11,7 @@ from brisk_anchor.core.errors import ReportError
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.touches import Source, Stylus, Touch
 
-_LINE = re.compile(r"^BRISK 1 (BEGIN|TOOL|TOUCH|SOLVED|STORED|END)\b(.*)$")
+_LINE = re.compile(r"^BRISK 1 (BEGIN|TOOL|TOUCH|SOLVED|STORED|TOOLCHECK|END)\b(.*)$")
 _PAIR = re.compile(r"([A-Z])\s*(-?\d+(?:\.\d*)?)(?![A-Z.\d])")
 _PRINT_STEP = 1e-4
 
@@ -26,6 +26,8 @@ class RunReport:
     touches: list[tuple[int, Vector, Vector]] = field(default_factory=list)
     solved: dict[int, dict[str, float]] = field(default_factory=dict)
     stored: dict[str, dict[str, float]] = field(default_factory=dict)
+    tools: dict[int, float] = field(default_factory=dict)
+    """How much longer a tool is than its table says, mm, of those that were looked at."""
     complete: bool = False
 
 
@@ -67,6 +69,8 @@ def parse_reports(lines: Iterable[str]) -> RunReport:
                 position = (pairs["X"], pairs["Y"], pairs["Z"])
                 direction = (pairs["I"], pairs["J"], pairs["K"])
                 report.touches.append((int(pairs["N"]), position, direction))
+            elif kind == "TOOLCHECK":
+                report.tools[int(pairs["T"])] = pairs["D"]
             elif kind == "SOLVED":
                 report.solved[int(pairs.pop("M"))] = pairs
             elif kind == "END":

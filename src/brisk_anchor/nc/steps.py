@@ -37,6 +37,14 @@ class RowValue:
 
 
 @dataclass(frozen=True, slots=True)
+class ToolLength:
+    """What the control's table holds for the length of a tool; `known`, mm, where a program cannot read it."""
+
+    number: int
+    known: float
+
+
+@dataclass(frozen=True, slots=True)
 class Binary:
     """Two values joined by + - * or /."""
 
@@ -53,7 +61,7 @@ class Function:
     values: tuple[Expression, ...]
 
 
-Expression = Number | Name | Variable | RowValue | Binary | Function
+Expression = Number | Name | Variable | RowValue | ToolLength | Binary | Function
 
 
 def plus(base: Expression, by: float) -> Expression:
@@ -82,6 +90,7 @@ class ToolCheck:
     """Stop unless this tool is in the spindle."""
 
     number: int
+    what: str = "PROBE"
 
 
 @dataclass(frozen=True, slots=True)
@@ -129,7 +138,8 @@ class Guarded:
 class TouchStep:
     """Search along `direction` for `distance` mm, touch twice, keep the machine position in `names`, come back.
 
-    `aside` is where the ball stands beside the spindle's axis, X and Y, mm: it is added to what is kept.
+    `aside` is where the ball stands beside the spindle's axis, X and Y, mm: it is added to what is kept. `feeds` are
+    those of search and touch where they are not the profile's, mm/min.
     """
 
     number: int
@@ -138,6 +148,7 @@ class TouchStep:
     names: tuple[str, str, str]
     why: str
     aside: tuple[float, float] = (0.0, 0.0)
+    feeds: tuple[float | None, float | None] = (None, None)
 
 
 @dataclass(frozen=True, slots=True)
@@ -159,6 +170,48 @@ class Check:
     alarm: int
     text: str
     why: str
+    reaction: str = "alarm"
+    """One of `ON_FAIL`: alarm, stop for a person to decide, or note it and go on."""
+
+
+@dataclass(frozen=True, slots=True)
+class NothingYet:
+    """No check that lets the program go on has failed so far."""
+
+
+@dataclass(frozen=True, slots=True)
+class NothingFailed:
+    """Alarm when a check that lets the program go on has failed."""
+
+
+@dataclass(frozen=True, slots=True)
+class Orient:
+    """Turn the spindle to where it was calibrated, or half round from there."""
+
+    half: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Keep:
+    """Copy a result to a variable of the person's own."""
+
+    variable: int
+    value: Expression
+    why: str
+
+
+@dataclass(frozen=True, slots=True)
+class TiltedPlane:
+    """Say how a tilted plane is called with its angles, which stand in these variables."""
+
+    variables: tuple[int, int, int]
+
+
+@dataclass(frozen=True, slots=True)
+class CallTool:
+    """Stop spindle and coolant, and put a tool into the spindle."""
+
+    number: int
 
 
 @dataclass(frozen=True, slots=True)
@@ -218,6 +271,12 @@ Step = (
     | TouchStep
     | Compute
     | Check
+    | NothingYet
+    | NothingFailed
+    | Orient
+    | Keep
+    | TiltedPlane
+    | CallTool
     | NoCommonShift
     | Store
     | ReadBack
@@ -239,3 +298,5 @@ class AlarmNumber:
     TOOL = 107
     COMMON_SHIFT = 108
     ANGLE = 109
+    FAILED = 110
+    BROKEN = 111

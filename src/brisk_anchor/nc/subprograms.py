@@ -67,10 +67,13 @@ def _distance(variables: tuple[str, str, str], start: tuple[int, int, int]) -> s
     return "SQRT[" + "+".join(f"[{a}-#{b}]*[{a}-#{b}]" for a, b in zip(variables, start, strict=True)) + "]"
 
 
-def touch_subprogram(words: MacroWords, aside: tuple[float, float] = (0.0, 0.0)) -> list[Block]:
+def touch_subprogram(
+    words: MacroWords, aside: tuple[float, float] = (0.0, 0.0), own_feeds: bool = False
+) -> list[Block]:
     """Fast search, back off, slow touch, keep and print the machine position, back to where it began.
 
-    `aside` is where the ball stands beside the spindle's axis, mm: what is kept and printed is moved by it.
+    `aside` is where the ball stands beside the spindle's axis, mm: what is kept and printed is moved by it. With
+    `own_feeds` a call may state those of search (R) and touch (S).
     """
     p, moves, probing, machine = words.calls, words.moves, words.probing, words.machine
     guard = p.call.format(number=p.guard_number)
@@ -78,6 +81,8 @@ def touch_subprogram(words: MacroWords, aside: tuple[float, float] = (0.0, 0.0))
     back = _figure(probing.back_off)
     form = words.printer
     digits = f"[{form.whole}{form.decimals}]"
+    search_feed, touch_feed = _figure(probing.search_feed), _figure(probing.touch_feed)
+    feeds = [("#18", search_feed, "search"), ("#19", touch_feed, "touch")] if own_feeds else []
     printed = form.space.join(
         ["BRISK", "1", "TOUCH", "N#1[20]"]
         + [f"{letter}#{number}{digits}" for letter, number in zip("XYZIJK", (8, 9, 10, 27, 28, 29), strict=True)]
@@ -86,12 +91,13 @@ def touch_subprogram(words: MacroWords, aside: tuple[float, float] = (0.0, 0.0))
         (words.number.format(number=p.touch_number) + " (TOUCH)", "the touch subprogram"),
         ("(X Y Z SEARCH FROM HERE, A NUMBER OF THE TOUCH, Q FIRST VARIABLE OF THE RESULT)", "what it is given"),
         *[(f"IF [#{n} EQ #0] THEN #{n}=0", "an axis not given does not move") for n in _LOCAL_XYZ],
+        *[(f"IF [{n} EQ #0] THEN {n}={feed}", f"the {what} feed where none is given") for n, feed, what in feeds],
         *[(f"#{n}=#{m}", "remember where the search begins") for n, m in zip((4, 5, 6), machine, strict=True)],
         ("#7=SQRT[#24*#24+#25*#25+#26*#26] (SEARCH LENGTH)", "length of the search"),
         (_alarm(words, f"#7 LT {_figure(4 * _AT_END)}", AlarmNumber.MISSED, "SEARCH TOO SHORT"), "nothing to search"),
         *[(f"#{n}=#{v}/#7", "direction") for n, v in zip((27, 28, 29), _LOCAL_XYZ, strict=True)],
         ("(FAST SEARCH)", "find the wall"),
-        (f"{moves.skip} X#24 Y#25 Z#26 F{_figure(probing.search_feed)}", "fast search: stops at contact"),
+        (f"{moves.skip} X#24 Y#25 Z#26 F{'#18' if own_feeds else search_feed}", "fast search: stops at contact"),
         *[(f"#{n}={text}", "where it touched, machine") for n, text in zip((8, 9, 10), latched, strict=True)],
         (f"#11={_distance(('#8', '#9', '#10'), (4, 5, 6))}", "how far it went"),
         (
@@ -106,7 +112,7 @@ def touch_subprogram(words: MacroWords, aside: tuple[float, float] = (0.0, 0.0))
         (_back_off(words, back), "off the wall"),
         *[(f"#{n}=#{m}", "where the slow touch begins") for n, m in zip((12, 13, 14), machine, strict=True)],
         (
-            f"{moves.skip} X[#27*2*{back}] Y[#28*2*{back}] Z[#29*2*{back}] F{_figure(probing.touch_feed)}",
+            f"{moves.skip} X[#27*2*{back}] Y[#28*2*{back}] Z[#29*2*{back}] F{'#19' if own_feeds else touch_feed}",
             "slow touch",
         ),
         *[(f"#{n}={text}", "where it touched, machine") for n, text in zip((8, 9, 10), latched, strict=True)],

@@ -23,6 +23,7 @@ from brisk_anchor.nc.steps import (
     Section,
     Step,
     Store,
+    ToolLength,
     TurnTable,
     Variable,
 )
@@ -47,6 +48,8 @@ class TableWriter(TextWriter):
                 return {"+": a + b, "-": a - b, "*": a * b}[operator] if operator != "/" else a / b
             case RowValue(row, axis):
                 raise PlanError(f"{row} {axis.upper()} cannot be read on this control", "", "Give a figure")
+            case ToolLength(number):
+                raise PlanError(f"The length of T{number} cannot be read on this control", "", "Give a figure")
             case Function(name, _):
                 raise PlanError(f"{name} is worked out by no control without variables", "", "Give a figure")
             case Variable(number):

@@ -8,8 +8,9 @@ from collections.abc import Sequence
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.numbers import fixed
 from brisk_anchor.nc.profile import Profile
+from brisk_anchor.nc.profile_sections import Probing
 from brisk_anchor.nc.program import ProgramLine, ResultLine, comment_text
-from brisk_anchor.nc.steps import Binary, Expression, Function, Name, Number, RowValue, Step, Variable
+from brisk_anchor.nc.steps import Binary, Expression, Function, Name, Number, RowValue, Step, ToolLength, Variable
 
 
 class TextWriter:
@@ -101,6 +102,12 @@ class TextWriter:
             return f"#{self.variables[value.name]}"
         if isinstance(value, RowValue):
             return f"#{self.row_variable(value)}"
+        if isinstance(value, ToolLength):
+            table = self.profile.tool_table
+            if table is None or table.length is None:
+                return self.figure(value.known)
+            wear = "" if table.length_wear is None else f"+#{table.length_wear + value.number}"
+            return f"[#{table.length + value.number}{wear}]"
         if isinstance(value, Function):
             return value.name + "/".join(f"[{self.expression(part)}]" for part in value.values)
         left, right = self.expression(value.left, nested=True), self.expression(value.right, nested=True)
@@ -130,6 +137,53 @@ class TextWriter:
         """A rotary table turned from where it stands, everything else at rest."""
         self.put(f"G91 G0 {self.word(letter, by)}", f"turns the table {letter}: the part lies straight then")
         self.put("G90", "absolute positions again")
+
+    def orient(self, probing: Probing, *, half: bool) -> None:
+        """Hold the spindle where the probe was calibrated, or half round from there. Raises PlanError: no words."""
+        blocks = probing.orient_half if half else probing.orient
+        if not blocks:
+            raise PlanError(
+                f"The profile {self.profile.name} names no way to turn the spindle half round",
+                "The run-out cannot be taken out by it",
+                "State probing.orient and probing.orient_half, or measure without the half turn",
+            )
+        for block in blocks:
+            self.put(block, "the spindle half round" if half else "the spindle as the probe was calibrated")
+
+    def keep(self, variable: int, value: Expression, why: str) -> None:
+        """Copy a result where the next program finds it. Raises PlanError: that variable is spoken for."""
+        variables = self.profile.variables
+        low, high = variables.common if variables else (1, 0)
+        free = variables.free if variables else (1, 0)
+        angles = [n for row in self.profile.offsets if (n := self.profile.angle_of(row)) is not None]
+        if not low <= variable <= high or free[0] <= variable <= free[1] or variable in angles:
+            raise PlanError(
+                f"#{variable} cannot keep a result",
+                f"A person's own are #{low} to #{high}, but for #{free[0]} to #{free[1]}, which programs use, and "
+                "those that keep angles of offsets",
+                "Choose another",
+            )
+        self.put(f"#{variable}={self.expression(value)}", f"{why} in #{variable}", note=why)
+
+    def tilted_plane(self, variables: tuple[int, int, int]) -> None:
+        """Say how a program calls the plane whose angles were kept."""
+        if (form := self.profile.tilted) is None:
+            return
+        i, j, k = variables
+        call = form.call.format(i=i, j=j, k=k)
+        self.put(self.comment(f"A PROGRAM LIES IN THAT PLANE BY {call}"), "how the angles of the plane are used")
+
+    def call_tool(self, number: int) -> None:
+        """Put a tool into the spindle. Raises PlanError: the profile does not say how."""
+        if self.profile.call is None:
+            raise PlanError(
+                f"The profile {self.profile.name} does not say how a tool is called",
+                f"T{number} cannot be put into the spindle by a program",
+                "State call.tool in the profile",
+            )
+        self.put("M5", "spindle stopped")
+        self.put("M9", "coolant off")
+        self.put(self.profile.call.tool.format(number=number), f"T{number} into the spindle")
 
     def operator_stop(self, text: str) -> None:
         """A stop that a person ends."""

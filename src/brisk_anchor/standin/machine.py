@@ -273,6 +273,16 @@ class StandIn:
         self.spindle = 5
         self._tracer = None
 
+    def orient(self, angle: float, line: int) -> None:
+        """Hold the spindle at an angle: where the probe was calibrated, or half round from there."""
+        if angle % 180 > 1e-6:
+            raise ToolError(
+                f"M19 R{angle:g} in line {line}: the stand-in holds its spindle at 0 and at 180 degrees",
+                "Where the ball would stand then is not known to it",
+                "Use 0 or 180",
+            )
+        self.turned_round = angle % 360 > 90
+
     def turn_spindle(self, code: int, speed: float, line: int) -> None:
         """Start, stop or orient. The probe must never turn under power."""
         if code in (3, 4) and self.tool.is_probe:
@@ -414,11 +424,7 @@ class StandIn:
         """Move until the probe signals. The signal comes late by the pre-travel, the stop later by the braking way."""
         self._limits(target)
         if not self.tool.is_probe:
-            raise ToolError(
-                f"A probing move in line {line} with T{self.tool.number} in the spindle",
-                "Nothing would signal contact",
-                "Put the probe in",
-            )
+            return self._onto_setter(target, feed, line)
         if away:
             return self._come_free(target, feed, line)
         start, end = self._tips(target)
@@ -463,6 +469,30 @@ class StandIn:
         touched = Contact(contact.distance, "ball", contact.solid, at)
         self._record(MoveKind.SKIP, line, self._along(target, signal + braking), feed, touched)
         return SkipResult(latched, True)
+
+    def _onto_setter(self, target: Vector, feed: float, line: int) -> SkipResult:
+        """A skip move with a cutter: the tool setter signals, nothing else does."""
+        setter = next((solid for solid in self._solids if solid.role == "setter"), None)
+        if setter is None or not self.tool.number:
+            raise ToolError(
+                f"A probing move in line {line} with T{self.tool.number} in the spindle",
+                "Nothing would signal contact",
+                "Put the probe in",
+            )
+        contact = self.tracer.trace(*self._tips(target))
+        if contact is None:
+            self._record(MoveKind.SKIP, line, target, feed, None)
+            return SkipResult(target, False)
+        met = self._along(target, max(0.0, contact.distance - 1e-6))  # so near that it is free to go back up
+        self._record(MoveKind.SKIP, line, met, feed, contact)
+        if contact.solid.role != "setter" or contact.part != "tool":
+            during = f"a probing move in line {line}"
+            raise CrashError(contact.part, contact.solid.title, self._out(contact.place), during)
+        if self.spindle in (3, 4):
+            raise ToolError(
+                f"T{self.tool.number} meets the setter turning, in line {line}", "It would cut it", "Stop it first: M5"
+            )
+        return SkipResult(met, True)
 
     def _come_free(self, target: Vector, feed: float, line: int) -> SkipResult:
         """Move off metal until the ball is free."""

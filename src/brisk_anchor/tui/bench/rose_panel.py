@@ -31,7 +31,7 @@ def _zone(measurement: Measurement | None, axis: int) -> tuple[float, float, flo
     )
     if not measurement.kind.is_outside:
         return 0.0, search, ball / 2 + reach
-    out = measurement.outside_distance(axis)
+    out = measurement.begin_distance(axis)
     return out, out - search, out - ball / 2 - reach
 
 
