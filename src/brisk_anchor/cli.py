@@ -139,7 +139,7 @@ def sheet(
     paper: Annotated[str, typer.Option("--paper", help="a4 or letter.")] = "a4",
 ) -> None:
     """Write the set-up sheet of an offset that has been stored."""
-    from brisk_anchor.drawings.sheet import PAPERS
+    from brisk_anchor.drawings.paper import PAPERS
     from brisk_anchor.services.jobs import open_job
     from brisk_anchor.services.paths import data_folder
     from brisk_anchor.services.sheets import write_sheets

@@ -10,23 +10,24 @@ import typer
 from brisk_anchor.cli_book import JobOption, workshop_of
 
 if TYPE_CHECKING:
-    from brisk_anchor.services.plan_file import PlanFile
-    from brisk_anchor.services.plans import Step
+    from brisk_anchor.services.planning import Planned
+    from brisk_anchor.services.proving import Outcome
     from brisk_anchor.services.workshop import Workshop
 
-app = typer.Typer(no_args_is_help=True, help="Plans: what to measure in which order, as code, and proved.")
+app = typer.Typer(no_args_is_help=True, help="Plans: what to measure in which order, as code, proved and drawn.")
 FileArgument = Annotated[Path, typer.Argument(help="A plan file (TOML).")]
 
 
-def _opened(file: Path, job: Path | None) -> tuple[Workshop, PlanFile, list[Step]]:
+def opened(file: Path, job: Path | None) -> tuple[Workshop, Planned]:
+    """A plan made ready for a job; every fault of it is told, each on a line."""
     from brisk_anchor.core.errors import PlanFileError
     from brisk_anchor.services.plan_file import load_plan
-    from brisk_anchor.services.plans import steps_of
+    from brisk_anchor.services.planning import planned
 
     try:
         plan = load_plan(file)
         workshop = workshop_of(job)
-        return workshop, plan, steps_of(workshop, plan)
+        return workshop, planned(workshop, plan)
     except PlanFileError as error:
         for finding in error.findings:
             typer.echo(str(finding))
@@ -42,35 +43,40 @@ def new(
     """A plan that measures what an offset needs."""
     from brisk_anchor.core.errors import BriskAnchorError
     from brisk_anchor.exchange.files import write_whole
-    from brisk_anchor.services.plan_file import plan_text
+    from brisk_anchor.services.plan_file import plan_of_features, plan_text
 
     workshop = workshop_of(job)
     plan = next((plan for plan in workshop.setup.rows if plan.row == row), None)
     if plan is None or file.exists():
         what = f"The job has no {row}" if plan is None else f"{file} is there already"
         raise BriskAnchorError(what, "Nothing was written", "Choose another")
-    text = plan_text(f"{workshop.setup.part} {row}", row, workshop.needed(plan))
+    text = plan_text(plan_of_features(f"{workshop.setup.part} {row}", row, workshop.needed(plan)))
     typer.echo(f"Written {write_whole(file, text.encode())}")
 
 
 @app.command()
 def check(file: FileArgument, job: JobOption = None) -> None:
     """Every measurement with its figures and why each is that; what the second look finds. Exit code 2 if it stops."""
-    from brisk_anchor.services.plans import way
+    from brisk_anchor.services.ordering import way
+    from brisk_anchor.services.planning import rows_set
 
-    _, plan, steps = _opened(file, job)
-    typer.echo(
-        f"{plan.name}: {len(steps)} measurements, {way(steps):.0f} mm over the part, sets {plan.offset or 'nothing'}"
-    )
-    stops = False
-    for number, step in enumerate(steps, 1):
+    _, ready = opened(file, job)
+    sets = ", ".join(rows_set(ready.plan)) or "nothing"
+    over = f"{way(ready.measurements):.0f} mm over the part"
+    typer.echo(f"{ready.plan.name}: {len(ready.steps)} measurements, {ready.touch_count} touches, {over}, sets {sets}")
+    for tool in ready.tools:
+        typer.echo(
+            f"     T{tool.number} {tool.name} must be within {tool.tolerance:g} mm of its length, else {tool.on_fail}"
+        )
+    for number, step in enumerate(ready.steps, 1):
         typer.echo(f"{number:3}  {step.measurement.title}  {step.measurement.touch_count} touches")
-        for name, value, why in step.figures:
-            typer.echo(f"     {name.replace('_', ' '):<14}{value:>10.3f}  {why}")
+        for figure in step.figures:
+            typer.echo(f"     {figure.name:<14}{figure.value:>10.3f} {figure.unit:<7}{figure.why}")
         for look in step.looks:
-            stops = stops or look.stops
             typer.echo(f"   {'!' if look.stops else '?'} {look.found}. {look.do}.")
-    if stops:
+    for look in ready.looks:
+        typer.echo(f"{'!' if look.stops else '?'} {look.found}. {look.do}.")
+    if any(look.stops for look in ready.all_looks):
         raise typer.Exit(2)
 
 
@@ -80,40 +86,76 @@ def code(
     out: Annotated[Path, typer.Option("--out", help="File for the program.")],
     job: JobOption = None,
 ) -> None:
-    """Write the program of a plan."""
+    """Write the program of a plan, and say whether that text is proved."""
     from brisk_anchor.exchange.files import write_whole
-    from brisk_anchor.services.plans import program_of
+    from brisk_anchor.services.plan_proof import read_proof
+    from brisk_anchor.services.planning import program_of
 
-    workshop, plan, steps = _opened(file, job)
-    program = program_of(workshop, plan, steps)
-    touches = sum(step.measurement.touch_count for step in steps)
-    lines = program.text.count("\n")
+    workshop, ready = opened(file, job)
+    program = program_of(workshop, ready)
+    proof = read_proof(file)
     typer.echo(f"Written {write_whole(out, program.text.encode())}")
-    typer.echo(
-        f"O{program.number:04d} {program.digest[:12]}: {lines} lines, {touches} touches, {lines / touches:.1f} a touch"
-    )
+    typer.echo(f"{program.label} {program.digest[:12]}: {counts(program.text, ready.touch_count)}")
+    typer.echo(proof.words(program.digest) if proof is not None else "not proved: brisk-anchor plan prove")
+
+
+def counts(text: str, touches: int) -> str:
+    """How long a program is, in words."""
+    lines = text.count("\n")
+    return f"{lines} lines, {touches} touches, {lines / max(1, touches):.1f} lines a touch"
 
 
 @app.command()
 def prove(
     file: FileArgument,
     job: JobOption = None,
-    variations: Annotated[int, typer.Option("--variations", min=1, max=2000, help="How many real-life parts.")] = 200,
+    variations: Annotated[int, typer.Option("--variations", min=1, max=5000, help="How many real-life parts.")] = 200,
+    beyond: Annotated[
+        float, typer.Option("--beyond", min=0.0, max=10.0, help="How many times the stated uncertainty they lie off.")
+    ] = 1.0,
 ) -> None:
     """Run the program on many real-life parts. Exit code 4 when one is wrong or the proof fails, 5 for a crash."""
-    from brisk_anchor.services.plans import program_of
-    from brisk_anchor.services.plans import prove as run
+    from brisk_anchor.services.plan_proof import write_proof
+    from brisk_anchor.services.planning import program_of
+    from brisk_anchor.services.proving import Case, Prover, summary
+    from brisk_anchor.services.proving import prove as run
+    from brisk_anchor.services.timing import times_of
 
-    workshop, plan, steps = _opened(file, job)
-    program = program_of(workshop, plan, steps)
-    outcome = run(workshop, plan, steps, variations)
-    identity = f"O{program.number:04d} {program.digest[:12]}"
-    typer.echo(f"{identity}: {outcome.right} ended right, worst {1000 * outcome.worst:.2f} µm off")
-    typer.echo(f"longest search used {outcome.longest_search:.0%}; {outcome.seconds:.0f} s of machine time a part")
-    for reason, count in outcome.stopped.most_common():
-        typer.echo(f"{count} stopped safely: {reason}")
-    for words in [*outcome.wrong[:10], *outcome.crashed[:10]]:
-        typer.echo(f"! {words}")
+    workshop, ready = opened(file, job)
+    program = program_of(workshop, ready)
+    outcome = run(workshop, ready, program, variations, beyond=beyond)
+    typer.echo(f"{program.label} {program.digest[:12]}: {counts(program.text, ready.touch_count)}")
+    for line in summary(outcome):
+        typer.echo(line)
+    prover = Prover(Case.of(workshop, ready, program))
+    trial = prover.run(prover.scene(0), 0)
+    trial.to_end()
+    times = times_of(ready.setup.machine, workshop.profile, ready.measurements, trial.machine.motions)
+    if times is not None:
+        where = ", ".join(f"{words} {seconds:.0f} s" for words, seconds in times.shares() if seconds)
+        least = f"{times.over:.1%} more than the {times.least:.0f} s that the same touches take at the least"
+        typer.echo(f"{times.total:.0f} s: {where}; {least}")
+    if beyond == 1.0:
+        typer.echo(f"Kept in {write_proof(file, outcome)}")
+    _verdict(outcome)
+
+
+def _verdict(outcome: Outcome) -> None:
     typer.echo("PROVED" if outcome.proved else "NOT PROVED")
     if not outcome.proved:
-        raise typer.Exit(5 if outcome.crashed else 4)
+        raise typer.Exit(5 if outcome.of("crashed") else 4)
+
+
+@app.command()
+def draw(
+    file: FileArgument,
+    out: Annotated[Path, typer.Option("--out", help="Folder for the drawings.")],
+    job: JobOption = None,
+    paper: Annotated[str, typer.Option("--paper", help="a4 or letter.")] = "a4",
+) -> None:
+    """The path of the program and the plan's sheet, as SVG and PDF."""
+    from brisk_anchor.services.plan_sheets import write_plan_sheets
+
+    workshop, ready = opened(file, job)
+    for path in write_plan_sheets(workshop, ready, file, out, paper):
+        typer.echo(f"Written {path}")

@@ -63,9 +63,18 @@ def test_boss_is_touched_inwards_from_outside_and_below_its_top(measurements, pl
     steps = plan_steps(replace(plan, measurements=(boss,), store=None))
     touches = [step for step in steps if isinstance(step, TouchStep)]
     assert [step.direction for step in touches] == [(1, 0, 0), (-1, 0, 0), (0, 1, 0), (0, -1, 0)]
-    out = [step.x.value for step in steps if isinstance(step, Guarded) and step.why.startswith("out past") and step.x]
-    assert [value - boss.start[0] for value in out] == [-18.0, 18.0]
-    down = [step.z.value for step in steps if isinstance(step, Guarded) and step.why == "down beside it"]
+    place, out = [0.0, 0.0], []
+    for step in steps:  # where the spindle stands when a search begins, from the middle of the boss
+        if isinstance(step, Rapid | Guarded):
+            for i, value in enumerate((step.x, step.y)):
+                place[i] = place[i] if value is None else getattr(value, "value", value)
+        elif isinstance(step, TouchStep):
+            out.append((place[0] - boss.start[0]) if step.number < 3 else 0.0)
+    assert out[:2] == [-18.0, 18.0]
+    down = [step.z.value for step in steps if isinstance(step, Guarded) and step.why.startswith("down beside")]
+    assert len(down) == 4
+    hops = [step.z.value for step in steps if isinstance(step, Guarded) and step.why == "up over it"]
+    assert [hop - down[0] for hop in hops] == [9.0] * 3  # 6 deep, 2 that it may stand higher, 1 more
     tip = down[0] - boss.stylus.length
     assert tip == pytest.approx(-513.0 - 6.0)
 

@@ -109,7 +109,7 @@ def test_cutters_cut_parts_at_feed_with_the_spindle_on_and_nothing_else(profile)
     machine = machine_of(text, (-434.0, -250.0, 0.0))
     fine = run("T3 M6\nS3000 M3\nG90 G53 G0 Z-360.\nG53 G1 X-410. Z-385. F500", machine, profile)
     assert fine.status is Status.ENDED
-    for block, error in (("G91 G31 Z-5. F100", ToolError), ("T20 M6\nM3 S100", ToolError), ("T4 M6", ToolError)):
+    for block, error in (("G91 G31 Z-5. F100", CrashError), ("T20 M6\nM3 S100", ToolError), ("T4 M6", ToolError)):
         assert isinstance(run(block, machine, profile).alarm.error, error)
 
 

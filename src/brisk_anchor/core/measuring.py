@@ -275,6 +275,17 @@ class Measurement:
         half = (self.across(axis) + self._side * self.stylus.ball_diameter) / 2
         return abs(self.begin_distance(axis) - half) if self.starts_over else half
 
+    def reach_of(self, contact: Contact) -> float:
+        """How far the ball travels in the search of a contact, when everything is where the drawing puts it, mm."""
+        if contact.direction[2]:
+            return self.standoff
+        return self.reach_along(self.axis_along(contact.direction))
+
+    def touch_direction(self, contact: Contact) -> Vector:
+        """The way the ball goes in that search: inward from beside a feature that stands, else towards the wall."""
+        dx, dy, dz = contact.direction
+        return (-dx, -dy, dz) if self.kind.is_outside and not dz else (dx, dy, dz)
+
     @property
     def _side(self) -> int:
         """+1 where the ball stands outside the metal's middle, −1 inside."""

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 from enum import Enum
 
 from brisk_anchor.core.errors import GeometryError
@@ -111,6 +112,20 @@ class Touch:
         """Centre of the effective ball in machine coordinates of the tip, mm."""
         x, y, z = self.position
         return x, y, z - self.stylus.length + self.stylus.effective_radius
+
+
+def without_run_out(touches: Sequence[Touch], each: int) -> list[Touch]:
+    """One touch for every place that was touched twice, the spindle turned half round between: their means.
+
+    `each` touches were made in either position. Where the ball stands beside the axis falls out of the mean.
+    """
+    found = []
+    for first in range(0, len(touches), 2 * each):
+        for one, two in zip(touches[first : first + each], touches[first + each : first + 2 * each], strict=True):
+            x, y, z = ((a + b) / 2 for a, b in zip(one.position, two.position, strict=True))
+            u = math.hypot(one.u, two.u) / 2
+            found.append(replace(one, position=(x, y, z), u=u))
+    return found
 
 
 def axis_of(direction: Vector) -> tuple[int, int]:

@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-import io
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from brisk_anchor.drawings.sheet import FAINT, INK, LIVE, MARK, PAPERS, QUIET
+from brisk_anchor.drawings.paper import FAINT, INK, LIVE, MARK, QUIET, rendered
 
-_MM = 1 / 25.4
+if TYPE_CHECKING:
+    from matplotlib.figure import Figure
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,24 +33,8 @@ class Panel:
 
 def chart(title: str, subtitle: str, across: str, panels: Sequence[Panel], kind: str) -> bytes:
     """Draw the panels under each other over one axis named `across`; `kind` is "svg" or "pdf"."""
-    import matplotlib
-    from matplotlib.backends.backend_agg import FigureCanvasAgg
-    from matplotlib.figure import Figure
 
-    settings: Any = {
-        "font.family": "DejaVu Sans",
-        "font.size": 8,
-        "svg.hashsalt": "brisk-anchor",
-        "axes.edgecolor": FAINT,
-        "text.color": INK,
-        "text.parse_math": False,
-        "axes.formatter.useoffset": False,
-        "timezone": "UTC",
-    }
-    with matplotlib.rc_context(settings):
-        width, height = PAPERS["a4"]
-        figure = Figure(figsize=(width * _MM, height * _MM))
-        FigureCanvasAgg(figure)
+    def draw(figure: Figure) -> None:
         figure.text(0.05, 0.95, title, fontsize=15, fontweight="bold", va="center")
         figure.text(0.05, 0.905, subtitle, fontsize=9, va="center", color=QUIET)
         figure.text(0.95, 0.03, "Brisk Anchor", fontsize=7, ha="right", color=QUIET)
@@ -62,9 +46,8 @@ def chart(title: str, subtitle: str, across: str, panels: Sequence[Panel], kind:
                 axes.set_xlabel(across, color=QUIET)
             else:
                 axes.tick_params(labelbottom=False)
-        stream = io.BytesIO()
-        figure.savefig(stream, format=kind, metadata={"Date": None} if kind == "svg" else {"CreationDate": None})
-    return stream.getvalue()
+
+    return rendered(draw, kind)
 
 
 def _draw(axes: Any, panel: Panel) -> None:

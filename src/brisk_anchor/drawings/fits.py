@@ -2,17 +2,16 @@
 
 from __future__ import annotations
 
-import io
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
-from brisk_anchor.drawings.sheet import FAINT, INK, LIVE, MARK, PAPERS, QUIET
+from brisk_anchor.drawings.paper import FAINT, INK, LIVE, MARK, QUIET, rendered
 
 if TYPE_CHECKING:
-    from brisk_anchor.core.setup import Setup
+    from matplotlib.figure import Figure
 
-_MM = 1 / 25.4
+    from brisk_anchor.core.setup import Setup
 
 
 @dataclass(frozen=True, slots=True)
@@ -28,21 +27,9 @@ class Box:
 
 def fits_drawing(title: str, setup: Setup, boxes: Sequence[Box], told: Sequence[str], kind: str) -> bytes:
     """Draw them; `kind` is "svg" or "pdf"."""
-    import matplotlib
-    from matplotlib.backends.backend_agg import FigureCanvasAgg
-    from matplotlib.figure import Figure
     from matplotlib.patches import Rectangle
 
-    settings: Any = {
-        "font.family": "DejaVu Sans",
-        "font.size": 8,
-        "svg.hashsalt": "brisk-anchor",
-        "text.parse_math": False,
-    }
-    with matplotlib.rc_context(settings):
-        width, height = PAPERS["a4"]
-        figure = Figure(figsize=(width * _MM, height * _MM))
-        FigureCanvasAgg(figure)
+    def draw(figure: Figure) -> None:
         figure.text(0.05, 0.95, title, fontsize=14, fontweight="bold", va="center", color=INK)
         travel = setup.machine.travel
         for up, (left, wide), name in ((1, (0.07, 0.42), "From above, XY"), (2, (0.55, 0.42), "From the front, XZ")):
@@ -79,6 +66,5 @@ def fits_drawing(title: str, setup: Setup, boxes: Sequence[Box], told: Sequence[
         for number, line in enumerate(told[:10]):
             figure.text(0.07, 0.21 - 0.02 * number, line, fontsize=8, color=MARK if line.startswith("!") else INK)
         figure.text(0.95, 0.03, "Spindle positions, machine mm  ·  Brisk Anchor", fontsize=7, ha="right", color=QUIET)
-        stream = io.BytesIO()
-        figure.savefig(stream, format=kind, metadata={"Date": None} if kind == "svg" else {"CreationDate": None})
-    return stream.getvalue()
+
+    return rendered(draw, kind)

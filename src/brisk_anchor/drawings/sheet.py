@@ -2,9 +2,6 @@
 
 from __future__ import annotations
 
-import io
-import math
-from collections.abc import Iterable
 from dataclasses import dataclass
 from textwrap import wrap
 from typing import TYPE_CHECKING, Any
@@ -14,19 +11,26 @@ from brisk_anchor.core.numbers import format_length
 from brisk_anchor.core.offsets import Chain
 from brisk_anchor.core.proof import Proof
 from brisk_anchor.core.rules import FromFeature
-from brisk_anchor.core.setup import Outline, Setup
+from brisk_anchor.core.setup import Setup
+from brisk_anchor.drawings.paper import (
+    INK,
+    LIVE,
+    MARK,
+    QUIET,
+    anchor,
+    line,
+    outlines,
+    page_size,
+    place,
+    rendered,
+    view,
+)
 
 if TYPE_CHECKING:
-    from matplotlib.axes import Axes
     from matplotlib.figure import Figure
 
-INK, QUIET, FAINT, LIVE, MARK = "#1d2b33", "#6b7b83", "#c9d2d4", "#1f7a6d", "#b4452f"
-_MM = 1 / 25.4
-PAPERS = {"a4": (297.0, 210.0), "letter": (279.4, 215.9)}
-"""Width and height of a page lying on its side, mm."""
 _LEFT = 126.0
 """Width of the left half, mm."""
-_SCALES = (0.5, 1, 2, 2.5, 5, 10, 20, 25, 50)
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,50 +62,20 @@ def touch_places(chain: Chain) -> list[Vector]:
 
 def sheet(content: SheetContent, kind: str, paper: str = "a4") -> bytes:
     """Draw the sheet; `kind` is "svg" or "pdf", `paper` one of PAPERS."""
-    import matplotlib
-    from matplotlib.backends.backend_agg import FigureCanvasAgg
-    from matplotlib.figure import Figure
 
-    settings: Any = {
-        "font.family": "DejaVu Sans",
-        "font.size": 8,
-        "svg.hashsalt": "brisk-anchor",
-        "axes.edgecolor": FAINT,
-        "text.color": INK,
-        "text.parse_math": False,
-    }
-    with matplotlib.rc_context(settings):
-        width, height = PAPERS[paper]
-        figure = Figure(figsize=(width * _MM, height * _MM))
-        FigureCanvasAgg(figure)
+    def draw(figure: Figure) -> None:
         _head(figure, content)
         _machine_views(figure, content)
         _detail(figure, content)
         _chain_text(figure, content)
         _lists(figure, content)
-        stream = io.BytesIO()
-        figure.savefig(stream, format=kind, metadata={"Date": None} if kind == "svg" else {"CreationDate": None})
-    return stream.getvalue()
 
-
-def _page(figure: Figure) -> tuple[float, float]:
-    """Width and height of the page, mm."""
-    wide, tall = figure.get_size_inches()
-    return float(wide) / _MM, float(tall) / _MM
-
-
-def _place(figure: Figure, left: float, bottom: float, width: float, height: float) -> Axes:
-    """Axes at millimetres on the page."""
-    wide, tall = _page(figure)
-    axes = figure.add_axes((left / wide, bottom / tall, width / wide, height / tall))
-    axes.set_xticks([])
-    axes.set_yticks([])
-    return axes
+    return rendered(draw, kind, paper)
 
 
 def _head(figure: Figure, content: SheetContent) -> None:
     setup = content.setup
-    wide, tall = _page(figure)
+    wide, tall = page_size(figure)
 
     def text(x: float, y: float, words: str, **style: Any) -> None:
         figure.text(x / wide, y / tall, words, **style)
@@ -110,23 +84,14 @@ def _head(figure: Figure, content: SheetContent) -> None:
     text(10, tall - 18.5, f"{setup.part}  {setup.title}", fontsize=10, va="center")
     right = f"{setup.company}\n{setup.machine.name}  ·  fixture {setup.fixture}  ·  {content.stamp}"
     text(wide - 10, tall - 14, right, fontsize=8.5, ha="right", va="center", color=QUIET)
-    figure.add_artist(_line(figure, 10, tall - 23, wide - 10, tall - 23))
+    figure.add_artist(line(figure, 10, tall - 23, wide - 10, tall - 23))
     text(10, 6, f"All figures in mm. {content.lengths}", fontsize=7, color=QUIET)
     text(wide - 10, 6, "Brisk Anchor", fontsize=7, color=QUIET, ha="right")
 
 
-def _line(figure: Figure, x0: float, y0: float, x1: float, y1: float) -> Any:
-    from matplotlib.lines import Line2D
-
-    wide, tall = _page(figure)
-    return Line2D(
-        (x0 / wide, x1 / wide), (y0 / tall, y1 / tall), transform=figure.transFigure, color=FAINT, linewidth=0.8
-    )
-
-
 def _lists(figure: Figure, content: SheetContent) -> None:
     """Two columns of short lists under the views of the machine."""
-    axes = _place(figure, 10, 12, _LEFT, 43)
+    axes = place(figure, 10, 12, _LEFT, 43)
     axes.axis("off")
     axes.set_xlim(0, _LEFT)
     axes.set_ylim(-43, 0)
@@ -140,50 +105,10 @@ def _lists(figure: Figure, content: SheetContent) -> None:
         for heading, words in half:
             x = column * (_LEFT / 2 + 2)
             axes.text(x, y, heading, fontsize=7, color=QUIET, va="top")
-            for line in words:
+            for told in words:
                 y -= pitch
-                axes.text(x, y, line, fontsize=min(6.3, 1.75 * pitch), va="top")
+                axes.text(x, y, told, fontsize=min(6.3, 1.75 * pitch), va="top")
             y -= 1.7 * pitch
-
-
-def _scale(width_mm: float, height_mm: float, low: tuple[float, float], high: tuple[float, float]) -> float:
-    need = max((high[0] - low[0]) / width_mm, (high[1] - low[1]) / height_mm)
-    return next((scale for scale in _SCALES if scale >= need), math.ceil(need))
-
-
-def _view(
-    figure: Figure,
-    box: tuple[float, float, float, float],
-    low: tuple[float, float],
-    high: tuple[float, float],
-    name: str,
-) -> tuple[Axes, float]:
-    """A view to a true scale on paper, centred on low..high; returns the axes and mm of reality per mm of paper."""
-    axes = _place(figure, *box)
-    scale = _scale(box[2], box[3], low, high)
-    cx, cy = (low[0] + high[0]) / 2, (low[1] + high[1]) / 2
-    axes.set_xlim(cx - box[2] * scale / 2, cx + box[2] * scale / 2)
-    axes.set_ylim(cy - box[3] * scale / 2, cy + box[3] * scale / 2)
-    axes.text(0.0, 1.02, f"{name}   1:{scale:g}", transform=axes.transAxes, fontsize=8, color=QUIET)
-    return axes, scale
-
-
-def _outlines(axes: Axes, outlines: Iterable[Outline], *, front: bool) -> None:
-    widths = {"table": 0.6, "fixture": 0.7, "setter": 0.7, "part": 1.3, "drawn": 0.6}
-    colours = {"table": FAINT, "fixture": QUIET, "setter": QUIET, "part": INK, "drawn": QUIET}
-    for outline in outlines:
-        for ring in outline.front if front else outline.plan:
-            style = (0, (5, 3)) if outline.role == "drawn" else "-"
-            axes.plot(
-                *zip(*ring, strict=True), color=colours[outline.role], linewidth=widths[outline.role], linestyle=style
-            )
-
-
-def _anchor(axes: Axes, x: float, y: float, scale: float, colour: str) -> None:
-    size = 2.2 * scale
-    axes.plot((x - size, x + size), (y, y), color=colour, linewidth=1.1)
-    axes.plot((x, x), (y - size, y + size), color=colour, linewidth=1.1)
-    axes.plot((x,), (y,), marker="D", markersize=5, markerfacecolor="white", markeredgecolor=colour)
 
 
 def _machine_views(figure: Figure, content: SheetContent) -> None:
@@ -194,8 +119,8 @@ def _machine_views(figure: Figure, content: SheetContent) -> None:
         bottom = setup.machine.table[4] - 60 if front else min(travel.low[1], setup.machine.table[1])
         low = (min(travel.low[0], setup.machine.table[0]), bottom)
         high = (max(travel.high[0], setup.machine.table[2]), travel.high[second])
-        axes, scale = _view(figure, box, low, high, "From the front, XZ" if front else "From above, XY")
-        _outlines(axes, setup.outlines, front=front)
+        axes, scale = view(figure, box, low, high, "From the front, XZ" if front else "From above, XY")
+        outlines(axes, setup.outlines, front=front)
         across = (travel.low[0], travel.high[0], travel.high[0], travel.low[0], travel.low[0])
         up = [travel.low[second]] * 2 + [travel.high[second]] * 2 + [travel.low[second]]
         axes.plot(across, up, color=QUIET, linewidth=0.6, linestyle=(0, (6, 4)))
@@ -212,7 +137,7 @@ def _machine_views(figure: Figure, content: SheetContent) -> None:
         axes.annotate("machine zero", zero, (0, 6), textcoords="offset points", fontsize=7, ha="center")
         place = (values["x"], values["z"] if front else values["y"])
         axes.annotate("", place, zero, arrowprops={"arrowstyle": "-|>", "color": LIVE, "linewidth": 1.2, "shrinkB": 4})
-        _anchor(axes, *place, scale, LIVE)
+        anchor(axes, *place, scale, LIVE)
         for x, y, z in touch_places(content.chain):
             axes.plot((x,), (z if front else y,), marker="x", markersize=2.5, color=MARK, markeredgewidth=0.7)
         # The shift from machine zero, one dimension an axis.
@@ -238,12 +163,12 @@ def _detail(figure: Figure, content: SheetContent) -> None:
     points = [point for outline in shown for ring in outline.plan for point in ring] + [(ox, oy)]
     xs, ys = [p[0] for p in points], [p[1] for p in points]
     left = _LEFT + 18
-    box = (left, 104.0, _page(figure)[0] - 10 - left, 74.0)
+    box = (left, 104.0, page_size(figure)[0] - 10 - left, 74.0)
     margin = 0.12 * max(max(xs) - min(xs), max(ys) - min(ys))
     low, high = (min(xs) - margin, min(ys) - margin), (max(xs) + margin, max(ys) + margin)
-    axes, scale = _view(figure, box, low, high, "Part as drawn, touches and zero as measured, XY")
-    _outlines(axes, setup.outlines, front=False)
-    _anchor(axes, ox, oy, scale, LIVE)
+    axes, scale = view(figure, box, low, high, "Part as drawn, touches and zero as measured, XY")
+    outlines(axes, setup.outlines, front=False)
+    anchor(axes, ox, oy, scale, LIVE)
     axes.annotate(chain.row, (ox, oy), (-7, -9), textcoords="offset points", color=LIVE, fontweight="bold", ha="right")
     for x, y, _ in touch_places(chain):
         axes.plot((x,), (y,), marker="x", markersize=5, color=MARK, markeredgewidth=1.2)
@@ -273,7 +198,7 @@ def _detail(figure: Figure, content: SheetContent) -> None:
 
 def _chain_text(figure: Figure, content: SheetContent) -> None:
     left = _LEFT + 18
-    axes = _place(figure, left, 14, _page(figure)[0] - 10 - left, 80)
+    axes = place(figure, left, 14, page_size(figure)[0] - 10 - left, 80)
     axes.axis("off")
     rows: list[tuple[str, str, str, str, bool]] = []
     for chain in content.chain.axes:

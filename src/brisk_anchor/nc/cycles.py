@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.kinds import FeatureKind, Vector
-from brisk_anchor.core.measuring import Contact, Measurement
+from brisk_anchor.core.measuring import SEARCH_MARGIN, Contact, Measurement
 from brisk_anchor.core.touches import AXES, axis_of
 from brisk_anchor.nc import arithmetic
 from brisk_anchor.nc.arithmetic import half_sum, less, scaled
@@ -54,18 +54,28 @@ class Cycle:
     results: dict[str, Expression] = field(default_factory=dict)
     turned: bool = False
     """Whether the spindle stands turned half round now."""
+    height: float | None = None
+    """Machine Z the spindle comes from, where that is known: it goes across at the higher of that and `clear_z`."""
+    wanted: bool = True
+    """Whether what is found is needed after the measurement; if not, its variables are free again."""
 
     def run(self) -> int:
         """Append everything; returns how many touches the program has made by then."""
         m = self.measurement
         x, y, z = m.start
-        self.steps += [
-            Section(f"measure {m.title or m.name}"),
-            Rapid(x=x, y=y),
-            Rapid(z=m.clear_z),
-            Guarded("down to the start", z=Number(z)),
-        ]
-        self.here = dict(enumerate(map(Number, m.start)))
+        first, down = m.contacts()[0], "down to the start"
+        if m.starts_over and not first.direction[2]:  # straight down beside the first wall
+            out = m.begin_distance(m.axis_along(first.direction))
+            x, y = (a + b + c * out for a, b, c in zip((x, y), first.aside, first.direction, strict=False))
+            z, down = z - m.drop, f"down beside the {self._side(first)}"
+        self.steps.append(Section(f"measure {m.title or m.name}"))
+        if self.height is not None and self.height < m.clear_z:
+            self.steps.append(Rapid(z=m.clear_z))
+        self.steps.append(Rapid(x=x, y=y))
+        if self.height is None or self.height > m.clear_z:
+            self.steps.append(Rapid(z=m.clear_z))
+        self.steps.append(Guarded(down, z=Number(z)))
+        self.here = dict(enumerate(map(Number, (x, y, z))))
         if m.half_turn:
             self.steps.append(Orient(half=False))
         self._touch_all()
@@ -147,8 +157,7 @@ class Cycle:
                     level = plus(Name(names[2]), -((m.size or 0.0) + m.stylus.ball_diameter) / 2)
                 continue
             if m.starts_over:
-                side = f"{'-+'[sign > 0]}{AXES[axis].upper()} side"
-                self._beside(contact, over, level, count, side)
+                self._beside(contact, over, level, count)
             else:
                 self._to("on along the wall", over)
                 towards = f"towards {'+' if sign > 0 else '-'}{AXES[axis].upper()}"
@@ -160,36 +169,43 @@ class Cycle:
                 letter = AXES[axis]
                 found = f"{'n' if contact.aside[2] else 'm'}{self.index}{letter}"
                 ends = [half_sum(Name(group[0][axis]), Name(group[-1][axis])) for group in pair]
-                self.steps.append(
-                    Compute(found, half_sum(ends[0], ends[1]), f"centre {letter.upper()}: middle of the two")
+                self.compute(
+                    found, half_sum(ends[0], ends[1]), f"centre {letter.upper()}: middle of the two", keep=True
                 )
                 middle[axis] = Name(found)
-                if count < len(contacts) and (m.goes_over or not m.kind.is_outside):
+                if count < len(contacts) and not m.starts_over:
                     self._to("on to the centre", {axis: Name(found)})
 
-    def _beside(
-        self, contact: Contact, over: Mapping[int, Expression], level: Expression, count: int, side: str
-    ) -> None:
-        """From over the feature to beside a wall, down, touch it; then up and back, or round to the next."""
+    def _side(self, contact: Contact) -> str:
+        axis = self.measurement.axis_along(contact.direction)
+        return f"{'-+'[contact.direction[axis] > 0]}{AXES[axis].upper()} side"
+
+    def _beside_place(self, contact: Contact, over: Mapping[int, Expression]) -> dict[int, Expression]:
+        """X and Y where the search for a wall begins: clear of it wherever it may lie."""
+        out = self.measurement.begin_distance(self.measurement.axis_along(contact.direction))
+        return {i: plus(over[i], contact.direction[i] * out) for i in (0, 1)}
+
+    def _beside(self, contact: Contact, over: Mapping[int, Expression], level: Expression, count: int) -> None:
+        """Go beside a wall, over the top or round, and touch it; along the same wall straight on."""
         m = self.measurement
         above: Expression = Number(m.start[2])
         down = plus(above, -m.drop) if m.kind is not FeatureKind.BALL else level
-        axes = [i for i in (0, 1) if abs(contact.direction[i]) > 1e-9]
-        out = m.begin_distance(m.axis_along(contact.direction))
-        beside = {i: plus(over[i], contact.direction[i] * out) for i in (0, 1)}
-        if self.here[2] == above:
-            self._to("over the next place", over)
-            where = "out past" if m.kind.is_outside else "over to"
-            self._to(f"{where} the {side}", {i: beside[i] for i in axes})
-            self._to("down beside it", {2: down})
-        else:
+        beside = self._beside_place(contact, over)
+        walls = [made for made, _ in self.made if not made.direction[2]]
+        if walls and walls[-1].direction == contact.direction:
+            self._to("on beside the wall", beside)
+        elif walls and not m.goes_over:
             self._round(contact, over, beside)
-        dx, dy, dz = contact.direction
-        inward = (-dx, -dy, -dz) if m.kind.is_outside else contact.direction
-        self._touch(contact, inward, m.search, f"touch {count} {'inward' if m.kind.is_outside else 'outward'}")
-        if m.goes_over:
+        elif any(self.here[i] != beside[i] for i in (0, 1)):
+            if m.kind is not FeatureKind.BALL:  # as high as the feature may stand, and the margin
+                above = plus(down, min(m.drop, m.depth + m.start_uncertainty + SEARCH_MARGIN))
+            self._to("up over it", {2: above})
+            self._to(f"over to the {self._side(contact)}", beside)
+            self._to("down beside it", {2: down})
+        direction = m.touch_direction(contact)
+        self._touch(contact, direction, m.search, f"touch {count} {'inward' if m.kind.is_outside else 'outward'}")
+        if m.kind is FeatureKind.BALL and count == len(m.contacts()) - 1:
             self._to("up", {2: above})
-            self._to("back over the middle", {i: over[i] for i in axes})
 
     def _round(self, contact: Contact, over: Mapping[int, Expression], beside: Mapping[int, Expression]) -> None:
         """At touching depth from beside the last wall to beside the next, past the corners between them."""
@@ -210,7 +226,7 @@ class Cycle:
     def compute(self, name: str, value: Expression, why: str, *, keep: bool = False) -> Name:
         """Work out a value; unless it is kept, its variable is free again after the measurement."""
         self.steps.append(Compute(name, value, why))
-        if not keep:
+        if not (keep and self.wanted):
             self.loose.append(name)
         return Name(name)
 

@@ -112,6 +112,15 @@ class Interpreter:
         self._open_ended = open_ended
 
     @classmethod
+    def scanned(
+        cls, routines: list[Routine], profile: Profile, machine: MachinePort, memory: Memory | None = None
+    ) -> Interpreter:
+        """A program that was scanned before: for one that is run many times."""
+        self = cls.__new__(cls)
+        self._begin(routines, profile, machine, memory)
+        return self
+
+    @classmethod
     def streamed(
         cls, lines: Callable[[], Iterable[str]], profile: Profile, machine: MachinePort, memory: Memory | None = None
     ) -> Interpreter:

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.kinds import FeatureKind
 from brisk_anchor.core.measuring import Measurement
-from brisk_anchor.core.rules import Rule, Turner
+from brisk_anchor.core.rules import Rule, Turner, features_in
 from brisk_anchor.nc.cycles import Cycle
 from brisk_anchor.nc.located import Located
 from brisk_anchor.nc.steps import (
@@ -155,10 +155,14 @@ def plan_steps(plan: Plan) -> tuple[Step, ...]:
         steps.append(Probe(True))
         steps.append(Rapid(z=plan.home_z))
     located: dict[tuple[str, str], Located] = {}
+    wanted = _needed(plan)
+    height = plan.home_z
     for index, measurement in enumerate(plan.measurements, 1):
         if plan.probe_each and index > 1:
             steps += [Probe(False), Probe(True)]
-        touches = Cycle(steps, measurement, index, touches, located).run()
+        own = Cycle(steps, measurement, index, touches, located, height=height, wanted=measurement.name in wanted)
+        touches = own.run()
+        height = measurement.clear_z
     if styli:
         steps += [Rapid(z=plan.home_z), Probe(False)]
     if plan.stop:
@@ -170,6 +174,16 @@ def plan_steps(plan: Plan) -> tuple[Step, ...]:
             store_steps(steps, store, located, number)
     steps.append(Report(("END",), (("N", Number(touches), 0),)))
     return tuple(steps)
+
+
+def _needed(plan: Plan) -> set[str]:
+    """Names of the measurements that some row is worked out from."""
+    found: set[str] = set()
+    for store in (plan.store, *plan.also):
+        if store is not None:
+            found |= {name for _, rule in store.rules for name in features_in(rule)}
+            found |= {part for _, _, of in store.built for part in of}
+    return found
 
 
 APPROACH_SETTER = 10.0

@@ -284,6 +284,10 @@ class Profile(Section):
                 "It has no branches: a guard that fails stops it with an arithmetic error, not with words of its own; "
                 "the comment in that line says which guard it was."
             )
+            told.append(
+                "So a wrong size or a broken tool ends a program there: it cannot stop for a person to decide, note it "
+                "and go on, or jump back to an operation."
+            )
             told.append("It has no subprograms: every touch is written out.")
         if self.print is None and self.measures:
             told.append("It prints nothing: the touches stay in its parameters and are read from there.")

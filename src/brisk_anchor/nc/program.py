@@ -55,6 +55,11 @@ class Program:
         return [line.text(read) for line in self.results]
 
     @property
+    def label(self) -> str:
+        """Its number as a person says it."""
+        return f"O{self.number:04d}"
+
+    @property
     def text(self) -> str:
         """The file as it goes to the control."""
         return "\n".join(line.text for line in self.lines) + "\n"

@@ -184,7 +184,24 @@ def _reach(asking: Asking, drawn: DrawnFeature, tip: Vector) -> float | None:
     return furthest
 
 
-def build_measurement(setup: Setup, asking: Asking) -> Measurement:
+@dataclass(frozen=True, slots=True)
+class Way:
+    """How a measurement is made where that is not as usual; see `Measurement`. `clear` is the tip's machine Z, mm."""
+
+    clear: float | None = None
+    size_limit: float | None = None
+    over_the_top: bool | None = None
+    half_turn: bool = False
+    search_feed: float | None = None
+    touch_feed: float | None = None
+    on_fail: str = "alarm"
+    keep: tuple[tuple[str, int], ...] = ()
+
+
+AS_USUAL = Way()
+
+
+def build_measurement(setup: Setup, asking: Asking, way: Way = AS_USUAL) -> Measurement:
     """Turn what is asked for into a measurement.
 
     Raises:
@@ -217,20 +234,24 @@ def build_measurement(setup: Setup, asking: Asking) -> Measurement:
         if kind is FeatureKind.BALL:
             standoff, depth = above, ((asking.size or 0.0) + stylus.ball_diameter) / 2
         drop = above + depth
+    start, over_inside = asking.start, bool(way.over_the_top) and not kind.is_outside
+    if over_inside:  # from over the feature, not from its middle: something may stand there
+        drop = depth + APPROACH
+        start = (*start[:2], start[2] + drop)
     search = asking.search
     if search is None:
         slack = uncertainty + slack_along(spread, setup.turn_uncertainty)
-        search = propose_search(kind, stylus, asking.size, standoff, slack)
+        search = propose_search(kind, stylus, asking.size, standoff, slack, over=over_inside)
         search += math.tan(math.radians(abs(skew))) * spread / 2
     return Measurement(
         # A drawing's names begin small, so what was marked away from it can never pass for one of its features.
         name=asking.drawn.name if asking.drawn else f"Free {reading.name}",
         title=asking.title,
         kind=kind,
-        stylus=stylus,
-        start=asking.start,
+        stylus=replace(stylus, offset=(0.0, 0.0), u_offset=0.0) if way.half_turn else stylus,
+        start=start,
         directions=asking.rose.directions,
-        clear_z=max(setup.clear_height + stylus.length, asking.start[2]),
+        clear_z=max((setup.clear_height if way.clear is None else way.clear) + stylus.length, start[2]),
         search=search,
         start_uncertainty=uncertainty,
         depth=depth,
@@ -238,10 +259,16 @@ def build_measurement(setup: Setup, asking: Asking) -> Measurement:
         standoff=standoff,
         size=asking.size,
         size_y=asking.size_y,
-        size_limit=asking.drawn.size_limit if asking.drawn else (asking.size or 0) * 0.1 or None,
+        size_limit=way.size_limit or (asking.drawn.size_limit if asking.drawn else (asking.size or 0) * 0.1 or None),
         spread=spread,
         turn_uncertainty=setup.turn_uncertainty,
         repeats=asking.repeats,
         second_depth=(asking.second_depth or 0.0) if kind is FeatureKind.TILTED_BORE else 0.0,
         known_size=kind in (FeatureKind.BORE, FeatureKind.BOSS) and len(asking.rose.directions) == 2,
+        over_the_top=way.over_the_top,
+        half_turn=way.half_turn,
+        search_feed=way.search_feed,
+        touch_feed=way.touch_feed,
+        on_fail=way.on_fail,
+        keep=way.keep,
     )

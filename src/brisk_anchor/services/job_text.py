@@ -17,10 +17,10 @@ def figure(value: float) -> str:
     return f"{text}0" if text.endswith(".") else text
 
 
-def quoted(text: str) -> str:
+def quoted(text: str, longest: int = 58) -> str:
     """A TOML string of any text: what cannot be printed is left out, quotes and backslashes are changed."""
     plain = "".join(c for c in text if c.isprintable()).replace("\\", "/").replace('"', "'")
-    return f'"{plain[:58]}"'
+    return f'"{plain[:longest]}"'
 
 
 def rule_words(axis: str, rule: Rule, scale: float) -> str:

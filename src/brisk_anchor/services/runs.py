@@ -20,6 +20,11 @@ _ADVICE = {
     106: ("The table does not hold what was written", "Check that the table is not locked"),
     108: ("The offset would be shifted by what stands on top of all rows", "Clear the common shift, then store"),
     109: ("The part lies turned further than is believed; nothing was stored", "Look how it lies in its fixture"),
+    110: ("A check on the way failed; what was measured after it stands, nothing was stored", "Look at the report"),
+    111: (
+        "The tool is broken, or sits in another way than when it was measured",
+        "Look at it; measure its length again",
+    ),
     107: ("Another tool is in the spindle", "Put the probe in, or write the program for the tool that is there"),
 }
 

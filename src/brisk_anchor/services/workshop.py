@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import copy
 import math
 from collections.abc import Iterable
 from dataclasses import replace
@@ -24,8 +25,10 @@ from brisk_anchor.core.measuring import Measurement
 from brisk_anchor.core.offsets import Chain, solve_offset
 from brisk_anchor.core.proof import Agreement, Proof
 from brisk_anchor.core.rules import Fixed, FromFit, Keep, Rule, features_in
+from brisk_anchor.core.setup import Setup
 from brisk_anchor.core.solving import solve
 from brisk_anchor.core.tool_setting import look_at_probe
+from brisk_anchor.core.touches import Touch, without_run_out
 from brisk_anchor.core.turned import u_of_point
 from brisk_anchor.nc.interpreter import Interpreter
 from brisk_anchor.nc.plan import Plan, StorePlan
@@ -55,6 +58,13 @@ class SecondLookError(BriskAnchorError):
         super().__init__(first.found, first.why, first.do)
 
 
+def feature_from(measurement: Measurement, touches: list[Touch]) -> Feature:
+    """The feature of a measurement from the touches it made. Raises GeometryError: they define nothing."""
+    made = without_run_out(touches, measurement.repeats) if measurement.half_turn else touches
+    known = measurement.size if measurement.known_size else None
+    return solve(measurement.name, measurement.kind, tuple(made), diameter=known)
+
+
 class Workshop(Chained):
     """The state of a job. Methods that run for long take no screen with them and may be called from a thread."""
 
@@ -76,6 +86,12 @@ class Workshop(Chained):
         scene = build_scene(load_scene(scene_name))
         control = profile or shipped_profile(scene.setup.machine.profile)
         return cls(scene, book, control, seed=seed, machine_file=machine_file)
+
+    def with_setup(self, setup: Setup) -> Workshop:
+        """The same job with another set-up, to work things out with: what is measured in it is not kept here."""
+        other = copy.copy(self)
+        other.setup, other.measured = setup, dict(self.measured)
+        return other
 
     # -- measuring ---------------------------------------------------------------------------------------------
 
@@ -141,9 +157,7 @@ class Workshop(Chained):
         if report.identity != program.identity:
             raise PlanError("The report belongs to another program", "Its touches mean something else", "Run it again")
         labels = [f"{measurement.name} {number}" for number in range(1, measurement.touch_count + 1)]
-        touches = tuple(touches_of(report, measurement.stylus, labels))
-        known = measurement.size if measurement.known_size else None
-        return solve(measurement.name, measurement.kind, touches, diameter=known), report
+        return feature_from(measurement, touches_of(report, measurement.stylus, labels)), report
 
     def take(self, measurement: Measurement, program: Program, run: Run) -> Measured:
         """Read the report of a finished run, solve the feature, compare with the control, keep it.

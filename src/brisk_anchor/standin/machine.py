@@ -20,10 +20,11 @@ from brisk_anchor.core.rotary import RotaryAxis, table_frame
 from brisk_anchor.core.setup import Machine
 from brisk_anchor.core.touches import AXES
 from brisk_anchor.nc.port import LENGTH, RADIUS, SkipResult
+from brisk_anchor.standin.at_rest import AtRest
 from brisk_anchor.standin.motion import Motion, MoveKind, RealProbe, move_seconds
 from brisk_anchor.standin.solids import Solid, table_reach
 from brisk_anchor.standin.tools import Tool, ToolTable
-from brisk_anchor.standin.tracing import Contact, Tracer
+from brisk_anchor.standin.tracing import Clearance, Contact, Tracer
 
 _LAST_SIGNALS = 3
 """Signals an empty battery is still good for."""
@@ -31,7 +32,7 @@ _TURN_CONTACT = 0.02
 """Shortest way (mm) between two looks for contact while the table turns."""
 
 
-class StandIn:
+class StandIn(AtRest):
     """A machine with its set-up, tools and tables. Implements `MachinePort`."""
 
     def __init__(
@@ -82,6 +83,7 @@ class StandIn:
         self._rotary = machine.rotary if rotary is None else rotary
         self._upright = upright(machine.tool_axis)
         self._tracer: Tracer | None = None
+        self._closest: dict[str, Clearance] | None = None
         self._random = np.random.default_rng(seed) if seed is not None else None
         self.turned_round = False
         """Whether the spindle stands turned half round from where it was calibrated."""
@@ -125,7 +127,13 @@ class StandIn:
         """Traces the tool in the spindle through everything as it stands at the present table angles."""
         if self._tracer is None:
             self._tracer = Tracer(self.solids_at(self.angles), self.tool.shape)
+            if self.tool.is_probe:
+                self._tracer.closest = self._closest
         return self._tracer
+
+    def watch(self, closest: dict[str, Clearance]) -> None:
+        """Note from now on, in `closest`, how near stem, body and spindle nose of the probe come to metal."""
+        self._closest, self._tracer = closest, None
 
     def solids_at(self, angles: Mapping[str, float]) -> tuple[Solid, ...]:
         """Every solid at some table angles, turned so that the tool stands upright."""
@@ -156,6 +164,15 @@ class StandIn:
     def touching(self) -> bool:
         """Whether any part of the tool stands against metal now."""
         return not self.tracer.free(self._into(self.tip))
+
+    def nearest(self, spindle: Vector, within: float, *, stem_and_body: bool = False) -> Clearance | None:
+        """The metal nearest to the tool with the spindle there, None where there is none within so many mm."""
+        return self.tracer.nearest(self._into(self._end_of(spindle)), within, stem_and_body=stem_and_body)
+
+    def on_the_way(self, start: Vector, end: Vector) -> tuple[str, str] | None:
+        """What the tool would meet on a straight way of the spindle: the part of it that does, and the solid."""
+        met = self.tracer.trace(self._into(self._end_of(start)), self._into(self._end_of(end)))
+        return None if met is None else (met.part, met.solid.title)
 
     def twin(self, *, seed: int | None) -> StandIn:
         """The same machine with tables and position copied: what runs on it changes nothing here."""
@@ -221,38 +238,6 @@ class StandIn:
     def _out(self, point: Vector) -> Vector:
         return point if self._upright is None else self._upright.inverse().point(point)
 
-    # -- tables ------------------------------------------------------------------------------------------------
-
-    def offset(self, row: str) -> Vector:
-        """Values of an offset row, mm; zero where nothing was ever written."""
-        return self.offsets.get(row, (0.0, 0.0, 0.0))
-
-    def write_offset(self, row: str, values: Vector) -> None:
-        """Write an offset row, mm."""
-        self.offsets[row] = values
-
-    def angle_offset(self, row: str) -> Mapping[str, float]:
-        """Angles of an offset row, degrees by letter."""
-        return self.angle_offsets.get(row, {})
-
-    def write_angle_offset(self, row: str, letter: str, value: float) -> None:
-        """Write one angle of an offset row, degrees."""
-        self.angle_offsets.setdefault(row, {})[letter] = value
-
-    def tool_length(self, number: int) -> float:
-        """Length in the tool table, wear included, mm. Raises ValueError when there is no such tool."""
-        return self.table.length(number)
-
-    def tool_value(self, number: int, column: int) -> float:
-        """A figure of the tool table, mm. Raises ValueError when there is no such tool."""
-        return self.table.value(number, column)
-
-    def write_tool(self, number: int, column: int, value: float) -> None:
-        """Write the tool table, mm. The probe's own figures come from its calibration and stay."""
-        if number not in self.tools or number == 0:
-            raise ToolError(f"There is no tool T{number} to write figures for", "The table is unchanged", "Check P")
-        self.table.write(number, column, value, probe=self.probe.stylus.tool_number)
-
     # -- tool and spindle --------------------------------------------------------------------------------------
 
     def change_tool(self, number: int, line: int) -> None:
@@ -272,28 +257,6 @@ class StandIn:
         self.tool = self.tools[number]
         self.spindle = 5
         self._tracer = None
-
-    def orient(self, angle: float, line: int) -> None:
-        """Hold the spindle at an angle: where the probe was calibrated, or half round from there."""
-        if angle % 180 > 1e-6:
-            raise ToolError(
-                f"M19 R{angle:g} in line {line}: the stand-in holds its spindle at 0 and at 180 degrees",
-                "Where the ball would stand then is not known to it",
-                "Use 0 or 180",
-            )
-        self.turned_round = angle % 360 > 90
-
-    def turn_spindle(self, code: int, speed: float, line: int) -> None:
-        """Start, stop or orient. The probe must never turn under power."""
-        if code in (3, 4) and self.tool.is_probe:
-            raise ToolError(
-                f"M{code} in line {line} would turn the spindle with the probe in it",
-                "That throws the stylus off and tears the cable of a wired probe",
-                "Take the spindle start out, or change the tool before it",
-            )
-        if code in (3, 4) and speed <= 0:
-            raise ToolError(f"M{code} in line {line}: no speed has been given", "The spindle stands", "Give S first")
-        self.spindle, self.speed = code, speed
 
     # -- moves -------------------------------------------------------------------------------------------------
 

@@ -9,10 +9,7 @@ import numpy as np
 
 from brisk_anchor.core.frames import Array, Frame
 from brisk_anchor.core.kinds import FeatureKind, Vector
-from brisk_anchor.core.rules import (
-    FromFeature,
-    Rules,
-)
+from brisk_anchor.core.rules import FromFeature, FromFit, FromHeading, Rules
 from brisk_anchor.core.setup import (
     DrawnFeature,
     DrawnPoint,
@@ -98,9 +95,11 @@ class Scene:
         """
         section = next(item for item in self.file.feature if item.name == feature)
         body = next(item for item in self.file.body if item.name == section.body)
-        frame = _real_frame(body)
+        frame = real_frame(body)
         x, y, z = section.place
-        if section.kind not in ("surface", "edge"):
+        if section.kind == "ball":
+            return frame.point((x, y, z))["xyz".index(axis)]
+        if section.kind not in ("surface", "edge", "plane"):
             z += tip[2] + self.setup.stylus.ball_diameter / 2 - frame.point((x, y, z))[2]
             return frame.point((x, y, z))["xyz".index(axis)]
         solid = next(s for s in self.solids if (s.body, s.name) == (section.body, section.solid))
@@ -111,14 +110,51 @@ class Scene:
     def true_offset(self, rules: Rules, tips: Mapping[tuple[str, str], Vector]) -> dict[str, float]:
         """The offset a perfect measurement would give, machine mm, of a row that is not turned.
 
-        `tips` says by feature and axis where the tip touched.
+        `tips` says by feature and axis where the tip touched. Of a turned row only those whose X and Y come from
+        features, and whose angle comes from one, are known; of others the result is empty.
         """
+        turn = rules.get("r")
+        if isinstance(turn, FromHeading | FromFit):
+            return self._true_turned(rules, tips)
         result = {}
         for axis, rule in rules.items():
             if isinstance(rule, FromFeature):
                 places = [self.true_value(name, axis, tips[name, axis]) for name in rule.features]
                 result[axis] = sum(places) / len(places) - rule.drawing + rule.allowance + rule.master
         return result
+
+    def true_turn(self, feature: str) -> float:
+        """How far the walls of a feature are really turned from the machine's axes, degrees."""
+        section = next(item for item in self.file.feature if item.name == feature)
+        body = next(item for item in self.file.body if item.name == section.body)
+        skew = next(drawn.skew for drawn in self.setup.features if drawn.name == feature)
+        return body.real.turn[2] + skew
+
+    def _true_turned(self, rules: Rules, tips: Mapping[tuple[str, str], Vector]) -> dict[str, float]:
+        """Zero and angle of a row that lies turned: the features are brought to their places about the zero."""
+        turn, across, along = rules.get("r"), rules.get("x"), rules.get("y")
+        if not (isinstance(turn, FromHeading) and isinstance(across, FromFeature) and isinstance(along, FromFeature)):
+            return {}
+        if turn.other or across.other or along.other:
+            return {}
+        angle = self.true_turn(turn.feature) - turn.drawing
+        c, s = np.cos(np.radians(angle)), np.sin(np.radians(angle))
+        ax, ay = self._true_point(across.feature, "x", tips)
+        bx, by = self._true_point(along.feature, "y", tips)
+        u = c * ax + s * ay - across.drawing + across.allowance
+        v = c * by - s * bx - along.drawing + along.allowance
+        found = {"x": float(c * u - s * v), "y": float(s * u + c * v), "r": float(angle)}
+        if isinstance(height := rules.get("z"), FromFeature):
+            found |= self.true_offset({"z": height}, tips)
+        return found
+
+    def _true_point(self, feature: str, axis: str, tips: Mapping[tuple[str, str], Vector]) -> tuple[float, float]:
+        """A feature's centre, or a point on its wall beside where the tip touched for that axis."""
+        place = list(tips[feature, axis])
+        for i, letter in enumerate("xy"):
+            if letter == axis or (feature, letter) in tips:
+                place[i] = self.true_value(feature, letter, tips[feature, axis])
+        return place[0], place[1]
 
 
 def _wall_place(solid: Solid, tip: Vector, radius: float, axis: int) -> float:
@@ -152,13 +188,15 @@ def _surface_height(solid: Solid, tip: Vector) -> float:
     return above
 
 
-def _real_frame(body: BodySection) -> Frame:
+def real_frame(body: BodySection) -> Frame:
+    """Where a body really lies on the machine."""
     a, b, c = body.real.turn
     at = np.array(body.at) + np.array(body.real.shift)
     return Frame.from_angles(at, a=a, b=b, c=c + body.turn)
 
 
-def _nominal_frame(body: BodySection) -> Frame:
+def nominal_frame(body: BodySection) -> Frame:
+    """Where a body is described to lie on the machine."""
     return Frame.from_angles(np.array(body.at), c=body.turn)
 
 
@@ -310,7 +348,7 @@ def _drawn(section: FeatureSection, bodies: dict[str, BodySection]) -> DrawnFeat
         kind=kind,
         body=section.body,
         drawing=section.place,
-        machine=_nominal_frame(body).point(section.place),
+        machine=nominal_frame(body).point(section.place),
         walls=tuple(walls),
         size=size,
         size_y=size_y,
@@ -334,7 +372,7 @@ _ALONG = ("front", "middle", "back")
 def _points(body: BodySection) -> list[DrawnPoint]:
     """Corners, middles of edges, centre and heights of a body, named as its own drawing has them; its own zero last."""
     low, high = extent_of(body.solid)
-    frame = _nominal_frame(body)
+    frame = nominal_frame(body)
     xs, ys, zs = ([a, (a + b) / 2, b] for a, b in zip(low, high, strict=True))
     points = []
     if body.role != "fixture":
@@ -360,6 +398,17 @@ def _setter_solids(file: SceneFile) -> list[Solid]:
     return [Solid(file.setter.name, file.setter.name, "setter", shape, top, top + file.setter.height)]
 
 
+def real_solids(file: SceneFile) -> tuple[Solid, ...]:
+    """Everything on the table as it really is."""
+    real = [
+        _solid(body, section, real_frame(body), real=True)
+        for body in file.body
+        if body.role != "drawn"
+        for section in body.solid
+    ]
+    return (*_setter_solids(file), *real)
+
+
 def build_scene(file: SceneFile) -> Scene:
     """Make a validated scene ready to run."""
     bodies = {body.name: body for body in file.body}
@@ -377,17 +426,10 @@ def build_scene(file: SceneFile) -> Scene:
         m.tool_direction,
         m.connection == "stand-in",
     )
-    nominal = [_solid(body, section, _nominal_frame(body), real=False) for body in file.body for section in body.solid]
-    real = [
-        _solid(body, section, _real_frame(body), real=True)
-        for body in file.body
-        if body.role != "drawn"
-        for section in body.solid
-    ]
+    nominal = [_solid(body, section, nominal_frame(body), real=False) for body in file.body for section in body.solid]
     x0, y0, x1, y1, top = m.table
     table = Solid("table", m.name, "table", Rectangle((x0, y0), (x1, y1)), top - 60, top)
-    standing = _setter_solids(file)
-    nominal, real = standing + nominal, standing + real
+    nominal = _setter_solids(file) + nominal
     features = tuple(_drawn(section, bodies) for section in file.feature)
     setup = Setup(
         job=file.job.name,
@@ -414,7 +456,7 @@ def build_scene(file: SceneFile) -> Scene:
         outlines=tuple(_outline(solid) for solid in (table, *nominal)),
         points=tuple(point for body in reversed(file.body) for point in _points(body)),
         words=tuple(
-            DrawnWord(word.text, _nominal_frame(bodies[file.job.part]).point((*word.at, 0.0)))
+            DrawnWord(word.text, nominal_frame(bodies[file.job.part]).point((*word.at, 0.0)))
             for word in (file.word if file.job.part in bodies else ())
         ),
         hand_tools=tuple(tool.tool() for tool in file.hand_tool),
@@ -431,4 +473,4 @@ def build_scene(file: SceneFile) -> Scene:
         ),
         turn=bodies[file.job.part].turn if file.job.part in bodies else 0.0,
     )
-    return Scene(file, setup, (table, *real), tuple(nominal))
+    return Scene(file, setup, (table, *real_solids(file)), tuple(nominal))

@@ -19,6 +19,8 @@ CONTACT = 1e-7
 _SHORTEST_STEP = 2e-4
 _AXIS_STEP = 0.25
 """Shortest step along a cylinder's axis, mm; an edge between two such steps is seen 0.004 mm late by a ⌀4 stem."""
+_WATCHED = 10.0
+"""How far, mm, the closest approach of stem and body is looked for; what stays further off is as good as free."""
 _UNDERSIDE = (
     (0.0, 0.0),
     *((0.5 * math.cos(math.pi * i / 4), 0.5 * math.sin(math.pi * i / 4)) for i in range(8)),
@@ -90,12 +92,27 @@ class Contact:
 
 
 @dataclass(frozen=True, slots=True)
+class Clearance:
+    """How far, mm, a part of the probe is from the nearest solid; below zero inside it.
+
+    It is looked at in steps along the part and along the move. What lies between two looks a step `s` apart is nearer
+    by less than `s²/8` over its distance from the part's axis: hundredths where it is near.
+    """
+
+    distance: float
+    part: str
+    solid: str
+    body: str
+
+
+@dataclass(frozen=True, slots=True)
 class _Nearest:
-    """Smallest clearance of one part at one place: a bound for stepping, and where it is."""
+    """Smallest clearance of a part at one place: a bound for stepping, and where; `seen` is the least looked at."""
 
     clearance: float
     solid: Solid
     place: Vector
+    seen: float
 
 
 class Tracer:
@@ -105,6 +122,8 @@ class Tracer:
         self.solids = solids
         self.shape = shape
         self._boxes = [(solid, *solid.bounds()) for solid in solids]
+        self.closest: dict[str, Clearance] | None = None
+        """Of stem, body and nose, while it is watched: how near each came to metal, a lower bound, and to what."""
 
     def _near(self, start: Vector, end: Vector, radius: float, low: float, high: float) -> list[Solid]:
         """Solids whose box meets the box swept by a part; no other can be touched on this move."""
@@ -126,7 +145,8 @@ class Tracer:
     def _ball(self, tip: Vector, solids: list[Solid]) -> _Nearest:
         x, y, z = tip[0], tip[1], tip[2] + self.shape.ball
         clearance, solid = min(((s.distance(x, y, z), s) for s in solids), key=lambda item: item[0])
-        return _Nearest(clearance - self.shape.ball, solid, (x, y, z))
+        clearance -= self.shape.ball
+        return _Nearest(clearance, solid, (x, y, z), clearance)
 
     @staticmethod
     def _cylinder(cylinder: Cylinder, tip: Vector, solids: list[Solid]) -> _Nearest:
@@ -134,7 +154,7 @@ class Tracer:
         x, y, base = tip
         # A flat end is as good as a round one from a radius up; what is below that is for the points of the underside.
         low = cylinder.low + (min(cylinder.radius, (cylinder.high - cylinder.low) / 2) if cylinder.flat else 0.0)
-        best = math.inf
+        best = seen = math.inf
         nearest = solids[0]
         place = (x, y, base + low)
         for solid in solids:
@@ -142,6 +162,8 @@ class Tracer:
             while True:
                 clear = solid.distance(x, y, base + at) - cylinder.radius
                 bound = clear if clear <= CONTACT else min(clear, (before + clear - step) / 2)
+                if clear < seen:
+                    seen = clear
                 if bound < best:
                     best, nearest, place = bound, solid, (x, y, base + at)
                 if clear <= CONTACT or at >= cylinder.high:
@@ -154,7 +176,8 @@ class Tracer:
                     clear = solid.distance(px, py, pz)
                     if clear < best:
                         best, nearest, place = clear, solid, (px, py, pz)
-        return _Nearest(best, nearest, place)
+                    seen = min(seen, clear)
+        return _Nearest(best, nearest, place, seen)
 
     def penetration(self, tip: Vector) -> float:
         """How deep the ball is in metal now, mm; 0 when it is free, a trace above 0 when it just touches."""
@@ -205,6 +228,27 @@ class Tracer:
         parts += [self._cylinder(part, tip, list(self.solids)).clearance for part in self.shape.cylinders]
         return min(parts) * share
 
+    def nearest(self, tip: Vector, within: float, *, stem_and_body: bool = False) -> Clearance | None:
+        """The nearest metal with the tool's end at `tip`, None where there is none within so many mm.
+
+        With `stem_and_body` the ball itself is left out.
+        """
+        parts: list[Cylinder | None] = [*([] if stem_and_body else [None]), *self.shape.cylinders]
+        found: Clearance | None = None
+        for part in parts:
+            radius, low, high = (
+                (self.shape.ball, 0.0, 2 * self.shape.ball) if part is None else (part.radius, part.low, part.high)
+            )
+            room = within if found is None else found.distance
+            solids = self._near(tip, tip, radius + room, low - room - radius, high + room + radius)
+            if not solids:
+                continue
+            near = self._ball(tip, solids) if part is None else self._cylinder(part, tip, solids)
+            if near.seen < room:
+                name = self.shape.end if part is None else part.part
+                found = Clearance(near.seen, name, near.solid.title, near.solid.body)
+        return found
+
     def touched(self, tip: Vector) -> Contact:
         """What the tool touches with its end at `tip`, where it touches something."""
         solids = self._near(tip, tip, self.shape.ball, 0.0, 2 * self.shape.ball)
@@ -233,7 +277,8 @@ class Tracer:
         if solids:
             first = self._march(start, unit, length, solids, None, pressed)
         for number, cylinder in enumerate(self.shape.cylinders):
-            solids = self._near(start, end, cylinder.radius, cylinder.low, cylinder.high)
+            room = self._room(cylinder.part) if self.closest is not None else 0.0
+            solids = self._near(start, end, cylinder.radius + room, cylinder.low - room, cylinder.high + room)
             if cutting and number < self.shape.cutting:
                 solids = [solid for solid in solids if solid.role != "part"]
             if solids:
@@ -252,11 +297,14 @@ class Tracer:
             tip = (x + unit[0] * distance, y + unit[1] * distance, z + unit[2] * distance)
             return self._ball(tip, solids) if cylinder is None else self._cylinder(cylinder, tip, solids)
 
+        watching = cylinder is not None and self.closest is not None
         travelled, before = 0.0, 0.0
         allowed = pressed + CONTACT if pressed > 0 else 0.0
         while True:
             found = look(travelled)
             margin = found.clearance
+            if watching and cylinder is not None:
+                self._watch(cylinder.part, found)
             if allowed:
                 if margin > 10 * CONTACT:
                     allowed = 0.0
@@ -274,6 +322,18 @@ class Tracer:
                 part = cylinder.part if cylinder else self.shape.end
                 return Contact(travelled, part, found.solid, found.place)
             if travelled >= length or margin * share > length - travelled:
+                if watching and cylinder is not None and travelled < length:
+                    self._watch(cylinder.part, look(length))
                 return None
             before = travelled
             travelled = min(length, travelled + max(margin * share, _SHORTEST_STEP))
+
+    def _watch(self, part: str, near: _Nearest) -> None:
+        """Note how near a part came."""
+        if self.closest is not None and near.seen < self._room(part):
+            self.closest[part] = Clearance(near.seen, part, near.solid.title, near.solid.body)
+
+    def _room(self, part: str) -> float:
+        """How far round a part metal is looked for, mm: no further than it came already."""
+        known = (self.closest or {}).get(part)
+        return _WATCHED if known is None else max(0.0, min(_WATCHED, known.distance))

@@ -1,0 +1,107 @@
+"""What stands beside the way of the probe, by the description: metal that a part lying elsewhere could bring near."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from itertools import pairwise
+
+from brisk_anchor.core.checks import Look
+from brisk_anchor.core.kinds import Vector
+from brisk_anchor.core.measuring import Contact, Measurement
+from brisk_anchor.standin.scene import Scene
+from brisk_anchor.standin.tracing import Clearance
+
+LEAST_ROOM = 0.3
+"""How near, mm, stem and body may come to metal of the same body where the ball touches: that moves with the wall."""
+NEARBY = 30.0
+"""How far, mm, neighbours are looked for."""
+
+
+class Neighbours:
+    """The set-up as it is described, with the probe in the spindle."""
+
+    def __init__(self, scene: Scene) -> None:
+        self._machine = scene.as_described().stand_in(seed=None, position=scene.setup.machine.home)
+        self._bodies = {drawn.name: drawn.body for drawn in scene.setup.features}
+
+    def room(self, measurement: Measurement) -> Clearance | None:
+        """The nearest metal to the probe where its searches begin; None where there is none near."""
+        found = [
+            near
+            for contact in measurement.contacts()
+            if (near := self._machine.nearest(search_start(measurement, contact), NEARBY)) is not None
+        ]
+        return min(found, key=lambda near: near.distance, default=None)
+
+    def look(self, measurement: Measurement) -> list[Look]:
+        """Whether stem, body and spindle stay clear beside the walls, wherever those may be."""
+        name = measurement.title or measurement.name
+        own = self._bodies.get(measurement.name, "")
+        allowed = measurement.start_uncertainty
+        looks = []
+        for contact in measurement.contacts():
+            start, reach = search_start(measurement, contact), measurement.reach_of(contact)
+            dx, dy, dz = measurement.touch_direction(contact)
+            end = (start[0] + dx * reach, start[1] + dy * reach, start[2] + dz * reach)
+            begins = self._machine.nearest(start, NEARBY)
+            if begins is not None and begins.distance <= 0:
+                looks.append(_in_the_way(name, begins))
+                continue
+            touching = self._machine.nearest(end, NEARBY, stem_and_body=True)
+            for near, least in ((begins, allowed), (touching, None)):
+                if near is None:
+                    continue
+                needed = least if least is not None else (LEAST_ROOM if near.body == own or not own else allowed)
+                if near.distance <= 0:
+                    looks.append(_in_the_way(name, near))
+                elif near.distance < needed - 1e-6:
+                    looks.append(_near(name, near, allowed))
+        return list(dict.fromkeys(looks))
+
+    def look_across(self, measurements: Sequence[Measurement], home_z: float) -> list[Look]:
+        """Whether the ways from feature to feature are free at the clear heights they are made at."""
+        looks = []
+        for a, b in pairwise(measurements):
+            level = max(a.clear_z, b.clear_z)
+            met = self._machine.on_the_way((*a.start[:2], level), (*b.start[:2], level))
+            if met is not None:
+                part, solid = met
+                looks.append(
+                    Look(
+                        True,
+                        f"From {a.title or a.name} to {b.title or b.name} the {part} meets {solid}",
+                        f"They go across at Z {level - a.stylus.length:+.3f} (tip), which is not clear there",
+                        f"Raise their clear height; from Z {home_z - a.stylus.length:+.3f} everything is free",
+                    )
+                )
+        return looks
+
+
+def search_start(measurement: Measurement, contact: Contact) -> Vector:
+    """Where the spindle stands when the search for a wall begins, machine mm, with everything where it is drawn."""
+    x, y, z = measurement.start
+    ax, ay, az = contact.aside
+    dx, dy, dz = contact.direction
+    if dz:
+        return x + ax, y + ay, z + az
+    out = measurement.begin_distance(measurement.axis_along(contact.direction)) if measurement.starts_over else 0.0
+    drop = measurement.drop if measurement.starts_over else 0.0
+    return x + ax + dx * out, y + ay + dy * out, z + az - drop
+
+
+def _in_the_way(name: str, near: Clearance) -> Look:
+    return Look(
+        True,
+        f"Beside {name} the {near.part} stands in {near.solid}",
+        "The probe would break",
+        "Touch elsewhere, or less deep; or take a longer stylus",
+    )
+
+
+def _near(name: str, near: Clearance, allowed: float) -> Look:
+    return Look(
+        False,
+        f"Beside {name} the {near.part} is {near.distance:.2f} mm from {near.solid}",
+        f"The part may lie {allowed:g} mm off: they could meet",
+        "Prove it before it runs; touch elsewhere or less deep, or state a smaller uncertainty",
+    )

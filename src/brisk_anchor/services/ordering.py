@@ -1,0 +1,110 @@
+"""The order of measurements: the shortest way, those that share a clear height staying together."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Sequence
+from itertools import pairwise, permutations
+from typing import TypeVar
+
+from brisk_anchor.core.measuring import Measurement
+from brisk_anchor.core.setup import Machine
+from brisk_anchor.standin.motion import move_seconds
+
+Item = TypeVar("Item")
+_MOST_GROUPS = 5
+"""Of so many groups every order is tried; of more the highest comes first."""
+Cost = Callable[[Measurement | None, Measurement | None], float]
+
+
+def way_seconds(machine: Machine) -> Cost:
+    """The time a rapid takes from one measurement to the next, home being None: across at the higher clear height."""
+
+    def leg(a: Measurement | None, b: Measurement | None) -> float:
+        def place(m: Measurement | None) -> tuple[float, float, float]:
+            return machine.home if m is None else (m.start[0], m.start[1], m.clear_z)
+
+        (x0, y0, z0), (x1, y1, z1) = place(a), place(b)
+        level = max(z0, z1)
+        steps = (level - z0, math.hypot(x1 - x0, y1 - y0), level - z1)
+        return sum(move_seconds(step, machine.rapid, machine.acceleration) for step in steps)
+
+    return leg
+
+
+def way(measurements: Sequence[Measurement]) -> float:
+    """How far the tip goes over the part from feature to feature, mm."""
+    return sum(math.dist(a.start[:2], b.start[:2]) for a, b in pairwise(measurements))
+
+
+def shortest(steps: Sequence[Item], machine: Machine, measurement_of: Callable[[Item], Measurement]) -> list[Item]:
+    """The same in the order with the shortest way from home and back, or one hardly longer.
+
+    Measurements with one clear height stay together, so that the probe goes up and down as seldom as it can. Within a
+    group the nearest comes next, from each beginning; then pieces are turned and single ones moved while that helps.
+    """
+    cost = way_seconds(machine)
+    groups: dict[float, list[Item]] = {}
+    for step in steps:
+        groups.setdefault(round(measurement_of(step).clear_z, 6), []).append(step)
+    highest = sorted(groups, reverse=True)
+    orders = permutations(highest) if len(highest) <= _MOST_GROUPS else [tuple(highest)]
+    best: list[Item] = []
+    least = math.inf
+    for order in orders:
+        found: list[Item] = []
+        for number, height in enumerate(order):
+            before = measurement_of(found[-1]) if found else None
+            last = number == len(order) - 1
+            found += _group(groups[height], before, cost, measurement_of, home=last)
+        total = _total([None, *map(measurement_of, found), None], cost)
+        if total < least - 1e-9:
+            best, least = found, total
+    return best
+
+
+def _total(places: Sequence[Measurement | None], cost: Cost) -> float:
+    return sum(cost(a, b) for a, b in pairwise(places))
+
+
+def _group(
+    items: Sequence[Item],
+    before: Measurement | None,
+    cost: Cost,
+    measurement_of: Callable[[Item], Measurement],
+    *,
+    home: bool,
+) -> list[Item]:
+    """One group in a short order, coming from a measurement (None is home), and going home where it is the last."""
+
+    def length(order: Sequence[Item]) -> float:
+        places = [before, *map(measurement_of, order)]
+        return _total([*places, None] if home else places, cost)
+
+    best = list(items)
+    for first in items:
+        left, order = [item for item in items if item is not first], [first]
+        while left:
+            here = measurement_of(order[-1])
+            following = min(left, key=lambda item: cost(here, measurement_of(item)))
+            order.append(following)
+            left.remove(following)
+        order = _improved(order, length)
+        best = order if length(order) < length(best) - 1e-9 else best
+    return best
+
+
+def _improved(order: list[Item], length: Callable[[Sequence[Item]], float]) -> list[Item]:
+    """Turn pieces round and move single ones while that makes it shorter."""
+    now, better = length(order), True
+    while better:
+        better = False
+        for i in range(len(order)):
+            for j in range(i, len(order)):
+                turned = order[:i] + order[i : j + 1][::-1] + order[j + 1 :]
+                rest = order[:i] + order[i + 1 :]
+                moved = [*rest[:j], order[i], *rest[j:]]
+                for other in (turned, moved):
+                    if (found := length(other)) < now - 1e-9:
+                        order, now, better = other, found, True
+    return order

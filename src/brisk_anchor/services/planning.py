@@ -1,0 +1,461 @@
+"""A plan made ready: its measurements with every figure and why it is that, the rows it sets, the tools it looks at."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+from brisk_anchor.core.checks import Look
+from brisk_anchor.core.errors import BriskAnchorError, DatumError, Finding, PlanError, PlanFileError
+from brisk_anchor.core.kinds import FeatureKind
+from brisk_anchor.core.measuring import Measurement
+from brisk_anchor.core.rose import Rose, Wall
+from brisk_anchor.core.rules import FromFeature, FromHeading, Keep, Rule
+from brisk_anchor.core.setup import DrawnFeature, RowPlan, Setup
+from brisk_anchor.core.shelf import Health
+from brisk_anchor.nc.plan import LengthCheck, Plan, StorePlan
+from brisk_anchor.nc.profile import Profile
+from brisk_anchor.nc.program import Program
+from brisk_anchor.nc.writer import write_program
+from brisk_anchor.services.asking import APPROACH, Asking, Way, build_measurement, point_at
+from brisk_anchor.services.datum import axes_of
+from brisk_anchor.services.neighbours import Neighbours
+from brisk_anchor.services.ordering import shortest
+from brisk_anchor.services.plan_file import MeasureSection, PlanFile, SetsSection, ToolCheckSection
+from brisk_anchor.services.reasons import Figure, figures_of
+from brisk_anchor.services.tool_shelf import reference
+from brisk_anchor.services.workshop import SecondLookError, Workshop
+
+JUMP_BEYOND = 1.0
+"""How far, mm, beyond the stated uncertainty a row that is no row of the job may lie from its nominal place."""
+PLAN_NUMBER = 50
+"""The program of a plan that states no number: so many after the job's first."""
+
+
+@dataclass(frozen=True, slots=True)
+class Step:
+    """One measurement of a plan, with each of its figures and why it is that."""
+
+    section: MeasureSection
+    measurement: Measurement
+    figures: tuple[Figure, ...]
+    looks: tuple[Look, ...]
+
+    @property
+    def name(self) -> str:
+        """What it is known by in the plan."""
+        return self.section.known_as
+
+
+@dataclass(frozen=True, slots=True)
+class Planned:
+    """A plan in the order it is run. `setup` is the job's, with what was marked away from the drawing, and its rows."""
+
+    plan: PlanFile
+    setup: Setup
+    steps: tuple[Step, ...]
+    stores: tuple[StorePlan, ...]
+    tools: tuple[LengthCheck, ...]
+    looks: tuple[Look, ...]
+    """What the second look found of the plan as a whole; what it found of a measurement stands with that."""
+
+    @property
+    def measurements(self) -> tuple[Measurement, ...]:
+        """What is measured, in order."""
+        return tuple(step.measurement for step in self.steps)
+
+    @property
+    def all_looks(self) -> list[Look]:
+        """Everything the second look found."""
+        return [*self.looks, *(look for step in self.steps for look in step.looks)]
+
+    @property
+    def touch_count(self) -> int:
+        """Touches of a run, those on the tool setter counted in."""
+        return len(self.tools) + sum(m.touch_count for m in self.measurements)
+
+
+def planned(workshop: Workshop, plan: PlanFile) -> Planned:
+    """Make a plan ready for the job as it stands.
+
+    Raises:
+        PlanFileError: something in it does not go with the job. PlanError: a figure that makes no sense, or is missing.
+    """
+    _check(workshop, plan)
+    setup = _with_rows(_with_marked(workshop.setup, plan), plan, workshop.profile)
+    scratch = workshop.with_setup(setup)
+    neighbours = Neighbours(workshop.scene)
+    steps = [_step(scratch, plan, section, neighbours) for section in plan.measure if section.enabled]
+    if plan.order == "shortest":
+        steps = shortest(steps, setup.machine, lambda step: step.measurement)
+    looks = [
+        *_rows_may_change(workshop, plan),
+        *neighbours.look_across([s.measurement for s in steps], setup.machine.home[2]),
+        *_beyond(workshop.profile, plan, steps),
+    ]
+    tools = []
+    for section in (section for section in plan.tool_check if section.enabled):
+        tools.append(tool_check(workshop, section, call=True))
+        looks += _look_at_tool(workshop, section)
+    stores = [scratch.store_plan(row, setup.row(row).rules) for row in rows_set(plan)]
+    return Planned(plan, setup, tuple(steps), tuple(stores), tuple(tools), tuple(looks))
+
+
+def program_of(workshop: Workshop, ready: Planned) -> Program:
+    """The program of a plan: the same plan, job and profile give the same text, so a proof of it holds.
+
+    Raises:
+        SecondLookError: a finding stops. PlanError: it cannot be written, or what an offset needs is not measured.
+    """
+    if any(look.stops for look in ready.all_looks):
+        raise SecondLookError(ready.all_looks)
+    return write_program(nc_plan(workshop, ready), workshop.profile)
+
+
+def nc_plan(workshop: Workshop, ready: Planned) -> Plan:
+    """The plan as it is written; it carries no date."""
+    plan = ready.plan
+    number = plan.number if plan.number is not None else workshop.first_number + PLAN_NUMBER
+    first, *also = ready.stores or (None,)
+    made = workshop.plan_of(number, plan.name, ready.measurements, first)
+    return replace(
+        made,
+        date="",
+        also=tuple(store for store in also if store is not None),
+        tools=ready.tools,
+        probe_each=plan.probe == "each",
+        call_probe=plan.call_probe,
+    )
+
+
+def rows_set(plan: PlanFile) -> list[str]:
+    """The rows a plan sets, each once, in its order."""
+    sets = [section.sets.row for section in plan.measure if section.enabled and section.sets is not None]
+    return list(dict.fromkeys([*([plan.offset] if plan.offset else []), *sets]))
+
+
+# -- checking --------------------------------------------------------------------------------------------------
+
+
+def _check(workshop: Workshop, plan: PlanFile) -> None:
+    """Raises PlanFileError with everything that does not go with the job."""
+    setup = workshop.setup
+    drawn = {feature.name: feature for feature in setup.features}
+    findings = []
+    for number, section in enumerate(plan.measure):
+        place = f"measure.{number}"
+        if section.feature is not None and section.feature not in drawn:
+            findings.append(Finding(place, f"nothing called “{section.feature}” is drawn"))
+        elif section.feature is not None and drawn[section.feature].of:
+            findings.append(Finding(place, f"{section.feature} is built from others and never touched"))
+        if section.sets is not None:
+            findings += [Finding(f"{place}.sets", words) for words in _wrong_row(workshop, section.sets.row)]
+    active = [section for section in plan.measure if section.enabled]
+    names = [section.known_as for section in active]
+    findings += [Finding("measure", f"{n} is measured twice") for n in sorted({n for n in names if names.count(n) > 1})]
+    if not active and not any(check.enabled for check in plan.tool_check):
+        findings.append(Finding("measure", "nothing is enabled"))
+    if plan.offset is not None:
+        if all(row.row != plan.offset for row in setup.rows):
+            findings.append(Finding("offset", f"the job has no {plan.offset}"))
+        if any(section.sets is not None and section.sets.row == plan.offset for section in active):
+            findings.append(Finding("offset", f"{plan.offset} is set by the job's own rules and by a measurement too"))
+    findings += _set_twice(active)
+    kept = [number for section in active for _, number in section.kept]
+    findings += [Finding("measure", f"#{n} keeps two results") for n in sorted({n for n in kept if kept.count(n) > 1})]
+    tools = [check.tool for check in plan.tool_check]
+    findings += [Finding("tool_check", f"T{n} stands twice") for n in sorted({n for n in tools if tools.count(n) > 1})]
+    if findings:
+        raise PlanFileError(plan.name, tuple(findings))
+
+
+def _wrong_row(workshop: Workshop, row: str) -> list[str]:
+    if row not in workshop.profile.all_rows or row == workshop.profile.common_shift:
+        return [f"the control has no row {row}"]
+    setter = workshop.setup.shelf.setter
+    return [f"{row} is kept for {setter.name}"] if setter is not None and setter.row == row else []
+
+
+def _set_twice(active: Sequence[MeasureSection]) -> list[Finding]:
+    seen: dict[tuple[str, str], str] = {}
+    found = []
+    for section in active:
+        for axis in _axes(section.sets) if section.sets is not None else ():
+            row = section.sets.row if section.sets is not None else ""
+            if (row, axis) in seen:
+                found.append(
+                    Finding("measure", f"{row} {axis.upper()} is set by {seen[row, axis]} and {section.known_as}")
+                )
+            seen[row, axis] = section.known_as
+    return found
+
+
+def _axes(sets: SetsSection) -> list[str]:
+    return [axis for axis in ("x", "y", "z", "r") if getattr(sets, axis) is not None]
+
+
+def _rows_may_change(workshop: Workshop, plan: PlanFile) -> list[Look]:
+    looks = []
+    for row in rows_set(plan):
+        try:
+            workshop.may_change(row)
+        except DatumError as error:
+            looks.append(Look(True, error.what, error.meaning, error.remedy))
+    return looks
+
+
+def _beyond(profile: Profile, plan: PlanFile, steps: Sequence[Step]) -> list[Look]:
+    """What this plan asks for and a program on this control cannot do."""
+    looks = []
+    reactions = [(s.name, s.section.on_fail) for s in steps] + [(f"T{c.tool}", c.on_fail) for c in plan.tool_check]
+    if profile.language == "ngc" and (other := [(name, r) for name, r in reactions if r != "alarm"]):
+        name, reaction = other[0]
+        looks.append(
+            Look(
+                True,
+                f"{name} is to “{reaction}” when its check fails; a control with the profile {profile.name} cannot",
+                "It has no branches: a check can only end the program",
+                "Choose alarm",
+            )
+        )
+    if plan.half_turn and not (profile.probing and profile.probing.orient_half):
+        looks.append(
+            Look(
+                True,
+                f"The profile {profile.name} names no half turn of the spindle",
+                "The run-out cannot be taken out by it",
+                "State probing.orient and probing.orient_half in the profile, or measure without it",
+            )
+        )
+    if not profile.measures and steps:
+        looks.append(
+            Look(
+                True, f"A control with the profile {profile.name} cannot probe", "Nothing is measured by a program", ""
+            )
+        )
+    return looks
+
+
+# -- the set-up a plan works on --------------------------------------------------------------------------------
+
+
+def _with_marked(setup: Setup, plan: PlanFile) -> Setup:
+    """The set-up with what a plan measures away from the drawing, as if it were drawn."""
+    marked = [_marked(setup, section) for section in plan.measure if section.enabled and section.name is not None]
+    return replace(setup, features=(*setup.features, *marked)) if marked else setup
+
+
+def rose_of(section: MeasureSection) -> Rose:
+    """The marks of a measurement that is not drawn."""
+    walls = frozenset(Wall[name] for name in section.walls)
+    rose = Rose(walls, over=section.over, round=section.round, twice=section.twice)
+    return rose.with_headings(tuple(section.headings)) if section.headings else rose
+
+
+def _marked(setup: Setup, section: MeasureSection) -> DrawnFeature:
+    """A feature where the marks say that it is. Raises PlanError: the marks are none."""
+    rose = rose_of(section)
+    reading = rose.read()
+    if (kind := reading.kind) is None or section.at is None:
+        raise PlanError(f"{section.name}: the marks say “{reading.name}”", reading.hint, "Mark its walls")
+    x, y, z = section.at
+    depth, ball = section.depth or 0.0, setup.stylus.ball_diameter
+    if kind.is_outside:
+        z -= APPROACH + ((section.size or 0.0) / 2 if kind is FeatureKind.BALL else 0.0)
+    elif rose.marks == {Wall.BELOW}:
+        z -= section.standoff or 0.0
+    else:
+        z += depth
+    if not kind.is_paired and rose.marks != {Wall.BELOW}:
+        away = (section.standoff or 0.0) + (0.0 if kind is FeatureKind.OUTSIDE_CORNER else ball / 2)
+        x, y = (a + away * sum(wall.direction[i] for wall in rose.marks) for i, a in enumerate((x, y)))
+    return DrawnFeature(
+        name=section.known_as,
+        title=section.name or "",
+        kind=kind,
+        body="",
+        drawing=(x, y, z),
+        machine=(x, y, z),
+        walls=tuple(wall.name for wall in rose.marks if not (kind is FeatureKind.BALL and wall is Wall.BELOW)),
+        size=section.size,
+        size_limit=section.size_limit or (section.size or 0.0) * 0.1 or None,
+        depth=depth,
+        over=rose.over,
+        size_y=section.size_y,
+        spread=section.spread or 0.0,
+        second_depth=section.second_depth or 0.0,
+        headings=rose.headings,
+    )
+
+
+def _with_rows(setup: Setup, plan: PlanFile, profile: Profile) -> Setup:
+    """The set-up with the rows that measurements set, each axis by its own; what none sets is kept."""
+    rules: dict[str, dict[str, Rule]] = {}
+    for section in plan.measure:
+        if section.enabled and (sets := section.sets) is not None:
+            row = rules.setdefault(sets.row, {"x": Keep(), "y": Keep(), "z": Keep()})
+            for axis in _axes(sets):
+                row[axis] = _counted(_rule(setup, section, sets, axis), axis, profile)
+    rows = {row.row: row for row in setup.rows}
+    limit = setup.start_uncertainty + JUMP_BEYOND
+    for name, own in rules.items():
+        known = rows.get(name, RowPlan(name, "as the plan sets it", {}, limit))
+        rows[name] = replace(known, rules=own, turner=None)
+    return replace(setup, rows=tuple(rows.values()))
+
+
+def _counted(rule: Rule, axis: str, profile: Profile) -> Rule:
+    """A rule for Z as the control counts tool lengths."""
+    if axis == "z" and profile.tool_lengths.convention == "part":
+        return Keep()
+    if axis == "z" and isinstance(rule, FromFeature) and profile.tool_lengths.convention == "master":
+        return replace(rule, master=profile.length_reference)
+    return rule
+
+
+def _rule(setup: Setup, section: MeasureSection, sets: SetsSection, axis: str) -> Rule:
+    """Raises PlanFileError where the feature does not tell that axis."""
+    drawn = setup.drawn(section.known_as)
+    tells = axes_of(drawn) + ("r" if drawn.spread and drawn.kind is not FeatureKind.PLANE else "")
+    value = float(getattr(sets, axis))
+    if axis not in tells:
+        words = f"{section.known_as} does not tell {axis.upper()}; it tells {', '.join(tells.upper())}"
+        raise PlanFileError(section.known_as, (Finding("sets", words),))
+    if axis == "r":
+        return FromHeading(section.known_as, "", value)
+    allowance = {str(name): figure for name, figure in sets.allowance.items()}
+    return FromFeature(section.known_as, value, allowance.get(axis, 0.0))
+
+
+# -- one measurement, one tool ---------------------------------------------------------------------------------
+
+
+def asking_of(setup: Setup, section: MeasureSection) -> Asking:
+    """What a measurement asks for: the drawing's figures, or the marks', with those that are stated in their place."""
+    drawn = setup.drawn(section.known_as)
+    if section.feature is not None:
+        asking = point_at(setup, drawn)
+        if section.headings:
+            asking = replace(asking, rose=asking.rose.with_headings(tuple(section.headings)))
+    else:
+        x, y, z = section.at or (0.0, 0.0, 0.0)
+        asking = Asking(rose_of(section), (x, y, z + setup.stylus.length), drawn=drawn, reach=section.standoff)
+    for name in ("depth", "search", "spread", "second_depth", "size", "size_y", "repeats"):
+        if (value := getattr(section, name)) is not None:
+            asking = asking.with_figure(name, float(value))
+    beside = not drawn.kind.is_outside and asking.rose.marks != {Wall.BELOW}
+    if section.feature is not None and section.depth is not None and beside:
+        x, y, z = asking.start  # the tip goes to where it is told to, not to the drawing's depth
+        asking = replace(asking, start=(x, y, z + drawn.depth - section.depth))
+    if section.feature is not None and section.standoff is not None:
+        asking = _stand_off(setup, asking, drawn, section.standoff)
+    return asking
+
+
+def _stand_off(setup: Setup, asking: Asking, drawn: DrawnFeature, standoff: float) -> Asking:
+    """The same from another distance before the wall. Raises PlanError where there is none to choose."""
+    if drawn.kind.is_paired:
+        what = f"{drawn.title} is measured from its middle"
+        raise PlanError(what, "How far its walls are is in its size", "Leave standoff out")
+    before = asking.reach or 0.0
+    x, y, z = (
+        a + (before - standoff) * sum(wall.direction[i] for wall in asking.rose.marks)
+        for i, a in enumerate(asking.start)
+    )
+    return replace(asking, start=(x, y, z), reach=standoff)
+
+
+def _step(workshop: Workshop, plan: PlanFile, section: MeasureSection, neighbours: Neighbours) -> Step:
+    setup = workshop.setup
+    asking = asking_of(setup, section)
+    way = Way(
+        clear=section.clear,
+        size_limit=section.size_limit,
+        over_the_top=section.over_the_top,
+        half_turn=plan.half_turn,
+        search_feed=section.search_feed,
+        touch_feed=section.touch_feed,
+        on_fail=section.on_fail,
+        keep=section.kept,
+    )
+    try:
+        measurement = build_measurement(setup, asking, way)
+    except PlanError as error:
+        name = section.name or section.feature or ""
+        what = error.what if name in error.what else f"{name}: {error.what}"
+        raise PlanError(what, error.meaning, error.remedy) from None
+    looks = workshop.look(measurement) + neighbours.look(measurement)
+    figures = figures_of(setup, section, measurement, workshop.profile, neighbours)
+    return Step(section, measurement, figures, tuple(dict.fromkeys(looks)))
+
+
+def tool_check(workshop: Workshop, section: ToolCheckSection, *, call: bool) -> LengthCheck:
+    """The look at a tool on the setter.
+
+    Raises:
+        PlanError: there is no setter that stands somewhere, its reference is to be taken, or the tool's length is not
+            known.
+    """
+    setter, shelf = workshop.setup.shelf.setter, workshop.setup.shelf
+    if setter is None or setter.at is None:
+        raise PlanError("The machine has no tool setter whose place is known", "No tool can be looked at", "State it")
+    held = reference(workshop)
+    if held is None:
+        what = f"The reference of {setter.name} is to be taken first"
+        raise PlanError(what, f"Where its top is stands in {setter.row}", "Take it on the shelf: 6, r")
+    known = {cutter.number: cutter for cutter in shelf.cutters}
+    cutter = known.get(section.tool)
+    if cutter is None or cutter.length is None:
+        why = "it is not on the shelf" if cutter is None else "its length is not known"
+        raise PlanError(
+            f"T{section.tool} cannot be looked at: {why}", "", "Measure its length on the shelf first: 6, l"
+        )
+    base = workshop.profile.length_reference
+    return LengthCheck(
+        number=cutter.number,
+        name=cutter.name,
+        at=setter.at,
+        top=held.values["z"] + setter.height - base,
+        length=cutter.length,
+        reference=base,
+        tolerance=section.tolerance,
+        search=section.search,
+        on_fail=section.on_fail,
+        call=call,
+    )
+
+
+def _look_at_tool(workshop: Workshop, section: ToolCheckSection) -> list[Look]:
+    cutter = workshop.setup.shelf.cutter(section.tool)
+    looks = []
+    if cutter.health is not Health.WHOLE:
+        looks.append(
+            Look(
+                True,
+                f"T{cutter.number} is {cutter.health.value}: its length does not hold",
+                "Whether it is whole is told by its length",
+                "Measure it on the shelf first: 6, l",
+            )
+        )
+    if section.tolerance < 4 * cutter.u_length:
+        looks.append(
+            Look(
+                False,
+                f"T{cutter.number} is held to ±{section.tolerance:g} mm, and known to ±{2 * cutter.u_length:g}",
+                "A whole tool may be told broken",
+                "Allow more",
+            )
+        )
+    return looks
+
+
+def problem_of(workshop: Workshop, plan: PlanFile, section: MeasureSection) -> str:
+    """Why one measurement of a plan cannot be made ready by itself, in a sentence; empty when it can."""
+    alone = plan.model_copy(update={"measure": [section.model_copy(update={"enabled": True})], "offset": None})
+    try:
+        planned(workshop, alone)
+    except PlanFileError as error:
+        return error.findings[0].reason
+    except BriskAnchorError as error:
+        return error.what
+    return ""

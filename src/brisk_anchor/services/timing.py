@@ -1,0 +1,108 @@
+"""How long a measuring program takes, how long the same touches would take at the least, and where the rest goes."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from itertools import pairwise
+
+from brisk_anchor.core.kinds import Vector
+from brisk_anchor.core.measuring import Measurement
+from brisk_anchor.core.setup import Machine
+from brisk_anchor.nc.profile import Profile
+from brisk_anchor.standin.motion import Motion, MoveKind, move_seconds
+
+
+@dataclass(frozen=True, slots=True)
+class Times:
+    """Seconds of one run by what they went into, and the least that the same touches take at the same speeds."""
+
+    search: float
+    touch: float
+    guarded: float
+    rapid: float
+    waiting: float
+    least: float
+    touches: int
+
+    @property
+    def total(self) -> float:
+        """All of it."""
+        return self.search + self.touch + self.guarded + self.rapid + self.waiting
+
+    @property
+    def over(self) -> float:
+        """How much longer than the least it takes, as a share."""
+        return self.total / self.least - 1.0 if self.least else 0.0
+
+    def shares(self) -> tuple[tuple[str, float], ...]:
+        """What the time goes into, seconds, in words."""
+        return (
+            ("searching", self.search),
+            ("backing off, touching slowly", self.touch),
+            ("guarded moves", self.guarded),
+            ("rapid moves", self.rapid),
+            ("waiting", self.waiting),
+        )
+
+
+def times_of(
+    machine: Machine, profile: Profile, measurements: Sequence[Measurement], motions: Sequence[Motion]
+) -> Times | None:
+    """Times of a run that ended well; None where it made other touches than the plan's (a tool on the setter, say).
+
+    The least: each touch as it was made (search, back off, slow touch), and between touches the straight way at the
+    speed that is allowed there. Within a feature that is a guarded move, over the top of one that stands; between
+    features straight up, across at the clear height, and straight down; from home and back at rapid.
+    """
+    met = [m for m in motions if m.kind is MoveKind.SKIP and m.contact is not None]
+    wanted = sum(m.touch_count for m in measurements)
+    if profile.probing is None or len(met) != 2 * wanted or not wanted:
+        return None
+    feed, back = profile.probing.guarded_feed, profile.probing.back_off
+
+    def guarded(way: float) -> float:
+        return move_seconds(way, feed, machine.acceleration)
+
+    def rapid(way: float) -> float:
+        return move_seconds(way, machine.rapid, machine.acceleration)
+
+    searches = met[::2]
+    search = sum(m.seconds for m in searches)
+    touching = sum(m.seconds for m in met[1::2])
+    off = move_seconds(back, profile.probing.search_feed, machine.acceleration)
+    waiting = sum(m.seconds for m in motions if m.kind is MoveKind.DWELL)
+    least = search + touching + off * len(searches) + waiting
+    left = list(searches)
+    before: tuple[Vector, float] | None = None
+    for m in measurements:
+        own, left = left[: m.touch_count], left[m.touch_count :]
+        first = own[0].start
+        here = machine.home if before is None else before[0]
+        level = m.clear_z if before is None else max(before[1], m.clear_z)
+        least += rapid(math.dist(here[:2], first[:2]))
+        least += rapid(machine.home[2] - level) if before is None else guarded(level - here[2])
+        least += guarded(level - first[2])
+        for a, b in pairwise(own):
+            least += guarded(_way(m, a.end, b.start))
+        before = (own[-1].end, m.clear_z)
+    if before is not None:
+        least += guarded(before[1] - before[0][2]) + rapid(machine.home[2] - before[1])
+    return Times(
+        search=search,
+        touch=touching + sum(m.seconds for m in motions if m.kind is MoveKind.FEED),
+        guarded=sum(m.seconds for m in motions if m.kind is MoveKind.SKIP and m.contact is None),
+        rapid=sum(m.seconds for m in motions if m.kind is MoveKind.RAPID),
+        waiting=waiting,
+        least=least,
+        touches=wanted,
+    )
+
+
+def _way(m: Measurement, start: Vector, end: Vector) -> float:
+    """The shortest way from a touch to where the next search begins, mm; over its top where the feature stands."""
+    apart = [abs(a - b) for a, b in zip(start, end, strict=True)]
+    if m.goes_over and apart[0] + apart[1] > m.stylus.ball_diameter:
+        return math.hypot(apart[0], apart[1]) + 2 * m.depth
+    return math.hypot(*apart)
