@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import sys
 
-from benchmarks import accuracy, contact, description, extents, fuzz, shapes, speed, start, strength
+from benchmarks import accuracy, contact, description, extents, fuzz, plans, shapes, speed, start, strength
 
 ALL = {
     "accuracy": accuracy.main,
     "contact": contact.main,
     "description": description.main,
+    "plans": plans.main,
     "shapes": shapes.main,
     "speed": speed.main,
     "start": start.main,

@@ -117,7 +117,7 @@ def test_a_shops_own_words_are_written_and_understood(scene):
         ('space = "*"', 'space = "_"'),
         ('select = "G54.1 P{n}"', 'select = "G54 P{n}"'),
         ("touch_number = 7301", "touch_number = 801"),
-        ("free = [101, 149]", "free = [600, 690]"),
+        ("free = [101, 199]", "free = [600, 690]"),
         ('last_word = "M30"', 'last_word = "M30"\nhead = ["M9"]\ntail = ["G90", "M5"]'),
     )
     workshop = measured(scene, own)

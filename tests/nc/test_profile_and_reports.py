@@ -19,7 +19,7 @@ TEXT = (resources.files("brisk_anchor.nc") / "profiles" / "skip-macro.toml").rea
     [
         ('name = "skip-macro"', "name = ", "TOML"),
         ('language = "hash-macro"', 'language = "other"', "language"),
-        ("free = [101, 149]", "free = [149, 101]", "variables.free"),
+        ("free = [101, 199]", "free = [199, 101]", "variables.free"),
         ("guard_number = 7302", "guard_number = 7301", "must differ"),
         ("touch_feed = 60.0", "touch_feed = 900.0", "slow one"),
         ("touch_feed = 60.0", "touch_feed = nan", "touch_feed"),

@@ -157,7 +157,7 @@ class Cycle:
                     level = plus(Name(names[2]), -((m.size or 0.0) + m.stylus.ball_diameter) / 2)
                 continue
             if m.starts_over:
-                self._beside(contact, over, level, count)
+                self._beside(contact, over, middle, level, count)
             else:
                 self._to("on along the wall", over)
                 towards = f"towards {'+' if sign > 0 else '-'}{AXES[axis].upper()}"
@@ -185,7 +185,14 @@ class Cycle:
         out = self.measurement.begin_distance(self.measurement.axis_along(contact.direction))
         return {i: plus(over[i], contact.direction[i] * out) for i in (0, 1)}
 
-    def _beside(self, contact: Contact, over: Mapping[int, Expression], level: Expression, count: int) -> None:
+    def _beside(
+        self,
+        contact: Contact,
+        over: Mapping[int, Expression],
+        middle: Mapping[int, Expression],
+        level: Expression,
+        count: int,
+    ) -> None:
         """Go beside a wall, over the top or round, and touch it; along the same wall straight on."""
         m = self.measurement
         above: Expression = Number(m.start[2])
@@ -195,7 +202,7 @@ class Cycle:
         if walls and walls[-1].direction == contact.direction:
             self._to("on beside the wall", beside)
         elif walls and not m.goes_over:
-            self._round(contact, over, beside)
+            self._round(contact, middle, beside)
         elif any(self.here[i] != beside[i] for i in (0, 1)):
             if m.kind is not FeatureKind.BALL:  # as high as the feature may stand, and the margin
                 above = plus(down, min(m.drop, m.depth + m.start_uncertainty + SEARCH_MARGIN))
@@ -207,14 +214,14 @@ class Cycle:
         if m.kind is FeatureKind.BALL and count == len(m.contacts()) - 1:
             self._to("up", {2: above})
 
-    def _round(self, contact: Contact, over: Mapping[int, Expression], beside: Mapping[int, Expression]) -> None:
+    def _round(self, contact: Contact, middle: Mapping[int, Expression], beside: Mapping[int, Expression]) -> None:
         """At touching depth from beside the last wall to beside the next, past the corners between them."""
         last, axis = self.made[-1][0].direction, self.measurement.axis_along(contact.direction)
         before = self.measurement.axis_along(last)
         if last != contact.direction:
             side = 1 - axis
             if before == axis:  # the wall across: by way of the side between, round two corners
-                out = plus(over[side], self.measurement.begin_distance(side))
+                out = plus(middle[side], self.measurement.begin_distance(side))
                 self._to("out past the corner", {side: out})
                 self._to("past the side", {axis: beside[axis]})
             else:
@@ -336,12 +343,21 @@ class Cycle:
         m = self.measurement
         x, y = Name(f"m{self.index}x"), Name(f"m{self.index}y")
         (low,), (high,) = self.names_at(1, -1), self.names_at(1, 1)
-        size = plus(arithmetic.subtract(Name(high[1]), Name(low[1])), -2 * m.stylus.effective_radius)
-        d = self.compute(f"m{self.index}d", size, "diameter: distance less the ball", keep=True)
-        top = less(Name(self.made[-1][1][2]), m.stylus.length)
+        top = Name(self.made[-1][1][2])
+        # The sides were touched where the first touch on top, off its middle, put the middle: so they lie on a chord.
+        half = self.compute(
+            f"m{self.index}s", scaled(arithmetic.subtract(Name(high[1]), Name(low[1])), 1, 2), "half the chord along Y"
+        )
+        rise = self.compute(f"m{self.index}k", arithmetic.subtract(top, Name(low[2])), "from there up to the top")
+        squares = arithmetic.add(arithmetic.times(half, half), arithmetic.times(rise, rise))
+        reach = self.compute(
+            f"m{self.index}q", scaled(arithmetic.over(squares, rise), 1, 2), "radius that the ball's centre runs on"
+        )
+        size = plus(scaled(reach, 2), -2 * m.stylus.effective_radius)
+        d = self.compute(f"m{self.index}d", size, "diameter: twice that less the ball", keep=True)
         z = self.compute(
             f"m{self.index}z",
-            arithmetic.subtract(top, scaled(d, 1, 2)),
+            arithmetic.subtract(less(top, m.stylus.length), scaled(d, 1, 2)),
             "centre Z: half below its top",
             keep=True,
         )

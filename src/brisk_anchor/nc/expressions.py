@@ -367,6 +367,9 @@ def parse_variable(cursor: Cursor) -> tuple[Evaluator | str, Evaluator]:
     else:
         literal = cursor.literal()
         number = lambda store: literal  # noqa: E731
+        if literal == int(literal) and 0 <= literal < 100_000:
+            known = int(literal)  # what most variables are: told once, not at every reading
+            return number, lambda store: store.read(known)
 
     def read(store: VariableStore) -> Value:
         return store.read(variable_number(number(store)))

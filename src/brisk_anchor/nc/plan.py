@@ -171,7 +171,10 @@ def plan_steps(plan: Plan) -> tuple[Step, ...]:
         steps.append(NothingFailed())
     for number, store in enumerate((plan.store, *plan.also), 1):
         if store is not None:
+            first = len(steps)
             store_steps(steps, store, located, number)
+            used = dict.fromkeys(step.name for step in steps[first:] if isinstance(step, Compute))
+            steps.append(Release(tuple(used)))
     steps.append(Report(("END",), (("N", Number(touches), 0),)))
     return tuple(steps)
 

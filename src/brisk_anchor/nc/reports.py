@@ -90,6 +90,12 @@ def parse_reports(lines: Iterable[str]) -> RunReport:
     return report
 
 
+def printed_share(stylus: Stylus) -> float:
+    """Which share of a touch's standard uncertainty comes from the last printed digit."""
+    step = _PRINT_STEP / math.sqrt(12)
+    return step / math.hypot(stylus.u_repeatability, step)
+
+
 def touches_of(report: RunReport, stylus: Stylus, labels: list[str]) -> list[Touch]:
     """The touches of a run as the chain wants them; `labels` in order.
 

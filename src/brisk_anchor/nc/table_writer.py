@@ -17,6 +17,7 @@ from brisk_anchor.nc.steps import (
     Number,
     OperatorStop,
     ReadBack,
+    Release,
     Report,
     RowValue,
     SafeState,
@@ -83,6 +84,8 @@ class TableWriter(TextWriter):
                 self.operator_stop(text)
             case KeepAngle(row, value):
                 self.keep_angle(row, value)
+            case Release():
+                pass  # every value is a figure here
             case Report(words, values):
                 figures = tuple((letter, float(self._fold(value)), 4 if d < 0 else d) for letter, value, d in values)
                 self.results.append(ResultLine(words, figures))

@@ -22,7 +22,7 @@ from brisk_anchor.nc.interpreter import Interpreter
 from brisk_anchor.nc.plan import plan_steps
 from brisk_anchor.nc.profile import Profile
 from brisk_anchor.nc.program import Program
-from brisk_anchor.nc.reports import RunReport, parse_reports, touches_of
+from brisk_anchor.nc.reports import RunReport, parse_reports, printed_share, touches_of
 from brisk_anchor.nc.scanner import scan_program
 from brisk_anchor.nc.steps import TouchStep
 from brisk_anchor.nc.variables import Memory
@@ -44,7 +44,7 @@ FEW = 24
 SURE = 5.0
 """A value further from the truth than so many of its standard uncertainties is no right one."""
 AGREES = 0.001
-"""How far, mm, the control's figure of a feature and ours may lie apart."""
+"""How far, mm or degrees, a figure of the control and ours may lie apart."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -290,13 +290,17 @@ def judge(workshop: Workshop, case: Case, scene: Scene, run: Run) -> float:
     _take(scratch, ready, report)
     worst = 0.0
     step = 2 * workshop.profile.resolution
+    # We work with touches as they are printed, the control with its own: what the last digit does to a figure is no
+    # disagreement. Where touches lie near to each other and the zero far away, that is more than the digit itself.
+    share = max((printed_share(m.stylus) for m in ready.measurements), default=0.0)
     drawn = {section.name for section in scene.file.feature}
     for store in ready.stores:
         rules, held = ready.setup.row(store.row).rules, scratch.table_values(store.row, run)
         before = dict(zip("xyz", case.offsets.get(store.row, (0.0, 0.0, 0.0)), strict=True))
         chain = solve_offset(store.row, rules, scratch.features(strict=True), before, case.parents, store.turner)
         for axis in chain.axes:
-            if axis.written and axis.axis in held and abs(held[axis.axis] - axis.value) > step:
+            printed = SURE * math.sqrt(chain.own_variance(axis.axis)) * share
+            if axis.written and axis.axis in held and abs(held[axis.axis] - axis.value) > AGREES + printed:
                 found = f"{held[axis.axis]:+.4f}, not {axis.value:+.4f}"
                 raise PlanError(f"The control has {store.row} {axis.axis.upper()} {found}", "", "")
         names = {name for rule in rules.values() for name in features_in(rule)}

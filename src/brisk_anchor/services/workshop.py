@@ -20,7 +20,7 @@ from brisk_anchor.core.checks import (
 )
 from brisk_anchor.core.errors import BriskAnchorError, DatumError, GeometryError, PlanError, ReportError
 from brisk_anchor.core.features import Feature
-from brisk_anchor.core.kinds import Vector
+from brisk_anchor.core.kinds import FeatureKind, Vector
 from brisk_anchor.core.measuring import Measurement
 from brisk_anchor.core.offsets import Chain, solve_offset
 from brisk_anchor.core.proof import Agreement, Proof
@@ -443,6 +443,7 @@ class Workshop(Chained):
         for name in features_of(self.setup.row(row)):
             feature = self.measured[name].feature
             for i, axis in enumerate(feature.axes):
-                x, y, z = feature.places[i] if feature.places else feature.touches[-1].ball_centre
+                upper = feature.kind is FeatureKind.TILTED_BORE  # its place is that of the first level
+                x, y, z = feature.places[i] if feature.places else feature.touches[0 if upper else -1].ball_centre
                 tips[name, axis] = (x, y, z - self.setup.stylus.effective_radius)
         return self.scene.true_offset(self.setup.row(row).rules, tips)

@@ -256,10 +256,12 @@ def _centre(section: SolidSection) -> tuple[float, float]:
 
 
 def _solid(body: BodySection, section: SolidSection, frame: Frame, *, real: bool) -> Solid:
-    uneven = None
-    if real and section.real:
-        r = section.real
-        uneven = Unevenness(r.rise, r.slope, r.wave, r.pitch, _centre(section))
+    uneven, top = None, section.top
+    if real and (r := section.real):
+        if any(r.slope) or r.wave:
+            uneven = Unevenness(r.rise, r.slope, r.wave, r.pitch, _centre(section))
+        else:
+            top += r.rise  # as flat as it is drawn: the field stays exact
     holes, slots = _holes(section, real=real), _slots(section)
     depths = [*(hole.depth for hole in section.holes), *(slot.depth for slot in section.slots)]
     return Solid(
@@ -268,7 +270,7 @@ def _solid(body: BodySection, section: SolidSection, frame: Frame, *, real: bool
         role=body.role,
         region=region_of(section, real=real),
         bottom=section.bottom,
-        top=section.top,
+        top=top,
         holes=tuple(holes),
         slots=tuple(slots),
         plugs=tuple(

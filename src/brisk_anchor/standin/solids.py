@@ -34,8 +34,12 @@ class Rectangle:
 
     def distance(self, x: float, y: float) -> float:
         """Signed distance, negative inside."""
-        dx = max(self.low[0] - x, x - self.high[0])
-        dy = max(self.low[1] - y, y - self.high[1])
+        (x0, y0), (x1, y1) = self.low, self.high
+        dx, dy = x0 - x, y0 - y
+        if x - x1 > dx:
+            dx = x - x1
+        if y - y1 > dy:
+            dy = y - y1
         if dx > 0 and dy > 0:
             return math.hypot(dx, dy)
         return dx if dx > dy else dy
@@ -234,11 +238,16 @@ class Solid:
             return self.turned.distance(math.hypot(x - centre[0], y - centre[1]), z)
         flat = self.region.distance(x, y)
         for hole in self.holes:
-            flat = max(flat, -hole.distance(x, y))
+            opening = -hole.distance(x, y)
+            if opening > flat:
+                flat = opening
         for slot in self.slots:
-            flat = max(flat, -slot.distance(x, y))
-        top = self.top + self.uneven.height(x, y) if self.uneven else self.top
-        upright = max(z - top, self.bottom - z)
+            opening = -slot.distance(x, y)
+            if opening > flat:
+                flat = opening
+        above = z - (self.top + self.uneven.height(x, y) if self.uneven else self.top)
+        below = self.bottom - z
+        upright = above if above > below else below
         nearest = math.hypot(flat, upright) if flat > 0 and upright > 0 else (flat if flat > upright else upright)
         for plug, floor in self.plugs:
             flat, upright = plug.distance(x, y), max(z - floor, self.bottom - z)

@@ -144,7 +144,10 @@ class Tracer:
 
     def _ball(self, tip: Vector, solids: list[Solid]) -> _Nearest:
         x, y, z = tip[0], tip[1], tip[2] + self.shape.ball
-        clearance, solid = min(((s.distance(x, y, z), s) for s in solids), key=lambda item: item[0])
+        clearance, solid = math.inf, solids[0]
+        for one in solids:
+            if (apart := one.distance(x, y, z)) < clearance:
+                clearance, solid = apart, one
         clearance -= self.shape.ball
         return _Nearest(clearance, solid, (x, y, z), clearance)
 
