@@ -8,7 +8,7 @@ from typing import Annotated, Literal, Self
 
 from pydantic import Field, ValidationError, model_validator
 
-from brisk_anchor.core.errors import PlanFileError
+from brisk_anchor.core.errors import JobError, PlanFileError
 from brisk_anchor.exchange.toml_files import MILLIMETRES, finding_at, in_millimetres, parse, read_text
 from brisk_anchor.services.job_text import figure, quoted
 from brisk_anchor.standin.row_file import ROW
@@ -177,8 +177,11 @@ def parse_plan(text: str, name: str) -> PlanFile:
 
 
 def load_plan(path: Path) -> PlanFile:
-    """Read a plan. Raises PlanFileError: with every fault, its line and its field. JobError: it is no TOML."""
-    return parse_plan(read_text(path), path.name)
+    """Read a plan. Raises PlanFileError: with every fault, its line and its field."""
+    try:
+        return parse_plan(read_text(path), path.name)
+    except JobError as error:
+        raise PlanFileError(path.name, error.findings) from None
 
 
 def plan_of_features(name: str, offset: str | None, features: list[str]) -> PlanFile:

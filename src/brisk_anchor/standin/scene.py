@@ -158,20 +158,25 @@ class Scene:
 
 
 def _wall_place(solid: Solid, tip: Vector, radius: float, axis: int) -> float:
-    """Where the wall nearest to the tip is along an axis, at the height of the ball's centre, by halving."""
+    """Where the wall nearest to the tip is along an axis, at the height of the ball's centre.
+
+    From the ball's centre, which stands before it, by as much as the field says is free, until nothing is left.
+    """
     place = [tip[0], tip[1], tip[2] + radius]
-    low, high = solid.bounds()
-    inside = [*place]
-    inside[axis] = (low[axis] + high[axis]) / 2
-    near, far = inside[axis], place[axis] + (place[axis] - inside[axis])
-    while abs(far - near) > 1e-9:
-        middle = (near + far) / 2
-        inside[axis] = middle
-        if solid.distance(inside[0], inside[1], inside[2]) > 0:
-            far = middle
-        else:
-            near = middle
-    return near
+
+    def clear(by: float) -> float:
+        moved = [*place]
+        moved[axis] += by
+        return solid.distance(moved[0], moved[1], moved[2])
+
+    towards = 1.0 if clear(0.01) < clear(-0.01) else -1.0
+    way, left = 0.0, clear(0.0)
+    for _ in range(200):
+        if abs(left) < 1e-10:
+            break
+        way += left
+        left = clear(towards * way)
+    return place[axis] + towards * way
 
 
 def _surface_height(solid: Solid, tip: Vector) -> float:
