@@ -115,11 +115,10 @@ def prove(
     ] = 1.0,
 ) -> None:
     """Run the program on many real-life parts. Exit code 4 when one is wrong or the proof fails, 5 for a crash."""
-    from brisk_anchor.services.plan_proof import write_proof
+    from brisk_anchor.services.plan_proof import PlanProof, keep_proof
     from brisk_anchor.services.planning import program_of
-    from brisk_anchor.services.proving import Case, Prover, summary
     from brisk_anchor.services.proving import prove as run
-    from brisk_anchor.services.timing import times_of
+    from brisk_anchor.services.proving import rehearse, summary
 
     workshop, ready = opened(file, job)
     program = program_of(workshop, ready)
@@ -127,16 +126,13 @@ def prove(
     typer.echo(f"{program.label} {program.digest[:12]}: {counts(program.text, ready.touch_count)}")
     for line in summary(outcome):
         typer.echo(line)
-    prover = Prover(Case.of(workshop, ready, program))
-    trial = prover.run(prover.scene(0), 0)
-    trial.to_end()
-    times = times_of(ready.setup.machine, workshop.profile, ready.measurements, trial.machine.motions)
+    times = rehearse(workshop, ready)[2]
     if times is not None:
         where = ", ".join(f"{words} {seconds:.0f} s" for words, seconds in times.shares() if seconds)
         least = f"{times.over:.1%} more than the {times.least:.0f} s that the same touches take at the least"
         typer.echo(f"{times.total:.0f} s: {where}; {least}")
     if beyond == 1.0:
-        typer.echo(f"Kept in {write_proof(file, outcome)}")
+        typer.echo(f"Kept in {keep_proof(file, PlanProof.of(outcome))}")
     _verdict(outcome)
 
 

@@ -8,6 +8,7 @@ from pathlib import Path
 
 from brisk_anchor.book.store import Book
 from brisk_anchor.core.errors import BookError
+from brisk_anchor.exchange.files import write_whole
 from brisk_anchor.nc.profile import Profile
 from brisk_anchor.services.books import open_book
 from brisk_anchor.services.example import DEMO_SCENE
@@ -36,7 +37,17 @@ def open_demo(folder: Path, *, fresh: bool, profile: Profile | None = None) -> W
             raise BookError(
                 f"The old demo book could not be put aside: {error.strerror}", "", "Check the disk"
             ) from error
+    demo_plan(folder, "gl-114")
     return Workshop.open(DEMO_SCENE, open_book(path), profile=profile, machine_file=machine)
+
+
+def demo_plan(folder: Path, name: str) -> Path:
+    """The plan of a demo part in a folder; written where there is none yet. Raises ExportError."""
+    path = folder / f"{name}.plan.toml"
+    if not path.exists():
+        text = (resources.files("brisk_anchor.services") / "examples" / "plans" / path.name).read_bytes()
+        write_whole(path, text)
+    return path
 
 
 def demo_job(folder: Path) -> Path:
@@ -52,4 +63,5 @@ def demo_job(folder: Path) -> Path:
         drawing = resources.files("brisk_anchor.services") / "examples" / "bc-27" / DEMO_DRAWING
         with resources.as_file(drawing) as path:
             begin_job(job, drawing=DrawingSource(path, thickness=DEMO_THICKNESS))
+    demo_plan(job, "bc-27")
     return job

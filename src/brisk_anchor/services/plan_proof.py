@@ -73,10 +73,9 @@ def proof_path(plan: Path) -> Path:
     return plan.with_name(f"{plan.stem}.proof.json")
 
 
-def write_proof(plan: Path, outcome: Outcome) -> Path:
+def keep_proof(plan: Path, proof: PlanProof) -> Path:
     """Keep a proof beside the plan's file. Raises ExportError."""
-    text = PlanProof.of(outcome).model_dump_json(indent=2)
-    return write_whole(proof_path(plan), text.encode())
+    return write_whole(proof_path(plan), proof.model_dump_json(indent=2).encode())
 
 
 def read_proof(plan: Path) -> PlanProof | None:

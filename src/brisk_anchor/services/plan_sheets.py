@@ -14,8 +14,7 @@ from brisk_anchor.exchange.files import write_whole
 from brisk_anchor.nc.program import Program
 from brisk_anchor.services.plan_proof import PlanProof, read_proof
 from brisk_anchor.services.planning import Planned, Step, program_of
-from brisk_anchor.services.proving import Case, Prover
-from brisk_anchor.services.timing import times_of
+from brisk_anchor.services.proving import rehearse
 from brisk_anchor.services.workshop import Workshop
 from brisk_anchor.standin.motion import Motion, MoveKind
 
@@ -54,12 +53,9 @@ def legs_of(motions: Sequence[Motion], length: float) -> list[Leg]:
 
 def content_of(workshop: Workshop, ready: Planned, program: Program, proof: PlanProof | None) -> PlanContent:
     """What the drawings show: the path is that of the set-up as it stands."""
-    prover = Prover(Case.of(workshop, ready, program))
-    run = prover.run(prover.scene(0), 0)
-    run.to_end()
+    _, run, times = rehearse(workshop, ready)
     setup = ready.setup
     length = setup.stylus.length
-    times = times_of(setup.machine, workshop.profile, ready.measurements, run.machine.motions)
     clock = []
     if times is not None:
         clock = [f"{times.total:.0f} s, at the least {times.least:.0f} s for the same touches"]

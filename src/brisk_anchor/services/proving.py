@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import contextlib
 import math
-import multiprocessing
 import os
+import pickle
+import queue
+import subprocess
+import sys
 import threading
 from collections import Counter
 from collections.abc import Callable, Generator, Sequence
-from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 
@@ -27,8 +29,9 @@ from brisk_anchor.nc.scanner import scan_program
 from brisk_anchor.nc.steps import TouchStep
 from brisk_anchor.nc.variables import Memory
 from brisk_anchor.services.described import Measured
-from brisk_anchor.services.planning import Planned, nc_plan
+from brisk_anchor.services.planning import Planned, nc_plan, program_of
 from brisk_anchor.services.runs import Run
+from brisk_anchor.services.timing import Times, times_of
 from brisk_anchor.services.workshop import Workshop, feature_from
 from brisk_anchor.standin.machine import StandIn
 from brisk_anchor.standin.motion import MoveKind
@@ -179,43 +182,86 @@ def prove(
     """
     case = Case.of(workshop, ready, program)
     outcome = Outcome(program.digest, program.number, max(1, min(variations, MOST_VARIATIONS)))
-    with contextlib.closing(endings_of(case, outcome.wanted, beyond)) as trials:
+    with contextlib.closing(trials_of(case, outcome.wanted, beyond)) as trials:
         for trial in trials:
             outcome.add(trial)
             if told is not None and not told(outcome):
                 break
+    outcome.endings.sort(key=lambda ending: ending.part)
     outcome.at = datetime.now(UTC).isoformat(timespec="seconds")
     return outcome
 
 
-def endings_of(case: Case, wanted: int, beyond: float) -> Generator[Trial, None, None]:
-    """What becomes of each part, in order."""
+def trials_of(case: Case, wanted: int, beyond: float) -> Generator[Trial, None, None]:
+    """What becomes of each part; in order where one process works, as they come where several do."""
     workers = min(os.cpu_count() or 1, 8)
     if wanted < FEW or workers < 2:
         prover = Prover(case)
         for part in range(wanted):
             yield prover.trial(part, beyond)
-        return
-    # A process that has threads is not split in two: it may hold locks that nobody would ever open in the other half.
-    split = "fork" in multiprocessing.get_all_start_methods() and threading.active_count() == 1
-    context = multiprocessing.get_context("fork" if split else "spawn")
-    with ProcessPoolExecutor(workers, context, initializer=_begin, initargs=(case,)) as pool:
-        try:
-            yield from pool.map(_work, range(wanted), [beyond] * wanted, chunksize=max(1, min(10, wanted // 8)))
-        finally:
-            pool.shutdown(wait=False, cancel_futures=True)
+    else:
+        yield from spread(case, wanted, beyond, workers)
 
 
-_PROVER: list[Prover] = []
-"""In a process that works for another: what it works on."""
+def spread(case: Case, wanted: int, beyond: float, workers: int) -> Generator[Trial, None, None]:
+    """The parts worked on by processes of their own, told as they come.
+
+    They are plain children that read what to do and write what came of it: a screen may keep our own input, output and
+    threads as it likes.
+
+    Raises:
+        PlanError: one of them ended before its work was done.
+    """
+    told: queue.SimpleQueue[Trial | None] = queue.SimpleQueue()
+    children = []
+    for first in range(workers):
+        code = "from brisk_anchor.services.proving import work_for_another; work_for_another()"
+        child = subprocess.Popen(
+            [sys.executable, "-c", code], stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL
+        )
+        children.append(child)
+        parts = list(range(first, wanted, workers))
+        threading.Thread(target=_listen, args=(child, (case, parts, beyond), told), daemon=True).start()
+    try:
+        left, open_ones = wanted, workers
+        while left:
+            trial = told.get()
+            if trial is None:
+                open_ones -= 1
+                if not open_ones:
+                    what = "A process that worked on the proof ended before its work was done"
+                    raise PlanError(what, f"{left} parts were not run: nothing is proved", "Try it again")
+                continue
+            left -= 1
+            yield trial
+    finally:
+        for child in children:
+            child.kill()
+            child.wait()
 
 
-def _begin(case: Case) -> None:
-    _PROVER.append(Prover(case))
+def _listen(child: subprocess.Popen[bytes], task: object, told: queue.SimpleQueue[Trial | None]) -> None:
+    """Give a child its task and pass on what it says, then None."""
+    try:
+        if child.stdin is not None and child.stdout is not None:
+            with child.stdin as pipe:
+                pickle.dump(task, pipe)
+            with child.stdout as pipe:
+                while True:
+                    told.put(pickle.load(pipe))
+    except (EOFError, OSError, ValueError, pickle.UnpicklingError):
+        pass  # it has ended, or was ended: who waits sees by the parts that are missing whether that was too soon
+    finally:
+        told.put(None)
 
 
-def _work(part: int, beyond: float) -> Trial:
-    return _PROVER[-1].trial(part, beyond)
+def work_for_another() -> None:
+    """What a child does: read a task from its input, write what became of each part."""
+    case, parts, beyond = pickle.load(sys.stdin.buffer)
+    prover = Prover(case)
+    for part in parts:
+        pickle.dump(prover.trial(part, beyond), sys.stdout.buffer)
+        sys.stdout.buffer.flush()
 
 
 class Prover:
@@ -274,6 +320,20 @@ class Prover:
         met = [m for m in machine.motions if m.kind is MoveKind.SKIP and m.contact is not None]
         pairs = zip(met[::2], self._searches, strict=True)
         return max((math.dist(m.start, m.end) / search for m, search in pairs), default=0.0)
+
+
+def rehearse(workshop: Workshop, ready: Planned) -> tuple[str, Run, Times | None]:
+    """The program's hash, its run on the set-up as it stands, and what the time goes into; None where it did not end.
+
+    Raises:
+        PlanError, SecondLookError: it cannot be written.
+    """
+    program = program_of(workshop, ready)
+    prover = Prover(Case.of(workshop, ready, program))
+    run = prover.run(prover.scene(0), 0)
+    run.to_end()
+    times = times_of(ready.setup.machine, workshop.profile, ready.measurements, run.machine.motions)
+    return program.digest, run, times if run.ended_well else None
 
 
 def judge(workshop: Workshop, case: Case, scene: Scene, run: Run) -> float:

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-_DRAWN = ("bench", "code", "setup")
-_LISTED = ("book", "code", "setup", "tools")
-ALL = ("bench", "book", "code", "machine", "setup", "tools")
+_DRAWN = ("bench", "code", "setup", "plan")
+_LISTED = ("book", "code", "setup", "tools", "plan")
+ALL = ("bench", "book", "code", "machine", "setup", "tools", "plan")
 
 
 @dataclass(frozen=True, slots=True)
@@ -284,6 +284,25 @@ ACTIONS: tuple[Action, ...] = (
     Action("half_round", (), "o", "o", "half round", "Turn the spindle half round, for the run-out.", ("tools",)),
     Action("calibrate", (), "c", "c", "run-out", "Calibrate where the ball stands beside the axis.", ("tools",)),
     Action("readout", (), "w", "w", "machine/work", "Figures count from machine zero, or the offset.", ("tools",)),
+    Action("point", (1,), "f", "f", "point", "Point at the next feature that is not planned.", ("plan",)),
+    Action("point", (-1,), "F", "F", "point back", "Point at the feature before.", ("plan",), line=False),
+    Action("add", (0,), "a", "a", "add", "Add it to the plan, with figures that are proposed.", ("plan",)),
+    Action("add", (1,), "r", "r", "repeat", "Add it with the figures stated for the chosen one.", ("plan",)),
+    Action("next_figure", (-1,), "left", "← →", "figure", "Choose a figure.", ("plan",), palette=False),
+    Action("next_figure", (1,), "right", "", "", "", ("plan",), line=False, palette=False),
+    Action("edit", (), "enter", "Enter", "state it", "Type the chosen figure.", ("plan",)),
+    Action("propose", (), "backspace", "⌫", "propose", "Leave the figure to be proposed again.", ("plan",), line=False),
+    Action("say", (), "e", "e", "sets, keeps …", "What it sets and keeps, directions, way, reaction.", ("plan",)),
+    Action("say_of_plan", (), "n", "n", "plan …", "Name, number, offset, tools to look at, half turn.", ("plan",)),
+    Action("toggle", (), "space", "Space", "in/out", "Leave it out, or take it in again.", ("plan",)),
+    Action("shift", (-1,), "shift+up", "Shift ↑ ↓", "reorder", "Move it in the list.", ("plan",), palette=False),
+    Action("shift", (1,), "shift+down", "", "", "", ("plan",), line=False, palette=False),
+    Action("order", (), "o", "o", "shortest", "Order the list for the shortest safe way.", ("plan",)),
+    Action("take_out", (), "delete", "Del", "take out", "Take it out of the plan.", ("plan",), line=False),
+    Action("undo", (), "u", "u", "undo", "Take the last change back.", ("plan",), line=False),
+    Action("code", (), "c", "c", "code", "The program of the plan, line by line.", ("plan",)),
+    Action("prove_plan", (), "p", "p", "prove", "Run it on 200 parts within what is stated.", ("plan",)),
+    Action("write", (), "w", "w", "write", "Write the plan and its program.", ("plan",)),
     Action("next_row", (), "tab", "Tab", "next offset", "Go to the next offset the job needs."),
     Action("stop", (), "escape", "Esc", "stop", "Stop the run, or leave what was begun."),
     Action("view", ("bench",), "1", "1", "bench", "The bench: the set-up, the rose, the chain.", line=False),
@@ -292,6 +311,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("view", ("machine",), "4", "4", "machine", "The machine: its control, by hand, MDI, tables.", line=False),
     Action("view", ("setup",), "5", "5", "set-up", "The set-up: features, reach, the zero of each offset.", line=False),
     Action("view", ("tools",), "6", "6", "tools", "The shelf: tools, calibration, lengths.", line=False),
+    Action("view", ("plan",), "7", "7", "plan", "The plan: what to measure, why, code, proof.", line=False),
     Action("help", (), "question_mark", "?", "help", "What can be done here.", line=False),
     Action("quit", (), "q,ctrl+q", "q", "quit", "Leave; everything stored is in the book.", line=False),
 )

@@ -163,7 +163,7 @@ class BriskAnchorApp(App[int]):
                 "Choose a feature; x, y or z takes that axis of the zero from it.",
                 "X, Y or Z moves the zero onto it. n draws, l lists points to put the zero on, Tab goes to the offset.",
             )
-        if self.view in ("machine", "tools", "book"):
+        if self.view in ("machine", "tools", "book", "plan"):
             sentence: tuple[str, str] = self.view_widget.next_sentence(self.desk)
             return sentence
         desk = self.desk
@@ -326,6 +326,10 @@ class BriskAnchorApp(App[int]):
                 from brisk_anchor.tui.shelf.view import ShelfView
 
                 widget = ShelfView()
+            elif name == "plan":
+                from brisk_anchor.tui.plan.view import PlanView
+
+                widget = PlanView()
             elif name == "machine":
                 from brisk_anchor.tui.machine.view import MachineView
 
@@ -360,7 +364,7 @@ class BriskAnchorApp(App[int]):
             return
         rows = [row.row for row in desk.workshop.setup.rows]
         desk.row = rows[(rows.index(desk.row) + 1) % len(rows)]
-        desk.asking, desk.proving, desk.moved = None, None, None
+        desk.asking, desk.proving, desk.moved, desk.code_of_plan = None, None, None, False
         if hasattr(self.view_widget, "chosen_row"):
             self.view_widget.chosen_row(desk.row)
         self.show_all()
@@ -443,8 +447,10 @@ class BriskAnchorApp(App[int]):
         self.do_magnify(message.sense)
 
     def do_sheet(self) -> None:
-        """Write the set-up sheet in a thread; drawing takes a second."""
-        if self.desk:
+        """Write the set-up sheet in a thread; drawing takes a second. The plan has drawings of its own."""
+        if hasattr(self.view_widget, "sheet_of_view"):
+            self.view_widget.sheet_of_view()
+        elif self.desk:
             self.tell("Drawing the set-up sheet …")
             work = partial(self._sheet, self.desk.workshop, self.desk.row)
             self.run_worker(work, thread=True, exclusive=True, name="sheet")

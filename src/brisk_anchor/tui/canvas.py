@@ -117,7 +117,7 @@ class Canvas:
                 character, colour = chr(0x2800 + self.dots[cell]), self.colours[cell]
             else:
                 character, colour = " ", ""
-            if self.grounds[cell]:
+            if self.grounds[cell] and " on " not in colour:
                 colour = f"{colour} on {self.grounds[cell]}".strip()
             if colour != style and words:
                 pieces.append((words, style))

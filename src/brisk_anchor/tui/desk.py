@@ -14,6 +14,7 @@ if TYPE_CHECKING:
     from brisk_anchor.nc.program import Program
     from brisk_anchor.services.asking import Asking
     from brisk_anchor.services.by_hand import ByHand, Frame
+    from brisk_anchor.services.plan_builder import PlanBuilder
     from brisk_anchor.services.player import Player
     from brisk_anchor.services.workshop import Workshop
     from brisk_anchor.tui.picture import Anchor, Picture
@@ -68,6 +69,10 @@ class Desk:
     rolls: int = 0
     """How many real-life parts were drawn after the first."""
     places: list[Vector] = field(default_factory=list)
+    plan: PlanBuilder | None = None
+    """The measuring plan, once it was wanted."""
+    code_of_plan: bool = False
+    """Whether the code view shows the program of the plan, not that of the chosen offset."""
     moved: tuple[str, Vector] | None = None
     """The offset whose rule was changed last, and where its zero was before: shown until another is chosen."""
 

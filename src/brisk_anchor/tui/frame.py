@@ -100,7 +100,7 @@ class KeyLine(LatePanel):
     def tell(self, view: str, width: int) -> None:
         """Show as many keys as fit; help always does."""
         text = Text(no_wrap=True, overflow="ellipsis")
-        tail = [("1–6", "views"), ("?", "help")]
+        tail = [("1–7", "views"), ("?", "help")]
         used = sum(len(k) + len(w) + 3 for k, w in tail) + 2
         for action in of_view(view):
             if not action.line:

@@ -24,7 +24,13 @@ _ROLE = {
 }
 _SMALLEST = 3.0
 """Openings smaller than this many dots each way are left out: they would be a smudge."""
-_MOVE = {"rapid": (theme.FAINT, 3, (2, 3)), "skip": (theme.LIVE, 4, None), "feed": (theme.QUIET, 3, (1, 1))}
+_MOVE: dict[str, tuple[str, int, tuple[int, int] | None]] = {
+    "rapid": (theme.QUIET, 3, (4, 4)),
+    "skip": (theme.LIVE, 4, None),
+    "touching": (theme.SAND, 5, (1, 1)),
+    "feed": (theme.SAND, 5, (1, 1)),
+}
+"""Moves by colour, layer and dash: rapid in long dashes, guarded in a line, touching dotted."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,6 +67,8 @@ class Picture:
     """The zero that is being set, by the description or as measured; its axes are shown there."""
     chosen: Vector | None = None
     """A place shown with its distances from the zero."""
+    labels: Sequence[tuple[str, Vector]] = ()
+    """Short words at places of the plan: the numbers of what is measured there."""
     dimensions: bool = False
     """Whether every feature shows its distances, and the drawing's own words are shown."""
 
@@ -147,7 +155,7 @@ def _flat(place: Vector, front: bool) -> tuple[float, float]:
 def draw_live(canvas: Canvas, picture: Picture, view: Projection, *, front: bool) -> None:
     """What changes: path, offsets as anchors, touches, the tip."""
     for motion in picture.motions:
-        style = _MOVE.get(motion.kind.value)
+        style = _MOVE.get("touching" if motion.contact is not None else motion.kind.value)
         if style is None:
             continue
         ends = []
@@ -161,6 +169,9 @@ def draw_live(canvas: Canvas, picture: Picture, view: Projection, *, front: bool
     for place in picture.touches:
         column, row = view.cell(*_flat(place, front))
         canvas.write(column, row, "×", f"bold {theme.SAND}")
+    for words, place in picture.labels:
+        column, row = view.cell(*_flat(place, front))
+        canvas.write(column + 1, row - 1, words, f"bold {theme.GROUND} on {theme.SAND}")
     if picture.target is not None:
         _cross(canvas, view(*_flat(picture.target, front)), theme.SAND)
     if picture.tip is not None:

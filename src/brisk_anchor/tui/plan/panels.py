@@ -1,0 +1,194 @@
+"""The words of the plan's panels: the list, the figures of the chosen measurement, the whole plan."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from rich.text import Text
+
+from brisk_anchor.core.numbers import format_length
+from brisk_anchor.tui import theme
+
+if TYPE_CHECKING:
+    from brisk_anchor.core.checks import Look
+    from brisk_anchor.services.plan_builder import PlanBuilder
+    from brisk_anchor.services.planning import Step
+    from brisk_anchor.services.reasons import Figure
+    from brisk_anchor.services.timing import Times
+
+
+def cut(text: str, room: int) -> str:
+    """A text that fits."""
+    return text if len(text) <= room else f"{text[: max(0, room - 1)]}…"
+
+
+def steps_by_name(builder: PlanBuilder) -> dict[str, tuple[int, Step]]:
+    """The measurements that are ready, with the number they are run as."""
+    ready = builder.ready
+    return {step.name: (number, step) for number, step in enumerate(ready.steps, 1)} if ready else {}
+
+
+def list_text(builder: PlanBuilder, chosen: int, pointed: str, width: int, height: int) -> Text:
+    """Tools that are looked at first, then the measurements round the chosen one."""
+    from brisk_anchor.services.plan_words import sets_text
+
+    plan, steps = builder.plan, steps_by_name(builder)
+    rows: list[Text] = []
+    for check in plan.tool_check:
+        text = Text(no_wrap=True, overflow="ellipsis")
+        sign, colour = ("●", theme.LIVE) if check.enabled else ("◌", theme.FAINT)
+        text.append(f"      {sign} ", colour)
+        text.append(f"T{check.tool} whole?", theme.TEXT)
+        text.append(f"   on the setter, within {check.tolerance:g} mm, else {check.on_fail}\n", theme.QUIET)
+        rows.append(text)
+    at = len(rows)
+    drawn = {feature.name: feature for feature in builder.workshop.setup.features}
+    wide = max(16, min(34, width - 48))
+    for index, section in enumerate(plan.measure):
+        here = index == chosen
+        at = len(rows) if here else at
+        number, step = steps.get(section.known_as, (0, None))
+        feature = drawn.get(section.feature or "")
+        title = feature.title if feature is not None else (section.name or section.feature or "")
+        text = Text(no_wrap=True, overflow="ellipsis")
+        text.append(" › " if here else "   ", f"bold {theme.SAND}")
+        text.append(f"{number or '':>2} ", theme.QUIET)
+        sign, colour = _sign(builder, index, step)
+        text.append(f"{sign} ", f"bold {colour}")
+        style = theme.FAINT if not section.enabled else (f"bold {theme.TEXT}" if here else theme.TEXT)
+        text.append(f"{cut(title, wide):<{wide}} ", style)
+        if step is not None:
+            text.append(f"{step.measurement.kind.value:<14}{step.measurement.touch_count:>2} touches  ", theme.QUIET)
+        else:
+            reason = "left out" if not section.enabled else (builder.problems[index] or "")
+            text.append(
+                f"{cut(reason, max(10, width - wide - 12))}  ", theme.QUIET if not section.enabled else theme.CORAL
+            )
+        whole = _by_the_job(builder, section.known_as)
+        text.append("  ".join(part for part in (whole, sets_text(section.sets, section.kept)) if part), theme.SAND)
+        text.append("\n")
+        rows.append(text)
+    if pointed:
+        text = Text(no_wrap=True, overflow="ellipsis")
+        text.append("    + ", theme.SAND)
+        text.append(f"{pointed}", theme.SAND)
+        text.append("   a adds it, r with the figures of the chosen one\n", theme.QUIET)
+        rows.append(text)
+        at = len(rows) - 1 if chosen < 0 else at
+    first = max(0, min(at - height // 2, len(rows) - height))
+    whole_text = Text(no_wrap=True, overflow="ellipsis")
+    for row in rows[first : first + height]:
+        whole_text.append_text(row)
+    if not rows:
+        whole_text.append(" Nothing is planned yet. f points at a feature, a adds it.\n", theme.QUIET)
+    return whole_text
+
+
+def _by_the_job(builder: PlanBuilder, name: str) -> str:
+    """What the job's own rules take from a measurement: "G54 XY"."""
+    from brisk_anchor.core.rules import features_in
+
+    row = builder.plan.offset
+    plan = next((plan for plan in builder.workshop.setup.rows if plan.row == row), None)
+    if plan is None:
+        return ""
+    axes = "".join(axis.upper() for axis, rule in plan.rules.items() if name in features_in(rule))
+    return f"{row} {axes}" if axes else ""
+
+
+def _sign(builder: PlanBuilder, index: int, step: Step | None) -> tuple[str, str]:
+    if not builder.plan.measure[index].enabled:
+        return "◌", theme.FAINT
+    if builder.problems[index] or (step is not None and any(look.stops for look in step.looks)):
+        return "!", theme.CORAL
+    if step is None:
+        return "○", theme.QUIET
+    return ("?", theme.SAND) if step.looks else ("●", theme.LIVE)
+
+
+def figure_text(value: float, figure: Figure) -> str:
+    """A figure as it is shown: places of the tip with their sign, counts and feeds whole."""
+    if figure.unit != "mm":
+        return f"{value:.0f}"
+    signed = figure.field in ("clear", "") and figure.name != "room"
+    return format_length(value, decimals=3, signed=signed)
+
+
+def figures_text(step: Step | None, chosen: int, problem: str, comment: str, width: int) -> Text:
+    """Every figure with its unit and why it is that; what the second look found."""
+    text = Text(no_wrap=True, overflow="ellipsis")
+    if step is None:
+        text.append(f" {problem or 'left out: Space takes it in'}\n", theme.CORAL if problem else theme.QUIET)
+        return text
+    for number, figure in enumerate(step.figures):
+        here = number == chosen
+        text.append(" › " if here else "   ", f"bold {theme.SAND}")
+        style = f"bold {theme.SAND}" if here else (theme.TEXT if figure.field else theme.QUIET)
+        text.append(f"{figure.name:<13}", style)
+        strong = "bold " if figure.stated else ""
+        text.append(f"{figure_text(figure.value, figure):>10} ", f"{strong}{theme.TEXT}")
+        text.append(f"{figure.unit:<7}", theme.QUIET)
+        text.append(f"{cut(figure.why, max(8, width - 36))}\n", theme.LIVE if figure.stated else theme.QUIET)
+    if step.section.headings:
+        shown = ", ".join(f"{heading:g}°" for heading in step.section.headings)
+        text.append(f"   touched at   {shown}\n", theme.TEXT)
+    if step.section.over_the_top is not None:
+        text.append(
+            f"   goes         {'over the top' if step.section.over_the_top else 'round, or stays down'}\n", theme.TEXT
+        )
+    text.append(f"   wrong size   {step.section.on_fail}\n", theme.QUIET)
+    if comment:
+        text.append(f"   {cut(comment, width - 4)}\n", theme.QUIET)
+    for look in step.looks:
+        append_look(text, look, width)
+    return text
+
+
+def append_look(text: Text, look: Look, width: int) -> None:
+    """A finding of the second look on two lines."""
+    text.append(f" {'!' if look.stops else '?'} ", f"bold {theme.CORAL if look.stops else theme.SAND}")
+    text.append(f"{cut(look.found, width - 4)}\n", theme.CORAL if look.stops else theme.TEXT)
+    text.append(f"   {cut(look.do, width - 4)}\n", theme.QUIET)
+
+
+def whole_text(builder: PlanBuilder, digest: str, times: Times | None, ended: str, running: str, width: int) -> Text:
+    """Touches, time, what the second look found of the whole, and the proof."""
+    text = Text(no_wrap=True, overflow="ellipsis")
+    ready = builder.ready
+    if ready is None:
+        if builder.problem is not None:
+            text.append(f" ! {builder.problem.what}\n", theme.CORAL)
+            text.append(f"   {builder.problem.remedy}\n", theme.QUIET)
+        return text
+    text.append(f" {len(ready.steps)} measured, {ready.touch_count} touches", theme.TEXT)
+    if times is not None:
+        text.append(f", {times.total:.0f} s", f"bold {theme.TEXT}")
+        text.append(f"   at the least {times.least:.0f} s for these touches\n", theme.QUIET)
+        parts = [(words.split(" ")[0].rstrip(","), seconds) for words, seconds in times.shares() if seconds]
+        shares = "  ".join(f"{words} {seconds:.1f}" for words, seconds in parts)
+        text.append(f" {cut(shares, width - 4)} s\n", theme.QUIET)
+    else:
+        text.append(f"\n {ended}\n", theme.CORAL if ended else theme.QUIET)
+    for look in ready.looks[:3]:
+        append_look(text, look, width)
+    proof = builder.proof
+    if running:
+        text.append(f" {running}\n", f"bold {theme.SAND}")
+    elif proof is None:
+        text.append(" ○ not proved: p runs it on 200 parts within what is stated\n", theme.QUIET)
+    else:
+        good = proof.proved and proof.digest == digest
+        text.append(
+            f" {'●' if good else '○'} {cut(proof.words(digest), width - 4)}\n", theme.LIVE if good else theme.SAND
+        )
+        if good:
+            text.append(
+                f"   worst {1000 * proof.worst:.2f} µm, longest search used {proof.longest_search:.0%}\n", theme.TEXT
+            )
+            for part, (near, solid) in proof.closest.items():
+                text.append(f"   {part} stays {near:.2f} mm from {solid}\n", theme.TEXT)
+        for reason, count in list(proof.stopped.items())[:3]:
+            text.append(f"   {count} stopped: {cut(reason, width - 16)}\n", theme.SAND)
+        for words in [*proof.wrong, *proof.crashed][:2]:
+            text.append(f"   ! {cut(words, width - 6)}\n", theme.CORAL)
+    return text

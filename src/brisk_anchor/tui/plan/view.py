@@ -1,0 +1,514 @@
+"""The plan: a list of measurements built with the drawing or the rose, with reasons, path, time, second look, proof."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+from typing import TYPE_CHECKING
+
+from textual.app import ComposeResult
+from textual.containers import Vertical
+
+from brisk_anchor.core.errors import BriskAnchorError, PlanFileError
+from brisk_anchor.tui import theme
+from brisk_anchor.tui.base import View
+from brisk_anchor.tui.desk import Desk
+from brisk_anchor.tui.drawing import Drawing
+from brisk_anchor.tui.entry import Question, Words
+from brisk_anchor.tui.plan.panels import figures_text, list_text, steps_by_name, whole_text
+from brisk_anchor.tui.rule import Heading, LatePanel
+
+if TYPE_CHECKING:
+    from brisk_anchor.core.kinds import Vector
+    from brisk_anchor.core.setup import DrawnFeature
+    from brisk_anchor.services.plan_builder import PlanBuilder
+    from brisk_anchor.services.planning import Planned, Step
+    from brisk_anchor.services.proving import Outcome
+    from brisk_anchor.services.reasons import Figure
+    from brisk_anchor.services.timing import Times
+    from brisk_anchor.standin.motion import Motion
+
+_FURTHEST = 20_000.0
+_TOLD_EVERY = 5
+"""After so many parts a proof says how far it is."""
+
+
+class PlanView(View):
+    """List and figures on the left; path, time and proof on the right."""
+
+    def __init__(self) -> None:
+        super().__init__(id="plan")
+        self.chosen = 0
+        self.figure_chosen = 0
+        self.pointed: DrawnFeature | None = None
+        """A feature of the drawing that would be added."""
+        self.digest = ""
+        self.motions: list[Motion] = []
+        self.times: Times | None = None
+        self.ended = ""
+        """Why the run on the set-up as it stands did not end well."""
+        self.running = ""
+        self._halt = False
+        self._of: object = None
+
+    def compose(self) -> ComposeResult:
+        """List, figures; drawing, the whole."""
+        with Vertical(id="plan-left"):
+            yield Heading(id="plan-heading")
+            yield LatePanel(id="plan-list")
+            yield Heading(id="figures-heading")
+            yield LatePanel(id="plan-figures")
+        with Vertical(id="plan-side"):
+            yield Drawing(id="plan-drawing")
+            yield Heading(id="whole-heading")
+            yield LatePanel(id="plan-whole")
+
+    # -- what is there -----------------------------------------------------------------------------------------
+
+    @property
+    def builder(self) -> PlanBuilder | None:
+        """The plan; opened when it is first wanted."""
+        desk = self.desk
+        if desk is None:
+            return None
+        if desk.plan is None:
+            from brisk_anchor.services.plan_builder import PlanBuilder
+
+            try:
+                desk.plan = PlanBuilder.open(desk.workshop, self.owner.folder, desk.row)
+            except PlanFileError as error:
+                self.owner.complain(error)
+                return None
+        return desk.plan
+
+    @property
+    def step(self) -> Step | None:
+        """The chosen measurement, where it is ready."""
+        builder = self.builder
+        if builder is None or not builder.plan.measure:
+            return None
+        return steps_by_name(builder).get(builder.plan.measure[self.chosen].known_as, (0, None))[1]
+
+    def next_sentence(self, desk: Desk) -> tuple[str, str]:
+        """What can be done next."""
+        builder = self.builder
+        if builder is None:
+            return "The plan's file has faults.", "Mend it, or put it aside; brisk-anchor plan check lists them."
+        if self.pointed is not None:
+            return f"a adds {self.pointed.title} to the plan.", "r adds it with the figures stated for the chosen one."
+        if builder.problem is not None:
+            return f"{builder.problem.what}.", builder.problem.remedy
+        if builder.ready is not None and any(look.stops for look in builder.ready.all_looks):
+            return "The second look stops this plan.", "Choose what is marked with ! and change its figures."
+        if builder.proof is None or builder.proof.digest != self.digest or not builder.proof.proved:
+            return "p proves it on 200 parts; c shows its code.", "f points at a feature of the drawing, a adds it."
+        if builder.changed:
+            return "It is proved. w writes the plan and its program.", "t draws its path and its sheet."
+        return "It is proved and written.", "c shows the code, t draws path and sheet, f and a add another feature."
+
+    def show(self) -> None:
+        """Bring everything up to date."""
+        desk, builder = self.desk, self.builder
+        if desk is None or builder is None:
+            return
+        if builder.workshop.setup is not self._of and self._of is not None:
+            builder.refresh()  # the job was changed elsewhere
+        self._of = builder.workshop.setup
+        plan = builder.plan
+        self.chosen = max(0, min(self.chosen, len(plan.measure) - 1))
+        self._run()
+        sets = ", ".join(dict.fromkeys([plan.offset or "", *(s.sets.row for s in plan.measure if s.sets)])).strip(", ")
+        note = f"sets {sets or 'nothing'}, {plan.order}" + (", half turn" if plan.half_turn else "")
+        changed = " · changed" if builder.changed else ""
+        self.query_one("#plan-heading", Heading).tell(f"{builder.path.name}{changed}   {plan.name}", note)
+        pointed = self.pointed.title if self.pointed else ""
+        key = (plan, builder.problems, builder.ready, self.chosen, pointed)
+        self.query_one("#plan-list", LatePanel).tell_late(
+            tuple(map(id, key[:3])) + key[3:],
+            lambda width, height: list_text(builder, self.chosen, pointed, width, height),
+        )
+        self._show_figures(builder)
+        self._show_whole(builder)
+        self.show_motion()
+
+    def _show_figures(self, builder: PlanBuilder) -> None:
+        plan, step = builder.plan, self.step
+        if not plan.measure:
+            self.query_one("#figures-heading", Heading).tell("nothing is chosen")
+            self.query_one("#plan-figures", LatePanel).tell_late((), lambda _w, _h: figures_text(None, 0, "", "", 40))
+            return
+        section = plan.measure[self.chosen]
+        figures = step.figures if step is not None else ()
+        self.figure_chosen = max(0, min(self.figure_chosen, len(figures) - 1))
+        title = step.measurement.title if step is not None else section.known_as
+        note = "bold figures are stated, the others proposed" if step is not None else ""
+        self.query_one("#figures-heading", Heading).tell(title, note)
+        problem = builder.problems[self.chosen] or (builder.problem.what if builder.problem and section.enabled else "")
+        self.query_one("#plan-figures", LatePanel).tell_late(
+            (id(step), self.figure_chosen, problem, section.comment),
+            lambda width, _height: figures_text(step, self.figure_chosen, problem, section.comment, width),
+        )
+
+    def _show_whole(self, builder: PlanBuilder) -> None:
+        proof = builder.proof
+        good = proof is not None and proof.proved and proof.digest == self.digest
+        note, colour = ("● proved", theme.LIVE) if good else ("○ not proved", theme.QUIET)
+        self.query_one("#whole-heading", Heading).tell("time, second look, proof", note, colour)
+        key = (id(builder.ready), id(proof), self.digest, self.times, self.ended, self.running)
+        self.query_one("#plan-whole", LatePanel).tell_late(
+            key,
+            lambda width, _h: whole_text(builder, self.digest, self.times, self.ended, self.running, width),
+        )
+
+    def show_motion(self) -> None:
+        """The drawing: the set-up, the path, and the number of every measurement."""
+        from brisk_anchor.tui.picture import Picture
+
+        desk, builder = self.desk, self.builder
+        if desk is None or builder is None:
+            return
+        ready, length = builder.ready, desk.workshop.setup.stylus.length
+        setup = desk.workshop.setup
+        step = self.step
+        chosen = step.measurement.start if step is not None else None
+        centre: Vector | None = (chosen[0], chosen[1], chosen[2] - length) if chosen else None
+        if self.pointed is not None:
+            centre = self.pointed.machine
+        labels: list[tuple[str, Vector]] = []
+        for number, one in enumerate(ready.steps if ready else (), 1):
+            x, y, z = one.measurement.start
+            labels.append((str(number), (x, y, z - length)))
+        touches = [m.contact for m in self.motions if m.contact is not None and m.feed < 200]
+        picture = Picture(
+            setup=setup,
+            zoom=desk.zoom,
+            centre=centre,
+            target=centre,
+            touches=touches,
+            motions=self.motions,
+            length=length,
+            magnify=desk.magnify,
+            pan=desk.pan,
+            labels=labels,
+        )
+        self.query_one(Drawing).show(picture)
+
+    # -- the run behind the drawing ----------------------------------------------------------------------------
+
+    def _run(self) -> None:
+        """Work out path and time behind the screen when the plan is another than was run."""
+        builder = self.builder
+        if builder is None or builder.ready is None or self.shown_of is builder.ready:
+            if builder is not None and builder.ready is None:
+                self.motions, self.times, self.digest, self.ended = [], None, "", ""
+            return
+        self.shown_of = builder.ready
+        work = partial(self._rehearse, builder, builder.ready)
+        self.owner.run_worker(work, thread=True, exclusive=True, group="plan-path", name="plan-path")
+
+    shown_of: object = None
+
+    def _rehearse(self, builder: PlanBuilder, ready: Planned) -> None:
+        from brisk_anchor.services.proving import rehearse
+
+        digest, motions, times, ended = "", [], None, ""
+        try:
+            digest, run, times = rehearse(builder.workshop, ready)
+            motions = list(run.machine.motions)
+            failure = run.failure()
+            ended = failure.one_line() if failure is not None else ""
+        except BriskAnchorError as error:
+            ended = error.what
+        if self.owner.is_running:
+            self.owner.call_from_thread(self._rehearsed, ready, digest, motions, times, ended)
+
+    def _rehearsed(self, ready: Planned, digest: str, motions: list[Motion], times: Times | None, ended: str) -> None:
+        builder = self.builder
+        if builder is None or builder.ready is not ready:
+            return
+        self.digest, self.motions, self.times, self.ended = digest, motions, times, ended
+        if self.owner.view == "plan":
+            self._show_whole(builder)
+            self.show_motion()
+            if not self.running:
+                self.owner.tell(*self.next_sentence(self.owner.desk)) if self.owner.desk else None
+
+    # -- choosing ----------------------------------------------------------------------------------------------
+
+    def move(self, step: int) -> None:
+        """Choose a measurement."""
+        self.pointed = None
+        builder = self.builder
+        if builder is not None and builder.plan.measure:
+            self.chosen = max(0, min(len(builder.plan.measure) - 1, self.chosen + step))
+            self.show()
+
+    def next_figure(self, step: int) -> None:
+        """Choose a figure of it."""
+        self.figure_chosen += step
+        if (builder := self.builder) is not None:
+            self._show_figures(builder)
+
+    def point(self, step: int) -> None:
+        """Point at the next feature of the drawing that is not in the plan."""
+        builder = self.builder
+        if builder is None:
+            return
+        free = builder.unmeasured()
+        if not free:
+            self.owner.tell("Everything that is drawn is in the plan.", "On the bench, L takes what is marked.", "ask")
+            return
+        names = [drawn.name for drawn in free]
+        at = names.index(self.pointed.name) + step if self.pointed and self.pointed.name in names else min(0, step)
+        self.pointed = free[at % len(free)]
+        self.show()
+        self.owner.tell(*self.next_sentence(self.owner.desk)) if self.owner.desk else None
+
+    def on_drawing_pointed(self, message: Drawing.Pointed) -> None:
+        """A click on the plan: the drawn feature nearest to it is chosen, or pointed at."""
+        import math
+
+        builder = self.builder
+        if builder is None:
+            return
+        drawn = min(
+            (d for d in builder.workshop.setup.features if not d.of),
+            key=lambda d: math.dist(d.machine[:2], (message.x, message.y)),
+            default=None,
+        )
+        if drawn is None:
+            return
+        names = [section.feature for section in builder.plan.measure]
+        if drawn.name in names:
+            self.pointed, self.chosen = None, names.index(drawn.name)
+        else:
+            self.pointed = drawn
+        self.show()
+        self.owner.tell(*self.next_sentence(self.owner.desk)) if self.owner.desk else None
+
+    # -- changing ----------------------------------------------------------------------------------------------
+
+    def _do(self, work: Callable[[PlanBuilder], tuple[str, str]]) -> None:
+        builder = self.builder
+        if builder is not None and not self.running:
+            self.attempt(lambda: work(builder))
+
+    def add(self, like: int) -> None:
+        """Add the feature that is pointed at; with `like` the figures of the chosen one are stated for it too."""
+
+        def work(builder: PlanBuilder) -> tuple[str, str]:
+            drawn = self.pointed or next(iter(builder.unmeasured()), None)
+            if drawn is None:
+                return "Everything that is drawn is in the plan.", ""
+            self.chosen = builder.add(drawn.name, self.chosen, like=bool(like))
+            self.pointed = None
+            return f"{drawn.title} is in the plan.", "Its figures are proposed; Enter states one, e says what it sets."
+
+        self._do(work)
+
+    def take_out(self) -> None:
+        """Take the chosen measurement out of the list."""
+        self._do(lambda builder: (f"{builder.remove(self.chosen)} is out of the plan.", "u takes it back."))
+
+    def undo(self) -> None:
+        """Take the last change back."""
+        told = ("Nothing was changed.", "")
+        self._do(lambda builder: ("The last change is taken back.", "") if builder.undo() else told)
+
+    def shift(self, step: int) -> None:
+        """Move the chosen measurement in the list."""
+
+        def work(builder: PlanBuilder) -> tuple[str, str]:
+            self.chosen = builder.move(self.chosen, step)
+            return f"It is number {self.chosen + 1} of the list now.", "The order is the listed one."
+
+        self._do(work)
+
+    def order(self) -> None:
+        """Order the list for the shortest safe way."""
+        self._do(lambda builder: (builder.order(), "Those with one clear height stay together."))
+
+    def toggle(self) -> None:
+        """Leave the chosen measurement out, or take it in again."""
+        self._do(lambda builder: ("It is in the plan." if builder.toggle(self.chosen) else "It is left out.", ""))
+
+    def edit(self) -> None:
+        """Type the chosen figure."""
+        builder, step = self.builder, self.step
+        if builder is None or step is None or not step.figures:
+            return
+        figure = step.figures[self.figure_chosen]
+        if not figure.field:
+            self.owner.tell(f"{figure.name} follows from the others.", figure.why, "ask")
+            return
+        index = self.chosen
+
+        def answer(value: float) -> None:
+            self._do(lambda b: (_stated(b, index, figure, value), "⌫ proposes it again, u takes it back."))
+
+        unit = "" if figure.unit == "mm" else f" ({figure.unit})"
+        self.owner.ask(Question(f"{figure.name}{unit}", figure.value, -_FURTHEST, _FURTHEST, answer))
+
+    def propose(self) -> None:
+        """Leave the chosen figure to be proposed again."""
+        step = self.step
+        if step is None or not step.figures or not step.figures[self.figure_chosen].stated:
+            self.owner.tell("That figure is proposed already.", "", "ask")
+            return
+        figure, index = step.figures[self.figure_chosen], self.chosen
+
+        def work(builder: PlanBuilder) -> tuple[str, str]:
+            builder.state(index, figure.field, None)
+            return f"{figure.name} is proposed again.", "u takes it back."
+
+        self._do(work)
+
+    def say(self) -> None:
+        """Change the chosen measurement by words."""
+        from brisk_anchor.services.plan_words import MEASURE_HINT, read_measure_words
+
+        builder = self.builder
+        if builder is None or not builder.plan.measure:
+            return
+        index = self.chosen
+        section = builder.plan.measure[index]
+        self.owner.ask(
+            Words(
+                section.known_as,
+                MEASURE_HINT,
+                lambda words: read_measure_words(section, words)[1],
+                lambda words: self._do(lambda b: (f"{section.known_as}: {b.say(index, words)}.", "u takes it back.")),
+            )
+        )
+
+    def say_of_plan(self) -> None:
+        """Change what holds for the whole plan by words."""
+        from brisk_anchor.services.plan_words import PLAN_HINT, read_plan_words
+
+        builder = self.builder
+        if builder is None:
+            return
+        plan = builder.plan
+        self.owner.ask(
+            Words(
+                "plan",
+                PLAN_HINT,
+                lambda words: read_plan_words(plan, words)[1],
+                lambda words: self._do(lambda b: (f"The plan: {b.say_of_plan(words)}.", "u takes it back.")),
+            )
+        )
+
+    # -- code, proof, files ------------------------------------------------------------------------------------
+
+    async def code(self) -> None:
+        """Show the program of the plan in the code view."""
+        desk, builder = self.desk, self.builder
+        if desk is None or builder is None:
+            return
+        desk.code_of_plan, desk.proving = True, None
+        await self.owner.do_view("code")
+
+    def prove_plan(self) -> None:
+        """Run the program on 200 parts within what is stated, behind the screen."""
+        from brisk_anchor.services.planning import program_of
+        from brisk_anchor.services.proving import VARIATIONS
+
+        builder = self.builder
+        if builder is None or self.running:
+            return
+        if builder.ready is None:
+            self.owner.tell(*self.next_sentence(self.owner.desk)) if self.owner.desk else None
+            return
+        try:
+            program_of(builder.workshop, builder.ready)
+        except BriskAnchorError as error:
+            self.owner.complain(error)
+            return
+        self.running, self._halt = "proving …", False
+        self._show_whole(builder)
+        self.owner.tell(f"Proving on {VARIATIONS} parts. Esc ends it.", "Nothing here is moved or stored.")
+        work = partial(self._prove, builder, builder.ready)
+        self.owner.run_worker(work, thread=True, exclusive=True, group="plan-proof", name="plan-proof")
+
+    def _prove(self, builder: PlanBuilder, ready: Planned) -> None:
+        from brisk_anchor.services.planning import program_of
+        from brisk_anchor.services.proving import prove
+
+        def told(outcome: Outcome) -> bool:
+            count = len(outcome.endings)
+            if count % _TOLD_EVERY == 0 and self.owner.is_running:
+                self.owner.call_from_thread(self._progress, builder, outcome.right, count, outcome.wanted)
+            return not self._halt and self.owner.is_running
+
+        outcome = prove(builder.workshop, ready, program_of(builder.workshop, ready), told=told)
+        if self.owner.is_running:
+            self.owner.call_from_thread(self._proved, builder, outcome)
+
+    def _progress(self, builder: PlanBuilder, right: int, count: int, wanted: int) -> None:
+        bar = "█" * round(20 * count / wanted)
+        self.running = f"{bar:<20} {count} of {wanted} parts, {right} ended right"
+        self._show_whole(builder)
+
+    def _proved(self, builder: PlanBuilder, outcome: Outcome) -> None:
+        self.running = ""
+        if not outcome.complete:
+            self.owner.tell("The proof was ended.", "It says nothing: a plan is proved when all parts were run.", "ask")
+            self._show_whole(builder)
+            return
+        try:
+            builder.prove(outcome)
+        except BriskAnchorError as error:
+            self.owner.complain(error)
+        self.show()
+        if outcome.proved:
+            stopped = sum(outcome.stopped.values())
+            rest = f", {stopped} stopped safely" if stopped else ""
+            told = f"Proved: {outcome.right} of {outcome.wanted} parts ended right{rest}."
+            self.owner.tell(told, "w writes plan and program; the proof is of that text alone.", "good")
+        else:
+            bad = len(outcome.of("wrong")) + len(outcome.of("crashed"))
+            told = f"Not proved: {bad} of {outcome.wanted} parts went wrong."
+            self.owner.tell(told, next((e.words for e in outcome.endings if e.how in ("crashed", "wrong")), ""), "bad")
+
+    def stop(self) -> None:
+        """End a proof, or leave what is pointed at."""
+        if self.running:
+            self._halt = True
+            return
+        self.pointed = None
+        self.show()
+        self.owner.tell(*self.next_sentence(self.owner.desk)) if self.owner.desk else None
+
+    def write(self) -> None:
+        """Write the plan and its program into the folder."""
+
+        def work(builder: PlanBuilder) -> tuple[str, str]:
+            paths = builder.write()
+            return f"Written: {' and '.join(path.name for path in paths)}.", f"In {paths[0].parent}"
+
+        self._do(work)
+
+    def sheet_of_view(self) -> None:
+        """Draw path and sheet of the plan in a thread."""
+        builder = self.builder
+        if builder is None or builder.ready is None:
+            return
+        self.owner.tell("Drawing the path and the plan's sheet …")
+        work = partial(self._draw, builder, builder.ready)
+        self.owner.run_worker(work, thread=True, exclusive=True, name="sheet")
+
+    def _draw(self, builder: PlanBuilder, ready: Planned) -> None:
+        from brisk_anchor.services.plan_sheets import write_plan_sheets
+
+        try:
+            paths = write_plan_sheets(builder.workshop, ready, builder.path, self.owner.folder, proof=builder.proof)
+        except BriskAnchorError as error:
+            self.owner.call_from_thread(self.owner.complain, error)
+            return
+        shown = ", ".join(path.name for path in paths)
+        self.owner.call_from_thread(self.owner.tell, f"Drawn: {shown}.", f"In {paths[0].parent}", "good")
+
+
+def _stated(builder: PlanBuilder, index: int, figure: Figure, value: float) -> str:
+    builder.state(index, figure.field, value)
+    return f"{figure.name} is {value:g} {figure.unit} now."
