@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
+from dataclasses import dataclass
 
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.nc.interpreter import Status
@@ -11,6 +13,14 @@ from brisk_anchor.standin.motion import Motion, MoveKind
 
 _BLOCKS_A_CALL = 400
 """Blocks without a move that one call of `advance` runs at most, so that a screen stays alive."""
+
+
+@dataclass(frozen=True, slots=True)
+class Mark:
+    """How far a run was: its line and its touches."""
+
+    line: int
+    touches: int
 
 
 class Player:
@@ -24,6 +34,10 @@ class Player:
         self.stride: Stride | None = None
         self.contacts: list[Motion] = []
         self.done_motions: list[Motion] = []
+        self.steps = 0
+        """Blocks taken so far."""
+        self.touches = 0
+        """Touches made so far: each meets the metal twice, and the second counts."""
         self.paused = False
         self.single = False
         """Whether it holds after every block that does something."""
@@ -40,6 +54,14 @@ class Player:
     def line(self) -> int:
         """Line of the block that runs now, 0 before the first."""
         return self.stride.line if self.stride else 0
+
+    @property
+    def caller(self) -> int:
+        """Line of the main program that called what runs now, 0 in the main program itself."""
+        calls = self.run.interpreter.calls
+        if len(calls) < 2 or calls[0].at < 1 or calls[0].stream is not None:
+            return 0
+        return calls[0].routine.blocks[calls[0].at - 1].line
 
     @property
     def to_go(self) -> float | None:
@@ -81,12 +103,24 @@ class Player:
 
     def step(self) -> None:
         """Finish the present block, or run the next that is not empty, at once."""
-        while self._queue:
-            self._finish(self._queue[0])
+        self.finish()
         if not self.run.over:
             self._take(self.run.stride())
-            while self._queue:
-                self._finish(self._queue[0])
+            self.finish()
+
+    def finish(self) -> None:
+        """Finish the present block at once."""
+        while self._queue:
+            self._finish(self._queue[0])
+
+    def on(self, until: Callable[[Player], bool]) -> None:
+        """Run block by block, at once, until something holds or nothing is left."""
+        while not self.run.over and not until(self):
+            self.step()
+
+    def mark(self) -> Mark:
+        """How far it is now."""
+        return Mark(self.line, self.touches)
 
     def stop(self) -> None:
         """Stop where the spindle is shown now."""
@@ -99,6 +133,7 @@ class Player:
 
     def _take(self, stride: Stride) -> None:
         self.stride = stride
+        self.steps += 1
         self._queue = [motion for motion in stride.motions if motion.seconds > 0 or motion.contact]
 
     def _show(self, motion: Motion, share: float) -> None:
@@ -112,3 +147,4 @@ class Player:
         self.done_motions.append(motion)
         if motion.contact is not None:
             self.contacts.append(motion)
+            self.touches = len(self.contacts) // 2

@@ -16,10 +16,17 @@ from brisk_anchor.tui.code.listing import Listing
 from brisk_anchor.tui.desk import Desk, Proving
 from brisk_anchor.tui.drawing import Drawing
 from brisk_anchor.tui.picture import Anchor, Picture
+from brisk_anchor.tui.plan.panels import append_legend
 from brisk_anchor.tui.rule import Heading, LatePanel
 
 if TYPE_CHECKING:
+    from collections.abc import Callable
+
     from brisk_anchor.nc.program import Program
+    from brisk_anchor.services.player import Mark, Player
+
+
+_SPEEDS = (0.5, 1.0, 2.0, 4.0, 8.0, 16.0, 32.0, 64.0)
 
 
 class CodeView(View):
@@ -30,6 +37,7 @@ class CodeView(View):
         self.program: Program | None = None
         self.cursor = 1
         self.verdict: tuple[str, str] = ("", theme.QUIET)
+        self._speed: float | None = None
 
     def compose(self) -> ComposeResult:
         """Listing and meaning; path and state."""
@@ -55,20 +63,37 @@ class CodeView(View):
         self.show_motion()
 
     def _write(self, desk: Desk) -> None:
+        of_plan = desk.code_of_plan and desk.plan is not None
         try:
-            program = desk.workshop.full_program(desk.row)
+            program = self._of_plan(desk) if of_plan else desk.workshop.full_program(desk.row)
         except BriskAnchorError as error:
             self.program = None
             self.verdict = (error.one_line(), theme.QUIET)
             return
         if self.program is None or program.digest != self.program.digest:
             self.program, self.cursor = program, 1
+        if of_plan and desk.plan is not None:
+            of_it = desk.plan.proof
+            held = of_it is not None and of_it.proved and of_it.digest == program.digest
+            self.verdict = ("● proved", theme.LIVE) if held else ("○ not proved: 7, p", theme.QUIET)
+            return
         entries = desk.workshop.history(desk.row)
         proof = desk.workshop.ledger.whole(desk.row, len(entries) - 1).proof if entries else None
         if proof and proof.holds and proof.digest == program.digest:
             self.verdict = ("● proved", theme.LIVE)
         else:
             self.verdict = ("○ not proved", theme.QUIET)
+
+    @staticmethod
+    def _of_plan(desk: Desk) -> Program:
+        """The program of the plan. Raises PlanError, SecondLookError: there is none."""
+        from brisk_anchor.core.errors import PlanError
+        from brisk_anchor.services.planning import program_of
+
+        if desk.plan is None or desk.plan.ready is None:
+            problem = desk.plan.problem if desk.plan is not None else None
+            raise problem or PlanError("There is no plan yet", "", "7 is the plan")
+        return program_of(desk.workshop, desk.plan.ready)
 
     def show_motion(self) -> None:
         """Listing, path and state; called many times a second while it runs."""
@@ -80,11 +105,13 @@ class CodeView(View):
         program = self.program
         lines = [(item.text, item.heading) for item in program.lines] if program else []
         self.query_one(Listing).tell(lines, self.cursor, line)
-        title = f"O{program.number:04d}  {program.title}" if program else "no program yet"
+        title = f"{program.label}  {program.title}" if program else "no program yet"
+        title = f"plan  {title}" if desk.code_of_plan else title
         self.query_one("#code-heading", Heading).tell(title, self.verdict[0] if program else "", self.verdict[1])
         watched = line or self.cursor
         meaning = program.lines[watched - 1].meaning if program and watched <= len(program.lines) else self.verdict[0]
-        self.query_one("#meaning-heading", Heading).tell(f"what line {watched} does" if program else "why")
+        called = f", called from line {running.player.caller}" if running and running.player.caller else ""
+        self.query_one("#meaning-heading", Heading).tell(f"what line {watched} does{called}" if program else "why")
         told = Text()
         if program and watched <= len(program.lines):
             told.append(f" {program.lines[watched - 1].text}\n", theme.QUIET)
@@ -117,54 +144,125 @@ class CodeView(View):
         self.query_one(Drawing).show(picture)
 
     def _show_state(self, desk: Desk, running: Proving | None) -> None:
-        note = ""
+        note = f"{self.speed:g} times as fast as the machine"
         text = Text(no_wrap=True)
         if running:
             player = running.player
-            note = "held" if player.paused else ("over" if player.over else "running on a twin of the machine")
+            held = "held" if player.paused else ("over" if player.over else "running on a twin of the machine")
+            note = f"{held}, ×{player.speed:g}"
             modal = player.run.interpreter.modal
             position = "  ".join(
                 f"{a} {format_length(v, decimals=3, signed=True)}" for a, v in zip("XYZ", player.position, strict=True)
             )
             text.append(f" spindle {position} mm\n", f"bold {theme.LIVE}")
+            motion = "" if modal.motion is None else f"G{modal.motion:g} "
+            length = f" H{modal.length}" if modal.length else ""
+            turned = f" turned {modal.rotation:+.3f}°" if modal.rotation else ""
             text.append(
-                f" G{'90' if modal.absolute else '91'} {modal.offset} F{modal.feed:.0f}   "
-                f"blocks {player.run.interpreter.blocks_run}   machine time {player.run.machine.seconds:.1f} s\n",
+                f" {motion}G{'90' if modal.absolute else '91'} G{'20' if modal.inches else '21'} G{modal.plane} "
+                f"{modal.offset}{length}{turned} F{modal.feed:.0f}   T{player.run.machine.tool_in_spindle}   "
+                f"block {player.run.interpreter.blocks_run}   {player.run.machine.seconds:.1f} s\n",
                 theme.QUIET,
             )
             for printed in player.run.printed[-3:]:
                 text.append(f" {printed}\n", theme.QUIET)
         else:
             text.append(" Space runs it on a twin of the machine: nothing here is moved or stored.\n", theme.QUIET)
-            text.append(" ", theme.QUIET)
-            for sign, word, colour in (
-                ("┄┄", "rapid", theme.FAINT),
-                ("──", "guarded and touching", theme.LIVE),
-                ("×", "touch", theme.SAND),
-            ):
-                text.append(f"{sign} ", colour)
-                text.append(f"{word}   ", theme.QUIET)
+            text.append(" N goes a block back, j on to the next touch, g on to the line with ›.\n", theme.QUIET)
+            append_legend(text)
         self.query_one("#state-heading", Heading).tell("prove-out", note, theme.LIVE)
         self.query_one("#code-state", LatePanel).tell_text(text)
 
     # -- doing -------------------------------------------------------------------------------------------------
 
     def _begin(self, desk: Desk) -> Proving | None:
-        from brisk_anchor.services.player import Player
-
         if desk.proving is not None and not desk.proving.player.over:
             return desk.proving
         self._write(desk)
+        return self._from_the_start(desk)
+
+    def _from_the_start(self, desk: Desk) -> Proving | None:
+        """The program ready to begin, on a twin of the machine."""
+        from brisk_anchor.services.player import Player
+
         if self.program is None:
             self.owner.tell("There is no program yet.", self.verdict[0], "ask")
             return None
         try:
-            player = Player(desk.workshop.proving_run(self.program), desk.speed)
+            player = Player(desk.workshop.proving_run(self.program), self.speed)
         except BriskAnchorError as error:
             self.owner.complain(error)
             return None
         desk.proving = Proving(player, self.program)
         return desk.proving
+
+    @property
+    def speed(self) -> float:
+        """How many times as fast as the machine it is shown."""
+        if self._speed is None:
+            self._speed = self.desk.speed if self.desk is not None else 1.0
+        return self._speed
+
+    def faster(self, step: int) -> None:
+        """Show it faster, or slower."""
+        at = min(range(len(_SPEEDS)), key=lambda i: abs(_SPEEDS[i] - self.speed))
+        self._speed = _SPEEDS[max(0, min(len(_SPEEDS) - 1, at + step))]
+        if self.desk is not None and self.desk.proving is not None:
+            self.desk.proving.player.speed = self._speed
+        self.show_motion()
+
+    def back(self) -> None:
+        """A block back: the run is made again up to there, which takes no time to speak of."""
+        desk = self.desk
+        if desk is None or desk.proving is None:
+            self.owner.tell("Nothing has run yet.", "n runs a block, Space all of it.", "ask")
+            return
+        steps = max(0, desk.proving.player.steps - 1)
+        running = self._from_the_start(desk)
+        if running is None:
+            return
+        running.player.paused = True
+        running.player.on(lambda player: player.steps >= steps)
+        self._held(desk, running, "One block back.")
+
+    def to_touch(self) -> None:
+        """On to the end of the next touch, the slow one that counts."""
+        self._on_to("Held after the next touch.", lambda before: lambda player: player.touches > before.touches)
+
+    def to_line(self) -> None:
+        """On to the line with the cursor."""
+        wanted = self.cursor
+        self._on_to(f"Held after line {wanted}.", lambda _before: lambda player: player.line == wanted)
+
+    def _on_to(self, told: str, until: Callable[[Mark], Callable[[Player], bool]]) -> None:
+        desk = self.desk
+        if desk is None or (running := self._begin(desk)) is None:
+            return
+        running.player.paused = True
+        running.player.finish()
+        running.player.on(until(running.player.mark()))
+        self._held(desk, running, told)
+
+    def _held(self, desk: Desk, running: Proving, told: str) -> None:
+        running.player.paused = True
+        if running.player.line:
+            self.cursor = running.player.line
+        self.owner.tell(told, "n runs the next block, N goes back, Space goes on.")
+        if running.player.over:
+            self._judge(desk, running)
+        self.show_motion()
+
+    def source(self) -> None:
+        """The program of the plan, or of the chosen offset."""
+        desk = self.desk
+        if desk is None or (desk.proving is not None and not desk.proving.player.over):
+            return
+        if not desk.code_of_plan and desk.plan is None:
+            self.owner.tell("There is no plan yet.", "7 is the plan.", "ask")
+            return
+        desk.code_of_plan, desk.proving = not desk.code_of_plan, None
+        self.show()
+        self.owner.tell("The program of the plan." if desk.code_of_plan else f"The program of {desk.row}.", "")
 
     def run(self) -> None:
         """Run the program, or hold it."""
@@ -197,11 +295,7 @@ class CodeView(View):
             return
         running.player.paused = True
         running.player.step()
-        self.cursor = running.player.line or self.cursor
-        self.owner.tell("Held after this block. n runs the next, Space goes on.", "")
-        if running.player.over:
-            self._judge(desk, running)
-        self.show_motion()
+        self._held(desk, running, "Held after this block.")
 
     def follow(self, seconds: float) -> None:
         """Let the prove-out go on; judge it at its end."""
@@ -217,6 +311,15 @@ class CodeView(View):
         self.show_motion()
 
     def _judge(self, desk: Desk, running: Proving) -> None:
+        if desk.code_of_plan:
+            failure = running.player.run.failure()
+            self.owner.show_all(keep_prompt=True)
+            if failure is not None:
+                self.owner.complain(failure)
+            else:
+                told = f"It ended well, after {running.player.run.machine.seconds:.0f} s of machine time."
+                self.owner.tell(told, "7 and p prove it on 200 parts.", "good")
+            return
         try:
             proof = desk.workshop.judge(desk.row, running.program, running.player.run)
         except BriskAnchorError as error:

@@ -144,6 +144,19 @@ def figures_text(step: Step | None, chosen: int, problem: str, comment: str, wid
     return text
 
 
+def append_legend(text: Text) -> None:
+    """How the kinds of move are drawn."""
+    for sign, words, colour in (
+        ("╌╌", "rapid", theme.QUIET),
+        ("──", "guarded", theme.LIVE),
+        ("┈┈", "touching", theme.SAND),
+        ("×", "touch", theme.SAND),
+    ):
+        text.append(f" {sign} ", colour)
+        text.append(f"{words}  ", theme.QUIET)
+    text.append("\n")
+
+
 def append_look(text: Text, look: Look, width: int) -> None:
     """A finding of the second look on two lines."""
     text.append(f" {'!' if look.stops else '?'} ", f"bold {theme.CORAL if look.stops else theme.SAND}")
@@ -155,6 +168,7 @@ def whole_text(builder: PlanBuilder, digest: str, times: Times | None, ended: st
     """Touches, time, what the second look found of the whole, and the proof."""
     text = Text(no_wrap=True, overflow="ellipsis")
     ready = builder.ready
+    append_legend(text)
     if ready is None:
         if builder.problem is not None:
             text.append(f" ! {builder.problem.what}\n", theme.CORAL)
