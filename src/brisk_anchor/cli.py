@@ -11,6 +11,7 @@ import typer
 from brisk_anchor import __version__
 from brisk_anchor.cli_book import app as book_app
 from brisk_anchor.cli_plan import app as plan_app
+from brisk_anchor.cli_weave import weave
 from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.services.paths import DEMO_SPEED
 
@@ -249,6 +250,7 @@ def extents(program: Annotated[Path, typer.Argument(help="File with a cutting pr
 
 app.add_typer(book_app, name="book")
 app.add_typer(plan_app, name="plan")
+app.command()(weave)
 
 profile_app = typer.Typer(no_args_is_help=True, help="Control profiles: what differs from control to control, as data.")
 app.add_typer(profile_app, name="profile")

@@ -52,12 +52,11 @@ class MacroWriter(TextWriter):
         self.guards_failed = False
         """Whether a check lets the program go on."""
 
-    def end(self) -> None:
-        """Close the printer, absolute positions, end."""
+    def close(self) -> None:
+        """Close the printer, absolute positions."""
         if self.words.printer.close:
             self.put(self.words.printer.close, "closes the printer")
         self.put(self.words.moves.absolute, "absolute positions again")
-        super().end()
 
     def subprograms(self) -> None:
         """The touch and the guarded move."""

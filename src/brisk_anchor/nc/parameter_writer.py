@@ -70,12 +70,11 @@ class ParameterWriter(TextWriter):
         self.at: list[Expression | None] = [None, None, None]
         self.has_measured = False
 
-    def end(self) -> None:
-        """Absolute positions, end."""
+    def close(self) -> None:
+        """Absolute positions, the first row."""
         self.put(self.moves.absolute, "absolute positions again")
         if self.select != self.first_select:
             self.put(self.first_select, "the first row again, in which every program here ends")
-        super().end()
 
     # -- pieces ------------------------------------------------------------------------------------------------
 

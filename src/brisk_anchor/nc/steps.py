@@ -300,3 +300,6 @@ class AlarmNumber:
     ANGLE = 109
     FAILED = 110
     BROKEN = 111
+    IN_WORK = 112
+    NOT_IN_SIZE = 113
+    TOO_MUCH = 114

@@ -30,8 +30,12 @@ class TextWriter:
         """Write one step."""
         raise NotImplementedError
 
+    def close(self) -> None:
+        """Leave the control as this program found it, as far as the writer changed it by itself."""
+
     def end(self) -> None:
         """Write the end of the main program."""
+        self.close()
         for block in self.profile.program.tail:
             self.put(block, "this shop's own tail")
         self.put(self.profile.program.last_word, "end of program")

@@ -8,7 +8,7 @@ from brisk_anchor.nc.macro_writer import MacroWriter
 from brisk_anchor.nc.parameter_writer import ParameterWriter
 from brisk_anchor.nc.plan import Plan, plan_steps
 from brisk_anchor.nc.profile import Profile
-from brisk_anchor.nc.program import Program
+from brisk_anchor.nc.program import Program, ProgramLine
 from brisk_anchor.nc.table_writer import TableWriter
 from brisk_anchor.nc.text import TextWriter
 
@@ -51,6 +51,22 @@ def write_program(plan: Plan, profile: Profile) -> Program:
     for mark in profile.program.end:
         writer.put(mark, "end of the file")
     return Program(plan.number, plan.title, plan.identity, tuple(writer.lines), tuple(writer.results))
+
+
+def write_block(plan: Plan, profile: Profile) -> tuple[ProgramLine, ...]:
+    """The steps of a plan without head, end and subprograms, to stand in another program.
+
+    Raises:
+        PlanError: the plan cannot be written safely for this control. ProfileError: the control lacks a row.
+    """
+    if not profile.measures:
+        what = f"A control with the profile {profile.name} cannot probe"
+        raise PlanError(what, "Nothing can be put into a program of it", "Choose another profile")
+    writer = _WRITERS[profile.language](profile)
+    for step in plan_steps(plan):
+        writer.step(step)
+    writer.close()
+    return tuple(writer.lines)
 
 
 def _head(plan: Plan, profile: Profile) -> list[str]:

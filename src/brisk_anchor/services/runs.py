@@ -25,6 +25,9 @@ _ADVICE = {
         "The tool is broken, or sits in another way than when it was measured",
         "Look at it; measure its length again",
     ),
+    112: ("A tool would have been brought back into the work", "Let the operation end above it, at the clear height"),
+    113: ("The feature was cut twice and is still not in size", "Look at the tool and its figures"),
+    114: ("More was cut off than the drawing allows", "The part is scrap, or the tolerance is another"),
     107: ("Another tool is in the spindle", "Put the probe in, or write the program for the tool that is there"),
 }
 

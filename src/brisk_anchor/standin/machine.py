@@ -350,12 +350,20 @@ class StandIn(AtRest):
             return
         start, end = self._tips(target)
         pressed = self.tracer.penetration(start) if kind is MoveKind.FEED else 0.0
-        cutting = kind is MoveKind.FEED and self.spindle in (3, 4) and not self.tool.is_probe
+        turning = self.spindle in (3, 4) and not self.tool.is_probe
+        # Straight out along its axis a cutter leaves what it has cut itself, though the stand-in keeps that metal.
+        cutting = turning and (kind is MoveKind.FEED or self._withdraws(target))
         contact = self.tracer.trace(start, end, pressed=pressed, cutting=cutting)
         if contact:
             self._record(kind, line, self._along(target, contact.distance), feed, contact)
             raise CrashError(contact.part, contact.solid.title, self._out(contact.place), during)
         self._record(kind, line, target, feed, None)
+
+    def _withdraws(self, target: Vector) -> bool:
+        """Whether a move goes straight out along the tool's axis."""
+        way = [b - a for a, b in zip(self._position, target, strict=True)]
+        out = sum(a * b for a, b in zip(way, self.machine.tool_axis, strict=True))
+        return out > 0 and math.isclose(out, math.hypot(*way), rel_tol=1e-9)
 
     def _turn(
         self, target: Vector, feed: float, during: str, line: int, kind: MoveKind, angles: Mapping[str, float]

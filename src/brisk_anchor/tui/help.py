@@ -23,8 +23,8 @@ _WORDS = {
     "of an offset's zero comes from. A zero moved off what cannot be reached keeps its distance in the chain.",
     "tools": "The shelf keeps what every measurement hangs on: radius and length of the probe, figures of the tools of "
     "the hand, the tool setter with its own reference offset, lengths of cutters. A change says what it makes void.",
-    "plan": "The plan is a list of measurements for a whole set-up. Every figure that is not stated is proposed and says "
-    "why. Its program is proved on 200 parts drawn within what is stated; the proof is of that text alone.",
+    "plan": "The plan is a list of measurements for a whole set-up. Every figure that is not stated is proposed and "
+    "says why. Its program is proved on 200 parts drawn within what is stated; the proof is of that text alone.",
     "machine": "The machine is the stand-in as it stands at its control: what is done here moves it and writes its "
     "tables. Programs that set offsets here are seen in the book as a difference to the control.",
 }

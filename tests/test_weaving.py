@@ -1,0 +1,221 @@
+"""Measuring put into cutting programs: state kept, run on the stand-in, cut again, and out again without a trace."""
+
+from __future__ import annotations
+
+import functools
+from importlib import resources
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from typer.testing import CliRunner
+
+from brisk_anchor.cli import app
+from brisk_anchor.core.errors import BriskAnchorError
+from brisk_anchor.nc.operations import modal_at, operations_of
+from brisk_anchor.nc.profile import shipped_profile
+from brisk_anchor.services.plan_file import PlanFile
+from brisk_anchor.services.planning import planned
+from brisk_anchor.services.runs import Run
+from brisk_anchor.services.tool_shelf import take_reference
+from brisk_anchor.services.weaving import WeaveError, again_of, difference, take_apart, unweave, weave
+from brisk_anchor.services.workshop import Workshop
+from brisk_anchor.standin.motion import MoveKind
+from brisk_anchor.standin.scene import build_scene
+from brisk_anchor.standin.scene_file import load_scene
+
+CUTTING = (resources.files("brisk_anchor.services") / "examples" / "plans" / "gl-114-boss.nc").read_text()
+
+
+def plan(*measure, tool_check=()):
+    return PlanFile.model_validate(
+        {
+            "form": "brisk-anchor-plan-1",
+            "units": "mm",
+            "name": "woven",
+            "measure": list(measure),
+            "tool_check": list(tool_check),
+        }
+    )
+
+
+@functools.cache
+def top_alone():
+    """The demo job and a plan that touches its top."""
+    workshop = Workshop(build_scene(load_scene("heron-gl114")), None, shipped_profile("skip-macro"), seed=None)
+    return workshop, planned(workshop, plan({"feature": "top"}))
+
+
+BOSS = {"feature": "boss", "keep": ["D #610"]}
+
+
+def run(workshop, text):
+    """The text on a twin; what was cut (moves at feed with a cutter), the run."""
+    machine = workshop.scene.stand_in(seed=None, position=workshop.setup.machine.home)
+    machine.offsets = {**workshop.machine.offsets, "G54": (-470.0, -286.0, -502.0)}
+    done = Run(text, workshop.profile, machine)
+    done.to_end()
+    feeds = [m for m in machine.motions if m.kind is MoveKind.FEED and m.feed in (400.0, 600.0, 500.0, 150.0)]
+    return [(m.end, m.feed) for m in feeds], done
+
+
+@pytest.fixture
+def shelf(quiet):
+    """A workshop whose setter has its reference."""
+    take_reference(quiet, -440.0)
+    return quiet
+
+
+def test_operations_and_what_is_modal_are_read_from_the_text():
+    lines = CUTTING.splitlines()
+    found = [(o.tool, o.title, o.changes) for o in operations_of(lines)]
+    assert found == [(12, "FACE THE BOSS", True), (5, "SPOT AND DRILL", True)]
+    state = modal_at(lines, operations_of(lines)[0].after)
+    assert (state.tool, state.offset, state.feed, state.spindle, state.length) == (12, "G54", "600.", 3, "12")
+    assert state.coolant == frozenset()
+    within = ["T1 M6", "X1.", "(SECOND)", "G81 Z-5. R2. F100.", "G98 X5.", "M30"]
+    assert [(o.title, o.first, o.changes) for o in operations_of(within)] == [("T1", 0, True), ("SECOND", 2, False)]
+    assert modal_at(within, 5).cycle
+    assert "line 2" in modal_at(["T1 M6", "IF [#1 EQ 0] GOTO 5", "M30"], 2).unsure
+
+
+@pytest.mark.parametrize("after", [[1], [1, 2], [2]])
+def test_a_measurement_stands_once_and_everything_is_cut_as_before(quiet, after):
+    program = take_apart(CUTTING)
+    text = weave(quiet, program, planned(quiet, plan(BOSS)), after)
+    before, plain = run(quiet, CUTTING)
+    cut, done = run(quiet, text)
+    assert plain.failure() is None
+    assert done.failure() is None
+    assert cut == before
+    assert len(before) == 4
+    assert sum("SOLVED" in line for line in done.printed) == len(after)
+    assert done.interpreter.common[610] == pytest.approx(24.31, abs=0.001)
+    programs = [line.split(" ")[0] for line in text.splitlines() if line.startswith("O")]
+    assert programs == ["O3114", "O7313", "O7301", "O7302"]
+    assert text.count("M98 P7313") == len(after)
+    assert unweave(take_apart(text)) == CUTTING
+
+
+def test_state_is_kept_when_a_person_has_changed_it_and_the_same_tool_goes_on(quiet):
+    """The second operation goes on with the same tool: what is modal comes back as it is then, not as it was read."""
+    text = CUTTING.replace("N20 T5 M6\nG54 G0 X104. Y36.\nS2600 M3\nG43 H5 Z40. M8\n", "G0 X104. Y36.\nM8\n")
+    woven = weave(quiet, take_apart(text), planned(quiet, plan(BOSS)), [1])
+    assert "TOOL STILL IN THE WORK" in woven
+    before, plain = run(quiet, text.replace("F600.", "F500."))
+    cut, done = run(quiet, woven.replace("F600.", "F500."))
+    assert done.failure() is None
+    assert cut == before
+    assert done.interpreter.modal.spindle_speed == plain.interpreter.modal.spindle_speed == 3200
+    low = woven.replace("G0 Z40.\nM9\n(BRISK", "M9\n(BRISK")
+    assert low != woven
+    assert run(quiet, low)[1].interpreter.alarm.number == 112
+
+
+def test_a_broken_tool_ends_the_program_and_a_whole_one_does_not(shelf):
+    check = {"tool": 12, "tolerance": 0.05}
+    program = take_apart(CUTTING)
+    woven = weave(shelf, program, planned(shelf, plan(tool_check=[check])), [1, 2])
+    cut, done = run(shelf, woven)
+    assert done.failure() is None
+    assert len(cut) >= 4
+    # T12 was sharpened: 0.018 longer than its table says.
+    assert next(line for line in done.printed if "TOOLCHECK" in line).split("D")[-1].strip() == "0.0180"
+    strict = weave(shelf, program, planned(shelf, plan(tool_check=[{"tool": 12, "tolerance": 0.01}])), [1])
+    assert run(shelf, strict)[1].interpreter.alarm.number == 111
+
+
+def test_cut_again_once_then_an_alarm_and_never_when_too_much_is_off(quiet):
+    """The stand-in cuts nothing, so the boss (24.31) is as large as before when it was cut again."""
+    one = plan({**BOSS, "size_limit": 0.1, "on_fail": "go on"})
+    ready = planned(quiet, one)
+    again = again_of(ready, 611)
+    assert (again.low, again.high, again.outside) == (23.9, 24.1, True) or again.high == pytest.approx(25.5)
+    text = weave(quiet, take_apart(CUTTING), ready, [1], again.__class__(610, 611, 23.9, 24.1, True))
+    cut, done = run(quiet, text)
+    assert done.interpreter.alarm.number == 113
+    assert done.interpreter.common[611] == 1
+    assert len([c for c in cut if c[1] == 600.0]) == 2
+    good = weave(quiet, take_apart(CUTTING), ready, [1], again.__class__(610, 611, 24.2, 24.5, True))
+    assert run(quiet, good)[1].failure() is None
+    small = weave(quiet, take_apart(CUTTING), ready, [1], again.__class__(610, 611, 24.4, 24.5, True))
+    assert run(quiet, small)[1].interpreter.alarm.number == 114
+    assert unweave(take_apart(text)) == CUTTING
+
+
+def test_without_variables_of_its_own_state_the_text_tells_it_or_it_is_refused(scene):
+    workshop = Workshop(scene, None, shipped_profile("probe-params"), seed=None)
+    text = CUTTING.replace("%\n", "").replace("O3114 (", "(").replace("M30", "M2").replace("G91 G28 Z0.\nG90\n", "")
+    program = take_apart(text)
+    woven = weave(workshop, program, planned(workshop, plan(BOSS)), [1])
+    before, _ = run(workshop, text)
+    cut, done = run(workshop, woven)
+    assert done.failure() is None
+    assert cut == before
+    assert unweave(take_apart(woven)) == text
+    ready = planned(workshop, plan(BOSS))
+    for changed, reason in (
+        (text.replace("N20 T5 M6\n", ""), "same tool goes on"),
+        (text.replace("G43 H12 Z40. M8", "G43 H12 Z40. M8\nM98 P55"), "calls another program"),
+    ):
+        with pytest.raises(BriskAnchorError, match=reason):
+            weave(workshop, take_apart(changed), ready, [1])
+    with pytest.raises(WeaveError, match="cannot jump back"):
+        weave(workshop, program, ready, [1], again_of(ready, 611))
+
+
+@pytest.mark.parametrize(
+    ("text", "after", "reason"),
+    [
+        (CUTTING.replace("G0 Z40.\nM9", "#150=3\nG0 Z40.", 1), [1], "uses #150"),
+        (CUTTING, [7], "no operation 7"),
+        (CUTTING, [], "After which"),
+        (CUTTING.replace("X120. F600.", "G41 X120. F600."), [1], "compensation"),
+        (CUTTING.replace("X120. F600.", "G68 X0 Y0 R5."), [1], "turned"),
+        ("X1\n", [1], "no tool change"),
+        ("(BRISK ANCHOR 1 BEGIN X)\n" + CUTTING, [1], "no partner"),
+    ],
+)
+def test_what_cannot_be_put_in_is_told(quiet, text, after, reason):
+    with pytest.raises(BriskAnchorError, match=reason):
+        weave(quiet, take_apart(text), planned(quiet, plan(BOSS)), after)
+
+
+@settings(max_examples=40, deadline=None)
+@given(
+    newline=st.sampled_from(["\n", "\r\n"]),
+    tail=st.sampled_from(["", "\n", "\n\n", "\n%", "\n%\n"]),
+    after=st.lists(st.integers(1, 3), min_size=1, max_size=3),
+    extra=st.lists(st.text("GXYZ 0123.;%é\t", max_size=12), max_size=3),
+)
+def test_out_again_without_a_trace(newline, tail, after, extra):
+    """Whatever the ends of its lines and its last line, and however often something is put in."""
+    workshop, ready = top_alone()
+    comments = (f"({words.strip('%;')})" for words in extra)
+    body = ["O100 (X)", "T1 M6", "G43 H1 Z50.", *comments, "T2 M6", "X5.", "T3 M6", "M30"]
+    text = newline.join(body) + tail.replace("\n", newline)
+    count = len(take_apart(text).operations)
+    once = weave(workshop, take_apart(text), ready, [min(n, count) for n in after])
+    twice = weave(workshop, take_apart(once), ready, [1])
+    assert unweave(take_apart(twice), 2) == once
+    assert unweave(take_apart(twice)) == text
+    assert [w.number for w in take_apart(twice).woven] == [1, 2]
+
+
+def test_weaving_from_the_command_line(tmp_path):
+    cutting, out, back = tmp_path / "c.nc", tmp_path / "w.nc", tmp_path / "b.nc"
+    cutting.write_bytes(CUTTING.replace("\n", "\r\n").encode("latin-1") + b"(\xe9)")
+
+    def call(*words, code=0):
+        result = CliRunner().invoke(app, ["weave", *map(str, words)])
+        assert result.exit_code == code, f"{result.output} {result.exception}"
+        return result.output
+
+    assert "FACE THE BOSS" in call(cutting)
+    told = call(cutting, "--measure", "boss", "--keep", "D #610", "--after", "1", "--out", out)
+    assert "+(BRISK ANCHOR 1 BEGIN" in told
+    assert "the same moves are cut" in told
+    assert "1  MEASURE" in call(out)
+    call(out, "--remove", "all", "--out", back)
+    assert back.read_bytes() == cutting.read_bytes()
+    assert difference("a\n", "a\n", "x") == []
