@@ -38,6 +38,7 @@ def open_demo(folder: Path, *, fresh: bool, profile: Profile | None = None) -> W
                 f"The old demo book could not be put aside: {error.strerror}", "", "Check the disk"
             ) from error
     demo_plan(folder, "gl-114")
+    demo_cutting(folder)
     return Workshop.open(DEMO_SCENE, open_book(path), profile=profile, machine_file=machine)
 
 
@@ -47,6 +48,14 @@ def demo_plan(folder: Path, name: str) -> Path:
     if not path.exists():
         text = (resources.files("brisk_anchor.services") / "examples" / "plans" / path.name).read_bytes()
         write_whole(path, text)
+    return path
+
+
+def demo_cutting(folder: Path) -> Path:
+    """A cutting program of the demo in a folder; written where there is none yet. Raises ExportError."""
+    path = folder / "gl-114-boss.nc"
+    if not path.exists():
+        write_whole(path, (resources.files("brisk_anchor.services") / "examples" / "plans" / path.name).read_bytes())
     return path
 
 

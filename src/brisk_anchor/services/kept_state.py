@@ -15,8 +15,17 @@ from brisk_anchor.nc.profile import Profile
 from brisk_anchor.nc.steps import AlarmNumber
 from brisk_anchor.services.workshop import Workshop
 
-_KEPT = ("units", "plane", "feed_mode", "offset", "distance", "feed", "spindle_speed", "length_number")
-"""What is kept in variables, in the order of the variables, after the two of the position."""
+_KEPT = {
+    "units": "MM OR INCH",
+    "plane": "PLANE",
+    "feed_mode": "FEED MODE",
+    "offset": "OFFSET",
+    "distance": "ABSOLUTE OR NOT",
+    "feed": "FEED",
+    "spindle_speed": "SPEED",
+    "length_number": "TOOL LENGTH",
+}
+"""What is kept in variables, in their order, as a comment says it."""
 
 
 class StateError(BriskAnchorError):
@@ -52,6 +61,10 @@ def state_of(workshop: Workshop, lines: Sequence[str], operations: Sequence[Oper
     return _by_text(profile, state, place, goes_on)
 
 
+def _note(profile: Profile, text: str) -> str:
+    return f"{profile.comment.open}{text}{profile.comment.close}"
+
+
 def _stop_all(state: ModalText) -> list[str]:
     return (["G80"] if state.cycle else []) + ["M5"] + (["M9"] if state.coolant else [])
 
@@ -64,9 +77,9 @@ def _by_variables(workshop: Workshop, state: ModalText, place: Operation, goes_o
     x, y, z = first + len(_KEPT), first + len(_KEPT) + 1, first + len(_KEPT) + 2
     machine = profile.positions.machine if profile.positions else (0, 0, 0)
     held = {str(name): number for name, number in profile.modal_variables.items()}
-    keep = [f"#{at[name]}=#{held[name]}" for name in _KEPT]
+    keep = [f"#{at[name]}=#{held[name]} {_note(profile, f'KEEP {words}')}" for name, words in _KEPT.items()]
     rapid = profile.moves.rapid_machine if profile.moves else "G90 G53 G0"
-    back = [f"G#{at['units']} G#{at['plane']} G#{at['feed_mode']}"]
+    back = [f"G#{at['units']} G#{at['plane']} G#{at['feed_mode']} {_note(profile, 'ALL BACK AS IT WAS')}"]
     extended = state.offset.startswith("G54.1")
     by_code = profile.input.active_row_reads == "code"
     back.append(state.offset if extended else f"G#{at['offset']}" if by_code else f"G[53+#{at['offset']}]")
@@ -74,7 +87,7 @@ def _by_variables(workshop: Workshop, state: ModalText, place: Operation, goes_o
     if goes_on:
         keep += [f"#{n}=#{m}" for n, m in zip((x, y, z), machine or (0, 0, 0), strict=True)]
         keep += _clear_of_work(workshop, profile, state, place, z)
-        back = [_call(profile, state.tool), *back, f"{rapid} X#{x} Y#{y}"]
+        back = [_call(profile, state.tool), *back, f"{rapid} X#{x} Y#{y} {_note(profile, 'BACK OVER THE PLACE')}"]
         back += [f"G43 H#{at['length_number']}"] if state.length else []
         back += [f"S#{at['spindle_speed']} M{state.spindle}"] if state.spindle != 5 else []
         back.append(f"{rapid} Z#{z}")
@@ -97,8 +110,7 @@ def _clear_of_work(workshop: Workshop, profile: Profile, state: ModalText, place
         )
     clear = f"{workshop.setup.clear_height:.4f}".rstrip("0")
     length = f"#[{table.length}+#{profile.modal_variables['length_number']}]"
-    marks = profile.comment
-    text = f"{marks.open}TOOL STILL IN THE WORK{marks.close}"
+    text = _note(profile, "TOOL STILL IN THE WORK")
     return [f"IF [#{z}-{length} LT {clear}] THEN #{alarm.variable}={AlarmNumber.IN_WORK} {text}"]
 
 

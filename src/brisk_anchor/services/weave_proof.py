@@ -36,8 +36,8 @@ def cut_as_before(workshop: Workshop, before: str, after: str) -> str:
 def _cut(workshop: Workshop, text: str) -> tuple[list[tuple[float, Vector]], BriskAnchorError | None]:
     """Moves at feed with a cutter, by feed and end; and why the run did not end well.
 
-    On the set-up as it is described, with the job's offsets where that puts them: what stands in the table may be another
-    job's.
+    On the set-up as it is described, with the job's offsets where that puts them: what stands in the table may be the
+    last job's.
     """
     machine = workshop.scene.as_described().stand_in(
         seed=None, position=workshop.machine.home, length_reference=workshop.profile.length_reference

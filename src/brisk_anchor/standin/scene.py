@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from brisk_anchor.core.frames import Array, Frame
+from brisk_anchor.core.frames import Frame
 from brisk_anchor.core.kinds import FeatureKind, Vector
 from brisk_anchor.core.rules import FromFeature, FromFit, FromHeading, Rules
 from brisk_anchor.core.setup import (
@@ -17,8 +17,6 @@ from brisk_anchor.core.setup import (
     JobCard,
     Machine,
     Operation,
-    Outline,
-    Polyline,
     RowPlan,
     Setup,
     Travel,
@@ -26,6 +24,7 @@ from brisk_anchor.core.setup import (
 from brisk_anchor.core.shelf import Shelf
 from brisk_anchor.standin.machine import StandIn
 from brisk_anchor.standin.motion import RealProbe
+from brisk_anchor.standin.outlines import outline_of
 from brisk_anchor.standin.row_rules import rules_of, turner_of
 from brisk_anchor.standin.scene_file import BodySection, FeatureSection, SceneFile
 from brisk_anchor.standin.solid_file import SolidSection, extent_of
@@ -290,50 +289,6 @@ def _solid(body: BodySection, section: SolidSection, frame: Frame, *, real: bool
     )
 
 
-def _closed(points: Array) -> Polyline:
-    return tuple((float(x), float(y)) for x, y in [*points, points[0]])
-
-
-def _pulled_in(region: Region, slot: Rectangle, corner: tuple[float, float]) -> tuple[float, float]:
-    """A slot's corner, drawn no further out than the border of its region along X."""
-    x, y = corner
-    inside, outside = (slot.low[0] if x == slot.high[0] else slot.high[0]), x
-    if region.distance(x, y) <= 0:
-        return corner
-    for _ in range(40):
-        middle = (inside + outside) / 2
-        if region.distance(middle, y) <= 0:
-            inside = middle
-        else:
-            outside = middle
-    return inside, y
-
-
-def _outline(solid: Solid) -> Outline:
-    """Plan: the region's border and openings. Front: its extent in X from bottom to top, openings as inner lines."""
-    rings = [solid.region.outline(), *(hole.outline() for hole in solid.holes)]
-    for slot in solid.slots:
-        corners = slot.outline()
-        if isinstance(slot, Rectangle):
-            corners = [_pulled_in(solid.region, slot, corner) for corner in corners]
-        rings.append(corners)
-    floors = {id(opening): floor for opening, floor in solid.plugs}
-    bottoms = [solid.bottom, *(floors.get(id(opening), solid.bottom) for opening in (*solid.holes, *solid.slots))]
-    plan, front = [], []
-    for ring, bottom in zip(rings, bottoms, strict=True):
-        low = solid.frame.apply(np.array([(x, y, bottom) for x, y in ring]))
-        plan.append(_closed(low[:, :2]))
-        x0, x1 = float(low[:, 0].min()), float(low[:, 0].max())
-        z0, z1 = float(low[:, 2].min()), float(low[:, 2].min()) + solid.top - bottom
-        front.append(((x0, z0), (x1, z0), (x1, z1), (x0, z1), (x0, z0)))
-    top = solid.frame.point((0, 0, solid.top))[2]
-    extents = []
-    for closed in plan:
-        xs, ys = [x for x, _ in closed], [y for _, y in closed]
-        extents.append((min(xs), min(ys), max(xs), max(ys)))
-    return Outline(solid.body, solid.name, solid.role, tuple(plan), tuple(front), top, tuple(extents))
-
-
 _TURNED = ("RIGHT", "UP", "LEFT", "DOWN")
 """Walls in the order a quarter of a turn takes them through."""
 
@@ -460,7 +415,7 @@ def build_scene(file: SceneFile) -> Scene:
             )
             for row in file.row
         ),
-        outlines=tuple(_outline(solid) for solid in (table, *nominal)),
+        outlines=tuple(outline_of(solid) for solid in (table, *nominal)),
         points=tuple(point for body in reversed(file.body) for point in _points(body)),
         words=tuple(
             DrawnWord(word.text, nominal_frame(bodies[file.job.part]).point((*word.at, 0.0)))

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from functools import partial
 from typing import TYPE_CHECKING
 
 from textual.app import ComposeResult
@@ -11,44 +10,34 @@ from textual.containers import Vertical
 
 from brisk_anchor.core.errors import BriskAnchorError, PlanFileError
 from brisk_anchor.tui import theme
-from brisk_anchor.tui.base import View
 from brisk_anchor.tui.desk import Desk
 from brisk_anchor.tui.drawing import Drawing
 from brisk_anchor.tui.entry import Question, Words
 from brisk_anchor.tui.plan.panels import figures_text, list_text, steps_by_name, whole_text
+from brisk_anchor.tui.plan.runs import PlanRuns
 from brisk_anchor.tui.rule import Heading, LatePanel
 
 if TYPE_CHECKING:
     from brisk_anchor.core.kinds import Vector
     from brisk_anchor.core.setup import DrawnFeature
     from brisk_anchor.services.plan_builder import PlanBuilder
-    from brisk_anchor.services.planning import Planned, Step
-    from brisk_anchor.services.proving import Outcome
+    from brisk_anchor.services.planning import Step
     from brisk_anchor.services.reasons import Figure
-    from brisk_anchor.services.timing import Times
-    from brisk_anchor.standin.motion import Motion
 
 _FURTHEST = 20_000.0
-_TOLD_EVERY = 5
-"""After so many parts a proof says how far it is."""
+_COUNT_IN = 690
+"""The variable a jump back counts in."""
 
 
-class PlanView(View):
+class PlanView(PlanRuns):
     """List and figures on the left; path, time and proof on the right."""
 
     def __init__(self) -> None:
-        super().__init__(id="plan")
+        super().__init__()
         self.chosen = 0
         self.figure_chosen = 0
         self.pointed: DrawnFeature | None = None
         """A feature of the drawing that would be added."""
-        self.digest = ""
-        self.motions: list[Motion] = []
-        self.times: Times | None = None
-        self.ended = ""
-        """Why the run on the set-up as it stands did not end well."""
-        self.running = ""
-        self._halt = False
         self._of: object = None
 
     def compose(self) -> ComposeResult:
@@ -116,7 +105,7 @@ class PlanView(View):
         self._of = builder.workshop.setup
         plan = builder.plan
         self.chosen = max(0, min(self.chosen, len(plan.measure) - 1))
-        self._run()
+        self.rehearse()
         sets = ", ".join(dict.fromkeys([plan.offset or "", *(s.sets.row for s in plan.measure if s.sets)])).strip(", ")
         note = f"sets {sets or 'nothing'}, {plan.order}" + (", half turn" if plan.half_turn else "")
         changed = " · changed" if builder.changed else ""
@@ -128,7 +117,7 @@ class PlanView(View):
             lambda width, height: list_text(builder, self.chosen, pointed, width, height),
         )
         self._show_figures(builder)
-        self._show_whole(builder)
+        self.show_whole(builder)
         self.show_motion()
 
     def _show_figures(self, builder: PlanBuilder) -> None:
@@ -149,7 +138,8 @@ class PlanView(View):
             lambda width, _height: figures_text(step, self.figure_chosen, problem, section.comment, width),
         )
 
-    def _show_whole(self, builder: PlanBuilder) -> None:
+    def show_whole(self, builder: PlanBuilder) -> None:
+        """Time, second look and proof."""
         proof = builder.proof
         good = proof is not None and proof.proved and proof.digest == self.digest
         note, colour = ("● proved", theme.LIVE) if good else ("○ not proved", theme.QUIET)
@@ -193,46 +183,6 @@ class PlanView(View):
         )
         self.query_one(Drawing).show(picture)
 
-    # -- the run behind the drawing ----------------------------------------------------------------------------
-
-    def _run(self) -> None:
-        """Work out path and time behind the screen when the plan is another than was run."""
-        builder = self.builder
-        if builder is None or builder.ready is None or self.shown_of is builder.ready:
-            if builder is not None and builder.ready is None:
-                self.motions, self.times, self.digest, self.ended = [], None, "", ""
-            return
-        self.shown_of = builder.ready
-        work = partial(self._rehearse, builder, builder.ready)
-        self.owner.run_worker(work, thread=True, exclusive=True, group="plan-path", name="plan-path")
-
-    shown_of: object = None
-
-    def _rehearse(self, builder: PlanBuilder, ready: Planned) -> None:
-        from brisk_anchor.services.proving import rehearse
-
-        digest, motions, times, ended = "", [], None, ""
-        try:
-            digest, run, times = rehearse(builder.workshop, ready)
-            motions = list(run.machine.motions)
-            failure = run.failure()
-            ended = failure.one_line() if failure is not None else ""
-        except BriskAnchorError as error:
-            ended = error.what
-        if self.owner.is_running:
-            self.owner.call_from_thread(self._rehearsed, ready, digest, motions, times, ended)
-
-    def _rehearsed(self, ready: Planned, digest: str, motions: list[Motion], times: Times | None, ended: str) -> None:
-        builder = self.builder
-        if builder is None or builder.ready is not ready:
-            return
-        self.digest, self.motions, self.times, self.ended = digest, motions, times, ended
-        if self.owner.view == "plan":
-            self._show_whole(builder)
-            self.show_motion()
-            if not self.running:
-                self.owner.tell(*self.next_sentence(self.owner.desk)) if self.owner.desk else None
-
     # -- choosing ----------------------------------------------------------------------------------------------
 
     def move(self, step: int) -> None:
@@ -262,7 +212,7 @@ class PlanView(View):
         at = names.index(self.pointed.name) + step if self.pointed and self.pointed.name in names else min(0, step)
         self.pointed = free[at % len(free)]
         self.show()
-        self.owner.tell(*self.next_sentence(self.owner.desk)) if self.owner.desk else None
+        self.tell_next()
 
     def on_drawing_pointed(self, message: Drawing.Pointed) -> None:
         """A click on the plan: the drawn feature nearest to it is chosen, or pointed at."""
@@ -284,7 +234,7 @@ class PlanView(View):
         else:
             self.pointed = drawn
         self.show()
-        self.owner.tell(*self.next_sentence(self.owner.desk)) if self.owner.desk else None
+        self.tell_next()
 
     # -- changing ----------------------------------------------------------------------------------------------
 
@@ -398,77 +348,7 @@ class PlanView(View):
             )
         )
 
-    # -- code, proof, files ------------------------------------------------------------------------------------
-
-    async def code(self) -> None:
-        """Show the program of the plan in the code view."""
-        desk, builder = self.desk, self.builder
-        if desk is None or builder is None:
-            return
-        desk.code_of_plan, desk.proving = True, None
-        await self.owner.do_view("code")
-
-    def prove_plan(self) -> None:
-        """Run the program on 200 parts within what is stated, behind the screen."""
-        from brisk_anchor.services.planning import program_of
-        from brisk_anchor.services.proving import VARIATIONS
-
-        builder = self.builder
-        if builder is None or self.running:
-            return
-        if builder.ready is None:
-            self.owner.tell(*self.next_sentence(self.owner.desk)) if self.owner.desk else None
-            return
-        try:
-            program_of(builder.workshop, builder.ready)
-        except BriskAnchorError as error:
-            self.owner.complain(error)
-            return
-        self.running, self._halt = "proving …", False
-        self._show_whole(builder)
-        self.owner.tell(f"Proving on {VARIATIONS} parts. Esc ends it.", "Nothing here is moved or stored.")
-        work = partial(self._prove, builder, builder.ready)
-        self.owner.run_worker(work, thread=True, exclusive=True, group="plan-proof", name="plan-proof")
-
-    def _prove(self, builder: PlanBuilder, ready: Planned) -> None:
-        from brisk_anchor.services.planning import program_of
-        from brisk_anchor.services.proving import prove
-
-        def told(outcome: Outcome) -> bool:
-            count = len(outcome.endings)
-            if count % _TOLD_EVERY == 0 and self.owner.is_running:
-                self.owner.call_from_thread(self._progress, builder, outcome.right, count, outcome.wanted)
-            return not self._halt and self.owner.is_running
-
-        outcome = prove(builder.workshop, ready, program_of(builder.workshop, ready), told=told)
-        if self.owner.is_running:
-            self.owner.call_from_thread(self._proved, builder, outcome)
-
-    def _progress(self, builder: PlanBuilder, right: int, count: int, wanted: int) -> None:
-        bar = "█" * round(20 * count / wanted)
-        self.running = f"{bar:<20} {count} of {wanted} parts, {right} ended right"
-        self._show_whole(builder)
-
-    def _proved(self, builder: PlanBuilder, outcome: Outcome) -> None:
-        self.running = ""
-        if not outcome.complete:
-            self.owner.tell("The proof was ended.", "It says nothing: a plan is proved when all parts were run.", "ask")
-            self._show_whole(builder)
-            return
-        try:
-            builder.prove(outcome)
-        except BriskAnchorError as error:
-            self.owner.complain(error)
-        self.show()
-        if outcome.proved:
-            stopped = sum(outcome.stopped.values())
-            rest = f", {stopped} stopped safely" if stopped else ""
-            told = f"Proved: {outcome.right} of {outcome.wanted} parts ended right{rest}."
-            self.owner.tell(told, "w writes plan and program; the proof is of that text alone.", "good")
-        else:
-            bad = len(outcome.of("wrong")) + len(outcome.of("crashed"))
-            told = f"Not proved: {bad} of {outcome.wanted} parts went wrong."
-            self.owner.tell(told, next((e.words for e in outcome.endings if e.how in ("crashed", "wrong")), ""), "bad")
+    # -- files -------------------------------------------------------------------------------------------------
 
     def stop(self) -> None:
         """End a proof, or leave what is pointed at."""
@@ -477,7 +357,39 @@ class PlanView(View):
             return
         self.pointed = None
         self.show()
-        self.owner.tell(*self.next_sentence(self.owner.desk)) if self.owner.desk else None
+        self.tell_next()
+
+    def weave(self) -> None:
+        """Open a cutting program and put measuring into it."""
+        from pathlib import Path
+
+        from brisk_anchor.services.weave_desk import WeaveDesk
+        from brisk_anchor.tui.plan.weave_sheet import WeaveSheet
+
+        builder = self.builder
+        if builder is None:
+            return
+        folder = self.owner.folder
+        there = [path.name for path in sorted(folder.glob("*.nc")) if not path.name.startswith("o")][:6]
+
+        def found(name: str) -> Path:
+            path = Path(name).expanduser()
+            return path if path.is_absolute() else folder / path
+
+        def answer(name: str) -> None:
+            try:
+                desk = WeaveDesk(builder.workshop, found(name))
+            except BriskAnchorError as error:
+                self.owner.complain(error)
+                return
+            section = builder.plan.measure[self.chosen] if builder.plan.measure else None
+            self.owner.push_screen(WeaveSheet(desk, section, _COUNT_IN))
+
+        def weigh(name: str) -> str:
+            return "Enter opens it" if found(name).is_file() else "no such file yet"
+
+        hint = f"a cutting program; here are {', '.join(there)}" if there else "a cutting program"
+        self.owner.ask(Words("cutting program", hint, weigh, answer))
 
     def write(self) -> None:
         """Write the plan and its program into the folder."""
@@ -487,26 +399,6 @@ class PlanView(View):
             return f"Written: {' and '.join(path.name for path in paths)}.", f"In {paths[0].parent}"
 
         self._do(work)
-
-    def sheet_of_view(self) -> None:
-        """Draw path and sheet of the plan in a thread."""
-        builder = self.builder
-        if builder is None or builder.ready is None:
-            return
-        self.owner.tell("Drawing the path and the plan's sheet …")
-        work = partial(self._draw, builder, builder.ready)
-        self.owner.run_worker(work, thread=True, exclusive=True, name="sheet")
-
-    def _draw(self, builder: PlanBuilder, ready: Planned) -> None:
-        from brisk_anchor.services.plan_sheets import write_plan_sheets
-
-        try:
-            paths = write_plan_sheets(builder.workshop, ready, builder.path, self.owner.folder, proof=builder.proof)
-        except BriskAnchorError as error:
-            self.owner.call_from_thread(self.owner.complain, error)
-            return
-        shown = ", ".join(path.name for path in paths)
-        self.owner.call_from_thread(self.owner.tell, f"Drawn: {shown}.", f"In {paths[0].parent}", "good")
 
 
 def _stated(builder: PlanBuilder, index: int, figure: Figure, value: float) -> str:

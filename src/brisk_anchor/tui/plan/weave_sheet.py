@@ -1,0 +1,196 @@
+"""A cutting program on a sheet: its tools and operations, what is put in after them, and the difference it makes."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING
+
+from rich.text import Text
+from textual import events
+from textual.app import ComposeResult
+from textual.containers import Horizontal, Vertical
+from textual.screen import ModalScreen
+
+from brisk_anchor.core.errors import BriskAnchorError
+from brisk_anchor.tui import theme
+from brisk_anchor.tui.plan.panels import cut
+from brisk_anchor.tui.rule import Heading, LatePanel
+
+if TYPE_CHECKING:
+    from brisk_anchor.services.plan_file import MeasureSection
+    from brisk_anchor.services.weave_desk import WeaveDesk
+
+KEYS = (
+    ("↑ ↓", "operation"),
+    ("Space", "mark more"),
+    ("m", "measure after it"),
+    ("j", "and cut again"),
+    ("k", "tool whole?"),
+    ("x", "take out"),
+    ("u", "undo"),
+    ("w", "write"),
+    ("PgUp PgDn", "difference"),
+    ("Esc", "leave"),
+)
+
+
+class WeaveSheet(ModalScreen[None]):
+    """Operations on the left, the difference on the right."""
+
+    DEFAULT_CSS = f"""
+    WeaveSheet {{ align: center middle; background: {theme.GROUND} 70%; }}
+    WeaveSheet #weave {{ width: 96%; height: 92%; padding: 0 1; }}
+    WeaveSheet #weave {{ background: {theme.RAISED}; border: round {theme.RULE}; }}
+    WeaveSheet #weave-left {{ width: 62; margin: 0 1 0 0; }}
+    WeaveSheet #weave-list {{ height: 1fr; }}
+    WeaveSheet #weave-said {{ height: 6; }}
+    WeaveSheet #weave-diff {{ height: 1fr; }}
+    WeaveSheet #weave-keys {{ height: 1; }}
+    """
+
+    def __init__(self, desk: WeaveDesk, section: MeasureSection | None, count: int) -> None:
+        """`section` is the measurement that m puts in; a jump back counts in the variable `count`."""
+        super().__init__()
+        self.desk, self.section, self.count = desk, section, count
+        self.chosen = 0
+        self.top = 0
+        first = "Choose an operation; m measures after it, k looks whether its tool is whole."
+        self.said: tuple[str, str, str] = (first, "", "")
+
+    def compose(self) -> ComposeResult:
+        """List and what was said; the difference; the keys."""
+        with Vertical(id="weave"):
+            yield Heading(id="weave-heading")
+            with Horizontal():
+                with Vertical(id="weave-left"):
+                    yield LatePanel(id="weave-list")
+                    yield Heading(id="weave-what")
+                    yield LatePanel(id="weave-said")
+                yield LatePanel(id="weave-diff")
+            yield LatePanel(id="weave-keys")
+
+    def on_mount(self) -> None:
+        """Show it."""
+        self.show()
+
+    def show(self) -> None:
+        """Bring everything up to date."""
+        desk = self.desk
+        changed = "not written" if desk.changed else "as the file is"
+        colour = theme.SAND if desk.changed else theme.QUIET
+        self.query_one("#weave-heading", Heading).tell(desk.path.name, changed, colour)
+        self.query_one("#weave-list", LatePanel).tell_text(self._list())
+        what = self.section.known_as if self.section is not None else "nothing: choose a measurement of the plan first"
+        self.query_one("#weave-what", Heading).tell(f"m puts in: {what}")
+        self.query_one("#weave-said", LatePanel).tell_late(
+            (self.said, desk.verdict), lambda width, _h: self._said(width)
+        )
+        lines = desk.difference()
+        self.top = max(0, min(self.top, len(lines) - 10))
+        self.query_one("#weave-diff", LatePanel).tell_late(
+            (tuple(lines), self.top), lambda width, height: _difference(lines[self.top : self.top + height], width)
+        )
+        keys = Text(no_wrap=True, overflow="ellipsis")
+        for key, words in KEYS:
+            keys.append(key, f"bold {theme.SAND}")
+            keys.append(f" {words}  ", theme.QUIET)
+        self.query_one("#weave-keys", LatePanel).tell_text(keys)
+
+    def _list(self) -> Text:
+        text = Text(no_wrap=True, overflow="ellipsis")
+        for at, operation in enumerate(self.desk.program.operations):
+            here, marked = at == self.chosen, operation.number in self.desk.marked
+            text.append(" › " if here else "   ", f"bold {theme.SAND}")
+            text.append("■ " if marked else "□ ", theme.SAND if marked else theme.FAINT)
+            text.append(f"{operation.number:>2}  ", theme.QUIET)
+            tool = f"T{operation.tool}" if operation.changes else ""
+            text.append(f"{tool:<5}", f"bold {theme.TEXT}")
+            text.append(f"{cut(operation.title, 34):<34}", f"bold {theme.TEXT}" if here else theme.TEXT)
+            text.append(f" {operation.first + 1}–{operation.after}\n", theme.QUIET)
+        for woven in self.desk.program.woven:
+            text.append(f"\n   ● {woven.number}  {cut(woven.title.capitalize(), 40)}", theme.LIVE)
+            text.append(f"   {woven.places} ×", theme.QUIET)
+        return text
+
+    def _said(self, width: int) -> Text:
+        told, behind, tone = self.said
+        text = Text()
+        colour = {"good": theme.LIVE, "bad": theme.CORAL}.get(tone, theme.TEXT)
+        text.append(f"{'! ' if tone == 'bad' else ''}{told}\n", colour)
+        if behind:
+            text.append(f"{behind}\n", theme.QUIET)
+        if self.desk.verdict:
+            bad = self.desk.verdict.startswith("!")
+            text.append(f"{self.desk.verdict}.\n", theme.CORAL if bad else theme.LIVE)
+        return text
+
+    # -- keys --------------------------------------------------------------------------------------------------
+
+    def on_key(self, event: events.Key) -> None:
+        """Everything is done with single keys here."""
+        event.stop()
+        event.prevent_default()
+        work: dict[str, Callable[[], None]] = {
+            "up": lambda: self._move(-1),
+            "down": lambda: self._move(1),
+            "pageup": lambda: self._scroll(-10),
+            "pagedown": lambda: self._scroll(10),
+            "space": lambda: self.desk.toggle(self._number),
+            "m": lambda: self._measure(None),
+            "j": lambda: self._measure(self.count),
+            "k": self._tool,
+            "x": lambda: self._try(lambda: self.desk.take_out()),
+            "u": lambda: self._try(lambda: "Taken back" if self.desk.undo() else "Nothing was changed"),
+            "w": lambda: self._try(lambda: f"Written: {self.desk.write()}"),
+        }
+        if event.key == "escape":
+            self.dismiss()
+        elif event.key in work:
+            work[event.key]()
+            self.show()
+
+    @property
+    def _number(self) -> int:
+        return self.desk.program.operations[self.chosen].number
+
+    def _move(self, step: int) -> None:
+        self.chosen = max(0, min(len(self.desk.program.operations) - 1, self.chosen + step))
+
+    def _scroll(self, step: int) -> None:
+        self.top += step
+
+    def _try(self, work: Callable[[], str]) -> None:
+        try:
+            self.said = (f"{work()}.", "", "good")
+        except BriskAnchorError as error:
+            self.said = (f"{error.what}.", f"{error.meaning}. {error.remedy}.".replace("..", "."), "bad")
+
+    def _measure(self, count: int | None) -> None:
+        section = self.section
+        if section is None:
+            self.said = ("There is no measurement to put in.", "Choose one in the plan, then open this again.", "bad")
+            return
+        self._try(lambda: self.desk.measure(section, self._number, count))
+
+    def _tool(self) -> None:
+        from brisk_anchor.services.weave_desk import TOLERANCE
+
+        tool = self.desk.program.operations[self.chosen].tool
+        self._try(lambda: self.desk.check_tool(tool, TOLERANCE, self._number))
+
+
+def _difference(lines: list[str], width: int) -> Text:
+    """Lines of a unified diff: what came is told by its + and its colour, what went by its −."""
+    text = Text(no_wrap=True, overflow="ellipsis")
+    if not lines:
+        text.append(" nothing is changed yet\n", theme.QUIET)
+    for line in lines:
+        colour = theme.QUIET
+        if line.startswith("+") and not line.startswith("+++"):
+            colour = theme.LIVE
+        elif line.startswith("-") and not line.startswith("---"):
+            colour = theme.CORAL
+        elif line.startswith("@@"):
+            colour = theme.SAND
+        text.append(f" {cut(line, width - 2)}\n", colour)
+    return text
