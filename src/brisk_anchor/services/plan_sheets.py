@@ -31,10 +31,10 @@ def write_plan_sheets(
         raise ExportError(f"There is no paper “{paper}”", "Nothing was drawn", f"One of {', '.join(PAPERS)}")
     program = program_of(workshop, ready)
     content = content_of(workshop, ready, program, proof or read_proof(plan))
-    paths = []
+    paths, stem = [], plan.stem.removesuffix(".plan").lower()
     for name, draw in (("path", path_drawing), ("plan", plan_sheet)):
         for kind in ("svg", "pdf"):
-            paths.append(write_whole(folder / f"{name}-{plan.stem.lower()}.{kind}", draw(content, kind, paper)))
+            paths.append(write_whole(folder / f"{name}-{stem}.{kind}", draw(content, kind, paper)))
     return paths
 
 

@@ -32,6 +32,8 @@ class PlanRuns(View):
         """Why the run on the set-up as it stands did not end well."""
         self.running = ""
         self.shown_of: object = None
+        self.spoken = False
+        """Whether something was told that what runs behind the screen must not talk over."""
         self._halt = False
 
     @property
@@ -95,7 +97,7 @@ class PlanRuns(View):
         if self.owner.view == "plan":
             self.show_whole(builder)
             self.show_motion()
-            if not self.running:
+            if not self.running and not self.spoken:
                 self.tell_next()
 
     # -- code, proof, files ------------------------------------------------------------------------------------
@@ -132,7 +134,7 @@ class PlanRuns(View):
 
     def _prove(self, builder: PlanBuilder, ready: Planned) -> None:
         from brisk_anchor.services.planning import program_of
-        from brisk_anchor.services.proving import prove
+        from brisk_anchor.services.proving import VARIATIONS, prove
 
         def told(outcome: Outcome) -> bool:
             count = len(outcome.endings)
@@ -140,7 +142,7 @@ class PlanRuns(View):
                 self.owner.call_from_thread(self._progress, builder, outcome.right, count, outcome.wanted)
             return not self._halt and self.owner.is_running
 
-        outcome = prove(builder.workshop, ready, program_of(builder.workshop, ready), told=told)
+        outcome = prove(builder.workshop, ready, program_of(builder.workshop, ready), VARIATIONS, told=told)
         if self.owner.is_running:
             self.owner.call_from_thread(self._proved, builder, outcome)
 
@@ -150,7 +152,7 @@ class PlanRuns(View):
         self.show_whole(builder)
 
     def _proved(self, builder: PlanBuilder, outcome: Outcome) -> None:
-        self.running = ""
+        self.running, self.spoken = "", True
         if not outcome.complete:
             self.owner.tell("The proof was ended.", "It says nothing: a plan is proved when all parts were run.", "ask")
             self.show_whole(builder)

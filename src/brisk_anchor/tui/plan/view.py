@@ -80,6 +80,7 @@ class PlanView(PlanRuns):
 
     def next_sentence(self, desk: Desk) -> tuple[str, str]:
         """What can be done next."""
+        self.spoken = False
         builder = self.builder
         if builder is None:
             return "The plan's file has faults.", "Mend it, or put it aside; brisk-anchor plan check lists them."
@@ -241,6 +242,7 @@ class PlanView(PlanRuns):
     def _do(self, work: Callable[[PlanBuilder], tuple[str, str]]) -> None:
         builder = self.builder
         if builder is not None and not self.running:
+            self.spoken = True
             self.attempt(lambda: work(builder))
 
     def add(self, like: int) -> None:
