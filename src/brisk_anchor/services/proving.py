@@ -213,7 +213,7 @@ def spread(case: Case, wanted: int, beyond: float, workers: int) -> Generator[Tr
         PlanError: one of them ended before its work was done.
     """
     told: queue.SimpleQueue[Trial | None] = queue.SimpleQueue()
-    children = []
+    children, listeners = [], []
     for first in range(workers):
         code = "from brisk_anchor.services.proving import work_for_another; work_for_another()"
         child = subprocess.Popen(
@@ -221,7 +221,9 @@ def spread(case: Case, wanted: int, beyond: float, workers: int) -> Generator[Tr
         )
         children.append(child)
         parts = list(range(first, wanted, workers))
-        threading.Thread(target=_listen, args=(child, (case, parts, beyond), told), daemon=True).start()
+        listener = threading.Thread(target=_listen, args=(child, (case, parts, beyond), told), daemon=True)
+        listener.start()
+        listeners.append(listener)
     try:
         left, open_ones = wanted, workers
         while left:
@@ -235,20 +237,24 @@ def spread(case: Case, wanted: int, beyond: float, workers: int) -> Generator[Tr
             left -= 1
             yield trial
     finally:
-        for child in children:
+        for child, listener in zip(children, listeners, strict=True):
             child.kill()
             child.wait()
+            listener.join()
+            for pipe in (child.stdin, child.stdout):
+                with contextlib.suppress(OSError):
+                    if pipe is not None:
+                        pipe.close()
 
 
 def _listen(child: subprocess.Popen[bytes], task: object, told: queue.SimpleQueue[Trial | None]) -> None:
     """Give a child its task and pass on what it says, then None."""
     try:
         if child.stdin is not None and child.stdout is not None:
-            with child.stdin as pipe:
-                pickle.dump(task, pipe)
-            with child.stdout as pipe:
-                while True:
-                    told.put(pickle.load(pipe))
+            pickle.dump(task, child.stdin)
+            child.stdin.close()
+            while True:
+                told.put(pickle.load(child.stdout))
     except (EOFError, OSError, ValueError, pickle.UnpicklingError):
         pass  # it has ended, or was ended: who waits sees by the parts that are missing whether that was too soon
     finally:
