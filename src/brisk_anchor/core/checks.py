@@ -22,6 +22,8 @@ if TYPE_CHECKING:
 TURN_LIMIT = 5.0
 """How far, degrees, a part may lie turned from where the set-up puts it before it is taken for a mistake."""
 
+_ONE_TOUCH = 0.005
+"""Places that one touch a wall puts off by less than that, mm, are not told."""
 SEARCH_BEYOND = 5.0
 """How far, mm, a search may go on beyond where the wall can be before it is told."""
 
@@ -82,6 +84,33 @@ def look_at_measurement(measurement: Measurement, travel: Travel) -> list[Look]:
                     )
                 )
     return list(dict.fromkeys(looks))
+
+
+def look_at_one_touch(measurement: Measurement) -> list[Look]:
+    """Before a plan: how far a place may be off where each wall is touched once and the part may lie turned.
+
+    A corner's walls are touched beside it, so each is off by that distance times the tangent; the middle of a pocket or
+    block by the tangent of how far it may lie off; a single wall by the ball's radius over the cosine, less itself.
+    """
+    m, turn = measurement, math.radians(measurement.turn_uncertainty)
+    if m.spread or not turn or m.kind.is_round or m.directions[0][2]:
+        return []
+    if m.kind.is_corner:
+        off = m.standoff * math.tan(turn)
+    elif m.kind.has_two_sizes:
+        off = m.start_uncertainty * math.tan(turn)
+    else:
+        off = m.stylus.effective_radius * (1 / math.cos(turn) - 1)
+    if off < _ONE_TOUCH:
+        return []
+    return [
+        Look(
+            False,
+            f"{m.title or m.name} is touched once a wall: turned by {m.turn_uncertainty:g}° it is told {off:.3f} off",
+            "One touch tells nothing of how a wall lies",
+            "Touch each wall twice: state spread",
+        )
+    ]
 
 
 def look_at_start(measurement: Measurement, centre: Vector) -> list[Look]:

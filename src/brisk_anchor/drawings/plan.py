@@ -83,7 +83,7 @@ def plan_sheet(content: PlanContent, kind: str, paper: str = "a4") -> bytes:
         wide, tall = page_size(figure)
         _head(figure, content, "Measuring plan")
         _path(figure, content, (wide - 110, tall - 98, 100.0, 68.0), _box(content), front=False)
-        _list(figure, content, wide - 128, tall - 40)
+        _list(figure, content, wide - 128, tall - 48)
         _notes(figure, content, wide - 110, tall - 106)
         _legend(figure, content)
 
@@ -140,11 +140,13 @@ def _path(
     (low, high) = ((p[0], p[i]) for p in shown)
     axes, scale = view(figure, box, low, high, "From the front, XZ" if front else "From above, XY")
     outlines(axes, content.setup.outlines, front=front)
-    for leg in content.legs:
-        axes.plot((leg.start[0], leg.end[0]), (leg.start[i], leg.end[i]), **LINES[leg.kind], solid_capstyle="butt")
+    for number, (kind, style) in enumerate(LINES.items()):  # touching last, so that nothing hides it
+        for leg in (leg for leg in content.legs if leg.kind == kind):
+            ends = (leg.start[0], leg.end[0]), (leg.start[i], leg.end[i])
+            axes.plot(*ends, **style, solid_capstyle="butt", zorder=3 + number)
     for leg in content.legs:
         if leg.touch is not None:
-            axes.plot((leg.touch[0],), (leg.touch[i],), marker="x", markersize=3.5, color=INK, markeredgewidth=0.8)
+            axes.plot((leg.touch[0],), (leg.touch[i],), marker="x", markersize=3.5, color=INK, zorder=7)
     _numbers(axes, content, i, scale)
 
 

@@ -60,9 +60,9 @@ class PlanProof(BaseModel):
         if digest != self.digest:
             return f"not proved: the text that was tried on {day} UTC was another"
         if not self.proved:
-            return (
-                f"not proved: {len(self.wrong)} of {self.parts} parts wrong, {len(self.crashed)} crashed, on {day} UTC"
-            )
+            bad = self.parts - self.right - sum(self.stopped.values())
+            what = f"{bad} of {self.parts} parts went wrong" if bad else "the set-up as it stands did not end right"
+            return f"not proved: {what}, {day} UTC"
         stopped = sum(self.stopped.values())
         rest = f", {stopped} stopped safely" if stopped else ""
         return f"proved on {self.parts} parts ({self.right} right{rest}), {day} UTC"
@@ -88,5 +88,8 @@ def read_proof(plan: Path) -> PlanProof | None:
         if len(data) > _MAX_BYTES:
             raise PlanFileError(path.name, (Finding("", f"larger than {_MAX_BYTES} bytes"),))
         return PlanProof.model_validate_json(data)
-    except (OSError, ValidationError) as error:
-        raise PlanFileError(path.name, (Finding("", str(error).splitlines()[0]),), "Prove the plan again") from None
+    except OSError as error:
+        raise PlanFileError(path.name, (Finding("", str(error.strerror)),), "Prove the plan again") from None
+    except ValidationError as error:
+        found = (Finding(".".join(map(str, e["loc"])), str(e["msg"])) for e in error.errors(include_url=False))
+        raise PlanFileError(path.name, tuple(found), "Prove the plan again") from None

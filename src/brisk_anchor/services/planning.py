@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
-from brisk_anchor.core.checks import Look
+from brisk_anchor.core.checks import Look, look_at_one_touch
 from brisk_anchor.core.errors import BriskAnchorError, DatumError, Finding, PlanError, PlanFileError
 from brisk_anchor.core.kinds import FeatureKind
 from brisk_anchor.core.measuring import Measurement
@@ -343,6 +343,8 @@ def asking_of(setup: Setup, section: MeasureSection) -> Asking:
     for name in ("depth", "search", "spread", "second_depth", "size", "size_y", "repeats"):
         if (value := getattr(section, name)) is not None:
             asking = asking.with_figure(name, float(value))
+    if section.spread is not None and not drawn.kind.is_round:
+        asking = replace(asking, rose=replace(asking.rose, twice=True))
     beside = not drawn.kind.is_outside and asking.rose.marks != {Wall.BELOW}
     if section.feature is not None and section.depth is not None and beside:
         x, y, z = asking.start  # the tip goes to where it is told to, not to the drawing's depth
@@ -384,7 +386,7 @@ def _step(workshop: Workshop, plan: PlanFile, section: MeasureSection, neighbour
         name = section.name or section.feature or ""
         what = error.what if name in error.what else f"{name}: {error.what}"
         raise PlanError(what, error.meaning, error.remedy) from None
-    looks = workshop.look(measurement) + neighbours.look(measurement)
+    looks = workshop.look(measurement) + neighbours.look(measurement) + look_at_one_touch(measurement)
     figures = figures_of(setup, section, measurement, workshop.profile, neighbours)
     return Step(section, measurement, figures, tuple(dict.fromkeys(looks)))
 

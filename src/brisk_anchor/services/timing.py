@@ -68,25 +68,25 @@ def times_of(
     def rapid(way: float) -> float:
         return move_seconds(way, machine.rapid, machine.acceleration)
 
-    searches = met[::2]
+    searches, slow = met[::2], met[1::2]
     search = sum(m.seconds for m in searches)
-    touching = sum(m.seconds for m in met[1::2])
+    touching = sum(m.seconds for m in slow)
     off = move_seconds(back, profile.probing.search_feed, machine.acceleration)
     waiting = sum(m.seconds for m in motions if m.kind is MoveKind.DWELL)
     least = search + touching + off * len(searches) + waiting
-    left = list(searches)
+    left = list(zip(searches, slow, strict=True))
     before: tuple[Vector, float] | None = None
     for m in measurements:
         own, left = left[: m.touch_count], left[m.touch_count :]
-        first = own[0].start
+        first = own[0][0].start
         here = machine.home if before is None else before[0]
         level = m.clear_z if before is None else max(before[1], m.clear_z)
         least += rapid(math.dist(here[:2], first[:2]))
         least += rapid(machine.home[2] - level) if before is None else guarded(level - here[2])
         least += guarded(level - first[2])
-        for a, b in pairwise(own):
-            least += guarded(_way(m, a.end, b.start))
-        before = (own[-1].end, m.clear_z)
+        for (_, touched), (following, _) in pairwise(own):
+            least += guarded(_way(m, touched.end, following.start))
+        before = (own[-1][1].end, m.clear_z)
     if before is not None:
         least += guarded(before[1] - before[0][2]) + rapid(machine.home[2] - before[1])
     return Times(

@@ -128,7 +128,10 @@ def figures_text(step: Step | None, chosen: int, problem: str, comment: str, wid
         strong = "bold " if figure.stated else ""
         text.append(f"{figure_text(figure.value, figure):>10} ", f"{strong}{theme.TEXT}")
         text.append(f"{figure.unit:<7}", theme.QUIET)
-        text.append(f"{cut(figure.why, max(8, width - 36))}\n", theme.LIVE if figure.stated else theme.QUIET)
+        room = max(8, width - 36)
+        text.append(f"{cut(figure.why, room)}\n", theme.LIVE if figure.stated else theme.QUIET)
+        if here and len(figure.why) > room:
+            text.append(f"   {cut(figure.why, width - 4):>{width - 4}}\n", theme.QUIET)
     if step.section.headings:
         shown = ", ".join(f"{heading:g}°" for heading in step.section.headings)
         text.append(f"   touched at   {shown}\n", theme.TEXT)
