@@ -147,7 +147,7 @@ def random_setup(number: int, base: SceneFile) -> tuple[SceneFile, PlanFile]:
     wide, tall = CELL * COLUMNS, CELL * LINES
     cells = [(CELL * (i + 0.5), CELL * (j + 0.5)) for i in range(COLUMNS) for j in range(LINES)]
     random.shuffle(cells)
-    count = int(random.integers(2, 8))
+    count = int(random.integers(2, 9))
     kinds = [IN_CELLS[(number + 5 * n) % len(IN_CELLS)] for n in range(count)]
     features, holes, slots, solids, names = [], [], [], [], []
     for n, (kind, (x, y)) in enumerate(zip(kinds, cells, strict=False)):
@@ -281,7 +281,7 @@ def _try(number: int) -> Tally:
 def ten_features() -> None:
     """Time to write, and to prove on 200 parts, a plan of ten features."""
     base = load_scene("heron-gl114")
-    number = next(n for n in range(10_000) if len(random_setup(n, base)[1].measure) == 9)
+    number = next(n for n in range(10_000) if len(random_setup(n, base)[1].measure) == 10)
     file, plan = random_setup(number, base)
     workshop = Workshop(build_scene(file), None, shipped_profile(PROFILES[0]), seed=1)
     started = time.perf_counter()

@@ -12,6 +12,8 @@ from brisk_anchor.core import errors
 from brisk_anchor.nc.profile import Profile
 from brisk_anchor.nc.steps import AlarmNumber
 from brisk_anchor.services.jobs import FILES
+from brisk_anchor.services.plan_file import PlanFile
+from brisk_anchor.services.plan_proof import PlanProof
 from brisk_anchor.standin.scene_file import SceneFile
 from brisk_anchor.tui.actions import ACTIONS
 
@@ -33,7 +35,7 @@ def fields(model, seen=()):
     return names
 
 
-@pytest.mark.parametrize("model", [Profile, SceneFile, *FILES.values()], ids=lambda model: model.__name__)
+@pytest.mark.parametrize("model", [Profile, SceneFile, PlanFile, PlanProof, *FILES.values()], ids=lambda model: model.__name__)
 def test_every_field_of_a_file_is_documented(model):
     missing = {name for name in fields(model) if not re.search(rf"`\[*{name}\b|`[^`]*\b{name}\b[^`]*`", FORMATS)}
     assert missing == set()

@@ -302,7 +302,7 @@ class Cycle:
         touched = Name(names[axis])
         radius = sign * m.stylus.effective_radius
         if axis == 2:
-            value, why = less(touched, m.stylus.length), "surface: spindle Z less the probe's length"
+            value, why = less(touched, m.stylus.length), "surface: spindle Z less the length of the probe"
         else:
             value, why = plus(touched, radius), f"surface: touch {'plus' if sign > 0 else 'less'} the ball radius"
         found = self.compute(f"m{self.index}{letter}", value, why, keep=True)
