@@ -410,7 +410,15 @@ def parse_expression(cursor: Cursor, level: int = 0) -> Evaluator:
 
 
 def _binary(left: Evaluator, function: Callable[[float, float], float], right: Evaluator) -> Evaluator:
-    return lambda store: _checked(function(_number(left(store)), _number(right(store))))
+    def evaluate(store: VariableStore) -> Value:
+        a, b = left(store), right(store)  # written out: it runs a hundred thousand times a second
+        result = function(0.0 if a is None else a, 0.0 if b is None else b)
+        if not isfinite(result):
+            raise ExpressionError("the result is no finite number")
+        return result
+
+    isfinite = math.isfinite
+    return evaluate
 
 
 def parse_condition(cursor: Cursor) -> Callable[[VariableStore], bool]:

@@ -213,29 +213,35 @@ def spread(case: Case, wanted: int, beyond: float, workers: int) -> Generator[Tr
         PlanError: one of them ended before its work was done.
     """
     told: queue.SimpleQueue[Trial | None] = queue.SimpleQueue()
+    # In a program without a screen this process works too, from the last part down, while the others still begin.
+    lending = threading.current_thread() is threading.main_thread()
     children, listeners = [], []
-    for first in range(workers):
+    for first in range(workers - lending):
         code = "from brisk_anchor.services.proving import work_for_another; work_for_another()"
         child = subprocess.Popen(
             [sys.executable, "-c", code], stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL
         )
         children.append(child)
-        parts = list(range(first, wanted, workers))
-        listener = threading.Thread(target=_listen, args=(child, (case, parts, beyond), told), daemon=True)
+        task = (case, list(range(first, wanted, workers - lending)), beyond)
+        listener = threading.Thread(target=_listen, args=(child, task, told), daemon=True)
         listener.start()
         listeners.append(listener)
+    left, prover = set(range(wanted)), Prover(case) if lending else None
+    ended = 0
     try:
-        left, open_ones = wanted, workers
         while left:
-            trial = told.get()
+            if prover is not None and told.empty():
+                trial: Trial | None = prover.trial(max(left), beyond)
+            elif ended == len(children):
+                what = "A process that worked on the proof ended before its work was done"
+                raise PlanError(what, f"{len(left)} parts were not run: nothing is proved", "Try it again")
+            else:
+                trial = told.get()
             if trial is None:
-                open_ones -= 1
-                if not open_ones:
-                    what = "A process that worked on the proof ended before its work was done"
-                    raise PlanError(what, f"{left} parts were not run: nothing is proved", "Try it again")
-                continue
-            left -= 1
-            yield trial
+                ended += 1
+            elif trial.ending.part in left:
+                left.remove(trial.ending.part)
+                yield trial
     finally:
         for child, listener in zip(children, listeners, strict=True):
             child.kill()
@@ -277,6 +283,8 @@ class Prover:
         self.case = case
         self.workshop = Workshop(case.scene, None, case.profile, seed=None)
         self.workshop.setup = case.ready.setup
+        self._closest: dict[str, Clearance] = {}
+        """Over all its parts: what stays further off than that is not looked at again."""
         self._routines = scan_program(case.program.text, case.profile)
         places = {drawn.name: drawn.machine for drawn in case.ready.setup.features}
         self._measured = [(m.name, places[m.name]) for m in case.ready.measurements]
@@ -303,12 +311,11 @@ class Prover:
         """Run it on one part."""
         scene = self.scene(part, beyond)
         run = self.run(scene, part, noisy=noisy)
-        closest: dict[str, Clearance] = {}
-        run.machine.watch(closest)
+        run.machine.watch(self._closest)
         run.to_end()
         ending = self._ending(part, scene, run)
         longest = self._longest(run.machine) if ending.how == "right" else 0.0
-        return Trial(ending, closest, longest, run.machine.seconds)
+        return Trial(ending, dict(self._closest), longest, run.machine.seconds)
 
     def _ending(self, part: int, scene: Scene, run: Run) -> Ending:
         failure = run.failure()
