@@ -35,7 +35,9 @@ def fields(model, seen=()):
     return names
 
 
-@pytest.mark.parametrize("model", [Profile, SceneFile, PlanFile, PlanProof, *FILES.values()], ids=lambda model: model.__name__)
+@pytest.mark.parametrize(
+    "model", [Profile, SceneFile, PlanFile, PlanProof, *FILES.values()], ids=lambda model: model.__name__
+)
 def test_every_field_of_a_file_is_documented(model):
     missing = {name for name in fields(model) if not re.search(rf"`\[*{name}\b|`[^`]*\b{name}\b[^`]*`", FORMATS)}
     assert missing == set()

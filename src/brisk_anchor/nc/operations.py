@@ -111,7 +111,7 @@ def operations_of(lines: Sequence[str]) -> list[Operation]:
 def _heading(lines: Sequence[str], number: int, low: int) -> int:
     """Where a tool change begins: with the comments and bare line numbers that stand right before it."""
     first = number
-    while first - 1 > low and first - 1 > 0:
+    while first - 1 > low:
         code = code_of(lines[first - 1])
         if code and not re.fullmatch(r"N\d+", code):
             break

@@ -203,20 +203,22 @@ def length_check(steps: list[Step], check: LengthCheck, home_z: float, touches: 
     steps.append(CallTool(check.number) if check.call else ToolCheck(check.number, "TOOL"))
     x, y = check.at
     length = ToolLength(check.number, check.length)
-    expected = Name("te")
+    # Named by the tool: where a report is read from variables after the program, each must still hold its own.
+    where, off = f"te{check.number}", f"td{check.number}"
+    expected = Name(where)
     touches += 1
     names = (f"t{touches}x", f"t{touches}y", f"t{touches}z")
     down = APPROACH_SETTER + check.search
     steps += [
         Rapid(x=x, y=y),
-        Compute("te", plus(length, check.top + check.reference), f"where T{check.number} should meet the setter"),
+        Compute(where, plus(length, check.top + check.reference), f"where T{check.number} should meet the setter"),
         Guarded("over the setter", z=plus(expected, APPROACH_SETTER)),
         TouchStep(touches, (0.0, 0.0, -1.0), down, names, "onto the setter"),
         Rapid(z=home_z),
-        Compute("td", Binary(Name(names[2]), "-", expected), "how much longer the tool is than its table says"),
-        Report(("TOOLCHECK",), (("T", Number(check.number), 0), ("D", Name("td"), -1))),
+        Compute(off, Binary(Name(names[2]), "-", expected), "how much longer the tool is than its table says"),
+        Report(("TOOLCHECK",), (("T", Number(check.number), 0), ("D", Name(off), -1))),
         Check(
-            Name("td"),
+            Name(off),
             Number(0.0),
             check.tolerance,
             AlarmNumber.BROKEN,
@@ -224,6 +226,6 @@ def length_check(steps: list[Step], check: LengthCheck, home_z: float, touches: 
             f"tool check: within {check.tolerance:g} of its length",
             check.on_fail,
         ),
-        Release((*names, "te", "td")),
+        Release((*names, where, off)),
     ]
     return touches

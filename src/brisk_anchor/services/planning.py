@@ -12,22 +12,23 @@ from brisk_anchor.core.measuring import Measurement
 from brisk_anchor.core.rose import Rose, Wall
 from brisk_anchor.core.rules import FromFeature, FromHeading, Keep, Rule
 from brisk_anchor.core.setup import DrawnFeature, RowPlan, Setup
-from brisk_anchor.core.shelf import Health
 from brisk_anchor.nc.plan import LengthCheck, Plan, StorePlan
 from brisk_anchor.nc.profile import Profile
 from brisk_anchor.nc.program import Program
 from brisk_anchor.nc.writer import write_program
 from brisk_anchor.services.asking import APPROACH, Asking, Way, build_measurement, point_at
 from brisk_anchor.services.datum import axes_of
-from brisk_anchor.services.neighbours import Neighbours
+from brisk_anchor.services.neighbours import NEARBY, Neighbours
 from brisk_anchor.services.ordering import shortest
-from brisk_anchor.services.plan_file import MeasureSection, PlanFile, SetsSection, ToolCheckSection
+from brisk_anchor.services.plan_file import MeasureSection, PlanFile, SetsSection
+from brisk_anchor.services.plan_tools import look_at_tool, tool_check
 from brisk_anchor.services.reasons import Figure, figures_of
-from brisk_anchor.services.tool_shelf import reference
 from brisk_anchor.services.workshop import SecondLookError, Workshop
 
 JUMP_BEYOND = 1.0
 """How far, mm, beyond the stated uncertainty a row that is no row of the job may lie from its nominal place."""
+ROOM_BEHIND = 1.0
+"""How much more than the stated uncertainty, mm, is wanted between the ball and other metal where it begins."""
 PLAN_NUMBER = 50
 """The program of a plan that states no number: so many after the job's first."""
 
@@ -96,7 +97,7 @@ def planned(workshop: Workshop, plan: PlanFile) -> Planned:
     tools = []
     for section in (section for section in plan.tool_check if section.enabled):
         tools.append(tool_check(workshop, section, call=True))
-        looks += _look_at_tool(workshop, section)
+        looks += look_at_tool(workshop, section)
     stores = [scratch.store_plan(row, setup.row(row).rules) for row in rows_set(plan)]
     return Planned(plan, setup, tuple(steps), tuple(stores), tuple(tools), tuple(looks))
 
@@ -382,6 +383,8 @@ def _step(workshop: Workshop, plan: PlanFile, section: MeasureSection, neighbour
     )
     try:
         measurement = build_measurement(setup, asking, way)
+        if section.standoff is None:
+            measurement = _room_behind(setup, asking, way, measurement, neighbours)
     except PlanError as error:
         name = section.name or section.feature or ""
         what = error.what if name in error.what else f"{name}: {error.what}"
@@ -391,64 +394,27 @@ def _step(workshop: Workshop, plan: PlanFile, section: MeasureSection, neighbour
     return Step(section, measurement, figures, tuple(dict.fromkeys(looks)))
 
 
-def tool_check(workshop: Workshop, section: ToolCheckSection, *, call: bool) -> LengthCheck:
-    """The look at a tool on the setter.
-
-    Raises:
-        PlanError: there is no setter that stands somewhere, its reference is to be taken, or the tool's length is not
-            known.
-    """
-    setter, shelf = workshop.setup.shelf.setter, workshop.setup.shelf
-    if setter is None or setter.at is None:
-        raise PlanError("The machine has no tool setter whose place is known", "No tool can be looked at", "State it")
-    held = reference(workshop)
-    if held is None:
-        what = f"The reference of {setter.name} is to be taken first"
-        raise PlanError(what, f"Where its top is stands in {setter.row}", "Take it on the shelf: 6, r")
-    known = {cutter.number: cutter for cutter in shelf.cutters}
-    cutter = known.get(section.tool)
-    if cutter is None or cutter.length is None:
-        why = "it is not on the shelf" if cutter is None else "its length is not known"
-        raise PlanError(
-            f"T{section.tool} cannot be looked at: {why}", "", "Measure its length on the shelf first: 6, l"
-        )
-    base = workshop.profile.length_reference
-    return LengthCheck(
-        number=cutter.number,
-        name=cutter.name,
-        at=setter.at,
-        top=held.values["z"] + setter.height - base,
-        length=cutter.length,
-        reference=base,
-        tolerance=section.tolerance,
-        search=section.search,
-        on_fail=section.on_fail,
-        call=call,
-    )
+_NEARER = (6.0, 5.0, 4.0, 3.0, 2.5)
+"""Distances before a wall, mm, that are tried where the usual one leaves no room behind the ball."""
 
 
-def _look_at_tool(workshop: Workshop, section: ToolCheckSection) -> list[Look]:
-    cutter = workshop.setup.shelf.cutter(section.tool)
-    looks = []
-    if cutter.health is not Health.WHOLE:
-        looks.append(
-            Look(
-                True,
-                f"T{cutter.number} is {cutter.health.value}: its length does not hold",
-                "Whether it is whole is told by its length",
-                "Measure it on the shelf first: 6, l",
-            )
-        )
-    if section.tolerance < 4 * cutter.u_length:
-        looks.append(
-            Look(
-                False,
-                f"T{cutter.number} is held to ±{section.tolerance:g} mm, and known to ±{2 * cutter.u_length:g}",
-                "A whole tool may be told broken",
-                "Allow more",
-            )
-        )
-    return looks
+def _room_behind(setup: Setup, asking: Asking, way: Way, usual: Measurement, neighbours: Neighbours) -> Measurement:
+    """The measurement from nearer to its wall, where other metal stands too near to where it would usually begin."""
+    drawn, kind = asking.drawn, usual.kind
+    if drawn is None or kind.is_paired or kind is FeatureKind.OUTSIDE_CORNER or asking.rose.marks == {Wall.BELOW}:
+        return usual
+
+    def room(measurement: Measurement) -> float:
+        near = neighbours.room(measurement)
+        return NEARBY if near is None else min(near.distance, measurement.standoff)
+
+    best = usual
+    for standoff in (distance for distance in _NEARER if distance > usual.slack):
+        if room(best) >= usual.start_uncertainty + ROOM_BEHIND:
+            break
+        nearer = build_measurement(setup, _stand_off(setup, asking, drawn, standoff), way)
+        best = nearer if room(nearer) > room(best) + 1e-6 else best
+    return best
 
 
 def problem_of(workshop: Workshop, plan: PlanFile, section: MeasureSection) -> str:

@@ -83,6 +83,8 @@ def _why_start(m: Measurement, drawn: DrawnFeature) -> str:
 
 
 def _why_standoff(m: Measurement) -> str:
+    if m.standoff < APPROACH and m.kind is not FeatureKind.OUTSIDE_CORNER and not m.directions[0][2]:
+        return f"nearer than the usual {APPROACH:g}: other metal stands behind the ball"
     if m.standoff < m.slack:
         return f"less than the {m.slack:.3g} it may lie off: the ball could touch too early"
     return f"before the wall: clear of it wherever it lies within ±{m.slack:.3g}"

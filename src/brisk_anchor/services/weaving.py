@@ -28,6 +28,8 @@ from brisk_anchor.services.workshop import SecondLookError, Workshop
 LONGEST = 5_000_000
 """Characters of a program that something is put into."""
 _MARK = re.compile(r"^\s*[(;]\s*BRISK ANCHOR (\d+|SHARED) (BEGIN|END)\b([^()]*)\)?\s*$")
+_AFTER = r"\s*AFTER \d+$"
+_FROM_HERE = "CUT AGAIN FROM HERE"
 _NO_NEWLINE = "NO LINE END"
 _FIRST_SEQUENCE = 9001
 
@@ -92,8 +94,8 @@ def take_apart(text: str) -> CuttingProgram:
     woven = []
     for number in sorted({int(name) for name, *_ in sections if name != "SHARED"}):
         titles = [title for name, _, _, title in sections if name == str(number)]
-        places = sum("AFTER" in title for title in titles)
-        woven.append(Woven(number, re.sub(r"\s*AFTER.*$", "", titles[0]).strip(), places))
+        places = sum(re.search(_AFTER, title) is not None for title in titles)
+        woven.append(Woven(number, re.sub(rf"{_AFTER}|\s*{_FROM_HERE}$", "", titles[0]).strip(), places))
     return CuttingProgram(text, lines, ends, tuple(operations), tuple(woven))
 
 
@@ -169,6 +171,7 @@ def weave(
         what = f"A control with the profile {profile.name} cannot jump back"
         raise WeaveError(what, "It has no branches", "Leave the jump out")
     _free_variables(program, profile, again)
+    _free_numbers(program, profile)
     plan = nc_plan(workshop, ready)
     plan = replace(plan, call_probe=bool(ready.steps), store=plan.store, also=plan.also)
     number = max((woven.number for woven in program.woven), default=0) + 1
@@ -189,6 +192,24 @@ def _title(ready: Planned) -> str:
     names = [step.measurement.title or step.name for step in ready.steps]
     tools = [f"T{check.number}" for check in ready.tools]
     return " ".join([*(["IS", *tools, "WHOLE"] if tools else []), *(["MEASURE", ", ".join(names)] if names else [])])
+
+
+def _programs(lines: Sequence[str]) -> set[int]:
+    """Numbers of the programs in a file."""
+    return {int(found[1]) for line in lines if (found := re.match(r"[O:]\s*(\d+)", code_of(line)))}
+
+
+def _free_numbers(program: CuttingProgram, profile: Profile) -> None:
+    """Raises WeaveError where the file has programs of its own with the numbers of touch and guarded move."""
+    calls = profile.subprograms
+    own = _programs(shown(program.lines))
+    for number in (calls.touch_number, calls.guard_number) if calls else ():
+        if number in own:
+            raise WeaveError(
+                f"The file has a program O{number} of its own",
+                "The touch or the guarded move would stand under the same number",
+                "Give subprograms in the profile other numbers",
+            )
 
 
 def _free_variables(program: CuttingProgram, profile: Profile, again: Again | None) -> None:
@@ -233,7 +254,7 @@ class _Weaver:
                 why = f"{len(places)} were named" if len(places) != 1 else "the tool that cuts would not come back"
                 raise WeaveError("A jump back goes to one operation that begins with its tool", why, "Name such a one")
             start = [f"#{self.again.count}=0 {self._comment('HOW OFTEN IT WAS CUT AGAIN')}", f"N{self._label}"]
-            before.setdefault(first.first, [])[:0] = self._marked(start, f"{self.title} CUT AGAIN FROM HERE")
+            before.setdefault(first.first, [])[:0] = self._marked(start, f"{self.title} {_FROM_HERE}")
         end = self._end_of_file(base.lines)
         tail: list[str] = []
         if macro:
@@ -246,8 +267,13 @@ class _Weaver:
 
     @property
     def _body_number(self) -> int:
+        """A program number for the block that nothing in the file has."""
         calls = self.workshop.profile.subprograms
-        return (calls.guard_number if calls else 0) + 10 + self.number
+        number = (calls.guard_number if calls else 0) + 10 + self.number
+        taken = _programs(self.program.lines)
+        while number in taken:
+            number += 1
+        return number
 
     @property
     def _label(self) -> int:

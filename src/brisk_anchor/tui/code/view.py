@@ -154,7 +154,9 @@ class CodeView(View):
             position = "  ".join(
                 f"{a} {format_length(v, decimals=3, signed=True)}" for a, v in zip("XYZ", player.position, strict=True)
             )
-            text.append(f" spindle {position} mm\n", f"bold {theme.LIVE}")
+            text.append(f" spindle {position} mm", f"bold {theme.LIVE}")
+            tip = desk.tip_of(player.position)[2]
+            text.append(f"   tip Z {format_length(tip, decimals=3, signed=True)}\n", theme.LIVE)
             motion = "" if modal.motion is None else f"G{modal.motion:g} "
             length = f" H{modal.length}" if modal.length else ""
             turned = f" turned {modal.rotation:+.3f}°" if modal.rotation else ""

@@ -101,9 +101,10 @@ class PlanView(PlanRuns):
         desk, builder = self.desk, self.builder
         if desk is None or builder is None:
             return
-        if builder.workshop.setup is not self._of and self._of is not None:
-            builder.refresh()  # the job was changed elsewhere
-        self._of = builder.workshop.setup
+        now = (id(builder.workshop.setup), id(builder.workshop.scene))
+        if self._of is not None and self._of != now:
+            builder.refresh()  # the job was changed elsewhere, or another part lies there
+        self._of = now
         plan = builder.plan
         self.chosen = max(0, min(self.chosen, len(plan.measure) - 1))
         self.rehearse()

@@ -1,0 +1,179 @@
+"""Cutting programs as people write them: operations found, state told, what is put in where they would collide."""
+
+from __future__ import annotations
+
+import pytest
+
+from brisk_anchor.core.errors import BriskAnchorError, PlanError
+from brisk_anchor.nc.operations import code_of, comment_of, main_end, modal_at, operations_of, words_of
+from brisk_anchor.nc.profile import parse_profile, shipped_profile, shipped_text
+from brisk_anchor.nc.scanner import scan_program
+from brisk_anchor.services.plan_file import PlanFile
+from brisk_anchor.services.planning import planned
+from brisk_anchor.services.program_text import read_text
+from brisk_anchor.services.weave_desk import WeaveDesk
+from brisk_anchor.services.weave_proof import cut_as_before
+from brisk_anchor.services.weaving import WeaveError, again_of, take_apart, unweave, weave
+from brisk_anchor.services.workshop import Workshop
+
+
+def plan(*measure, **more):
+    data = {"form": "brisk-anchor-plan-1", "units": "mm", "name": "woven", "measure": list(measure), **more}
+    return PlanFile.model_validate(data)
+
+
+ZOO = {
+    "lines numbered, tool called before": (
+        ["O1", "N1 T7", "N2 G0 G54 X0 Y0", "N3 M6", "N4 G43 H7 Z5.", "N5 G1 Z-1. F100", "N6 M30"],
+        [(7, "T7", 3, 6)],
+    ),
+    "comments before the change belong to it": (
+        ["(A)", "T1 M6", "G1 X1. F5", "", "(B, ROUGH)", "N20", "T2 M06 (END MILL)", "X2.", "M30", "(LOST)"],
+        [(1, "A", 0, 4), (2, "B, ROUGH END MILL", 4, 8)],
+    ),
+    "a comment of its own with moves before it": (
+        ["T1 M6 (DRILL)", "G0 X1.", "(FIRST ROW)", "G0 X2.", "(SECOND ROW)", "X3.", "M30"],
+        [(1, "DRILL", 0, 2), (1, "FIRST ROW", 2, 4), (1, "SECOND ROW", 4, 6)],
+    ),
+    "a semicolon comment, no end": (["t3 m6 ; reamer", "g1 z-3. f30"], [(3, "reamer", 0, 2)]),
+    "no tool at all": (["G0 X1.", "M30"], []),
+    "a subprogram behind the end": (["T1 M6", "M98 P5", "M30", "O5", "T9 M6", "M99"], [(1, "T1", 0, 2)]),
+}
+
+
+@pytest.mark.parametrize("name", ZOO)
+def test_operations_of_programs_as_people_write_them(name):
+    lines, wanted = ZOO[name]
+    assert [(o.tool, o.title, o.first, o.after) for o in operations_of(lines)] == wanted
+    assert main_end(lines) <= len(lines)
+
+
+@pytest.mark.parametrize(
+    ("lines", "wanted"),
+    [
+        (["G20 G91 G18"], {"codes": {"units": 20, "distance": 91, "plane": 18}}),
+        (["G54", "G54.1 P12 X1."], {"offset": "G54.1 P12"}),
+        (["G59.3"], {"offset": "G59.3"}),
+        (["G43 H5 Z1.", "G49"], {"length": ""}),
+        (["F100 S2000 M3 M8", "M5 M9"], {"feed": "100", "speed": "2000", "spindle": 5, "coolant": frozenset()}),
+        (["M7", "M8"], {"coolant": frozenset((7, 8))}),
+        (["G83 X1. Z-9. Q2. R1. F60"], {"cycle": True}),
+        (["G83 X1. Z-9. R1. F60", "G80"], {"cycle": False}),
+        (["G81 Z-1. R1. F60", "G0 X2."], {"cycle": False}),
+        (["G41 D1"], {"codes": {"compensation": 41}}),
+        (["(G91 M3)", "; G18", "O10 (G20)"], {"codes": {}, "spindle": 5}),
+        (["#1=5", "WHILE [#1 GT 0] DO1"], {"unsure": "line 2 branches (WHILE)"}),
+        (["G65 P9000"], {"unsure": "line 1 calls another program"}),
+        (["O100 SUB"], {"unsure": ""}),
+        (["T4", "M6"], {"tool": 4}),
+    ],
+    ids=str,
+)
+def test_what_the_text_says_is_modal(lines, wanted):
+    state = modal_at(lines, len(lines))
+    assert {name: getattr(state, name) for name in wanted} == wanted
+
+
+def test_words_and_comments_are_told_apart():
+    assert code_of("g1 x1. (X9) ; y2") == "G1 X1."
+    assert comment_of("G1 (ONE) X2 (TWO)") == "ONE TWO"
+    assert words_of("G01 X-.5 Y+3 Z#1 (F9)") == [("G", 1.0), ("X", -0.5), ("Y", 3.0)]
+
+
+BODY = ["O77", "T12 M6", "G54 G0 X1.", "G43 H12 Z60.", "S900 M3", "M5", "T5 M6", "G43 H5 Z60.", "M30"]
+
+
+def boss(workshop, **more):
+    return planned(workshop, plan({"feature": "boss", "keep": ["D #610"], **more}))
+
+
+def test_numbers_and_labels_that_are_taken_are_not_used(quiet):
+    lines = [*BODY[:-1], "N9011 N9016"[:5], "M30", "O7313", "M99"]
+    text = "\n".join(lines) + "\n"
+    woven = weave(quiet, take_apart(text), boss(quiet), [1], again_of(boss(quiet), 611))
+    routines = scan_program(woven, quiet.profile)
+    assert [routine.number for routine in routines] == [77, 7313, 7314, 7301, 7302]
+    assert "GOTO 9012" in woven
+    assert unweave(take_apart(woven)) == text
+    for number in (7301, 7302):
+        with pytest.raises(WeaveError, match=f"O{number} of its own"):
+            weave(quiet, take_apart(f"{text}O{number}\nM99\n"), boss(quiet), [1])
+
+
+def test_a_jump_back_goes_to_the_tool_and_hangs_on_a_size(quiet):
+    program = take_apart("\n".join([*BODY[:5], "(SECOND)", "G0 X2.", *BODY[5:]]))
+    again = again_of(boss(quiet), 611)
+    for after in ([2], [1, 3]):
+        with pytest.raises(WeaveError, match="begins with its tool"):
+            weave(quiet, program, boss(quiet), after, again)
+    for made, count, reason in (
+        (plan({"feature": "boss", "keep": ["X #610"]}), 611, "keeps no size"),
+        (plan({"feature": "boss", "keep": ["D #610"]}), 610, "holds the size already"),
+        (plan({"feature": "boss", "keep": ["D #610"]}, {"feature": "bore"}), 611, "one measurement"),
+        (plan({"feature": "top", "keep": ["Z #610"]}), 611, "keeps no size"),
+    ):
+        with pytest.raises(WeaveError, match=reason):
+            again_of(planned(quiet, made), count)
+    assert (again.low, again.high) == (22.5, 25.5)
+
+
+def test_controls_that_differ_bring_the_offset_back_in_their_own_way(scene):
+    text = shipped_text("skip-macro")
+    numbered = parse_profile(text.replace('active_row_reads = "code"', 'active_row_reads = "number"'), "own")
+    workshop = Workshop(scene, None, numbered, seed=None)
+    program = take_apart("\n".join(BODY) + "\n")
+    assert "G[53+#" in weave(workshop, program, boss(workshop), [1])
+    extended = take_apart("\n".join(BODY).replace("G54 G0", "G54.1 P3 G0") + "\n")
+    assert "\nG54.1 P3\n" in weave(workshop, extended, boss(workshop), [1])
+    no_call = parse_profile(text.replace('[call]\ntool = "T{number} M6"', "[dummy]\n").replace("[dummy]\n", ""), "own")
+    with pytest.raises(PlanError, match="does not say how a tool is called"):
+        weave(Workshop(scene, None, no_call, seed=None), program, boss(workshop), [1])
+    table = Workshop(scene, None, shipped_profile("table-only"), seed=None)
+    with pytest.raises(BriskAnchorError, match="cannot probe"):
+        weave(table, program, boss(workshop), [1])
+
+
+def test_the_stand_in_says_what_it_can_of_both_programs(quiet):
+    good = "\n".join(BODY) + "\n"
+    assert "the same moves are cut: 0" in cut_as_before(quiet, good, good)
+    assert "Not tried" in cut_as_before(quiet, good.replace("S900", "?S900"), good)
+    assert "Not compared" in cut_as_before(quiet, good.replace("X1.", "X2000."), good)
+    assert cut_as_before(quiet, good, good.replace("X1.", "X2000.")).startswith("! With measuring")
+    more = good.replace("S900 M3", "S900 M3\nG1 X2. F99.")
+    assert "2 are now" in cut_as_before(quiet, good, more)
+
+
+def test_a_program_on_the_desk_is_changed_step_by_step_and_never_its_file(quiet, tmp_path):
+    path = tmp_path / "job.nc"
+    path.write_bytes(("\r\n".join(BODY) + "\r\n(\xe4)").encode("latin-1"))
+    desk = WeaveDesk(quiet, path)
+    with pytest.raises(WeaveError, match="Nothing was changed"):
+        desk.write()
+    section = plan({"feature": "boss", "keep": ["D #610"], "enabled": False}, {"feature": "top"}).measure[0]
+    desk.toggle(2)
+    desk.toggle(1)
+    assert desk.measure(section, 1, None) == "boss is measured after operation 1, 2"
+    assert desk.verdict
+    assert [woven.places for woven in desk.program.woven] == [2]
+    with pytest.raises(PlanError, match="reference"):
+        desk.check_tool(12, 0.05, 1)
+    assert desk.write().name == "job.measured.nc"
+    again = WeaveDesk(quiet, tmp_path / "job.measured.nc")
+    assert "out again" in again.take_out()
+    assert again.program.text == read_text(path)
+    assert again.undo()
+    assert again.program.text == desk.program.text
+    assert desk.undo()
+    assert not desk.changed
+    assert path.read_bytes().endswith(b"(\xe4)")
+
+
+@pytest.mark.parametrize(
+    ("data", "reason"), [(b"T1 M6\0", "no text"), (None, "cannot be read"), (b"\xff\xfe", "no tool")]
+)
+def test_files_that_are_no_programs(quiet, tmp_path, data, reason):
+    path = tmp_path / "x.nc"
+    if data is not None:
+        path.write_bytes(data)
+    with pytest.raises(WeaveError, match=reason):
+        WeaveDesk(quiet, path)
