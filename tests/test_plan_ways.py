@@ -7,6 +7,7 @@ import pytest
 from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.nc.plan import plan_steps
 from brisk_anchor.nc.profile import shipped_profile
+from brisk_anchor.nc.reports import parse_reports
 from brisk_anchor.nc.steps import Guarded, Keep, Rapid, Release, TiltedPlane, TouchStep
 from brisk_anchor.services.jobs import load_job, new_job
 from brisk_anchor.services.plan_file import PlanFile
@@ -22,6 +23,7 @@ PART = part_file(
     (
         feature("left", "surface", (0, 40, 0), 'walls = ["RIGHT"]\ndepth = 6.0'),
         feature("front", "edge", (60, 0, 0), 'walls = ["UP"]\nspread = 80.0\ndepth = 6.0'),
+        feature("side", "edge", (0, 45, 0), 'walls = ["RIGHT"]\nspread = 50.0\ndepth = 6.0'),
         feature("pocket", "pocket", (40, 40, 0), "size = 60.0\nsize_y = 40.0\nsize_limit = 0.5\ndepth = 10.0"),
         feature("slot", "slot", (96, 50, 0), 'walls = ["LEFT", "RIGHT"]\nsize = 12.0\ndepth = 8.0'),
         feature("island", "block", (133, 41, 20), "size = 34.0\nsize_y = 22.0\ndepth = 8.0", "island"),
@@ -104,6 +106,27 @@ def test_each_way_gives_the_row_its_true_place(workshop, scene, name, way):
         if axis in axes:
             assert held[axis] == pytest.approx(true, abs=0.0006)
     assert len([m for m in run.machine.motions if m.contact]) == 2 * ready.touch_count
+
+
+def test_of_two_turned_rows_each_is_reported_as_it_was_stored(workshop):
+    """Reports of a control that prints nothing are read from its variables when the program is through."""
+    made = plan(
+        {"feature": "left", "sets": {"row": "G55", "x": 0}},
+        {"feature": "front", "sets": {"row": "G55", "y": 0, "r": 0}},
+        {"feature": "side", "sets": {"row": "G56", "x": -20, "r": 0}},
+        {"feature": "outer", "sets": {"row": "G56", "y": -30}},
+    )
+    ready = planned(workshop, made)
+    prover = Prover(Case.of(workshop, ready, program_of(workshop, ready)))
+    run = prover.run(prover.scene(0), 0, noisy=False)
+    run.to_end()
+    report = parse_reports(run.printed)
+    for row, x, y in (("G55", 0.0, 0.0), ("G56", -20.0, -30.0)):
+        held = dict(zip("XYZ", run.machine.offset(row), strict=True))
+        said = {axis: value for axis, value in report.stored[row].items() if axis != "R"}
+        assert said == pytest.approx({axis: held[axis] for axis in said}, abs=1e-3)
+        assert held["X"] == pytest.approx(-449.4 - x, abs=0.1)
+        assert held["Y"] == pytest.approx(-270.4 - y, abs=0.1)
 
 
 def test_a_low_hop_over_a_boss_and_none_above_the_clear_height(workshop):

@@ -77,16 +77,17 @@ def store_steps(steps: list[Step], store: StorePlan, located: dict[tuple[str, st
     fitted = any(isinstance(rules.get(axis), FromFit) for axis in "xy")
     typed = all(isinstance(rule, Fixed | Keep) for rule in rules.values())
     turned: dict[str, Expression] = {}
+    own = "" if number == 1 else str(number)  # some controls are read after the program: no row's names serve another
     if not typed and (fitted or (turning is not None and not isinstance(turning, Keep | FromRow))):
-        turned = _turned(steps, store, rules, located)
+        turned = _turned(steps, store, rules, located, own)
     turning_by: Expression | None = None if store.table is None else Number(store.table[1])
     if store.turner is not None and "r" in turned:
         turning_by = times(turned["r"], Number(float(-store.turner.sense)))
-        turned = _straightened(steps, store, store.turner, turned)
+        turned = _straightened(steps, store, store.turner, turned, own)
     for axis, rule in rules.items():
         if isinstance(rule, Keep):
             continue
-        name = f"o{axis}" if number == 1 else f"o{axis}{number}"
+        name = f"o{axis}{own}"
         if rule == _NOT_TURNED and axis == "r":
             values.append((axis, _NO_ANGLE))
             continue
@@ -240,13 +241,17 @@ def _from_feature(
 
 
 def _turned(
-    steps: list[Step], store: StorePlan, rules: dict[str, Rule], located: dict[tuple[str, str], Located]
+    steps: list[Step],
+    store: StorePlan,
+    rules: dict[str, Rule],
+    located: dict[tuple[str, str], Located],
+    own: str,
 ) -> dict[str, Expression]:
     """X, Y and R of a row that lies turned; the names that hold them."""
 
     def compute(name: str, value: Expression, why: str) -> Name:
-        steps.append(Compute(name, value, why))
-        return Name(name)
+        steps.append(Compute(f"{name}{own}", value, why))
+        return Name(f"{name}{own}")
 
     row, turning = store.row, rules.get("r")
     angle = compute("or", _angle(steps, store, turning, located), f"{row} R: how far the part is turned")
@@ -278,10 +283,10 @@ def _turned(
 
 
 def _straightened(
-    steps: list[Step], store: StorePlan, turner: Turner, turned: dict[str, Expression]
+    steps: list[Step], store: StorePlan, turner: Turner, turned: dict[str, Expression], own: str
 ) -> dict[str, Expression]:
     """X and Y where the table carries them when it turns the part straight; the row keeps no angle."""
-    (cx, cy), c, s = turner.centre, Name("oc"), Name("os")
+    (cx, cy), c, s = turner.centre, Name(f"oc{own}"), Name(f"os{own}")
     u, v = plus(turned["x"], -cx), plus(turned["y"], -cy)
     why = f"as the table {turner.letter} carries it"
     places = {
@@ -289,8 +294,8 @@ def _straightened(
         "y": plus(subtract(times(c, v), times(s, u)), cy),
     }
     for axis, value in places.items():
-        steps.append(Compute(f"w{axis}", value, f"{store.row} {axis.upper()}: {why}"))
-    return {"x": Name("wx"), "y": Name("wy"), "r": _NO_ANGLE}
+        steps.append(Compute(f"w{axis}{own}", value, f"{store.row} {axis.upper()}: {why}"))
+    return {"x": Name(f"wx{own}"), "y": Name(f"wy{own}"), "r": _NO_ANGLE}
 
 
 def _in_frame(found: Located, axis: int, c: Expression, s: Expression) -> Expression:
