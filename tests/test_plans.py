@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import itertools
 import math
+from pathlib import Path
 
 import pytest
 from typer.testing import CliRunner
@@ -60,6 +61,11 @@ def test_a_file_with_faults_tells_them_with_their_lines(tmp_path, text, reason):
         load_plan(tmp_path / "p.toml")
     told = caught.value.one_line() + " ".join(str(f) for f in caught.value.findings)
     assert any(word in told for word in reason.split("|"))
+
+
+def test_of_a_file_without_end_no_more_is_read_than_could_be_used():
+    with pytest.raises(BriskAnchorError, match="larger than"):
+        load_plan(Path("/dev/zero"))
 
 
 @pytest.mark.parametrize(

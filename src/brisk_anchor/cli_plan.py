@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from brisk_anchor.cli_book import JobOption, workshop_of
+from brisk_anchor.core.numbers import counted
 
 if TYPE_CHECKING:
     from brisk_anchor.services.planning import Planned
@@ -63,13 +64,15 @@ def check(file: FileArgument, job: JobOption = None) -> None:
     _, ready = opened(file, job)
     sets = ", ".join(rows_set(ready.plan)) or "nothing"
     over = f"{way(ready.measurements):.0f} mm over the part"
-    typer.echo(f"{ready.plan.name}: {len(ready.steps)} measurements, {ready.touch_count} touches, {over}, sets {sets}")
+    measured = counted(len(ready.steps), "measurement", "measurements")
+    touched = counted(ready.touch_count, "touch", "touches")
+    typer.echo(f"{ready.plan.name}: {measured}, {touched}, {over}, sets {sets}")
     for tool in ready.tools:
         typer.echo(
             f"     T{tool.number} {tool.name} must be within {tool.tolerance:g} mm of its length, else {tool.on_fail}"
         )
     for number, step in enumerate(ready.steps, 1):
-        typer.echo(f"{number:3}  {step.measurement.title}  {step.measurement.touch_count} touches")
+        typer.echo(f"{number:3}  {step.measurement.title}  {counted(step.measurement.touch_count, 'touch', 'touches')}")
         for figure in step.figures:
             typer.echo(f"     {figure.name:<14}{figure.value:>10.3f} {figure.unit:<7}{figure.why}")
         for look in step.looks:
@@ -102,7 +105,7 @@ def code(
 def counts(text: str, touches: int) -> str:
     """How long a program is, in words."""
     lines = text.count("\n")
-    return f"{lines} lines, {touches} touches, {lines / max(1, touches):.1f} lines a touch"
+    return f"{lines} lines, {counted(touches, 'touch', 'touches')}, {lines / max(1, touches):.1f} lines a touch"
 
 
 @app.command()

@@ -226,6 +226,11 @@ def format_length(value_mm: float, unit: Unit = Unit.MM, decimals: int | None = 
     return fixed(shown, places, signed=signed).replace("-", MINUS)
 
 
+def counted(number: int, one: str, many: str) -> str:
+    """A count with its word: "1 touch", "4 touches"."""
+    return f"{number} {one if number == 1 else many}"
+
+
 def fixed(value: float, decimals: int, *, signed: bool = False) -> str:
     """A plain decimal with an ASCII minus sign and no negative zero, as NC text wants it."""
     text = f"{value:.{decimals}f}"

@@ -19,7 +19,7 @@ from brisk_anchor.nc.profile import Profile
 
 FORM = "brisk-anchor-offsets-1"
 COLUMNS = ("row", "name", "x", "y", "z", "r", "u_x", "u_y", "u_z", "u_r", "state", "at", "source")
-_LONGEST = 5_000_000
+LONGEST = 5_000_000
 _AXES = ("x", "y", "z", "r")
 _FORMULA = ("=", "+", "-", "@", "\t", "\r")
 
@@ -75,8 +75,8 @@ def _number(text: str, name: str, line: int) -> float:
 
 
 def _decoded(data: bytes, name: str) -> str:
-    if len(data) > _LONGEST:
-        raise _refuse(name, 0, f"larger than {_LONGEST} bytes")
+    if len(data) > LONGEST:
+        raise _refuse(name, 0, f"larger than {LONGEST} bytes")
     try:
         return data.decode("utf-8-sig")
     except UnicodeDecodeError:

@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from brisk_anchor.core.errors import Finding, JobError
+from brisk_anchor.nc.bounded import read_at_most
 
 MILLIMETRES = {"mm": 1.0, "inch": 25.4}
 _MAX_BYTES = 1_000_000
@@ -25,7 +26,7 @@ def read_text(path: Path) -> str:
         JobError: it cannot be read, is too long, or is no text.
     """
     try:
-        data = path.read_bytes()[: _MAX_BYTES + 1]
+        data = read_at_most(path, _MAX_BYTES)
         if len(data) > _MAX_BYTES:
             raise JobError(path.name, (Finding("", f"larger than {_MAX_BYTES} bytes"),))
         return data.decode("utf-8")

@@ -14,6 +14,7 @@ from typing import Annotated, Literal
 from pydantic import Field, ValidationError, model_validator
 
 from brisk_anchor.core.errors import Finding, ProfileError
+from brisk_anchor.nc.bounded import read_at_most
 from brisk_anchor.nc.profile_sections import (
     Alarm,
     Call,
@@ -383,7 +384,7 @@ def load_profile(path: Path) -> Profile:
         ProfileError: when it cannot be read or has faults.
     """
     try:
-        data = path.read_bytes()[: _MAX_BYTES + 1]
+        data = read_at_most(path, _MAX_BYTES)
         if len(data) > _MAX_BYTES:
             raise ProfileError(path.name, (Finding("", f"larger than {_MAX_BYTES} bytes"),))
         return parse_profile(data.decode("utf-8"), path.name)

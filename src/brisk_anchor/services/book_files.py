@@ -12,7 +12,8 @@ from brisk_anchor.core.numbers import fixed
 from brisk_anchor.drawings.charts import Panel, chart
 from brisk_anchor.drawings.fits import Box, fits_drawing
 from brisk_anchor.exchange.files import write_whole
-from brisk_anchor.exchange.offset_tables import TableRow, read_table, to_blocks, to_csv, to_json
+from brisk_anchor.exchange.offset_tables import LONGEST, TableRow, read_table, to_blocks, to_csv, to_json
+from brisk_anchor.nc.bounded import read_at_most
 from brisk_anchor.nc.reports import parse_reports
 from brisk_anchor.services.book_rows import Line, Reference, lines
 from brisk_anchor.services.fits import Fit, words
@@ -72,7 +73,7 @@ def read_reference(workshop: Workshop, path: Path) -> Reference:
         PlanError: it cannot be read. TableFileError: it is none of these, or has faults.
     """
     try:
-        data = path.read_bytes()
+        data = read_at_most(path, LONGEST)
     except OSError as error:
         raise PlanError(f"{path.name} cannot be read: {error.strerror}", "", "Check its name and place") from error
     if b"BRISK 1 BEGIN" in data[:1_000_000]:

@@ -7,8 +7,9 @@ from pathlib import Path
 
 from brisk_anchor.core.errors import ExportError, Finding, StateError
 from brisk_anchor.exchange.files import write_whole
+from brisk_anchor.nc.bounded import read_at_most
 from brisk_anchor.standin.control import Control
-from brisk_anchor.standin.state import restore, snapshot
+from brisk_anchor.standin.state import LONGEST, restore, snapshot
 
 
 class MachineFile:
@@ -28,7 +29,7 @@ class MachineFile:
         if self.path is None or not self.path.exists():
             return None
         try:
-            data = self.path.read_bytes()
+            data = read_at_most(self.path, LONGEST)
         except OSError as error:
             raise StateError(self.path.name, (Finding("", str(error)),)) from error
         return restore(control, data, self.path.name)

@@ -9,6 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from brisk_anchor.core.errors import Finding, PlanFileError
 from brisk_anchor.exchange.files import write_whole
+from brisk_anchor.nc.bounded import read_at_most
 from brisk_anchor.services.proving import Outcome
 
 _MAX_BYTES = 200_000
@@ -84,7 +85,7 @@ def read_proof(plan: Path) -> PlanProof | None:
     if not path.exists():
         return None
     try:
-        data = path.read_bytes()[: _MAX_BYTES + 1]
+        data = read_at_most(path, _MAX_BYTES)
         if len(data) > _MAX_BYTES:
             raise PlanFileError(path.name, (Finding("", f"larger than {_MAX_BYTES} bytes"),))
         return PlanProof.model_validate_json(data)

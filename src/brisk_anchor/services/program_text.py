@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from brisk_anchor.nc.bounded import read_at_most
 from brisk_anchor.services.weaving import LONGEST, WeaveError
 
 
 def read_text(path: Path) -> str:
     """Raises WeaveError: the file cannot be read, is too long, or is no text."""
     try:
-        with path.open("rb") as stream:
-            data = stream.read(LONGEST + 1)
+        data = read_at_most(path, LONGEST)
     except OSError as error:
         raise WeaveError(f"{path} cannot be read: {error.strerror}", "Nothing was opened", "Check the name") from error
     if len(data) > LONGEST:

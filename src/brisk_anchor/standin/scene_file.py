@@ -12,6 +12,7 @@ from pydantic import Field, ValidationError, model_validator
 from brisk_anchor.core.errors import BriskAnchorError, Finding, SceneError
 from brisk_anchor.core.kinds import FeatureKind
 from brisk_anchor.core.rotary import RotaryAxis
+from brisk_anchor.nc.bounded import read_at_most
 from brisk_anchor.nc.profile import findings_of
 from brisk_anchor.standin.row_file import ROW, RowSection, RuleSection
 from brisk_anchor.standin.solid_file import Coordinate, Length, Name, Place, Point, Section, SolidSection
@@ -375,7 +376,7 @@ def load_scene(name_or_path: str) -> SceneFile:
         return parse_scene(text, name_or_path)
     path = Path(name_or_path)
     try:
-        data = path.read_bytes()[: _MAX_BYTES + 1]
+        data = read_at_most(path, _MAX_BYTES)
         text = data.decode("utf-8")
     except (OSError, UnicodeDecodeError) as error:
         known = ", ".join(shipped_scenes())

@@ -18,7 +18,7 @@ from brisk_anchor.standin.control import Control, RunNote
 Figure = Annotated[float, Field(ge=-1e9, le=1e9)]
 Length = Annotated[float, Field(ge=-20_000, le=20_000)]
 Place = tuple[Length, Length, Length]
-_MAX_BYTES = 4_000_000
+LONGEST = 4_000_000
 
 
 class Note(BaseModel):
@@ -85,8 +85,8 @@ def restore(control: Control, data: bytes, source: str) -> datetime:
         StateError: the file is broken, of another machine, or tells of a place or tool that this machine has not.
     """
     machine = control.machine
-    if len(data) > _MAX_BYTES:
-        raise StateError(source, (Finding("", f"larger than {_MAX_BYTES} bytes"),))
+    if len(data) > LONGEST:
+        raise StateError(source, (Finding("", f"larger than {LONGEST} bytes"),))
     try:
         state = MachineState.model_validate_json(data)
     except ValidationError as error:

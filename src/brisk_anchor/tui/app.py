@@ -222,8 +222,9 @@ class BriskAnchorApp(App[int]):
             if not self.is_headless and not os.isatty(0):
                 self.exit(1)  # the window was closed, and what started us kept the signal for itself
                 return
-            self._follow_others()
         with suppress(NoMatches):  # the last tick may find the screen being taken down
+            if not self._looked_after:
+                self._follow_others()
             if self.desk.running is not None:
                 self.query_one(BenchView).follow(passed)
             if self.desk.operating is not None:

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 from rich.text import Text
 
-from brisk_anchor.core.numbers import format_length
+from brisk_anchor.core.numbers import counted, format_length
 from brisk_anchor.tui import theme
 
 if TYPE_CHECKING:
@@ -58,7 +58,10 @@ def list_text(builder: PlanBuilder, chosen: int, pointed: str, width: int, heigh
         style = theme.FAINT if not section.enabled else (f"bold {theme.TEXT}" if here else theme.TEXT)
         text.append(f"{cut(title, wide):<{wide}} ", style)
         if step is not None:
-            text.append(f"{step.measurement.kind.value:<14}{step.measurement.touch_count:>2} touches  ", theme.QUIET)
+            text.append(
+                f"{step.measurement.kind.value:<14}{counted(step.measurement.touch_count, 'touch  ', 'touches'):>10}  ",
+                theme.QUIET,
+            )
         else:
             reason = "left out" if not section.enabled else (builder.problems[index] or "")
             text.append(
@@ -177,7 +180,7 @@ def whole_text(builder: PlanBuilder, digest: str, times: Times | None, ended: st
             text.append(f" ! {builder.problem.what}\n", theme.CORAL)
             text.append(f"   {builder.problem.remedy}\n", theme.QUIET)
         return text
-    text.append(f" {len(ready.steps)} measured, {ready.touch_count} touches", theme.TEXT)
+    text.append(f" {len(ready.steps)} measured, {counted(ready.touch_count, 'touch', 'touches')}", theme.TEXT)
     if times is not None:
         text.append(f", {times.total:.0f} s", f"bold {theme.TEXT}")
         text.append(f"   at the least {times.least:.0f} s for these touches\n", theme.QUIET)
