@@ -61,7 +61,7 @@ def figures_of(
         ):
             found.append(_figure(section, name, own or usual, "of the control profile", "mm/min"))
     if (near := neighbours.room(m)) is not None:
-        found.append(Figure("room", near.distance, f"from the {near.part} to {near.solid} where a search begins"))
+        found.append(Figure("room", near.distance, f"at the start of a search: {near.part} to {near.solid}"))
     return tuple(found)
 
 
@@ -79,7 +79,7 @@ def _why_clear(setup: Setup, m: Measurement) -> str:
 def _why_start(m: Measurement, drawn: DrawnFeature) -> str:
     if m.starts_over:
         return f"tip Z over its middle, {APPROACH:g} above it, then {m.drop:.3g} down beside each wall"
-    return f"tip Z in its middle as {'drawn' if drawn.body else 'marked'}: errors count from there"
+    return f"tip Z in its middle as {'drawn' if drawn.body else 'marked'}; errors count from it"
 
 
 def _why_standoff(m: Measurement) -> str:
