@@ -41,6 +41,10 @@ def test_a_plan_is_read_in_its_unit_and_proposes_the_rest(quiet, tmp_path):
     steps = planned(quiet, load_plan(file)).steps
     top, bore = ({figure.name: (figure.value, figure.why) for figure in steps[i].figures} for i in (1, 0))
     assert top["search"] == (pytest.approx(12.7), "stated")
+    kept = 'sets = { row = "G55", x = 0.25, r = 30.0 }\n'
+    file.write_text(file.read_text() + "search_feed = 40.0\n" + kept)
+    assert load_plan(file).measure[1].search_feed == pytest.approx(1016)
+    assert plan_text(load_plan(file)) == file.read_text()
     assert bore["depth"][0] == 12.0
     assert "as drawn" in bore["depth"][1]
 

@@ -11,9 +11,12 @@ from brisk_anchor.exchange.toml_files import MILLIMETRES, line_of, parse
 JOB_NAME = "job.toml"
 
 
-def figure(value: float) -> str:
-    """A TOML float to a tenth of a micrometre: a figure always stands behind its point."""
-    text = f"{value:.4f}".rstrip("0")
+def figure(value: float, inches: bool = False) -> str:
+    """A TOML float to a tenth of a micrometre or finer: a figure always stands behind its point.
+
+    `value` is mm; it is written in inches where the file is in `inches`.
+    """
+    text = (f"{value / 25.4:.6f}" if inches else f"{value:.4f}").rstrip("0")
     return f"{text}0" if text.endswith(".") else text
 
 

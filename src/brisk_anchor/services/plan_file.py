@@ -191,34 +191,36 @@ def plan_of_features(name: str, offset: str | None, features: list[str]) -> Plan
 
 
 def plan_text(plan: PlanFile) -> str:
-    """A plan as the text of a file, mm: what is proposed is left out, so that a change shows as one line."""
-    lines = ['form = "brisk-anchor-plan-1"', 'units = "mm"', f"name = {quoted(plan.name, 60)}"]
+    """A plan as the text of a file in its own unit: what is proposed is left out, so a change shows as one line."""
+    inches = plan.units == "inch"
+    lines = ['form = "brisk-anchor-plan-1"', f'units = "{plan.units}"', f"name = {quoted(plan.name, 60)}"]
     lines += [f"number = {plan.number}"] if plan.number is not None else []
     lines += [f'offset = "{plan.offset}"'] if plan.offset else []
     lines.append(f'order = "{plan.order}"             # or: as listed, shortest')
     lines += [f'probe = "{plan.probe}"'] if plan.probe != "kept on" else []
     lines += [f"{name} = true" for name in ("half_turn", "call_probe") if getattr(plan, name)]
     for check in plan.tool_check:
-        lines += ["", "[[tool_check]]", f"tool = {check.tool}", f"tolerance = {figure(check.tolerance)}"]
-        lines.append(f"search = {figure(check.search)}")
+        lines += ["", "[[tool_check]]", f"tool = {check.tool}", f"tolerance = {figure(check.tolerance, inches)}"]
+        lines.append(f"search = {figure(check.search, inches)}")
         lines += [f'on_fail = "{check.on_fail}"'] if check.on_fail != "alarm" else []
         lines += ["enabled = false"] if not check.enabled else []
     for section in plan.measure:
-        lines += ["", "[[measure]]", *_measure_lines(section)]
+        lines += ["", "[[measure]]", *_measure_lines(section, inches)]
     return "\n".join([*lines, ""])
 
 
-def _measure_lines(section: MeasureSection) -> list[str]:
+def _measure_lines(section: MeasureSection, inches: bool) -> list[str]:
     if section.feature is not None:
         lines = [f"feature = {quoted(section.feature)}"]
     else:
         walls = ", ".join(f'"{wall}"' for wall in section.walls)
-        at = ", ".join(figure(value) for value in section.at or ())
+        at = ", ".join(figure(value, inches) for value in section.at or ())
         lines = [f"name = {quoted(section.name or '')}", f"walls = [{walls}]", f"at = [{at}]"]
         lines += [f"{name} = true" for name in ("over", "round", "twice") if getattr(section, name)]
     lines += ["enabled = false"] if not section.enabled else []
     for name, value in section.stated.items():
-        lines.append(f"{name} = {int(value) if name == 'repeats' else figure(value)}")
+        written = figure(value, inches and name not in _NO_LENGTHS)
+        lines.append(f"{name} = {int(value) if name == 'repeats' else written}")
     if section.headings is not None:
         lines.append(f"headings = [{', '.join(figure(value) for value in section.headings)}]")
     if section.over_the_top is not None:
@@ -228,8 +230,9 @@ def _measure_lines(section: MeasureSection) -> list[str]:
         kept = ", ".join(f'"{item}"' for item in section.keep)
         lines.append(f"keep = [{kept}]")
     if (sets := section.sets) is not None:
-        axes = [f"{axis} = {figure(value)}" for axis in "xyzr" if (value := getattr(sets, axis)) is not None]
-        allowed = ", ".join(f"{axis} = {figure(value)}" for axis, value in sets.allowance.items())
+        places = ((axis, getattr(sets, axis)) for axis in "xyzr")
+        axes = [f"{axis} = {figure(v, inches and axis != 'r')}" for axis, v in places if v is not None]
+        allowed = ", ".join(f"{axis} = {figure(value, inches)}" for axis, value in sets.allowance.items())
         axes += [f"allowance = {{ {allowed} }}"] if allowed else []
         lines.append(f'sets = {{ row = "{sets.row}", {", ".join(axes)} }}')
     lines += [f"comment = {quoted(section.comment, 120)}"] if section.comment else []

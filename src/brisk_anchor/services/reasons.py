@@ -61,7 +61,7 @@ def figures_of(
         ):
             found.append(_figure(section, name, own or usual, "of the control profile", "mm/min"))
     if (near := neighbours.room(m)) is not None:
-        found.append(Figure("room", near.distance, f"at the start of a search: {near.part} to {near.solid}"))
+        found.append(Figure("room", near.distance, f"at the start of a search: the {near.part} to {near.solid}"))
     return tuple(found)
 
 
