@@ -148,6 +148,14 @@ def test_what_defines_nothing_is_refused(work, reason):
         work()
 
 
+def test_a_diameter_that_may_be_off_makes_the_centre_uncertain():
+    """Touched at 0° and 90° the centre goes by half of the diameter's error along each axis, and along both at once."""
+    touches = tuple(touch((20 * c, 20 * s, 0), (-c, -s, 0), u=0.0, stylus=QUIET) for c, s in ((1, 0), (0, 1)))
+    exact, unsure = (solve("bore", FeatureKind.BORE, touches, diameter=40, u_diameter=u) for u in (0.0, 0.06))
+    assert np.allclose(exact.covariance, 0, atol=1e-12)
+    assert np.allclose(unsure.covariance, 0.03**2, rtol=1e-3)
+
+
 @given(PLACE, PLACE, st.floats(-170, 170), st.booleans())
 def test_a_drawing_is_fitted_to_where_its_features_are(x, y, angle, given_):
     drawn = [(0.0, 0.0), (80.0, 10.0), (20.0, 60.0)]

@@ -37,6 +37,11 @@ class Estimate:
         return math.sqrt(sum(effect**2 for source, effect in self.effects.items() if not source.startswith(SHARED)))
 
 
+def u_within(limit: float | None) -> float:
+    """Standard uncertainty of what lies anywhere within ± `limit`, each place as likely (JCGM 100, 4.3.7)."""
+    return (limit or 0.0) / math.sqrt(3)
+
+
 def derive(function: Callable[[Array], Sequence[float]], inputs: Sequence[Estimate]) -> list[Estimate]:
     """Estimates of what a smooth function makes of others.
 

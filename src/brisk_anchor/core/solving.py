@@ -29,7 +29,9 @@ _LEVELS_APART = 1.0
 """Two levels of a bore nearer than this, mm, say nothing of how it leans."""
 
 
-def solve(name: str, kind: FeatureKind, touches: tuple[Touch, ...], *, diameter: float | None = None) -> Feature:
+def solve(
+    name: str, kind: FeatureKind, touches: tuple[Touch, ...], *, diameter: float | None = None, u_diameter: float = 0.0
+) -> Feature:
     """Solve a feature of any kind from its touches.
 
     Args:
@@ -37,11 +39,15 @@ def solve(name: str, kind: FeatureKind, touches: tuple[Touch, ...], *, diameter:
         kind: what it is.
         touches: of one tool.
         diameter: mm, where it is known and stands in for a touch: a bore or boss from two.
+        u_diameter: standard uncertainty of that, mm.
 
     Raises:
         GeometryError: the touches do not define it.
     """
-    found = _solve(name, kind, touches, diameter)
+    if diameter is not None and kind in (FeatureKind.BORE, FeatureKind.BOSS):
+        found = solve_known_round(name, kind, touches, diameter, u_diameter)
+    else:
+        found = _solve(name, kind, touches)
     stylus = touches[0].stylus if touches else None
     if not isinstance(stylus, Stylus) or not stylus.u_offset:
         return found
@@ -54,7 +60,7 @@ def solve(name: str, kind: FeatureKind, touches: tuple[Touch, ...], *, diameter:
     return replace(found, shared=(*found.shared, *(effect for effect in aside if any(effect.effect))))
 
 
-def _solve(name: str, kind: FeatureKind, touches: tuple[Touch, ...], diameter: float | None) -> Feature:
+def _solve(name: str, kind: FeatureKind, touches: tuple[Touch, ...]) -> Feature:
     match kind:
         case FeatureKind.SURFACE:
             return solve_surface(name, touches)
@@ -67,8 +73,6 @@ def _solve(name: str, kind: FeatureKind, touches: tuple[Touch, ...], diameter: f
         case FeatureKind.TILTED_BORE:
             return solve_tilted_bore(name, touches)
         case FeatureKind.BORE | FeatureKind.BOSS:
-            if diameter is not None:
-                return solve_known_round(name, kind, touches, diameter)
             return solve_circle(name, kind, touches)
     groups = [group for sides in by_wall(touches).values() for group in sides.values()]
     if any(map(is_long, groups)):
@@ -76,10 +80,13 @@ def _solve(name: str, kind: FeatureKind, touches: tuple[Touch, ...], diameter: f
     return (solve_corner if kind.is_corner else solve_pairs)(name, kind, touches)
 
 
-def solve_known_round(name: str, kind: FeatureKind, touches: tuple[Touch, ...], diameter: float) -> Feature:
+def solve_known_round(
+    name: str, kind: FeatureKind, touches: tuple[Touch, ...], diameter: float, u_diameter: float = 0.0
+) -> Feature:
     """The centre of a bore or boss of known diameter (mm), from two touches or more that are not opposite.
 
-    The tool's radius does not cancel here: it moves the centre as far as it moves the mean of the touches.
+    The tool's radius does not cancel here: it moves the centre as far as it moves the mean of the touches. So does half
+    of what the diameter is off.
 
     Raises:
         GeometryError: too few touches, opposite ones, or a size that cannot be.
@@ -89,8 +96,9 @@ def solve_known_round(name: str, kind: FeatureKind, touches: tuple[Touch, ...], 
     tool = touches[0].stylus
     nudge = 1e-3
     moved, _, _ = solve_known_circle(name, touches, inside=inside, diameter=diameter + (2 if inside else -2) * -nudge)
-    effect = [(b - a) / nudge * tool.u_radius for a, b in zip(place, moved, strict=True)]
-    own = correlated(name, place, covariance)
+    by_radius = [(b - a) / nudge for a, b in zip(place, moved, strict=True)]
+    effect = [each * tool.u_radius for each in by_radius]
+    own = correlated(name, place, covariance + np.outer(by_radius, by_radius) * (u_diameter / 2) ** 2)
     source = f"{SHARED}T{tool.tool_number} radius"
     estimates = [Estimate(item.value, {**item.effects, source: e}) for item, e in zip(own, effect, strict=True)]
     form = float(np.ptp(residuals)) if len(touches) > 2 else None

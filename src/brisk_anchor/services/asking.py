@@ -238,6 +238,10 @@ def build_measurement(setup: Setup, asking: Asking, way: Way = AS_USUAL) -> Meas
     if over_inside:  # from over the feature, not from its middle: something may stand there
         drop = depth + APPROACH
         start = (*start[:2], start[2] + drop)
+    known = kind in (FeatureKind.BORE, FeatureKind.BOSS) and len(asking.rose.directions) == 2
+    size_limit = asking.drawn.size_limit if asking.drawn else (asking.size or 0) * 0.1 or None
+    if known and not (asking.drawn and asking.drawn.body):
+        size_limit = None  # it is not measured, and whoever says how large it is says that it is known
     search = asking.search
     if search is None:
         slack = uncertainty + slack_along(spread, setup.turn_uncertainty)
@@ -259,12 +263,12 @@ def build_measurement(setup: Setup, asking: Asking, way: Way = AS_USUAL) -> Meas
         standoff=standoff,
         size=asking.size,
         size_y=asking.size_y,
-        size_limit=way.size_limit or (asking.drawn.size_limit if asking.drawn else (asking.size or 0) * 0.1 or None),
+        size_limit=way.size_limit or size_limit,
         spread=spread,
         turn_uncertainty=setup.turn_uncertainty,
         repeats=asking.repeats,
         second_depth=(asking.second_depth or 0.0) if kind is FeatureKind.TILTED_BORE else 0.0,
-        known_size=kind in (FeatureKind.BORE, FeatureKind.BOSS) and len(asking.rose.directions) == 2,
+        known_size=known,
         over_the_top=way.over_the_top,
         half_turn=way.half_turn,
         search_feed=way.search_feed,

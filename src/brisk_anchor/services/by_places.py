@@ -9,6 +9,7 @@ import math
 from dataclasses import dataclass
 
 from brisk_anchor.core.errors import GeometryError, PlanError
+from brisk_anchor.core.estimates import u_within
 from brisk_anchor.core.features import Feature
 from brisk_anchor.core.kinds import FeatureKind, Vector
 from brisk_anchor.core.measuring import LEAST_SPREAD
@@ -101,7 +102,11 @@ class ByPlaces(ByTouch):
     def feature(self) -> Feature:
         """The feature of all touches. Raises GeometryError."""
         known = len(self.directions) == 2 and self.kind in (FeatureKind.BORE, FeatureKind.BOSS)
-        return solve(self.name, self.kind, self.touches(), diameter=self.asking.size if known else None)
+        if not known:
+            return solve(self.name, self.kind, self.touches())
+        drawn = self.asking.drawn
+        off = u_within(drawn.size_limit if drawn is not None else None)
+        return solve(self.name, self.kind, self.touches(), diameter=self.asking.size, u_diameter=off)
 
 
 @dataclass(frozen=True, slots=True)

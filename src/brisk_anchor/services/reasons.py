@@ -52,6 +52,8 @@ def figures_of(
             found.append(_figure(section, name, value, "as drawn"))
     if m.size_limit is not None and m.kind.is_paired:
         why = "further off it is taken for another feature" if drawn.body else "a tenth of the size"
+        if m.known_size:
+            why = "so far the size may be off: the centre is then too"
         found.append(_figure(section, "size_limit", m.size_limit, why))
     found.append(_figure(section, "repeats", m.repeats, "touches of each place; more average the noise", "×"))
     if (probing := profile.probing) is not None:

@@ -19,6 +19,7 @@ from brisk_anchor.core.checks import (
     look_at_store,
 )
 from brisk_anchor.core.errors import BriskAnchorError, DatumError, GeometryError, PlanError, ReportError
+from brisk_anchor.core.estimates import u_within
 from brisk_anchor.core.features import Feature
 from brisk_anchor.core.kinds import FeatureKind, Vector
 from brisk_anchor.core.measuring import Measurement
@@ -61,8 +62,10 @@ class SecondLookError(BriskAnchorError):
 def feature_from(measurement: Measurement, touches: list[Touch]) -> Feature:
     """The feature of a measurement from the touches it made. Raises GeometryError: they define nothing."""
     made = without_run_out(touches, measurement.repeats) if measurement.half_turn else touches
-    known = measurement.size if measurement.known_size else None
-    return solve(measurement.name, measurement.kind, tuple(made), diameter=known)
+    if not measurement.known_size:
+        return solve(measurement.name, measurement.kind, tuple(made))
+    off = u_within(measurement.size_limit)
+    return solve(measurement.name, measurement.kind, tuple(made), diameter=measurement.size, u_diameter=off)
 
 
 class Workshop(Chained):
