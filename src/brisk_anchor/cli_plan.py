@@ -72,7 +72,9 @@ def check(file: FileArgument, job: JobOption = None) -> None:
             f"     T{tool.number} {tool.name} must be within {tool.tolerance:g} mm of its length, else {tool.on_fail}"
         )
     for number, step in enumerate(ready.steps, 1):
-        typer.echo(f"{number:3}  {step.measurement.title}  {counted(step.measurement.touch_count, 'touch', 'touches')}")
+        table = "".join(f"  table {letter} {angle:g}" for letter, angle in step.measurement.table)
+        touched = counted(step.measurement.touch_count, "touch", "touches")
+        typer.echo(f"{number:3}  {step.measurement.title}{table}  {touched}")
         for figure in step.figures:
             typer.echo(f"     {figure.name:<14}{figure.value:>10.3f} {figure.unit:<7}{figure.why}")
         for look in step.looks:

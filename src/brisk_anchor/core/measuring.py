@@ -48,7 +48,8 @@ class Measurement:
     How it is made: with `over_the_top` the probe goes up between touches and comes down beside each wall (None: as
     is usual for the kind); `half_turn` touches every place twice, the spindle turned half round between, so that the
     ball's run-out falls out; `search_feed` and `touch_feed` (mm/min) stand in for those of the profile; `on_fail` is
-    one of `ON_FAIL`; `keep` are variables of the person's own that take results, as (letter, number).
+    one of `ON_FAIL`; `keep` are variables of the person's own that take results, as (letter, number). `table` is where
+    rotary axes stand for it, as (letter, machine degrees); nothing where the program leaves them as they are.
     """
 
     name: str
@@ -77,6 +78,7 @@ class Measurement:
     touch_feed: float | None = None
     on_fail: str = "alarm"
     keep: tuple[tuple[str, int], ...] = ()
+    table: tuple[tuple[str, float], ...] = ()
 
     def __post_init__(self) -> None:
         figures = (*self.start, self.clear_z, self.search, self.start_uncertainty, self.depth, self.standoff)

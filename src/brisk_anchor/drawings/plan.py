@@ -55,8 +55,8 @@ class PlanContent:
     program: str
     proof: str
     legs: tuple[Leg, ...]
-    names: tuple[tuple[str, Vector], ...]
-    """What is measured, in order, with the place of the tip over it."""
+    places: tuple[tuple[int, Vector], ...]
+    """What is measured, by its number in the list, with the place of the tip over it."""
     rows: tuple[tuple[str, ...], ...]
     notes: tuple[tuple[str, tuple[str, ...]], ...]
     """Headings with lines under them."""
@@ -152,7 +152,7 @@ def _path(
 
 def _numbers(axes: Axes, content: PlanContent, i: int, scale: float) -> None:
     """The number of each measurement beside its place; those on one spot share a mark."""
-    spots = sorted(((round(p[0], 1), round(p[i], 1)), n) for n, (_, p) in enumerate(content.names, 1))
+    spots = sorted(((round(p[0], 1), round(p[i], 1)), n) for n, p in content.places)
     for (x, y), found in groupby(spots, key=lambda item: item[0]):
         words = ",".join(str(number) for _, number in found)
         style: dict[str, Any] = {"fontsize": 7, "fontweight": "bold", "color": INK, "ha": "center", "va": "center"}

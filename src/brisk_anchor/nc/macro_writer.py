@@ -30,6 +30,7 @@ from brisk_anchor.nc.steps import (
     Section,
     Step,
     Store,
+    TableAt,
     TiltedPlane,
     ToolCheck,
     TouchStep,
@@ -126,6 +127,8 @@ class MacroWriter(TextWriter):
                     self.alarm(condition, AlarmNumber.TOOL, f"{what} T{number} NOT IN SPINDLE"),
                     f"stop unless T{number} is in the spindle",
                 )
+            case TableAt(angles):
+                self.table_at(angles)
             case TurnTable(letter, by):
                 self.turn_table(letter, by)
             case OperatorStop(text):

@@ -37,6 +37,7 @@ from brisk_anchor.nc.steps import (
     Section,
     Step,
     Store,
+    TableAt,
     TiltedPlane,
     ToolCheck,
     TouchStep,
@@ -178,6 +179,8 @@ class ParameterWriter(TextWriter):
                     self._guard(f"0.5-ABS[#{profile.tool.in_spindle}-{number}]", text)
                 else:
                     self.put("M0", "stops: look at the spindle, then start again", note=text)
+            case TableAt(angles):
+                self.table_at(angles)
             case TurnTable(letter, by):
                 self.turn_table(letter, by)
             case OperatorStop(text):

@@ -31,6 +31,7 @@ from brisk_anchor.nc.steps import (
     SafeState,
     Section,
     Step,
+    TableAt,
     ToolCheck,
     ToolLength,
     TouchStep,
@@ -126,6 +127,8 @@ def plan_steps(plan: Plan) -> tuple[Step, ...]:
     if not plan.measurements and plan.store is None and not plan.tools:
         raise PlanError("The plan is empty", "There is nothing to write", "Measure something first")
     styli = {measurement.stylus for measurement in plan.measurements}
+    if len({tuple(letter for letter, _ in measurement.table) for measurement in plan.measurements}) > 1:
+        raise PlanError("Only some measurements say where the table stands", "", "Say it of all")
     if len(styli) > 1:
         raise PlanError("The plan uses more than one stylus", "This version writes one probe a program", "Split it")
     steps: list[Step] = [Section("safe state"), SafeState()]
@@ -157,9 +160,14 @@ def plan_steps(plan: Plan) -> tuple[Step, ...]:
     located: dict[tuple[str, str], Located] = {}
     wanted = _needed(plan)
     height = plan.home_z
+    stands: tuple[tuple[str, float], ...] = ()
     for index, measurement in enumerate(plan.measurements, 1):
         if plan.probe_each and index > 1:
             steps += [Probe(False), Probe(True)]
+        if measurement.table != stands:
+            words = " ".join(f"{letter}{angle:g}" for letter, angle in measurement.table)
+            steps += [Section(f"table at {words}"), Rapid(z=plan.home_z), TableAt(measurement.table)]
+            height, stands = plan.home_z, measurement.table
         own = Cycle(steps, measurement, index, touches, located, height=height, wanted=measurement.name in wanted)
         touches = own.run()
         height = measurement.clear_z

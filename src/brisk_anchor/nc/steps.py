@@ -94,6 +94,13 @@ class ToolCheck:
 
 
 @dataclass(frozen=True, slots=True)
+class TableAt:
+    """Turn rotary axes to machine angles, degrees; the tool stands at home, clear of what turns."""
+
+    angles: tuple[tuple[str, float], ...]
+
+
+@dataclass(frozen=True, slots=True)
 class TurnTable:
     """Turn a rotary table by an angle, degrees, from where it stands."""
 
@@ -264,6 +271,7 @@ Step = (
     | SafeState
     | ToolCheck
     | OperatorStop
+    | TableAt
     | TurnTable
     | Probe
     | Rapid

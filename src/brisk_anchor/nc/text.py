@@ -137,6 +137,12 @@ class TextWriter:
         holds = self.profile.row(row).rotation is not None
         return " ".join(self.word(axis.upper(), value) for axis, value in values if axis != "r" or holds)
 
+    def table_at(self, angles: Sequence[tuple[str, float]]) -> None:
+        """Rotary tables turned to machine angles."""
+        words = " ".join(f"{letter}{self.figure(angle)}" for letter, angle in angles)
+        assert self.profile.moves is not None  # whatever measures can move
+        self.put(f"{self.profile.moves.rapid_machine} {words}", "turns the table: what follows is measured there")
+
     def turn_table(self, letter: str, by: Expression) -> None:
         """A rotary table turned from where it stands, everything else at rest."""
         self.put(f"G91 G0 {self.word(letter, by)}", f"turns the table {letter}: the part lies straight then")

@@ -8,6 +8,7 @@ from itertools import pairwise
 from brisk_anchor.core.checks import Look
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.measuring import Contact, Measurement
+from brisk_anchor.standin.machine import StandIn
 from brisk_anchor.standin.scene import Scene
 from brisk_anchor.standin.tracing import Clearance
 
@@ -21,33 +22,42 @@ class Neighbours:
     """The set-up as it is described, with the probe in the spindle."""
 
     def __init__(self, scene: Scene) -> None:
-        self._machine = scene.as_described().stand_in(seed=None, position=scene.setup.machine.home)
+        self._scene = scene.as_described()
+        self._machines: dict[tuple[tuple[str, float], ...], StandIn] = {}
         self._bodies = {drawn.name: drawn.body for drawn in scene.setup.features}
+
+    def _at(self, table: tuple[tuple[str, float], ...]) -> StandIn:
+        """The set-up with rotary axes at these angles, each kept: what stands nearest is looked up often."""
+        if table not in self._machines:
+            machine = self._scene.stand_in(seed=None, position=self._scene.setup.machine.home)
+            machine.angles |= dict(table)
+            self._machines[table] = machine
+        return self._machines[table]
 
     def room(self, measurement: Measurement) -> Clearance | None:
         """The nearest metal to the probe where its searches begin; None where there is none near."""
         found = [
             near
             for contact in measurement.contacts()
-            if (near := self._machine.nearest(search_start(measurement, contact), NEARBY)) is not None
+            if (near := self._at(measurement.table).nearest(search_start(measurement, contact), NEARBY)) is not None
         ]
         return min(found, key=lambda near: near.distance, default=None)
 
     def look(self, measurement: Measurement) -> list[Look]:
         """Whether stem, body and spindle stay clear beside the walls, wherever those may be."""
         name = measurement.title or measurement.name
-        own = self._bodies.get(measurement.name, "")
+        own, machine = self._bodies.get(measurement.name, ""), self._at(measurement.table)
         allowed = measurement.start_uncertainty
         looks = []
         for contact in measurement.contacts():
             start, reach = search_start(measurement, contact), measurement.reach_of(contact)
             dx, dy, dz = measurement.touch_direction(contact)
             end = (start[0] + dx * reach, start[1] + dy * reach, start[2] + dz * reach)
-            begins = self._machine.nearest(start, NEARBY)
+            begins = machine.nearest(start, NEARBY)
             if begins is not None and begins.distance <= 0:
                 looks.append(_in_the_way(name, begins))
                 continue
-            touching = self._machine.nearest(end, NEARBY, stem_and_body=True)
+            touching = machine.nearest(end, NEARBY, stem_and_body=True)
             for near, least in ((begins, allowed), (touching, None)):
                 if near is None:
                     continue
@@ -62,8 +72,10 @@ class Neighbours:
         """Whether the ways from feature to feature are free at the clear heights they are made at."""
         looks = []
         for a, b in pairwise(measurements):
+            if a.table != b.table:
+                continue  # by way of home
             level = max(a.clear_z, b.clear_z)
-            met = self._machine.on_the_way((*a.start[:2], level), (*b.start[:2], level))
+            met = self._at(a.table).on_the_way((*a.start[:2], level), (*b.start[:2], level))
             if met is not None:
                 part, solid = met
                 looks.append(

@@ -1,10 +1,10 @@
-"""The order of measurements: the shortest way, those that share a clear height staying together."""
+"""The order of measurements: the shortest way; those that share a table angle or a clear height stay together."""
 
 from __future__ import annotations
 
 import math
 from collections.abc import Callable, Sequence
-from itertools import pairwise, permutations
+from itertools import groupby, pairwise, permutations
 from typing import TypeVar
 
 from brisk_anchor.core.measuring import Measurement
@@ -12,22 +12,32 @@ from brisk_anchor.core.setup import Machine
 from brisk_anchor.standin.motion import move_seconds
 
 Item = TypeVar("Item")
+Group = tuple[tuple[tuple[str, float], ...], float]
+"""A table angle and, highest first, a clear height."""
 _MOST_GROUPS = 5
 """Of so many groups every order is tried; of more the highest comes first."""
 Cost = Callable[[Measurement | None, Measurement | None], float]
 
 
 def way_seconds(machine: Machine) -> Cost:
-    """The time a rapid takes from one measurement to the next, home being None: across at the higher clear height."""
+    """The time a rapid takes from one measurement to the next, home being None: across at the higher clear height.
+
+    Where a rotary axis turns in between the tool goes by way of home.
+    """
+    rates = {axis.letter: axis.rapid / 60 for axis in machine.rotary}
 
     def leg(a: Measurement | None, b: Measurement | None) -> float:
         def place(m: Measurement | None) -> tuple[float, float, float]:
             return machine.home if m is None else (m.start[0], m.start[1], m.clear_z)
 
         (x0, y0, z0), (x1, y1, z1) = place(a), place(b)
-        level = max(z0, z1)
+        turned = 0.0
+        if a is not None and b is not None and a.table != b.table:
+            angles = dict(a.table)
+            turned = max(abs(angle - angles.get(letter, 0.0)) / rates[letter] for letter, angle in b.table)
+        level = machine.home[2] if turned else max(z0, z1)
         steps = (level - z0, math.hypot(x1 - x0, y1 - y0), level - z1)
-        return sum(move_seconds(step, machine.rapid, machine.acceleration) for step in steps)
+        return turned + sum(move_seconds(step, machine.rapid, machine.acceleration) for step in steps)
 
     return leg
 
@@ -40,27 +50,34 @@ def way(measurements: Sequence[Measurement]) -> float:
 def shortest(steps: Sequence[Item], machine: Machine, measurement_of: Callable[[Item], Measurement]) -> list[Item]:
     """The same in the order with the shortest way from home and back, or one hardly longer.
 
-    Measurements with one clear height stay together, so that the probe goes up and down as seldom as it can. Within a
-    group the nearest comes next, from each beginning; then pieces are turned and single ones moved while that helps.
+    Measurements at one table angle stay together, and of those the ones with one clear height, so that the table turns
+    and the probe goes up and down as seldom as they can. Within a group the nearest comes next, from each beginning;
+    then pieces are turned and single ones moved while that helps.
     """
     cost = way_seconds(machine)
-    groups: dict[float, list[Item]] = {}
+    groups: dict[Group, list[Item]] = {}
     for step in steps:
-        groups.setdefault(round(measurement_of(step).clear_z, 6), []).append(step)
-    highest = sorted(groups, reverse=True)
-    orders = permutations(highest) if len(highest) <= _MOST_GROUPS else [tuple(highest)]
+        m = measurement_of(step)
+        groups.setdefault((m.table, -round(m.clear_z, 6)), []).append(step)
+    highest = sorted(groups)
+    orders = filter(_together, permutations(highest)) if len(highest) <= _MOST_GROUPS else [tuple(highest)]
     best: list[Item] = []
     least = math.inf
     for order in orders:
         found: list[Item] = []
-        for number, height in enumerate(order):
+        for number, group in enumerate(order):
             before = measurement_of(found[-1]) if found else None
             last = number == len(order) - 1
-            found += _group(groups[height], before, cost, measurement_of, home=last)
+            found += _group(groups[group], before, cost, measurement_of, home=last)
         total = _total([None, *map(measurement_of, found), None], cost)
         if total < least - 1e-9:
             best, least = found, total
     return best
+
+
+def _together(order: Sequence[Group]) -> bool:
+    """Whether the table is turned to each angle once."""
+    return len(list(groupby(table for table, _ in order))) == len({table for table, _ in order})
 
 
 def _total(places: Sequence[Measurement | None], cost: Cost) -> float:

@@ -17,7 +17,7 @@ from brisk_anchor.standin.solid_file import Coordinate, Place, Section
 _NO_LENGTHS = frozenset(
     (
         *("units", "form", "name", "number", "offset", "order", "probe", "half_turn", "feature", "enabled", "repeats"),
-        *("comment", "walls", "headings", "keep", "on_fail", "tool", "row", "r"),
+        *("comment", "walls", "headings", "keep", "on_fail", "tool", "row", "r", "A", "B", "C"),
     )
 )
 Figure = Annotated[float, Field(gt=0, le=1000)]
@@ -56,7 +56,8 @@ class MeasureSection(Section):
     """One measurement: of a drawn `feature`, or of what is marked round a place (`name`, `walls`, `at`).
 
     A figure that is left out is proposed. `at` is the tip, machine mm; `standoff` how far before the wall it stands,
-    `clear` the tip's machine Z at which nothing is in the way here. `keep` copies results: "X #610".
+    `clear` the tip's machine Z at which nothing is in the way here. `keep` copies results: "X #610". With `table` it is
+    measured with rotary axes at those machine angles; all else of such a plan then with all of them at 0.
     """
 
     feature: Annotated[str, Field(max_length=24)] | None = None
@@ -81,6 +82,7 @@ class MeasureSection(Section):
     repeats: int | None = Field(default=None, ge=1, le=9)
     headings: Annotated[list[Annotated[float, Field(ge=-360, le=360)]], Field(min_length=2, max_length=3)] | None = None
     over_the_top: bool | None = None
+    table: dict[Literal["A", "B", "C"], Annotated[float, Field(ge=-36000, le=36000)]] = {}
     on_fail: Reaction = "alarm"
     keep: Annotated[list[Annotated[str, Field(pattern=_KEEP.pattern)]], Field(max_length=12)] = []
     sets: SetsSection | None = None
@@ -225,6 +227,9 @@ def _measure_lines(section: MeasureSection, inches: bool) -> list[str]:
         lines.append(f"headings = [{', '.join(figure(value) for value in section.headings)}]")
     if section.over_the_top is not None:
         lines.append(f"over_the_top = {str(section.over_the_top).lower()}")
+    if section.table:
+        angles = ", ".join(f"{letter} = {figure(angle)}" for letter, angle in sorted(section.table.items()))
+        lines.append(f"table = {{ {angles} }}")
     lines += [f'on_fail = "{section.on_fail}"'] if section.on_fail != "alarm" else []
     if section.keep:
         kept = ", ".join(f'"{item}"' for item in section.keep)

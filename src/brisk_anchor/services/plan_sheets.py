@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 from pathlib import Path
 
 from brisk_anchor.core.errors import ExportError
@@ -16,13 +17,13 @@ from brisk_anchor.services.plan_proof import PlanProof, read_proof
 from brisk_anchor.services.planning import Planned, Step, program_of
 from brisk_anchor.services.proving import rehearse
 from brisk_anchor.services.workshop import Workshop
-from brisk_anchor.standin.motion import Motion, MoveKind
+from brisk_anchor.standin.motion import Motion, MoveKind, motions_at
 
 
 def write_plan_sheets(
     workshop: Workshop, ready: Planned, plan: Path, folder: Path, paper: str = "a4", proof: PlanProof | None = None
 ) -> list[Path]:
-    """Write the path drawing and the sheet of a plan as SVG and PDF.
+    """Write the path drawing and the sheet of a plan as SVG and PDF; where the table turns, a drawing for each angle.
 
     Raises:
         PlanError, SecondLookError: it cannot be written. ExportError: a file cannot be, or there is no such paper.
@@ -30,12 +31,21 @@ def write_plan_sheets(
     if paper not in PAPERS:
         raise ExportError(f"There is no paper “{paper}”", "Nothing was drawn", f"One of {', '.join(PAPERS)}")
     program = program_of(workshop, ready)
-    content = content_of(workshop, ready, program, proof or read_proof(plan))
+    proof = proof or read_proof(plan)
     paths, stem = [], plan.stem.removesuffix(".plan").lower()
-    for name, draw in (("path", path_drawing), ("plan", plan_sheet)):
+    contents = {
+        table: content_of(workshop, ready, program, proof, table)
+        for table in dict.fromkeys(m.table for m in ready.measurements) or {(): None}
+    }
+    drawn = [(f"path-{stem}{_suffix(table)}", content, path_drawing) for table, content in contents.items()]
+    for name, content, draw in (*drawn, (f"plan-{stem}", drawn[0][1], plan_sheet)):
         for kind in ("svg", "pdf"):
-            paths.append(write_whole(folder / f"{name}-{stem}.{kind}", draw(content, kind, paper)))
+            paths.append(write_whole(folder / f"{name}.{kind}", draw(content, kind, paper)))
     return paths
+
+
+def _suffix(table: tuple[tuple[str, float], ...]) -> str:
+    return "".join(f"-{letter.lower()}{angle:g}" for letter, angle in table if angle)
 
 
 def legs_of(motions: Sequence[Motion], length: float) -> list[Leg]:
@@ -51,10 +61,19 @@ def legs_of(motions: Sequence[Motion], length: float) -> list[Leg]:
     return legs
 
 
-def content_of(workshop: Workshop, ready: Planned, program: Program, proof: PlanProof | None) -> PlanContent:
-    """What the drawings show: the path is that of the set-up as it stands."""
+def content_of(
+    workshop: Workshop,
+    ready: Planned,
+    program: Program,
+    proof: PlanProof | None,
+    table: tuple[tuple[str, float], ...] = (),
+) -> PlanContent:
+    """What the drawings show: the path is that of the set-up as it stands, with the table at the angles of `table`."""
     _, run, times = rehearse(workshop, ready)
-    setup = ready.setup
+    setup, motions = ready.setup, run.machine.motions
+    if table:
+        motions = motions_at(motions, workshop.machine.angles, dict(table))
+        setup = replace(setup, outlines=workshop.scene.outlines_at(dict(table)))
     length = setup.stylus.length
     clock = []
     if times is not None:
@@ -69,18 +88,20 @@ def content_of(workshop: Workshop, ready: Planned, program: Program, proof: Plan
         ("Time", tuple(clock)),
         ("Second look", tuple(looks)),
     ]
-    places: list[tuple[str, Vector]] = []
-    for step in ready.steps:
-        x, y, z = step.measurement.start
-        places.append((step.name, (x, y, z - length)))
+    places: list[tuple[int, Vector]] = []
+    for number, m in enumerate(ready.measurements, 1):
+        if m.table == table:
+            x, y, z = m.start
+            places.append((number, (x, y, z - length)))
+    angles = "".join(f"  ·  {letter} {angle:+g}°" for letter, angle in table)
     words = proof.words(program.digest) if proof is not None else "not proved"
     return PlanContent(
         setup=setup,
-        title=ready.plan.name,
+        title=f"{ready.plan.name}{angles}",
         program=f"{program.label}  {program.digest[:12]}",
         proof=f"All figures in mm, machine coordinates of the tip. {program.label}: {words}.",
-        legs=tuple(legs_of(run.machine.motions, length)),
-        names=tuple(places),
+        legs=tuple(legs_of(motions, length)),
+        places=tuple(places),
         rows=tuple(_row(number, step, ready) for number, step in enumerate(ready.steps, 1)),
         notes=tuple(notes),
     )
@@ -91,7 +112,8 @@ def _row(number: int, step: Step, ready: Planned) -> tuple[str, ...]:
     size = f"{m.kind.size_sign}{m.size:g}" if m.size else ""
     size += f" × {m.size_y:g}" if m.size_y else ""
     kind = f"{m.touch_count}  {m.kind.value} {size}".strip()
-    figures = [f"search {m.search:.4g}"]
+    figures = [f"{letter} at {angle:g}°" for letter, angle in m.table]
+    figures += [f"search {m.search:.4g}"]
     figures += [f"depth {m.depth:g}"] if m.depth else []
     figures += [f"apart {m.spread:g}"] if m.spread else []
     figures += [f"within ±{m.size_limit:g} else {m.on_fail}"] if m.size_limit and m.kind.is_paired else []

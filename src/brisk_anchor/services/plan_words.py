@@ -13,7 +13,7 @@ from brisk_anchor.services.plan_file import MeasureSection, PlanFile, SetsSectio
 
 MEASURE_HINT = (
     "sets G54 x 0 y 20 · allowance z -1.5 · keep D #610 · 3 at 10 130 250 · over / round / usual · "
-    "alarm / stop / go on · at X, Y, Z · comment …"
+    "alarm / stop / go on · at X, Y, Z · table B 90 · comment …"
 )
 PLAN_HINT = (
     "name … · number 2150 · offset G54 · tool 12 0.05 · no tool 12 · probe each / probe kept on · "
@@ -22,6 +22,7 @@ PLAN_HINT = (
 _ROW = re.compile(r"(?i)^(G5[4-9](?:\.[1-3])?(?:\s+P\s*\d{1,3})?)\s*(.*)$")
 _HEADINGS = re.compile(r"^(\d)\s+at\s+(.+)$")
 _KEEP = re.compile(r"(?i)([XYZDERABIJK])\s*#\s*(\d{1,4})")
+_ANGLE = re.compile(r"(?i)([ABC])\s*([+-]?\d+(?:\.\d+)?)")
 Changes = Mapping[str, Any]
 
 
@@ -42,6 +43,8 @@ def read_measure_words(section: MeasureSection, words: str) -> tuple[Changes, st
             return _keep(rest)
         case "at":
             return _place(section, rest)
+        case "table":
+            return _table(rest)
         case "over" | "round" | "down" | "usual":
             over = {"over": True, "round": False, "down": False, "usual": None}[first.lower()]
             told = {True: "over the top between touches", False: "without going over the top", None: "as is usual"}[
@@ -103,6 +106,16 @@ def _keep(words: str) -> tuple[Changes, str]:
         raise PlanError("That is no result and variable", "", "As keep X #610, D #611")
     kept = [f"{letter.upper()} #{number}" for letter, number in found]
     return {"keep": kept}, f"keeps {', '.join(kept)}"
+
+
+def _table(words: str) -> tuple[Changes, str]:
+    if words.lower() in ("", "none"):
+        return {"table": {}}, "the table is turned nowhere"
+    found = _ANGLE.findall(words)
+    if not found or _ANGLE.sub("", words).strip(" ,;"):
+        raise PlanError("That is no axis and angle", "", "As table B 90")
+    angles = {letter.upper(): float(angle) for letter, angle in found}
+    return {"table": angles}, f"measured with {' '.join(f'{axis} at {angle:g}°' for axis, angle in angles.items())}"
 
 
 def _place(section: MeasureSection, words: str) -> tuple[Changes, str]:

@@ -149,6 +149,7 @@ def _check(workshop: Workshop, plan: PlanFile) -> None:
             findings.append(Finding(place, f"nothing called “{section.feature}” is drawn"))
         elif section.feature is not None and drawn[section.feature].of:
             findings.append(Finding(place, f"{section.feature} is built from others and never touched"))
+        findings += [Finding(f"{place}.table", words) for words in _wrong_table(workshop, section)]
         if section.sets is not None:
             findings += [Finding(f"{place}.sets", words) for words in _wrong_row(workshop, section.sets.row)]
     active = [section for section in plan.measure if section.enabled]
@@ -168,6 +169,28 @@ def _check(workshop: Workshop, plan: PlanFile) -> None:
     findings += [Finding("tool_check", f"T{n} stands twice") for n in sorted({n for n in tools if tools.count(n) > 1})]
     if findings:
         raise PlanFileError(plan.name, tuple(findings))
+
+
+def _wrong_table(workshop: Workshop, section: MeasureSection) -> list[str]:
+    axes = {axis.letter: axis for axis in workshop.setup.machine.rotary}
+    found = [f"the machine has no rotary axis {letter}" for letter in section.table if letter not in axes]
+    for letter, angle in section.table.items():
+        low, high = (axes[letter].low, axes[letter].high) if letter in axes else (None, None)
+        if (low is not None and angle < low) or (high is not None and angle > high):
+            found.append(f"{letter} cannot stand at {angle:g}")
+    if section.feature is not None and any(section.table.values()):
+        found.append(
+            f"{section.feature} is drawn with the table at 0: mark what lies before the probe at another angle"
+        )
+    return found
+
+
+def _table_of(workshop: Workshop, plan: PlanFile, section: MeasureSection) -> tuple[tuple[str, float], ...]:
+    """Where every rotary axis stands for a measurement; nothing in a plan that turns none."""
+    if not any(other.table for other in plan.measure if other.enabled):
+        return ()
+    angles: dict[str, float] = {axis.letter: 0.0 for axis in workshop.setup.machine.rotary}
+    return tuple((angles | dict(section.table)).items())
 
 
 def _wrong_row(workshop: Workshop, row: str) -> list[str]:
@@ -383,6 +406,7 @@ def _step(workshop: Workshop, plan: PlanFile, section: MeasureSection, neighbour
     )
     try:
         measurement = build_measurement(setup, asking, way)
+        measurement = replace(measurement, table=_table_of(workshop, plan, section))
         if section.standoff is None:
             measurement = _room_behind(setup, asking, way, measurement, neighbours)
     except PlanError as error:
@@ -413,6 +437,7 @@ def _room_behind(setup: Setup, asking: Asking, way: Way, usual: Measurement, nei
         if room(best) >= usual.start_uncertainty + ROOM_BEHIND:
             break
         nearer = build_measurement(setup, _stand_off(setup, asking, drawn, standoff), way)
+        nearer = replace(nearer, table=usual.table)
         best = nearer if room(nearer) > room(best) + 1e-6 else best
     return best
 

@@ -19,6 +19,7 @@ from brisk_anchor.core.errors import BriskAnchorError, CrashError, PlanError
 from brisk_anchor.core.estimates import Estimate
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.offsets import solve_offset
+from brisk_anchor.core.rotary import carried
 from brisk_anchor.core.rules import FromRow, FromTable, features_in
 from brisk_anchor.nc.interpreter import Interpreter
 from brisk_anchor.nc.plan import plan_steps
@@ -287,7 +288,8 @@ class Prover:
         """Over all its parts: what stays further off than that is not looked at again."""
         self._routines = scan_program(case.program.text, case.profile)
         places = {drawn.name: drawn.machine for drawn in case.ready.setup.features}
-        self._measured = [(m.name, places[m.name]) for m in case.ready.measurements]
+        axes = case.ready.setup.machine.rotary
+        self._measured = [(m.name, carried(places[m.name], axes, dict(m.table), {})) for m in case.ready.measurements]
         steps = plan_steps(nc_plan(self.workshop, case.ready))
         self._searches = [step.distance for step in steps if isinstance(step, TouchStep)]
 

@@ -23,13 +23,14 @@ class Times:
     guarded: float
     rapid: float
     waiting: float
+    turning: float
     least: float
     touches: int
 
     @property
     def total(self) -> float:
         """All of it."""
-        return self.search + self.touch + self.guarded + self.rapid + self.waiting
+        return self.search + self.touch + self.guarded + self.rapid + self.waiting + self.turning
 
     @property
     def over(self) -> float:
@@ -44,6 +45,7 @@ class Times:
             ("guarded moves", self.guarded),
             ("rapid moves", self.rapid),
             ("waiting", self.waiting),
+            ("turning the table", self.turning),
         )
 
 
@@ -54,7 +56,8 @@ def times_of(
 
     The least: each touch as it was made (search, back off, slow touch), and between touches the straight way at the
     speed that is allowed there. Within a feature that is a guarded move, over the top of one that stands; between
-    features straight up, across at the clear height, and straight down; from home and back at rapid.
+    features straight up, across at the clear height, and straight down; from home and back at rapid. A table turns with
+    the tool at home, as long as it turns.
     """
     met = [m for m in motions if m.kind is MoveKind.SKIP and m.contact is not None]
     wanted = sum(m.touch_count for m in measurements)
@@ -73,27 +76,34 @@ def times_of(
     touching = sum(m.seconds for m in slow)
     off = move_seconds(back, profile.probing.search_feed, machine.acceleration)
     waiting = sum(m.seconds for m in motions if m.kind is MoveKind.DWELL)
-    least = search + touching + off * len(searches) + waiting
+    turning = sum(m.seconds for m in motions if m.angles)
+    least = search + touching + off * len(searches) + waiting + turning
     left = list(zip(searches, slow, strict=True))
-    before: tuple[Vector, float] | None = None
+    here: Vector = machine.home
+    before: float | None = None
+    table = measurements[0].table
     for m in measurements:
         own, left = left[: m.touch_count], left[m.touch_count :]
         first = own[0][0].start
-        here = machine.home if before is None else before[0]
-        level = m.clear_z if before is None else max(before[1], m.clear_z)
+        if before is not None and m.table != table:  # by way of home
+            least += guarded(before - here[2]) + rapid(machine.home[2] - before)
+            here, before = (here[0], here[1], machine.home[2]), None
+        table = m.table
+        level = m.clear_z if before is None else max(before, m.clear_z)
         least += rapid(math.dist(here[:2], first[:2]))
         least += rapid(machine.home[2] - level) if before is None else guarded(level - here[2])
         least += guarded(level - first[2])
         for (_, touched), (following, _) in pairwise(own):
             least += guarded(_way(m, touched.end, following.start))
-        before = (own[-1][1].end, m.clear_z)
+        here, before = own[-1][1].end, m.clear_z
     if before is not None:
-        least += guarded(before[1] - before[0][2]) + rapid(machine.home[2] - before[1])
+        least += guarded(before - here[2]) + rapid(machine.home[2] - before)
     return Times(
         search=search,
         touch=touching + sum(m.seconds for m in motions if m.kind is MoveKind.FEED),
         guarded=sum(m.seconds for m in motions if m.kind is MoveKind.SKIP and m.contact is None),
-        rapid=sum(m.seconds for m in motions if m.kind is MoveKind.RAPID),
+        rapid=sum(m.seconds for m in motions if m.kind is MoveKind.RAPID and not m.angles),
+        turning=turning,
         waiting=waiting,
         least=least,
         touches=wanted,

@@ -167,6 +167,12 @@ def weave(
     places = [_operation(program, number) for number in dict.fromkeys(after)]
     if not places:
         raise WeaveError("After which operation is it to stand?", "", "Give the number of one")
+    if any(step.measurement.table for step in ready.steps):
+        raise WeaveError(
+            "A measurement in a cutting program does not turn the table",
+            "The operation that follows counts on where it stands",
+            "Put it in after an operation at that angle, without saying one",
+        )
     if again is not None and profile.language == "ngc":
         what = f"A control with the profile {profile.name} cannot jump back"
         raise WeaveError(what, "It has no branches", "Leave the jump out")

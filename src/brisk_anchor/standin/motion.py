@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from enum import Enum
 
@@ -40,6 +41,17 @@ class Motion:
         """Position after a share (0 to 1) of the way."""
         x, y, z = (a + (b - a) * share for a, b in zip(self.start, self.end, strict=True))
         return x, y, z
+
+
+def motions_at(motions: Sequence[Motion], before: Mapping[str, float], table: Mapping[str, float]) -> list[Motion]:
+    """Those made with rotary axes at the angles of `table`, or turning there; `before` is where they stood at first."""
+    now = dict(before)
+    found = []
+    for motion in motions:
+        now |= dict(motion.angles)
+        if now == dict(table):
+            found.append(motion)
+    return found
 
 
 @dataclass(frozen=True, slots=True)

@@ -28,8 +28,26 @@ def _pulled_in(region: Region, slot: Rectangle, corner: tuple[float, float]) -> 
     return inside, y
 
 
+_UPRIGHT = 0.999
+"""Least cosine between a solid's own Z and the machine's that lets it be drawn with its openings."""
+
+
+def _lying(solid: Solid) -> Outline:
+    """One that a table has tipped: what it covers, from above and from the front, without its openings."""
+    from scipy.spatial import ConvexHull
+
+    ring = solid.region.outline()
+    points = solid.frame.apply(np.array([(x, y, z) for z in (solid.bottom, solid.top) for x, y in ring]))
+    plan, front = (_closed(flat[ConvexHull(flat).vertices]) for flat in (points[:, :2], points[:, [0, 2]]))
+    (x0, y0), (x1, y1) = points[:, :2].min(axis=0), points[:, :2].max(axis=0)
+    extent = (float(x0), float(y0), float(x1), float(y1))
+    return Outline(solid.body, solid.name, solid.role, (plan,), (front,), float(points[:, 2].max()), (extent,))
+
+
 def outline_of(solid: Solid) -> Outline:
     """Plan: the region's border and openings. Front: its extent in X from bottom to top, openings as inner lines."""
+    if abs(solid.frame.rotation[2, 2]) < _UPRIGHT:
+        return _lying(solid)
     rings = [solid.region.outline(), *(hole.outline() for hole in solid.holes)]
     for slot in solid.slots:
         corners = slot.outline()

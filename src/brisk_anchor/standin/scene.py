@@ -9,6 +9,7 @@ import numpy as np
 
 from brisk_anchor.core.frames import Frame
 from brisk_anchor.core.kinds import FeatureKind, Vector
+from brisk_anchor.core.rotary import table_frame
 from brisk_anchor.core.rules import FromFeature, FromFit, FromHeading, Rules
 from brisk_anchor.core.setup import (
     DrawnFeature,
@@ -17,6 +18,7 @@ from brisk_anchor.core.setup import (
     JobCard,
     Machine,
     Operation,
+    Outline,
     RowPlan,
     Setup,
     Travel,
@@ -43,7 +45,18 @@ class Scene:
 
     def as_described(self) -> Scene:
         """The same with nothing of real life in it: metal as drawn, the probe as calibrated."""
-        return replace(self, solids=(self.solids[0], *(solid for solid in self.nominal if solid.role != "drawn")))
+        machine = self.file.machine
+        exact = [axis.model_copy(update={"real_shift": (0.0, 0.0, 0.0)}) for axis in machine.rotary]
+        file = self.file.model_copy(update={"machine": machine.model_copy(update={"rotary": exact})})
+        solids = (self.solids[0], *(solid for solid in self.nominal if solid.role != "drawn"))
+        return replace(self, file=file, solids=solids)
+
+    def outlines_at(self, angles: Mapping[str, float]) -> tuple[Outline, ...]:
+        """The set-up as it is described, drawn as rotary axes at those angles, degrees, have carried it."""
+        table = table_frame(self.setup.machine.rotary, angles)
+        solids = (self.solids[0], *self.nominal)
+        placed = [replace(solid, frame=table @ solid.frame) if solid.carried else solid for solid in solids]
+        return tuple(outline_of(solid) for solid in placed)
 
     def stand_in(
         self, *, seed: int | None = 1, position: Vector | None = None, length_reference: float = 0.0

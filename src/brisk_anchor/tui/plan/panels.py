@@ -68,7 +68,9 @@ def list_text(builder: PlanBuilder, chosen: int, pointed: str, width: int, heigh
                 f"{cut(reason, max(10, width - wide - 12))}  ", theme.QUIET if not section.enabled else theme.CORAL
             )
         whole = _by_the_job(builder, section.known_as)
-        text.append("  ".join(part for part in (whole, sets_text(section.sets, section.kept)) if part), theme.SAND)
+        table = "  ".join(f"{letter}{angle:+g}°" for letter, angle in section.table.items())
+        parts = (table, whole, sets_text(section.sets, section.kept))
+        text.append("  ".join(part for part in parts if part), theme.SAND)
         text.append("\n")
         rows.append(text)
     if pointed:

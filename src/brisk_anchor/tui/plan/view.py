@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from textual.app import ComposeResult
@@ -154,6 +155,7 @@ class PlanView(PlanRuns):
 
     def show_motion(self) -> None:
         """The drawing: the set-up, the path, and the number of every measurement."""
+        from brisk_anchor.standin.motion import motions_at
         from brisk_anchor.tui.picture import Picture
 
         desk, builder = self.desk, self.builder
@@ -166,18 +168,26 @@ class PlanView(PlanRuns):
         centre: Vector | None = (chosen[0], chosen[1], chosen[2] - length) if chosen else None
         if self.pointed is not None:
             centre = self.pointed.machine
+        table, motions = step.measurement.table if step is not None else (), self.motions
+        if table:  # what is seen is how it stands for the chosen one
+            motions = motions_at(motions, desk.workshop.machine.angles, dict(table))
+        if any(angle for _, angle in table):
+            outlines = desk.workshop.scene.outlines_at(dict(table))
+            setup = replace(setup, outlines=outlines, features=(), points=(), words=())
         labels: list[tuple[str, Vector]] = []
         for number, one in enumerate(ready.steps if ready else (), 1):
+            if table and one.measurement.table != table:
+                continue
             x, y, z = one.measurement.start
             labels.append((str(number), (x, y, z - length)))
-        touches = [m.contact for m in self.motions if m.contact is not None and m.feed < 200]
+        touches = [m.contact for m in motions if m.contact is not None and m.feed < 200]
         picture = Picture(
             setup=setup,
             zoom=desk.zoom,
             centre=centre,
             target=centre,
             touches=touches,
-            motions=self.motions,
+            motions=motions,
             length=length,
             magnify=desk.magnify,
             pan=desk.pan,

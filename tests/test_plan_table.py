@@ -1,0 +1,87 @@
+"""Plans that turn the table: what lies before the probe at another angle is marked, and found there."""
+
+from __future__ import annotations
+
+import pytest
+
+from brisk_anchor.core.errors import BriskAnchorError
+from brisk_anchor.nc.plan import plan_steps
+from brisk_anchor.nc.steps import Rapid, TableAt
+from brisk_anchor.services.plan_file import parse_plan, plan_text
+from brisk_anchor.services.plan_sheets import write_plan_sheets
+from brisk_anchor.services.planning import nc_plan, planned, program_of
+from brisk_anchor.services.proving import Case, Prover
+from brisk_anchor.services.timing import times_of
+from brisk_anchor.standin.motion import motions_at
+
+from .test_plan_ways import plan
+from .test_table_angle import CENTRE, set_up
+
+
+@pytest.fixture(scope="module", params=[("skip-macro", 1), ("probe-params", -1)], ids=lambda p: p[0])
+def workshop(request, tmp_path_factory):
+    return set_up(tmp_path_factory.mktemp("table") / "job", *request.param)[0]
+
+
+def marked(workshop, name, angle, keep, turned):
+    """The bore, marked where a table at `angle` has brought it; `turned` works that out by hand."""
+    x, y, z = workshop.setup.drawn("cut").machine
+    x, y = (c + d for c, d in zip(CENTRE[:2], turned(x - CENTRE[0], y - CENTRE[1]), strict=True))
+    at = [round(x, 3), round(y, 3), z - 9.0]
+    walls = ["LEFT", "RIGHT", "UP", "DOWN"]
+    figures = {"size": 30.0, "size_limit": 0.5, "depth": 9.0}
+    return {"name": name, "walls": walls, "round": True, "at": at, "table": {"C": angle}, "keep": keep} | figures
+
+
+def scene_box(outlines):
+    return next(outline.extents[0] for outline in outlines if outline.role == "part")
+
+
+def test_a_bore_at_opposite_angles_lies_round_the_centre_of_the_table(workshop, tmp_path):
+    made = plan(
+        {"feature": "cut", "keep": ["X #610", "Y #611"]},
+        marked(workshop, "half round", 180.0, ["X #612", "Y #613"], lambda x, y: (-x, -y)),
+        {"feature": "top"},
+        order="shortest",
+    )
+    assert plan_text(parse_plan(plan_text(made), "p")) == plan_text(made)
+    ready = planned(workshop, made)
+    assert [dict(m.table)["C"] for m in ready.measurements] in ([0, 0, 180], [180, 0, 0])
+    prover = Prover(Case.of(workshop, ready, program_of(workshop, ready)))
+    run = prover.run(prover.scene(0), 0, noisy=False)
+    run.to_end()
+    assert run.ended_well, run.failure()
+    x0, y0, x180, y180 = (run.interpreter.variables.read(number) for number in (610, 611, 612, 613))
+    assert ((x0 + x180) / 2, (y0 + y180) / 2) == pytest.approx(CENTRE[:2], abs=0.002)
+    times = times_of(ready.setup.machine, workshop.profile, ready.measurements, run.machine.motions)
+    assert times.turning >= 180 / 3600 * 60
+    assert 1.0 <= times.total / times.least < 1.15
+    paths = write_plan_sheets(workshop, ready, tmp_path / "p.plan.toml", tmp_path)
+    assert {path.name for path in paths if path.suffix == ".svg"} == {"path-p.svg", "path-p-c180.svg", "plan-p.svg"}
+    halves = [motions_at(run.machine.motions, {"C": 0.0}, {"C": angle}) for angle in (0.0, 180.0)]
+    assert sum(map(len, halves)) == len(run.machine.motions)
+    assert [len([m for m in half if m.contact]) for half in halves] == [10, 8]
+    boxes = [scene_box(workshop.scene.outlines_at({"C": angle})) for angle in (0.0, 180.0)]
+    for i in (0, 1):
+        assert boxes[0][i] + boxes[1][i + 2] == pytest.approx(2 * CENTRE[i])
+
+
+def test_the_table_turns_with_the_tool_at_home_and_only_where_it_must(workshop):
+    quarter = marked(workshop, "quarter", 90.0, [], lambda x, y: (-y, x))
+    made = plan({"feature": "cut"}, quarter, {**quarter, "name": "again"})
+    steps = plan_steps(nc_plan(workshop, planned(workshop, made)))
+    turns = [i for i, step in enumerate(steps) if isinstance(step, TableAt)]
+    assert [steps[i].angles for i in turns] == [(("C", 0.0),), (("C", 90.0),)]
+    assert all(steps[i - 1] == Rapid(z=workshop.setup.machine.home[2]) for i in turns)
+
+
+@pytest.mark.parametrize(
+    ("change", "reason"),
+    [
+        ({"feature": "cut", "table": {"C": 30.0}}, "drawn with the table at 0"),
+        ({"feature": "cut", "table": {"B": 0.0}}, "no rotary axis B"),
+    ],
+)
+def test_angles_that_make_no_sense(workshop, change, reason):
+    with pytest.raises(BriskAnchorError, match=reason):
+        planned(workshop, plan(change))
