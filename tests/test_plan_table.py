@@ -2,17 +2,25 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import pytest
 
-from brisk_anchor.core.errors import BriskAnchorError
+from brisk_anchor.core.errors import BriskAnchorError, PlanError
+from brisk_anchor.core.rotary import RotaryAxis
 from brisk_anchor.nc.plan import plan_steps
 from brisk_anchor.nc.steps import Rapid, TableAt
 from brisk_anchor.services.plan_file import parse_plan, plan_text
 from brisk_anchor.services.plan_sheets import write_plan_sheets
+from brisk_anchor.services.plan_words import read_measure_words
 from brisk_anchor.services.planning import nc_plan, planned, program_of
 from brisk_anchor.services.proving import Case, Prover
 from brisk_anchor.services.timing import times_of
+from brisk_anchor.services.weaving import WeaveError, take_apart, weave
 from brisk_anchor.standin.motion import motions_at
+from brisk_anchor.standin.outlines import outline_of
+from brisk_anchor.standin.solids import Rectangle, Solid
+from brisk_anchor.tui.desk import Desk
 
 from .test_plan_ways import plan
 from .test_table_angle import CENTRE, set_up
@@ -85,3 +93,29 @@ def test_the_table_turns_with_the_tool_at_home_and_only_where_it_must(workshop):
 def test_angles_that_make_no_sense(workshop, change, reason):
     with pytest.raises(BriskAnchorError, match=reason):
         planned(workshop, plan(change))
+
+
+def test_it_is_said_in_words_drawn_so_and_not_put_into_a_cutting_program(workshop, tmp_path):
+    section = plan({"feature": "cut"}).measure[0]
+    assert read_measure_words(section, "table C 90, A -5.5")[0] == {"table": {"C": 90.0, "A": -5.5}}
+    assert read_measure_words(section, "table none")[0] == {"table": {}}
+    for words in ("table 90", "table C 90 quick"):
+        with pytest.raises(PlanError, match="no axis and angle"):
+            read_measure_words(section, words)
+    setup, told = Desk(workshop, 1.0).standing({"C": 90.0})
+    assert told == "C +90°"
+    assert not setup.features
+    assert setup.outlines != workshop.setup.outlines
+    program = take_apart("%\nO1\nT2 M6\nG0 X0\nM30\n%\n")
+    ready = planned(workshop, plan({"feature": "cut", "table": {"C": 0.0}}))
+    with pytest.raises(WeaveError, match="does not turn the table"):
+        weave(workshop, program, ready, [1])
+
+
+def test_what_a_table_has_tipped_is_drawn_as_what_it_covers():
+    axis = RotaryAxis("A", (1.0, 0.0, 0.0), (0.0, 0.0, 0.0), 1, None, None, 1.0)
+    block = Solid("block", "block", "part", Rectangle((0.0, 0.0), (40.0, 20.0)), 0.0, 10.0)
+    lying = outline_of(replace(block, frame=axis.frame(90.0) @ block.frame))
+    assert lying.extents[0] == pytest.approx((0.0, -10.0, 40.0, 0.0), abs=1e-9)
+    assert lying.top == pytest.approx(20.0)
+    assert {round(z, 6) for _, z in lying.front[0]} == {0.0, 20.0}

@@ -266,7 +266,12 @@ def test_marks_name_the_new_features_and_their_figures() -> None:
 def test_patterns_that_leave_a_centre_free_are_refused(line: tuple[Workshop, Frame]) -> None:
     workshop, _ = line
     asking = point_at(workshop.setup, workshop.setup.drawn("part"))
-    for headings, words in (((0.0, 175.0), "opposite"), ((0.0, 5.0, 12.0), "within 12°")):
+    for headings, words in (
+        ((0.0, 175.0), "opposite"),
+        ((0.0, 5.0, 12.0), "within 12°"),
+        ((9.0, 9.0), "within 0°"),
+        ((0.0, 90.0, 97.0), "within 7°"),
+    ):
         wrong = Asking(asking.rose.with_headings(headings), asking.start, size=30.0, depth=9.0)
         with pytest.raises(PlanError, match=words):
             build_measurement(workshop.setup, wrong)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 from dataclasses import dataclass
+from itertools import pairwise
 
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.kinds import FeatureKind, Vector
@@ -17,6 +18,8 @@ SEARCH_MARGIN = 1.0
 MOST_REPEATS = 9
 ON_FAIL = ("alarm", "stop", "go on")
 """What a program does when a size is wrong: it ends, a person decides, or it measures the rest and stores nothing."""
+NEAREST = 15.0
+"""Touches round a centre lie at least so far apart, degrees: nearer, the last digit of a figure moves the centre."""
 LEAST_SPREAD = 2.0
 """Touches that are to give an angle lie at least so far apart, mm."""
 
@@ -200,11 +203,11 @@ class Measurement:
                 "Mark its walls",
             )
         headings = sorted(math.degrees(math.atan2(y, x)) % 360 for x, y, _ in self.directions)
-        gaps = [(b - a) % 360 for a, b in zip(headings, [*headings[1:], headings[0] + 360], strict=True)]
+        gaps = [b - a for a, b in pairwise([*headings, headings[0] + 360])]
         arc = 360 - max(gaps)
         opposite = self.known_size and abs(arc - 180) < 20
-        if arc < 20 or opposite:
-            why = "opposite" if opposite else f"within {arc:.0f}°"
+        if arc < 20 or min(gaps) < NEAREST or opposite:
+            why = "opposite" if opposite else f"within {arc if arc < 20 else min(gaps):.0f}°"
             raise PlanError(
                 f"{self.name}: its touches lie {why}",
                 "They would leave its centre free, or nearly so",

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING
 
 from brisk_anchor.tui import theme
@@ -11,6 +12,7 @@ if TYPE_CHECKING:
     from brisk_anchor.core.hand_tools import HandTool
     from brisk_anchor.core.kinds import Vector
     from brisk_anchor.core.measuring import Measurement
+    from brisk_anchor.core.setup import Setup
     from brisk_anchor.nc.program import Program
     from brisk_anchor.services.asking import Asking
     from brisk_anchor.services.by_hand import ByHand, Frame
@@ -75,6 +77,8 @@ class Desk:
     """Whether the code view shows the program of the plan, not that of the chosen offset."""
     moved: tuple[str, Vector] | None = None
     """The offset whose rule was changed last, and where its zero was before: shown until another is chosen."""
+
+    _turned: tuple[Setup, str, Setup] | None = None
 
     def __post_init__(self) -> None:
         self.row = self.row or self.workshop.setup.rows[0].row
@@ -172,6 +176,17 @@ class Desk:
         """Where the zero of an offset lies by the description, machine mm."""
         values = self.workshop.expected(row)
         return values["x"], values["y"], values["z"]
+
+    def standing(self, angles: Mapping[str, float]) -> tuple[Setup, str]:
+        """The set-up drawn with rotary axes at those angles, and these in words; what lies at 0 stays out of it."""
+        setup = self.workshop.setup
+        words = " ".join(f"{letter} {angle:+g}°" for letter, angle in angles.items() if angle)
+        if not words:
+            return setup, ""
+        if self._turned is None or self._turned[0] is not setup or self._turned[1] != words:
+            outlines = self.workshop.scene.outlines_at(angles)
+            self._turned = setup, words, replace(setup, outlines=outlines, features=(), points=(), words=())
+        return self._turned[2], words
 
     def picture(self) -> Picture:
         """What the bench's drawing shows now."""

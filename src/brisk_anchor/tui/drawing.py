@@ -123,7 +123,8 @@ class Drawing(Widget):
         scale = self._grounds[1][0][1].scale
         bar = next((size for size in (5, 10, 20, 50, 100, 200, 500) if size * scale >= 12), 1000)
         larger = f" ×{picture.magnify:.3g}" if picture.magnify != 1 else ""
-        note = f"{picture.zoom}{larger}   {bar} mm ├{'─' * max(0, round(bar * scale / 2) - 2)}┤"
+        table = f"{picture.table}   " if picture.table else ""
+        note = f"{table}{picture.zoom}{larger}   {bar} mm ├{'─' * max(0, round(bar * scale / 2) - 2)}┤"
         lines = [_heading(" from above  X →  Y ↑ ", note, columns)]
         for (ground, view), front in zip(self._grounds[1], (False, True), strict=True):
             canvas = ground.copy()

@@ -69,6 +69,8 @@ class Picture:
     """A place shown with its distances from the zero."""
     labels: Sequence[tuple[str, Vector]] = ()
     """Short words at places of the plan: the numbers of what is measured there."""
+    table: str = ""
+    """Where rotary axes stand in it, in words, where they do not stand at 0."""
     dimensions: bool = False
     """Whether every feature shows its distances, and the drawing's own words are shown."""
 

@@ -121,15 +121,20 @@ class CodeView(View):
         self._show_state(desk, running)
 
     def _show_path(self, desk: Desk, running: Proving | None) -> None:
-        setup = desk.workshop.setup
         motions = list(running.player.done_motions) if running else []
         spindle = running.player.position if running else desk.workshop.machine.position
         if running and running.player.motion and running.player.motion not in motions:
             motions.append(running.player.motion)
         touches = [m.contact for m in (running.player.contacts if running else []) if m.contact and m.feed < 200]
         machine = running.player.run.machine if running else desk.workshop.machine
+        setup, turned = desk.standing(machine.angles)
+        if any(motion.angles for motion in motions):
+            from brisk_anchor.standin.motion import motions_at
+
+            motions = motions_at(motions, desk.workshop.machine.angles, machine.angles)
         picture = Picture(
             setup=setup,
+            table=turned,
             zoom=desk.zoom,
             centre=desk.tip_of(spindle),
             tip=desk.tip_of(spindle),

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from textual.app import ComposeResult
@@ -162,7 +161,6 @@ class PlanView(PlanRuns):
         if desk is None or builder is None:
             return
         ready, length = builder.ready, desk.workshop.setup.stylus.length
-        setup = desk.workshop.setup
         step = self.step
         chosen = step.measurement.start if step is not None else None
         centre: Vector | None = (chosen[0], chosen[1], chosen[2] - length) if chosen else None
@@ -171,9 +169,7 @@ class PlanView(PlanRuns):
         table, motions = step.measurement.table if step is not None else (), self.motions
         if table:  # what is seen is how it stands for the chosen one
             motions = motions_at(motions, desk.workshop.machine.angles, dict(table))
-        if any(angle for _, angle in table):
-            outlines = desk.workshop.scene.outlines_at(dict(table))
-            setup = replace(setup, outlines=outlines, features=(), points=(), words=())
+        setup, turned = desk.standing(dict(table))
         labels: list[tuple[str, Vector]] = []
         for number, one in enumerate(ready.steps if ready else (), 1):
             if table and one.measurement.table != table:
@@ -192,6 +188,7 @@ class PlanView(PlanRuns):
             magnify=desk.magnify,
             pan=desk.pan,
             labels=labels,
+            table=turned,
         )
         self.query_one(Drawing).show(picture)
 
