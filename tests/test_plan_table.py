@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import replace
 
 import pytest
@@ -22,8 +23,9 @@ from brisk_anchor.standin.outlines import outline_of
 from brisk_anchor.standin.solids import Rectangle, Solid
 from brisk_anchor.tui.desk import Desk
 
+from .sample_part import offset
 from .test_plan_ways import plan
-from .test_table_angle import CENTRE, set_up
+from .test_table_angle import CENTRE, CUT, TURN, set_up
 
 
 @pytest.fixture(scope="module", params=[("skip-macro", 1), ("probe-params", -1)], ids=lambda p: p[0])
@@ -119,3 +121,19 @@ def test_what_a_table_has_tipped_is_drawn_as_what_it_covers():
     assert lying.extents[0] == pytest.approx((0.0, -10.0, 40.0, 0.0), abs=1e-9)
     assert lying.top == pytest.approx(20.0)
     assert {round(z, 6) for _, z in lying.front[0]} == {0.0, 20.0}
+
+
+def test_a_face_that_a_table_tips_up_is_touched_from_above(tmp_path):
+    """The left face, at x = −450 on the description, lies 60 above the centre of a B table that stands at 90."""
+    workshop, truth = set_up(tmp_path / "job", "skip-macro", 1, offset("G54", **CUT), "B", (0, 1, 0))
+    x, y, z = -390 + (-516 + 600), -200.0, -600 + 60
+    face = {"name": "left face", "walls": ["BELOW"], "at": [x, y, z + 8.0], "standoff": 8.0, "clear": z + 60.0}
+    ready = planned(workshop, plan({**face, "table": {"B": 90.0}, "sets": {"row": "G56", "z": 0}}))
+    prover = Prover(Case.of(workshop, ready, program_of(workshop, ready)))
+    run = prover.run(prover.scene(0), 0, noisy=False)
+    run.to_end()
+    assert run.ended_well, run.failure()
+    along = (y - truth.point((0, 0, 0))[1]) / math.cos(math.radians(TURN))
+    real = truth.point((0.0, along, 0.0))[0]
+    assert run.machine.offset("G56")[2] == pytest.approx(-600 - (real + 390), abs=0.01)
+    assert not workshop.look(ready.measurements[0])

@@ -51,12 +51,12 @@ ROW = offset(
 )
 
 
-def set_up(folder, profile, sense, row=None):
+def set_up(folder, profile, sense, row=None, letter="C", direction=(0, 0, 1)):
     new_job(folder)
     (folder / "part.toml").write_text(PART)
     axis = (
-        'letter = "C"',
-        "direction = [0, 0, 1]",
+        f'letter = "{letter}"',
+        f"direction = {list(direction)}",
         f"centre = {list(CENTRE)}",
         f"sense = {sense}",
         "angle_rapid = 3600",
