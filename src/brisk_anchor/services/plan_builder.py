@@ -133,6 +133,8 @@ class PlanBuilder:
     def add_marked(self, asking: Asking, length: float) -> int:
         """What the rose asks for, as the last of the list; `length` is that of the probe. Returns where it stands.
 
+        It is measured with the table as it stands now.
+
         Raises:
             PlanError: it is not complete. PlanFileError: it is in the plan.
         """
@@ -157,6 +159,7 @@ class PlanBuilder:
                 "twice": asking.rose.twice,
                 "headings": list(asking.rose.headings) or None,
                 "at": (round(x, 4), round(y, 4), round(z - length, 4)),
+                "table": {letter: round(angle, 4) for letter, angle in self.workshop.machine.angles.items() if angle},
                 "repeats": asking.repeats if asking.repeats > 1 else None,
                 **{key: round(value, 4) for key, value in figures.items() if value},
             }
