@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 import pytest
 
 from brisk_anchor.core.errors import BriskAnchorError
@@ -164,6 +166,7 @@ def test_going_across_is_at_the_higher_of_two_clear_heights(workshop):
         ({"feature": "left", "over_the_top": True}, "no walls to go between"),
         ({"feature": "bore", "headings": [0, 5]}, "within 5"),
         ({"feature": "pocket", "size": 4.0}, "hardly goes into"),
+        ({"feature": "left", "clear": -520.0}, "clear height lies below the start"),
         ({"name": "x", "walls": ["LEFT", "RIGHT"], "at": [0, 0, 0]}, "not known"),
         ({"name": "x", "walls": ["LEFT", "RIGHT", "UP"], "at": [0, 0, 0]}, "three walls"),
     ],
@@ -179,6 +182,19 @@ def test_a_standoff_less_than_the_uncertainty_is_told_and_stops_safely(workshop)
     near = [look.found for look in ready.all_looks]
     assert any("0.20 mm from the plate" in found for found in near)
     assert (ending.how, "UNEXPECTED CONTACT" in ending.words) == ("stopped", True)  # the part lies 0.4 mm nearer
+
+
+def test_no_rapid_ends_where_a_part_that_lies_off_could_be(workshop):
+    for clear, off in ((-520.0, math.hypot(6, 3) - 3), (-512.0, None), (-500.0, None)):  # the ball over a rim of ⌀12
+        ready = planned(workshop, plan({"feature": "stop bush", "clear": clear}))
+        told = [look.found for look in ready.all_looks if look.stops]
+        ends = f"{off:.2f} mm from the fixed jaw of V-3 with the ball" if off else ""
+        assert told == ([f"The rapid down to bush ⌀12 in the fixed jaw ends {ends}"] if ends else [])
+    far = {"name": "far", "walls": ["BELOW"], "at": [-293.0, -229.0, -497.0], "standoff": 8.0}
+    for clear, met in ((-481.0, True), (-477.0, False)):  # 4 and 8 over the island, which could stand 6 higher
+        ready = planned(workshop, plan({"feature": "pocket", "clear": clear}, far | {"clear": clear}))
+        told = [look.found for look in ready.all_looks if look.stops]
+        assert told == (["From pocket to far the ball meets the island of QB-4"] if met else [])
 
 
 def test_a_tilted_plane_gives_its_three_angles_and_how_they_are_called(scene):

@@ -255,7 +255,7 @@ def build_measurement(setup: Setup, asking: Asking, way: Way = AS_USUAL) -> Meas
         stylus=replace(stylus, offset=(0.0, 0.0), u_offset=0.0) if way.half_turn else stylus,
         start=start,
         directions=asking.rose.directions,
-        clear_z=max((setup.clear_height if way.clear is None else way.clear) + stylus.length, start[2]),
+        clear_z=max(setup.clear_height + stylus.length, start[2]) if way.clear is None else way.clear + stylus.length,
         search=search,
         start_uncertainty=uncertainty,
         depth=depth,

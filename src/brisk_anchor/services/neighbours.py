@@ -14,6 +14,8 @@ from brisk_anchor.standin.tracing import Clearance
 
 LEAST_ROOM = 0.3
 """How near, mm, stem and body may come to metal of the same body where the ball touches: that moves with the wall."""
+RAPID_ROOM = 3.0
+"""How many times the stated uncertainty a rapid stays off metal: it stops at nothing, so it counts on no statement."""
 NEARBY = 30.0
 """How far, mm, neighbours are looked for."""
 
@@ -48,7 +50,7 @@ class Neighbours:
         name = measurement.title or measurement.name
         own, machine = self._bodies.get(measurement.name, ""), self._at(measurement.table)
         allowed = measurement.start_uncertainty
-        looks = []
+        looks = self._look_down(measurement, machine)
         for contact in measurement.contacts():
             start, reach = search_start(measurement, contact), measurement.reach_of(contact)
             dx, dy, dz = measurement.touch_direction(contact)
@@ -68,14 +70,34 @@ class Neighbours:
                     looks.append(_near(name, near, allowed))
         return list(dict.fromkeys(looks))
 
+    def _look_down(self, measurement: Measurement, machine: StandIn) -> list[Look]:
+        """Whether the rapid down to the clear height is free, and ends clear of a part that lies off."""
+        name, level = measurement.title or measurement.name, measurement.clear_z
+        x, y = entry(measurement)
+        near = machine.nearest((x, y, level), NEARBY)
+        part, solid, distance = ("", "", NEARBY) if near is None else (near.part, near.solid, near.distance)
+        if (met := machine.on_the_way((x, y, machine.machine.home[2]), (x, y, level))) is not None:
+            part, solid, distance = *met, 0.0
+        if distance >= RAPID_ROOM * measurement.start_uncertainty:
+            return []
+        return [
+            Look(
+                True,
+                f"The rapid down to {name} ends {max(0.0, distance):.2f} mm from {solid} with the {part}",
+                f"The part may lie {measurement.start_uncertainty:g} mm off or more, and a rapid stops at nothing",
+                "Raise its clear height",
+            )
+        ]
+
     def look_across(self, measurements: Sequence[Measurement], home_z: float) -> list[Look]:
-        """Whether the ways from feature to feature are free at the clear heights they are made at."""
+        """Whether the ways from feature to feature are free at the clear heights, even of parts that lie higher."""
         looks = []
         for a, b in pairwise(measurements):
             if a.table != b.table:
                 continue  # by way of home
             level = max(a.clear_z, b.clear_z)
-            met = self._at(a.table).on_the_way((*a.start[:2], level), (*b.start[:2], level))
+            low = level - RAPID_ROOM * max(a.start_uncertainty, b.start_uncertainty)
+            met = self._at(a.table).on_the_way((*entry(a), low), (*entry(b), low))
             if met is not None:
                 part, solid = met
                 looks.append(
@@ -87,6 +109,14 @@ class Neighbours:
                     )
                 )
         return looks
+
+
+def entry(measurement: Measurement) -> tuple[float, float]:
+    """Where a measurement is come down to: beside its first wall where that is touched from over the feature."""
+    first = measurement.contacts()[0]
+    beside = measurement.starts_over and not first.direction[2]
+    x, y, _ = search_start(measurement, first) if beside else measurement.start
+    return x, y
 
 
 def search_start(measurement: Measurement, contact: Contact) -> Vector:
