@@ -114,7 +114,7 @@ def test_help_palette_and_a_small_window(terminal):
     window.wait("The bench measures.")
     window.keys("x")
     window.keys("C-p")
-    time.sleep(0.5)
+    window.wait("Search for commands")
     window.keys("b", "o", "o", "k")
     window.wait("The book: offsets")
     window.keys("Enter")
