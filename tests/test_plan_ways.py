@@ -16,7 +16,7 @@ from brisk_anchor.services.plan_file import PlanFile
 from brisk_anchor.services.planning import nc_plan, planned, program_of
 from brisk_anchor.services.proving import Case, Prover
 from brisk_anchor.services.workshop import Workshop
-from brisk_anchor.standin.scene import build_scene
+from brisk_anchor.standin.scene import build_scene, real_frame
 from brisk_anchor.standin.scene_file import RealBodySection
 from tests.sample_part import feature, part_file
 
@@ -178,7 +178,8 @@ def test_ways_that_cannot_be_gone_say_why(workshop, way, reason):
 
 def test_a_standoff_less_than_the_uncertainty_is_told_and_stops_safely(workshop):
     ready, ending, _ = ran(workshop, plan({"feature": "front", "standoff": 0.2}))
-    assert any("could touch too early" in figure.why or figure.stated for figure in ready.steps[0].figures)
+    stated = [(figure.name, figure.value) for figure in ready.steps[0].figures if figure.stated]
+    assert stated == [("standoff", 0.2)]
     near = [look.found for look in ready.all_looks]
     assert any("0.20 mm from the plate" in found for found in near)
     assert (ending.how, "UNEXPECTED CONTACT" in ending.words) == ("stopped", True)  # the part lies 0.4 mm nearer
@@ -205,8 +206,18 @@ def test_a_tilted_plane_gives_its_three_angles_and_how_they_are_called(scene):
     assert [step.variables for step in steps if isinstance(step, TiltedPlane)] == [(620, 621, 622)]
     assert len([step for step in steps if isinstance(step, Keep)]) == 3
     assert "A PROGRAM LIES IN THAT PLANE BY G68.2" in program_of(workshop, ready).text
-    assert [run.interpreter.common[n] for n in (620, 621, 622)] == pytest.approx([0.0, 0.0, 0.0], abs=90.0)
-    assert run.interpreter.common[621] == pytest.approx(0.0, abs=0.01)  # it does not lean
+    assert [run.interpreter.common[n] for n in (620, 621, 622)] == pytest.approx([0.0, 0.0, 0.0], abs=0.01)
+    # On a part that leans the plane's Z, turned by I about Z and then by J about X, is the part's own.
+    prover = Prover(Case.of(workshop, ready, program_of(workshop, ready)))
+    leaning = prover.scene(3)
+    run = prover.run(leaning, 3, noisy=False)
+    run.to_end()
+    i, j, k = (math.radians(run.interpreter.common[n]) for n in (620, 621, 622))
+    part = next(body for body in leaning.file.body if body.name == "QB-4")
+    found = math.sin(i) * math.sin(j), -math.cos(i) * math.sin(j), math.cos(j)
+    assert found == pytest.approx(real_frame(part).rotation[:, 2], abs=2e-5)
+    assert abs(j) > 1e-4
+    assert i + k == pytest.approx(0.0, abs=1e-6)
 
 
 def test_what_nobody_needs_later_gives_its_variables_free(workshop):
