@@ -196,6 +196,7 @@ class Way:
     touch_feed: float | None = None
     on_fail: str = "alarm"
     keep: tuple[tuple[str, int], ...] = ()
+    table: tuple[tuple[str, float], ...] = ()
 
 
 AS_USUAL = Way()
@@ -275,4 +276,5 @@ def build_measurement(setup: Setup, asking: Asking, way: Way = AS_USUAL) -> Meas
         touch_feed=way.touch_feed,
         on_fail=way.on_fail,
         keep=way.keep,
+        table=way.table,
     )

@@ -403,10 +403,10 @@ def _step(workshop: Workshop, plan: PlanFile, section: MeasureSection, neighbour
         touch_feed=section.touch_feed,
         on_fail=section.on_fail,
         keep=section.kept,
+        table=_table_of(workshop, plan, section),
     )
     try:
         measurement = build_measurement(setup, asking, way)
-        measurement = replace(measurement, table=_table_of(workshop, plan, section))
         if section.standoff is None:
             measurement = _room_behind(setup, asking, way, measurement, neighbours)
     except PlanError as error:
@@ -437,7 +437,6 @@ def _room_behind(setup: Setup, asking: Asking, way: Way, usual: Measurement, nei
         if room(best) >= usual.start_uncertainty + ROOM_BEHIND:
             break
         nearer = build_measurement(setup, _stand_off(setup, asking, drawn, standoff), way)
-        nearer = replace(nearer, table=usual.table)
         best = nearer if room(nearer) > room(best) + 1e-6 else best
     return best
 

@@ -179,7 +179,7 @@ def weave(
     _free_variables(program, profile, again)
     _free_numbers(program, profile)
     plan = nc_plan(workshop, ready)
-    plan = replace(plan, call_probe=bool(ready.steps), store=plan.store, also=plan.also)
+    plan = replace(plan, call_probe=bool(ready.steps))
     number = max((woven.number for woven in program.woven), default=0) + 1
     title = comment_text(_title(ready), 40)
     weaver = _Weaver(workshop, program, plan, number, title, again)

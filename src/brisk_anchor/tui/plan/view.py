@@ -286,7 +286,7 @@ class PlanView(PlanRuns):
 
     def order(self) -> None:
         """Order the list for the shortest safe way."""
-        self._do(lambda builder: (builder.order(), "Those with one clear height stay together."))
+        self._do(lambda builder: (builder.order(), "Those at one table angle and clear height stay together."))
 
     def toggle(self) -> None:
         """Leave the chosen measurement out, or take it in again."""
