@@ -9,6 +9,8 @@ from typing import TYPE_CHECKING
 from brisk_anchor.tui import theme
 
 if TYPE_CHECKING:
+    from pathlib import Path
+
     from brisk_anchor.core.hand_tools import HandTool
     from brisk_anchor.core.kinds import Vector
     from brisk_anchor.core.measuring import Measurement
@@ -176,6 +178,14 @@ class Desk:
         """Where the zero of an offset lies by the description, machine mm."""
         values = self.workshop.expected(row)
         return values["x"], values["y"], values["z"]
+
+    def open_plan(self, folder: Path) -> PlanBuilder:
+        """The measuring plan of the job in a folder, read when it is first wanted. Raises PlanFileError: its faults."""
+        if self.plan is None:
+            from brisk_anchor.services.plan_builder import PlanBuilder
+
+            self.plan = PlanBuilder.open(self.workshop, folder, self.row)
+        return self.plan
 
     def standing(self, angles: Mapping[str, float]) -> tuple[Setup, str]:
         """The set-up drawn with rotary axes at those angles, and these in words; what lies at 0 stays out of it."""

@@ -166,20 +166,17 @@ class BenchView(MarkingView):
 
     def into_plan(self) -> None:
         """Put what the rose asks for into the plan, as it is asked for."""
-        from brisk_anchor.services.plan_builder import PlanBuilder
-
         desk = self.free_desk()
         if desk is None or (asking := desk.present_asking()) is None or not asking.rose.marks:
             self.owner.tell("Nothing is marked.", "f points at a drawn feature; the arrow keys mark metal.", "ask")
             return
         try:
-            if desk.plan is None:
-                desk.plan = PlanBuilder.open(desk.workshop, self.owner.folder, desk.row)
-            at = desk.plan.add_marked(asking, desk.workshop.setup.stylus.length)
+            builder = desk.open_plan(self.owner.folder)
+            at = builder.add_marked(asking, desk.workshop.setup.stylus.length)
         except BriskAnchorError as error:
             self.owner.complain(error)
             return
-        name = desk.plan.plan.measure[at].known_as
+        name = builder.plan.measure[at].known_as
         self.owner.tell(f"{name} is number {at + 1} of the plan.", "7 shows the plan.", "good")
 
     def again(self) -> None:

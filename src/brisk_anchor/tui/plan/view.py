@@ -60,15 +60,11 @@ class PlanView(PlanRuns):
         desk = self.desk
         if desk is None:
             return None
-        if desk.plan is None:
-            from brisk_anchor.services.plan_builder import PlanBuilder
-
-            try:
-                desk.plan = PlanBuilder.open(desk.workshop, self.owner.folder, desk.row)
-            except PlanFileError as error:
-                self.owner.complain(error)
-                return None
-        return desk.plan
+        try:
+            return desk.open_plan(self.owner.folder)
+        except PlanFileError as error:
+            self.owner.complain(error)
+            return None
 
     @property
     def step(self) -> Step | None:
