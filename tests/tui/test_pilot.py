@@ -9,6 +9,7 @@ import threading
 
 import pytest
 from sqlalchemy import event
+from textual import events
 from textual.command import CommandList
 from textual.widgets import Input
 
@@ -471,6 +472,24 @@ async def test_space_holds_the_machine_where_it_is_and_lets_it_go_on(tmp_path):
         await wait_for(lambda: desk.spindle != held)
         await bench.press("escape")
         assert desk.workshop.machine.position == desk.spindle
+
+
+async def test_a_key_that_comes_late_takes_away_no_other_screen(tmp_path):
+    async with Bench(tmp_path) as bench:
+        await bench.pilot.press("question_mark")
+        sheet = bench.app.screen
+        bench.app.action_command_palette()  # before the sheet has seen the key that leaves it
+        for _ in range(2):
+            sheet.post_message(events.Key("x", "x"))
+        await bench.pilot.pause()
+        assert [type(screen).__name__ for screen in bench.app.screen_stack] == ["Screen", "Palette"]
+        palette = bench.app.screen
+        for _ in range(2):
+            palette.dismiss()
+        await bench.pilot.pause()
+        assert len(bench.app.screen_stack) == 1
+        await bench.press("3")
+        assert bench.app.view == "code"
 
 
 async def test_a_palette_whose_list_does_not_stand_yet_waits_for_it(tmp_path):

@@ -291,11 +291,14 @@ class BriskAnchorApp(App[int]):
             await result
 
     def action_command_palette(self) -> None:
-        """Open the palette of actions."""
+        """Open the palette of actions; a sheet that lies on top leaves, as with any other key."""
         from brisk_anchor.tui.palette import Palette
 
-        if not isinstance(self.screen, Palette):
-            self.push_screen(Palette(id="--command-palette"))
+        if isinstance(self.screen, Palette):
+            return
+        if len(self.screen_stack) > 1:
+            self.screen.dismiss()
+        self.push_screen(Palette(id="--command-palette"))
 
     def do_help(self) -> None:
         """Help for this view."""

@@ -5,8 +5,10 @@ from __future__ import annotations
 from textual.command import CommandList, CommandPalette
 from textual.worker import Worker
 
+from brisk_anchor.tui.overlay import LeavesOnce
 
-class Palette(CommandPalette):
+
+class Palette(LeavesOnce, CommandPalette):
     """Textual's own asks for its list as soon as it opens; on a busy machine that may not stand yet, or no longer."""
 
     def _gather_commands(self, search_value: str) -> Worker[None] | None:  # type: ignore[override]

@@ -7,9 +7,10 @@ from textual.containers import VerticalScroll
 from textual.screen import ModalScreen
 
 from brisk_anchor.tui import theme
+from brisk_anchor.tui.overlay import LeavesOnce
 
 
-class Sheet(ModalScreen[None]):
+class Sheet(LeavesOnce, ModalScreen[None]):
     """Arrows and page keys scroll; any other key, or a click, leaves it. Its content is a VerticalScroll."""
 
     DEFAULT_CSS = f"""
@@ -20,8 +21,6 @@ class Sheet(ModalScreen[None]):
         scrollbar-size-vertical: 1; scrollbar-color: {theme.RULE}; scrollbar-background: {theme.RAISED};
     }}
     """
-
-    _left = False
 
     def on_key(self, event: events.Key) -> None:
         """Scroll with the arrow and page keys; leave with any other."""
@@ -36,14 +35,8 @@ class Sheet(ModalScreen[None]):
         if scroll:
             scroll()
         else:
-            self._leave()
+            self.dismiss()
 
     def on_click(self) -> None:
         """Leave."""
-        self._leave()
-
-    def _leave(self) -> None:
-        """Once: a second key, on a busy machine, may come before the first has taken the sheet away."""
-        if not self._left:
-            self._left = True
-            self.dismiss()
+        self.dismiss()

@@ -13,6 +13,7 @@ from textual.screen import ModalScreen
 
 from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.tui import theme
+from brisk_anchor.tui.overlay import LeavesOnce
 from brisk_anchor.tui.plan.panels import cut
 from brisk_anchor.tui.rule import Heading, LatePanel
 
@@ -34,7 +35,7 @@ KEYS = (
 )
 
 
-class WeaveSheet(ModalScreen[None]):
+class WeaveSheet(LeavesOnce, ModalScreen[None]):
     """Operations on the left, the difference on the right."""
 
     DEFAULT_CSS = f"""
