@@ -162,6 +162,11 @@ class Measurement:
         """Whether it starts above the feature and goes `drop` down to touch."""
         return self.kind.is_outside or self.goes_over
 
+    @property
+    def hop(self) -> float:
+        """How far over touching height it goes from wall to wall, mm: as high as the feature may stand, and clear."""
+        return min(self.drop, self.depth + self.start_uncertainty + SEARCH_MARGIN)
+
     def _check_pairs(self) -> None:
         if self.is_free:
             self._check_free()

@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.kinds import FeatureKind, Vector
-from brisk_anchor.core.measuring import SEARCH_MARGIN, Contact, Measurement
+from brisk_anchor.core.measuring import Contact, Measurement
 from brisk_anchor.core.touches import AXES, axis_of
 from brisk_anchor.nc import arithmetic
 from brisk_anchor.nc.arithmetic import half_sum, less, scaled
@@ -204,8 +204,8 @@ class Cycle:
         elif walls and not m.goes_over:
             self._round(contact, middle, beside)
         elif any(self.here[i] != beside[i] for i in (0, 1)):
-            if m.kind is not FeatureKind.BALL:  # as high as the feature may stand, and the margin
-                above = plus(down, min(m.drop, m.depth + m.start_uncertainty + SEARCH_MARGIN))
+            if m.kind is not FeatureKind.BALL:
+                above = plus(down, m.hop)
             self._to("up over it", {2: above})
             self._to(f"over to the {self._side(contact)}", beside)
             self._to("down beside it", {2: down})

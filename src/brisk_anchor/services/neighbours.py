@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+import math
+from collections.abc import Iterable, Sequence
 from itertools import pairwise
 
 from brisk_anchor.core.checks import Look
 from brisk_anchor.core.kinds import Vector
-from brisk_anchor.core.measuring import Contact, Measurement
+from brisk_anchor.core.measuring import Measurement
+from brisk_anchor.core.ways import between, entry, search_start
 from brisk_anchor.standin.machine import StandIn
 from brisk_anchor.standin.scene import Scene
 from brisk_anchor.standin.tracing import Clearance
@@ -16,6 +18,8 @@ LEAST_ROOM = 0.3
 """How near, mm, stem and body may come to metal of the same body where the ball touches: that moves with the wall."""
 RAPID_ROOM = 3.0
 """How many times the stated uncertainty a rapid stays off metal: it stops at nothing, so it counts on no statement."""
+_LOOK_STEP = 0.5
+"""The shortest step, mm, from look to look along a way."""
 NEARBY = 30.0
 """How far, mm, neighbours are looked for."""
 
@@ -23,10 +27,14 @@ NEARBY = 30.0
 class Neighbours:
     """The set-up as it is described, with the probe in the spindle."""
 
-    def __init__(self, scene: Scene) -> None:
+    def __init__(self, scene: Scene, measured: Iterable[str]) -> None:
+        """`measured` are the names of what is measured: the bodies those belong to may each lie off."""
         self._scene = scene.as_described()
         self._machines: dict[tuple[tuple[str, float], ...], StandIn] = {}
+        self._part = scene.file.job.part
         self._bodies = {drawn.name: drawn.body for drawn in scene.setup.features}
+        self._measured = {self._bodies.get(name) or self._part for name in measured}
+        self._every = {solid.body for solid in scene.solids}
 
     def _at(self, table: tuple[tuple[str, float], ...]) -> StandIn:
         """The set-up with rotary axes at these angles, each kept: what stands nearest is looked up often."""
@@ -68,7 +76,38 @@ class Neighbours:
                     looks.append(_in_the_way(name, near))
                 elif near.distance < needed - 1e-6:
                     looks.append(_near(name, near, allowed))
+        looks += self._look_between(measurement, machine, own or self._part)
         return list(dict.fromkeys(looks))
+
+    def _look_between(self, measurement: Measurement, machine: StandIn, own: str) -> list[Look]:
+        """Whether what stands beside the ways from wall to wall leaves room, wherever the feature and that may be.
+
+        The feature's own body is left out: the ways go by it, and move with it. Another that is measured too may lie
+        off the other way.
+        """
+        others = self._measured - {own}
+        fixed = ({own} | others, measurement.start_uncertainty)
+        moving = (self._every - others, 2 * measurement.start_uncertainty)
+        found = [
+            near
+            for start, end in between(measurement)
+            for left_out, needed in (fixed, moving if others else fixed)
+            if (near := _least_beside(machine, start, end, needed, left_out)) is not None
+        ]
+        if not found:
+            return []
+        name, near = measurement.title or measurement.name, min(found, key=lambda near: near.distance)
+        if near.distance <= 0:
+            return [_in_the_way(name, near)]
+        both = "Both" if near.body in others else "The part"
+        return [
+            Look(
+                False,
+                f"From wall to wall of {name} the {near.part} comes within {near.distance:.2f} mm of {near.solid}",
+                f"{both} may lie {measurement.start_uncertainty:g} mm off: they could meet",
+                "Prove it before it runs; touch other sides or less deep, or state a smaller uncertainty",
+            )
+        ]
 
     def _look_down(self, measurement: Measurement, machine: StandIn) -> list[Look]:
         """Whether the rapid down to the clear height is free, and ends clear of a part that lies off."""
@@ -111,24 +150,21 @@ class Neighbours:
         return looks
 
 
-def entry(measurement: Measurement) -> tuple[float, float]:
-    """Where a measurement is come down to: beside its first wall where that is touched from over the feature."""
-    first = measurement.contacts()[0]
-    beside = measurement.starts_over and not first.direction[2]
-    x, y, _ = search_start(measurement, first) if beside else measurement.start
-    return x, y
+def _least_beside(machine: StandIn, start: Vector, end: Vector, needed: float, besides: set[str]) -> Clearance | None:
+    """The nearest metal of other bodies on a straight way, None where none comes nearer than is needed.
 
-
-def search_start(measurement: Measurement, contact: Contact) -> Vector:
-    """Where the spindle stands when the search for a wall begins, machine mm, with everything where it is drawn."""
-    x, y, z = measurement.start
-    ax, ay, az = contact.aside
-    dx, dy, dz = contact.direction
-    if dz:
-        return x + ax, y + ay, z + az
-    out = measurement.begin_distance(measurement.axis_along(contact.direction)) if measurement.starts_over else 0.0
-    drop = measurement.drop if measurement.starts_over else 0.0
-    return x + ax + dx * out, y + ay + dy * out, z + az - drop
+    From where there is more room than needed, nothing comes too near before the rest of it is used up.
+    """
+    length, gone, least = math.dist(start, end), 0.0, None
+    while True:
+        share = gone / length
+        x, y, z = (a + (b - a) * share for a, b in zip(start, end, strict=True))
+        near = machine.nearest((x, y, z), NEARBY, besides=besides)
+        if near is not None and near.distance < needed - 1e-6 and (least is None or near.distance < least.distance):
+            least = near
+        if gone >= length:
+            return least
+        gone = min(length, gone + max(_LOOK_STEP, (NEARBY if near is None else near.distance) - needed))
 
 
 def _in_the_way(name: str, near: Clearance) -> Look:

@@ -85,8 +85,9 @@ def planned(workshop: Workshop, plan: PlanFile) -> Planned:
     _check(workshop, plan)
     setup = _with_rows(_with_marked(workshop.setup, plan), plan, workshop.profile)
     scratch = workshop.with_setup(setup)
-    neighbours = Neighbours(workshop.scene)
-    steps = [_step(scratch, plan, section, neighbours) for section in plan.measure if section.enabled]
+    sections = [section for section in plan.measure if section.enabled]
+    neighbours = Neighbours(workshop.scene, (section.feature or "" for section in sections))
+    steps = [_step(scratch, plan, section, neighbours) for section in sections]
     if plan.order == "shortest":
         steps = shortest(steps, setup.machine, lambda step: step.measurement)
     looks = [

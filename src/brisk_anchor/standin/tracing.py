@@ -9,6 +9,7 @@ lies between them.
 from __future__ import annotations
 
 import math
+from collections.abc import Collection
 from dataclasses import dataclass
 
 from brisk_anchor.core.kinds import Vector
@@ -231,10 +232,12 @@ class Tracer:
         parts += [self._cylinder(part, tip, list(self.solids)).clearance for part in self.shape.cylinders]
         return min(parts) * share
 
-    def nearest(self, tip: Vector, within: float, *, stem_and_body: bool = False) -> Clearance | None:
+    def nearest(
+        self, tip: Vector, within: float, *, stem_and_body: bool = False, besides: Collection[str] = ()
+    ) -> Clearance | None:
         """The nearest metal with the tool's end at `tip`, None where there is none within so many mm.
 
-        With `stem_and_body` the ball itself is left out.
+        With `stem_and_body` the ball itself is left out; `besides` are bodies that are.
         """
         parts: list[Cylinder | None] = [*([] if stem_and_body else [None]), *self.shape.cylinders]
         found: Clearance | None = None
@@ -244,6 +247,8 @@ class Tracer:
             )
             room = within if found is None else found.distance
             solids = self._near(tip, tip, radius + room, low - room - radius, high + room + radius)
+            if besides:
+                solids = [solid for solid in solids if solid.body not in besides]
             if not solids:
                 continue
             near = self._ball(tip, solids) if part is None else self._cylinder(part, tip, solids)

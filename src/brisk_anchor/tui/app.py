@@ -25,7 +25,7 @@ from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.services.paths import DEMO_SPEED
 from brisk_anchor.tui.actions import ACTIONS, Action
 from brisk_anchor.tui.bench.view import BenchView
-from brisk_anchor.tui.desk import ZOOMS, Desk
+from brisk_anchor.tui.desk import Desk
 from brisk_anchor.tui.drawing import Drawing
 from brisk_anchor.tui.entry import EntryLine, Question, Words
 from brisk_anchor.tui.frame import KeyLine, Ladder, Prompt, TopLine
@@ -389,27 +389,6 @@ class BriskAnchorApp(App[int]):
         told = f"Stale now: {', '.join(rows)}." if rows else "Nothing was stored on the one before."
         self.tell("Another part lies in the stand-in, as real as the last and as different.", told, "ask")
 
-    def do_zoom(self) -> None:
-        """Show the set-up, the feature or the whole machine."""
-        if self.desk:
-            self.desk.zoom = ZOOMS[(ZOOMS.index(self.desk.zoom) + 1) % len(ZOOMS)]
-            self.desk.magnify, self.desk.pan = 1.0, (0.0, 0.0, 0.0)
-            self.view_widget.show_motion()
-
-    def do_magnify(self, sense: int) -> None:
-        """Look from nearer or further away."""
-        if self.desk:
-            self.desk.magnify = min(64.0, max(0.25, self.desk.magnify * 2 ** (sense / 2)))
-            self.view_widget.show_motion()
-
-    def do_pan(self, across: int, up: int) -> None:
-        """Move what is looked at by a fifth of the drawing."""
-        if self.desk:
-            step = self.view_widget.query_one(Drawing).millimetres_across / 5
-            x, y, z = self.desk.pan
-            self.desk.pan = (x + across * step, y + up * step, z)
-            self.view_widget.show_motion()
-
     def do_draw(self) -> None:
         """Draw with words; the picture shows what comes of them while they are typed."""
         from brisk_anchor.services.word_maker import FORMS
@@ -439,16 +418,6 @@ class BriskAnchorApp(App[int]):
             make_change(self.view_widget, desk.workshop, lambda files: files.drawn(words))
 
         self.ask(Words("draw", hint, weigh, answer))
-
-    def do_dimensions(self) -> None:
-        """Show distances from the zero, or leave them out."""
-        if self.desk:
-            self.desk.dimensions = not self.desk.dimensions
-            self.view_widget.show_motion()
-
-    def on_drawing_scrolled(self, message: Drawing.Scrolled) -> None:
-        """The mouse wheel over a drawing."""
-        self.do_magnify(message.sense)
 
     def do_sheet(self) -> None:
         """Write the set-up sheet in a thread; drawing takes a second. The plan has drawings of its own."""

@@ -6,9 +6,9 @@ from typing import TYPE_CHECKING
 
 from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.core.numbers import format_length
-from brisk_anchor.tui.base import View
 from brisk_anchor.tui.desk import Desk
 from brisk_anchor.tui.entry import Question
+from brisk_anchor.tui.looking import DrawnView
 
 if TYPE_CHECKING:
     from brisk_anchor.core.features import Feature
@@ -18,7 +18,7 @@ _FURTHEST = 20_000.0
 """No machine shows a position beyond this, mm."""
 
 
-class HandView(View):
+class HandView(DrawnView):
     """What of the bench is done by hand, and what every way of measuring tells at its end."""
 
     def _ask_figure(self, desk: Desk, by_hand: ByHand) -> None:

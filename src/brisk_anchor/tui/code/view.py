@@ -11,10 +11,10 @@ from textual.containers import Vertical
 from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.core.numbers import format_length
 from brisk_anchor.tui import theme
-from brisk_anchor.tui.base import View
 from brisk_anchor.tui.code.listing import Listing
 from brisk_anchor.tui.desk import Desk, Proving
 from brisk_anchor.tui.drawing import Drawing
+from brisk_anchor.tui.looking import DrawnView
 from brisk_anchor.tui.picture import Anchor, Picture
 from brisk_anchor.tui.plan.panels import append_legend
 from brisk_anchor.tui.rule import Heading, LatePanel
@@ -29,7 +29,7 @@ if TYPE_CHECKING:
 _SPEEDS = (0.5, 1.0, 2.0, 4.0, 8.0, 16.0, 32.0, 64.0)
 
 
-class CodeView(View):
+class CodeView(DrawnView):
     """Program on the left, path and state on the right."""
 
     def __init__(self) -> None:

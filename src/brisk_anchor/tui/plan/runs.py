@@ -6,7 +6,7 @@ from functools import partial
 from typing import TYPE_CHECKING
 
 from brisk_anchor.core.errors import BriskAnchorError
-from brisk_anchor.tui.base import View
+from brisk_anchor.tui.looking import DrawnView
 
 if TYPE_CHECKING:
     from brisk_anchor.services.plan_builder import PlanBuilder
@@ -20,7 +20,7 @@ _TOLD_EVERY = 5
 """After so many parts a proof says how far it is."""
 
 
-class PlanRuns(View):
+class PlanRuns(DrawnView):
     """Everything of the plan view that takes longer than a key may."""
 
     def __init__(self) -> None:
@@ -47,10 +47,6 @@ class PlanRuns(View):
 
     def show(self) -> None:
         """Bring everything up to date."""
-        raise NotImplementedError
-
-    def show_motion(self) -> None:
-        """The drawing alone."""
         raise NotImplementedError
 
     def show_whole(self, builder: PlanBuilder) -> None:

@@ -17,10 +17,10 @@ from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.core.numbers import format_length
 from brisk_anchor.core.rules import FromFit
 from brisk_anchor.tui import theme
-from brisk_anchor.tui.base import View
 from brisk_anchor.tui.desk import Desk
 from brisk_anchor.tui.drawing import Drawing
 from brisk_anchor.tui.entry import Words
+from brisk_anchor.tui.looking import DrawnView
 from brisk_anchor.tui.rule import Heading, LatePanel
 from brisk_anchor.tui.setup.lists import (
     NOTES,
@@ -51,7 +51,7 @@ def _mm(value: float) -> str:
     return format_length(value, decimals=1, signed=True)
 
 
-class SetupView(View):
+class SetupView(DrawnView):
     """Lists on the left; the drawing and the zero of the chosen offset on the right."""
 
     def __init__(self) -> None:
@@ -431,7 +431,7 @@ class SetupView(View):
             make_change(self, desk.workshop, work)
 
 
-def make_change(view: View, workshop: Described, work: Callable[[Describing], Change]) -> None:
+def make_change(view: DrawnView, workshop: Described, work: Callable[[Describing], Change]) -> None:
     """Work a change of the description out, make it, and tell what it was; or why it cannot be."""
     from brisk_anchor.core.errors import JobError
 

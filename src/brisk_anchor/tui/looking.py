@@ -1,0 +1,46 @@
+"""How what is drawn is looked at: nearer, further, beside, with or without distances."""
+
+from __future__ import annotations
+
+from brisk_anchor.tui.base import View
+from brisk_anchor.tui.desk import ZOOMS
+from brisk_anchor.tui.drawing import Drawing
+
+
+class DrawnView(View):
+    """A view with a drawing; what is looked at stays the same from one to the next."""
+
+    def show_motion(self) -> None:
+        """The drawing alone."""
+        raise NotImplementedError
+
+    def zoom(self) -> None:
+        """Show the set-up, the feature or the whole machine."""
+        if self.desk:
+            self.desk.zoom = ZOOMS[(ZOOMS.index(self.desk.zoom) + 1) % len(ZOOMS)]
+            self.desk.magnify, self.desk.pan = 1.0, (0.0, 0.0, 0.0)
+            self.show_motion()
+
+    def magnify(self, sense: int) -> None:
+        """Look from nearer or further away."""
+        if self.desk:
+            self.desk.magnify = min(64.0, max(0.25, self.desk.magnify * 2 ** (sense / 2)))
+            self.show_motion()
+
+    def pan(self, across: int, up: int) -> None:
+        """Move what is looked at by a fifth of the drawing."""
+        if self.desk:
+            step = self.query_one(Drawing).millimetres_across / 5
+            x, y, z = self.desk.pan
+            self.desk.pan = (x + across * step, y + up * step, z)
+            self.show_motion()
+
+    def dimensions(self) -> None:
+        """Show distances from the zero, or leave them out."""
+        if self.desk:
+            self.desk.dimensions = not self.desk.dimensions
+            self.show_motion()
+
+    def on_drawing_scrolled(self, message: Drawing.Scrolled) -> None:
+        """The mouse wheel over a drawing."""
+        self.magnify(message.sense)
