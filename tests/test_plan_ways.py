@@ -7,6 +7,7 @@ import math
 import pytest
 
 from brisk_anchor.core.errors import BriskAnchorError
+from brisk_anchor.core.ways import between
 from brisk_anchor.nc.plan import plan_steps
 from brisk_anchor.nc.profile import shipped_profile
 from brisk_anchor.nc.reports import parse_reports
@@ -108,6 +109,19 @@ def test_each_way_gives_the_row_its_true_place(workshop, scene, name, way):
         if axis in axes:
             assert held[axis] == pytest.approx(true, abs=0.0006)
     assert len([m for m in run.machine.motions if m.contact]) == 2 * ready.touch_count
+
+
+@pytest.mark.parametrize(
+    ("name", "way"), [(name, way) for name, ways in WAYS.items() for way in ways[:4]], ids=lambda v: str(v)[:40]
+)
+def test_the_second_look_goes_along_the_ways_of_the_program(scene, name, way):
+    """Where everything lies as it is drawn the moves from wall to wall are those that were looked at."""
+    drawn = Workshop(scene.as_described(), None, shipped_profile("skip-macro"), seed=None)
+    ready, ending, run = ran(drawn, plan({"feature": name} | way))
+    assert ending.how == "right"
+    moves = [(*motion.start, *motion.end) for motion in run.machine.motions]
+    for start, end in between(ready.measurements[0]):
+        assert any(math.dist((*start, *end), move) < 0.05 for move in moves), (start, end)
 
 
 def test_of_two_turned_rows_each_is_reported_as_it_was_stored(workshop):

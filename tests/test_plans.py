@@ -99,6 +99,15 @@ def test_the_shortest_way_is_never_longer_and_the_best_of_a_few(job):
     assert whole(found.measurements) == pytest.approx(min(map(whole, itertools.permutations(listed))), rel=0.02)
 
 
+@pytest.mark.parametrize("also", ["top", "bush"])
+def test_what_stands_beside_the_way_over_a_boss_counts_twice_where_it_may_lie_off_too(quiet, also):
+    """From +X (-348, -250) to -Y (-366, -268): 8/√2 past the clamp's corner, its top 1 mm below the ball's middle."""
+    told = [look.found for look in planned(quiet, plan("boss", also)).all_looks]
+    apart = math.hypot(8 / math.sqrt(2), 1.0) - 3.0
+    near = f"Beside boss ⌀24, as cast the ball is {apart:.2f} mm from the clamp of SP-2"
+    assert told == ([near] if also == "bush" else [])
+
+
 def test_those_with_one_clear_height_stay_together(job):
     names = [f.name for f in job.setup.features if not f.of][:6]
     high = job.setup.clear_height + 30

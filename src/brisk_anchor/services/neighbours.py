@@ -18,7 +18,7 @@ LEAST_ROOM = 0.3
 """How near, mm, stem and body may come to metal of the same body where the ball touches: that moves with the wall."""
 RAPID_ROOM = 3.0
 """How many times the stated uncertainty a rapid stays off metal: it stops at nothing, so it counts on no statement."""
-_LOOK_STEP = 0.5
+_LOOK_STEP = 0.1
 """The shortest step, mm, from look to look along a way."""
 NEARBY = 30.0
 """How far, mm, neighbours are looked for."""
@@ -55,10 +55,10 @@ class Neighbours:
 
     def look(self, measurement: Measurement) -> list[Look]:
         """Whether stem, body and spindle stay clear beside the walls, wherever those may be."""
-        name = measurement.title or measurement.name
-        own, machine = self._bodies.get(measurement.name, ""), self._at(measurement.table)
-        allowed = measurement.start_uncertainty
+        name, machine = measurement.title or measurement.name, self._at(measurement.table)
+        own = self._bodies.get(measurement.name) or self._part
         looks = self._look_down(measurement, machine)
+        ways = list(between(measurement))
         for contact in measurement.contacts():
             start, reach = search_start(measurement, contact), measurement.reach_of(contact)
             dx, dy, dz = measurement.touch_direction(contact)
@@ -67,47 +67,31 @@ class Neighbours:
             if begins is not None and begins.distance <= 0:
                 looks.append(_in_the_way(name, begins))
                 continue
-            touching = machine.nearest(end, NEARBY, stem_and_body=True)
-            for near, least in ((begins, allowed), (touching, None)):
-                if near is None:
-                    continue
-                needed = least if least is not None else (LEAST_ROOM if near.body == own or not own else allowed)
-                if near.distance <= 0:
-                    looks.append(_in_the_way(name, near))
-                elif near.distance < needed - 1e-6:
-                    looks.append(_near(name, near, allowed))
-        looks += self._look_between(measurement, machine, own or self._part)
-        return list(dict.fromkeys(looks))
+            ways.append((start, end))
+            touching = machine.nearest(end, NEARBY, stem_and_body=True, besides=self._every - {own})
+            for near, least in ((begins, measurement.start_uncertainty), (touching, LEAST_ROOM)):
+                if near is not None and near.body == own and near.distance < least - 1e-6:
+                    looks.append(_near(name, near, measurement.start_uncertainty))
+        return list(dict.fromkeys([*looks, *self._look_beside(measurement, machine, ways, own)]))
 
-    def _look_between(self, measurement: Measurement, machine: StandIn, own: str) -> list[Look]:
-        """Whether what stands beside the ways from wall to wall leaves room, wherever the feature and that may be.
-
-        The feature's own body is left out: the ways go by it, and move with it. Another that is measured too may lie
-        off the other way.
-        """
+    def _look_beside(
+        self, measurement: Measurement, machine: StandIn, ways: list[tuple[Vector, Vector]], own: str
+    ) -> list[Look]:
+        """Whether other bodies leave room beside the ways: these follow the part, and what is measured too lies off."""
         others = self._measured - {own}
         fixed = ({own} | others, measurement.start_uncertainty)
         moving = (self._every - others, 2 * measurement.start_uncertainty)
         found = [
             near
-            for start, end in between(measurement)
-            for left_out, needed in (fixed, moving if others else fixed)
+            for start, end in ways
+            for left_out, needed in ((fixed, moving) if others else (fixed,))
             if (near := _least_beside(machine, start, end, needed, left_out)) is not None
         ]
         if not found:
             return []
-        name, near = measurement.title or measurement.name, min(found, key=lambda near: near.distance)
-        if near.distance <= 0:
-            return [_in_the_way(name, near)]
-        both = "Both" if near.body in others else "The part"
-        return [
-            Look(
-                False,
-                f"From wall to wall of {name} the {near.part} comes within {near.distance:.2f} mm of {near.solid}",
-                f"{both} may lie {measurement.start_uncertainty:g} mm off: they could meet",
-                "Prove it before it runs; touch other sides or less deep, or state a smaller uncertainty",
-            )
-        ]
+        near = min(found, key=lambda near: near.distance)
+        name = measurement.title or measurement.name
+        return [_near(name, near, measurement.start_uncertainty, both=near.body in others)]
 
     def _look_down(self, measurement: Measurement, machine: StandIn) -> list[Look]:
         """Whether the rapid down to the clear height is free, and ends clear of a part that lies off."""
@@ -176,10 +160,13 @@ def _in_the_way(name: str, near: Clearance) -> Look:
     )
 
 
-def _near(name: str, near: Clearance, allowed: float) -> Look:
+def _near(name: str, near: Clearance, allowed: float, *, both: bool = False) -> Look:
+    """Too near; in the way where there is no room at all."""
+    if near.distance <= 0:
+        return _in_the_way(name, near)
     return Look(
         False,
         f"Beside {name} the {near.part} is {near.distance:.2f} mm from {near.solid}",
-        f"The part may lie {allowed:g} mm off: they could meet",
+        f"The part may lie {allowed:g} mm off{', and so may that' if both else ''}: they could meet",
         "Prove it before it runs; touch elsewhere or less deep, or state a smaller uncertainty",
     )
