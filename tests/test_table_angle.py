@@ -110,7 +110,7 @@ def test_the_table_turns_the_part_straight_and_the_row_holds_without_an_angle(tm
     # The written program measures the part where it lies now, straight, and turns the table by what is left: nothing.
     proof = workshop.prove("G54")
     assert proof.holds
-    assert proof.worst < 1e-3
+    assert proof.worst < 2e-3  # the probe of the twin errs as a real one does
 
 
 def test_the_whole_program_turns_the_table_itself(tmp_path):

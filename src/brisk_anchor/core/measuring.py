@@ -164,8 +164,15 @@ class Measurement:
 
     @property
     def hop(self) -> float:
-        """How far over touching height it goes from wall to wall, mm: as high as the feature may stand, and clear."""
-        return min(self.drop, self.depth + self.start_uncertainty + SEARCH_MARGIN)
+        """How far over touching height it goes from wall to wall, mm: as high as the feature may stand, and clear.
+
+        Of a ball the height is known from a touch that may have met it so far beside its top that this stands higher.
+        """
+        if self.kind is not FeatureKind.BALL:
+            return min(self.drop, self.depth + self.start_uncertainty + SEARCH_MARGIN)
+        reach = ((self.size or 0.0) + self.stylus.ball_diameter) / 2
+        top = reach - math.sqrt(max(0.0, reach**2 - 2 * self.start_uncertainty**2))
+        return min(self.drop, reach + top + SEARCH_MARGIN)
 
     def _check_pairs(self) -> None:
         if self.is_free:
@@ -246,17 +253,17 @@ class Measurement:
         if kind is FeatureKind.BALL:
             below = Contact((0.0, 0.0, -1.0))
             sides = [Contact(d) for d in self.directions if d[2] == 0]
-            return (below, *sides, below)
+            return (below, *sides, Contact(below.direction, (0.0, 0.0, self.hop - self.drop)))
         for direction in self.directions:
             if not self.spread or kind.is_round or direction[2]:
                 found.append(Contact(direction))
                 continue
             along = 1 - self.axis_along(direction)
             shifts = (-half, half)
-            if kind.is_corner:  # from where the tip stands, away from the other wall
+            if kind.is_corner:  # where the tip stands, and away from the other wall
                 other = next(d for d in self.directions if d != direction)
-                shifts = (0.0, -self.spread * other[along])
-            for shift in shifts:
+                shifts = (-self.spread * other[along], 0.0)
+            for shift in shifts if len(found) % 4 == 0 else shifts[::-1]:  # each wall back from where the last ended
                 found.append(Contact(direction, (shift, 0.0, 0.0) if along == 0 else (0.0, shift, 0.0)))
         if kind is FeatureKind.TILTED_BORE:
             found += [Contact(c.direction, (0.0, 0.0, -self.second_depth)) for c in found]
@@ -288,7 +295,7 @@ class Measurement:
     def reach_of(self, contact: Contact) -> float:
         """How far the ball travels in the search of a contact, when everything is where the drawing puts it, mm."""
         if contact.direction[2]:
-            return self.standoff
+            return self.standoff + contact.aside[2]
         return self.reach_along(self.axis_along(contact.direction))
 
     def touch_direction(self, contact: Contact) -> Vector:
@@ -314,10 +321,11 @@ class Measurement:
         first = self.axis_along(self.directions[0])
         return self.search if self.starts_over else self.search + (self.across(axis) - self.across(first)) / 2
 
-    @property
-    def search_down(self) -> float:
-        """The search distance of a touch from above, mm: a ball is searched for from the start, not from its side."""
-        return self.standoff + self.start_uncertainty + SEARCH_MARGIN if self.kind is FeatureKind.BALL else self.search
+    def search_down(self, contact: Contact) -> float:
+        """The search distance of a touch from above, mm; a ball is searched for from the start, then where it is."""
+        if self.kind is not FeatureKind.BALL:
+            return self.search
+        return self.reach_of(contact) + SEARCH_MARGIN + (0.0 if contact.aside[2] else self.start_uncertainty)
 
     def extreme_points(self) -> Iterator[Vector]:
         """The spindle positions furthest out on the path, for the check against the travels."""

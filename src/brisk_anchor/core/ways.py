@@ -8,15 +8,19 @@ from __future__ import annotations
 from collections.abc import Iterator
 from itertools import pairwise
 
-from brisk_anchor.core.kinds import FeatureKind, Vector
+from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.measuring import Contact, Measurement
 
 
 def entry(measurement: Measurement) -> tuple[float, float]:
-    """Where a measurement is come down to: beside its first wall where that is touched from over the feature."""
-    first = measurement.contacts()[0]
-    beside = measurement.starts_over and not first.direction[2]
-    x, y, _ = search_start(measurement, first) if beside else measurement.start
+    """Where a measurement is come down to: where its first search begins, X and Y of the spindle."""
+    x, y, _ = search_start(measurement, measurement.contacts()[0])
+    return x, y
+
+
+def leaving(measurement: Measurement) -> tuple[float, float]:
+    """Where a measurement is left from, straight up: where its last search began."""
+    x, y, _ = search_start(measurement, measurement.contacts()[-1])
     return x, y
 
 
@@ -39,7 +43,7 @@ def between(measurement: Measurement) -> Iterator[tuple[Vector, Vector]]:
         if last.direction == contact.direction or not measurement.starts_over:
             turns: list[Vector] = []
         elif measurement.goes_over:
-            level = measurement.start[2] if measurement.kind is FeatureKind.BALL else b[2] + measurement.hop
+            level = a[2] if last.direction[2] else a[2] + measurement.hop
             turns = [(a[0], a[1], level), (b[0], b[1], level)]
         else:
             turns = _round(measurement, last, contact, a, b)

@@ -13,6 +13,7 @@ from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.kinds import FeatureKind, Vector
 from brisk_anchor.core.measuring import Contact, Measurement
 from brisk_anchor.core.touches import AXES, axis_of
+from brisk_anchor.core.ways import search_start
 from brisk_anchor.nc import arithmetic
 from brisk_anchor.nc.arithmetic import half_sum, less, scaled
 from brisk_anchor.nc.located import Located
@@ -62,12 +63,10 @@ class Cycle:
     def run(self) -> int:
         """Append everything; returns how many touches the program has made by then."""
         m = self.measurement
-        x, y, z = m.start
-        first, down = m.contacts()[0], "down to the start"
-        if m.starts_over and not first.direction[2]:  # straight down beside the first wall
-            out = m.begin_distance(m.axis_along(first.direction))
-            x, y = (a + b + c * out for a, b, c in zip((x, y), first.aside, first.direction, strict=False))
-            z, down = z - m.drop, f"down beside the {self._side(first)}"
+        first = m.contacts()[0]
+        x, y, z = search_start(m, first)  # straight down to where its search begins
+        beside = m.starts_over and not first.direction[2]
+        down = f"down beside the {self._side(first)}" if beside else "down to the start"
         self.steps.append(Section(f"measure {m.title or m.name}"))
         if self.height is not None and self.height < m.clear_z:
             self.steps.append(Rapid(z=m.clear_z))
@@ -142,16 +141,17 @@ class Cycle:
         groups: dict[tuple[int, float], list[Names]] = {}
         for count, contact in enumerate(contacts, 1):
             last_aside = contacts[count - 2].aside if count > 1 else (0.0, 0.0, 0.0)
+            over = {i: plus(middle[i], contact.aside[i]) for i in (0, 1)}
             if m.kind is FeatureKind.TILTED_BORE and contact.aside[2] != last_aside[2]:
                 level = plus(start[2], contact.aside[2])
                 groups.clear()
+                self._to("on to the centre", over)
                 self._to("down to the second level", {2: level})
-            over = {i: plus(middle[i], contact.aside[i]) for i in (0, 1)}
             axis = m.axis_along(contact.direction)
             sign = 1 if contact.direction[axis] > 0 else -1
             if contact.direction[2]:
                 self._to("on to the next place", over)
-                names = self._touch(contact, contact.direction, m.search_down, f"touch {count} towards -Z")
+                names = self._touch(contact, contact.direction, m.search_down(contact), f"touch {count} towards -Z")
                 if m.kind is FeatureKind.BALL and count == 1:
                     # Down beside the ball to where its middle is, by the height that was just found.
                     level = plus(Name(names[2]), -((m.size or 0.0) + m.stylus.ball_diameter) / 2)
@@ -159,7 +159,8 @@ class Cycle:
             if m.starts_over:
                 self._beside(contact, over, middle, level, count)
             else:
-                self._to("on along the wall", over)
+                centred = any(isinstance(over[i], Name) and over[i] != self.here[i] for i in (0, 1))
+                self._to("on to the centre" if centred else "on along the wall", over)
                 towards = f"towards {'+' if sign > 0 else '-'}{AXES[axis].upper()}"
                 self._touch(contact, contact.direction, m.search_along(axis), f"touch {count} {towards}")
             groups.setdefault((axis, sign), []).append(self.made[-1][1])
@@ -173,8 +174,6 @@ class Cycle:
                     found, half_sum(ends[0], ends[1]), f"centre {letter.upper()}: middle of the two", keep=True
                 )
                 middle[axis] = Name(found)
-                if count < len(contacts) and not m.starts_over:
-                    self._to("on to the centre", {axis: Name(found)})
 
     def _side(self, contact: Contact) -> str:
         axis = self.measurement.axis_along(contact.direction)
@@ -195,8 +194,8 @@ class Cycle:
     ) -> None:
         """Go beside a wall, over the top or round, and touch it; along the same wall straight on."""
         m = self.measurement
-        above: Expression = Number(m.start[2])
-        down = plus(above, -m.drop) if m.kind is not FeatureKind.BALL else level
+        down = plus(Number(m.start[2]), -m.drop) if m.kind is not FeatureKind.BALL else level
+        above = plus(down, m.hop)
         beside = self._beside_place(contact, over)
         walls = [made for made, _ in self.made if not made.direction[2]]
         if walls and walls[-1].direction == contact.direction:
@@ -204,9 +203,8 @@ class Cycle:
         elif walls and not m.goes_over:
             self._round(contact, middle, beside)
         elif any(self.here[i] != beside[i] for i in (0, 1)):
-            if m.kind is not FeatureKind.BALL:
-                above = plus(down, m.hop)
-            self._to("up over it", {2: above})
+            if walls:
+                self._to("up over it", {2: above})
             self._to(f"over to the {self._side(contact)}", beside)
             self._to("down beside it", {2: down})
         direction = m.touch_direction(contact)

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable, Sequence
+from collections.abc import Collection, Iterable, Sequence
 from itertools import pairwise
 
 from brisk_anchor.core.checks import Look
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.measuring import Measurement
-from brisk_anchor.core.ways import between, entry, search_start
+from brisk_anchor.core.ways import between, entry, leaving, search_start
 from brisk_anchor.standin.machine import StandIn
 from brisk_anchor.standin.scene import Scene
 from brisk_anchor.standin.tracing import Clearance
@@ -49,7 +49,7 @@ class Neighbours:
         found = [
             near
             for contact in measurement.contacts()
-            if (near := self._at(measurement.table).nearest(search_start(measurement, contact), NEARBY)) is not None
+            if (near := _nearest(self._at(measurement.table), search_start(measurement, contact))) is not None
         ]
         return min(found, key=lambda near: near.distance, default=None)
 
@@ -63,12 +63,12 @@ class Neighbours:
             start, reach = search_start(measurement, contact), measurement.reach_of(contact)
             dx, dy, dz = measurement.touch_direction(contact)
             end = (start[0] + dx * reach, start[1] + dy * reach, start[2] + dz * reach)
-            begins = machine.nearest(start, NEARBY)
+            begins = _nearest(machine, start)
             if begins is not None and begins.distance <= 0:
                 looks.append(_in_the_way(name, begins))
                 continue
             ways.append((start, end))
-            touching = machine.nearest(end, NEARBY, stem_and_body=True, besides=self._every - {own})
+            touching = _nearest(machine, end, self._every - {own}, stem_and_body=True)
             for near, least in ((begins, measurement.start_uncertainty), (touching, LEAST_ROOM)):
                 if near is not None and near.body == own and near.distance < least - 1e-6:
                     looks.append(_near(name, near, measurement.start_uncertainty))
@@ -97,7 +97,7 @@ class Neighbours:
         """Whether the rapid down to the clear height is free, and ends clear of a part that lies off."""
         name, level = measurement.title or measurement.name, measurement.clear_z
         x, y = entry(measurement)
-        near = machine.nearest((x, y, level), NEARBY)
+        near = _nearest(machine, (x, y, level))
         part, solid, distance = ("", "", NEARBY) if near is None else (near.part, near.solid, near.distance)
         if (met := machine.on_the_way((x, y, machine.machine.home[2]), (x, y, level))) is not None:
             part, solid, distance = *met, 0.0
@@ -120,7 +120,7 @@ class Neighbours:
                 continue  # by way of home
             level = max(a.clear_z, b.clear_z)
             low = level - RAPID_ROOM * max(a.start_uncertainty, b.start_uncertainty)
-            met = self._at(a.table).on_the_way((*entry(a), low), (*entry(b), low))
+            met = self._at(a.table).on_the_way((*leaving(a), low), (*entry(b), low))
             if met is not None:
                 part, solid = met
                 looks.append(
@@ -134,6 +134,13 @@ class Neighbours:
         return looks
 
 
+def _nearest(
+    machine: StandIn, spindle: Vector, besides: Collection[str] = (), *, stem_and_body: bool = False
+) -> Clearance | None:
+    """The nearest metal with the spindle there, apart from some bodies."""
+    return machine.tracer.nearest(machine.traced(spindle), NEARBY, stem_and_body=stem_and_body, besides=besides)
+
+
 def _least_beside(machine: StandIn, start: Vector, end: Vector, needed: float, besides: set[str]) -> Clearance | None:
     """The nearest metal of other bodies on a straight way, None where none comes nearer than is needed.
 
@@ -143,7 +150,7 @@ def _least_beside(machine: StandIn, start: Vector, end: Vector, needed: float, b
     while True:
         share = gone / length
         x, y, z = (a + (b - a) * share for a, b in zip(start, end, strict=True))
-        near = machine.nearest((x, y, z), NEARBY, besides=besides)
+        near = _nearest(machine, (x, y, z), besides)
         if near is not None and near.distance < needed - 1e-6 and (least is None or near.distance < least.distance):
             least = near
         if gone >= length:

@@ -9,6 +9,7 @@ from typing import TypeVar
 
 from brisk_anchor.core.measuring import Measurement
 from brisk_anchor.core.setup import Machine
+from brisk_anchor.core.ways import entry, leaving
 from brisk_anchor.standin.motion import move_seconds
 
 Item = TypeVar("Item")
@@ -25,12 +26,17 @@ def way_seconds(machine: Machine) -> Cost:
     Where a rotary axis turns in between the tool goes by way of home.
     """
     rates = {axis.letter: axis.rapid / 60 for axis in machine.rotary}
+    ends: dict[int, tuple[Measurement, tuple[float, float], tuple[float, float]]] = {}
+
+    def ends_of(m: Measurement) -> tuple[Measurement, tuple[float, float], tuple[float, float]]:
+        """Where it is come to and left; looked up for every order that is tried, so worked out once."""
+        if id(m) not in ends:
+            ends[id(m)] = (m, entry(m), leaving(m))
+        return ends[id(m)]
 
     def leg(a: Measurement | None, b: Measurement | None) -> float:
-        def place(m: Measurement | None) -> tuple[float, float, float]:
-            return machine.home if m is None else (m.start[0], m.start[1], m.clear_z)
-
-        (x0, y0, z0), (x1, y1, z1) = place(a), place(b)
+        x0, y0, z0 = machine.home if a is None else (*ends_of(a)[2], a.clear_z)
+        x1, y1, z1 = machine.home if b is None else (*ends_of(b)[1], b.clear_z)
         turned = 0.0
         if a is not None and b is not None and a.table != b.table:
             angles = dict(a.table)
@@ -44,7 +50,7 @@ def way_seconds(machine: Machine) -> Cost:
 
 def way(measurements: Sequence[Measurement]) -> float:
     """How far the tip goes over the part from feature to feature, mm."""
-    return sum(math.dist(a.start[:2], b.start[:2]) for a, b in pairwise(measurements))
+    return sum(math.dist(leaving(a), entry(b)) for a, b in pairwise(measurements))
 
 
 def shortest(steps: Sequence[Item], machine: Machine, measurement_of: Callable[[Item], Measurement]) -> list[Item]:

@@ -10,8 +10,13 @@ from itertools import pairwise
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.measuring import Measurement
 from brisk_anchor.core.setup import Machine
+from brisk_anchor.core.taut import Place, taut
+from brisk_anchor.core.touches import axis_of
 from brisk_anchor.nc.profile import Profile
 from brisk_anchor.standin.motion import Motion, MoveKind, move_seconds
+
+_ROUND = 48
+"""Corners of a round outline: inside the circle, so that the way round it is never overstated."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,9 +60,9 @@ def times_of(
     """Times of a run that ended well; None where it made other touches than the plan's (a tool on the setter, say).
 
     The least: each touch as it was made (search, back off, slow touch), and between touches the straight way at the
-    speed that is allowed there. Within a feature that is a guarded move, over the top of one that stands; between
-    features straight up, across at the clear height, and straight down; from home and back at rapid. A table turns with
-    the tool at home, as long as it turns.
+    speed that is allowed there. Within a feature that is a guarded move, over the top of one that stands, or tight
+    round it where it is to be gone round; between features straight up, across at the clear height, and straight down;
+    from home and back at rapid. A table turns with the tool at home, as long as it turns.
     """
     met = [m for m in motions if m.kind is MoveKind.SKIP and m.contact is not None]
     wanted = sum(m.touch_count for m in measurements)
@@ -84,7 +89,7 @@ def times_of(
     table = measurements[0].table
     for m in measurements:
         own, left = left[: m.touch_count], left[m.touch_count :]
-        first = own[0][0].start
+        first, outline = own[0][0].start, _outline(m, [slow.end for _, slow in own])
         if before is not None and m.table != table:  # by way of home
             least += guarded(before - here[2]) + rapid(machine.home[2] - before)
             here, before = (here[0], here[1], machine.home[2]), None
@@ -94,7 +99,7 @@ def times_of(
         least += rapid(machine.home[2] - level) if before is None else guarded(level - here[2])
         least += guarded(level - first[2])
         for (_, touched), (following, _) in pairwise(own):
-            least += guarded(_way(m, touched.end, following.start))
+            least += guarded(_way(m, touched.end, following.start, outline))
         here, before = own[-1][1].end, m.clear_z
     if before is not None:
         least += guarded(before - here[2]) + rapid(machine.home[2] - before)
@@ -110,9 +115,30 @@ def times_of(
     )
 
 
-def _way(m: Measurement, start: Vector, end: Vector) -> float:
-    """The shortest way from a touch to where the next search begins, mm; over its top where the feature stands."""
+def _way(m: Measurement, start: Vector, end: Vector, outline: list[Place]) -> float:
+    """The shortest way from a touch to where the next search begins, mm; over the top of what stands, or round it."""
     apart = [abs(a - b) for a, b in zip(start, end, strict=True)]
     if m.goes_over and apart[0] + apart[1] > m.stylus.ball_diameter:
         return math.hypot(apart[0], apart[1]) + 2 * m.depth
+    if outline:
+        return math.hypot(taut(start[:2], end[:2], outline), apart[2])
     return math.hypot(*apart)
+
+
+def _outline(m: Measurement, touched: Sequence[Vector]) -> list[Place]:
+    """Of a boss or block that is gone round: its outline no larger than it was found, without the ball's radius."""
+    if m.goes_over or not m.kind.is_outside or not m.kind.is_paired:
+        return []
+    contacts, radius = m.contacts(), m.stylus.ball_diameter / 2
+    walls = [axis_of(contact.direction) for contact in contacts for _ in range(m.touch_count // len(contacts))]
+
+    def inner(axis: int, sign: int) -> float:
+        found = [place[axis] for place, wall in zip(touched, walls, strict=True) if wall == (axis, sign)]
+        return max(found) + radius if sign < 0 else min(found) - radius
+
+    (x0, x1), (y0, y1) = ((inner(axis, -1), inner(axis, 1)) for axis in (0, 1))
+    if not m.kind.is_round:
+        return [(x0, y0), (x1, y0), (x1, y1), (x0, y1)]
+    x, y, reach = (x0 + x1) / 2, (y0 + y1) / 2, (y1 - y0) / 2
+    turns = (2 * math.pi * n / _ROUND for n in range(_ROUND))
+    return [(x + reach * math.cos(turn), y + reach * math.sin(turn)) for turn in turns]

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import copy
 import math
-from collections.abc import Collection, Mapping
+from collections.abc import Mapping
 from dataclasses import replace
 
 import numpy as np
@@ -165,16 +165,13 @@ class StandIn(AtRest):
         """Whether any part of the tool stands against metal now."""
         return not self.tracer.free(self._into(self.tip))
 
-    def nearest(
-        self, spindle: Vector, within: float, *, stem_and_body: bool = False, besides: Collection[str] = ()
-    ) -> Clearance | None:
-        """The metal nearest to the tool with the spindle there, None where there is none within so many mm."""
-        tip = self._into(self._end_of(spindle))
-        return self.tracer.nearest(tip, within, stem_and_body=stem_and_body, besides=besides)
+    def traced(self, spindle: Vector) -> Vector:
+        """Where the tracer has the end of the tool with the spindle there."""
+        return self._into(self._end_of(spindle))
 
     def on_the_way(self, start: Vector, end: Vector) -> tuple[str, str] | None:
         """What the tool would meet on a straight way of the spindle: the part of it that does, and the solid."""
-        met = self.tracer.trace(self._into(self._end_of(start)), self._into(self._end_of(end)))
+        met = self.tracer.trace(self.traced(start), self.traced(end))
         return None if met is None else (met.part, met.solid.title)
 
     def twin(self, *, seed: int | None) -> StandIn:
