@@ -34,6 +34,7 @@ class Neighbours:
         self._part = scene.file.job.part
         self._bodies = {drawn.name: drawn.body for drawn in scene.setup.features}
         self._measured = {self._bodies.get(name) or self._part for name in measured}
+        self._home_z = scene.setup.machine.home[2]
         self._every = {solid.body for solid in scene.solids}
 
     def _at(self, table: tuple[tuple[str, float], ...]) -> StandIn:
@@ -57,7 +58,12 @@ class Neighbours:
         """Whether stem, body and spindle stay clear beside the walls, wherever those may be."""
         name, machine = measurement.title or measurement.name, self._at(measurement.table)
         own = self._bodies.get(measurement.name) or self._part
-        looks = self._look_down(measurement, machine)
+        looks, at = [], dict.fromkeys((entry(measurement), leaving(measurement)))
+        for (x, y), way in zip(at, ("down to", "up from"), strict=False):
+            rapid = ((x, y, self._home_z), (x, y, measurement.clear_z))
+            looks += self._look_rapid(
+                f"The rapid {way} {name}", measurement.table, measurement.start_uncertainty, *rapid
+            )
         ways = list(between(measurement))
         for contact in measurement.contacts():
             start, reach = search_start(measurement, contact), measurement.reach_of(contact)
@@ -93,45 +99,34 @@ class Neighbours:
         name = measurement.title or measurement.name
         return [_near(name, near, measurement.start_uncertainty, both=near.body in others)]
 
-    def _look_down(self, measurement: Measurement, machine: StandIn) -> list[Look]:
-        """Whether the rapid down to the clear height is free, and ends clear of a part that lies off."""
-        name, level = measurement.title or measurement.name, measurement.clear_z
-        x, y = entry(measurement)
-        near = _nearest(machine, (x, y, level))
-        part, solid, distance = ("", "", NEARBY) if near is None else (near.part, near.solid, near.distance)
-        if (met := machine.on_the_way((x, y, machine.machine.home[2]), (x, y, level))) is not None:
-            part, solid, distance = *met, 0.0
-        if distance >= RAPID_ROOM * measurement.start_uncertainty:
-            return []
-        return [
-            Look(
-                True,
-                f"The rapid down to {name} ends {max(0.0, distance):.2f} mm from {solid} with the {part}",
-                f"The part may lie {measurement.start_uncertainty:g} mm off or more, and a rapid stops at nothing",
-                "Raise its clear height",
-            )
-        ]
-
-    def look_across(self, measurements: Sequence[Measurement], home_z: float) -> list[Look]:
-        """Whether the ways from feature to feature are free at the clear heights, even of parts that lie higher."""
+    def look_across(self, measurements: Sequence[Measurement]) -> list[Look]:
+        """Whether the rapids from feature to feature at the clear heights are clear."""
         looks = []
         for a, b in pairwise(measurements):
             if a.table != b.table:
                 continue  # by way of home
-            level = max(a.clear_z, b.clear_z)
-            low = level - RAPID_ROOM * max(a.start_uncertainty, b.start_uncertainty)
-            met = self._at(a.table).on_the_way((*leaving(a), low), (*entry(b), low))
-            if met is not None:
-                part, solid = met
-                looks.append(
-                    Look(
-                        True,
-                        f"From {a.title or a.name} to {b.title or b.name} the {part} meets {solid}",
-                        f"They go across at Z {level - a.stylus.length:+.3f} (tip), which is not clear there",
-                        f"Raise their clear height; from Z {home_z - a.stylus.length:+.3f} everything is free",
-                    )
-                )
+            level, uncertainty = max(a.clear_z, b.clear_z), max(a.start_uncertainty, b.start_uncertainty)
+            way = f"The rapid from {a.title or a.name} to {b.title or b.name}"
+            looks += self._look_rapid(way, a.table, uncertainty, (*leaving(a), level), (*entry(b), level))
         return looks
+
+    def _look_rapid(
+        self, way: str, table: tuple[tuple[str, float], ...], uncertainty: float, start: Vector, end: Vector
+    ) -> list[Look]:
+        """Whether a rapid stays clear of everything, even of what lies off; `way` says which it is."""
+        machine = self._at(table)
+        near = _least_beside(machine, start, end, RAPID_ROOM * uncertainty, ())
+        if near is None:
+            return []
+        how = f"comes within {near.distance:.2f} mm of" if near.distance > 0 else "meets"
+        return [
+            Look(
+                True,
+                f"{way} {how} {near.solid} with the {near.part}",
+                f"That may lie {uncertainty:g} mm off or more, and a rapid stops at nothing",
+                "Raise the clear height",
+            )
+        ]
 
 
 def _nearest(
@@ -141,14 +136,16 @@ def _nearest(
     return machine.tracer.nearest(machine.traced(spindle), NEARBY, stem_and_body=stem_and_body, besides=besides)
 
 
-def _least_beside(machine: StandIn, start: Vector, end: Vector, needed: float, besides: set[str]) -> Clearance | None:
+def _least_beside(
+    machine: StandIn, start: Vector, end: Vector, needed: float, besides: Collection[str]
+) -> Clearance | None:
     """The nearest metal of other bodies on a straight way, None where none comes nearer than is needed.
 
     From where there is more room than needed, nothing comes too near before the rest of it is used up.
     """
     length, gone, least = math.dist(start, end), 0.0, None
     while True:
-        share = gone / length
+        share = gone / length if length else 0.0
         x, y, z = (a + (b - a) * share for a, b in zip(start, end, strict=True))
         near = _nearest(machine, (x, y, z), besides)
         if near is not None and near.distance < needed - 1e-6 and (least is None or near.distance < least.distance):

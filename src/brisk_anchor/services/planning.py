@@ -92,7 +92,7 @@ def planned(workshop: Workshop, plan: PlanFile) -> Planned:
         steps = shortest(steps, setup.machine, lambda step: step.measurement)
     looks = [
         *_rows_may_change(workshop, plan),
-        *neighbours.look_across([s.measurement for s in steps], setup.machine.home[2]),
+        *neighbours.look_across([s.measurement for s in steps]),
         *_beyond(workshop.profile, plan, steps),
     ]
     tools = []
