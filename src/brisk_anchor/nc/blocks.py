@@ -45,6 +45,10 @@ class BlockRunner(Coordinates):
         self._by_select = {row.select: name for name, row in rows if row.select}
         self._by_write = {row.write: name for name, row in rows}
         self._numbered = {float(select.split()[0][1:]) for select in self._by_select if " P" in select}
+        self._sound: set[tuple[tuple[float, ...], tuple[float, ...]]] = set()
+        """G and M codes that were found to go together in a block."""
+        self._allowed: dict[tuple[float | None, tuple[float, ...], tuple[float, ...]], frozenset[str]] = {}
+        """Letters that mean something beside an action, G and M codes."""
 
     # -- a block -----------------------------------------------------------------------------------------------
 
@@ -59,7 +63,10 @@ class BlockRunner(Coordinates):
         self.line = line
         codes = [value for letter, value, _ in words if letter == "G"]
         functions = [value for letter, value, _ in words if letter == "M"]
-        self._check(codes, functions)
+        told = (tuple(codes), tuple(functions))
+        if told not in self._sound:  # the same few combinations, thousands of times
+            self._check(codes, functions)
+            self._sound.add(told)
         plain = "XU" if 4 in codes else "R" if 68 in codes or 19 in functions else ""
         letters = self._letters(words, plain=plain)
         action = self._action(codes, letters)
@@ -136,9 +143,7 @@ class BlockRunner(Coordinates):
     def _names_axis(self, letters: dict[str, float]) -> bool:
         return any(letter in "XYZUVW" or letter in self._rotary for letter in letters)
 
-    def _stray(
-        self, action: float | None, codes: list[float], letters: dict[str, float], functions: list[float]
-    ) -> None:
+    def _meant(self, action: float | None, codes: list[float], functions: list[float]) -> frozenset[str]:
         moves = action is None or action not in _LETTERS_OF
         allowed = set("PL") if 98 in functions else set("XYZ" if moves else _LETTERS_OF[action or 0])
         allowed |= set("FST") | ({"H"} if 43 in codes else set()) | ({"R"} if 19 in functions and not codes else set())
@@ -151,7 +156,15 @@ class BlockRunner(Coordinates):
             allowed -= set(self._rotary)
         if 64 in codes or any(code in self._numbered for code in codes):
             allowed |= {"P"}
-        if stray := set(letters) - allowed:
+        return frozenset(allowed)
+
+    def _stray(
+        self, action: float | None, codes: list[float], letters: dict[str, float], functions: list[float]
+    ) -> None:
+        key = (action, tuple(codes), tuple(functions))
+        if (allowed := self._allowed.get(key)) is None:
+            allowed = self._allowed[key] = self._meant(action, codes, functions)
+        if stray := letters.keys() - allowed:
             raise ExpressionError(f"{', '.join(sorted(stray))} has no meaning in this block")
         if both := [increment for increment, axis in _INCREMENTS.items() if increment in letters and axis in letters]:
             raise ExpressionError(f"{both[0]} and {_INCREMENTS[both[0]]} move the same axis")

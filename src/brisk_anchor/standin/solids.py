@@ -212,11 +212,19 @@ class Solid:
     carried: bool = False
     """Whether it stands on the rotary table and turns with it."""
     _placed: tuple[float, ...] = field(init=False)
+    _round: tuple[tuple[float, float, float], ...] = field(init=False)
+    _square: tuple[tuple[float, float, float, float], ...] = field(init=False)
+    _other: tuple[Polygon, ...] = field(init=False)
 
     def __post_init__(self) -> None:
         columns = self.frame.rotation.T.reshape(-1)
         numbers = tuple(float(value) for value in (*columns, *self.frame.translation))
         object.__setattr__(self, "_placed", numbers)
+        # Openings as bare figures: a plate has many, and the field is asked for a hundred thousand times a second.
+        object.__setattr__(self, "_round", tuple((*hole.centre, hole.radius) for hole in self.holes))
+        square = tuple((*slot.low, *slot.high) for slot in self.slots if isinstance(slot, Rectangle))
+        object.__setattr__(self, "_square", square)
+        object.__setattr__(self, "_other", tuple(slot for slot in self.slots if not isinstance(slot, Rectangle)))
 
     @property
     def title(self) -> str:
@@ -237,11 +245,17 @@ class Solid:
             centre = self.region.centre
             return self.turned.distance(math.hypot(x - centre[0], y - centre[1]), z)
         flat = self.region.distance(x, y)
-        for hole in self.holes:
-            opening = -hole.distance(x, y)
+        for cx, cy, radius in self._round:
+            opening = radius - math.hypot(x - cx, y - cy)
             if opening > flat:
                 flat = opening
-        for slot in self.slots:
+        for x0, y0, x1, y1 in self._square:  # as Rectangle.distance
+            dx = x0 - x if x0 + x1 > x + x else x - x1
+            dy = y0 - y if y0 + y1 > y + y else y - y1
+            opening = -math.hypot(dx, dy) if dx > 0 and dy > 0 else (-dx if dx > dy else -dy)
+            if opening > flat:
+                flat = opening
+        for slot in self._other:
             opening = -slot.distance(x, y)
             if opening > flat:
                 flat = opening
