@@ -73,8 +73,8 @@ def test_over_a_ball_it_goes_as_high_as_its_top_was_found_and_could_stand_higher
     """The ball's centre runs on 13: met 2·√2 beside the top it lies 13 − √(169 − 8) = 0.311 too low, and 1 is left."""
     directions = ((0.0, 0.0, -1.0), MINUS_X, PLUS_X, MINUS_Y, PLUS_Y)
     ball = measurement(FeatureKind.BALL, directions, size=20.0, standoff=8.0, depth=13.0, drop=21.0)
-    assert ball.hop == pytest.approx(13.0 + 0.3114 + 1.0, abs=1e-4)
+    assert ball.hop_height == pytest.approx(13.0 + 0.3114 + 1.0, abs=1e-4)
     first, *_, last = ball.contacts()
     assert ball.search_down(first) == pytest.approx(8.0 + 2.0 + 1.0)
     assert ball.search_down(last) == pytest.approx(1.3114 + 1.0, abs=1e-4)
-    assert max(end[2] for _, end in list(between(ball))[2:]) == pytest.approx(-350.0 - 21.0 + ball.hop)
+    assert max(end[2] for _, end in list(between(ball))[2:]) == pytest.approx(-350.0 - 21.0 + ball.hop_height)

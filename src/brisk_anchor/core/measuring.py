@@ -49,10 +49,11 @@ class Measurement:
     may lie turned: touches apart along a wall must reach it all the same.
 
     How it is made: with `over_the_top` the probe goes up between touches and comes down beside each wall (None: as
-    is usual for the kind); `half_turn` touches every place twice, the spindle turned half round between, so that the
-    ball's run-out falls out; `search_feed` and `touch_feed` (mm/min) stand in for those of the profile; `on_fail` is
-    one of `ON_FAIL`; `keep` are variables of the person's own that take results, as (letter, number). `table` is where
-    rotary axes stand for it, as (letter, machine degrees); nothing where the program leaves them as they are.
+    is usual for the kind), up by `hop` (None: as high as the feature may stand, and clear of that); `half_turn` touches
+    every place twice, the spindle turned half round between, so that the ball's run-out falls out; `search_feed` and
+    `touch_feed` (mm/min) stand in for those of the profile; `on_fail` is one of `ON_FAIL`; `keep` are variables of the
+    person's own that take results, as (letter, number). `table` is where rotary axes stand for it, as (letter, machine
+    degrees); nothing where the program leaves them as they are.
     """
 
     name: str
@@ -82,6 +83,7 @@ class Measurement:
     on_fail: str = "alarm"
     keep: tuple[tuple[str, int], ...] = ()
     table: tuple[tuple[str, float], ...] = ()
+    hop: float | None = None
 
     def __post_init__(self) -> None:
         figures = (*self.start, self.clear_z, self.search, self.start_uncertainty, self.depth, self.standoff)
@@ -132,9 +134,18 @@ class Measurement:
             raise PlanError(f"{self.name}: a feed makes no sense", "No probe touches at it", "Give 1 to 5000 mm/min")
         if self.on_fail not in ON_FAIL:
             raise PlanError(f"{self.name}: “{self.on_fail}” is no reaction", "", f"One of {', '.join(ON_FAIL)}")
+        kind = self.kind
+        if self.hop is not None:
+            if not (self.goes_over and self.starts_over) or kind is FeatureKind.BALL:
+                raise PlanError(f"{self.name}: it does not go up and over by a hop", "", "Leave the hop out")
+            if not self.depth + self.start_uncertainty <= self.hop <= self.drop:
+                raise PlanError(
+                    f"{self.name}: a hop of {self.hop:g} mm makes no sense",
+                    f"The probe would meet what it goes over, {self.depth:g} mm up, or go higher than it came from",
+                    f"{self.depth + self.start_uncertainty:g} to {self.drop:g} mm",
+                )
         if self.over_the_top is None:
             return
-        kind = self.kind
         if kind.is_outside and not self.over_the_top:
             if kind not in (FeatureKind.BOSS, FeatureKind.BLOCK) or self.is_free:
                 raise PlanError(
@@ -163,11 +174,13 @@ class Measurement:
         return self.kind.is_outside or self.goes_over
 
     @property
-    def hop(self) -> float:
+    def hop_height(self) -> float:
         """How far over touching height it goes from wall to wall, mm: as high as the feature may stand, and clear.
 
         Of a ball the height is known from a touch that may have met it so far beside its top that this stands higher.
         """
+        if self.hop is not None:
+            return self.hop
         if self.kind is not FeatureKind.BALL:
             return min(self.drop, self.depth + self.start_uncertainty + SEARCH_MARGIN)
         reach = ((self.size or 0.0) + self.stylus.ball_diameter) / 2
@@ -253,7 +266,7 @@ class Measurement:
         if kind is FeatureKind.BALL:
             below = Contact((0.0, 0.0, -1.0))
             sides = [Contact(d) for d in self.directions if d[2] == 0]
-            return (below, *sides, Contact(below.direction, (0.0, 0.0, self.hop - self.drop)))
+            return (below, *sides, Contact(below.direction, (0.0, 0.0, self.hop_height - self.drop)))
         for direction in self.directions:
             if not self.spread or kind.is_round or direction[2]:
                 found.append(Contact(direction))

@@ -43,7 +43,7 @@ def between(measurement: Measurement) -> Iterator[tuple[Vector, Vector]]:
         if last.direction == contact.direction or not measurement.starts_over:
             turns: list[Vector] = []
         elif measurement.goes_over:
-            level = a[2] if last.direction[2] else a[2] + measurement.hop
+            level = a[2] if last.direction[2] else a[2] + measurement.hop_height
             turns = [(a[0], a[1], level), (b[0], b[1], level)]
         else:
             turns = _round(measurement, last, contact, a, b)

@@ -195,7 +195,7 @@ class Cycle:
         """Go beside a wall, over the top or round, and touch it; along the same wall straight on."""
         m = self.measurement
         down = plus(Number(m.start[2]), -m.drop) if m.kind is not FeatureKind.BALL else level
-        above = plus(down, m.hop)
+        above = plus(down, m.hop_height)
         beside = self._beside_place(contact, over)
         walls = [made for made, _ in self.made if not made.direction[2]]
         if walls and walls[-1].direction == contact.direction:

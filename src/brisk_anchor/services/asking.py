@@ -197,6 +197,7 @@ class Way:
     on_fail: str = "alarm"
     keep: tuple[tuple[str, int], ...] = ()
     table: tuple[tuple[str, float], ...] = ()
+    hop: float | None = None
 
 
 AS_USUAL = Way()
@@ -277,4 +278,5 @@ def build_measurement(setup: Setup, asking: Asking, way: Way = AS_USUAL) -> Meas
         on_fail=way.on_fail,
         keep=way.keep,
         table=way.table,
+        hop=way.hop,
     )

@@ -45,6 +45,10 @@ class Neighbours:
             self._machines[table] = machine
         return self._machines[table]
 
+    def _own(self, measurement: Measurement) -> str:
+        """The body that is measured; the part, where it is not drawn which."""
+        return self._bodies.get(measurement.name) or self._part
+
     def room(self, measurement: Measurement) -> Clearance | None:
         """The nearest metal to the probe where its searches begin; None where there is none near."""
         found = [
@@ -57,7 +61,7 @@ class Neighbours:
     def look(self, measurement: Measurement) -> list[Look]:
         """Whether stem, body and spindle stay clear beside the walls, wherever those may be."""
         name, machine = measurement.title or measurement.name, self._at(measurement.table)
-        own = self._bodies.get(measurement.name) or self._part
+        own = self._own(measurement)
         looks, at = [], dict.fromkeys((entry(measurement), leaving(measurement)))
         for (x, y), way in zip(at, ("down to", "up from"), strict=False):
             rapid = ((x, y, self._home_z), (x, y, measurement.clear_z))
@@ -78,12 +82,17 @@ class Neighbours:
             for near, least in ((begins, measurement.start_uncertainty), (touching, LEAST_ROOM)):
                 if near is not None and near.body == own and near.distance < least - 1e-6:
                     looks.append(_near(name, near, measurement.start_uncertainty))
-        return list(dict.fromkeys([*looks, *self._look_beside(measurement, machine, ways, own)]))
+        if (near := self.beside(measurement, ways)) is not None:
+            both = near.body in self._measured - {own}
+            looks.append(_near(name, near, measurement.start_uncertainty, both=both))
+        return list(dict.fromkeys(looks))
 
-    def _look_beside(
-        self, measurement: Measurement, machine: StandIn, ways: list[tuple[Vector, Vector]], own: str
-    ) -> list[Look]:
-        """Whether other bodies leave room beside the ways: these follow the part, and what is measured too lies off."""
+    def beside(self, measurement: Measurement, ways: Iterable[tuple[Vector, Vector]]) -> Clearance | None:
+        """The nearest metal of other bodies that leaves too little room beside these ways; None where all do.
+
+        The ways follow the part, and a body that is measured too may lie off the other way.
+        """
+        own = self._own(measurement)
         others = self._measured - {own}
         fixed = ({own} | others, measurement.start_uncertainty)
         moving = (self._every - others, 2 * measurement.start_uncertainty)
@@ -91,13 +100,9 @@ class Neighbours:
             near
             for start, end in ways
             for left_out, needed in ((fixed, moving) if others else (fixed,))
-            if (near := _least_beside(machine, start, end, needed, left_out)) is not None
+            if (near := _least_beside(self._at(measurement.table), start, end, needed, left_out)) is not None
         ]
-        if not found:
-            return []
-        near = min(found, key=lambda near: near.distance)
-        name = measurement.title or measurement.name
-        return [_near(name, near, measurement.start_uncertainty, both=near.body in others)]
+        return min(found, key=lambda near: near.distance, default=None)
 
     def look_across(self, measurements: Sequence[Measurement]) -> list[Look]:
         """Whether the rapids from feature to feature at the clear heights are clear."""

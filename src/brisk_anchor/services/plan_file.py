@@ -25,7 +25,7 @@ Feed = Annotated[float, Field(ge=1, le=5000)]
 Reaction = Literal["alarm", "stop", "go on"]
 _KEEP = re.compile(r"^([XYZDERABIJK]) #(\d{1,4})$")
 FIGURES = (
-    *("depth", "search", "spread", "second_depth", "size", "size_y", "size_limit", "standoff", "clear"),
+    *("depth", "hop", "search", "spread", "second_depth", "size", "size_y", "size_limit", "standoff", "clear"),
     *("search_feed", "touch_feed", "repeats"),
 )
 """Fields of a measurement that hold one figure each, in the order they are shown and written."""
@@ -69,6 +69,7 @@ class MeasureSection(Section):
     at: Place | None = None
     enabled: bool = True
     depth: Figure | None = None
+    hop: Figure | None = None
     search: Figure | None = None
     spread: Figure | None = None
     second_depth: Figure | None = None

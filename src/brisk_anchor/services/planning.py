@@ -18,7 +18,8 @@ from brisk_anchor.nc.program import Program
 from brisk_anchor.nc.writer import write_program
 from brisk_anchor.services.asking import APPROACH, Asking, Way, build_measurement, point_at
 from brisk_anchor.services.datum import axes_of
-from brisk_anchor.services.neighbours import NEARBY, Neighbours
+from brisk_anchor.services.making_room import over_neighbours, room_behind, stand_off
+from brisk_anchor.services.neighbours import Neighbours
 from brisk_anchor.services.ordering import shortest
 from brisk_anchor.services.plan_file import MeasureSection, PlanFile, SetsSection
 from brisk_anchor.services.plan_tools import look_at_tool, tool_check
@@ -27,8 +28,6 @@ from brisk_anchor.services.workshop import SecondLookError, Workshop
 
 JUMP_BEYOND = 1.0
 """How far, mm, beyond the stated uncertainty a row that is no row of the job may lie from its nominal place."""
-ROOM_BEHIND = 1.0
-"""How much more than the stated uncertainty, mm, is wanted between the ball and other metal where it begins."""
 PLAN_NUMBER = 50
 """The program of a plan that states no number: so many after the job's first."""
 
@@ -375,21 +374,8 @@ def asking_of(setup: Setup, section: MeasureSection) -> Asking:
         x, y, z = asking.start  # the tip goes to where it is told to, not to the drawing's depth
         asking = replace(asking, start=(x, y, z + drawn.depth - section.depth))
     if section.feature is not None and section.standoff is not None:
-        asking = _stand_off(setup, asking, drawn, section.standoff)
+        asking = stand_off(setup, asking, drawn, section.standoff)
     return asking
-
-
-def _stand_off(setup: Setup, asking: Asking, drawn: DrawnFeature, standoff: float) -> Asking:
-    """The same from another distance before the wall. Raises PlanError where there is none to choose."""
-    if drawn.kind.is_paired:
-        what = f"{drawn.title} is measured from its middle"
-        raise PlanError(what, "How far its walls are is in its size", "Leave standoff out")
-    before = asking.reach or 0.0
-    x, y, z = (
-        a + (before - standoff) * sum(wall.direction[i] for wall in asking.rose.marks)
-        for i, a in enumerate(asking.start)
-    )
-    return replace(asking, start=(x, y, z), reach=standoff)
 
 
 def _step(workshop: Workshop, plan: PlanFile, section: MeasureSection, neighbours: Neighbours) -> Step:
@@ -405,11 +391,14 @@ def _step(workshop: Workshop, plan: PlanFile, section: MeasureSection, neighbour
         on_fail=section.on_fail,
         keep=section.kept,
         table=_table_of(workshop, plan, section),
+        hop=section.hop,
     )
     try:
         measurement = build_measurement(setup, asking, way)
         if section.standoff is None:
-            measurement = _room_behind(setup, asking, way, measurement, neighbours)
+            measurement = room_behind(setup, asking, way, measurement, neighbours)
+        if section.hop is None:
+            measurement = over_neighbours(measurement, neighbours)
     except PlanError as error:
         name = section.name or section.feature or ""
         what = error.what if name in error.what else f"{name}: {error.what}"
@@ -417,29 +406,6 @@ def _step(workshop: Workshop, plan: PlanFile, section: MeasureSection, neighbour
     looks = workshop.look(measurement) + neighbours.look(measurement) + look_at_one_touch(measurement)
     figures = figures_of(setup, section, measurement, workshop.profile, neighbours)
     return Step(section, measurement, figures, tuple(dict.fromkeys(looks)))
-
-
-_NEARER = (6.0, 5.0, 4.0, 3.0, 2.5)
-"""Distances before a wall, mm, that are tried where the usual one leaves no room behind the ball."""
-
-
-def _room_behind(setup: Setup, asking: Asking, way: Way, usual: Measurement, neighbours: Neighbours) -> Measurement:
-    """The measurement from nearer to its wall, where other metal stands too near to where it would usually begin."""
-    drawn, kind = asking.drawn, usual.kind
-    if drawn is None or kind.is_paired or kind is FeatureKind.OUTSIDE_CORNER or asking.rose.marks == {Wall.BELOW}:
-        return usual
-
-    def room(measurement: Measurement) -> float:
-        near = neighbours.room(measurement)
-        return NEARBY if near is None else min(near.distance, measurement.standoff)
-
-    best = usual
-    for standoff in (distance for distance in _NEARER if distance > usual.slack):
-        if room(best) >= usual.start_uncertainty + ROOM_BEHIND:
-            break
-        nearer = build_measurement(setup, _stand_off(setup, asking, drawn, standoff), way)
-        best = nearer if room(nearer) > room(best) + 1e-6 else best
-    return best
 
 
 def problem_of(workshop: Workshop, plan: PlanFile, section: MeasureSection) -> str:

@@ -40,6 +40,8 @@ def figures_of(
     if beside and m.kind is not FeatureKind.BALL:
         widest = m.depth - m.stylus.ball_diameter / 2
         found.append(_figure(section, "depth", m.depth, f"as drawn: the widest part {widest:.3g} below the edge"))
+    if m.goes_over and m.starts_over and m.kind is not FeatureKind.BALL:
+        found.append(_figure(section, "hop", m.hop_height, _why_hop(m)))
     found.append(_figure(section, "search", m.search, _why_search(m)))
     if m.spread:
         found.append(_figure(section, "spread", m.spread, "between the two touches of a wall, as drawn"))
@@ -82,6 +84,14 @@ def _why_start(m: Measurement, drawn: DrawnFeature) -> str:
     if m.starts_over:
         return f"tip Z over its middle, {APPROACH:g} above it, then {m.drop:.3g} down beside each wall"
     return f"tip Z in its middle as {'drawn' if drawn.body else 'marked'}; errors count from it"
+
+
+def _why_hop(m: Measurement) -> str:
+    if m.hop is not None:
+        return "up to where it came from: other metal stands beside the lower way"
+    if m.hop_height == m.drop:
+        return "up to where it came from"
+    return f"up and over it: {m.depth:g} deep, {m.start_uncertainty:.3g} higher it may stand, {SEARCH_MARGIN:g} more"
 
 
 def _why_standoff(m: Measurement) -> str:
