@@ -106,7 +106,7 @@ class Clearance:
     body: str
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(slots=True)  # not frozen: that makes one in a third of the time, and a proof makes half a million
 class _Nearest:
     """Smallest clearance of a part at one place: a bound for stepping, and where; `seen` is the least looked at."""
 

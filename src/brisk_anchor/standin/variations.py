@@ -8,7 +8,6 @@ from dataclasses import replace
 
 import numpy as np
 
-from brisk_anchor.core.frames import Frame
 from brisk_anchor.core.kinds import FeatureKind, Vector
 from brisk_anchor.standin.scene import Scene, nominal_frame, real_frame, real_solids
 from brisk_anchor.standin.scene_file import BodySection, FeatureSection, SceneFile
@@ -68,24 +67,19 @@ def _placed(
     shift = random.uniform(-allowed, allowed, 3)
     tilt = random.uniform(-TILT, TILT, 2)
     skew = float(random.uniform(-turning, turning))
-    nominal = nominal_frame(body)
+    stands = np.array(places).reshape(-1, 3)
+    local = nominal_frame(body).inverse().apply(stands)
     share = 1.0
     for _ in range(30):
         real = body.real.model_copy(
             update={"shift": tuple(float(v) * share for v in shift), "turn": (*map(float, tilt * share), skew * share)}
         )
-        frame = real_frame(body.model_copy(update={"real": real}))
-        worst = max((_moved(nominal, frame, place) for place in places), default=0.0)
+        moved = real_frame(body.model_copy(update={"real": real})).apply(local) - stands
+        worst = float(np.abs(moved).max(initial=0.0))
         if worst <= allowed:
             break
         share *= min(0.98, allowed / worst)
     return real
-
-
-def _moved(nominal: Frame, real: Frame, place: Vector) -> float:
-    """How far a place goes along the axis it goes furthest, mm."""
-    x, y, z = nominal.inverse().point(place)
-    return max(abs(a - b) for a, b in zip(real.point((x, y, z)), place, strict=True))
 
 
 def _sized(
