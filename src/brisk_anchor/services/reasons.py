@@ -65,7 +65,7 @@ def figures_of(
         ):
             found.append(_figure(section, name, own or usual, "of the control profile", "mm/min"))
     if (near := neighbours.room(m)) is not None:
-        found.append(Figure("room", near.distance, f"at the start of a search: the {near.part} to {near.solid}"))
+        found.append(Figure("room", near.distance, f"where searches begin: the {near.part} to {near.solid}"))
     return tuple(found)
 
 
@@ -82,16 +82,16 @@ def _why_clear(setup: Setup, m: Measurement) -> str:
 
 def _why_start(m: Measurement, drawn: DrawnFeature) -> str:
     if m.starts_over:
-        return f"tip Z over its middle, {APPROACH:g} above it, then {m.drop:.3g} down beside each wall"
+        return f"tip Z {APPROACH:g} above its middle, then {m.drop:.3g} down by each wall"
     return f"tip Z in its middle as {'drawn' if drawn.body else 'marked'}; errors count from it"
 
 
 def _why_hop(m: Measurement) -> str:
     if m.hop is not None:
-        return "up to where it came from: other metal stands beside the lower way"
+        return "up to where it came from: other metal stands beside"
     if m.hop_height == m.drop:
         return "up to where it came from"
-    return f"up and over it: {m.depth:g} deep, {m.start_uncertainty:.3g} higher it may stand, {SEARCH_MARGIN:g} more"
+    return f"{m.depth:g} deep, {m.start_uncertainty:.3g} higher it may stand, {SEARCH_MARGIN:g} more"
 
 
 def _why_standoff(m: Measurement) -> str:

@@ -10,6 +10,7 @@ from rich.text import Text
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.actions import of_view
 from brisk_anchor.tui.rule import LatePanel
+from brisk_anchor.tui.words import cut
 
 
 class TopLine(LatePanel):
@@ -62,7 +63,7 @@ class Ladder(LatePanel):
                 text.append(f" {shape} ", f"bold {colour}")
                 text.append(f" {row} ", f"bold {theme.GROUND} on {theme.SAND}" if chosen else f"bold {theme.TEXT}")
                 text.append(f" {state}", f"bold {colour}")
-                shown = title if len(title) <= room else title[: max(0, room - 1)] + "…"
+                shown = cut(title, room)
                 text.append(f"  {shown}" if room > 6 else "", theme.QUIET)
             if lacking:
                 text.append(f"\n ! cannot run: {', '.join(lacking)}", f"bold {theme.CORAL}")

@@ -9,6 +9,7 @@ from rich.text import Text
 from textual.widget import Widget
 
 from brisk_anchor.tui import theme
+from brisk_anchor.tui.words import cut
 
 
 class LatePanel(Widget):
@@ -54,7 +55,7 @@ class Heading(LatePanel):
 
         def make(width: int, _height: int) -> Text:
             room = width - 5 - (len(note) + 2 if note else 0)
-            shown = title if len(title) <= room else title[: max(0, room - 1)] + "…"
+            shown = cut(title, room)
             text = Text(no_wrap=True)
             text.append("─", theme.RULE)
             text.append(f" {shown} ", f"bold {theme.QUIET}")

@@ -10,6 +10,7 @@ from rich.text import Text
 from brisk_anchor.core.numbers import format_length
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.rule import LatePanel
+from brisk_anchor.tui.words import cut
 
 if TYPE_CHECKING:
     from brisk_anchor.core.offsets import Chain
@@ -60,7 +61,7 @@ def chain_text(
                     continue
                 head = axis.axis.upper() if number == 0 and not last else term.sign
                 spread = "" if term.u is None else f"±{2 * term.u:.4f}"
-                label = term.label if len(term.label) <= 24 else term.label[:23] + "…"
+                label = cut(term.label, 24)
                 style = f"bold {theme.LIVE}" if last else theme.TEXT
                 text.append(f" {head:<2}", f"bold {theme.QUIET}")
                 text.append(f"{label:<25}", style if last else theme.QUIET)

@@ -11,6 +11,7 @@ from rich.text import Text
 from brisk_anchor.core.numbers import format_length
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.canvas import Canvas, Projection
+from brisk_anchor.tui.words import cut
 
 if TYPE_CHECKING:
     from brisk_anchor.book.store import Entry
@@ -43,7 +44,7 @@ def moves_text(workshop: Workshop, line: Line, reference: Reference) -> Text:
     text.append_text(_drawn(workshop, line.values, difference))
     text.append("\n feature                      X        Y        Z\n", theme.QUIET)
     for title, shift in moved_features(workshop, line.row, difference)[:10]:
-        text.append(f"   {title[:20]:<21}", theme.TEXT)
+        text.append(f"   {cut(title, 20):<21}", theme.TEXT)
         text.append("".join(f"{signed(shift[a], 3):>9}" for a in "xyz") + "\n", theme.TEXT)
     return text
 

@@ -8,6 +8,7 @@ from rich.text import Text
 
 from brisk_anchor.core.numbers import counted, format_length
 from brisk_anchor.tui import theme
+from brisk_anchor.tui.words import cut
 
 if TYPE_CHECKING:
     from brisk_anchor.core.checks import Look
@@ -15,11 +16,6 @@ if TYPE_CHECKING:
     from brisk_anchor.services.planning import Step
     from brisk_anchor.services.reasons import Figure
     from brisk_anchor.services.timing import Times
-
-
-def cut(text: str, room: int) -> str:
-    """A text that fits."""
-    return text if len(text) <= room else f"{text[: max(0, room - 1)]}…"
 
 
 def steps_by_name(builder: PlanBuilder) -> dict[str, tuple[int, Step]]:

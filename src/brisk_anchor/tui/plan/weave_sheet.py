@@ -14,8 +14,8 @@ from textual.screen import ModalScreen
 from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.overlay import LeavesOnce
-from brisk_anchor.tui.plan.panels import cut
 from brisk_anchor.tui.rule import Heading, LatePanel
+from brisk_anchor.tui.words import cut
 
 if TYPE_CHECKING:
     from brisk_anchor.services.plan_file import MeasureSection

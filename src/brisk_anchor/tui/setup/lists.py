@@ -10,6 +10,7 @@ from rich.text import Text
 
 from brisk_anchor.core.numbers import format_length
 from brisk_anchor.tui import theme
+from brisk_anchor.tui.words import cut
 
 if TYPE_CHECKING:
     from brisk_anchor.core.kinds import Vector
@@ -99,9 +100,9 @@ def list_text(items: Sequence[Item], chosen: int, page: str, width: int, height:
             sign = "!" if item.reason else ("●" if item.measured else "○")
             colour = theme.CORAL if item.reason else (theme.LIVE if item.measured else theme.QUIET)
             text.append(f"{sign} ", colour)
-        title = item.title if len(item.title) <= room else item.title[: room - 1] + "…"
+        title = cut(item.title, room)
         text.append(f"{title:<{room}} ", f"bold {theme.TEXT}" if here else theme.TEXT)
-        body = item.body if len(item.body) <= 14 else item.body[:13] + "…"
+        body = cut(item.body, 14)
         text.append(f"{body:<{8 if page == 'features' else 15}} {item.size:<8} ", theme.QUIET)
         text.append(f"{item.used}\n", theme.SAND)
     below = len(items) - first - fit
