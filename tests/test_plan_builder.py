@@ -13,7 +13,14 @@ from brisk_anchor.nc.profile import shipped_profile
 from brisk_anchor.services.asking import Asking, point_at
 from brisk_anchor.services.plan_builder import PlanBuilder
 from brisk_anchor.services.plan_file import MeasureSection, PlanFile, parse_plan, plan_text
-from brisk_anchor.services.plan_words import MEASURE_HINT, read_measure_words, read_plan_words, sets_text
+from brisk_anchor.services.plan_words import (
+    MEASURE_FORMS,
+    PLAN_FORMS,
+    hint,
+    read_measure_words,
+    read_plan_words,
+    sets_text,
+)
 from brisk_anchor.services.planning import planned, program_of
 from brisk_anchor.services.proving import Case, Prover, prove
 from brisk_anchor.services.workshop import Workshop
@@ -63,7 +70,23 @@ def builder(quiet, tmp_path):
 )
 def test_words_about_a_measurement(words, field, value):
     assert read_measure_words(MeasureSection(feature="bore"), words)[0] == {field: value}
-    assert words.split(" ")[0][:3] in MEASURE_HINT or words[:1] in "s3ua"
+
+
+def test_hints_are_of_what_is_typed_and_what_they_show_can_be_said():
+    assert hint(MEASURE_FORMS, "").startswith("sets · allowance · keep · 3 at · all round")
+    assert hint(MEASURE_FORMS, "al").split("   ")[1] == "all round"
+    assert hint(MEASURE_FORMS, "keep D #6") == "keep D #610, or keep nothing"
+    assert hint(PLAN_FORMS, "no").split("   ")[1:] == ["no tool 12", "no half turn", "no call"]
+    section = MeasureSection(feature="bore", sets={"row": "G54", "z": 0.0})
+    checked = PlanFile.model_validate(
+        {**plan({"feature": "bore"}).model_dump(), "tool_check": [{"tool": 12, "tolerance": 0.1}]}
+    )
+    for form in (form for name, form in MEASURE_FORMS.items() if name != "at"):
+        for words in form.split(" where ")[0].split(":")[0].split(", or "):
+            assert read_measure_words(section, words)[1], words
+    for form in PLAN_FORMS.values():
+        for words in form.split(":")[0].split(", or "):
+            assert read_plan_words(checked, words)[1], words
 
 
 @pytest.mark.parametrize(

@@ -11,19 +11,47 @@ from brisk_anchor.core.numbers import parse_length
 from brisk_anchor.services.book_words import read_change
 from brisk_anchor.services.plan_file import MeasureSection, PlanFile, SetsSection, ToolCheckSection
 
-MEASURE_HINT = (
-    "sets G54 x 0 y 20 · allowance z -1.5 · keep D #610 · 3 at 10 130 250 · over / round / usual · "
-    "alarm / stop / go on · at X, Y, Z · table B 90 · comment …"
-)
-PLAN_HINT = (
-    "name … · number 2150 · offset G54 · tool 12 0.05 · no tool 12 · probe each / probe kept on · "
-    "half turn / no half turn · call probe / no call"
-)
+MEASURE_FORMS = {
+    "sets": "sets G54 x 0 y 20, or sets nothing",
+    "allowance": "allowance z -1.5",
+    "keep": "keep D #610, or keep nothing",
+    "3 at": "3 at 10 130 250: degrees from +X",
+    "all round": "all round",
+    "over": "over: over the top between touches",
+    "round": "round: without going over the top",
+    "usual": "usual: as the kind is measured",
+    "alarm": "alarm where its size is wrong",
+    "stop": "stop where its size is wrong",
+    "go on": "go on where its size is wrong, and store nothing",
+    "at": "at X, Y, Z: the tip, machine",
+    "table": "table B 90, or table none",
+    "comment": "comment …",
+}
+PLAN_FORMS = {
+    "name": "name …",
+    "number": "number 2150",
+    "no number": "no number: as the job counts",
+    "offset": "offset G54, or offset none",
+    "tool": "tool 12 0.05: how far its length may be off",
+    "no tool": "no tool 12",
+    "probe": "probe each, or probe kept on",
+    "half turn": "half turn",
+    "no half turn": "no half turn",
+    "call probe": "call probe: the program puts it in",
+    "no call": "no call",
+}
 _ROW = re.compile(r"(?i)^(G5[4-9](?:\.[1-3])?(?:\s+P\s*\d{1,3})?)\s*(.*)$")
 _HEADINGS = re.compile(r"^(\d)\s+at\s+(.+)$")
 _KEEP = re.compile(r"(?i)([XYZDERABIJK])\s*#\s*(\d{1,4})")
 _ANGLE = re.compile(r"(?i)([ABC])\s*([+-]?\d+(?:\.\d+)?)")
 Changes = Mapping[str, Any]
+
+
+def hint(forms: Mapping[str, str], typed: str) -> str:
+    """The forms of what begins as is typed; the first words of everything while nothing is."""
+    begun = [form for words, form in forms.items() if typed and f"{typed.lower()} ".startswith(f"{words} ")]
+    begun = begun or [form for words, form in forms.items() if typed and words.startswith(typed.lower())]
+    return "   ".join(begun) or " · ".join(forms)
 
 
 def read_measure_words(section: MeasureSection, words: str) -> tuple[Changes, str]:
@@ -66,7 +94,7 @@ def read_measure_words(section: MeasureSection, words: str) -> tuple[Changes, st
                 f"{found[1]} directions were announced, {len(headings)} stand there", "", "As 3 at 10 130 250"
             )
         return {"headings": headings}, f"touched at {', '.join(f'{heading:g}°' for heading in headings)}"
-    raise PlanError(f"“{first[:20]}” is nothing that can be said of a measurement", "", MEASURE_HINT)
+    raise PlanError(f"“{first[:20]}” is nothing that can be said of a measurement", "", " · ".join(MEASURE_FORMS))
 
 
 def _sets(section: MeasureSection, words: str) -> tuple[Changes, str]:
@@ -163,7 +191,7 @@ def read_plan_words(plan: PlanFile, words: str) -> tuple[Changes, str]:
             return {"half_turn": True}, "everything is touched twice, the spindle half round between"
         case "call":
             return {"call_probe": True}, "the program puts the probe in itself"
-    raise PlanError(f"“{first[:20]}” is nothing that can be said of a plan", "", PLAN_HINT)
+    raise PlanError(f"“{first[:20]}” is nothing that can be said of a plan", "", " · ".join(PLAN_FORMS))
 
 
 def _tool(plan: PlanFile, words: str) -> tuple[Changes, str]:
@@ -191,7 +219,9 @@ def _without(plan: PlanFile, words: str) -> tuple[Changes, str]:
         return {"call_probe": False}, "the probe is in the spindle when it starts"
     if words.startswith("number"):
         return {"number": None}, "numbered by the job"
-    raise PlanError(f"“{words[:20]}” cannot be left out", "", PLAN_HINT)
+    raise PlanError(
+        f"“{words[:20]}” cannot be left out", "", " · ".join(form for form in PLAN_FORMS if form.startswith("no "))
+    )
 
 
 def sets_text(sets: SetsSection | None, kept: tuple[tuple[str, int], ...]) -> str:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from textwrap import wrap
 
 from rich.text import Text
 from textual.app import ComposeResult
@@ -12,6 +13,9 @@ from textual.widgets import Input, Static
 
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.frame import Prompt
+
+_WORDS = 60
+"""Columns of the field that takes words; the rest of the line shows what they come to."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -77,7 +81,7 @@ class EntryLine(Horizontal):
         field = self.query_one(Input)
         field.disabled = False
         field.value = ""
-        field.styles.width = 30 if isinstance(question, Question) else 60
+        field.styles.width = 30 if isinstance(question, Question) else _WORDS
         field.cursor_blink = False
         field.focus()
         self._weigh("")
@@ -131,7 +135,7 @@ class EntryLine(Horizontal):
         from brisk_anchor.core.errors import BriskAnchorError
 
         sound = False
-        shown = Text(f"{question.hint_for(text)}\n", theme.QUIET)
+        result = self.query_one("#entry-result", Static)
         if text.strip():
             try:
                 shown = Text(f"{question.weigh(text.strip())}\n", f"bold {theme.LIVE}")
@@ -139,9 +143,10 @@ class EntryLine(Horizontal):
             except BriskAnchorError as error:
                 shown = Text(f"! {error.what}\n", theme.CORAL)
             shown.append(question.hint_for(text), theme.QUIET)
-        else:
-            shown.append("Esc leaves", theme.QUIET)
-        self.query_one("#entry-result", Static).update(shown)
+        else:  # on both lines, where it is long
+            room = max(20, self.app.size.width - len(question.name) - _WORDS - 5)
+            shown = Text("\n".join(wrap(f"{question.hint_for(text)}  Esc leaves", room)), theme.QUIET)
+        result.update(shown)
         return sound
 
     def on_input_submitted(self, event: Input.Submitted) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from typing import TYPE_CHECKING
 
 from textual.app import ComposeResult
@@ -321,7 +322,7 @@ class PlanView(PlanRuns):
 
     def say(self) -> None:
         """Change the chosen measurement by words."""
-        from brisk_anchor.services.plan_words import MEASURE_HINT, read_measure_words
+        from brisk_anchor.services.plan_words import MEASURE_FORMS, hint, read_measure_words
 
         builder = self.builder
         if builder is None or not builder.plan.measure:
@@ -331,7 +332,7 @@ class PlanView(PlanRuns):
         self.owner.ask(
             Words(
                 section.known_as,
-                MEASURE_HINT,
+                partial(hint, MEASURE_FORMS),
                 lambda words: read_measure_words(section, words)[1],
                 lambda words: self._do(lambda b: (f"{section.known_as}: {b.say(index, words)}.", "u takes it back.")),
             )
@@ -339,7 +340,7 @@ class PlanView(PlanRuns):
 
     def say_of_plan(self) -> None:
         """Change what holds for the whole plan by words."""
-        from brisk_anchor.services.plan_words import PLAN_HINT, read_plan_words
+        from brisk_anchor.services.plan_words import PLAN_FORMS, hint, read_plan_words
 
         builder = self.builder
         if builder is None:
@@ -348,7 +349,7 @@ class PlanView(PlanRuns):
         self.owner.ask(
             Words(
                 "plan",
-                PLAN_HINT,
+                partial(hint, PLAN_FORMS),
                 lambda words: read_plan_words(plan, words)[1],
                 lambda words: self._do(lambda b: (f"The plan: {b.say_of_plan(words)}.", "u takes it back.")),
             )
