@@ -14,7 +14,8 @@ import time
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
-from brisk_anchor.book.store import Book, Entry, EntryKind
+from brisk_anchor.book.entries import Entry, EntryKind
+from brisk_anchor.book.store import Book
 from brisk_anchor.services.offset_book import typed_chain
 
 STORES, ENTRIES = 500, 100_000

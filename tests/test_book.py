@@ -14,8 +14,9 @@ import pytest
 from sqlalchemy import event
 from sqlalchemy.orm import Session
 
+from brisk_anchor.book.entries import Entry, EntryKind, RowState, state_of
 from brisk_anchor.book.models import HEAD, EntryRow
-from brisk_anchor.book.store import Book, Entry, EntryKind, RowState, state_of
+from brisk_anchor.book.store import Book
 from brisk_anchor.core.errors import BookError, BookVersionError, BookWriteError
 from brisk_anchor.core.proof import Proof
 

@@ -12,7 +12,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 from typer.testing import CliRunner
 
-from brisk_anchor.book.store import Book, Entry, EntryKind, RowState, state_of
+from brisk_anchor.book.entries import Entry, EntryKind, RowState, state_of
+from brisk_anchor.book.store import Book
 from brisk_anchor.cli import app
 from brisk_anchor.core.checks import SEARCH_BEYOND, look_at_jump, look_at_measurement, look_at_start
 from brisk_anchor.core.errors import BookError, BriskAnchorError, PlanError

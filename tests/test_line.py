@@ -9,7 +9,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from brisk_anchor.book.store import EntryKind, RowState
+from brisk_anchor.book.entries import EntryKind, RowState
 from brisk_anchor.core.checks import look_at_feature, look_at_store
 from brisk_anchor.core.errors import (
     BriskAnchorError,

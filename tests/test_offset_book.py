@@ -18,7 +18,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from brisk_anchor.book.store import Book, Entry, EntryKind
+from brisk_anchor.book.entries import Entry, EntryKind
+from brisk_anchor.book.store import Book
 from brisk_anchor.core.errors import BookError, BookTakenError, BookWriteError, BriskAnchorError
 from brisk_anchor.core.rules import FromTable
 from brisk_anchor.exchange.offset_tables import TableRow, from_csv, from_json, read_table, to_blocks, to_csv, to_json

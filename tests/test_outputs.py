@@ -8,7 +8,7 @@ from xml.etree import ElementTree
 
 import pytest
 
-from brisk_anchor.book.store import EntryKind
+from brisk_anchor.book.entries import EntryKind
 from brisk_anchor.core.errors import ExportError, PlanError
 from brisk_anchor.drawings.sheet import SheetContent, sheet, touch_places
 from brisk_anchor.exchange.files import write_whole

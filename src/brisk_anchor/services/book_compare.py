@@ -6,7 +6,7 @@ import math
 from collections.abc import Callable, Iterable
 from datetime import date, datetime, time
 
-from brisk_anchor.book.store import Entry, EntryKind
+from brisk_anchor.book.entries import Entry, EntryKind
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.services.book_rows import Reference, Values, line_of
 from brisk_anchor.services.workshop import Workshop

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
-from brisk_anchor.book.store import EntryKind
+from brisk_anchor.book.entries import EntryKind
 from brisk_anchor.core.errors import ExportError, PlanError
 from brisk_anchor.core.numbers import fixed
 from brisk_anchor.drawings.charts import Panel, chart

@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 
-from brisk_anchor.book.store import RowState
+from brisk_anchor.book.entries import RowState
 from brisk_anchor.services.workshop import Workshop
 
 Values = Mapping[str, float]

@@ -6,7 +6,7 @@ import re
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from brisk_anchor.book.store import EntryKind
+from brisk_anchor.book.entries import EntryKind
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.numbers import parse_length
 from brisk_anchor.core.rules import FromRow, FromTable, Rule

@@ -8,7 +8,8 @@ from pathlib import Path
 
 import numpy as np
 
-from brisk_anchor.book.store import Book, Entry, EntryKind
+from brisk_anchor.book.entries import Entry, EntryKind
+from brisk_anchor.book.store import Book
 from brisk_anchor.core.offsets import Chain
 from brisk_anchor.core.rules import FromRow
 from brisk_anchor.core.setup import Operation

@@ -9,7 +9,7 @@ from datetime import date, datetime
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from brisk_anchor.book.store import Book, Entry, EntryKind, RowState
+from brisk_anchor.book.entries import Entry, EntryKind, RowState
 from brisk_anchor.core.calibration import Calibration, calibrate
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.estimates import Estimate
@@ -38,6 +38,7 @@ from brisk_anchor.services.runs import Run
 from brisk_anchor.standin.scene import Scene, build_scene
 
 if TYPE_CHECKING:
+    from brisk_anchor.book.store import Book
     from brisk_anchor.services.describing import Change, Describing
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping
 
-from brisk_anchor.book.store import RowState
+from brisk_anchor.book.entries import RowState
 from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.core.features import Feature
 from brisk_anchor.core.hand_tools import HandTool

@@ -16,7 +16,6 @@ from brisk_anchor.core.errors import ExportError, Finding, JobError, ProfileErro
 from brisk_anchor.exchange.files import write_whole
 from brisk_anchor.exchange.toml_files import MILLIMETRES, finding_at, in_millimetres, parse, read_text
 from brisk_anchor.nc.profile import Profile, findings_of, profile_of, shipped_profiles
-from brisk_anchor.services.books import open_book
 from brisk_anchor.services.cautions import cautions
 from brisk_anchor.services.described import features_of
 from brisk_anchor.services.drawn_body import expand
@@ -156,6 +155,9 @@ def open_job(folder: Path, data: Path, *, roll: int) -> Workshop:
     Raises:
         BriskAnchorError: the files have faults, or book or machine cannot be opened.
     """
+    from brisk_anchor.services.books import (
+        open_book,  # SQL takes a third of a second to load, and most commands need none
+    )
     from brisk_anchor.services.describing import Describing
 
     describing = Describing(folder)

@@ -5,11 +5,15 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
+from typing import TYPE_CHECKING
 
-from brisk_anchor.book.store import Book, Entry, EntryKind, RowState, state_of
+from brisk_anchor.book.entries import Entry, EntryKind, RowState, state_of
 from brisk_anchor.core.offsets import Chain
 from brisk_anchor.core.proof import Proof
 from brisk_anchor.core.setup import Setup
+
+if TYPE_CHECKING:
+    from brisk_anchor.book.store import Book
 
 KEPT = 200
 """How many of its newest entries a row holds in memory; older ones come from the book when they are asked for."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable, Mapping
 
-from brisk_anchor.book.store import Entry, EntryKind, RowState
+from brisk_anchor.book.entries import Entry, EntryKind, RowState
 from brisk_anchor.core.checks import Look, look_at_jump
 from brisk_anchor.core.errors import BriskAnchorError, PlanError
 from brisk_anchor.core.offsets import AxisChain, Chain, Term

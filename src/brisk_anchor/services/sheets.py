@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from datetime import datetime
 from pathlib import Path
 
-from brisk_anchor.book.store import EntryKind
+from brisk_anchor.book.entries import EntryKind
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.drawings.charts import Panel, chart
 from brisk_anchor.drawings.sheet import SheetContent, sheet

@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 from datetime import date
 from typing import Any
 
-from brisk_anchor.book.store import Entry, EntryKind, RowState, state_of
+from brisk_anchor.book.entries import Entry, EntryKind, RowState, state_of
 from brisk_anchor.core.calibration import Calibration, calibrate_offset
 from brisk_anchor.core.checks import Look
 from brisk_anchor.core.errors import PlanError

@@ -8,8 +8,9 @@ from collections.abc import Iterable
 from dataclasses import replace
 from datetime import UTC, date, datetime
 from pathlib import Path
+from typing import TYPE_CHECKING
 
-from brisk_anchor.book.store import Book, Entry, EntryKind, RowState
+from brisk_anchor.book.entries import Entry, EntryKind, RowState
 from brisk_anchor.core.checks import (
     Look,
     look_at_feature,
@@ -45,6 +46,9 @@ from brisk_anchor.services.described import Measured, features_of, known_of
 from brisk_anchor.services.runs import Run, RunStopped
 from brisk_anchor.standin.scene import build_scene
 from brisk_anchor.standin.scene_file import load_scene
+
+if TYPE_CHECKING:
+    from brisk_anchor.book.store import Book
 
 FIRST_NUMBER = 2100
 """Of the measuring program, where the job states none; 100 and 200 further on, and by row, those that set it."""

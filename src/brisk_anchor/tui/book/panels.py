@@ -14,7 +14,7 @@ from brisk_anchor.tui.canvas import Canvas, Projection
 from brisk_anchor.tui.words import cut
 
 if TYPE_CHECKING:
-    from brisk_anchor.book.store import Entry
+    from brisk_anchor.book.entries import Entry
     from brisk_anchor.services.book_rows import Line, Reference
     from brisk_anchor.services.workshop import Workshop
 

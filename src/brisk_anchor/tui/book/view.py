@@ -17,7 +17,7 @@ from brisk_anchor.tui.book.panels import days_text, moves_text, signed
 from brisk_anchor.tui.rule import Heading, LatePanel
 
 if TYPE_CHECKING:
-    from brisk_anchor.book.store import Entry
+    from brisk_anchor.book.entries import Entry
     from brisk_anchor.services.book_rows import Line, Reference
     from brisk_anchor.tui.desk import Desk
 

@@ -1,0 +1,93 @@
+"""What the book is made of: entries, what each tells, and how a row stands after them."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+from datetime import datetime
+from enum import Enum
+
+from brisk_anchor.core.offsets import Chain
+from brisk_anchor.core.proof import Proof
+
+AXIS_NAMES = ("x", "y", "z", "r")
+
+
+class EntryKind(Enum):
+    """What an entry tells."""
+
+    MEASURED = "measured"
+    TYPED = "typed"
+    STORED = "stored"
+    PROVED = "proved"
+    STALE = "stale"
+    LOCKED = "locked"
+    UNLOCKED = "unlocked"
+    LIMIT = "limit"
+    NAMED = "named"
+    SNAPSHOT = "snapshot"
+
+    @property
+    def has_values(self) -> bool:
+        """Whether it carries values of the row."""
+        return self in _VALUED
+
+
+_VALUED = (EntryKind.MEASURED, EntryKind.TYPED, EntryKind.STORED, EntryKind.PROVED)
+
+
+class RowState(Enum):
+    """How one offset stands, from its entries; `PART` is known only to the job that is being measured."""
+
+    EMPTY = "not measured"
+    PART = "part"
+    TYPED = "typed"
+    MEASURED = "measured"
+    STORED = "stored"
+    PROVED = "proved"
+    STALE = "stale"
+
+
+@dataclass(frozen=True, slots=True)
+class Entry:
+    """One entry of the book. `values` and `u` (standard uncertainty) by axis, mm; of `r` degrees.
+
+    `number` counts the entries of its row. `light` is one that was listed without its chain and proof.
+    """
+
+    at: datetime
+    machine: str
+    row: str
+    kind: EntryKind
+    job: str
+    title: str
+    values: dict[str, float] = field(default_factory=dict)
+    u: dict[str, float] = field(default_factory=dict)
+    chain: Chain | None = None
+    proof: Proof | None = None
+    note: str = ""
+    id: int | None = None
+    number: int | None = None
+    who: str = ""
+    figure: float | None = None
+    light: bool = False
+
+
+def state_of(entries: Iterable[Entry]) -> RowState:
+    """How a row stands after its entries, oldest first."""
+    state = RowState.EMPTY
+    for entry in entries:
+        match entry.kind:
+            case EntryKind.MEASURED:
+                state = RowState.MEASURED
+            case EntryKind.STORED:
+                state = RowState.STORED
+            case EntryKind.PROVED:
+                # One that was listed without its proof says in its note how that ended.
+                holds = entry.proof.holds if entry.proof else entry.light and "does not agree" not in entry.note
+                state = RowState.PROVED if holds else state
+            case EntryKind.TYPED:
+                state = RowState.TYPED
+            case EntryKind.STALE:
+                state = RowState.STALE if state is not RowState.EMPTY else state
+    return state
