@@ -115,6 +115,15 @@ def test_over_a_boss_it_goes_higher_where_what_stands_beside_may_lie_off_too(qui
     assert [look.found for look in stated.all_looks] == ([near] if also == "bush" else [])
 
 
+@pytest.mark.parametrize("beside", [1.5, 2.1])
+def test_the_way_down_is_looked_at_and_not_its_end_alone(quiet, beside):
+    """Past the clamp (from -352, down to -523) with a ball of 3; where it stops the stem of 2 has a millimetre more."""
+    spot = {"name": "spot", "walls": ["BELOW"], "at": [-352.0 - 3.0 - beside, -300.0, -540.0], "standoff": 15.0}
+    told = [look.found for look in planned(quiet, plan(measure=[spot])).all_looks]
+    near = [found for found in told if "clamp" in found]
+    assert near == (["Beside spot the ball is 1.50 mm from the clamp of SP-2"] if beside < 2 else [])
+
+
 def test_those_with_one_clear_height_stay_together(job):
     names = [f.name for f in job.setup.features if not f.of][:6]
     high = job.setup.clear_height + 30

@@ -68,9 +68,11 @@ class Neighbours:
             looks += self._look_rapid(
                 f"The rapid {way} {name}", measurement.table, measurement.start_uncertainty, *rapid
             )
-        ways = list(between(measurement))
-        for contact in measurement.contacts():
-            start, reach = search_start(measurement, contact), measurement.reach_of(contact)
+        starts = [search_start(measurement, contact) for contact in measurement.contacts()]
+        upright = [((x, y, measurement.clear_z), (x, y, z)) for x, y, z in dict.fromkeys((starts[0], starts[-1]))]
+        ways = [*upright, *between(measurement)]
+        for start, contact in zip(starts, measurement.contacts(), strict=True):
+            reach = measurement.reach_of(contact)
             dx, dy, dz = measurement.touch_direction(contact)
             end = (start[0] + dx * reach, start[1] + dy * reach, start[2] + dz * reach)
             begins = _nearest(machine, start)
