@@ -14,29 +14,14 @@ def taut(start: Place, end: Place, outline: Sequence[Place]) -> float:
 
     With both places outside, the hull of all of it is the outline and the two strings that run by either side.
     """
-    hull = _hull([start, end, *outline])
-    if start not in hull or end not in hull:
+    from scipy.spatial import ConvexHull  # loaded where something is gone round, and only then
+
+    places = [start, end, *outline]
+    ring = [int(at) for at in ConvexHull(places).vertices]
+    if 0 not in ring or 1 not in ring:
         return math.dist(start, end)
-    first = hull.index(start)
-    ring = [*hull[first:], *hull[:first], start]
-    last = ring.index(end)
-    return min(sum(math.dist(a, b) for a, b in pairwise(piece)) for piece in (ring[: last + 1], ring[last:]))
-
-
-def _hull(places: Sequence[Place]) -> list[Place]:
-    """The convex hull, counter-clockwise, by Andrew's monotone chain."""
-
-    def half(ordered: Sequence[Place]) -> list[Place]:
-        chain: list[Place] = []
-        for place in ordered:
-            while len(chain) > 1 and _turn(chain[-2], chain[-1], place) <= 0:
-                chain.pop()
-            chain.append(place)
-        return chain[:-1]
-
-    ordered = sorted(set(places))
-    return half(ordered) + half(ordered[::-1])
-
-
-def _turn(a: Place, b: Place, c: Place) -> float:
-    return (b[0] - a[0]) * (c[1] - a[1]) - (b[1] - a[1]) * (c[0] - a[0])
+    first = ring.index(0)
+    ring = [*ring[first:], *ring[:first], 0]
+    last = ring.index(1)
+    pieces = (ring[: last + 1], ring[last:])
+    return min(sum(math.dist(places[a], places[b]) for a, b in pairwise(piece)) for piece in pieces)

@@ -155,9 +155,8 @@ def open_job(folder: Path, data: Path, *, roll: int) -> Workshop:
     Raises:
         BriskAnchorError: the files have faults, or book or machine cannot be opened.
     """
-    from brisk_anchor.services.books import (
-        open_book,  # SQL takes a third of a second to load, and most commands need none
-    )
+    # Loaded here: SQL takes a third of a second, and most commands need none.
+    from brisk_anchor.services.books import open_book
     from brisk_anchor.services.describing import Describing
 
     describing = Describing(folder)
