@@ -136,7 +136,7 @@ class Measurement:
             raise PlanError(f"{self.name}: “{self.on_fail}” is no reaction", "", f"One of {', '.join(ON_FAIL)}")
         kind = self.kind
         if self.hop is not None:
-            if not (self.goes_over and self.starts_over) or kind is FeatureKind.BALL:
+            if not self.hops:
                 raise PlanError(f"{self.name}: it does not go up and over by a hop", "", "Leave the hop out")
             if not self.depth + self.start_uncertainty <= self.hop <= self.drop:
                 raise PlanError(
@@ -172,6 +172,11 @@ class Measurement:
     def starts_over(self) -> bool:
         """Whether it starts above the feature and goes `drop` down to touch."""
         return self.kind.is_outside or self.goes_over
+
+    @property
+    def hops(self) -> bool:
+        """Whether it goes up and over by a height that can be stated; over a ball that is by the top that was found."""
+        return self.goes_over and self.kind is not FeatureKind.BALL
 
     @property
     def hop_height(self) -> float:

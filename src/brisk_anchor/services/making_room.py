@@ -53,10 +53,10 @@ def room_behind(setup: Setup, asking: Asking, way: Way, usual: Measurement, neig
 
 def over_neighbours(usual: Measurement, neighbours: Neighbours) -> Measurement:
     """The measurement with the highest hop there is, where other metal stands nearer beside the usual one."""
-    if not (usual.goes_over and usual.starts_over) or usual.kind is FeatureKind.BALL:
+    if not usual.hops or usual.hop_height == usual.drop:
         return usual
     near = neighbours.beside(usual, between(usual))
-    if near is None or usual.hop_height == usual.drop:
+    if near is None:
         return usual
     high = replace(usual, hop=usual.drop)
     still = neighbours.beside(high, between(high))

@@ -219,9 +219,7 @@ def _without(plan: PlanFile, words: str) -> tuple[Changes, str]:
         return {"call_probe": False}, "the probe is in the spindle when it starts"
     if words.startswith("number"):
         return {"number": None}, "numbered by the job"
-    raise PlanError(
-        f"“{words[:20]}” cannot be left out", "", " · ".join(form for form in PLAN_FORMS if form.startswith("no "))
-    )
+    raise PlanError(f"“{words[:20]}” cannot be left out", "", hint(PLAN_FORMS, "no"))
 
 
 def sets_text(sets: SetsSection | None, kept: tuple[tuple[str, int], ...]) -> str:

@@ -40,7 +40,7 @@ def figures_of(
     if beside and m.kind is not FeatureKind.BALL:
         widest = m.depth - m.stylus.ball_diameter / 2
         found.append(_figure(section, "depth", m.depth, f"as drawn: the widest part {widest:.3g} below the edge"))
-    if m.goes_over and m.starts_over and m.kind is not FeatureKind.BALL:
+    if m.hops:
         found.append(_figure(section, "hop", m.hop_height, _why_hop(m)))
     found.append(_figure(section, "search", m.search, _why_search(m)))
     if m.spread:
