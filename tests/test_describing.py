@@ -58,15 +58,15 @@ def table(words, names=(), unit=1.0):
         "a": {"place": (0.0, 40.0, 0.0), "walls": ["RIGHT"], "solid": "plate"},
         "b": {"place": (10.0, 20.0, 0.0), "walls": ["UP"], "solid": "plate"},
     }
-    text = read_words(words, [PLATE], names, "P-1", 6.0, unit, there).table
+    text = read_words(words, [PLATE], names, "P-1", 6.0, unit, there, uncertainty=2.0).table
     return tomllib.loads(text)["feature"][0]
 
 
 @pytest.mark.parametrize(
     ("words", "expected"),
     [
-        ("bore 16, 20, 50", {"kind": "bore", "name": "bore 1", "size": 16.0, "cut": "through", "depth": 5.0}),
-        ("bore 16, 20, 50, 4.5", {"cut": 4.5, "depth": 4.5}),
+        ("bore 16, 20, 50", {"kind": "bore", "name": "bore 1", "size": 16.0, "cut": "through", "depth": 5.5}),
+        ("bore 16, 20, 50, 4.5", {"cut": 4.5, "depth": 3.75}),
         ("BORE 5/8in, 20, 50+1", {"size": 15.875, "place": [20.0, 51.0, 0.0]}),
         ("boss 30, 80, 50, 12", {"stands": 12.0, "place": [80.0, 50.0, 12.0], "size_limit": 0.3}),
         ("pocket 40, 20, 30, 30, 8", {"size": 40.0, "size_y": 20.0, "cut": 8.0}),
@@ -122,14 +122,14 @@ def test_words_in_a_file_in_inches_and_names_that_are_free():
 )
 def test_words_that_draw_nothing_say_why(words, reason):
     with pytest.raises(BriskAnchorError) as caught:
-        read_words(words, [PLATE], [], "P-1", 6.0, 1.0)
+        read_words(words, [PLATE], [], "P-1", 6.0, 1.0, uncertainty=2.0)
     assert re.search(reason, caught.value.one_line())
 
 
 @given(st.text(max_size=60), st.sampled_from(sorted(FORMS)))
 def test_no_words_break_in(tail, word):
     try:
-        drawn = read_words(f"{word} {tail}", [PLATE], [], 'na"me\n', 6.0, 1.0)
+        drawn = read_words(f"{word} {tail}", [PLATE], [], 'na"me\n', 6.0, 1.0, uncertainty=2.0)
     except BriskAnchorError:
         return
     assert set(tomllib.loads(drawn.table or drawn.whole or "")) <= {"feature", "solid", "form", "units", "name"}

@@ -23,7 +23,9 @@ from brisk_anchor.core.errors import (
 from brisk_anchor.core.kinds import FeatureKind
 from brisk_anchor.core.rose import Rose, Wall
 from brisk_anchor.core.rules import Keep
+from brisk_anchor.nc.interpreter import Interpreter, Status
 from brisk_anchor.nc.profile import shipped_profile
+from brisk_anchor.nc.variables import Memory
 from brisk_anchor.services.asking import Asking, build_measurement, point_at, recognise
 from brisk_anchor.services.datum import with_rules
 from brisk_anchor.services.guide import next_step, store_preview
@@ -174,12 +176,42 @@ def test_a_row_that_is_not_turned_has_no_arithmetic_of_angles_and_may_keep_an_ax
     assert (held["x"], held["r"]) == (-470.0, 0.0)
 
 
+def with_tool(profile, holds, call=True):
+    """The profile with a tool variable that holds this, with a word that calls tools or without one."""
+    tool = profile.tool.model_copy(update={"holds": holds})
+    return profile.model_copy(update={"tool": tool, "call": profile.call if call else None})
+
+
+@pytest.mark.parametrize("call", [True, False])
+def test_a_tool_called_ahead_does_not_pass_for_the_one_in_the_spindle(quiet, call):
+    """T20, the probe, was called ahead with T5 in the spindle: the variable reads 20, and T5 went down on the part."""
+    quiet.profile = with_tool(quiet.profile, "last tool called", call)
+    program = quiet.full_program("G54")
+    machine = quiet.machine.twin(seed=None)
+    machine.place(machine.home, {}, 5)
+    memory = Memory()
+    before = Run("T20\nM30", quiet.profile, machine, Interpreter("T20\nM30", quiet.profile, machine, memory))
+    before.to_end()
+    assert (machine.tool_in_spindle, before.interpreter.variables.read(4120)) == (5, 20.0)
+    run = Run(program, quiet.profile, machine, Interpreter(program.text, quiet.profile, machine, memory))
+    run.to_end()
+    if call:
+        assert run.ended_well
+        assert machine.tool_in_spindle == 20
+    else:
+        assert run.interpreter.status is Status.STOPPED
+        assert "T20 MUST BE IN THE SPINDLE" in run.interpreter.message
+        assert all(motion.end == machine.home for motion in machine.motions)
+
+
 def test_wrong_tool_in_the_spindle_stops_before_any_move(quiet):
+    quiet.profile = with_tool(quiet.profile, "tool in spindle")
     text = quiet.full_program("G54").text.replace("#4120 NE 20", "#4120 NE 21")
     run = Run(text, quiet.profile, quiet.machine.twin(seed=None))
     run.to_end()
     assert "107" in run.failure().what
-    assert not run.machine.motions
+    assert all(motion.end[:2] == motion.start[:2] for motion in run.machine.motions)
+    assert run.machine.position[2] == run.machine.home[2]
 
 
 @pytest.mark.parametrize(
@@ -215,7 +247,7 @@ def test_second_look_before_storing(quiet):
     [
         ({"size": None}, "nominal diameter"),
         ({"size": 9.0}, "hardly goes into"),
-        ({"search": 0.0}, "above zero"),
+        ({"search": 0.2}, "too short"),
         ({"search": math.nan}, "missing"),
         ({"clear_z": -400.0}, "below the start"),
         ({"directions": ((1.0, 0.0, 0.0),)}, "three at any angles"),

@@ -19,7 +19,9 @@ from brisk_anchor.services.sheets import write_sheets
 from brisk_anchor.services.workshop import Workshop
 
 NGC = shipped_profile("probe-params")
-WITHOUT_FLAG = parse_profile(shipped_text("probe-params").replace("contact_flag = 5070", ""), "plain")
+WITHOUT_FLAG = parse_profile(
+    shipped_text("probe-params").replace("contact_flag = 5070", "").replace('"contact flag"', '"end position"'), "plain"
+)
 
 
 def measured(scene, profile):
@@ -71,8 +73,11 @@ def test_every_guard_without_branches_stops_the_program(ngc, scene, profile, old
 
 
 def test_a_control_without_a_known_tool_stops_and_asks(scene):
-    text = shipped_text("probe-params").replace("[tool]\nin_spindle = 5400\n", "")
-    profile = parse_profile(text, "asks")
+    text = shipped_text("probe-params").replace("[tool]\nvariable = 5400\nholds = \"tool in spindle\"\n", "")
+    calls = parse_profile(text, "calls")
+    assert any("put the probe in themselves" in limit for limit in calls.limits)
+    assert "\nT20 M6\n" in Workshop(scene, None, calls, seed=None).full_program("G54").text
+    profile = calls.model_copy(update={"call": None})
     assert any("stops and asks" in limit for limit in profile.limits)
     program = Workshop(scene, None, profile, seed=None).full_program("G54")
     assert "M0 (PROBE T20 MUST BE IN THE SPINDLE)" in program.text
@@ -122,7 +127,7 @@ def test_a_shops_own_words_are_written_and_understood(scene):
     )
     workshop = measured(scene, own)
     text = workshop.full_program("G54").text
-    for words in ("O02354 ;GL-114", "SAY[BRISK_1_TOUCH", "G65 P801 ", "#600", "#3000=107 ;PROBE T20"):
+    for words in ("O02354 ;GL-114", "SAY[BRISK_1_TOUCH", "G65 P801 ", "#600", "T20 M6", "#3000=101 ;MISSED"):
         assert words in text
     assert "(" not in text
     assert "G90\nM5\nM30\n" in text
@@ -168,7 +173,7 @@ def test_tool_lengths_as_the_shop_counts_them(scene, profile, tmp_path, conventi
     [
         ('convention = "gauge line"', 'convention = "master"', "master_length"),
         ('open = "("', 'open = ";"', "go together"),
-        ("in_spindle = 4120", "in_spindle = 150", "inside variables.common"),
+        ("variable = 4120", "variable = 150", "inside variables.common"),
         ("kept = [500, 999]", "kept = [50, 999]", "variables.kept"),
         ('language = "hash-macro"', 'language = "ngc"', "has no use for"),
         ('language = "hash-macro"', 'language = "table"', "has no use for"),

@@ -92,6 +92,3 @@ def test_locks_pin_everything_exactly():
     assert runtime <= set((ROOT / "requirements-test.lock").read_text().splitlines())
 
 
-@pytest.mark.parametrize("path", sorted((ROOT / "src").rglob("*.py")), ids=lambda p: p.stem)
-def test_modules_stay_small(path):
-    assert len(path.read_text().splitlines()) <= 480

@@ -11,8 +11,8 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from brisk_anchor.core.features import Feature
-from brisk_anchor.core.kinds import FeatureKind, Vector
-from brisk_anchor.core.measuring import Measurement
+from brisk_anchor.core.kinds import Vector
+from brisk_anchor.core.measuring import Measurement, propose_depth, propose_depth_check
 from brisk_anchor.core.offsets import Chain
 from brisk_anchor.core.touches import AXES
 
@@ -40,18 +40,7 @@ class Look:
 
 def look_at_measurement(measurement: Measurement, travel: Travel) -> list[Look]:
     """Before a measurement is written: depth against the ball, search against the uncertainty, path against travels."""
-    looks: list[Look] = []
-    ball = measurement.stylus.ball_diameter
-    sideways = measurement.kind.is_paired or measurement.kind is FeatureKind.OUTSIDE_CORNER
-    if sideways and measurement.depth < 0.5 * ball:
-        looks.append(
-            Look(
-                True,
-                f"The ball goes {measurement.depth:.3f} mm below the edge; its widest part is {ball / 2:.3f} mm up",
-                "The edge would be touched instead of the wall, and the size comes out wrong",
-                f"Go at least {ball * 0.5 + 0.5:.3f} mm deep",
-            )
-        )
+    looks = look_at_depth(measurement)
     needed = measurement.nominal_reach + measurement.slack
     if measurement.search < needed - 1e-9:
         looks.append(
@@ -84,6 +73,35 @@ def look_at_measurement(measurement: Measurement, travel: Travel) -> list[Look]:
                     )
                 )
     return list(dict.fromkeys(looks))
+
+
+def look_at_depth(measurement: Measurement) -> list[Look]:
+    """Whether the widest part of the ball meets the wall, not its edge, wherever the upper edge may lie."""
+    m = measurement
+    if m.deep_enough:
+        return []
+    name, ball = m.title or m.name, m.stylus.ball_diameter
+    wrong = "The edge would be touched instead of the wall, and the place comes out wrong"
+    higher = m.depth_check or propose_depth_check(ball)
+    check = f"touch each wall again {higher:g} mm higher (depth check)"
+    if not m.depth_known:
+        found = f"How far the ball stands below the upper edge of {name} is not known"
+        if m.depth_is_checked:
+            why = f"Each wall is touched again {higher:g} mm higher: the program stops where that shows an edge"
+            return [Look(False, found, why, "State the depth, and each wall is touched once")]
+        return [Look(True, found, wrong, f"State the depth, or {check}")]
+    needed = propose_depth(ball, m.height_uncertainty)
+    if m.widest_part < 0:
+        found = f"The ball goes {m.depth:.3f} mm below the edge of {name}; its widest part is {ball / 2:.3f} mm up"
+        return [Look(True, found, wrong, f"Go at least {needed:.3f} mm deep")]
+    found = (
+        f"The widest part of the ball touches {name} {m.widest_part:.3f} mm below the edge, "
+        f"which may lie {m.height_uncertainty:g} mm lower"
+    )
+    if m.depth_is_checked:
+        why = f"Each wall is touched again {higher:g} mm higher: the program stops where that shows an edge"
+        return [Look(False, found, why, f"To be sure of an answer go {needed:.3f} mm deep, or measure its top first")]
+    return [Look(True, found, wrong, f"Go at least {needed:.3f} mm deep, measure its top first, or {check}")]
 
 
 def look_at_one_touch(measurement: Measurement) -> list[Look]:

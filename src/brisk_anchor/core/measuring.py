@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
+from typing import TypeVar
 
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.kinds import FeatureKind, Vector
@@ -22,6 +23,30 @@ NEAREST = 15.0
 """Touches round a centre lie at least so far apart, degrees: nearer, the last digit of a figure moves the centre."""
 LEAST_SPREAD = 2.0
 """Touches that are to give an angle lie at least so far apart, mm."""
+LEAST_SEARCH = 0.3
+"""The shortest search there is, mm: some controls refuse a probing move below 0.254 mm."""
+TOP_UNCERTAINTY = 0.2
+"""How far, mm, an upper edge may lie from the height of its own measured top: the lean across it."""
+_LEAST_HIGHER = 0.3
+"""A depth check touches at least so much higher, mm: some controls refuse a probing move below 0.254 mm."""
+
+EDGE_MARGIN = 0.5
+"""How far, mm, the widest part of the ball is proposed to meet a wall below the lowest place of its edge."""
+
+Item = TypeVar("Item")
+
+
+@dataclass(frozen=True, slots=True)
+class Top:
+    """The face an upper edge lies in, measured before the feature: `name` is that measurement.
+
+    `nominal` is the face's machine Z as described (tip, mm); `found` where it was measured before the program was
+    written. None: the same program measures it and counts depths from what it finds.
+    """
+
+    name: str
+    nominal: float
+    found: float | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,6 +72,10 @@ class Measurement:
     triangle. `repeats` is how often each place is touched; `second_depth` how much deeper the second level of a tilted
     bore lies; with `known_size` the diameter stands in for a touch. `turn_uncertainty`, degrees, is how far the part
     may lie turned: touches apart along a wall must reach it all the same.
+
+    With `top` heights count from a face that was measured, so that the start's uncertainty is no longer that of the
+    edge. With `depth_check` every wall is touched once more, so much higher (mm): both touches agree only where the
+    ball's widest part met the wall, not the edge.
 
     How it is made: with `over_the_top` the probe goes up between touches and comes down beside each wall (None: as
     is usual for the kind), up by `hop` (None: as high as the feature may stand, and clear of that); `half_turn` touches
@@ -84,13 +113,19 @@ class Measurement:
     keep: tuple[tuple[str, int], ...] = ()
     table: tuple[tuple[str, float], ...] = ()
     hop: float | None = None
+    top: Top | None = None
+    depth_check: float = 0.0
 
     def __post_init__(self) -> None:
         figures = (*self.start, self.clear_z, self.search, self.start_uncertainty, self.depth, self.standoff)
         if not all(math.isfinite(value) for value in figures):
             raise PlanError(f"{self.name}: a figure is missing", "No program can be written", "Give every figure")
-        if self.search <= 0 or self.start_uncertainty < 0:
-            raise PlanError(f"{self.name}: the search distance must be above zero", "", "Give a search distance")
+        if self.search < LEAST_SEARCH or self.start_uncertainty < 0:
+            what = f"{self.name}: a search distance of {self.search:g} mm is too short"
+            raise PlanError(what, "Some controls refuse such a probing move", f"Search {LEAST_SEARCH:g} mm or more")
+        if self.depth_check and (self.depth_check < _LEAST_HIGHER or not self.touches_walls):
+            what = f"{self.name}: touching again {self.depth_check:g} mm higher makes no sense"
+            raise PlanError(what, "It shows nothing of the edge", f"{_LEAST_HIGHER:g} mm or more, on walls only")
         if self.clear_z < self.start[2] - 1e-9:
             raise PlanError(
                 f"{self.name}: the clear height lies below the start",
@@ -162,6 +197,59 @@ class Measurement:
                     "The places to come down would lie beyond the middle",
                     "Stay down between touches, or state a smaller uncertainty",
                 )
+
+    # -- how deep ------------------------------------------------------------------------------------------------
+
+    @property
+    def touches_walls(self) -> bool:
+        """Whether it touches walls below an upper edge. A ball's sides are touched at a height that it finds itself."""
+        return self.kind is not FeatureKind.BALL and any(not direction[2] for direction in self.directions)
+
+    @property
+    def depth_known(self) -> bool:
+        """Whether it is known how far below the upper edge it touches: in front of a wall it may be anything."""
+        return self.depth > 0 or self.kind not in (FeatureKind.SURFACE, FeatureKind.EDGE, FeatureKind.INSIDE_CORNER)
+
+    @property
+    def height_uncertainty(self) -> float:
+        """How far the upper edge may lie from where it is taken to be, each way, mm."""
+        return self.start_uncertainty if self.top is None else min(self.start_uncertainty, TOP_UNCERTAINTY)
+
+    @property
+    def widest_part(self) -> float:
+        """How far below the upper edge the widest part of the ball touches where that edge is as described, mm."""
+        return self.depth - self.stylus.ball_diameter / 2
+
+    @property
+    def deep_enough(self) -> bool:
+        """Whether the widest part of the ball meets the wall wherever the upper edge may lie."""
+        return not self.touches_walls or (self.depth_known and self.widest_part >= self.height_uncertainty - 1e-9)
+
+    @property
+    def depth_is_checked(self) -> bool:
+        """Whether a second touch higher up tells the wall from its edge, and agrees with everything as described."""
+        return self.depth_check > 0 and (not self.depth_known or self.widest_part >= self.depth_check - 1e-9)
+
+    @property
+    def depth_limit(self) -> float:
+        """How far, mm, the two touches of a depth check may differ.
+
+        Half of what an edge makes of it at the least: where the widest part stands h above the edge, the wall seems
+        r − √(r² − h²) off, which grows by at least r − √(r² − s²) from h to h + s.
+        """
+        radius = self.stylus.ball_diameter / 2
+        return (radius - math.sqrt(max(0.0, radius**2 - self.depth_check**2))) / 2
+
+    def counted(self, made: Sequence[Item]) -> list[Item]:
+        """Of all touches, in the order they are made, those the feature is worked out from."""
+        if not self.depth_check:
+            return list(made)
+        each, at = self.repeats * (2 if self.half_turn else 1), 0
+        found: list[Item] = []
+        for contact in self.contacts():
+            found += made[at : at + each]
+            at += each + (not contact.direction[2])
+        return found
 
     @property
     def goes_over(self) -> bool:
@@ -289,8 +377,10 @@ class Measurement:
 
     @property
     def touch_count(self) -> int:
-        """How many touches it makes."""
-        return len(self.contacts()) * self.repeats * (2 if self.half_turn else 1)
+        """How many touches it makes, those of a depth check counted in."""
+        contacts = self.contacts()
+        checks = sum(not contact.direction[2] for contact in contacts) if self.depth_check else 0
+        return len(contacts) * self.repeats * (2 if self.half_turn else 1) + checks
 
     def across(self, axis: int) -> float:
         """The nominal distance between the walls along an axis (0 is X), mm; at a corner twice that to its wall."""
@@ -381,3 +471,17 @@ def propose_search(
     if kind.is_paired:
         return (size or 0.0) / 2 - stylus.ball_diameter / 2 + uncertainty + SEARCH_MARGIN
     return standoff + uncertainty + SEARCH_MARGIN
+
+
+def propose_depth(ball_diameter: float, uncertainty: float) -> float:
+    """How deep below an upper edge the ball's end goes so that its widest part meets the wall, mm.
+
+    `uncertainty` is how far the edge may lie from where it is described, each way; half a millimetre more is left for a
+    chamfer or a burr.
+    """
+    return ball_diameter / 2 + uncertainty + EDGE_MARGIN
+
+
+def propose_depth_check(ball_diameter: float) -> float:
+    """How much higher a wall is touched again to tell it from its edge, mm: an edge then shows by hundredths."""
+    return max(ball_diameter / 8, _LEAST_HIGHER)

@@ -41,6 +41,12 @@ class BlockRunner(Coordinates):
         self._known = _KNOWN | set(self._rotary) | (set("UVW") if profile.input.increments_uvw else set())
         self._refused = {float(word[1:]) for word in profile.input.refuses if word.startswith("G")}
         self._refused_functions = {float(word[1:]) for word in profile.input.refuses if word.startswith("M")}
+        self._own = {
+            (letter, value)
+            for letter, value in profile.own_codes
+            if value not in (GROUP_OF if letter == "G" else M_GROUP_OF)
+        }
+        """Codes that the profile names and that mean something to its control alone."""
         rows = profile.all_rows.items()
         self._by_select = {row.select: name for name, row in rows if row.select}
         self._by_write = {row.write: name for name, row in rows}
@@ -61,6 +67,7 @@ class BlockRunner(Coordinates):
             ExpressionError: the block means nothing here. MachineError: the machine stopped.
         """
         self.line = line
+        words = self._without_own(words)
         codes = [value for letter, value, _ in words if letter == "G"]
         functions = [value for letter, value, _ in words if letter == "M"]
         told = (tuple(codes), tuple(functions))
@@ -74,6 +81,15 @@ class BlockRunner(Coordinates):
         self._prepare(codes, functions, letters)
         result = self._act(action, codes, letters)
         return result
+
+    def _without_own(self, words: list[tuple[str, float, bool]]) -> list[tuple[str, float, bool]]:
+        """The words less those the profile names and only its control knows, and what such a block says beside them."""
+        own = self._own
+        if not own or not any((letter, value) in own for letter, value, _ in words):
+            return words
+        left = [word for word in words if (word[0], word[1]) not in own]
+        codes = [word for word in left if word[0] in "GM"]
+        return left if codes else []
 
     def _check(self, codes: list[float], functions: list[float]) -> None:
         for letter, values, groups, refused in (
@@ -357,7 +373,10 @@ class BlockRunner(Coordinates):
         target = self._target(letters)
         if not self._names_axis(letters):
             raise ExpressionError("a skip move names no axis")
-        feed = self._feed_for(math.dist(self.machine.position, target))
+        length = math.dist(self.machine.position, target)
+        feed = self._feed_for(length)
+        if length < self.profile.skip.shortest - 1e-6:
+            raise ExpressionError(f"G{code:g} over {length:.3f} mm is too short for a probing move of this control")
         if code != 31 and self.machine.probe_signals == (code in (38.2, 38.3)):
             state = "signals already" if code in (38.2, 38.3) else "signals no contact to come free of"
             raise ExpressionError(f"G{code:g}: the probe {state}")

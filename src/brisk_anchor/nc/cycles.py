@@ -15,10 +15,11 @@ from brisk_anchor.core.measuring import Contact, Measurement
 from brisk_anchor.core.touches import AXES, axis_of
 from brisk_anchor.core.ways import search_start
 from brisk_anchor.nc import arithmetic
-from brisk_anchor.nc.arithmetic import half_sum, less, scaled
+from brisk_anchor.nc.arithmetic import add, half_sum, less, scaled, subtract
 from brisk_anchor.nc.located import Located
 from brisk_anchor.nc.steps import (
     AlarmNumber,
+    Centre,
     Check,
     Compute,
     Expression,
@@ -73,8 +74,8 @@ class Cycle:
         self.steps.append(Rapid(x=x, y=y))
         if self.height is None or self.height > m.clear_z:
             self.steps.append(Rapid(z=m.clear_z))
-        self.steps.append(Guarded(down, z=Number(z)))
-        self.here = dict(enumerate(map(Number, (x, y, z))))
+        self.here = dict(enumerate(map(Number, (x, y, m.clear_z))))
+        self._to(down, {2: self._height(z)})
         if m.half_turn:
             self.steps.append(Orient(half=False))
         self._touch_all()
@@ -82,18 +83,43 @@ class Cycle:
             self.steps.append(Orient(half=False))
         self._solve()
         self._keep()
-        self.steps.append(Guarded("up to the clear height", z=Number(m.clear_z)))
+        self._to("up to the clear height", {2: Number(m.clear_z)})
         if self.loose:
             self.steps.append(Release(tuple(dict.fromkeys(self.loose))))
         return self.touches
 
     # -- moving and touching -----------------------------------------------------------------------------------
 
+    def _height(self, z: float) -> Expression:
+        """A machine Z as described, counted from the top that was measured where there is one.
+
+        Raises:
+            PlanError: that top is not measured before.
+        """
+        top = self.measurement.top
+        if top is None:
+            return Number(z)
+        if top.found is not None:
+            return Number(z + top.found - top.nominal)
+        if (top.name, "z") not in self.located:
+            what = f"{self.measurement.name} counts its depth from {top.name}, which is not measured before it"
+            raise PlanError(what, "How deep it goes would not be known", f"Measure {top.name} first")
+        return plus(self.located[top.name, "z"].value, z - top.nominal)
+
     def _to(self, why: str, targets: Mapping[int, Expression]) -> None:
         """A guarded move, along the axes that change only."""
         moving = {axis: target for axis, target in targets.items() if self.here[axis] != target}
         if moving:
             self.steps.append(Guarded(why, **{AXES[axis]: target for axis, target in moving.items()}))
+            self.here.update(moving)
+
+    def _centre(self, why: str, targets: Mapping[int, Expression]) -> None:
+        """On to a middle between walls that were just touched: through searched room, perhaps by next to nothing."""
+        m = self.measurement
+        moving = {axis: target for axis, target in targets.items() if self.here[axis] != target}
+        if moving:
+            limit = max(m.search_along(axis) for axis in moving)
+            self.steps.append(Centre(why, limit, **{AXES[axis]: target for axis, target in moving.items()}))
             self.here.update(moving)
 
     def _touch(self, contact: Contact, direction: Vector, distance: float, why: str) -> Names:
@@ -116,7 +142,38 @@ class Cycle:
         names = every[0] if len(every) == 1 else self._mean(number, len(every))
         self.loose += names
         self.made.append((contact, names))
+        if m.depth_check and not contact.direction[2]:
+            self._check_depth(direction, distance, every[-1])
         return names
+
+    def _check_depth(self, direction: Vector, distance: float, names: Names) -> None:
+        """Touch the wall once more, higher than in `names`: where that differs the edge was touched, there or here."""
+        m, level = self.measurement, self.here[2]
+        self._to("up to touch again", {2: plus(level, m.depth_check)})
+        self.touches += 1
+        higher = (f"t{self.touches}x", f"t{self.touches}y", f"t{self.touches}z")
+        feeds = (m.search_feed, m.touch_feed)
+        why = "the same wall higher: is it the wall"
+        self.steps.append(TouchStep(self.touches, direction, distance, higher, why, m.stylus.offset, feeds))
+        off: Expression = Number(0.0)
+        for axis, part in enumerate(direction):
+            if abs(part) > 1e-9:
+                apart = subtract(Name(higher[axis]), Name(names[axis]))
+                along = scaled(apart, part) if abs(part) < 1 else apart
+                off = along if off == Number(0.0) else add(off, along)
+        self.steps.append(
+            Check(
+                off,
+                Number(0.0),
+                m.depth_limit,
+                AlarmNumber.EDGE,
+                f"EDGE TOUCHED AT {m.name}, IT LIES LOW",
+                f"depth check: {m.depth_check:g} higher the wall is met within {m.depth_limit:.3f}",
+                "go on" if m.on_fail == "go on" else "alarm",
+            )
+        )
+        self.steps.append(Release(higher if names == self.made[-1][1] else (*higher, *names)))
+        self._to("down again", {2: level})
 
     def _accumulate(self, number: int, every: list[Names]) -> None:
         base = (f"c{number}x", f"c{number}y", f"c{number}z")
@@ -124,7 +181,9 @@ class Cycle:
         for i, name in enumerate(base):
             before: Expression = Name(every[0][i]) if len(every) == 2 else Name(name)
             self.steps.append(Compute(name, arithmetic.add(before, Name(last[i])), "sum of the touches"))
-        self.steps.append(Release(last if len(every) > 2 else (*every[0], *last)))
+        # A depth check compares with the last touch: the spindle stands then as it does for that one.
+        done = last if not self.measurement.depth_check else every[-2]
+        self.steps.append(Release(done if len(every) > 2 else tuple(dict.fromkeys((*every[0], *done)))))
 
     def _mean(self, number: int, count: int) -> Names:
         names = (f"c{number}x", f"c{number}y", f"c{number}z")
@@ -137,15 +196,15 @@ class Cycle:
         contacts = m.contacts()
         start = dict(enumerate(map(Number, m.start)))
         middle: dict[int, Expression] = {0: start[0], 1: start[1]}
-        level: Expression = start[2]
+        level: Expression = self._height(m.start[2])
         groups: dict[tuple[int, float], list[Names]] = {}
         for count, contact in enumerate(contacts, 1):
             last_aside = contacts[count - 2].aside if count > 1 else (0.0, 0.0, 0.0)
             over = {i: plus(middle[i], contact.aside[i]) for i in (0, 1)}
             if m.kind is FeatureKind.TILTED_BORE and contact.aside[2] != last_aside[2]:
-                level = plus(start[2], contact.aside[2])
+                level = self._height(m.start[2] + contact.aside[2])
                 groups.clear()
-                self._to("on to the centre", over)
+                self._centre("on to the centre", over)
                 self._to("down to the second level", {2: level})
             axis = m.axis_along(contact.direction)
             sign = 1 if contact.direction[axis] > 0 else -1
@@ -159,8 +218,10 @@ class Cycle:
             if m.starts_over:
                 self._beside(contact, over, middle, level, count)
             else:
-                centred = any(isinstance(over[i], Name) and over[i] != self.here[i] for i in (0, 1))
-                self._to("on to the centre" if centred else "on along the wall", over)
+                if m.spread:
+                    self._to("on along the wall", over)
+                else:
+                    self._centre("on to the centre", over)
                 towards = f"towards {'+' if sign > 0 else '-'}{AXES[axis].upper()}"
                 self._touch(contact, contact.direction, m.search_along(axis), f"touch {count} {towards}")
             groups.setdefault((axis, sign), []).append(self.made[-1][1])
@@ -194,7 +255,7 @@ class Cycle:
     ) -> None:
         """Go beside a wall, over the top or round, and touch it; along the same wall straight on."""
         m = self.measurement
-        down = plus(Number(m.start[2]), -m.drop) if m.kind is not FeatureKind.BALL else level
+        down = self._height(m.start[2] - m.drop) if m.kind is not FeatureKind.BALL else level
         above = plus(down, m.hop_height)
         beside = self._beside_place(contact, over)
         walls = [made for made, _ in self.made if not made.direction[2]]

@@ -317,8 +317,11 @@ class Interpreter:
             self._return(int(values["P"][0]))
             return
         if (skipped := self.runner.run(words, block.line)) is not None:
-            self.memory.skipped = self.runner.to_program(skipped.latched)
+            if skipped.contact or self.profile.skip.after_miss in ("end position", None):
+                self.memory.skipped = self.runner.to_program(skipped.latched)
             self.memory.contact = skipped.contact
+        if "T" in values:
+            self.memory.called = self.modal.prepared_tool
         if 98 in functions:
             repeats = values.get("L", [1.0])[0]
             self._enter(variable_number(values.get("P", [None])[0]), None, variable_number(repeats))

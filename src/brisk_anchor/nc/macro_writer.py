@@ -10,8 +10,10 @@ from brisk_anchor.nc.steps import (
     AlarmNumber,
     Binary,
     CallTool,
+    Centre,
     Check,
     Compute,
+    Expression,
     Guarded,
     Keep,
     KeepAngle,
@@ -88,7 +90,7 @@ class MacroWriter(TextWriter):
     def check(self, check: Check) -> None:
         """A check with what is to be done when it fails."""
         difference = self.expression(Binary(check.value, "-", check.centre))
-        condition = f"ABS[{difference}] GT {self.figure(check.limit)}"
+        condition = f"ABS[{difference}] GT {self.constant(check.limit)}"
         if check.reaction == "go on":
             failed = self.allocate(("failed",))
             if not self.guards_failed:
@@ -100,6 +102,11 @@ class MacroWriter(TextWriter):
             self.put(code, f"{check.why}; else stops, and a person decides whether it goes on")
         else:
             self.put(self.alarm(condition, check.alarm, check.text), check.why)
+
+    def _guarded(self, why: str, *places: Expression | None) -> None:
+        words = [self.word(a, v) for a, v in zip("XYZ", places, strict=True) if v is not None]
+        call = self.words.calls.call.format(number=self.words.calls.guard_number)
+        self.put(f"{call} {' '.join(words)}", f"guarded move to a machine position: {why}", note=why)
 
     def step(self, step: Step) -> None:
         profile = self.profile
@@ -121,12 +128,13 @@ class MacroWriter(TextWriter):
                 self.safe_state()
                 if self.words.printer.open:
                     self.put(self.words.printer.open, "opens the printer for the report lines")
-            case ToolCheck(number, what):
-                condition = f"#{self.words.tool.in_spindle} NE {number}"
-                self.put(
-                    self.alarm(condition, AlarmNumber.TOOL, f"{what} T{number} NOT IN SPINDLE"),
-                    f"stop unless T{number} is in the spindle",
-                )
+            case ToolCheck(number, what, called):
+                if self.can_look(number, what, called=called):
+                    condition = f"#{self.words.tool.variable} NE {number}"
+                    self.put(
+                        self.alarm(condition, AlarmNumber.TOOL, f"{what} T{number} NOT IN SPINDLE"),
+                        f"stop unless T{number} is in the spindle",
+                    )
             case TableAt(angles):
                 self.table_at(angles)
             case TurnTable(letter, by):
@@ -143,15 +151,15 @@ class MacroWriter(TextWriter):
                     "rapid to this machine position, at clear height",
                 )
             case Guarded(why, x, y, z):
-                words = [self.word(a, v) for a, v in zip("XYZ", (x, y, z), strict=True) if v is not None]
-                call = self.words.calls.call.format(number=self.words.calls.guard_number)
-                self.put(f"{call} {' '.join(words)}", f"guarded move to a machine position: {why}", note=why)
+                self._guarded(why, x, y, z)
+            case Centre(why, _, x, y):
+                self._guarded(why, x, y, None)
             case TouchStep(number, direction, distance, names, why, aside, feeds):
                 self.aside = aside
                 first = self.allocate(names)
                 call = self.words.calls.call.format(number=self.words.calls.touch_number)
                 words = [
-                    f"{a}{self.figure(d * distance)}" for a, d in zip("XYZ", direction, strict=True) if abs(d) > 1e-9
+                    f"{a}{self.constant(d * distance)}" for a, d in zip("XYZ", direction, strict=True) if abs(d) > 1e-9
                 ]
                 own = "".join(f" {a}{self.figure(feed)}" for a, feed in zip("RS", feeds, strict=True) if feed)
                 self.own_feeds = self.own_feeds or bool(own)
@@ -177,7 +185,7 @@ class MacroWriter(TextWriter):
                     held = "+".join(f"ABS[#{n}]" for n in read)
                     self.put(
                         self.alarm(
-                            f"{held} GT {self.figure(profile.resolution)}",
+                            f"{held} GT {self.constant(profile.resolution)}",
                             AlarmNumber.COMMON_SHIFT,
                             "COMMON SHIFT IS NOT ZERO",
                         ),
@@ -194,7 +202,7 @@ class MacroWriter(TextWriter):
                     if holds is None or (axis == "r" and offset.rotation is None):
                         continue
                     held = f"#{holds}"
-                    condition = f"ABS[{held}-{self.expression(value)}] GT {self.figure(profile.resolution * 2)}"
+                    condition = f"ABS[{held}-{self.expression(value)}] GT {self.constant(profile.resolution * 2)}"
                     self.put(
                         self.alarm(condition, AlarmNumber.READ_BACK, f"{row} {axis.upper()} WAS NOT TAKEN"),
                         f"read back: alarm unless the table holds what was written to {row} {axis.upper()}",

@@ -3,11 +3,16 @@
 A guard is an expression that has no value when it fails: `SQRT[limit − |error|]` below zero, or a division by
 `1 − contact flag`. The control stops there with its arithmetic error; the comment of the line says which guard it was.
 
+A probing move below the shortest that the control takes is an error. So the way back from a touch, along which the
+probe just came, and a middle between walls that were just touched are plain feed moves, checked beforehand.
+
 Positions are worked out from the first row of the offset table, which the program selects: machine = skip position +
 row. So nothing may stand on top of that row: the first guard sees to it. The writer follows where the spindle is.
 """
 
 from __future__ import annotations
+
+import math
 
 from brisk_anchor.core.errors import Finding, PlanError, ProfileError
 from brisk_anchor.nc.profile import Profile
@@ -15,9 +20,11 @@ from brisk_anchor.nc.program import ResultLine
 from brisk_anchor.nc.steps import (
     Binary,
     CallTool,
+    Centre,
     Check,
     Compute,
     Expression,
+    Function,
     Guarded,
     Keep,
     KeepAngle,
@@ -49,6 +56,8 @@ from brisk_anchor.nc.text import TextWriter
 
 _AT_END = 0.02
 """A guarded move that ends further than this (mm) from where it was sent has met something."""
+_OVERSHOOT = 0.05
+"""How much longer than the shortest probing move, mm, one is at least: positions are rounded."""
 _PRINTED = 4
 
 
@@ -84,7 +93,7 @@ class ParameterWriter(TextWriter):
         self.put(f"#{scratch}=SQRT[{room}]", f"guard: the control stops here when it fails: {text}", note=text)
 
     def _near(self, value: Expression, centre: Expression, limit: float) -> str:
-        return f"{self.figure(limit)}-ABS[{self.expression(Binary(value, '-', centre))}]"
+        return f"{self.constant(limit)}-ABS[{self.expression(Binary(value, '-', centre))}]"
 
     def _in_row(self, axis: int, machine: Expression) -> str:
         """A machine position as a word in the selected row."""
@@ -98,10 +107,10 @@ class ParameterWriter(TextWriter):
             numbers += read
         rotation = self.profile.row(self.row).rotation
         if rotation is not None:
-            self._guard(f"{self.figure(self.profile.resolution)}-ABS[#{rotation}]", f"{self.row} MUST NOT BE TURNED")
+            self._guard(f"{self.constant(self.profile.resolution)}-ABS[#{rotation}]", f"{self.row} MUST NOT BE TURNED")
         if numbers:
             held = "-".join(f"ABS[#{number}]" for number in numbers)
-            self._guard(f"{self.figure(self.profile.resolution)}-{held}", "A SHIFT STANDS ON TOP OF THE OFFSETS")
+            self._guard(f"{self.constant(self.profile.resolution)}-{held}", "A SHIFT STANDS ON TOP OF THE OFFSETS")
 
     def _guarded_move(self, targets: dict[int, Expression], why: str) -> None:
         targets = {axis: target for axis, target in targets.items() if self.at[axis] != target}
@@ -109,6 +118,10 @@ class ParameterWriter(TextWriter):
             return  # a probing move to where the spindle stands is an error on this control
         words = " ".join(self._in_row(axis, target) for axis, target in targets.items())
         feed = self.figure(self.probing.guarded_feed)
+        if self._is_short(targets):
+            self.put(f"{self.moves.feed} {words} F{feed}", f"too little for a probing move: {why}", note=why)
+            self.at = [targets.get(axis, at) for axis, at in enumerate(self.at)]
+            return
         self.put(f"{self.guarded} {words} F{feed}", f"guarded move to a machine position: {why}", note=why)
         flag = self.profile.skip.contact_flag
         if flag is not None:
@@ -119,9 +132,31 @@ class ParameterWriter(TextWriter):
             short = "-".join(
                 f"ABS[{self.expression(Binary(self._latched(axis), '-', target))}]" for axis, target in targets.items()
             )
-            self._guard(f"{self.figure(_AT_END)}-{short}", "UNEXPECTED CONTACT")
+            self._guard(f"{self.constant(_AT_END)}-{short}", "UNEXPECTED CONTACT")
         for axis, target in targets.items():
             self.at[axis] = target
+
+    def _is_short(self, targets: dict[int, Expression]) -> bool:
+        """Whether a move is known to be shorter than a probing move may be."""
+        ways = [(target, self.at[axis]) for axis, target in targets.items()]
+        known = [(a.value, b.value) for a, b in ways if isinstance(a, Number) and isinstance(b, Number)]
+        return len(known) == len(ways) and math.hypot(*(a - b for a, b in known)) < self.profile.skip.shortest
+
+    def _centre(self, step: Centre) -> None:
+        """On to a middle between touched walls, after a check that it lies within what was searched."""
+        targets = {
+            axis: value for axis, value in enumerate((step.x, step.y)) if value is not None and value != self.at[axis]
+        }
+        for axis, target in targets.items():
+            here = self.at[axis]
+            if here is None:
+                raise PlanError("A move begins at an unknown place", "It could not be written", "Move there first")
+            self._guard(self._near(target, here, step.limit), f"{'XY'[axis]} LIES BEYOND WHAT WAS SEARCHED")
+        words = " ".join(self._in_row(axis, target) for axis, target in targets.items())
+        if words:
+            feed = self.figure(self.probing.search_feed)
+            self.put(f"{self.moves.feed} {words} F{feed}", f"through room that was searched: {step.why}", note=step.why)
+        self.at = [targets.get(axis, at) for axis, at in enumerate(self.at)]
 
     def _latched(self, axis: int) -> Expression:
         """Machine position of the last skip signal."""
@@ -136,16 +171,29 @@ class ParameterWriter(TextWriter):
                 raise PlanError("A touch begins at an unknown place", "It could not be written", "Move there first")
             starts[axis] = start
         back = self.probing.back_off
+        beyond = max(back, self.profile.skip.shortest + _OVERSHOOT)
         search = " ".join(self._in_row(axis, plus(starts[axis], part * step.distance)) for axis, part in along.items())
         usual = (self.probing.search_feed, self.probing.touch_feed)
         feeds = [self.figure(own or feed) for own, feed in zip(step.feeds, usual, strict=True)]
+        self.put(f"{self.moves.skip} {search} F{feeds[0]}", f"search up to {step.distance:g} mm", note=step.why)
+        # No further back than it came: what is behind was not searched. The lesser of two is (a + b - |a - b|) / 2.
+        gone = self.allocate(("guard",))
+        ways = [Binary(self._latched(axis), "-", starts[axis]) for axis in along]
+        if len(ways) == 1:
+            length = f"ABS[{self.expression(ways[0])}]"
+        else:
+            squares = [Binary(way, "*", way) for way in ways]
+            length = self.expression(Function("SQRT", (Binary(squares[0], "+", squares[1]),)))
+        self.put(f"#{gone}=[{length}]", "how far it went")
+        lesser = f"[#{gone}+{self.constant(back)}-ABS[#{gone}-{self.constant(back)}]]/2"
+        self.put(f"#{gone}=[{lesser}]", "how far to back off: no further than it came")
         off = " ".join(
-            self.word("XYZ"[axis], plus(Variable(self.skip[axis]), -part * back)) for axis, part in along.items()
+            self.word("XYZ"[axis], Binary(Variable(self.skip[axis]), "-", Binary(Number(part), "*", Variable(gone))))
+            for axis, part in along.items()
         )
         again = " ".join(
-            self.word("XYZ"[axis], plus(Variable(self.skip[axis]), part * back)) for axis, part in along.items()
+            self.word("XYZ"[axis], plus(Variable(self.skip[axis]), part * beyond)) for axis, part in along.items()
         )
-        self.put(f"{self.moves.skip} {search} F{feeds[0]}", f"search up to {step.distance:g} mm", note=step.why)
         self.put(f"{self.moves.feed} {off} F{feeds[0]}", "off the wall")
         self.put(f"{self.moves.skip} {again} F{feeds[1]}", "slow touch, the one that counts")
         first = self.allocate(step.names)
@@ -153,13 +201,12 @@ class ParameterWriter(TextWriter):
         places = [plus(self._latched(axis), part) if part else self._latched(axis) for axis, part in enumerate(aside)]
         kept = " ".join(f"#{first + axis}=[{self.expression(place)}]" for axis, place in enumerate(places))
         self.put(kept, f"keep the machine position in #{first} to #{first + 2}")
-        self.put(f"{self.moves.feed} {off} F{feeds[0]}", "off the wall")
-        for axis in along:
-            self.at[axis] = None
-        self._guarded_move(dict(starts), "back to where the search began")
+        home = " ".join(self._in_row(axis, start) for axis, start in starts.items())
+        fast = self.figure(self.probing.guarded_feed)
+        self.put(f"{self.moves.feed} {home} F{fast}", "back the way it came, to where the search began")
         held = tuple((letter, first + axis, _PRINTED) for axis, letter in enumerate("XYZ"))
-        ways = tuple((letter, float(part), _PRINTED) for letter, part in zip("IJK", step.direction, strict=True))
-        self.results.append(ResultLine(("TOUCH",), (("N", float(step.number), 0), *held, *ways)))
+        ways_of = tuple((letter, float(part), _PRINTED) for letter, part in zip("IJK", step.direction, strict=True))
+        self.results.append(ResultLine(("TOUCH",), (("N", float(step.number), 0), *held, *ways_of)))
 
     # -- steps -------------------------------------------------------------------------------------------------
 
@@ -173,12 +220,10 @@ class ParameterWriter(TextWriter):
                 self.safe_state()
                 self.put(self.select, f"positions are worked out from {self.row}")
                 self._no_shift()
-            case ToolCheck(number, what):
-                text = f"{what} T{number} MUST BE IN THE SPINDLE"
-                if profile.tool is not None:
-                    self._guard(f"0.5-ABS[#{profile.tool.in_spindle}-{number}]", text)
-                else:
-                    self.put("M0", "stops: look at the spindle, then start again", note=text)
+            case ToolCheck(number, what, called):
+                if self.can_look(number, what, called=called) and profile.tool is not None:
+                    text = f"{what} T{number} MUST BE IN THE SPINDLE"
+                    self._guard(f"0.5-ABS[#{profile.tool.variable}-{number}]", text)
             case TableAt(angles):
                 self.table_at(angles)
             case TurnTable(letter, by):
@@ -198,6 +243,8 @@ class ParameterWriter(TextWriter):
                         self.at[axis] = Number(value)
             case Guarded(why, x, y, z):
                 self._guarded_move({axis: value for axis, value in enumerate((x, y, z)) if value is not None}, why)
+            case Centre():
+                self._centre(step)
             case TouchStep():
                 self._touch(step)
             case Compute(name, value, why):

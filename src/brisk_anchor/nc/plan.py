@@ -134,7 +134,8 @@ def plan_steps(plan: Plan) -> tuple[Step, ...]:
     steps: list[Step] = [Section("safe state"), SafeState()]
     calls = plan.call_probe or any(check.call for check in plan.tools)
     for stylus in styli if not calls else ():
-        steps.append(ToolCheck(stylus.tool_number))
+        # Up first: where a program cannot look what is in the spindle, it puts the probe in here.
+        steps += [Rapid(z=plan.home_z), ToolCheck(stylus.tool_number)]
     reactions = [m.on_fail for m in plan.measurements] + [check.on_fail for check in plan.tools]
     if "go on" in reactions:
         steps.append(NothingYet())
@@ -145,7 +146,7 @@ def plan_steps(plan: Plan) -> tuple[Step, ...]:
     if calls:
         for stylus in styli:
             steps += [Section(f"probe T{stylus.tool_number}"), Rapid(z=plan.home_z), CallTool(stylus.tool_number)]
-            steps.append(ToolCheck(stylus.tool_number))
+            steps.append(ToolCheck(stylus.tool_number, called=True))
     for stylus in styli:
         figures: list[tuple[str, Expression, int]] = [
             ("T", Number(stylus.tool_number), 0),
@@ -194,7 +195,7 @@ def _needed(plan: Plan) -> set[str]:
         if store is not None:
             found |= {name for _, rule in store.rules for name in features_in(rule)}
             found |= {part for _, _, of in store.built for part in of}
-    return found
+    return found | {m.top.name for m in plan.measurements if m.top is not None}
 
 
 APPROACH_SETTER = 10.0

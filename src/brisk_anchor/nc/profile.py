@@ -125,6 +125,14 @@ class Profile(Section):
         self._check_variables()
         if self.subprograms and self.subprograms.touch_number == self.subprograms.guard_number:
             raise ValueError("subprograms.touch_number and subprograms.guard_number must differ")
+        if self.probing and self.skip.after_miss is None:
+            raise ValueError("skip.after_miss is missing: what a probing move leaves behind that meets nothing")
+        if self.skip.after_miss == "contact flag" and self.skip.contact_flag is None:
+            raise ValueError("skip.after_miss is the contact flag: skip.contact_flag must give its variable")
+        if self.probing and self.probing.back_off < self.skip.shortest:
+            raise ValueError("probing.back_off is shorter than skip.shortest: the slow touch would be an error")
+        if self.language == "ngc" and self.skip.after_miss == "old position" and self.skip.contact_flag is None:
+            raise ValueError("without branches a miss shows by skip.contact_flag or the end position only")
         if self.probing and self.probing.touch_feed > self.probing.search_feed:
             raise ValueError("probing.touch_feed is faster than search_feed: the touch that counts is the slow one")
         if self.language == "ngc":
@@ -187,7 +195,7 @@ class Profile(Section):
             yield f"modal_variables.{name}", number
         for section, fields in (("tool", self.tool), ("alarm", self.alarm), ("timers", self.timers)):
             for key, value in fields or ():
-                if key != "longest":
+                if isinstance(value, int) and key != "longest":
                     yield f"{section}.{key}", value
         if self.skip.contact_flag is not None:
             yield "skip.contact_flag", self.skip.contact_flag
@@ -196,6 +204,25 @@ class Profile(Section):
                 if (first := getattr(table, key)) is not None:
                     for n in range(1, table.tools + 1):
                         yield f"tool_table.{key}", first + n
+
+    @functools.cached_property
+    def own_blocks(self) -> dict[str, str]:
+        """Every block a shop may write as it likes, by the field that names it."""
+        blocks = {f"state.safe.{n}": block for n, block in enumerate(self.state.safe)}
+        for name in ("head", "tail"):
+            blocks |= {f"program.{name}.{n}": block for n, block in enumerate(getattr(self.program, name))}
+        for name in ("on", "off", "orient", "orient_half") if self.probing else ():
+            blocks |= {f"probing.{name}.{n}": block for n, block in enumerate(getattr(self.probing, name))}
+        for name in ("rapid_machine", "skip", "guarded", "feed", "absolute") if self.moves else ():
+            if (block := getattr(self.moves, name)) is not None:
+                blocks[f"moves.{name}"] = block
+        return blocks
+
+    @functools.cached_property
+    def own_codes(self) -> frozenset[tuple[str, float]]:
+        """Every G and M code that stands in one of those blocks."""
+        found = (re.findall(r"([GM]) *(\d+(?:\.\d+)?)", block) for block in self.own_blocks.values())
+        return frozenset((letter, float(figure)) for codes in found for letter, figure in codes)
 
     @property
     def decimals(self) -> int:
@@ -292,8 +319,9 @@ class Profile(Section):
             told.append("It has no subprograms: every touch is written out.")
         if self.print is None and self.measures:
             told.append("It prints nothing: the touches stay in its parameters and are read from there.")
-        if self.tool is None and self.measures:
-            told.append("It does not know the tool in the spindle: the program stops and asks.")
+        if self.measures and (self.tool is None or self.tool.holds != "tool in spindle"):
+            so = "programs put the probe in themselves" if self.call is not None else "the program stops and asks"
+            told.append(f"A program cannot tell which tool is in the spindle: {so}.")
         if self.measures and not (self.probing and self.probing.orient_half):
             told.append("Its profile names no half turn of the spindle: a program cannot take the run-out out by it.")
         if self.measures and self.tilted is None:

@@ -86,9 +86,14 @@ class Variables(Section):
 
 
 class Tool(Section):
-    """Variable with the number of the tool in the spindle."""
+    """A variable with the number of a tool, and what it holds.
 
-    in_spindle: int
+    Where it is the tool that was last called, it says nothing of the spindle while a tool is called ahead: programs put
+    the tool in themselves then, or stop for a person.
+    """
+
+    variable: int
+    holds: Literal["tool in spindle", "last tool called"]
 
 
 class ToolTable(Section):
@@ -208,11 +213,20 @@ class Input(Section):
     o_words: bool = False
 
 
+AfterMiss = Literal["end position", "old position", "contact flag"]
+
+
 class Skip(Section):
-    """Words that move until the probe signals, and a variable that tells whether it did, where there is one."""
+    """Words that move until the probe signals, and what is known after one that met nothing.
+
+    `after_miss` says what the skip position holds then: the end of that move, what it held before, or that only the
+    variable `contact_flag` (1 after a signal) tells. A probing move below `shortest`, mm, is an error.
+    """
 
     words: list[Literal["G31", "G38.2", "G38.3", "G38.4", "G38.5"]]
+    after_miss: AfterMiss | None = None
     contact_flag: int | None = None
+    shortest: float = Field(default=0.0, ge=0, le=2)
 
 
 class Reference(Section):

@@ -70,6 +70,8 @@ def plus(base: Expression, by: float) -> Expression:
         return Number(base.value + by)
     if not by:
         return base
+    if isinstance(base, Binary) and base.operator in "+-" and isinstance(base.right, Number):
+        return plus(base.left, by + (base.right.value if base.operator == "+" else -base.right.value))
     return Binary(base, "+" if by >= 0 else "-", Number(abs(by)))
 
 
@@ -87,10 +89,11 @@ class SafeState:
 
 @dataclass(frozen=True, slots=True)
 class ToolCheck:
-    """Stop unless this tool is in the spindle."""
+    """Stop unless this tool is in the spindle. `called`: the program has put it in itself just now."""
 
     number: int
     what: str = "PROBE"
+    called: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -139,6 +142,19 @@ class Guarded:
     x: Expression | None = None
     y: Expression | None = None
     z: Expression | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Centre:
+    """Move to machine coordinates through room that was just searched, no further than `limit` mm along an axis.
+
+    It may be a very short move, or none: a probing move that short is an error on some controls.
+    """
+
+    why: str
+    limit: float
+    x: Expression | None = None
+    y: Expression | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -276,6 +292,7 @@ Step = (
     | Probe
     | Rapid
     | Guarded
+    | Centre
     | TouchStep
     | Compute
     | Check
@@ -311,3 +328,4 @@ class AlarmNumber:
     IN_WORK = 112
     NOT_IN_SIZE = 113
     TOO_MUCH = 114
+    EDGE = 115

@@ -92,14 +92,24 @@ class TextWriter:
             self.variables.pop(name, None)
 
     def figure(self, value: float) -> str:
-        """A figure at the control's resolution, always with a decimal point, never −0."""
+        """A place or a feed at the control's resolution, always with a decimal point, never −0."""
         text = fixed(value, self.profile.decimals).rstrip("0")
         return text if not text.startswith("-0.") or float(text) else "0."
+
+    def constant(self, value: float) -> str:
+        """A figure that is worked with, with its full significance: a rounded cosine moves what lies far from the zero.
+
+        Ten digits, and no more than eight behind the point: what controls read.
+        """
+        whole = len(str(int(abs(value)))) if abs(value) >= 1 else 0
+        text = fixed(value, min(8, 10 - whole) if whole < 10 else 0)
+        text = text.rstrip("0") if "." in text else f"{text}."
+        return text if float(text) else "0."
 
     def expression(self, value: Expression, *, nested: bool = False) -> str:
         """A value as text; a sum within another stands in brackets."""
         if isinstance(value, Number):
-            return self.figure(value.value)
+            return self.constant(value.value)
         if isinstance(value, Variable):
             return f"#{value.number}"
         if isinstance(value, Name):
@@ -109,14 +119,14 @@ class TextWriter:
         if isinstance(value, ToolLength):
             table = self.profile.tool_table
             if table is None or table.length is None:
-                return self.figure(value.known)
+                return self.constant(value.known)
             wear = "" if table.length_wear is None else f"+#{table.length_wear + value.number}"
             return f"[#{table.length + value.number}{wear}]"
         if isinstance(value, Function):
             return value.name + "/".join(f"[{self.expression(part)}]" for part in value.values)
         left, right = self.expression(value.left, nested=True), self.expression(value.right, nested=True)
         if isinstance(value.right, Number) and value.operator in "+-" and value.right.value < 0:
-            text = f"{left}{'-+'[value.operator == '-']}{self.figure(-value.right.value)}"
+            text = f"{left}{'-+'[value.operator == '-']}{self.constant(-value.right.value)}"
         else:
             text = f"{left}{value.operator}{right}"
         return f"[{text}]" if nested else text
@@ -139,7 +149,7 @@ class TextWriter:
 
     def table_at(self, angles: Sequence[tuple[str, float]]) -> None:
         """Rotary tables turned to machine angles."""
-        words = " ".join(f"{letter}{self.figure(angle)}" for letter, angle in angles)
+        words = " ".join(f"{letter}{self.constant(angle)}" for letter, angle in angles)
         assert self.profile.moves is not None  # whatever measures can move
         self.put(f"{self.profile.moves.rapid_machine} {words}", "turns the table: what follows is measured there")
 
@@ -221,6 +231,22 @@ class TextWriter:
         self.put(self.comment(f"A PROGRAM IN {row} TURNS ITS COORDINATES BY {call}"), "how the angle is used")
 
     def word(self, letter: str, value: Expression) -> str:
-        """An address word."""
+        """An address word; a plain place at the control's resolution, an angle in full."""
+        if isinstance(value, Number) and letter in "XYZ":
+            return f"{letter}{self.figure(value.value)}"
         text = self.expression(value)
         return f"{letter}[{text}]" if isinstance(value, Binary | Function) else f"{letter}{text}"
+
+    def can_look(self, number: int, what: str, *, called: bool) -> bool:
+        """Whether a program can look which tool is in the spindle; if not, it puts the tool in here, or asks."""
+        tool = self.profile.tool
+        if tool is not None and tool.holds == "tool in spindle":
+            return True
+        if called:
+            return False
+        if self.profile.call is not None:
+            self.call_tool(number)
+        else:
+            text = f"{what} T{number} MUST BE IN THE SPINDLE"
+            self.put("M0", "stops: look at the spindle, then start again", note=text)
+        return False

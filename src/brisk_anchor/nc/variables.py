@@ -30,6 +30,8 @@ class Memory:
         self.skipped: Vector | None = None
         """Where the last skip signal came, program mm at that moment: a later change of offset does not move it."""
         self.contact = False
+        self.called: int | None = None
+        """The tool that was last called, None since power came on."""
 
     def kept(self, profile: Profile) -> dict[int, Value]:
         """The variables that outlast the power too."""
@@ -69,6 +71,8 @@ class Variables:
         machine, modal, wide = self._machine, self._modal, self._wide
 
         def skip() -> Vector:
+            if self.memory.skipped is None and profile.skip.after_miss != "end position":
+                return 0.0, 0.0, 0.0  # what no signal ever wrote is nothing
             if self.memory.skipped is None:
                 raise ExpressionError("no skip move has been made yet, so there is no skip position to read")
             return self.memory.skipped
@@ -92,7 +96,10 @@ class Variables:
         triple(profile.reference.first_read, lambda: machine.home)
         triple(profile.reference.second_read, lambda: profile.second_reference)
         if profile.tool is not None:
-            readers[profile.tool.in_spindle] = lambda: float(machine.tool_in_spindle)
+            called = profile.tool.holds == "last tool called"
+            readers[profile.tool.variable] = lambda: float(
+                self.memory.called if called and self.memory.called is not None else machine.tool_in_spindle
+            )
         if profile.skip.contact_flag is not None:
             readers[profile.skip.contact_flag] = lambda: 1.0 if self.memory.contact else 0.0
         if (timers := profile.timers) is not None:

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.kinds import FeatureKind, Vector
-from brisk_anchor.core.measuring import Measurement, propose_search, slack_along
+from brisk_anchor.core.measuring import Measurement, propose_depth_check, propose_search, slack_along
 from brisk_anchor.core.rose import Rose, Wall
 from brisk_anchor.core.setup import DrawnFeature, Setup
 
@@ -37,6 +37,7 @@ class Asking:
     size_y: float | None = None
     spread: float | None = None
     second_depth: float | None = None
+    depth_check: float | None = None
     repeats: int = 1
 
     def figures(self) -> dict[str, str]:
@@ -59,7 +60,10 @@ class Asking:
     def optional(self) -> dict[str, str]:
         """What can be said of it beside that, by the word for it."""
         angles = {f"angle {n}": f"heading {n}" for n in range(1, len(self._headings()) + 1)}
-        return {"search": "search", "times each": "repeats", **angles}
+        kind, beside = self.rose.read().kind, any(not wall.direction[2] for wall in self.rose.marks)
+        open_depth = {"depth": "depth"} if beside and kind is not None and "depth" not in self.figures() else {}
+        deep = {**open_depth, "again higher": "depth_check"} if beside and kind is not FeatureKind.BALL else {}
+        return {"search": "search", "times each": "repeats", **deep, **angles}
 
     def _headings(self) -> tuple[float, ...]:
         """Directions of part of a round that a person may choose, degrees."""
@@ -198,6 +202,7 @@ class Way:
     keep: tuple[tuple[str, int], ...] = ()
     table: tuple[tuple[str, float], ...] = ()
     hop: float | None = None
+    depth_check: float | None = None
 
 
 AS_USUAL = Way()
@@ -240,6 +245,10 @@ def build_measurement(setup: Setup, asking: Asking, way: Way = AS_USUAL) -> Meas
     if over_inside:  # from over the feature, not from its middle: something may stand there
         drop = depth + APPROACH
         start = (*start[:2], start[2] + drop)
+    check = way.depth_check if asking.depth_check is None else asking.depth_check
+    blind = kind in (FeatureKind.SURFACE, FeatureKind.EDGE, FeatureKind.INSIDE_CORNER) and not depth
+    if check is None and blind and asking.rose.marks != {Wall.BELOW}:
+        check = propose_depth_check(stylus.ball_diameter)  # nobody knows how deep it stands: let the touches tell
     known = kind in (FeatureKind.BORE, FeatureKind.BOSS) and len(asking.rose.directions) == 2
     size_limit = asking.drawn.size_limit if asking.drawn else (asking.size or 0) * 0.1 or None
     if known and not (asking.drawn and asking.drawn.body):
@@ -279,4 +288,5 @@ def build_measurement(setup: Setup, asking: Asking, way: Way = AS_USUAL) -> Meas
         keep=way.keep,
         table=way.table,
         hop=way.hop,
+        depth_check=check or 0.0,
     )

@@ -7,13 +7,13 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 
 from brisk_anchor.core.errors import ExportError
+from brisk_anchor.core.measuring import propose_depth
 from brisk_anchor.exchange.files import write_whole
 from brisk_anchor.exchange.toml_files import read_text
 from brisk_anchor.services.describing import Change, Describing
 from brisk_anchor.services.job_text import JOB_NAME, quoted, with_key
 from brisk_anchor.services.jobs import new_job
 from brisk_anchor.services.part_text import part_text, read_part
-from brisk_anchor.services.word_maker import touch_depth
 
 
 @dataclass(frozen=True, slots=True)
@@ -70,7 +70,8 @@ def begin_job(
 
 def _from_drawing(describing: Describing, source: DrawingSource) -> Change:
     read = read_part(source.path, units=source.units, layers=source.layers)
-    depth = source.depth or touch_depth(describing.job.machine.probe.ball_diameter)
+    job = describing.job
+    depth = source.depth or propose_depth(job.machine.probe.ball_diameter, job.job.start_uncertainty)
     text = part_text(read, describing.job.part.name, depth=depth, thickness=source.thickness)
     told = f"{read.source}: {text.count('[[feature]]')} features, touched {depth:g} mm down"
     return describing.replaced(text, "; ".join((told, *read.notes)))

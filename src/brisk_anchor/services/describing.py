@@ -74,7 +74,8 @@ class Describing:
         names = [str(feature["name"]) for feature in features] + [feature.name for feature in job.part.feature]
         unit = MILLIMETRES[parse(text, name)["units"]]
         there = {str(feature["name"]): feature for feature in features}
-        drawn = read_words(words, solids, names, job.part.name, job.machine.probe.ball_diameter, unit, there)
+        ball, uncertainty = job.machine.probe.ball_diameter, job.job.start_uncertainty
+        drawn = read_words(words, solids, names, job.part.name, ball, unit, there, uncertainty=uncertainty)
         if drawn.turn is not None:
             return self.turned(drawn.turn)
         if drawn.whole:

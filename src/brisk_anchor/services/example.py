@@ -9,7 +9,7 @@ from brisk_anchor.book.store import Book
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.numbers import format_length
 from brisk_anchor.exchange.files import write_whole
-from brisk_anchor.services.asking import build_measurement, point_at
+from brisk_anchor.services.asking import point_at
 from brisk_anchor.services.guide import size_words
 from brisk_anchor.services.sheets import write_sheets
 from brisk_anchor.services.workshop import Workshop
@@ -34,7 +34,7 @@ def run_example(folder: Path, row: str = "G54", seed: int = 1) -> Iterator[str]:
         yield f"Job {setup.job}, {setup.title}, on {setup.machine.name} (stand-in), profile {workshop.profile.name}"
         drawn = {feature.name: feature for feature in setup.features}
         for name in workshop.missing(row):
-            measured = workshop.measure(build_measurement(setup, point_at(setup, drawn[name])))
+            measured = workshop.measure(workshop.measurement_of(point_at(setup, drawn[name])))
             feature = measured.feature
             places = "  ".join(
                 f"{axis.upper()} {_f(value)} ±{2 * feature.standard_uncertainty(axis):.4f}"

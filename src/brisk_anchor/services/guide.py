@@ -12,7 +12,7 @@ from brisk_anchor.core.hand_tools import HandTool
 from brisk_anchor.core.numbers import format_length
 from brisk_anchor.core.offsets import Chain
 from brisk_anchor.core.touches import AXES
-from brisk_anchor.services.asking import Asking, build_measurement
+from brisk_anchor.services.asking import Asking
 from brisk_anchor.services.by_hand import MACHINE, Frame
 from brisk_anchor.services.hands import begin
 from brisk_anchor.services.workshop import Workshop
@@ -62,7 +62,7 @@ def next_step(
         if lacking:
             return f"Type the {lacking} of this {kind.value}: e", "It is not known, and it is never guessed."
         try:
-            looks = workshop.look(build_measurement(workshop.setup, asking))
+            looks = workshop.look(workshop.measurement_of(asking))
         except BriskAnchorError as error:
             return error.what + ".", f"{error.meaning}. {error.remedy}."
         stops = [look for look in looks if look.stops]

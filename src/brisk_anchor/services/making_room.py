@@ -6,7 +6,7 @@ from dataclasses import replace
 
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.kinds import FeatureKind
-from brisk_anchor.core.measuring import Measurement
+from brisk_anchor.core.measuring import Measurement, propose_depth, propose_depth_check
 from brisk_anchor.core.rose import Wall
 from brisk_anchor.core.setup import DrawnFeature, Setup
 from brisk_anchor.core.ways import between
@@ -49,6 +49,16 @@ def room_behind(setup: Setup, asking: Asking, way: Way, usual: Measurement, neig
         nearer = build_measurement(setup, stand_off(setup, asking, drawn, standoff), way)
         best = nearer if room(nearer) > room(best) + 1e-6 else best
     return best
+
+
+def deepest(usual: Measurement, neighbours: Neighbours) -> Measurement:
+    """The measurement with a depth check, where its edge may lie too low and metal below keeps it from going deeper."""
+    if usual.deep_enough or usual.depth_check or not usual.depth_known:
+        return usual
+    ball = usual.stylus.ball_diameter
+    checked = replace(usual, depth_check=propose_depth_check(ball))
+    deeper = propose_depth(ball, usual.height_uncertainty) - usual.depth
+    return checked if checked.depth_is_checked and not neighbours.may_go_deeper(usual, deeper) else usual
 
 
 def over_neighbours(usual: Measurement, neighbours: Neighbours) -> Measurement:

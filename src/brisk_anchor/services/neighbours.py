@@ -58,6 +58,18 @@ class Neighbours:
         ]
         return min(found, key=lambda near: near.distance, default=None)
 
+    def may_go_deeper(self, measurement: Measurement, by: float) -> bool:
+        """Whether the probe has room as far as the part may lie off where it touches walls so much deeper, mm."""
+        machine = self._at(measurement.table)
+        for contact in measurement.contacts():
+            if contact.direction[2]:
+                continue
+            x, y, z = search_start(measurement, contact)
+            near = _nearest(machine, (x, y, z - by))
+            if near is not None and near.distance < measurement.start_uncertainty:
+                return False
+        return True
+
     def look(self, measurement: Measurement) -> list[Look]:
         """Whether stem, body and spindle stay clear beside the walls, wherever those may be."""
         name, machine = measurement.title or measurement.name, self._at(measurement.table)

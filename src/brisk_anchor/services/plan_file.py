@@ -25,7 +25,19 @@ Feed = Annotated[float, Field(ge=1, le=5000)]
 Reaction = Literal["alarm", "stop", "go on"]
 _KEEP = re.compile(r"^([XYZDERABIJK]) #(\d{1,4})$")
 FIGURES = (
-    *("depth", "hop", "search", "spread", "second_depth", "size", "size_y", "size_limit", "standoff", "clear"),
+    *(
+        "depth",
+        "depth_check",
+        "hop",
+        "search",
+        "spread",
+        "second_depth",
+        "size",
+        "size_y",
+        "size_limit",
+        "standoff",
+        "clear",
+    ),
     *("search_feed", "touch_feed", "repeats"),
 )
 """Fields of a measurement that hold one figure each, in the order they are shown and written."""
@@ -56,7 +68,8 @@ class MeasureSection(Section):
     """One measurement: of a drawn `feature`, or of what is marked round a place (`name`, `walls`, `at`).
 
     A figure that is left out is proposed. `at` is the tip, machine mm; `standoff` how far before the wall it stands,
-    `clear` the tip's machine Z at which nothing is in the way here. `keep` copies results: "X #610". With `table` it is
+    `clear` the tip's machine Z at which nothing is in the way here; with `depth_check` each wall is touched again so
+    much higher, to tell it from its edge. `keep` copies results: "X #610". With `table` it is
     measured with rotary axes at those machine angles; all else of such a plan then with all of them at 0.
     """
 
@@ -69,6 +82,7 @@ class MeasureSection(Section):
     at: Place | None = None
     enabled: bool = True
     depth: Figure | None = None
+    depth_check: Figure | None = None
     hop: Figure | None = None
     search: Figure | None = None
     spread: Figure | None = None

@@ -18,12 +18,13 @@ from brisk_anchor.nc.program import Program
 from brisk_anchor.nc.writer import write_program
 from brisk_anchor.services.asking import APPROACH, Asking, Way, build_measurement, point_at
 from brisk_anchor.services.datum import axes_of
-from brisk_anchor.services.making_room import over_neighbours, room_behind, stand_off
+from brisk_anchor.services.making_room import deepest, over_neighbours, room_behind, stand_off
 from brisk_anchor.services.neighbours import Neighbours
 from brisk_anchor.services.ordering import shortest
 from brisk_anchor.services.plan_file import MeasureSection, PlanFile, SetsSection
 from brisk_anchor.services.plan_tools import look_at_tool, tool_check
 from brisk_anchor.services.reasons import Figure, figures_of
+from brisk_anchor.services.tops import counted_from_tops, tops_first
 from brisk_anchor.services.workshop import SecondLookError, Workshop
 
 JUMP_BEYOND = 1.0
@@ -86,9 +87,14 @@ def planned(workshop: Workshop, plan: PlanFile) -> Planned:
     scratch = workshop.with_setup(setup)
     sections = [section for section in plan.measure if section.enabled]
     neighbours = Neighbours(workshop.scene, (section.feature or "" for section in sections))
-    steps = [_step(scratch, plan, section, neighbours) for section in sections]
+    made = [(section, _measurement(scratch, plan, section, neighbours)) for section in sections]
     if plan.order == "shortest":
-        steps = shortest(steps, setup.machine, lambda step: step.measurement)
+        made = tops_first(setup, shortest(made, setup.machine, lambda one: one[1]), lambda one: one[1])
+    measurements = [deepest(m, neighbours) for m in counted_from_tops(setup, [m for _, m in made])]
+    steps = [
+        _step(scratch, section, measurement, neighbours)
+        for (section, _), measurement in zip(made, measurements, strict=True)
+    ]
     looks = [
         *_rows_may_change(workshop, plan),
         *neighbours.look_across([s.measurement for s in steps]),
@@ -378,7 +384,8 @@ def asking_of(setup: Setup, section: MeasureSection) -> Asking:
     return asking
 
 
-def _step(workshop: Workshop, plan: PlanFile, section: MeasureSection, neighbours: Neighbours) -> Step:
+def _measurement(workshop: Workshop, plan: PlanFile, section: MeasureSection, neighbours: Neighbours) -> Measurement:
+    """One measurement by itself, with what is proposed because of what stands near."""
     setup = workshop.setup
     asking = asking_of(setup, section)
     way = Way(
@@ -392,6 +399,7 @@ def _step(workshop: Workshop, plan: PlanFile, section: MeasureSection, neighbour
         keep=section.kept,
         table=_table_of(workshop, plan, section),
         hop=section.hop,
+        depth_check=section.depth_check,
     )
     try:
         measurement = build_measurement(setup, asking, way)
@@ -403,8 +411,12 @@ def _step(workshop: Workshop, plan: PlanFile, section: MeasureSection, neighbour
         name = section.name or section.feature or ""
         what = error.what if name in error.what else f"{name}: {error.what}"
         raise PlanError(what, error.meaning, error.remedy) from None
+    return measurement
+
+
+def _step(workshop: Workshop, section: MeasureSection, measurement: Measurement, neighbours: Neighbours) -> Step:
     looks = workshop.look(measurement) + neighbours.look(measurement) + look_at_one_touch(measurement)
-    figures = figures_of(setup, section, measurement, workshop.profile, neighbours)
+    figures = figures_of(workshop.setup, section, measurement, workshop.profile, neighbours)
     return Step(section, measurement, figures, tuple(dict.fromkeys(looks)))
 
 

@@ -38,8 +38,9 @@ def figures_of(
         found.append(_figure(section, "standoff", m.standoff, _why_standoff(m)))
     beside = m.kind.is_paired or m.kind.is_corner or not m.directions[0][2]
     if beside and m.kind is not FeatureKind.BALL:
-        widest = m.depth - m.stylus.ball_diameter / 2
-        found.append(_figure(section, "depth", m.depth, f"as drawn: the widest part {widest:.3g} below the edge"))
+        found.append(_figure(section, "depth", m.depth, _why_depth(m)))
+        if m.depth_check:
+            found.append(_figure(section, "depth_check", m.depth_check, "higher each wall is touched again: no edge?"))
     if m.hops:
         found.append(_figure(section, "hop", m.hop_height, _why_hop(m)))
     found.append(_figure(section, "search", m.search, _why_search(m)))
@@ -78,6 +79,13 @@ def _why_clear(setup: Setup, m: Measurement) -> str:
     if m.clear_z - m.stylus.length > setup.clear_height + 1e-9:
         return "where the start stands: higher than the clear height of the set-up"
     return "tip Z of the set-up at which nothing is in the way"
+
+
+def _why_depth(m: Measurement) -> str:
+    if not m.depth_known:
+        return "not known: a second touch higher up shows whether it is the wall"
+    below = f"as drawn: the widest part {m.widest_part:.3g} below the edge"
+    return below if m.top is None else f"{below}, counted from {m.top.name}"
 
 
 def _why_start(m: Measurement, drawn: DrawnFeature) -> str:

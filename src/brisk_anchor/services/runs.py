@@ -28,6 +28,10 @@ _ADVICE = {
     112: ("A tool would have been brought back into the work", "Let the operation end above it, at the clear height"),
     113: ("The feature was cut twice and is still not in size", "Look at the tool and its figures"),
     114: ("More was cut off than the drawing allows", "The part is scrap, or the tolerance is another"),
+    115: (
+        "The ball met an edge, or the wall leans: the upper edge lies lower than the depth allows for",
+        "Measure the top first, go deeper, or look how the part lies",
+    ),
     107: ("Another tool is in the spindle", "Put the probe in, or write the program for the tool that is there"),
 }
 

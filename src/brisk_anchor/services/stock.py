@@ -12,14 +12,19 @@ _DEEPEST = 10.0
 """How far, mm, the ball's end goes below the top beside stock, at most."""
 
 
-def stock_of(part: list[SolidSection], stock: Stock) -> tuple[list[SolidSection], list[dict[str, object]]]:
+def stock_of(
+    part: list[SolidSection], stock: Stock, needed: float
+) -> tuple[list[SolidSection], list[dict[str, object]]]:
     """The stock as the one solid, and its faces as features ("stock left", "stock top", "stock round" …).
+
+    `needed` is how deep, mm, the ball's end must go below an edge that may lie lower than described.
 
     The bores and bosses of the drawing are still inside the metal, so the faces are all there is to measure.
     """
     low, high = _box(part, stock)
     x, y = (low[0] + high[0]) / 2, (low[1] + high[1]) / 2
-    depth = min(_DEEPEST, (high[2] - low[2]) / 2)
+    tall = high[2] - low[2]
+    depth = max(min(_DEEPEST, tall / 2), min(needed, tall))
     shape: dict[str, object] = {"shape": "block", "low": low[:2], "high": high[:2]}
     faces: list[dict[str, object]] = [
         {"place": (low[0], y, high[2]), "walls": ["RIGHT"]},

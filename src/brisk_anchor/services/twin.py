@@ -6,6 +6,7 @@ import numpy as np
 
 from brisk_anchor.core.frames import Frame
 from brisk_anchor.core.kinds import Vector
+from brisk_anchor.core.measuring import propose_depth
 from brisk_anchor.services.drawn_body import expand
 from brisk_anchor.services.job_models import BodyFile, FixtureFile, JobFile, MachineFile, PartFile, Variation
 from brisk_anchor.services.stock import stock_of
@@ -25,7 +26,9 @@ def compose(job: JobFile, machine: MachineFile, part: PartFile, fixture: Fixture
     finished: list[dict[str, object]] = []
     if part.stock is not None:
         finished = [_body(part, "drawn", seat, turn, solids, fixture.on, None) | {"name": f"{part.name} finished"}]
-        solids, features = stock_of(solids, part.stock)
+        solids, features = stock_of(
+            solids, part.stock, propose_depth(machine.probe.ball_diameter, job.start_uncertainty)
+        )
     return SceneFile.model_validate(
         {
             "units": "mm",

@@ -8,12 +8,13 @@ from typing import Any
 
 from brisk_anchor.core.errors import DrawingFileError, NumberEntryError
 from brisk_anchor.core.kinds import FeatureKind
+from brisk_anchor.core.measuring import EDGE_MARGIN, propose_depth, propose_depth_check
 from brisk_anchor.core.numbers import parse_length
 from brisk_anchor.services.job_text import figure, quoted
 from brisk_anchor.standin.solid_file import Place, SolidSection, extent_of
 
-_BELOW_WIDEST = 2.0
-"""How far, mm, the ball's widest part is proposed to go below the edge it touches."""
+FLOOR_ROOM = 0.3
+"""How near, mm, the ball's end goes to a floor at the least."""
 _FACES = {"left": (0, 0, "RIGHT"), "right": (0, 1, "LEFT"), "front": (1, 0, "UP"), "back": (1, 1, "DOWN")}
 
 
@@ -98,11 +99,6 @@ def _count(text: str, name: str, low: int, high: int) -> int:
     return int(value)
 
 
-def touch_depth(ball: float) -> float:
-    """How deep, mm, the ball's end is proposed to go below an edge."""
-    return ball / 2 + _BELOW_WIDEST
-
-
 class Maker:
     """Tables of features on the metal that is there."""
 
@@ -114,7 +110,10 @@ class Maker:
         ball: float,
         millimetres: float,
         there: Mapping[str, Mapping[str, Any]] | None = None,
+        *,
+        uncertainty: float,
     ) -> None:
+        self.uncertainty = uncertainty
         self.word, self.solids, self.names, self.ball, self.unit = word, solids, names, ball, millimetres
         self.there = there or {}
 
@@ -130,10 +129,16 @@ class Maker:
     def _free(self, base: str) -> str:
         return next(f"{base} {n}" for n in range(1, 10_000) if f"{base} {n}" not in self.names)
 
-    def _touch_depth(self, height: float, what: str) -> float:
+    def _touch_depth(self, height: float, what: str, *, floor: bool = False) -> float:
+        """How deep the ball's end goes below an edge; off a `floor` it stays as far as the part may lie off, or nearly.
+
+        Where that leaves too little, a depth check is made when it is measured.
+        """
         if height <= self.ball / 2:
             raise refuse(f"{what} is {height:g} deep; the ball's widest part is {self.ball / 2:g} up", "Draw it deeper")
-        return min(touch_depth(self.ball), height)
+        least = self.ball / 2 + propose_depth_check(self.ball)
+        most = max(height - self.uncertainty, min(height - FLOOR_ROOM, least)) if floor else height
+        return round(min(propose_depth(self.ball, self.uncertainty), max(most, self.ball / 2)), 4)
 
     def _mm(self, value: float) -> str:
         return figure(value / self.unit)
@@ -157,10 +162,10 @@ class Maker:
         more, high = {}, under.top
         if kind.is_outside:
             high = under.top + rest[2]
-            depth = self._touch_depth(rest[2], "It")
+            depth = self._touch_depth(rest[2], "It", floor=True)
             more["stands"], made = self._mm(rest[2]), f"{rest[2]:g} high"
         elif len(rest) > 2:
-            depth = self._touch_depth(rest[2], "It")
+            depth = self._touch_depth(rest[2], "It", floor=True)
             more["cut"], made = self._mm(rest[2]), f"{rest[2]:g} deep"
         else:
             depth = self._touch_depth(under.top - under.bottom, "The part")
@@ -252,7 +257,9 @@ class Maker:
             raise refuse("There is no metal yet", FORMS["plate"].hint)
         flat = [item for item in self.solids if item.shape not in ("ball", "cone")] or list(self.solids)
         solid = max(flat, key=lambda item: item.top)
-        place = clear_place(region_of(solid), openings_of(solid), self.ball / 2 + _BELOW_WIDEST + wide / 3**0.5)
+        place = clear_place(
+            region_of(solid), openings_of(solid), self.ball / 2 + self.uncertainty + EDGE_MARGIN + wide / 3**0.5
+        )
         if place is None:
             raise refuse("The top has no place wide enough for that", "Draw it in the part file")
         return (*place, solid.top), solid.name

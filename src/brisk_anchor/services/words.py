@@ -19,6 +19,8 @@ def read_words(
     ball: float,
     millimetres: float,
     there: Mapping[str, Mapping[str, Any]] | None = None,
+    *,
+    uncertainty: float,
 ) -> Drawn:
     """What is drawn by a line of words.
 
@@ -29,6 +31,7 @@ def read_words(
         part: the part's name, for one that is drawn anew.
         ball: diameter of the ball that will touch it, mm.
         millimetres: in one unit of the part file.
+        uncertainty: how far the part may lie from where it is described, each way, mm.
         there: features that others can be built from, by name: place (mm), walls and solid of each.
 
     Raises:
@@ -41,7 +44,7 @@ def read_words(
     typed = [part.strip() for part in found[2].split(",")] if found[2].strip() else []
     if not len(form.figures) - form.optional <= len(typed) <= len(form.figures):
         raise refuse(f"{form.word.capitalize()} takes other figures", form.hint)
-    maker = Maker(form.word, solids, names, ball, millimetres, there)
+    maker = Maker(form.word, solids, names, ball, millimetres, there, uncertainty=uncertainty)
     match form.word:
         case "edge":
             return maker.edge(typed[0].lower(), typed[1] if len(typed) > 1 else "")
@@ -60,17 +63,17 @@ def read_words(
             return Drawn(f"the part turned to {angle:+g}° in its fixture", turn=angle)
         case "plate":
             sizes = [length_of(t, n, 0.5) for t, n in zip(typed, form.figures, strict=True)]
-            return _plate(part, (sizes[0], sizes[1], sizes[2]), ball, millimetres)
+            return _plate(part, (sizes[0], sizes[1], sizes[2]), ball, millimetres, uncertainty)
         case "circle" | "grid":
             return maker.pattern(typed)
     return maker.round_or_straight(typed, form)
 
 
-def _plate(part: str, sizes: Place, ball: float, millimetres: float) -> Drawn:
+def _plate(part: str, sizes: Place, ball: float, millimetres: float, uncertainty: float) -> Drawn:
     """A whole part file anew: a plate with its zero at the left front corner, on top, and the faces that give it."""
     wide, long, tall = sizes
     plate = SolidSection(name="plate", shape="block", low=(0.0, 0.0), high=(wide, long), bottom=-tall, top=0.0)
-    maker = Maker("face", [plate], [], ball, millimetres)
+    maker = Maker("face", [plate], [], ball, millimetres, uncertainty=uncertainty)
     size = [figure(value / millimetres) for value in (wide, long, -tall)]
     head = [
         "# Drawn with words and figures; change what you like.",

@@ -39,11 +39,12 @@ from brisk_anchor.nc.program import Program, row_word
 from brisk_anchor.nc.reports import RunReport, parse_reports, touches_of
 from brisk_anchor.nc.variables import Memory
 from brisk_anchor.nc.writer import write_program
-from brisk_anchor.services.asking import build_measurement, point_at
+from brisk_anchor.services.asking import Asking, build_measurement, point_at
 from brisk_anchor.services.by_hand import ByHand
 from brisk_anchor.services.chained import Chained
 from brisk_anchor.services.described import Measured, features_of, known_of
 from brisk_anchor.services.runs import Run, RunStopped
+from brisk_anchor.services.tops import counted_from_tops, from_top, tops_first, tops_of
 from brisk_anchor.standin.scene import build_scene
 from brisk_anchor.standin.scene_file import load_scene
 
@@ -65,7 +66,8 @@ class SecondLookError(BriskAnchorError):
 
 def feature_from(measurement: Measurement, touches: list[Touch]) -> Feature:
     """The feature of a measurement from the touches it made. Raises GeometryError: they define nothing."""
-    made = without_run_out(touches, measurement.repeats) if measurement.half_turn else touches
+    counted = measurement.counted(touches)
+    made = without_run_out(counted, measurement.repeats) if measurement.half_turn else counted
     if not measurement.known_size:
         return solve(measurement.name, measurement.kind, tuple(made))
     off = u_within(measurement.size_limit)
@@ -139,6 +141,37 @@ class Workshop(Chained):
         """A plan that measures nothing and sets rows, with the number of a series of programs."""
         plan = self.plan_of(self._number(series, row), title, [], stores[0])
         return replace(plan, also=tuple(stores[1:]), stop=stop)
+
+    def measurement_of(self, asking: Asking) -> Measurement:
+        """The measurement that is asked for, its depth counted from its own top where that was measured already.
+
+        Raises:
+            PlanError: marks that are no feature, or a figure that is missing or makes no sense.
+        """
+        measurement = build_measurement(self.setup, asking)
+        counted = self.from_measured_top(measurement)
+        top, drawn = counted.top, asking.drawn
+        if top is None or top.found is None or drawn is None or measurement.starts_over:
+            return counted
+        if math.isclose(asking.start[2], point_at(self.setup, drawn).start[2], abs_tol=1e-6):
+            return counted
+        # The tip was brought here by hand: it stays where it is, and how deep that is follows from the top.
+        depth = measurement.depth + top.found - top.nominal
+        return replace(measurement, depth=depth, top=replace(top, nominal=top.found))
+
+    def from_measured_top(self, measurement: Measurement) -> Measurement:
+        """The measurement with its depths counted from its own top, where that was measured since the last clamping."""
+        if not measurement.touches_walls:
+            return measurement
+        for face in tops_of(self.setup, measurement.name):
+            known = self.measured.get(face.name)
+            if known is None or known.clamping != self.clamping or "z" not in known.feature.axes:
+                continue
+            table = known.measurement.table if known.measurement is not None else ()
+            if table == measurement.table:
+                z = known.feature.coordinates[known.feature.axes.index("z")]
+                return from_top(measurement, face, z)
+        return measurement
 
     def measuring_program(self, measurement: Measurement) -> Program:
         """The program that makes one measurement and stores nothing.
@@ -283,11 +316,12 @@ class Workshop(Chained):
         """
         plan = self.setup.row(row)
         drawn = {feature.name: feature for feature in self.setup.features}
-        measurements = [
+        made = [
             (self.measured[name].measurement if name in self.measured else None)
             or build_measurement(self.setup, point_at(self.setup, drawn[name]))
             for name in self.needed(plan)
         ]
+        measurements = counted_from_tops(self.setup, tops_first(self.setup, made, lambda m: m))
         looks = [look for measurement in measurements for look in self.look(measurement)]
         if any(look.stops for look in looks):
             raise SecondLookError(looks)

@@ -137,13 +137,12 @@ class Desk:
     def measurement(self) -> Measurement | None:
         """The measurement that Enter would make, None while it is not complete."""
         from brisk_anchor.core.errors import BriskAnchorError
-        from brisk_anchor.services.asking import build_measurement
 
         asking = self.present_asking()
         if asking is None:
             return None
         try:
-            return build_measurement(self.workshop.setup, asking)
+            return self.workshop.measurement_of(asking)
         except BriskAnchorError:
             return None
 

@@ -135,8 +135,6 @@ class BenchView(MarkingView):
 
     def measure(self) -> None:
         """Measure what the rose asks for; or store, when that was asked."""
-        from brisk_anchor.services.asking import build_measurement
-
         desk = self.free_desk()
         if desk is None:
             return
@@ -158,7 +156,7 @@ class BenchView(MarkingView):
             self.owner.tell("The probe stands against metal.", "h sends it home, Z first; or jog it off.", "bad")
             return
         try:
-            measurement = build_measurement(desk.workshop.setup, asking)
+            measurement = desk.workshop.measurement_of(asking)
         except BriskAnchorError as error:
             self.owner.complain(error)
             return
