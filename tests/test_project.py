@@ -90,5 +90,3 @@ def test_locks_pin_everything_exactly():
         assert all(re.fullmatch(r"[\w.-]+==[\w.]+", line) for line in lines)
     runtime = set((ROOT / "requirements.lock").read_text().splitlines())
     assert runtime <= set((ROOT / "requirements-test.lock").read_text().splitlines())
-
-

@@ -278,17 +278,24 @@ def profile_show(name: Annotated[str, typer.Argument(help="A shipped profile.")]
 
 @profile_app.command("check")
 def profile_check(path: Annotated[Path, typer.Argument(help="A profile file (TOML).")]) -> None:
-    """Check a profile; every fault is listed with its place."""
+    """Check a profile: every fault with its place, then a sample of every kind of program, written and run with it."""
     from brisk_anchor.core.errors import ProfileError
     from brisk_anchor.nc.profile import load_profile
+    from brisk_anchor.services.profile_proof import prove_profile
 
     try:
         profile = load_profile(path)
+        proof = prove_profile(profile)
+        if proof.findings:
+            raise ProfileError(path.name, proof.findings)
     except ProfileError as error:
         for finding in error.findings:
             typer.echo(str(finding))
         raise
     typer.echo(f"{profile.name} is sound: {len(profile.all_rows)} rows, resolution {profile.resolution:g} mm")
+    typer.echo(f"{proof.programs} sample programs were written with it and ran on the stand-in set to it")
+    for words in proof.refused:
+        typer.echo(f"not written: {words}")
     for limit in profile.limits:
         typer.echo(limit)
 

@@ -128,7 +128,9 @@ def test_modal_state_can_be_read(profile):
 
 def test_straight_probes_with_their_flag(profile):
     ngc = changed(
-        profile, skip={"words": ["G38.2", "G38.3", "G38.4", "G38.5"], "contact_flag": 5070, "after_miss": "end position"}, l20_sets_position=True
+        profile,
+        skip={"words": ["G38.2", "G38.3", "G38.4", "G38.5"], "contact_flag": 5070, "after_miss": "end position"},
+        l20_sets_position=True,
     )
     machine = Collector(stops=[(-3.0, 0.0, 0.0)])
     interpreter, _ = run("G91 G38.2 X-10. F100\n#101=#5070\nG38.3 X-5. F100\n#102=#5070\n#103=#5061", ngc, machine)

@@ -317,8 +317,7 @@ def _angle(
             return plus(located[name, "r"].value, -drawing) if drawing else located[name, "r"].value
         case FromHeading(name, other, drawing):
             dx, dy = (subtract(located[other, a].value, located[name, a].value) for a in "xy")
-            near = round(wrapped(drawing), 4)
-            return arithmetic.heading(dx, dy, near)
+            return arithmetic.heading(dx, dy, wrapped(drawing))
         case FromFit():
             return _fitted_angle(steps, store, rule, located)
         case Fixed(value):
@@ -329,8 +328,8 @@ def _angle(
 def _weights(store: StorePlan, rule: FromFit) -> list[float]:
     given = dict(store.weights)
     whole = [given.get(name, 1.0) for name in rule.names]
-    # As the program prints them, so that its figures and its middles go together.
-    rest = [round(weight / sum(whole), 4) for weight in whole[1:]]
+    # As the program writes them, so that its figures and its middles go together.
+    rest = [round(weight / sum(whole), 8) for weight in whole[1:]]
     return [1.0 - sum(rest), *rest]
 
 
@@ -345,7 +344,7 @@ def _fitted_angle(
     """Procrustes: the angle whose tangent is Σ w (d × m) over Σ w (d · m), places about their middles."""
     weights = _weights(store, rule)
     x0, y0 = _middles(rule, weights)
-    # Scaled to the largest arm, so that four decimals of a figure in the program are plenty.
+    # Scaled to the largest arm, so that the digits of a figure in the program are plenty.
     arms = [(w * (x - x0), w * (y - y0)) for w, (x, y) in zip(weights, rule.places, strict=True)]
     largest = max(math.hypot(*arm) for arm in arms)
     if largest < 1e-6:

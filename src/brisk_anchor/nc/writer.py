@@ -46,7 +46,7 @@ def write_program(plan: Plan, profile: Profile) -> Program:
     for step in steps:
         writer.step(step)
     writer.end()
-    if plan.measurements:
+    if plan.measurements or plan.tools:
         writer.subprograms()
     for mark in profile.program.end:
         writer.put(mark, "end of the file")

@@ -10,7 +10,7 @@ from brisk_anchor.core.errors import BriskAnchorError, DatumError, Finding, Plan
 from brisk_anchor.core.kinds import FeatureKind
 from brisk_anchor.core.measuring import Measurement
 from brisk_anchor.core.rose import Rose, Wall
-from brisk_anchor.core.rules import FromFeature, FromHeading, Keep, Rule
+from brisk_anchor.core.rules import FromFeature, FromHeading, Keep, Rule, parent_in
 from brisk_anchor.core.setup import DrawnFeature, RowPlan, Setup
 from brisk_anchor.nc.plan import LengthCheck, Plan, StorePlan
 from brisk_anchor.nc.profile import Profile
@@ -97,6 +97,7 @@ def planned(workshop: Workshop, plan: PlanFile) -> Planned:
     ]
     looks = [
         *_rows_may_change(workshop, plan),
+        *_left_behind(setup, rows_set(plan)),
         *neighbours.look_across([s.measurement for s in steps]),
         *_beyond(workshop.profile, plan, steps),
     ]
@@ -104,7 +105,7 @@ def planned(workshop: Workshop, plan: PlanFile) -> Planned:
     for section in (section for section in plan.tool_check if section.enabled):
         tools.append(tool_check(workshop, section, call=True))
         looks += look_at_tool(workshop, section)
-    stores = [scratch.store_plan(row, setup.row(row).rules) for row in rows_set(plan)]
+    stores = [scratch.store_plan(row, setup.row(row).rules) for row in parents_first(setup, rows_set(plan))]
     return Planned(plan, setup, tuple(steps), tuple(stores), tuple(tools), tuple(looks))
 
 
@@ -139,6 +140,44 @@ def rows_set(plan: PlanFile) -> list[str]:
     """The rows a plan sets, each once, in its order."""
     sets = [section.sets.row for section in plan.measure if section.enabled and section.sets is not None]
     return list(dict.fromkeys([*([plan.offset] if plan.offset else []), *sets]))
+
+
+def parents_first(setup: Setup, rows: Sequence[str]) -> list[str]:
+    """Rows in the order they are written: what follows another row comes after it, and takes what this run found."""
+    order: list[str] = []
+
+    def add(row: str) -> None:
+        for parent in _parents(setup, row):
+            if parent in rows and parent not in order:
+                add(parent)
+        if row not in order:
+            order.append(row)
+
+    for row in rows:
+        add(row)
+    return order
+
+
+def _parents(setup: Setup, row: str) -> list[str]:
+    known = next((plan for plan in setup.rows if plan.row == row), None)
+    named = (parent_in(rule) for rule in known.rules.values()) if known is not None else ()
+    return [parent for parent in dict.fromkeys(named) if parent and parent != row]
+
+
+def _left_behind(setup: Setup, rows: Sequence[str]) -> list[Look]:
+    """Rows that follow one this plan sets, and that it does not set itself."""
+    return [
+        Look(
+            False,
+            f"{child.row} follows {parent}, which this plan sets, and is not set by it",
+            f"After the run {child.row} still holds what followed from the old {parent}",
+            f"Let the plan set {child.row} too, or write it afterwards from the book",
+        )
+        for child in setup.rows
+        if child.row not in rows
+        for parent in _parents(setup, child.row)
+        if parent in rows
+    ]
 
 
 # -- checking --------------------------------------------------------------------------------------------------

@@ -29,7 +29,7 @@ from brisk_anchor.nc.reports import RunReport, parse_reports, printed_share, tou
 from brisk_anchor.nc.scanner import scan_program
 from brisk_anchor.nc.steps import TouchStep
 from brisk_anchor.nc.variables import Memory
-from brisk_anchor.services.described import Measured
+from brisk_anchor.services.described import Measured, known_of
 from brisk_anchor.services.planning import Planned, nc_plan, program_of
 from brisk_anchor.services.runs import Run
 from brisk_anchor.services.timing import Times, times_of
@@ -369,10 +369,12 @@ def judge(workshop: Workshop, case: Case, scene: Scene, run: Run) -> float:
     # disagreement. Where touches lie near to each other and the zero far away, that is more than the digit itself.
     share = max((printed_share(m.stylus) for m in ready.measurements), default=0.0)
     drawn = {section.name for section in scene.file.feature}
+    parents = dict(case.parents)
     for store in ready.stores:
         rules, held = ready.setup.row(store.row).rules, scratch.table_values(store.row, run)
         before = dict(zip("xyz", case.offsets.get(store.row, (0.0, 0.0, 0.0)), strict=True))
-        chain = solve_offset(store.row, rules, scratch.features(strict=True), before, case.parents, store.turner)
+        chain = solve_offset(store.row, rules, scratch.features(strict=True), before, parents, store.turner)
+        parents[store.row] = known_of(chain)  # what follows it is written after it, from what this run found
         for axis in chain.axes:
             printed = SURE * math.sqrt(chain.own_variance(axis.axis)) * share
             if axis.written and axis.axis in held and abs(held[axis.axis] - axis.value) > AGREES + printed:

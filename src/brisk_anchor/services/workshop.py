@@ -156,7 +156,7 @@ class Workshop(Chained):
         if math.isclose(asking.start[2], point_at(self.setup, drawn).start[2], abs_tol=1e-6):
             return counted
         # The tip was brought here by hand: it stays where it is, and how deep that is follows from the top.
-        depth = measurement.depth + top.found - top.nominal
+        depth = top.found - (asking.start[2] - measurement.stylus.length)
         return replace(measurement, depth=depth, top=replace(top, nominal=top.found))
 
     def from_measured_top(self, measurement: Measurement) -> Measurement:

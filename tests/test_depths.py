@@ -1,0 +1,183 @@
+"""How deep: the widest part of the ball meets the wall wherever the upper edge may lie, or nothing is stored."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import pytest
+
+from brisk_anchor.core.errors import PlanError
+from brisk_anchor.core.kinds import FeatureKind
+from brisk_anchor.core.measuring import propose_depth, propose_depth_check
+from brisk_anchor.core.rose import Rose, Wall
+from brisk_anchor.nc.profile import shipped_profile
+from brisk_anchor.services.asking import Asking, build_measurement, point_at
+from brisk_anchor.services.plan_file import PlanFile
+from brisk_anchor.services.planning import planned, program_of
+from brisk_anchor.services.profile_proof import sample_scene
+from brisk_anchor.services.proving import Case, Prover
+from brisk_anchor.services.weaving import take_apart, weave
+from brisk_anchor.services.workshop import SecondLookError, Workshop
+from brisk_anchor.standin.scene import Scene, build_scene
+
+LOW = 1.9
+LANGUAGES = ("skip-macro", "probe-params")
+WALLS = {
+    "bore": "x", "pocket": "x", "slot": "x", "boss": "x", "web": "x", "block": "x",
+    "left face": "x", "front edge": "y", "corner": "x", "inner corner": "x",
+}  # fmt: skip
+
+
+def scene_with(uncertainty: float = 2.0, low: float = LOW) -> Scene:
+    """The sample plate, its top so much lower than described, and touched once a wall."""
+    file = sample_scene().file
+    job = file.job.model_copy(
+        update={"start_uncertainty": uncertainty, "turn_uncertainty": 0.0, "clear_height": -485.0}
+    )
+    real = file.body[1].real.model_copy(update={"shift": (0.31, -0.24, -low)})
+    bodies = [file.body[0], file.body[1].model_copy(update={"real": real})]
+    features = [
+        f.model_copy(update={"spread": None}) if f.kind in ("slot", "block", "outside corner") else f
+        for f in file.feature
+    ]
+    return build_scene(file.model_copy(update={"job": job, "body": bodies, "feature": features}))
+
+
+def workshop_with(language: str = LANGUAGES[0], **more: float) -> Workshop:
+    return Workshop(scene_with(**more), None, shipped_profile(language), seed=None)
+
+
+def plan_of(workshop: Workshop, *measure: dict[str, object], order: str = "as listed") -> PlanFile:
+    sections = []
+    for section in measure:
+        x, y, z = workshop.setup.drawn(str(section["feature"])).drawing
+        axis = WALLS.get(str(section["feature"]))
+        sets = {"row": "G55", "z": z} if axis is None else {"row": "G54", axis: x if axis == "x" else y}
+        sections.append({**section, "sets": sets})
+    data = {"form": "brisk-anchor-plan-1", "units": "mm", "name": "depths", "order": order, "measure": sections}
+    return PlanFile.model_validate(data)
+
+
+def ending_of(workshop: Workshop, plan: PlanFile):
+    ready = planned(workshop, plan)
+    return Prover(Case.of(workshop, ready, program_of(workshop, ready))).trial(0, noisy=False).ending
+
+
+@pytest.mark.parametrize("language", LANGUAGES)
+@pytest.mark.parametrize("name", WALLS)
+def test_too_shallow_stops_and_with_a_depth_check_no_wrong_value_is_stored(name, language):
+    """4 mm deep with a ball of 6, the part 1.9 mm lower: its edge was touched, 136 µm off, and stored."""
+    workshop = workshop_with(language)
+    shallow = {"feature": name, "depth": 4.0}
+    with pytest.raises(SecondLookError, match="may lie 2 mm lower"):
+        program_of(workshop, planned(workshop, plan_of(workshop, shallow)))
+    checked = {**shallow, "depth_check": 0.75}
+    ending = ending_of(workshop, plan_of(workshop, checked))
+    assert (ending.how, "EDGE TOUCHED" in ending.words) == ("stopped", True)
+    at_its_place = ending_of(workshop_with(language, low=0.0), plan_of(workshop, checked))
+    assert (at_its_place.how, at_its_place.error < 0.0005) == ("right", True), at_its_place
+    deep = ending_of(workshop, plan_of(workshop, {"feature": name, "depth": 5.2}))
+    assert (deep.how, deep.error < 0.0005) == ("right", True), deep
+
+
+@pytest.mark.parametrize("language", LANGUAGES)
+@pytest.mark.parametrize("order", ["as listed", "shortest"])
+def test_depth_counts_from_the_top_that_the_same_program_has_measured(language, order):
+    workshop = workshop_with(language)
+    plan = plan_of(workshop, {"feature": "top"}, {"feature": "bore", "depth": 4.0}, order=order)
+    if order == "shortest":
+        plan = plan.with_measure(plan.measure[::-1])
+    ready = planned(workshop, plan)
+    assert [step.name for step in ready.steps] == ["top", "bore"]
+    ending = ending_of(workshop, plan)
+    assert (ending.how, ending.error < 0.0005) == ("right", True), ending
+    with pytest.raises(SecondLookError):
+        program_of(
+            workshop, planned(workshop, plan_of(workshop, {"feature": "bore", "depth": 4.0}, {"feature": "top"}))
+        )
+
+
+def test_on_the_bench_and_in_a_whole_program_a_measured_top_gives_the_depth():
+    workshop = workshop_with()
+    bore = point_at(workshop.setup, replace(workshop.setup.drawn("bore"), depth=4.0))
+    with pytest.raises(SecondLookError, match="measure its top first"):
+        workshop.measure(workshop.measurement_of(bore))
+    workshop.measure(workshop.measurement_of(point_at(workshop.setup, workshop.setup.drawn("top"))))
+    measurement = workshop.measurement_of(bore)
+    assert measurement.top is not None
+    found = workshop.measure(measurement).feature
+    assert found.size == pytest.approx(30.0, abs=0.0005)
+    by_hand = workshop.measurement_of(replace(bore, start=(*bore.start[:2], bore.start[2] - LOW)))
+    assert by_hand.depth == pytest.approx(4.0, abs=0.001)  # where the tip stands is how deep it is
+    assert workshop.measure(by_hand).feature.size == pytest.approx(30.0, abs=0.0005)
+    workshop.clamp()
+    with pytest.raises(SecondLookError, match="measure its top first"):
+        workshop.measure(workshop.measurement_of(bore))
+
+
+def test_the_demo_job_stated_as_less_certain_is_refused_until_the_boss_is_touched_deeper(scene):
+    file = scene.file
+    job = file.job.model_copy(update={"start_uncertainty": 4.0})
+    workshop = Workshop(
+        build_scene(file.model_copy(update={"job": job})), None, shipped_profile("skip-macro"), seed=None
+    )
+    with pytest.raises(SecondLookError, match="may lie 4 mm lower"):
+        workshop.measure(build_measurement(workshop.setup, point_at(workshop.setup, workshop.setup.drawn("boss"))))
+
+
+def test_a_wall_of_unknown_depth_is_touched_again_higher():
+    workshop = workshop_with()
+    face = workshop.setup.drawn("left face")
+    x, y, _ = point_at(workshop.setup, face).start
+    top = face.machine[2] - LOW + workshop.setup.stylus.length
+    for below, how in ((8.0, None), (2.0, "EDGE TOUCHED")):
+        asking = Asking(Rose(frozenset({Wall.RIGHT})), (x, y, top - below), reach=8.0)
+        measurement = build_measurement(workshop.setup, asking)
+        assert measurement.depth_check == propose_depth_check(6.0)
+        assert not any(look.stops for look in workshop.look(measurement))
+        if how is None:
+            found = workshop.measure(measurement).feature
+            assert found.coordinates[0] == pytest.approx(face.machine[0] + 0.31, abs=0.0005)
+        else:
+            with pytest.raises(Exception, match=how):
+                workshop.measure(measurement)
+    deep = replace(asking, depth=6.0)
+    assert not build_measurement(workshop.setup, deep).depth_check
+    assert {"depth", "again higher"} <= set(asking.optional())
+
+
+def test_where_a_floor_keeps_it_from_going_deeper_the_plan_proposes_a_depth_check():
+    scene = scene_with(low=0.0)
+    body = scene.file.body[1]
+    plate = body.solid[0]
+    shallow = plate.model_copy(update={"slots": [plate.slots[0].model_copy(update={"depth": 6.2}), plate.slots[1]]})
+    other = body.model_copy(update={"solid": [shallow, *body.solid[1:]]})
+    scene = build_scene(scene.file.model_copy(update={"body": [scene.file.body[0], other]}))
+    workshop = Workshop(scene, None, shipped_profile("skip-macro"), seed=None)
+    plan = plan_of(workshop, {"feature": "pocket", "depth": 4.0})
+    (step,) = planned(workshop, plan).steps
+    assert step.measurement.depth_check == propose_depth_check(6.0)
+    assert "depth check" in {figure.name for figure in step.figures}
+    assert not any(look.stops for look in step.looks)
+    assert ending_of(workshop, plan).how == "right"
+
+
+def test_weaving_stops_too():
+    workshop = workshop_with()
+    ready = planned(workshop, plan_of(workshop, {"feature": "bore", "depth": 4.0}))
+    with pytest.raises(SecondLookError, match="lower"):
+        weave(workshop, take_apart("O1\nT12 M6\nG0 Z1.\nM30\n"), ready, [1])
+
+
+def test_figures_of_depth():
+    workshop = workshop_with()
+    bore = build_measurement(workshop.setup, point_at(workshop.setup, workshop.setup.drawn("bore")))
+    assert propose_depth(6.0, 2.0) == 5.5
+    assert replace(bore, depth=5.0).deep_enough
+    assert not replace(bore, depth=4.99).deep_enough
+    # 0.75 mm higher an edge shows by 3 − √(9 − 0.5625) = 95 µm at the least; half of it is allowed.
+    assert replace(bore, depth_check=0.75).depth_limit == pytest.approx(0.04764, abs=1e-5)
+    assert not replace(bore, depth=3.5, depth_check=0.75).depth_is_checked
+    with pytest.raises(PlanError, match="makes no sense"):
+        replace(bore, depth_check=0.1)
+    assert bore.kind is FeatureKind.BORE
