@@ -181,3 +181,18 @@ def test_figures_of_depth():
     with pytest.raises(PlanError, match="makes no sense"):
         replace(bore, depth_check=0.1)
     assert bore.kind is FeatureKind.BORE
+
+
+@pytest.mark.parametrize(
+    ("name", "place"), [("top", (97.0, 71.5, 0.0)), ("left face", (0.0, 158.5, 0.0)), ("front edge", (199.5, 0.0, 0.0))]
+)
+def test_a_touch_that_could_land_beside_its_face_is_stopped(name, place):
+    scene = scene_with(low=0.0)
+    moved = [f.model_copy(update={"place": place}) if f.name == name else f for f in scene.file.feature]
+    workshop = Workshop(
+        build_scene(scene.file.model_copy(update={"feature": moved})), None, shipped_profile("skip-macro"), seed=None
+    )
+    looks = workshop.look(build_measurement(workshop.setup, point_at(workshop.setup, workshop.setup.drawn(name))))
+    assert any(look.stops and "beside its face" in look.found for look in looks)
+    usual = workshop_with(low=0.0)
+    assert not usual.look(build_measurement(usual.setup, point_at(usual.setup, usual.setup.drawn(name))))

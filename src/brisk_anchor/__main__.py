@@ -4,7 +4,11 @@ from __future__ import annotations
 
 import sys
 
-from brisk_anchor.core.errors import BriskAnchorError
+from brisk_anchor.surroundings import without_current_folder
+
+sys.path[:] = without_current_folder(sys.path)  # before any other import: none may come from there
+
+from brisk_anchor.core.errors import BriskAnchorError  # noqa: E402
 
 
 def main() -> None:

@@ -8,6 +8,7 @@ from collections.abc import Callable, Iterable
 from typing import TYPE_CHECKING, Any
 
 from brisk_anchor.core.setup import Outline
+from brisk_anchor.surroundings import Elsewhere
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -22,9 +23,10 @@ _SCALES = (0.5, 1, 2, 2.5, 5, 10, 20, 25, 50)
 
 def rendered(draw: Callable[[Figure], None], kind: str, paper: str = "a4") -> bytes:
     """A page as a file; `kind` is "svg" or "pdf", `paper` one of PAPERS."""
-    import matplotlib
-    from matplotlib.backends.backend_agg import FigureCanvasAgg
-    from matplotlib.figure import Figure
+    with Elsewhere():
+        import matplotlib
+        from matplotlib.backends.backend_agg import FigureCanvasAgg
+        from matplotlib.figure import Figure
 
     settings: Any = {
         "font.family": "DejaVu Sans",

@@ -10,6 +10,7 @@ from typing import Any
 
 from brisk_anchor.core.errors import DrawingFileError
 from brisk_anchor.exchange.read_part import MOST_OPENINGS, Point, ReadPart, Round, Word, area, loops, simplified, within
+from brisk_anchor.surroundings import Elsewhere
 
 _MAX_BYTES = 50_000_000
 _MOST_SEGMENTS = 200_000
@@ -46,8 +47,9 @@ def read_dxf(path: Path, *, unit: float | None = None, layers: frozenset[str] | 
 
 
 def _read(path: Path, unit: float | None, layers: frozenset[str] | None) -> ReadPart:
-    from ezdxf import path as paths
-    from ezdxf.filemanagement import readfile
+    with Elsewhere():
+        from ezdxf import path as paths
+        from ezdxf.filemanagement import readfile
 
     document = readfile(path)
     # A file without a header gets the reader's own, which states a unit that nobody wrote.

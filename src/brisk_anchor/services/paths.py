@@ -13,7 +13,7 @@ DEMO_SPEED = 6.0
 def data_folder() -> Path:
     """The user's data folder; the variable BRISK_ANCHOR_HOME puts it elsewhere."""
     if home := os.environ.get(HOME_VARIABLE):
-        return Path(home)
+        return Path(home).absolute()
     import platformdirs
 
     return Path(platformdirs.user_data_dir("brisk-anchor", appauthor=False))

@@ -39,6 +39,7 @@ from brisk_anchor.standin.motion import MoveKind
 from brisk_anchor.standin.scene import Scene
 from brisk_anchor.standin.tracing import Clearance
 from brisk_anchor.standin.variations import varied
+from brisk_anchor.surroundings import child_command
 
 MOST_VARIATIONS = 5000
 VARIATIONS = 200
@@ -218,9 +219,11 @@ def spread(case: Case, wanted: int, beyond: float, workers: int) -> Generator[Tr
     lending = threading.current_thread() is threading.main_thread()
     children, listeners = [], []
     for first in range(workers - lending):
-        code = "from brisk_anchor.services.proving import work_for_another; work_for_another()"
         child = subprocess.Popen(
-            [sys.executable, "-c", code], stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL
+            child_command(__name__, "work_for_another"),
+            stdin=subprocess.PIPE,
+            stdout=subprocess.PIPE,
+            stderr=subprocess.DEVNULL,
         )
         children.append(child)
         task = (case, list(range(first, wanted, workers - lending)), beyond)

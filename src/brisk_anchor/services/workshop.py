@@ -43,6 +43,7 @@ from brisk_anchor.services.asking import Asking, build_measurement, point_at
 from brisk_anchor.services.by_hand import ByHand
 from brisk_anchor.services.chained import Chained
 from brisk_anchor.services.described import Measured, features_of, known_of
+from brisk_anchor.services.faces import look_at_faces
 from brisk_anchor.services.runs import Run, RunStopped
 from brisk_anchor.services.tops import counted_from_tops, from_top, tops_first, tops_of
 from brisk_anchor.standin.scene import build_scene
@@ -109,7 +110,8 @@ class Workshop(Chained):
         probe = [replace(look, stops=False) for look in look_at_probe(self.setup.shelf.probe, self.calibration_age)]
         drawn = next((feature for feature in self.setup.features if feature.name == measurement.name), None)
         centred = look_at_start(measurement, drawn.machine) if drawn else []
-        return look_at_measurement(measurement, self.setup.machine.travel) + centred + probe
+        beside = look_at_faces(self.scene, measurement)
+        return look_at_measurement(measurement, self.setup.machine.travel) + beside + centred + probe
 
     @property
     def first_number(self) -> int:

@@ -43,6 +43,8 @@ def run_month(*, speed: float = DEMO_SPEED) -> int:
 def run_job(job: Path, *, roll: int, speed: float = DEMO_SPEED, data: Path | None = None) -> int:
     """Open a job's folder; sheets go into it, book and machine into `data`. Returns the exit code."""
 
+    job = job.absolute()
+
     def open_it() -> Workshop:
         from brisk_anchor.services.jobs import open_job
         from brisk_anchor.services.paths import data_folder
