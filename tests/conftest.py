@@ -25,6 +25,8 @@ settings.load_profile("steady")
 def _own_folder(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setenv(HOME_VARIABLE, str(tmp_path / "home"))
     monkeypatch.delenv(BOOK_VARIABLE, raising=False)
+    # The pilot looks at the screen at once: a disk that is slow just then must not decide what it sees.
+    monkeypatch.setattr("brisk_anchor.tui.patience.MOMENT", 5.0)
 
 
 @pytest.fixture(scope="session")

@@ -427,8 +427,9 @@ def test_a_book_of_years_opens_light_and_fetches_what_is_asked_for(scene, profil
         book.add(*(replace(_typed(n), chain=chain if n == 1000 else None) for n in range(first, first + 250)))
     workshop = Workshop(scene, book, profile, seed=None)
     assert [e.number for e in workshop.history("G54")] == list(range(801, 1001))
-    assert workshop.history("G54")[-1].light
-    assert workshop.ledger.whole("G54", 199).chain == chain
+    assert [e.light for e in workshop.history("G54")] == [True] * 199 + [False]  # the newest is what is shown
+    assert workshop.history("G54")[-1].chain == chain
+    assert workshop.ledger.whole("G54", 0).number == 801
     assert workshop.ledger.older("G54") == 200
     assert workshop.history("G54")[0].number == 601
     book_work.edit(workshop, "G54", {"x": 5.0}, "on top")

@@ -9,7 +9,7 @@ import pytest
 from brisk_anchor.core.errors import GuardError, StateError, TravelError
 from brisk_anchor.services.workshop import Workshop
 from brisk_anchor.standin.control import Control, Mode
-from brisk_anchor.standin.state import restore, snapshot
+from brisk_anchor.standin.state import Left, restore, snapshot
 
 ABOVE = (-434.0, -250.0, -300.0)
 
@@ -110,9 +110,9 @@ def test_a_machine_comes_back_as_it_was_left(control, scene, profile):
     from datetime import UTC, datetime
 
     now = datetime(2026, 11, 23, tzinfo=UTC)
-    data = snapshot(control, now)
+    data = snapshot(control, now, Left(7, "abc"))
     other = Control(scene.stand_in(seed=None), profile)
-    assert restore(other, data, "x") == now
+    assert restore(other, data, "x") == Left(7, "abc")
     assert other.machine.position == control.machine.position
     assert other.machine.offset("G54") == control.machine.offset("G54")
     assert other.memory.kept(profile) == {500: 2.5}
@@ -136,7 +136,7 @@ def test_a_machine_comes_back_as_it_was_left(control, scene, profile):
 def test_a_state_that_is_not_this_machines_changes_nothing(control, scene, profile, change, reason):
     from datetime import UTC, datetime
 
-    state = json.loads(snapshot(control, datetime.now(UTC))) | change
+    state = json.loads(snapshot(control, datetime.now(UTC), Left())) | change
     other = Control(scene.stand_in(seed=None), profile)
     before = (other.machine.position, dict(other.machine.offsets))
     with pytest.raises(StateError, match=reason):

@@ -6,6 +6,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field
 from datetime import datetime
 from enum import Enum
+from uuid import uuid4
 
 from brisk_anchor.core.offsets import Chain
 from brisk_anchor.core.proof import Proof
@@ -71,6 +72,8 @@ class Entry:
     who: str = ""
     figure: float | None = None
     light: bool = False
+    uid: str = field(default_factory=lambda: uuid4().hex)
+    """Made with the entry, when it was measured or decided on: adding it again adds nothing."""
 
 
 def state_of(entries: Iterable[Entry]) -> RowState:

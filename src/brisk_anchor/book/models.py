@@ -10,7 +10,7 @@ from sqlalchemy.orm import DeclarativeBase, Mapped, Mapper, mapped_column
 
 from brisk_anchor.core.errors import BookWriteError
 
-HEAD = "0003"
+HEAD = "0004"
 """The newest revision this version knows; a test holds it to the migrations folder."""
 
 
@@ -59,8 +59,17 @@ class EntryRow(Base):
     who: Mapped[str] = mapped_column(String(60), server_default="")
     figure: Mapped[float | None] = mapped_column(Float)
     """The limit of a jump, mm, in an entry that sets one."""
+    uid: Mapped[str | None] = mapped_column(String(32))
+    """Made with the entry, before it is added: the same entry added twice is one."""
+    form: Mapped[int | None] = mapped_column(Integer)
+    """The form of the bytes that the seal is of."""
+    seal: Mapped[str | None] = mapped_column(String(64))
+    """Of this entry and all before it; see book/seals.py."""
 
-    __table_args__ = (Index("entry_number", "machine", "row", "number", unique=True),)
+    __table_args__ = (
+        Index("entry_number", "machine", "row", "number", unique=True),
+        Index("entry_uid", "uid", unique=True),
+    )
 
 
 def _refuse(mapper: Mapper[Any], connection: Any, target: Any) -> None:

@@ -2,25 +2,37 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
-from dataclasses import replace
+import sqlite3
+from collections.abc import Callable, Mapping, Sequence
+from concurrent.futures import TimeoutError as Overdue
+from contextlib import closing
+from dataclasses import dataclass, replace
 from functools import cache
 from pathlib import Path
-from typing import Any, TypeVar
+from types import TracebackType
+from typing import Any, Self, TypeVar
 
 from pydantic import TypeAdapter, ValidationError
-from sqlalchemy import Engine, create_engine, event, func, inspect, select, text
-from sqlalchemy.exc import DatabaseError, IntegrityError, SQLAlchemyError
-from sqlalchemy.orm import Session, sessionmaker
-from sqlalchemy.pool import StaticPool
+from sqlalchemy import Connection, Engine, func, select, text
+from sqlalchemy.exc import DBAPIError, IntegrityError, SQLAlchemyError
+from sqlalchemy.exc import TimeoutError as NoConnection
+from sqlalchemy.orm import Session
 
+from brisk_anchor.book.address import ANSWER, BookAddress
 from brisk_anchor.book.entries import AXIS_NAMES, Entry, EntryKind
-from brisk_anchor.book.models import HEAD, EntryRow
-from brisk_anchor.core.errors import BookError, BookTakenError, BookVersionError, BookWriteError
+from brisk_anchor.book.models import EntryRow
+from brisk_anchor.book.opening import prepare, take_turn
+from brisk_anchor.book.patience import Given, Helper
+from brisk_anchor.book.seals import FIRST, FORM, Mark, look_through, seal
+from brisk_anchor.core.errors import BookError, BookSilentError, BookTakenError, BookTamperedError, BookWriteError
 from brisk_anchor.core.offsets import Chain
 from brisk_anchor.core.proof import Proof
 
 Result = TypeVar("Result")
+OPENING = 60.0
+"""How long, s, an opening may take: a book of years is brought to a newer form in it."""
+_LOOKING = 600.0
+"""And a look through all of it."""
 
 
 @cache
@@ -33,24 +45,36 @@ def _dump(value: Chain | Proof | None) -> str | None:
     return None if value is None else _adapter(kind).dump_json(value).decode()
 
 
-def _prepare_sqlite(connection: Any, _record: Any) -> None:
-    cursor = connection.cursor()
-    cursor.execute("PRAGMA journal_mode=WAL")
-    cursor.execute("PRAGMA synchronous=FULL")
-    cursor.execute("PRAGMA busy_timeout=5000")
-    cursor.close()
+@dataclass(frozen=True, slots=True)
+class Added:
+    """What an addition gave: ids of the new entries, and what others had added since the id that was known."""
+
+    ids: tuple[int, ...]
+    missed: tuple[Entry, ...]
 
 
 class Book:
-    """An open book. Every `add` is one transaction; when it returns, the entries are on the disk."""
+    """An open book. Every `add` is one transaction; when it returns, the entries are on the disk.
 
-    def __init__(self, engine: Engine, name: str) -> None:
+    Questions and additions run on a thread of the book's own, within time limits. Close it, or use it in a `with`.
+    """
+
+    def __init__(self, engine: Engine, address: BookAddress, helper: Helper) -> None:
         self.engine = engine
-        self.name = name
+        self.address = address
+        self.name = address.name
         self.damage = ""
         """What is wrong with the file this was read from; nothing can be added then."""
         self.saved = 0
-        self._sessions = sessionmaker(engine, expire_on_commit=False)
+        self._helper = helper
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        self.close()
 
     @classmethod
     def open(cls, path: Path) -> Book:
@@ -65,99 +89,99 @@ class Book:
             raise BookError(
                 f"The folder of the book {path} cannot be made: {error.strerror}", "", "Check the disk"
             ) from error
-        return cls.open_url(f"sqlite:///{path}")
+        return cls.open_at(BookAddress.file(path))
 
     @classmethod
     def open_url(cls, url: str) -> Book:
-        """Open the book in any database SQLAlchemy knows. Raises like `open`."""
-        # One connection holds a book in memory; files and servers have a pool of their own.
-        engine = create_engine(url, poolclass=StaticPool) if url == "sqlite://" else create_engine(url)
-        name = engine.url.database or url
-        if engine.dialect.name == "sqlite":
-            event.listen(engine, "connect", _prepare_sqlite)
+        """Open the book at a configured address. Raises like `open`."""
+        return cls.open_at(BookAddress.parse(url))
+
+    @classmethod
+    def open_at(cls, address: BookAddress) -> Book:
+        """Open or make a book. Raises like `open`."""
+        engine = address.engine()
+        helper = Helper("book")
         try:
-            revision = cls._revision(engine)
-            if revision != HEAD:
-                cls._upgrade(engine, revision, name)
-        except DatabaseError as error:
-            engine.dispose()
-            raise BookError(
-                f"The book {name} cannot be read: {error.orig}",
-                "It is damaged, locked or no book; nothing in it was changed",
-                "Put back a copy, or move it away and start a new one",
-            ) from error
+            helper.run(lambda given: prepare(address, engine), OPENING)
+        except Overdue:
+            raise _silent(address.name, OPENING) from None
         except BookError:
             engine.dispose()
+            helper.close()
             raise
-        return cls(engine, name)
-
-    @staticmethod
-    def _revision(engine: Engine) -> str | None:
-        with engine.connect() as connection:
-            tables = inspect(connection).get_table_names()
-            if "alembic_version" not in tables:
-                return None if not tables else "none"
-            return connection.execute(text("select version_num from alembic_version")).scalar()
-
-    @staticmethod
-    def _upgrade(engine: Engine, revision: str | None, name: str) -> None:
-        from alembic import command
-        from alembic.config import Config
-        from alembic.script import ScriptDirectory
-
-        config = Config()
-        config.set_main_option("script_location", "brisk_anchor.book:migrations")
-        known = {script.revision for script in ScriptDirectory.from_config(config).walk_revisions()}
-        if revision is not None and revision not in known:
-            raise BookVersionError(
-                f"The book {name} was written by a newer version of Brisk Anchor (its form is “{revision}”)",
-                "This version could misread it; nothing in it was changed",
-                "Update Brisk Anchor, or open another book",
-            )
-        with engine.begin() as connection:
-            config.attributes["connection"] = connection
-            command.upgrade(config, "head")
+        except (SQLAlchemyError, sqlite3.Error) as error:
+            engine.dispose()
+            helper.close()
+            raise _cannot_open(address, error) from None
+        return cls(engine, address, helper)
 
     def check(self) -> None:
-        """Look through the whole book for damage. Raises BookError."""
+        """Look through the whole file for damage. Raises BookError."""
+
+        def look(connection: Connection) -> str:
+            if connection.dialect.name != "sqlite":
+                return "ok"
+            return str(connection.execute(text("PRAGMA quick_check(1)")).scalar())
+
         try:
-            with self.engine.connect() as connection:
-                if self.engine.dialect.name == "sqlite":
-                    told = connection.execute(text("PRAGMA quick_check(1)")).scalar()
-                    if told != "ok":
-                        raise BookError(f"The book {self.name} is damaged: {told}", "", "Put back a copy")
-                connection.execute(select(func.count(EntryRow.id))).scalar()
-        except DatabaseError as error:
-            raise BookError(f"The book {self.name} is damaged: {error.orig}", "", "Put back a copy") from error
+            told = self._ask(look, _LOOKING)
+        except BookSilentError:
+            raise
+        except BookError as error:
+            raise BookError(f"The book {self.name} is damaged: {error.what}", "", "Put back a copy") from None
+        if told != "ok":
+            raise BookError(f"The book {self.name} is damaged: {told}", "", "Put back a copy")
+
+    def verify(self, after: Mark | None = None) -> Mark:
+        """Go along the chain of seals, from the start or after a mark, to the end; returns how far that is.
+
+        Raises:
+            BookTamperedError: an entry was changed or taken out. BookError: it cannot be read.
+        """
+        known = after or Mark()
+
+        def held(connection: Connection) -> str | None:
+            return connection.execute(select(EntryRow.seal).where(EntryRow.id == known.id)).scalar()
+
+        def look(connection: Connection) -> Mark:
+            query = select(*EntryRow.__table__.columns).where(EntryRow.id > known.id).order_by(EntryRow.id)
+            rows = connection.execution_options(yield_per=1000).execute(query).mappings()
+            return look_through(rows, known, self.name)  # type: ignore[arg-type]
+
+        if known.id and self._ask(held, ANSWER) != known.seal:
+            self.verify()  # says which entry it is, where the rest of the chain does not hold
+            raise BookTamperedError(f"Entry {known.id} of the book {self.name}, seen before, is another now or is gone")
+        return self._ask(look, _LOOKING)
 
     @classmethod
     def salvage(cls, path: Path) -> Book | None:
         """What can still be read of a damaged file, as a book in memory that takes no entries; None for nothing."""
-        import sqlite3
-
         columns = [column.name for column in EntryRow.__table__.columns]
         rows: list[tuple[Any, ...]] = []
         try:
-            damaged = sqlite3.connect(f"file:{path}?mode=ro&immutable=1", uri=True)
-            present = {str(row[1]) for row in damaged.execute("PRAGMA table_info(entry)")}
-            wanted = ", ".join(name if name in present else f"NULL AS {name}" for name in columns)
-            last = int(damaged.execute("SELECT max(id) FROM entry").fetchone()[0] or 0)
-        except (sqlite3.DatabaseError, TypeError, ValueError):
+            damaged = sqlite3.connect(f"{path.absolute().as_uri()}?mode=ro&immutable=1", uri=True)
+        except sqlite3.Error:
             return None
-        step = 64
-
-        def read(first: int, count: int) -> None:
-            query = f"SELECT {wanted} FROM entry WHERE id >= ? AND id < ? ORDER BY id"
+        with closing(damaged):
             try:
-                rows.extend(damaged.execute(query, (first, first + count)).fetchall())
-            except (sqlite3.DatabaseError, UnicodeDecodeError):
-                if count > 1:
-                    for one in range(first, first + count):
-                        read(one, 1)
+                present = {str(row[1]) for row in damaged.execute("PRAGMA table_info(entry)")}
+                wanted = ", ".join(name if name in present else f"NULL AS {name}" for name in columns)
+                last = int(damaged.execute("SELECT max(id) FROM entry").fetchone()[0] or 0)
+            except (sqlite3.DatabaseError, TypeError, ValueError):
+                return None
+            step = 64
 
-        for first in range(1, last + 1, step):
-            read(first, step)
-        damaged.close()
+            def read(first: int, count: int) -> None:
+                query = f"SELECT {wanted} FROM entry WHERE id >= ? AND id < ? ORDER BY id"
+                try:
+                    rows.extend(damaged.execute(query, (first, first + count)).fetchall())
+                except (sqlite3.DatabaseError, UnicodeDecodeError):
+                    if count > 1:
+                        for one in range(first, first + count):
+                            read(one, 1)
+
+            for first in range(1, last + 1, step):
+                read(first, step)
         book = cls.open_url("sqlite://")
         marks = ", ".join("?" for _ in columns)
         raw = book.engine.raw_connection()
@@ -166,80 +190,104 @@ class Book:
                 "" if value is None and name == "who" else value for name, value in zip(columns, row, strict=True)
             ]
             try:
-                raw.execute(f"INSERT INTO entry ({', '.join(columns)}) VALUES ({marks})", values)
+                raw.cursor().execute(f"INSERT INTO entry ({', '.join(columns)}) VALUES ({marks})", values)
             except (sqlite3.DatabaseError, BookError, ValueError):
                 continue
             book.saved += 1
-        raw.commit()
         raw.close()
         book.name = str(path)
-        return book if book.saved else None
+        if book.saved:
+            return book
+        book.close()
+        return None
 
     def close(self) -> None:
         """Let go of the database."""
         self.engine.dispose()
+        self._helper.close()
 
-    def _writable(self) -> None:
-        if self.damage:
-            raise BookWriteError("The book is damaged and open for reading only", self.damage, "Put back a copy")
-
-    def _do(self, work: Callable[[Session], Result]) -> Result:
-        try:
-            with self._sessions.begin() as session:
-                return work(session)
-        except SQLAlchemyError as error:
-            reason = str(getattr(error, "orig", None) or error).splitlines()[0]
-            full = "full" in reason
-            raise BookWriteError(
-                f"The book could not be written: {reason}",
-                "Nothing was stored; all earlier entries are as they were",
-                "Make room on the disk and store again" if full else "Check the disk and its rights, and store again",
-            ) from error
+    # -- adding ------------------------------------------------------------------------------------------------
 
     def add(self, *entries: Entry) -> list[int]:
-        """Add entries, all or none; returns their numbers.
+        """Add entries, all or none; returns their ids. Raises like `add_after`."""
+        return list(self.add_after(entries, None).ids)
+
+    def add_after(self, entries: Sequence[Entry], known: int | None) -> Added:
+        """Add entries, all or none; tell what others added to the book since the entry `known` (None tells nothing).
+
+        Insertions happen one after another, so ids follow the order in which they take effect, without gaps. Entries
+        that are there already, as an answer was lost, are not added again.
 
         Raises:
-            BookWriteError: when they could not be written. Nothing is changed then.
+            BookTakenError: another window added to the same row meanwhile. BookSilentError: there was no answer in
+            time. BookWriteError: they could not be written. Nothing is changed then.
         """
-        self._writable()
-        rows = [
-            EntryRow(
-                at=entry.at,
-                machine=entry.machine,
-                row=entry.row,
-                kind=entry.kind.value,
-                job=entry.job,
-                title=entry.title,
-                **{axis: entry.values.get(axis) for axis in AXIS_NAMES},
-                **{f"u_{axis}": entry.u.get(axis) for axis in AXIS_NAMES},
-                chain=_dump(entry.chain),
-                proof=_dump(entry.proof),
-                note=entry.note,
-                number=entry.number,
-                who=entry.who,
-                figure=entry.figure,
-            )
-            for entry in entries
-        ]
+        if self.damage:
+            raise BookWriteError("The book is damaged and open for reading only", self.damage, "Put back a copy")
+        if not entries:
+            return Added((), ())
+        rows = [_columns(entry) for entry in entries]
 
-        def work(session: Session) -> list[int]:
-            session.add_all(rows)
-            session.flush()
-            return [row.id for row in rows]
+        def work(given: Given) -> Added:
+            with self.engine.connect().execution_options(writes=True) as connection, connection.begin() as transaction:
+                take_turn(connection)
+                missed: tuple[Entry, ...] = ()
+                if known is not None:
+                    query = select(EntryRow).where(EntryRow.id > known, EntryRow.machine == entries[0].machine)
+                    with Session(connection) as session:
+                        found = session.scalars(query.order_by(EntryRow.id))
+                        missed = tuple(_entry(row) for row in found if row.uid not in {e.uid for e in entries})
+                ids = self._insert(connection, rows)
+                if not given.wanted:
+                    transaction.rollback()
+                return Added(ids, missed)
 
         try:
-            return self._do(work)
-        except BookWriteError as error:
-            reason = str(getattr(error.__cause__, "orig", "")).lower()
-            if isinstance(error.__cause__, IntegrityError) and ("unique" in reason or "duplicate" in reason):
+            try:
+                return self._helper.run(work, 2 * ANSWER)
+            except DBAPIError as error:
+                if not error.connection_invalidated:
+                    raise
+                # The answer was lost, perhaps behind the commit: the ids of the entries tell, so nothing is twice.
+                return self._helper.run(work, 2 * ANSWER)
+        except Overdue:
+            raise BookSilentError(
+                f"The book {self.name} has not answered for {2 * ANSWER:.0f} s",
+                "Nothing more is done with the entry, unless it was on its way already",
+                "Look whether the server or the disk answers, then store again",
+            ) from None
+        except IntegrityError as error:
+            reason = str(error.orig).lower()
+            if "unique" in reason or "duplicate" in reason:
                 names = ", ".join(dict.fromkeys(entry.row for entry in entries))
                 raise BookTakenError(
                     f"{names} was changed in another window meanwhile",
                     "Yours would have written over it without seeing it; nothing was stored",
                     "Look at what changed, then store again",
-                ) from error
-            raise
+                ) from None
+            raise _cannot_write(error) from None
+        except SQLAlchemyError as error:
+            raise _cannot_write(error) from None
+
+    @staticmethod
+    def _insert(connection: Connection, rows: Sequence[dict[str, Any]]) -> tuple[int, ...]:
+        known = select(EntryRow.uid, EntryRow.id).where(EntryRow.uid.in_([row["uid"] for row in rows]))
+        there = {str(uid): int(number) for uid, number in connection.execute(known)}
+        newest = connection.execute(select(EntryRow.id, EntryRow.seal).order_by(EntryRow.id.desc()).limit(1)).first()
+        number, before = (newest[0], newest[1] or FIRST) if newest else (0, FIRST)
+        ids = []
+        for row in rows:
+            if row["uid"] in there:
+                ids.append(there[row["uid"]])
+                continue
+            number += 1
+            columns = {"id": number, **row, "form": FORM}
+            before = seal(before, columns)
+            connection.execute(EntryRow.__table__.insert(), {**columns, "seal": before})  # type: ignore[attr-defined]
+            ids.append(number)
+        return tuple(ids)
+
+    # -- asking ------------------------------------------------------------------------------------------------
 
     def newest(self, machine: str) -> int:
         """The largest number an entry of a machine has in the whole book; 0 for none. Raises BookError."""
@@ -252,6 +300,11 @@ class Book:
             select(EntryRow.row, func.max(EntryRow.number)).where(EntryRow.machine == machine).group_by(EntryRow.row)
         )
         return self._read(lambda session: {row: number or 0 for row, number in session.execute(query)})
+
+    def has(self, number: int, uid: str) -> bool:
+        """Whether the entry of an id is the one with this id of its own. Raises BookError."""
+        query = select(EntryRow.uid).where(EntryRow.id == number)
+        return self._read(lambda session: session.scalar(query) == uid)
 
     def history(self, machine: str, row: str | None = None, *, after: int = 0) -> list[Entry]:
         """Entries of a machine, or of one row of it, oldest first, whole; `after` leaves those up to an id out.
@@ -283,19 +336,101 @@ class Book:
 
     def entry(self, number: int) -> Entry:
         """One entry, whole. Raises BookError."""
-        query = select(EntryRow).where(EntryRow.id == number)
-        return self._read(lambda session: _entry(session.scalars(query).one()))
+        return self.entries([number])[0]
+
+    def entries(self, numbers: Sequence[int]) -> list[Entry]:
+        """Some entries, whole, oldest first. Raises BookError."""
+        query = select(EntryRow).where(EntryRow.id.in_(numbers)).order_by(EntryRow.id)
+        return self._read(lambda session: [_entry(found) for found in session.scalars(query)])
 
     def _read(self, work: Callable[[Session], Result]) -> Result:
-        try:
-            with self._sessions() as session:
+        def ask(connection: Connection) -> Result:
+            with Session(connection) as session:
                 return work(session)
+
+        return self._ask(ask, ANSWER)
+
+    def _ask(self, work: Callable[[Connection], Result], limit: float) -> Result:
+        def ask(given: Given) -> Result:
+            with self.engine.connect() as connection:
+                return work(connection)
+
+        try:
+            return self._helper.run(ask, limit)
+        except Overdue:
+            raise _silent(self.name, limit) from None
         except (SQLAlchemyError, ValidationError, ValueError) as error:
-            reason = str(error).splitlines()[0]
-            raise BookError(f"The book {self.name} cannot be read: {reason}", "", "Put back a copy") from error
+            raise BookError(f"The book {self.name} cannot be read: {_reason(error)}", "", "Put back a copy") from None
 
 
-_LIGHT = tuple(column for column in EntryRow.__table__.columns if column.name not in ("chain", "proof"))
+# -- errors in words -------------------------------------------------------------------------------------------------
+
+
+def _reason(error: Exception) -> str:
+    """The first line of what a database said, without what was asked of it."""
+    told = str(getattr(error, "orig", None) or error).strip()
+    return told.splitlines()[0] if told else type(error).__name__
+
+
+def _silent(name: str, limit: float) -> BookSilentError:
+    what = f"The book {name} has not answered for {limit:.0f} s"
+    return BookSilentError(what, "What it holds now is not known", "Look whether the server or the disk answers")
+
+
+def _cannot_open(address: BookAddress, error: Exception) -> BookError:
+    if isinstance(error, NoConnection):
+        return _silent(address.name, ANSWER)
+    reason = _reason(error)
+    if address.is_server:
+        meaning = "The server is down, or user, password or database are not known to it; nothing was changed"
+        return BookError(f"The book {address.name} cannot be opened: {reason}", meaning, "Look at the server")
+    locked = "locked" in reason
+    return BookError(
+        f"The book {address.name} cannot be read: {reason}",
+        "Another process holds it" if locked else "It is damaged or no book; nothing in it was changed",
+        "Wait, then try again" if locked else "Put back a copy, or move it away and start a new one",
+    )
+
+
+def _cannot_write(error: Exception) -> BookWriteError:
+    reason = _reason(error)
+    full = "full" in reason or "No space" in reason
+    return BookWriteError(
+        f"The book could not be written: {reason}",
+        "Nothing was stored; all earlier entries are as they were",
+        "Make room on the disk and store again" if full else "Check the disk and its rights, and store again",
+    )
+
+
+# -- entries and columns ---------------------------------------------------------------------------------------------
+
+
+def _columns(entry: Entry) -> dict[str, Any]:
+    """What is written of an entry, but for its id and seal."""
+    return {
+        "at": entry.at,
+        "machine": entry.machine,
+        "row": entry.row,
+        "kind": entry.kind.value,
+        "job": entry.job,
+        "title": entry.title,
+        **{axis: _figure(entry.values.get(axis)) for axis in AXIS_NAMES},
+        **{f"u_{axis}": _figure(entry.u.get(axis)) for axis in AXIS_NAMES},
+        "chain": _dump(entry.chain),
+        "proof": _dump(entry.proof),
+        "note": entry.note,
+        "number": entry.number,
+        "who": entry.who,
+        "figure": _figure(entry.figure),
+        "uid": entry.uid,
+    }
+
+
+def _figure(value: float | None) -> float | None:
+    return None if value is None else float(value)
+
+
+_LIGHT = tuple(column for column in EntryRow.__table__.columns if column.name not in ("chain", "proof", "form", "seal"))
 
 
 def _light(found: Mapping[Any, Any]) -> Entry:
@@ -314,6 +449,7 @@ def _light(found: Mapping[Any, Any]) -> Entry:
         who=found["who"],
         figure=found["figure"],
         light=True,
+        uid=found["uid"] or "",
     )
 
 

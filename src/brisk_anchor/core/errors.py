@@ -21,8 +21,10 @@ BriskAnchorError
 │   └── CrashError        ... something other than the ball touched, or the ball in a rapid
 ├── BookError             the book cannot be opened or written
 │   ├── BookVersionError  ... it comes from a newer version
+│   ├── BookTamperedError ... an entry was changed or taken out after it had been added
 │   └── BookWriteError    ... the store did not happen (disk full, locked, read-only)
-│       └── BookTakenError  ... another window added to the row meanwhile
+│       ├── BookTakenError  ... another window added to the row meanwhile
+│       └── BookSilentError ... it did not answer in time
 ├── DrawingFileError      a drawing or mesh from outside that cannot be read
 └── ExportError           a drawing or a file that could not be written
 """
@@ -200,12 +202,29 @@ class BookVersionError(BookError):
     """The book was written by a newer version."""
 
 
+class BookTamperedError(BookError):
+    """An entry of the book was changed or taken out after it had been added."""
+
+    exit_code = 1
+
+    def __init__(self, what: str) -> None:
+        super().__init__(
+            what,
+            "The book only grows: something else has changed it, and its figures cannot be trusted from there on",
+            "Put back a copy, or the last snapshot",
+        )
+
+
 class BookWriteError(BookError):
     """A store did not happen; what was stored before is unchanged."""
 
 
 class BookTakenError(BookWriteError):
     """Another window added to the same row meanwhile."""
+
+
+class BookSilentError(BookWriteError):
+    """The book did not answer in time: a server is down or hangs, or a disk does."""
 
 
 class PlanFileError(FindingsError):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from brisk_anchor.nc.profile import Profile
 from brisk_anchor.nc.program import Program
+from brisk_anchor.services.ledger import Ledger
 from brisk_anchor.services.machine_file import MachineFile
 from brisk_anchor.services.runs import Run
 from brisk_anchor.standin.control import Control
@@ -18,11 +19,12 @@ class AtMachine:
         self.profile = profile
         self.control = Control(machine, profile)
         self.machine_file = machine_file
+        self.ledger: Ledger
 
     def save(self) -> None:
         """Note how the machine stands now."""
         self.control.settle()
-        self.machine_file.save(self.control)
+        self.machine_file.save(self.control, self.ledger.mark)
 
     def jog(self, axis: str, distance: float) -> str:
         """Move the tip by hand along one axis, the probe watching; returns what was met, "" for nothing.

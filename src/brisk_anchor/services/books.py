@@ -2,14 +2,22 @@
 
 from __future__ import annotations
 
+import hashlib
+import json
 import os
+from contextlib import suppress
 from pathlib import Path
 
+from brisk_anchor.book.address import BookAddress
+from brisk_anchor.book.seals import Mark
 from brisk_anchor.book.store import Book
-from brisk_anchor.core.errors import BookError, BookVersionError
+from brisk_anchor.core.errors import BookError, BookVersionError, ExportError
+from brisk_anchor.exchange.files import write_whole
+from brisk_anchor.nc.bounded import read_at_most
+from brisk_anchor.services.paths import data_folder
 
 BOOK_VARIABLE = "BRISK_ANCHOR_BOOK"
-"""Any URL SQLAlchemy knows; it takes the place of the file."""
+"""The address of a database; it takes the place of the file."""
 
 
 def open_book(path: Path) -> Book:
@@ -18,8 +26,8 @@ def open_book(path: Path) -> Book:
     Raises:
         BookVersionError: it was written by a newer version. BookError: nothing of it can be read.
     """
-    if url := os.environ.get(BOOK_VARIABLE):
-        return Book.open_url(url)
+    if (address := _configured()) is not None:
+        return Book.open_at(address)
     try:
         book = Book.open(path)
         try:
@@ -38,6 +46,45 @@ def open_book(path: Path) -> Book:
             raise type(error)(error.what, error.meaning, offer) from error
         found.damage = f"{error.what}. {found.saved} entries could be read, and nothing is written to it. {offer}."
         return found
+
+
+def _configured() -> BookAddress | None:
+    """The address of the database that is configured, None for none. Raises BookError: it is no such address."""
+    if not os.environ.get(BOOK_VARIABLE):
+        return None
+    try:
+        return BookAddress.parse(os.environ[BOOK_VARIABLE])
+    except BookError as error:
+        raise BookError(f"{BOOK_VARIABLE}: {error.what}", error.meaning, error.remedy) from None
+
+
+def verify_new(book: Book) -> Mark:
+    """Look through what was added to a book since it was last looked through here.
+
+    Raises:
+        BookTamperedError: an entry was changed or taken out. BookError: it cannot be read.
+    """
+    path = _mark_path(book)
+    found = book.verify(_read_mark(path))
+    with suppress(ExportError):  # the same entries are looked at again next time
+        write_whole(path, json.dumps({"id": found.id, "seal": found.seal}).encode())
+    return found
+
+
+def _mark_path(book: Book) -> Path:
+    if book.address.path is not None:
+        return book.address.path.with_suffix(".verified.json")
+    name = hashlib.sha256(book.address.name.encode()).hexdigest()[:16]
+    return data_folder() / f"book-{name}.verified.json"
+
+
+def _read_mark(path: Path) -> Mark:
+    """How far a book was looked through; from the start where that is not known."""
+    try:
+        held = json.loads(read_at_most(path, 1000))
+        return Mark(int(held["id"]), str(held["seal"]))
+    except (OSError, ValueError, KeyError, TypeError):
+        return Mark()
 
 
 def last_snapshot(folder: Path) -> Path | None:

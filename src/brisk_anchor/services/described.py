@@ -40,6 +40,7 @@ from brisk_anchor.standin.scene import Scene, build_scene
 if TYPE_CHECKING:
     from brisk_anchor.book.store import Book
     from brisk_anchor.services.describing import Change, Describing
+    from brisk_anchor.standin.state import Left
 
 
 @dataclass(frozen=True, slots=True)
@@ -93,10 +94,16 @@ class Described(AtMachine):
         self.clamping = 0
         self.ledger = Ledger(book, lambda: self.setup, _person())
         left = self.machine_file.load(self.control)
+        known = left.entry if left is not None and self._same_book(left) else 0
         for row in [row for row in self.ledger.rows if row in profile.all_rows]:
             # What the book knows better than the machine's file: no file yet, or a crash between the two.
-            if (stored := self.ledger.last(row, EntryKind.STORED)) is not None and (left is None or stored.at > left):
+            stored = next((e for e in reversed(self.history(row)) if e.kind is EntryKind.STORED), None)
+            if stored is not None and (stored.id or 0) > known:
                 self.write_row(row, stored.values)
+
+    def _same_book(self, left: Left) -> bool:
+        """Whether the machine's file was written beside this book: then the order of entries tells which is newer."""
+        return self.book is not None and bool(left.entry) and self.book.has(left.entry, left.uid)
 
     # -- the control's table -------------------------------------------------------------------------------------
 

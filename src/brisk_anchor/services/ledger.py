@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from typing import TYPE_CHECKING
@@ -74,17 +74,43 @@ class Ledger:
             for entry in book.listed(setup().machine.name, KEPT):
                 self._take(entry)
             self._numbers |= book.numbers(setup().machine.name)
+            self._fetch_what_is_used([row.row for row in setup().rows])
 
     @property
     def setup(self) -> Setup:
         """The set-up as it is described now."""
         return self._setup()
 
+    def _fetch_what_is_used(self, rows: list[str]) -> None:
+        """Fetch what the job's rows are shown and judged by, so that nothing waits for the book later on."""
+        wanted: dict[int, Entry] = {}
+        for row in rows:
+            for entries in (self.history(row), self.own(row)):
+                newest = {entry.kind: entry for entry in entries if entry.kind.has_values}
+                wanted |= {entry.id: entry for entry in newest.values() if entry.id is not None}
+            wanted |= {entry.id: entry for entry in self.history(row)[-1:] if entry.id is not None}
+        if not wanted or self.book is None:
+            return
+        whole = {entry.id: entry for entry in self.book.entries(list(wanted))}
+        for row in rows:
+            self._history[row] = [whole.get(entry.id, entry) for entry in self._history[row]]
+            self._facts.pop(row, None)
+
     def _take(self, entry: Entry) -> None:
-        self._history.setdefault(entry.row, []).append(entry)
+        held = self._history.setdefault(entry.row, [])
+        if entry.id is not None and any(other.id == entry.id for other in held[-20:]):
+            return
+        held.append(entry)
         self._facts.pop(entry.row, None)
         self._newest = max(self._newest, entry.id or 0)
         self._numbers[entry.row] = max(self._numbers.get(entry.row, 0), entry.number or 0)
+
+    @property
+    def mark(self) -> tuple[int, str]:
+        """The newest entry that is known, by its id in the book and its own; (0, "") where there is none."""
+        entries = (entries[-1] for entries in self._history.values() if entries)
+        newest = max(entries, key=lambda entry: entry.id or 0, default=None)
+        return (newest.id or 0, newest.uid) if newest is not None else (0, "")
 
     @property
     def rows(self) -> list[str]:
@@ -93,9 +119,17 @@ class Ledger:
 
     def refresh(self) -> list[str]:
         """Take over what another window added since; returns the rows that changed. Raises BookError."""
+        return self.take(self.fetch())
+
+    def fetch(self) -> list[Entry]:
+        """What the book has beyond what is known here; may be called from another thread. Raises BookError."""
         if self.book is None or self.book.newest(self.setup.machine.name) <= self._newest:
             return []
-        fresh = self.book.history(self.setup.machine.name, after=self._newest)
+        return self.book.history(self.setup.machine.name, after=self._newest)
+
+    def take(self, entries: Sequence[Entry]) -> list[str]:
+        """Take over entries of the book, oldest first; returns the rows that changed."""
+        fresh = [entry for entry in entries if (entry.id or 0) > self._newest]
         for entry in fresh:
             self._take(entry)
         return list(dict.fromkeys(entry.row for entry in fresh))
@@ -213,7 +247,8 @@ class Ledger:
             counted[entry.row] = counted.get(entry.row, 0) + 1
             numbered.append(replace(entry, number=counted[entry.row]))
         if self.book:
-            numbers = self.book.add(*numbered)
-            numbered = [replace(entry, id=number) for entry, number in zip(numbered, numbers, strict=True)]
+            added = self.book.add_after(numbered, self._newest)
+            self.take(added.missed)  # of other rows: on these the numbers would have clashed
+            numbered = [replace(entry, id=number) for entry, number in zip(numbered, added.ids, strict=True)]
         for entry in numbered:
             self._take(entry)

@@ -9,7 +9,7 @@ from brisk_anchor.core.errors import ExportError, Finding, StateError
 from brisk_anchor.exchange.files import write_whole
 from brisk_anchor.nc.bounded import read_at_most
 from brisk_anchor.standin.control import Control
-from brisk_anchor.standin.state import LONGEST, restore, snapshot
+from brisk_anchor.standin.state import LONGEST, Left, restore, snapshot
 
 
 class MachineFile:
@@ -20,8 +20,8 @@ class MachineFile:
         self.failed: ExportError | None = None
         """Why the last writing failed; the machine goes on, and the screen says so."""
 
-    def load(self, control: Control) -> datetime | None:
-        """Put the machine back to how it was left; returns when that was, None when it never was.
+    def load(self, control: Control) -> Left | None:
+        """Put the machine back to how it was left; returns which entry of the book it knew, None when it never was.
 
         Raises:
             StateError: the file cannot be read or is not this machine's; nothing is changed.
@@ -34,12 +34,12 @@ class MachineFile:
             raise StateError(self.path.name, (Finding("", str(error)),)) from error
         return restore(control, data, self.path.name)
 
-    def save(self, control: Control) -> None:
-        """Write how the machine stands now."""
+    def save(self, control: Control, mark: tuple[int, str]) -> None:
+        """Write how the machine stands now; `mark` is the newest entry of the book that is known, and its own id."""
         if self.path is None:
             return
         try:
-            write_whole(self.path, snapshot(control, datetime.now(UTC)))
+            write_whole(self.path, snapshot(control, datetime.now(UTC), Left(*mark)))
         except ExportError as error:
             self.failed = error
         else:

@@ -5,6 +5,7 @@ The fields are explained in docs/formats.md.
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from datetime import datetime
 from typing import Annotated, Literal
 
@@ -39,6 +40,8 @@ class MachineState(BaseModel):
     units: Literal["mm"]
     machine: str
     at: datetime
+    entry: int = Field(default=0, ge=0)
+    uid: Annotated[str, Field(max_length=32)] = ""
     offsets: dict[str, Place]
     angle_offsets: dict[str, dict[Literal["A", "B", "C", "R"], Figure]]
     tools: dict[int, dict[Annotated[int, Field(ge=10, le=13)], Length]]
@@ -52,7 +55,15 @@ class MachineState(BaseModel):
     history: list[Note]
 
 
-def snapshot(control: Control, at: datetime) -> bytes:
+@dataclass(frozen=True, slots=True)
+class Left:
+    """Which entry of the book was the newest when a machine was left: its id there, and its own."""
+
+    entry: int = 0
+    uid: str = ""
+
+
+def snapshot(control: Control, at: datetime, left: Left) -> bytes:
     """The state of a machine as the text of a file."""
     machine = control.machine
     probe = machine.probe.stylus.tool_number
@@ -61,6 +72,8 @@ def snapshot(control: Control, at: datetime) -> bytes:
         units="mm",
         machine=machine.machine.name,
         at=at,
+        entry=left.entry,
+        uid=left.uid,
         offsets=machine.offsets,
         angle_offsets=machine.angle_offsets,  # type: ignore[arg-type]
         tools={n: row for n, row in machine.table.rows.items() if n != probe},
@@ -78,8 +91,8 @@ def snapshot(control: Control, at: datetime) -> bytes:
     return state.model_dump_json(indent=1).encode()
 
 
-def restore(control: Control, data: bytes, source: str) -> datetime:
-    """Put a machine back to how it was left; returns when that was. Nothing is changed when anything is wrong.
+def restore(control: Control, data: bytes, source: str) -> Left:
+    """Put a machine back to how it was left; tells which entry of the book was known then. All or nothing is changed.
 
     Raises:
         StateError: the file is broken, of another machine, or tells of a place or tool that this machine has not.
@@ -116,4 +129,4 @@ def restore(control: Control, data: bytes, source: str) -> datetime:
     control.homed, control.door_open = state.homed, state.door_open
     control.memory = Memory(state.variables)
     control.history = [RunNote(n.title, n.ended, n.blocks, n.seconds) for n in state.history]
-    return state.at
+    return Left(state.entry, state.uid)

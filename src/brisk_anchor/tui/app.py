@@ -21,7 +21,7 @@ from textual.screen import Screen
 from textual.theme import Theme
 from textual.widgets import ContentSwitcher, Static
 
-from brisk_anchor.core.errors import BriskAnchorError
+from brisk_anchor.core.errors import BookTamperedError, BriskAnchorError
 from brisk_anchor.services.paths import DEMO_SPEED
 from brisk_anchor.tui.actions import ACTIONS, Action
 from brisk_anchor.tui.bench.view import BenchView
@@ -29,9 +29,11 @@ from brisk_anchor.tui.desk import Desk
 from brisk_anchor.tui.drawing import Drawing
 from brisk_anchor.tui.entry import EntryLine, Question, Words
 from brisk_anchor.tui.frame import KeyLine, Ladder, Prompt, TopLine
+from brisk_anchor.tui.patience import Patience
 from brisk_anchor.tui.theme import SLATE
 
 if TYPE_CHECKING:
+    from brisk_anchor.book.entries import Entry
     from brisk_anchor.services.workshop import Workshop
 
 SMALLEST = (100, 30)
@@ -63,6 +65,10 @@ class BriskAnchorApp(App[int]):
         self._failed: BriskAnchorError | None = None
         self._waiting: list[Action] = []
         self._looked_after = 0.0
+        self._following = False
+        self.patience = Patience(
+            self._tell_waiting, lambda rest: self.run_worker(rest, group="waiting", name="waiting")
+        )
 
     @property
     def available_themes(self) -> dict[str, Theme]:
@@ -110,6 +116,23 @@ class BriskAnchorApp(App[int]):
             self.tell("The book is damaged and open for reading only.", workshop.book.damage, "bad")
         elif limits := workshop.profile.limits:
             self.tell(f"{workshop.profile.title}. {limits[0]}", " ".join(limits[1:]), "ask")
+        if workshop.book is not None and not workshop.book.damage:
+            self.run_worker(self._verify, thread=True, exclusive=True, group="verify", name="verify")
+
+    def _verify(self) -> None:
+        """Look whether what was added to the book since it was last looked through is as it was added."""
+        from brisk_anchor.services.books import verify_new
+
+        book = self.desk.workshop.book if self.desk else None
+        if book is None:
+            return
+        try:
+            verify_new(book)
+        except BookTamperedError as error:
+            book.damage = error.one_line()
+            self.call_from_thread(self.complain, error)
+        except BriskAnchorError:
+            return  # the next question to the book tells why it does not answer
 
     def _opening_failed(self, error: BriskAnchorError) -> None:
         self._failed = error
@@ -197,6 +220,7 @@ class BriskAnchorApp(App[int]):
         right = [
             ("", f"{setup.machine.name}, {'stand-in' if setup.machine.connected else 'rehearsal, not connected'}"),
             ("active", workshop.active),
+            *([("book", "does not answer")] if desk.book_silent else []),
             ("setting", desk.row),
             ("by hand", hand.name) if hand else ("tool", tool),
             ("", "mm"),
@@ -222,9 +246,18 @@ class BriskAnchorApp(App[int]):
             if not self.is_headless and not os.isatty(0):
                 self.exit(1)  # the window was closed, and what started us kept the signal for itself
                 return
+        if self.patience.waits:
+            return
+        if not self._looked_after:
+            self._follow_others()
+        if self.desk.moving or self.desk.proving is not None:
+            self.patience.run(self._follow, passed)
+
+    def _follow(self, passed: float) -> None:
+        """Let what is under way go on."""
+        if self.desk is None:
+            return
         with suppress(NoMatches):  # the last tick may find the screen being taken down
-            if not self._looked_after:
-                self._follow_others()
             if self.desk.running is not None:
                 self.query_one(BenchView).follow(passed)
             if self.desk.operating is not None:
@@ -237,13 +270,39 @@ class BriskAnchorApp(App[int]):
 
     def _follow_others(self) -> None:
         """Show what another window added to the book."""
-        if self.desk is None or self.desk.moving or self.query_one(EntryLine).is_open or len(self.screen_stack) > 1:
+        if self._following or self.desk is None or self.desk.workshop.book is None:
             return
+        self._following = True
+        self.run_worker(self._ask_others, thread=True, group="others", name="others")
+
+    def _ask_others(self) -> None:
+        """Ask the book, in a thread: it may take its time, or never answer."""
+        ledger = self.desk.workshop.ledger if self.desk else None
         try:
-            rows = self.desk.workshop.ledger.refresh()
+            found = ledger.fetch() if ledger is not None else []
         except BriskAnchorError as error:
-            self.complain(error)
+            self.call_from_thread(self._others_told, [], error)
+        else:
+            self.call_from_thread(self._others_told, found, None)
+
+    def _others_told(self, found: list[Entry], error: BriskAnchorError | None) -> None:
+        self._following = False
+        desk = self.desk
+        if desk is None:
             return
+        if error is not None:
+            if not desk.book_silent:
+                desk.book_silent = True
+                self.show_all(keep_prompt=True)
+                self.complain(error)
+            return
+        if desk.book_silent:
+            desk.book_silent = False
+            self.show_all(keep_prompt=True)
+            self.tell("The book answers again.", "", "good")
+        if desk.moving or self.query_one(EntryLine).is_open or len(self.screen_stack) > 1 or self.patience.waits:
+            return  # they come again with the next question
+        rows = desk.workshop.ledger.take(found)
         if rows:
             self.show_all(keep_prompt=True)
             names = ", ".join(row for row in rows if row) or "a snapshot"
@@ -286,9 +345,19 @@ class BriskAnchorApp(App[int]):
         method = own or getattr(self.view_widget, action.method, None)
         if method is None:
             return
-        result = method(*action.arguments)
+        if self.patience.waits and action.method not in ("quit", "help", "view"):
+            self._tell_waiting()
+            return
+        result = self.patience.run(method, *action.arguments)
         if result is not None:
             await result
+
+    def _tell_waiting(self) -> None:
+        book = self.desk.workshop.book if self.desk else None
+        name = book.name if book is not None else "the disk"
+        self.tell(
+            f"Waiting for an answer from {name}.", "Nothing is lost; the views can be looked at meanwhile.", "ask"
+        )
 
     def action_command_palette(self) -> None:
         """Open the palette of actions; a sheet that lies on top leaves, as with any other key."""

@@ -70,6 +70,8 @@ class Desk:
     pan: Vector = (0.0, 0.0, 0.0)
     dimensions: bool = False
     storing: bool = False
+    book_silent: bool = False
+    """Whether the book did not answer when it was last asked what others added."""
     rolls: int = 0
     """How many real-life parts were drawn after the first."""
     places: list[Vector] = field(default_factory=list)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 from textwrap import wrap
+from typing import TYPE_CHECKING, Any
 
 from rich.text import Text
 from textual.app import ComposeResult
@@ -13,6 +14,9 @@ from textual.widgets import Input, Static
 
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.frame import Prompt
+
+if TYPE_CHECKING:
+    from brisk_anchor.tui.patience import Patience
 
 _WORDS = 60
 """Columns of the field that takes words; the rest of the line shows what they come to."""
@@ -158,14 +162,19 @@ class EntryLine(Horizontal):
         if not event.value.strip():
             self.close()
             if isinstance(question, Question) and question.enter is not None:
-                question.answer(question.enter)
+                self._answer(question.answer, question.enter)
             return
         if isinstance(question, Words):
             if self._weigh_words(question, event.value):
                 self.close()
-                question.answer(event.value.strip())
+                self._answer(question.answer, event.value.strip())
             return
         value = self._weigh(event.value)
         if value is not None:
             self.close()
-            question.answer(value)
+            self._answer(question.answer, value)
+
+    def _answer(self, answer: Callable[[Any], None], given: float | str) -> None:
+        """Take an answer where it belongs; the book may have to be waited for."""
+        patience: Patience = self.app.patience  # type: ignore[attr-defined]
+        patience.run(answer, given)

@@ -1,0 +1,77 @@
+"""Keeps the screen alive while something that may hang, the book, is waited for.
+
+What a key does is ordinary code. It runs as a greenlet: where it waits for the book longer than a moment, it is set
+aside, keys and drawing go on, and it is taken up again when the answer is there or the time is over.
+"""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import Callable, Coroutine
+from concurrent.futures import Future
+from contextlib import suppress
+from contextvars import copy_context
+from typing import Any
+
+from greenlet import getcurrent, greenlet
+
+from brisk_anchor.book.patience import PAUSE
+
+MOMENT = 0.03
+"""How long, s, an answer is waited for before the screen goes on: less than anybody sees."""
+TOLD_AFTER = 0.5
+"""How long, s, before it is told that something is waited for."""
+
+
+class Patience:
+    """Runs what keys do; at most one of them waits at a time."""
+
+    def __init__(self, told: Callable[[], None], start: Callable[[Coroutine[Any, Any, None]], object]) -> None:
+        """`told` is called when the book has not answered for a while; `start` runs the rest of what was set aside."""
+        self._told = told
+        self._start = start
+        self.waits = False
+        """Whether something is set aside until the book answers."""
+
+    def run(self, method: Callable[..., Any], *arguments: Any) -> Any:
+        """Call a method; returns what it gives, None where it is set aside."""
+        if getcurrent().parent is not None or self.waits:
+            return method(*arguments)  # it is called by something that runs so already
+        context = copy_context()
+        context.run(PAUSE.set, _pause)
+        worker = greenlet(method)
+        worker.gr_context = context
+        outcome = worker.switch(*arguments)
+        if worker.dead:
+            return outcome
+        self.waits = True
+        self._start(self._go_on(worker, *outcome))
+        return None
+
+    async def _go_on(self, worker: greenlet, future: Future[Any], limit: float) -> None:
+        try:
+            while True:
+                waited = asyncio.wrap_future(future)
+                done, _ = await asyncio.wait({waited}, timeout=min(TOLD_AFTER, limit))
+                if not done:
+                    self._told()
+                    await asyncio.wait({waited}, timeout=max(0.0, limit - TOLD_AFTER))
+                with suppress(Exception):
+                    _ = waited.exception() if waited.done() else None  # it is raised where the answer is used
+                outcome = worker.switch()
+                if worker.dead:
+                    break
+                future, limit = outcome
+        finally:
+            self.waits = False
+        if asyncio.iscoroutine(outcome):
+            await outcome
+
+
+def _pause(future: Future[Any], limit: float) -> None:
+    """Wait a moment; where that is not enough, let the screen go on meanwhile."""
+    with suppress(Exception):
+        future.result(timeout=MOMENT)
+    parent = getcurrent().parent
+    if not future.done() and parent is not None:
+        parent.switch((future, limit))
