@@ -1,9 +1,11 @@
 # make demo and make test are all one needs; each sets up what is missing, once.
-PYTHON ?= $(shell command -v python3.11 || command -v python3)
-VENV := .venv
+# make PYTHON=python3.13 … keeps an environment of its own beside the usual one.
+USUAL := $(shell command -v python3.11 || command -v python3)
+PYTHON ?= $(USUAL)
+VENV := $(if $(filter $(USUAL),$(PYTHON)),.venv,.venv-$(shell "$(PYTHON)" -c 'import sys; print("%d.%d" % sys.version_info[:2])'))
 BIN := $(VENV)/bin
 
-.PHONY: demo test example bench screenshots check lock clean
+.PHONY: demo test smoke example bench screenshots check lock clean
 
 demo: $(VENV)/.ready
 	@$(BIN)/brisk-anchor demo
@@ -13,7 +15,12 @@ example: $(VENV)/.ready
 
 test: $(VENV)/.ready-tests
 	@tools/need tmux
-	@tools/check
+	@[ -z "$$BRISK_ANCHOR_TEST_PG" ] || tools/need "" postgresql
+	@BIN=$(BIN) tools/check
+
+# A small part of the tests: does it run at all with another Python?
+smoke: $(VENV)/.ready-tests
+	@$(BIN)/pytest tests/test_book.py tests/test_line.py tests/test_cli.py tests/tui/test_pilot.py -k "not hypothesis"
 
 bench: $(VENV)/.ready-tests
 	@$(BIN)/python -m benchmarks
@@ -33,4 +40,4 @@ lock:
 	@tools/lock "$(PYTHON)"
 
 clean:
-	rm -rf $(VENV) example-out .pytest_cache .mypy_cache .ruff_cache .import_linter_cache .hypothesis
+	rm -rf .venv .venv-* example-out .pytest_cache .mypy_cache .ruff_cache .import_linter_cache .hypothesis

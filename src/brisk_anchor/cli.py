@@ -147,7 +147,9 @@ def sheet(
 
     if paper not in PAPERS:
         raise BriskAnchorError(f"There is no paper “{paper}”", "", f"Give one of {', '.join(PAPERS)}")
-    for path in write_sheets(open_job(folder, data_folder(), roll=0), row, out, paper):
+    with open_job(folder, data_folder(), roll=0) as workshop:
+        paths = write_sheets(workshop, row, out, paper)
+    for path in paths:
         typer.echo(f"Written {path}")
 
 

@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 import json
+from contextvars import ContextVar
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
+
+from brisk_anchor.core.errors import BookError
 
 if TYPE_CHECKING:
     from brisk_anchor.services.book_rows import Line
@@ -15,22 +18,36 @@ if TYPE_CHECKING:
 
 app = typer.Typer(no_args_is_help=True, help="The offset book: rows, history, comparing, files, and what fits.")
 
-JobOption = Annotated[Path | None, typer.Option("--job", help="Folder of a job; the demo where it is left out.")]
+_COMMAND: ContextVar[typer.Context] = ContextVar("command")
+
+
+def _begun(context: typer.Context, value: Path | None) -> Path | None:
+    """Note which command is run: what it opens is closed when it ends, however it ends."""
+    _COMMAND.set(context)
+    return value
+
+
+JobOption = Annotated[
+    Path | None, typer.Option("--job", help="Folder of a job; the demo where it is left out.", callback=_begun)
+]
 JsonOption = Annotated[bool, typer.Option("--json", help="As JSON, for other programs.")]
 RowArgument = Annotated[str, typer.Argument(help='A row: G54, or "G54.1 P3".')]
 
 
 def workshop_of(job: Path | None) -> Workshop:
-    """The job of a folder, or the demo."""
+    """The job of a folder, or the demo; it is closed when the command ends."""
     if job is not None:
         from brisk_anchor.services.jobs import open_job
         from brisk_anchor.services.paths import data_folder
 
-        return open_job(job, data_folder(), roll=1)
-    from brisk_anchor.services.demo import open_demo
-    from brisk_anchor.services.paths import demo_folder
+        workshop = open_job(job, data_folder(), roll=1)
+    else:
+        from brisk_anchor.services.demo import open_demo
+        from brisk_anchor.services.paths import demo_folder
 
-    return open_demo(demo_folder(), fresh=False)
+        workshop = open_demo(demo_folder(), fresh=False)
+    _COMMAND.get().call_on_close(workshop.close)
+    return workshop
 
 
 def _figures(values: dict[str, float]) -> str:
@@ -224,6 +241,16 @@ def fits(
             typer.echo(f"Written {path}")
     if not fit.fits:
         raise typer.Exit(2)
+
+
+@app.command()
+def verify(job: JobOption = None) -> None:
+    """Look through every entry: is each as it was added, and is none missing? Exit code 1 if not."""
+    book = workshop_of(job).book
+    if book is None or book.damage:
+        raise BookError("There is no book that could be looked through", book.damage if book else "", "")
+    found = book.verify()
+    typer.echo(f"{book.name}: {found.id} entries, each as it was added; the last seal is {found.seal[:16]}")
 
 
 @app.command()

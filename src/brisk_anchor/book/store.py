@@ -145,8 +145,8 @@ class Book:
 
         def look(connection: Connection) -> Mark:
             query = select(*EntryRow.__table__.columns).where(EntryRow.id > known.id).order_by(EntryRow.id)
-            rows = connection.execution_options(yield_per=1000).execute(query).mappings()
-            return look_through(rows, known, self.name)  # type: ignore[arg-type]
+            with closing(connection.execution_options(yield_per=1000).execute(query)) as result:
+                return look_through(result.mappings(), known, self.name)  # type: ignore[arg-type]
 
         if known.id and self._ask(held, ANSWER) != known.seal:
             self.verify()  # says which entry it is, where the rest of the chain does not hold

@@ -39,7 +39,9 @@ def open_demo(folder: Path, *, fresh: bool, profile: Profile | None = None) -> W
             ) from error
     demo_plan(folder, "gl-114")
     demo_cutting(folder)
-    return Workshop.open(DEMO_SCENE, open_book(path), profile=profile, machine_file=machine)
+    return Workshop.with_book(
+        open_book(path), lambda book: Workshop.open(DEMO_SCENE, book, profile=profile, machine_file=machine)
+    )
 
 
 def demo_plan(folder: Path, name: str) -> Path:

@@ -29,8 +29,10 @@ PROGRAM = "bc-27-plate.tap"
 
 def open_month(folder: Path) -> Workshop:
     """The demo with its month of history, in a folder of its own; made the first time. Raises BriskAnchorError."""
-    path = folder / "book.sqlite"
-    book = open_book(path)
+    return Workshop.with_book(open_book(folder / "book.sqlite"), lambda book: _month(folder, book))
+
+
+def _month(folder: Path, book: Book) -> Workshop:
     workshop = Workshop.open(DEMO_SCENE, book, machine_file=folder / "machine.json")
     derive(workshop, "G55", "grid 4, 1, 90, 0")
     operations = (
@@ -92,9 +94,11 @@ def _fill(book: Book, workshop: Workshop) -> None:
     named = _entry(workshop, "", EntryKind.SNAPSHOT, morning - timedelta(days=6), None, "good part 14")
     entries = sorted([*entries, replace(named, title="")], key=lambda entry: entry.at)
     counted: dict[str, int] = {}
+    numbered = []
     for entry in entries:
         counted[entry.row] = counted.get(entry.row, 0) + 1
-        book.add(replace(entry, number=counted[entry.row]))
+        numbered.append(replace(entry, number=counted[entry.row]))
+    book.add(*numbered)
 
 
 def _program() -> str:

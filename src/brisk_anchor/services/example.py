@@ -27,8 +27,7 @@ def run_example(folder: Path, row: str = "G54", seed: int = 1) -> Iterator[str]:
     Raises:
         BriskAnchorError: whatever went wrong on the way.
     """
-    book = Book.open(folder / "book.sqlite")
-    try:
+    with Book.open(folder / "book.sqlite") as book:
         workshop = Workshop.open(DEMO_SCENE, book, seed=seed)
         setup = workshop.setup
         yield f"Job {setup.job}, {setup.title}, on {setup.machine.name} (stand-in), profile {workshop.profile.name}"
@@ -67,5 +66,3 @@ def run_example(folder: Path, row: str = "G54", seed: int = 1) -> Iterator[str]:
         for path in write_sheets(workshop, row, folder):
             yield f"Sheet   {path}"
         yield f"Book    {folder / 'book.sqlite'}"
-    finally:
-        book.close()

@@ -8,7 +8,7 @@ from datetime import date
 from importlib import resources
 from importlib.resources.abc import Traversable
 from pathlib import Path
-from typing import TypeVar
+from typing import TYPE_CHECKING, TypeVar
 
 from pydantic import ValidationError
 
@@ -33,6 +33,9 @@ from brisk_anchor.services.workshop import Workshop
 from brisk_anchor.standin.scene import build_scene
 from brisk_anchor.standin.scene_file import SceneFile, check_scene
 from brisk_anchor.standin.solid_file import Section
+
+if TYPE_CHECKING:
+    from brisk_anchor.book.store import Book
 
 Model = TypeVar("Model", JobFile, MachineFile, PartFile, FixtureFile)
 FILES: dict[str, type[Section]] = {"job": JobFile, "machine": MachineFile, "part": PartFile, "fixture": FixtureFile}
@@ -162,14 +165,13 @@ def open_job(folder: Path, data: Path, *, roll: int) -> Workshop:
     describing = Describing(folder)
     job = describing.job
     machine = "".join(c if c.isalnum() else "-" for c in job.machine.name.lower())
-    return Workshop(
-        build_scene(job.scene(roll)),
-        open_book(data / "book.sqlite"),
-        job.profile,
-        machine_file=data / f"machine-{machine}.json",
-        description=describing,
-        rolled=roll,
-    )
+    scene = build_scene(job.scene(roll))
+
+    def make(book: Book) -> Workshop:
+        file = data / f"machine-{machine}.json"
+        return Workshop(scene, book, job.profile, machine_file=file, description=describing, rolled=roll)
+
+    return Workshop.with_book(open_book(data / "book.sqlite"), make)
 
 
 def new_job(folder: Path, like: Path | None = None) -> list[Path]:

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import copy
 import math
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from dataclasses import replace
 from datetime import UTC, date, datetime
 from pathlib import Path
-from typing import TYPE_CHECKING
+from types import TracebackType
+from typing import TYPE_CHECKING, Self
 
 from brisk_anchor.book.entries import Entry, EntryKind, RowState
 from brisk_anchor.core.checks import (
@@ -96,6 +97,28 @@ class Workshop(Chained):
         scene = build_scene(load_scene(scene_name))
         control = profile or shipped_profile(scene.setup.machine.profile)
         return cls(scene, book, control, seed=seed, machine_file=machine_file)
+
+    @classmethod
+    def with_book(cls, book: Book, make: Callable[[Book], Workshop]) -> Workshop:
+        """The workshop that is made with a book; where that fails the book is closed. Raises what `make` raises."""
+        try:
+            return make(book)
+        except BaseException:
+            book.close()
+            raise
+
+    def close(self) -> None:
+        """Let go of the book. Whoever opens a workshop closes it, or uses it in a `with`."""
+        if self.book is not None:
+            self.book.close()
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        self.close()
 
     def with_setup(self, setup: Setup) -> Workshop:
         """The same job with another set-up, to work things out with: what is measured in it is not kept here."""

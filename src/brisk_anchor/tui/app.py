@@ -134,6 +134,11 @@ class BriskAnchorApp(App[int]):
         except BriskAnchorError:
             return  # the next question to the book tells why it does not answer
 
+    def on_unmount(self) -> None:
+        """Let go of the book."""
+        if self.desk is not None:
+            self.desk.workshop.close()
+
     def _opening_failed(self, error: BriskAnchorError) -> None:
         self._failed = error
         self.complain(error)
