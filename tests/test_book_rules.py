@@ -299,34 +299,3 @@ def test_wrong_words_end_with_one_line_and_change_nothing(words, tmp_path, monke
     assert result.exit_code != 0
     assert isinstance(result.exception, BriskAnchorError | SystemExit)
     assert run("book", "list", "--json") == before
-
-
-@pytest.mark.parametrize("name", ["postgresql", "mysql", "mssql", "oracle"])
-def test_nothing_is_asked_that_only_one_database_understands(book, monkeypatch, name):
-    """Every question the book asks is put into the words of other databases; none of them is at hand to answer."""
-    from importlib import import_module
-
-    dialect = import_module(f"sqlalchemy.dialects.{name}").dialect()
-    asked_for = []
-
-    class Session:
-        def execute(self, query):
-            asked_for.append(str(query.compile(dialect=dialect)))
-            return self
-
-        scalars = scalar = execute
-
-        def mappings(self):
-            return []
-
-        def __iter__(self):
-            return iter([])
-
-    monkeypatch.setattr(book, "_read", lambda work: work(Session()))
-    assert not book.history("Heron", "G54", after=3)
-    assert not book.listed("Heron", 200)
-    assert not book.older("Heron", "G54", 9, 50)
-    assert not book.numbers("Heron")
-    book.newest("Heron")
-    assert len(asked_for) == 5
-    assert all("SELECT" in text for text in asked_for)

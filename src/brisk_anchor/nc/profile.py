@@ -319,9 +319,9 @@ class Profile(Section):
             told.append("It has no subprograms: every touch is written out.")
         if self.print is None and self.measures:
             told.append("It prints nothing: the touches stay in its parameters and are read from there.")
-        if self.measures and (self.tool is None or self.tool.holds != "tool in spindle"):
-            so = "programs put the probe in themselves" if self.call is not None else "the program stops and asks"
-            told.append(f"A program cannot tell which tool is in the spindle: {so}.")
+        looks = self.tool is not None and self.tool.holds == "tool in spindle"
+        if self.measures and not looks and self.call is None:
+            told.append("A program cannot tell which tool is in the spindle: it stops and asks.")
         if self.measures and not (self.probing and self.probing.orient_half):
             told.append("Its profile names no half turn of the spindle: a program cannot take the run-out out by it.")
         if self.measures and self.tilted is None:
