@@ -268,7 +268,7 @@ def test_nothing_incomplete_is_stored(workshop):
 def test_a_book_that_cannot_be_written_leaves_the_control_as_it_was(workshop, monkeypatch):
     measure_all(workshop)
     before = workshop.machine.offset("G54")
-    monkeypatch.setattr(workshop.book, "add", lambda *entries: (_ for _ in ()).throw(PlanError("disk full")))
+    monkeypatch.setattr(workshop.book, "add_after", lambda *entries: (_ for _ in ()).throw(PlanError("disk full")))
     with pytest.raises(PlanError, match="disk full"):
         workshop.store("G54")
     assert workshop.machine.offset("G54") == before

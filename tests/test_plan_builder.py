@@ -196,9 +196,21 @@ def test_the_file_the_proof_and_the_program_go_together(builder):
     again = PlanBuilder.open(builder.workshop, paths[0].parent, "G54")
     assert again.plan == builder.plan
     digest = program_of(again.workshop, again.ready).digest
-    assert "proved on 3 parts" in again.proof.words(digest)
+    assert "proved on 3 parts" in again.proof.words(again.basis(digest))
+    assert again.is_proved(digest)
+    file = again.workshop.scene.file
+    again.workshop.scene = replace(again.workshop.scene, file=file.model_copy(update={"word": []}))
+    assert again.is_proved(digest)  # the same as described
+    stated = file.model_copy(update={"job": file.job.model_copy(update={"start_uncertainty": 1.0})})
+    kept, again.workshop.scene = again.workshop.scene, replace(again.workshop.scene, file=stated)
+    assert "the job was another" in again.proof.words(again.basis(digest))
+    assert not again.is_proved(digest)
+    again.workshop.scene = kept
+    older = again.proof.model_copy(update={"version": "0.0.1"})
+    assert "the version of Brisk Anchor was another" in older.words(again.basis(digest))
     again.state(0, "search", 19.5)
-    assert "another" in again.proof.words(program_of(again.workshop, again.ready).digest)
+    changed = again.basis(program_of(again.workshop, again.ready).digest)
+    assert "the text that was tried, the plan was another" in again.proof.words(changed)
     paths[0].with_name("gl-114.plan.proof.json").write_text('{"form": "x"}')
     with pytest.raises(BriskAnchorError):
         PlanBuilder.open(builder.workshop, paths[0].parent, "G54")

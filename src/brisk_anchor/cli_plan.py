@@ -93,6 +93,7 @@ def code(
 ) -> None:
     """Write the program of a plan, and say whether that text is proved."""
     from brisk_anchor.exchange.files import write_whole
+    from brisk_anchor.services.basis import basis_of
     from brisk_anchor.services.plan_proof import read_proof
     from brisk_anchor.services.planning import program_of
 
@@ -101,7 +102,8 @@ def code(
     proof = read_proof(file)
     typer.echo(f"Written {write_whole(out, program.text.encode())}")
     typer.echo(f"{program.label} {program.digest[:12]}: {counts(program.text, ready.touch_count)}")
-    typer.echo(proof.words(program.digest) if proof is not None else "not proved: brisk-anchor plan prove")
+    basis = basis_of(workshop, program.digest, ready.plan)
+    typer.echo(proof.words(basis) if proof is not None else "not proved: brisk-anchor plan prove")
 
 
 def counts(text: str, touches: int) -> str:
@@ -120,6 +122,7 @@ def prove(
     ] = 1.0,
 ) -> None:
     """Run the program on many real-life parts. Exit code 4 when one is wrong or the proof fails, 5 for a crash."""
+    from brisk_anchor.services.basis import basis_of
     from brisk_anchor.services.plan_proof import PlanProof, keep_proof
     from brisk_anchor.services.planning import program_of
     from brisk_anchor.services.proving import prove as run
@@ -137,7 +140,7 @@ def prove(
         least = f"{times.over:.1%} more than the {times.least:.0f} s that the same touches take at the least"
         typer.echo(f"{times.total:.0f} s: {where}; {least}")
     if beyond == 1.0:
-        typer.echo(f"Kept in {keep_proof(file, PlanProof.of(outcome))}")
+        typer.echo(f"Kept in {keep_proof(file, PlanProof.of(outcome, basis_of(workshop, program.digest, ready.plan)))}")
     _verdict(outcome)
 
 

@@ -35,6 +35,14 @@ class Proof:
     turned: float = 0.0
     """How far the angle is from the stored one, degrees, and how far it may be."""
     turned_allowed: float = 0.0
+    job: str = ""
+    """Hashes of the job as described and of the control profile, and our version, it was run with."""
+    profile: str = ""
+    version: str = ""
+
+    def is_of(self, job: str, profile: str, version: str) -> bool:
+        """Whether it was run with this job, profile and version of ours."""
+        return (self.job, self.profile, self.version) == (job, profile, version)
 
     @property
     def holds(self) -> bool:

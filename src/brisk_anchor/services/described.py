@@ -9,6 +9,7 @@ from datetime import date, datetime
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from brisk_anchor import __version__
 from brisk_anchor.book.entries import Entry, EntryKind, RowState
 from brisk_anchor.core.calibration import Calibration, calibrate
 from brisk_anchor.core.errors import PlanError
@@ -31,6 +32,7 @@ from brisk_anchor.core.turned import derived_estimates
 from brisk_anchor.nc.coordinates import Coordinates
 from brisk_anchor.nc.profile import Profile
 from brisk_anchor.services.at_machine import AtMachine
+from brisk_anchor.services.basis import job_hash, profile_hash
 from brisk_anchor.services.cautions import age_in_days
 from brisk_anchor.services.ledger import Ledger
 from brisk_anchor.services.machine_file import MachineFile
@@ -92,6 +94,7 @@ class Described(AtMachine):
         self.half_round: dict[str, Feature] = {}
         """What was measured with the spindle turned half round: it calibrates, and is no measurement."""
         self.clamping = 0
+        self._proved_with: tuple[Scene, tuple[str, str, str]] | None = None
         self.ledger = Ledger(book, lambda: self.setup, _person())
         left = self.machine_file.load(self.control)
         known = left.entry if left is not None and self._same_book(left) else 0
@@ -150,9 +153,25 @@ class Described(AtMachine):
         """The newest entry of a kind that is of this job and still holds."""
         return self.ledger.last(row, kind, own=True)
 
+    @property
+    def proved_with(self) -> tuple[str, str, str]:
+        """What a proof of a row hangs on now: hashes of job and profile, and our version."""
+        if self._proved_with is None or self._proved_with[0] is not self.scene:
+            self._proved_with = (self.scene, (job_hash(self.scene), profile_hash(self.profile), __version__))
+        return self._proved_with[1]
+
+    def _booked(self, row: str) -> RowState:
+        """How a row stands by the book; a proof with another job, profile or version than now is none."""
+        booked = self.ledger.facts(row).state
+        if booked is RowState.PROVED:
+            proof = next(e.proof for e in reversed(self.ledger.own(row)) if e.kind is EntryKind.PROVED)
+            if proof is not None and not proof.is_of(*self.proved_with):
+                return RowState.STORED
+        return booked
+
     def state(self, row: str) -> RowState:
         """How a row stands: from the book, and from what this job has measured since."""
-        booked = self.ledger.facts(row).state
+        booked = self._booked(row)
         names = next((self.needed(plan) for plan in self.setup.rows if plan.row == row), [])
         known = [name for name in names if name in self.measured and self.measured[name].clamping == self.clamping]
         if booked is RowState.EMPTY and known and len(known) < len(names):

@@ -12,6 +12,7 @@ from brisk_anchor.core.errors import BriskAnchorError, Finding, PlanError, PlanF
 from brisk_anchor.core.setup import DrawnFeature
 from brisk_anchor.exchange.files import write_whole
 from brisk_anchor.services.asking import Asking
+from brisk_anchor.services.basis import Basis, basis_of
 from brisk_anchor.services.plan_file import (
     FIGURES,
     MeasureSection,
@@ -239,9 +240,17 @@ class PlanBuilder:
         nc = write_whole(self.path.with_name(f"o{program.number:04d}.nc"), program.text.encode("ascii"))
         return [self.save(), nc]
 
+    def basis(self, digest: str) -> Basis:
+        """What a proof of a program with this hash hangs on now."""
+        return basis_of(self.workshop, digest, self.plan)
+
+    def is_proved(self, digest: str) -> bool:
+        """Whether the program with this hash, written from this plan for this job, is proved."""
+        return self.proof is not None and self.proof.stands(self.basis(digest))
+
     def prove(self, outcome: Outcome) -> None:
         """Take a proof over; it is kept beside the file as soon as that says the same. Raises ExportError."""
-        self.proof = PlanProof.of(outcome)
+        self.proof = PlanProof.of(outcome, self.basis(outcome.digest))
         if not self.changed:
             keep_proof(self.path, self.proof)
 

@@ -10,19 +10,25 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from brisk_anchor.core.errors import Finding, PlanFileError
 from brisk_anchor.exchange.files import write_whole
 from brisk_anchor.nc.bounded import read_at_most
+from brisk_anchor.services.basis import Basis
 from brisk_anchor.services.proving import Outcome
 
 _MAX_BYTES = 200_000
 Words = Annotated[str, Field(max_length=400)]
+Hash = Annotated[str, Field(pattern=r"^([0-9a-f]{64})?$")]
 
 
 class PlanProof(BaseModel):
-    """An outcome as it is kept; `digest` is the SHA-256 of the program's text, and of that alone it is a proof."""
+    """An outcome as it is kept, and the hashes of what it was run with: it is a proof of nothing else."""
 
     model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
 
-    form: Literal["brisk-anchor-proof-1"] = "brisk-anchor-proof-1"
+    form: Literal["brisk-anchor-proof-1", "brisk-anchor-proof-2"] = "brisk-anchor-proof-2"
     digest: Annotated[str, Field(pattern=r"^[0-9a-f]{64}$")]
+    plan: Hash = ""
+    job: Hash = ""
+    profile: Hash = ""
+    version: Annotated[str, Field(max_length=40)] = ""
     number: int
     at: Annotated[str, Field(max_length=40)]
     proved: bool
@@ -37,10 +43,14 @@ class PlanProof(BaseModel):
     seconds: float
 
     @classmethod
-    def of(cls, outcome: Outcome) -> PlanProof:
-        """What is kept of an outcome; lengths mm."""
+    def of(cls, outcome: Outcome, basis: Basis) -> PlanProof:
+        """What is kept of an outcome, and what it was run with; lengths mm."""
         return cls(
             digest=outcome.digest,
+            plan=basis.plan,
+            job=basis.job,
+            profile=basis.profile,
+            version=basis.version,
             number=outcome.number,
             at=outcome.at,
             proved=outcome.proved,
@@ -55,11 +65,20 @@ class PlanProof(BaseModel):
             seconds=round(outcome.seconds, 2),
         )
 
-    def words(self, digest: str) -> str:
-        """What the proof says of a text with this hash, in a sentence."""
+    @property
+    def basis(self) -> Basis:
+        """What it was run with."""
+        return Basis(self.digest, self.plan, self.job, self.profile, self.version)
+
+    def stands(self, basis: Basis) -> bool:
+        """Whether it is a proof of what there is now."""
+        return self.proved and not self.basis.differs(basis)
+
+    def words(self, basis: Basis) -> str:
+        """What the proof says of what there is now, in a sentence."""
         day = self.at[:16].replace("T", " ")
-        if digest != self.digest:
-            return f"not proved: the text that was tried on {day} UTC was another"
+        if other := self.basis.differs(basis):
+            return f"not proved: {other} was another on {day} UTC"
         if not self.proved:
             bad = self.parts - self.right - sum(self.stopped.values())
             what = f"{bad} of {self.parts} parts went wrong" if bad else "the set-up as it stands did not end right"

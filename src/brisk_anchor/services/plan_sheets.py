@@ -13,6 +13,7 @@ from brisk_anchor.drawings.paper import PAPERS
 from brisk_anchor.drawings.plan import Leg, PlanContent, path_drawing, plan_sheet
 from brisk_anchor.exchange.files import write_whole
 from brisk_anchor.nc.program import Program
+from brisk_anchor.services.basis import basis_of
 from brisk_anchor.services.plan_proof import PlanProof, read_proof
 from brisk_anchor.services.planning import Planned, Step, program_of
 from brisk_anchor.services.proving import rehearse
@@ -81,10 +82,12 @@ def content_of(
         clock += [f"{words} {seconds:.1f} s" for words, seconds in times.shares() if seconds]
     looks = [f"{look.found}. {look.do}." for look in ready.all_looks] or ["nothing found"]
     tools = [f"T{check.number} {check.name}: within {check.tolerance:g} of its length" for check in ready.tools]
+    basis = basis_of(workshop, program.digest, ready.plan)
+    words = proof.words(basis) if proof is not None else "not proved"
     notes = [
         ("Probe", (f"T{setup.stylus.tool_number} {setup.stylus.name}, ball ⌀{setup.stylus.ball_diameter:g}",)),
         *([("Tools looked at first", tuple(tools))] if tools else []),
-        ("Proof", (proof.words(program.digest) if proof is not None else "not proved",)),
+        ("Proof", (words,)),
         ("Time", tuple(clock)),
         ("Second look", tuple(looks)),
     ]
@@ -94,7 +97,6 @@ def content_of(
             x, y, z = m.start
             places.append((number, (x, y, z - length)))
     angles = "".join(f"  ·  {letter} {angle:+g}°" for letter, angle in table)
-    words = proof.words(program.digest) if proof is not None else "not proved"
     return PlanContent(
         setup=setup,
         title=f"{ready.plan.name}{angles}",

@@ -483,6 +483,7 @@ class Workshop(Chained):
             run.machine.seconds,
             abs(values["r"] - stored.values["r"]) if "r" in stored.values else 0.0,
             self._angle_allowed(stored),
+            *self.proved_with,
         )
         words = f"O{program.number:04d} " + ("agrees" if proof.holds else "does not agree")
         self.ledger.add(EntryKind.PROVED, row, stored.chain, proof=proof, note=words)

@@ -139,6 +139,15 @@ class BriskAnchorApp(App[int]):
         if self.desk is not None:
             self.desk.workshop.close()
 
+    def _fatal_error(self) -> None:
+        """Show where an unexpected error came from, without what the variables held: a password may be among it."""
+        from rich.segment import Segments
+        from rich.traceback import Traceback
+
+        shown = Traceback(show_locals=False, width=None)
+        self._exit_renderables.append(Segments(self.console.render(shown, self.console.options)))
+        self._close_messages_no_wait()
+
     def _opening_failed(self, error: BriskAnchorError) -> None:
         self._failed = error
         self.complain(error)

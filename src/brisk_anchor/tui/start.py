@@ -56,4 +56,7 @@ def run_job(job: Path, *, roll: int, speed: float = DEMO_SPEED, data: Path | Non
 
 def _run(open_job: Callable[[], Workshop], folder: Path, speed: float) -> int:
     os.environ.setdefault("ESCDELAY", "25")
-    return BriskAnchorApp(open_job, folder, speed=speed).run() or 0
+    app = BriskAnchorApp(open_job, folder, speed=speed)
+    code = app.run()
+    # Where an unexpected error ended it there is no answer of its own, and that is no success.
+    return code if code is not None else (app.return_code or 0)

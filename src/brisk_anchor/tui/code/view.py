@@ -73,13 +73,12 @@ class CodeView(DrawnView):
         if self.program is None or program.digest != self.program.digest:
             self.program, self.cursor = program, 1
         if of_plan and desk.plan is not None:
-            of_it = desk.plan.proof
-            held = of_it is not None and of_it.proved and of_it.digest == program.digest
+            held = desk.plan.is_proved(program.digest)
             self.verdict = ("● proved", theme.LIVE) if held else ("○ not proved: 7, p", theme.QUIET)
             return
         entries = desk.workshop.history(desk.row)
         proof = desk.workshop.ledger.whole(desk.row, len(entries) - 1).proof if entries else None
-        if proof and proof.holds and proof.digest == program.digest:
+        if proof and proof.holds and proof.digest == program.digest and proof.is_of(*desk.workshop.proved_with):
             self.verdict = ("● proved", theme.LIVE)
         else:
             self.verdict = ("○ not proved", theme.QUIET)

@@ -195,10 +195,8 @@ def whole_text(builder: PlanBuilder, digest: str, times: Times | None, ended: st
     elif proof is None:
         text.append(" ○ not proved: p runs it on 200 parts within what is stated\n", theme.QUIET)
     else:
-        good = proof.proved and proof.digest == digest
-        text.append(
-            f" {'●' if good else '○'} {cut(proof.words(digest), width - 4)}\n", theme.LIVE if good else theme.SAND
-        )
+        good, words = builder.is_proved(digest), proof.words(builder.basis(digest))
+        text.append(f" {'●' if good else '○'} {cut(words, width - 4)}\n", theme.LIVE if good else theme.SAND)
         if good:
             text.append(
                 f"   worst {1000 * proof.worst:.2f} µm, longest search used {proof.longest_search:.0%}\n", theme.TEXT

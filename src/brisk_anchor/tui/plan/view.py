@@ -87,7 +87,7 @@ class PlanView(PlanRuns):
             return f"{builder.problem.what}.", builder.problem.remedy
         if builder.ready is not None and any(look.stops for look in builder.ready.all_looks):
             return "The second look stops this plan.", "Choose what is marked with ! and change its figures."
-        if builder.proof is None or builder.proof.digest != self.digest or not builder.proof.proved:
+        if not builder.is_proved(self.digest):
             return "p proves it on 200 parts; c shows its code.", "f points at a feature of the drawing, a adds it."
         if builder.changed:
             return "It is proved. w writes the plan and its program.", "t draws its path and its sheet."
@@ -140,7 +140,7 @@ class PlanView(PlanRuns):
     def show_whole(self, builder: PlanBuilder) -> None:
         """Time, second look and proof."""
         proof = builder.proof
-        good = proof is not None and proof.proved and proof.digest == self.digest
+        good = builder.is_proved(self.digest)
         note, colour = ("● proved", theme.LIVE) if good else ("○ not proved", theme.QUIET)
         self.query_one("#whole-heading", Heading).tell("time, second look, proof", note, colour)
         key = (id(builder.ready), id(proof), self.digest, self.times, self.ended, self.running)

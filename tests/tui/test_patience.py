@@ -1,0 +1,124 @@
+"""The screen stays alive while the book does not answer, and says so; what was asked is done when the answer comes."""
+
+from __future__ import annotations
+
+import asyncio
+import io
+import threading
+import time
+
+import pytest
+from rich.console import Console
+
+from brisk_anchor.book.store import Book
+from brisk_anchor.core.errors import BookSilentError, BookTamperedError
+from brisk_anchor.tui import start
+from brisk_anchor.tui.app import BriskAnchorApp
+from tests.tui.test_pilot import Bench, said, wait_for
+
+
+@pytest.fixture
+def hanging(monkeypatch):
+    """The book's additions hang until the event is set; the screen waits for them a moment only."""
+    monkeypatch.setattr("brisk_anchor.tui.patience.MOMENT", 0.02)
+    monkeypatch.setattr("brisk_anchor.tui.patience.TOLD_AFTER", 0.05)
+    go, real = threading.Event(), Book._insert
+
+    def slow(connection, rows):
+        go.wait(20)
+        return real(connection, rows)
+
+    def hang():
+        monkeypatch.setattr(Book, "_insert", staticmethod(slow))
+        return go
+
+    yield hang
+    go.set()
+
+
+async def test_keys_go_on_while_a_store_waits_and_it_is_stored_when_the_book_answers(tmp_path, hanging):
+    async with Bench(tmp_path) as bench:
+        app = bench.app
+        await bench.press("f", "enter", "f", "enter", "s")
+        go = hanging()
+        await bench.pilot.press("enter")
+        await wait_for(lambda: app.patience.waits)
+        await wait_for(lambda: "Waiting for an answer from" in said(app))
+        taken = []
+        for key in ("2", "1", "4", "1"):
+            began = time.monotonic()
+            await bench.pilot.press(key)
+            taken.append(time.monotonic() - began)
+        assert max(taken) < 1.0  # with the pilot; the store itself still hangs
+        assert app.view == "bench"
+        await bench.pilot.press("k")  # whatever would change something has to wait
+        assert "Waiting for an answer" in said(app)
+        assert app.desk.workshop.clamping == 0
+        go.set()
+        await wait_for(lambda: not app.patience.waits)
+        await bench.pilot.pause()
+        assert app.desk.workshop.state("G54").value == "stored"
+
+
+async def test_a_store_that_is_never_answered_is_told_and_the_table_put_back(tmp_path, hanging, monkeypatch):
+    monkeypatch.setattr("brisk_anchor.book.store.ANSWER", 0.3)
+    async with Bench(tmp_path) as bench:
+        app = bench.app
+        await bench.press("f", "enter", "f", "enter", "s")
+        before = app.desk.workshop.machine.offset("G54")
+        hanging()
+        await bench.pilot.press("enter")
+        await wait_for(lambda: app.patience.waits)
+        await wait_for(lambda: not app.patience.waits)
+        await bench.pilot.pause()
+        assert "has not answered" in said(app)
+        assert app.desk.workshop.machine.offset("G54") == before
+        assert app.desk.workshop.state("G54").value == "measured"
+
+
+def top_line(app):
+    console = Console(width=160, file=io.StringIO())
+    console.print(app.query_one("TopLine").render())
+    return console.file.getvalue()
+
+
+async def test_what_others_added_is_asked_for_behind_the_screen_and_silence_is_shown(tmp_path, monkeypatch):
+    async with Bench(tmp_path) as bench:
+        app = bench.app
+        threads = []
+
+        def silent(self, machine):
+            threads.append(threading.current_thread())
+            raise BookSilentError("The book has not answered for 5 s", "", "")
+
+        monkeypatch.setattr(Book, "newest", silent)
+        await wait_for(lambda: app.desk.book_silent)
+        assert threading.main_thread() not in threads
+        assert "does not answer" in top_line(app)
+        monkeypatch.undo()
+        await wait_for(lambda: not app.desk.book_silent)
+        await asyncio.sleep(0.05)
+        assert "does not answer" not in top_line(app)
+
+
+async def test_an_entry_that_was_changed_is_told_when_the_book_is_opened(tmp_path, monkeypatch):
+    def tampered(book):
+        raise BookTamperedError("Entry 2 of the book is not as it was added")
+
+    monkeypatch.setattr("brisk_anchor.services.books.verify_new", tampered)
+    async with Bench(tmp_path) as bench:
+        await wait_for(lambda: "Entry 2 of the book" in said(bench.app))
+        assert bench.app.desk.workshop.book.damage  # nothing more is written into it
+
+
+def test_an_unexpected_error_is_no_success_and_shows_no_values(tmp_path, monkeypatch, capsys):
+    def open_job():
+        password = "s3cret-word"
+        raise RuntimeError(f"unexpected, {len(password)}")
+
+    app = BriskAnchorApp(open_job, tmp_path)
+    monkeypatch.setattr(start, "BriskAnchorApp", lambda *_, **__: app)
+    monkeypatch.setattr(app, "run", lambda: asyncio.run(app.run_async(headless=True)))
+    assert start._run(open_job, tmp_path, 1.0) == 1
+    told = capsys.readouterr()
+    assert "s3cret-word" not in (told.out + told.err).replace('password = "s3cret-word"', "")
