@@ -1,8 +1,11 @@
 """Random set-ups and plans of every feature, in both probing languages: right, stopped, crashed; time, length, speed.
 
 Each set-up is a plate with features of random kinds and sizes in its cells, a probe of random size, a stated
-uncertainty and a real part drawn within it, then one drawn three times as far off. Without noise, so that an error is
-one of method: it is the distance of every row the program has set from where the part really lies.
+uncertainty and a real part drawn within it, one that lies as low as that allows, then one drawn three times as far off.
+Without noise, so that an error is one of method: it is the distance of every row the program has set from where the
+part really lies. In every third set-up depths are shallow, with and without a depth check; every control profile has
+one field at an unusual but legal value. It fails when a program ends wrong or crashes, or stops on a sound part that
+is deep enough.
 """
 
 from __future__ import annotations
@@ -16,18 +19,24 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from benchmarks.unusual import unusual_profiles
 from brisk_anchor.core.errors import BriskAnchorError
+from brisk_anchor.core.measuring import propose_depth_check
 from brisk_anchor.nc.profile import shipped_profile
 from brisk_anchor.services.plan_file import PlanFile
 from brisk_anchor.services.planning import planned, program_of
 from brisk_anchor.services.proving import Case, Prover, prove
 from brisk_anchor.services.timing import times_of
 from brisk_anchor.services.workshop import Workshop
-from brisk_anchor.standin.scene import build_scene
+from brisk_anchor.standin.scene import Scene, build_scene
 from brisk_anchor.standin.scene_file import SceneFile, load_scene
 
-SETUPS = 1000
-PROFILES = ("skip-macro", "probe-params")
+SETUPS = 2000
+LANGUAGES = ("hash-macro", "ngc")
+SHALLOW = 3
+"""Every so many set-ups depths are shallow."""
+METHOD = 0.0005
+"""How far, mm, a row may be off beside half its last digit."""
 BEYOND = 3.0
 CELL = 64.0
 COLUMNS, LINES = 4, 3
@@ -55,9 +64,11 @@ class Tally:
     """What came of all of them."""
 
     within: Counter[str] = field(default_factory=Counter)
+    low: Counter[str] = field(default_factory=Counter)
     beyond: Counter[str] = field(default_factory=Counter)
     kinds: Counter[str] = field(default_factory=Counter)
     worst: float = 0.0
+    bad: int = 0
     over: list[float] = field(default_factory=list)
     lines: list[float] = field(default_factory=list)
     told: list[str] = field(default_factory=list)
@@ -65,6 +76,8 @@ class Tally:
     def add(self, other: Tally) -> None:
         """Take another's figures in."""
         self.within += other.within
+        self.low += other.low
+        self.bad += other.bad
         self.beyond += other.beyond
         self.kinds += other.kinds
         self.worst = max(self.worst, other.worst)
@@ -240,35 +253,80 @@ def _plan(random, features, kinds, two) -> PlanFile:
     )
 
 
+def _shallow(file: SceneFile, plan: PlanFile, random: np.random.Generator) -> tuple[SceneFile, PlanFile]:
+    """The same with depths that are not safe by themselves: some are checked, some count from the top, some refused."""
+    ball, u = file.probe.ball_diameter, file.job.start_uncertainty
+    features, measure = [], []
+    for feature, section in zip(file.feature, plan.measure, strict=True):
+        shallow = feature.depth and feature.kind != "tilted bore"
+        depth = ball / 2 + float(random.uniform(0.05, u)) if shallow else feature.depth
+        features.append(feature.model_copy(update={"depth": round(depth, 3)}))
+        checks = shallow and random.integers(0, 2)
+        higher = min(propose_depth_check(ball), max(0.3, depth - ball / 2))
+        measure.append(section.model_copy(update={"depth_check": round(higher, 3)} if checks else {}))
+    return file.model_copy(update={"feature": features}), plan.with_measure(measure)
+
+
+def _low(scene: Scene) -> Scene:
+    """The part as low as is stated, and otherwise where it is described."""
+    file = scene.file
+    bodies = [
+        body.model_copy(
+            update={"real": body.real.model_copy(update={"shift": (0.0, 0.0, -file.job.start_uncertainty)})}
+        )
+        if body.role == "part"
+        else body
+        for body in file.body
+    ]
+    return build_scene(file.model_copy(update={"body": bodies}))
+
+
 def _try(number: int) -> Tally:
     base = load_scene("heron-gl114")
     tally = Tally()
     file, plan = random_setup(number, base)
+    shallow = number % SHALLOW == 0
+    if shallow:
+        file, plan = _shallow(file, plan, np.random.default_rng([number, 8]))
     scene = build_scene(file)
-    for name in PROFILES:
-        workshop = Workshop(scene, None, shipped_profile(name), seed=None)
+    unusual, _ = unusual_profiles()
+    for language in LANGUAGES:
+        own = [(name, profile) for name, profile in unusual if profile.language == language]
+        what, profile = own[number % len(own)]
+        workshop = Workshop(scene, None, profile, seed=None)
         try:
             ready = planned(workshop, plan)
             program = program_of(workshop, ready)
         except BriskAnchorError as error:
             tally.within["refused"] += 1
-            tally.told.append(f"{number} {name}: refused: {error.one_line()}")
+            expected = shallow or "variables" in error.what or "tells" in error.what or "keeps all" in error.what
+            tally.bad += not expected
+            if not expected:
+                tally.told.append(f"{number} {what}: refused: {error.one_line()}")
             continue
-        if name == PROFILES[0]:
+        if language == LANGUAGES[0]:
             tally.kinds += Counter(m.kind.value for m in ready.measurements)
+        checked = any(m.depth_check and not m.deep_enough for m in ready.measurements)
+        allowed = profile.resolution / 2 + METHOD
         prover = Prover(Case.of(workshop, ready, program))
-        trial = prover.trial(1, noisy=False)
-        tally.within[trial.ending.how] += 1
-        tally.worst = max(tally.worst, trial.ending.error)
-        if trial.ending.how != "right" or trial.ending.error > 0.0005:
-            tally.told.append(
-                f"{number} {name}: {trial.ending.how} {trial.ending.words} {1000 * trial.ending.error:.2f} µm"
-            )
-        outside = prover.trial(2, BEYOND, noisy=False).ending
-        tally.beyond[outside.how] += 1
-        if outside.how in ("wrong", "crashed"):
-            tally.told.append(f"{number} {name}, beyond: {outside.how} {outside.words}")
-        if name == PROFILES[0]:
+        for told, which, real, beyond in (
+            (tally.within, "within", None, 1.0),
+            (tally.low, "low", _low(scene), 1.0),
+            (tally.beyond, "beyond", None, BEYOND),
+        ):
+            if real is None:
+                ending = prover.trial(1 if beyond == 1.0 else 2, beyond, noisy=False).ending
+            else:
+                low = Workshop(real, None, profile, seed=None)
+                ending = Prover(Case.of(low, ready, program)).trial(0, noisy=False).ending
+            told[ending.how] += 1
+            tally.worst = max(tally.worst, ending.error - allowed)
+            stopped = ending.how == "stopped" and which != "beyond"
+            edge = checked and "EDGE TOUCHED" in ending.words
+            if ending.how in ("wrong", "crashed") or (stopped and not edge) or ending.error > allowed:
+                tally.bad += 1
+                tally.told.append(f"{number} {what}, {which}: {ending.how} {ending.words} {1000 * ending.error:.2f} µm")
+        if language == LANGUAGES[0] and profile.probing and profile.probing.back_off < 2:
             tally.lines.append(program.text.count("\n") / ready.touch_count)
             run = prover.run(prover.scene(1), 1, noisy=False)
             run.to_end()
@@ -283,7 +341,7 @@ def ten_features() -> None:
     base = load_scene("heron-gl114")
     number = next(n for n in range(10_000) if len(random_setup(n, base)[1].measure) == 10)
     file, plan = random_setup(number, base)
-    workshop = Workshop(build_scene(file), None, shipped_profile(PROFILES[0]), seed=1)
+    workshop = Workshop(build_scene(file), None, shipped_profile("skip-macro"), seed=1)
     started = time.perf_counter()
     ready = planned(workshop, plan)
     program = program_of(workshop, ready)
@@ -303,11 +361,13 @@ def main() -> None:
     with ProcessPoolExecutor(os.cpu_count()) as pool:
         for one in pool.map(_try, range(SETUPS), chunksize=10):
             tally.add(one)
-    for words in tally.told[:40]:
+    for words in tally.told[:60]:
         print(" ", words)
-    print(f"{SETUPS} set-ups in two languages, {sum(tally.kinds.values())} features: {dict(tally.kinds.most_common())}")
-    print(f"within what is stated: {dict(tally.within)}, worst {1000 * tally.worst:.3f} µm")
+    features = f"{sum(tally.kinds.values())} features: {dict(tally.kinds.most_common())}"
+    print(f"{SETUPS} set-ups in two languages, {features}")
+    print(f"within what is stated: {dict(tally.within)}; as low as that: {dict(tally.low)}")
     print(f"{BEYOND:g} times as far off: {dict(tally.beyond)}")
+    print(f"{'FAILED' if tally.bad else 'GOOD'}: {tally.bad} programs ended wrong, crashed or stopped without reason")
     over = sorted(tally.over)
     print(
         f"time over the least: median {statistics.median(over):.1%}, 95 % under {over[int(0.95 * len(over))]:.1%}; "
@@ -315,3 +375,5 @@ def main() -> None:
     )
     print(f"{time.perf_counter() - started:.0f} s")
     ten_features()
+    if tally.bad:
+        raise SystemExit(1)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 import re
+from dataclasses import replace
 
 import pytest
 from hypothesis import given
@@ -11,6 +12,7 @@ from hypothesis import strategies as st
 
 from brisk_anchor.core.errors import ExportError, PlanFileError
 from brisk_anchor.drawings.plan import LINES, plan_sheet
+from brisk_anchor.services.basis import Basis
 from brisk_anchor.services.ordering import way_seconds
 from brisk_anchor.services.plan_file import PlanFile, load_plan, parse_plan, plan_text
 from brisk_anchor.services.plan_proof import PlanProof, keep_proof, proof_path, read_proof
@@ -182,10 +184,12 @@ def test_a_proof_that_is_none_is_told_and_one_without_a_file_is_no_proof(tmp_pat
 
 def test_a_proof_says_of_which_text_it_is_and_what_went_wrong(tmp_path):
     outcome = Outcome("a" * 64, 2150, 2, at="2026-11-27T10:00:00+00:00")
-    proof = PlanProof.of(outcome)
+    basis = Basis("a" * 64, "", "c" * 64, "d" * 64, "1")
+    proof = PlanProof.of(outcome, basis)
     keep_proof(tmp_path / "p.plan.toml", proof)
     assert read_proof(tmp_path / "p.plan.toml") == proof
-    assert "another" in proof.words("b" * 64)
-    assert "as it stands did not end right" in proof.words("a" * 64)
+    assert "another" in proof.words(replace(basis, program="b" * 64))
+    assert "the control profile was another" in proof.words(replace(basis, profile="e" * 64))
+    assert "as it stands did not end right" in proof.words(basis)
     assert not outcome.complete
     assert "nothing within 10 mm" in " ".join(summary(outcome))
