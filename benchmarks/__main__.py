@@ -22,7 +22,7 @@ ALL = {
 
 def main() -> None:
     """Run and print."""
-    for name in sys.argv[1:] or list(ALL):
+    for name in [name for name in sys.argv[1:] if not name.startswith("-")] or list(ALL):
         print(f"== {name}")
         ALL[name]()
 

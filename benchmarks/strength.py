@@ -1,4 +1,8 @@
-"""The book under the worst: killed at any point of 500 stores, and 100,000 entries of history under every key."""
+"""The book under the worst: killed at any point of 500 stores, and 100,000 entries of history under every key.
+
+With `--all` also: killed before every SQL statement of first opening, migration and storing; first openings by several
+processes at once; 10,000 additions and looks of three clients in any order. It fails when anything was lost.
+"""
 
 from __future__ import annotations
 
@@ -11,14 +15,19 @@ import subprocess
 import sys
 import tempfile
 import time
+from contextlib import ExitStack
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
+
+from tests.test_book import entry as test_entry
+from tests.test_book_safety import MANY, interleaved, old_book
 
 from brisk_anchor.book.entries import Entry, EntryKind
 from brisk_anchor.book.store import Book
 from brisk_anchor.services.offset_book import typed_chain
 
 STORES, ENTRIES = 500, 100_000
+RACES, STEPS = 24, 10_000
 _WRITER = """
 import sys
 from pathlib import Path
@@ -39,7 +48,7 @@ def entry(number: int, row: str, at: datetime | None = None) -> Entry:
     return Entry(when, "Heron", row, EntryKind.STORED, "GL-114", "lever", chain.values, {}, chain, number=number)
 
 
-def _kills(folder: Path) -> None:
+def _kills(folder: Path) -> bool:
     """Writers are killed at random moments until 500 double stores are in; each time the book is looked through."""
     path, confirmed, kills = folder / "kills.sqlite", 0, 0
     Book.open(path).close()
@@ -61,8 +70,9 @@ def _kills(folder: Path) -> None:
         book.close()
         if not whole:
             print(f"BROKEN after kill {kills}: {len(rows[0])} and {len(rows[1])} entries, {confirmed} confirmed")
-            return
+            return False
     print(f"{confirmed} double stores, killed {kills} times: nothing confirmed was lost, no half store was left")
+    return True
 
 
 async def _keys(folder: Path) -> None:
@@ -107,8 +117,66 @@ async def _keys(folder: Path) -> None:
         workshop.book.close()
 
 
+def _statements(folder: Path) -> bool:
+    """Killed before each SQL statement in turn."""
+    told = []
+    for mode, before in (("open", 0), ("migrate", 3), ("store", 1)):
+        here = folder / mode
+        here.mkdir()
+        if mode == "migrate":
+            old_book(here / "base.sqlite")
+        elif mode == "store":
+            with Book.open(here / "base.sqlite") as book:
+                book.add(test_entry())
+        command = [sys.executable, "-m", "tests.kill_points", mode, str(here), str(before)]
+        ran = subprocess.run(command, capture_output=True, text=True)
+        if ran.returncode:
+            print(ran.stderr[-1000:])
+            return False
+        told.append(f"{mode} {ran.stdout.strip()}")
+    print(f"killed before every statement, each time whole afterwards: {', '.join(told)}")
+    return True
+
+
+def _races(folder: Path) -> bool:
+    """New books opened by two to four processes at once, each adding five entries."""
+    failed = 0
+    for race in range(RACES):
+        url, many = f"sqlite:///{folder / f'race-{race}.sqlite'}", 2 + race % 3
+        runs = [
+            subprocess.Popen([sys.executable, "-c", MANY, url, str(n)], stdin=subprocess.PIPE, stdout=subprocess.PIPE)
+            for n in range(many)
+        ]
+        time.sleep(0.8)
+        for run in runs:
+            run.communicate(b"\n", timeout=120)
+        with Book.open_url(url) as book:
+            failed += any(run.returncode for run in runs) or book.verify().id != 5 * many
+    print(f"{RACES} first openings by two to four processes at once: {failed} failed")
+    return not failed
+
+
+def _interleavings(folder: Path) -> bool:
+    """Three clients add and look in any order."""
+    with ExitStack() as stack:
+        books = [stack.enter_context(Book.open(folder / "three.sqlite")) for _ in range(3)]
+        seen = interleaved(books, STEPS, random.Random(11))
+        same = seen[0] == seen[1] == seen[2]
+        entries = sum(len(row) for row in seen[0].values())
+        whole = books[0].verify().id == entries
+    print(f"{STEPS} steps of three clients, {entries} entries: {'all saw the same' if same and whole else 'DIFFERENT'}")
+    return same and whole
+
+
 def main() -> None:
-    """Both."""
+    """What was asked for."""
+    everything = "--all" in sys.argv
     with tempfile.TemporaryDirectory() as name:
-        _kills(Path(name))
-        asyncio.run(_keys(Path(name)))
+        folder = Path(name)
+        good = _kills(folder)
+        if everything:
+            good = all([_statements(folder), _races(folder), _interleavings(folder), good])
+        asyncio.run(_keys(folder))
+    print(f"{'GOOD' if good else 'FAILED'}: the book under the worst")
+    if not good:
+        raise SystemExit(1)

@@ -22,7 +22,8 @@ app = typer.Typer(
     pretty_exceptions_enable=False,
     context_settings={"help_option_names": ["-h", "--help"]},
     help="Measure datums at the machine, keep work offsets with their evidence, write and prove their code.",
-    epilog="Exit codes: 0 good, 1 unexpected or a changed book, 2 wrong use or input, 3 NC text refused, 4 alarm, 5 crash, 6 book.",
+    epilog="Exit codes: 0 good, 1 unexpected, or a book that was changed, 2 wrong use or input, 3 NC text refused, "
+    "4 alarm, 5 crash, 6 book.",
 )
 
 
