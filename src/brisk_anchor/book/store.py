@@ -231,13 +231,13 @@ class Book:
         def work(given: Given) -> Added:
             with self.engine.connect().execution_options(writes=True) as connection, connection.begin() as transaction:
                 take_turn(connection)
+                query = select(EntryRow.id, EntryRow.seal).order_by(EntryRow.id.desc()).limit(1)
+                newest = connection.execute(query).first()
+                last = Mark(newest[0], newest[1] or FIRST) if newest else Mark()
                 missed: tuple[Entry, ...] = ()
-                if known is not None:
-                    query = select(EntryRow).where(EntryRow.id > known, EntryRow.machine == entries[0].machine)
-                    with Session(connection) as session:
-                        found = session.scalars(query.order_by(EntryRow.id))
-                        missed = tuple(_entry(row) for row in found if row.uid not in {e.uid for e in entries})
-                ids = self._insert(connection, rows)
+                if known is not None and last.id > known:
+                    missed = self._missed(connection, entries, known)
+                ids = self._insert(connection, rows, last)
                 if not given.wanted:
                     transaction.rollback()
                 return Added(ids, missed)
@@ -270,12 +270,20 @@ class Book:
             raise _cannot_write(error) from None
 
     @staticmethod
-    def _insert(connection: Connection, rows: Sequence[dict[str, Any]]) -> tuple[int, ...]:
+    def _missed(connection: Connection, entries: Sequence[Entry], known: int) -> tuple[Entry, ...]:
+        """What others added to this machine's rows since an entry."""
+        own = {entry.uid for entry in entries}
+        query = select(EntryRow).where(EntryRow.id > known, EntryRow.machine == entries[0].machine)
+        with Session(connection) as session:
+            found = session.scalars(query.order_by(EntryRow.id))
+            return tuple(_entry(row) for row in found if row.uid not in own)
+
+    @staticmethod
+    def _insert(connection: Connection, rows: Sequence[dict[str, Any]], last: Mark) -> tuple[int, ...]:
         known = select(EntryRow.uid, EntryRow.id).where(EntryRow.uid.in_([row["uid"] for row in rows]))
         there = {str(uid): int(number) for uid, number in connection.execute(known)}
-        newest = connection.execute(select(EntryRow.id, EntryRow.seal).order_by(EntryRow.id.desc()).limit(1)).first()
-        number, before = (newest[0], newest[1] or FIRST) if newest else (0, FIRST)
-        ids = []
+        number, before = last.id, last.seal
+        ids, fresh = [], []
         for row in rows:
             if row["uid"] in there:
                 ids.append(there[row["uid"]])
@@ -283,8 +291,10 @@ class Book:
             number += 1
             columns = {"id": number, **row, "form": FORM}
             before = seal(before, columns)
-            connection.execute(EntryRow.__table__.insert(), {**columns, "seal": before})  # type: ignore[attr-defined]
+            fresh.append({**columns, "seal": before})
             ids.append(number)
+        if fresh:
+            connection.execute(EntryRow.__table__.insert(), fresh)  # type: ignore[attr-defined]
         return tuple(ids)
 
     # -- asking ------------------------------------------------------------------------------------------------
