@@ -22,11 +22,11 @@ from brisk_anchor.book.address import ANSWER, BookAddress
 from brisk_anchor.book.entries import AXIS_NAMES, Entry, EntryKind
 from brisk_anchor.book.models import EntryRow
 from brisk_anchor.book.opening import prepare, take_turn
-from brisk_anchor.book.patience import Given, Helper
 from brisk_anchor.book.seals import FIRST, FORM, Mark, look_through, seal
 from brisk_anchor.core.errors import BookError, BookSilentError, BookTakenError, BookTamperedError, BookWriteError
 from brisk_anchor.core.offsets import Chain
 from brisk_anchor.core.proof import Proof
+from brisk_anchor.patience import Given, Helper
 
 Result = TypeVar("Result")
 OPENING = 60.0

@@ -367,11 +367,8 @@ class BriskAnchorApp(App[int]):
             await result
 
     def _tell_waiting(self) -> None:
-        book = self.desk.workshop.book if self.desk else None
-        name = book.name if book is not None else "the disk"
-        self.tell(
-            f"Waiting for an answer from {name}.", "Nothing is lost; the views can be looked at meanwhile.", "ask"
-        )
+        behind = "Nothing is lost. The views can be looked at meanwhile; what changes something has to wait."
+        self.tell("Waiting for an answer from the book or the disk.", behind, "ask")
 
     def action_command_palette(self) -> None:
         """Open the palette of actions; a sheet that lies on top leaves, as with any other key."""

@@ -15,7 +15,7 @@ from typing import Any
 
 from greenlet import getcurrent, greenlet
 
-from brisk_anchor.book.patience import PAUSE
+from brisk_anchor.patience import PAUSE
 
 MOMENT = 0.03
 """How long, s, an answer is waited for before the screen goes on: less than anybody sees."""
