@@ -143,7 +143,7 @@ def test_a_wall_of_unknown_depth_is_touched_again_higher():
                 workshop.measure(measurement)
     deep = replace(asking, depth=6.0)
     assert not build_measurement(workshop.setup, deep).depth_check
-    assert {"depth", "again higher"} <= set(asking.optional())
+    assert {"depth", "again +Z"} <= set(asking.optional())
 
 
 def test_where_a_floor_keeps_it_from_going_deeper_the_plan_proposes_a_depth_check():

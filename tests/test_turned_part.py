@@ -282,7 +282,7 @@ def test_marks_name_the_new_features_and_their_figures() -> None:
     asking = Asking(corner, (0.0, 0.0, 0.0)).with_figure("heading 1", 200.0)
     assert asking.rose.headings == (200.0, 90.0)
     assert asking.rose.directions[0] == pytest.approx((math.cos(math.radians(200)), math.sin(math.radians(200)), 0))
-    assert list(asking.optional()) == ["search", "times each", "again higher", "angle 1", "angle 2"]
+    assert list(asking.optional()) == ["search", "times each", "again +Z", "angle 1", "angle 2"]
     with pytest.raises(PlanError, match="no count"):
         asking.with_figure("repeats", 2.5)
 

@@ -62,7 +62,7 @@ class Asking:
         angles = {f"angle {n}": f"heading {n}" for n in range(1, len(self._headings()) + 1)}
         kind, beside = self.rose.read().kind, any(not wall.direction[2] for wall in self.rose.marks)
         open_depth = {"depth": "depth"} if beside and kind is not None and "depth" not in self.figures() else {}
-        deep = {**open_depth, "again higher": "depth_check"} if beside and kind is not FeatureKind.BALL else {}
+        deep = {**open_depth, "again +Z": "depth_check"} if beside and kind is not FeatureKind.BALL else {}
         return {"search": "search", "times each": "repeats", **deep, **angles}
 
     def _headings(self) -> tuple[float, ...]:

@@ -84,8 +84,8 @@ def _why_clear(setup: Setup, m: Measurement) -> str:
 def _why_depth(m: Measurement) -> str:
     if not m.depth_known:
         return "not known: a second touch higher up shows whether it is the wall"
-    below = f"as drawn: the widest part {m.widest_part:.3g} below the edge"
-    return below if m.top is None else f"{below}, counted from {m.top.name}"
+    below = f"as drawn: widest part {m.widest_part:.3g} below the edge"
+    return below if m.top is None else f"below {m.top.name} as it is found: widest part {m.widest_part:.3g}"
 
 
 def _why_start(m: Measurement, drawn: DrawnFeature) -> str:

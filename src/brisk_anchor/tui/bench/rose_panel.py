@@ -144,6 +144,8 @@ class RosePanel(LatePanel):
         if kind is None:
             return text
         lines.append(("search", measurement.search if measurement else asking.search))
+        if measurement and measurement.depth_check:
+            lines.append(("again +Z", measurement.depth_check))  # each wall is touched again, so much higher
         for label, value in lines:
             shown = "?" if value is None else f"{format_length(value, decimals=3)} mm"
             text.append(f"{label:<9}", theme.QUIET)
