@@ -6,9 +6,9 @@ import math
 
 import numpy as np
 
-from brisk_anchor.nc.profile import shipped_profile
-from brisk_anchor.services.asking import build_measurement, point_at
-from brisk_anchor.services.workshop import Workshop
+from brisk_anchor.nc.profile.control_profile import shipped_profile
+from brisk_anchor.services.measure.measurement_request import build_measurement, point_at
+from brisk_anchor.services.session.session import Session
 from brisk_anchor.standin.scene import build_scene
 from brisk_anchor.standin.scene_file import load_scene
 
@@ -20,11 +20,11 @@ def main() -> None:
     scene, profile = build_scene(load_scene("heron-gl114")), shipped_profile("skip-macro")
     drawn = {feature.name: feature for feature in scene.setup.features}
 
-    def measure(workshop: Workshop, name: str):
+    def measure(workshop: Session, name: str):
         return workshop.measure(build_measurement(workshop.setup, point_at(workshop.setup, drawn[name]))).feature
 
-    quiet = Workshop(scene, None, profile, seed=None)
-    noisy = Workshop(scene, None, profile, seed=2026)
+    quiet = Session(scene, None, profile, seed=None)
+    noisy = Session(scene, None, profile, seed=2026)
     print(f"{'feature':<8}{'axis':<6}{'bias, no noise':>16}{'spread':>12}{'bound':>12}{'ratio':>8}{'inside ±':>10}")
     for name in ("bore", "boss", "top", "bush", "pad"):
         clean = measure(quiet, name)

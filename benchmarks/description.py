@@ -27,8 +27,8 @@ seconds = time.perf_counter() - start
 print(f"{{seconds:.3f}} {{resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024:.0f}}")
 """
 _BEGIN = """
-from brisk_anchor.services.beginning import DrawingSource, begin_job
-from brisk_anchor.services.jobs import load_job
+from brisk_anchor.services.job.new_job import DrawingSource, begin_job
+from brisk_anchor.services.job.jobs import load_job
 from brisk_anchor.standin.scene import build_scene
 from brisk_anchor.tui.canvas import Canvas
 from brisk_anchor.tui.picture import Picture, draw_ground, projections

@@ -10,7 +10,7 @@ import tracemalloc
 
 import numpy as np
 
-from brisk_anchor.nc.extents import read_extents
+from brisk_anchor.nc.read.extents import read_extents
 
 BLOCKS = 1_000_000
 ROUNDS = 5

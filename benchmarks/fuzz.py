@@ -10,9 +10,9 @@ from tests.nc.collector import Collector
 from tests.nc.zoo import LANGUAGES, drawn, spoiled
 
 from brisk_anchor.core.errors import NcError
-from brisk_anchor.nc.interpreter import Interpreter
-from brisk_anchor.nc.profile import shipped_profile
-from brisk_anchor.services.workshop import Workshop
+from brisk_anchor.nc.profile.control_profile import shipped_profile
+from brisk_anchor.nc.read.interpreter import Interpreter
+from brisk_anchor.services.session.session import Session
 from brisk_anchor.standin.scene import build_scene
 from brisk_anchor.standin.scene_file import load_scene
 
@@ -22,7 +22,7 @@ PROGRAMS = 200_000
 def main() -> None:
     """Print how they ended and the longest time one took."""
     scene, profile = build_scene(load_scene("heron-gl114")), shipped_profile("skip-macro")
-    real = Workshop(scene, None, profile, seed=None).full_program("G54").text
+    real = Session(scene, None, profile, seed=None).full_program("G54").text
     source, ends, slowest = random.Random(2026), Counter(), 0.0
     started = time.perf_counter()
     for number in range(PROGRAMS):

@@ -21,13 +21,13 @@ import numpy as np
 
 from benchmarks.unusual import unusual_profiles
 from brisk_anchor.core.errors import BriskAnchorError
-from brisk_anchor.core.measuring import propose_depth_check
-from brisk_anchor.nc.profile import shipped_profile
-from brisk_anchor.services.plan_file import PlanFile
-from brisk_anchor.services.planning import planned, program_of
-from brisk_anchor.services.proving import Case, Prover, prove
-from brisk_anchor.services.timing import times_of
-from brisk_anchor.services.workshop import Workshop
+from brisk_anchor.core.features.measuring import propose_depth_check
+from brisk_anchor.nc.profile.control_profile import shipped_profile
+from brisk_anchor.services.plan.plan_file import PlanFile
+from brisk_anchor.services.plan.planning import planned, program_of
+from brisk_anchor.services.plan.proving import Case, Prover, prove
+from brisk_anchor.services.plan.timing import times_of
+from brisk_anchor.services.session.session import Session
 from brisk_anchor.standin.scene import Scene, build_scene
 from brisk_anchor.standin.scene_file import SceneFile, load_scene
 
@@ -293,7 +293,7 @@ def _try(number: int) -> Tally:
     for language in LANGUAGES:
         own = [(name, profile) for name, profile in unusual if profile.language == language]
         what, profile = own[number % len(own)]
-        workshop = Workshop(scene, None, profile, seed=None)
+        workshop = Session(scene, None, profile, seed=None)
         try:
             ready = planned(workshop, plan)
             program = program_of(workshop, ready)
@@ -317,13 +317,15 @@ def _try(number: int) -> Tally:
             if real is None:
                 ending = prover.trial(1 if beyond == 1.0 else 2, beyond, noisy=False).ending
             else:
-                low = Workshop(real, None, profile, seed=None)
+                low = Session(real, None, profile, seed=None)
                 ending = Prover(Case.of(low, ready, program)).trial(0, noisy=False).ending
             told[ending.how] += 1
             tally.worst = max(tally.worst, ending.error - allowed)
             stopped = ending.how == "stopped" and which != "beyond"
-            edge = checked and "EDGE TOUCHED" in ending.words
-            if ending.how in ("wrong", "crashed") or (stopped and not edge) or ending.error > allowed:
+            # A low edge is told by the check, or the higher touch goes over it and meets nothing.
+            edge = checked and any(words in ending.words for words in ("EDGE TOUCHED", "MISSED", "SAME WALL HIGHER"))
+            far = ending.error > allowed and which != "beyond"
+            if ending.how in ("wrong", "crashed") or (stopped and not edge) or far:
                 tally.bad += 1
                 tally.told.append(f"{number} {what}, {which}: {ending.how} {ending.words} {1000 * ending.error:.2f} µm")
         if language == LANGUAGES[0] and profile.probing and profile.probing.back_off < 2:
@@ -341,7 +343,7 @@ def ten_features() -> None:
     base = load_scene("heron-gl114")
     number = next(n for n in range(10_000) if len(random_setup(n, base)[1].measure) == 10)
     file, plan = random_setup(number, base)
-    workshop = Workshop(build_scene(file), None, shipped_profile("skip-macro"), seed=1)
+    workshop = Session(build_scene(file), None, shipped_profile("skip-macro"), seed=1)
     started = time.perf_counter()
     ready = planned(workshop, plan)
     program = program_of(workshop, ready)

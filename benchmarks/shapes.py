@@ -13,14 +13,14 @@ from collections.abc import Callable
 
 import numpy as np
 
-from brisk_anchor.core.align import best_fit, sweep
-from brisk_anchor.core.built import build
-from brisk_anchor.core.features import fit_circle
-from brisk_anchor.core.hand_tools import HandKind, HandTool
+from brisk_anchor.core.features.alignment import best_fit, sweep
+from brisk_anchor.core.features.constructed_features import build
+from brisk_anchor.core.features.feature import fit_circle
+from brisk_anchor.core.features.shapes import corner, solve_edge, solve_known_circle, solve_plane, solve_sphere
+from brisk_anchor.core.features.solving import solve
+from brisk_anchor.core.features.touches import Stylus, Touch
 from brisk_anchor.core.kinds import FeatureKind
-from brisk_anchor.core.shapes import corner, solve_edge, solve_known_circle, solve_plane, solve_sphere
-from brisk_anchor.core.solving import solve
-from brisk_anchor.core.touches import Stylus, Touch
+from brisk_anchor.core.tools.hand_tools import HandKind, HandTool
 
 TRIALS = 5000
 U = 0.001

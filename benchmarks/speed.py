@@ -5,10 +5,10 @@ from __future__ import annotations
 import statistics
 import time
 
-from brisk_anchor.nc.interpreter import Interpreter
-from brisk_anchor.nc.profile import shipped_profile
-from brisk_anchor.services.runs import Run
-from brisk_anchor.services.workshop import Workshop
+from brisk_anchor.nc.profile.control_profile import shipped_profile
+from brisk_anchor.nc.read.interpreter import Interpreter
+from brisk_anchor.services.machine.runs import Run
+from brisk_anchor.services.session.session import Session
 from brisk_anchor.standin.scene import build_scene
 from brisk_anchor.standin.scene_file import load_scene
 
@@ -18,7 +18,7 @@ REPEATS = 15
 def main() -> None:
     """Print medians."""
     scene, profile = build_scene(load_scene("heron-gl114")), shipped_profile("skip-macro")
-    program = Workshop(scene, None, profile, seed=None).full_program("G54")
+    program = Session(scene, None, profile, seed=None).full_program("G54")
     times, scans = [], []
     for _ in range(REPEATS):
         machine = scene.stand_in(seed=1)

@@ -24,7 +24,7 @@ from tests.test_book_safety import MANY, interleaved, old_book
 
 from brisk_anchor.book.entries import Entry, EntryKind
 from brisk_anchor.book.store import Book
-from brisk_anchor.services.offset_book import typed_chain
+from brisk_anchor.services.offsets.offset_book import typed_chain
 
 STORES, ENTRIES = 500, 100_000
 RACES, STEPS = 24, 10_000
@@ -77,7 +77,7 @@ def _kills(folder: Path) -> bool:
 
 async def _keys(folder: Path) -> None:
     """Keys of the book view over 100,000 entries, from the press to the screen at rest."""
-    from brisk_anchor.services.demo import open_demo
+    from brisk_anchor.services.demo.demo_job import open_demo
     from brisk_anchor.tui.app import BriskAnchorApp
 
     book = Book.open(folder / "book.sqlite")

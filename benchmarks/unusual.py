@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from brisk_anchor.core.errors import ProfileError
-from brisk_anchor.nc.profile import Profile, parse_profile, shipped_text
+from brisk_anchor.nc.profile.control_profile import Profile, parse_profile, shipped_text
 
 _SHARED = (
     ("resolution = 0.0001", "resolution = 0.001"),

@@ -8,11 +8,11 @@ import pytest
 from hypothesis import settings
 
 from brisk_anchor.book.store import Book
-from brisk_anchor.core.touches import Stylus
-from brisk_anchor.nc.profile import Profile, shipped_profile
-from brisk_anchor.services.books import BOOK_VARIABLE
+from brisk_anchor.core.features.touches import Stylus
+from brisk_anchor.nc.profile.control_profile import Profile, shipped_profile
 from brisk_anchor.services.paths import HOME_VARIABLE
-from brisk_anchor.services.workshop import Workshop
+from brisk_anchor.services.session.book_opening import BOOK_VARIABLE
+from brisk_anchor.services.session.session import Session
 from brisk_anchor.standin.scene import Scene, build_scene
 from brisk_anchor.standin.scene_file import load_scene
 
@@ -52,12 +52,12 @@ def book(tmp_path: Path):
 
 
 @pytest.fixture
-def workshop(scene: Scene, book: Book, profile: Profile) -> Workshop:
+def workshop(scene: Scene, book: Book, profile: Profile) -> Session:
     """The demo job with noise and an empty book."""
-    return Workshop(scene, book, profile, seed=3)
+    return Session(scene, book, profile, seed=3)
 
 
 @pytest.fixture
-def quiet(scene: Scene, profile: Profile) -> Workshop:
+def quiet(scene: Scene, profile: Profile) -> Session:
     """The demo job with a probe that never errs, and no book."""
-    return Workshop(scene, None, profile, seed=None)
+    return Session(scene, None, profile, seed=None)

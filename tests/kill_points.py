@@ -15,7 +15,7 @@ from pathlib import Path
 import alembic.command  # noqa: F401 loaded once, before the forks
 import filelock  # noqa: F401
 
-from brisk_anchor.book.seals import Mark
+from brisk_anchor.book.seals import SealMark
 from brisk_anchor.book.store import Book
 from tests.test_book import entry
 
@@ -67,7 +67,7 @@ def looked_at(path: Path, before: int) -> int:
     with Book.open(path) as book:
         entries = book.history("Heron")
         assert len(entries) in (before, before + 2), len(entries)
-        assert book.verify() == Mark(len(entries), book.verify().seal)
+        assert book.verify() == SealMark(len(entries), book.verify().seal)
         book.check()
         (added,) = book.add(entry(note="after"))
         assert added == len(entries) + 1

@@ -18,7 +18,7 @@ from brisk_anchor.book.entries import Entry, EntryKind, RowState, state_of
 from brisk_anchor.book.models import HEAD, EntryRow
 from brisk_anchor.book.store import Book
 from brisk_anchor.core.errors import BookError, BookVersionError, BookWriteError
-from brisk_anchor.core.proof import Proof
+from brisk_anchor.core.offsets.proof import Proof
 
 NOW = datetime(2026, 11, 23, 8, 0, tzinfo=UTC)
 

@@ -14,20 +14,21 @@ from typer.testing import CliRunner
 
 from brisk_anchor.book.entries import Entry, EntryKind, RowState, state_of
 from brisk_anchor.book.store import Book
-from brisk_anchor.cli import app
-from brisk_anchor.core.checks import SEARCH_BEYOND, look_at_jump, look_at_measurement, look_at_start
+from brisk_anchor.cli.commands import app
 from brisk_anchor.core.errors import BookError, BriskAnchorError, PlanError
-from brisk_anchor.nc.interpreter import Status
-from brisk_anchor.nc.profile import shipped_profile
-from brisk_anchor.services import offset_book as book_work
-from brisk_anchor.services import tool_shelf
-from brisk_anchor.services.asking import build_measurement, point_at
-from brisk_anchor.services.book_rows import lacking, line_of
-from brisk_anchor.services.books import BOOK_VARIABLE, open_book
-from brisk_anchor.services.demo_book import open_month
-from brisk_anchor.services.jobs import new_job, open_job
-from brisk_anchor.services.ledger import _facts_of
-from brisk_anchor.services.workshop import Workshop
+from brisk_anchor.core.offsets.checks import SEARCH_BEYOND, look_at_jump, look_at_measurement, look_at_start
+from brisk_anchor.nc.profile.control_profile import shipped_profile
+from brisk_anchor.nc.read.interpreter import Status
+from brisk_anchor.services.demo.demo_month import open_month
+from brisk_anchor.services.job.jobs import new_job
+from brisk_anchor.services.measure.measurement_request import build_measurement, point_at
+from brisk_anchor.services.offsets import offset_book as book_work
+from brisk_anchor.services.offsets.book_rows import lacking, line_of
+from brisk_anchor.services.session import tool_shelf
+from brisk_anchor.services.session.book_opening import BOOK_VARIABLE, open_book
+from brisk_anchor.services.session.job_opening import open_job
+from brisk_anchor.services.session.ledger import _facts_of
+from brisk_anchor.services.session.session import Session
 
 WHEN = datetime(2026, 11, 1, tzinfo=UTC)
 _VALUES = st.dictionaries(st.sampled_from("xyz"), st.floats(-500, 0), min_size=1, max_size=3)
@@ -144,7 +145,7 @@ def test_a_row_the_control_has_not_is_refused(tmp_path, row):
 
 @pytest.mark.parametrize("profile", ["skip-macro", "probe-params", "table-only"])
 def test_a_program_in_a_file_stops_the_operator_where_a_row_moves_far(scene, book, profile):
-    workshop = Workshop(scene, book, shipped_profile(profile), seed=None)
+    workshop = Session(scene, book, shipped_profile(profile), seed=None)
     near = dict(zip("xyz", workshop.machine.offset("G54"), strict=True))
     book_work.edit(workshop, "G54", {"x": near["x"] + 1.0}, "a little")
     assert not [line for line in book_work.writing_program(workshop, ["G54"]).text.splitlines() if line[:2] == "M0"]
@@ -162,7 +163,7 @@ def test_a_program_in_a_file_stops_the_operator_where_a_row_moves_far(scene, boo
 @pytest.mark.parametrize("profile", ["skip-macro", "probe-params"])
 @pytest.mark.parametrize("changed", [0.4, 0.6])
 def test_a_program_stops_where_the_table_is_no_longer_what_was_looked_at(scene, book, profile, changed):
-    workshop = Workshop(scene, book, shipped_profile(profile), seed=None)
+    workshop = Session(scene, book, shipped_profile(profile), seed=None)
     x, y, z = workshop.machine.offset("G54")
     book_work.set_limit(workshop, "G54", 0.5)
     book_work.edit(workshop, "G54", {"x": x + 0.3}, "a little")
@@ -210,7 +211,7 @@ def test_the_month_is_made_once_and_its_operations_say_what_they_lack(tmp_path):
 def test_every_tool_on_the_part_where_the_control_counts_so(scene):
     profile = shipped_profile("skip-macro")
     lengths = profile.tool_lengths.model_copy(update={"convention": "part", "master_length": None})
-    workshop = Workshop(scene, None, profile.model_copy(update={"tool_lengths": lengths}), seed=None)
+    workshop = Session(scene, None, profile.model_copy(update={"tool_lengths": lengths}), seed=None)
     tool_shelf.broken(workshop, 12)
     length, looks = tool_shelf.length_on_the_part(workshop, 12, -380.0, 2.0, 0.1)
     row = workshop.machine.offset("G54")[2]

@@ -24,12 +24,12 @@ from brisk_anchor.book import address
 from brisk_anchor.book.address import BookAddress
 from brisk_anchor.book.entries import EntryKind
 from brisk_anchor.book.models import HEAD
-from brisk_anchor.book.seals import Mark, canonical
+from brisk_anchor.book.seals import SealMark, canonical
 from brisk_anchor.book.store import Book
-from brisk_anchor.cli import app
+from brisk_anchor.cli.commands import app
 from brisk_anchor.core.errors import BookError, BookSilentError, BookTakenError, BookTamperedError, BookWriteError
-from brisk_anchor.services.books import BOOK_VARIABLE, open_book, verify_new
-from brisk_anchor.services.ledger import Ledger
+from brisk_anchor.services.session.book_opening import BOOK_VARIABLE, open_book, verify_new
+from brisk_anchor.services.session.ledger import Ledger
 from tests import postgres
 from tests.test_book import entry
 
@@ -350,4 +350,4 @@ def test_a_file_name_may_hold_any_character(tmp_path):
         with Book.open(tmp_path / name) as book:
             book.add(entry())
         assert (tmp_path / name).exists()
-    assert Mark() == Mark(0, "")
+    assert SealMark() == SealMark(0, "")

@@ -10,13 +10,13 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from brisk_anchor.core.errors import GeometryError, PlanError
-from brisk_anchor.core.hand_tools import HandKind, HandTool
+from brisk_anchor.core.features.touch_pattern import TouchPattern, Wall
 from brisk_anchor.core.kinds import FeatureKind
-from brisk_anchor.core.rose import Rose, Wall
-from brisk_anchor.services.asking import Asking, point_at
-from brisk_anchor.services.by_hand import Frame
-from brisk_anchor.services.hands import begin
-from brisk_anchor.services.workshop import SecondLookError
+from brisk_anchor.core.tools.hand_tools import HandKind, HandTool
+from brisk_anchor.services.measure.by_hand import PositionFrame
+from brisk_anchor.services.measure.hands import begin
+from brisk_anchor.services.measure.measurement_request import MeasurementRequest, point_at
+from brisk_anchor.services.session.session import SecondLookError
 
 FINDER = HandTool("edge finder", HandKind.EDGE_FINDER, 31, 10.0, 0.0, None, 0.005, u_diameter=0.002)
 FEELER = HandTool("feeler", HandKind.FEELER, 32, 12.0, 0.1, 118.4, 0.005, 0.004, 0.002, 0.005)
@@ -25,8 +25,8 @@ START = (-400.0, -200.0, -300.0)
 
 
 def begun(walls, tool, *, over=False, round_=False, frame=None):
-    rose = Rose(frozenset(Wall[name] for name in walls.split()), over, round_)
-    return begin(Asking(rose, START), tool, frame or Frame())
+    rose = TouchPattern(frozenset(Wall[name] for name in walls.split()), over, round_)
+    return begin(MeasurementRequest(rose, START), tool, frame or PositionFrame())
 
 
 def typed(state, *figures):
@@ -97,7 +97,7 @@ def test_the_second_side_may_be_typed_from_the_first_and_the_middle_is_told():
 
 
 def test_work_positions_count_from_the_offset():
-    state = begun("LEFT", FINDER, frame=Frame("G54", (-469.0, -286.0, -504.0)))
+    state = begun("LEFT", FINDER, frame=PositionFrame("G54", (-469.0, -286.0, -504.0)))
     assert "work position in G54" in state.prompt().read
     assert typed(state, 20.0).coordinates[0] == pytest.approx(-469.0 + 20.0 - 5.0)
 
@@ -205,8 +205,8 @@ def test_a_guess_which_rule_was_broken(workshop, error, reason):
 
 
 def twice(walls, tool, **more):
-    rose = Rose(frozenset(Wall[name] for name in walls.split()), twice=True, **more)
-    return begin(Asking(rose, START), tool)
+    rose = TouchPattern(frozenset(Wall[name] for name in walls.split()), twice=True, **more)
+    return begin(MeasurementRequest(rose, START), tool)
 
 
 def test_an_edge_takes_where_along_it_each_touch_was():
@@ -234,8 +234,8 @@ def test_a_plane_by_hand_tells_height_and_lean():
 
 
 def test_part_of_a_bore_by_hand_from_two_places_and_its_diameter():
-    rose = Rose(frozenset((Wall.RIGHT, Wall.UP)), round=True)
-    state = begin(Asking(rose, START, size=40.0), FINDER)
+    rose = TouchPattern(frozenset((Wall.RIGHT, Wall.UP)), round=True)
+    state = begin(MeasurementRequest(rose, START, size=40.0), FINDER)
     # The finder of ⌀10 in a bore of ⌀40 about (12, −7): its middle runs on a circle of radius 15.
     figures = [12 + 15 * math.cos(0.2), -7 + 15 * math.sin(0.2), 12 + 15 * math.cos(1.4), -7 + 15 * math.sin(1.4)]
     order = [figures[1], figures[0], figures[2], figures[3]]  # the touched coordinate comes last

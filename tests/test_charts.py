@@ -8,12 +8,12 @@ from xml.etree import ElementTree
 import pytest
 
 from brisk_anchor.drawings.charts import Panel, chart
-from brisk_anchor.drawings.fits import Box, fits_drawing
-from brisk_anchor.services.asking import build_measurement, point_at
-from brisk_anchor.services.book_files import write_timeline
-from brisk_anchor.services.offset_book import edit
-from brisk_anchor.services.repeat import repeat
-from brisk_anchor.services.sheets import write_repeat_chart
+from brisk_anchor.drawings.fits import FitBox, fits_drawing
+from brisk_anchor.services.measure.measurement_request import build_measurement, point_at
+from brisk_anchor.services.offsets.book_files import write_timeline
+from brisk_anchor.services.offsets.offset_book import edit
+from brisk_anchor.services.offsets.sheets import write_repeat_chart
+from brisk_anchor.services.session.repeatability import repeat
 
 NASTY = 'a < b & "c" </svg><script>alert(1)</script> $x^2$'
 RUNS = Panel("X, mm", (1.0, 2.0, 3.0), (-470.0012, -470.0010, -470.0014), -470.0012, 0.001, note=NASTY)
@@ -48,8 +48,8 @@ def test_a_chart_of_one_value_and_of_values_that_do_not_differ():
 
 def test_what_a_program_reaches_is_drawn(scene):
     boxes = [
-        Box("G54 T5", (-200.0, -200.0, -400.0), (-100.0, -100.0, -300.0), inside=True),
-        Box("G58 T12", (-200.0, -200.0, -400.0), (150.0, -100.0, -300.0), inside=False, shift=(-150.0, 0.0, 0.0)),
+        FitBox("G54 T5", (-200.0, -200.0, -400.0), (-100.0, -100.0, -300.0), inside=True),
+        FitBox("G58 T12", (-200.0, -200.0, -400.0), (150.0, -100.0, -300.0), inside=False, shift=(-150.0, 0.0, 0.0)),
     ]
     told = ["! G58, T12: X goes 150.000 mm past", NASTY, *(f"line {n}" for n in range(30))]
     svg = fits_drawing(NASTY, scene.setup, boxes, told, "svg")

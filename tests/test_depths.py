@@ -7,17 +7,17 @@ from dataclasses import replace
 import pytest
 
 from brisk_anchor.core.errors import PlanError
+from brisk_anchor.core.features.measuring import propose_depth, propose_depth_check
+from brisk_anchor.core.features.touch_pattern import TouchPattern, Wall
 from brisk_anchor.core.kinds import FeatureKind
-from brisk_anchor.core.measuring import propose_depth, propose_depth_check
-from brisk_anchor.core.rose import Rose, Wall
-from brisk_anchor.nc.profile import shipped_profile
-from brisk_anchor.services.asking import Asking, build_measurement, point_at
-from brisk_anchor.services.plan_file import PlanFile
-from brisk_anchor.services.planning import planned, program_of
-from brisk_anchor.services.profile_proof import sample_scene
-from brisk_anchor.services.proving import Case, Prover
-from brisk_anchor.services.weaving import take_apart, weave
-from brisk_anchor.services.workshop import SecondLookError, Workshop
+from brisk_anchor.nc.profile.control_profile import shipped_profile
+from brisk_anchor.services.insert.weaving import take_apart, weave
+from brisk_anchor.services.measure.measurement_request import MeasurementRequest, build_measurement, point_at
+from brisk_anchor.services.plan.plan_file import PlanFile
+from brisk_anchor.services.plan.planning import planned, program_of
+from brisk_anchor.services.plan.proving import Case, Prover
+from brisk_anchor.services.profile.profile_proof import sample_scene
+from brisk_anchor.services.session.session import SecondLookError, Session
 from brisk_anchor.standin.scene import Scene, build_scene
 
 LOW = 1.9
@@ -43,11 +43,11 @@ def scene_with(uncertainty: float = 2.0, low: float = LOW) -> Scene:
     return build_scene(file.model_copy(update={"job": job, "body": bodies, "feature": features}))
 
 
-def workshop_with(language: str = LANGUAGES[0], **more: float) -> Workshop:
-    return Workshop(scene_with(**more), None, shipped_profile(language), seed=None)
+def workshop_with(language: str = LANGUAGES[0], **more: float) -> Session:
+    return Session(scene_with(**more), None, shipped_profile(language), seed=None)
 
 
-def plan_of(workshop: Workshop, *measure: dict[str, object], order: str = "as listed") -> PlanFile:
+def plan_of(workshop: Session, *measure: dict[str, object], order: str = "as listed") -> PlanFile:
     sections = []
     for section in measure:
         x, y, z = workshop.setup.drawn(str(section["feature"])).drawing
@@ -58,7 +58,7 @@ def plan_of(workshop: Workshop, *measure: dict[str, object], order: str = "as li
     return PlanFile.model_validate(data)
 
 
-def ending_of(workshop: Workshop, plan: PlanFile):
+def ending_of(workshop: Session, plan: PlanFile):
     ready = planned(workshop, plan)
     return Prover(Case.of(workshop, ready, program_of(workshop, ready))).trial(0, noisy=False).ending
 
@@ -118,7 +118,7 @@ def test_on_the_bench_and_in_a_whole_program_a_measured_top_gives_the_depth():
 def test_the_demo_job_stated_as_less_certain_is_refused_until_the_boss_is_touched_deeper(scene):
     file = scene.file
     job = file.job.model_copy(update={"start_uncertainty": 4.0})
-    workshop = Workshop(
+    workshop = Session(
         build_scene(file.model_copy(update={"job": job})), None, shipped_profile("skip-macro"), seed=None
     )
     with pytest.raises(SecondLookError, match="may lie 4 mm lower"):
@@ -131,7 +131,7 @@ def test_a_wall_of_unknown_depth_is_touched_again_higher():
     x, y, _ = point_at(workshop.setup, face).start
     top = face.machine[2] - LOW + workshop.setup.stylus.length
     for below, how in ((8.0, None), (2.0, "EDGE TOUCHED")):
-        asking = Asking(Rose(frozenset({Wall.RIGHT})), (x, y, top - below), reach=8.0)
+        asking = MeasurementRequest(TouchPattern(frozenset({Wall.RIGHT})), (x, y, top - below), reach=8.0)
         measurement = build_measurement(workshop.setup, asking)
         assert measurement.depth_check == propose_depth_check(6.0)
         assert not any(look.stops for look in workshop.look(measurement))
@@ -153,7 +153,7 @@ def test_where_a_floor_keeps_it_from_going_deeper_the_plan_proposes_a_depth_chec
     shallow = plate.model_copy(update={"slots": [plate.slots[0].model_copy(update={"depth": 6.2}), plate.slots[1]]})
     other = body.model_copy(update={"solid": [shallow, *body.solid[1:]]})
     scene = build_scene(scene.file.model_copy(update={"body": [scene.file.body[0], other]}))
-    workshop = Workshop(scene, None, shipped_profile("skip-macro"), seed=None)
+    workshop = Session(scene, None, shipped_profile("skip-macro"), seed=None)
     plan = plan_of(workshop, {"feature": "pocket", "depth": 4.0})
     (step,) = planned(workshop, plan).steps
     assert step.measurement.depth_check == propose_depth_check(6.0)
@@ -189,7 +189,7 @@ def test_figures_of_depth():
 def test_a_touch_that_could_land_beside_its_face_is_stopped(name, place):
     scene = scene_with(low=0.0)
     moved = [f.model_copy(update={"place": place}) if f.name == name else f for f in scene.file.feature]
-    workshop = Workshop(
+    workshop = Session(
         build_scene(scene.file.model_copy(update={"feature": moved})), None, shipped_profile("skip-macro"), seed=None
     )
     looks = workshop.look(build_measurement(workshop.setup, point_at(workshop.setup, workshop.setup.drawn(name))))

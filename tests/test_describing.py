@@ -12,18 +12,19 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from brisk_anchor.core.errors import BriskAnchorError, DatumError, ExportError, GuardError, JobError, PlanError
-from brisk_anchor.core.rules import Keep
+from brisk_anchor.core.offsets.rules import Keep
 from brisk_anchor.exchange import files
-from brisk_anchor.services.asking import build_measurement, point_at
-from brisk_anchor.services.beginning import DrawingSource, begin_job
-from brisk_anchor.services.cautions import cautions
-from brisk_anchor.services.datum import read_distances, rule_at, with_rules
-from brisk_anchor.services.demo import demo_job
-from brisk_anchor.services.fixture_shapes import AnglePlate, Chuck, Plate, Vice
-from brisk_anchor.services.jobs import check_job, load_job, new_job, open_job
-from brisk_anchor.services.reach import reaches
-from brisk_anchor.services.word_maker import FORMS
-from brisk_anchor.services.words import read_words
+from brisk_anchor.services.demo.demo_job import demo_job
+from brisk_anchor.services.job.feature_builder import FORMS
+from brisk_anchor.services.job.feature_commands import read_words
+from brisk_anchor.services.job.fixture_shapes import AnglePlate, Chuck, Plate, Vice
+from brisk_anchor.services.job.jobs import check_job, load_job, new_job
+from brisk_anchor.services.job.new_job import DrawingSource, begin_job
+from brisk_anchor.services.measure.cautions import cautions
+from brisk_anchor.services.measure.datum_rules import read_distances, rule_at, with_rules
+from brisk_anchor.services.measure.measurement_request import build_measurement, point_at
+from brisk_anchor.services.measure.reach import reaches
+from brisk_anchor.services.session.job_opening import open_job
 from brisk_anchor.standin.scene import build_scene
 from brisk_anchor.standin.solid_file import SolidSection
 from tests.test_jobs import change
@@ -235,7 +236,7 @@ def test_a_change_that_cannot_be_written_changes_nothing(workshop, folder, monke
         written.append(path.name)
         return files.write_whole(path, data)
 
-    monkeypatch.setattr("brisk_anchor.services.describing.write_whole", refuse)
+    monkeypatch.setattr("brisk_anchor.services.job.job_editor.write_whole", refuse)
     with pytest.raises(ExportError):
         workshop.change(change_)
     assert {name: (folder / name).read_text() for name in before} == before

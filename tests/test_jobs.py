@@ -8,15 +8,16 @@ import sys
 import pytest
 
 from brisk_anchor.core.errors import BriskAnchorError, DatumError, ExportError, GuardError, JobError, PlanError
-from brisk_anchor.core.rules import FromFeature
+from brisk_anchor.core.offsets.rules import FromFeature
 from brisk_anchor.exchange.toml_files import in_millimetres, line_of
-from brisk_anchor.services.asking import build_measurement, point_at
-from brisk_anchor.services.datum import axes_of
-from brisk_anchor.services.describing import Describing
-from brisk_anchor.services.job_models import NO_LENGTHS
-from brisk_anchor.services.jobs import FILES, check_job, load_job, new_job, open_job
-from brisk_anchor.services.reach import reaches
-from brisk_anchor.services.workshop import SecondLookError
+from brisk_anchor.services.job.job_editor import JobEditor
+from brisk_anchor.services.job.job_models import NO_LENGTHS
+from brisk_anchor.services.job.jobs import FILES, check_job, load_job, new_job
+from brisk_anchor.services.measure.datum_rules import axes_of
+from brisk_anchor.services.measure.measurement_request import build_measurement, point_at
+from brisk_anchor.services.measure.reach import reaches
+from brisk_anchor.services.session.job_opening import open_job
+from brisk_anchor.services.session.session import SecondLookError
 
 PLATE = ("[[solid]]", 'name = "plate"')
 
@@ -292,9 +293,9 @@ def test_a_zero_moves_off_what_cannot_be_reached_with_its_distance_kept(folder, 
     assert text.count("#") == comments
     (folder / "job.toml").write_text(text.replace('x = { feature = "dowel"', '"x" = { feature = "dowel"'))
     with pytest.raises(JobError, match="could be changed"):
-        Describing(folder).ruled("G54", {"x": FromFeature("seat", 1.0)})
+        JobEditor(folder).ruled("G54", {"x": FromFeature("seat", 1.0)})
     with pytest.raises(JobError, match="G58 has no line"):
-        Describing(folder).ruled("G58", {"x": FromFeature("seat", 1.0)})
+        JobEditor(folder).ruled("G58", {"x": FromFeature("seat", 1.0)})
 
 
 def test_what_can_be_reached_and_what_a_feature_locates(quiet):

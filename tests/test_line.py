@@ -10,7 +10,6 @@ import numpy as np
 import pytest
 
 from brisk_anchor.book.entries import EntryKind, RowState
-from brisk_anchor.core.checks import look_at_feature, look_at_store
 from brisk_anchor.core.errors import (
     BriskAnchorError,
     CrashError,
@@ -20,19 +19,20 @@ from brisk_anchor.core.errors import (
     ReportError,
     TravelError,
 )
+from brisk_anchor.core.features.touch_pattern import TouchPattern, Wall
 from brisk_anchor.core.kinds import FeatureKind
-from brisk_anchor.core.rose import Rose, Wall
-from brisk_anchor.core.rules import Keep
-from brisk_anchor.nc.interpreter import Interpreter, Status
-from brisk_anchor.nc.profile import shipped_profile
-from brisk_anchor.nc.variables import Memory
-from brisk_anchor.services.asking import Asking, build_measurement, point_at, recognise
-from brisk_anchor.services.datum import with_rules
-from brisk_anchor.services.guide import next_step, store_preview
-from brisk_anchor.services.player import Player
-from brisk_anchor.services.repeat import repeat
-from brisk_anchor.services.runs import Run
-from brisk_anchor.services.workshop import SecondLookError, Workshop
+from brisk_anchor.core.offsets.checks import look_at_feature, look_at_store
+from brisk_anchor.core.offsets.rules import Keep
+from brisk_anchor.nc.profile.control_profile import shipped_profile
+from brisk_anchor.nc.read.interpreter import Interpreter, Status
+from brisk_anchor.nc.read.variables import Memory
+from brisk_anchor.services.machine.player import Player
+from brisk_anchor.services.machine.runs import Run
+from brisk_anchor.services.measure.datum_rules import with_rules
+from brisk_anchor.services.measure.measurement_request import MeasurementRequest, build_measurement, point_at, recognise
+from brisk_anchor.services.session.guide import next_step, store_preview
+from brisk_anchor.services.session.repeatability import repeat
+from brisk_anchor.services.session.session import SecondLookError, Session
 
 
 def drawn(workshop, name):
@@ -66,7 +66,7 @@ def test_boss_is_found_from_outside(quiet):
 
 
 def test_with_noise_the_spread_is_that_of_the_touches(scene, profile):
-    workshop = Workshop(scene, None, profile, seed=11)
+    workshop = Session(scene, None, profile, seed=11)
     found = [workshop.measure(asked(workshop, "bore")).feature.coordinates for _ in range(60)]
     theory = math.hypot(0.0005, 1e-4 / math.sqrt(12)) / math.sqrt(2)
     # 120 values: their standard deviation is known to 6.5 %, so three of that.
@@ -115,7 +115,7 @@ def test_a_new_clamping_makes_everything_stale_and_unstorable(workshop):
 def test_next_session_remembers_what_was_stored(workshop, scene, book, profile):
     measure_all(workshop)
     stored = workshop.store("G54").values
-    again = Workshop(scene, book, profile)
+    again = Session(scene, book, profile)
     assert again.state("G54") is RowState.STORED
     assert again.machine.offset("G54") == pytest.approx(tuple(stored.values()))
     assert again.last("G54", EntryKind.STORED).chain == workshop.last("G54", EntryKind.STORED).chain
@@ -147,7 +147,7 @@ def test_the_code_guards_itself(quiet, name, change, alarm):
 
 def _rewritten(workshop, measurement):
     """The program of a measurement the second look would not let through."""
-    from brisk_anchor.nc.writer import write_program
+    from brisk_anchor.nc.write.writer import write_program
 
     return write_program(workshop.plan_of(2100, "test", [measurement], None), workshop.profile)
 
@@ -165,7 +165,7 @@ def test_jump_guard_on_the_control_stops_before_the_store(quiet):
 
 @pytest.mark.parametrize("profile", ["skip-macro", "probe-params"])
 def test_a_row_that_is_not_turned_has_no_arithmetic_of_angles_and_may_keep_an_axis(scene, profile):
-    workshop = Workshop(scene, None, shipped_profile(profile), seed=None)
+    workshop = Session(scene, None, shipped_profile(profile), seed=None)
     workshop.setup = with_rules(workshop.setup, "G54", {"x": Keep()})
     workshop.write_row("G54", {"x": -470.0, "y": 0.0, "z": 0.0, "r": 2.0})  # an angle another job left
     measure_all(workshop)
@@ -277,22 +277,22 @@ def test_a_book_that_cannot_be_written_leaves_the_control_as_it_was(workshop, mo
 
 def test_hand_marked_rose_is_taken_for_the_drawn_feature_nearby(quiet):
     spindle = (-433.0, -251.0, -366.0)
-    asking = recognise(quiet.setup, Asking(Rose().all_round(), spindle))
+    asking = recognise(quiet.setup, MeasurementRequest(TouchPattern().all_round(), spindle))
     assert asking.drawn.name == "bore"
     assert (asking.size, asking.depth) == (38.0, pytest.approx(13.0))
     feature = quiet.measure(build_measurement(quiet.setup, asking)).feature
     assert feature.coordinate("x") == pytest.approx(-433.084, abs=0.001)
-    far = recognise(quiet.setup, Asking(Rose().all_round(), (-300.0, -100.0, -366.0)))
+    far = recognise(quiet.setup, MeasurementRequest(TouchPattern().all_round(), (-300.0, -100.0, -366.0)))
     assert far.drawn is None
     assert far.missing() == "diameter"
-    below = recognise(quiet.setup, Asking(Rose(frozenset({Wall.BELOW})), (-434.0, -225.0, -345.0)))
+    below = recognise(quiet.setup, MeasurementRequest(TouchPattern(frozenset({Wall.BELOW})), (-434.0, -225.0, -345.0)))
     assert (below.drawn.name, below.reach) == ("top", pytest.approx(8.0))
 
 
 def test_a_bore_away_from_the_drawing_never_feeds_an_offset(quiet):
     """The bushed bore marked by hand from too far off to be recognised, its size typed."""
     spindle = (-519.0, -190.0, -420.0)
-    free = Asking(Rose().all_round(), spindle, size=25.0, depth=10.0)
+    free = MeasurementRequest(TouchPattern().all_round(), spindle, size=25.0, depth=10.0)
     measured = quiet.measure(build_measurement(quiet.setup, free))
     assert measured.feature.size == pytest.approx(25.0061, abs=0.001)
     assert quiet.missing("G54") == ["bore", "top"]
@@ -313,7 +313,7 @@ def test_a_dropped_solution_of_the_control_is_noticed(quiet):
 
 def test_side_wall_by_hand_needs_its_distance_typed(quiet):
     quiet.machine.rapid((-396.0, -168.0, -300.0), 0)
-    asking = Asking(Rose(frozenset({Wall.LEFT})), (-250.0, -250.0, -430.0))
+    asking = MeasurementRequest(TouchPattern(frozenset({Wall.LEFT})), (-250.0, -250.0, -430.0))
     with pytest.raises(PlanError, match="distance is not known"):
         build_measurement(quiet.setup, asking)
     measurement = build_measurement(quiet.setup, replace(asking, reach=7.0))
@@ -335,7 +335,10 @@ def test_prompt_tells_the_next_step(workshop):
     assert "point at bore" in next_step(workshop, "G54", None, None)[0]
     asking = point_at(workshop.setup, drawn(workshop, "bore"))
     assert next_step(workshop, "G54", asking, None)[0] == "Enter measures bore ⌀38 H7."
-    assert "e" in next_step(workshop, "G54", Asking(Rose().all_round(), (-300.0, -100.0, -366.0)), None)[0]
+    assert (
+        "e"
+        in next_step(workshop, "G54", MeasurementRequest(TouchPattern().all_round(), (-300.0, -100.0, -366.0)), None)[0]
+    )
     assert "search ends" in next_step(workshop, "G54", replace(asking, search=5.0), None)[0]
     measure_all(workshop)
     assert "s to store" in next_step(workshop, "G54", None, None)[0]
@@ -410,7 +413,7 @@ def test_crash_on_the_way_is_told_and_nothing_is_taken(quiet):
 
 def test_a_value_the_table_did_not_take_does_not_stay_in_it(scene, profile, tmp_path):
     path = tmp_path / "machine.json"
-    workshop = Workshop(scene, None, profile, seed=None, machine_file=path)
+    workshop = Session(scene, None, profile, seed=None, machine_file=path)
     measure_all(workshop)
     before = workshop.machine.offset("G54")
     write, wrong = workshop.machine.write_offset, [1.0]
@@ -418,7 +421,7 @@ def test_a_value_the_table_did_not_take_does_not_stay_in_it(scene, profile, tmp_
     with pytest.raises(BriskAnchorError, match="Alarm 106"):
         workshop.store("G54")
     assert workshop.state("G54") is RowState.MEASURED
-    for left in (workshop, Workshop(scene, None, profile, seed=None, machine_file=path)):
+    for left in (workshop, Session(scene, None, profile, seed=None, machine_file=path)):
         assert left.machine.offset("G54") == before
     stored = workshop.store("G54").values["x"]
     assert workshop.machine.offset("G54")[0] == pytest.approx(stored, abs=1e-4)
@@ -440,7 +443,7 @@ def test_a_repeatability_run_spreads_as_stated(workshop):
 
 
 def test_a_probe_is_calibrated_in_a_bore_and_on_a_face_of_known_figure(scene, book, profile):
-    workshop = Workshop(scene, book, profile, seed=None)
+    workshop = Session(scene, book, profile, seed=None)
     drawn = workshop.setup.drawn("bore")
     off = replace(workshop.setup.stylus, effective_radius=2.980, u_radius=0.01, length=150.4)
     workshop.setup = replace(workshop.setup, stylus=off)

@@ -21,13 +21,15 @@ from hypothesis import strategies as st
 from brisk_anchor.book.entries import Entry, EntryKind
 from brisk_anchor.book.store import Book
 from brisk_anchor.core.errors import BookError, BookTakenError, BookWriteError, BriskAnchorError
-from brisk_anchor.core.rules import FromTable
+from brisk_anchor.core.offsets.rules import FromTable
 from brisk_anchor.exchange.offset_tables import TableRow, from_csv, from_json, read_table, to_blocks, to_csv, to_json
-from brisk_anchor.nc.extents import read_extents
-from brisk_anchor.nc.profile import shipped_profile
-from brisk_anchor.services import offset_book as book_work
-from brisk_anchor.services.book_compare import moved_features, reference
-from brisk_anchor.services.book_files import (
+from brisk_anchor.nc.profile.control_profile import shipped_profile
+from brisk_anchor.nc.read.extents import read_extents
+from brisk_anchor.services.demo.demo_month import PROGRAM, open_month
+from brisk_anchor.services.job.jobs import load_job, new_job
+from brisk_anchor.services.offsets import offset_book as book_work
+from brisk_anchor.services.offsets.book_compare import moved_features, reference
+from brisk_anchor.services.offsets.book_files import (
     card,
     export,
     read_reference,
@@ -36,13 +38,12 @@ from brisk_anchor.services.book_files import (
     write_snapshot,
     write_timeline,
 )
-from brisk_anchor.services.book_rows import Reference, distance, line_of, lines
-from brisk_anchor.services.book_words import derive, read_change, read_derived
-from brisk_anchor.services.books import open_book
-from brisk_anchor.services.demo_book import PROGRAM, open_month
-from brisk_anchor.services.fits import fit_file, fit_text
-from brisk_anchor.services.jobs import load_job, new_job, open_job
-from brisk_anchor.services.workshop import SecondLookError, Workshop
+from brisk_anchor.services.offsets.book_rows import TableReference, distance, line_of, lines
+from brisk_anchor.services.offsets.book_words import derive, read_change, read_derived
+from brisk_anchor.services.offsets.fits import fit_file, fit_text
+from brisk_anchor.services.session.book_opening import open_book
+from brisk_anchor.services.session.job_opening import open_job
+from brisk_anchor.services.session.session import SecondLookError, Session
 
 
 @pytest.fixture(scope="module")
@@ -101,9 +102,9 @@ def test_an_angle_that_only_one_side_holds_is_a_difference(month):
     workshop, _ = month
     line = line_of(workshop, "G55")
     there = {**line.values, "r": 1.5}
-    assert Reference("there", {"G55": there}).difference(line) == {"x": 0.0, "y": 0.0, "z": 0.0, "r": -1.5}
-    assert Reference("there", {"G55": {**there, "r": 0.0}}).difference(line) == {"x": 0.0, "y": 0.0, "z": 0.0}
-    assert Reference("there").difference(line) == {}
+    assert TableReference("there", {"G55": there}).difference(line) == {"x": 0.0, "y": 0.0, "z": 0.0, "r": -1.5}
+    assert TableReference("there", {"G55": {**there, "r": 0.0}}).difference(line) == {"x": 0.0, "y": 0.0, "z": 0.0}
+    assert TableReference("there").difference(line) == {}
 
 
 def test_a_turn_moves_what_is_far_from_the_zero_more(month):
@@ -172,7 +173,7 @@ def test_typed_undone_restored_locked_limited_written_and_read_back(workshop):
 
 @pytest.mark.parametrize("profile", ["skip-macro", "probe-params", "table-only"])
 def test_many_rows_are_written_by_one_program_or_none(scene, book, profile):
-    workshop = Workshop(scene, book, shipped_profile(profile), seed=None)
+    workshop = Session(scene, book, shipped_profile(profile), seed=None)
     rows = [row for row in workshop.profile.all_rows if row not in ("common", "G59")][:8]
     for n, row in enumerate(rows):
         book_work.edit(workshop, row, {"x": -10.0 * n - 1, "y": -5.0, "z": -300.0 - n}, "pattern")
@@ -354,8 +355,8 @@ def _typed(number: int, row: str = "G54") -> Entry:
 
 
 def test_two_windows_see_each_other_and_never_write_over_unseen(scene, profile, tmp_path):
-    one = Workshop(scene, Book.open(tmp_path / "b.sqlite"), profile, seed=None)
-    two = Workshop(scene, Book.open(tmp_path / "b.sqlite"), profile, seed=None)
+    one = Session(scene, Book.open(tmp_path / "b.sqlite"), profile, seed=None)
+    two = Session(scene, Book.open(tmp_path / "b.sqlite"), profile, seed=None)
     book_work.edit(one, "G57", {"x": 1.0, "y": 0.0, "z": 0.0}, "first window")
     with pytest.raises(BookTakenError, match="another window"):
         book_work.edit(two, "G57", {"x": 2.0, "y": 0.0, "z": 0.0}, "second window")
@@ -425,7 +426,7 @@ def test_a_book_of_years_opens_light_and_fetches_what_is_asked_for(scene, profil
     chain = book_work.typed_chain("G54", {"x": 1.0, "y": 2.0, "z": 3.0}, {}, {}, "made up")
     for first in range(1, 1001, 250):
         book.add(*(replace(_typed(n), chain=chain if n == 1000 else None) for n in range(first, first + 250)))
-    workshop = Workshop(scene, book, profile, seed=None)
+    workshop = Session(scene, book, profile, seed=None)
     assert [e.number for e in workshop.history("G54")] == list(range(801, 1001))
     assert [e.light for e in workshop.history("G54")] == [True] * 199 + [False]  # the newest is what is shown
     assert workshop.history("G54")[-1].chain == chain
@@ -439,7 +440,7 @@ def test_a_book_of_years_opens_light_and_fetches_what_is_asked_for(scene, profil
 def test_the_book_from_the_command_line(tmp_path, monkeypatch):
     from typer.testing import CliRunner
 
-    from brisk_anchor.cli import app
+    from brisk_anchor.cli.commands import app
 
     monkeypatch.setenv("BRISK_ANCHOR_HOME", str(tmp_path))
     run = CliRunner()

@@ -12,10 +12,10 @@ from brisk_anchor.book.entries import EntryKind
 from brisk_anchor.core.errors import ExportError, PlanError
 from brisk_anchor.drawings.sheet import SheetContent, sheet, touch_places
 from brisk_anchor.exchange.files import write_whole
-from brisk_anchor.services.asking import build_measurement, point_at
-from brisk_anchor.services.demo import open_demo
-from brisk_anchor.services.dry_run import dry_run
-from brisk_anchor.services.sheets import write_sheets
+from brisk_anchor.services.demo.demo_job import open_demo
+from brisk_anchor.services.machine.dry_run import dry_run
+from brisk_anchor.services.measure.measurement_request import build_measurement, point_at
+from brisk_anchor.services.offsets.sheets import write_sheets
 
 
 @pytest.fixture

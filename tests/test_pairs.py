@@ -9,15 +9,15 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from brisk_anchor.core.checks import look_at_feature
 from brisk_anchor.core.errors import GeometryError, PlanError
+from brisk_anchor.core.features.solving import solve
+from brisk_anchor.core.features.touches import Stylus, Touch
 from brisk_anchor.core.kinds import FeatureKind
-from brisk_anchor.core.solving import solve
-from brisk_anchor.core.touches import Stylus, Touch
-from brisk_anchor.nc.profile import shipped_profile
-from brisk_anchor.services.asking import build_measurement, point_at
-from brisk_anchor.services.jobs import load_job, new_job
-from brisk_anchor.services.workshop import Workshop
+from brisk_anchor.core.offsets.checks import look_at_feature
+from brisk_anchor.nc.profile.control_profile import shipped_profile
+from brisk_anchor.services.job.jobs import load_job, new_job
+from brisk_anchor.services.measure.measurement_request import build_measurement, point_at
+from brisk_anchor.services.session.session import Session
 from brisk_anchor.standin.scene import build_scene
 from tests.sample_part import feature, part_file
 
@@ -101,7 +101,7 @@ def test_every_kind_is_measured_on_the_stand_in_in_both_languages(tmp_path, prof
     job = job.replace('"seat", drawing = 50.0', '"pocket", drawing = 40.0').replace('"top", drawing = 0.0', '"jaw top"')
     (tmp_path / "job.toml").write_text(job)
     scene = build_scene(load_job(tmp_path).scene(roll))
-    workshop = Workshop(scene, None, shipped_profile(profile), seed=None)
+    workshop = Session(scene, None, shipped_profile(profile), seed=None)
     part = scene.file.body[1]
     zero = [a + b for a, b in zip(part.at, part.real.shift, strict=True)]
     for name, (x, y, size, size_y) in FEATURES.items():

@@ -7,13 +7,13 @@ from dataclasses import replace
 import pytest
 
 from brisk_anchor.core.errors import BriskAnchorError
-from brisk_anchor.core.rose import Rose, Wall
-from brisk_anchor.nc.interpreter import Status
-from brisk_anchor.nc.profile import shipped_profile
-from brisk_anchor.services.asking import Asking, point_at
-from brisk_anchor.services.plan_builder import PlanBuilder
-from brisk_anchor.services.plan_file import MeasureSection, PlanFile, parse_plan, plan_text
-from brisk_anchor.services.plan_words import (
+from brisk_anchor.core.features.touch_pattern import TouchPattern, Wall
+from brisk_anchor.nc.profile.control_profile import shipped_profile
+from brisk_anchor.nc.read.interpreter import Status
+from brisk_anchor.services.measure.measurement_request import MeasurementRequest, point_at
+from brisk_anchor.services.plan.plan_builder import PlanBuilder
+from brisk_anchor.services.plan.plan_file import MeasureSection, PlanFile, parse_plan, plan_text
+from brisk_anchor.services.plan.plan_words import (
     MEASURE_FORMS,
     PLAN_FORMS,
     hint,
@@ -21,9 +21,9 @@ from brisk_anchor.services.plan_words import (
     read_plan_words,
     sets_text,
 )
-from brisk_anchor.services.planning import planned, program_of
-from brisk_anchor.services.proving import Case, Prover, prove
-from brisk_anchor.services.workshop import Workshop
+from brisk_anchor.services.plan.planning import planned, program_of
+from brisk_anchor.services.plan.proving import Case, Prover, prove
+from brisk_anchor.services.session.session import Session
 from brisk_anchor.standin.scene import build_scene
 
 
@@ -171,7 +171,7 @@ def test_what_the_rose_asks_for_goes_into_the_plan_and_sets_a_row(builder, quiet
     drawn = point_at(quiet.setup, quiet.setup.drawn("boss"))
     assert builder.add_marked(drawn, 150.0) == 2
     marks = frozenset((Wall.LEFT, Wall.RIGHT, Wall.UP, Wall.DOWN))
-    free = Asking(Rose(marks, round=True), (-434.0, -250.0, -365.0), size=38.0, depth=12.0)
+    free = MeasurementRequest(TouchPattern(marks, round=True), (-434.0, -250.0, -365.0), size=38.0, depth=12.0)
     at = builder.add_marked(replace(free, drawn=None), 150.0)
     section = builder.plan.measure[at]
     assert (section.name, section.at, section.size) == ("bore", (-434.0, -250.0, -515.0), 38.0)
@@ -184,7 +184,7 @@ def test_what_the_rose_asks_for_goes_into_the_plan_and_sets_a_row(builder, quiet
     _, other = ran(quiet, plan({"feature": "bore", "sets": {"row": "G56", "x": 36, "y": 36}}))
     assert run.machine.offset("G56")[:2] == pytest.approx(other.machine.offset("G56")[:2], abs=2e-4)
     with pytest.raises(BriskAnchorError, match="not complete"):
-        builder.add_marked(Asking(Rose(marks, round=True), (0.0, 0.0, 0.0)), 150.0)
+        builder.add_marked(MeasurementRequest(TouchPattern(marks, round=True), (0.0, 0.0, 0.0)), 150.0)
 
 
 def test_the_file_the_proof_and_the_program_go_together(builder):
@@ -250,14 +250,14 @@ def test_the_run_out_falls_out_of_a_plan_with_half_turns(scene):
     """The ball stands 12 µm and −7 µm beside the axis, and nobody has calibrated it."""
     real = scene.file.probe.real.model_copy(update={"offset": (0.012, -0.007)})
     file = scene.file.model_copy(update={"probe": scene.file.probe.model_copy(update={"real": real})})
-    workshop = Workshop(build_scene(file), None, shipped_profile("skip-macro"), seed=None)
+    workshop = Session(build_scene(file), None, shipped_profile("skip-macro"), seed=None)
     sets = {"feature": "bore", "sets": {"row": "G54", "x": 36.0, "y": 36.0}}
     crooked, _ = ran(workshop, plan(sets))
     straight, run = ran(workshop, plan(sets, half_turn=True))
     assert crooked.how == "wrong"
     assert (straight.how, straight.error < 0.0005) == ("right", True)
     assert not run.machine.turned_round
-    bare = Workshop(build_scene(file), None, shipped_profile("probe-params"), seed=None)
+    bare = Session(build_scene(file), None, shipped_profile("probe-params"), seed=None)
     assert any(look.stops for look in planned(bare, plan(sets, half_turn=True)).all_looks)
     assert any("go on" in look.found for look in planned(bare, plan({"feature": "boss", "on_fail": "go on"})).looks)
 

@@ -8,23 +8,23 @@ from dataclasses import replace
 import pytest
 
 from brisk_anchor.core.errors import BriskAnchorError, PlanError
-from brisk_anchor.core.rose import Rose, Wall
-from brisk_anchor.core.rotary import RotaryAxis
-from brisk_anchor.nc.plan import plan_steps
-from brisk_anchor.nc.steps import Rapid, TableAt
-from brisk_anchor.services.asking import Asking
-from brisk_anchor.services.plan_builder import PlanBuilder
-from brisk_anchor.services.plan_file import parse_plan, plan_text
-from brisk_anchor.services.plan_sheets import write_plan_sheets
-from brisk_anchor.services.plan_words import read_measure_words
-from brisk_anchor.services.planning import nc_plan, planned, program_of
-from brisk_anchor.services.proving import Case, Prover
-from brisk_anchor.services.timing import times_of
-from brisk_anchor.services.weaving import WeaveError, take_apart, weave
+from brisk_anchor.core.features.touch_pattern import TouchPattern, Wall
+from brisk_anchor.core.geometry.rotary import RotaryAxis
+from brisk_anchor.nc.programs.plan import plan_steps
+from brisk_anchor.nc.programs.steps import Rapid, TableAt
+from brisk_anchor.services.insert.weaving import WeaveError, take_apart, weave
+from brisk_anchor.services.measure.measurement_request import MeasurementRequest
+from brisk_anchor.services.plan.plan_builder import PlanBuilder
+from brisk_anchor.services.plan.plan_file import parse_plan, plan_text
+from brisk_anchor.services.plan.plan_sheets import write_plan_sheets
+from brisk_anchor.services.plan.plan_words import read_measure_words
+from brisk_anchor.services.plan.planning import nc_plan, planned, program_of
+from brisk_anchor.services.plan.proving import Case, Prover
+from brisk_anchor.services.plan.timing import times_of
 from brisk_anchor.standin.motion import motions_at
 from brisk_anchor.standin.outlines import outline_of
 from brisk_anchor.standin.solids import Rectangle, Solid
-from brisk_anchor.tui.desk import Desk
+from brisk_anchor.tui.view_state import ViewState
 
 from .sample_part import offset
 from .test_plan_ways import plan
@@ -108,12 +108,12 @@ def test_it_is_said_in_words_drawn_so_and_not_put_into_a_cutting_program(worksho
         with pytest.raises(PlanError, match="no axis and angle"):
             read_measure_words(section, words)
     builder = PlanBuilder.open(workshop, tmp_path, "G54")
-    asking = Asking(Rose(frozenset({Wall.BELOW})), (-400.0, -200.0, -340.0), reach=8.0)
+    asking = MeasurementRequest(TouchPattern(frozenset({Wall.BELOW})), (-400.0, -200.0, -340.0), reach=8.0)
     workshop.machine.angles["C"] = 90.0
     at = builder.add_marked(asking, 150.0)
     workshop.machine.angles["C"] = 0.0
     assert builder.plan.measure[at].table == {"C": 90.0}  # as the table stands while it is marked
-    setup, told = Desk(workshop, 1.0).standing({"C": 90.0})
+    setup, told = ViewState(workshop, 1.0).standing({"C": 90.0})
     assert told == "C +90°"
     assert not setup.features
     assert setup.outlines != workshop.setup.outlines

@@ -12,13 +12,13 @@ from hypothesis import strategies as st
 
 from brisk_anchor.core.errors import ExportError, PlanFileError
 from brisk_anchor.drawings.plan import LINES, plan_sheet
-from brisk_anchor.services.basis import Basis
-from brisk_anchor.services.ordering import way_seconds
-from brisk_anchor.services.plan_file import PlanFile, load_plan, parse_plan, plan_text
-from brisk_anchor.services.plan_proof import PlanProof, keep_proof, proof_path, read_proof
-from brisk_anchor.services.plan_sheets import content_of, legs_of, write_plan_sheets
-from brisk_anchor.services.planning import planned, program_of
-from brisk_anchor.services.proving import Outcome, rehearse, summary
+from brisk_anchor.services.plan.ordering import way_seconds
+from brisk_anchor.services.plan.plan_file import PlanFile, load_plan, parse_plan, plan_text
+from brisk_anchor.services.plan.plan_proof import PlanProof, keep_proof, proof_path, read_proof
+from brisk_anchor.services.plan.plan_sheets import content_of, legs_of, write_plan_sheets
+from brisk_anchor.services.plan.planning import planned, program_of
+from brisk_anchor.services.plan.proof_basis import Basis
+from brisk_anchor.services.plan.proving import Outcome, rehearse, summary
 from brisk_anchor.standin.motion import Motion, MoveKind, move_seconds
 
 
@@ -61,7 +61,7 @@ def test_the_least_of_one_touch_by_hand(quiet):
 
 
 def test_a_program_that_did_not_end_or_looked_at_tools_has_no_times(quiet):
-    from brisk_anchor.services.tool_shelf import take_reference
+    from brisk_anchor.services.session.tool_shelf import take_reference
 
     take_reference(quiet, -440.0)
     assert rehearse(quiet, planned(quiet, plan(*ALL[:1], tool_check=[{"tool": 12, "tolerance": 0.1}])))[2] is None

@@ -5,14 +5,14 @@ from __future__ import annotations
 import pytest
 
 from brisk_anchor.core.errors import BriskAnchorError
-from brisk_anchor.nc.interpreter import Interpreter, Status
-from brisk_anchor.nc.profile import parse_profile, shipped_profile, shipped_text
-from brisk_anchor.nc.reports import parse_reports
-from brisk_anchor.services.plan_file import PlanFile
-from brisk_anchor.services.planning import planned, program_of
-from brisk_anchor.services.proving import Case, Prover
-from brisk_anchor.services.tool_shelf import take_reference
-from brisk_anchor.services.workshop import Workshop
+from brisk_anchor.nc.profile.control_profile import parse_profile, shipped_profile, shipped_text
+from brisk_anchor.nc.programs.reports import parse_reports
+from brisk_anchor.nc.read.interpreter import Interpreter, Status
+from brisk_anchor.services.plan.plan_file import PlanFile
+from brisk_anchor.services.plan.planning import planned, program_of
+from brisk_anchor.services.plan.proving import Case, Prover
+from brisk_anchor.services.session.session import Session
+from brisk_anchor.services.session.tool_shelf import take_reference
 
 
 def plan(*checks, measure=("top",), **more):
@@ -42,7 +42,7 @@ def shelf(request, scene):
         profile = parse_profile(text, "own")
     else:
         profile = shipped_profile(request.param)
-    workshop = Workshop(scene, None, profile, seed=None)
+    workshop = Session(scene, None, profile, seed=None)
     take_reference(workshop, -440.0)
     return workshop
 
@@ -61,7 +61,7 @@ def test_whole_tools_are_told_how_far_off_they_are_and_the_rest_is_measured(shel
 
 @pytest.mark.parametrize(("reaction", "number", "measured"), [("alarm", 111, 0), ("go on", 110, 1)])
 def test_a_tool_out_of_its_tolerance_ends_the_program_or_keeps_it_from_storing(scene, reaction, number, measured):
-    workshop = Workshop(scene, None, shipped_profile("skip-macro"), seed=None)
+    workshop = Session(scene, None, shipped_profile("skip-macro"), seed=None)
     take_reference(workshop, -440.0)
     sets = [{"feature": "top", "sets": {"row": "G54", "z": 0.0}}]
     made = plan(check(12, 0.01, on_fail=reaction)).model_copy(update={"measure": plan_sets(sets)})
@@ -78,7 +78,7 @@ def plan_sets(measure):
 
 
 def test_a_person_decides_where_it_is_to_stop(scene):
-    workshop = Workshop(scene, None, shipped_profile("skip-macro"), seed=None)
+    workshop = Session(scene, None, shipped_profile("skip-macro"), seed=None)
     take_reference(workshop, -440.0)
     _, run = ran(workshop, plan(check(12, 0.01, on_fail="stop")))
     assert run.interpreter.status is Status.STOPPED
@@ -92,7 +92,7 @@ def test_a_tool_that_broke_off_is_searched_no_further_than_stated(scene):
     tools = [t.model_copy(update={"real_length": t.length - 7.0}) if t.number == 5 else t for t in scene.file.tool]
     from brisk_anchor.standin.scene import build_scene
 
-    workshop = Workshop(
+    workshop = Session(
         build_scene(scene.file.model_copy(update={"tool": tools})), None, shipped_profile("skip-macro"), seed=None
     )
     take_reference(workshop, -440.0)

@@ -7,16 +7,16 @@ import math
 import pytest
 
 from brisk_anchor.core.errors import BriskAnchorError
-from brisk_anchor.core.ways import between
-from brisk_anchor.nc.plan import plan_steps
-from brisk_anchor.nc.profile import shipped_profile
-from brisk_anchor.nc.reports import parse_reports
-from brisk_anchor.nc.steps import Guarded, Keep, Rapid, Release, TiltedPlane, TouchStep
-from brisk_anchor.services.jobs import load_job, new_job
-from brisk_anchor.services.plan_file import PlanFile
-from brisk_anchor.services.planning import nc_plan, planned, program_of
-from brisk_anchor.services.proving import Case, Prover
-from brisk_anchor.services.workshop import Workshop
+from brisk_anchor.core.features.probe_path import between
+from brisk_anchor.nc.profile.control_profile import shipped_profile
+from brisk_anchor.nc.programs.plan import plan_steps
+from brisk_anchor.nc.programs.reports import parse_reports
+from brisk_anchor.nc.programs.steps import Guarded, KeepResult, Rapid, Release, TiltedPlane, TouchStep
+from brisk_anchor.services.job.jobs import load_job, new_job
+from brisk_anchor.services.plan.plan_file import PlanFile
+from brisk_anchor.services.plan.planning import nc_plan, planned, program_of
+from brisk_anchor.services.plan.proving import Case, Prover
+from brisk_anchor.services.session.session import Session
 from brisk_anchor.standin.scene import build_scene, real_frame
 from brisk_anchor.standin.scene_file import RealBodySection
 from tests.sample_part import feature, part_file
@@ -60,7 +60,7 @@ def scene(tmp_path_factory):
 
 @pytest.fixture(scope="module", params=["skip-macro", "probe-params"])
 def workshop(request, scene):
-    return Workshop(scene, None, shipped_profile(request.param), seed=None)
+    return Session(scene, None, shipped_profile(request.param), seed=None)
 
 
 def plan(*measure, **more):
@@ -116,7 +116,7 @@ def test_each_way_gives_the_row_its_true_place(workshop, scene, name, way):
 )
 def test_the_second_look_goes_along_the_ways_of_the_program(scene, name, way):
     """Where everything lies as it is drawn the moves from wall to wall are those that were looked at."""
-    drawn = Workshop(scene.as_described(), None, shipped_profile("skip-macro"), seed=None)
+    drawn = Session(scene.as_described(), None, shipped_profile("skip-macro"), seed=None)
     ready, ending, run = ran(drawn, plan({"feature": name} | way))
     assert ending.how == "right"
     moves = [(*motion.start, *motion.end) for motion in run.machine.motions]
@@ -221,12 +221,12 @@ def test_no_rapid_ends_where_a_part_that_lies_off_could_be(workshop):
 
 
 def test_a_tilted_plane_gives_its_three_angles_and_how_they_are_called(scene):
-    workshop = Workshop(scene, None, shipped_profile("skip-macro"), seed=None)
+    workshop = Session(scene, None, shipped_profile("skip-macro"), seed=None)
     ready, ending, run = ran(workshop, plan({"feature": "top", "keep": ["I #620", "J #621", "K #622"]}))
     assert ending.how == "right"
     steps = plan_steps(nc_plan(workshop, ready))
     assert [step.variables for step in steps if isinstance(step, TiltedPlane)] == [(620, 621, 622)]
-    assert len([step for step in steps if isinstance(step, Keep)]) == 3
+    assert len([step for step in steps if isinstance(step, KeepResult)]) == 3
     assert "A PROGRAM LIES IN THAT PLANE BY G68.2" in program_of(workshop, ready).text
     assert [run.interpreter.common[n] for n in (620, 621, 622)] == pytest.approx([0.0, 0.0, 0.0], abs=0.01)
     # On a part that leans the plane's Z, turned by I about Z and then by J about X, is the part's own.

@@ -9,15 +9,16 @@ from pathlib import Path
 import pytest
 from typer.testing import CliRunner
 
-from brisk_anchor.cli import app
+from brisk_anchor.cli.commands import app
 from brisk_anchor.core.errors import BriskAnchorError, PlanFileError
-from brisk_anchor.services import proving
-from brisk_anchor.services.jobs import new_job, open_job
-from brisk_anchor.services.ordering import way
-from brisk_anchor.services.plan_file import PlanFile, load_plan, plan_of_features, plan_text
-from brisk_anchor.services.planning import planned, program_of
-from brisk_anchor.services.proving import prove
-from brisk_anchor.services.workshop import Workshop
+from brisk_anchor.services.job.jobs import new_job
+from brisk_anchor.services.plan import proving
+from brisk_anchor.services.plan.ordering import way
+from brisk_anchor.services.plan.plan_file import PlanFile, load_plan, plan_of_features, plan_text
+from brisk_anchor.services.plan.planning import planned, program_of
+from brisk_anchor.services.plan.proving import prove
+from brisk_anchor.services.session.job_opening import open_job
+from brisk_anchor.services.session.session import Session
 from brisk_anchor.standin.scene import nominal_frame, real_frame
 
 
@@ -222,8 +223,8 @@ def test_plans_from_the_command_line(tmp_path):
 def test_a_program_that_ends_wrong_is_not_proved(job, monkeypatch, method, off, words):
     """The truth moved away, or the control's table: both must be seen, whatever the touches say."""
     made = planned(job, plan(*job.needed(job.setup.row("G54")), offset="G54"))
-    real = getattr(Workshop, method)
-    monkeypatch.setattr(Workshop, method, lambda self, *a: {k: v + off for k, v in real(self, *a).items()})
+    real = getattr(Session, method)
+    monkeypatch.setattr(Session, method, lambda self, *a: {k: v + off for k, v in real(self, *a).items()})
     outcome = prove(job, made, program_of(job, made), 2)
     assert not outcome.proved
     assert len(outcome.of("wrong")) == 2

@@ -7,16 +7,16 @@ import re
 import pytest
 
 from brisk_anchor.core.errors import BriskAnchorError, PlanError, ProfileError
-from brisk_anchor.core.rules import Fixed
-from brisk_anchor.nc.interpreter import Interpreter
-from brisk_anchor.nc.plan import Plan, StorePlan
-from brisk_anchor.nc.profile import parse_profile, shipped_profile, shipped_text
-from brisk_anchor.nc.reports import parse_reports
-from brisk_anchor.nc.writer import write_program
-from brisk_anchor.services.asking import build_measurement, point_at
-from brisk_anchor.services.runs import Run
-from brisk_anchor.services.sheets import write_sheets
-from brisk_anchor.services.workshop import Workshop
+from brisk_anchor.core.offsets.rules import Fixed
+from brisk_anchor.nc.profile.control_profile import parse_profile, shipped_profile, shipped_text
+from brisk_anchor.nc.programs.plan import Plan, StorePlan
+from brisk_anchor.nc.programs.reports import parse_reports
+from brisk_anchor.nc.read.interpreter import Interpreter
+from brisk_anchor.nc.write.writer import write_program
+from brisk_anchor.services.machine.runs import Run
+from brisk_anchor.services.measure.measurement_request import build_measurement, point_at
+from brisk_anchor.services.offsets.sheets import write_sheets
+from brisk_anchor.services.session.session import Session
 
 NGC = shipped_profile("probe-params")
 WITHOUT_FLAG = parse_profile(
@@ -25,7 +25,7 @@ WITHOUT_FLAG = parse_profile(
 
 
 def measured(scene, profile):
-    workshop = Workshop(scene, None, profile, seed=None)
+    workshop = Session(scene, None, profile, seed=None)
     for drawn in workshop.setup.features:
         workshop.measure(build_measurement(workshop.setup, point_at(workshop.setup, drawn)))
     return workshop
@@ -58,7 +58,7 @@ def test_without_branches_the_same_offsets_are_found_stored_and_proved(ngc, scen
     ],
 )
 def test_every_guard_without_branches_stops_the_program(ngc, scene, profile, old, new, reason):
-    workshop = Workshop(scene, None, profile, seed=None)
+    workshop = Session(scene, None, profile, seed=None)
     program = workshop.full_program("G54")
     assert old in program.text
     machine = scene.stand_in(seed=None)
@@ -76,10 +76,10 @@ def test_a_control_without_a_known_tool_stops_and_asks(scene):
     text = shipped_text("probe-params").replace('[tool]\nvariable = 5400\nholds = "tool in spindle"\n', "")
     calls = parse_profile(text, "calls")
     assert not any("stops and asks" in limit for limit in calls.limits)
-    assert "\nT20 M6\n" in Workshop(scene, None, calls, seed=None).full_program("G54").text
+    assert "\nT20 M6\n" in Session(scene, None, calls, seed=None).full_program("G54").text
     profile = calls.model_copy(update={"call": None})
     assert any("stops and asks" in limit for limit in profile.limits)
-    program = Workshop(scene, None, profile, seed=None).full_program("G54")
+    program = Session(scene, None, profile, seed=None).full_program("G54")
     assert "M0 (PROBE T20 MUST BE IN THE SPINDLE)" in program.text
 
 
@@ -101,7 +101,7 @@ def test_an_offset_table_alone_is_set_with_figures_that_were_checked_here(scene,
         write_program(far, table)
     drawn = quiet.setup.features[0]
     with pytest.raises(BriskAnchorError, match="cannot probe"):
-        Workshop(scene, None, table, seed=None).measure(build_measurement(quiet.setup, point_at(quiet.setup, drawn)))
+        Session(scene, None, table, seed=None).measure(build_measurement(quiet.setup, point_at(quiet.setup, drawn)))
 
 
 def changed(*pairs):

@@ -9,11 +9,11 @@ from pathlib import Path
 import pytest
 
 from brisk_anchor.core import errors
-from brisk_anchor.nc.profile import Profile
-from brisk_anchor.nc.steps import AlarmNumber
-from brisk_anchor.services.jobs import FILES
-from brisk_anchor.services.plan_file import PlanFile
-from brisk_anchor.services.plan_proof import PlanProof
+from brisk_anchor.nc.profile.control_profile import Profile
+from brisk_anchor.nc.programs.steps import AlarmNumber
+from brisk_anchor.services.job.jobs import FILES
+from brisk_anchor.services.plan.plan_file import PlanFile
+from brisk_anchor.services.plan.plan_proof import PlanProof
 from brisk_anchor.standin.scene_file import SceneFile
 from brisk_anchor.tui.actions import ACTIONS
 
@@ -44,7 +44,7 @@ def test_every_field_of_a_file_is_documented(model):
 
 
 def test_every_alarm_is_documented_and_advised():
-    from brisk_anchor.services.runs import _ADVICE
+    from brisk_anchor.services.machine.runs import _ADVICE
 
     numbers = {value for name, value in vars(AlarmNumber).items() if not name.startswith("_")}
     assert numbers == set(_ADVICE)

@@ -16,9 +16,10 @@ from hypothesis import strategies as st
 
 from brisk_anchor.core.errors import DrawingFileError
 from brisk_anchor.exchange.read_part import area
-from brisk_anchor.services.asking import build_measurement, point_at
-from brisk_anchor.services.jobs import new_job, open_job
-from brisk_anchor.services.part_text import part_text, read_part
+from brisk_anchor.services.job.jobs import new_job
+from brisk_anchor.services.job.part_text import part_text, read_part
+from brisk_anchor.services.measure.measurement_request import build_measurement, point_at
+from brisk_anchor.services.session.job_opening import open_job
 from brisk_anchor.standin.solids import Polygon
 from tests.test_cli import call
 

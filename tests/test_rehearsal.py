@@ -11,9 +11,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from brisk_anchor.core.errors import CrashError
-from brisk_anchor.nc.interpreter import Status
-from brisk_anchor.services.runs import Run
-from brisk_anchor.services.workshop import Workshop
+from brisk_anchor.nc.read.interpreter import Status
+from brisk_anchor.services.machine.runs import Run
+from brisk_anchor.services.session.session import Session
 from brisk_anchor.standin.scene import build_scene
 from brisk_anchor.standin.scene_file import SceneFile
 
@@ -31,7 +31,7 @@ def part(shift, turn, rise=0.0, slope=(0.0, 0.0)):
 
 @pytest.fixture(scope="module")
 def program(scene, profile):
-    return Workshop(scene, None, profile, seed=None).full_program("G54")
+    return Session(scene, None, profile, seed=None).full_program("G54")
 
 
 @settings(max_examples=25)

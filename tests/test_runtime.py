@@ -71,13 +71,13 @@ def test_the_example_runs_there(runtime, tmp_path):
 
 GOING_ROUND = """
 from dataclasses import replace
-from brisk_anchor.core.frames import Frame
-from brisk_anchor.services.plan_file import MeasureSection, PlanFile
-from brisk_anchor.services.planning import planned, program_of
-from brisk_anchor.services.profile_proof import sample_scene
-from brisk_anchor.services.proving import rehearse
-from brisk_anchor.services.workshop import Workshop
-from brisk_anchor.nc.profile import shipped_profile
+from brisk_anchor.core.geometry.frames import Frame
+from brisk_anchor.services.plan.plan_file import MeasureSection, PlanFile
+from brisk_anchor.services.plan.planning import planned, program_of
+from brisk_anchor.services.profile.profile_proof import sample_scene
+from brisk_anchor.services.plan.proving import rehearse
+from brisk_anchor.services.session.session import Workshop
+from brisk_anchor.nc.profile.control_profile import shipped_profile
 from brisk_anchor.standin.outlines import outline_of
 
 scene = sample_scene()

@@ -8,15 +8,16 @@ import numpy as np
 import pytest
 
 from brisk_anchor.core.errors import BriskAnchorError
-from brisk_anchor.core.estimates import Estimate
-from brisk_anchor.core.frames import Frame
-from brisk_anchor.core.offsets import solve_offset
-from brisk_anchor.core.rotary import RotaryAxis
-from brisk_anchor.core.rules import FromTable
-from brisk_anchor.nc.profile import shipped_profile
-from brisk_anchor.services.asking import build_measurement, point_at
-from brisk_anchor.services.jobs import load_job, new_job, open_job
-from brisk_anchor.services.workshop import Workshop
+from brisk_anchor.core.geometry.frames import Frame
+from brisk_anchor.core.geometry.rotary import RotaryAxis
+from brisk_anchor.core.offsets.chain import solve_offset
+from brisk_anchor.core.offsets.rules import FromTable
+from brisk_anchor.core.uncertainty.estimates import Estimate
+from brisk_anchor.nc.profile.control_profile import shipped_profile
+from brisk_anchor.services.job.jobs import load_job, new_job
+from brisk_anchor.services.measure.measurement_request import build_measurement, point_at
+from brisk_anchor.services.session.job_opening import open_job
+from brisk_anchor.services.session.session import Session
 from brisk_anchor.standin.scene import build_scene
 from brisk_anchor.standin.scene_file import RealBodySection
 
@@ -76,7 +77,7 @@ def set_up(folder, profile, sense, row=None, letter="C", direction=(0, 0, 1)):
     part = next(body for body in file.body if body.name == "QB-3")
     truth = Frame.from_angles(np.array(part.at) + np.array(real.shift), c=TURN + part.turn)
     bodies = [body.model_copy(update={"real": real}) if body is part else body for body in file.body]
-    return Workshop(
+    return Session(
         build_scene(file.model_copy(update={"body": bodies})), None, shipped_profile(profile), seed=None
     ), truth
 

@@ -9,16 +9,17 @@ from datetime import date
 import pytest
 
 from brisk_anchor.core.errors import BriskAnchorError, PlanError
-from brisk_anchor.core.shelf import ProbeRecord
-from brisk_anchor.core.tool_setting import length_on_part, look_at_probe
-from brisk_anchor.nc.profile import shipped_profile
-from brisk_anchor.services import tool_shelf as shelf
-from brisk_anchor.services.asking import build_measurement, point_at
-from brisk_anchor.services.by_hand import Frame
-from brisk_anchor.services.cautions import age_in_days
-from brisk_anchor.services.jobs import load_job, new_job, open_job
-from brisk_anchor.services.repeat import repeat
-from brisk_anchor.services.workshop import SecondLookError, Workshop
+from brisk_anchor.core.offsets.tool_setting import length_on_part, look_at_probe
+from brisk_anchor.core.tools.shelf import ProbeRecord
+from brisk_anchor.nc.profile.control_profile import shipped_profile
+from brisk_anchor.services.job.jobs import load_job, new_job
+from brisk_anchor.services.measure.by_hand import PositionFrame
+from brisk_anchor.services.measure.cautions import age_in_days
+from brisk_anchor.services.measure.measurement_request import build_measurement, point_at
+from brisk_anchor.services.session import tool_shelf as shelf
+from brisk_anchor.services.session.job_opening import open_job
+from brisk_anchor.services.session.repeatability import repeat
+from brisk_anchor.services.session.session import SecondLookError, Session
 from brisk_anchor.standin.scene import build_scene
 from brisk_anchor.standin.scene_file import load_scene
 
@@ -40,7 +41,7 @@ def set_up(request):
     if request.param == "master":
         lengths = profile.tool_lengths.model_copy(update={"convention": "master", "master_length": 100.0})
         profile = profile.model_copy(update={"tool_lengths": lengths})
-    workshop = Workshop(build_scene(load_scene("heron-gl114")), None, profile, seed=None)
+    workshop = Session(build_scene(load_scene("heron-gl114")), None, profile, seed=None)
     assert shelf.reference(workshop) is None
     with pytest.raises(PlanError, match="is not taken"):
         shelf.measured_length(workshop, 12, None)
@@ -68,12 +69,12 @@ def test_a_figure_of_the_wrong_offset_is_refused_or_recognised(set_up):
     workshop, real = set_up
     foot, other = (workshop.machine.offset(row)[2] for row in ("G59", "G54"))
     with pytest.raises(PlanError, match="counts from G54, not from G59"):
-        shelf.measured_length(workshop, 12, 60.0 + real, Frame("G54", workshop.machine.offset("G54")))
-    right = shelf.measured_length(workshop, 12, 60.0 + real, Frame("G59", workshop.machine.offset("G59")))
+        shelf.measured_length(workshop, 12, 60.0 + real, PositionFrame("G54", workshop.machine.offset("G54")))
+    right = shelf.measured_length(workshop, 12, 60.0 + real, PositionFrame("G59", workshop.machine.offset("G59")))
     assert right[0].value == pytest.approx(real)
     # Typed as if it were G59's while G54 was active: too long or short by what lies between the two.
     typed = 60.0 + real + foot - other
-    length, looks = shelf.measured_length(workshop, 12, typed, Frame("G59", workshop.machine.offset("G59")))
+    length, looks = shelf.measured_length(workshop, 12, typed, PositionFrame("G59", workshop.machine.offset("G59")))
     assert "G54 was active, not G59" in looks[0].why
     with pytest.raises(SecondLookError):
         shelf.take_length(workshop, 12, length, looks)
@@ -153,8 +154,8 @@ def test_run_out_is_found_and_taken_out_of_every_touch(profile, way):
     file = load_scene("heron-gl114")
     real = file.probe.real.model_copy(update={"offset": (0.012, -0.007)})
     file = file.model_copy(update={"probe": file.probe.model_copy(update={"real": real})})
-    workshop = Workshop(build_scene(file), None, shipped_profile(profile), seed=None)
-    straight = Workshop(build_scene(load_scene("heron-gl114")), None, shipped_profile(profile), seed=None)
+    workshop = Session(build_scene(file), None, shipped_profile(profile), seed=None)
+    straight = Session(build_scene(load_scene("heron-gl114")), None, shipped_profile(profile), seed=None)
     asked = asking_for(workshop, "bore")
     true = straight.measure(asked).feature.coordinates
     first = workshop.measure(asked).feature.coordinates

@@ -10,19 +10,19 @@ import numpy as np
 import pytest
 
 from brisk_anchor.core.errors import BookWriteError, DatumError, GeometryError, PlanError
-from brisk_anchor.core.estimates import derive
-from brisk_anchor.core.frames import Frame
-from brisk_anchor.core.measuring import Measurement
-from brisk_anchor.core.rose import SIDES, Rose, Wall
-from brisk_anchor.nc.profile import shipped_profile
-from brisk_anchor.services.asking import Asking, build_measurement, point_at
-from brisk_anchor.services.jobs import load_job, new_job
-from brisk_anchor.services.runs import Run
-from brisk_anchor.services.sheets import write_sheets
-from brisk_anchor.services.workshop import SecondLookError, Workshop
+from brisk_anchor.core.features.measuring import Measurement
+from brisk_anchor.core.features.touch_pattern import SIDES, TouchPattern, Wall
+from brisk_anchor.core.geometry.frames import Frame
+from brisk_anchor.core.uncertainty.estimates import derive
+from brisk_anchor.nc.profile.control_profile import shipped_profile
+from brisk_anchor.services.job.jobs import load_job, new_job
+from brisk_anchor.services.machine.runs import Run
+from brisk_anchor.services.measure.measurement_request import MeasurementRequest, build_measurement, point_at
+from brisk_anchor.services.offsets.sheets import write_sheets
+from brisk_anchor.services.session.session import SecondLookError, Session
 from brisk_anchor.standin.scene import build_scene
 from brisk_anchor.standin.scene_file import RealBodySection
-from brisk_anchor.tui.desk import Desk
+from brisk_anchor.tui.view_state import ViewState
 from tests.sample_part import feature, offset, part_file
 
 TURN = 1.7
@@ -88,7 +88,7 @@ ROWS = (
 
 
 @pytest.fixture(scope="module", params=["skip-macro", "probe-params"])
-def line(request: pytest.FixtureRequest, tmp_path_factory: pytest.TempPathFactory) -> tuple[Workshop, Frame]:
+def line(request: pytest.FixtureRequest, tmp_path_factory: pytest.TempPathFactory) -> tuple[Session, Frame]:
     """A workshop with the part turned, and the frame its drawing really has on the machine."""
     folder = tmp_path_factory.mktemp("turned")
     new_job(folder)
@@ -103,10 +103,10 @@ def line(request: pytest.FixtureRequest, tmp_path_factory: pytest.TempPathFactor
     truth = Frame.from_angles(np.array(part.at) + np.array(real.shift), c=TURN + part.turn)
     bodies = [body.model_copy(update={"real": real}) if body is part else body for body in file.body]
     file = file.model_copy(update={"body": bodies, "setter": None})
-    return Workshop(build_scene(file), None, shipped_profile(request.param), seed=None), truth
+    return Session(build_scene(file), None, shipped_profile(request.param), seed=None), truth
 
 
-def brought_near(workshop: Workshop, truth: Frame, name: str, **figures: float) -> Measurement:
+def brought_near(workshop: Session, truth: Frame, name: str, **figures: float) -> Measurement:
     """What a person asks for who has brought the tip near by eye: the start of the drawing, moved with the part."""
     setup = workshop.setup
     asking = point_at(setup, drawn := setup.drawn(name))
@@ -135,7 +135,7 @@ EXPECTED = {
 }
 
 
-def test_every_kind_is_found_on_a_turned_part(line: tuple[Workshop, Frame]) -> None:
+def test_every_kind_is_found_on_a_turned_part(line: tuple[Session, Frame]) -> None:
     workshop, truth = line
     setup = workshop.setup
     for drawn in (setup.drawn(name) for name in EXPECTED):
@@ -156,7 +156,7 @@ def test_every_kind_is_found_on_a_turned_part(line: tuple[Workshop, Frame]) -> N
             assert local[axis] == pytest.approx(place[axis], abs=0.0005), drawn.name
 
 
-def test_the_zero_of_a_turned_part_is_stored_with_its_angle_and_proved(line: tuple[Workshop, Frame]) -> None:
+def test_the_zero_of_a_turned_part_is_stored_with_its_angle_and_proved(line: tuple[Session, Frame]) -> None:
     workshop, truth = line
     for name in EXPECTED:
         if name not in workshop.measured:
@@ -178,7 +178,7 @@ def test_the_zero_of_a_turned_part_is_stored_with_its_angle_and_proved(line: tup
 @pytest.mark.parametrize("resolution", [0.001, 0.01])
 @pytest.mark.parametrize("row", ["G54", "G55", "G56", "G57", "G58"])
 def test_the_digits_a_control_stores_are_all_that_is_rounded(
-    line: tuple[Workshop, Frame], row: str, resolution: float
+    line: tuple[Session, Frame], row: str, resolution: float
 ) -> None:
     """Cosines and weights written with the digits of lengths put a row 11 µm off, a best fit 75 µm."""
     workshop, truth = line
@@ -186,7 +186,7 @@ def test_the_digits_a_control_stores_are_all_that_is_rounded(
         if name not in workshop.measured:
             workshop.measure(brought_near(workshop, truth, name))
     coarse = workshop.profile.model_copy(update={"resolution": resolution})
-    other = Workshop(workshop.scene, None, coarse, seed=None)
+    other = Session(workshop.scene, None, coarse, seed=None)
     other.measured = workshop.measured
     run = Run(other.full_program(row), coarse, other.machine.twin(seed=None))
     run.to_end()
@@ -198,7 +198,7 @@ def test_the_digits_a_control_stores_are_all_that_is_rounded(
     assert held["r"] == pytest.approx(TURN, abs=1e-4)
 
 
-def test_what_is_built_knows_what_it_has_in_common_with_its_parts(line: tuple[Workshop, Frame]) -> None:
+def test_what_is_built_knows_what_it_has_in_common_with_its_parts(line: tuple[Session, Frame]) -> None:
     workshop, truth = line
     for name in ("cut", "ball"):
         workshop.measure(brought_near(workshop, truth, name))
@@ -209,9 +209,9 @@ def test_what_is_built_knows_what_it_has_in_common_with_its_parts(line: tuple[Wo
     assert rest.u_own == pytest.approx(own["ball"].u_own / 2)
 
 
-def test_a_derived_row_follows_its_parent_in_that_ones_turned_frame(line: tuple[Workshop, Frame]) -> None:
+def test_a_derived_row_follows_its_parent_in_that_ones_turned_frame(line: tuple[Session, Frame]) -> None:
     workshop, truth = line
-    fresh = Workshop(workshop.scene, None, workshop.profile, seed=None)
+    fresh = Session(workshop.scene, None, workshop.profile, seed=None)
     assert fresh.missing("G59") == ["left", "front", "top"]
     assert fresh.chain("G59") is None
     for name in ("left", "front", "top"):
@@ -236,7 +236,7 @@ def test_a_derived_row_follows_its_parent_in_that_ones_turned_frame(line: tuple[
     assert (fresh.state("G54").value, fresh.state("G59").value) == ("stale", "stale")
 
 
-def test_distances_of_features_lose_what_they_share(line: tuple[Workshop, Frame]) -> None:
+def test_distances_of_features_lose_what_they_share(line: tuple[Session, Frame]) -> None:
     workshop, truth = line
     for name in ("cut", "ball", "side", "left", "slot"):
         workshop.measure(brought_near(workshop, truth, name))
@@ -249,12 +249,12 @@ def test_distances_of_features_lose_what_they_share(line: tuple[Workshop, Frame]
     with pytest.raises(GeometryError, match="no axis together"):
         workshop.distance("slot", "front")
     with pytest.raises(DatumError, match="not measured"):
-        Workshop(workshop.scene, None, workshop.profile).distance("cut", "ball")
+        Session(workshop.scene, None, workshop.profile).distance("cut", "ball")
 
 
-def test_repeats_are_averaged_on_the_control_and_here_alike(line: tuple[Workshop, Frame]) -> None:
+def test_repeats_are_averaged_on_the_control_and_here_alike(line: tuple[Session, Frame]) -> None:
     workshop, truth = line
-    noisy = Workshop(workshop.scene, None, workshop.profile, seed=3)
+    noisy = Session(workshop.scene, None, workshop.profile, seed=3)
     once = noisy.measure(brought_near(noisy, truth, "cut"))
     measured = noisy.measure(brought_near(noisy, truth, "cut", repeats=4.0))
     assert len(measured.feature.touches) == 12
@@ -264,22 +264,22 @@ def test_repeats_are_averaged_on_the_control_and_here_alike(line: tuple[Workshop
 
 
 def test_marks_name_the_new_features_and_their_figures() -> None:
-    up = Rose().toggle(Wall.UP)
+    up = TouchPattern().toggle(Wall.UP)
     assert [rose.read().name for rose in (up, up.toggle(Wall.UP), up.toggle(Wall.UP).toggle(Wall.UP))] == [
         "surface towards +Y",
         "edge towards +Y",
         "nothing marked",
     ]
-    below = Rose().toggle(Wall.BELOW)
+    below = TouchPattern().toggle(Wall.BELOW)
     assert below.toggle(Wall.BELOW).read().name == "plane below"
-    around = Rose().all_round()
+    around = TouchPattern().all_round()
     assert (around.read().name, around.all_round().read().name) == ("bore", "bore at two levels")
-    over = Rose(over=True).all_round()
+    over = TouchPattern(over=True).all_round()
     assert over.toggle(Wall.BELOW).read().name == "ball"
-    assert Rose(frozenset(SIDES[:3]), round=True).read().name == "interrupted bore"
-    corner = Rose(frozenset((Wall.LEFT, Wall.UP)), round=True)
+    assert TouchPattern(frozenset(SIDES[:3]), round=True).read().name == "interrupted bore"
+    corner = TouchPattern(frozenset((Wall.LEFT, Wall.UP)), round=True)
     assert corner.read().name == "bore of known ⌀"
-    asking = Asking(corner, (0.0, 0.0, 0.0)).with_figure("heading 1", 200.0)
+    asking = MeasurementRequest(corner, (0.0, 0.0, 0.0)).with_figure("heading 1", 200.0)
     assert asking.rose.headings == (200.0, 90.0)
     assert asking.rose.directions[0] == pytest.approx((math.cos(math.radians(200)), math.sin(math.radians(200)), 0))
     assert list(asking.optional()) == ["search", "times each", "again +Z", "angle 1", "angle 2"]
@@ -287,7 +287,7 @@ def test_marks_name_the_new_features_and_their_figures() -> None:
         asking.with_figure("repeats", 2.5)
 
 
-def test_patterns_that_leave_a_centre_free_are_refused(line: tuple[Workshop, Frame]) -> None:
+def test_patterns_that_leave_a_centre_free_are_refused(line: tuple[Session, Frame]) -> None:
     workshop, _ = line
     asking = point_at(workshop.setup, workshop.setup.drawn("part"))
     for headings, words in (
@@ -296,12 +296,12 @@ def test_patterns_that_leave_a_centre_free_are_refused(line: tuple[Workshop, Fra
         ((9.0, 9.0), "within 0°"),
         ((0.0, 90.0, 97.0), "within 7°"),
     ):
-        wrong = Asking(asking.rose.with_headings(headings), asking.start, size=30.0, depth=9.0)
+        wrong = MeasurementRequest(asking.rose.with_headings(headings), asking.start, size=30.0, depth=9.0)
         with pytest.raises(PlanError, match=words):
             build_measurement(workshop.setup, wrong)
 
 
-def test_a_part_turned_further_than_believed_is_not_stored(line: tuple[Workshop, Frame]) -> None:
+def test_a_part_turned_further_than_believed_is_not_stored(line: tuple[Session, Frame]) -> None:
     workshop, truth = line
     for name in ("front", "left", "top"):
         workshop.measure(brought_near(workshop, truth, name))
@@ -319,10 +319,10 @@ def test_a_part_turned_further_than_believed_is_not_stored(line: tuple[Workshop,
 
 
 def test_a_store_that_fails_leaves_the_row_with_the_angle_it_had(
-    line: tuple[Workshop, Frame], monkeypatch: pytest.MonkeyPatch
+    line: tuple[Session, Frame], monkeypatch: pytest.MonkeyPatch
 ) -> None:
     workshop, truth = line
-    fresh = Workshop(workshop.scene, None, workshop.profile, seed=None)
+    fresh = Session(workshop.scene, None, workshop.profile, seed=None)
     for name in ("left", "front", "top"):
         fresh.measure(brought_near(fresh, truth, name))
     before = {"x": 1.0, "y": 2.0, "z": 3.0, "r": 0.25}
@@ -337,9 +337,9 @@ def test_a_store_that_fails_leaves_the_row_with_the_angle_it_had(
     assert fresh.table_values("G54") == before
 
 
-def test_edges_found_running_the_same_way_are_told_at_the_store_and_nowhere_crash(line: tuple[Workshop, Frame]) -> None:
+def test_edges_found_running_the_same_way_are_told_at_the_store_and_nowhere_crash(line: tuple[Session, Frame]) -> None:
     workshop, truth = line
-    fresh = Workshop(workshop.scene, None, workshop.profile, seed=None)
+    fresh = Session(workshop.scene, None, workshop.profile, seed=None)
     for name, turn in (("front", 44.0), ("side", -44.0), ("top", 0.0)):
         found = fresh.measure(brought_near(fresh, truth, name))
         tilted = tuple(
@@ -353,23 +353,23 @@ def test_edges_found_running_the_same_way_are_told_at_the_store_and_nowhere_cras
         fresh.store("G58")
 
 
-def test_a_turned_row_is_shown_as_the_control_shows_it(line: tuple[Workshop, Frame]) -> None:
+def test_a_turned_row_is_shown_as_the_control_shows_it(line: tuple[Session, Frame]) -> None:
     workshop, _ = line
-    fresh = Workshop(workshop.scene, None, workshop.profile, seed=None)
+    fresh = Session(workshop.scene, None, workshop.profile, seed=None)
     fresh.write_row("G54", {"x": -100.0, "y": -50.0, "z": -200.0, "r": 90.0})
     # 30 along Y from the zero: where rows hold their angle that is 30 along the row's own X.
     turned = fresh.profile.name == "probe-params"
     expected = (30.0, 0.0, 5.0) if turned else (0.0, 30.0, 5.0)
     assert fresh.place_in("G54", (-100.0, -20.0, -45.0), 150.0) == pytest.approx(expected)
     assert fresh.table_values("G54")["r"] == 90.0
-    desk = Desk(fresh, 1.0, in_work=True)
+    desk = ViewState(fresh, 1.0, in_work=True)
     # Typed figures cannot count from a row that turns them: the machine's own are asked for.
     assert desk.frame().row == ("" if turned else "G54")
 
 
-def test_a_control_that_cannot_turn_refuses_a_turned_row(line: tuple[Workshop, Frame]) -> None:
+def test_a_control_that_cannot_turn_refuses_a_turned_row(line: tuple[Session, Frame]) -> None:
     workshop, truth = line
-    plain = Workshop(workshop.scene, None, shipped_profile("table-only"), seed=None)
+    plain = Session(workshop.scene, None, shipped_profile("table-only"), seed=None)
     for name in ("left", "front", "top"):
         measured = workshop.measure(brought_near(workshop, truth, name))
         plain.measured[name] = replace(measured, clamping=plain.clamping)
@@ -378,7 +378,7 @@ def test_a_control_that_cannot_turn_refuses_a_turned_row(line: tuple[Workshop, F
     assert plain.table_values("G54") == {"x": 0.0, "y": 0.0, "z": 0.0}
 
 
-def test_the_sheet_of_a_fitted_built_or_derived_row(line: tuple[Workshop, Frame], tmp_path: Path) -> None:
+def test_the_sheet_of_a_fitted_built_or_derived_row(line: tuple[Session, Frame], tmp_path: Path) -> None:
     workshop, truth = line
     for name in ("left", "front", "top", "cut", "ball"):
         if name not in workshop.measured:

@@ -5,16 +5,16 @@ from __future__ import annotations
 import pytest
 
 from brisk_anchor.core.errors import BriskAnchorError, PlanError
-from brisk_anchor.nc.operations import code_of, comment_of, main_end, modal_at, operations_of, words_of
-from brisk_anchor.nc.profile import parse_profile, shipped_profile, shipped_text
-from brisk_anchor.nc.scanner import scan_program
-from brisk_anchor.services.plan_file import PlanFile
-from brisk_anchor.services.planning import planned
-from brisk_anchor.services.program_text import read_text
-from brisk_anchor.services.weave_desk import WeaveDesk
-from brisk_anchor.services.weave_proof import cut_as_before
-from brisk_anchor.services.weaving import WeaveError, again_of, take_apart, unweave, weave
-from brisk_anchor.services.workshop import Workshop
+from brisk_anchor.nc.profile.control_profile import parse_profile, shipped_profile, shipped_text
+from brisk_anchor.nc.read.operations import code_of, comment_of, main_end, modal_at, operations_of, words_of
+from brisk_anchor.nc.read.scanner import scan_program
+from brisk_anchor.services.insert.program_text import read_text
+from brisk_anchor.services.insert.weave_desk import WeaveDesk
+from brisk_anchor.services.insert.weave_proof import cut_as_before
+from brisk_anchor.services.insert.weaving import WeaveError, again_of, take_apart, unweave, weave
+from brisk_anchor.services.plan.plan_file import PlanFile
+from brisk_anchor.services.plan.planning import planned
+from brisk_anchor.services.session.session import Session
 
 
 def plan(*measure, **more):
@@ -120,15 +120,15 @@ def test_a_jump_back_goes_to_the_tool_and_hangs_on_a_size(quiet):
 def test_controls_that_differ_bring_the_offset_back_in_their_own_way(scene):
     text = shipped_text("skip-macro")
     numbered = parse_profile(text.replace('active_row_reads = "code"', 'active_row_reads = "number"'), "own")
-    workshop = Workshop(scene, None, numbered, seed=None)
+    workshop = Session(scene, None, numbered, seed=None)
     program = take_apart("\n".join(BODY) + "\n")
     assert "G[53+#" in weave(workshop, program, boss(workshop), [1])
     extended = take_apart("\n".join(BODY).replace("G54 G0", "G54.1 P3 G0") + "\n")
     assert "\nG54.1 P3\n" in weave(workshop, extended, boss(workshop), [1])
     no_call = parse_profile(text.replace('[call]\ntool = "T{number} M6"', "[dummy]\n").replace("[dummy]\n", ""), "own")
     with pytest.raises(PlanError, match="does not say how a tool is called"):
-        weave(Workshop(scene, None, no_call, seed=None), program, boss(workshop), [1])
-    table = Workshop(scene, None, shipped_profile("table-only"), seed=None)
+        weave(Session(scene, None, no_call, seed=None), program, boss(workshop), [1])
+    table = Session(scene, None, shipped_profile("table-only"), seed=None)
     with pytest.raises(BriskAnchorError, match="cannot probe"):
         weave(table, program, boss(workshop), [1])
 

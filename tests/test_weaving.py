@@ -10,16 +10,16 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from typer.testing import CliRunner
 
-from brisk_anchor.cli import app
+from brisk_anchor.cli.commands import app
 from brisk_anchor.core.errors import BriskAnchorError
-from brisk_anchor.nc.operations import modal_at, operations_of
-from brisk_anchor.nc.profile import shipped_profile
-from brisk_anchor.services.plan_file import PlanFile
-from brisk_anchor.services.planning import planned
-from brisk_anchor.services.runs import Run
-from brisk_anchor.services.tool_shelf import take_reference
-from brisk_anchor.services.weaving import WeaveError, again_of, difference, take_apart, unweave, weave
-from brisk_anchor.services.workshop import Workshop
+from brisk_anchor.nc.profile.control_profile import shipped_profile
+from brisk_anchor.nc.read.operations import modal_at, operations_of
+from brisk_anchor.services.insert.weaving import WeaveError, again_of, difference, take_apart, unweave, weave
+from brisk_anchor.services.machine.runs import Run
+from brisk_anchor.services.plan.plan_file import PlanFile
+from brisk_anchor.services.plan.planning import planned
+from brisk_anchor.services.session.session import Session
+from brisk_anchor.services.session.tool_shelf import take_reference
 from brisk_anchor.standin.motion import MoveKind
 from brisk_anchor.standin.scene import build_scene
 from brisk_anchor.standin.scene_file import load_scene
@@ -42,7 +42,7 @@ def plan(*measure, tool_check=()):
 @functools.cache
 def top_alone():
     """The demo job and a plan that touches its top."""
-    workshop = Workshop(build_scene(load_scene("heron-gl114")), None, shipped_profile("skip-macro"), seed=None)
+    workshop = Session(build_scene(load_scene("heron-gl114")), None, shipped_profile("skip-macro"), seed=None)
     return workshop, planned(workshop, plan({"feature": "top"}))
 
 
@@ -144,7 +144,7 @@ def test_cut_again_once_then_an_alarm_and_never_when_too_much_is_off(quiet):
 
 
 def test_without_variables_of_its_own_state_the_text_tells_it_or_it_is_refused(scene):
-    workshop = Workshop(scene, None, shipped_profile("probe-params"), seed=None)
+    workshop = Session(scene, None, shipped_profile("probe-params"), seed=None)
     text = CUTTING.replace("%\n", "").replace("O3114 (", "(").replace("M30", "M2").replace("G91 G28 Z0.\nG90\n", "")
     program = take_apart(text)
     woven = weave(workshop, program, planned(workshop, plan(BOSS)), [1])

@@ -8,19 +8,19 @@ from dataclasses import replace
 import pytest
 from typer.testing import CliRunner
 
-from brisk_anchor.cli import app
+from brisk_anchor.cli.commands import app
 from brisk_anchor.core.errors import CrashError
-from brisk_anchor.core.rules import FromRow
-from brisk_anchor.core.setup import RowPlan
-from brisk_anchor.nc.interpreter import Interpreter
-from brisk_anchor.nc.profile import parse_profile, shipped_text
-from brisk_anchor.services.asking import build_measurement, point_at
-from brisk_anchor.services.plan_file import PlanFile
-from brisk_anchor.services.planning import planned, program_of
-from brisk_anchor.services.profile_proof import prove_profile, sample_scene
-from brisk_anchor.services.proving import Case, Prover
-from brisk_anchor.services.runs import Run
-from brisk_anchor.services.workshop import Workshop
+from brisk_anchor.core.offsets.rules import FromRow
+from brisk_anchor.core.offsets.setup import RowPlan
+from brisk_anchor.nc.profile.control_profile import parse_profile, shipped_text
+from brisk_anchor.nc.read.interpreter import Interpreter
+from brisk_anchor.services.machine.runs import Run
+from brisk_anchor.services.measure.measurement_request import build_measurement, point_at
+from brisk_anchor.services.plan.plan_file import PlanFile
+from brisk_anchor.services.plan.planning import planned, program_of
+from brisk_anchor.services.plan.proving import Case, Prover
+from brisk_anchor.services.profile.profile_proof import prove_profile, sample_scene
+from brisk_anchor.services.session.session import Session
 
 
 def changed(name, *pairs):
@@ -43,7 +43,7 @@ WAYS = ["end", "old", "flag", "shortest", "ngc flag", "ngc end"]
 
 
 def run_with(profile, change=lambda text: text, *, name="bore"):
-    workshop = Workshop(sample_scene(), None, profile, seed=None)
+    workshop = Session(sample_scene(), None, profile, seed=None)
     measurement = build_measurement(workshop.setup, point_at(workshop.setup, workshop.setup.drawn(name)))
     program = workshop.measuring_program(measurement)
     machine = workshop.machine.twin(seed=None)
@@ -83,7 +83,7 @@ def test_no_probing_move_is_shorter_than_the_control_takes(profile):
         bodies = [scene.file.body[0], body.model_copy(update={"real": real})]
         from brisk_anchor.standin.scene import build_scene
 
-        workshop = Workshop(build_scene(scene.file.model_copy(update={"body": bodies})), None, profile, seed=None)
+        workshop = Session(build_scene(scene.file.model_copy(update={"body": bodies})), None, profile, seed=None)
         for name in ("bore", "leaning bore", "pocket", "slot", "boss", "ball", "block"):
             measured = workshop.measure(
                 build_measurement(workshop.setup, point_at(workshop.setup, workshop.setup.drawn(name)))
@@ -111,7 +111,7 @@ def test_nothing_backs_off_further_than_it_came(profile):
 
     bodies = [scene.file.body[0], part.model_copy(update={"real": real})]
     file = scene.file.model_copy(update={"body": bodies, "feature": features, "job": job})
-    workshop = Workshop(build_scene(file), None, profile, seed=None)
+    workshop = Session(build_scene(file), None, profile, seed=None)
     slot = build_measurement(workshop.setup, point_at(workshop.setup, workshop.setup.drawn("slot")))
     try:
         assert workshop.measure(slot).feature.size == pytest.approx(6.6, abs=0.0005)
@@ -122,7 +122,7 @@ def test_nothing_backs_off_further_than_it_came(profile):
 @pytest.mark.parametrize("language", ["skip-macro", "probe-params"])
 def test_rows_that_follow_another_are_written_after_it_from_this_run(language):
     """A plan that sets G55, derived from G54, and G54 wrote G55 from the old G54: 1.3 to 1.8 mm off."""
-    workshop = Workshop(sample_scene(), None, changed(language), seed=None)
+    workshop = Session(sample_scene(), None, changed(language), seed=None)
     workshop.machine.offsets["G54"] = (-1.0, -2.0, -3.0)  # what the last job left there
     follows = RowPlan(
         "G55", "follows", {a: FromRow("G54", s) for a, s in zip("xyz", (10.0, 5.0, -2.0), strict=True)}, 5
@@ -170,8 +170,8 @@ def test_what_a_profile_names_is_known_to_the_stand_in_and_proved_by_the_check(t
 
 
 def test_a_plan_that_only_looks_at_tools_carries_what_it_calls(scene):
-    workshop = Workshop(sample_scene(), None, changed("skip-macro"), seed=None)
-    from brisk_anchor.services import profile_proof
+    workshop = Session(sample_scene(), None, changed("skip-macro"), seed=None)
+    from brisk_anchor.services.profile import profile_proof
 
     profile_proof._check_tool(workshop)  # it called a guarded move that the file did not have
 

@@ -19,7 +19,7 @@ def main() -> None:
             from brisk_anchor.tui.start import run_demo
 
             raise SystemExit(run_demo())
-        from brisk_anchor.cli import app
+        from brisk_anchor.cli.commands import app
 
         app()
     except BriskAnchorError as error:

@@ -12,10 +12,10 @@ from hypothesis import strategies as st
 from scipy.optimize import least_squares
 
 from brisk_anchor.core.errors import GeometryError
-from brisk_anchor.core.features import fit_circle, solve_circle, solve_surface
+from brisk_anchor.core.features.feature import fit_circle, solve_circle, solve_surface
+from brisk_anchor.core.features.solving import solve
+from brisk_anchor.core.features.touches import Source, Touch, axis_of
 from brisk_anchor.core.kinds import FeatureKind
-from brisk_anchor.core.solving import solve
-from brisk_anchor.core.touches import Source, Touch, axis_of
 
 
 def ring(stylus, centre, diameter, angles, kind=FeatureKind.BORE, u=0.001, errors=None):

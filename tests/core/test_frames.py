@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from brisk_anchor.core.frames import Frame
+from brisk_anchor.core.geometry.frames import Frame
 
 ANGLES = st.floats(-180, 180)
 PLACES = st.tuples(*[st.floats(-1000, 1000)] * 3)

@@ -8,11 +8,11 @@ import numpy as np
 import pytest
 
 from brisk_anchor.core.errors import DatumError
-from brisk_anchor.core.features import solve_circle, solve_surface
+from brisk_anchor.core.features.feature import solve_circle, solve_surface
+from brisk_anchor.core.features.touches import Touch
 from brisk_anchor.core.kinds import FeatureKind
-from brisk_anchor.core.offsets import solve_offset
-from brisk_anchor.core.rules import Fixed, FromFeature, Keep
-from brisk_anchor.core.touches import Touch
+from brisk_anchor.core.offsets.chain import solve_offset
+from brisk_anchor.core.offsets.rules import Fixed, FromFeature, Keep
 from tests.core.test_features import ring
 
 

@@ -6,8 +6,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from brisk_anchor.core.features.touch_pattern import SIDES, TouchPattern, Wall
 from brisk_anchor.core.kinds import FeatureKind
-from brisk_anchor.core.rose import SIDES, Rose, Wall
 
 L, R, U, D, B = Wall.LEFT, Wall.RIGHT, Wall.UP, Wall.DOWN, Wall.BELOW
 
@@ -31,14 +31,14 @@ L, R, U, D, B = Wall.LEFT, Wall.RIGHT, Wall.UP, Wall.DOWN, Wall.BELOW
     ],
 )
 def test_the_marks_are_the_feature(marks, over, round_, name, kind):
-    reading = Rose(frozenset(marks), over, round_).read()
+    reading = TouchPattern(frozenset(marks), over, round_).read()
     assert (reading.name, reading.kind) == (name, kind)
     assert reading.hint.endswith(".")
 
 
 @given(st.lists(st.sampled_from(Wall), max_size=12), st.booleans(), st.booleans())
 def test_no_order_of_keys_makes_a_contradiction(keys, over, round_):
-    rose = Rose(over=over, round=round_)
+    rose = TouchPattern(over=over, round=round_)
     for wall in keys:
         rose = rose.toggle(wall)
         # A key marks a wall, marks it twice, takes it off.
@@ -48,4 +48,4 @@ def test_no_order_of_keys_makes_a_contradiction(keys, over, round_):
 
 
 def test_all_round_is_four_and_round():
-    assert Rose().toggle(B).all_round().read().kind is FeatureKind.BORE
+    assert TouchPattern().toggle(B).all_round().read().kind is FeatureKind.BORE

@@ -10,10 +10,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from brisk_anchor.core.errors import DatumError, GeometryError
-from brisk_anchor.core.estimates import Estimate
-from brisk_anchor.core.offsets import solve_offset
-from brisk_anchor.core.rotary import RotaryAxis, carried, table_frame
-from brisk_anchor.core.rules import FromTable
+from brisk_anchor.core.geometry.rotary import RotaryAxis, carried, table_frame
+from brisk_anchor.core.offsets.chain import solve_offset
+from brisk_anchor.core.offsets.rules import FromTable
+from brisk_anchor.core.uncertainty.estimates import Estimate
 
 B = RotaryAxis("B", (0.0, 1.0, 0.0), (-300.0, 0.0, -400.0), -1, None, None, 3600.0)
 TILT = RotaryAxis("A", (1.0, 0.0, 0.0), (0.0, -200.0, -500.0), 1, -30.0, 110.0, 3600.0)

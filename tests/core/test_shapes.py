@@ -10,13 +10,13 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from brisk_anchor.core.align import axis_through, best_fit, plane_line_point, sweep
-from brisk_anchor.core.checks import look_at_feature
 from brisk_anchor.core.errors import GeometryError
+from brisk_anchor.core.features.alignment import axis_through, best_fit, plane_line_point, sweep
+from brisk_anchor.core.features.shapes import corner, solve_edge, solve_known_circle, solve_plane, solve_sphere
+from brisk_anchor.core.features.solving import solve
+from brisk_anchor.core.features.touches import Stylus, Touch
 from brisk_anchor.core.kinds import FeatureKind
-from brisk_anchor.core.shapes import corner, solve_edge, solve_known_circle, solve_plane, solve_sphere
-from brisk_anchor.core.solving import solve
-from brisk_anchor.core.touches import Stylus, Touch
+from brisk_anchor.core.offsets.checks import look_at_feature
 
 R, LENGTH = 2.994, 150.0
 STYLUS = Stylus(20, "probe", 6.0, R, LENGTH, 0.0005, 0.0005, 0.002, 4.0, 50.0, 40.0, 70.0)

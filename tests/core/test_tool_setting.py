@@ -8,15 +8,21 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from brisk_anchor.core.calibration import calibrate, calibrate_offset
 from brisk_anchor.core.errors import GeometryError
-from brisk_anchor.core.features import solve_circle
-from brisk_anchor.core.hand_tools import HandKind, HandTool
+from brisk_anchor.core.features.calibration import calibrate, calibrate_offset
+from brisk_anchor.core.features.feature import solve_circle
+from brisk_anchor.core.features.solving import solve
+from brisk_anchor.core.features.touches import Stylus, Touch
 from brisk_anchor.core.kinds import FeatureKind
-from brisk_anchor.core.shelf import Cutter, Health, ProbeRecord, Setter, Shelf
-from brisk_anchor.core.solving import solve
-from brisk_anchor.core.tool_setting import ToolLength, length_on_part, length_on_setter, look_at_length, reference_chain
-from brisk_anchor.core.touches import Stylus, Touch
+from brisk_anchor.core.offsets.tool_setting import (
+    ToolLength,
+    length_on_part,
+    length_on_setter,
+    look_at_length,
+    reference_chain,
+)
+from brisk_anchor.core.tools.hand_tools import HandKind, HandTool
+from brisk_anchor.core.tools.shelf import Cutter, Health, ProbeRecord, Setter, Shelf
 
 MASTER = HandTool("reference tool", HandKind.REFERENCE, 33, None, 0.0, 100.0, 0.003, u_bare_length=0.002)
 SETTER = Setter("setter", 60.0, 0.004, 0.001, "G59", 33)

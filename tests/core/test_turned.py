@@ -9,13 +9,13 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from brisk_anchor.core.calibration import calibrate
 from brisk_anchor.core.errors import DatumError, GeometryError
+from brisk_anchor.core.features.calibration import calibrate
+from brisk_anchor.core.features.solving import solve
+from brisk_anchor.core.features.touches import Stylus, Touch
 from brisk_anchor.core.kinds import FeatureKind
-from brisk_anchor.core.offsets import solve_offset
-from brisk_anchor.core.rules import Fixed, FromFeature, FromFit, FromHeading, Keep
-from brisk_anchor.core.solving import solve
-from brisk_anchor.core.touches import Stylus, Touch
+from brisk_anchor.core.offsets.chain import solve_offset
+from brisk_anchor.core.offsets.rules import Fixed, FromFeature, FromFit, FromHeading, Keep
 
 PROBE = Stylus(20, "probe", 6.0, 2.994, 150.0, 0.0, 0.0005, 0.001, 4.0, 50.0, 40.0, 70.0)
 U = 0.001

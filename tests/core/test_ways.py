@@ -8,11 +8,11 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from brisk_anchor.core.features.measuring import Measurement
+from brisk_anchor.core.features.probe_path import between, entry, leaving, search_start
+from brisk_anchor.core.features.touches import Stylus
+from brisk_anchor.core.geometry.string_path import taut
 from brisk_anchor.core.kinds import FeatureKind
-from brisk_anchor.core.measuring import Measurement
-from brisk_anchor.core.taut import taut
-from brisk_anchor.core.touches import Stylus
-from brisk_anchor.core.ways import between, entry, leaving, search_start
 
 SQUARE = [(-10.0, -5.0), (10.0, -5.0), (10.0, 5.0), (-10.0, 5.0)]
 PLUS_X, MINUS_X, PLUS_Y, MINUS_Y = (1.0, 0.0, 0.0), (-1.0, 0.0, 0.0), (0.0, 1.0, 0.0), (0.0, -1.0, 0.0)

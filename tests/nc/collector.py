@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from brisk_anchor.nc.port import SkipResult
+from brisk_anchor.nc.read.port import SkipResult
 
 
 class Collector:

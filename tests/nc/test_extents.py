@@ -12,7 +12,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from brisk_anchor.core.errors import NcError
-from brisk_anchor.nc.extents import ExtentReader, _words, chunks_of, read_extents
+from brisk_anchor.nc.read.extents import ExtentReader, _words, chunks_of, read_extents
 
 INF = math.inf
 SMALL = st.floats(-50, 50)

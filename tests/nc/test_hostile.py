@@ -7,9 +7,9 @@ import random
 import pytest
 
 from brisk_anchor.core.errors import NcError
-from brisk_anchor.nc.interpreter import Interpreter, Status
-from brisk_anchor.services.runs import Run
-from brisk_anchor.services.workshop import Workshop
+from brisk_anchor.nc.read.interpreter import Interpreter, Status
+from brisk_anchor.services.machine.runs import Run
+from brisk_anchor.services.session.session import Session
 from tests.nc.collector import Collector
 from tests.nc.zoo import LANGUAGES, drawn, spoiled
 
@@ -32,7 +32,7 @@ def test_drawn_programs(seed):
 
 @pytest.mark.parametrize("seed", range(4))
 def test_spoiled_programs_on_the_stand_in_never_store_what_is_not_guarded(scene, profile, seed):
-    program = Workshop(scene, None, profile, seed=None).full_program("G54").text
+    program = Session(scene, None, profile, seed=None).full_program("G54").text
     source = random.Random(seed)
     before = scene.stand_in().offset("G54")
     for _ in range(40):

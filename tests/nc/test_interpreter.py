@@ -9,7 +9,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from brisk_anchor.core.errors import NcError
-from brisk_anchor.nc.interpreter import Interpreter, Status
+from brisk_anchor.nc.read.interpreter import Interpreter, Status
 from tests.nc.collector import Collector
 
 

@@ -11,11 +11,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from brisk_anchor.core.errors import NcError
-from brisk_anchor.nc.expressions import ExpressionError
-from brisk_anchor.nc.geometry import CHORD, arc_centre, arc_points, arc_sweep
-from brisk_anchor.nc.interpreter import Interpreter, Status
-from brisk_anchor.nc.modal import PLANE_AXES
-from brisk_anchor.nc.profile import Profile
+from brisk_anchor.nc.profile.control_profile import Profile
+from brisk_anchor.nc.read.arcs import CHORD, arc_centre, arc_points, arc_sweep
+from brisk_anchor.nc.read.expressions import ExpressionError
+from brisk_anchor.nc.read.interpreter import Interpreter, Status
+from brisk_anchor.nc.read.modal import PLANE_AXES
 from tests.nc.collector import Collector
 
 

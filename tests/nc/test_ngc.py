@@ -7,9 +7,9 @@ import re
 import pytest
 
 from brisk_anchor.core.errors import NcError
-from brisk_anchor.nc.interpreter import Interpreter, Status
-from brisk_anchor.nc.profile import parse_profile, shipped_profile, shipped_text
-from brisk_anchor.nc.variables import Memory
+from brisk_anchor.nc.profile.control_profile import parse_profile, shipped_profile, shipped_text
+from brisk_anchor.nc.read.interpreter import Interpreter, Status
+from brisk_anchor.nc.read.variables import Memory
 from tests.nc.collector import Collector
 
 NGC = shipped_text("probe-params")

@@ -8,8 +8,8 @@ from importlib import resources
 import pytest
 
 from brisk_anchor.core.errors import ProfileError, ReportError
-from brisk_anchor.nc.profile import load_profile, parse_profile, shipped_profile
-from brisk_anchor.nc.reports import parse_reports, touches_of
+from brisk_anchor.nc.profile.control_profile import load_profile, parse_profile, shipped_profile
+from brisk_anchor.nc.programs.reports import parse_reports, touches_of
 
 TEXT = (resources.files("brisk_anchor.nc") / "profiles" / "skip-macro.toml").read_text()
 

@@ -10,13 +10,13 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from brisk_anchor.core.errors import PlanError, ProfileError
-from brisk_anchor.core.rules import Fixed, FromFeature, Keep
-from brisk_anchor.nc.plan import Plan, StorePlan, plan_steps
-from brisk_anchor.nc.program import comment_text
-from brisk_anchor.nc.scanner import scan_program
-from brisk_anchor.nc.steps import AlarmNumber, Check, Guarded, Rapid, ReadBack, Store, TouchStep
-from brisk_anchor.nc.writer import write_program
-from brisk_anchor.services.asking import build_measurement, point_at
+from brisk_anchor.core.offsets.rules import Fixed, FromFeature, Keep
+from brisk_anchor.nc.programs.plan import Plan, StorePlan, plan_steps
+from brisk_anchor.nc.programs.program import comment_text
+from brisk_anchor.nc.programs.steps import AlarmNumber, Check, Guarded, Rapid, ReadBack, Store, TouchStep
+from brisk_anchor.nc.read.scanner import scan_program
+from brisk_anchor.nc.write.writer import write_program
+from brisk_anchor.services.measure.measurement_request import build_measurement, point_at
 
 
 @pytest.fixture(scope="module")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import random
 
-from brisk_anchor.nc.profile import parse_profile, shipped_profile, shipped_text
+from brisk_anchor.nc.profile.control_profile import parse_profile, shipped_profile, shipped_text
 
 _NGC = shipped_text("probe-params")
 LANGUAGES = (

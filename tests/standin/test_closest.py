@@ -8,8 +8,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from brisk_anchor.core.frames import Frame
-from brisk_anchor.core.touches import Stylus
+from brisk_anchor.core.features.touches import Stylus
+from brisk_anchor.core.geometry.frames import Frame
 from brisk_anchor.standin.solids import Disc, Rectangle, Solid
 from brisk_anchor.standin.tracing import ProbeShape, Tracer
 

@@ -7,7 +7,7 @@ import json
 import pytest
 
 from brisk_anchor.core.errors import GuardError, StateError, TravelError
-from brisk_anchor.services.workshop import Workshop
+from brisk_anchor.services.session.session import Session
 from brisk_anchor.standin.control import Control, Mode
 from brisk_anchor.standin.state import Left, restore, snapshot
 
@@ -148,30 +148,30 @@ def test_a_state_that_is_not_this_machines_changes_nothing(control, scene, profi
 
 def test_the_workshop_finds_its_machine_again_and_the_book_wins_where_it_is_newer(scene, book, profile, tmp_path):
     path = tmp_path / "machine.json"
-    first = Workshop(scene, book, profile, seed=None, machine_file=path)
+    first = Session(scene, book, profile, seed=None, machine_file=path)
     first.jog("z", -10.0)
     first.control.machine.write_offset("G59", (1.0, 2.0, 3.0))
     first.save()
     early = path.read_bytes()
     for drawn in first.setup.features[:2]:
-        from brisk_anchor.services.asking import build_measurement, point_at
+        from brisk_anchor.services.measure.measurement_request import build_measurement, point_at
 
         first.measure(build_measurement(first.setup, point_at(first.setup, drawn)))
     stored = first.store("G54").values
-    again = Workshop(scene, book, profile, seed=None, machine_file=path)
+    again = Session(scene, book, profile, seed=None, machine_file=path)
     assert again.machine.position == first.machine.position
     assert again.control.history[-1].title.startswith("O2254")
     path.write_bytes(early)  # as if the power had gone between book and file
-    crashed = Workshop(scene, book, profile, seed=None, machine_file=path)
+    crashed = Session(scene, book, profile, seed=None, machine_file=path)
     assert crashed.machine.offset("G54") == tuple(stored[axis] for axis in "xyz")
     assert crashed.machine.offset("G59") == (1.0, 2.0, 3.0)
     path.write_text("{")
     with pytest.raises(StateError):
-        Workshop(scene, book, profile, machine_file=path)
+        Session(scene, book, profile, machine_file=path)
 
 
 def test_a_disk_that_takes_nothing_is_told_and_stops_nothing(scene, profile, tmp_path):
     (tmp_path / "file").write_text("")
-    workshop = Workshop(scene, None, profile, seed=None, machine_file=tmp_path / "file" / "machine.json")
+    workshop = Session(scene, None, profile, seed=None, machine_file=tmp_path / "file" / "machine.json")
     workshop.jog("z", -1.0)
     assert "could not be written" in workshop.machine_file.failed.what

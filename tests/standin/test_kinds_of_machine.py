@@ -7,9 +7,9 @@ from importlib import resources
 import pytest
 
 from brisk_anchor.core.errors import CrashError, SceneError, ToolError, TravelError
-from brisk_anchor.core.rotary import table_frame
-from brisk_anchor.nc.interpreter import Interpreter, Status
-from brisk_anchor.nc.profile import parse_profile, shipped_text
+from brisk_anchor.core.geometry.rotary import table_frame
+from brisk_anchor.nc.profile.control_profile import parse_profile, shipped_text
+from brisk_anchor.nc.read.interpreter import Interpreter, Status
 from brisk_anchor.standin.scene import build_scene
 from brisk_anchor.standin.scene_file import parse_scene
 

@@ -9,7 +9,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from brisk_anchor.core.frames import Frame
+from brisk_anchor.core.geometry.frames import Frame
 from brisk_anchor.standin.motion import move_seconds
 from brisk_anchor.standin.solids import Ball, Cone, Disc, Lever, Rectangle, Solid
 from brisk_anchor.standin.tracing import ProbeShape, Tracer

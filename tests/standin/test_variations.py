@@ -7,7 +7,7 @@ import math
 import numpy as np
 import pytest
 
-from brisk_anchor.core.rules import FromFeature, FromFit, FromHeading, Keep
+from brisk_anchor.core.offsets.rules import FromFeature, FromFit, FromHeading, Keep
 from brisk_anchor.standin.scene import build_scene, nominal_frame, real_frame
 from brisk_anchor.standin.scene_file import SceneFile, load_scene
 from brisk_anchor.standin.variations import SIZE_SHARE, varied

@@ -105,7 +105,7 @@ async def test_an_entry_that_was_changed_is_told_when_the_book_is_opened(tmp_pat
     def tampered(book):
         raise BookTamperedError("Entry 2 of the book is not as it was added")
 
-    monkeypatch.setattr("brisk_anchor.services.books.verify_new", tampered)
+    monkeypatch.setattr("brisk_anchor.services.session.book_opening.verify_new", tampered)
     async with Bench(tmp_path) as bench:
         await wait_for(lambda: "Entry 2 of the book" in said(bench.app))
         assert bench.app.desk.workshop.book.damage  # nothing more is written into it

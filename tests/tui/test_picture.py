@@ -6,7 +6,7 @@ from datetime import UTC, datetime, timedelta
 
 import pytest
 
-from brisk_anchor.services.asking import build_measurement, point_at
+from brisk_anchor.services.measure.measurement_request import build_measurement, point_at
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.bench.chain_panel import chain_text, links
 from brisk_anchor.tui.book.view import age_of

@@ -14,14 +14,15 @@ from textual.command import CommandList
 from textual.widgets import Input
 
 from brisk_anchor.core.errors import BookVersionError
-from brisk_anchor.nc.profile import shipped_profile
-from brisk_anchor.services.beginning import begin_job
-from brisk_anchor.services.demo import open_demo
-from brisk_anchor.services.jobs import new_job, open_job
+from brisk_anchor.nc.profile.control_profile import shipped_profile
+from brisk_anchor.services.demo.demo_job import open_demo
+from brisk_anchor.services.job.jobs import new_job
+from brisk_anchor.services.job.new_job import begin_job
+from brisk_anchor.services.session.job_opening import open_job
 from brisk_anchor.tui.actions import ACTIONS, of_view
 from brisk_anchor.tui.app import BriskAnchorApp
-from brisk_anchor.tui.desk import Desk
 from brisk_anchor.tui.entry import EntryLine
+from brisk_anchor.tui.view_state import ViewState
 
 
 def said(app, widget="Prompt"):
@@ -391,7 +392,7 @@ async def test_the_zero_is_chosen_by_pointing_and_another_part_is_rolled(tmp_pat
     async with Bench(tmp_path) as bench:
         bench.app.desk.workshop.book.close()
         workshop = open_job(tmp_path / "job", tmp_path / "data", roll=1)
-        bench.app.desk = Desk(workshop, 2000.0)
+        bench.app.desk = ViewState(workshop, 2000.0)
         await bench.press("5")
         assert "bearing seat ⌀62 H7" in said(bench.app, "#features")
         await bench.press("down", "down", "down", "down", "x")

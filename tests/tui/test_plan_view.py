@@ -7,7 +7,7 @@ import asyncio
 import pytest
 from textual.widgets import Input
 
-from brisk_anchor.services import proving
+from brisk_anchor.services.plan import proving
 from tests.tui.test_pilot import Bench, said, wait_for
 from tests.tui.test_tmux import terminal  # noqa: F401
 

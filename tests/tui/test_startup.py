@@ -9,7 +9,7 @@ import subprocess
 import sys
 import time
 
-HEAVY = ("numpy", "scipy", "matplotlib", "sqlalchemy", "alembic", "pydantic", "brisk_anchor.services.workshop")
+HEAVY = ("numpy", "scipy", "matplotlib", "sqlalchemy", "alembic", "pydantic", "brisk_anchor.services.session.session")
 
 PROBE = """
 import sys

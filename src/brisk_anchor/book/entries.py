@@ -8,8 +8,8 @@ from datetime import datetime
 from enum import Enum
 from uuid import uuid4
 
-from brisk_anchor.core.offsets import Chain
-from brisk_anchor.core.proof import Proof
+from brisk_anchor.core.offsets.chain import Chain
+from brisk_anchor.core.offsets.proof import Proof
 
 AXIS_NAMES = ("x", "y", "z", "r")
 

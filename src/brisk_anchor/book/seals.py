@@ -21,7 +21,7 @@ FIRST = ""
 
 
 @dataclass(frozen=True, slots=True)
-class Mark:
+class SealMark:
     """How far a book is known to be whole: the newest entry that was looked at, and its seal."""
 
     id: int = 0
@@ -52,7 +52,7 @@ def seal(before: str, columns: Mapping[str, Any]) -> str:
     return hashlib.sha256(before.encode("ascii") + b"\n" + canonical(columns)).hexdigest()
 
 
-def look_through(entries: Iterable[Mapping[str, Any]], after: Mark, name: str) -> Mark:
+def look_through(entries: Iterable[Mapping[str, Any]], after: SealMark, name: str) -> SealMark:
     """Go along the chain from a mark; `entries` are those after it, in order, with every column.
 
     Raises:
@@ -69,5 +69,5 @@ def look_through(entries: Iterable[Mapping[str, Any]], after: Mark, name: str) -
             )
         if columns["form"] != FORM or columns["seal"] != seal(last.seal, columns):
             raise BookTamperedError(f"Entry {number} of the book {name} is not as it was added")
-        last = Mark(number, str(columns["seal"]))
+        last = SealMark(number, str(columns["seal"]))
     return last

@@ -22,10 +22,10 @@ from brisk_anchor.book.address import ANSWER, BookAddress
 from brisk_anchor.book.entries import AXIS_NAMES, Entry, EntryKind
 from brisk_anchor.book.models import EntryRow
 from brisk_anchor.book.opening import prepare, take_turn
-from brisk_anchor.book.seals import FIRST, FORM, Mark, look_through, seal
+from brisk_anchor.book.seals import FIRST, FORM, SealMark, look_through, seal
 from brisk_anchor.core.errors import BookError, BookSilentError, BookTakenError, BookTamperedError, BookWriteError
-from brisk_anchor.core.offsets import Chain
-from brisk_anchor.core.proof import Proof
+from brisk_anchor.core.offsets.chain import Chain
+from brisk_anchor.core.offsets.proof import Proof
 from brisk_anchor.patience import Given, Helper
 
 Result = TypeVar("Result")
@@ -132,18 +132,18 @@ class Book:
         if told != "ok":
             raise BookError(f"The book {self.name} is damaged: {told}", "", "Put back a copy")
 
-    def verify(self, after: Mark | None = None) -> Mark:
+    def verify(self, after: SealMark | None = None) -> SealMark:
         """Go along the chain of seals, from the start or after a mark, to the end; returns how far that is.
 
         Raises:
             BookTamperedError: an entry was changed or taken out. BookError: it cannot be read.
         """
-        known = after or Mark()
+        known = after or SealMark()
 
         def held(connection: Connection) -> str | None:
             return connection.execute(select(EntryRow.seal).where(EntryRow.id == known.id)).scalar()
 
-        def look(connection: Connection) -> Mark:
+        def look(connection: Connection) -> SealMark:
             query = select(*EntryRow.__table__.columns).where(EntryRow.id > known.id).order_by(EntryRow.id)
             with closing(connection.execution_options(yield_per=1000).execute(query)) as result:
                 return look_through(result.mappings(), known, self.name)  # type: ignore[arg-type]
@@ -233,7 +233,7 @@ class Book:
                 take_turn(connection)
                 query = select(EntryRow.id, EntryRow.seal).order_by(EntryRow.id.desc()).limit(1)
                 newest = connection.execute(query).first()
-                last = Mark(newest[0], newest[1] or FIRST) if newest else Mark()
+                last = SealMark(newest[0], newest[1] or FIRST) if newest else SealMark()
                 missed: tuple[Entry, ...] = ()
                 if known is not None and last.id > known:
                     missed = self._missed(connection, entries, known)
@@ -279,7 +279,7 @@ class Book:
             return tuple(_entry(row) for row in found if row.uid not in own)
 
     @staticmethod
-    def _insert(connection: Connection, rows: Sequence[dict[str, Any]], last: Mark) -> tuple[int, ...]:
+    def _insert(connection: Connection, rows: Sequence[dict[str, Any]], last: SealMark) -> tuple[int, ...]:
         known = select(EntryRow.uid, EntryRow.id).where(EntryRow.uid.in_([row["uid"] for row in rows]))
         there = {str(uid): int(number) for uid, number in connection.execute(known)}
         number, before = last.id, last.seal

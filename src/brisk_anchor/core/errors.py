@@ -68,7 +68,7 @@ class PlanError(BriskAnchorError):
 
 
 @dataclass(frozen=True, slots=True)
-class Finding:
+class Fault:
     """One fault in a file: where it stands and what is wrong."""
 
     place: str
@@ -83,7 +83,7 @@ class FindingsError(BriskAnchorError):
 
     noun = "file"
 
-    def __init__(self, name: str, findings: tuple[Finding, ...], remedy: str = "") -> None:
+    def __init__(self, name: str, findings: tuple[Fault, ...], remedy: str = "") -> None:
         self.name = name
         self.findings = findings
         shown = "; ".join(str(finding) for finding in findings[:3])

@@ -11,11 +11,11 @@ from brisk_anchor.drawings.paper import FAINT, INK, LIVE, MARK, QUIET, rendered
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
-    from brisk_anchor.core.setup import Setup
+    from brisk_anchor.core.offsets.setup import Setup
 
 
 @dataclass(frozen=True, slots=True)
-class Box:
+class FitBox:
     """What one tool reaches in one offset, spindle positions in machine mm: low and high of X, Y, Z."""
 
     label: str
@@ -25,7 +25,7 @@ class Box:
     shift: tuple[float, float, float] | None = None
 
 
-def fits_drawing(title: str, setup: Setup, boxes: Sequence[Box], told: Sequence[str], kind: str) -> bytes:
+def fits_drawing(title: str, setup: Setup, boxes: Sequence[FitBox], told: Sequence[str], kind: str) -> bytes:
     """Draw them; `kind` is "svg" or "pdf"."""
     from matplotlib.patches import Rectangle
 

@@ -7,7 +7,7 @@ import math
 from collections.abc import Callable, Iterable
 from typing import TYPE_CHECKING, Any
 
-from brisk_anchor.core.setup import Outline
+from brisk_anchor.core.offsets.setup import Outline
 from brisk_anchor.surroundings import Elsewhere
 
 if TYPE_CHECKING:

@@ -9,7 +9,7 @@ from textwrap import wrap
 from typing import TYPE_CHECKING, Any
 
 from brisk_anchor.core.kinds import Vector
-from brisk_anchor.core.setup import Setup
+from brisk_anchor.core.offsets.setup import Setup
 from brisk_anchor.drawings.paper import (
     FAINT,
     INK,

@@ -8,10 +8,10 @@ from typing import TYPE_CHECKING, Any
 
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.numbers import format_length
-from brisk_anchor.core.offsets import Chain
-from brisk_anchor.core.proof import Proof
-from brisk_anchor.core.rules import FromFeature
-from brisk_anchor.core.setup import Setup
+from brisk_anchor.core.offsets.chain import Chain
+from brisk_anchor.core.offsets.proof import Proof
+from brisk_anchor.core.offsets.rules import FromFeature
+from brisk_anchor.core.offsets.setup import Setup
 from brisk_anchor.drawings.paper import (
     INK,
     LIVE,

@@ -13,9 +13,9 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
-from brisk_anchor.core.errors import ExportError, Finding, TableFileError
+from brisk_anchor.core.errors import ExportError, Fault, TableFileError
 from brisk_anchor.core.numbers import fixed
-from brisk_anchor.nc.profile import Profile
+from brisk_anchor.nc.profile.control_profile import Profile
 
 FORM = "brisk-anchor-offsets-1"
 COLUMNS = ("row", "name", "x", "y", "z", "r", "u_x", "u_y", "u_z", "u_r", "state", "at", "source")
@@ -61,7 +61,7 @@ def to_csv(rows: Iterable[TableRow]) -> bytes:
 
 
 def _refuse(name: str, line: int, reason: str) -> TableFileError:
-    return TableFileError(name, (Finding(f"line {line}" if line else "", reason),))
+    return TableFileError(name, (Fault(f"line {line}" if line else "", reason),))
 
 
 def _number(text: str, name: str, line: int) -> float:
@@ -119,7 +119,7 @@ def _once(rows: list[TableRow], name: str) -> list[TableRow]:
 _Position = Annotated[float, Field(ge=-20_000, le=20_000, allow_inf_nan=False)]
 
 
-class OffsetRow(BaseModel):
+class JsonRow(BaseModel):
     """One row in JSON."""
 
     model_config = ConfigDict(extra="forbid")
@@ -139,7 +139,7 @@ class OffsetTable(BaseModel):
     form: Literal["brisk-anchor-offsets-1"]
     units: Literal["mm"]
     machine: Annotated[str, Field(max_length=60)]
-    offsets: Annotated[list[OffsetRow], Field(max_length=2000)]
+    offsets: Annotated[list[JsonRow], Field(max_length=2000)]
 
 
 def to_json(machine: str, rows: Iterable[TableRow]) -> bytes:
@@ -167,7 +167,7 @@ def from_json(data: bytes, name: str) -> list[TableRow]:
     except ValidationError as error:
         places = (".".join(str(part) for part in item["loc"]) for item in error.errors(include_url=False)[:8])
         reasons = (item["msg"] for item in error.errors(include_url=False)[:8])
-        raise TableFileError(name, tuple(Finding(p, r) for p, r in zip(places, reasons, strict=True))) from None
+        raise TableFileError(name, tuple(Fault(p, r) for p, r in zip(places, reasons, strict=True))) from None
     rows = [
         TableRow(
             r.row,

@@ -109,7 +109,7 @@ def within(inner: list[Point], outer: list[Point]) -> bool:
 
 
 @dataclass(frozen=True, slots=True)
-class Edge:
+class OutlineEdge:
     """A straight edge: its middle, its length, and the heading of the metal behind it, degrees."""
 
     middle: Point
@@ -117,19 +117,19 @@ class Edge:
     heading: float
 
 
-def straight_edges(outline: tuple[Point, ...], shortest: float) -> list[Edge]:
+def straight_edges(outline: tuple[Point, ...], shortest: float) -> list[OutlineEdge]:
     """Straight edges of an outline that runs counter-clockwise, the longest first."""
     edges = []
     for (x0, y0), (x1, y1) in zip(outline, [*outline[1:], outline[0]], strict=True):
         length = math.hypot(x1 - x0, y1 - y0)
         if length >= shortest:
             heading = math.degrees(math.atan2(x1 - x0, y0 - y1))
-            edges.append(Edge(((x0 + x1) / 2, (y0 + y1) / 2), length, heading))
+            edges.append(OutlineEdge(((x0 + x1) / 2, (y0 + y1) / 2), length, heading))
     return sorted(edges, key=lambda edge: (-edge.length, edge.middle))
 
 
 @dataclass(frozen=True, slots=True)
-class Box:
+class OpeningBox:
     """An opening with four square corners: its middle, its sizes, and how far it is turned from the axes, degrees."""
 
     middle: Point
@@ -137,7 +137,7 @@ class Box:
     angle: float
 
 
-def box_of(ring: tuple[Point, ...]) -> Box | None:
+def box_of(ring: tuple[Point, ...]) -> OpeningBox | None:
     """The rectangle a closed outline is, None where it is something else."""
     if len(ring) != 4:
         return None
@@ -150,4 +150,4 @@ def box_of(ring: tuple[Point, ...]) -> Box | None:
     quarters = round(turn / 90)
     sizes = (lengths[0], lengths[1]) if quarters % 2 == 0 else (lengths[1], lengths[0])
     xs, ys = zip(*ring, strict=True)
-    return Box((sum(xs) / 4, sum(ys) / 4), sizes, turn - 90 * quarters)
+    return OpeningBox((sum(xs) / 4, sum(ys) / 4), sizes, turn - 90 * quarters)

@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
-from brisk_anchor.core.errors import Finding, JobError
+from brisk_anchor.core.errors import Fault, JobError
 from brisk_anchor.nc.bounded import read_at_most
 
 MILLIMETRES = {"mm": 1.0, "inch": 25.4}
@@ -28,11 +28,11 @@ def read_text(path: Path) -> str:
     try:
         data = read_at_most(path, _MAX_BYTES)
         if len(data) > _MAX_BYTES:
-            raise JobError(path.name, (Finding("", f"larger than {_MAX_BYTES} bytes"),))
+            raise JobError(path.name, (Fault("", f"larger than {_MAX_BYTES} bytes"),))
         return data.decode("utf-8")
     except (OSError, UnicodeDecodeError) as error:
         reason = error.strerror if isinstance(error, OSError) else "it is no text in UTF-8"
-        raise JobError(path.name, (Finding("", str(reason)),)) from error
+        raise JobError(path.name, (Fault("", str(reason)),)) from error
 
 
 def parse(text: str, name: str) -> dict[str, Any]:
@@ -44,12 +44,12 @@ def parse(text: str, name: str) -> dict[str, Any]:
     try:
         data = tomllib.loads(text)
     except tomllib.TOMLDecodeError as error:
-        raise JobError(name, (Finding("TOML", str(error)),)) from error
+        raise JobError(name, (Fault("TOML", str(error)),)) from error
     if data.get("units") not in MILLIMETRES:
         told = 'units are missing: write units = "mm" or units = "inch"'
         if "units" in data:
             told = f"units are “{data['units']}”: write mm or inch"
-        raise JobError(name, (Finding(_at(name, text, ("units",)), told),), "State the unit of the figures")
+        raise JobError(name, (Fault(_at(name, text, ("units",)), told),), "State the unit of the figures")
     return data
 
 
@@ -92,7 +92,7 @@ def _at(name: str, text: str, place: Place) -> str:
     return f"{name}:{line}" if line else name
 
 
-def finding_at(name: str, text: str, place: Place, reason: str) -> Finding:
+def finding_at(name: str, text: str, place: Place, reason: str) -> Fault:
     """A fault with file, line and field."""
     field = ".".join(str(part) for part in place)
-    return Finding(f"{_at(name, text, place)} {field}".rstrip(), reason)
+    return Fault(f"{_at(name, text, place)} {field}".rstrip(), reason)

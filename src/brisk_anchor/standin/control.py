@@ -10,12 +10,12 @@ from dataclasses import dataclass, field
 from enum import Enum
 
 from brisk_anchor.core.errors import GuardError, MachineError
+from brisk_anchor.core.features.touches import AXES
 from brisk_anchor.core.kinds import Vector
-from brisk_anchor.core.touches import AXES
-from brisk_anchor.nc.interpreter import Alarm, ControlAlarm, Interpreter, Status
-from brisk_anchor.nc.modal import Modal
-from brisk_anchor.nc.profile import Profile
-from brisk_anchor.nc.variables import Memory
+from brisk_anchor.nc.profile.control_profile import Profile
+from brisk_anchor.nc.read.interpreter import Alarm, ControlAlarm, Interpreter, Status
+from brisk_anchor.nc.read.modal import Modal
+from brisk_anchor.nc.read.variables import Memory
 from brisk_anchor.standin.machine import StandIn
 
 JOG_FEED = 600.0

@@ -14,12 +14,12 @@ from dataclasses import replace
 import numpy as np
 
 from brisk_anchor.core.errors import CrashError, GuardError, ToolError, TravelError
-from brisk_anchor.core.frames import upright
+from brisk_anchor.core.features.touches import AXES
+from brisk_anchor.core.geometry.frames import upright
+from brisk_anchor.core.geometry.rotary import RotaryAxis, table_frame
 from brisk_anchor.core.kinds import Vector
-from brisk_anchor.core.rotary import RotaryAxis, table_frame
-from brisk_anchor.core.setup import Machine
-from brisk_anchor.core.touches import AXES
-from brisk_anchor.nc.port import LENGTH, RADIUS, SkipResult
+from brisk_anchor.core.offsets.setup import Machine
+from brisk_anchor.nc.read.port import LENGTH, RADIUS, SkipResult
 from brisk_anchor.standin.at_rest import AtRest
 from brisk_anchor.standin.motion import Motion, MoveKind, RealProbe, move_seconds
 from brisk_anchor.standin.solids import Solid, table_reach

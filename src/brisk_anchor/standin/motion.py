@@ -9,8 +9,8 @@ from enum import Enum
 
 from numpy.random import Generator
 
+from brisk_anchor.core.features.touches import Stylus
 from brisk_anchor.core.kinds import Vector
-from brisk_anchor.core.touches import Stylus
 
 
 class MoveKind(Enum):

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from brisk_anchor.core.frames import Array
-from brisk_anchor.core.setup import Outline, Polyline
+from brisk_anchor.core.geometry.frames import Array
+from brisk_anchor.core.offsets.setup import Outline, Polyline
 from brisk_anchor.standin.solids import Rectangle, Region, Solid
 
 

@@ -6,13 +6,13 @@ from typing import Annotated, Literal, Self
 
 from pydantic import Field, model_validator
 
-from brisk_anchor.standin.solid_file import Coordinate, Section
+from brisk_anchor.standin.solid_file import Coordinate, FileSection
 
 ROW = r"^G5[4-9](\.[1-3])?( P\d{1,3})?$"
 """Names of rows: standard, additional and extended ones."""
 
 
-class RuleSection(Section):
+class RuleSection(FileSection):
     """The rule for one axis: a feature and its place on the drawing, a fixed value, or keep."""
 
     feature: str | None = None
@@ -46,7 +46,7 @@ class RuleSection(Section):
         return self
 
 
-class TurnRuleSection(Section):
+class TurnRuleSection(FileSection):
     """What the angle of an offset comes from: an edge, the line from a feature to another, its fit, or a figure.
 
     `heading` is the one it has in the program's axes; as the set-up describes it where it is left out.
@@ -71,7 +71,7 @@ class TurnRuleSection(Section):
         return self
 
 
-class RowSection(Section):
+class RowSection(FileSection):
     """One offset the job needs."""
 
     row: Annotated[str, Field(pattern=ROW)]

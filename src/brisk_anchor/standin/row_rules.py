@@ -2,9 +2,19 @@
 
 from __future__ import annotations
 
-from brisk_anchor.core.rotary import RotaryAxis
-from brisk_anchor.core.rules import Fixed, FromFeature, FromFit, FromHeading, FromRow, FromTable, Keep, Rule, Turner
-from brisk_anchor.core.setup import DrawnFeature, drawn_heading
+from brisk_anchor.core.geometry.rotary import RotaryAxis
+from brisk_anchor.core.offsets.rules import (
+    Fixed,
+    FromFeature,
+    FromFit,
+    FromHeading,
+    FromRow,
+    FromTable,
+    Keep,
+    Rule,
+    Turner,
+)
+from brisk_anchor.core.offsets.setup import DrawnFeature, drawn_heading
 from brisk_anchor.standin.row_file import RowSection, RuleSection, TurnRuleSection
 
 

@@ -7,11 +7,11 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from brisk_anchor.core.frames import Frame
+from brisk_anchor.core.geometry.frames import Frame
+from brisk_anchor.core.geometry.rotary import table_frame
 from brisk_anchor.core.kinds import FeatureKind, Vector
-from brisk_anchor.core.rotary import table_frame
-from brisk_anchor.core.rules import FromFeature, FromFit, FromHeading, Rules
-from brisk_anchor.core.setup import (
+from brisk_anchor.core.offsets.rules import FromFeature, FromFit, FromHeading, Rules
+from brisk_anchor.core.offsets.setup import (
     DrawnFeature,
     DrawnPoint,
     DrawnWord,
@@ -23,7 +23,7 @@ from brisk_anchor.core.setup import (
     Setup,
     Travel,
 )
-from brisk_anchor.core.shelf import Shelf
+from brisk_anchor.core.tools.shelf import Shelf
 from brisk_anchor.standin.machine import StandIn
 from brisk_anchor.standin.motion import RealProbe
 from brisk_anchor.standin.outlines import outline_of

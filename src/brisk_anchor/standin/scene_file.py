@@ -9,19 +9,19 @@ from typing import Annotated, Literal, Self
 
 from pydantic import Field, ValidationError, model_validator
 
-from brisk_anchor.core.errors import BriskAnchorError, Finding, SceneError
+from brisk_anchor.core.errors import BriskAnchorError, Fault, SceneError
+from brisk_anchor.core.geometry.rotary import RotaryAxis
 from brisk_anchor.core.kinds import FeatureKind
-from brisk_anchor.core.rotary import RotaryAxis
 from brisk_anchor.nc.bounded import read_at_most
-from brisk_anchor.nc.profile import findings_of
+from brisk_anchor.nc.profile.control_profile import findings_of
 from brisk_anchor.standin.row_file import ROW, RowSection, RuleSection
-from brisk_anchor.standin.solid_file import Coordinate, Length, Name, Place, Point, Section, SolidSection
+from brisk_anchor.standin.solid_file import Coordinate, FileSection, Length, Name, Place, Point, SolidSection
 from brisk_anchor.standin.tool_file import HandToolSection, ProbeSection, SetterSection, ToolSection
 
 _MAX_BYTES = 1_000_000
 
 
-class OperationSection(Section):
+class OperationSection(FileSection):
     """An operation of the job and the offset it uses; `own` is that of its part, where all use one for the time."""
 
     name: Name
@@ -30,7 +30,7 @@ class OperationSection(Section):
     comment: Annotated[str, Field(max_length=120)] = ""
 
 
-class JobSection(Section):
+class JobSection(FileSection):
     """What the job is called, and two figures every measurement needs."""
 
     name: Name
@@ -47,7 +47,7 @@ class JobSection(Section):
     operation: list[OperationSection] = []
 
 
-class RotarySection(Section):
+class RotarySection(FileSection):
     """A rotary axis of the table, the outermost first. `sense` -1 is ISO 841's for a table; limits None are endless."""
 
     letter: Literal["A", "B", "C"]
@@ -78,7 +78,7 @@ _TOOL_AXES: dict[str, tuple[float, float, float]] = {
 }
 
 
-class MachineSection(Section):
+class MachineSection(FileSection):
     """The machine; `table` is x low, y low, x high, y high and top, in tip coordinates without a tool.
 
     `tool_axis` points from a tool's end to the spindle or turret.
@@ -120,14 +120,14 @@ class MachineSection(Section):
         return _TOOL_AXES[self.tool_axis]
 
 
-class RealBodySection(Section):
+class RealBodySection(FileSection):
     """Where the body really lies: shift in mm, turn about X, Y, Z in degrees."""
 
     shift: tuple[float, float, float] = (0.0, 0.0, 0.0)
     turn: tuple[float, float, float] = (0.0, 0.0, 0.0)
 
 
-class BodySection(Section):
+class BodySection(FileSection):
     """A part or fixture, placed in machine coordinates of the tip, rotary axes at 0; `on` says what carries it.
 
     `turn` is about Z, degrees. What is only "drawn" is no metal: a finished part inside its stock.
@@ -145,7 +145,7 @@ class BodySection(Section):
 _CORNERS = [["DOWN", "LEFT"], ["DOWN", "RIGHT"], ["LEFT", "UP"], ["RIGHT", "UP"]]
 
 
-class FeatureSection(Section):
+class FeatureSection(FileSection):
     """A feature of the drawing: `place` in its body's frame; for a bore or boss the middle of its upper edge."""
 
     name: Annotated[str, Field(pattern=r"^[a-z][a-z0-9 -]{0,23}$")]
@@ -216,14 +216,14 @@ class FeatureSection(Section):
         return found
 
 
-class WordSection(Section):
+class WordSection(FileSection):
     """What is written on the part's drawing, and where, in the part's frame."""
 
     text: Annotated[str, Field(min_length=1, max_length=80)]
     at: Point
 
 
-class SceneFile(Section):
+class SceneFile(FileSection):
     """A whole scene."""
 
     units: Literal["mm"]
@@ -243,32 +243,32 @@ class SceneFile(Section):
 _LINES = ("surface", "edge", "slot", "web")
 
 
-def _built(scene: SceneFile, number: int, feature: FeatureSection) -> list[Finding]:
+def _built(scene: SceneFile, number: int, feature: FeatureSection) -> list[Fault]:
     """What a feature is built from: known before it, and points or lines as its kind wants."""
     place, known = f"feature.{number}.of", {before.name: before for before in scene.feature[:number]}
     findings = []
     for name in feature.of or ():
         if name not in known:
-            findings.append(Finding(place, f"there is no feature “{name}” before it"))
+            findings.append(Fault(place, f"there is no feature “{name}” before it"))
             continue
         other = known[name]
         is_line = other.kind in _LINES and other.walls != ["BELOW"]
         if (feature.kind == "intersection") != is_line or other.kind == "plane" or other.walls == ["BELOW"]:
             wanted = "lines: edges, faces, slots" if feature.kind == "intersection" else "points: bores, corners"
-            findings.append(Finding(place, f"{name} is none of its {wanted}"))
+            findings.append(Fault(place, f"{name} is none of its {wanted}"))
     return findings
 
 
-def _parents(scene: SceneFile) -> list[Finding]:
+def _parents(scene: SceneFile) -> list[Fault]:
     """Rows that others are derived from: they are there, one for each row, and none follows itself."""
     rows = {row.row: row for row in scene.row}
     parents: dict[str, str] = {}
     findings = []
     for row in scene.row:
         named = {rule.parent for rule in (row.x, row.y, row.z, row.r) if rule is not None and rule.parent}
-        findings += [Finding(f"row.{row.row}", f"there is no row {name}") for name in sorted(named - rows.keys())]
+        findings += [Fault(f"row.{row.row}", f"there is no row {name}") for name in sorted(named - rows.keys())]
         if len(named) > 1:
-            findings.append(Finding(f"row.{row.row}", f"it is derived from {' and '.join(sorted(named))} both"))
+            findings.append(Fault(f"row.{row.row}", f"it is derived from {' and '.join(sorted(named))} both"))
         for name in named:
             parents[row.row] = name
     for start in parents:
@@ -277,11 +277,11 @@ def _parents(scene: SceneFile) -> list[Finding]:
             seen.add(at)
             at = parents[at]
         if at == start:
-            findings.append(Finding(f"row.{start}", "it is derived from itself"))
+            findings.append(Fault(f"row.{start}", "it is derived from itself"))
     return findings
 
 
-def check_scene(scene: SceneFile) -> list[Finding]:
+def check_scene(scene: SceneFile) -> list[Fault]:
     """Names that point at nothing, and figures that contradict each other across sections."""
     findings = []
     solids = {(body.name, solid.name) for body in scene.body for solid in body.solid}
@@ -292,47 +292,45 @@ def check_scene(scene: SceneFile) -> list[Finding]:
         ("row", [r.row for r in scene.row]),
         ("tool", [f"T{t.number}" for t in scene.tool] + [f"T{scene.probe.tool_number}"]),
     ):
-        findings += [
-            Finding(kind, f"“{name}” is named twice") for name in sorted(set(listed)) if listed.count(name) > 1
-        ]
+        findings += [Fault(kind, f"“{name}” is named twice") for name in sorted(set(listed)) if listed.count(name) > 1]
     for number, feature in enumerate(scene.feature):
         place = f"feature.{number}"
         if (feature.body, feature.solid) not in solids:
-            findings.append(Finding(place, f"there is no solid “{feature.solid}” in a body “{feature.body}”"))
-        findings += [Finding(place, reason) for reason in feature.lacks()]
+            findings.append(Fault(place, f"there is no solid “{feature.solid}” in a body “{feature.body}”"))
+        findings += [Fault(place, reason) for reason in feature.lacks()]
         findings += _built(scene, number, feature)
     for number, body in enumerate(scene.body):
         if body.on == "rotary table" and not scene.machine.rotary:
-            findings.append(Finding(f"body.{number}.on", "the machine has no rotary axes"))
+            findings.append(Fault(f"body.{number}.on", "the machine has no rotary axes"))
     for row in scene.row:
         for axis in "xyz":
             rule: RuleSection = getattr(row, axis)
             if rule.table is not None and rule.table not in {rotary.letter for rotary in scene.machine.rotary}:
-                findings.append(Finding(f"row.{row.row}.{axis}", f"the machine has no rotary axis {rule.table}"))
+                findings.append(Fault(f"row.{row.row}.{axis}", f"the machine has no rotary axis {rule.table}"))
             for name in filter(None, (rule.feature, rule.other, *(rule.fit or ()))):
                 if name not in names:
-                    findings.append(Finding(f"row.{row.row}.{axis}", f"there is no feature “{name}”"))
+                    findings.append(Fault(f"row.{row.row}.{axis}", f"there is no feature “{name}”"))
         upright = {axis.letter for axis in scene.machine.rotary if abs(axis.direction[2]) > 0.999999}
         if row.r is not None and row.r.table is not None and row.r.table not in upright:
-            findings.append(Finding(f"row.{row.row}.r", f"the machine has no table {row.r.table} about Z"))
+            findings.append(Fault(f"row.{row.row}.r", f"the machine has no table {row.r.table} about Z"))
         for name in filter(None, (row.r.feature, row.r.other) if row.r else ()):
             if name not in names:
-                findings.append(Finding(f"row.{row.row}.r", f"there is no feature “{name}”"))
+                findings.append(Fault(f"row.{row.row}.r", f"there is no feature “{name}”"))
     findings += _parents(scene)
     try:
         scene.probe.stylus()
     except BriskAnchorError as error:
-        findings.append(Finding("probe", error.what))
+        findings.append(Fault("probe", error.what))
     for number, hand in enumerate(scene.hand_tool):
         try:
             hand.tool()
         except BriskAnchorError as error:
-            findings.append(Finding(f"hand_tool.{number}", error.what))
+            findings.append(Fault(f"hand_tool.{number}", error.what))
     for number, rotary in enumerate(scene.machine.rotary):
         try:
             rotary.axis()
         except BriskAnchorError as error:
-            findings.append(Finding(f"machine.rotary.{number}", error.what))
+            findings.append(Fault(f"machine.rotary.{number}", error.what))
     return findings
 
 
@@ -345,11 +343,11 @@ def parse_scene(text: str, source: str) -> SceneFile:
     try:
         data = tomllib.loads(text)
     except tomllib.TOMLDecodeError as error:
-        raise SceneError(source, (Finding("TOML", str(error)),)) from error
+        raise SceneError(source, (Fault("TOML", str(error)),)) from error
     units = data.get("units")
     if units != "mm":
         reason = 'units are missing: write units = "mm"' if units is None else f"units are “{units}”, scenes are in mm"
-        raise SceneError(source, (Finding("units", reason),), "Convert every figure to millimetres and state it")
+        raise SceneError(source, (Fault("units", reason),), "Convert every figure to millimetres and state it")
     try:
         scene = SceneFile.model_validate(data)
     except ValidationError as error:
@@ -380,7 +378,7 @@ def load_scene(name_or_path: str) -> SceneFile:
         text = data.decode("utf-8")
     except (OSError, UnicodeDecodeError) as error:
         known = ", ".join(shipped_scenes())
-        raise SceneError(name_or_path, (Finding("", str(error)),), f"Give a file, or one of: {known}") from error
+        raise SceneError(name_or_path, (Fault("", str(error)),), f"Give a file, or one of: {known}") from error
     if len(data) > _MAX_BYTES:
-        raise SceneError(path.name, (Finding("", f"larger than {_MAX_BYTES} bytes"),))
+        raise SceneError(path.name, (Fault("", f"larger than {_MAX_BYTES} bytes"),))
     return parse_scene(text, path.name)

@@ -14,7 +14,7 @@ Length = Annotated[float, Field(gt=0, le=20_000)]
 Name = Annotated[str, Field(min_length=1, max_length=60)]
 
 
-class Section(BaseModel):
+class FileSection(BaseModel):
     """A table of a file: unknown fields are refused, figures must be figures, words must be printable."""
 
     model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
@@ -33,7 +33,7 @@ def without_repeats(points: list[Point]) -> None:
         raise ValueError("a point of the outline stands twice in a row")
 
 
-class HoleSection(Section):
+class HoleSection(FileSection):
     """A round hole: right through its solid, or `depth` deep from its top."""
 
     at: Point
@@ -42,7 +42,7 @@ class HoleSection(Section):
     depth: Length | None = None
 
 
-class SlotSection(Section):
+class SlotSection(FileSection):
     """An opening of straight sides, `low` to `high` or `points`: right through its solid, or `depth` deep."""
 
     low: Point | None = None
@@ -61,7 +61,7 @@ class SlotSection(Section):
         return self
 
 
-class RealSolidSection(Section):
+class RealSolidSection(FileSection):
     """An uneven top: `rise` mm over nominal, slopes in mm per mm, waves of `wave` mm over `pitch` mm."""
 
     rise: float = Field(default=0.0, ge=-20, le=20)
@@ -76,7 +76,7 @@ class RealSolidSection(Section):
         return self
 
 
-class SolidSection(Section):
+class SolidSection(FileSection):
     """A block (`low`, `high`), a round (`centre`, `diameter`), a lever (`a`, `radius_a`, `b`, `radius_b`), a ball
     (`centre`, between `bottom` and `top`), a cone (`centre`, `diameter` at the bottom, `top_diameter`) or an outline of
     straight edges (`points`).

@@ -16,9 +16,9 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from brisk_anchor.core.frames import Frame
+from brisk_anchor.core.geometry.frames import Frame
+from brisk_anchor.core.geometry.rotary import RotaryAxis
 from brisk_anchor.core.kinds import Vector
-from brisk_anchor.core.rotary import RotaryAxis
 
 UNEVEN_STEP = 0.95
 """Share of the field value that is a safe step over an uneven top (slopes up to 0.3)."""

@@ -11,9 +11,9 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
-from brisk_anchor.core.errors import Finding, MachineError, StateError
-from brisk_anchor.nc.profile import findings_of
-from brisk_anchor.nc.variables import Memory
+from brisk_anchor.core.errors import Fault, MachineError, StateError
+from brisk_anchor.nc.profile.control_profile import findings_of
+from brisk_anchor.nc.read.variables import Memory
 from brisk_anchor.standin.control import Control, RunNote
 
 Figure = Annotated[float, Field(ge=-1e9, le=1e9)]
@@ -99,26 +99,26 @@ def restore(control: Control, data: bytes, source: str) -> Left:
     """
     machine = control.machine
     if len(data) > LONGEST:
-        raise StateError(source, (Finding("", f"larger than {LONGEST} bytes"),))
+        raise StateError(source, (Fault("", f"larger than {LONGEST} bytes"),))
     try:
         state = MachineState.model_validate_json(data)
     except ValidationError as error:
         raise StateError(source, findings_of(error)) from error
     findings = []
     if state.machine != machine.machine.name:
-        findings.append(Finding("machine", f"it is {state.machine}, not {machine.machine.name}"))
+        findings.append(Fault("machine", f"it is {state.machine}, not {machine.machine.name}"))
     findings += [
-        Finding(f"offsets.{row}", "the control has no such row")
+        Fault(f"offsets.{row}", "the control has no such row")
         for row in {*state.offsets, *state.angle_offsets}
         if row not in control.profile.all_rows
     ]
-    findings += [Finding("angles", f"the machine has no axis {a}") for a in state.angles if a not in machine.angles]
-    findings += [Finding(f"tools.{n}", "the magazine has no such tool") for n in state.tools if n not in machine.tools]
+    findings += [Fault("angles", f"the machine has no axis {a}") for a in state.angles if a not in machine.angles]
+    findings += [Fault(f"tools.{n}", "the magazine has no such tool") for n in state.tools if n not in machine.tools]
     if not findings:
         try:
             machine.place(state.position, {str(k): v for k, v in state.angles.items()}, state.tool_in_spindle)
         except MachineError as error:
-            findings.append(Finding("position", error.what))
+            findings.append(Fault("position", error.what))
     if findings:
         raise StateError(source, tuple(findings))
     machine.offsets.update(state.offsets)

@@ -7,17 +7,17 @@ from typing import Annotated, Literal, Self
 
 from pydantic import Field, model_validator
 
-from brisk_anchor.core.hand_tools import HandKind, HandTool
-from brisk_anchor.core.shelf import Cutter, Health, ProbeRecord, Setter
-from brisk_anchor.core.touches import Stylus
+from brisk_anchor.core.features.touches import Stylus
+from brisk_anchor.core.tools.hand_tools import HandKind, HandTool
+from brisk_anchor.core.tools.shelf import Cutter, Health, ProbeRecord, Setter
 from brisk_anchor.standin.row_file import ROW
-from brisk_anchor.standin.solid_file import Coordinate, Length, Name, Section
+from brisk_anchor.standin.solid_file import Coordinate, FileSection, Length, Name
 
 Runout = Annotated[float, Field(ge=-0.5, le=0.5)]
 """How far the ball may stand beside the spindle's axis, mm."""
 
 
-class ToolSection(Section):
+class ToolSection(FileSection):
     """A cutter in the magazine: it stands `reach` out of a holder; `length` is from the gauge line to its end.
 
     `u_length`, the day it was `measured` and its `health` are what the shelf knows; `real_length` is the stand-in's,
@@ -48,7 +48,7 @@ class ToolSection(Section):
         return Cutter(self.number, self.name, self.diameter, length, self.u_length, measured, health)
 
 
-class HandToolSection(Section):
+class HandToolSection(FileSection):
     """A tool of the hand; `u_*` are standard uncertainties. Figures it has not are left out, never guessed."""
 
     name: Name
@@ -87,7 +87,7 @@ class HandToolSection(Section):
         )
 
 
-class RealProbeSection(Section):
+class RealProbeSection(FileSection):
     """The probe as it really is. `delay` is seconds to the signal; `fault`: see docs/formats.md."""
 
     length: Length
@@ -100,7 +100,7 @@ class RealProbeSection(Section):
     fault: Literal["", "absent", "stuck", "battery"] = ""
 
 
-class ProbeFigures(Section):
+class ProbeFigures(FileSection):
     """A probe as calibrated."""
 
     tool_number: int = Field(ge=1, le=9999)
@@ -136,7 +136,7 @@ class ProbeSection(ProbeFigures):
         return ProbeRecord(self.calibrated.isoformat() if self.calibrated else "", self.valid_days, tuple(self.due))
 
 
-class SetterSection(Section):
+class SetterSection(FileSection):
     """A tool setter: `offset` is the row kept for it, `master` the tool its reference is taken with.
 
     `at` is the machine X and Y of the spindle over it: where it is given, the stand-in has a setter on its table.

@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 from brisk_anchor.core.errors import ToolError
-from brisk_anchor.core.touches import Stylus
-from brisk_anchor.nc.port import LENGTH, LENGTH_WEAR, RADIUS, RADIUS_WEAR
+from brisk_anchor.core.features.touches import Stylus
+from brisk_anchor.nc.read.port import LENGTH, LENGTH_WEAR, RADIUS, RADIUS_WEAR
 from brisk_anchor.standin.tracing import ProbeShape
 
 COLUMNS = {LENGTH: "length", LENGTH_WEAR: "length wear", RADIUS: "radius", RADIUS_WEAR: "radius wear"}

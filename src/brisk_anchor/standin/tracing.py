@@ -12,8 +12,8 @@ import math
 from collections.abc import Collection
 from dataclasses import dataclass
 
+from brisk_anchor.core.features.touches import Stylus
 from brisk_anchor.core.kinds import Vector
-from brisk_anchor.core.touches import Stylus
 from brisk_anchor.standin.solids import Solid
 
 CONTACT = 1e-7

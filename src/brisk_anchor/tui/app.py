@@ -25,16 +25,16 @@ from brisk_anchor.core.errors import BookTamperedError, BriskAnchorError
 from brisk_anchor.services.paths import DEMO_SPEED
 from brisk_anchor.tui.actions import ACTIONS, Action
 from brisk_anchor.tui.bench.view import BenchView
-from brisk_anchor.tui.desk import Desk
 from brisk_anchor.tui.drawing import Drawing
 from brisk_anchor.tui.entry import EntryLine, Question, Words
 from brisk_anchor.tui.frame import KeyLine, Ladder, Prompt, TopLine
 from brisk_anchor.tui.patience import Patience
 from brisk_anchor.tui.theme import SLATE
+from brisk_anchor.tui.view_state import ViewState
 
 if TYPE_CHECKING:
     from brisk_anchor.book.entries import Entry
-    from brisk_anchor.services.workshop import Workshop
+    from brisk_anchor.services.session.session import Session
 
 SMALLEST = (100, 30)
 _COMPACT = (130, 40)
@@ -53,10 +53,10 @@ class BriskAnchorApp(App[int]):
     theme = Reactive(SLATE.name)
     BINDINGS = [Binding(key, f"dispatch({key!r})", show=False, priority=True) for key in _KEYS]
 
-    def __init__(self, open_job: Callable[[], Workshop], folder: Path, speed: float = DEMO_SPEED) -> None:
+    def __init__(self, open_job: Callable[[], Session], folder: Path, speed: float = DEMO_SPEED) -> None:
         """`open_job` opens the job in a thread after the first paint; sheets and files go to `folder`."""
         super().__init__()
-        self.desk: Desk | None = None
+        self.desk: ViewState | None = None
         self.cell_ratio = 2.25
         self._open_job = open_job
         self.folder = folder
@@ -104,8 +104,8 @@ class BriskAnchorApp(App[int]):
         else:
             self.call_from_thread(self._opened, workshop)
 
-    def _opened(self, workshop: Workshop) -> None:
-        self.desk = Desk(workshop, self._speed)
+    def _opened(self, workshop: Session) -> None:
+        self.desk = ViewState(workshop, self._speed)
         self._ticked = time.monotonic()
         self.set_interval(_TICK, self._tick)
         self.show_all()
@@ -121,7 +121,7 @@ class BriskAnchorApp(App[int]):
 
     def _verify(self) -> None:
         """Look whether what was added to the book since it was last looked through is as it was added."""
-        from brisk_anchor.services.books import verify_new
+        from brisk_anchor.services.session.book_opening import verify_new
 
         book = self.desk.workshop.book if self.desk else None
         if book is None:
@@ -189,7 +189,7 @@ class BriskAnchorApp(App[int]):
 
     def next_sentence(self) -> tuple[str, str]:
         """The next thing to do."""
-        from brisk_anchor.services.guide import next_step
+        from brisk_anchor.services.session.guide import next_step
 
         if self.desk is None:
             return "Opening the set-up …", ""
@@ -241,7 +241,7 @@ class BriskAnchorApp(App[int]):
         ]
         self.query_one(TopLine).tell(left, right)
         rungs = [(row.row, row.title, workshop.state(row.row).value, row.row == desk.row) for row in setup.rows]
-        from brisk_anchor.services.book_rows import lacking
+        from brisk_anchor.services.offsets.book_rows import lacking
 
         self.query_one(Ladder).tell(rungs, lacking(workshop))
         self.view_widget.show()
@@ -471,7 +471,7 @@ class BriskAnchorApp(App[int]):
 
     def do_draw(self) -> None:
         """Draw with words; the picture shows what comes of them while they are typed."""
-        from brisk_anchor.services.word_maker import FORMS
+        from brisk_anchor.services.job.feature_builder import FORMS
         from brisk_anchor.tui.setup.view import make_change
 
         desk = self.desk
@@ -508,8 +508,8 @@ class BriskAnchorApp(App[int]):
             work = partial(self._sheet, self.desk.workshop, self.desk.row)
             self.run_worker(work, thread=True, exclusive=True, name="sheet")
 
-    def _sheet(self, workshop: Workshop, row: str) -> None:
-        from brisk_anchor.services.sheets import write_sheets
+    def _sheet(self, workshop: Session, row: str) -> None:
+        from brisk_anchor.services.offsets.sheets import write_sheets
 
         try:
             paths = write_sheets(workshop, row, self.folder)

@@ -11,7 +11,7 @@ from brisk_anchor.core.errors import BriskAnchorError
 
 if TYPE_CHECKING:
     from brisk_anchor.tui.app import BriskAnchorApp
-    from brisk_anchor.tui.desk import Desk
+    from brisk_anchor.tui.view_state import ViewState
 
 
 class View(Horizontal):
@@ -23,11 +23,11 @@ class View(Horizontal):
         return cast("BriskAnchorApp", self.app)
 
     @property
-    def desk(self) -> Desk | None:
+    def desk(self) -> ViewState | None:
         """The shared state, None until the job is open."""
         return self.owner.desk
 
-    def free_desk(self) -> Desk | None:
+    def free_desk(self) -> ViewState | None:
         """The desk when nothing moves; otherwise says what to do and returns None."""
         desk = self.desk
         if desk is not None and desk.moving:

@@ -9,7 +9,7 @@ from rich.text import Text
 
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.actions import of_view
-from brisk_anchor.tui.rule import LatePanel
+from brisk_anchor.tui.panels import LatePanel
 from brisk_anchor.tui.words import cut
 
 

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from brisk_anchor.tui.base import View
-from brisk_anchor.tui.desk import ZOOMS
 from brisk_anchor.tui.drawing import Drawing
+from brisk_anchor.tui.view_state import ZOOMS
 
 
 class DrawnView(View):

@@ -12,7 +12,7 @@ from brisk_anchor.tui.dimensions import draw_dimensions
 
 if TYPE_CHECKING:
     from brisk_anchor.core.kinds import Vector
-    from brisk_anchor.core.setup import Outline, Polyline, Setup
+    from brisk_anchor.core.offsets.setup import Outline, Polyline, Setup
     from brisk_anchor.standin.motion import Motion
 
 _ROLE = {

@@ -11,8 +11,8 @@ from brisk_anchor.services.paths import DEMO_SPEED, demo_folder
 from brisk_anchor.tui.app import BriskAnchorApp
 
 if TYPE_CHECKING:
-    from brisk_anchor.nc.profile import Profile
-    from brisk_anchor.services.workshop import Workshop
+    from brisk_anchor.nc.profile.control_profile import Profile
+    from brisk_anchor.services.session.session import Session
 
 
 def run_demo(*, speed: float = DEMO_SPEED, fresh: bool = False, profile: Profile | None = None) -> int:
@@ -20,8 +20,8 @@ def run_demo(*, speed: float = DEMO_SPEED, fresh: bool = False, profile: Profile
 
     folder = demo_folder()
 
-    def open_job() -> Workshop:
-        from brisk_anchor.services.demo import open_demo
+    def open_job() -> Session:
+        from brisk_anchor.services.demo.demo_job import open_demo
 
         return open_demo(folder, fresh=fresh, profile=profile)
 
@@ -32,8 +32,8 @@ def run_month(*, speed: float = DEMO_SPEED) -> int:
     """Open the demo with a month of history, in a folder of its own; returns the exit code."""
     folder = demo_folder() / "month"
 
-    def open_it() -> Workshop:
-        from brisk_anchor.services.demo_book import open_month
+    def open_it() -> Session:
+        from brisk_anchor.services.demo.demo_month import open_month
 
         return open_month(folder)
 
@@ -45,16 +45,16 @@ def run_job(job: Path, *, roll: int, speed: float = DEMO_SPEED, data: Path | Non
 
     job = job.absolute()
 
-    def open_it() -> Workshop:
-        from brisk_anchor.services.jobs import open_job
+    def open_it() -> Session:
         from brisk_anchor.services.paths import data_folder
+        from brisk_anchor.services.session.job_opening import open_job
 
         return open_job(job, data or data_folder(), roll=roll)
 
     return _run(open_it, job, speed)
 
 
-def _run(open_job: Callable[[], Workshop], folder: Path, speed: float) -> int:
+def _run(open_job: Callable[[], Session], folder: Path, speed: float) -> int:
     os.environ.setdefault("ESCDELAY", "25")
     app = BriskAnchorApp(open_job, folder, speed=speed)
     code = app.run()

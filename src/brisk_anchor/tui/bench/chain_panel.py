@@ -9,12 +9,12 @@ from rich.text import Text
 
 from brisk_anchor.core.numbers import format_length
 from brisk_anchor.tui import theme
-from brisk_anchor.tui.rule import LatePanel
+from brisk_anchor.tui.panels import LatePanel
 from brisk_anchor.tui.words import cut
 
 if TYPE_CHECKING:
-    from brisk_anchor.core.offsets import Chain
-    from brisk_anchor.core.proof import Agreement, Proof
+    from brisk_anchor.core.offsets.chain import Chain
+    from brisk_anchor.core.offsets.proof import Agreement, Proof
 
 WIDTH = 50
 

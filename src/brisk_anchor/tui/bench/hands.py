@@ -6,13 +6,13 @@ from typing import TYPE_CHECKING
 
 from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.core.numbers import format_length
-from brisk_anchor.tui.desk import Desk
 from brisk_anchor.tui.entry import Question
 from brisk_anchor.tui.looking import DrawnView
+from brisk_anchor.tui.view_state import ViewState
 
 if TYPE_CHECKING:
-    from brisk_anchor.core.features import Feature
-    from brisk_anchor.services.by_hand import ByHand
+    from brisk_anchor.core.features.feature import Feature
+    from brisk_anchor.services.measure.by_hand import ByHand
 
 _FURTHEST = 20_000.0
 """No machine shows a position beyond this, mm."""
@@ -21,7 +21,7 @@ _FURTHEST = 20_000.0
 class HandView(DrawnView):
     """What of the bench is done by hand, and what every way of measuring tells at its end."""
 
-    def _ask_figure(self, desk: Desk, by_hand: ByHand) -> None:
+    def _ask_figure(self, desk: ViewState, by_hand: ByHand) -> None:
         """Ask for what the control shows at the next touch; take the feature after the last."""
         prompt = by_hand.prompt()
         connected = desk.workshop.setup.machine.connected
@@ -102,11 +102,11 @@ class HandView(DrawnView):
         if len(ways) == 1:
             self.owner.tell("No tool of the hand is on the shelf.", "machine.toml has them as [[hand_tool]].", "ask")
 
-    def _tell_measured(self, desk: Desk, feature: Feature, title: str, more: str = "") -> None:
+    def _tell_measured(self, desk: ViewState, feature: Feature, title: str, more: str = "") -> None:
         """What was found, and the next thing to do."""
         self.owner.show_all()
         sentence, behind = self.owner.next_sentence()
-        from brisk_anchor.services.guide import size_words, value_words
+        from brisk_anchor.services.session.guide import size_words, value_words
 
         if desk.workshop.machine.turned_round:
             more += "The spindle stands turned half round: this only calibrates; 6, then c. "

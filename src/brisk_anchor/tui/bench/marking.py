@@ -6,7 +6,7 @@ import math
 from dataclasses import replace
 
 from brisk_anchor.core.errors import BriskAnchorError
-from brisk_anchor.core.rose import Rose, Wall
+from brisk_anchor.core.features.touch_pattern import TouchPattern, Wall
 from brisk_anchor.tui.bench.hands import HandView
 from brisk_anchor.tui.drawing import Drawing
 from brisk_anchor.tui.entry import Question
@@ -27,7 +27,7 @@ class MarkingView(HandView):
 
     def point(self, step: int) -> None:
         """Point at the next drawn feature; those the chosen offset needs come first."""
-        from brisk_anchor.services.asking import point_at
+        from brisk_anchor.services.measure.measurement_request import point_at
 
         desk = self.free_desk()
         if desk is None:
@@ -42,7 +42,7 @@ class MarkingView(HandView):
 
     def on_drawing_pointed(self, message: Drawing.Pointed) -> None:
         """A click on the plan points at the nearest feature of the drawing."""
-        from brisk_anchor.services.asking import NEARBY, point_at
+        from brisk_anchor.services.measure.measurement_request import NEARBY, point_at
 
         desk = self.free_desk()
         if desk is None:
@@ -59,8 +59,8 @@ class MarkingView(HandView):
         else:
             self.owner.tell("No feature of the drawing lies there.", "Click on one, or press f.", "ask")
 
-    def _marked(self, rose: Rose) -> None:
-        from brisk_anchor.services.asking import Asking
+    def _marked(self, rose: TouchPattern) -> None:
+        from brisk_anchor.services.measure.measurement_request import MeasurementRequest
 
         desk = self.free_desk()
         if desk is None:
@@ -69,13 +69,13 @@ class MarkingView(HandView):
         if old is not None and old.drawn is None:
             desk.asking = replace(old, rose=rose)
         else:
-            desk.asking = Asking(rose=rose, start=desk.workshop.machine.position)
+            desk.asking = MeasurementRequest(rose=rose, start=desk.workshop.machine.position)
         self.owner.show_all()
 
     @property
-    def _rose(self) -> Rose:
+    def _rose(self) -> TouchPattern:
         desk = self.desk
-        return desk.asking.rose if desk and desk.asking else Rose()
+        return desk.asking.rose if desk and desk.asking else TouchPattern()
 
     def mark(self, name: str) -> None:
         """Mark or unmark metal on one side."""

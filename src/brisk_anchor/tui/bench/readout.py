@@ -6,7 +6,7 @@ from rich.text import Text
 
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.digits import large
-from brisk_anchor.tui.rule import LatePanel
+from brisk_anchor.tui.panels import LatePanel
 
 _STEADY_ROWS = 19
 """Rows of the large readout with a distance to go."""

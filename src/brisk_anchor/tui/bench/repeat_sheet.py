@@ -18,7 +18,7 @@ from brisk_anchor.tui.sheet import Sheet
 if TYPE_CHECKING:
     from collections.abc import Callable, Sequence
 
-    from brisk_anchor.services.repeat import Repeated
+    from brisk_anchor.services.session.repeatability import Repeated
 
 _COLUMNS, _ROWS = 60, 4
 

@@ -10,12 +10,12 @@ from rich.text import Text
 
 from brisk_anchor.core.numbers import format_length
 from brisk_anchor.tui import theme
-from brisk_anchor.tui.rule import LatePanel
+from brisk_anchor.tui.panels import LatePanel
 
 if TYPE_CHECKING:
-    from brisk_anchor.core.measuring import Measurement
-    from brisk_anchor.services.asking import Asking
-    from brisk_anchor.services.by_hand import ByHand
+    from brisk_anchor.core.features.measuring import Measurement
+    from brisk_anchor.services.measure.by_hand import ByHand
+    from brisk_anchor.services.measure.measurement_request import MeasurementRequest
 
 COLUMNS = 26
 
@@ -42,7 +42,7 @@ class RosePanel(LatePanel):
 
     def tell(
         self,
-        asking: Asking | None,
+        asking: MeasurementRequest | None,
         measurement: Measurement | None,
         uncertainty: float,
         ball: float,
@@ -64,7 +64,12 @@ class RosePanel(LatePanel):
         self.tell_late(key, lambda _width, _height: grid, rows)
 
     def _compass(
-        self, asking: Asking | None, measurement: Measurement | None, uncertainty: float, ball: float, rows: int
+        self,
+        asking: MeasurementRequest | None,
+        measurement: Measurement | None,
+        uncertainty: float,
+        ball: float,
+        rows: int,
     ) -> Text:
         from brisk_anchor.tui.canvas import Canvas
 
@@ -115,7 +120,11 @@ class RosePanel(LatePanel):
         return text
 
     def _words(
-        self, asking: Asking | None, measurement: Measurement | None, uncertainty: float, by_hand: ByHand | None = None
+        self,
+        asking: MeasurementRequest | None,
+        measurement: Measurement | None,
+        uncertainty: float,
+        by_hand: ByHand | None = None,
     ) -> Text:
         text = Text(no_wrap=True)
         if asking is None or not asking.rose.marks:

@@ -15,12 +15,12 @@ from brisk_anchor.tui.bench.chain_panel import ChainPanel
 from brisk_anchor.tui.bench.marking import MarkingView
 from brisk_anchor.tui.bench.readout import Readout
 from brisk_anchor.tui.bench.rose_panel import RosePanel
-from brisk_anchor.tui.desk import JOG_STEPS, Desk, Measuring
 from brisk_anchor.tui.drawing import Drawing
-from brisk_anchor.tui.rule import Heading
+from brisk_anchor.tui.panels import Heading
+from brisk_anchor.tui.view_state import JOG_STEPS, Measuring, ViewState
 
 if TYPE_CHECKING:
-    from brisk_anchor.core.measuring import Measurement
+    from brisk_anchor.core.features.measuring import Measurement
     from brisk_anchor.standin.motion import Motion
 
 _REPEATS = 25
@@ -185,7 +185,7 @@ class BenchView(MarkingView):
 
     def repeat(self) -> None:
         """Measure the last feature many times, and show how its figures spread."""
-        from brisk_anchor.services.repeat import repeat
+        from brisk_anchor.services.session.repeatability import repeat
         from brisk_anchor.tui.bench.repeat_sheet import RepeatSheet
 
         desk = self.free_desk()
@@ -200,7 +200,7 @@ class BenchView(MarkingView):
         title = last.title or last.name
 
         def write() -> str:
-            from brisk_anchor.services.sheets import write_repeat_chart
+            from brisk_anchor.services.offsets.sheets import write_repeat_chart
 
             try:
                 paths = write_repeat_chart(desk.workshop, title, found, self.owner.folder)
@@ -211,7 +211,7 @@ class BenchView(MarkingView):
         self.owner.show_all()
         self.owner.push_screen(RepeatSheet(title, found, write))
 
-    def _last(self, desk: Desk) -> Measurement | None:
+    def _last(self, desk: ViewState) -> Measurement | None:
         """The last measurement of the probe; says so where there is none."""
         made = sorted(desk.workshop.measured.values(), key=lambda measured: measured.at)
         last = next((measured.measurement for measured in reversed(made) if measured.measurement is not None), None)
@@ -222,9 +222,9 @@ class BenchView(MarkingView):
             return None
         return last
 
-    def _begin(self, desk: Desk, measurement: Measurement) -> None:
+    def _begin(self, desk: ViewState, measurement: Measurement) -> None:
         """Put the measuring program on the machine and let it run."""
-        from brisk_anchor.services.player import Player
+        from brisk_anchor.services.machine.player import Player
 
         try:
             program = desk.workshop.measuring_program(measurement)
@@ -266,7 +266,7 @@ class BenchView(MarkingView):
 
     def store(self) -> None:
         """Second look; then ask for Enter."""
-        from brisk_anchor.services.guide import store_preview
+        from brisk_anchor.services.session.guide import store_preview
 
         desk = self.free_desk()
         if desk is None:
@@ -293,7 +293,7 @@ class BenchView(MarkingView):
             f"Store {desk.row}? Enter stores, Esc leaves it.", note + store_preview(workshop, desk.row), "ask"
         )
 
-    def _store_now(self, desk: Desk) -> None:
+    def _store_now(self, desk: ViewState) -> None:
         desk.storing = False
         try:
             chain = desk.workshop.store(desk.row)
@@ -302,7 +302,7 @@ class BenchView(MarkingView):
             self.owner.complain(error)
             return
         self.owner.show_all()
-        from brisk_anchor.services.guide import value_words
+        from brisk_anchor.services.session.guide import value_words
 
         values = value_words(chain.values)
         if not desk.workshop.setup.machine.connected:

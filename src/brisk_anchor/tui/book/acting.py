@@ -11,7 +11,7 @@ from brisk_anchor.tui.book.panels import signed
 from brisk_anchor.tui.entry import Question, Words
 
 if TYPE_CHECKING:
-    from brisk_anchor.services.book_rows import Line, Reference
+    from brisk_anchor.services.offsets.book_rows import BookLine, TableReference
 
 
 class BookActing(View):
@@ -21,10 +21,10 @@ class BookActing(View):
     marked: list[str]
     against: str
     search: str
-    reference: Reference | None
+    reference: TableReference | None
 
     @property
-    def line(self) -> Line | None:
+    def line(self) -> BookLine | None:
         """The chosen row as it stands."""
         raise NotImplementedError
 
@@ -35,8 +35,8 @@ class BookActing(View):
 
     def edit(self) -> None:
         """Type values of the chosen row, with a reason."""
-        from brisk_anchor.services.book_words import read_change
-        from brisk_anchor.services.offset_book import edit, present
+        from brisk_anchor.services.offsets.book_words import read_change
+        from brisk_anchor.services.offsets.offset_book import edit, present
 
         desk = self.free_desk()
         if desk is None:
@@ -62,7 +62,7 @@ class BookActing(View):
 
     def undo(self) -> None:
         """Bring back what the row was before, as a new entry."""
-        from brisk_anchor.services.offset_book import undo
+        from brisk_anchor.services.offsets.offset_book import undo
 
         if (desk := self.free_desk()) is not None:
             row = self.row
@@ -70,7 +70,7 @@ class BookActing(View):
 
     def lock_row(self) -> None:
         """Lock the chosen row, or unlock it."""
-        from brisk_anchor.services.offset_book import lock
+        from brisk_anchor.services.offsets.offset_book import lock
 
         desk, line = self.free_desk(), self.line
         if desk is None or line is None:
@@ -86,7 +86,7 @@ class BookActing(View):
 
     def limit(self) -> None:
         """How far the chosen row may jump."""
-        from brisk_anchor.services.offset_book import set_limit
+        from brisk_anchor.services.offsets.offset_book import set_limit
 
         desk, line = self.free_desk(), self.line
         if desk is None or line is None:
@@ -103,7 +103,7 @@ class BookActing(View):
 
     def rename(self) -> None:
         """Another name for the chosen row."""
-        from brisk_anchor.services.offset_book import rename
+        from brisk_anchor.services.offsets.offset_book import rename
 
         if (desk := self.free_desk()) is not None:
             row = self.row
@@ -129,7 +129,7 @@ class BookActing(View):
 
     def snapshot(self) -> None:
         """Keep the whole table under a name."""
-        from brisk_anchor.services.book_files import write_snapshot
+        from brisk_anchor.services.offsets.book_files import write_snapshot
 
         if (desk := self.free_desk()) is not None:
 
@@ -143,7 +143,7 @@ class BookActing(View):
 
     def derive(self) -> None:
         """New rows that follow the chosen one: a pattern, lengths, a spacer, a table angle."""
-        from brisk_anchor.services.book_words import derive, read_derived
+        from brisk_anchor.services.offsets.book_words import derive, read_derived
 
         desk = self.free_desk()
         if desk is None:
@@ -185,15 +185,15 @@ class BookActing(View):
 
     def compare(self) -> None:
         """What the rows are compared with."""
-        from brisk_anchor.services.book_compare import reference
-        from brisk_anchor.services.book_files import read_reference
+        from brisk_anchor.services.offsets.book_compare import reference
+        from brisk_anchor.services.offsets.book_files import read_reference
 
         desk = self.free_desk()
         if desk is None:
             return
         workshop = desk.workshop
 
-        def find(words: str) -> Reference:
+        def find(words: str) -> TableReference:
             path = Path(words).expanduser()
             return read_reference(workshop, path) if path.suffix and path.is_file() else reference(workshop, words)
 
@@ -226,7 +226,7 @@ class BookActing(View):
 
     def write(self) -> None:
         """Second look, then the marked rows, or the chosen one, into the control's table; Enter confirms."""
-        from brisk_anchor.services.offset_book import look_before_writing, write_rows
+        from brisk_anchor.services.offsets.offset_book import look_before_writing, write_rows
 
         desk = self.free_desk()
         if desk is None:
@@ -260,10 +260,10 @@ class BookActing(View):
 
     def take(self) -> None:
         """Take figures from the control or a file into the book, after they were compared."""
-        from brisk_anchor.services.book_compare import reference
-        from brisk_anchor.services.book_files import read_reference
-        from brisk_anchor.services.book_rows import distance, line_of
-        from brisk_anchor.services.offset_book import take_over
+        from brisk_anchor.services.offsets.book_compare import reference
+        from brisk_anchor.services.offsets.book_files import read_reference
+        from brisk_anchor.services.offsets.book_rows import distance, line_of
+        from brisk_anchor.services.offsets.offset_book import take_over
 
         desk = self.free_desk()
         if desk is None:
@@ -304,8 +304,8 @@ class BookActing(View):
     def export(self) -> None:
         """Write the table, or the program that sets the marked rows, to a file."""
         from brisk_anchor.exchange.files import write_whole
-        from brisk_anchor.services.book_files import export
-        from brisk_anchor.services.offset_book import writing_program
+        from brisk_anchor.services.offsets.book_files import export
+        from brisk_anchor.services.offsets.offset_book import writing_program
 
         desk = self.free_desk()
         if desk is None:
@@ -327,7 +327,7 @@ class BookActing(View):
 
     def card(self) -> None:
         """Large figures to type at the control, ticked off."""
-        from brisk_anchor.services.book_files import card
+        from brisk_anchor.services.offsets.book_files import card
         from brisk_anchor.tui.book.card_sheet import CardSheet
 
         if (desk := self.free_desk()) is not None:
@@ -338,7 +338,7 @@ class BookActing(View):
 
     def chart(self) -> None:
         """Write the days of the chosen row as SVG and PDF."""
-        from brisk_anchor.services.book_files import write_timeline
+        from brisk_anchor.services.offsets.book_files import write_timeline
 
         if (desk := self.free_desk()) is not None:
             row = self.row
@@ -351,7 +351,7 @@ class BookActing(View):
 
     def fits(self) -> None:
         """Does a cutting program fit into the travels?"""
-        from brisk_anchor.services.fits import fit_file, words
+        from brisk_anchor.services.offsets.fits import fit_file, words
 
         desk = self.free_desk()
         if desk is None:
@@ -359,7 +359,7 @@ class BookActing(View):
         workshop = desk.workshop
 
         def answer(name: str) -> None:
-            from brisk_anchor.services.book_files import write_fit
+            from brisk_anchor.services.offsets.book_files import write_fit
             from brisk_anchor.tui.book.fits_sheet import FitsSheet
 
             try:

@@ -16,7 +16,7 @@ from brisk_anchor.tui.digits import large
 from brisk_anchor.tui.sheet import Sheet
 
 if TYPE_CHECKING:
-    from brisk_anchor.services.book_files import CardRow
+    from brisk_anchor.services.offsets.book_files import CardRow
 
 
 class CardSheet(Sheet):

@@ -15,8 +15,8 @@ from brisk_anchor.tui.canvas import Canvas, Projection
 from brisk_anchor.tui.sheet import Sheet
 
 if TYPE_CHECKING:
-    from brisk_anchor.services.fits import Fit
-    from brisk_anchor.services.workshop import Workshop
+    from brisk_anchor.services.offsets.fits import Fit
+    from brisk_anchor.services.session.session import Session
 
 _COLUMNS, _ROWS = 42, 11
 
@@ -24,7 +24,7 @@ _COLUMNS, _ROWS = 42, 11
 class FitsSheet(Sheet):
     """The verdict, the figures, the drawing."""
 
-    def __init__(self, workshop: Workshop, fit: Fit, told: Sequence[str], files: Sequence[str]) -> None:
+    def __init__(self, workshop: Session, fit: Fit, told: Sequence[str], files: Sequence[str]) -> None:
         super().__init__()
         self.workshop, self.fit, self.told, self.files = workshop, fit, told, files
 

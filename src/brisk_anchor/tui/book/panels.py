@@ -15,8 +15,8 @@ from brisk_anchor.tui.words import cut
 
 if TYPE_CHECKING:
     from brisk_anchor.book.entries import Entry
-    from brisk_anchor.services.book_rows import Line, Reference
-    from brisk_anchor.services.workshop import Workshop
+    from brisk_anchor.services.offsets.book_rows import BookLine, TableReference
+    from brisk_anchor.services.session.session import Session
 
 
 def signed(value: float, decimals: int = 4) -> str:
@@ -24,10 +24,10 @@ def signed(value: float, decimals: int = 4) -> str:
     return format_length(value, decimals=decimals, signed=True)
 
 
-def moves_text(workshop: Workshop, line: Line, reference: Reference) -> Text:
+def moves_text(workshop: Session, line: BookLine, reference: TableReference) -> Text:
     """What moves from the reference to this row: the zero, and each drawn feature where a turn is in it."""
-    from brisk_anchor.services.book_compare import moved_features
-    from brisk_anchor.services.book_rows import distance
+    from brisk_anchor.services.offsets.book_compare import moved_features
+    from brisk_anchor.services.offsets.book_rows import distance
 
     text = Text(no_wrap=True, overflow="ellipsis")
     difference = reference.difference(line)
@@ -49,7 +49,7 @@ def moves_text(workshop: Workshop, line: Line, reference: Reference) -> Text:
     return text
 
 
-def _drawn(workshop: Workshop, zero: Mapping[str, float], difference: Mapping[str, float]) -> Text:
+def _drawn(workshop: Session, zero: Mapping[str, float], difference: Mapping[str, float]) -> Text:
     """The part from above where the reference has it, dashed, and where the book has it; small moves drawn larger."""
     setup = workshop.setup
     rings = [ring for outline in setup.outlines if outline.role == "part" for ring in outline.plan]

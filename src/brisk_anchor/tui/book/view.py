@@ -14,12 +14,12 @@ from brisk_anchor.tui import theme
 from brisk_anchor.tui.bench.chain_panel import chain_text
 from brisk_anchor.tui.book.acting import BookActing
 from brisk_anchor.tui.book.panels import days_text, moves_text, signed
-from brisk_anchor.tui.rule import Heading, LatePanel
+from brisk_anchor.tui.panels import Heading, LatePanel
 
 if TYPE_CHECKING:
     from brisk_anchor.book.entries import Entry
-    from brisk_anchor.services.book_rows import Line, Reference
-    from brisk_anchor.tui.desk import Desk
+    from brisk_anchor.services.offsets.book_rows import BookLine, TableReference
+    from brisk_anchor.tui.view_state import ViewState
 
 SIDES = ("chain", "what moves", "days")
 _OLDER = 5
@@ -49,8 +49,8 @@ class BookView(BookActing):
         self.against, self.search, self.order = "control", "", "row"
         self.everything = False
         self.side = SIDES[0]
-        self.reference: Reference | None = None
-        self._lines: list[Line] = []
+        self.reference: TableReference | None = None
+        self._lines: list[BookLine] = []
 
     def compose(self) -> ComposeResult:
         """Table, history, side."""
@@ -64,11 +64,11 @@ class BookView(BookActing):
             yield LatePanel(id="book-entry")
 
     @property
-    def line(self) -> Line | None:
+    def line(self) -> BookLine | None:
         """The chosen row as it stands."""
         return next((line for line in self._lines if line.row == self.row), None)
 
-    def next_sentence(self, desk: Desk) -> tuple[str, str]:
+    def next_sentence(self, desk: ViewState) -> tuple[str, str]:
         """What cannot be missed first, then what can be done."""
         if desk.workshop.book is not None and desk.workshop.book.damage:
             return "The book is damaged and open for reading only.", desk.workshop.book.damage
@@ -94,16 +94,16 @@ class BookView(BookActing):
         )
 
     @staticmethod
-    def _differs(line: Line) -> bool:
-        from brisk_anchor.services.book_rows import DIFFERS, Reference
+    def _differs(line: BookLine) -> bool:
+        from brisk_anchor.services.offsets.book_rows import DIFFERS, TableReference
 
-        difference = Reference("the control's table", {line.row: line.held}).difference(line)
+        difference = TableReference("the control's table", {line.row: line.held}).difference(line)
         return any(abs(value) > DIFFERS for value in difference.values())
 
     def show(self) -> None:
         """Bring everything up to date."""
-        from brisk_anchor.services.book_compare import reference
-        from brisk_anchor.services.book_rows import lines
+        from brisk_anchor.services.offsets.book_compare import reference
+        from brisk_anchor.services.offsets.book_rows import lines
 
         desk = self.desk
         if desk is None:
@@ -133,7 +133,7 @@ class BookView(BookActing):
         self.query_one("#book-history", LatePanel).tell_late(key, lambda _width, height: self._history(entries, height))
         self._show_side(desk, entries)
 
-    def _show_side(self, desk: Desk, entries: list[Entry]) -> None:
+    def _show_side(self, desk: ViewState, entries: list[Entry]) -> None:
         # Where there is room for one of them, g changes between table and side.
         small = self.app.has_class("compact")
         left, side = self.query_one("#book-left"), self.query_one("#book-side")
@@ -166,7 +166,7 @@ class BookView(BookActing):
         panel.tell_text(text.append_text(self._chain(chosen)))
 
     def _chain(self, chosen: Entry | None) -> Text:
-        from brisk_anchor.services.guide import size_words
+        from brisk_anchor.services.session.guide import size_words
 
         words = Text(no_wrap=True)
         if chosen and chosen.chain:
@@ -190,7 +190,7 @@ class BookView(BookActing):
             words.append(f"\n by {chosen.who}, {chosen.note}\n", theme.QUIET)
         return words
 
-    def _table(self, desk: Desk, height: int) -> Text:
+    def _table(self, desk: ViewState, height: int) -> Text:
         text = Text(no_wrap=True, overflow="ellipsis")
         wide = self.app.size.width >= 130
         head = f"   {'row':<12}{'state':<14}" + "".join(f"{axis:>11}{'±':>7}" for axis in "XYZ")
@@ -216,7 +216,7 @@ class BookView(BookActing):
             text.append(f" ! common shift on top of all rows: {figures}\n", theme.CORAL)
         return text
 
-    def _block(self, desk: Desk, line: Line, *, wide: bool) -> Text:
+    def _block(self, desk: ViewState, line: BookLine, *, wide: bool) -> Text:
         """One row: its values, and under them its name, what uses it, and how it differs."""
         text = Text(no_wrap=True, overflow="ellipsis")
         chosen, state = line.row == self.row, line.state.value
@@ -243,8 +243,8 @@ class BookView(BookActing):
         self._second(text, line, desk.workshop.setup.job)
         return text
 
-    def _second(self, text: Text, line: Line, job_here: str) -> None:
-        from brisk_anchor.services.book_rows import distance
+    def _second(self, text: Text, line: BookLine, job_here: str) -> None:
+        from brisk_anchor.services.offsets.book_rows import distance
 
         parts: list[tuple[str, str]] = []
         if line.lacking:
@@ -336,7 +336,7 @@ class BookView(BookActing):
 
     def next_order(self) -> None:
         """Sort by row, difference, age or state."""
-        from brisk_anchor.services.book_rows import ORDERS
+        from brisk_anchor.services.offsets.book_rows import ORDERS
 
         self.order = ORDERS[(ORDERS.index(self.order) + 1) % len(ORDERS)]
         self.owner.show_all()
@@ -353,7 +353,7 @@ class BookView(BookActing):
 
     def restore(self) -> None:
         """Bring the chosen entry's values back, as a new entry."""
-        from brisk_anchor.services.offset_book import restore
+        from brisk_anchor.services.offsets.offset_book import restore
 
         desk = self.free_desk()
         if desk is None or not self.row:

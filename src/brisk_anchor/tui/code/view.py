@@ -12,18 +12,18 @@ from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.core.numbers import format_length
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.code.listing import Listing
-from brisk_anchor.tui.desk import Desk, Proving
 from brisk_anchor.tui.drawing import Drawing
 from brisk_anchor.tui.looking import DrawnView
+from brisk_anchor.tui.panels import Heading, LatePanel
 from brisk_anchor.tui.picture import Anchor, Picture
 from brisk_anchor.tui.plan.panels import append_legend
-from brisk_anchor.tui.rule import Heading, LatePanel
+from brisk_anchor.tui.view_state import Proving, ViewState
 
 if TYPE_CHECKING:
     from collections.abc import Callable
 
-    from brisk_anchor.nc.program import Program
-    from brisk_anchor.services.player import Mark, Player
+    from brisk_anchor.nc.programs.program import Program
+    from brisk_anchor.services.machine.player import Mark, Player
 
 
 _SPEEDS = (0.5, 1.0, 2.0, 4.0, 8.0, 16.0, 32.0, 64.0)
@@ -62,7 +62,7 @@ class CodeView(DrawnView):
             self._write(desk)
         self.show_motion()
 
-    def _write(self, desk: Desk) -> None:
+    def _write(self, desk: ViewState) -> None:
         of_plan = desk.code_of_plan and desk.plan is not None
         try:
             program = self._of_plan(desk) if of_plan else desk.workshop.full_program(desk.row)
@@ -84,10 +84,10 @@ class CodeView(DrawnView):
             self.verdict = ("○ not proved", theme.QUIET)
 
     @staticmethod
-    def _of_plan(desk: Desk) -> Program:
+    def _of_plan(desk: ViewState) -> Program:
         """The program of the plan. Raises PlanError, SecondLookError: there is none."""
         from brisk_anchor.core.errors import PlanError
-        from brisk_anchor.services.planning import program_of
+        from brisk_anchor.services.plan.planning import program_of
 
         if desk.plan is None or desk.plan.ready is None:
             problem = desk.plan.problem if desk.plan is not None else None
@@ -119,7 +119,7 @@ class CodeView(DrawnView):
         self._show_path(desk, running)
         self._show_state(desk, running)
 
-    def _show_path(self, desk: Desk, running: Proving | None) -> None:
+    def _show_path(self, desk: ViewState, running: Proving | None) -> None:
         motions = list(running.player.done_motions) if running else []
         spindle = running.player.position if running else desk.workshop.machine.position
         if running and running.player.motion and running.player.motion not in motions:
@@ -147,7 +147,7 @@ class CodeView(DrawnView):
         )
         self.query_one(Drawing).show(picture)
 
-    def _show_state(self, desk: Desk, running: Proving | None) -> None:
+    def _show_state(self, desk: ViewState, running: Proving | None) -> None:
         note = f"{self.speed:g} times as fast as the machine"
         text = Text(no_wrap=True)
         if running:
@@ -181,15 +181,15 @@ class CodeView(DrawnView):
 
     # -- doing -------------------------------------------------------------------------------------------------
 
-    def _begin(self, desk: Desk) -> Proving | None:
+    def _begin(self, desk: ViewState) -> Proving | None:
         if desk.proving is not None and not desk.proving.player.over:
             return desk.proving
         self._write(desk)
         return self._from_the_start(desk)
 
-    def _from_the_start(self, desk: Desk) -> Proving | None:
+    def _from_the_start(self, desk: ViewState) -> Proving | None:
         """The program ready to begin, on a twin of the machine."""
-        from brisk_anchor.services.player import Player
+        from brisk_anchor.services.machine.player import Player
 
         if self.program is None:
             self.owner.tell("There is no program yet.", self.verdict[0], "ask")
@@ -249,7 +249,7 @@ class CodeView(DrawnView):
         running.player.on(until(running.player.mark()))
         self._held(desk, running, told)
 
-    def _held(self, desk: Desk, running: Proving, told: str) -> None:
+    def _held(self, desk: ViewState, running: Proving, told: str) -> None:
         running.player.paused = True
         if running.player.line:
             self.cursor = running.player.line
@@ -316,7 +316,7 @@ class CodeView(DrawnView):
             self._judge(desk, running)
         self.show_motion()
 
-    def _judge(self, desk: Desk, running: Proving) -> None:
+    def _judge(self, desk: ViewState, running: Proving) -> None:
         if desk.code_of_plan:
             failure = running.player.run.failure()
             self.owner.show_all(keep_prompt=True)

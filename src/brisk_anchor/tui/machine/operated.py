@@ -8,12 +8,12 @@ from typing import TYPE_CHECKING
 from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.standin.control import Mode
 from brisk_anchor.tui.base import View
-from brisk_anchor.tui.desk import Desk, Running
 from brisk_anchor.tui.entry import Words
+from brisk_anchor.tui.view_state import Running, ViewState
 
 if TYPE_CHECKING:
-    from brisk_anchor.nc.program import Program
-    from brisk_anchor.services.runs import Run
+    from brisk_anchor.nc.programs.program import Program
+    from brisk_anchor.services.machine.runs import Run
 
 
 class OperatedView(View):
@@ -36,11 +36,11 @@ class OperatedView(View):
         """Bring up to date what changes while something moves."""
         raise NotImplementedError
 
-    def next_sentence(self, desk: Desk) -> tuple[str, str]:
+    def next_sentence(self, desk: ViewState) -> tuple[str, str]:
         """The next thing to do here."""
         raise NotImplementedError
 
-    def _free_desk(self) -> Desk | None:
+    def _free_desk(self) -> ViewState | None:
         desk = self.desk
         if desk is None:
             return None
@@ -49,7 +49,7 @@ class OperatedView(View):
             return None
         return desk
 
-    def _told(self, desk: Desk) -> None:
+    def _told(self, desk: ViewState) -> None:
         self.show()
         self.owner.tell(*self.next_sentence(desk))
 
@@ -63,7 +63,7 @@ class OperatedView(View):
             self.owner.ask(Words("MDI", hint, self._weigh_line, self._run_line))
 
     def _weigh_line(self, line: str) -> str:
-        from brisk_anchor.nc.scanner import Reader
+        from brisk_anchor.nc.read.scanner import Reader
 
         desk = self.desk
         if desk is not None:
@@ -71,7 +71,7 @@ class OperatedView(View):
         return "Enter runs it on the machine"
 
     def _run_line(self, line: str) -> None:
-        from brisk_anchor.services.runs import Run
+        from brisk_anchor.services.machine.runs import Run
 
         desk = self.desk
         if desk is None:
@@ -105,14 +105,14 @@ class OperatedView(View):
 
     @staticmethod
     def _weigh_path(path: str) -> str:
-        from brisk_anchor.services.dry_run import ProgramFileError
+        from brisk_anchor.services.machine.dry_run import ProgramFileError
 
         if not Path(path).expanduser().is_file():
             raise ProgramFileError(f"{path} is no file", "", "Type the whole path")
         return "Enter loads it"
 
     def _load_path(self, path: str) -> None:
-        from brisk_anchor.services.dry_run import read_program
+        from brisk_anchor.services.machine.dry_run import read_program
 
         desk = self.desk
         if desk is None:
@@ -125,7 +125,7 @@ class OperatedView(View):
             return
         self._loaded(desk, file.name, text)
 
-    def _loaded(self, desk: Desk, title: str, text: str) -> None:
+    def _loaded(self, desk: ViewState, title: str, text: str) -> None:
         desk.workshop.control.choose(Mode.AUTO)
         self.text, self.program = (title, text), None
         self.listed = [(line, False) for line in text.splitlines()]
@@ -133,7 +133,7 @@ class OperatedView(View):
 
     def run(self) -> None:
         """Start the loaded program, or hold and go on."""
-        from brisk_anchor.services.runs import Run
+        from brisk_anchor.services.machine.runs import Run
 
         desk = self.desk
         if desk is None:
@@ -163,8 +163,8 @@ class OperatedView(View):
         self._operate(desk, Run(self.program or text, workshop.profile, workshop.machine, interpreter))
         self.owner.tell("Running on the machine. Space holds it, Esc resets.", "Its tables are those of the control.")
 
-    def _operate(self, desk: Desk, run: Run) -> None:
-        from brisk_anchor.services.player import Player
+    def _operate(self, desk: ViewState, run: Run) -> None:
+        from brisk_anchor.services.machine.player import Player
 
         player = Player(run, desk.speed)
         player.single = desk.workshop.control.single_block
@@ -198,7 +198,7 @@ class OperatedView(View):
         self._after(desk)
         self.show_motion()
 
-    def _after(self, desk: Desk) -> None:
+    def _after(self, desk: ViewState) -> None:
         """What is over is put away, and said."""
         operating = desk.operating
         if operating is None or not operating.player.over:

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from rich.text import Text
 
-from brisk_anchor.services.panel import Table
+from brisk_anchor.services.machine.machine_panel import Table
 from brisk_anchor.tui import theme
-from brisk_anchor.tui.rule import LatePanel
+from brisk_anchor.tui.panels import LatePanel
 
 
 class ModePanel(LatePanel):

@@ -15,14 +15,14 @@ from brisk_anchor.standin.control import HANDLE_STEPS, Mode
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.bench.readout import Readout
 from brisk_anchor.tui.code.listing import Listing
-from brisk_anchor.tui.desk import JOG_STEPS, Desk, Running
 from brisk_anchor.tui.entry import Words
 from brisk_anchor.tui.machine.operated import OperatedView
 from brisk_anchor.tui.machine.panels import ModePanel, TablePanel
-from brisk_anchor.tui.rule import Heading, LatePanel
+from brisk_anchor.tui.panels import Heading, LatePanel
+from brisk_anchor.tui.view_state import JOG_STEPS, Running, ViewState
 
 if TYPE_CHECKING:
-    from brisk_anchor.services.panel import Table
+    from brisk_anchor.services.machine.machine_panel import Table
     from brisk_anchor.standin.motion import Motion
 
 _MOVING = {"rapid": "rapid", "skip": "skip move", "feed": "feed", "dwell": "waiting"}
@@ -65,7 +65,7 @@ class MachineView(OperatedView):
 
     def show_motion(self) -> None:
         """Readout, program, modes and tables; called many times a second while something moves."""
-        from brisk_anchor.services.panel import TABLES, modal_words, table, work_position
+        from brisk_anchor.services.machine.machine_panel import TABLES, modal_words, table, work_position
 
         desk = self.desk
         if desk is None:
@@ -126,7 +126,7 @@ class MachineView(OperatedView):
         held = "held, " if player.paused else ""
         return f"{held}{_MOVING[motion.kind.value]}", to_go, share
 
-    def _hand(self, desk: Desk) -> str:
+    def _hand(self, desk: ViewState) -> str:
         control = desk.workshop.control
         axis = self.axis.upper()
         if control.mode is Mode.JOG:
@@ -138,7 +138,7 @@ class MachineView(OperatedView):
         return "o load   Space start and hold   n one block"
 
     @staticmethod
-    def _switches(desk: Desk) -> tuple[tuple[str, str, bool], ...]:
+    def _switches(desk: ViewState) -> tuple[tuple[str, str, bool], ...]:
         control = desk.workshop.control
         return (
             ("s", "single block", control.single_block),
@@ -148,7 +148,7 @@ class MachineView(OperatedView):
             ("h", "homed", control.homed),
         )
 
-    def _show_program(self, desk: Desk, running: Running | None) -> None:
+    def _show_program(self, desk: ViewState, running: Running | None) -> None:
         title, text = self.text
         line = running.player.line if running else 0
         control = desk.workshop.control
@@ -202,7 +202,7 @@ class MachineView(OperatedView):
                 "ask",
             )
 
-    def next_sentence(self, desk: Desk) -> tuple[str, str]:
+    def next_sentence(self, desk: ViewState) -> tuple[str, str]:
         """The next thing to do here."""
         control = desk.workshop.control
         if control.alarm is not None:
@@ -288,7 +288,7 @@ class MachineView(OperatedView):
 
     def next_table(self) -> None:
         """Show the next table."""
-        from brisk_anchor.services.panel import TABLES
+        from brisk_anchor.services.machine.machine_panel import TABLES
 
         self.table = TABLES[(TABLES.index(self.table) + 1) % len(TABLES)]
         self.show_motion()

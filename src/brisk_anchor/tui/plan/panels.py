@@ -11,11 +11,11 @@ from brisk_anchor.tui import theme
 from brisk_anchor.tui.words import cut
 
 if TYPE_CHECKING:
-    from brisk_anchor.core.checks import Look
-    from brisk_anchor.services.plan_builder import PlanBuilder
-    from brisk_anchor.services.planning import Step
-    from brisk_anchor.services.reasons import Figure
-    from brisk_anchor.services.timing import Times
+    from brisk_anchor.core.offsets.checks import Finding
+    from brisk_anchor.services.plan.plan_builder import PlanBuilder
+    from brisk_anchor.services.plan.planning import Step
+    from brisk_anchor.services.plan.reasons import Figure
+    from brisk_anchor.services.plan.timing import Times
 
 
 def steps_by_name(builder: PlanBuilder) -> dict[str, tuple[int, Step]]:
@@ -26,7 +26,7 @@ def steps_by_name(builder: PlanBuilder) -> dict[str, tuple[int, Step]]:
 
 def list_text(builder: PlanBuilder, chosen: int, pointed: str, width: int, height: int) -> Text:
     """Tools that are looked at first, then the measurements round the chosen one."""
-    from brisk_anchor.services.plan_words import sets_text
+    from brisk_anchor.services.plan.plan_words import sets_text
 
     plan, steps = builder.plan, steps_by_name(builder)
     rows: list[Text] = []
@@ -87,7 +87,7 @@ def list_text(builder: PlanBuilder, chosen: int, pointed: str, width: int, heigh
 
 def _by_the_job(builder: PlanBuilder, name: str) -> str:
     """What the job's own rules take from a measurement: "G54 XY"."""
-    from brisk_anchor.core.rules import features_in
+    from brisk_anchor.core.offsets.rules import features_in
 
     row = builder.plan.offset
     plan = next((plan for plan in builder.workshop.setup.rows if plan.row == row), None)
@@ -161,7 +161,7 @@ def append_legend(text: Text) -> None:
     text.append("\n")
 
 
-def append_look(text: Text, look: Look, width: int) -> None:
+def append_look(text: Text, look: Finding, width: int) -> None:
     """A finding of the second look on two lines."""
     text.append(f" {'!' if look.stops else '?'} ", f"bold {theme.CORAL if look.stops else theme.SAND}")
     text.append(f"{cut(look.found, width - 4)}\n", theme.CORAL if look.stops else theme.TEXT)

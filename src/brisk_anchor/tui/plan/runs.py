@@ -9,12 +9,12 @@ from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.tui.looking import DrawnView
 
 if TYPE_CHECKING:
-    from brisk_anchor.services.plan_builder import PlanBuilder
-    from brisk_anchor.services.planning import Planned
-    from brisk_anchor.services.proving import Outcome
-    from brisk_anchor.services.timing import Times
+    from brisk_anchor.services.plan.plan_builder import PlanBuilder
+    from brisk_anchor.services.plan.planning import Planned
+    from brisk_anchor.services.plan.proving import Outcome
+    from brisk_anchor.services.plan.timing import Times
     from brisk_anchor.standin.motion import Motion
-    from brisk_anchor.tui.desk import Desk
+    from brisk_anchor.tui.view_state import ViewState
 
 _TOLD_EVERY = 5
 """After so many parts a proof says how far it is."""
@@ -41,7 +41,7 @@ class PlanRuns(DrawnView):
         """The plan."""
         raise NotImplementedError
 
-    def next_sentence(self, desk: Desk) -> tuple[str, str]:
+    def next_sentence(self, desk: ViewState) -> tuple[str, str]:
         """What can be done next."""
         raise NotImplementedError
 
@@ -72,7 +72,7 @@ class PlanRuns(DrawnView):
         self.owner.run_worker(work, thread=True, exclusive=True, group="plan-path", name="plan-path")
 
     def _rehearse(self, builder: PlanBuilder, ready: Planned) -> None:
-        from brisk_anchor.services.proving import rehearse
+        from brisk_anchor.services.plan.proving import rehearse
 
         digest, motions, times, ended = "", [], None, ""
         try:
@@ -108,8 +108,8 @@ class PlanRuns(DrawnView):
 
     def prove_plan(self) -> None:
         """Run the program on 200 parts within what is stated, behind the screen."""
-        from brisk_anchor.services.planning import program_of
-        from brisk_anchor.services.proving import VARIATIONS
+        from brisk_anchor.services.plan.planning import program_of
+        from brisk_anchor.services.plan.proving import VARIATIONS
 
         builder = self.builder
         if builder is None or self.running:
@@ -129,8 +129,8 @@ class PlanRuns(DrawnView):
         self.owner.run_worker(work, thread=True, exclusive=True, group="plan-proof", name="plan-proof")
 
     def _prove(self, builder: PlanBuilder, ready: Planned) -> None:
-        from brisk_anchor.services.planning import program_of
-        from brisk_anchor.services.proving import VARIATIONS, prove
+        from brisk_anchor.services.plan.planning import program_of
+        from brisk_anchor.services.plan.proving import VARIATIONS, prove
 
         def told(outcome: Outcome) -> bool:
             count = len(outcome.endings)
@@ -178,7 +178,7 @@ class PlanRuns(DrawnView):
         self.owner.run_worker(work, thread=True, exclusive=True, name="sheet")
 
     def _draw(self, builder: PlanBuilder, ready: Planned) -> None:
-        from brisk_anchor.services.plan_sheets import write_plan_sheets
+        from brisk_anchor.services.plan.plan_sheets import write_plan_sheets
 
         try:
             paths = write_plan_sheets(builder.workshop, ready, builder.path, self.owner.folder, proof=builder.proof)

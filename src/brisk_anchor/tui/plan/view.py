@@ -11,19 +11,19 @@ from textual.containers import Vertical
 
 from brisk_anchor.core.errors import BriskAnchorError, PlanFileError
 from brisk_anchor.tui import theme
-from brisk_anchor.tui.desk import Desk
 from brisk_anchor.tui.drawing import Drawing
 from brisk_anchor.tui.entry import Question, Words
+from brisk_anchor.tui.panels import Heading, LatePanel
 from brisk_anchor.tui.plan.panels import figures_text, list_text, steps_by_name, whole_text
 from brisk_anchor.tui.plan.runs import PlanRuns
-from brisk_anchor.tui.rule import Heading, LatePanel
+from brisk_anchor.tui.view_state import ViewState
 
 if TYPE_CHECKING:
     from brisk_anchor.core.kinds import Vector
-    from brisk_anchor.core.setup import DrawnFeature
-    from brisk_anchor.services.plan_builder import PlanBuilder
-    from brisk_anchor.services.planning import Step
-    from brisk_anchor.services.reasons import Figure
+    from brisk_anchor.core.offsets.setup import DrawnFeature
+    from brisk_anchor.services.plan.plan_builder import PlanBuilder
+    from brisk_anchor.services.plan.planning import Step
+    from brisk_anchor.services.plan.reasons import Figure
 
 _FURTHEST = 20_000.0
 _COUNT_IN = 690
@@ -75,7 +75,7 @@ class PlanView(PlanRuns):
             return None
         return steps_by_name(builder).get(builder.plan.measure[self.chosen].known_as, (0, None))[1]
 
-    def next_sentence(self, desk: Desk) -> tuple[str, str]:
+    def next_sentence(self, desk: ViewState) -> tuple[str, str]:
         """What can be done next."""
         self.spoken = False
         builder = self.builder
@@ -322,7 +322,7 @@ class PlanView(PlanRuns):
 
     def say(self) -> None:
         """Change the chosen measurement by words."""
-        from brisk_anchor.services.plan_words import MEASURE_FORMS, hint, read_measure_words
+        from brisk_anchor.services.plan.plan_words import MEASURE_FORMS, hint, read_measure_words
 
         builder = self.builder
         if builder is None or not builder.plan.measure:
@@ -340,7 +340,7 @@ class PlanView(PlanRuns):
 
     def say_of_plan(self) -> None:
         """Change what holds for the whole plan by words."""
-        from brisk_anchor.services.plan_words import PLAN_FORMS, hint, read_plan_words
+        from brisk_anchor.services.plan.plan_words import PLAN_FORMS, hint, read_plan_words
 
         builder = self.builder
         if builder is None:
@@ -370,7 +370,7 @@ class PlanView(PlanRuns):
         """Open a cutting program and put measuring into it."""
         from pathlib import Path
 
-        from brisk_anchor.services.weave_desk import WeaveDesk
+        from brisk_anchor.services.insert.weave_desk import WeaveDesk
         from brisk_anchor.tui.plan.weave_sheet import WeaveSheet
 
         builder = self.builder

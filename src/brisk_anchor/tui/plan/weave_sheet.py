@@ -14,12 +14,12 @@ from textual.screen import ModalScreen
 from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.overlay import LeavesOnce
-from brisk_anchor.tui.rule import Heading, LatePanel
+from brisk_anchor.tui.panels import Heading, LatePanel
 from brisk_anchor.tui.words import cut
 
 if TYPE_CHECKING:
-    from brisk_anchor.services.plan_file import MeasureSection
-    from brisk_anchor.services.weave_desk import WeaveDesk
+    from brisk_anchor.services.insert.weave_desk import WeaveDesk
+    from brisk_anchor.services.plan.plan_file import MeasureSection
 
 KEYS = (
     ("↑ ↓", "operation"),
@@ -174,7 +174,7 @@ class WeaveSheet(LeavesOnce, ModalScreen[None]):
         self._try(lambda: self.desk.measure(section, self._number, count))
 
     def _tool(self) -> None:
-        from brisk_anchor.services.weave_desk import TOLERANCE
+        from brisk_anchor.services.insert.weave_desk import TOLERANCE
 
         tool = self.desk.program.operations[self.chosen].tool
         self._try(lambda: self.desk.check_tool(tool, TOLERANCE, self._number))

@@ -14,8 +14,8 @@ from brisk_anchor.tui.words import cut
 
 if TYPE_CHECKING:
     from brisk_anchor.core.kinds import Vector
-    from brisk_anchor.core.setup import DrawnFeature, Setup
-    from brisk_anchor.services.reach import Reach
+    from brisk_anchor.core.offsets.setup import DrawnFeature, Setup
+    from brisk_anchor.services.measure.reach import Reach
 
 PAGES = ("features", "points", "operations", "words")
 NOTES = {
@@ -43,8 +43,8 @@ class Item:
 
 def feature_items(setup: Setup, reaches: Sequence[Reach], measured: frozenset[str]) -> list[Item]:
     """Drawn features with what the probe can do about them and the offsets that come from them."""
-    from brisk_anchor.core.rules import features_in
-    from brisk_anchor.services.datum import axes_of
+    from brisk_anchor.core.offsets.rules import features_in
+    from brisk_anchor.services.measure.datum_rules import axes_of
 
     used: dict[str, dict[str, str]] = {}
     for plan in setup.rows:

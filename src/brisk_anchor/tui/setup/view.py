@@ -15,13 +15,12 @@ from textual.containers import Vertical
 
 from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.core.numbers import format_length
-from brisk_anchor.core.rules import FromFit
+from brisk_anchor.core.offsets.rules import FromFit
 from brisk_anchor.tui import theme
-from brisk_anchor.tui.desk import Desk
 from brisk_anchor.tui.drawing import Drawing
 from brisk_anchor.tui.entry import Words
 from brisk_anchor.tui.looking import DrawnView
-from brisk_anchor.tui.rule import Heading, LatePanel
+from brisk_anchor.tui.panels import Heading, LatePanel
 from brisk_anchor.tui.setup.lists import (
     NOTES,
     PAGES,
@@ -34,12 +33,13 @@ from brisk_anchor.tui.setup.lists import (
     word_items,
 )
 from brisk_anchor.tui.setup.zero import zero_text
+from brisk_anchor.tui.view_state import ViewState
 
 if TYPE_CHECKING:
-    from brisk_anchor.core.setup import DrawnFeature, Setup
-    from brisk_anchor.services.described import Described
-    from brisk_anchor.services.describing import Change, Describing
-    from brisk_anchor.services.reach import Reach
+    from brisk_anchor.core.offsets.setup import DrawnFeature, Setup
+    from brisk_anchor.services.job.job_editor import Change, JobEditor
+    from brisk_anchor.services.measure.reach import Reach
+    from brisk_anchor.services.session.session_state import SessionState
     from brisk_anchor.standin.scene import Scene
 
 
@@ -92,7 +92,7 @@ class SetupView(DrawnView):
             return
         setup = desk.workshop.setup
         if self._of is not setup.features:
-            from brisk_anchor.services.reach import Reach
+            from brisk_anchor.services.measure.reach import Reach
 
             self._of, self._reaches, self._cautions = setup.features, [Reach(drawn) for drawn in setup.features], []
             self.looking = True
@@ -120,8 +120,8 @@ class SetupView(DrawnView):
 
     def _look(self, scene: Scene, setup: Setup) -> None:
         """Rehearse every feature; 15 ms each, so it is done behind the screen."""
-        from brisk_anchor.services.cautions import cautions
-        from brisk_anchor.services.reach import reaches
+        from brisk_anchor.services.measure.cautions import cautions
+        from brisk_anchor.services.measure.reach import reaches
 
         found, odd = reaches(scene), cautions(scene, date.today())
         if self.owner.is_running:
@@ -146,7 +146,7 @@ class SetupView(DrawnView):
             picture.setup, picture.chosen = setup, None
         self.query_one(Drawing).show(picture)
 
-    def _show_item(self, desk: Desk) -> None:
+    def _show_item(self, desk: ViewState) -> None:
         item = self.item
         if item is None:
             self.query_one("#feature-heading", Heading).tell("nothing is listed")
@@ -161,7 +161,7 @@ class SetupView(DrawnView):
         self.query_one("#feature-heading", Heading).tell(item.title, note, colour)
         self.query_one("#feature", LatePanel).tell_text(item_text(item, desk.zero()))
 
-    def _show_facts(self, desk: Desk) -> None:
+    def _show_facts(self, desk: ViewState) -> None:
         """The machine and what is on it, as they are described."""
         workshop = desk.workshop
         setup, machine = workshop.setup, workshop.setup.machine
@@ -195,7 +195,7 @@ class SetupView(DrawnView):
         self.query_one("#facts-heading", Heading).tell("as described", "mm")
         self.query_one("#facts", LatePanel).tell_text(text)
 
-    def _show_zero(self, desk: Desk) -> None:
+    def _show_zero(self, desk: ViewState) -> None:
         self.query_one("#zero-heading", Heading).tell(f"zero of {desk.row}")
         self.query_one("#zero", LatePanel).tell_text(zero_text(desk.workshop, desk.row))
 
@@ -344,7 +344,7 @@ class SetupView(DrawnView):
 
     def beside(self) -> None:
         """Type how far from the chosen place the zero is to lie."""
-        from brisk_anchor.services.datum import read_distances
+        from brisk_anchor.services.measure.datum_rules import read_distances
 
         desk, item = self.free_desk(), self.item
         if desk is None or item is None or not item.axes:
@@ -361,7 +361,7 @@ class SetupView(DrawnView):
         axes = ", ".join(item.axes.upper())
         self.owner.ask(Words(f"{axes} from {item.title}", lambda _: "figures with commas between them", weigh, answer))
 
-    def _put(self, desk: Desk, item: Item, axes: str, away: tuple[float, float, float]) -> None:
+    def _put(self, desk: ViewState, item: Item, axes: str, away: tuple[float, float, float]) -> None:
         if item.machine is None or any(axis not in item.axes for axis in axes):
             self.owner.tell(f"{item.title} says nothing of {axes.upper()}.", "Choose another point.", "ask")
             return
@@ -372,7 +372,7 @@ class SetupView(DrawnView):
         told = f"The zero of {desk.row} lies {where}, along {axes.upper()}."
         self._do(desk, lambda: desk.workshop.put_zero(desk.row, places), told, "It is measured where it was")
 
-    def _do(self, desk: Desk, change: Callable[[], bool], told: str, behind: str) -> None:
+    def _do(self, desk: ViewState, change: Callable[[], bool], told: str, behind: str) -> None:
         before = desk.expected_place(desk.row)
         try:
             kept = change()
@@ -384,7 +384,7 @@ class SetupView(DrawnView):
         self.owner.show_all(keep_prompt=True)
         away = {axis: new - old for axis, new, old in zip("xyz", after, before, strict=True) if abs(new - old) > 5e-7}
         if away:
-            from brisk_anchor.services.guide import value_words
+            from brisk_anchor.services.session.guide import value_words
 
             behind = f"{behind}. Every program on {desk.row} moves by {value_words(away, 3)}"
         saved = "job.toml says so too." if kept else "This job has no file of its own: it lasts until you leave."
@@ -425,13 +425,13 @@ class SetupView(DrawnView):
             f"{told[0].upper()}{told[1:]}." if told else "Nothing was changed since it was opened.", "", "ask"
         )
 
-    def _change(self, work: Callable[[Describing], Change]) -> None:
+    def _change(self, work: Callable[[JobEditor], Change]) -> None:
         desk = self.free_desk()
         if desk is not None:
             make_change(self, desk.workshop, work)
 
 
-def make_change(view: DrawnView, workshop: Described, work: Callable[[Describing], Change]) -> None:
+def make_change(view: DrawnView, workshop: SessionState, work: Callable[[JobEditor], Change]) -> None:
     """Work a change of the description out, make it, and tell what it was; or why it cannot be."""
     from brisk_anchor.core.errors import JobError
 

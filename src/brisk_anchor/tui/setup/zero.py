@@ -7,14 +7,14 @@ from typing import TYPE_CHECKING
 from rich.text import Text
 
 from brisk_anchor.core.numbers import format_length
-from brisk_anchor.core.rules import FromFit, FromHeading, FromRow, FromTable
+from brisk_anchor.core.offsets.rules import FromFit, FromHeading, FromRow, FromTable
 from brisk_anchor.tui import theme
 
 if TYPE_CHECKING:
-    from brisk_anchor.services.workshop import Workshop
+    from brisk_anchor.services.session.session import Session
 
 
-def zero_text(workshop: Workshop, row: str) -> Text:
+def zero_text(workshop: Session, row: str) -> Text:
     """One line an axis: where it lies by the description, machine mm, and what it is taken from."""
     expected = workshop.expected(row)
     titles = {drawn.name: drawn.title for drawn in workshop.setup.features}

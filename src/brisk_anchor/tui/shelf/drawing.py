@@ -12,14 +12,14 @@ from brisk_anchor.tui import theme
 from brisk_anchor.tui.canvas import Canvas
 
 if TYPE_CHECKING:
-    from brisk_anchor.core.setup import Setup
-    from brisk_anchor.services.tool_shelf import Line
+    from brisk_anchor.core.offsets.setup import Setup
+    from brisk_anchor.services.session.tool_shelf import ShelfLine
 
 Piece = tuple[float, float, float]
 """A cylinder from `low` to `high` above the end, and its radius, mm."""
 
 
-def pieces(setup: Setup, line: Line) -> list[Piece]:
+def pieces(setup: Setup, line: ShelfLine) -> list[Piece]:
     """The upright parts of a tool, from its end up; empty for what has no length."""
     match line.table:
         case ("probe",):
@@ -43,7 +43,7 @@ def pieces(setup: Setup, line: Line) -> list[Piece]:
     return [(0.0, setter.height * 0.8, 16.0), (setter.height * 0.8, setter.height, 10.0)] if setter else []
 
 
-def tool_text(setup: Setup, line: Line, width: int, height: int) -> Text:
+def tool_text(setup: Setup, line: ShelfLine, width: int, height: int) -> Text:
     """The tool in outline, its end down, with its length at its side."""
     canvas = Canvas(width, max(1, height))
     shape = pieces(setup, line)

@@ -13,16 +13,16 @@ from textual.containers import Vertical
 from brisk_anchor.core.numbers import format_length
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.base import View
-from brisk_anchor.tui.desk import Desk
 from brisk_anchor.tui.entry import Question, Words
-from brisk_anchor.tui.rule import Heading, LatePanel
+from brisk_anchor.tui.panels import Heading, LatePanel
 from brisk_anchor.tui.shelf.drawing import radius_text, tool_text
+from brisk_anchor.tui.view_state import ViewState
 
 if TYPE_CHECKING:
-    from brisk_anchor.core.checks import Look
-    from brisk_anchor.core.tool_setting import ToolLength
-    from brisk_anchor.services.by_hand import Frame
-    from brisk_anchor.services.tool_shelf import Line
+    from brisk_anchor.core.offsets.checks import Finding
+    from brisk_anchor.core.offsets.tool_setting import ToolLength
+    from brisk_anchor.services.measure.by_hand import PositionFrame
+    from brisk_anchor.services.session.tool_shelf import ShelfLine
 
 _FURTHEST = 20_000.0
 
@@ -40,7 +40,7 @@ class ShelfView(View):
         super().__init__(id="tools")
         self.chosen = 0
         self.figure_chosen = 0
-        self._lines: list[Line] = []
+        self._lines: list[ShelfLine] = []
 
     def compose(self) -> ComposeResult:
         """List; the chosen tool."""
@@ -55,11 +55,11 @@ class ShelfView(View):
             yield LatePanel(id="tool-shape")
 
     @property
-    def line(self) -> Line:
+    def line(self) -> ShelfLine:
         """The chosen tool."""
         return self._lines[self.chosen]
 
-    def next_sentence(self, desk: Desk) -> tuple[str, str]:
+    def next_sentence(self, desk: ViewState) -> tuple[str, str]:
         """What can be done with the chosen tool."""
         if not self._lines:
             return "", ""
@@ -89,7 +89,7 @@ class ShelfView(View):
 
     def show(self) -> None:
         """Bring everything up to date."""
-        from brisk_anchor.services.tool_shelf import lines, reference
+        from brisk_anchor.services.session.tool_shelf import lines, reference
 
         desk = self.desk
         if desk is None:
@@ -150,7 +150,7 @@ class ShelfView(View):
             shown.append_text(row)
         return shown
 
-    def _show_tool(self, desk: Desk) -> None:
+    def _show_tool(self, desk: ViewState) -> None:
         line = self.line
         self.query_one("#tool-heading", Heading).tell(f"T{line.number}  {line.name}", line.group)
         text = Text(no_wrap=True, overflow="ellipsis")
@@ -203,7 +203,7 @@ class ShelfView(View):
 
     def edit(self) -> None:
         """Type the chosen figure."""
-        from brisk_anchor.services.tool_shelf import set_figure
+        from brisk_anchor.services.session.tool_shelf import set_figure
 
         desk = self.free_desk()
         if desk is None:
@@ -226,7 +226,7 @@ class ShelfView(View):
 
     def renewed(self) -> None:
         """The stylus is new, or the tip of the master."""
-        from brisk_anchor.services.tool_shelf import new_master, probe_exchanged
+        from brisk_anchor.services.session.tool_shelf import new_master, probe_exchanged
 
         desk = self.free_desk()
         if desk is None:
@@ -251,7 +251,7 @@ class ShelfView(View):
 
     def pocket(self) -> None:
         """The probe stands in another pocket."""
-        from brisk_anchor.services.tool_shelf import probe_exchanged
+        from brisk_anchor.services.session.tool_shelf import probe_exchanged
 
         desk = self.free_desk()
         if desk is None or self.line.group != "probe":
@@ -265,7 +265,7 @@ class ShelfView(View):
 
     def broken(self) -> None:
         """A cutter broke, or is another."""
-        from brisk_anchor.services.tool_shelf import broken
+        from brisk_anchor.services.session.tool_shelf import broken
 
         desk = self.free_desk()
         if desk is None:
@@ -285,7 +285,7 @@ class ShelfView(View):
 
     def take_up(self) -> None:
         """Put the chosen tool, or the master, into the spindle of the stand-in."""
-        from brisk_anchor.services.tool_shelf import into_spindle
+        from brisk_anchor.services.session.tool_shelf import into_spindle
 
         desk = self.free_desk()
         if desk is None:
@@ -300,7 +300,7 @@ class ShelfView(View):
 
     def bring(self) -> None:
         """Move the chosen tool, or the master, onto the setter of the stand-in."""
-        from brisk_anchor.services.tool_shelf import bring_to_setter
+        from brisk_anchor.services.session.tool_shelf import bring_to_setter
 
         desk = self.free_desk()
         if desk is None:
@@ -311,7 +311,7 @@ class ShelfView(View):
 
     def reference(self) -> None:
         """Take the reference of the setter with the master."""
-        from brisk_anchor.services.tool_shelf import take_reference
+        from brisk_anchor.services.session.tool_shelf import take_reference
 
         desk = self.free_desk()
         setter = desk.workshop.setup.shelf.setter if desk else None
@@ -331,8 +331,8 @@ class ShelfView(View):
 
     def length(self) -> None:
         """Take the length of the chosen cutter, on the setter or on the part."""
-        from brisk_anchor.services.by_hand import Frame
-        from brisk_anchor.services.tool_shelf import length_on_the_part, measured_length
+        from brisk_anchor.services.measure.by_hand import PositionFrame
+        from brisk_anchor.services.session.tool_shelf import length_on_the_part, measured_length
 
         desk = self.free_desk()
         if desk is None:
@@ -356,9 +356,9 @@ class ShelfView(View):
             self.owner.ask(Question("program Z of the face", 0.0, -_FURTHEST, _FURTHEST, place, note, 0.0))
             return
         setter = workshop.setup.shelf.setter
-        frame = Frame()
+        frame = PositionFrame()
         if desk.in_work and setter is not None:
-            frame = Frame(workshop.active, workshop.machine.offset(workshop.active))
+            frame = PositionFrame(workshop.active, workshop.machine.offset(workshop.active))
         label = f"T{line.number} on {setter.name if setter else 'the setter'}, Z"
 
         def measured(figure: float | None) -> None:
@@ -366,8 +366,10 @@ class ShelfView(View):
 
         self._ask_position(desk, line.number, label, measured, frame.short, frame)
 
-    def _take_length(self, desk: Desk, line: Line, find: Callable[[], tuple[ToolLength, list[Look]]]) -> None:
-        from brisk_anchor.services.tool_shelf import take_length
+    def _take_length(
+        self, desk: ViewState, line: ShelfLine, find: Callable[[], tuple[ToolLength, list[Finding]]]
+    ) -> None:
+        from brisk_anchor.services.session.tool_shelf import take_length
 
         def work() -> tuple[str, str]:
             length, looks = find()
@@ -381,12 +383,12 @@ class ShelfView(View):
 
     def _ask_position(
         self,
-        desk: Desk,
+        desk: ViewState,
         number: int,
         label: str,
         take: Callable[[float | None], None],
         read: str,
-        frame: Frame | None = None,
+        frame: PositionFrame | None = None,
     ) -> None:
         """Ask for Z; Enter takes where the stand-in stands when the right tool is in its spindle."""
         machine = desk.workshop.machine
@@ -410,7 +412,7 @@ class ShelfView(View):
 
     def half_round(self) -> None:
         """Turn the spindle half round."""
-        from brisk_anchor.services.tool_shelf import turn_half_round
+        from brisk_anchor.services.session.tool_shelf import turn_half_round
 
         desk = self.free_desk()
         if desk is not None:
@@ -419,8 +421,8 @@ class ShelfView(View):
 
     def calibrate(self) -> None:
         """The run-out: from a ring measured both ways, or from its centre as it was swept."""
-        from brisk_anchor.services.datum import read_distances
-        from brisk_anchor.services.tool_shelf import offset_of_ball
+        from brisk_anchor.services.measure.datum_rules import read_distances
+        from brisk_anchor.services.session.tool_shelf import offset_of_ball
 
         desk = self.free_desk()
         if desk is None or self.line.group != "probe":

@@ -1,0 +1,261 @@
+"""`brisk-anchor book`: the offset table from the command line, of a job's folder or of the demo."""
+
+from __future__ import annotations
+
+import json
+from contextvars import ContextVar
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated, Any
+
+import typer
+
+from brisk_anchor.core.errors import BookError
+
+if TYPE_CHECKING:
+    from brisk_anchor.services.offsets.book_rows import BookLine
+    from brisk_anchor.services.session.session import Session
+
+app = typer.Typer(no_args_is_help=True, help="The offset book: rows, history, comparing, files, and what fits.")
+
+_COMMAND: ContextVar[typer.Context] = ContextVar("command")
+
+
+def _begun(context: typer.Context, value: Path | None) -> Path | None:
+    """Note which command is run: what it opens is closed when it ends, however it ends."""
+    _COMMAND.set(context)
+    return value
+
+
+JobOption = Annotated[
+    Path | None, typer.Option("--job", help="Folder of a job; the demo where it is left out.", callback=_begun)
+]
+JsonOption = Annotated[bool, typer.Option("--json", help="As JSON, for other programs.")]
+RowArgument = Annotated[str, typer.Argument(help='A row: G54, or "G54.1 P3".')]
+
+
+def workshop_of(job: Path | None) -> Session:
+    """The job of a folder, or the demo; it is closed when the command ends."""
+    if job is not None:
+        from brisk_anchor.services.paths import data_folder
+        from brisk_anchor.services.session.job_opening import open_job
+
+        workshop = open_job(job, data_folder(), roll=1)
+    else:
+        from brisk_anchor.services.demo.demo_job import open_demo
+        from brisk_anchor.services.paths import demo_folder
+
+        workshop = open_demo(demo_folder(), fresh=False)
+    _COMMAND.get().call_on_close(workshop.close)
+    return workshop
+
+
+def _figures(values: dict[str, float]) -> str:
+    return "  ".join(f"{axis.upper()} {value:+12.4f}" for axis, value in values.items())
+
+
+def _data(line: BookLine) -> dict[str, Any]:
+    return {
+        "row": line.row,
+        "name": line.title,
+        "state": line.state.value,
+        "locked": line.locked,
+        "limit": line.limit,
+        "kept_for": line.kept_for,
+        "values": line.values,
+        "u": line.u,
+        "control": line.held,
+        "source": line.source,
+        "at": line.at.isoformat() if line.at else None,
+        "who": line.who,
+        "parent": line.parent,
+        "operations": list(line.operations),
+        "lacking": line.lacking,
+    }
+
+
+def _print(data: object) -> None:
+    typer.echo(json.dumps(data, indent=1, ensure_ascii=False))
+
+
+@app.command("list")
+def list_rows(
+    job: JobOption = None,
+    as_json: JsonOption = False,
+    everything: Annotated[bool, typer.Option("--all", help="Every row the control has.")] = False,
+    search: Annotated[str, typer.Option("--search", help="Only rows with these words.")] = "",
+) -> None:
+    """The rows as they stand."""
+    from brisk_anchor.services.offsets.book_rows import lines
+
+    found = lines(workshop_of(job), everything=everything, search=search)
+    if as_json:
+        _print([_data(line) for line in found])
+        return
+    for line in found:
+        mark = "!" if line.lacking else "L" if line.locked else " "
+        name = f"{'  ' * line.depth}{line.row}"
+        typer.echo(f"{mark} {name:<12}{line.state.value:<14}{_figures(line.values):<50}  {line.title}")
+
+
+@app.command()
+def show(row: RowArgument, job: JobOption = None, as_json: JsonOption = False) -> None:
+    """One row with its chain."""
+    from brisk_anchor.services.offsets.book_rows import line_of
+
+    workshop = workshop_of(job)
+    workshop.profile.row(row)
+    line = line_of(workshop, row)
+    if as_json:
+        _print(_data(line))
+        return
+    typer.echo(f"{row}  {line.title}  {line.state.value}{', locked' if line.locked else ''}")
+    chain = workshop.ledger.chain_of_values(row)
+    for axis in chain.axes if chain else ():
+        for term in axis.terms:
+            spread = "" if term.u is None else f"  ±{2 * term.u:.4f}"
+            typer.echo(f"  {term.sign or ' ':<2}{term.label:<44}{term.value:>14.4f}{spread}  {term.source}")
+    typer.echo(f"  control {_figures(line.held)}")
+
+
+@app.command()
+def history(row: RowArgument, job: JobOption = None, as_json: JsonOption = False) -> None:
+    """Every entry of a row, oldest first."""
+    workshop = workshop_of(job)
+    workshop.profile.row(row)
+    entries = workshop.history(row)
+    if as_json:
+        _print(
+            [
+                {
+                    "at": e.at.isoformat(),
+                    "kind": e.kind.value,
+                    "values": e.values,
+                    "u": e.u,
+                    "who": e.who,
+                    "job": e.job,
+                    "note": e.note,
+                }
+                for e in entries
+            ]
+        )
+        return
+    for entry in entries:
+        when = entry.at.astimezone().strftime("%Y-%m-%d %H:%M:%S")
+        typer.echo(f"{when}  {entry.kind.value:<10}{_figures(entry.values)}  {entry.note}  {entry.who}")
+
+
+@app.command()
+def compare(
+    against: Annotated[
+        str,
+        typer.Argument(help="control, last, a row, a day (2026-11-03), snapshot NAME, machine NAME, or a file."),
+    ] = "control",
+    job: JobOption = None,
+    as_json: JsonOption = False,
+) -> None:
+    """How far every row lies from something, per axis and in all."""
+    from brisk_anchor.services.offsets.book_compare import reference
+    from brisk_anchor.services.offsets.book_files import read_reference
+    from brisk_anchor.services.offsets.book_rows import distance, lines
+
+    workshop = workshop_of(job)
+    path = Path(against)
+    other = read_reference(workshop, path) if path.suffix and path.exists() else reference(workshop, against)
+    found = [(line, other.difference(line)) for line in lines(workshop)]
+    if as_json:
+        listed = [{"row": line.row, "difference": d, "distance": distance(d)} for line, d in found if d]
+        _print({"against": other.words, "rows": listed})
+        return
+    typer.echo(f"against {other.words}, the book less it")
+    for line, difference in found:
+        shown = f"{_figures(difference)}   {distance(difference):.4f} mm" if difference else "nothing to compare"
+        typer.echo(f"{line.row:<12}{shown}")
+
+
+@app.command()
+def export(
+    out: Annotated[Path, typer.Argument(help="File to write: .csv, .json or .nc.")], job: JobOption = None
+) -> None:
+    """Write the table to a file."""
+    from brisk_anchor.services.offsets.book_files import export as write
+
+    typer.echo(f"Written {write(workshop_of(job), out)}")
+
+
+@app.command("import")
+def import_(
+    file: Annotated[Path, typer.Argument(help="CSV, JSON, offset-setting blocks, or report lines.")],
+    job: JobOption = None,
+    take: Annotated[bool, typer.Option("--take", help="Take it over; else it is only compared.")] = False,
+) -> None:
+    """Compare a file with the book, and take it over as typed values with --take. The control is not written."""
+    from brisk_anchor.services.offsets.book_files import read_reference
+    from brisk_anchor.services.offsets.book_rows import distance, line_of
+    from brisk_anchor.services.offsets.offset_book import take_over
+
+    workshop = workshop_of(job)
+    other = read_reference(workshop, file)
+    for row, values in other.values.items():
+        workshop.profile.row(row)
+        line = line_of(workshop, row)
+        moved = {axis: value - line.values[axis] for axis, value in values.items() if axis in line.values}
+        shown = f"moves {distance(moved):.4f} mm: {_figures(moved)}" if moved else "is new in the book"
+        typer.echo(f"{row:<12}{_figures(dict(values))}  {shown}")
+    if take:
+        rows = take_over(workshop, other.values, f"from {file.name}")
+        typer.echo(f"Taken over: {', '.join(rows) or 'nothing had changed'}")
+    else:
+        typer.echo("Nothing was changed; --take takes it over.")
+
+
+@app.command()
+def fits(
+    program: Annotated[Path, typer.Argument(help="A cutting program of any length.")],
+    job: JobOption = None,
+    as_json: JsonOption = False,
+    out: Annotated[Path | None, typer.Option("--out", help="Folder for the drawing, SVG and PDF.")] = None,
+) -> None:
+    """Does a cutting program fit into the travels from its offsets, and how far may they move? Exit code 2 if not."""
+    from dataclasses import asdict
+
+    from brisk_anchor.services.offsets.book_files import write_fit
+    from brisk_anchor.services.offsets.fits import fit_file, words
+
+    workshop = workshop_of(job)
+    fit = fit_file(workshop, program)
+    if as_json:
+        _print({"program": fit.name, "blocks": fit.blocks, "fits": fit.fits, "rows": [asdict(row) for row in fit.rows]})
+    else:
+        for row in fit.rows:
+            for tool in row.tools:
+                shown = "  ".join(f"{a.axis.upper()} {a.low:+.3f} to {a.high:+.3f}" for a in tool.axes)
+                typer.echo(f"{row.row:<10}T{tool.tool:<4}{shown}")
+            for axis, room in row.room.items():
+                told = f"{room[0]:+.3f} to {room[1]:+.3f} mm" if room else "no move of the zero helps"
+                typer.echo(f"{'':<10}{axis.upper()} may move {told}")
+        for line in words(fit):
+            typer.echo(line)
+    if out is not None:
+        for path in write_fit(workshop, fit, out):
+            typer.echo(f"Written {path}")
+    if not fit.fits:
+        raise typer.Exit(2)
+
+
+@app.command()
+def verify(job: JobOption = None) -> None:
+    """Look through every entry: is each as it was added, and is none missing? Exit code 1 if not."""
+    book = workshop_of(job).book
+    if book is None or book.damage:
+        raise BookError("There is no book that could be looked through", book.damage if book else "", "")
+    found = book.verify()
+    typer.echo(f"{book.name}: {found.id} entries, each as it was added; the last seal is {found.seal[:16]}")
+
+
+@app.command()
+def snapshot(name: Annotated[str, typer.Argument(help='Its name: "good part 14".')], job: JobOption = None) -> None:
+    """Keep how the whole table stands under a name, in the book and as a file beside it."""
+    from brisk_anchor.services.offsets.book_files import write_snapshot
+
+    typer.echo(f"Written {write_snapshot(workshop_of(job), name)}, {datetime.now(UTC):%Y-%m-%d %H:%M} UTC")

@@ -1,0 +1,319 @@
+"""The command line. Errors are one line on standard error; exit codes are told in `brisk-anchor --help`."""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from brisk_anchor import __version__
+from brisk_anchor.cli.book import app as book_app
+from brisk_anchor.cli.plan import app as plan_app
+from brisk_anchor.cli.weave import weave
+from brisk_anchor.core.errors import BriskAnchorError
+from brisk_anchor.services.paths import DEMO_SPEED
+
+app = typer.Typer(
+    add_completion=False,
+    no_args_is_help=True,
+    rich_markup_mode=None,
+    pretty_exceptions_enable=False,
+    context_settings={"help_option_names": ["-h", "--help"]},
+    help="Measure datums at the machine, keep work offsets with their evidence, write and prove their code.",
+    epilog="Exit codes: 0 good, 1 unexpected, or a book that was changed, 2 wrong use or input, 3 NC text refused, "
+    "4 alarm, 5 crash, 6 book.",
+)
+
+
+def _version(wanted: bool) -> None:
+    if wanted:
+        typer.echo(f"brisk-anchor {__version__}")
+        raise typer.Exit
+
+
+@app.callback()
+def _root(
+    version: Annotated[
+        bool, typer.Option("--version", callback=_version, is_eager=True, help="Show the version and end.")
+    ] = False,
+) -> None:
+    """Options that go before a command."""
+
+
+@app.command()
+def demo(
+    speed: Annotated[
+        float, typer.Option(min=0.1, max=10_000, help="How many times faster than a machine the stand-in moves.")
+    ] = DEMO_SPEED,
+    fresh: Annotated[
+        bool, typer.Option("--fresh", help="Begin with an empty demo book (the old one is kept aside).")
+    ] = False,
+    profile: Annotated[
+        str, typer.Option("--profile", help="The control: a profile that ships, or a file (TOML).")
+    ] = "skip-macro",
+    part: Annotated[str, typer.Option("--part", help="GL-114, or BC-27 as read from its drawing.")] = "GL-114",
+    month: Annotated[bool, typer.Option("--month", help="With a month of made-up history in the book.")] = False,
+) -> None:
+    """Open the application with the demo scenario."""
+    from brisk_anchor.nc.profile.control_profile import profile_of
+    from brisk_anchor.tui.start import run_demo, run_job
+
+    if part not in ("GL-114", "BC-27"):
+        raise BriskAnchorError(f"The demo has no part “{part[:20]}”", "", "Give GL-114 or BC-27")
+    _need_terminal()
+    if month:
+        from brisk_anchor.tui.start import run_month
+
+        raise typer.Exit(run_month(speed=speed))
+    if part == "BC-27":
+        from brisk_anchor.services.demo.demo_job import demo_job
+        from brisk_anchor.services.paths import demo_folder
+
+        raise typer.Exit(run_job(demo_job(demo_folder()), roll=1, speed=speed, data=demo_folder() / "bc-27-data"))
+    raise typer.Exit(run_demo(speed=speed, fresh=fresh, profile=profile_of(profile)))
+
+
+@app.command()
+def new(
+    folder: Annotated[Path, typer.Argument(help="Folder of the new job.")],
+    like: Annotated[Path | None, typer.Option("--like", help="Copy this job's folder.")] = None,
+    plate: Annotated[str | None, typer.Option("--plate", help='The part is a plate: "160, 100, 35".')] = None,
+    drawing: Annotated[Path | None, typer.Option("--drawing", help="The part is in this DXF or STL file.")] = None,
+    name: Annotated[str | None, typer.Option("--name", help="Name of the part and the job.")] = None,
+    depth: Annotated[float | None, typer.Option("--depth", min=0.1, help="How deep the ball goes, mm.")] = None,
+    thickness: Annotated[float | None, typer.Option("--thickness", help="Height of a drawn part, mm.")] = None,
+    units: Annotated[str | None, typer.Option("--units", help="mm or inch, where the drawing does not say.")] = None,
+    layer: Annotated[list[str] | None, typer.Option("--layer", help="Only this layer; may be given again.")] = None,
+) -> None:
+    """Write the files of a job: a neutral example, another job, a plate, or a part from a drawing, to change."""
+    from brisk_anchor.services.job.new_job import DrawingSource, begin_job
+
+    if plate is not None and drawing is not None:
+        raise BriskAnchorError("A part is a plate or a drawing, not both", "", "Leave one out")
+    layers = frozenset(layer) if layer else None
+    source = DrawingSource(drawing, units, layers, depth, thickness) if drawing is not None else None
+    paths, told = begin_job(folder, like=like, name=name, plate=plate, drawing=source)
+    for path in paths:
+        typer.echo(f"Written {path}")
+    if told:
+        typer.echo(told)
+    typer.echo(f"Change them, then: brisk-anchor check {folder}; brisk-anchor open {folder}")
+
+
+@app.command()
+def check(folder: Annotated[Path, typer.Argument(help="Folder of a job.")]) -> None:
+    """Check a job's files; every fault is listed with file, line and field."""
+    from brisk_anchor.core.errors import JobError
+    from brisk_anchor.services.job.jobs import check_job
+
+    try:
+        told = check_job(folder)
+    except JobError as error:
+        for finding in error.findings:
+            typer.echo(str(finding))
+        raise
+    for line in told:
+        typer.echo(line)
+
+
+@app.command("open")
+def open_folder(
+    folder: Annotated[Path, typer.Argument(help="Folder of a job.")],
+    roll: Annotated[int, typer.Option(min=0, help="Which real-life part lies in the stand-in; 0 as described.")] = 1,
+    speed: Annotated[float, typer.Option(min=0.1, max=10_000, help="How many times faster it moves.")] = DEMO_SPEED,
+) -> None:
+    """Open a job of your own; the stand-in holds its virtual twin."""
+    from brisk_anchor.services.job.jobs import load_job
+    from brisk_anchor.tui.start import run_job
+
+    load_job(folder)
+    _need_terminal()
+    raise typer.Exit(run_job(folder, roll=roll, speed=speed))
+
+
+@app.command()
+def sheet(
+    folder: Annotated[Path, typer.Argument(help="Folder of a job.")],
+    row: Annotated[str, typer.Argument(help="The offset, for example G54.")],
+    out: Annotated[Path, typer.Option("--out", help="Folder for the sheet, SVG and PDF.")],
+    paper: Annotated[str, typer.Option("--paper", help="a4 or letter.")] = "a4",
+) -> None:
+    """Write the set-up sheet of an offset that has been stored."""
+    from brisk_anchor.drawings.paper import PAPERS
+    from brisk_anchor.services.offsets.sheets import write_sheets
+    from brisk_anchor.services.paths import data_folder
+    from brisk_anchor.services.session.job_opening import open_job
+
+    if paper not in PAPERS:
+        raise BriskAnchorError(f"There is no paper “{paper}”", "", f"Give one of {', '.join(PAPERS)}")
+    with open_job(folder, data_folder(), roll=0) as workshop:
+        paths = write_sheets(workshop, row, out, paper)
+    for path in paths:
+        typer.echo(f"Written {path}")
+
+
+@app.command()
+def read(
+    file: Annotated[Path, typer.Argument(help="A drawing (DXF) or a mesh (STL).")],
+    name: Annotated[str, typer.Option("--name", help="Name of the part.")],
+    depth: Annotated[float, typer.Option("--depth", min=0.1, help="How deep the ball goes below an edge, mm.")],
+    out: Annotated[Path, typer.Option("--out", help="Part file to write; an existing one is left alone.")],
+    thickness: Annotated[float | None, typer.Option("--thickness", help="Height of a drawn part, mm.")] = None,
+    units: Annotated[str | None, typer.Option("--units", help="mm or inch, where the file does not say.")] = None,
+    layer: Annotated[list[str] | None, typer.Option("--layer", help="Only this layer; may be given again.")] = None,
+) -> None:
+    """Make a part file of a drawing or a mesh: outline, edges, bores, with the drawing's own words kept."""
+    from brisk_anchor.exchange.files import write_whole
+    from brisk_anchor.services.job.part_text import part_text, read_part
+
+    found = read_part(file, units=units, layers=frozenset(layer) if layer else None)
+    text = part_text(found, name, depth=depth, thickness=thickness)
+    if out.exists():
+        raise BriskAnchorError(f"{out} is there already", "It was left as it is", "Choose another file")
+    write_whole(out, text.encode())
+    typer.echo(f"Written {out}: outline of {len(found.outline)} points, {text.count('[[feature]]')} features")
+    for note in found.notes:
+        typer.echo(note)
+
+
+@app.command()
+def schema(file: Annotated[str, typer.Argument(help="job, machine, part, fixture or offsets.")]) -> None:
+    """Print the JSON schema of one of a job's files, or of an offset table."""
+    import json
+
+    from pydantic import BaseModel
+
+    from brisk_anchor.exchange.offset_tables import OffsetTable
+    from brisk_anchor.services.job.jobs import FILES
+
+    files: dict[str, type[BaseModel]] = {**FILES, "offsets": OffsetTable}
+    if file not in files:
+        raise BriskAnchorError(f"There is no file “{file}” in a job", "", f"Give one of {', '.join(files)}")
+    typer.echo(json.dumps(files[file].model_json_schema(), indent=2))
+
+
+def _need_terminal() -> None:
+    if not sys.stdout.isatty() or not sys.stdin.isatty():
+        raise BriskAnchorError(
+            "There is no terminal here", "The application fills a screen", "Run it in a terminal window"
+        )
+
+
+@app.command()
+def example(
+    out: Annotated[Path, typer.Option("--out", help="Folder for the NC file, the sheets and the book.")],
+    seed: Annotated[int, typer.Option(help="Seed of the stand-in's noise.")] = 1,
+) -> None:
+    """Do the demo job without a screen and tell what was found, stored, written and proved."""
+    from brisk_anchor.services.demo.example import run_example
+
+    for line in run_example(out, seed=seed):
+        typer.echo(line)
+
+
+@app.command()
+def run(
+    program: Annotated[Path, typer.Argument(help="File with NC text.")],
+    scene: Annotated[str, typer.Option("--scene", help="A scene that ships, or a scene file (TOML).")],
+    json: Annotated[bool, typer.Option("--json", help="Print JSON instead of lines.")] = False,
+    seed: Annotated[int, typer.Option(help="Seed of the probe's noise; -1 for none.")] = 1,
+    profile: Annotated[
+        str | None, typer.Option("--profile", help="The control: a profile that ships, or a file (TOML).")
+    ] = None,
+) -> None:
+    """Run NC text on the stand-in: offsets, hits, alarms, crashes, printed lines, run time."""
+    from brisk_anchor.services.machine.dry_run import dry_run
+
+    result = dry_run(program, scene, seed=None if seed < 0 else seed, profile=profile)
+    typer.echo(result.as_json() if json else result.as_text())
+    if result.failure is not None:
+        if not json:
+            typer.echo(f"brisk-anchor: {result.failure.one_line()}", err=True)
+        raise typer.Exit(result.failure.exit_code)
+
+
+@app.command()
+def extents(program: Annotated[Path, typer.Argument(help="File with a cutting program, of any length.")]) -> None:
+    """How far a cutting program goes, per work offset, in program positions (mm)."""
+    from brisk_anchor.services.machine.dry_run import extents_of
+
+    reader = extents_of(program)
+    for row, extent in sorted(reader.extents.items()):
+        typer.echo(
+            f"{row:<6}"
+            + "  ".join(
+                f"{axis} {low:+.4f} to {high:+.4f}" if low <= high else f"{axis} never named"
+                for axis, low, high in zip("XYZ", extent.low, extent.high, strict=True)
+            )
+        )
+    typer.echo(f"{reader.blocks} blocks read, tool lengths left out")
+
+
+app.add_typer(book_app, name="book")
+app.add_typer(plan_app, name="plan")
+app.command()(weave)
+
+profile_app = typer.Typer(no_args_is_help=True, help="Control profiles: what differs from control to control, as data.")
+app.add_typer(profile_app, name="profile")
+
+
+@profile_app.command("list")
+def profile_list() -> None:
+    """Profiles that ship with the application."""
+    from brisk_anchor.nc.profile.control_profile import shipped_profile, shipped_profiles
+
+    for name in shipped_profiles():
+        profile = shipped_profile(name)
+        typer.echo(f"{name:<16}{profile.title}")
+        for limit in profile.limits:
+            typer.echo(f"{'':<16}{limit}")
+
+
+@profile_app.command("show")
+def profile_show(name: Annotated[str, typer.Argument(help="A shipped profile.")]) -> None:
+    """Print a shipped profile, comments and all."""
+    from brisk_anchor.nc.profile.control_profile import shipped_text
+
+    typer.echo(shipped_text(name), nl=False)
+
+
+@profile_app.command("check")
+def profile_check(path: Annotated[Path, typer.Argument(help="A profile file (TOML).")]) -> None:
+    """Check a profile: every fault with its place, then a sample of every kind of program, written and run with it."""
+    from brisk_anchor.core.errors import ProfileError
+    from brisk_anchor.nc.profile.control_profile import load_profile
+    from brisk_anchor.services.profile.profile_proof import prove_profile
+
+    try:
+        profile = load_profile(path)
+        proof = prove_profile(profile)
+        if proof.findings:
+            raise ProfileError(path.name, proof.findings)
+    except ProfileError as error:
+        for finding in error.findings:
+            typer.echo(str(finding))
+        raise
+    typer.echo(f"{profile.name} is sound: {len(profile.all_rows)} rows, resolution {profile.resolution:g} mm")
+    typer.echo(f"{proof.programs} sample programs were written with it and ran on the stand-in set to it")
+    for words in proof.refused:
+        typer.echo(f"not written: {words}")
+    for limit in profile.limits:
+        typer.echo(limit)
+
+
+@profile_app.command("new")
+def profile_new(
+    name: Annotated[str, typer.Argument(help="Name of the new profile: a-z, 0-9 and -.")],
+    out: Annotated[Path, typer.Option("--out", help="File to write; an existing one is left alone.")],
+    like: Annotated[str, typer.Option("--like", help="The shipped profile to start from.")] = "skip-macro",
+) -> None:
+    """Copy a shipped profile under a new name, for the shop to change."""
+    from brisk_anchor.exchange.files import write_whole
+    from brisk_anchor.nc.profile.control_profile import copy_of
+
+    text = copy_of(like, name)
+    if out.exists():
+        raise BriskAnchorError(f"{out} is there already", "It was left as it is", "Choose another file")
+    typer.echo(f"Written {write_whole(out, text.encode())}. Change it, then: brisk-anchor profile check {out}")

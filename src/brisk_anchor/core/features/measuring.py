@@ -1,0 +1,487 @@
+"""A measurement as it is asked for: which feature, from where, in which directions, how deep and how far."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from itertools import pairwise
+from typing import TypeVar
+
+from brisk_anchor.core.errors import PlanError
+from brisk_anchor.core.features.touches import Stylus, axis_of
+from brisk_anchor.core.kinds import FeatureKind, Vector
+
+SEARCH_MARGIN = 1.0
+"""How far, mm, a search goes beyond what the stated uncertainty asks for, so that a wall just there is still met."""
+
+
+MOST_REPEATS = 9
+ON_FAIL = ("alarm", "stop", "go on")
+"""What a program does when a size is wrong: it ends, a person decides, or it measures the rest and stores nothing."""
+NEAREST = 15.0
+"""Touches round a centre lie at least so far apart, degrees: nearer, the last digit of a figure moves the centre."""
+LEAST_SPREAD = 2.0
+"""Touches that are to give an angle lie at least so far apart, mm."""
+LEAST_SEARCH = 0.3
+"""The shortest search there is, mm: some controls refuse a probing move below 0.254 mm."""
+TOP_UNCERTAINTY = 0.2
+"""How far, mm, an upper edge may lie from the height of its own measured top: the lean across it."""
+_LEAST_HIGHER = 0.3
+"""A depth check touches at least so much higher, mm: some controls refuse a probing move below 0.254 mm."""
+
+EDGE_MARGIN = 0.5
+"""How far, mm, the widest part of the ball is proposed to meet a wall below the lowest place of its edge."""
+
+Item = TypeVar("Item")
+
+
+@dataclass(frozen=True, slots=True)
+class Top:
+    """The face an upper edge lies in, measured before the feature: `name` is that measurement.
+
+    `nominal` is the face's machine Z as described (tip, mm); `found` where it was measured before the program was
+    written. None: the same program measures it and counts depths from what it finds.
+    """
+
+    name: str
+    nominal: float
+    found: float | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class TouchPlace:
+    """A place to be touched: the direction of its wall from the start, and how far from the start the search begins."""
+
+    direction: Vector
+    aside: Vector = (0.0, 0.0, 0.0)
+
+
+@dataclass(frozen=True, slots=True)
+class Measurement:
+    """One measurement. Positions are spindle (gauge point) machine coordinates, mm.
+
+    `start` is where the tip stands when the measurement is asked for: inside a bore at touching depth, beside a wall,
+    or above a boss or surface. `clear_z` is the spindle Z at which nothing is in the way. `start_uncertainty` is how
+    far from its nominal place the feature may lie, each way. `standoff` is the distance from start to the surface, to
+    the walls of an inside corner, or how far inside the walls of an outside one it stands. `depth` is how far below
+    the feature's upper edge the ball's end is when it touches; `drop` how far it goes down from a start over the
+    feature to touch beside it. `size` is the
+    nominal diameter, or the width between opposite walls; of a pocket or block that along X, and `size_y` along Y.
+    `spread` is how far apart along a wall its two touches lie, 0 for one touch a wall; of a plane the side of the
+    triangle. `repeats` is how often each place is touched; `second_depth` how much deeper the second level of a tilted
+    bore lies; with `known_size` the diameter stands in for a touch. `turn_uncertainty`, degrees, is how far the part
+    may lie turned: touches apart along a wall must reach it all the same.
+
+    With `top` heights count from a face that was measured, so that the start's uncertainty is no longer that of the
+    edge. With `depth_check` every wall is touched once more, so much higher (mm): both touches agree only where the
+    ball's widest part met the wall, not the edge.
+
+    How it is made: with `over_the_top` the probe goes up between touches and comes down beside each wall (None: as
+    is usual for the kind), up by `hop` (None: as high as the feature may stand, and clear of that); `half_turn` touches
+    every place twice, the spindle turned half round between, so that the ball's run-out falls out; `search_feed` and
+    `touch_feed` (mm/min) stand in for those of the profile; `on_fail` is one of `ON_FAIL`; `keep` are variables of the
+    person's own that take results, as (letter, number). `table` is where rotary axes stand for it, as (letter, machine
+    degrees); nothing where the program leaves them as they are.
+    """
+
+    name: str
+    kind: FeatureKind
+    stylus: Stylus
+    start: Vector
+    directions: tuple[Vector, ...]
+    clear_z: float
+    search: float
+    start_uncertainty: float
+    depth: float = 0.0
+    drop: float = 0.0
+    standoff: float = 0.0
+    size: float | None = None
+    size_limit: float | None = None
+    title: str = ""
+    size_y: float | None = None
+    spread: float = 0.0
+    repeats: int = 1
+    second_depth: float = 0.0
+    known_size: bool = False
+    turn_uncertainty: float = 0.0
+    over_the_top: bool | None = None
+    half_turn: bool = False
+    search_feed: float | None = None
+    touch_feed: float | None = None
+    on_fail: str = "alarm"
+    keep: tuple[tuple[str, int], ...] = ()
+    table: tuple[tuple[str, float], ...] = ()
+    hop: float | None = None
+    top: Top | None = None
+    depth_check: float = 0.0
+
+    def __post_init__(self) -> None:
+        figures = (*self.start, self.clear_z, self.search, self.start_uncertainty, self.depth, self.standoff)
+        if not all(math.isfinite(value) for value in figures):
+            raise PlanError(f"{self.name}: a figure is missing", "No program can be written", "Give every figure")
+        if self.search < LEAST_SEARCH or self.start_uncertainty < 0:
+            what = f"{self.name}: a search distance of {self.search:g} mm is too short"
+            raise PlanError(what, "Some controls refuse such a probing move", f"Search {LEAST_SEARCH:g} mm or more")
+        if self.depth_check and (self.depth_check < _LEAST_HIGHER or not self.touches_walls):
+            what = f"{self.name}: touching again {self.depth_check:g} mm higher makes no sense"
+            raise PlanError(what, "It shows nothing of the edge", f"{_LEAST_HIGHER:g} mm or more, on walls only")
+        if self.clear_z < self.start[2] - 1e-9:
+            raise PlanError(
+                f"{self.name}: the clear height lies below the start",
+                "The approach would go through the part",
+                "Raise the clear height, or lower the start",
+            )
+        if not 1 <= self.repeats <= MOST_REPEATS or self.spread < 0 or self.second_depth < 0:
+            raise PlanError(f"{self.name}: repeats, spread or the second depth make no sense", "", "Give other figures")
+        self._check_walls()
+        self._check_way()
+
+    def _check_walls(self) -> None:
+        """Whether the directions are those of the kind, and the figures it needs are there."""
+        kind = self.kind
+        if kind.is_corner:
+            if {axis for axis, _ in map(axis_of, self.directions)} != {0, 1} or self.standoff <= 0:
+                raise PlanError(f"{self.name}: a corner takes a wall along X and one along Y", "", "Mark its walls")
+        elif kind.is_open:
+            below = self.directions[0][2] < -0.5 if self.directions else False
+            if len(self.directions) != 1 or (kind is not FeatureKind.SURFACE and below != (kind is FeatureKind.PLANE)):
+                raise PlanError(f"{self.name}: {kind.one} takes one direction", "", "Mark one wall")
+            if kind is not FeatureKind.SURFACE and self.spread < LEAST_SPREAD:
+                raise PlanError(
+                    f"{self.name}: its touches lie {self.spread:g} mm apart",
+                    "An angle from touches so near to each other is worth nothing",
+                    f"Touch at least {LEAST_SPREAD:g} mm apart",
+                )
+        else:
+            self._check_pairs()
+        if kind is FeatureKind.TILTED_BORE and self.second_depth < LEAST_SPREAD:
+            raise PlanError(
+                f"{self.name}: its levels lie {self.second_depth:g} mm apart",
+                "How the bore leans cannot be told from levels so near to each other",
+                f"Go at least {LEAST_SPREAD:g} mm deeper for the second",
+            )
+
+    def _check_way(self) -> None:
+        """Whether the probe can go the way it is to go between touches, and the feeds are feeds."""
+        search, touch = self.search_feed, self.touch_feed
+        if any(feed is not None and not 1 <= feed <= 5000 for feed in (search, touch)):
+            raise PlanError(f"{self.name}: a feed makes no sense", "No probe touches at it", "Give 1 to 5000 mm/min")
+        if self.on_fail not in ON_FAIL:
+            raise PlanError(f"{self.name}: “{self.on_fail}” is no reaction", "", f"One of {', '.join(ON_FAIL)}")
+        kind = self.kind
+        if self.hop is not None:
+            if not self.hops:
+                raise PlanError(f"{self.name}: it does not go up and over by a hop", "", "Leave the hop out")
+            if not self.depth + self.start_uncertainty <= self.hop <= self.drop:
+                raise PlanError(
+                    f"{self.name}: a hop of {self.hop:g} mm makes no sense",
+                    f"The probe would meet what it goes over, {self.depth:g} mm up, or go higher than it came from",
+                    f"{self.depth + self.start_uncertainty:g} to {self.drop:g} mm",
+                )
+        if self.over_the_top is None:
+            return
+        if kind.is_outside and not self.over_the_top:
+            if kind not in (FeatureKind.BOSS, FeatureKind.BLOCK) or self.is_free:
+                raise PlanError(
+                    f"{self.name}: {kind.one} in these directions cannot be gone round",
+                    "Where its ends are is not known",
+                    "Go over the top between touches",
+                )
+        elif self.over_the_top and not kind.is_outside:
+            if not kind.is_paired or kind is FeatureKind.TILTED_BORE:
+                raise PlanError(f"{self.name}: {kind.one} has no walls to go between", "", "Leave over_the_top out")
+            if min(self.begin_distance(axis) for axis in {self.axis_along(d) for d in self.directions}) <= 0:
+                raise PlanError(
+                    f"{self.name} is too narrow to come down beside each wall",
+                    "The places to come down would lie beyond the middle",
+                    "Stay down between touches, or state a smaller uncertainty",
+                )
+
+    # -- how deep ------------------------------------------------------------------------------------------------
+
+    @property
+    def touches_walls(self) -> bool:
+        """Whether it touches walls below an upper edge. A ball's sides are touched at a height that it finds itself."""
+        return self.kind is not FeatureKind.BALL and any(not direction[2] for direction in self.directions)
+
+    @property
+    def depth_known(self) -> bool:
+        """Whether it is known how far below the upper edge it touches: in front of a wall it may be anything."""
+        return self.depth > 0 or self.kind not in (FeatureKind.SURFACE, FeatureKind.EDGE, FeatureKind.INSIDE_CORNER)
+
+    @property
+    def height_uncertainty(self) -> float:
+        """How far the upper edge may lie from where it is taken to be, each way, mm."""
+        return self.start_uncertainty if self.top is None else min(self.start_uncertainty, TOP_UNCERTAINTY)
+
+    @property
+    def widest_part(self) -> float:
+        """How far below the upper edge the widest part of the ball touches where that edge is as described, mm."""
+        return self.depth - self.stylus.ball_diameter / 2
+
+    @property
+    def deep_enough(self) -> bool:
+        """Whether the widest part of the ball meets the wall wherever the upper edge may lie."""
+        return not self.touches_walls or (self.depth_known and self.widest_part >= self.height_uncertainty - 1e-9)
+
+    @property
+    def depth_is_checked(self) -> bool:
+        """Whether a second touch higher up tells the wall from its edge, and agrees with everything as described."""
+        return self.depth_check > 0 and (not self.depth_known or self.widest_part >= self.depth_check - 1e-9)
+
+    @property
+    def depth_limit(self) -> float:
+        """How far, mm, the two touches of a depth check may differ.
+
+        Half of what an edge makes of it at the least: where the widest part stands h above the edge, the wall seems
+        r − √(r² − h²) off, which grows by at least r − √(r² − s²) from h to h + s.
+        """
+        radius = self.stylus.ball_diameter / 2
+        return (radius - math.sqrt(max(0.0, radius**2 - self.depth_check**2))) / 2
+
+    def counted(self, made: Sequence[Item]) -> list[Item]:
+        """Of all touches, in the order they are made, those the feature is worked out from."""
+        if not self.depth_check:
+            return list(made)
+        each, at = self.repeats * (2 if self.half_turn else 1), 0
+        found: list[Item] = []
+        for contact in self.contacts():
+            found += made[at : at + each]
+            at += each + (not contact.direction[2])
+        return found
+
+    @property
+    def goes_over(self) -> bool:
+        """Whether the probe goes up between touches and comes down beside each wall."""
+        return self.kind.is_outside if self.over_the_top is None else self.over_the_top
+
+    @property
+    def starts_over(self) -> bool:
+        """Whether it starts above the feature and goes `drop` down to touch."""
+        return self.kind.is_outside or self.goes_over
+
+    @property
+    def hops(self) -> bool:
+        """Whether it goes up and over by a height that can be stated; over a ball that is by the top that was found."""
+        return self.goes_over and self.kind is not FeatureKind.BALL
+
+    @property
+    def hop_height(self) -> float:
+        """How far over touching height it goes from wall to wall, mm: as high as the feature may stand, and clear.
+
+        Of a ball the height is known from a touch that may have met it so far beside its top that this stands higher.
+        """
+        if self.hop is not None:
+            return self.hop
+        if self.kind is not FeatureKind.BALL:
+            return min(self.drop, self.depth + self.start_uncertainty + SEARCH_MARGIN)
+        reach = ((self.size or 0.0) + self.stylus.ball_diameter) / 2
+        top = reach - math.sqrt(max(0.0, reach**2 - 2 * self.start_uncertainty**2))
+        return min(self.drop, reach + top + SEARCH_MARGIN)
+
+    def _check_pairs(self) -> None:
+        if self.is_free:
+            self._check_free()
+        else:
+            self._check_opposite()
+        if self.size is None or (self.kind.has_two_sizes and self.size_y is None):
+            what = "diameter" if self.kind.is_round else "size"
+            raise PlanError(
+                f"{self.name}: the nominal {what} is not known",
+                "The search distance and the size guard hang on it",
+                f"Give the {what} from the drawing",
+            )
+        narrow = min(self.across(axis) for axis in {self.axis_along(direction) for direction in self.directions})
+        if not self.kind.is_outside and narrow <= self.stylus.ball_diameter + 2 * self.slack:
+            sign = self.kind.size_sign
+            raise PlanError(
+                f"{self.name}: the ball of ⌀{self.stylus.ball_diameter:g} hardly goes into {sign}{narrow:g}",
+                f"With the wall known to ±{self.slack:.3g} mm it may land on the edge",
+                "Bring the tip nearer and state a smaller uncertainty, or take a smaller ball",
+            )
+
+    def _check_opposite(self) -> None:
+        wanted = {FeatureKind.SLOT: 2, FeatureKind.WEB: 2, FeatureKind.BALL: 5}.get(self.kind, 4)
+        senses = {axis_of(direction) for direction in self.directions} - {(2, -1)}
+        below = len(self.directions) - len(senses)
+        lacking = any((axis, -sign) not in senses for axis, sign in senses)
+        if len(self.directions) != wanted or below != (self.kind is FeatureKind.BALL) or lacking:
+            raise PlanError(
+                f"{self.name}: {self.kind.one} takes {wanted} touches, in opposite pairs", "", "Mark its walls"
+            )
+
+    def _check_free(self) -> None:
+        """Directions that are not four in opposite pairs: two where the diameter is known, else three."""
+        wanted = 2 if self.known_size else 3
+        if len(self.directions) != wanted or self.kind not in (FeatureKind.BORE, FeatureKind.BOSS):
+            raise PlanError(
+                f"{self.name}: {len(self.directions)} directions do not make it",
+                "It takes three at any angles; or two, not opposite, where the diameter is known",
+                "Mark its walls",
+            )
+        headings = sorted(math.degrees(math.atan2(y, x)) % 360 for x, y, _ in self.directions)
+        gaps = [b - a for a, b in pairwise([*headings, headings[0] + 360])]
+        arc = 360 - max(gaps)
+        opposite = self.known_size and abs(arc - 180) < 20
+        if arc < 20 or min(gaps) < NEAREST or opposite:
+            why = "opposite" if opposite else f"within {arc if arc < 20 else min(gaps):.0f}°"
+            raise PlanError(
+                f"{self.name}: its touches lie {why}",
+                "They would leave its centre free, or nearly so",
+                "Choose directions further apart, none of them opposite where there are two",
+            )
+
+    @property
+    def slack(self) -> float:
+        """How far from its nominal place a wall may be where it is touched, each way, mm."""
+        return self.start_uncertainty + slack_along(self.spread, self.turn_uncertainty)
+
+    @property
+    def is_free(self) -> bool:
+        """Whether it is round and touched in free directions, not in two opposite pairs."""
+        pairs = len(self.directions) == 4 and all(max(map(abs, direction)) > 0.9999 for direction in self.directions)
+        return self.kind in (FeatureKind.BORE, FeatureKind.BOSS) and not pairs
+
+    @staticmethod
+    def axis_along(direction: Vector) -> int:
+        """The axis a direction runs along most."""
+        return max(range(3), key=lambda i: abs(direction[i]))
+
+    def contacts(self) -> tuple[TouchPlace, ...]:
+        """Every place that is touched, in order; each of them `repeats` times."""
+        kind = self.kind
+        found: list[TouchPlace] = []
+        half = self.spread / 2
+        if kind is FeatureKind.PLANE:
+            asides = ((-half, -half, 0.0), (half, -half, 0.0), (0.0, half, 0.0))
+            return tuple(TouchPlace(self.directions[0], aside) for aside in asides)
+        if kind is FeatureKind.BALL:
+            below = TouchPlace((0.0, 0.0, -1.0))
+            sides = [TouchPlace(d) for d in self.directions if d[2] == 0]
+            return (below, *sides, TouchPlace(below.direction, (0.0, 0.0, self.hop_height - self.drop)))
+        for direction in self.directions:
+            if not self.spread or kind.is_round or direction[2]:
+                found.append(TouchPlace(direction))
+                continue
+            along = 1 - self.axis_along(direction)
+            shifts = (-half, half)
+            if kind.is_corner:  # where the tip stands, and away from the other wall
+                other = next(d for d in self.directions if d != direction)
+                shifts = (-self.spread * other[along], 0.0)
+            for shift in shifts if len(found) % 4 == 0 else shifts[::-1]:  # each wall back from where the last ended
+                found.append(TouchPlace(direction, (shift, 0.0, 0.0) if along == 0 else (0.0, shift, 0.0)))
+        if kind is FeatureKind.TILTED_BORE:
+            found += [TouchPlace(c.direction, (0.0, 0.0, -self.second_depth)) for c in found]
+        return tuple(found)
+
+    @property
+    def touch_count(self) -> int:
+        """How many touches it makes, those of a depth check counted in."""
+        contacts = self.contacts()
+        checks = sum(not contact.direction[2] for contact in contacts) if self.depth_check else 0
+        return len(contacts) * self.repeats * (2 if self.half_turn else 1) + checks
+
+    def across(self, axis: int) -> float:
+        """The nominal distance between the walls along an axis (0 is X), mm; at a corner twice that to its wall."""
+        if self.kind.is_corner:
+            return 2 * self.standoff
+        return (self.size_y if axis == 1 and self.size_y is not None else self.size) or 0.0
+
+    @property
+    def nominal_reach(self) -> float:
+        """How far the ball travels to the first wall when everything is where the drawing puts it, mm."""
+        return self.reach_along(self.axis_along(self.directions[0]))
+
+    def reach_along(self, axis: int) -> float:
+        """How far it travels to a wall along an axis, mm."""
+        if not self.kind.is_paired and not self.kind.is_outside:
+            return self.standoff
+        half = (self.across(axis) + self._side * self.stylus.ball_diameter) / 2
+        return abs(self.begin_distance(axis) - half) if self.starts_over else half
+
+    def reach_of(self, contact: TouchPlace) -> float:
+        """How far the ball travels in the search of a contact, when everything is where the drawing puts it, mm."""
+        if contact.direction[2]:
+            return self.standoff + contact.aside[2]
+        return self.reach_along(self.axis_along(contact.direction))
+
+    def touch_direction(self, contact: TouchPlace) -> Vector:
+        """The way the ball goes in that search: inward from beside a feature that stands, else towards the wall."""
+        dx, dy, dz = contact.direction
+        return (-dx, -dy, dz) if self.kind.is_outside and not dz else (dx, dy, dz)
+
+    @property
+    def _side(self) -> int:
+        """+1 where the ball stands outside the metal's middle, −1 inside."""
+        return 1 if self.kind.is_outside else -1
+
+    def begin_distance(self, axis: int) -> float:
+        """From the middle of what is touched from beside each wall to where the search along an axis begins, mm.
+
+        It is clear of the wall at the worst stated place.
+        """
+        clear = self.stylus.ball_diameter / 2 + self.slack + SEARCH_MARGIN
+        return self.across(axis) / 2 + self._side * clear
+
+    def search_along(self, axis: int) -> float:
+        """The search distance along an axis, mm: `search` is that of the first touch, all have the same margin."""
+        first = self.axis_along(self.directions[0])
+        return self.search if self.starts_over else self.search + (self.across(axis) - self.across(first)) / 2
+
+    def search_down(self, contact: TouchPlace) -> float:
+        """The search distance of a touch from above, mm; a ball is searched for from the start, then where it is."""
+        if self.kind is not FeatureKind.BALL:
+            return self.search
+        return self.reach_of(contact) + SEARCH_MARGIN + (0.0 if contact.aside[2] else self.start_uncertainty)
+
+    def extreme_points(self) -> Iterator[Vector]:
+        """The spindle positions furthest out on the path, for the check against the travels."""
+        x, y, z = self.start
+        yield x, y, self.clear_z
+        yield self.start
+        for contact in self.contacts():
+            dx, dy, dz = contact.direction
+            ax, ay, az = contact.aside
+            out = self.standoff + self.search
+            if not dz:
+                axis = self.axis_along(contact.direction)
+                out = self.begin_distance(axis) if self.starts_over else self.search_along(axis)
+                out += 0.0 if self.kind.is_outside or not self.starts_over else self.search
+            elif self.kind.is_open:
+                out = self.search
+            drop = 0.0 if dz else self.drop
+            yield x + ax + dx * out, y + ay + dy * out, z + az + dz * out - drop
+
+
+def slack_along(spread: float, turn_uncertainty: float) -> float:
+    """How much nearer or further a wall may be at the ends of a spread (mm) when it is turned by so much (degrees)."""
+    return spread / 2 * math.tan(math.radians(turn_uncertainty))
+
+
+def propose_search(
+    kind: FeatureKind, stylus: Stylus, size: float | None, standoff: float, uncertainty: float, *, over: bool = False
+) -> float:
+    """The search distance that just covers the stated uncertainty, with SEARCH_MARGIN beyond, mm.
+
+    Long enough to reach a wall at its worst stated place; no longer, so that it cannot meet the neighbour.
+    """
+    if kind.is_outside or over:
+        return 2 * uncertainty + 2 * SEARCH_MARGIN
+    if kind.is_paired:
+        return (size or 0.0) / 2 - stylus.ball_diameter / 2 + uncertainty + SEARCH_MARGIN
+    return standoff + uncertainty + SEARCH_MARGIN
+
+
+def propose_depth(ball_diameter: float, uncertainty: float) -> float:
+    """How deep below an upper edge the ball's end goes so that its widest part meets the wall, mm.
+
+    `uncertainty` is how far the edge may lie from where it is described, each way; half a millimetre more is left for a
+    chamfer or a burr.
+    """
+    return ball_diameter / 2 + uncertainty + EDGE_MARGIN
+
+
+def propose_depth_check(ball_diameter: float) -> float:
+    """How much higher a wall is touched again to tell it from its edge, mm: an edge then shows by hundredths."""
+    return max(ball_diameter / 8, _LEAST_HIGHER)

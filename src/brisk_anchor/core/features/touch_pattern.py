@@ -1,0 +1,156 @@
+"""The rose: marks around the tip say where metal is, and the marks *are* the feature.
+
+A person marks walls with the arrow keys, says whether the tip stands inside or over the feature, and whether it is
+round. There is nothing else to fill in, so signs and sides cannot contradict each other.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, replace
+from enum import Enum
+
+from brisk_anchor.core.kinds import FeatureKind, Vector
+
+
+class Wall(Enum):
+    """Where metal is, seen from the tip; the value is the direction of the touch."""
+
+    RIGHT = (1.0, 0.0, 0.0)
+    LEFT = (-1.0, 0.0, 0.0)
+    UP = (0.0, 1.0, 0.0)
+    DOWN = (0.0, -1.0, 0.0)
+    BELOW = (0.0, 0.0, -1.0)
+
+    @property
+    def direction(self) -> Vector:
+        """Unit vector towards the wall, machine axes."""
+        x, y, z = self.value
+        return x, y, z
+
+    @property
+    def shown(self) -> str:
+        """The axis and sense in words a machinist reads: "+X"."""
+        return {"RIGHT": "+X", "LEFT": "−X", "UP": "+Y", "DOWN": "−Y", "BELOW": "−Z"}[self.name]
+
+
+SIDES = (Wall.LEFT, Wall.RIGHT, Wall.DOWN, Wall.UP)
+
+
+@dataclass(frozen=True, slots=True)
+class Reading:
+    """What the marks mean: the trade's name, and the kind when this version can measure it."""
+
+    name: str
+    kind: FeatureKind | None
+    hint: str
+
+
+@dataclass(frozen=True, slots=True)
+class TouchPattern:
+    """Marks, stance and form. `over` means the tip stands above the feature; otherwise inside it or beside the wall.
+
+    `twice`: every wall is touched at two places, which gives an angle; a bore at two levels. `headings`, degrees from
+    +X, are directions of a round feature that are not those of the marks.
+    """
+
+    marks: frozenset[Wall] = frozenset()
+    over: bool = False
+    round: bool = False
+    twice: bool = False
+    headings: tuple[float, ...] = ()
+
+    def toggle(self, wall: Wall) -> TouchPattern:
+        """Mark a wall, mark it twice for an angle, or take it off. Metal below is a feature of its own: it clears the
+        sides, and the sides clear it; but over a round feature with all four it is the top of a ball.
+        """
+        plain = replace(self, headings=())
+        if wall in self.marks:
+            if not self.twice and (len(self.marks) == 1 or not self.round):
+                return replace(plain, twice=True)
+            return replace(plain, marks=self.marks - {wall}, twice=False)
+        if wall is Wall.BELOW and self.round and self.over and self.marks == frozenset(SIDES):
+            return replace(plain, marks=self.marks | {wall}, twice=False)
+        keep = self.marks - {Wall.BELOW} if wall is not Wall.BELOW else frozenset()
+        return replace(plain, marks=keep | {wall}, twice=self.twice and bool(keep))
+
+    def all_round(self) -> TouchPattern:
+        """All four sides, round: a bore from inside, a boss from over; again, a bore at two levels."""
+        if self.round and self.marks == frozenset(SIDES):
+            return replace(self, twice=not self.twice and not self.over, headings=())
+        return replace(self, marks=frozenset(SIDES), round=True, twice=False, headings=())
+
+    def with_headings(self, headings: tuple[float, ...]) -> TouchPattern:
+        """Touched in these directions, degrees from +X; the marks are the sides they are nearest to."""
+        order = (Wall.RIGHT, Wall.UP, Wall.LEFT, Wall.DOWN)
+        marks = frozenset(order[round(heading / 90) % 4] for heading in headings)
+        return replace(self, marks=marks, round=True, twice=False, headings=headings)
+
+    @property
+    def directions(self) -> tuple[Vector, ...]:
+        """Unit vectors towards what is marked; opposite walls one after the other, and what is below last."""
+        if self.headings:
+            turns = [math.radians(heading) for heading in self.headings]
+            return tuple((math.cos(turn), math.sin(turn), 0.0) for turn in turns)
+        return tuple(wall.direction for wall in (*SIDES, Wall.BELOW) if wall in self.marks)
+
+    def read(self) -> Reading:
+        """Name the feature in trade words."""
+        marks = self.marks
+        if not marks:
+            return Reading("nothing marked", None, "Mark where metal is with the arrow keys; d for below.")
+        if self.headings:
+            return self._free(len(self.headings))
+        if len(marks) == 1:
+            return self._face(next(iter(marks)))
+        if Wall.BELOW in marks:
+            return Reading("ball", FeatureKind.BALL, "On top, on four sides at its middle, and on top again.")
+        if len(marks) == 4:
+            return self._all_sides()
+        if self.round and (len(marks) == 3 or not self._opposite):
+            return self._free(len(marks))
+        if len(marks) == 2 and self._opposite:
+            kind = FeatureKind.WEB if self.over else FeatureKind.SLOT
+            along = "X" if Wall.LEFT in marks else "Y"
+            more = ", and how it is turned" if self.twice else ""
+            count = "Four" if self.twice else "Two"
+            return Reading(kind.value, kind, f"{count} touches: middle along {along}, width{more}.")
+        if len(marks) == 2:
+            corner = FeatureKind.OUTSIDE_CORNER if self.over else FeatureKind.INSIDE_CORNER
+            hint = "Two touches on each wall, at any angle." if self.twice else "One touch on each wall, square to X Y."
+            return Reading(corner.value, corner, hint)
+        return Reading("three walls", None, "Mark the fourth, or take one off; r: an interrupted round.")
+
+    @property
+    def _opposite(self) -> bool:
+        """Whether two marks face each other."""
+        return len({abs(wall.direction[0]) for wall in self.marks}) == 1
+
+    def _face(self, wall: Wall) -> Reading:
+        if wall is Wall.BELOW:
+            if self.twice:
+                return Reading("plane below", FeatureKind.PLANE, "Three touches down: height, and how it leans.")
+            return Reading("surface below", FeatureKind.SURFACE, "One touch down.")
+        if self.twice:
+            return Reading(f"edge towards {wall.shown}", FeatureKind.EDGE, "Two touches: where it is, and its angle.")
+        return Reading(f"surface towards {wall.shown}", FeatureKind.SURFACE, f"One touch towards {wall.shown}.")
+
+    def _all_sides(self) -> Reading:
+        if self.round and self.twice:
+            if self.over:
+                return Reading("boss at two levels", None, "A bore can be touched at two levels; a boss at one.")
+            return Reading("bore at two levels", FeatureKind.TILTED_BORE, "Four touches at each: how its axis leans.")
+        if self.round:
+            kind = FeatureKind.BOSS if self.over else FeatureKind.BORE
+            return Reading(kind.value, kind, "Four touches, centred after the first two.")
+        kind = FeatureKind.BLOCK if self.over else FeatureKind.POCKET
+        if self.twice:
+            return Reading(kind.value, kind, "Eight touches: middle, sizes, skew and squareness.")
+        return Reading(kind.value, kind, "Four touches: middle and size along X and along Y.")
+
+    def _free(self, count: int) -> Reading:
+        """Part of a round: three directions, or two where its diameter is known."""
+        kind = FeatureKind.BOSS if self.over else FeatureKind.BORE
+        if count == 3:
+            return Reading(f"interrupted {kind.value}", kind, "Three touches at any angles.")
+        return Reading(f"{kind.value} of known ⌀", kind, "Two touches; the diameter stands in for the others.")

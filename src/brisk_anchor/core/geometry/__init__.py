@@ -1,0 +1,1 @@
+"""Rigid frames, rotary axes, the shortest way round a body."""

@@ -1,0 +1,1 @@
+"""From features to work offsets: rules, chains, rotated offsets, checks, proofs."""

@@ -1,0 +1,372 @@
+"""Datum rules and the work offset they make: `offset = machine position − wanted program position`, axis by axis.
+
+Where tool lengths are counted from the gauge line, its Z is the tip's Z at the program zero, so that
+`spindle Z = offset Z + program Z + tool length`; counted from a master, the master's length is part of the offset.
+Every value keeps the terms it was worked out from (its chain).
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+
+from brisk_anchor.core.errors import DatumError
+from brisk_anchor.core.features.feature import COVERAGE_FACTOR, Feature, matrix
+from brisk_anchor.core.features.touches import AXES, Source, Touch, axis_of
+from brisk_anchor.core.kinds import FeatureKind
+from brisk_anchor.core.offsets.rotated_offsets import derived_estimates, fit_residuals, straightened, turned_estimates
+from brisk_anchor.core.offsets.rules import (
+    ROW_AXES,
+    Fixed,
+    FromFeature,
+    FromFit,
+    FromHeading,
+    FromRow,
+    FromTable,
+    Keep,
+    Rule,
+    Rules,
+    Turner,
+    features_in,
+    needs,
+)
+from brisk_anchor.core.tools.hand_tools import HandTool
+from brisk_anchor.core.uncertainty.estimates import Estimate, covariance_of, derive
+
+
+@dataclass(frozen=True, slots=True)
+class Term:
+    """One line of the arithmetic: `sign` is "", "+", "−" or "="; `value` mm; `u` standard uncertainty or None."""
+
+    sign: str
+    label: str
+    value: float
+    u: float | None = None
+    source: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class AxisChain:
+    """One axis of one offset with the terms that end in its value. `written` is False where the axis is kept."""
+
+    axis: str
+    value: float
+    u: float
+    terms: tuple[Term, ...]
+    written: bool = True
+    effects: tuple[tuple[str, float], ...] = ()
+    """What it hangs on: by source the effect of one standard uncertainty; nothing in entries of the first version."""
+
+    @property
+    def estimate(self) -> Estimate:
+        """Its value with what it hangs on."""
+        return Estimate(self.value, dict(self.effects) or {f"{self.axis} as stored": self.u})
+
+    @property
+    def expanded(self) -> float:
+        """The ± shown on screens: k = 2."""
+        return COVERAGE_FACTOR * self.u
+
+
+@dataclass(frozen=True, slots=True)
+class Chain:
+    """Touches → features → datum → work offset, for one row. `covariance` is 3×3 (x, y, z), mm²."""
+
+    row: str
+    axes: tuple[AxisChain, ...]
+    features: tuple[Feature, ...]
+    covariance: tuple[tuple[float, ...], ...]
+    table: tuple[str, float] | None = None
+    """The table that turns the part straight, and by how far, degrees: the values hold with it turned so."""
+
+    def axis(self, name: str) -> AxisChain:
+        """The chain of one axis; KeyError when that axis is not part of it."""
+        for chain in self.axes:
+            if chain.axis == name:
+                return chain
+        raise KeyError(name)
+
+    def own_variance(self, axis: str) -> float:
+        """The part of an axis's variance that differs from run to run, mm²: the touches' own, nothing shared."""
+        return self.axis(axis).estimate.u_own ** 2
+
+    @property
+    def values(self) -> dict[str, float]:
+        """Values by axis, mm."""
+        return {chain.axis: chain.value for chain in self.axes}
+
+
+def _feature_terms(axis: str, feature: Feature) -> list[Term]:
+    """The machine coordinate of the feature, worked out in the person's own figures."""
+    value, u = feature.coordinate(axis), feature.standard_uncertainty(axis)
+    count = len(feature.touches)
+    if not count:
+        return [Term("", f"{feature.name} centre", value, u, "swept with a dial indicator")]
+    if feature.kind.is_round and feature.touches[0].source is not Source.TYPED:
+        return [Term("", f"{feature.name} centre", value, u, f"circle through {count} touches")]
+    if feature.kind.is_built:
+        return [Term("", feature.name, value, u, f"{feature.kind.value} of measured features")]
+    if feature.kind.is_corner and "r" in feature.axes:
+        return [Term("", f"{feature.name}, walls cross", value, u, f"two lines through {count} touches")]
+    if feature.kind in (FeatureKind.EDGE, FeatureKind.PLANE):
+        return [Term("", f"{feature.name}, middle", value, u, f"halfway between {count} touches")]
+    if feature.kind.is_paired:
+        return [Term("", f"{feature.name} middle", value, u, "halfway between opposite walls")]
+    # A corner's axes each have touches of their own.
+    touch = next(touch for touch in feature.touches if axis_of(touch.direction)[0] == AXES.index(axis))
+    count = sum(axis_of(other.direction) == axis_of(touch.direction) for other in feature.touches)
+    stylus = touch.stylus
+    if isinstance(stylus, HandTool):
+        return _hand_terms(axis, feature, stylus, touch)
+    _, sign = axis_of(touch.direction)
+    touched = "touched at" if count == 1 else f"mean of {count}"
+    i = feature.axes.index(axis)
+    own = math.sqrt(feature.covariance[i][i])
+    if axis == "z" and sign < 0:
+        spindle = value + stylus.length
+        return [
+            Term("", f"{touched}, spindle {axis.upper()}", spindle, own, "machine position at contact"),
+            Term("−", f"length of T{stylus.tool_number}", stylus.length, stylus.u_length, "from the gauge line"),
+            Term("=", feature.name, value, u),
+        ]
+    return [
+        Term("", f"{touched}, ball centre", value - sign * stylus.effective_radius, own, "machine position at contact"),
+        Term("+" if sign > 0 else "−", "ball radius", stylus.effective_radius, stylus.u_radius, "effective"),
+        Term("=", feature.name, value, u),
+    ]
+
+
+def _hand_terms(axis: str, feature: Feature, tool: HandTool, touch: Touch) -> list[Term]:
+    """What was read on the control, and what lies between the spindle and the metal."""
+    value, u = feature.coordinate(axis), feature.standard_uncertainty(axis)
+    _, sign = axis_of(touch.direction)
+    below = axis == "z"
+    i = feature.axes.index(axis)
+    own = math.sqrt(feature.covariance[i][i])
+    read = value + tool.length if below else value - sign * tool.effective_radius
+    terms = [Term("", f"read on the control, {axis.upper()}", read, own, "machine position, typed")]
+    step = "−" if below or sign < 0 else "+"
+    if below:
+        terms.append(Term(step, f"length of {tool.name}", tool.bare_length or 0.0, tool.u_bare_length, "gauge line"))
+    elif tool.diameter:
+        terms.append(Term(step, f"half of {tool.name}", tool.diameter / 2, tool.u_diameter / 2, f"⌀{tool.diameter:g}"))
+    if tool.thickness:
+        terms.append(Term(step, "between tool and metal", tool.thickness, tool.u_thickness, tool.kind.value))
+    return [*terms, Term("=", feature.name, value, u)]
+
+
+def _check(row: str, axis: str, rule: Rule, features: Mapping[str, Feature], present: Mapping[str, float]) -> None:
+    """Refuse a rule that cannot be worked out. Raises DatumError."""
+    name = f"{row} {axis.upper()}"
+    if isinstance(rule, Keep) and axis not in present:
+        raise DatumError(f"{name} is to be kept, but nothing is known to stand there", "", "Read the table")
+    if isinstance(rule, Fixed) and (not math.isfinite(rule.value) or rule.u < 0):
+        raise DatumError(f"The fixed value of {name} is no number", "", "Type it again")
+    belongs = {
+        "r": FromHeading | FromFit | Fixed | Keep | FromRow,
+        "z": FromFeature | Fixed | Keep | FromRow | FromTable,
+    }
+    if not isinstance(rule, belongs.get(axis, FromFeature | FromFit | Fixed | Keep | FromRow | FromTable)):
+        raise DatumError(f"{name} has a rule that belongs to another axis", "", "Choose another")
+    needed = needs(rule, axis)
+    for feature_name in features_in(rule):
+        feature = features.get(feature_name)
+        lacking = [item for item in needed if feature is not None and item not in feature.axes]
+        if feature is None or lacking:
+            why = "has not been measured yet" if feature is None else f"does not locate {lacking[0].upper()}"
+            raise DatumError(
+                f"{name} is to come from {feature_name}, which {why}", "The offset is not complete", "Measure it"
+            )
+
+
+def _estimate(row: str, axis: str, rule: Rule, features: Mapping[str, Feature]) -> Estimate:
+    """One axis of a row that is not turned."""
+    if isinstance(rule, Fixed):
+        return Estimate(rule.value, {f"{row} {axis} by hand": rule.u} if rule.u else {})
+    if isinstance(rule, FromFeature):
+        mean = _mean(axis, [features[name] for name in rule.features])
+        return Estimate(mean.value - rule.drawing + rule.allowance + rule.master, mean.effects)
+    return Estimate(0.0)
+
+
+def _axis(
+    axis: str,
+    row: str,
+    rule: Rule,
+    features: Mapping[str, Feature],
+    present: Mapping[str, float],
+    estimate: Estimate,
+    turn: float,
+) -> AxisChain:
+    if isinstance(rule, Keep):
+        value = present[axis]
+        return AxisChain(axis, value, 0.0, (Term("", f"{row} {axis.upper()} kept as it is", value),), written=False)
+    if isinstance(rule, Fixed):
+        return AxisChain(
+            axis,
+            rule.value,
+            rule.u,
+            (Term("", f"{row} {axis.upper()} given by hand", rule.value, rule.u),),
+            effects=tuple(estimate.effects.items()),
+        )
+    if not isinstance(rule, FromFeature):
+        raise DatumError(f"{row} {axis.upper()} has a rule that belongs to another axis", "", "Choose another")
+    value = estimate.value
+    used = [features[name] for name in rule.features]
+    middle = sum(feature.coordinate(axis) for feature in used) / len(used)
+    terms = _feature_terms(axis, used[0])
+    if len(used) > 1:
+        terms += _feature_terms(axis, used[1])
+        terms.append(
+            Term("=", "halfway between them", middle, _mean(axis, used).u, f"{used[0].name} and {used[1].name}")
+        )
+    known = rule.allowance + rule.master
+    place = middle + known - value
+    if abs(place) > 5e-7:
+        label = f"place turned {turn:+.4f}°" if turn else "its place on the drawing"
+        sign = "−" if place > 0 else "+"
+        terms.append(Term(sign, label, abs(place), None, f"{axis.upper()} on the drawing"))
+    if rule.allowance:
+        sign = "+" if rule.allowance > 0 else "−"
+        terms.append(Term(sign, "allowance", abs(rule.allowance), None, "so the first cut cleans up"))
+    if rule.master:
+        terms.append(Term("+", "length of the master", rule.master, None, "tool lengths are counted from it"))
+    terms.append(Term("=", f"{row} {axis.upper()}", value, estimate.u))
+    return AxisChain(axis, value, estimate.u, tuple(terms), effects=tuple(estimate.effects.items()))
+
+
+def _turn_chain(row: str, rule: Rule, turn: Estimate) -> AxisChain:
+    """How far the row is turned about Z, degrees, and what that was worked out from."""
+    terms: list[Term] = []
+    if isinstance(rule, FromHeading):
+        heading, label = turn.value + rule.drawing, f"heading of {rule.feature}, °"
+        if rule.other:
+            label = f"heading {rule.feature} to {rule.other}, °"
+        terms.append(Term("", label, heading, turn.u, "counter-clockwise"))
+        if rule.drawing:
+            terms.append(Term("−" if rule.drawing > 0 else "+", "as it is drawn, °", abs(rule.drawing)))
+    elif isinstance(rule, FromFit):
+        terms.append(Term("", f"best fit of {len(rule.names)} features, °", turn.value, turn.u))
+    else:
+        terms.append(Term("", f"{row} R given by hand, °", turn.value, turn.u))
+    terms.append(Term("=", f"{row} R, °", turn.value, turn.u))
+    return AxisChain("r", turn.value, turn.u, tuple(terms), effects=tuple(turn.effects.items()))
+
+
+def _fit_chain(axis: str, row: str, rule: FromFit, estimate: Estimate, residuals: Mapping[str, float]) -> AxisChain:
+    """One axis of a best fit: where it puts the zero, and how far each feature lies off it."""
+    terms = [Term("", f"best fit of {len(rule.names)} features", estimate.value, estimate.u)]
+    terms += [Term("", f"{name} lies off it by", residuals[name], None, "measured less fitted") for name in rule.names]
+    terms.append(Term("=", f"{row} {axis.upper()}", estimate.value, estimate.u))
+    return AxisChain(axis, estimate.value, estimate.u, tuple(terms), effects=tuple(estimate.effects.items()))
+
+
+def _derived_chain(axis: str, row: str, rule: FromRow, estimate: Estimate, parent: Mapping[str, Estimate]) -> AxisChain:
+    """One axis of a row that follows another."""
+    own = parent.get(axis, Estimate(0.0))
+    unit = ", °" if axis == "r" else ""
+    terms = [Term("", f"{rule.row} {axis.upper()}{unit}", own.value, own.u, "the row it is derived from")]
+    angle = parent.get("r", Estimate(0.0)).value
+    away = estimate.value - own.value
+    if abs(away) > 5e-7:
+        label = "shift in its frame" + (f", {angle:+.4f}°" if angle and axis in "xy" else "")
+        terms.append(Term("+" if away > 0 else "−", label, abs(away), None, f"{rule.shift:+g} along its own axis"))
+    terms.append(Term("=", f"{row} {axis.upper()}{unit}", estimate.value, estimate.u))
+    return AxisChain(axis, estimate.value, estimate.u, tuple(terms), effects=tuple(estimate.effects.items()))
+
+
+def _carried_chain(
+    axis: str, row: str, rule: FromTable, estimate: Estimate, parent: Mapping[str, Estimate]
+) -> AxisChain:
+    """One axis of a zero that a rotary table has carried round."""
+    i = AXES.index(axis)
+    own = parent[axis]
+    terms = [Term("", f"{rule.row} {axis.upper()}", own.value, own.u, "the row it is derived from")]
+    if abs(rule.direction[i]) < 1:
+        arm = own.value - rule.centre[i]
+        turned = f"{rule.letter} {rule.angle:+g}° about {rule.centre[i]:+.4f}"
+        terms.append(Term("−" if arm > 0 else "+", f"from the centre of {rule.letter}", abs(arm), None, turned))
+        carried = estimate.value - rule.centre[i]
+        terms.append(Term("+" if carried > 0 else "−", "after the turn", abs(carried), None, "from the centre"))
+    terms.append(Term("=", f"{row} {axis.upper()}", estimate.value, estimate.u))
+    return AxisChain(axis, estimate.value, estimate.u, tuple(terms), effects=tuple(estimate.effects.items()))
+
+
+def _carried_straight(
+    row: str, axis: AxisChain, straight: Mapping[str, Estimate], table: tuple[str, float]
+) -> AxisChain:
+    """An axis as it is once the table has turned the part straight."""
+    letter, by = table
+    estimate = straight[axis.axis]
+    unit = ", °" if axis.axis == "r" else ""
+    away = estimate.value - axis.value
+    terms = (
+        *axis.terms[:-1],
+        Term("=", f"{row} {axis.axis.upper()} before {letter} turns{unit}", axis.value, axis.u),
+        Term("+" if away >= 0 else "−", f"table {letter} turns by", abs(away), None, f"{by:+.4f}°"),
+        Term("=", f"{row} {axis.axis.upper()}{unit}", estimate.value, estimate.u),
+    )
+    return replace(axis, value=estimate.value, u=estimate.u, terms=terms, effects=tuple(estimate.effects.items()))
+
+
+def _mean(axis: str, used: Sequence[Feature]) -> Estimate:
+    return derive(lambda x: (float(x.mean()),), [feature.estimates()[axis] for feature in used])[0]
+
+
+def solve_offset(
+    row: str,
+    rules: Rules,
+    features: Mapping[str, Feature],
+    present: Mapping[str, float] | None = None,
+    parents: Mapping[str, Mapping[str, Estimate]] | None = None,
+    turner: Turner | None = None,
+) -> Chain:
+    """Work out one row of the offset table.
+
+    Args:
+        row: name of the row, "G54" say.
+        rules: a rule for each axis that belongs to the offset.
+        features: the measured features by name, machine mm of the tip.
+        present: what stands in the table now, mm, for `Keep`.
+        parents: what is known of rows that others are derived from, by row and axis.
+        turner: a table that turns the part straight, in place of an angle in the row.
+
+    Raises:
+        DatumError: a feature that is missing or does not locate the axis, or nothing to keep.
+    """
+    for axis, rule in rules.items():
+        _check(row, axis, rule, features, present or {})
+    derived = derived_estimates(row, rules, parents or {})
+    turned = turned_estimates(row, rules, features) | derived
+    turn = turned["r"].value if "r" in turned else 0.0
+    axes: list[AxisChain] = []
+    estimates: dict[str, Estimate] = {}
+    for axis in (axis for axis in ROW_AXES if axis in rules):
+        rule = rules[axis]
+        estimate = turned.get(axis) or _estimate(row, axis, rule, features)
+        estimates[axis] = estimate
+        if isinstance(rule, FromTable):
+            axes.append(_carried_chain(axis, row, rule, estimate, (parents or {})[rule.row]))
+        elif isinstance(rule, FromRow):
+            axes.append(_derived_chain(axis, row, rule, estimate, (parents or {})[rule.row]))
+        elif axis == "r" and not isinstance(rule, Keep):
+            axes.append(_turn_chain(row, rule, estimate))
+        elif isinstance(rule, FromFit):
+            axes.append(_fit_chain(axis, row, rule, estimate, fit_residuals(rule, features, axis, turn)))
+        else:
+            axes.append(_axis(axis, row, rule, features, present or {}, estimate, turn))
+    table = None
+    if turner is not None and {"x", "y", "r"} <= turned.keys():
+        straight, by = straightened(turned, turner)
+        table = (turner.letter, by)
+        axes = [_carried_straight(row, axis, straight, table) if axis.axis in straight else axis for axis in axes]
+        estimates |= straight
+    used = {name for rule in rules.values() for name in features_in(rule)}
+    return Chain(
+        row=row,
+        axes=tuple(axes),
+        features=tuple(feature for name, feature in features.items() if name in used),
+        covariance=matrix(covariance_of([estimates.get(axis, Estimate(0.0)) for axis in AXES])),
+        table=table,
+    )

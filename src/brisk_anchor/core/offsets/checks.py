@@ -1,0 +1,307 @@
+"""Second look: checks that catch what people get wrong, before code is written and before a value is stored.
+
+Each finding says what was found, why it matters and what to do. A finding that stops is never stored past.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from brisk_anchor.core.features.feature import Feature
+from brisk_anchor.core.features.measuring import Measurement, propose_depth, propose_depth_check
+from brisk_anchor.core.features.touches import AXES
+from brisk_anchor.core.kinds import Vector
+from brisk_anchor.core.offsets.chain import Chain
+
+if TYPE_CHECKING:
+    from brisk_anchor.core.offsets.setup import Travel
+
+TURN_LIMIT = 5.0
+"""How far, degrees, a part may lie turned from where the set-up puts it before it is taken for a mistake."""
+
+_ONE_TOUCH = 0.005
+"""Places that one touch a wall puts off by less than that, mm, are not told."""
+SEARCH_BEYOND = 5.0
+"""How far, mm, a search may go on beyond where the wall can be before it is told."""
+
+
+@dataclass(frozen=True, slots=True)
+class Finding:
+    """One finding of the second look. `stops`: going on would be wrong; else it is worth a thought."""
+
+    stops: bool
+    found: str
+    why: str
+    do: str
+
+
+def look_at_measurement(measurement: Measurement, travel: Travel) -> list[Finding]:
+    """Before a measurement is written: depth against the ball, search against the uncertainty, path against travels."""
+    looks = look_at_depth(measurement)
+    needed = measurement.nominal_reach + measurement.slack
+    if measurement.search < needed - 1e-9:
+        looks.append(
+            Finding(
+                True,
+                f"The search ends after {measurement.search:.3f} mm; the wall may be {needed:.3f} mm away",
+                "With the start as uncertain as stated, a sound part could be missed",
+                f"Search {needed:.3f} mm, or bring the tip nearer",
+            )
+        )
+    elif measurement.search > needed + SEARCH_BEYOND:
+        looks.append(
+            Finding(
+                False,
+                f"The search goes on {measurement.search - needed:.3f} mm beyond where the wall can be",
+                "Where the part is missing, something else would be met and taken for it",
+                f"Search {needed:.3f} mm",
+            )
+        )
+    name = measurement.title or measurement.name
+    for point in measurement.extreme_points():
+        for axis, value, low, high in zip(AXES, point, travel.low, travel.high, strict=True):
+            if not low <= value <= high:
+                looks.append(
+                    Finding(
+                        True,
+                        f"{name} needs {axis.upper()} {value:+.3f} mm; the travel is {low:+.3f} to {high:+.3f}",
+                        "The machine would stop with a travel alarm on the way",
+                        "Move the set-up, the start or the clear height",
+                    )
+                )
+    return list(dict.fromkeys(looks))
+
+
+def look_at_depth(measurement: Measurement) -> list[Finding]:
+    """Whether the widest part of the ball meets the wall, not its edge, wherever the upper edge may lie."""
+    m = measurement
+    if m.deep_enough:
+        return []
+    name, ball = m.title or m.name, m.stylus.ball_diameter
+    wrong = "The edge would be touched instead of the wall, and the place comes out wrong"
+    higher = m.depth_check or propose_depth_check(ball)
+    check = f"touch each wall again {higher:g} mm higher (depth check)"
+    if not m.depth_known:
+        found = f"How far the ball stands below the upper edge of {name} is not known"
+        if m.depth_is_checked:
+            why = f"Each wall is touched again {higher:g} mm higher: the program stops where that shows an edge"
+            return [Finding(False, found, why, "State the depth, and each wall is touched once")]
+        return [Finding(True, found, wrong, f"State the depth, or {check}")]
+    needed = propose_depth(ball, m.height_uncertainty)
+    if m.widest_part < 0:
+        found = f"The ball goes {m.depth:.3f} mm below the edge of {name}; its widest part is {ball / 2:.3f} mm up"
+        return [Finding(True, found, wrong, f"Go at least {needed:.3f} mm deep")]
+    found = (
+        f"The widest part of the ball touches {name} {m.widest_part:.3f} mm below the edge, "
+        f"which may lie {m.height_uncertainty:g} mm lower"
+    )
+    if m.depth_is_checked:
+        why = f"Each wall is touched again {higher:g} mm higher: the program stops where that shows an edge"
+        return [
+            Finding(False, found, why, f"To be sure of an answer go {needed:.3f} mm deep, or measure its top first")
+        ]
+    return [Finding(True, found, wrong, f"Go at least {needed:.3f} mm deep, measure its top first, or {check}")]
+
+
+def look_at_one_touch(measurement: Measurement) -> list[Finding]:
+    """Before a plan: how far a place may be off where each wall is touched once and the part may lie turned.
+
+    A corner's walls are touched beside it, so each is off by that distance times the tangent; the middle of a pocket or
+    block by the tangent of how far it may lie off; a single wall by the ball's radius over the cosine, less itself.
+    """
+    m, turn = measurement, math.radians(measurement.turn_uncertainty)
+    if m.spread or not turn or m.kind.is_round or m.directions[0][2]:
+        return []
+    if m.kind.is_corner:
+        off = m.standoff * math.tan(turn)
+    elif m.kind.has_two_sizes:
+        off = m.start_uncertainty * math.tan(turn)
+    else:
+        off = m.stylus.effective_radius * (1 / math.cos(turn) - 1)
+    if off < _ONE_TOUCH:
+        return []
+    return [
+        Finding(
+            False,
+            f"{m.title or m.name} is touched once a wall: turned by {m.turn_uncertainty:g}° it is told {off:.3f} off",
+            "One touch tells nothing of how a wall lies",
+            "Touch each wall twice: state spread",
+        )
+    ]
+
+
+def look_at_start(measurement: Measurement, centre: Vector) -> list[Finding]:
+    """Before a feature with a centre is measured: whether the tip starts at its nominal centre (tip, machine mm).
+
+    The error of position is counted from where it starts, and walls touched off their middle tell another size.
+    """
+    off = math.hypot(measurement.start[0] - centre[0], measurement.start[1] - centre[1])
+    if not (measurement.kind.is_round or measurement.kind.has_two_sizes) or off <= measurement.start_uncertainty + 1e-6:
+        return []
+    return [
+        Finding(
+            False,
+            f"The tip starts {off:.3f} mm from where the drawing puts the centre of {measurement.title}",
+            "Its error of position is counted from there, and the search may not reach",
+            "Point at it with f, or bring the tip to the middle",
+        )
+    ]
+
+
+def look_at_feature(
+    feature: Feature, size: float | None, size_y: float | None, size_limit: float | None
+) -> list[Finding]:
+    """After a measurement: sizes against nominal ones (mm, None unknown), form against what the tool can explain."""
+    looks: list[Finding] = []
+    sign = feature.kind.size_sign
+    for wanted, found in ((size, feature.size), (size_y, feature.size_y)):
+        if wanted is None or found is None or size_limit is None:
+            continue
+        error = found - wanted
+        if abs(error) > size_limit:
+            looks.append(
+                Finding(
+                    True,
+                    f"{feature.name} measures {sign}{found:.4f} mm, {error:+.4f} from {sign}{wanted:g}",
+                    _guess(error, wanted, max((t.stylus.ball_diameter for t in feature.touches), default=0.0)),
+                    "Check which feature was touched, and with which stylus",
+                )
+            )
+    noise = max((touch.u for touch in feature.touches), default=0.0)
+    widest = math.sqrt(max((feature.covariance[i][i] for i in range(len(feature.axes))), default=0.0))
+    if feature.kind.is_round and noise and widest > _SHORT_ARC * noise:
+        looks.append(
+            Finding(
+                False,
+                f"The touches of {feature.name} lie on a short arc: its centre is known to ±{2 * widest:.4f} mm only",
+                f"Each touch is good to ±{2 * noise:.4f}; on a short arc that counts {widest / noise:.0f} times",
+                "Touch further round, or give the diameter where it is known",
+            )
+        )
+    if feature.form is not None and feature.form > max(6 * noise, 0.02):
+        looks.append(
+            Finding(
+                False,
+                f"The touches of {feature.name} differ by {feature.form * 1000:.1f} µm from a true shape",
+                "Dirt, a burr or a loose stylus reads like this",
+                "Wipe it and touch again",
+            )
+        )
+    return looks
+
+
+def _guess(error: float, wanted: float, ball: float) -> str:
+    for amount, reason in (
+        (ball, "That is one ball diameter: was the ball compensated the wrong way"),
+        (2 * ball, "That is two ball diameters: inside and outside may be exchanged"),
+        (wanted * 24.4, "That is a factor of 25.4: one of the two is in inches"),
+    ):
+        if amount and math.isclose(abs(error), amount, rel_tol=0.02):
+            return reason
+    return "A difference of this size is nearly always the wrong feature, stylus or unit"
+
+
+_SHORT_ARC = 3.0
+"""How many times a touch's uncertainty a centre's may be; round the whole feature it is less than one."""
+_SEATING = 0.3
+"""How far, mm, a part may lie from its place beside the error that is guessed at."""
+
+
+def _guess_jump(jump: float, value: float, reference: float, chain: Chain) -> str:
+    """Which rule was broken, by the size of a jump (mm); the common causes in words where none fits."""
+    for tool in dict.fromkeys(touch.stylus for feature in chain.features for touch in feature.touches):
+        for amount, reason in (
+            (tool.effective_radius, f"one radius of {tool.name}: it was not taken into account"),
+            (2 * tool.effective_radius, f"one diameter of {tool.name}: it was counted to the wrong side"),
+            (tool.length, f"the length of {tool.name}: it was left out, or counted twice"),
+        ):
+            if amount > 0.05 and math.isclose(abs(jump), amount, rel_tol=0.02, abs_tol=_SEATING):
+                return f"That is near {reason}"
+    if reference and any(math.isclose(value * f, reference, rel_tol=0.02) for f in (25.4, 1 / 25.4)):
+        return "That is a factor of 25.4: one of the two is in inches"
+    if reference and math.isclose(value, -reference, rel_tol=0.02):
+        return "The sign is the other way round"
+    return "A jump like this is nearly always a wrong tool, unit, row or drawing figure"
+
+
+def look_at_jump(chain: Chain, held: Mapping[str, float], limit: float | None) -> list[Finding]:
+    """Before a store of a row with a limit of its own (mm, None for none): how far it moves from what is held."""
+    looks = []
+    for axis in chain.axes:
+        moved = axis.value - held.get(axis.axis, axis.value)
+        if limit is not None and axis.axis in AXES and axis.written and abs(moved) > limit:
+            looks.append(
+                Finding(
+                    True,
+                    f"{chain.row} {axis.axis.upper()} moves {moved:+.3f} mm; this row's limit is {limit:g}",
+                    "Someone set the limit because a jump of that size has been a mistake",
+                    "Measure again; if it is meant, change the limit in the book first",
+                )
+            )
+    return looks
+
+
+def look_at_store(
+    chain: Chain,
+    reference: Mapping[str, float] | None,
+    reference_name: str,
+    jump_limit: float,
+    *,
+    stale: bool,
+    control_difference: float | None,
+) -> list[Finding]:
+    """Before a store.
+
+    Args:
+        chain: what is to be stored.
+        reference: values the new ones should lie near, mm (the last stored, or the nominal place); None when unknown.
+        reference_name: what the reference is, in words.
+        jump_limit: largest believable distance from it along an axis, mm.
+        stale: the part was clamped again after the measurement.
+        control_difference: largest distance between our solution and the control's own, mm; None where there is none.
+    """
+    looks: list[Finding] = []
+    turn = chain.values.get("r", 0.0) - (reference or {}).get("r", 0.0)
+    if abs(turn) > TURN_LIMIT:
+        looks.append(
+            Finding(
+                True,
+                f"The part lies turned by {turn:+.3f}°, further than {TURN_LIMIT:g}° from where the set-up puts it",
+                "That is nearly always a touch on the wrong wall, or a part the wrong way round",
+                "Look how it lies; if that is meant, turn it in the description too",
+            )
+        )
+    if stale:
+        looks.append(
+            Finding(
+                True,
+                f"{chain.row} was measured before the last clamping",
+                "Tightening moves the part; the figures describe where it was",
+                "Measure again",
+            )
+        )
+    for axis, value in chain.values.items():
+        if reference is not None and axis in reference and axis != "r" and chain.axis(axis).written:
+            jump = value - reference[axis]
+            if abs(jump) > jump_limit:
+                looks.append(
+                    Finding(
+                        True,
+                        f"{chain.row} {axis.upper()} jumps {jump:+.3f} mm from {reference_name} (limit {jump_limit:g})",
+                        _guess_jump(jump, value, reference[axis], chain),
+                        "Check the drawing position and the stylus; measure again",
+                    )
+                )
+    if control_difference is not None and control_difference > 0.001:
+        looks.append(
+            Finding(
+                True,
+                f"The control's arithmetic and ours differ by {control_difference * 1000:.2f} µm",
+                "One of them used other touches or another stylus",
+                "Run the measurement again",
+            )
+        )
+    return looks

@@ -1,0 +1,226 @@
+"""Offsets of a part that lies turned: every place on its drawing is turned by the measured angle.
+
+In a frame turned with the part its walls lie along the axes again. A wall touched along a machine axis is compensated
+there, along its own normal, so the tool's radius brings no cosine error; a point is just turned. Then the zero is
+turned back: `zero = R(θ) · (place in the turned frame − place on the drawing)`. Derivation in docs/maths.md.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+
+import numpy as np
+
+from brisk_anchor.core.errors import DatumError
+from brisk_anchor.core.features.alignment import Alignment, best_fit
+from brisk_anchor.core.features.feature import Feature
+from brisk_anchor.core.features.touches import AXES
+from brisk_anchor.core.geometry.frames import Array
+from brisk_anchor.core.geometry.rotary import RotaryAxis
+from brisk_anchor.core.offsets.rules import (
+    Fixed,
+    FromFeature,
+    FromFit,
+    FromHeading,
+    FromRow,
+    FromTable,
+    Keep,
+    Rule,
+    Rules,
+    Turner,
+)
+from brisk_anchor.core.uncertainty.estimates import Estimate, derive
+
+
+def wrapped(angle: float) -> float:
+    """An angle in degrees, more than −180 and at most 180."""
+    return angle - 360.0 * math.ceil((angle - 180.0) / 360.0)
+
+
+class _Inputs:
+    """Coordinates of features side by side, so that a function of all of them can be derived."""
+
+    def __init__(self, features: Mapping[str, Feature]) -> None:
+        self.estimates: list[Estimate] = []
+        self.at: dict[tuple[str, str], int] = {}
+        for name, feature in features.items():
+            for axis, item in feature.estimates().items():
+                self.at[name, axis] = len(self.estimates)
+                self.estimates.append(item)
+
+
+def u_of_point(feature: Feature) -> float:
+    """The uncertainty a point counts by in a fit: the root mean square of X and Y, mm; never nothing."""
+    return max(1e-6, math.hypot(*(feature.standard_uncertainty(axis) for axis in "xy")) / math.sqrt(2))
+
+
+def _fit(rule: FromFit, features: Mapping[str, Feature], x: Array, inputs: _Inputs, angle: float | None) -> Alignment:
+    measured = [(float(x[inputs.at[name, "x"]]), float(x[inputs.at[name, "y"]])) for name in rule.names]
+    return best_fit(measured, rule.places, [u_of_point(features[name]) for name in rule.names], angle=angle)
+
+
+def _angle(rule: Rule | None, features: Mapping[str, Feature], x: Array, inputs: _Inputs) -> float:
+    """Degrees the row is turned by."""
+    match rule:
+        case FromHeading(name, other, drawing):
+            if not other:
+                return wrapped(float(x[inputs.at[name, "r"]]) - drawing)
+            dx, dy = (float(x[inputs.at[other, a]] - x[inputs.at[name, a]]) for a in "xy")
+            return wrapped(math.degrees(math.atan2(dy, dx)) - drawing)
+        case FromFit():
+            return wrapped(_fit(rule, features, x, inputs, None).angle)
+        case Fixed(value):
+            return value
+    return 0.0
+
+
+def _in_turned_frame(
+    axis: str, rule: FromFeature, features: Mapping[str, Feature], x: Array, inputs: _Inputs, angle: float
+) -> float:
+    """Where the zero lies along an axis of the turned frame, mm."""
+    c, s = math.cos(math.radians(angle)), math.sin(math.radians(angle))
+    i = AXES.index(axis)
+    total = 0.0
+    for name in rule.features:
+        feature = features[name]
+        here = float(x[inputs.at[name, axis]])
+        if feature.places:
+            spot = feature.places[feature.axes.index(axis)]
+            radius = feature.coordinate(axis) - spot[i]
+            across = spot[1 - i]
+        else:
+            radius, across = 0.0, float(x[inputs.at[name, AXES[1 - i]]])
+        total += c * (here - radius) + (s if i == 0 else -s) * across + radius
+    return total / len(rule.features) - rule.drawing + rule.allowance
+
+
+def turned_estimates(row: str, rules: Rules, features: Mapping[str, Feature]) -> dict[str, Estimate]:
+    """X, Y and R of a row that is turned, or fitted; empty for one that is neither.
+
+    Raises:
+        DatumError: X or Y of a turned row that is kept or typed: the drawing would be turned about nothing.
+    """
+    turning = rules.get("r")
+    fitted = any(isinstance(rule, FromFit) for rule in rules.values())
+    if isinstance(turning, Keep | FromRow) or (turning is None and not fitted):
+        return {}
+    for axis in "xy":
+        if not isinstance(rules.get(axis), FromFeature | FromFit):
+            raise DatumError(
+                f"{row} is turned, and its {axis.upper()} comes from no feature",
+                "The drawing is turned about its zero, which must be measured",
+                "Take X and Y from features, or leave the angle out",
+            )
+    inputs = _Inputs(features)
+
+    def work(x: Array) -> tuple[float, float, float]:
+        angle = _angle(turning, features, x, inputs)
+        fits = [rule for rule in (rules["x"], rules["y"]) if isinstance(rule, FromFit)]
+        fixed = None if isinstance(turning, FromFit) else angle
+        places = [_fit(rule, features, x, inputs, fixed).place for rule in fits]
+        if len(fits) == 2:
+            return places[0][0], places[1][1], angle
+        c, s = math.cos(math.radians(angle)), math.sin(math.radians(angle))
+        turned = []
+        for i, axis in enumerate("xy"):
+            rule = rules[axis]
+            if isinstance(rule, FromFeature):
+                turned.append(_in_turned_frame(axis, rule, features, x, inputs, angle))
+            else:
+                px, py = places[0]
+                turned.append(c * px + s * py if i == 0 else -s * px + c * py)
+        return c * turned[0] - s * turned[1], s * turned[0] + c * turned[1], angle
+
+    x, y, r = derive(work, inputs.estimates)
+    if isinstance(turning, Fixed) and turning.u:
+        r = Estimate(r.value, {f"{row} r by hand": turning.u})
+    found = {"x": x, "y": y}
+    return found if turning is None else found | {"r": r}
+
+
+def straightened(turned: Mapping[str, Estimate], turner: Turner) -> tuple[dict[str, Estimate], float]:
+    """X, Y and R of a turned row after the table has turned its part straight, and how far that turns, degrees.
+
+    `p′ = C + R(−r)(p − C)`. What is left of the angle is 0 with the uncertainty it was measured with.
+    """
+    cx, cy = turner.centre
+
+    def work(v: Array) -> tuple[float, float]:
+        c, s = math.cos(math.radians(v[2])), math.sin(math.radians(v[2]))
+        return cx + c * (v[0] - cx) + s * (v[1] - cy), cy - s * (v[0] - cx) + c * (v[1] - cy)
+
+    x, y = derive(work, [turned["x"], turned["y"], turned["r"]])
+    return {"x": x, "y": y, "r": Estimate(0.0, turned["r"].effects)}, -turned["r"].value * turner.sense
+
+
+def derived_estimates(row: str, rules: Rules, parents: Mapping[str, Mapping[str, Estimate]]) -> dict[str, Estimate]:
+    """The axes of a row that are derived from another; `parents` by row has what is known of each, by axis.
+
+    Raises:
+        DatumError: the other row is not known, or only one of X and Y is derived from one that is turned.
+    """
+    found: dict[str, Estimate] = {}
+    for axis, rule in rules.items():
+        if isinstance(rule, FromTable):
+            found[axis] = _on_the_table(row, axis, rule, parents)
+        if not isinstance(rule, FromRow):
+            continue
+        if rule.row not in parents or axis not in (*parents[rule.row], "r"):
+            raise DatumError(
+                f"{row} {axis.upper()} is derived from {rule.row}, which is not stored yet",
+                "Its zero would follow a figure nobody has measured",
+                f"Measure and store {rule.row} first",
+            )
+        parent = parents[rule.row]
+        angle = parent.get("r", Estimate(0.0))
+        if axis in "zr":
+            own = parent.get(axis, angle)
+            found[axis] = Estimate(own.value + rule.shift, own.effects)
+            continue
+        other = rules.get("y" if axis == "x" else "x")
+        if angle.value and not (isinstance(other, FromRow) and other.row == rule.row):
+            raise DatumError(
+                f"{rule.row} is turned: X and Y of {row} can only be derived from it together", "", "Derive both"
+            )
+        across = other.shift if isinstance(other, FromRow) else 0.0
+        dx, dy = (rule.shift, across) if axis == "x" else (across, rule.shift)
+
+        def work(v: Array, i: int = "xy".index(axis), dx: float = dx, dy: float = dy) -> tuple[float]:
+            c, s = math.cos(math.radians(v[1])), math.sin(math.radians(v[1]))
+            return (float(v[0]) + ((c * dx - s * dy) if i == 0 else (s * dx + c * dy)),)
+
+        found[axis] = derive(work, (parent[axis], angle))[0]
+    return found
+
+
+def table_sum(rule: FromTable, axis: str) -> tuple[tuple[float, float, float], float]:
+    """An axis of a carried zero as a sum: what X, Y and Z of the other row count in it, and a constant, mm."""
+    frame = RotaryAxis(rule.letter, rule.direction, rule.centre, rule.sense, None, None, 1.0).frame(rule.angle)
+    i = AXES.index(axis)
+    x, y, z = (float(share) for share in frame.rotation[i])
+    return (x, y, z), float(frame.translation[i]) - z * rule.master + (rule.master if axis == "z" else 0.0)
+
+
+def _on_the_table(row: str, axis: str, rule: FromTable, parents: Mapping[str, Mapping[str, Estimate]]) -> Estimate:
+    """An axis of a zero that the table has carried round: every axis hangs on all three of the other row."""
+    parent = parents.get(rule.row, {})
+    if not set(AXES) <= set(parent):
+        raise DatumError(
+            f"{row} {axis.upper()} is where the table carries {rule.row}, which is not stored yet",
+            "Its zero would follow a figure nobody has measured",
+            f"Measure and store {rule.row} first",
+        )
+    shares, constant = table_sum(rule, axis)
+
+    def work(v: Array) -> tuple[float]:
+        return (float(sum(share * part for share, part in zip(shares, v, strict=True))) + constant,)
+
+    return derive(work, [parent[a] for a in AXES])[0]
+
+
+def fit_residuals(rule: FromFit, features: Mapping[str, Feature], axis: str, angle: float) -> dict[str, float]:
+    """How far each feature of a fit lies off it along an axis, measured less fitted, mm."""
+    inputs = _Inputs(features)
+    fit = _fit(rule, features, np.array([item.value for item in inputs.estimates]), inputs, angle)
+    return dict(zip(rule.names, (r["xy".index(axis)] for r in fit.residuals), strict=True))

@@ -1,0 +1,138 @@
+"""Datum rules: what each axis of a work offset is taken from."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from brisk_anchor.core.features.touches import AXES
+
+
+@dataclass(frozen=True, slots=True)
+class FromFeature:
+    """The feature lands on `drawing`, its place on the drawing along this axis, mm; then the zero moves by `allowance`.
+
+    A casting's top touched with an allowance of −1.5 puts the zero 1.5 mm below what was touched. `master` is the
+    length of the tool that lengths are counted from, where they are not counted from the gauge line; along Z only.
+    With an `other` feature it is the middle between the two that lands there: the left and the right face, say.
+    """
+
+    feature: str
+    drawing: float = 0.0
+    allowance: float = 0.0
+    master: float = 0.0
+    other: str = ""
+
+    @property
+    def features(self) -> tuple[str, ...]:
+        """The one or two features it is taken from."""
+        return (self.feature, self.other) if self.other else (self.feature,)
+
+
+@dataclass(frozen=True, slots=True)
+class Fixed:
+    """A value given by hand, machine mm, with its standard uncertainty."""
+
+    value: float
+    u: float = 0.0
+
+
+@dataclass(frozen=True, slots=True)
+class Keep:
+    """What stands in the table stays there."""
+
+
+@dataclass(frozen=True, slots=True)
+class FromHeading:
+    """How far a row is turned about Z: the heading of an edge, or of the line to another feature, less `drawing`.
+
+    `drawing` is the heading it has where the program's axes are, degrees counter-clockwise.
+    """
+
+    feature: str
+    other: str = ""
+    drawing: float = 0.0
+
+
+@dataclass(frozen=True, slots=True)
+class FromFit:
+    """X, Y, and R where that has this rule too, from several features brought nearest to their places on the drawing.
+
+    `names` and `places` (mm, by name) go together; each feature counts by its uncertainty.
+    """
+
+    names: tuple[str, ...]
+    places: tuple[tuple[float, float], ...]
+
+
+@dataclass(frozen=True, slots=True)
+class FromRow:
+    """Derived from another row: its zero moved by `shift` (mm) along this axis of that row's own, turned, frame.
+
+    As the rule of an angle: turned by `shift` degrees more than that row.
+    """
+
+    row: str
+    shift: float = 0.0
+
+
+@dataclass(frozen=True, slots=True)
+class FromTable:
+    """Where another row's zero goes when a rotary table turns by `angle` degrees from where that row was measured.
+
+    `direction`, `centre` (machine mm) and `sense` are those of the axis; see core.rotary. `master` is the length that
+    the other row's Z holds on top of the place, where lengths are counted from a master: no table turns that.
+    """
+
+    row: str
+    letter: str
+    angle: float
+    direction: tuple[float, float, float]
+    centre: tuple[float, float, float]
+    sense: int
+    master: float = 0.0
+
+
+@dataclass(frozen=True, slots=True)
+class Turner:
+    """A table that turns a part straight: its axis runs along Z through `centre` (X, Y, machine mm).
+
+    `sense` is +1 where a positive angle turns the part counter-clockwise as seen from above.
+    """
+
+    letter: str
+    centre: tuple[float, float]
+    sense: int
+
+
+Rule = FromFeature | Fixed | Keep | FromHeading | FromFit | FromRow | FromTable
+Rules = Mapping[str, Rule]
+ROW_AXES = (*AXES, "r")
+"""What a row holds: X, Y, Z in mm, R in degrees where the control has it."""
+
+
+def parent_in(rule: Rule) -> str:
+    """The row a rule follows, "" for none."""
+    return rule.row if isinstance(rule, FromRow | FromTable) else ""
+
+
+def features_in(rule: Rule) -> tuple[str, ...]:
+    """Names of the features a rule is worked out from."""
+    match rule:
+        case FromFeature():
+            return rule.features
+        case FromHeading(feature, other):
+            return (feature, other) if other else (feature,)
+        case FromFit(names):
+            return names
+    return ()
+
+
+def needs(rule: Rule, axis: str) -> str:
+    """What a rule for an axis needs of each of its features: letters of coordinates."""
+    match rule:
+        case FromHeading(_, other):
+            return "xy" if other else "r"
+        case FromFit():
+            return "xy"
+    return axis

@@ -1,0 +1,253 @@
+"""The set-up as a person describes it: machine, drawn features, outlines. Nominal figures, no errors of real life."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable
+from dataclasses import dataclass, field, replace
+from typing import TYPE_CHECKING
+
+from brisk_anchor.core.features.touches import Stylus
+from brisk_anchor.core.kinds import FeatureKind, Vector
+from brisk_anchor.core.offsets.rules import FromFeature, FromFit, FromTable, Keep, Rule, Turner, features_in
+from brisk_anchor.core.tools.hand_tools import HandTool
+from brisk_anchor.core.tools.shelf import Shelf
+
+if TYPE_CHECKING:  # NumPy behind it would be loaded before the first paint
+    from brisk_anchor.core.geometry.rotary import RotaryAxis
+
+Polyline = tuple[tuple[float, float], ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Travel:
+    """Soft travel limits, machine mm: lowest and highest spindle position of each axis."""
+
+    low: Vector
+    high: Vector
+
+
+@dataclass(frozen=True, slots=True)
+class Machine:
+    """A machine. `table` is its table as (x low, y low, x high, y high, top), in tip coordinates with no tool, mm.
+
+    `tool_axis` points from the tool's end to the spindle or turret: +Z on a mill. Where it is not `connected`, what is
+    measured is a rehearsal on the twin.
+    """
+
+    name: str
+    kind: str
+    travel: Travel
+    home: Vector
+    table: tuple[float, float, float, float, float]
+    rapid: float
+    acceleration: float
+    profile: str
+    rotary: tuple[RotaryAxis, ...] = ()
+    tool_axis: Vector = (0.0, 0.0, 1.0)
+    connected: bool = True
+
+
+@dataclass(frozen=True, slots=True)
+class Outline:
+    """One solid as drawn: closed outlines seen from above (XY) and from the front (XZ), nominal machine mm."""
+
+    body: str
+    solid: str
+    role: str
+    plan: tuple[Polyline, ...]
+    front: tuple[Polyline, ...]
+    top: float
+    extents: tuple[tuple[float, float, float, float], ...] = ()
+    """Of each outline in `plan` the box round it: x low, y low, x high, y high."""
+
+
+@dataclass(frozen=True, slots=True)
+class DrawnFeature:
+    """A feature on the part's drawing and how to measure it.
+
+    `drawing` is its place in the drawing's frame (mm), `machine` the nominal place of the tip at it in machine
+    coordinates; `size` the nominal diameter or width (of a pocket or block
+    that along X, `size_y` along Y) and `size_limit` how far from it a measured one may lie; `depth` how far
+    below its upper edge the ball's lowest point goes; `over` and `walls` fill the rose.
+    """
+
+    name: str
+    title: str
+    kind: FeatureKind
+    body: str
+    drawing: Vector
+    machine: Vector
+    walls: tuple[str, ...]
+    size: float | None = None
+    size_limit: float | None = None
+    depth: float = 0.0
+    over: bool = False
+    size_y: float | None = None
+    skew: float = 0.0
+    """How far, degrees, its walls lie from the machine's axes: anything but 0 cannot be touched square."""
+    spread: float = 0.0
+    """How far apart along a wall its two touches lie, 0 for one touch; of a plane the side of the triangle, mm."""
+    second_depth: float = 0.0
+    """How much deeper the second level of a tilted bore lies, mm."""
+    headings: tuple[float, ...] = ()
+    """Where it is touched, where that is not all round: degrees from +X; two where its size stands in for a touch."""
+    of: tuple[str, ...] = ()
+    """The two features it is built from, where it is built."""
+    balloon: int | None = None
+    tolerance: tuple[float, float] | None = None
+
+    @property
+    def top(self) -> float:
+        """Machine Z of its highest edge, mm: a ball's place is its middle."""
+        return self.machine[2] + ((self.size or 0.0) / 2 if self.kind is FeatureKind.BALL else 0.0)
+
+    @property
+    def size_words(self) -> str:
+        """Its nominal size for a list, mm: "⌀38", "12 wide" or "60×40"; empty for a surface."""
+        if self.size and self.size_y is None and not self.kind.is_round:
+            return f"{self.size:g} wide"
+        sizes = "×".join(f"{size:g}" for size in (self.size, self.size_y) if size)
+        return f"{self.kind.size_sign}{sizes}" if sizes else ""
+
+
+def drawn_heading(feature: DrawnFeature, other: DrawnFeature | None = None) -> float:
+    """By the description: how far an edge is turned, or the heading from a feature to another; degrees."""
+    if other is None:
+        return feature.skew
+    (x, y, _), (to_x, to_y, _) = feature.machine, other.machine
+    return math.degrees(math.atan2(to_y - y, to_x - x))
+
+
+@dataclass(frozen=True, slots=True)
+class DrawnPoint:
+    """A place of the description a zero can be put on: `machine` is where, mm; `axes` which of them it means."""
+
+    title: str
+    body: str
+    machine: Vector
+    axes: str
+
+
+@dataclass(frozen=True, slots=True)
+class DrawnWord:
+    """Words or a dimension of the part's drawing, and where they stand, machine mm."""
+
+    text: str
+    machine: Vector
+
+
+@dataclass(frozen=True, slots=True)
+class RowPlan:
+    """One offset this job needs: its row, its name, a rule for each axis, and the largest jump that is believed, mm."""
+
+    row: str
+    title: str
+    rules: dict[str, Rule]
+    jump_limit: float
+    turner: Turner | None = None
+    """The table that turns the part straight, where the row's angle is used so."""
+
+    @property
+    def features(self) -> list[str]:
+        """Names of the features it needs, in the order of its axes, each once."""
+        return list(dict.fromkeys(name for rule in self.rules.values() for name in features_in(rule)))
+
+
+@dataclass(frozen=True, slots=True)
+class Operation:
+    """An operation of the job and the offset it uses."""
+
+    name: str
+    offset: str
+    comment: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class JobCard:
+    """What a person writes on the job: number of its programs, their comment, operations, what to know of clamping."""
+
+    program: int | None = None
+    comment: str = ""
+    operations: tuple[Operation, ...] = ()
+    notes: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Setup:
+    """A job: everything the bench, the rose, the plan and the sheet need to know."""
+
+    job: str
+    title: str
+    company: str
+    machine: Machine
+    stylus: Stylus
+    part: str
+    fixture: str
+    clear_height: float
+    start_uncertainty: float
+    features: tuple[DrawnFeature, ...]
+    rows: tuple[RowPlan, ...]
+    outlines: tuple[Outline, ...] = field(default=())
+    points: tuple[DrawnPoint, ...] = field(default=())
+    words: tuple[DrawnWord, ...] = field(default=())
+    hand_tools: tuple[HandTool, ...] = field(default=())
+    shelf: Shelf = field(default=Shelf())
+    card: JobCard = JobCard()
+    turn_uncertainty: float = 2.0
+    """How far a part may lie turned from where the set-up puts it, degrees."""
+    turn: float = 0.0
+    """How far the part's drawing is turned about Z on the machine, degrees."""
+
+    def drawn(self, name: str) -> DrawnFeature:
+        """The feature of a name; KeyError when none is drawn."""
+        for feature in self.features:
+            if feature.name == name:
+                return feature
+        raise KeyError(name)
+
+    def touched(self, names: Iterable[str]) -> list[str]:
+        """The features that must be touched for some to be known, each once: of built ones those they are made of."""
+        found: list[str] = []
+        for name in names:
+            of = self.drawn(name).of
+            found += self.touched(of) if of else [name]
+        return list(dict.fromkeys(found))
+
+    def nominal(self, rule: FromFeature | FromFit, axis: str) -> float:
+        """Where a rule puts the zero along an axis by the description, machine mm."""
+        i = "xyz".index(axis)
+        if isinstance(rule, FromFit):
+            return self.drawn(rule.names[0]).machine[i] - rule.places[0][i]
+        places = [self.drawn(name).machine[i] for name in rule.features]
+        return sum(places) / len(places) - rule.drawing + rule.allowance + rule.master
+
+    def row(self, name: str) -> RowPlan:
+        """The plan of a row; KeyError when the job does not need it."""
+        for row in self.rows:
+            if row.row == name:
+                return row
+        raise KeyError(name)
+
+    def with_lengths(self, convention: str, master: float) -> Setup:
+        """The same job with its Z rules as a control counts tool lengths.
+
+        "gauge line" changes nothing; "master" adds the master's length (mm) to every measured Z; with "part", where
+        every tool is touched off on the part, Z is kept as it stands in the table. Cutters on the shelf follow.
+        """
+        if convention == "gauge line":
+            return self
+        rows = []
+        for row in self.rows:
+            rule: Rule | None = row.rules.get("z")
+            if convention == "part" and rule is not None:
+                rule = Keep()
+            elif isinstance(rule, FromFeature):
+                rule = replace(rule, master=master)
+            rules = row.rules if rule is None else {**row.rules, "z": rule}
+            if convention == "master":
+                carried = {a: replace(r, master=master) for a, r in rules.items() if isinstance(r, FromTable)}
+                rules = {**rules, **carried}
+            rows.append(replace(row, rules=rules))
+        counted = self.shelf.counted_from(master) if convention == "master" else self.shelf
+        return replace(self, rows=tuple(rows), shelf=counted)

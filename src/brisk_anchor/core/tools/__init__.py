@@ -1,0 +1,1 @@
+"""Tools of the hand and the shelf they stand on."""

@@ -1,0 +1,1 @@
+"""Figures with the sources of their uncertainty."""

@@ -1,0 +1,1 @@
+"""Control profiles: what differs from control to control, as data."""

@@ -1,0 +1,431 @@
+"""Control profiles: what differs from control to control, as data. Text writer and interpreter read the same one."""
+
+from __future__ import annotations
+
+import functools
+import re
+import tomllib
+from collections.abc import Iterator
+from importlib import resources
+from importlib.resources.abc import Traversable
+from pathlib import Path
+from typing import Annotated, Literal
+
+from pydantic import Field, ValidationError, model_validator
+
+from brisk_anchor.core.errors import Fault, ProfileError
+from brisk_anchor.nc.bounded import read_at_most
+from brisk_anchor.nc.profile.sections import (
+    AlarmVariables,
+    Call,
+    Comment,
+    Extended,
+    Input,
+    Moves,
+    Positions,
+    Print,
+    Probing,
+    ProfileSection,
+    ProgramForm,
+    ReferencePoints,
+    Rotation,
+    RowWords,
+    Skip,
+    State,
+    Subprograms,
+    Tilted,
+    Timers,
+    ToolLengths,
+    ToolTableVariables,
+    ToolVariable,
+    VariableRanges,
+)
+
+_MAX_BYTES = 200_000
+_NEEDS = {
+    "hash-macro": ("subprograms", "moves", "positions", "variables", "tool", "alarm", "print", "probing"),
+    "ngc": ("moves", "positions", "variables", "probing"),
+    "table": (),
+}
+_FOREIGN = {
+    "hash-macro": (),
+    "ngc": ("subprograms", "alarm", "print", "timers"),
+    "table": (
+        *("subprograms", "moves", "positions", "variables", "tool", "tool_table", "alarm", "timers", "print"),
+        "probing",
+    ),
+}
+"""Sections a language must have, and those that mean nothing in it."""
+
+
+class Profile(ProfileSection):
+    """A control profile, validated. Sections a language has no use for are None."""
+
+    name: Annotated[str, Field(pattern=r"^[a-z0-9][a-z0-9-]{0,39}$")]
+    title: Annotated[str, Field(max_length=80)]
+    language: Literal["hash-macro", "ngc", "table"]
+    resolution: float = Field(gt=0, le=0.01)
+    comment: Comment
+    program: ProgramForm
+    subprograms: Subprograms | None = None
+    state: State
+    moves: Moves | None = None
+    positions: Positions | None = None
+    variables: VariableRanges | None = None
+    tool: ToolVariable | None = None
+    tool_table: ToolTableVariables | None = None
+    tool_lengths: ToolLengths
+    alarm: AlarmVariables | None = None
+    timers: Timers | None = None
+    print: Print | None = None
+    probing: Probing | None = None
+    input: Input
+    skip: Skip
+    dwell: dict[Literal["X", "P", "U"], Annotated[float, Field(gt=0, le=60)]]
+    reference: ReferencePoints
+    modal_variables: dict[
+        Literal[
+            "motion",
+            "plane",
+            "distance",
+            "feed_mode",
+            "units",
+            "offset",
+            "feed",
+            "spindle_speed",
+            "length_number",
+        ],
+        int,
+    ] = {}
+    l20_sets_position: bool
+    extended: Extended | None = None
+    rotation: Rotation | None = None
+    tilted: Tilted | None = None
+    call: Call | None = None
+    offsets: dict[str, RowWords]
+
+    @model_validator(mode="after")
+    def _consistent(self) -> Profile:
+        lacking = [name for name in _NEEDS[self.language] if getattr(self, name) is None]
+        if lacking:
+            raise ValueError(f"the language {self.language} needs the section {', '.join(lacking)}")
+        foreign = [name for name in _FOREIGN[self.language] if getattr(self, name) is not None]
+        if foreign:
+            raise ValueError(f"the language {self.language} has no use for the section {', '.join(foreign)}")
+        if (self.tool_lengths.convention == "master") != (self.tool_lengths.master_length is not None):
+            raise ValueError("tool_lengths.master_length belongs to the convention master, and is needed there")
+        if self.print and self.print.line.split("[")[0] in ("IF", "THEN", "GOTO", "WHILE", "DO", "END"):
+            raise ValueError("print.line is a word that means something else in this language")
+        if (self.comment.open == "(") != (self.comment.close == ")"):
+            raise ValueError("comment.open and comment.close do not go together")
+        if self.comment.open == ";" and not self.input.semicolon_comments:
+            raise ValueError("comment.open is ; but input.semicolon_comments is false")
+        if self.language != "ngc" and (self.input.named_parameters or self.input.o_words):
+            raise ValueError("input.named_parameters and input.o_words belong to the language ngc")
+        self._check_variables()
+        if self.subprograms and self.subprograms.touch_number == self.subprograms.guard_number:
+            raise ValueError("subprograms.touch_number and subprograms.guard_number must differ")
+        if self.probing and self.skip.after_miss is None:
+            raise ValueError("skip.after_miss is missing: what a probing move leaves behind that meets nothing")
+        if self.skip.after_miss == "contact flag" and self.skip.contact_flag is None:
+            raise ValueError("skip.after_miss is the contact flag: skip.contact_flag must give its variable")
+        if self.probing and self.probing.back_off < self.skip.shortest:
+            raise ValueError("probing.back_off is shorter than skip.shortest: the slow touch would be an error")
+        if self.language == "ngc" and self.skip.after_miss == "old position" and self.skip.contact_flag is None:
+            raise ValueError("without branches a miss shows by skip.contact_flag or the end position only")
+        if self.probing and self.probing.touch_feed > self.probing.search_feed:
+            raise ValueError("probing.touch_feed is faster than search_feed: the touch that counts is the slow one")
+        if self.language == "ngc":
+            if self.moves and self.moves.guarded is None:
+                raise ValueError("moves.guarded is missing: a word that stops at contact and raises no alarm without")
+            if next(iter(self.offsets.values())).read is None:
+                raise ValueError("the first row needs its variables (read): positions are worked out from them")
+        if self.language == "hash-macro" and self.positions and None in (self.positions.machine, self.positions.work):
+            raise ValueError("positions.machine and positions.work are missing")
+        writes = [offset.write for offset in self.all_rows.values()]
+        if not writes or len(set(writes)) != len(writes):
+            raise ValueError("two rows of the offset table are written by the same block")
+        if not any("G21" in block.split() for block in self.state.safe):
+            raise ValueError("state.safe must set millimetres (G21): programs are written in mm")
+        return self
+
+    def _check_variables(self) -> None:
+        self._check_rotation()
+        if self.variables:
+            low, high = self.variables.free
+            first, last = self.variables.common
+            if not 31 <= first <= low < high <= last <= 4999 or high - low < 20:
+                raise ValueError("variables.free must be a range of at least 20 inside variables.common")
+            if (kept := self.variables.kept) and not first <= kept[0] <= kept[1] <= last:
+                raise ValueError("variables.kept must be a range inside variables.common")
+        taken: dict[int, str] = {}
+        for name, number in self._system_variables():
+            if number in taken:
+                raise ValueError(f"variable #{number} is given twice: in {taken[number]} and {name}")
+            if self.variables and self.variables.common[0] <= number <= self.variables.common[1]:
+                raise ValueError(f"variable #{number} of {name} lies inside variables.common")
+            taken[number] = name
+
+    def _check_rotation(self) -> None:
+        if self.rotation is None:
+            return
+        number = self.rotation.first
+        low, high = (self.variables.kept if self.variables else None) or (1, 0)
+        free = self.variables.free if self.variables else (1, 0)
+        last = number + len(self.offsets) - 1
+        clear = last < free[0] or number > free[1]
+        if self.language != "hash-macro" or not low <= number <= last <= high or not clear:
+            raise ValueError("rotation.first and on, one a row, must lie in variables.kept and not in variables.free")
+        if "G68" in self.input.refuses:
+            raise ValueError("rotation.call uses G68, which input.refuses")
+
+    def _system_variables(self) -> Iterator[tuple[str, int]]:
+        """Every variable with a meaning of its own, and the field that gives it."""
+        triples = {f"positions.{key}": value for key, value in (self.positions or ())}
+        triples |= {f"offsets.{row}.read": offset.read for row, offset in self.all_rows.items()}
+        triples |= {"reference.first_read": self.reference.first_read}
+        triples |= {"reference.second_read": self.reference.second_read}
+        for name, numbers in triples.items():
+            for number in numbers or ():
+                yield name, number
+        for row, offset in self.all_rows.items():
+            if offset.rotation is not None:
+                yield f"offsets.{row}.rotation", offset.rotation
+        for name, number in self.modal_variables.items():
+            yield f"modal_variables.{name}", number
+        for section, fields in (("tool", self.tool), ("alarm", self.alarm), ("timers", self.timers)):
+            for key, value in fields or ():
+                if isinstance(value, int) and key != "longest":
+                    yield f"{section}.{key}", value
+        if self.skip.contact_flag is not None:
+            yield "skip.contact_flag", self.skip.contact_flag
+        if table := self.tool_table:
+            for key in ("length", "length_wear", "radius", "radius_wear"):
+                if (first := getattr(table, key)) is not None:
+                    for n in range(1, table.tools + 1):
+                        yield f"tool_table.{key}", first + n
+
+    @functools.cached_property
+    def own_blocks(self) -> dict[str, str]:
+        """Every block a shop may write as it likes, by the field that names it."""
+        blocks = {f"state.safe.{n}": block for n, block in enumerate(self.state.safe)}
+        for name in ("head", "tail"):
+            blocks |= {f"program.{name}.{n}": block for n, block in enumerate(getattr(self.program, name))}
+        for name in ("on", "off", "orient", "orient_half") if self.probing else ():
+            blocks |= {f"probing.{name}.{n}": block for n, block in enumerate(getattr(self.probing, name))}
+        for name in ("rapid_machine", "skip", "guarded", "feed", "absolute") if self.moves else ():
+            if (block := getattr(self.moves, name)) is not None:
+                blocks[f"moves.{name}"] = block
+        return blocks
+
+    @functools.cached_property
+    def own_codes(self) -> frozenset[tuple[str, float]]:
+        """Every G and M code that stands in one of those blocks."""
+        found = (re.findall(r"([GM]) *(\d+(?:\.\d+)?)", block) for block in self.own_blocks.values())
+        return frozenset((letter, float(figure)) for codes in found for letter, figure in codes)
+
+    @property
+    def decimals(self) -> int:
+        """Decimals of axis words at this control's resolution."""
+        return max(0, len(f"{self.resolution:.6f}".rstrip("0").split(".")[1]))
+
+    @functools.cached_property
+    def all_rows(self) -> dict[str, RowWords]:
+        """Every row of the offset table by name, extended ones included."""
+        rows = dict(self.offsets)
+        if (form := self.extended) is None:
+            return rows
+        for n in range(1, form.count + 1):
+            first = None if form.read_first is None else form.read_first + (n - 1) * form.read_step
+            read = None if first is None else (first, first + 1, first + 2)
+            select = form.select.format(n=n)
+            rows[select] = RowWords(write=form.write.format(n=n), select=select, read=read)
+        return rows
+
+    @functools.cached_property
+    def row_variables(self) -> dict[int, tuple[str, int]]:
+        """Variable → the row and axis (0 to 2) of the offset table that it holds."""
+        return {
+            number: (name, axis) for name, row in self.all_rows.items() for axis, number in enumerate(row.read or ())
+        }
+
+    def angle_of(self, row: str) -> int | None:
+        """The variable that holds how far a row is turned, in its table or kept for programs; None for none."""
+        if (held := self.row(row).rotation) is not None:
+            return held
+        rows = list(self.offsets)
+        if self.rotation is None or row not in rows or row == self.common_shift:
+            return None
+        return self.rotation.first + rows.index(row)
+
+    def reads(self, row: str, axis: str) -> int | None:
+        """The variable a figure of a row can be read from, None where there is none."""
+        if axis == "r":
+            return self.angle_of(row)
+        read = self.row(row).read
+        return read["xyz".index(axis)] if read else None
+
+    @functools.cached_property
+    def rotation_variables(self) -> dict[int, str]:
+        """Variable → the row whose angle it holds."""
+        return {row.rotation: name for name, row in self.all_rows.items() if row.rotation is not None}
+
+    def tool_variable(self, number: int) -> tuple[int, int] | None:
+        """Tool and column (L10 to L13) of the tool table that a variable holds, None when it holds none."""
+        if (table := self.tool_table) is None:
+            return None
+        for column, first in enumerate((table.length, table.length_wear, table.radius, table.radius_wear), 10):
+            if first is not None and first < number <= first + table.tools:
+                return number - first, column
+        return None
+
+    @property
+    def common_shift(self) -> str | None:
+        """Name of the row on top of all others, None where the control has none."""
+        return "common" if "common" in self.offsets else None
+
+    @property
+    def second_reference(self) -> tuple[float, float, float]:
+        """The second reference position, machine mm."""
+        return self.reference.second
+
+    @property
+    def length_reference(self) -> float:
+        """What lengths in the tool table are short of those from the gauge line, mm: the master's length, or 0."""
+        return self.tool_lengths.master_length or 0.0
+
+    @property
+    def measures(self) -> bool:
+        """Whether a program for this control can probe."""
+        return self.probing is not None
+
+    @property
+    def limits(self) -> tuple[str, ...]:
+        """What programs for this control cannot do, in sentences for the person who chooses it."""
+        told = []
+        if not self.measures:
+            told.append("It cannot probe: programs set offsets and nothing else; measure by hand.")
+        if self.language == "table":
+            told.append("It works nothing out: every figure is worked out and checked here, before it is written.")
+        if self.language == "ngc":
+            told.append(
+                "It has no branches: a guard that fails stops it with an arithmetic error, not with words of its own; "
+                "the comment in that line says which guard it was."
+            )
+            told.append(
+                "So a wrong size or a broken tool ends a program there: it cannot stop for a person to decide, note it "
+                "and go on, or jump back to an operation."
+            )
+            told.append("It has no subprograms: every touch is written out.")
+        if self.print is None and self.measures:
+            told.append("It prints nothing: the touches stay in its parameters and are read from there.")
+        looks = self.tool is not None and self.tool.holds == "tool in spindle"
+        if self.measures and not looks and self.call is None:
+            told.append("A program cannot tell which tool is in the spindle: it stops and asks.")
+        if self.measures and not (self.probing and self.probing.orient_half):
+            told.append("Its profile names no half turn of the spindle: a program cannot take the run-out out by it.")
+        if self.measures and self.tilted is None:
+            told.append("It has no tilted planes: the angles of one are kept for programs of the shop, no more.")
+        if self.tool_lengths.convention == "part":
+            told.append("Every tool is touched off on the part: Z of an offset is left as it stands in the table.")
+        if self.positions and self.offsets and any(row.read is None for row in self.offsets.values()):
+            told.append("Some rows cannot be read by a program: what is written to them is not read back.")
+        return tuple(told)
+
+    def row(self, name: str) -> RowWords:
+        """The words of one offset row.
+
+        Raises:
+            ProfileError: when the control has no such row.
+        """
+        if name not in self.all_rows:
+            raise ProfileError(self.name, (Fault("offsets", f"there is no row {name}"),), "Choose a row it has")
+        return self.all_rows[name]
+
+
+def findings_of(error: ValidationError) -> tuple[Fault, ...]:
+    """Pydantic's complaints as findings with dotted places."""
+    return tuple(
+        Fault(".".join(str(part) for part in item["loc"]), item["msg"].removeprefix("Value error, "))
+        for item in error.errors(include_url=False)
+    )
+
+
+def parse_profile(text: str, source: str) -> Profile:
+    """Read a profile from TOML text. `source` names it in messages.
+
+    Raises:
+        ProfileError: with every fault listed.
+    """
+    try:
+        return Profile.model_validate(tomllib.loads(text))
+    except tomllib.TOMLDecodeError as error:
+        raise ProfileError(source, (Fault("TOML", str(error)),)) from error
+    except ValidationError as error:
+        raise ProfileError(source, findings_of(error)) from error
+
+
+def _folder() -> Traversable:
+    return resources.files("brisk_anchor.nc.profile") / "shipped"
+
+
+def shipped_profiles() -> list[str]:
+    """Names of the profiles that ship with the application."""
+    return sorted(entry.name.removesuffix(".toml") for entry in _folder().iterdir() if entry.name.endswith(".toml"))
+
+
+def shipped_text(name: str) -> str:
+    """The TOML text of a shipped profile, comments and all.
+
+    Raises:
+        ProfileError: when there is none of that name.
+    """
+    known = shipped_profiles()
+    if name not in known:
+        raise ProfileError(
+            name, (Fault("", f"no such profile ships; known: {', '.join(known)}"),), "Choose a known one"
+        )
+    return (_folder() / f"{name}.toml").read_text(encoding="utf-8")
+
+
+@functools.cache
+def shipped_profile(name: str) -> Profile:
+    """A profile that ships with the application. Raises ProfileError when there is none of that name."""
+    return parse_profile(shipped_text(name), name)
+
+
+def copy_of(name: str, new_name: str) -> str:
+    """The text of a shipped profile under a new name, for a shop to change.
+
+    Raises:
+        ProfileError: no such profile, or a name that cannot be one.
+    """
+    text = re.sub(r"(?m)^name = .*$", f'name = "{new_name}"', shipped_text(name), count=1)
+    parse_profile(text, new_name)
+    return text
+
+
+def load_profile(path: Path) -> Profile:
+    """A shop's own profile from a file.
+
+    Raises:
+        ProfileError: when it cannot be read or has faults.
+    """
+    try:
+        data = read_at_most(path, _MAX_BYTES)
+        if len(data) > _MAX_BYTES:
+            raise ProfileError(path.name, (Fault("", f"larger than {_MAX_BYTES} bytes"),))
+        return parse_profile(data.decode("utf-8"), path.name)
+    except (OSError, UnicodeDecodeError) as error:
+        raise ProfileError(path.name, (Fault("", str(error)),)) from error
+
+
+def profile_of(name_or_path: str) -> Profile:
+    """A shipped profile by name, or a shop's own by its path.
+
+    Raises:
+        ProfileError: there is none, or it has faults.
+    """
+    if name_or_path in shipped_profiles():
+        return shipped_profile(name_or_path)
+    return load_profile(Path(name_or_path))

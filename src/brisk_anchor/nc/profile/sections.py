@@ -1,0 +1,237 @@
+"""The sections of a control profile, each validated on its own. What they mean stands in docs/control-profiles.md."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+Triple = Annotated[tuple[int, int, int], Field()]
+Range = tuple[int, int]
+Word = Annotated[str, Field(max_length=60, pattern=r"^[A-Z0-9 .#=\[\]+*/-]*$")]
+
+
+class ProfileSection(BaseModel):
+    """A table of the file: unknown fields are refused, as are figures that are none."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
+
+
+class Comment(ProfileSection):
+    """How a comment is written; `longest` counts what stands between the marks."""
+
+    open: Literal["(", ";"]
+    close: Literal[")", ""]
+    longest: int = Field(ge=20, le=200)
+
+
+class ProgramForm(ProfileSection):
+    """Head and tail of a file, and the block with its number; "" where a control numbers no programs.
+
+    `head` blocks stand before the first step, `tail` blocks before the last word: for what a shop always writes.
+    """
+
+    start: list[Literal["%"]]
+    end: list[Literal["%"]]
+    number: Annotated[str, Field(pattern=r"^(O\{number(:0[3-8]d)?\})?$")]
+    last_word: Literal["M30", "M2"]
+    head: list[Word] = []
+    tail: list[Word] = []
+
+
+class Subprograms(ProfileSection):
+    """How a subprogram is called and left, and the numbers of the two that written files carry."""
+
+    return_word: Literal["M99"]
+    call: Literal["G65 P{number}"]
+    touch_number: int = Field(ge=1, le=8999)
+    guard_number: int = Field(ge=1, le=8999)
+
+
+class State(ProfileSection):
+    """Blocks that bring the control into a known state."""
+
+    safe: list[Word]
+
+
+class Moves(ProfileSection):
+    """Words for the kinds of move. `skip` moves until the probe signals; `guarded` does, where it has its own word."""
+
+    rapid_machine: Word
+    skip: Word
+    guarded: Word | None = None
+    feed: Word
+    absolute: Word
+
+
+class Positions(ProfileSection):
+    """Variables where positions are read: machine, and work and skip position in one common frame.
+
+    `block_end` is where the last block ended, `set_shift` the shift of G92, in work and machine mm.
+    """
+
+    skip: Triple
+    machine: Triple | None = None
+    work: Triple | None = None
+    block_end: Triple | None = None
+    set_shift: Triple | None = None
+
+
+class VariableRanges(ProfileSection):
+    """Ranges of variables, both ends included: those that outlast a program, and of them the kept ones and the free."""
+
+    common: Range
+    kept: Range | None = None
+    free: Range
+
+
+class ToolVariable(ProfileSection):
+    """A variable with the number of a tool, and what it holds.
+
+    Where it is the tool that was last called, it says nothing of the spindle while a tool is called ahead: programs put
+    the tool in themselves then, or stop for a person.
+    """
+
+    variable: int
+    holds: Literal["tool in spindle", "last tool called"]
+
+
+class ToolTableVariables(ProfileSection):
+    """First variables of the columns of the tool table: variable of tool n is `column + n`."""
+
+    tools: int = Field(ge=1, le=999)
+    length: int | None = None
+    length_wear: int | None = None
+    radius: int | None = None
+    radius_wear: int | None = None
+
+
+class AlarmVariables(ProfileSection):
+    """Variables that raise an alarm or stop with a message, and how many characters are shown."""
+
+    variable: int
+    stop_variable: int
+    longest: int = Field(ge=12, le=200)
+
+
+class Timers(ProfileSection):
+    """Variables of the clocks: milliseconds since power came on, and hours of running programs."""
+
+    milliseconds: int
+    hours: int
+
+
+class Print(ProfileSection):
+    """Print command of the control and the digits of its figures."""
+
+    open: Word
+    close: Word
+    line: Annotated[str, Field(pattern=r"^[A-Z]{2,10}\[\{text\}\]$")]
+    space: Literal["*", "_", "/"]
+    number: Literal["{letter}{value}[{whole}{decimals}]"]
+    whole: int = Field(ge=3, le=6)
+    decimals: int = Field(ge=3, le=6)
+
+
+class ToolLengths(ProfileSection):
+    """What lengths in the tool table are counted from: the spindle's gauge line, a master tool of a length (mm), or
+    the part itself, on which every tool is touched off.
+    """
+
+    convention: Literal["gauge line", "master", "part"]
+    master_length: float | None = Field(default=None, gt=0, le=1000)
+
+
+class Probing(ProfileSection):
+    """Probe on/off blocks, feeds in mm/min and back-off in mm."""
+
+    on: list[Word]
+    off: list[Word]
+    guarded_feed: float = Field(gt=0, le=20_000)
+    search_feed: float = Field(gt=0, le=5_000)
+    touch_feed: float = Field(gt=0, le=1_000)
+    back_off: float = Field(ge=0.05, le=10)
+    orient: list[Word] = []
+    orient_half: list[Word] = []
+
+
+class RowWords(ProfileSection):
+    """One row of the offset table: the block that writes it, the word that selects it, its variables.
+
+    The row named "common" is the shift on top of all others; nothing selects it.
+    """
+
+    write: Annotated[str, Field(pattern=r"^G10 L(2|20) P\d+$")]
+    select: Annotated[str, Field(pattern=r"^(G5[4-9](\.[1-3])?( P\d+)?)?$")]
+    read: Triple | None = None
+    rotation: int | None = None
+
+
+class Rotation(ProfileSection):
+    """How coordinates are turned where rows hold no angle: it is kept in variables, one a row from `first` on."""
+
+    first: int
+    call: Annotated[str, Field(pattern=r"^G68 X0\. Y0\. R#\{variable\}$")]
+
+
+class Tilted(ProfileSection):
+    """How a tilted plane is called with angles that stand in variables: turn, lean, turn back, about Z, X and Z."""
+
+    call: Annotated[str, Field(pattern=r"^G68\.2 X0\. Y0\. Z0\. I#\{i\} J#\{j\} K#\{k\}$")]
+
+
+class Call(ProfileSection):
+    """How a program puts a tool into the spindle."""
+
+    tool: Annotated[str, Field(pattern=r"^T\{number(:0[2-4]d)?\} M0?6$")]
+
+
+class Extended(ProfileSection):
+    """Extended offsets: how many, how they are called and written ({n} from 1), and their variables."""
+
+    count: int = Field(ge=0, le=300)
+    select: Annotated[str, Field(pattern=r"^G(54|54\.1|59) P\{n\}$")]
+    write: Annotated[str, Field(pattern=r"^G10 L(2|20) P\{n\}$")]
+    read_first: int | None = None
+    read_step: int = Field(default=20, ge=3)
+
+
+class Input(ProfileSection):
+    """How figures and text are read: lengths without a decimal point, inches, comments after ;, diameters in X.
+
+    `named_parameters` and `o_words` belong to the language "ngc".
+    """
+
+    integers: Literal["as written", "least increment"]
+    inches: bool
+    semicolon_comments: bool
+    active_row_reads: Literal["number", "code"] = "number"
+    diameter_x: bool = False
+    increments_uvw: bool = False
+    refuses: list[Annotated[str, Field(pattern=r"^[GM]\d+(\.\d)?$")]] = []
+    named_parameters: bool = False
+    o_words: bool = False
+
+
+AfterMiss = Literal["end position", "old position", "contact flag"]
+
+
+class Skip(ProfileSection):
+    """Words that move until the probe signals, and what is known after one that met nothing.
+
+    `after_miss` says what the skip position holds then: the end of that move, what it held before, or that only the
+    variable `contact_flag` (1 after a signal) tells. A probing move below `shortest`, mm, is an error.
+    """
+
+    words: list[Literal["G31", "G38.2", "G38.3", "G38.4", "G38.5"]]
+    after_miss: AfterMiss | None = None
+    contact_flag: int | None = None
+    shortest: float = Field(default=0.0, ge=0, le=2)
+
+
+class ReferencePoints(ProfileSection):
+    """The second reference position (G30), machine mm, and where both are read."""
+
+    second: tuple[float, float, float]
+    first_read: Triple | None = None
+    second_read: Triple | None = None

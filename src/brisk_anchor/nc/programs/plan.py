@@ -1,0 +1,244 @@
+"""From a plan to steps: what to measure, in which order, where the result goes, what to check on the way."""
+
+from __future__ import annotations
+
+import zlib
+from dataclasses import dataclass
+
+from brisk_anchor.core.errors import PlanError
+from brisk_anchor.core.features.measuring import Measurement
+from brisk_anchor.core.kinds import FeatureKind
+from brisk_anchor.core.offsets.rules import Rule, Turner, features_in
+from brisk_anchor.nc.programs.control_result import ControlResult
+from brisk_anchor.nc.programs.cycles import Cycle
+from brisk_anchor.nc.programs.offset_steps import store_steps
+from brisk_anchor.nc.programs.steps import (
+    AlarmNumber,
+    Binary,
+    CallTool,
+    Check,
+    Compute,
+    Expression,
+    Guarded,
+    LengthInTable,
+    Name,
+    NothingFailed,
+    NothingYet,
+    Number,
+    OperatorStop,
+    Probe,
+    Rapid,
+    Release,
+    Report,
+    SafeState,
+    SectionHeading,
+    Step,
+    TableAt,
+    ToolCheck,
+    TouchStep,
+    plus,
+)
+
+
+@dataclass(frozen=True, slots=True)
+class StorePlan:
+    """Where the result goes: the row, a rule an axis, and the guard against a jump.
+
+    `expected` is where each value should lie (machine mm) and `jump_limit` how far from there it may; the angle of a
+    turned row lies within `TURN_LIMIT` of its own. `weights` by feature are those of a best fit.
+    """
+
+    row: str
+    rules: tuple[tuple[str, Rule], ...]
+    expected: tuple[tuple[str, float], ...]
+    jump_limit: float
+    weights: tuple[tuple[str, float], ...] = ()
+    built: tuple[tuple[str, FeatureKind, tuple[str, ...]], ...] = ()
+    """Features the rules name that are built from measured ones: name, kind, what they are made of."""
+    turner: Turner | None = None
+    """The table that turns the part straight when the program has measured how it lies."""
+    held: tuple[tuple[str, float], ...] = ()
+    """What the control's table held when these values were decided on: the program stops where it holds something else
+    by more than the limit, as the move that was looked at is then another."""
+    table: tuple[str, float] | None = None
+    """A table and how far it is to turn, degrees, where the application has worked that out."""
+
+
+@dataclass(frozen=True, slots=True)
+class LengthCheck:
+    """A look whether a tool is still whole: its end onto the setter, spindle stopped.
+
+    `at` is the setter's middle, `top` its top (machine mm of a tool without length), `length` what the application
+    knows of the tool (mm as the control counts it, plus `reference` gives the real one), `search` how far beyond the
+    place it should be met at, `tolerance` how far from there it may be met. With `call` the program puts it in itself.
+    """
+
+    number: int
+    name: str
+    at: tuple[float, float]
+    top: float
+    length: float
+    reference: float
+    tolerance: float
+    search: float
+    on_fail: str = "alarm"
+    call: bool = True
+
+
+@dataclass(frozen=True, slots=True)
+class Plan:
+    """A measuring program before it is written. `date` is text for the head (ISO), given by the caller.
+
+    `home_z` is the spindle's Z at home, where the program starts and ends: from there every rapid across is free.
+    """
+
+    number: int
+    title: str
+    machine: str
+    part: str
+    date: str
+    home_z: float
+    measurements: tuple[Measurement, ...]
+    store: StorePlan | None = None
+    also: tuple[StorePlan, ...] = ()
+    """More rows to set, after that one."""
+    stop: str = ""
+    """What a person is to look at before the first row is written; the program stops there."""
+    tools: tuple[LengthCheck, ...] = ()
+    """Tools to look at before anything is measured."""
+    probe_each: bool = False
+    """Whether the probe is switched off and on between measurements, not kept on."""
+    call_probe: bool = False
+    """Whether the program puts the probe into the spindle itself."""
+
+    @property
+    def identity(self) -> int:
+        """Six digits that tie report lines to the plan they came from (the date does not count)."""
+        told = (self.number, self.measurements, self.store, *self.also, *self.tools)
+        return zlib.crc32(repr(told).encode()) % 1_000_000
+
+
+def plan_steps(plan: Plan) -> tuple[Step, ...]:
+    """Turn a plan into steps.
+
+    Raises:
+        PlanError: an empty plan, probes that differ, or a rule that needs what the plan does not measure.
+    """
+    if not plan.measurements and plan.store is None and not plan.tools:
+        raise PlanError("The plan is empty", "There is nothing to write", "Measure something first")
+    styli = {measurement.stylus for measurement in plan.measurements}
+    if len({tuple(letter for letter, _ in measurement.table) for measurement in plan.measurements}) > 1:
+        raise PlanError("Only some measurements say where the table stands", "", "Say it of all")
+    if len(styli) > 1:
+        raise PlanError("The plan uses more than one stylus", "This version writes one probe a program", "Split it")
+    steps: list[Step] = [SectionHeading("safe state"), SafeState()]
+    calls = plan.call_probe or any(check.call for check in plan.tools)
+    for stylus in styli if not calls else ():
+        # Up first: where a program cannot look what is in the spindle, it puts the probe in here.
+        steps += [Rapid(z=plan.home_z), ToolCheck(stylus.tool_number)]
+    reactions = [m.on_fail for m in plan.measurements] + [check.on_fail for check in plan.tools]
+    if "go on" in reactions:
+        steps.append(NothingYet())
+    steps.append(Report(("BEGIN", f"O{plan.number:04d}"), (("I", Number(plan.identity), 0),)))
+    touches = 0
+    for check in plan.tools:
+        touches = length_check(steps, check, plan.home_z, touches)
+    if calls:
+        for stylus in styli:
+            steps += [
+                SectionHeading(f"probe T{stylus.tool_number}"),
+                Rapid(z=plan.home_z),
+                CallTool(stylus.tool_number),
+            ]
+            steps.append(ToolCheck(stylus.tool_number, called=True))
+    for stylus in styli:
+        figures: list[tuple[str, Expression, int]] = [
+            ("T", Number(stylus.tool_number), 0),
+            ("R", Number(stylus.effective_radius), -1),
+            ("L", Number(stylus.length), -1),
+        ]
+        if any(stylus.offset):
+            figures += [(letter, Number(aside), -1) for letter, aside in zip("UV", stylus.offset, strict=True)]
+        steps.append(Report(("TOOL",), tuple(figures)))
+        steps.append(Probe(True))
+        steps.append(Rapid(z=plan.home_z))
+    located: dict[tuple[str, str], ControlResult] = {}
+    wanted = _needed(plan)
+    height = plan.home_z
+    stands: tuple[tuple[str, float], ...] = ()
+    for index, measurement in enumerate(plan.measurements, 1):
+        if plan.probe_each and index > 1:
+            steps += [Probe(False), Probe(True)]
+        if measurement.table != stands:
+            words = " ".join(f"{letter}{angle:g}" for letter, angle in measurement.table)
+            steps += [SectionHeading(f"table at {words}"), Rapid(z=plan.home_z), TableAt(measurement.table)]
+            height, stands = plan.home_z, measurement.table
+        own = Cycle(steps, measurement, index, touches, located, height=height, wanted=measurement.name in wanted)
+        touches = own.run()
+        height = measurement.clear_z
+    if styli:
+        steps += [Rapid(z=plan.home_z), Probe(False)]
+    if plan.stop:
+        steps.append(OperatorStop(plan.stop))
+    if plan.store is not None and "go on" in reactions:
+        steps.append(NothingFailed())
+    for number, store in enumerate((plan.store, *plan.also), 1):
+        if store is not None:
+            first = len(steps)
+            store_steps(steps, store, located, number)
+            used = dict.fromkeys(step.name for step in steps[first:] if isinstance(step, Compute))
+            steps.append(Release(tuple(used)))
+    steps.append(Report(("END",), (("N", Number(touches), 0),)))
+    return tuple(steps)
+
+
+def _needed(plan: Plan) -> set[str]:
+    """Names of the measurements that some row is worked out from."""
+    found: set[str] = set()
+    for store in (plan.store, *plan.also):
+        if store is not None:
+            found |= {name for _, rule in store.rules for name in features_in(rule)}
+            found |= {part for _, _, of in store.built for part in of}
+    return found | {m.top.name for m in plan.measurements if m.top is not None}
+
+
+APPROACH_SETTER = 10.0
+"""How far, mm, over where its end should be met a tool stands before it is searched for."""
+
+
+def length_check(steps: list[Step], check: LengthCheck, home_z: float, touches: int) -> int:
+    """Append the look at one tool; returns how many touches the program has made by then.
+
+    The machine stops with an alarm where nothing is met as far as `search` goes, whatever the reaction: what is left
+    of the tool is not known then.
+    """
+    steps += [SectionHeading(f"is T{check.number} whole"), Rapid(z=home_z)]
+    steps.append(CallTool(check.number) if check.call else ToolCheck(check.number, "TOOL"))
+    x, y = check.at
+    length = LengthInTable(check.number, check.length)
+    # Named by the tool: where a report is read from variables after the program, each must still hold its own.
+    where, off = f"te{check.number}", f"td{check.number}"
+    expected = Name(where)
+    touches += 1
+    names = (f"t{touches}x", f"t{touches}y", f"t{touches}z")
+    down = APPROACH_SETTER + check.search
+    steps += [
+        Rapid(x=x, y=y),
+        Compute(where, plus(length, check.top + check.reference), f"where T{check.number} should meet the setter"),
+        Guarded("over the setter", z=plus(expected, APPROACH_SETTER)),
+        TouchStep(touches, (0.0, 0.0, -1.0), down, names, "onto the setter"),
+        Rapid(z=home_z),
+        Compute(off, Binary(Name(names[2]), "-", expected), "how much longer the tool is than its table says"),
+        Report(("TOOLCHECK",), (("T", Number(check.number), 0), ("D", Name(off), -1))),
+        Check(
+            Name(off),
+            Number(0.0),
+            check.tolerance,
+            AlarmNumber.BROKEN,
+            f"T{check.number} IS BROKEN OR MOVED",
+            f"tool check: within {check.tolerance:g} of its length",
+            check.on_fail,
+        ),
+        Release((*names, where, off)),
+    ]
+    return touches

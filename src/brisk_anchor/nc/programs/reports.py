@@ -1,0 +1,134 @@
+"""Report lines: what a program prints, and the way back from them to touches. The format stands in docs/formats.md."""
+
+from __future__ import annotations
+
+import math
+import re
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+
+from brisk_anchor.core.errors import ReportError
+from brisk_anchor.core.features.touches import Source, Stylus, Touch
+from brisk_anchor.core.kinds import Vector
+
+_LINE = re.compile(r"^BRISK 1 (BEGIN|TOOL|TOUCH|SOLVED|STORED|TOOLCHECK|END)\b(.*)$")
+_PAIR = re.compile(r"([A-Z])\s*(-?\d+(?:\.\d*)?)(?![A-Z.\d])")
+_PRINT_STEP = 1e-4
+
+
+@dataclass(slots=True)
+class RunReport:
+    """What one run reported: touches as (number, position, direction), solutions and stores as the control has them."""
+
+    program: int
+    identity: int
+    tool: dict[str, float] = field(default_factory=dict)
+    touches: list[tuple[int, Vector, Vector]] = field(default_factory=list)
+    solved: dict[int, dict[str, float]] = field(default_factory=dict)
+    stored: dict[str, dict[str, float]] = field(default_factory=dict)
+    tools: dict[int, float] = field(default_factory=dict)
+    """How much longer a tool is than its table says, mm, of those that were looked at."""
+    complete: bool = False
+
+
+def _pairs(text: str, line: str) -> dict[str, float]:
+    pairs = {letter: float(value) for letter, value in _PAIR.findall(text)}
+    if not pairs or _PAIR.sub("", text).strip():
+        raise ReportError(f"This report line is broken: “{line[:80]}”", "Its figures cannot be trusted", "Run it again")
+    return pairs
+
+
+def parse_reports(lines: Iterable[str]) -> RunReport:
+    """Read the report lines of one run; lines of other programs are passed over.
+
+    Raises:
+        ReportError: no beginning, a broken line, lines missing, or the end missing.
+    """
+    report: RunReport | None = None
+    for raw in lines:
+        line = raw.strip()
+        found = _LINE.match(line)
+        if not found:
+            continue
+        kind, rest = found.groups()
+        if kind == "BEGIN":
+            pairs = _pairs(rest, line)
+            report = RunReport(int(pairs.get("O", 0)), int(pairs.get("I", 0)))
+            continue
+        if report is None:
+            raise ReportError("The report has no beginning", "Lines are missing before the first", "Run it again")
+        if kind == "STORED":
+            row, _, rest = rest.strip().partition(" ")
+            report.stored[row] = _pairs(rest, line)
+            continue
+        pairs = _pairs(rest, line)
+        try:
+            if kind == "TOOL":
+                report.tool = pairs
+            elif kind == "TOUCH":
+                position = (pairs["X"], pairs["Y"], pairs["Z"])
+                direction = (pairs["I"], pairs["J"], pairs["K"])
+                report.touches.append((int(pairs["N"]), position, direction))
+            elif kind == "TOOLCHECK":
+                report.tools[int(pairs["T"])] = pairs["D"]
+            elif kind == "SOLVED":
+                report.solved[int(pairs.pop("M"))] = pairs
+            elif kind == "END":
+                report.complete = True
+                if int(pairs["N"]) != len(report.touches):
+                    raise ReportError(
+                        f"{len(report.touches)} touches were reported, {int(pairs['N'])} were made",
+                        "The control dropped lines",
+                        "Run it again",
+                    )
+        except KeyError as error:
+            raise ReportError(f"This report line lacks {error}: “{line[:80]}”", "", "Run it again") from None
+    if report is None:
+        raise ReportError("There are no report lines", "Nothing was measured", "Run the program first")
+    if not report.complete:
+        raise ReportError("The report has no end", "The run was cut short", "Run it again")
+    return report
+
+
+def printed_share(stylus: Stylus) -> float:
+    """Which share of a touch's standard uncertainty comes from the last printed digit."""
+    step = _PRINT_STEP / math.sqrt(12)
+    return step / math.hypot(stylus.u_repeatability, step)
+
+
+def touches_of(report: RunReport, stylus: Stylus, labels: list[str]) -> list[Touch]:
+    """The touches of a run as the chain wants them; `labels` in order.
+
+    The uncertainty of each holds the stylus's repeatability and the last printed digit.
+
+    Raises:
+        ReportError: another tool touched, or the count differs from the plan.
+    """
+    told = report.tool
+    agrees = (
+        int(told.get("T", -1)) == stylus.tool_number
+        and abs(told.get("R", 0) - stylus.effective_radius) < _PRINT_STEP
+        and abs(told.get("L", 0) - stylus.length) < _PRINT_STEP
+        and all(abs(told.get(n, 0) - part) < _PRINT_STEP for n, part in zip("UV", stylus.offset, strict=True))
+    )
+    if not agrees:
+        raise ReportError(
+            "The report was made with another probe, or with another calibration of it",
+            "Its touches would be compensated wrongly",
+            "Write the program again and run it",
+        )
+    if len(labels) != len(report.touches) or [n for n, _, _ in report.touches] != list(range(1, len(labels) + 1)):
+        raise ReportError(
+            f"{len(report.touches)} touches were reported, the plan has {len(labels)}",
+            "Lines are missing",
+            "Run it again",
+        )
+    u = math.hypot(stylus.u_repeatability, _PRINT_STEP / math.sqrt(12))
+    result = []
+    for label, (_, position, direction) in zip(labels, report.touches, strict=True):
+        norm = math.hypot(*direction)
+        if not 0.99 < norm < 1.01:
+            raise ReportError(f"Touch {label} reports no proper direction", "", "Run it again")
+        unit = (direction[0] / norm, direction[1] / norm, direction[2] / norm)
+        result.append(Touch(label, position, unit, stylus, u, Source.RUN))
+    return result

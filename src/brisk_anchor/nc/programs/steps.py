@@ -1,0 +1,346 @@
+"""The typed steps between a plan and its text. Tests compare steps; the writer turns them into a control's words."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from brisk_anchor.core.kinds import Vector
+
+
+@dataclass(frozen=True, slots=True)
+class Number:
+    """A figure in an expression, mm."""
+
+    value: float
+
+
+@dataclass(frozen=True, slots=True)
+class Name:
+    """A value the program works out; the writer gives it a variable."""
+
+    name: str
+
+
+@dataclass(frozen=True, slots=True)
+class Variable:
+    """A variable of the control itself, by number."""
+
+    number: int
+
+
+@dataclass(frozen=True, slots=True)
+class RowValue:
+    """What stands in the offset table: a row and "x", "y", "z" (mm) or "r" (degrees)."""
+
+    row: str
+    axis: str
+
+
+@dataclass(frozen=True, slots=True)
+class LengthInTable:
+    """What the control's table holds for the length of a tool; `known`, mm, where a program cannot read it."""
+
+    number: int
+    known: float
+
+
+@dataclass(frozen=True, slots=True)
+class Binary:
+    """Two values joined by + - * or /."""
+
+    left: Expression
+    operator: str
+    right: Expression
+
+
+@dataclass(frozen=True, slots=True)
+class Function:
+    """A function of values: "SQRT", "SIN", "COS", or "ATAN" of two (the angle whose tangent is their quotient)."""
+
+    name: str
+    values: tuple[Expression, ...]
+
+
+Expression = Number | Name | Variable | RowValue | LengthInTable | Binary | Function
+
+
+def plus(base: Expression, by: float) -> Expression:
+    """A value and a figure together: worked out now where it can be."""
+    if isinstance(base, Number):
+        return Number(base.value + by)
+    if not by:
+        return base
+    if isinstance(base, Binary) and base.operator in "+-" and isinstance(base.right, Number):
+        return plus(base.left, by + (base.right.value if base.operator == "+" else -base.right.value))
+    return Binary(base, "+" if by >= 0 else "-", Number(abs(by)))
+
+
+def known_difference(a: Expression, b: Expression | None) -> float | None:
+    """How far two values lie apart where that is known before the program runs, mm; None where it is not."""
+    (base, more), (other, less) = _parts(a), _parts(b)
+    return more - less if base == other else None
+
+
+def _parts(value: Expression | None) -> tuple[Expression | None, float]:
+    """A value as something the program finds and a figure on top of it."""
+    if isinstance(value, Number):
+        return Number(0.0), value.value
+    if isinstance(value, Binary) and value.operator in "+-" and isinstance(value.right, Number):
+        return value.left, value.right.value if value.operator == "+" else -value.right.value
+    return value, 0.0
+
+
+@dataclass(frozen=True, slots=True)
+class SectionHeading:
+    """A heading in the list."""
+
+    title: str
+
+
+@dataclass(frozen=True, slots=True)
+class SafeState:
+    """Bring the control into a known state; units, plane, no compensation, no rotation."""
+
+
+@dataclass(frozen=True, slots=True)
+class ToolCheck:
+    """Stop unless this tool is in the spindle. `called`: the program has put it in itself just now."""
+
+    number: int
+    what: str = "PROBE"
+    called: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class TableAt:
+    """Turn rotary axes to machine angles, degrees; the tool stands at home, clear of what turns."""
+
+    angles: tuple[tuple[str, float], ...]
+
+
+@dataclass(frozen=True, slots=True)
+class TurnTable:
+    """Turn a rotary table by an angle, degrees, from where it stands."""
+
+    letter: str
+    by: Expression
+
+
+@dataclass(frozen=True, slots=True)
+class OperatorStop:
+    """Stop, and go on when a person presses start: `text` says what to look at."""
+
+    text: str
+
+
+@dataclass(frozen=True, slots=True)
+class Probe:
+    """Switch the probe on or off."""
+
+    on: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Rapid:
+    """Rapid to machine coordinates; None leaves an axis where it is."""
+
+    x: float | None = None
+    y: float | None = None
+    z: float | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Guarded:
+    """Move to machine coordinates with the probe watching: contact on the way stops the machine."""
+
+    why: str
+    x: Expression | None = None
+    y: Expression | None = None
+    z: Expression | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Centre:
+    """Move to machine coordinates through room that was just searched, no further than `limit` mm along an axis.
+
+    It may be a very short move, or none: a probing move that short is an error on some controls.
+    """
+
+    why: str
+    limit: float
+    x: Expression | None = None
+    y: Expression | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class TouchStep:
+    """Search along `direction` for `distance` mm, touch twice, keep the machine position in `names`, come back.
+
+    `aside` is where the ball stands beside the spindle's axis, X and Y, mm: it is added to what is kept. `feeds` are
+    those of search and touch where they are not the profile's, mm/min.
+    """
+
+    number: int
+    direction: Vector
+    distance: float
+    names: tuple[str, str, str]
+    why: str
+    aside: tuple[float, float] = (0.0, 0.0)
+    feeds: tuple[float | None, float | None] = (None, None)
+
+
+@dataclass(frozen=True, slots=True)
+class Compute:
+    """Work out a value."""
+
+    name: str
+    value: Expression
+    why: str
+
+
+@dataclass(frozen=True, slots=True)
+class Check:
+    """Alarm unless |value − centre| ≤ limit."""
+
+    value: Expression
+    centre: Expression
+    limit: float
+    alarm: int
+    text: str
+    why: str
+    reaction: str = "alarm"
+    """One of `ON_FAIL`: alarm, stop for a person to decide, or note it and go on."""
+
+
+@dataclass(frozen=True, slots=True)
+class NothingYet:
+    """No check that lets the program go on has failed so far."""
+
+
+@dataclass(frozen=True, slots=True)
+class NothingFailed:
+    """Alarm when a check that lets the program go on has failed."""
+
+
+@dataclass(frozen=True, slots=True)
+class Orient:
+    """Turn the spindle to where it was calibrated, or half round from there."""
+
+    half: bool
+
+
+@dataclass(frozen=True, slots=True)
+class KeepResult:
+    """Copy a result to a variable of the person's own."""
+
+    variable: int
+    value: Expression
+    why: str
+
+
+@dataclass(frozen=True, slots=True)
+class TiltedPlane:
+    """Say how a tilted plane is called with its angles, which stand in these variables."""
+
+    variables: tuple[int, int, int]
+
+
+@dataclass(frozen=True, slots=True)
+class CallTool:
+    """Stop spindle and coolant, and put a tool into the spindle."""
+
+    number: int
+
+
+@dataclass(frozen=True, slots=True)
+class NoCommonShift:
+    """Alarm unless the shift on top of all rows is zero: the offset was worked out without one."""
+
+
+@dataclass(frozen=True, slots=True)
+class Store:
+    """Write the offset row."""
+
+    row: str
+    values: tuple[tuple[str, Expression], ...]
+
+
+@dataclass(frozen=True, slots=True)
+class ReadBack:
+    """Alarm unless the table now holds what was written."""
+
+    row: str
+    values: tuple[tuple[str, Expression], ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Report:
+    """Print one report line: fixed words, then letters with values."""
+
+    words: tuple[str, ...]
+    values: tuple[tuple[str, Expression, int], ...] = ()
+    """Letter, value, decimals (0 for whole numbers, -1 for the profile's)."""
+
+
+@dataclass(frozen=True, slots=True)
+class Release:
+    """These values are not needed any more; their variables may hold others."""
+
+    names: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class KeepAngle:
+    """Keep the angle a row is turned by where programs of the shop read it."""
+
+    row: str
+    value: Expression
+
+
+Step = (
+    SectionHeading
+    | SafeState
+    | ToolCheck
+    | OperatorStop
+    | TableAt
+    | TurnTable
+    | Probe
+    | Rapid
+    | Guarded
+    | Centre
+    | TouchStep
+    | Compute
+    | Check
+    | NothingYet
+    | NothingFailed
+    | Orient
+    | KeepResult
+    | TiltedPlane
+    | CallTool
+    | NoCommonShift
+    | Store
+    | ReadBack
+    | Report
+    | Release
+    | KeepAngle
+)
+
+
+class AlarmNumber:
+    """Alarm numbers of written programs; the texts stand where they are raised."""
+
+    MISSED = 101
+    UNEXPECTED = 102
+    TOUCHING = 103
+    SIZE = 104
+    JUMP = 105
+    READ_BACK = 106
+    TOOL = 107
+    COMMON_SHIFT = 108
+    ANGLE = 109
+    FAILED = 110
+    BROKEN = 111
+    IN_WORK = 112
+    NOT_IN_SIZE = 113
+    TOO_MUCH = 114
+    EDGE = 115

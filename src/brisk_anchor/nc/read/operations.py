@@ -1,0 +1,173 @@
+"""A cutting program as a person reads it: its tools and operations, and what is modal where one of them ends.
+
+Read from the text alone, so that words this control's reader does not run (drilling cycles, cutter compensation) are no
+hindrance. Where the text alone does not tell, that is said: a program that branches, or calls others.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+_COMMENT = re.compile(r"\(([^()]*)\)|;(.*)$")
+_WORD = re.compile(r"([A-Z])\s*([-+]?(?:\d+\.?\d*|\.\d+))")
+_FLOW = re.compile(r"\b(IF|GOTO|WHILE|END\d)\b|O<|\bO\d+\s+(?:IF|WHILE|CALL|SUB)")
+_CYCLES = frozenset((73, 74, 76, *range(81, 90)))
+_MODAL: dict[str, frozenset[float]] = {
+    "motion": frozenset((0, 1, 2, 3)),
+    "plane": frozenset((17, 18, 19)),
+    "distance": frozenset((90, 91)),
+    "feed mode": frozenset((93, 94, 95)),
+    "units": frozenset((20, 21)),
+    "compensation": frozenset((40, 41, 42)),
+    "rotation": frozenset((68, 69)),
+}
+
+
+@dataclass(frozen=True, slots=True)
+class CutOperation:
+    """What one tool does until the next comes, or until a comment says that something else begins.
+
+    `first` and `after` are lines counted from 0: it runs from `first` up to `after`, which is not its own.
+    """
+
+    number: int
+    tool: int
+    title: str
+    first: int
+    after: int
+    changes: bool
+    """Whether it begins with a tool change."""
+
+
+@dataclass(slots=True)
+class ModalText:
+    """What the text says is modal at a line; codes as they are written, "" or None where it says nothing."""
+
+    tool: int = 0
+    codes: dict[str, float] = field(default_factory=dict)
+    offset: str = ""
+    feed: str = ""
+    speed: str = ""
+    spindle: int = 5
+    coolant: frozenset[int] = frozenset()
+    length: str = ""
+    cycle: bool = False
+    unsure: str = ""
+    """Why the text alone does not tell, with the line: it branches, or calls another program."""
+
+
+def code_of(line: str) -> str:
+    """A line without its comments, in capitals."""
+    return _COMMENT.sub(" ", line).upper().strip()
+
+
+def comment_of(line: str) -> str:
+    """The comments of a line."""
+    return " ".join(" ".join(part for part in found if part) for found in _COMMENT.findall(line)).strip()
+
+
+def words_of(line: str) -> list[tuple[str, float]]:
+    """Letters with their figures; values that are worked out are passed over."""
+    return [(letter, float(value)) for letter, value in _WORD.findall(code_of(line))]
+
+
+def main_end(lines: Sequence[str]) -> int:
+    """The line that ends the main program (M2, M30 or M99); the number of lines where none does."""
+    for number, line in enumerate(lines):
+        if any(letter == "M" and value in (2, 30, 99) for letter, value in words_of(line)):
+            return number
+    return len(lines)
+
+
+def operations_of(lines: Sequence[str]) -> list[CutOperation]:
+    """The operations of the main program, each with its tool and what its comment calls it."""
+    end = main_end(lines)
+    starts: list[tuple[int, int, str, bool]] = []
+    tool, prepared = 0, 0
+    for number in range(end):
+        words = words_of(lines[number])
+        prepared = next((int(value) for letter, value in words if letter == "T"), prepared)
+        if ("M", 6.0) in words:
+            tool = prepared
+            first = _heading(lines, number, max((start[0] for start in starts if start[3]), default=-1))
+            title = " ".join(part for part in (comment_of(line) for line in lines[first : number + 1]) if part)
+            while starts and starts[-1][0] >= first:
+                starts.pop()  # its comment stood before it, and was taken for one of its own
+            starts.append((first, tool, title, True))
+        elif tool and not code_of(lines[number]) and (title := comment_of(lines[number])):
+            before = starts[-1]
+            moved = any(letter in "XYZ" for at in range(before[0], number) for letter, _ in words_of(lines[at]))
+            if moved:
+                starts.append((number, tool, title, False))
+    found = []
+    for at, (first, number, title, changes) in enumerate(starts):
+        after = starts[at + 1][0] if at + 1 < len(starts) else end
+        found.append(CutOperation(at + 1, number, title or f"T{number}", first, after, changes))
+    return found
+
+
+def _heading(lines: Sequence[str], number: int, low: int) -> int:
+    """Where a tool change begins: with the comments and bare line numbers that stand right before it."""
+    first = number
+    while first - 1 > low:
+        code = code_of(lines[first - 1])
+        if code and not re.fullmatch(r"N\d+", code):
+            break
+        if not code and not comment_of(lines[first - 1]):
+            break
+        if re.match(r"^%|^O\d", code):
+            break
+        first -= 1
+    return first
+
+
+def modal_at(lines: Sequence[str], line: int) -> ModalText:
+    """What is modal when a line of the main program is reached, running straight through."""
+    state = ModalText()
+    prepared = 0
+    for number in range(min(line, len(lines))):
+        code = code_of(lines[number])
+        if re.match(r"^[:O]\s*\d", code) or not code:
+            continue
+        if (flow := _FLOW.search(code)) and not state.unsure:
+            state.unsure = f"line {number + 1} branches ({flow[0]})"
+        words = words_of(lines[number])
+        codes = [value for letter, value in words if letter == "G"]
+        functions = [value for letter, value in words if letter == "M"]
+        if (98 in functions or 65 in codes) and not state.unsure:
+            state.unsure = f"line {number + 1} calls another program"
+        for value in codes:
+            for group, members in _MODAL.items():
+                if value in members:
+                    state.codes[group] = value
+            if value in _CYCLES:
+                state.cycle = True
+            elif value in (80, 0, 1, 2, 3):
+                state.cycle = False
+            if value == 49:
+                state.length = ""
+        prepared = next((int(value) for letter, value in words if letter == "T"), prepared)
+        state.tool = prepared if 6 in functions else state.tool
+        _note(state, code, codes, functions)
+    return state
+
+
+def _note(state: ModalText, code: str, codes: list[float], functions: list[float]) -> None:
+    """Offsets, feeds, speeds, lengths, spindle and coolant of a block."""
+    if found := re.search(r"G(54\.1\s*P\d+|59\.[123]|5[4-9])(?![\d.])", code):
+        state.offset = "G" + re.sub(r"\s*P", " P", found[1])
+    if found := re.search(r"F\s*(\d+\.?\d*|\.\d+)", code):
+        state.feed = found[1]
+    if found := re.search(r"S\s*(\d+\.?\d*)", code):
+        state.speed = found[1]
+    if (43 in codes) and (found := re.search(r"H\s*(\d+)", code)):
+        state.length = found[1]
+    for value in functions:
+        if value in (3, 4, 5):
+            state.spindle = int(value)
+        elif value in (7, 8):
+            state.coolant |= {int(value)}
+        elif value == 9:
+            state.coolant = frozenset()

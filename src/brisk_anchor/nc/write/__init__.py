@@ -1,0 +1,1 @@
+"""Steps as NC text, one writer a control language."""

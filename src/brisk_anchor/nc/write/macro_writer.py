@@ -1,0 +1,215 @@
+"""Steps as text of the # macro language: alarms with words, printed report lines, one touch and one guarded move."""
+
+from __future__ import annotations
+
+from brisk_anchor.core.errors import PlanError
+from brisk_anchor.core.numbers import fixed
+from brisk_anchor.nc.profile.control_profile import Profile
+from brisk_anchor.nc.programs.program import REPORT_TAG, comment_text
+from brisk_anchor.nc.programs.steps import (
+    AlarmNumber,
+    Binary,
+    CallTool,
+    Centre,
+    Check,
+    Compute,
+    Expression,
+    Guarded,
+    KeepAngle,
+    KeepResult,
+    NoCommonShift,
+    NothingFailed,
+    NothingYet,
+    Number,
+    OperatorStop,
+    Orient,
+    Probe,
+    Rapid,
+    ReadBack,
+    Release,
+    Report,
+    SafeState,
+    SectionHeading,
+    Step,
+    Store,
+    TableAt,
+    TiltedPlane,
+    ToolCheck,
+    TouchStep,
+    TurnTable,
+)
+from brisk_anchor.nc.write.subprograms import MacroWords, guard_subprogram, touch_subprogram
+from brisk_anchor.nc.write.text import TextWriter
+
+
+class MacroWriter(TextWriter):
+    """Writes the # macro language."""
+
+    def __init__(self, profile: Profile) -> None:
+        super().__init__(profile)
+        self.words = MacroWords.of(profile)
+        self.aside = (0.0, 0.0)
+        """Where the ball stands beside the spindle's axis, as the touches of the program have it."""
+        self.own_feeds = False
+        """Whether a touch has feeds of its own."""
+        self.guards_failed = False
+        """Whether a check lets the program go on."""
+
+    def close(self) -> None:
+        """Close the printer, absolute positions."""
+        if self.words.printer.close:
+            self.put(self.words.printer.close, "closes the printer")
+        self.put(self.words.moves.absolute, "absolute positions again")
+
+    def subprograms(self) -> None:
+        """The touch and the guarded move."""
+        for block in (touch_subprogram(self.words, self.aside, self.own_feeds), guard_subprogram(self.words)):
+            self.put("")
+            for number, (code, meaning) in enumerate(block):
+                self.put(code, meaning, heading=number == 0)
+
+    def print_line(self, report: Report) -> str:
+        form = self.words.printer
+        space = form.space
+        parts = [REPORT_TAG, "1", *report.words]
+        for letter, value, decimals in report.values:
+            if isinstance(value, Number):
+                figure = fixed(value.value, form.decimals if decimals < 0 else decimals)
+                parts.append(f"{letter}{figure}")
+            else:
+                places = form.decimals if decimals < 0 else decimals
+                parts.append(
+                    form.number.format(letter=letter, value=self.expression(value), whole=form.whole, decimals=places)
+                )
+        return form.line.format(text=space.join(parts))
+
+    def alarm(self, condition: str, number: int, text: str) -> str:
+        shown = comment_text(text, self.words.alarm.longest)
+        return f"IF [{condition}] THEN #{self.words.alarm.variable}={number} ({shown})"
+
+    def check(self, check: Check) -> None:
+        """A check with what is to be done when it fails."""
+        difference = self.expression(Binary(check.value, "-", check.centre))
+        condition = f"ABS[{difference}] GT {self.constant(check.limit)}"
+        if check.reaction == "go on":
+            failed = self.allocate(("failed",))
+            if not self.guards_failed:
+                raise PlanError("Nothing was made ready to note a check that fails", "", "Begin the plan with it")
+            self.put(f"IF [{condition}] THEN #{failed}=1", f"{check.why}; else noted, and nothing is stored at the end")
+        elif check.reaction == "stop":
+            shown = comment_text(check.text, self.words.alarm.longest)
+            code = f"IF [{condition}] THEN #{self.words.alarm.stop_variable}=1 ({shown})"
+            self.put(code, f"{check.why}; else stops, and a person decides whether it goes on")
+        else:
+            self.put(self.alarm(condition, check.alarm, check.text), check.why)
+
+    def _guarded(self, why: str, *places: Expression | None) -> None:
+        words = [self.word(a, v) for a, v in zip("XYZ", places, strict=True) if v is not None]
+        call = self.words.calls.call.format(number=self.words.calls.guard_number)
+        self.put(f"{call} {' '.join(words)}", f"guarded move to a machine position: {why}", note=why)
+
+    def step(self, step: Step) -> None:
+        profile = self.profile
+        match step:
+            case NothingYet():
+                self.guards_failed = True
+                self.put(f"#{self.allocate(('failed',))}=0", "no check has failed yet")
+            case Orient(half):
+                self.orient(self.words.probing, half=half)
+            case KeepResult(variable, value, why):
+                self.keep(variable, value, why)
+            case TiltedPlane(variables):
+                self.tilted_plane(variables)
+            case CallTool(number):
+                self.call_tool(number)
+            case SectionHeading(title):
+                self.heading(title)
+            case SafeState():
+                self.safe_state()
+                if self.words.printer.open:
+                    self.put(self.words.printer.open, "opens the printer for the report lines")
+            case ToolCheck(number, what, called):
+                if self.can_look(number, what, called=called):
+                    condition = f"#{self.words.tool.variable} NE {number}"
+                    self.put(
+                        self.alarm(condition, AlarmNumber.TOOL, f"{what} T{number} NOT IN SPINDLE"),
+                        f"stop unless T{number} is in the spindle",
+                    )
+            case TableAt(angles):
+                self.table_at(angles)
+            case TurnTable(letter, by):
+                self.turn_table(letter, by)
+            case OperatorStop(text):
+                self.operator_stop(text)
+            case Probe(on):
+                for block in self.words.probing.on if on else self.words.probing.off:
+                    self.put(block, "probe on" if on else "probe off")
+            case Rapid(x, y, z):
+                words = [f"{a}{self.figure(v)}" for a, v in zip("XYZ", (x, y, z), strict=True) if v is not None]
+                self.put(
+                    f"{self.words.moves.rapid_machine} {' '.join(words)}",
+                    "rapid to this machine position, at clear height",
+                )
+            case Guarded(why, x, y, z):
+                self._guarded(why, x, y, z)
+            case Centre(why, _, x, y):
+                self._guarded(why, x, y, None)
+            case TouchStep(number, direction, distance, names, why, aside, feeds):
+                self.aside = aside
+                first = self.allocate(names)
+                call = self.words.calls.call.format(number=self.words.calls.touch_number)
+                words = [
+                    f"{a}{self.constant(d * distance)}" for a, d in zip("XYZ", direction, strict=True) if abs(d) > 1e-9
+                ]
+                own = "".join(f" {a}{self.figure(feed)}" for a, feed in zip("RS", feeds, strict=True) if feed)
+                self.own_feeds = self.own_feeds or bool(own)
+                self.put(
+                    f"{call} {' '.join(words)} A{number}. Q{first}.{own}",
+                    f"touch: search up to {distance:g} mm, keep the machine position in #{first} to #{first + 2}",
+                    note=why,
+                )
+            case Compute(name, value, why):
+                text = self.expression(value)
+                self.put(f"#{self.allocate((name,))}={text}", why, note=why)
+            case Check():
+                self.check(step)
+            case NothingFailed():
+                if self.guards_failed:
+                    condition = f"#{self.allocate(('failed',))} NE 0"
+                    self.put(
+                        self.alarm(condition, AlarmNumber.FAILED, "A CHECK FAILED, NOTHING STORED"),
+                        "stop before anything is stored when a check on the way has failed",
+                    )
+            case NoCommonShift():
+                if profile.common_shift is not None and (read := profile.row(profile.common_shift).read):
+                    held = "+".join(f"ABS[#{n}]" for n in read)
+                    self.put(
+                        self.alarm(
+                            f"{held} GT {self.constant(profile.resolution)}",
+                            AlarmNumber.COMMON_SHIFT,
+                            "COMMON SHIFT IS NOT ZERO",
+                        ),
+                        "stop unless the common shift is zero: the offset was worked out without one",
+                    )
+            case Store(row, values):
+                offset = profile.row(row)
+                written = self.row_words(row, values)
+                self.put(f"{offset.write} {written}", f"writes offset {row}", note=f"write {row}")
+            case ReadBack(row, values):
+                offset = profile.row(row)
+                for axis, value in values:
+                    holds = profile.reads(row, axis)
+                    if holds is None or (axis == "r" and offset.rotation is None):
+                        continue
+                    held = f"#{holds}"
+                    condition = f"ABS[{held}-{self.expression(value)}] GT {self.constant(profile.resolution * 2)}"
+                    self.put(
+                        self.alarm(condition, AlarmNumber.READ_BACK, f"{row} {axis.upper()} WAS NOT TAKEN"),
+                        f"read back: alarm unless the table holds what was written to {row} {axis.upper()}",
+                    )
+            case Release(names):
+                self.release(names)
+            case KeepAngle(row, value):
+                self.keep_angle(row, value)
+            case Report():
+                self.put(self.print_line(step), "prints a report line that the application reads")

@@ -1,0 +1,262 @@
+"""What the writers of every language share: lines, comments, figures, expressions, variables for names."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+
+from brisk_anchor.core.errors import PlanError
+from brisk_anchor.core.numbers import fixed
+from brisk_anchor.nc.profile.control_profile import Profile
+from brisk_anchor.nc.profile.sections import Probing
+from brisk_anchor.nc.programs.program import ProgramLine, ResultLine, comment_text
+from brisk_anchor.nc.programs.steps import (
+    Binary,
+    Expression,
+    Function,
+    LengthInTable,
+    Name,
+    Number,
+    RowValue,
+    Step,
+    Variable,
+)
+
+
+class TextWriter:
+    """Collects the lines of one program; knows which variable holds which name."""
+
+    notes: tuple[str, ...] = ()
+    """What a person must know of programs in this language, for the head."""
+
+    def __init__(self, profile: Profile) -> None:
+        self.profile = profile
+        self.lines: list[ProgramLine] = []
+        self.results: list[ResultLine] = []
+        self.variables: dict[str, int] = {}
+        self.section = 0
+
+    def step(self, step: Step) -> None:
+        """Write one step."""
+        raise NotImplementedError
+
+    def close(self) -> None:
+        """Leave the control as this program found it, as far as the writer changed it by itself."""
+
+    def end(self) -> None:
+        """Write the end of the main program."""
+        self.close()
+        for block in self.profile.program.tail:
+            self.put(block, "this shop's own tail")
+        self.put(self.profile.program.last_word, "end of program")
+
+    def subprograms(self) -> None:
+        """Write what the main program calls, where the language calls anything."""
+
+    def comment(self, text: str) -> str:
+        """A comment of a text that may come from a person."""
+        marks = self.profile.comment
+        return f"{marks.open}{comment_text(text, marks.longest)}{marks.close}"
+
+    def put(self, code: str, meaning: str = "", *, note: str = "", heading: bool = False) -> None:
+        """Add a line with its meaning; `note` becomes its comment."""
+        text = f"{code} {self.comment(note)}".strip() if note else self._own_comment(code)
+        self.lines.append(ProgramLine(text, meaning or note, heading))
+
+    def _own_comment(self, code: str) -> str:
+        """Code of ours with its comment in brackets, in the marks of this control."""
+        marks = self.profile.comment
+        return code if marks.open == "(" else re.sub(r"\(([^()]*)\)$", rf"{marks.open}\1{marks.close}", code)
+
+    def heading(self, title: str) -> None:
+        """Add the heading of a section, numbered in tens."""
+        self.section += 10
+        self.put(f"N{self.section}", title, note=title, heading=True)
+
+    def safe_state(self) -> None:
+        """Add the blocks for a known state."""
+        for block in self.profile.state.safe:
+            self.put(block, "a known state: mm, XY plane, no length, no rotation, no cycle")
+
+    def allocate(self, names: tuple[str, ...]) -> int:
+        """Give names variables side by side and return the first; a name keeps the one it has."""
+        if names[0] in self.variables:
+            return self.variables[names[0]]
+        low, high = self.profile.variables.free if self.profile.variables else (1, 0)
+        taken = set(self.variables.values())
+        wanted = range(len(names))
+        first = next((n for n in range(low, high + 1) if not any(n + i in taken for i in wanted)), high + 1)
+        if first + len(names) - 1 > high:
+            raise PlanError(
+                f"The program needs more than the {high - low + 1} variables the profile allows",
+                "Values would overwrite each other",
+                "Measure fewer features in one program, or widen variables.free in the profile",
+            )
+        for offset, name in enumerate(names):
+            self.variables[name] = first + offset
+        return first
+
+    def release(self, names: tuple[str, ...]) -> None:
+        """Let the variables of names hold something else."""
+        for name in names:
+            self.variables.pop(name, None)
+
+    def figure(self, value: float) -> str:
+        """A place or a feed at the control's resolution, always with a decimal point, never −0."""
+        text = fixed(value, self.profile.decimals).rstrip("0")
+        return text if not text.startswith("-0.") or float(text) else "0."
+
+    def constant(self, value: float) -> str:
+        """A figure that is worked with, with its full significance: a rounded cosine moves what lies far from the zero.
+
+        Ten digits, and no more than eight behind the point: what controls read.
+        """
+        whole = len(str(int(abs(value)))) if abs(value) >= 1 else 0
+        text = fixed(value, min(8, 10 - whole) if whole < 10 else 0)
+        text = text.rstrip("0") if "." in text else f"{text}."
+        return text if float(text) else "0."
+
+    def expression(self, value: Expression, *, nested: bool = False) -> str:
+        """A value as text; a sum within another stands in brackets."""
+        if isinstance(value, Number):
+            return self.constant(value.value)
+        if isinstance(value, Variable):
+            return f"#{value.number}"
+        if isinstance(value, Name):
+            return f"#{self.variables[value.name]}"
+        if isinstance(value, RowValue):
+            return f"#{self.row_variable(value)}"
+        if isinstance(value, LengthInTable):
+            table = self.profile.tool_table
+            if table is None or table.length is None:
+                return self.constant(value.known)
+            wear = "" if table.length_wear is None else f"+#{table.length_wear + value.number}"
+            return f"[#{table.length + value.number}{wear}]"
+        if isinstance(value, Function):
+            return value.name + "/".join(f"[{self.expression(part)}]" for part in value.values)
+        left, right = self.expression(value.left, nested=True), self.expression(value.right, nested=True)
+        if isinstance(value.right, Number) and value.operator in "+-" and value.right.value < 0:
+            text = f"{left}{'-+'[value.operator == '-']}{self.constant(-value.right.value)}"
+        else:
+            text = f"{left}{value.operator}{right}"
+        return f"[{text}]" if nested else text
+
+    def row_variable(self, value: RowValue) -> int:
+        """The variable a figure of a row can be read from. Raises PlanError where there is none."""
+        number = self.profile.reads(value.row, value.axis)
+        if number is None:
+            raise PlanError(
+                f"{value.row} {value.axis.upper()} cannot be read by a program on this control",
+                "What is derived from it cannot be worked out there",
+                "Let the application set the row",
+            )
+        return number
+
+    def row_words(self, row: str, values: Sequence[tuple[str, Expression]]) -> str:
+        """Values of a row as words; an angle only where the row itself holds it."""
+        holds = self.profile.row(row).rotation is not None
+        return " ".join(self.word(axis.upper(), value) for axis, value in values if axis != "r" or holds)
+
+    def table_at(self, angles: Sequence[tuple[str, float]]) -> None:
+        """Rotary tables turned to machine angles."""
+        words = " ".join(f"{letter}{self.constant(angle)}" for letter, angle in angles)
+        assert self.profile.moves is not None  # whatever measures can move
+        self.put(f"{self.profile.moves.rapid_machine} {words}", "turns the table: what follows is measured there")
+
+    def turn_table(self, letter: str, by: Expression) -> None:
+        """A rotary table turned from where it stands, everything else at rest."""
+        self.put(f"G91 G0 {self.word(letter, by)}", f"turns the table {letter}: the part lies straight then")
+        self.put("G90", "absolute positions again")
+
+    def orient(self, probing: Probing, *, half: bool) -> None:
+        """Hold the spindle where the probe was calibrated, or half round from there. Raises PlanError: no words."""
+        blocks = probing.orient_half if half else probing.orient
+        if not blocks:
+            raise PlanError(
+                f"The profile {self.profile.name} names no way to turn the spindle half round",
+                "The run-out cannot be taken out by it",
+                "State probing.orient and probing.orient_half, or measure without the half turn",
+            )
+        for block in blocks:
+            self.put(block, "the spindle half round" if half else "the spindle as the probe was calibrated")
+
+    def keep(self, variable: int, value: Expression, why: str) -> None:
+        """Copy a result where the next program finds it. Raises PlanError: that variable is spoken for."""
+        variables = self.profile.variables
+        low, high = variables.common if variables else (1, 0)
+        free = variables.free if variables else (1, 0)
+        angles = [n for row in self.profile.offsets if (n := self.profile.angle_of(row)) is not None]
+        if not low <= variable <= high or free[0] <= variable <= free[1] or variable in angles:
+            raise PlanError(
+                f"#{variable} cannot keep a result",
+                f"A person's own are #{low} to #{high}, but for #{free[0]} to #{free[1]}, which programs use, and "
+                "those that keep angles of offsets",
+                "Choose another",
+            )
+        self.put(f"#{variable}={self.expression(value)}", f"{why} in #{variable}", note=why)
+
+    def tilted_plane(self, variables: tuple[int, int, int]) -> None:
+        """Say how a program calls the plane whose angles were kept."""
+        if (form := self.profile.tilted) is None:
+            return
+        i, j, k = variables
+        call = form.call.format(i=i, j=j, k=k)
+        self.put(self.comment(f"A PROGRAM LIES IN THAT PLANE BY {call}"), "how the angles of the plane are used")
+
+    def call_tool(self, number: int) -> None:
+        """Put a tool into the spindle. Raises PlanError: the profile does not say how."""
+        if self.profile.call is None:
+            raise PlanError(
+                f"The profile {self.profile.name} does not say how a tool is called",
+                f"T{number} cannot be put into the spindle by a program",
+                "State call.tool in the profile",
+            )
+        self.put("M5", "spindle stopped")
+        self.put("M9", "coolant off")
+        self.put(self.profile.call.tool.format(number=number), f"T{number} into the spindle")
+
+    def operator_stop(self, text: str) -> None:
+        """A stop that a person ends."""
+        self.put("M0", "stops until a person presses start", note=text)
+
+    def keep_angle(self, row: str, value: Expression) -> None:
+        """Keep the angle of a row where programs of the shop turn their coordinates by it.
+
+        Raises:
+            PlanError: the control knows no such way.
+        """
+        rotation, number = self.profile.rotation, self.profile.angle_of(row)
+        if self.profile.row(row).rotation is not None:
+            return
+        if rotation is None or number is None:
+            raise PlanError(
+                f"{row} lies turned, and a control with the profile {self.profile.name} cannot turn coordinates",
+                "Its program would cut along the machine's axes",
+                "Turn the part or the table by the angle, or choose a datum without R",
+            )
+        self.put(f"#{number}={self.expression(value)}", f"the angle {row} is turned by", note=f"angle {row}")
+        if value == Number(0.0):
+            return  # programs there need not turn anything
+        call = rotation.call.format(variable=number)
+        self.put(self.comment(f"A PROGRAM IN {row} TURNS ITS COORDINATES BY {call}"), "how the angle is used")
+
+    def word(self, letter: str, value: Expression) -> str:
+        """An address word; a plain place at the control's resolution, an angle in full."""
+        if isinstance(value, Number) and letter in "XYZ":
+            return f"{letter}{self.figure(value.value)}"
+        text = self.expression(value)
+        return f"{letter}[{text}]" if isinstance(value, Binary | Function) else f"{letter}{text}"
+
+    def can_look(self, number: int, what: str, *, called: bool) -> bool:
+        """Whether a program can look which tool is in the spindle; if not, it puts the tool in here, or asks."""
+        tool = self.profile.tool
+        if tool is not None and tool.holds == "tool in spindle":
+            return True
+        if called:
+            return False
+        if self.profile.call is not None:
+            self.call_tool(number)
+        else:
+            text = f"{what} T{number} MUST BE IN THE SPINDLE"
+            self.put("M0", "stops: look at the spindle, then start again", note=text)
+        return False

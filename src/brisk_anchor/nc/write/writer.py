@@ -1,0 +1,88 @@
+"""Steps to NC text by a control profile. Every line keeps its meaning in plain words for the screen."""
+
+from __future__ import annotations
+
+from brisk_anchor.core.errors import PlanError
+from brisk_anchor.core.features.touches import Stylus
+from brisk_anchor.nc.profile.control_profile import Profile
+from brisk_anchor.nc.programs.plan import Plan, plan_steps
+from brisk_anchor.nc.programs.program import Program, ProgramLine
+from brisk_anchor.nc.write.macro_writer import MacroWriter
+from brisk_anchor.nc.write.parameter_writer import ParameterWriter
+from brisk_anchor.nc.write.table_writer import TableWriter
+from brisk_anchor.nc.write.text import TextWriter
+
+_WRITERS: dict[str, type[TextWriter]] = {
+    "hash-macro": MacroWriter,
+    "ngc": ParameterWriter,
+    "table": TableWriter,
+}
+
+
+def write_program(plan: Plan, profile: Profile) -> Program:
+    """Write a plan as NC text for a control. The file needs nothing else on the control.
+
+    Raises:
+        PlanError: the plan cannot be written safely for this control. ProfileError: the control lacks a row.
+    """
+    if plan.measurements and not profile.measures:
+        raise PlanError(
+            f"A control with the profile {profile.name} cannot probe",
+            "No program can measure on it",
+            "Measure by hand and let the program set the offset, or choose another profile",
+        )
+    steps = plan_steps(plan)
+    writer = _WRITERS[profile.language](profile)
+    for mark in profile.program.start:
+        writer.put(mark, "start of the file")
+    number = profile.program.number.format(number=plan.number)
+    writer.put(number, f"program {plan.number}", note=plan.title, heading=True)
+    for line in _head(plan, profile):
+        writer.put(writer.comment(line), "head")
+    for line in writer.notes if plan.measurements or plan.store else ():
+        writer.put(writer.comment(line), "head")
+    for block in profile.program.head:
+        writer.put(block, "this shop's own head")
+    for step in steps:
+        writer.step(step)
+    writer.end()
+    if plan.measurements or plan.tools:
+        writer.subprograms()
+    for mark in profile.program.end:
+        writer.put(mark, "end of the file")
+    return Program(plan.number, plan.title, plan.identity, tuple(writer.lines), tuple(writer.results))
+
+
+def write_block(plan: Plan, profile: Profile) -> tuple[ProgramLine, ...]:
+    """The steps of a plan without head, end and subprograms, to stand in another program.
+
+    Raises:
+        PlanError: the plan cannot be written safely for this control. ProfileError: the control lacks a row.
+    """
+    if not profile.measures:
+        what = f"A control with the profile {profile.name} cannot probe"
+        raise PlanError(what, "Nothing can be put into a program of it", "Choose another profile")
+    writer = _WRITERS[profile.language](profile)
+    for step in plan_steps(plan):
+        writer.step(step)
+    writer.close()
+    return tuple(writer.lines)
+
+
+def _head(plan: Plan, profile: Profile) -> list[str]:
+    lines = [f"BRISK ANCHOR  {plan.date}  FOR {plan.machine}  PROFILE {profile.name}", f"PART {plan.part}"]
+    if not profile.program.number:
+        lines[0] += f"  PROGRAM {plan.number}"
+    styli: dict[Stylus, None] = dict.fromkeys(measurement.stylus for measurement in plan.measurements)
+    for stylus in styli:
+        lines.append(
+            f"PROBE T{stylus.tool_number}  BALL {stylus.ball_diameter:.3f}"
+            f"  EFFECTIVE RADIUS {stylus.effective_radius:.4f}"
+            f"  LENGTH {stylus.length:.4f}"
+        )
+    lines += [f"MEASURES {measurement.title or measurement.name}" for measurement in plan.measurements]
+    if plan.store:
+        lines.append(f"SETS {plan.store.row}. ANY OFFSET MAY BE ACTIVE WHEN IT STARTS")
+    if plan.measurements:
+        lines.append("MILLIMETRES. MOVES ARE MACHINE POSITIONS OF THE SPINDLE")
+    return lines

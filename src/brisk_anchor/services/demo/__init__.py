@@ -1,0 +1,1 @@
+"""The demo jobs, a month of history, and the example without a screen."""

@@ -1,0 +1,78 @@
+"""Opening the demo: its scene, and a book of its own."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from importlib import resources
+from pathlib import Path
+
+from brisk_anchor.book.store import Book
+from brisk_anchor.core.errors import BookError
+from brisk_anchor.exchange.files import write_whole
+from brisk_anchor.nc.profile.control_profile import Profile
+from brisk_anchor.services.demo.example import DEMO_SCENE
+from brisk_anchor.services.session.book_opening import open_book
+from brisk_anchor.services.session.session import Session
+
+DEMO_DRAWING, DEMO_THICKNESS = "bc-27.dxf", 35.0
+"""The drawing of BC-27 that ships, and how thick its plate is, mm."""
+
+
+def open_demo(folder: Path, *, fresh: bool, profile: Profile | None = None) -> Session:
+    """Open the demo job with the book and the machine in `folder`; `fresh` puts the old ones aside first.
+
+    Raises:
+        BriskAnchorError: the book or the scene cannot be opened.
+    """
+    path, machine = folder / "book.sqlite", folder / "machine.json"
+    if fresh:
+        now = f"{datetime.now():%Y%m%d-%H%M%S}"
+        try:
+            if path.exists():
+                Book.open(path).close()
+                path.rename(folder / f"book-{now}.sqlite")
+            if machine.exists():
+                machine.rename(folder / f"machine-{now}.json")
+        except OSError as error:
+            raise BookError(
+                f"The old demo book could not be put aside: {error.strerror}", "", "Check the disk"
+            ) from error
+    demo_plan(folder, "gl-114")
+    demo_cutting(folder)
+    return Session.with_book(
+        open_book(path), lambda book: Session.open(DEMO_SCENE, book, profile=profile, machine_file=machine)
+    )
+
+
+def demo_plan(folder: Path, name: str) -> Path:
+    """The plan of a demo part in a folder; written where there is none yet. Raises ExportError."""
+    path = folder / f"{name}.plan.toml"
+    if not path.exists():
+        text = (resources.files("brisk_anchor.services") / "examples" / "plans" / path.name).read_bytes()
+        write_whole(path, text)
+    return path
+
+
+def demo_cutting(folder: Path) -> Path:
+    """A cutting program of the demo in a folder; written where there is none yet. Raises ExportError."""
+    path = folder / "gl-114-boss.nc"
+    if not path.exists():
+        write_whole(path, (resources.files("brisk_anchor.services") / "examples" / "plans" / path.name).read_bytes())
+    return path
+
+
+def demo_job(folder: Path) -> Path:
+    """The folder of the demo's second part, BC-27, read from the drawing that ships; made when it is not there yet.
+
+    Raises:
+        BriskAnchorError: it cannot be written.
+    """
+    job = folder / "bc-27"
+    if not (job / "job.toml").exists():
+        from brisk_anchor.services.job.new_job import DrawingSource, begin_job
+
+        drawing = resources.files("brisk_anchor.services") / "examples" / "bc-27" / DEMO_DRAWING
+        with resources.as_file(drawing) as path:
+            begin_job(job, drawing=DrawingSource(path, thickness=DEMO_THICKNESS))
+    demo_plan(job, "bc-27")
+    return job

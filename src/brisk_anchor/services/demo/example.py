@@ -1,0 +1,68 @@
+"""The demo job without a screen: measure, store, write, prove, draw."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import Path
+
+from brisk_anchor.book.store import Book
+from brisk_anchor.core.errors import PlanError
+from brisk_anchor.core.numbers import format_length
+from brisk_anchor.exchange.files import write_whole
+from brisk_anchor.services.measure.measurement_request import point_at
+from brisk_anchor.services.offsets.sheets import write_sheets
+from brisk_anchor.services.session.guide import size_words
+from brisk_anchor.services.session.session import Session
+
+DEMO_SCENE = "heron-gl114"
+
+
+def _f(value: float, *, signed: bool = True) -> str:
+    return format_length(value, decimals=4, signed=signed)
+
+
+def run_example(folder: Path, row: str = "G54", seed: int = 1) -> Iterator[str]:
+    """Do the demo job and tell each step in a line; files go to `folder`.
+
+    Raises:
+        BriskAnchorError: whatever went wrong on the way.
+    """
+    with Book.open(folder / "book.sqlite") as book:
+        workshop = Session.open(DEMO_SCENE, book, seed=seed)
+        setup = workshop.setup
+        yield f"Job {setup.job}, {setup.title}, on {setup.machine.name} (stand-in), profile {workshop.profile.name}"
+        drawn = {feature.name: feature for feature in setup.features}
+        for name in workshop.missing(row):
+            measured = workshop.measure(workshop.measurement_of(point_at(setup, drawn[name])))
+            feature = measured.feature
+            places = "  ".join(
+                f"{axis.upper()} {_f(value)} ±{2 * feature.standard_uncertainty(axis):.4f}"
+                for axis, value in zip(feature.axes, feature.coordinates, strict=True)
+            )
+            worst = max(abs(a.difference) for a in measured.agreements) * 1000
+            found = f"{places} mm{size_words(feature)}"
+            yield f"Found   {drawn[name].title}: {found}   (control agrees within {worst:.2f} µm)"
+        chain = workshop.store(row)
+        values = "  ".join(f"{axis.axis.upper()} {_f(axis.value)} ±{axis.expanded:.4f}" for axis in chain.axes)
+        yield f"Stored  {row}: {values} mm"
+        program = workshop.full_program(row)
+        nc = write_whole(folder / f"o{program.number:04d}.nc", program.text.encode("ascii"))
+        yield f"Written O{program.number:04d}, {len(program.lines)} lines: {nc}"
+        proof = workshop.prove(row)
+        if not proof.holds:
+            raise PlanError(
+                f"The proof of {row} ended {proof.worst * 1000:.1f} µm from the stored value",
+                f"{proof.allowed * 1000:.1f} µm would be honest noise",
+                "Measure again",
+            )
+        yield (
+            f"Proved  {row}: the program ended {proof.worst * 1000:.2f} µm from the stored value "
+            f"({proof.allowed * 1000:.2f} allowed), {proof.touches} touches, {proof.machine_seconds:.0f} s on a machine"
+        )
+        truth = workshop.true_offset(row)
+        for axis in chain.axes:
+            error = (axis.value - truth[axis.axis]) * 1000
+            yield f"Truth   {row} {axis.axis.upper()} {_f(truth[axis.axis])} mm: stored {error:+.2f} µm off"
+        for path in write_sheets(workshop, row, folder):
+            yield f"Sheet   {path}"
+        yield f"Book    {folder / 'book.sqlite'}"

@@ -1,0 +1,1 @@
+"""Measurements put into cutting programs, and taken out again."""

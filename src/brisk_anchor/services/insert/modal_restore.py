@@ -1,0 +1,149 @@
+"""The modal state of a cutting program round something that is put into it: kept before, brought back after.
+
+Where programs can read their modal state, they keep it in variables when they run, so that a person may change a feed
+or an offset later. Where they cannot, it is what the text says, and a program whose text does not tell is refused.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from brisk_anchor.core.errors import BriskAnchorError
+from brisk_anchor.nc.profile.control_profile import Profile
+from brisk_anchor.nc.programs.steps import AlarmNumber
+from brisk_anchor.nc.read.operations import CutOperation, ModalText, modal_at
+from brisk_anchor.services.session.session import Session
+
+_KEPT = {
+    "units": "MM OR INCH",
+    "plane": "PLANE",
+    "feed_mode": "FEED MODE",
+    "offset": "OFFSET",
+    "distance": "ABSOLUTE OR NOT",
+    "feed": "FEED",
+    "spindle_speed": "SPEED",
+    "length_number": "TOOL LENGTH",
+}
+"""What is kept in variables, in their order, as a comment says it."""
+
+
+class ModalStateError(BriskAnchorError):
+    """The modal state of a program cannot be kept there."""
+
+
+@dataclass(frozen=True, slots=True)
+class KeptState:
+    """Lines before and after what is put in."""
+
+    keep: tuple[str, ...]
+    bring_back: tuple[str, ...]
+
+
+def state_of(
+    workshop: Session, lines: Sequence[str], operations: Sequence[CutOperation], place: CutOperation
+) -> KeptState:
+    """How the state is kept where an operation ends.
+
+    Raises:
+        StateError: it cannot be kept there: cutter compensation or a rotation is on, or nothing tells what is modal.
+    """
+    profile = workshop.profile
+    state = modal_at(lines, place.after)
+    where = f"at the end of operation {place.number}"
+    if state.codes.get("compensation", 40) != 40:
+        raise ModalStateError(
+            f"Cutter compensation is on {where}", "Nothing else may move with it", "End it with G40 there"
+        )
+    if state.codes.get("rotation", 69) != 69:
+        raise ModalStateError(
+            f"Coordinates are turned {where}", "The probe would go elsewhere", "End it with G69 there"
+        )
+    following = next((one for one in operations if one.first == place.after), None)
+    goes_on = following is not None and not following.changes
+    readable = {str(name) for name in profile.modal_variables}
+    if set(_KEPT) <= readable and profile.positions is not None and profile.positions.machine is not None:
+        return _by_variables(workshop, state, place, goes_on)
+    return _by_text(profile, state, place, goes_on)
+
+
+def _note(profile: Profile, text: str) -> str:
+    return f"{profile.comment.open}{text}{profile.comment.close}"
+
+
+def _stop_all(state: ModalText) -> list[str]:
+    return (["G80"] if state.cycle else []) + ["M5"] + (["M9"] if state.coolant else [])
+
+
+def _by_variables(workshop: Session, state: ModalText, place: CutOperation, goes_on: bool) -> KeptState:
+    profile = workshop.profile
+    high = profile.variables.free[1] if profile.variables else 0
+    first = high - len(_KEPT) - 3
+    at = {name: first + n for n, name in enumerate(_KEPT)}
+    x, y, z = first + len(_KEPT), first + len(_KEPT) + 1, first + len(_KEPT) + 2
+    machine = profile.positions.machine if profile.positions else (0, 0, 0)
+    held = {str(name): number for name, number in profile.modal_variables.items()}
+    keep = [f"#{at[name]}=#{held[name]} {_note(profile, f'KEEP {words}')}" for name, words in _KEPT.items()]
+    rapid = profile.moves.rapid_machine if profile.moves else "G90 G53 G0"
+    back = [f"G#{at['units']} G#{at['plane']} G#{at['feed_mode']} {_note(profile, 'ALL BACK AS IT WAS')}"]
+    extended = state.offset.startswith("G54.1")
+    by_code = profile.input.active_row_reads == "code"
+    back.append(state.offset if extended else f"G#{at['offset']}" if by_code else f"G[53+#{at['offset']}]")
+    back.append(f"F#{at['feed']}")
+    if goes_on:
+        keep += [f"#{n}=#{m}" for n, m in zip((x, y, z), machine or (0, 0, 0), strict=True)]
+        keep += _clear_of_work(workshop, profile, state, place, z)
+        back = [_call(profile, state.tool), *back, f"{rapid} X#{x} Y#{y} {_note(profile, 'BACK OVER THE PLACE')}"]
+        back += [f"G43 H#{at['length_number']}"] if state.length else []
+        back += [f"S#{at['spindle_speed']} M{state.spindle}"] if state.spindle != 5 else []
+        back.append(f"{rapid} Z#{z}")
+        back += [f"M{code}" for code in sorted(state.coolant)]
+    back.append(f"G#{at['distance']}")
+    motion = state.codes.get("motion")
+    if goes_on and motion is not None:
+        back.append(f"G{motion:g}")
+    return KeptState((*keep, *_stop_all(state)), tuple(back))
+
+
+def _clear_of_work(workshop: Session, profile: Profile, state: ModalText, place: CutOperation, z: int) -> list[str]:
+    """An alarm while the tool is still in the work: it would be brought back straight down into it."""
+    alarm, table = profile.alarm, profile.tool_table
+    if alarm is None or table is None or table.length is None or not state.length:
+        raise ModalStateError(
+            f"The same tool goes on after operation {place.number}, and how long it is cannot be read there",
+            "Whether it is clear of the work when the probe comes is not known",
+            "Put it in before a tool change, or call its length with G43 H first",
+        )
+    clear = f"{workshop.setup.clear_height:.4f}".rstrip("0")
+    length = f"#[{table.length}+#{profile.modal_variables['length_number']}]"
+    text = _note(profile, "TOOL STILL IN THE WORK")
+    return [f"IF [#{z}-{length} LT {clear}] THEN #{alarm.variable}={AlarmNumber.IN_WORK} {text}"]
+
+
+def _by_text(profile: Profile, state: ModalText, place: CutOperation, goes_on: bool) -> KeptState:
+    if state.unsure:
+        raise ModalStateError(
+            f"What is modal at the end of operation {place.number} is not known: {state.unsure}",
+            f"Programs on a control with the profile {profile.name} cannot read it themselves",
+            "Put it in before that line",
+        )
+    if goes_on:
+        raise ModalStateError(
+            f"The same tool goes on after operation {place.number}",
+            "Whether it is clear of the work when the probe comes cannot be told on this control",
+            "Put it in before a tool change",
+        )
+    codes = [f"G{state.codes[group]:g}" for group in ("units", "plane", "feed mode") if group in state.codes]
+    back = [" ".join(codes)] if codes else []
+    back += [state.offset] if state.offset else []
+    back += [f"F{state.feed}"] if state.feed else []
+    back += [f"G{state.codes['distance']:g}"] if "distance" in state.codes else []
+    return KeptState(tuple(_stop_all(state)), tuple(back))
+
+
+def _call(profile: Profile, tool: int) -> str:
+    if profile.call is None:
+        raise ModalStateError(
+            f"The profile {profile.name} does not say how a tool is called", "", "State call.tool in it"
+        )
+    return profile.call.tool.format(number=tool)

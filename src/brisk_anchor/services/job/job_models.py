@@ -1,0 +1,323 @@
+"""The files of a job as models: machine, part, fixture, and the job that brings them together. All in mm by now.
+
+The fields are explained in docs/formats.md; `brisk-anchor schema` prints them as JSON schemas.
+"""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal, Self
+
+from pydantic import Field, model_validator
+
+from brisk_anchor.core.kinds import FeatureKind
+from brisk_anchor.services.job.fixture_shapes import AnglePlate, Chuck, Plate, Vice
+from brisk_anchor.standin.row_file import RowSection
+from brisk_anchor.standin.scene_file import (
+    FeatureSection,
+    MachineSection,
+    OperationSection,
+    WordSection,
+)
+from brisk_anchor.standin.solid_file import Coordinate, FileSection, Length, Name, Place, SolidSection
+from brisk_anchor.standin.tool_file import (
+    HandToolSection,
+    ProbeFigures,
+    ProbeSection,
+    RealProbeSection,
+    SetterSection,
+    ToolSection,
+)
+
+NO_LENGTHS = frozenset(
+    (
+        *("units", "form", "number", "tool_number", "balloon", "program", "jaws", "valid_days", "master"),
+        *("count", "columns", "rows", "first_angle", "heading", "headings", "turn_uncertainty"),
+        *("turn", "angle", "seat_turn", "at_turn", "slope", "sense", "direction", "letter", "over", "walls"),
+        *("angle_low", "angle_high", "angle_rapid"),
+    )
+)
+"""Fields whose figures are no lengths: they are the same in a file in inches."""
+
+RelativeFile = Annotated[str, Field(max_length=120, pattern=r"^[A-Za-z0-9_][A-Za-z0-9_.\- ]*$")]
+"""A file beside the job's own: a plain name, no way out of the folder."""
+Length0 = Annotated[float, Field(ge=0, le=20_000)]
+Turn = Annotated[float, Field(ge=-360, le=360)]
+"""About Z, degrees."""
+Angle = Annotated[float, Field(ge=-30, le=30)]
+
+
+class Variation(FileSection):
+    """How far, each way, real parts differ from the description: place, turn (degrees), sizes, heights of tops."""
+
+    shift: tuple[Coordinate, Coordinate, Coordinate] = (0.0, 0.0, 0.0)
+    turn: tuple[Angle, Angle, Angle] = (0.0, 0.0, 0.0)
+    size: float = Field(default=0.0, ge=0, le=10)
+    rise: float = Field(default=0.0, ge=0, le=10)
+    slope: float = Field(default=0.0, ge=0, le=0.05)
+
+
+class RotaryTable(FileSection):
+    """A rotary axis of the machine; angles in degrees."""
+
+    letter: Literal["A", "B", "C"]
+    direction: tuple[float, float, float]
+    centre: Place
+    sense: Literal[1, -1]
+    angle_low: float | None = None
+    angle_high: float | None = None
+    angle_rapid: float = Field(gt=0, le=1_000_000)
+
+
+class ProbeTable(ProbeFigures):
+    """The probe as calibrated; `over_travel` is how far the stylus gives before it breaks."""
+
+    over_travel: float = Field(gt=0, le=30)
+
+    def section(self, real: RealProbeSection) -> ProbeSection:
+        """The same for a scene, with the probe as it really is."""
+        return ProbeSection(**self.model_dump(exclude={"over_travel"}), real=real)
+
+
+class MachineDescription(FileSection):
+    """machine.toml: what a shop keeps and shares."""
+
+    form: Literal["brisk-anchor-machine-file-1"]
+    units: Literal["mm", "inch"]
+    name: Name
+    kind: Literal["vertical mill", "horizontal mill", "mill with rotary table", "trunnion mill", "lathe"]
+    profile: Annotated[str, Field(max_length=200)]
+    connection: Literal["stand-in", "nothing"]
+    tool_axis: Literal["+Z", "-Z", "+X", "-X", "+Y", "-Y"] = "+Z"
+    travel_low: Place
+    travel_high: Place
+    home: Place
+    table: tuple[Coordinate, Coordinate, Coordinate, Coordinate, Coordinate]
+    rapid: float = Field(gt=0)
+    acceleration: float = Field(gt=0)
+    probe: ProbeTable
+    tool: list[ToolSection] = []
+    hand_tool: list[HandToolSection] = []
+    setter: SetterSection | None = None
+    rotary: list[RotaryTable] = []
+
+    @model_validator(mode="after")
+    def _like_a_machine(self) -> Self:
+        for axis, low, high in zip("XYZ", self.travel_low, self.travel_high, strict=True):
+            if self.kind == "lathe" and axis == "Y":
+                continue
+            if 0 < high - low < 50:
+                other = "inch" if self.units == "mm" else "mm"
+                raise ValueError(
+                    f"{axis} travels only {high - low:g} mm: are these figures in {other}? The file says {self.units}"
+                )
+            if high - low > 15_000:
+                raise ValueError(f'{axis} travels {high - low:g} mm: did you mean units = "mm"?')
+        self.section()
+        return self
+
+    def section(self) -> MachineSection:
+        """The same for a scene; the spindle stands at home."""
+        rotary = [
+            {
+                "letter": r.letter,
+                "direction": r.direction,
+                "centre": r.centre,
+                "sense": r.sense,
+                "low": r.angle_low,
+                "high": r.angle_high,
+                "rapid": r.angle_rapid,
+            }
+            for r in self.rotary
+        ]
+        wanted = self.model_dump(exclude={"form", "units", "probe", "tool", "hand_tool", "setter", "rotary"})
+        return MachineSection.model_validate(wanted | {"rotary": rotary, "position": self.home})
+
+
+class Pattern(FileSection):
+    """A feature repeated: `count` times on a `circle` about its place (diameter; the first at `first_angle`, degrees),
+    or in `columns` and `rows` at a `pitch` from its place.
+    """
+
+    count: int | None = Field(default=None, ge=2, le=100)
+    circle: Length | None = None
+    first_angle: float = Field(default=0.0, ge=-360, le=360)
+    columns: int | None = Field(default=None, ge=1, le=50)
+    rows: int | None = Field(default=None, ge=1, le=50)
+    pitch: tuple[Coordinate, Coordinate] | None = None
+
+    @model_validator(mode="after")
+    def _one_way(self) -> Self:
+        round_, square = (self.count, self.circle), (self.columns, self.rows, self.pitch)
+        if all(round_) == all(square) or any(round_) != all(round_) or any(square) != all(square):
+            raise ValueError("a pattern has either count and circle, or columns, rows and pitch")
+        return self
+
+
+class JobFeature(FeatureSection):
+    """A feature of the drawing, with its balloon number and tolerance (least and most, from nominal).
+
+    It may make its own metal: `cut` into its solid, "through" or that deep; or `stands` that high, up to its place. The
+    `length` of a slot or web is needed then. `pattern` repeats it.
+    """
+
+    body: str = ""
+    cut: Literal["through"] | Length | None = None
+    stands: Length | None = None
+    length: Length | None = None
+    pattern: Pattern | None = None
+
+    @model_validator(mode="after")
+    def _in_order(self) -> Self:
+        if self.body:
+            raise ValueError("the body is the file's own: leave it out")
+        kind = FeatureKind(self.kind)
+        lacks = self.lacks()
+        if self.cut is not None and (not kind.is_paired or kind.is_outside):
+            lacks.append(f"{kind.one} cuts nothing")
+        if self.stands is not None and not (kind.is_outside and kind.is_paired):
+            lacks.append(f"{kind.one} stands on nothing")
+        makes = self.cut is not None or self.stands is not None
+        if (self.length is not None) != (makes and kind in (FeatureKind.SLOT, FeatureKind.WEB)):
+            lacks.append("length belongs to a slot that is cut or a web that stands, and to nothing else")
+        if self.pattern is not None and self.name[-1:].isdigit():
+            lacks.append("the name of a pattern must not end in a figure: its features are numbered")
+        if lacks:
+            raise ValueError("; ".join(lacks))
+        if self.tolerance is not None and self.tolerance[0] > self.tolerance[1]:
+            raise ValueError("the tolerance runs from the larger to the smaller")
+        return self
+
+
+class BodyFile(FileSection):
+    """What part and fixture have in common: solids and features in their own frame, and how real ones differ."""
+
+    units: Literal["mm", "inch"]
+    name: Name
+    title: Annotated[str, Field(max_length=120)] = ""
+    solid: list[SolidSection] = Field(min_length=1)
+    feature: list[JobFeature] = []
+    variation: Variation = Variation()
+
+    @model_validator(mode="after")
+    def _nominal(self) -> Self:
+        holes = [hole for solid in self.solid for hole in solid.holes]
+        if any(solid.real or solid.real_diameter for solid in self.solid) or any(hole.real_diameter for hole in holes):
+            raise ValueError("a description is nominal: errors of real life come from variation")
+        rounds = [hole.diameter for hole in holes] + [s.diameter for s in self.solid if s.diameter]
+        if rounds and self.variation.size >= min(rounds) / 2:
+            raise ValueError(f"sizes vary by {self.variation.size:g} mm, and the smallest round is {min(rounds):g} mm")
+        return self
+
+
+class Stock(FileSection):
+    """A block round the part: `allowance` on left, right, front, back, bottom and top; or a fixed `size`, centred on
+    the part in X and Y with `allowance` at the bottom; rounded up to a `step` where one is given. Or a `bar` of that
+    diameter along Z, with allowance at the bottom and the top.
+    """
+
+    allowance: tuple[Length0, Length0, Length0, Length0, Length0, Length0] = (0.0, 0.0, 0.0, 0.0, 0.0, 0.0)
+    size: tuple[Length, Length, Length] | None = None
+    step: Length | None = None
+    bar: Length | None = None
+
+    @model_validator(mode="after")
+    def _block_or_bar(self) -> Self:
+        if self.bar is not None and (self.size is not None or any(self.allowance[:4])):
+            raise ValueError("a bar has no size and no allowance at its sides: give bar, and allowance at the ends")
+        return self
+
+
+class PartFile(BodyFile):
+    """part.toml: the drawing's datum frame is its own frame."""
+
+    form: Literal["brisk-anchor-part-1"]
+    stock: Stock | None = None
+    word: Annotated[list[WordSection], Field(max_length=200)] = []
+
+
+_FIXTURES = {
+    "vice": "vice",
+    "chuck": "chuck",
+    "angle plate": "angle_plate",
+    "sub-plate": "plate",
+    "pallet": "plate",
+    "spacers": "plate",
+}
+"""Kinds of fixtures, and the table each is described by where it has no solids of its own."""
+
+
+class FixtureFile(BodyFile):
+    """fixture.toml: `at` is where its zero lies on the machine (tip without a tool), `at_turn` how it is turned there.
+
+    Its solids are those that `vice`, `chuck`, `angle_plate` or `plate` make, and those that are drawn.
+    """
+
+    form: Literal["brisk-anchor-fixture-1"]
+    kind: Literal["vice", "sub-plate", "pallet", "chuck", "angle plate", "spacers"]
+    solid: list[SolidSection] = []
+    vice: Vice | None = None
+    chuck: Chuck | None = None
+    angle_plate: AnglePlate | None = None
+    plate: Plate | None = None
+    at: Place
+    at_turn: Turn = 0.0
+    on: Literal["table", "rotary table"] = "table"
+
+    @model_validator(mode="after")
+    def _of_its_kind(self) -> Self:
+        given = [name for name in dict.fromkeys(_FIXTURES.values()) if getattr(self, name) is not None]
+        if wrong := [name for name in given if name != _FIXTURES[self.kind]]:
+            raise ValueError(f"a {self.kind} is not described by [{wrong[0]}]")
+        if not self.solids:
+            raise ValueError(f"there is nothing of it: give [{_FIXTURES[self.kind]}], or [[solid]]")
+        return self
+
+    @property
+    def solids(self) -> list[SolidSection]:
+        """All its solids, in its own frame."""
+        shape = self.vice or self.chuck or self.angle_plate or self.plate
+        return [*(shape.solids() if shape else ()), *self.solid]
+
+
+class Spacer(FileSection):
+    """A spacer between the part and a stop: the seat moves by its thickness along an axis of the fixture."""
+
+    name: Name
+    along: Literal["X", "-X", "Y", "-Y", "Z"]
+    thickness: Length
+
+
+class JobFile(FileSection):
+    """job.toml: brings machine, part and fixture together.
+
+    `seat` is the part's zero in the fixture's frame, `seat_turn` how its drawing is turned there; `note` holds what the
+    person at the machine must know about clamping.
+    """
+
+    form: Literal["brisk-anchor-job-1"]
+    units: Literal["mm", "inch"]
+    name: Annotated[str, Field(min_length=1, max_length=40, pattern=r"^[A-Za-z0-9][A-Za-z0-9 _.\-]*$")]
+    title: Annotated[str, Field(max_length=120)]
+    company: Annotated[str, Field(max_length=80)] = ""
+    machine: RelativeFile
+    part: RelativeFile
+    fixture: RelativeFile
+    seat: Place
+    seat_turn: Turn = 0.0
+    spacer: list[Spacer] = []
+    program: int | None = Field(default=None, ge=1, le=9600)
+    program_comment: Annotated[str, Field(max_length=60)] = ""
+    note: Annotated[list[Annotated[str, Field(max_length=160)]], Field(max_length=12)] = []
+    clear_height: Coordinate
+    start_uncertainty: float = Field(ge=0.01, le=20)
+    turn_uncertainty: float = Field(default=2.0, ge=0, le=10)
+    offset: list[RowSection] = Field(min_length=1)
+    operation: list[OperationSection] = []
+
+    @model_validator(mode="after")
+    def _known_offsets(self) -> Self:
+        rows = {row.row for row in self.offset}
+        for operation in self.operation:
+            if operation.offset not in rows:
+                raise ValueError(f"operation {operation.name} uses {operation.offset}, which has no [[offset]] here")
+        return self

@@ -1,0 +1,182 @@
+"""A job's folder: read with every fault at its line, checked as a whole, and made into a scene for the stand-in."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import date
+from importlib import resources
+from importlib.resources.abc import Traversable
+from pathlib import Path
+from typing import TypeVar
+
+from pydantic import ValidationError
+
+from brisk_anchor.core.errors import ExportError, Fault, JobError, ProfileError
+from brisk_anchor.exchange.files import write_whole
+from brisk_anchor.exchange.toml_files import MILLIMETRES, finding_at, in_millimetres, parse, read_text
+from brisk_anchor.nc.profile.control_profile import Profile, findings_of, profile_of, shipped_profiles
+from brisk_anchor.services.job.drawn_body import expand
+from brisk_anchor.services.job.job_models import (
+    NO_LENGTHS,
+    FixtureFile,
+    JobFile,
+    MachineDescription,
+    PartFile,
+)
+from brisk_anchor.services.job.job_text import JOB_NAME
+from brisk_anchor.services.job.twin import compose
+from brisk_anchor.services.measure.cautions import cautions
+from brisk_anchor.services.measure.reach import reaches
+from brisk_anchor.standin.scene import build_scene
+from brisk_anchor.standin.scene_file import SceneFile, check_scene
+from brisk_anchor.standin.solid_file import FileSection
+
+Model = TypeVar("Model", JobFile, MachineDescription, PartFile, FixtureFile)
+FILES: dict[str, type[FileSection]] = {
+    "job": JobFile,
+    "machine": MachineDescription,
+    "part": PartFile,
+    "fixture": FixtureFile,
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Job:
+    """A job, whole: its files as read, in mm, and where they came from."""
+
+    folder: Path
+    job: JobFile
+    machine: MachineDescription
+    part: PartFile
+    fixture: FixtureFile
+    profile: Profile
+
+    def scene(self, roll: int) -> SceneFile:
+        """The stand-in's scene: what is described, with errors of real life drawn from the stated variation.
+
+        The same `roll` draws the same part; 0 draws none: everything is as described.
+        """
+        return compose(self.job, self.machine, self.part, self.fixture, roll)
+
+
+def _read(folder: Path, name: str, model: type[Model], findings: list[Fault], texts: Mapping[str, str]) -> Model | None:
+    """One file, or the text given in its place; its faults are added to `findings`."""
+    try:
+        text = texts[name] if name in texts else read_text(folder / name)
+        data = parse(text, name)
+    except JobError as error:
+        findings += [Fault(f.place or name, f.reason) for f in error.findings]
+        return None
+    data = in_millimetres(data, MILLIMETRES[data["units"]], NO_LENGTHS)
+    try:
+        return model.model_validate(data)
+    except ValidationError as error:
+        for item in error.errors(include_url=False):
+            reason = item["msg"].removeprefix("Value error, ")
+            if data["units"] == "inch" and item["type"].endswith("_than_equal"):
+                reason += "; the file says inch: did you mean mm?"
+            findings.append(finding_at(name, text, item["loc"], reason))
+        return None
+
+
+def load_job(folder: Path, texts: Mapping[str, str] | None = None) -> Job:
+    """Read a job's folder; `texts` stand in the place of files of those names.
+
+    Raises:
+        JobError: with every fault of every file, and of how they go together; nothing is half loaded.
+    """
+    findings: list[Fault] = []
+    texts = texts or {}
+    job = _read(folder, JOB_NAME, JobFile, findings, texts)
+    if job is None:
+        raise JobError(folder.name, tuple(findings))
+    machine = _read(folder, job.machine, MachineDescription, findings, texts)
+    part = _read(folder, job.part, PartFile, findings, texts)
+    fixture = _read(folder, job.fixture, FixtureFile, findings, texts)
+    if machine is None or part is None or fixture is None:
+        raise JobError(folder.name, tuple(findings))
+    profile = _profile(folder, job.machine, machine, findings)
+    findings += _together(job, machine, part, fixture, profile)
+    if findings or profile is None:
+        raise JobError(folder.name, tuple(findings))
+    return Job(folder, job, machine, part, fixture, profile)
+
+
+def _profile(folder: Path, name: str, machine: MachineDescription, findings: list[Fault]) -> Profile | None:
+    try:
+        shipped = machine.profile in shipped_profiles()
+        return profile_of(machine.profile if shipped else str(folder / Path(machine.profile).name))
+    except ProfileError as error:
+        findings += [Fault(f"{name} profile", str(finding)) for finding in error.findings]
+        return None
+
+
+def _together(
+    job: JobFile, machine: MachineDescription, part: PartFile, fixture: FixtureFile, profile: Profile | None
+) -> list[Fault]:
+    """Faults that only show when the files are put together."""
+    findings = []
+    try:
+        part_names, fixture_names = ({str(f["name"]) for f in expand(body)[1]} for body in (part, fixture))
+    except ValueError as error:
+        return [Fault(job.part, str(error))]
+    for name in sorted(part_names & fixture_names):
+        findings.append(Fault(job.fixture, f"the feature “{name}” is in {job.part} too: give one another name"))
+    if part.name == fixture.name:
+        findings.append(Fault(job.fixture, f"part and fixture are both called {part.name}"))
+    for row in job.offset:
+        if profile is not None and row.row not in profile.all_rows:
+            findings.append(Fault(f"{JOB_NAME} offset", f"the control of {machine.name} has no row {row.row}"))
+        if profile is not None and row.z.table is not None and profile.tool_lengths.convention == "part":
+            reason = "every tool is touched on the part: no Z stands in the row that a table could carry round"
+            findings.append(Fault(f"{JOB_NAME} offset", f"{row.row}: {reason}"))
+    if not findings:
+        try:
+            found = check_scene(compose(job, machine, part, fixture, 0))
+        except ValidationError as error:
+            found = list(findings_of(error))
+        findings += [Fault(_file_of(job, finding.place), finding.reason) for finding in found]
+    return findings
+
+
+def _file_of(job: JobFile, place: str) -> str:
+    first = place.split(".")[0]
+    return {"feature": job.part, "body": job.part, "row": JOB_NAME, "tool": job.machine, "probe": job.machine}.get(
+        first, JOB_NAME
+    ) + (f" {place}" if place else "")
+
+
+# -- beginning and checking ---------------------------------------------------------------------------------------
+
+
+def new_job(folder: Path, like: Path | None = None) -> list[Path]:
+    """Write the files of a neutral example, or of another job, for a person to change; none that is there is touched.
+
+    Raises:
+        ExportError: a file is there already, or cannot be written. JobError: the other job has faults.
+    """
+    source: Traversable = resources.files("brisk_anchor.services") / "examples" / "bc-27"
+    if like is not None:
+        load_job(like)
+        source = like
+    names = sorted(entry.name for entry in source.iterdir() if entry.name.endswith((".toml", ".dxf")))
+    if taken := [name for name in names if (folder / name).exists()]:
+        raise ExportError(f"{folder / taken[0]} is there already", "Nothing was written", "Choose another folder")
+    return [write_whole(folder / name, (source / name).read_bytes()) for name in names]
+
+
+def check_job(folder: Path) -> list[str]:
+    """What is to be said of a sound job: what each offset needs, and what cannot be reached. Raises JobError."""
+    job = load_job(folder)
+    scene = build_scene(job.scene(0))
+    counts = f"{len(scene.setup.features)} features, {len(job.job.offset)} offsets"
+    told = [f"{job.job.name} is sound: {job.machine.name}, {counts}"]
+    for row in scene.setup.rows:
+        names = row.features
+        used = ", ".join(operation.name for operation in job.job.operation if operation.offset == row.row)
+        needs = ", ".join(names) or "nothing measured"
+        told.append(f"{row.row} {row.title}: {needs}; {f'used by {used}' if used else 'no operation uses it'}")
+    told += [f"{reach.drawn.title} cannot be measured: {reach.reason}" for reach in reaches(scene) if reach.reason]
+    told += [f"caution: {words}" for words in cautions(scene, date.today())]
+    return told + list(job.profile.limits)

@@ -1,0 +1,77 @@
+"""Beginning a job: from the neutral example or another job, its part a plate or read from a drawing."""
+
+from __future__ import annotations
+
+import tempfile
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+from brisk_anchor.core.errors import ExportError
+from brisk_anchor.core.features.measuring import propose_depth
+from brisk_anchor.exchange.files import write_whole
+from brisk_anchor.exchange.toml_files import read_text
+from brisk_anchor.services.job.job_editor import Change, JobEditor
+from brisk_anchor.services.job.job_text import JOB_NAME, quoted, with_key
+from brisk_anchor.services.job.jobs import new_job
+from brisk_anchor.services.job.part_text import part_text, read_part
+
+
+@dataclass(frozen=True, slots=True)
+class DrawingSource:
+    """A drawing or a mesh to read: `depth` (mm below an edge) is proposed from the ball where it is None."""
+
+    path: Path
+    units: str | None = None
+    layers: frozenset[str] | None = None
+    depth: float | None = None
+    thickness: float | None = None
+
+
+def begin_job(
+    folder: Path,
+    *,
+    like: Path | None = None,
+    name: str | None = None,
+    plate: str | None = None,
+    drawing: DrawingSource | None = None,
+) -> tuple[list[Path], str]:
+    """Write a job's files; what cannot be made whole is not begun.
+
+    Returns:
+        The files, and what the part is in words, empty for the example's own.
+
+    Raises:
+        ExportError: a file is there already, or cannot be written. JobError, DrawingFileError, NumberEntryError: the
+            other job, the drawing, the name or the plate is not usable.
+    """
+    told = ""
+    with tempfile.TemporaryDirectory() as place:
+        there = Path(place)
+        new_job(there, like)
+        describing = JobEditor(there)
+        if name is not None:
+            part = describing.job.job.part
+            texts = {
+                file: with_key(read_text(there / file), file, "name", quoted(name), "units")
+                for file in (JOB_NAME, part)
+            }
+            describing.make(describing.rewritten(texts, f"the job is called {name}"))
+        if plate is not None or drawing is not None:
+            change = describing.drawn(f"plate {plate}") if drawing is None else _from_drawing(describing, drawing)
+            describing.make(replace(change, aside=""))
+            told = change.told
+        wanted = {".toml"} if told else {".toml", ".dxf"}  # the example's drawing is of the example's part
+        files = {path.name: path.read_bytes() for path in sorted(there.iterdir()) if path.suffix in wanted}
+        taken = [file for file in files if (folder / file).exists()]
+        if taken:
+            raise ExportError(f"{folder / taken[0]} is there already", "Nothing was written", "Choose another folder")
+        return [write_whole(folder / file, data) for file, data in files.items()], told
+
+
+def _from_drawing(describing: JobEditor, source: DrawingSource) -> Change:
+    read = read_part(source.path, units=source.units, layers=source.layers)
+    job = describing.job
+    depth = source.depth or propose_depth(job.machine.probe.ball_diameter, job.job.start_uncertainty)
+    text = part_text(read, describing.job.part.name, depth=depth, thickness=source.thickness)
+    told = f"{read.source}: {text.count('[[feature]]')} features, touched {depth:g} mm down"
+    return describing.replaced(text, "; ".join((told, *read.notes)))

@@ -1,0 +1,141 @@
+"""The virtual twin of a job: its scene for the stand-in, with errors of real life drawn from the stated variation."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from brisk_anchor.core.features.measuring import propose_depth
+from brisk_anchor.core.geometry.frames import Frame
+from brisk_anchor.core.kinds import Vector
+from brisk_anchor.services.job.drawn_body import expand
+from brisk_anchor.services.job.job_models import BodyFile, FixtureFile, JobFile, MachineDescription, PartFile, Variation
+from brisk_anchor.services.job.stock import stock_of
+from brisk_anchor.standin.scene_file import SceneFile
+from brisk_anchor.standin.solid_file import SolidSection
+from brisk_anchor.standin.tool_file import RealProbeSection
+
+
+def compose(job: JobFile, machine: MachineDescription, part: PartFile, fixture: FixtureFile, roll: int) -> SceneFile:
+    """One scene of all files; `roll` draws the errors of real life, 0 none."""
+    random = np.random.default_rng(roll) if roll else None
+    mount = Frame.from_angles(fixture.at, c=fixture.at_turn)
+    seat, turn = mount.point(seat_of(job)), fixture.at_turn + job.seat_turn
+    turn -= 360 * round(turn / 360)
+    held, held_features = expand(fixture)
+    solids, features = expand(part)
+    finished: list[dict[str, object]] = []
+    if part.stock is not None:
+        finished = [_body(part, "drawn", seat, turn, solids, fixture.on, None) | {"name": f"{part.name} finished"}]
+        solids, features = stock_of(
+            solids, part.stock, propose_depth(machine.probe.ball_diameter, job.start_uncertainty)
+        )
+    return SceneFile.model_validate(
+        {
+            "units": "mm",
+            "job": {
+                "name": job.name,
+                "title": job.title,
+                "company": job.company,
+                "part": part.name,
+                "fixture": fixture.name,
+                "clear_height": fixture.at[2] + job.clear_height,
+                "start_uncertainty": job.start_uncertainty,
+                "turn_uncertainty": job.turn_uncertainty,
+                "program": job.program,
+                "program_comment": job.program_comment,
+                "note": [*job.note, *(f"spacer {s.name}, {s.thickness:g} mm along {s.along}" for s in job.spacer)],
+                "operation": [operation.model_dump() for operation in job.operation],
+            },
+            "machine": machine.section().model_dump(),
+            "probe": machine.probe.section(_real_probe(machine, random)).model_dump(),
+            "tool": [tool.model_dump() for tool in machine.tool],
+            "hand_tool": [tool.model_dump() for tool in machine.hand_tool],
+            "setter": machine.setter.model_dump() if machine.setter else None,
+            "body": [
+                _body(fixture, "fixture", fixture.at, fixture.at_turn, held, fixture.on, random),
+                _body(part, "part", seat, turn, solids, fixture.on, random),
+                *finished,
+            ],
+            "feature": [
+                *_features(fixture, held_features),
+                *_features(part, features),
+            ],
+            "word": [word.model_dump() for word in part.word],
+            "row": [row.model_dump() for row in job.offset],
+        }
+    )
+
+
+_ALONG = {"X": (1, 0, 0), "-X": (-1, 0, 0), "Y": (0, 1, 0), "-Y": (0, -1, 0), "Z": (0, 0, 1)}
+
+
+def seat_of(job: JobFile) -> Vector:
+    """The part's zero in the fixture's frame, spacers counted in, mm."""
+    x, y, z = job.seat
+    for spacer in job.spacer:
+        dx, dy, dz = (along * spacer.thickness for along in _ALONG[spacer.along])
+        x, y, z = x + dx, y + dy, z + dz
+    return x, y, z
+
+
+def _features(body: BodyFile, features: list[dict[str, object]]) -> list[dict[str, object]]:
+    return [feature | {"body": body.name} for feature in features]
+
+
+def _within(random: np.random.Generator | None, limit: float) -> float:
+    return float(random.uniform(-limit, limit)) if random is not None and limit else 0.0
+
+
+def _real_probe(machine: MachineDescription, random: np.random.Generator | None) -> RealProbeSection:
+    """The probe behind the calibration: what its effective radius lacks is its pre-travel; its length is a bit off."""
+    probe = machine.probe
+    pre_travel = max(0.0, probe.ball_diameter / 2 - probe.effective_radius)
+    off = float(random.normal(0.0, probe.u_length)) if random is not None else 0.0
+    return RealProbeSection(
+        length=probe.length + pre_travel + off,  # the calibrated length is what is left after the pre-travel
+        pre_travel=pre_travel,
+        lobing=0.0,
+        noise=probe.u_repeatability,
+        over_travel=probe.over_travel,
+        offset=probe.offset,
+    )
+
+
+def _body(
+    body: BodyFile,
+    role: str,
+    at: Vector,
+    turn: float,
+    solids: list[SolidSection],
+    on: str,
+    random: np.random.Generator | None,
+) -> dict[str, object]:
+    v: Variation = body.variation
+    return {
+        "name": body.name,
+        "role": role,
+        "on": on,
+        "at": at,
+        "turn": turn,
+        "real": {
+            "shift": tuple(_within(random, limit) for limit in v.shift),
+            "turn": tuple(_within(random, limit) for limit in v.turn),
+        },
+        "solid": [_real_solid(solid, v, random) for solid in solids],
+    }
+
+
+def _real_solid(solid: SolidSection, v: Variation, random: np.random.Generator | None) -> dict[str, object]:
+    data = solid.model_dump()
+    if random is None or solid.shape in ("ball", "cone"):
+        return data
+    for hole in data["holes"]:
+        hole["real_diameter"] = hole["diameter"] + _within(random, v.size)
+    if solid.shape == "round":
+        data["real_diameter"] = (solid.diameter or 0.0) + _within(random, v.size)
+    if v.rise or v.slope:
+        data["real"] = {
+            "rise": _within(random, v.rise),
+            "slope": (_within(random, v.slope), _within(random, v.slope)),
+        }
+    return data

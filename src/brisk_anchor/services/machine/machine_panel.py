@@ -1,0 +1,128 @@
+"""What a control's panel shows, as rows of words: tables, tools, variables, runs, modal state. No widget."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from brisk_anchor.core.features.touches import AXES
+from brisk_anchor.core.kinds import Vector
+from brisk_anchor.core.numbers import format_length
+from brisk_anchor.nc.read.expressions import ExpressionError
+from brisk_anchor.nc.read.port import LENGTH, LENGTH_WEAR, RADIUS, RADIUS_WEAR
+from brisk_anchor.nc.read.variables import Variables
+from brisk_anchor.standin.control import Control
+
+TABLES = ("offsets", "tools", "variables", "runs")
+_MOST_VARIABLES = 40
+
+
+@dataclass(frozen=True, slots=True)
+class Table:
+    """Columns of a table, rows of words, and which row stands out (-1: none)."""
+
+    columns: tuple[str, ...]
+    rows: tuple[tuple[str, ...], ...]
+    marked: int = -1
+    note: str = ""
+
+
+def _mm(value: float) -> str:
+    return format_length(value, decimals=4, signed=True)
+
+
+def work_position(control: Control, spindle: Vector) -> Vector:
+    """Where the spindle stands in the coordinates a program would use now, mm."""
+    return control.reader.runner.to_program(spindle)
+
+
+def modal_words(control: Control) -> str:
+    """The modal state as a person reads it on a control: "G1 G17 G90 G21 G94 G54  F800  S0 M5"."""
+    modal = control.reader.modal
+    codes = [] if modal.motion is None else [f"G{modal.motion:g}"]
+    codes += [f"G{modal.plane}", "G90" if modal.absolute else "G91", "G20" if modal.inches else "G21"]
+    codes += [f"G{modal.feed_mode}", modal.offset]
+    if modal.length or modal.length_shift:
+        codes.append(f"G43 H{modal.length}" if modal.length else "G43.1")
+    if modal.rotation:
+        codes.append(f"G68 R{modal.rotation:g}")
+    if any(modal.local_shift) or any(modal.set_shift):
+        codes.append("shifted")
+    spindle = f"S{control.machine.speed:g} M{control.machine.spindle}"
+    return f"{' '.join(codes)}   F{modal.feed:.0f}   {spindle}"
+
+
+def table(control: Control, name: str, watched: tuple[int, ...]) -> Table:
+    """One of `TABLES`; `watched` are the variables a person asked for."""
+    return {
+        "offsets": _offsets,
+        "tools": _tools,
+        "variables": lambda control: _variables(control, watched),
+        "runs": _runs,
+    }[name](control)
+
+
+def _offsets(control: Control) -> Table:
+    machine, active = control.machine, control.reader.modal.offset
+    letters = tuple(machine.angles)
+    rows: list[tuple[str, ...]] = []
+    marked = -1
+    shown = [name for name in control.profile.all_rows if name in control.profile.offsets or name in machine.offsets]
+    for name in shown:
+        if name == active:
+            marked = len(rows)
+        angles = machine.angle_offset(name)
+        values = tuple(_mm(value) for value in machine.offset(name))
+        rows.append((name, *values, *(f"{angles.get(letter, 0.0):+.3f}°" for letter in letters)))
+    extended = control.profile.extended
+    note = f"{extended.count} extended rows besides, shown once they are written" if extended and extended.count else ""
+    return Table(("row", *(axis.upper() for axis in AXES), *letters), tuple(rows), marked, note)
+
+
+def _tools(control: Control) -> Table:
+    machine = control.machine
+    rows: list[tuple[str, ...]] = []
+    marked = -1
+    for number, tool in sorted(machine.tools.items()):
+        if number == 0:
+            continue
+        if number == machine.tool_in_spindle:
+            marked = len(rows)
+        figures = []
+        for column in (LENGTH, LENGTH_WEAR, RADIUS, RADIUS_WEAR):
+            try:
+                figures.append(_mm(machine.tool_value(number, column)))
+            except ValueError:
+                figures.append("empty")
+        rows.append((f"T{number}", *figures, tool.name))
+    return Table(("tool", "length", "wear", "radius", "wear", "name"), tuple(rows), marked, "▸ in the spindle")
+
+
+def _variables(control: Control, watched: tuple[int, ...]) -> Table:
+    if control.profile.variables is None:
+        return Table(("variable", "value", ""), (), note="this control has no variables")
+    store = control.reader.variables
+    numbers = list(watched)
+    if control.profile.positions is not None:
+        numbers += [number for number in control.profile.positions.skip if number not in numbers]
+    numbers += [n for n, value in sorted(control.memory.common.items()) if value is not None and n not in numbers]
+    rows: list[tuple[str, ...]] = []
+    for number in numbers[:_MOST_VARIABLES]:
+        value, note = _value(store, number)
+        rows.append((f"#{number}", value, note or ("watched" if number in watched else "")))
+    return Table(("variable", "value", ""), tuple(rows), note="mm or as the program left it")
+
+
+def _value(store: Variables, number: int) -> tuple[str, str]:
+    """The value of a variable, and why it has none."""
+    try:
+        value = store.read(number)
+    except ExpressionError as error:
+        return "—", str(error)
+    return ("null" if value is None else f"{value:.6f}".rstrip("0").rstrip(".")), ""
+
+
+def _runs(control: Control) -> Table:
+    rows = tuple(
+        (note.title, note.ended, str(note.blocks), f"{note.seconds:.1f} s") for note in reversed(control.history)
+    )
+    return Table(("program", "ended", "blocks", "machine time"), rows, note="newest first")

@@ -1,0 +1,137 @@
+"""A program running on a stand-in, block by block, so that a screen can follow it and stop it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from brisk_anchor.core.errors import BriskAnchorError, MachineError
+from brisk_anchor.nc.profile.control_profile import Profile
+from brisk_anchor.nc.programs.program import Program
+from brisk_anchor.nc.read.interpreter import ControlAlarm, Interpreter, Status
+from brisk_anchor.standin.machine import StandIn
+from brisk_anchor.standin.motion import Motion
+
+_ADVICE = {
+    101: ("The search met nothing", "Look where the tip is; bring it nearer or search further"),
+    102: ("Something is in the way of a guarded move", "Look for it; raise the clear height or move the start"),
+    103: ("The ball touched before it moved", "Take the tip off the metal; check that the probe is at rest"),
+    104: ("The size guard stopped the program; nothing was stored", "Check which feature was touched"),
+    105: ("The jump guard stopped the program; nothing was stored", "Check part, drawing figure and stylus"),
+    106: ("The table does not hold what was written", "Check that the table is not locked"),
+    108: ("The offset would be shifted by what stands on top of all rows", "Clear the common shift, then store"),
+    109: ("The part lies turned further than is believed; nothing was stored", "Look how it lies in its fixture"),
+    110: ("A check on the way failed; what was measured after it stands, nothing was stored", "Look at the report"),
+    111: (
+        "The tool is broken, or sits in another way than when it was measured",
+        "Look at it; measure its length again",
+    ),
+    112: ("A tool would have been brought back into the work", "Let the operation end above it, at the clear height"),
+    113: ("The feature was cut twice and is still not in size", "Look at the tool and its figures"),
+    114: ("More was cut off than the drawing allows", "The part is scrap, or the tolerance is another"),
+    115: (
+        "The ball met an edge, or the wall leans: the upper edge lies lower than the depth allows for",
+        "Measure the top first, go deeper, or look how the part lies",
+    ),
+    107: ("Another tool is in the spindle", "Put the probe in, or write the program for the tool that is there"),
+}
+
+
+class RunStopped(BriskAnchorError):
+    """The program ended in an alarm or was stopped: what, where and what to do."""
+
+    exit_code = 4
+
+
+@dataclass(frozen=True, slots=True)
+class Stride:
+    """What one block did: its line, the moves it made, the lines it printed."""
+
+    line: int
+    source: str
+    motions: tuple[Motion, ...]
+    printed: tuple[str, ...]
+
+
+class Run:
+    """One program on one machine. `stride` runs a block; nothing runs by itself."""
+
+    def __init__(
+        self, program: Program | str, profile: Profile, machine: StandIn, interpreter: Interpreter | None = None
+    ) -> None:
+        """A program of ours or a text, scanned here unless a control has made its `interpreter` ready.
+
+        Raises:
+            NcError: when a line is not understood.
+        """
+        self.machine = machine
+        self.program = program if isinstance(program, Program) else None
+        text = program.text if isinstance(program, Program) else program
+        self.interpreter = interpreter or Interpreter(text, profile, machine)
+        self._motions = len(machine.motions)
+        self._printed = 0
+        self.stopped = False
+
+    @property
+    def over(self) -> bool:
+        """Whether there is nothing more to run."""
+        return self.stopped or self.interpreter.status in (Status.ENDED, Status.ALARM)
+
+    @property
+    def ended_well(self) -> bool:
+        """Whether the program came to its end."""
+        return not self.stopped and self.interpreter.status is Status.ENDED
+
+    @property
+    def printed(self) -> list[str]:
+        """Everything printed so far; a control that prints nothing gives its report from its variables at the end."""
+        if self.program is not None and self.program.results and self.ended_well:
+            return self.program.report(self._variable)
+        return self.interpreter.printed
+
+    def _variable(self, number: int) -> float:
+        return self.interpreter.variables.read(number) or 0.0
+
+    def stride(self) -> Stride:
+        """Run one block and tell what it did."""
+        self.interpreter.step()
+        block = self.interpreter.block
+        motions = tuple(self.machine.motions[self._motions :])
+        printed = tuple(self.interpreter.printed[self._printed :])
+        self._motions, self._printed = len(self.machine.motions), len(self.interpreter.printed)
+        return Stride(block.line if block else 0, block.source if block else "", motions, printed)
+
+    def to_end(self) -> None:
+        """Run to the end, a stop or an alarm."""
+        self.interpreter.run()
+        self._motions, self._printed = len(self.machine.motions), len(self.interpreter.printed)
+
+    def stop(self, motion: Motion | None = None, share: float = 1.0) -> None:
+        """Stop for good, within `motion` after `share` of it."""
+        if motion is not None:
+            self.machine.hold(motion, share)
+        self.stopped = True
+        self.interpreter.reset()
+
+    def failure(self) -> BriskAnchorError | None:
+        """Why it did not end well, None when it did or still runs."""
+        alarm = self.interpreter.alarm
+        if self.stopped or (alarm is not None and alarm.number == ControlAlarm.RESET):
+            return RunStopped("The run was stopped by hand", "Nothing was stored", "Start again when all is clear")
+        if alarm is None:
+            if self.interpreter.status is Status.STOPPED:
+                return RunStopped("The program stopped and waits", "", "Go on when you have looked")
+            return None
+        if alarm.error is not None:
+            if isinstance(alarm.error, MachineError):
+                return alarm.error
+            guard = self.interpreter.block.comment if self.interpreter.block else ""
+            if alarm.number == ControlAlarm.BLOCK and guard and self.program is not None:
+                # Without words of its own for alarms, a program says in the comment which guard stopped it.
+                return RunStopped(
+                    f"The guard in line {alarm.line} stopped the program: {guard}",
+                    f"The control's words are: {alarm.text}; nothing after that line was done",
+                    "Look at the tip and the part, then start again",
+                )
+            return RunStopped(f"Alarm {alarm.number} in line {alarm.line}: {alarm.text}", alarm.error.meaning, "")
+        meaning, remedy = _ADVICE.get(alarm.number, ("The program raised this alarm itself", "Read its comment"))
+        return RunStopped(f"Alarm {alarm.number} in line {alarm.line}: {alarm.text}", meaning, remedy)

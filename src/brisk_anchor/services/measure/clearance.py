@@ -1,0 +1,195 @@
+"""What stands beside the way of the probe, by the description: metal that a part lying elsewhere could bring near."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Collection, Iterable, Sequence
+from itertools import pairwise
+
+from brisk_anchor.core.features.measuring import Measurement
+from brisk_anchor.core.features.probe_path import between, entry, leaving, search_start
+from brisk_anchor.core.kinds import Vector
+from brisk_anchor.core.offsets.checks import Finding
+from brisk_anchor.standin.machine import StandIn
+from brisk_anchor.standin.scene import Scene
+from brisk_anchor.standin.tracing import Clearance
+
+LEAST_ROOM = 0.3
+"""How near, mm, stem and body may come to metal of the same body where the ball touches: that moves with the wall."""
+RAPID_ROOM = 3.0
+"""How many times the stated uncertainty a rapid stays off metal: it stops at nothing, so it counts on no statement."""
+_LOOK_STEP = 0.1
+"""The shortest step, mm, from look to look along a way."""
+NEARBY = 30.0
+"""How far, mm, neighbours are looked for."""
+
+
+class Clearances:
+    """The set-up as it is described, with the probe in the spindle."""
+
+    def __init__(self, scene: Scene, measured: Iterable[str]) -> None:
+        """`measured` are the names of what is measured: the bodies those belong to may each lie off."""
+        self._scene = scene.as_described()
+        self._machines: dict[tuple[tuple[str, float], ...], StandIn] = {}
+        self._part = scene.file.job.part
+        self._bodies = {drawn.name: drawn.body for drawn in scene.setup.features}
+        self._measured = {self._bodies.get(name) or self._part for name in measured}
+        self._home_z = scene.setup.machine.home[2]
+        self._every = {solid.body for solid in scene.solids}
+
+    def _at(self, table: tuple[tuple[str, float], ...]) -> StandIn:
+        """The set-up with rotary axes at these angles, each kept: what stands nearest is looked up often."""
+        if table not in self._machines:
+            machine = self._scene.stand_in(seed=None, position=self._scene.setup.machine.home)
+            machine.angles |= dict(table)
+            self._machines[table] = machine
+        return self._machines[table]
+
+    def _own(self, measurement: Measurement) -> str:
+        """The body that is measured; the part, where it is not drawn which."""
+        return self._bodies.get(measurement.name) or self._part
+
+    def room(self, measurement: Measurement) -> Clearance | None:
+        """The nearest metal to the probe where its searches begin; None where there is none near."""
+        found = [
+            near
+            for contact in measurement.contacts()
+            if (near := _nearest(self._at(measurement.table), search_start(measurement, contact))) is not None
+        ]
+        return min(found, key=lambda near: near.distance, default=None)
+
+    def may_go_deeper(self, measurement: Measurement, by: float) -> bool:
+        """Whether the probe has room as far as the part may lie off where it touches walls so much deeper, mm."""
+        machine = self._at(measurement.table)
+        for contact in measurement.contacts():
+            if contact.direction[2]:
+                continue
+            x, y, z = search_start(measurement, contact)
+            near = _nearest(machine, (x, y, z - by))
+            if near is not None and near.distance < measurement.start_uncertainty:
+                return False
+        return True
+
+    def look(self, measurement: Measurement) -> list[Finding]:
+        """Whether stem, body and spindle stay clear beside the walls, wherever those may be."""
+        name, machine = measurement.title or measurement.name, self._at(measurement.table)
+        own = self._own(measurement)
+        looks, at = [], dict.fromkeys((entry(measurement), leaving(measurement)))
+        for (x, y), way in zip(at, ("down to", "up from"), strict=False):
+            rapid = ((x, y, self._home_z), (x, y, measurement.clear_z))
+            looks += self._look_rapid(
+                f"The rapid {way} {name}", measurement.table, measurement.start_uncertainty, *rapid
+            )
+        starts = [search_start(measurement, contact) for contact in measurement.contacts()]
+        upright = [((x, y, measurement.clear_z), (x, y, z)) for x, y, z in dict.fromkeys((starts[0], starts[-1]))]
+        ways = [*upright, *between(measurement)]
+        for start, contact in zip(starts, measurement.contacts(), strict=True):
+            reach = measurement.reach_of(contact)
+            dx, dy, dz = measurement.touch_direction(contact)
+            end = (start[0] + dx * reach, start[1] + dy * reach, start[2] + dz * reach)
+            begins = _nearest(machine, start)
+            if begins is not None and begins.distance <= 0:
+                looks.append(_in_the_way(name, begins))
+                continue
+            ways.append((start, end))
+            touching = _nearest(machine, end, self._every - {own}, stem_and_body=True)
+            for near, least in ((begins, measurement.start_uncertainty), (touching, LEAST_ROOM)):
+                if near is not None and near.body == own and near.distance < least - 1e-6:
+                    looks.append(_near(name, near, measurement.start_uncertainty))
+        if (near := self.beside(measurement, ways)) is not None:
+            both = near.body in self._measured - {own}
+            looks.append(_near(name, near, measurement.start_uncertainty, both=both))
+        return list(dict.fromkeys(looks))
+
+    def beside(self, measurement: Measurement, ways: Iterable[tuple[Vector, Vector]]) -> Clearance | None:
+        """The nearest metal of other bodies that leaves too little room beside these ways; None where all do.
+
+        The ways follow the part, and a body that is measured too may lie off the other way.
+        """
+        own = self._own(measurement)
+        others = self._measured - {own}
+        fixed = ({own} | others, measurement.start_uncertainty)
+        moving = (self._every - others, 2 * measurement.start_uncertainty)
+        found = [
+            near
+            for start, end in ways
+            for left_out, needed in ((fixed, moving) if others else (fixed,))
+            if (near := _least_beside(self._at(measurement.table), start, end, needed, left_out)) is not None
+        ]
+        return min(found, key=lambda near: near.distance, default=None)
+
+    def look_across(self, measurements: Sequence[Measurement]) -> list[Finding]:
+        """Whether the rapids from feature to feature at the clear heights are clear."""
+        looks = []
+        for a, b in pairwise(measurements):
+            if a.table != b.table:
+                continue  # by way of home
+            level, uncertainty = max(a.clear_z, b.clear_z), max(a.start_uncertainty, b.start_uncertainty)
+            way = f"The rapid from {a.title or a.name} to {b.title or b.name}"
+            looks += self._look_rapid(way, a.table, uncertainty, (*leaving(a), level), (*entry(b), level))
+        return looks
+
+    def _look_rapid(
+        self, way: str, table: tuple[tuple[str, float], ...], uncertainty: float, start: Vector, end: Vector
+    ) -> list[Finding]:
+        """Whether a rapid stays clear of everything, even of what lies off; `way` says which it is."""
+        machine = self._at(table)
+        near = _least_beside(machine, start, end, RAPID_ROOM * uncertainty, ())
+        if near is None:
+            return []
+        how = f"comes within {near.distance:.2f} mm of" if near.distance > 0 else "meets"
+        return [
+            Finding(
+                True,
+                f"{way} {how} {near.solid} with the {near.part}",
+                f"That may lie {uncertainty:g} mm off or more, and a rapid stops at nothing",
+                "Raise the clear height",
+            )
+        ]
+
+
+def _nearest(
+    machine: StandIn, spindle: Vector, besides: Collection[str] = (), *, stem_and_body: bool = False
+) -> Clearance | None:
+    """The nearest metal with the spindle there, apart from some bodies."""
+    return machine.tracer.nearest(machine.traced(spindle), NEARBY, stem_and_body=stem_and_body, besides=besides)
+
+
+def _least_beside(
+    machine: StandIn, start: Vector, end: Vector, needed: float, besides: Collection[str]
+) -> Clearance | None:
+    """The nearest metal of other bodies on a straight way, None where none comes nearer than is needed.
+
+    From where there is more room than needed, nothing comes too near before the rest of it is used up.
+    """
+    length, gone, least = math.dist(start, end), 0.0, None
+    while True:
+        share = gone / length if length else 0.0
+        x, y, z = (a + (b - a) * share for a, b in zip(start, end, strict=True))
+        near = _nearest(machine, (x, y, z), besides)
+        if near is not None and near.distance < needed - 1e-6 and (least is None or near.distance < least.distance):
+            least = near
+        if gone >= length:
+            return least
+        gone = min(length, gone + max(_LOOK_STEP, (NEARBY if near is None else near.distance) - needed))
+
+
+def _in_the_way(name: str, near: Clearance) -> Finding:
+    return Finding(
+        True,
+        f"Beside {name} the {near.part} stands in {near.solid}",
+        "The probe would break",
+        "Touch elsewhere, or less deep; or take a longer stylus",
+    )
+
+
+def _near(name: str, near: Clearance, allowed: float, *, both: bool = False) -> Finding:
+    """Too near; in the way where there is no room at all."""
+    if near.distance <= 0:
+        return _in_the_way(name, near)
+    return Finding(
+        False,
+        f"Beside {name} the {near.part} is {near.distance:.2f} mm from {near.solid}",
+        f"The part may lie {allowed:g} mm off{', and so may that' if both else ''}: they could meet",
+        "Prove it before it runs; touch elsewhere or less deep, or state a smaller uncertainty",
+    )

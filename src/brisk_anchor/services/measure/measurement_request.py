@@ -1,0 +1,292 @@
+"""Asking for a measurement: the rose, the feature it points at, and the few figures that go with it."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, replace
+
+from brisk_anchor.core.errors import PlanError
+from brisk_anchor.core.features.measuring import Measurement, propose_depth_check, propose_search, slack_along
+from brisk_anchor.core.features.touch_pattern import TouchPattern, Wall
+from brisk_anchor.core.kinds import FeatureKind, Vector
+from brisk_anchor.core.offsets.setup import DrawnFeature, Setup
+
+APPROACH = 8.0
+"""How far, mm, over a boss or surface the tip stands before it goes down, when a drawn feature is pointed at."""
+NEARBY = 15.0
+"""How far, mm, the tip may stand from a drawn feature of the same kind and still be taken to mean it."""
+STEEPEST = 20.0
+"""How far, degrees, a wall may be drawn askew and still be touched along an axis."""
+
+
+@dataclass(frozen=True, slots=True)
+class MeasurementRequest:
+    """What is being asked for. `start` is the spindle position to measure from, machine mm.
+
+    `size`, `depth` and `reach` (how far the wall is) are what the person typed or the drawing says; None is unknown and
+    is never guessed.
+    """
+
+    rose: TouchPattern
+    start: Vector
+    drawn: DrawnFeature | None = None
+    size: float | None = None
+    depth: float | None = None
+    reach: float | None = None
+    search: float | None = None
+    size_y: float | None = None
+    spread: float | None = None
+    second_depth: float | None = None
+    depth_check: float | None = None
+    repeats: int = 1
+
+    def figures(self) -> dict[str, str]:
+        """What must be known of it, by the word for it: the name of the field here."""
+        kind = self.rose.read().kind
+        if kind is None:
+            return {}
+        apart = {"apart": "spread"} if self.rose.twice and kind is not FeatureKind.TILTED_BORE else {}
+        if kind is FeatureKind.OUTSIDE_CORNER:
+            return {"distance": "reach", "depth": "depth", **apart}
+        if not kind.is_paired:
+            return {"distance": "reach", **apart}
+        if kind.has_two_sizes:
+            return {"size in X": "size", "size in Y": "size_y", "depth": "depth", **apart}
+        if kind is FeatureKind.BALL:
+            return {"diameter": "size"}
+        second = {"2nd level": "second_depth"} if kind is FeatureKind.TILTED_BORE else {}
+        return {"diameter" if kind.is_round else "width": "size", "depth": "depth", **second, **apart}
+
+    def optional(self) -> dict[str, str]:
+        """What can be said of it beside that, by the word for it."""
+        angles = {f"angle {n}": f"heading {n}" for n in range(1, len(self._headings()) + 1)}
+        kind, beside = self.rose.read().kind, any(not wall.direction[2] for wall in self.rose.marks)
+        open_depth = {"depth": "depth"} if beside and kind is not None and "depth" not in self.figures() else {}
+        deep = {**open_depth, "again +Z": "depth_check"} if beside and kind is not FeatureKind.BALL else {}
+        return {"search": "search", "times each": "repeats", **deep, **angles}
+
+    def _headings(self) -> tuple[float, ...]:
+        """Directions of part of a round that a person may choose, degrees."""
+        reading = self.rose.read()
+        free = reading.kind in (FeatureKind.BORE, FeatureKind.BOSS) and len(self.rose.directions) < 4
+        if not free:
+            return ()
+        return self.rose.headings or tuple(round(math.degrees(math.atan2(y, x)), 6) for x, y, _ in self.rose.directions)
+
+    def figure(self, field: str) -> float | None:
+        """A figure by the name of its field."""
+        if field.startswith("heading "):
+            return self._headings()[int(field[-1]) - 1]
+        value: float | None = getattr(self, field)
+        return value
+
+    def with_figure(self, field: str, value: float) -> MeasurementRequest:
+        """The same with a figure typed. Raises PlanError for a count that is none."""
+        if field.startswith("heading "):
+            headings = list(self._headings())
+            headings[int(field[-1]) - 1] = value
+            return replace(self, rose=self.rose.with_headings(tuple(headings)))
+        if field == "repeats":
+            if value != int(value):
+                raise PlanError(f"{value:g} times is no count", "", "Type a whole number")
+            return replace(self, repeats=int(value))
+        return replace(self, **{field: value})  # type: ignore[arg-type]
+
+    @property
+    def title(self) -> str:
+        """What a person calls it."""
+        return self.drawn.title if self.drawn else self.rose.read().name
+
+    def missing(self) -> str | None:
+        """The figure that is still needed before it can be measured, in words; None when all is there."""
+        if self.rose.read().kind is None:
+            return "marks"
+        empty = (word for word, name in self.figures().items() if getattr(self, name) is None)
+        return next(empty, None)
+
+
+def point_at(setup: Setup, drawn: DrawnFeature) -> MeasurementRequest:
+    """Fill the rose from a drawn feature, with the start at its nominal place.
+
+    Raises:
+        PlanError: it is built from others, and never touched.
+    """
+    if drawn.of:
+        raise PlanError(f"{drawn.title} is worked out from {' and '.join(drawn.of)}", "", "Measure those")
+    x, y, _ = drawn.machine
+    edge = drawn.top
+    stylus = setup.stylus
+    walls = [Wall[name] for name in drawn.walls]
+    if drawn.kind is FeatureKind.BALL:
+        walls.append(Wall.BELOW)
+    doubled = drawn.spread > 0 or drawn.kind is FeatureKind.TILTED_BORE
+    rose = TouchPattern(frozenset(walls), over=drawn.over, round=drawn.kind.is_round, twice=doubled)
+    stands_in = drawn.kind.is_paired and not drawn.kind.is_outside
+    tip = edge - drawn.depth if stands_in else edge + APPROACH
+    reach = None if drawn.kind.is_paired else APPROACH
+    if drawn.kind is FeatureKind.OUTSIDE_CORNER:
+        reach = max(APPROACH, setup.start_uncertainty + 1.0) + stylus.ball_diameter / 2
+        x, y = (a - reach * sum(wall.direction[i] for wall in walls) for i, a in enumerate((x, y)))
+    elif not drawn.kind.is_paired and walls != [Wall.BELOW]:
+        away = APPROACH + stylus.ball_diameter / 2
+        x, y = (a - away * sum(wall.direction[i] for wall in walls) for i, a in enumerate((x, y)))
+        tip = edge - drawn.depth
+    return MeasurementRequest(
+        rose=rose.with_headings(drawn.headings) if drawn.headings else rose,
+        start=(x, y, tip + stylus.length),
+        drawn=drawn,
+        size=drawn.size,
+        size_y=drawn.size_y,
+        depth=drawn.depth or None,
+        reach=reach,
+        spread=drawn.spread or None,
+        second_depth=drawn.second_depth or None,
+    )
+
+
+def recognise(setup: Setup, asking: MeasurementRequest) -> MeasurementRequest:
+    """Give a hand-marked rose the drawn feature it must mean: the same kind and sides, and near the tip."""
+    kind = asking.rose.read().kind
+    if kind is None or asking.drawn is not None:
+        return asking
+    tip = (*asking.start[:2], asking.start[2] - setup.stylus.length)
+    marks = {wall.name for wall in asking.rose.marks}
+    near = [
+        (math.dist(tip[:2], drawn.machine[:2]), drawn)
+        for drawn in setup.features
+        if drawn.kind is kind and set(drawn.walls) == marks - ({"BELOW"} if kind is FeatureKind.BALL else set())
+    ]
+    if not near:
+        return asking
+    distance, drawn = min(near, key=lambda item: item[0])
+    if distance > NEARBY:
+        return asking
+    depth = asking.depth
+    if kind.is_paired and depth is None:
+        depth = drawn.depth if kind.is_outside else drawn.machine[2] - tip[2]
+    return replace(
+        asking,
+        drawn=drawn,
+        size=drawn.size if asking.size is None else asking.size,
+        size_y=drawn.size_y if asking.size_y is None else asking.size_y,
+        depth=depth,
+        spread=asking.spread or drawn.spread or None,
+        second_depth=asking.second_depth or drawn.second_depth or None,
+        reach=asking.reach if asking.reach is not None or kind.is_paired else _reach(asking, drawn, tip),
+    )
+
+
+def _reach(asking: MeasurementRequest, drawn: DrawnFeature, tip: Vector) -> float | None:
+    """Distance from the ball to the drawn surface along the mark, when it lies ahead."""
+    furthest = 0.0
+    for wall in asking.rose.marks:
+        index = max(range(3), key=lambda i: abs(wall.direction[i]))
+        ahead = (drawn.machine[index] - tip[index]) * wall.direction[index]
+        if ahead <= 0:
+            return None
+        furthest = max(furthest, ahead)
+    return furthest
+
+
+@dataclass(frozen=True, slots=True)
+class MeasurementOptions:
+    """How a measurement is made where that is not as usual; see `Measurement`. `clear` is the tip's machine Z, mm."""
+
+    clear: float | None = None
+    size_limit: float | None = None
+    over_the_top: bool | None = None
+    half_turn: bool = False
+    search_feed: float | None = None
+    touch_feed: float | None = None
+    on_fail: str = "alarm"
+    keep: tuple[tuple[str, int], ...] = ()
+    table: tuple[tuple[str, float], ...] = ()
+    hop: float | None = None
+    depth_check: float | None = None
+
+
+AS_USUAL = MeasurementOptions()
+
+
+def build_measurement(setup: Setup, asking: MeasurementRequest, way: MeasurementOptions = AS_USUAL) -> Measurement:
+    """Turn what is asked for into a measurement.
+
+    Raises:
+        PlanError: marks that are no feature this version measures, or a figure that is missing or makes no sense.
+    """
+    reading = asking.rose.read()
+    kind = reading.kind
+    if kind is None:
+        raise PlanError(f"The rose says “{reading.name}”", reading.hint, "")
+    missing = asking.missing()
+    if missing:
+        raise PlanError(f"The {missing} is not known", "The search distance and the guards hang on it", "Type it")
+    skew = asking.drawn.skew if asking.drawn is not None else 0.0
+    limit = STEEPEST if asking.rose.twice else 0.0
+    if asking.drawn is not None and abs(skew) > limit:
+        raise PlanError(
+            f"{asking.drawn.title} lies {skew:+g}° askew to the machine's axes",
+            "A touch along an axis would slip on it" if limit else "One touch a wall cannot tell how it lies",
+            "Turn the part in its fixture until it lies along an axis"
+            + ("" if limit else ", or mark its walls twice for two touches on each"),
+        )
+    stylus = setup.stylus
+    uncertainty = setup.start_uncertainty
+    standoff = asking.reach or 0.0
+    spread = (asking.spread or 0.0) if asking.rose.twice and kind is not FeatureKind.TILTED_BORE else 0.0
+    depth = asking.depth or 0.0
+    drop = 0.0
+    if kind.is_outside:
+        above = asking.start[2] - stylus.length - asking.drawn.top if asking.drawn else APPROACH
+        if kind is FeatureKind.BALL:
+            standoff, depth = above, ((asking.size or 0.0) + stylus.ball_diameter) / 2
+        drop = above + depth
+    start, over_inside = asking.start, bool(way.over_the_top) and not kind.is_outside
+    if over_inside:  # from over the feature, not from its middle: something may stand there
+        drop = depth + APPROACH
+        start = (*start[:2], start[2] + drop)
+    check = way.depth_check if asking.depth_check is None else asking.depth_check
+    blind = kind in (FeatureKind.SURFACE, FeatureKind.EDGE, FeatureKind.INSIDE_CORNER) and not depth
+    if check is None and blind and asking.rose.marks != {Wall.BELOW}:
+        check = propose_depth_check(stylus.ball_diameter)  # nobody knows how deep it stands: let the touches tell
+    known = kind in (FeatureKind.BORE, FeatureKind.BOSS) and len(asking.rose.directions) == 2
+    size_limit = asking.drawn.size_limit if asking.drawn else (asking.size or 0) * 0.1 or None
+    if known and not (asking.drawn and asking.drawn.body):
+        size_limit = None  # it is not measured, and whoever says how large it is says that it is known
+    search = asking.search
+    if search is None:
+        slack = uncertainty + slack_along(spread, setup.turn_uncertainty)
+        search = propose_search(kind, stylus, asking.size, standoff, slack, over=over_inside)
+        search += math.tan(math.radians(abs(skew))) * spread / 2
+    return Measurement(
+        # A drawing's names begin small, so what was marked away from it can never pass for one of its features.
+        name=asking.drawn.name if asking.drawn else f"Free {reading.name}",
+        title=asking.title,
+        kind=kind,
+        stylus=replace(stylus, offset=(0.0, 0.0), u_offset=0.0) if way.half_turn else stylus,
+        start=start,
+        directions=asking.rose.directions,
+        clear_z=max(setup.clear_height + stylus.length, start[2]) if way.clear is None else way.clear + stylus.length,
+        search=search,
+        start_uncertainty=uncertainty,
+        depth=depth,
+        drop=drop,
+        standoff=standoff,
+        size=asking.size,
+        size_y=asking.size_y,
+        size_limit=way.size_limit or size_limit,
+        spread=spread,
+        turn_uncertainty=setup.turn_uncertainty,
+        repeats=asking.repeats,
+        second_depth=(asking.second_depth or 0.0) if kind is FeatureKind.TILTED_BORE else 0.0,
+        known_size=known,
+        over_the_top=way.over_the_top,
+        half_turn=way.half_turn,
+        search_feed=way.search_feed,
+        touch_feed=way.touch_feed,
+        on_fail=way.on_fail,
+        keep=way.keep,
+        table=way.table,
+        hop=way.hop,
+        depth_check=check or 0.0,
+    )

@@ -1,0 +1,1 @@
+"""The offset book at work: rows, changes, comparing, files, what fits, sheets."""

@@ -1,0 +1,112 @@
+"""What the rows of the book can be compared with, and what moves then."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Iterable
+from datetime import date, datetime, time
+
+from brisk_anchor.book.entries import Entry, EntryKind
+from brisk_anchor.core.errors import PlanError
+from brisk_anchor.services.offsets.book_rows import TableReference, Values, line_of
+from brisk_anchor.services.session.session import Session
+
+
+def reference(workshop: Session, against: str) -> TableReference:
+    """What to compare with: "control", "last", a row, "machine NAME", a day (2026-11-03), "snapshot NAME".
+
+    Raises:
+        PlanError: it is none of these, or there is nothing there. BookError: the book cannot be read.
+    """
+    rows = [row for row in workshop.profile.all_rows if row != workshop.profile.common_shift]
+    words = against.strip()
+    low = words.lower()
+    if low in ("", "control"):
+        return TableReference("the control's table", {row: workshop.table_values(row) for row in rows})
+    if low == "last":
+        return TableReference("the value before", {row: values for row in rows if (values := _before(workshop, row))})
+    if words.upper() in workshop.profile.all_rows:
+        valued = workshop.ledger.valued(words.upper())
+        if valued is None:
+            raise PlanError(f"{words.upper()} has no values in the book", "", "Choose another")
+        return TableReference(words.upper(), dict.fromkeys(rows, valued.values))
+    if low.startswith("snapshot"):
+        return _snapshot(workshop, words[8:].strip())
+    if low.startswith("machine"):
+        return _other_machine(workshop, words[7:].strip())
+    try:
+        day = date.fromisoformat(words)
+    except ValueError:
+        raise PlanError(
+            f"“{words[:30]}” is nothing to compare with",
+            "",
+            "control, last, a row, a day as 2026-11-03, snapshot NAME, or machine NAME",
+        ) from None
+    end = datetime.combine(day, time.max).astimezone()
+    return TableReference(
+        f"the evening of {day}", _as_of(workshop.ledger.rows, workshop, lambda entry: entry.at <= end)
+    )
+
+
+def _before(workshop: Session, row: str) -> Values | None:
+    """The values a row had before the newest ones that differ."""
+    valued = [e for e in workshop.history(row) if e.kind.has_values and e.values]
+    return next((e.values for e in reversed(valued[:-1]) if e.values != valued[-1].values), None)
+
+
+def _as_of(rows: Iterable[str], workshop: Session, held: Callable[[Entry], bool]) -> dict[str, Values]:
+    found: dict[str, Values] = {}
+    for row in rows:
+        entries = [e for e in workshop.history(row) if e.kind in (EntryKind.STORED, EntryKind.TYPED) and held(e)]
+        if entries:
+            found[row] = entries[-1].values
+    return found
+
+
+def snapshots(workshop: Session) -> list[Entry]:
+    """Snapshots of this machine, newest first."""
+    return [e for e in reversed(workshop.history("")) if e.kind is EntryKind.SNAPSHOT]
+
+
+def _snapshot(workshop: Session, name: str) -> TableReference:
+    found = next((e for e in snapshots(workshop) if not name or e.note.lower() == name.lower()), None)
+    if found is None:
+        known = ", ".join(e.note for e in snapshots(workshop)) or "there is none yet"
+        raise PlanError(f"There is no snapshot “{name[:40]}”", f"Known: {known}", "Make one with its name")
+    at, number = found.at, found.id
+    return TableReference(
+        f"snapshot {found.note}",
+        _as_of(
+            workshop.ledger.rows,
+            workshop,
+            lambda e: e.id <= number if e.id is not None and number is not None else e.at <= at,
+        ),
+    )
+
+
+def _other_machine(workshop: Session, name: str) -> TableReference:
+    book = workshop.book
+    entries = book.listed(name, 50) if book is not None else []
+    values = {e.row: e.values for e in entries if e.kind in (EntryKind.STORED, EntryKind.TYPED)}
+    if not values:
+        raise PlanError(f"The book has nothing of a machine “{name[:40]}”", "", "Check its name")
+    return TableReference(f"{name}", dict(values))
+
+
+def moved_features(workshop: Session, row: str, difference: Values) -> list[tuple[str, dict[str, float]]]:
+    """Where each drawn feature goes when a row moves: titles and shifts, mm; a turn moves what is far off more."""
+    setup = workshop.setup
+    line = line_of(workshop, row)
+    zero = line.values or workshop.table_values(row)
+    turn = math.radians(difference.get("r", 0.0))
+    c, s = math.cos(turn), math.sin(turn)
+    found = []
+    for drawn in setup.features:
+        x, y = drawn.machine[0] - zero.get("x", 0.0), drawn.machine[1] - zero.get("y", 0.0)
+        shift = {
+            "x": difference.get("x", 0.0) + c * x - s * y - x,
+            "y": difference.get("y", 0.0) + s * x + c * y - y,
+            "z": difference.get("z", 0.0),
+        }
+        found.append((drawn.title, shift))
+    return found

@@ -1,0 +1,182 @@
+"""The book in files: tables out and in, programs that set rows, cards to type from, charts of a row over days."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+from brisk_anchor.book.entries import EntryKind
+from brisk_anchor.core.errors import ExportError, PlanError
+from brisk_anchor.core.numbers import fixed
+from brisk_anchor.drawings.charts import Panel, chart
+from brisk_anchor.drawings.fits import FitBox, fits_drawing
+from brisk_anchor.exchange.files import write_whole
+from brisk_anchor.exchange.offset_tables import LONGEST, TableRow, read_table, to_blocks, to_csv, to_json
+from brisk_anchor.nc.bounded import read_at_most
+from brisk_anchor.nc.programs.reports import parse_reports
+from brisk_anchor.services.offsets.book_rows import BookLine, TableReference, lines
+from brisk_anchor.services.offsets.fits import Fit, words
+from brisk_anchor.services.offsets.offset_book import snapshot
+from brisk_anchor.services.session.session import Session
+
+FORMS = {"csv": "CSV", "json": "JSON", "nc": "offset-setting blocks"}
+
+
+@dataclass(frozen=True, slots=True)
+class CardRow:
+    """One row of a card: figures as they are typed, and their sum, by which a slip of the finger is found."""
+
+    row: str
+    title: str
+    figures: tuple[tuple[str, str], ...]
+    check: str
+
+
+def table_rows(found: Sequence[BookLine]) -> list[TableRow]:
+    """Rows that have values, for a file."""
+    return [
+        TableRow(
+            line.row,
+            line.values,
+            line.u,
+            line.title,
+            line.state.value,
+            line.at.isoformat(timespec="seconds") if line.at else "",
+            line.source,
+        )
+        for line in found
+        if line.values
+    ]
+
+
+def export(workshop: Session, path: Path) -> Path:
+    """Write the book's table; what the name ends in says how: .csv, .json or .nc. Raises ExportError."""
+    rows = table_rows(lines(workshop))
+    form = path.suffix.lower().lstrip(".")
+    match form:
+        case "csv":
+            data = to_csv(rows)
+        case "json":
+            data = to_json(workshop.setup.machine.name, rows)
+        case "nc":
+            data = to_blocks(workshop.profile, rows)
+        case _:
+            raise ExportError(f"“{path.name}” does not say which form", "", "End it in .csv, .json or .nc")
+    return write_whole(path, data)
+
+
+def read_reference(workshop: Session, path: Path) -> TableReference:
+    """A table from a file, to compare with or to take over: CSV, JSON, offset-setting blocks, or report lines.
+
+    Raises:
+        PlanError: it cannot be read. TableFileError: it is none of these, or has faults.
+    """
+    try:
+        data = read_at_most(path, LONGEST)
+    except OSError as error:
+        raise PlanError(f"{path.name} cannot be read: {error.strerror}", "", "Check its name and place") from error
+    if b"BRISK 1 BEGIN" in data[:1_000_000]:
+        stored = parse_reports(data.decode("utf-8", "replace").splitlines()).stored
+        names = {row.replace(" ", ""): row for row in workshop.profile.all_rows}
+        values = {names.get(row, row): {a.lower(): v for a, v in held.items()} for row, held in stored.items()}
+        return TableReference(path.name, dict(values))
+    return TableReference(path.name, {row.row: row.values for row in read_table(data, path.name, workshop.profile)})
+
+
+def card(workshop: Session, rows: Sequence[str]) -> list[CardRow]:
+    """What to type at a control that takes no program, figures to its resolution. Raises PlanError: nothing to type."""
+    found = []
+    for line in lines(workshop, everything=True):
+        if line.row in rows and line.values:
+            shown = {a: fixed(v, workshop.profile.decimals) for a, v in line.values.items()}
+            total = sum(float(text) for text in shown.values())
+            figures = tuple((axis.upper(), text) for axis, text in shown.items())
+            found.append(CardRow(line.row, line.title, figures, fixed(total, workshop.profile.decimals)))
+    if not found:
+        raise PlanError("None of these rows has values", "There is nothing to type", "Choose others")
+    return found
+
+
+def timeline(workshop: Session, row: str) -> list[Panel]:
+    """The stored and typed values of a row over days, one panel an axis. Raises PlanError: it has none."""
+    wanted = (EntryKind.STORED, EntryKind.TYPED)
+    entries = [entry for entry in workshop.history(row) if entry.kind in wanted and entry.values]
+    if not entries:
+        raise PlanError(f"{row} has no stored values", "There is nothing to chart", "Store it first")
+    panels = []
+    for axis in ("x", "y", "z", "r"):
+        used = [entry for entry in entries if axis in entry.values]
+        if not used or (axis == "r" and not any(entry.values["r"] for entry in used)):
+            continue
+        values = tuple(entry.values[axis] for entry in used)
+        note = f"from {min(values):+.4f} to {max(values):+.4f}, {max(values) - min(values):.4f} apart"
+        panels.append(
+            Panel(
+                f"{axis.upper()}, {'°' if axis == 'r' else 'mm'}",
+                tuple(entry.at for entry in used),
+                values,
+                spreads=tuple(2 * entry.u.get(axis, 0.0) for entry in used),
+                shapes=tuple("o" if entry.kind is EntryKind.STORED else "x" for entry in used),
+                note=note,
+            )
+        )
+    return panels
+
+
+def write_timeline(workshop: Session, row: str, folder: Path) -> list[Path]:
+    """Write the chart of a row over days as SVG and PDF. Raises PlanError, ExportError."""
+    panels = timeline(workshop, row)
+    about = (
+        f"{workshop.setup.machine.name}  ·  {workshop.ledger.title(row)}  ·  dots stored, crosses by hand, ± is k = 2"
+    )
+    name = f"offset-{row.lower().replace(' ', '-')}"
+    return [
+        write_whole(folder / f"{name}.{kind}", chart(f"{row} over the days", about, "day", panels, kind))
+        for kind in ("svg", "pdf")
+    ]
+
+
+def write_fit(workshop: Session, fit: Fit, folder: Path) -> list[Path]:
+    """Write the drawing of what a program reaches as SVG and PDF. Raises ExportError."""
+    boxes = []
+    for row in fit.rows:
+        move = row.shift or {}
+        for tool in row.tools:
+            low = {axis.axis: axis.low for axis in tool.axes}
+            high = {axis.axis: axis.high for axis in tool.axes}
+            if not {"x", "y"} <= set(low):
+                continue
+            z = (
+                low.get("z", workshop.setup.machine.travel.high[2]),
+                high.get("z", workshop.setup.machine.travel.high[2]),
+            )
+            boxes.append(
+                FitBox(
+                    f"{row.row} T{tool.tool}",
+                    (low["x"], low["y"], z[0]),
+                    (high["x"], high["y"], z[1]),
+                    tool.fits,
+                    (move.get("x", 0.0), move.get("y", 0.0), move.get("z", 0.0)),
+                )
+            )
+    title = f"Does {fit.name} fit on {workshop.setup.machine.name}?"
+    stem = "".join(c if c.isalnum() or c in "-_" else "-" for c in Path(fit.name).stem)[:40]
+    return [
+        write_whole(folder / f"fits-{stem}.{kind}", fits_drawing(title, workshop.setup, boxes, words(fit), kind))
+        for kind in ("svg", "pdf")
+    ]
+
+
+def write_snapshot(workshop: Session, name: str) -> Path:
+    """Keep how the table stands under a name: in the book, and as a JSON file beside it for the day the book is lost.
+
+    Raises:
+        PlanError: no name, or it is taken. BookWriteError, ExportError: it could not be written.
+    """
+    snapshot(workshop, name)
+    stem = "".join(c if c.isalnum() or c in "-_" else "-" for c in name.strip().lower())[:60] or "snapshot"
+    folder = workshop.machine_file.path.parent if workshop.machine_file.path else Path()
+    path = folder / "snapshots" / f"{stem}.json"
+    data = to_json(workshop.setup.machine.name, table_rows(lines(workshop)))
+    return write_whole(path, data)

@@ -1,0 +1,165 @@
+"""The rows of the book as they stand, in the order and with the words a person asks for."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from datetime import UTC, datetime
+
+from brisk_anchor.book.entries import RowState
+from brisk_anchor.services.session.session import Session
+
+Values = Mapping[str, float]
+LACKING = (RowState.EMPTY, RowState.PART, RowState.STALE)
+"""States of an offset with which no operation may run."""
+DIFFERS = 1e-4
+"""Rows that lie further than this, mm, from what they are compared with differ."""
+ORDERS = ("row", "difference", "age", "state")
+
+
+@dataclass(frozen=True, slots=True)
+class BookLine:
+    """One row of the book as it stands. Values mm, `r` degrees; `u` standard uncertainties; `held` is the control's."""
+
+    row: str
+    title: str
+    state: RowState
+    locked: bool
+    limit: float | None
+    kept_for: str
+    values: dict[str, float]
+    u: dict[str, float]
+    held: dict[str, float]
+    source: str
+    at: datetime | None
+    who: str
+    parent: str
+    depth: int
+    operations: tuple[str, ...]
+    jobs: tuple[str, ...]
+    needed: bool
+    entries: int
+
+    @property
+    def lacking(self) -> bool:
+        """Whether an operation needs it and it is empty or stale: that must never be missed."""
+        return bool(self.operations) and self.state in LACKING
+
+
+@dataclass(frozen=True, slots=True)
+class TableReference:
+    """What rows are compared with: in words, and their values by row."""
+
+    words: str
+    values: dict[str, Values] = field(default_factory=dict)
+
+    def difference(self, line: BookLine) -> dict[str, float]:
+        """How far a row lies from it by axis, the row less the reference; empty where one of them has no values."""
+        other = self.values.get(line.row)
+        if not other or not line.values:
+            return {}
+        found = {axis: value - other[axis] for axis, value in line.values.items() if axis in other}
+        if "r" not in line.values and (angle := other.get("r", 0.0)):
+            found["r"] = -angle  # a row without an angle is one that is not turned
+        return found
+
+
+def distance(difference: Values) -> float:
+    """Straight distance of a difference, mm."""
+    return math.sqrt(sum(value**2 for axis, value in difference.items() if axis in "xyz"))
+
+
+def line_of(workshop: Session, row: str, depth: int = 0) -> BookLine:
+    """One row as it stands."""
+    ledger, setup = workshop.ledger, workshop.setup
+    valued = ledger.valued(row)
+    planned = any(plan.row == row for plan in setup.rows)
+    setter = setup.shelf.setter
+    entries = ledger.history(row)
+    return BookLine(
+        row=row,
+        title=ledger.title(row),
+        state=workshop.state(row),
+        locked=ledger.locked(row),
+        limit=ledger.limit(row),
+        kept_for=setter.name if setter is not None and setter.row == row else "",
+        values=dict(valued.values) if valued else {},
+        u=dict(valued.u) if valued else {},
+        held=workshop.table_values(row),
+        source=f"{valued.kind.value}, {valued.note}".rstrip(", ") if valued else "",
+        at=valued.at if valued else None,
+        who=valued.who if valued else "",
+        parent=(workshop.parent_of(row) or "") if planned else "",
+        depth=depth,
+        operations=tuple(o.name for o in setup.card.operations if o.offset == row),
+        jobs=ledger.facts(row).jobs,
+        needed=planned,
+        entries=len(entries),
+    )
+
+
+def lines(
+    workshop: Session,
+    *,
+    everything: bool = False,
+    order: str = "row",
+    search: str = "",
+    against: TableReference | None = None,
+) -> list[BookLine]:
+    """The rows of the book: standard ones, those of the job, those that hold or held anything; or all there are.
+
+    Derived rows stand under their parent while the order is that of the control.
+    """
+    profile = workshop.profile
+    shown = [
+        row
+        for row in profile.all_rows
+        if row != profile.common_shift
+        and (
+            everything
+            or row in profile.offsets
+            or workshop.ledger.history(row)
+            or any(workshop.machine.offset(row))
+            or any(plan.row == row for plan in workshop.setup.rows)
+        )
+    ]
+    planned = {plan.row for plan in workshop.setup.rows}
+    parents = {row: (workshop.parent_of(row) if row in planned else None) for row in shown}
+    found: list[BookLine] = []
+
+    def branch(row: str, depth: int) -> None:
+        found.append(line_of(workshop, row, depth))
+        for child in shown:
+            if parents[child] == row:
+                branch(child, depth + 1)
+
+    for row in shown:
+        if parents[row] is None or parents[row] not in shown:
+            branch(row, 0)
+    words = search.lower().split()
+    if "differs" in words and against is not None:
+        words.remove("differs")
+        found = [line for line in found if (away := against.difference(line)) and distance(away) > DIFFERS]
+    found = [
+        line
+        for line in found
+        if all(word in f"{line.row} {line.title} {line.state.value} {line.source} {line.who}".lower() for word in words)
+    ]
+    oldest = datetime.min.replace(tzinfo=UTC)
+    match order:
+        case "difference" if against is not None:
+            found.sort(key=lambda line: -distance(against.difference(line)))
+        case "age":
+            found.sort(key=lambda line: line.at or oldest, reverse=True)
+        case "state":
+            states = list(RowState)
+            found.sort(key=lambda line: (not line.lacking, states.index(line.state)))
+    return found
+
+
+def lacking(workshop: Session) -> list[str]:
+    """Operations that cannot run, with their offset and its state: it is empty, stale, or not in the job at all."""
+    states = {plan.row: workshop.state(plan.row) for plan in workshop.setup.rows}
+    found = [o for o in workshop.setup.card.operations if states.get(o.offset, RowState.EMPTY) in LACKING]
+    return [f"{o.name} ({o.offset} {states[o.offset].value if o.offset in states else 'is gone'})" for o in found]

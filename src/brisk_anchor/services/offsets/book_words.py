@@ -1,0 +1,145 @@
+"""Words typed in the book: a change with its reason, and rows that follow another one."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from brisk_anchor.book.entries import EntryKind
+from brisk_anchor.core.errors import PlanError
+from brisk_anchor.core.numbers import parse_length
+from brisk_anchor.core.offsets.rules import FromRow, FromTable, Rule
+from brisk_anchor.services.session.session import Session
+
+_CHANGE = re.compile(r"([xyzr])\s*([^xyzr;]+?)(?=\s*[xyzr]\s*[=+\-.\d]|\s*$)", re.I)
+
+
+@dataclass(frozen=True, slots=True)
+class Derived:
+    """A row that is to follow another: its name, what it is called, and its rules."""
+
+    row: str
+    title: str
+    rules: Mapping[str, Rule]
+
+
+def read_change(words: str, present: Mapping[str, float]) -> tuple[dict[str, float], str]:
+    """Axes with new values, mm, and the reason after a semicolon: "z =-0.2; recut".
+
+    Raises:
+        PlanError: no axis, or one twice. NumberEntryError: a figure is none.
+    """
+    figures, _, reason = words.partition(";")
+    found = _CHANGE.findall(figures.strip())
+    letters = [letter.lower() for letter, _ in found]
+    if not found or len(set(letters)) != len(letters) or _CHANGE.sub("", figures).strip():
+        raise PlanError(
+            "That is no change of an offset", "Each axis has its letter and one figure", "As x -455.2 z =-0.2; why"
+        )
+    changed = {}
+    for letter, figure in zip(letters, (figure for _, figure in found), strict=True):
+        low, high = (-360.0, 360.0) if letter == "r" else (-20_000.0, 20_000.0)
+        changed[letter] = parse_length(figure.strip(), present=present.get(letter, 0.0), low=low, high=high)
+    return changed, reason.strip()
+
+
+def _free_rows(workshop: Session, count: int) -> list[str]:
+    setup = workshop.setup
+    taken = {plan.row for plan in setup.rows} | ({setup.shelf.setter.row} if setup.shelf.setter else set())
+    free = [row for row in workshop.profile.all_rows if row not in taken and row != workshop.profile.common_shift]
+    if len(free) < count:
+        raise PlanError(
+            f"{count} rows are wanted, {len(free)} are free", "The control has no more", "Make a smaller pattern"
+        )
+    return free[:count]
+
+
+def _lengths(text: str, what: str) -> list[float]:
+    parts = [part.strip() for part in text.split(",") if part.strip()]
+    if not parts or len(parts) > 50:
+        raise PlanError(f"{what} takes figures with commas between them", "", "As length 40, 55, 70")
+    return [parse_length(part, present=None, low=-5_000.0, high=5_000.0) for part in parts]
+
+
+def read_derived(workshop: Session, parent: str, words: str) -> list[Derived]:
+    """Rows that follow `parent`: "grid 3, 2, 60, 45" (columns, rows, pitches; the first is the parent itself),
+    "length 40, 55" (along Z), "spacer x 25", "shift 10, 0, -5", "table B 90".
+
+    Raises:
+        PlanError: none of these, the parent is no row of the job, or there are not enough free rows.
+        NumberEntryError: a figure is none.
+    """
+    if all(plan.row != parent for plan in workshop.setup.rows):
+        raise PlanError(f"The job has no {parent}", "Only its own rows can be followed", "Choose one of the job")
+    kind, _, rest = words.strip().partition(" ")
+    shifts: list[tuple[str, tuple[float, float, float]]] = []
+    match kind.lower():
+        case "grid":
+            figures = _lengths(rest, "A grid")
+            if len(figures) != 4 or any(value != int(value) or not 1 <= value <= 20 for value in figures[:2]):
+                raise PlanError("A grid has columns, rows and two pitches", "", "As grid 3, 2, 60, 45")
+            columns, rows, dx, dy = int(figures[0]), int(figures[1]), figures[2], figures[3]
+            places = [(i, j) for j in range(rows) for i in range(columns) if i or j]
+            shifts = [(f"column {i + 1}, row {j + 1}", (i * dx, j * dy, 0.0)) for i, j in places]
+        case "length":
+            shifts = [(f"longer by {value:g}", (0.0, 0.0, value)) for value in _lengths(rest, "Length")]
+        case "spacer":
+            axis, _, thick = rest.strip().partition(" ")
+            if axis.lower() not in ("x", "y", "z"):
+                raise PlanError("A spacer lies along X, Y or Z", "", "As spacer x 25")
+            by = _lengths(thick, "A spacer")[0]
+            away = tuple(by if letter == axis.lower() else 0.0 for letter in "xyz")
+            shifts = [(f"spacer {by:g} along {axis.upper()}", (away[0], away[1], away[2]))]
+        case "shift":
+            figures = _lengths(rest, "A shift")
+            if len(figures) != 3:
+                raise PlanError("A shift has X, Y and Z", "", "As shift 10, 0, -5")
+            shifts = [("shifted", (figures[0], figures[1], figures[2]))]
+        case "table":
+            return _on_table(workshop, parent, rest)
+        case _:
+            raise PlanError("There is no such word", "", "grid, length, spacer, shift or table")
+    turned = "r" in workshop.setup.row(parent).rules
+    free = _free_rows(workshop, len(shifts))
+    return [
+        Derived(
+            row,
+            title,
+            {axis: FromRow(parent, by) for axis, by in zip("xyz", away, strict=True)}
+            | ({"r": FromRow(parent)} if turned else {}),
+        )
+        for row, (title, away) in zip(free, shifts, strict=True)
+    ]
+
+
+def _on_table(workshop: Session, parent: str, rest: str) -> list[Derived]:
+    letter, _, angles = rest.strip().partition(" ")
+    axis = next((axis for axis in workshop.setup.machine.rotary if axis.letter == letter.upper()), None)
+    if axis is None:
+        known = ", ".join(a.letter for a in workshop.setup.machine.rotary) or "none"
+        raise PlanError(f"The machine has no rotary axis {letter[:5]}", f"It has {known}", "As table B 90, 180")
+    turns = _lengths(angles, "A table")
+    free = _free_rows(workshop, len(turns))
+    return [
+        Derived(
+            row,
+            f"{axis.letter} {turn:g}",
+            dict.fromkeys("xyz", FromTable(parent, axis.letter, turn, axis.direction, axis.centre, axis.sense)),
+        )
+        for row, turn in zip(free, turns, strict=True)
+    ]
+
+
+def derive(workshop: Session, parent: str, words: str) -> list[str]:
+    """Make the rows, in the job's file where it has one; returns them. Raises like `read_derived`, and JobError."""
+    found = read_derived(workshop, parent, words)
+    workshop.add_rows(parent, [(item.row, item.title, dict(item.rules)) for item in found])
+    names = [item.row for item in found]
+    entries = [
+        workshop.ledger.entry(EntryKind.MEASURED, row, chain, note=f"follows {parent}")
+        for row in names
+        if not workshop.history(row) and (chain := workshop.chain(row)) is not None
+    ]
+    workshop.ledger.add_all(entries)
+    return names

@@ -1,0 +1,120 @@
+"""Making the set-up sheet of a row and putting it in files."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from datetime import datetime
+from pathlib import Path
+
+from brisk_anchor.book.entries import EntryKind
+from brisk_anchor.core.errors import PlanError
+from brisk_anchor.drawings.charts import Panel, chart
+from brisk_anchor.drawings.sheet import SheetContent, sheet
+from brisk_anchor.exchange.files import write_whole
+from brisk_anchor.services.session.repeatability import Repeated
+from brisk_anchor.services.session.session import Session
+
+
+def write_sheets(workshop: Session, row: str, folder: Path, paper: str = "a4") -> list[Path]:
+    """Write the set-up sheet of a row as SVG and PDF, on "a4" or "letter".
+
+    Raises:
+        PlanError: when nothing has been stored in the row. ExportError: when a file cannot be written.
+    """
+    entry = workshop.last(row, EntryKind.STORED)
+    if entry is None or entry.chain is None:
+        raise PlanError(
+            f"{row} has not been stored yet", "A sheet of figures that may change misleads", "Store it first"
+        )
+    proved = workshop.last(row, EntryKind.PROVED)
+    proof = proved.proof if proved and proved.at > entry.at else None
+    content = SheetContent(
+        setup=workshop.setup,
+        chain=entry.chain,
+        title=workshop.setup.title,
+        stamp=entry.at.astimezone().strftime("%Y-%m-%d %H:%M"),
+        state=workshop.state(row).value,
+        proof=proof,
+        lengths=_lengths(workshop),
+        lists=_lists(workshop, row),
+    )
+    name = f"setup-{workshop.setup.job.lower()}-{row.lower()}"
+    return [write_whole(folder / f"{name}.{kind}", sheet(content, kind, paper)) for kind in ("svg", "pdf")]
+
+
+def write_repeat_chart(workshop: Session, title: str, found: Sequence[Repeated], folder: Path) -> list[Path]:
+    """Write the chart of a repeatability run as SVG and PDF. Raises ExportError."""
+    runs = tuple(float(number + 1) for number in range(len(found[0].values)))
+    panels = [
+        Panel(
+            f"{figure.label}, mm",
+            runs,
+            figure.values,
+            figure.mean,
+            2 * figure.stated,
+            note=f"spread {figure.spread * 1000:.2f} µm, range {figure.range * 1000:.2f} µm, "
+            f"the strip is the ± stated of one, {2000 * figure.stated:.2f} µm",
+        )
+        for figure in found
+    ]
+    stamp = datetime.now().astimezone().strftime("%Y-%m-%d %H:%M")
+    heading = f"{title}, measured {len(runs)} times"
+    about = f"{workshop.setup.machine.name}  ·  {workshop.setup.part}  ·  {stamp}"
+    name = f"repeat-{workshop.setup.job.lower()}"
+    return [
+        write_whole(folder / f"{name}.{kind}", chart(heading, about, "run", panels, kind)) for kind in ("svg", "pdf")
+    ]
+
+
+def _lists(workshop: Session, row: str) -> tuple[tuple[str, tuple[str, ...]], ...]:
+    """Offsets with their names, what to have ready, clamping, what to check."""
+    setup = workshop.setup
+    card, stylus = setup.card, setup.stylus
+    offsets = []
+    for plan in setup.rows:
+        used = ", ".join(o.name for o in card.operations if o.offset == plan.row)
+        mark, users = "▸ " if plan.row == row else "", f", for {used}" if used else ""
+        offsets.append(f"{mark}{plan.row}  {plan.title}: {workshop.state(plan.row).value}{users}")
+    offsets += [f"{o.name}: {o.comment}, with {o.offset}" for o in card.operations if o.comment]
+    tools = [
+        f"T{stylus.tool_number}  {stylus.name}, ball ⌀{stylus.ball_diameter:g}, length {stylus.length:.4f}",
+        *(
+            f"T{t.number}  {t.name}, ⌀{t.diameter:g}, length "
+            + ("to be measured" if t.length is None else f"{t.length:.3f}")
+            for t in setup.shelf.cutters
+        ),
+    ]
+    plan = setup.row(row)
+    named = {drawn.name: drawn for drawn in setup.features}
+    checks = [
+        f"part within {setup.start_uncertainty:g} mm and {setup.turn_uncertainty:g}° of where it is drawn"
+        + (f", turned {setup.turn:+g}°" if setup.turn else ""),
+        f"nothing over machine Z {setup.clear_height:+g} (tip) but the tool",
+        f"measured after every clamping; jumps over {plan.jump_limit:g} mm stop",
+    ]
+    for name in workshop.needed(plan):
+        drawn = named[name]
+        if drawn.size and drawn.tolerance:
+            low, high = drawn.tolerance
+            balloon = f"{drawn.balloon}  " if drawn.balloon else ""
+            checks.append(f"{balloon}{drawn.title}: {drawn.size + low:.4g} to {drawn.size + high:.6g}")
+    notes = list(card.notes) or ["clean the seats; push the part against its stops; tighten"]
+    return (
+        ("Offsets", tuple(offsets)),
+        ("Have ready", tuple(tools)),
+        ("Clamping", tuple(notes)),
+        ("Check", tuple(checks)),
+    )
+
+
+def _lengths(workshop: Session) -> str:
+    """How tool lengths go with the Z of an offset on this control."""
+    match workshop.profile.tool_lengths.convention:
+        case "master":
+            master = workshop.profile.length_reference
+            return (
+                f"Tool lengths are differences from the master of {master:g}, whose length is part of the offset's Z."
+            )
+        case "part":
+            return "Every tool is touched off on the part; Z of the offset is left as it stands."
+    return "Tool lengths from the gauge line: spindle Z = offset Z + program Z + tool length."

@@ -1,0 +1,1 @@
+"""Measuring plans: read, put together, ordered, timed, proved, drawn."""

@@ -1,0 +1,39 @@
+"""What a proof hangs on, as hashes: it is refused as soon as one of them is another."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from brisk_anchor.services.plan.plan_file import PlanFile, plan_text
+from brisk_anchor.services.session.hashes import hash_of
+
+if TYPE_CHECKING:
+    from brisk_anchor.services.session.session import Session
+
+
+@dataclass(frozen=True, slots=True)
+class Basis:
+    """SHA-256 of a program's text, its plan, the job as described and the profile; and our version."""
+
+    program: str
+    plan: str
+    job: str
+    profile: str
+    version: str
+
+    def differs(self, other: Basis) -> str:
+        """What is another in `other`, in words; empty where nothing is."""
+        pairs = (
+            ("the text that was tried", self.program, other.program),
+            ("the plan", self.plan, other.plan),
+            ("the job", self.job, other.job),
+            ("the control profile", self.profile, other.profile),
+            ("the version of Brisk Anchor", self.version, other.version),
+        )
+        return ", ".join(name for name, ours, theirs in pairs if ours != theirs)
+
+
+def basis_of(workshop: Session, program_digest: str, plan: PlanFile | None = None) -> Basis:
+    """What a proof of a program hangs on now; `plan` is the one it was written from, where there is one."""
+    return Basis(program_digest, hash_of(plan_text(plan)) if plan else "", *workshop.proved_with)

@@ -1,0 +1,1 @@
+"""Control profiles proved with a sample of every kind of program."""

@@ -1,0 +1,136 @@
+"""Where the offsets of a set-up come from, as a person changes it: datums, angles, fits, rows that follow others."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import replace
+
+from brisk_anchor.core.errors import DatumError
+from brisk_anchor.core.offsets.rules import FromFit, FromHeading, FromRow, Rule, Turner
+from brisk_anchor.core.offsets.setup import RowPlan
+from brisk_anchor.services.measure.datum_rules import (
+    fit_rules,
+    middle_rule,
+    parent_rules,
+    rule_at,
+    rule_from,
+    together,
+    turn_rule,
+    with_rules,
+)
+from brisk_anchor.services.session.session_state import SessionState
+
+
+class DatumEditor(SessionState):
+    """A set-up whose rules can be changed, in its file where it has one; what was stored by them is stale then."""
+
+    def take_datum(self, row: str, axis: str, feature: str, *, onto: bool) -> bool:
+        """Take an axis of an offset from a drawn feature; what was stored is stale then. Tells whether a file keeps it.
+
+        Raises:
+            DatumError: the feature does not locate the axis. JobError, ExportError: the file could not be changed.
+        """
+        rule = rule_from(self.setup, row, axis, feature, self.expected(row)[axis], onto=onto)
+        return self._take(row, {axis: rule})
+
+    def take_middle(self, row: str, axis: str, other: str) -> bool:
+        """Take an axis of an offset from the middle between the feature it comes from and another; the zero stays.
+
+        Raises:
+            DatumError: the feature does not locate the axis, or there is none yet to go with it.
+        """
+        return self._take(row, {axis: middle_rule(self.setup, row, axis, other)})
+
+    def add_rows(self, parent: str, rows: list[tuple[str, str, dict[str, Rule]]]) -> None:
+        """Give the job more rows that follow one of its own: name, title, rules. Raises JobError, ExportError."""
+        limit = self.setup.row(parent).jump_limit
+        if self.description is not None:
+            self.change(self.description.with_rows(rows, limit))
+            return
+        plans = [RowPlan(row, title, rules, limit) for row, title, rules in rows]
+        self.setup = replace(self.setup, rows=(*self.setup.rows, *plans))
+
+    def take_table(self, row: str) -> str:
+        """Use the angle of an offset by the machine's table, or by the row again; the table's letter, "" for none.
+
+        Raises:
+            DatumError: the row has no measured angle, or the machine no table about Z. JobError, ExportError.
+        """
+        plan = self.setup.row(row)
+        axis = next((axis for axis in self.setup.machine.rotary if abs(axis.direction[2]) > 0.999999), None)
+        if not isinstance(plan.rules.get("r"), FromHeading | FromFit):
+            raise DatumError(f"{row} has no measured angle", "There is nothing to turn out", "Take one: r, or f")
+        if axis is None:
+            raise DatumError(
+                "The machine has no table about Z", "", "Turn the part by hand, or keep the angle in the row"
+            )
+        sense = axis.sense * (1 if axis.direction[2] > 0 else -1)
+        turner = None if plan.turner is not None else Turner(axis.letter, axis.centre[:2], sense)
+        letter = turner.letter if turner is not None else ""
+        if self.description is not None:
+            self.description.make(self.description.turned_by(row, letter))
+        rows = tuple(replace(p, turner=turner) if p.row == row else p for p in self.setup.rows)
+        self.setup = replace(self.setup, rows=rows)
+        self._made_stale(row, f"angle by {letter or 'the row'}")
+        return letter
+
+    def table_turned(self, row: str, table: tuple[str, float]) -> None:
+        """A table turned the part of a row straight: what was touched before stands elsewhere now."""
+        letter, by = table
+        self.measured.clear()
+        for plan in self.setup.rows:
+            if plan.row != row and self.parent_of(plan.row) != row and self._on_part(plan):
+                self._stale_alone(plan.row, f"{letter} turned by {by:+.4f}°")
+
+    def put_zero(self, row: str, places: Mapping[str, float]) -> bool:
+        """Put axes of an offset's zero at places, machine mm by the description; each stays measured where it was.
+
+        Raises:
+            DatumError: an axis comes from no feature. JobError, ExportError: the file could not be changed.
+        """
+        return self._take(row, {axis: rule_at(self.setup, row, axis, place) for axis, place in places.items()})
+
+    def take_turn(self, row: str, feature: str | None) -> bool:
+        """Take the angle of an offset from a drawn feature, or leave it out (None). Tells whether a file keeps it.
+
+        Raises:
+            DatumError: it tells no angle. JobError, ExportError: the file could not be changed.
+        """
+        return self._take(row, {"r": None if feature is None else turn_rule(self.setup, row, feature)})
+
+    def take_fit(self, row: str, feature: str) -> bool:
+        """Take X, Y and the angle from a best fit with this feature more, or without it; the zero stays.
+
+        Raises:
+            DatumError: it is no point. JobError, ExportError: the file could not be changed.
+        """
+        return self._take(row, fit_rules(self.setup, row, feature))
+
+    def derivation(self, row: str, parent: str) -> str:
+        """How a row would lie to the one it is to follow, in words. Raises DatumError."""
+        rules = self._derived(row, parent)
+        shifts = {axis: rule.shift for axis, rule in rules.items() if isinstance(rule, FromRow) and axis != "r"}
+        return "  ".join(f"{axis.upper()} {shift:+g}" for axis, shift in shifts.items()) + f" mm from {parent}"
+
+    def _derived(self, row: str, parent: str) -> dict[str, Rule | None]:
+        zeros = []
+        for name in (row, parent):
+            held = self.expected(name) if any(plan.row == name for plan in self.setup.rows) else {}
+            zeros.append((held.get("x", 0.0), held.get("y", 0.0), held.get("z", 0.0)))
+        return parent_rules(self.setup, row, parent, (zeros[0], zeros[1]))
+
+    def take_parent(self, row: str, parent: str) -> bool:
+        """Derive a row from another, its zero staying where the description has it. Tells whether a file keeps it.
+
+        Raises:
+            DatumError: it cannot follow that. JobError, ExportError: the file could not be changed.
+        """
+        return self._take(row, self._derived(row, parent))
+
+    def _take(self, row: str, rules: Mapping[str, Rule | None]) -> bool:
+        rules = together(self.setup, row, rules)
+        if self.description is not None:
+            self.description.make(self.description.ruled(row, rules))
+        self.setup = with_rules(self.setup, row, rules)
+        self._made_stale(row, f"datum of {', '.join(rules).upper()} changed")
+        return self.description is not None

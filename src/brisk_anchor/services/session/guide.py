@@ -1,0 +1,130 @@
+"""The next thing to do, in one sentence."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+
+from brisk_anchor.book.entries import RowState
+from brisk_anchor.core.errors import BriskAnchorError
+from brisk_anchor.core.features.feature import Feature
+from brisk_anchor.core.features.touches import AXES
+from brisk_anchor.core.numbers import format_length
+from brisk_anchor.core.offsets.chain import Chain
+from brisk_anchor.core.tools.hand_tools import HandTool
+from brisk_anchor.services.measure.by_hand import MACHINE, PositionFrame
+from brisk_anchor.services.measure.hands import begin
+from brisk_anchor.services.measure.measurement_request import MeasurementRequest
+from brisk_anchor.services.session.session import Session
+
+
+def value_words(values: Mapping[str, float], decimals: int = 4) -> str:
+    """Signed values by axis, lengths in mm and then angles in degrees: "X −470.0123  Y −286.0042 mm  R +0.2130°"."""
+    lengths = [
+        f"{axis.upper()} {format_length(value, decimals=decimals, signed=True)}"
+        for axis, value in values.items()
+        if axis in AXES
+    ]
+    angles = [
+        f"{axis.upper()} {format_length(value, decimals=decimals, signed=True)}°"
+        for axis, value in values.items()
+        if axis not in AXES
+    ]
+    return "  ".join([*([" ".join(("  ".join(lengths), "mm"))] if lengths else []), *angles])
+
+
+def size_words(feature: Feature) -> str:
+    """The sizes of a measured feature for the end of a line, empty for a surface: "  ⌀ 38.0000"."""
+    sizes = " × ".join(format_length(size, decimals=4) for size in feature.sizes.values())
+    return f"  {feature.kind.size_sign or 'size'} {sizes} mm" if sizes else ""
+
+
+def next_step(
+    workshop: Session,
+    row: str,
+    asking: MeasurementRequest | None,
+    hand: HandTool | None,
+    frame: PositionFrame = MACHINE,
+) -> tuple[str, str]:
+    """What to do next on the bench for a row, with the probe or a tool of the hand: a sentence, and what is behind."""
+    state = workshop.state(row)
+    missing = workshop.missing(row)
+    titles = {drawn.name: drawn.title for drawn in workshop.setup.features}
+    if asking is not None and asking.rose.marks:
+        kind = asking.rose.read().kind
+        if kind is None:
+            return asking.rose.read().hint, f"The marks read: {asking.rose.read().name}."
+        if hand is not None:
+            try:
+                by_hand = begin(asking, hand, frame)
+            except BriskAnchorError as error:
+                return error.what + ".", f"{error.meaning}. {error.remedy}."
+            count = by_hand.count
+            told = f"Enter asks for {count} figure{'s' if count > 1 else ''} of {asking.title} by hand."
+            return told, f"Touch with {hand.name}, then type the {by_hand.frame.words}."
+        lacking = asking.missing()
+        if lacking:
+            return f"Type the {lacking} of this {kind.value}: e", "It is not known, and it is never guessed."
+        try:
+            looks = workshop.look(workshop.measurement_of(asking))
+        except BriskAnchorError as error:
+            return error.what + ".", f"{error.meaning}. {error.remedy}."
+        stops = [look for look in looks if look.stops]
+        if stops:
+            return stops[0].found + ".", f"{stops[0].why}. {stops[0].do}."
+        if asking.drawn is None:
+            return f"Enter measures this {kind.value}.", "It stands near no feature of the drawing: no offset uses it."
+        if looks:
+            return f"Enter measures {asking.title}.", f"{looks[0].found}. {looks[0].do}."
+        name = asking.drawn.name
+        if name not in workshop.needed(workshop.setup.row(row)):
+            return f"Enter measures {asking.title}.", f"{row} does not hang on it; 5 chooses what it comes from."
+        if name not in missing:
+            return f"Enter measures {asking.title} again.", f"{row} then follows the new figures."
+        return f"Enter measures {asking.title}.", f"{row} needs: {', '.join(titles[name] for name in missing)}."
+    if missing:
+        names = ", ".join(titles[name] for name in missing)
+        if state in (RowState.STORED, RowState.PROVED):
+            return f"{row} is {state.value}; f measures it again, 3 shows its code.", f"It needs: {names}."
+        stale = "Clamped again: what was measured is worth nothing. " if state is RowState.STALE else ""
+        return f"Press f to point at {titles[missing[0]]}.", f"{stale}{row} needs: {names}."
+    parent = workshop.parent_of(row)
+    if parent is not None and parent not in workshop.parents():
+        return f"{row} follows {parent}: store that first.", "Tab goes to the next offset."
+    match state:
+        case RowState.MEASURED:
+            return f"{row} is complete. Press s to store it.", "The second look comes first."
+        case RowState.STORED:
+            return f"{row} is stored. Press p to prove it.", "The written code runs on a twin of the machine."
+        case RowState.PROVED:
+            return f"{row} is proved. Press t for the set-up sheet.", "Tab goes to the next offset."
+    return f"{row}: {state.value}.", ""
+
+
+def following_words(workshop: Session, row: str, chain: Chain) -> list[str]:
+    """What a store of a row moves with it: each row that follows, and how far from where the control has it."""
+    told = []
+    for entry in workshop.followers(row, chain):
+        held = workshop.table_values(entry.row)
+        if not entry.values:
+            told.append(f"{entry.row} becomes stale")
+        elif any(held[axis] for axis in AXES):
+            away = math.dist([entry.values.get(a, held[a]) for a in AXES], [held[a] for a in AXES])
+            told.append(f"{entry.row} follows by {away:.3f} mm")
+        else:
+            told.append(f"{entry.row} follows")
+    return told
+
+
+def store_preview(workshop: Session, row: str) -> str:
+    """What storing would change against the control's table, per axis."""
+    chain = workshop.chain(row)
+    if chain is None:
+        return ""
+    now = workshop.table_values(row)
+    moves = value_words({axis.axis: axis.value - now.get(axis.axis, 0.0) for axis in chain.axes}, 3)
+    turned = ", and turns" if "r" in chain.values else ""
+    if chain.table is not None:
+        return f"The table {chain.table[0]} turns by {chain.table[1]:+.4f}°, and {row} moves by {moves}."
+    with_it = "".join(f" {words}." for words in following_words(workshop, row, chain))
+    return f"Every program on {row} then moves{turned} by {moves}.{with_it}"

@@ -1,0 +1,73 @@
+"""The same measurement many times: how far its figures spread, against what is stated of one."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from brisk_anchor.core.errors import PlanError
+from brisk_anchor.core.features.measuring import Measurement
+from brisk_anchor.services.session.session import Session
+
+MOST = 200
+
+
+@dataclass(frozen=True, slots=True)
+class Repeated:
+    """One figure of a feature over all runs, mm; `stated` is the standard uncertainty of a single one, its own part."""
+
+    label: str
+    values: tuple[float, ...]
+    stated: float
+
+    @property
+    def mean(self) -> float:
+        """The mean, mm."""
+        return float(np.mean(self.values))
+
+    @property
+    def spread(self) -> float:
+        """Standard deviation of a single run, mm."""
+        return float(np.std(self.values, ddof=1))
+
+    @property
+    def range(self) -> float:
+        """Largest less smallest, mm."""
+        return max(self.values) - min(self.values)
+
+    @property
+    def honest(self) -> bool:
+        """Whether the spread is what is stated: within what chance makes of so many runs (3 standard deviations)."""
+        freedom = len(self.values) - 1
+        return self.spread <= self.stated * (1 + 3 / math.sqrt(2 * freedom)) + 1e-6
+
+
+def repeat(workshop: Session, measurement: Measurement, times: int) -> list[Repeated]:
+    """Measure the same feature many times; nothing of it is kept as a measurement.
+
+    Raises:
+        PlanError: too few or too many runs. BriskAnchorError: a run did not end well; nothing is told then.
+    """
+    if not 2 <= times <= MOST:
+        raise PlanError(f"{times} runs are no repeatability run", f"It takes 2 to {MOST}", "")
+    features = []
+    for _ in range(times):
+        program = workshop.measuring_program(measurement)
+        run = workshop.start(program)
+        run.to_end()
+        features.append(workshop.solved(measurement, program, run)[0])
+    workshop.save()
+    first = features[0]
+    found = []
+    for i, axis in enumerate(first.axes):
+        values = tuple(feature.coordinates[i] for feature in features)
+        found.append(Repeated(axis.upper(), values, math.sqrt(first.covariance[i][i])))
+    for letter, label in zip(first.sizes, ("size", "size in Y"), strict=False):
+        # The radius is shared by all runs, so what differs between them is the touches' own part.
+        stated = (first.u_size if letter == "D" else first.u_size_y) or 0.0
+        radius = 2 * measurement.stylus.u_radius
+        own = math.sqrt(max(0.0, stated**2 - radius**2))
+        found.append(Repeated(label, tuple(feature.sizes[letter] for feature in features), own))
+    return found

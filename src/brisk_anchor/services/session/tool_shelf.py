@@ -1,0 +1,442 @@
+"""The tool shelf at work: figures, a new stylus, lengths by the setter, a broken tool, a new master."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from datetime import date
+from typing import Any
+
+from brisk_anchor.book.entries import Entry, EntryKind, RowState, state_of
+from brisk_anchor.core.errors import PlanError
+from brisk_anchor.core.features.calibration import Calibration, calibrate_offset
+from brisk_anchor.core.features.touches import Stylus
+from brisk_anchor.core.offsets.chain import Chain
+from brisk_anchor.core.offsets.checks import Finding
+from brisk_anchor.core.offsets.rules import Fixed, Keep
+from brisk_anchor.core.offsets.tool_setting import (
+    ToolLength,
+    length_on_part,
+    length_on_setter,
+    look_at_length,
+    look_at_probe,
+    reference_chain,
+)
+from brisk_anchor.core.tools.hand_tools import HandTool
+from brisk_anchor.core.tools.shelf import Cutter, Health, Setter
+from brisk_anchor.nc.programs.plan import StorePlan
+from brisk_anchor.nc.read.port import LENGTH
+from brisk_anchor.services.measure.by_hand import MACHINE, READING, PositionFrame
+from brisk_anchor.services.measure.cautions import age_in_days
+from brisk_anchor.services.session.session import SecondLookError, Session
+
+REFERENCE_JUMP = 5.0
+"""How far, mm, a new reference may lie from the one before it, or from the table where there is none."""
+U_READING = READING / 12**0.5
+"""Standard uncertainty of the last digit of a figure that is read off the control, mm."""
+EDITED = {
+    "effective radius": "effective_radius",
+    "length": "length",
+    "diameter": "diameter",
+    "thickness": "thickness",
+    "repeatability ±": "u_repeatability",
+    "radius ±": "u_radius",
+    "length ±": "u_length",
+    "diameter ±": "u_diameter",
+    "thickness ±": "u_thickness",
+    "height": "height",
+    "height ±": "u_height",
+    "run-out ±": "u_offset",
+}
+"""Figures that can be typed, as they are shown and as the machine's file calls them."""
+
+
+@dataclass(frozen=True, slots=True)
+class ShelfLine:
+    """One tool of the shelf: where it is kept (`table` of the machine's file), its figures in mm, and how it stands."""
+
+    group: str
+    number: int
+    name: str
+    table: tuple[str | int, ...]
+    figures: tuple[tuple[str, float | None], ...]
+    state: str
+    sound: bool = True
+
+
+def lines(workshop: Session, today: date) -> list[ShelfLine]:
+    """Everything on the shelf in the order it is shown; ± is k = 2."""
+    setup = workshop.setup
+    found = [_probe_line(setup.stylus, workshop, today)]
+    for n, tool in enumerate(setup.hand_tools):
+        figures: list[tuple[str, float | None]] = [("repeatability ±", 2 * tool.u_repeatability)]
+        if tool.diameter:
+            figures = [("diameter", tool.diameter), ("diameter ±", 2 * tool.u_diameter), *figures]
+        if tool.bare_length is not None:
+            figures = [("length", tool.bare_length), ("length ±", 2 * tool.u_bare_length), *figures]
+        if tool.thickness:
+            figures = [("thickness", tool.thickness), ("thickness ±", 2 * tool.u_thickness), *figures]
+        found.append(ShelfLine(tool.kind.value, tool.tool_number, tool.name, ("hand_tool", n), tuple(figures), "ready"))
+    if (setter := setup.shelf.setter) is not None:
+        entry = reference(workshop)
+        state = f"{setter.row} is its reference" if entry else f"its reference {setter.row} is to be taken"
+        setting = (
+            ("height", setter.height),
+            ("height ±", 2 * setter.u_height),
+            ("repeatability ±", 2 * setter.u_repeatability),
+        )
+        found.append(
+            ShelfLine("tool setter", setter.master, setter.name, ("setter",), setting, state, entry is not None)
+        )
+    for n, cutter in enumerate(setup.shelf.cutters):
+        lengths = (("diameter", cutter.diameter), ("length", cutter.length), ("length ±", 2 * cutter.u_length))
+        sound = cutter.health is Health.WHOLE
+        words = {
+            Health.WHOLE: f"measured {cutter.measured}" if cutter.measured else "length as the tool table has it",
+            Health.BROKEN: "broken or new: measure it",
+            Health.OLD_MASTER: "counted from the old master: measure it",
+        }[cutter.health]
+        found.append(ShelfLine("cutter", cutter.number, cutter.name, ("tool", n), lengths, words, sound))
+    return found
+
+
+def _probe_line(stylus: Stylus, workshop: Session, today: date) -> ShelfLine:
+    record = workshop.setup.shelf.probe
+    days = age_in_days(record.calibrated, today)
+    age = "no date of calibration" if days is None else f"calibrated {days} d ago"
+    state = f"{', '.join(record.due)} to be calibrated" if record.due else age
+    if record.valid_days and not record.due:
+        state += f", {record.valid_days} d allowed"
+    figures = (
+        ("effective radius", stylus.effective_radius),
+        ("radius ±", 2 * stylus.u_radius),
+        ("length", stylus.length),
+        ("length ±", 2 * stylus.u_length),
+        ("run-out ±", 2 * stylus.u_offset),
+        ("repeatability ±", 2 * stylus.u_repeatability),
+    )
+    return ShelfLine(
+        "probe", stylus.tool_number, stylus.name, ("probe",), figures, state, not look_at_probe(record, days)
+    )
+
+
+def _kept(workshop: Session, table: tuple[str | int, ...], figures: dict[str, str | float], told: str) -> None:
+    if workshop.description is not None:
+        workshop.description.make(workshop.description.tool_figures(table, figures, told))
+
+
+def _listed(names: tuple[str, ...]) -> str:
+    quoted = ", ".join(f'"{name}"' for name in names)
+    return f"[{quoted}]"
+
+
+def set_figure(workshop: Session, line: ShelfLine, label: str, value: float) -> None:
+    """Change one figure of a tool, mm; what was measured with the old one is void.
+
+    A ± is given as it is shown, k = 2.
+
+    Raises:
+        GeometryError: it makes no sense. JobError, ExportError: the file could not be changed.
+    """
+    key = EDITED[label]
+    value = value / 2 if label.endswith("±") else value
+    setup = workshop.setup
+    changed: dict[str, Any] = {key: value}
+    told = f"{line.name}: {label} {value:g}"
+    match line.table:
+        case ("probe",):
+            stylus = replace(setup.stylus, **changed)
+            given = {"effective_radius": "radius", "length": "length", "u_offset": "offset"}.get(key, "")
+            record = setup.shelf.probe
+            if given in record.due:  # a figure from a certificate is as good as one measured here
+                record = record.done(given, date.today().isoformat())
+                changed["due"] = _listed(record.due)
+            _kept(workshop, line.table, changed, told)
+            workshop.setup = replace(setup, stylus=stylus, shelf=replace(setup.shelf, probe=record))
+            workshop.probe_changed()
+        case ("hand_tool", int(n)):
+            field = {"length": "bare_length", "u_length": "u_bare_length"}.get(key, key)
+            tool = replace(setup.hand_tools[n], **({field: value} if field != key else changed))
+            _kept(workshop, line.table, {key: value}, told)
+            tools = (*setup.hand_tools[:n], tool, *setup.hand_tools[n + 1 :])
+            workshop.setup = replace(setup, hand_tools=tools)
+            workshop.tool_changed(tool.tool_number, f"{tool.name} changed")
+        case ("setter",) if setup.shelf.setter is not None:
+            setter = replace(setup.shelf.setter, **changed)
+            _kept(workshop, line.table, {key: value}, told)
+            workshop.setup = replace(setup, shelf=replace(setup.shelf, setter=setter))
+            if key == "height":
+                _void_reference(workshop, f"{setter.name} is another height")
+        case ("tool", int(n)):
+            cutter = setup.shelf.cutters[n]
+            fresh = (
+                replace(cutter, u_length=value)
+                if key == "u_length"
+                else replace(cutter, length=value, health=Health.WHOLE, measured=date.today().isoformat())
+                if key == "length"
+                else replace(cutter, diameter=value)
+            )
+            _take_cutter(workshop, fresh, told)
+
+
+def probe_exchanged(workshop: Session, what: str) -> None:
+    """The probe got a new stylus, or stands in another pocket: what hangs on it is void until it is calibrated.
+
+    Raises:
+        JobError, ExportError: the file could not be changed.
+    """
+    record = workshop.setup.shelf.probe.changed(what)
+    _kept(workshop, ("probe",), {"due": _listed(record.due)}, f"the probe has another {what}")
+    workshop.setup = replace(workshop.setup, shelf=replace(workshop.setup.shelf, probe=record))
+    workshop.probe_changed()
+
+
+def turn_half_round(workshop: Session) -> bool:
+    """Turn the spindle half round; tells whether it stands turned now. What is measured then only calibrates."""
+    workshop.machine.turned_round = not workshop.machine.turned_round
+    return workshop.machine.turned_round
+
+
+def offset_of_ball(
+    workshop: Session, name: str, known: tuple[float, float] | None = None, u_known: float = 0.0
+) -> Calibration:
+    """Calibrate where the ball stands beside the spindle's axis, on a feature measured both ways or of known centre.
+
+    Raises:
+        PlanError: it was not measured. GeometryError: it tells nothing. JobError, ExportError: the file.
+    """
+    if name not in workshop.measured:
+        raise PlanError("The ring was not measured yet", "It is measured both ways", "Measure it")
+    opposite = workshop.half_round.get(name)
+    found = workshop.measured[name].feature
+    calibration = calibrate_offset(workshop.setup.stylus, found, opposite, known, u_known)
+    return workshop.calibrated(calibration)
+
+
+# -- tool lengths ------------------------------------------------------------------------------------------------
+
+
+def _setter(workshop: Session) -> tuple[Setter, HandTool]:
+    setter = workshop.setup.shelf.setter
+    if setter is None:
+        raise PlanError("There is no tool setter on the shelf", "", "Describe it in machine.toml as [setter]")
+    master = next((tool for tool in workshop.setup.hand_tools if tool.tool_number == setter.master), None)
+    if master is None or master.bare_length is None:
+        raise PlanError(
+            f"T{setter.master} is no tool of known length", "The reference is taken with it", "Describe it, with length"
+        )
+    if setter.row not in workshop.profile.all_rows:
+        raise PlanError(f"The control has no {setter.row}", "The reference could not be kept", "Name another row")
+    return setter, master
+
+
+def reference(workshop: Session) -> Entry | None:
+    """The reference offset of the setter as it holds now; None when it has to be taken."""
+    setter = workshop.setup.shelf.setter
+    if setter is None:
+        return None
+    entries = workshop.history(setter.row)
+    if state_of(entries) not in (RowState.STORED, RowState.PROVED):
+        return None
+    stored = workshop.ledger.last(setter.row, EntryKind.STORED)
+    if stored is None:
+        return None
+    foot = stored.values.get("z")
+    held = workshop.machine.offset(setter.row)[2]
+    return stored if foot is not None and abs(held - foot) <= 2 * workshop.profile.resolution else None
+
+
+def _reading(figure: float, frame: PositionFrame, row: str) -> float:
+    """Machine Z of the spindle for a typed figure; it counts from the machine's zero or from the right row."""
+    if frame.row and frame.row != row:
+        raise PlanError(
+            f"The figure counts from {frame.row}, not from {row}",
+            f"A length counted from another offset is wrong by what lies between them; {row} is kept for tools",
+            f"Make {row} active, or read the machine position",
+        )
+    return figure + frame.zero[2]
+
+
+def _standing(workshop: Session, number: int) -> float:
+    """Machine Z of the spindle now, with the right tool in it."""
+    machine = workshop.machine
+    if machine.tool_in_spindle != number:
+        raise PlanError(
+            f"T{machine.tool_in_spindle} stands in the spindle, not T{number}",
+            "The position is that of another tool",
+            "Change the tool, or type what the control showed",
+        )
+    return machine.position[2]
+
+
+def take_reference(workshop: Session, figure: float | None, frame: PositionFrame = MACHINE) -> Chain:
+    """Take the reference of the setter: the master stands on it. It is written to its row, and nothing else ever is.
+
+    Args:
+        workshop: the job.
+        figure: Z as the control shows it, mm; None takes where the machine stands.
+        frame: what it counts from.
+
+    Raises:
+        PlanError: no setter, no master, another tool in the spindle. SecondLookError: it cannot be. RunStopped,
+        BookWriteError: it could not be written.
+    """
+    setter, master = _setter(workshop)
+    reading = _standing(workshop, master.tool_number) if figure is None else figure + frame.zero[2]
+    relative = workshop.profile.tool_lengths.convention == "master"
+    u = (U_READING**2 + setter.u_repeatability**2 + master.u_repeatability**2) ** 0.5
+    axis = reference_chain(setter, reading, u, master, 0.0 if relative else master.length)
+    before = reference(workshop)
+    expected = before.values["z"] if before else axis.value
+    if abs(axis.value - expected) > REFERENCE_JUMP:
+        raise SecondLookError(
+            [
+                Finding(
+                    True,
+                    f"The reference would jump {axis.value - expected:+.3f} mm from the one before",
+                    "The setter moved, another tool stood on it, or the figure counts from another offset",
+                    "Touch it again; if the setter was moved, say that the master is new first",
+                )
+            ]
+        )
+    variance = axis.u**2
+    chain = Chain(setter.row, (axis,), (), ((0.0, 0.0, 0.0), (0.0, 0.0, 0.0), (0.0, 0.0, variance)))
+    rules = (("x", Keep()), ("y", Keep()), ("z", Fixed(axis.value, axis.u)))
+    held = workshop.machine.offset(setter.row)
+    places = (("x", held[0]), ("y", held[1]), ("z", expected))
+    workshop.write(chain, StorePlan(setter.row, rules, places, REFERENCE_JUMP))
+    return chain
+
+
+def measured_length(
+    workshop: Session, number: int, figure: float | None, frame: PositionFrame = MACHINE
+) -> tuple[ToolLength, list[Finding]]:
+    """A tool's length on the setter, worked out and looked at, not taken yet. `figure` as in `take_reference`.
+
+    Raises:
+        PlanError: no reference, another tool in the spindle, or a figure that counts from the wrong offset.
+    """
+    setter, _ = _setter(workshop)
+    held = reference(workshop)
+    if held is None or held.chain is None:
+        raise PlanError(
+            f"The reference of {setter.name} is not taken, or {setter.row} was changed since",
+            "Lengths are counted from it",
+            "Put the master on the setter and take the reference first",
+        )
+    reading = _standing(workshop, number) if figure is None else _reading(figure, frame, setter.row)
+    foot = held.chain.axis("z")
+    others = {row: value for row in workshop.profile.all_rows if (value := workshop.machine.offset(row)[2])}
+    others.pop(setter.row, None)
+    u_foot = sum(e**2 for source, e in foot.effects if not source.endswith(" height")) ** 0.5
+    length = length_on_setter(setter, reading, (U_READING**2 + setter.u_repeatability**2) ** 0.5, foot.value, u_foot)
+    convention = workshop.profile.tool_lengths.convention
+    return length, look_at_length(
+        workshop.setup.shelf.cutter(number), length, convention, setter.row, foot.value, others
+    )
+
+
+def length_on_the_part(
+    workshop: Session, number: int, figure: float | None, place: float, thickness: float, frame: PositionFrame = MACHINE
+) -> tuple[ToolLength, list[Finding]]:
+    """A tool's length where every tool is touched on the part, at program Z `place`; looked at, not taken yet.
+
+    Raises:
+        PlanError: the control counts lengths otherwise, or another tool stands in the spindle.
+    """
+    if workshop.profile.tool_lengths.convention != "part":
+        raise PlanError(
+            "This control counts tool lengths from elsewhere, not from the part",
+            "A length touched on the part would be wrong by the offset",
+            "Measure it on the setter",
+        )
+    reading = _standing(workshop, number) if figure is None else figure + frame.zero[2]
+    row = workshop.active
+    length = length_on_part(reading, U_READING, thickness, 0.0, workshop.machine.offset(row)[2], place)
+    return length, look_at_length(workshop.setup.shelf.cutter(number), length, "part", row, 0.0, {})
+
+
+def take_length(workshop: Session, number: int, length: ToolLength, looks: list[Finding]) -> Cutter:
+    """Put a measured length into the tool table and on the shelf.
+
+    Raises:
+        SecondLookError: a finding stops. JobError, ExportError: the file could not be changed.
+    """
+    if any(look.stops for look in looks):
+        raise SecondLookError(looks)
+    cutter = workshop.setup.shelf.cutter(number)
+    fresh = replace(
+        cutter, length=length.value, u_length=length.u, measured=date.today().isoformat(), health=Health.WHOLE
+    )
+    _take_cutter(workshop, fresh, f"length of T{number} measured")
+    return fresh
+
+
+def _take_cutter(workshop: Session, cutter: Cutter, told: str) -> None:
+    n = workshop.setup.shelf.cutters.index(workshop.setup.shelf.cutter(cutter.number))
+    figures: dict[str, str | float] = {"health": f'"{cutter.health.value}"', "diameter": cutter.diameter}
+    if cutter.length is not None:
+        figures |= {"length": cutter.length + workshop.profile.length_reference, "u_length": cutter.u_length}
+    if cutter.measured:
+        figures["measured"] = cutter.measured
+    _kept(workshop, ("tool", n), figures, told)
+    workshop.setup = replace(workshop.setup, shelf=workshop.setup.shelf.with_cutter(cutter))
+    if cutter.length is not None:
+        workshop.machine.write_tool(cutter.number, LENGTH, cutter.length)
+        workshop.save()
+
+
+def broken(workshop: Session, number: int) -> None:
+    """A tool broke or was changed: its length, and nobody else's, is void. Raises JobError, ExportError."""
+    cutter = workshop.setup.shelf.cutter(number)
+    _take_cutter(workshop, replace(cutter, length=None, health=Health.BROKEN), f"T{number} is broken or new")
+
+
+def new_master(workshop: Session) -> list[str]:
+    """The master got a new tip: its reference is void, and what hangs on it. Returns the rows that became stale.
+
+    Raises:
+        PlanError: no setter. JobError, ExportError: the file could not be changed.
+    """
+    _, master = _setter(workshop)
+    shelf = workshop.setup.shelf.with_new_master(workshop.profile.tool_lengths.convention)
+    for old, fresh in zip(workshop.setup.shelf.cutters, shelf.cutters, strict=True):
+        if old != fresh:
+            _take_cutter(workshop, fresh, f"T{fresh.number} was counted from the old master")
+    _void_reference(workshop, f"{master.name} has a new tip")
+    return workshop.tool_changed(master.tool_number, f"{master.name} has a new tip")
+
+
+def _void_reference(workshop: Session, note: str) -> None:
+    if reference(workshop) is not None and (setter := workshop.setup.shelf.setter) is not None:
+        workshop.ledger.add(EntryKind.STALE, setter.row, None, note=note)
+
+
+def into_spindle(workshop: Session, number: int) -> None:
+    """Send the stand-in home and change to a tool there. Raises MachineError."""
+    workshop.home()
+    workshop.machine.change_tool(number, 0)
+    workshop.save()
+
+
+def bring_to_setter(workshop: Session, number: int) -> str:
+    """Put a tool in the spindle of the stand-in and lower it onto the setter until that signals; what it met.
+
+    Home first, across at home, then down: nothing is passed near. Lowering ends where the travel does.
+
+    Raises:
+        PlanError: no setter, or nobody knows where it stands. MachineError: a crash, or the travel ends above it.
+    """
+    setter, _ = _setter(workshop)
+    if setter.at is None:
+        raise PlanError(f"Nobody knows where {setter.name} stands", "", "Give it `at` in machine.toml, or jog there")
+    into_spindle(workshop, number)
+    machine, control = workshop.machine, workshop.control
+    for axis, place in zip("xy", setter.at, strict=True):
+        control.jog(axis, place - machine.position["xy".index(axis)])
+    met = control.jog("z", machine.machine.travel.low[2] - machine.position[2])
+    workshop.save()
+    if not met:
+        raise PlanError(
+            f"T{number} reaches the end of the travel without a signal", "It is too short for the setter", "Home it"
+        )
+    return met

@@ -1,0 +1,232 @@
+"""What the views share: the job, the chosen offset, what is being asked for, what is running. No widget."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+from typing import TYPE_CHECKING
+
+from brisk_anchor.tui import theme
+
+if TYPE_CHECKING:
+    from pathlib import Path
+
+    from brisk_anchor.core.features.measuring import Measurement
+    from brisk_anchor.core.kinds import Vector
+    from brisk_anchor.core.offsets.setup import Setup
+    from brisk_anchor.core.tools.hand_tools import HandTool
+    from brisk_anchor.nc.programs.program import Program
+    from brisk_anchor.services.machine.player import Player
+    from brisk_anchor.services.measure.by_hand import ByHand, PositionFrame
+    from brisk_anchor.services.measure.measurement_request import MeasurementRequest
+    from brisk_anchor.services.plan.plan_builder import PlanBuilder
+    from brisk_anchor.services.session.session import Session
+    from brisk_anchor.tui.picture import Anchor, Picture
+
+ZOOMS = ("set-up", "feature", "machine")
+JOG_STEPS = (1.0, 10.0, 50.0, 0.1)
+
+
+@dataclass(slots=True)
+class Running:
+    """Something under way, as the viewer sees it."""
+
+    player: Player
+
+
+@dataclass(slots=True)
+class Proving(Running):
+    """A program under way on a twin of the machine."""
+
+    program: Program
+
+
+@dataclass(slots=True)
+class Measuring(Running):
+    """A measurement under way on the bench."""
+
+    program: Program
+    measurement: Measurement
+
+
+@dataclass(slots=True)
+class ViewState:
+    """Shared state of the views."""
+
+    workshop: Session
+    speed: float
+    row: str = ""
+    asking: MeasurementRequest | None = None
+    hand: HandTool | None = None
+    """The tool of the hand that measures; None is the probe."""
+    running: Measuring | None = None
+    proving: Proving | None = None
+    operating: Running | None = None
+    """What runs on the machine from its own control: a program in automatic, or a typed line."""
+    zoom: str = "set-up"
+    in_work: bool = False
+    jog_step: float = JOG_STEPS[0]
+    magnify: float = 1.0
+    pan: Vector = (0.0, 0.0, 0.0)
+    dimensions: bool = False
+    storing: bool = False
+    book_silent: bool = False
+    """Whether the book did not answer when it was last asked what others added."""
+    rolls: int = 0
+    """How many real-life parts were drawn after the first."""
+    places: list[Vector] = field(default_factory=list)
+    plan: PlanBuilder | None = None
+    """The measuring plan, once it was wanted."""
+    code_of_plan: bool = False
+    """Whether the code view shows the program of the plan, not that of the chosen offset."""
+    moved: tuple[str, Vector] | None = None
+    """The offset whose rule was changed last, and where its zero was before: shown until another is chosen."""
+
+    _turned: tuple[Setup, str, Setup] | None = None
+
+    def __post_init__(self) -> None:
+        self.row = self.row or self.workshop.setup.rows[0].row
+
+    @property
+    def moving(self) -> bool:
+        """Whether the machine itself moves now; a prove-out on a twin does not count."""
+        return self.running is not None or self.operating is not None
+
+    @property
+    def spindle(self) -> Vector:
+        """Where the spindle is shown now, machine mm."""
+        moving = self.running or self.operating
+        return moving.player.position if moving else self.workshop.machine.position
+
+    def tip_of(self, spindle: Vector) -> Vector:
+        """Where the tip is for a spindle position."""
+        x, y, z = spindle
+        return x, y, z - self.workshop.setup.stylus.length
+
+    def present_asking(self) -> MeasurementRequest | None:
+        """What is asked for, hand-marked roses taken from where the tip stands now."""
+        from dataclasses import replace
+
+        from brisk_anchor.services.measure.measurement_request import recognise
+
+        if self.asking is None or self.asking.drawn is not None:
+            return self.asking
+        return recognise(self.workshop.setup, replace(self.asking, start=self.workshop.machine.position))
+
+    def by_hand(self) -> ByHand | None:
+        """The measurement by hand that Enter would begin, None where the probe measures or nothing can be."""
+        from brisk_anchor.core.errors import BriskAnchorError
+        from brisk_anchor.services.measure.hands import begin
+
+        asking = self.present_asking()
+        if self.hand is None or asking is None or not asking.rose.marks:
+            return None
+        try:
+            return begin(asking, self.hand, self.frame())
+        except BriskAnchorError:
+            return None
+
+    def frame(self) -> PositionFrame:
+        """What typed figures count from: machine zero, or the active offset where work positions are shown.
+
+        A row that turns positions shows none along the machine's axes: machine positions are asked for there.
+        """
+        from brisk_anchor.services.measure.by_hand import PositionFrame
+
+        row = self.workshop.active if self.in_work and not self.workshop.turn_of(self.workshop.active) else ""
+        return PositionFrame(row, self.workshop.machine.offset(row)) if row else PositionFrame()
+
+    def measurement(self) -> Measurement | None:
+        """The measurement that Enter would make, None while it is not complete."""
+        from brisk_anchor.core.errors import BriskAnchorError
+
+        asking = self.present_asking()
+        if asking is None:
+            return None
+        try:
+            return self.workshop.measurement_of(asking)
+        except BriskAnchorError:
+            return None
+
+    def anchors(self) -> list[Anchor]:
+        """The chosen offset as an anchor, its value on the control as a ghost."""
+        from brisk_anchor.tui.picture import Anchor
+
+        anchors = []
+        chain = self.workshop.chain(self.row) if not self.workshop.missing(self.row) else None
+        now = self.workshop.machine.offset(self.row)
+        booked = self.workshop.state(self.row).value
+        value: Vector | None = None
+        if chain is not None:
+            values = chain.values
+            value = (values["x"], values["y"], values["z"])
+        settled = booked in ("stored", "proved")
+        if settled or value is None:
+            colour = theme.LIVE if settled else theme.FAINT
+            anchors.append(Anchor(self.row, now, colour, ghost=not settled))
+        elif value is not None:
+            anchors.append(Anchor(f"{self.row} before", now, theme.FAINT, ghost=True))
+            anchors.append(Anchor(self.row, value, theme.SAND, was=now))
+        if self.moved is not None and self.moved[0] == self.row:
+            before, after = self.moved[1], self.expected_place(self.row)
+            anchors = [
+                Anchor(f"{self.row} before", before, theme.FAINT, ghost=True),
+                Anchor(self.row, after, theme.SAND, was=before),
+            ]
+        return anchors
+
+    def expected_place(self, row: str) -> Vector:
+        """Where the zero of an offset lies by the description, machine mm."""
+        values = self.workshop.expected(row)
+        return values["x"], values["y"], values["z"]
+
+    def open_plan(self, folder: Path) -> PlanBuilder:
+        """The measuring plan of the job in a folder, read when it is first wanted. Raises PlanFileError: its faults."""
+        if self.plan is None:
+            from brisk_anchor.services.plan.plan_builder import PlanBuilder
+
+            self.plan = PlanBuilder.open(self.workshop, folder, self.row)
+        return self.plan
+
+    def standing(self, angles: Mapping[str, float]) -> tuple[Setup, str]:
+        """The set-up drawn with rotary axes at those angles, and these in words; what lies at 0 stays out of it."""
+        setup = self.workshop.setup
+        words = " ".join(f"{letter} {angle:+g}°" for letter, angle in angles.items() if angle)
+        if not words:
+            return setup, ""
+        if self._turned is None or self._turned[0] is not setup or self._turned[1] != words:
+            outlines = self.workshop.scene.outlines_at(angles)
+            self._turned = setup, words, replace(setup, outlines=outlines, features=(), points=(), words=())
+        return self._turned[2], words
+
+    def picture(self) -> Picture:
+        """What the bench's drawing shows now."""
+        from brisk_anchor.tui.picture import Picture
+
+        setup = self.workshop.setup
+        asking = self.asking
+        target = self.tip_of(asking.start) if asking and asking.drawn and not self.running else None
+        pointed = asking.drawn.machine if asking and asking.drawn else None
+        centre = pointed or self.tip_of(self.spindle)
+        return Picture(
+            setup=setup,
+            zoom=self.zoom,
+            centre=centre,
+            tip=self.tip_of(self.spindle),
+            anchors=self.anchors(),
+            target=target,
+            touches=self.places,
+            ball=setup.stylus.ball_diameter,
+            length=setup.stylus.length,
+            magnify=self.magnify,
+            pan=self.pan,
+            zero=self.zero() if self.dimensions else None,
+            chosen=pointed if self.dimensions else None,
+            dimensions=self.dimensions and pointed is None,
+        )
+
+    def zero(self) -> Vector:
+        """Where the zero of the chosen offset lies, measured or by the description, machine mm of the tip."""
+        chain = self.workshop.chain(self.row) if not self.workshop.missing(self.row) else None
+        values = chain.values if chain is not None else self.workshop.expected(self.row)
+        return values["x"], values["y"], values["z"]
