@@ -76,12 +76,12 @@ from brisk_anchor.services.plan.plan_file import MeasureSection, PlanFile
 from brisk_anchor.services.plan.planning import planned, program_of
 from brisk_anchor.services.profile.profile_proof import sample_scene
 from brisk_anchor.services.plan.proving import rehearse
-from brisk_anchor.services.session.session import Workshop
+from brisk_anchor.services.session.session import Session
 from brisk_anchor.nc.profile.control_profile import shipped_profile
 from brisk_anchor.standin.outlines import outline_of
 
 scene = sample_scene()
-workshop = Workshop(scene, None, shipped_profile("skip-macro"), seed=None)
+workshop = Session(scene, None, shipped_profile("skip-macro"), seed=None)
 measure = [MeasureSection(feature="boss", over_the_top=False)]
 plan = PlanFile(form="brisk-anchor-plan-1", units="mm", name="round", measure=measure)
 print(rehearse(workshop, planned(workshop, plan))[2].total > 1)

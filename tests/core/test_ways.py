@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from brisk_anchor.core.features.measuring import Measurement
 from brisk_anchor.core.features.probe_path import between, entry, leaving, search_start
 from brisk_anchor.core.features.touches import Stylus
-from brisk_anchor.core.geometry.string_path import taut
+from brisk_anchor.core.geometry.string_path import string_length
 from brisk_anchor.core.kinds import FeatureKind
 
 SQUARE = [(-10.0, -5.0), (10.0, -5.0), (10.0, 5.0), (-10.0, 5.0)]
@@ -35,8 +35,8 @@ def measurement(kind, directions, **more):
     ],
 )
 def test_a_string_round_a_block_by_hand(start, end, length):
-    assert taut(start, end, SQUARE) == pytest.approx(length)
-    assert taut(end, start, SQUARE) == pytest.approx(length)
+    assert string_length(start, end, SQUARE) == pytest.approx(length)
+    assert string_length(end, start, SQUARE) == pytest.approx(length)
 
 
 @given(st.floats(1.0, 40.0), st.floats(1.05, 3.0), st.floats(0.0, 6.28))
@@ -46,7 +46,7 @@ def test_a_string_round_a_circle_is_two_tangents_and_the_arc_between(radius, far
     d = radius * far
     start = (d * math.cos(turn), d * math.sin(turn))
     by_hand = 2 * math.sqrt(d * d - radius * radius) + radius * (math.pi - 2 * math.acos(1 / far))
-    found = taut(start, (-start[0], -start[1]), rim)
+    found = string_length(start, (-start[0], -start[1]), rim)
     assert found == pytest.approx(by_hand, rel=2e-3)
     assert found <= by_hand + 1e-9
 

@@ -11,7 +11,7 @@ from brisk_anchor.core.errors import ProfileError, ReportError
 from brisk_anchor.nc.profile.control_profile import load_profile, parse_profile, shipped_profile
 from brisk_anchor.nc.programs.reports import parse_reports, touches_of
 
-TEXT = (resources.files("brisk_anchor.nc") / "profiles" / "skip-macro.toml").read_text()
+TEXT = (resources.files("brisk_anchor.nc.profile") / "shipped" / "skip-macro.toml").read_text()
 
 
 @pytest.mark.parametrize(

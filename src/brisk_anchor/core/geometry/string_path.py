@@ -9,7 +9,7 @@ from itertools import pairwise
 Place = tuple[float, float]
 
 
-def taut(start: Place, end: Place, outline: Sequence[Place]) -> float:
+def string_length(start: Place, end: Place, outline: Sequence[Place]) -> float:
     """The length, mm, of a string pulled tight from one place to another round a convex outline, the shorter way.
 
     With both places outside, the hull of all of it is the outline and the two strings that run by either side.

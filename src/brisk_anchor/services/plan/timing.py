@@ -9,7 +9,7 @@ from itertools import pairwise
 
 from brisk_anchor.core.features.measuring import Measurement
 from brisk_anchor.core.features.touches import axis_of
-from brisk_anchor.core.geometry.string_path import Place, taut
+from brisk_anchor.core.geometry.string_path import Place, string_length
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.offsets.setup import Machine
 from brisk_anchor.nc.profile.control_profile import Profile
@@ -121,7 +121,7 @@ def _way(m: Measurement, start: Vector, end: Vector, outline: list[Place]) -> fl
     if m.goes_over and apart[0] + apart[1] > m.stylus.ball_diameter:
         return math.hypot(apart[0], apart[1]) + 2 * m.depth
     if outline:
-        return math.hypot(taut(start[:2], end[:2], outline), apart[2])
+        return math.hypot(string_length(start[:2], end[:2], outline), apart[2])
     return math.hypot(*apart)
 
 
