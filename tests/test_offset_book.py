@@ -11,6 +11,7 @@ import sqlite3
 import subprocess
 import sys
 import time
+from contextlib import closing
 from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 
@@ -401,8 +402,8 @@ def test_a_damaged_file_opens_for_reading_and_offers_the_last_snapshot(tmp_path)
     book = Book.open(path)
     for n in range(1, 400):
         book.add(replace(_typed(n), note="x" * 200))
-    book.engine.dispose()
-    with sqlite3.connect(path) as connection:
+    book.close()
+    with closing(sqlite3.connect(path)) as connection:
         connection.execute("PRAGMA wal_checkpoint(TRUNCATE)")
     data = bytearray(path.read_bytes())
     data[20 * 4096 : 22 * 4096] = os.urandom(2 * 4096)
@@ -411,12 +412,12 @@ def test_a_damaged_file_opens_for_reading_and_offers_the_last_snapshot(tmp_path)
         leftover.unlink()
     (tmp_path / "snapshots").mkdir()
     (tmp_path / "snapshots" / "good.json").write_text("{}")
-    found = open_book(path)
-    assert 100 < found.saved < 399
-    assert "good.json" in found.damage
-    with pytest.raises(BookWriteError, match="reading only"):
-        found.add(_typed(400))
-    assert len(found.history("Heron")) == found.saved
+    with open_book(path) as found:
+        assert 100 < found.saved < 399
+        assert "good.json" in found.damage
+        with pytest.raises(BookWriteError, match="reading only"):
+            found.add(_typed(400))
+        assert len(found.history("Heron")) == found.saved
     path.write_bytes(b"no book at all" * 1000)
     with pytest.raises(BookError, match=r"good\.json"):
         open_book(path)

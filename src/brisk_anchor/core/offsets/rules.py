@@ -80,8 +80,8 @@ class FromRow:
 class FromTable:
     """Where another row's zero goes when a rotary table turns by `angle` degrees from where that row was measured.
 
-    `direction`, `centre` (machine mm) and `sense` are those of the axis; see core.geometry.rotary. `master` is the length that
-    the other row's Z holds on top of the place, where lengths are counted from a master: no table turns that.
+    `direction`, `centre` (machine mm) and `sense` are those of the axis; see core.geometry.rotary. `master` is the
+    length that the other row's Z holds on top of the place, where lengths are counted from a master; no table turns it.
     """
 
     row: str
