@@ -96,6 +96,7 @@ async def _keys(folder: Path) -> None:
     async with app.run_test(size=(160, 44)) as pilot:
         while app.desk is None:
             await pilot.pause(0.05)
+        await app.workers.wait_for_complete()  # the new book is looked through once, beside the keys
         await pilot.press("2")
         for key in ["down", "pagedown", "g", "o", "pageup", "space", "up", "i"] * 12:
             began = time.perf_counter()

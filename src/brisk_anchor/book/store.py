@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import sqlite3
-from collections.abc import Callable, Mapping, Sequence
+import time
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from concurrent.futures import TimeoutError as Overdue
 from contextlib import closing
 from dataclasses import dataclass, replace
@@ -31,6 +32,8 @@ from brisk_anchor.patience import Given, Helper
 Result = TypeVar("Result")
 OPENING = 60.0
 """How long, s, an opening may take: a book of years is brought to a newer form in it."""
+_BREATH = 100
+"""After how many entries a look through all of them lets others go on."""
 _LOOKING = 600.0
 """And a look through all of it."""
 
@@ -67,6 +70,8 @@ class Book:
         """What is wrong with the file this was read from; nothing can be added then."""
         self.saved = 0
         self._helper = helper
+        self._looker = Helper("book-looker")
+        """Goes along all entries, which may take long, while the other helper answers questions."""
 
     def __enter__(self) -> Self:
         return self
@@ -146,7 +151,7 @@ class Book:
         def look(connection: Connection) -> SealMark:
             query = select(*EntryRow.__table__.columns).where(EntryRow.id > known.id).order_by(EntryRow.id)
             with closing(connection.execution_options(yield_per=1000).execute(query)) as result:
-                return look_through(result.mappings(), known, self.name)  # type: ignore[arg-type]
+                return look_through(_unhurried(result.mappings()), known, self.name)
 
         if known.id and self._ask(held, ANSWER) != known.seal:
             self.verify()  # says which entry it is, where the rest of the chain does not hold
@@ -205,6 +210,7 @@ class Book:
         """Let go of the database."""
         self.engine.dispose()
         self._helper.close()
+        self._looker.close()
 
     # -- adding ------------------------------------------------------------------------------------------------
 
@@ -365,12 +371,21 @@ class Book:
             with self.engine.connect() as connection:
                 return work(connection)
 
+        helper = self._helper if limit <= ANSWER else self._looker
         try:
-            return self._helper.run(ask, limit)
+            return helper.run(ask, limit)
         except Overdue:
             raise _silent(self.name, limit) from None
         except (SQLAlchemyError, ValidationError, ValueError) as error:
             raise BookError(f"The book {self.name} cannot be read: {_reason(error)}", "", "Put back a copy") from None
+
+
+def _unhurried(rows: Iterable[Mapping[Any, Any]]) -> Iterator[Mapping[Any, Any]]:
+    """The same, with a breath now and then: a screen is drawn by another thread of this process."""
+    for number, row in enumerate(rows):
+        if number % _BREATH == 0:
+            time.sleep(0.001)
+        yield row
 
 
 # -- errors in words -------------------------------------------------------------------------------------------------
