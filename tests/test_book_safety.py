@@ -318,9 +318,9 @@ def test_a_book_that_hangs_is_given_up_and_what_was_under_way_takes_no_effect(tm
         go = threading.Event()
         real = Book._insert
 
-        def slow(connection, rows, last):
+        def slow(*arguments):
             go.wait(5)
-            return real(connection, rows, last)
+            return real(*arguments)
 
         monkeypatch.setattr(Book, "_insert", staticmethod(slow))
         with pytest.raises(BookSilentError, match="not answered"):

@@ -24,9 +24,9 @@ def hanging(monkeypatch):
     monkeypatch.setattr("brisk_anchor.tui.patience.TOLD_AFTER", 0.05)
     go, real = threading.Event(), Book._insert
 
-    def slow(connection, rows, last):
+    def slow(*arguments):
         go.wait(20)
-        return real(connection, rows, last)
+        return real(*arguments)
 
     def hang():
         monkeypatch.setattr(Book, "_insert", staticmethod(slow))

@@ -8,7 +8,7 @@ from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from concurrent.futures import TimeoutError as Overdue
 from contextlib import closing
 from dataclasses import dataclass, replace
-from functools import cache
+from functools import cache, partial
 from pathlib import Path
 from types import TracebackType
 from typing import Any, Self, TypeVar
@@ -234,7 +234,7 @@ class Book:
             return Added((), ())
         rows = [_columns(entry) for entry in entries]
 
-        def work(given: Given) -> Added:
+        def work(given: Given, *, look: bool = False) -> Added:
             with self.engine.connect().execution_options(writes=True) as connection, connection.begin() as transaction:
                 take_turn(connection)
                 query = select(EntryRow.id, EntryRow.seal).order_by(EntryRow.id.desc()).limit(1)
@@ -243,7 +243,8 @@ class Book:
                 missed: tuple[Entry, ...] = ()
                 if known is not None and last.id > known:
                     missed = self._missed(connection, entries, known)
-                ids = self._insert(connection, rows, last)
+                there = self._there(connection, rows) if look else {}
+                ids = self._insert(connection, rows, last, there)
                 if not given.wanted:
                     transaction.rollback()
                 return Added(ids, missed)
@@ -252,10 +253,10 @@ class Book:
             try:
                 return self._helper.run(work, 2 * ANSWER)
             except DBAPIError as error:
-                if not error.connection_invalidated:
+                if not (error.connection_invalidated or isinstance(error, IntegrityError)):
                     raise
-                # The answer was lost, perhaps behind the commit: the ids of the entries tell, so nothing is twice.
-                return self._helper.run(work, 2 * ANSWER)
+                # An answer was lost, perhaps behind a commit: the ids of the entries tell, so nothing is twice.
+                return self._helper.run(partial(work, look=True), 2 * ANSWER)
         except Overdue:
             raise BookSilentError(
                 f"The book {self.name} has not answered for {2 * ANSWER:.0f} s",
@@ -285,9 +286,15 @@ class Book:
             return tuple(_entry(row) for row in found if row.uid not in own)
 
     @staticmethod
-    def _insert(connection: Connection, rows: Sequence[dict[str, Any]], last: SealMark) -> tuple[int, ...]:
+    def _there(connection: Connection, rows: Sequence[dict[str, Any]]) -> dict[str, int]:
+        """Which of these entries are in the book already, and under which id."""
         known = select(EntryRow.uid, EntryRow.id).where(EntryRow.uid.in_([row["uid"] for row in rows]))
-        there = {str(uid): int(number) for uid, number in connection.execute(known)}
+        return {str(uid): int(number) for uid, number in connection.execute(known)}
+
+    @staticmethod
+    def _insert(
+        connection: Connection, rows: Sequence[dict[str, Any]], last: SealMark, there: Mapping[str, int]
+    ) -> tuple[int, ...]:
         number, before = last.id, last.seal
         ids, fresh = [], []
         for row in rows:
