@@ -359,8 +359,7 @@ class BriskAnchorApp(App[int]):
         method = own or getattr(self.view_widget, action.method, None)
         if method is None:
             return
-        if self.patience.waits and action.method not in ("quit", "help", "view"):
-            self._tell_waiting()
+        if action.method not in ("quit", "help", "view") and self.patience.told_waiting():
             return
         result = self.patience.run(method, *action.arguments)
         if result is not None:

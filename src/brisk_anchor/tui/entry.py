@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 from textwrap import wrap
-from typing import TYPE_CHECKING, Any
 
 from rich.text import Text
 from textual.app import ComposeResult
@@ -14,9 +13,7 @@ from textual.widgets import Input, Static
 
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.frame import Prompt
-
-if TYPE_CHECKING:
-    from brisk_anchor.tui.patience import Patience
+from brisk_anchor.tui.patience import patiently, waits
 
 _WORDS = 60
 """Columns of the field that takes words; the rest of the line shows what they come to."""
@@ -157,24 +154,19 @@ class EntryLine(Horizontal):
         """Take the figure when it is sound."""
         event.stop()
         question = self.question
-        if question is None:
+        if question is None or waits(self.app):
             return
         if not event.value.strip():
             self.close()
             if isinstance(question, Question) and question.enter is not None:
-                self._answer(question.answer, question.enter)
+                patiently(self.app, question.answer, question.enter)
             return
         if isinstance(question, Words):
             if self._weigh_words(question, event.value):
                 self.close()
-                self._answer(question.answer, event.value.strip())
+                patiently(self.app, question.answer, event.value.strip())
             return
         value = self._weigh(event.value)
         if value is not None:
             self.close()
-            self._answer(question.answer, value)
-
-    def _answer(self, answer: Callable[[Any], None], given: float | str) -> None:
-        """Take an answer where it belongs; the book may have to be waited for."""
-        patience: Patience = self.app.patience  # type: ignore[attr-defined]
-        patience.run(answer, given)
+            patiently(self.app, question.answer, value)

@@ -14,6 +14,7 @@ from contextvars import copy_context
 from typing import Any
 
 from greenlet import getcurrent, greenlet
+from textual.app import App
 
 from brisk_anchor.patience import PAUSE
 
@@ -32,6 +33,12 @@ class Patience:
         self._start = start
         self.waits = False
         """Whether something is set aside until the book answers."""
+
+    def told_waiting(self) -> bool:
+        """Whether something is set aside; that is told then."""
+        if self.waits:
+            self._told()
+        return self.waits
 
     def run(self, method: Callable[..., Any], *arguments: Any) -> Any:
         """Call a method; returns what it gives, None where it is set aside."""
@@ -66,6 +73,19 @@ class Patience:
             self.waits = False
         if asyncio.iscoroutine(outcome):
             await outcome
+
+
+def waits(app: App[Any]) -> bool:
+    """Whether the application waits for an answer; it says so then."""
+    patience: Patience = app.patience  # type: ignore[attr-defined]
+    return patience.told_waiting()
+
+
+def patiently(app: App[Any], method: Callable[..., object], *arguments: Any) -> None:
+    """Call what may have to wait for the book or a disk; nothing is called while something waits already."""
+    patience: Patience = app.patience  # type: ignore[attr-defined]
+    if not patience.told_waiting():
+        patience.run(method, *arguments)
 
 
 def _pause(future: Future[Any], limit: float) -> None:

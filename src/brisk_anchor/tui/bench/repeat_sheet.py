@@ -13,6 +13,7 @@ from textual.widgets import Static
 from brisk_anchor.core.numbers import format_length
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.canvas import Canvas
+from brisk_anchor.tui.patience import patiently
 from brisk_anchor.tui.sheet import Sheet
 
 if TYPE_CHECKING:
@@ -58,7 +59,10 @@ class RepeatSheet(Sheet):
         if event.key == "t":
             event.stop()
             event.prevent_default()  # or the sheet's own handler would leave it
-            self.query_one("#written", Static).update(Text(self._write(), theme.LIVE))
+            patiently(self.app, self._written)
+
+    def _written(self) -> None:
+        self.query_one("#written", Static).update(Text(self._write(), theme.LIVE))
 
 
 def _chart(figure: Repeated) -> Text:

@@ -15,6 +15,7 @@ from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.overlay import LeavesOnce
 from brisk_anchor.tui.panels import Heading, LatePanel
+from brisk_anchor.tui.patience import patiently
 from brisk_anchor.tui.words import cut
 
 if TYPE_CHECKING:
@@ -147,8 +148,11 @@ class WeaveSheet(LeavesOnce, ModalScreen[None]):
         if event.key == "escape":
             self.dismiss()
         elif event.key in work:
-            work[event.key]()
-            self.show()
+            patiently(self.app, self._do, work[event.key])
+
+    def _do(self, work: Callable[[], None]) -> None:
+        work()
+        self.show()
 
     @property
     def _number(self) -> int:
