@@ -2,15 +2,21 @@
 
 from __future__ import annotations
 
+import ast
 import re
 import subprocess
+from collections import Counter
 from pathlib import Path
+from typing import get_args
 
 import pytest
 
 from brisk_anchor.core import errors
 from brisk_anchor.nc.profile.control_profile import Profile
+from brisk_anchor.nc.profile.languages import LANGUAGES
 from brisk_anchor.nc.programs.steps import AlarmNumber
+from brisk_anchor.nc.read.scanner import _GRAMMARS
+from brisk_anchor.nc.write.writer import _WRITERS
 from brisk_anchor.services.job.jobs import FILES
 from brisk_anchor.services.plan.plan_file import PlanFile
 from brisk_anchor.services.plan.plan_proof import PlanProof
@@ -90,3 +96,21 @@ def test_locks_pin_everything_exactly():
         assert all(re.fullmatch(r"[\w.-]+==[\w.]+", line) for line in lines)
     runtime = set((ROOT / "requirements.lock").read_text().splitlines())
     assert runtime <= set((ROOT / "requirements-test.lock").read_text().splitlines())
+
+
+def test_no_class_name_is_used_twice():
+    names = [
+        node.name
+        for path in (ROOT / "src").rglob("*.py")
+        for node in ast.parse(path.read_text(encoding="utf-8")).body
+        if isinstance(node, ast.ClassDef)
+    ]
+    assert [name for name, count in Counter(names).items() if count > 1] == []
+
+
+def test_a_language_is_registered_in_three_places_and_asked_for_what_it_can_do():
+    assert (
+        set(_WRITERS) == set(_GRAMMARS) == set(LANGUAGES) == set(get_args(Profile.model_fields["language"].annotation))
+    )
+    for path in (ROOT / "src").rglob("*.py"):
+        assert not re.search(r"language (==|!=)", path.read_text(encoding="utf-8")), path

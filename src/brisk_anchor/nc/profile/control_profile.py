@@ -15,6 +15,7 @@ from pydantic import Field, ValidationError, model_validator
 
 from brisk_anchor.core.errors import Fault, ProfileError
 from brisk_anchor.nc.bounded import read_at_most
+from brisk_anchor.nc.profile.languages import LANGUAGES, Language
 from brisk_anchor.nc.profile.sections import (
     AlarmVariables,
     Call,
@@ -42,20 +43,6 @@ from brisk_anchor.nc.profile.sections import (
 )
 
 _MAX_BYTES = 200_000
-_NEEDS = {
-    "hash-macro": ("subprograms", "moves", "positions", "variables", "tool", "alarm", "print", "probing"),
-    "ngc": ("moves", "positions", "variables", "probing"),
-    "table": (),
-}
-_FOREIGN = {
-    "hash-macro": (),
-    "ngc": ("subprograms", "alarm", "print", "timers"),
-    "table": (
-        *("subprograms", "moves", "positions", "variables", "tool", "tool_table", "alarm", "timers", "print"),
-        "probing",
-    ),
-}
-"""Sections a language must have, and those that mean nothing in it."""
 
 
 class Profile(ProfileSection):
@@ -64,6 +51,7 @@ class Profile(ProfileSection):
     name: Annotated[str, Field(pattern=r"^[a-z0-9][a-z0-9-]{0,39}$")]
     title: Annotated[str, Field(max_length=80)]
     language: Literal["hash-macro", "ngc", "table"]
+    """One of `LANGUAGES`."""
     resolution: float = Field(gt=0, le=0.01)
     comment: Comment
     program: ProgramForm
@@ -106,10 +94,11 @@ class Profile(ProfileSection):
 
     @model_validator(mode="after")
     def _consistent(self) -> Profile:
-        lacking = [name for name in _NEEDS[self.language] if getattr(self, name) is None]
+        speaks = self.speaks
+        lacking = [name for name in speaks.needs if getattr(self, name) is None]
         if lacking:
             raise ValueError(f"the language {self.language} needs the section {', '.join(lacking)}")
-        foreign = [name for name in _FOREIGN[self.language] if getattr(self, name) is not None]
+        foreign = [name for name in speaks.foreign if getattr(self, name) is not None]
         if foreign:
             raise ValueError(f"the language {self.language} has no use for the section {', '.join(foreign)}")
         if (self.tool_lengths.convention == "master") != (self.tool_lengths.master_length is not None):
@@ -120,7 +109,7 @@ class Profile(ProfileSection):
             raise ValueError("comment.open and comment.close do not go together")
         if self.comment.open == ";" and not self.input.semicolon_comments:
             raise ValueError("comment.open is ; but input.semicolon_comments is false")
-        if self.language != "ngc" and (self.input.named_parameters or self.input.o_words):
+        if not speaks.named_words and (self.input.named_parameters or self.input.o_words):
             raise ValueError("input.named_parameters and input.o_words belong to the language ngc")
         self._check_variables()
         if self.subprograms and self.subprograms.touch_number == self.subprograms.guard_number:
@@ -131,16 +120,16 @@ class Profile(ProfileSection):
             raise ValueError("skip.after_miss is the contact flag: skip.contact_flag must give its variable")
         if self.probing and self.probing.back_off < self.skip.shortest:
             raise ValueError("probing.back_off is shorter than skip.shortest: the slow touch would be an error")
-        if self.language == "ngc" and self.skip.after_miss == "old position" and self.skip.contact_flag is None:
+        if not speaks.branches and self.skip.after_miss == "old position" and self.skip.contact_flag is None:
             raise ValueError("without branches a miss shows by skip.contact_flag or the end position only")
         if self.probing and self.probing.touch_feed > self.probing.search_feed:
             raise ValueError("probing.touch_feed is faster than search_feed: the touch that counts is the slow one")
-        if self.language == "ngc":
+        if speaks.positions_from_row:
             if self.moves and self.moves.guarded is None:
                 raise ValueError("moves.guarded is missing: a word that stops at contact and raises no alarm without")
             if next(iter(self.offsets.values())).read is None:
                 raise ValueError("the first row needs its variables (read): positions are worked out from them")
-        if self.language == "hash-macro" and self.positions and None in (self.positions.machine, self.positions.work):
+        if speaks.subprograms and self.positions and None in (self.positions.machine, self.positions.work):
             raise ValueError("positions.machine and positions.work are missing")
         writes = [offset.write for offset in self.all_rows.values()]
         if not writes or len(set(writes)) != len(writes):
@@ -174,7 +163,7 @@ class Profile(ProfileSection):
         free = self.variables.free if self.variables else (1, 0)
         last = number + len(self.offsets) - 1
         clear = last < free[0] or number > free[1]
-        if self.language != "hash-macro" or not low <= number <= last <= high or not clear:
+        if not self.speaks.rotation_in_variables or not low <= number <= last <= high or not clear:
             raise ValueError("rotation.first and on, one a row, must lie in variables.kept and not in variables.free")
         if "G68" in self.input.refuses:
             raise ValueError("rotation.call uses G68, which input.refuses")
@@ -295,6 +284,11 @@ class Profile(ProfileSection):
         return self.tool_lengths.master_length or 0.0
 
     @property
+    def speaks(self) -> Language:
+        """Its language: what programs in it can do."""
+        return LANGUAGES[self.language]
+
+    @property
     def measures(self) -> bool:
         """Whether a program for this control can probe."""
         return self.probing is not None
@@ -305,18 +299,7 @@ class Profile(ProfileSection):
         told = []
         if not self.measures:
             told.append("It cannot probe: programs set offsets and nothing else; measure by hand.")
-        if self.language == "table":
-            told.append("It works nothing out: every figure is worked out and checked here, before it is written.")
-        if self.language == "ngc":
-            told.append(
-                "It has no branches: a guard that fails stops it with an arithmetic error, not with words of its own; "
-                "the comment in that line says which guard it was."
-            )
-            told.append(
-                "So a wrong size or a broken tool ends a program there: it cannot stop for a person to decide, note it "
-                "and go on, or jump back to an operation."
-            )
-            told.append("It has no subprograms: every touch is written out.")
+        told += self.speaks.limits
         if self.print is None and self.measures:
             told.append("It prints nothing: the touches stay in its parameters and are read from there.")
         looks = self.tool is not None and self.tool.holds == "tool in spindle"

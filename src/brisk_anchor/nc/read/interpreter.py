@@ -146,7 +146,7 @@ class Interpreter:
         self.machine = machine
         self.routines = routines
         self.memory = memory or Memory()
-        first = self.memory.first if profile.language == "ngc" else {}
+        first = self.memory.first if profile.speaks.main_locals_kept else {}
         self.calls = [_Call(self.routines[0], local=first)]
         self.modal = modal or Modal(offset=next(iter(profile.offsets)))
         self._open_ended = False
@@ -163,7 +163,7 @@ class Interpreter:
         self.blocks_run = 0
         self._counted_from = 0
         self._numbers = profile.alarm
-        self._straight = profile.language != "hash-macro"
+        self._straight = not profile.speaks.subprograms
 
     @property
     def is_stream(self) -> bool:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 
 from brisk_anchor.core.errors import NcError
 from brisk_anchor.nc.profile.control_profile import Profile
@@ -122,28 +122,37 @@ def _plain_words(text: str) -> WordBlock:
     )
 
 
+def _ngc_grammar(profile: Profile) -> Grammar:
+    return ngc_grammar(names=profile.input.named_parameters, comparisons=profile.input.o_words)
+
+
+_GRAMMARS: dict[str, Callable[[Profile], Grammar]] = {
+    "hash-macro": lambda _: HASH_MACRO,
+    "ngc": _ngc_grammar,
+    "table": lambda _: FIGURES,
+}
+"""The grammar of each language."""
+
+
 class Reader:
     """Reads lines of one control's language."""
 
     def __init__(self, profile: Profile) -> None:
         self.profile = profile
-        self.language = profile.language
-        given = profile.input
-        self.grammar: Grammar = {"hash-macro": HASH_MACRO, "table": FIGURES}.get(
-            profile.language, ngc_grammar(names=given.named_parameters, comparisons=given.o_words)
-        )
+        self.speaks = profile.speaks
+        self.grammar = _GRAMMARS[profile.language](profile)
 
     def _statement(self, cursor: Cursor) -> Statement | None:
         if not cursor.peek():
             return None
-        if self.language == "hash-macro" and (found := self._macro(cursor)) is not None:
+        if self.speaks.branches and (found := self._macro(cursor)) is not None:
             return found
         if self.profile.input.o_words and cursor.peek() == "O":
             return _flow(cursor)
         words: list[tuple[str, Evaluator, bool]] = []
         sets: list[Assign] = []
         while letter := cursor.peek():
-            if letter == "#" and self.language == "ngc":
+            if letter == "#" and self.speaks.sets_in_words:
                 sets.append(_assign(cursor))
                 continue
             if letter not in LETTERS:
@@ -266,7 +275,7 @@ def scan_program(text: str, profile: Profile) -> list[Routine]:
             routines.append(Routine(program))
         routine = routines[-1]
         if block.sequence is not None:
-            if block.sequence in routine.sequences and profile.language == "hash-macro":
+            if block.sequence in routine.sequences and profile.speaks.branches:
                 raise NcError(block.line, block.source, f"N{block.sequence} stands twice in one program")
             routine.sequences[block.sequence] = len(routine.blocks)
         routine.blocks.append(block)

@@ -61,7 +61,7 @@ class Variables:
         self._machine = machine
         self._modal = modal
         self._profile = profile
-        self._nulls = profile.language == "hash-macro"
+        self._nulls = profile.speaks.null_values
         self._last_local = 33 if self._nulls else 30
         self._range = profile.variables.common if profile.variables else (1, 0)
         self._wide = (2.0, 1.0, 1.0) if profile.input.diameter_x else (1.0, 1.0, 1.0)

@@ -173,7 +173,7 @@ def weave(
             "The operation that follows counts on where it stands",
             "Put it in after an operation at that angle, without saying one",
         )
-    if again is not None and profile.language == "ngc":
+    if again is not None and not profile.speaks.branches:
         what = f"A control with the profile {profile.name} cannot jump back"
         raise WeaveError(what, "It has no branches", "Leave the jump out")
     _free_variables(program, profile, again)
@@ -247,7 +247,7 @@ class _Weaver:
 
     def text(self, places: Sequence[CutOperation]) -> str:
         profile = self.workshop.profile
-        macro = profile.language == "hash-macro"
+        macro = profile.speaks.subprograms
         before: dict[int, list[str]] = {}
         base = take_apart(self.program.text)
         for place in places:

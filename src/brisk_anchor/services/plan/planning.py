@@ -283,7 +283,11 @@ def _beyond(profile: Profile, plan: PlanFile, steps: Sequence[Step]) -> list[Fin
     """What this plan asks for and a program on this control cannot do."""
     looks = []
     reactions = [(s.name, s.section.on_fail) for s in steps] + [(f"T{c.tool}", c.on_fail) for c in plan.tool_check]
-    if profile.language == "ngc" and (other := [(name, r) for name, r in reactions if r != "alarm"]):
+    if (
+        profile.measures
+        and not profile.speaks.branches
+        and (other := [(name, r) for name, r in reactions if r != "alarm"])
+    ):
         name, reaction = other[0]
         looks.append(
             Finding(
