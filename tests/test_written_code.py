@@ -191,3 +191,15 @@ def test_profiles_must_say_what_a_guard_counts_on(name, old, new, reason):
 
     with pytest.raises(ProfileError, match=reason):
         changed(name, (old, new))
+
+
+def test_a_touch_is_told_from_a_search_whatever_the_feeds(scene):
+    """A touch was taken for one by a feed below 200 mm/min: none was drawn at 250, every search at 150."""
+    from brisk_anchor.standin.motion import touches_in
+
+    fast = changed("skip-macro", ("touch_feed = 60.0", "touch_feed = 250.0"))
+    slow = changed("skip-macro", ("search_feed = 800.0", "search_feed = 150.0"))
+    for profile in (fast, slow):
+        _, run = run_with(profile)
+        assert run.ended_well
+        assert [m.feed for m in touches_in(run.machine.motions)] == [profile.probing.touch_feed] * 4

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from enum import Enum
 
@@ -77,6 +77,11 @@ class RealProbe:
         heading, level = math.atan2(direction[1], direction[0]), math.hypot(direction[0], direction[1])
         late = self.pre_travel + self.lobing * level * math.cos(3 * heading)
         return late + (float(random.normal(0.0, self.noise)) if random is not None else 0.0)
+
+
+def touches_in(motions: Iterable[Motion]) -> list[Motion]:
+    """The touches that count among the moves of a measuring program: each place is met twice, searching and slowly."""
+    return [m for m in motions if m.kind is MoveKind.SKIP and m.contact is not None][1::2]
 
 
 def move_seconds(distance: float, feed: float, acceleration: float) -> float:

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.nc.read.interpreter import Status
 from brisk_anchor.services.machine.runs import Run, Stride
-from brisk_anchor.standin.motion import Motion, MoveKind
+from brisk_anchor.standin.motion import Motion, MoveKind, touches_in
 
 _BLOCKS_A_CALL = 400
 """Blocks without a move that one call of `advance` runs at most, so that a screen stays alive."""
@@ -139,6 +139,11 @@ class Player:
     def _show(self, motion: Motion, share: float) -> None:
         self.motion = motion
         self.position = motion.at(share)
+
+    @property
+    def touched(self) -> list[Motion]:
+        """Of the contacts so far the touches that count."""
+        return touches_in(self.contacts)
 
     def _finish(self, motion: Motion) -> None:
         self._show(motion, 1.0)

@@ -125,8 +125,8 @@ class BenchView(MarkingView):
         probing = player.run.interpreter.profile.probing
         if probing is None or motion.kind.value != "skip" or motion.feed == probing.guarded_feed:
             return _MOVING[motion.kind.value], length
-        slow = motion.feed == probing.touch_feed
-        made = sum(contact.feed == probing.touch_feed for contact in player.contacts)
+        made = len(player.touched)
+        slow = len(player.contacts) % 2 == 1  # the wall was found: what comes now is the touch that counts
         number = min(measurement.touch_count, made + 1)
         expected = probing.back_off if slow else measurement.nominal_reach
         return f"touch {number} of {measurement.touch_count}" + (", slow" if slow else ""), expected
@@ -250,7 +250,7 @@ class BenchView(MarkingView):
             return
         running = desk.running
         running.player.advance(seconds)
-        desk.places = [motion.contact for motion in running.player.contacts if motion.contact and motion.feed < 200]
+        desk.places = [motion.contact for motion in running.player.touched if motion.contact]
         if not running.player.over:
             self.show_motion()
             return

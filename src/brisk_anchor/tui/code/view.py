@@ -124,7 +124,7 @@ class CodeView(DrawnView):
         spindle = running.player.position if running else desk.workshop.machine.position
         if running and running.player.motion and running.player.motion not in motions:
             motions.append(running.player.motion)
-        touches = [m.contact for m in (running.player.contacts if running else []) if m.contact and m.feed < 200]
+        touches = [m.contact for m in (running.player.touched if running else []) if m.contact]
         machine = running.player.run.machine if running else desk.workshop.machine
         setup, turned = desk.standing(machine.angles)
         if any(motion.angles for motion in motions):

@@ -173,7 +173,9 @@ class PlanView(PlanRuns):
                 continue
             x, y, z = one.measurement.start
             labels.append((str(number), (x, y, z - length)))
-        touches = [m.contact for m in motions if m.contact is not None and m.feed < 200]
+        from brisk_anchor.standin.motion import touches_in
+
+        touches = [m.contact for m in touches_in(motions) if m.contact is not None]
         picture = Picture(
             setup=setup,
             zoom=desk.zoom,
