@@ -15,7 +15,8 @@ example: $(VENV)/.ready
 
 test: $(VENV)/.ready-tests
 	@tools/need tmux
-	@[ -z "$$BRISK_ANCHOR_TEST_PG" ] || tools/need "" postgresql
+	@[ -z "$$BRISK_ANCHOR_TEST_PG" ] || command -v initdb >/dev/null || ls /usr/lib/postgresql/*/bin/initdb >/dev/null 2>&1 \
+		|| tools/need "" postgresql
 	@BIN=$(BIN) tools/check
 
 # A small part of the tests: does it run at all with another Python?

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import os
 from pathlib import Path
 
 import pytest
 from hypothesis import settings
+from sqlalchemy import text
 
+from brisk_anchor.book.address import BookAddress
 from brisk_anchor.book.store import Book
 from brisk_anchor.core.features.touches import Stylus
 from brisk_anchor.nc.profile.control_profile import Profile, shipped_profile
@@ -15,6 +18,7 @@ from brisk_anchor.services.session.book_opening import BOOK_VARIABLE
 from brisk_anchor.services.session.session import Session
 from brisk_anchor.standin.scene import Scene, build_scene
 from brisk_anchor.standin.scene_file import load_scene
+from tests import postgres
 
 # The same examples in every run: a test that fails must fail again.
 settings.register_profile("steady", derandomize=True, deadline=None)
@@ -42,6 +46,28 @@ def profile() -> Profile:
 @pytest.fixture(scope="session")
 def stylus(scene: Scene) -> Stylus:
     return scene.setup.stylus
+
+
+@pytest.fixture(scope="session")
+def postgres_url():
+    """A server of our own, where the tests are to use one."""
+    if not os.environ.get(postgres.WANTED):
+        pytest.skip(f"{postgres.WANTED} is not set")
+    with postgres.server() as url:
+        yield url
+
+
+@pytest.fixture(params=["sqlite", "postgresql"])
+def url(request, tmp_path):
+    """The address of an empty book, on each database that is supported."""
+    if request.param == "sqlite":
+        return f"sqlite:///{tmp_path / 'book.sqlite'}"
+    found = request.getfixturevalue("postgres_url")
+    engine = BookAddress.parse(found).engine()
+    with engine.begin() as connection:
+        connection.execute(text("drop table if exists entry, alembic_version"))
+    engine.dispose()
+    return found
 
 
 @pytest.fixture

@@ -11,7 +11,7 @@ import time
 from datetime import UTC, datetime
 
 import pytest
-from sqlalchemy import event
+from sqlalchemy import event, inspect
 from sqlalchemy.orm import Session
 
 from brisk_anchor.book.entries import Entry, EntryKind, RowState, state_of
@@ -21,6 +21,13 @@ from brisk_anchor.core.errors import BookError, BookVersionError, BookWriteError
 from brisk_anchor.core.offsets.proof import Proof
 
 NOW = datetime(2026, 11, 23, 8, 0, tzinfo=UTC)
+
+
+@pytest.fixture
+def book(url):
+    """An empty book, on each database that is supported."""
+    with Book.open_url(url) as book:
+        yield book
 
 
 def entry(kind=EntryKind.STORED, row="G54", **more):
@@ -128,7 +135,7 @@ def test_a_folder_that_cannot_be_made(tmp_path):
 def test_head_is_the_newest_migration_and_makes_the_models_table(book):
     with book.engine.connect() as connection:
         assert connection.exec_driver_sql("select version_num from alembic_version").scalar() == HEAD
-        columns = {row[1] for row in connection.exec_driver_sql("pragma table_info(entry)")}
+        columns = {column["name"] for column in inspect(connection).get_columns("entry")}
     assert columns == {column.name for column in EntryRow.__table__.columns}
 
 

@@ -30,7 +30,6 @@ from brisk_anchor.cli.commands import app
 from brisk_anchor.core.errors import BookError, BookSilentError, BookTakenError, BookTamperedError, BookWriteError
 from brisk_anchor.services.session.book_opening import BOOK_VARIABLE, open_book, verify_new
 from brisk_anchor.services.session.ledger import Ledger
-from tests import postgres
 from tests.test_book import entry
 
 OLD = """
@@ -55,27 +54,6 @@ def old_book(path, entries=3):
                 (-400.1 - n,),
             )
         connection.commit()
-
-
-@pytest.fixture(scope="session")
-def postgres_url():
-    if not os.environ.get(postgres.WANTED):
-        pytest.skip(f"{postgres.WANTED} is not set")
-    with postgres.server() as url:
-        yield url
-
-
-@pytest.fixture(params=["sqlite", "postgresql"])
-def url(request, tmp_path):
-    """The address of an empty book, on each database that is supported."""
-    if request.param == "sqlite":
-        return f"sqlite:///{tmp_path / 'book.sqlite'}"
-    found = request.getfixturevalue("postgres_url")
-    engine = BookAddress.parse(found).engine()
-    with engine.begin() as connection:
-        connection.execute(text("drop table if exists entry, alembic_version"))
-    engine.dispose()
-    return found
 
 
 @pytest.mark.parametrize("mode", ["open", "migrate", "store"])
