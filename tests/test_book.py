@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import math
 import os
 import signal
 import sqlite3
 import subprocess
 import sys
 import time
+from dataclasses import replace
 from datetime import UTC, datetime
 
 import pytest
@@ -46,6 +48,18 @@ def test_entries_come_back_as_they_went_in(book):
     assert second.proof == proof(0.001)
     assert book.history("Heron", "G55") == []
     assert book.history("Otter") == []
+
+
+def test_what_a_database_would_give_back_otherwise_leaves_the_seals_whole(book):
+    odd = replace(entry(note="a\0b"), who="j\udce9r\u00f4me", values={"x": -0.0, "y": 3.0, "z": 5e-324}, figure=-0.0)
+    book.add(odd, entry(row="G55"))
+    assert book.verify().id == 2
+    first = book.history("Heron", "G54")[0]
+    assert (first.note, first.who, first.values) == ("a?b", "j?r\u00f4me", {"x": 0.0, "y": 3.0, "z": 5e-324})
+    for figure in (math.nan, math.inf):
+        with pytest.raises(BookWriteError, match="no number"):
+            book.add(replace(entry(), values={"x": figure}))
+    assert book.verify().id == 2
 
 
 @pytest.mark.parametrize(

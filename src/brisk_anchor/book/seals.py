@@ -40,7 +40,7 @@ def canonical(columns: Mapping[str, Any]) -> bytes:
 
 def _plain(value: Any) -> Any:
     if isinstance(value, float):
-        return value.hex()
+        return (value + 0.0).hex()  # SQLite gives −0 back as 0
     if isinstance(value, datetime):
         moment = value if value.tzinfo is not None else value.replace(tzinfo=UTC)
         return moment.astimezone(UTC).isoformat(timespec="microseconds")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import sqlite3
 import time
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
@@ -444,22 +445,32 @@ def _columns(entry: Entry) -> dict[str, Any]:
         "machine": entry.machine,
         "row": entry.row,
         "kind": entry.kind.value,
-        "job": entry.job,
-        "title": entry.title,
+        "job": _words(entry.job),
+        "title": _words(entry.title),
         **{axis: _figure(entry.values.get(axis)) for axis in AXIS_NAMES},
         **{f"u_{axis}": _figure(entry.u.get(axis)) for axis in AXIS_NAMES},
         "chain": _dump(entry.chain),
         "proof": _dump(entry.proof),
-        "note": entry.note,
+        "note": _words(entry.note),
         "number": entry.number,
-        "who": entry.who,
+        "who": _words(entry.who),
         "figure": _figure(entry.figure),
         "uid": entry.uid,
     }
 
 
+def _words(words: str) -> str:
+    """As every database keeps them: bytes of a command line or user name that are no text become question marks."""
+    return words.encode("utf-8", "replace").decode("utf-8").replace("\0", "?")
+
+
 def _figure(value: float | None) -> float | None:
-    return None if value is None else float(value)
+    """As it comes back from every database: those have no −0, and SQLite keeps what is no number as nothing."""
+    if value is None:
+        return None
+    if not math.isfinite(value):
+        raise BookWriteError("A figure that is no number was to be stored", "Nothing was stored", "Measure again")
+    return float(value) + 0.0
 
 
 _LIGHT = tuple(column for column in EntryRow.__table__.columns if column.name not in ("chain", "proof", "form", "seal"))
