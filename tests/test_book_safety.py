@@ -219,6 +219,22 @@ def test_the_command_says_whether_the_book_is_whole(tmp_path):
     assert "Entry 1" in ran.stderr
 
 
+def test_a_copy_that_was_put_back_is_missed_until_that_is_said(tmp_path):
+    path = tmp_path / "home" / "demo" / "book.sqlite"
+    CliRunner().invoke(app, ["book", "verify"])
+    with Book.open(path) as book:
+        book.add(entry(), entry(row="G55"))
+    assert CliRunner().invoke(app, ["book", "verify"]).exit_code == 0
+    with closing(sqlite3.connect(path)) as connection:
+        connection.execute("delete from entry where id = 2")  # the end of the chain: what is left holds together
+        connection.commit()
+    told = CliRunner().invoke(app, ["book", "verify"])
+    assert isinstance(told.exception, BookTamperedError)
+    assert "Entry 2" in str(told.exception)
+    assert "1 entry," in CliRunner().invoke(app, ["book", "verify", "--restored"]).output
+    assert CliRunner().invoke(app, ["book", "verify"]).exit_code == 0
+
+
 def test_canonical_bytes_are_the_same_on_every_database_and_day():
     columns = {
         "id": 1,

@@ -244,13 +244,21 @@ def fits(
 
 
 @app.command()
-def verify(job: JobOption = None) -> None:
+def verify(
+    job: JobOption = None,
+    restored: Annotated[
+        bool, typer.Option("--restored", help="A copy was put back: entries after it are missed no more.")
+    ] = False,
+) -> None:
     """Look through every entry: is each as it was added, and is none missing? Exit code 1 if not."""
+    from brisk_anchor.services.session.book_opening import verify_all
+
     book = workshop_of(job).book
     if book is None or book.damage:
         raise BookError("There is no book that could be looked through", book.damage if book else "", "")
-    found = book.verify()
-    typer.echo(f"{book.name}: {found.id} entries, each as it was added; the last seal is {found.seal[:16]}")
+    found = verify_all(book, restored=restored)
+    count = f"{found.id} {'entry' if found.id == 1 else 'entries'}"
+    typer.echo(f"{book.name}: {count}, each as it was added; the last seal is {found.seal[:16]}")
 
 
 @app.command()

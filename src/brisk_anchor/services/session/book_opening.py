@@ -65,7 +65,25 @@ def verify_new(book: Book) -> SealMark:
         BookTamperedError: an entry was changed or taken out. BookError: it cannot be read.
     """
     path = _mark_path(book)
-    found = book.verify(_read_mark(path))
+    return _keep_mark(path, book.verify(_read_mark(path)))
+
+
+def verify_all(book: Book, *, restored: bool = False) -> SealMark:
+    """Look through every entry, and whether those that were seen here before are all there still.
+
+    `restored`: a copy was put back, so entries that came after it are gone, and are missed no more.
+
+    Raises:
+        BookTamperedError: an entry was changed or taken out. BookError: it cannot be read.
+    """
+    path = _mark_path(book)
+    found = book.verify()
+    if not restored:
+        book.verify(_read_mark(path))
+    return _keep_mark(path, found)
+
+
+def _keep_mark(path: Path, found: SealMark) -> SealMark:
     with suppress(ExportError):  # the same entries are looked at again next time
         write_whole(path, json.dumps({"id": found.id, "seal": found.seal}).encode())
     return found
