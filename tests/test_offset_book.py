@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import cmath
 import io
 import json
 import math
@@ -22,6 +23,7 @@ from hypothesis import strategies as st
 from brisk_anchor.book.entries import Entry, EntryKind
 from brisk_anchor.book.store import Book
 from brisk_anchor.core.errors import BookError, BookTakenError, BookWriteError, BriskAnchorError
+from brisk_anchor.core.offsets.row_rotation import place_before
 from brisk_anchor.core.offsets.rules import FromTable
 from brisk_anchor.exchange.offset_tables import TableRow, from_csv, from_json, read_table, to_blocks, to_csv, to_json
 from brisk_anchor.nc.profile.control_profile import shipped_profile
@@ -114,7 +116,17 @@ def test_a_turn_moves_what_is_far_from_the_zero_more(month):
     moved = dict(moved_features(workshop, "G54", {"x": 1.0, "y": 0.0, "z": 0.5, "r": 90.0}))
     for drawn in workshop.setup.features:
         u, v = drawn.machine[0] - zero["x"], drawn.machine[1] - zero["y"]
-        assert moved[drawn.title] == pytest.approx({"x": 1.0 - v - u, "y": u - v, "z": 0.5})
+        assert moved[drawn.title] == pytest.approx({"x": 1.0 + u - v, "y": v + u, "z": 0.5})
+
+
+@given(*[st.floats(-500, 500)] * 6, st.floats(-180, 180), st.floats(-180, 180))
+def test_what_a_row_moves_is_the_same_place_of_the_program_under_both_values(zx, zy, ox, oy, u, v, r, before):
+    """Held to complex numbers: a place of the program is turned by each row and put at its zero."""
+    now, then = cmath.rect(1, math.radians(r)), cmath.rect(1, math.radians(before))
+    place, was = complex(zx, zy) + now * complex(u, v), complex(ox, oy) + then * complex(u, v)
+    difference = {"x": zx - ox, "y": zy - oy, "r": r - before}
+    found = place_before(place.real, place.imag, {"x": zx, "y": zy, "r": r}, difference)
+    assert found == pytest.approx((was.real, was.imag), abs=1e-9)
 
 
 @pytest.mark.parametrize(

@@ -9,7 +9,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from brisk_anchor.nc.read.degrees import cosine, degrees, sine, tangent
+from brisk_anchor.core.geometry.degrees import cosine, degrees, sine, tangent
 
 PI = Decimal("3.141592653589793238462643383279502884197169399375105820974944592")
 

@@ -18,6 +18,7 @@ from brisk_anchor.core.features.feature import Feature
 from brisk_anchor.core.features.touches import AXES
 from brisk_anchor.core.geometry.frames import Array
 from brisk_anchor.core.geometry.rotary import RotaryAxis
+from brisk_anchor.core.offsets.row_rotation import turned
 from brisk_anchor.core.offsets.rules import (
     Fixed,
     FromFeature,
@@ -121,16 +122,14 @@ def turned_estimates(row: str, rules: Rules, features: Mapping[str, Feature]) ->
         places = [_fit(rule, features, x, inputs, fixed).place for rule in fits]
         if len(fits) == 2:
             return places[0][0], places[1][1], angle
-        c, s = math.cos(math.radians(angle)), math.sin(math.radians(angle))
-        turned = []
+        zero = []
         for i, axis in enumerate("xy"):
             rule = rules[axis]
             if isinstance(rule, FromFeature):
-                turned.append(_in_turned_frame(axis, rule, features, x, inputs, angle))
+                zero.append(_in_turned_frame(axis, rule, features, x, inputs, angle))
             else:
-                px, py = places[0]
-                turned.append(c * px + s * py if i == 0 else -s * px + c * py)
-        return c * turned[0] - s * turned[1], s * turned[0] + c * turned[1], angle
+                zero.append(turned(*places[0], -angle)[i])
+        return (*turned(zero[0], zero[1], angle), angle)
 
     x, y, r = derive(work, inputs.estimates)
     if isinstance(turning, Fixed) and turning.u:
@@ -139,7 +138,7 @@ def turned_estimates(row: str, rules: Rules, features: Mapping[str, Feature]) ->
     return found if turning is None else found | {"r": r}
 
 
-def straightened(turned: Mapping[str, Estimate], turner: Turner) -> tuple[dict[str, Estimate], float]:
+def straightened(row: Mapping[str, Estimate], turner: Turner) -> tuple[dict[str, Estimate], float]:
     """X, Y and R of a turned row after the table has turned its part straight, and how far that turns, degrees.
 
     `p′ = C + R(−r)(p − C)`. What is left of the angle is 0 with the uncertainty it was measured with.
@@ -147,11 +146,11 @@ def straightened(turned: Mapping[str, Estimate], turner: Turner) -> tuple[dict[s
     cx, cy = turner.centre
 
     def work(v: Array) -> tuple[float, float]:
-        c, s = math.cos(math.radians(v[2])), math.sin(math.radians(v[2]))
-        return cx + c * (v[0] - cx) + s * (v[1] - cy), cy - s * (v[0] - cx) + c * (v[1] - cy)
+        dx, dy = turned(float(v[0]) - cx, float(v[1]) - cy, -float(v[2]))
+        return cx + dx, cy + dy
 
-    x, y = derive(work, [turned["x"], turned["y"], turned["r"]])
-    return {"x": x, "y": y, "r": Estimate(0.0, turned["r"].effects)}, -turned["r"].value * turner.sense
+    x, y = derive(work, [row["x"], row["y"], row["r"]])
+    return {"x": x, "y": y, "r": Estimate(0.0, row["r"].effects)}, -row["r"].value * turner.sense
 
 
 def derived_estimates(row: str, rules: Rules, parents: Mapping[str, Mapping[str, Estimate]]) -> dict[str, Estimate]:
@@ -187,8 +186,7 @@ def derived_estimates(row: str, rules: Rules, parents: Mapping[str, Mapping[str,
         dx, dy = (rule.shift, across) if axis == "x" else (across, rule.shift)
 
         def work(v: Array, i: int = "xy".index(axis), dx: float = dx, dy: float = dy) -> tuple[float]:
-            c, s = math.cos(math.radians(v[1])), math.sin(math.radians(v[1]))
-            return (float(v[0]) + ((c * dx - s * dy) if i == 0 else (s * dx + c * dy)),)
+            return (float(v[0]) + turned(dx, dy, float(v[1]))[i],)
 
         found[axis] = derive(work, (parent[axis], angle))[0]
     return found

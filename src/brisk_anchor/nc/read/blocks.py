@@ -12,6 +12,7 @@ from typing import Literal
 
 from brisk_anchor.core.features.touches import AXES
 from brisk_anchor.core.kinds import Vector
+from brisk_anchor.core.offsets.row_rotation import turned
 from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.nc.read.arcs import arc_centre, arc_points, arc_sweep
 from brisk_anchor.nc.read.coordinates import Coordinates
@@ -289,7 +290,7 @@ class BlockRunner(Coordinates):
         if not self.modal.absolute:
             steps, aims = steps | aims, {}
         if not aims:
-            dx, dy = self.turned(steps.get(0, 0.0), steps.get(1, 0.0), self.modal.rotation + self.row_angle())
+            dx, dy = turned(steps.get(0, 0.0), steps.get(1, 0.0), self.modal.rotation + self.row_angle())
             return self._on_machine((now[0] + dx, now[1] + dy, now[2] + steps.get(2, 0.0)))
         program = self.to_program(now)
         aims |= {i: program[i] + step for i, step in steps.items()}

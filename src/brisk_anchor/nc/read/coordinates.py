@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from brisk_anchor.core.kinds import Vector
+from brisk_anchor.core.offsets.row_rotation import turned
 from brisk_anchor.nc.profile.control_profile import Profile
-from brisk_anchor.nc.read.degrees import cosine, sine
 from brisk_anchor.nc.read.expressions import ExpressionError
 from brisk_anchor.nc.read.modal import Modal
 from brisk_anchor.nc.read.port import MachinePort
@@ -49,14 +49,6 @@ class Coordinates:
         except ValueError as error:
             raise ExpressionError(str(error)) from None
 
-    @staticmethod
-    def turned(x: float, y: float, angle: float) -> tuple[float, float]:
-        """A step in the plane, turned by an angle in degrees."""
-        if not angle:
-            return x, y
-        c, s = cosine(angle), sine(angle)
-        return x * c - y * s, x * s + y * c
-
     def _within(self, axis: int) -> float:
         """The shifts within the row, which its angle turns with everything else, mm."""
         return self.modal.local_shift[axis] + self.modal.set_shift[axis]
@@ -66,10 +58,10 @@ class Coordinates:
         x, y = place[0], place[1]
         if self.modal.rotation:
             cx, cy = self.modal.rotation_centre
-            dx, dy = self.turned(x - cx, y - cy, self.modal.rotation)
+            dx, dy = turned(x - cx, y - cy, self.modal.rotation)
             x, y = cx + dx, cy + dy
         inner = self._within(0), self._within(1)
-        x, y = self.turned(x + inner[0], y + inner[1], angle)
+        x, y = turned(x + inner[0], y + inner[1], angle)
         return x + shift[0] - inner[0], y + shift[1] - inner[1], place[2] + shift[2]
 
     def to_machine(self, place: Vector) -> Vector:
@@ -80,7 +72,7 @@ class Coordinates:
         if not self.modal.rotation:
             return place[0] + shift[0], place[1] + shift[1], place[2] + shift[2]
         cx, cy = self.modal.rotation_centre
-        dx, dy = self.turned(place[0] - cx, place[1] - cy, self.modal.rotation)
+        dx, dy = turned(place[0] - cx, place[1] - cy, self.modal.rotation)
         return cx + dx + shift[0], cy + dy + shift[1], place[2] + shift[2]
 
     def to_program(self, machine: Vector) -> Vector:
@@ -90,10 +82,10 @@ class Coordinates:
         inner = (self._within(0), self._within(1)) if angle else (0.0, 0.0)
         x, y, z = (value - by for value, by in zip(machine, shift, strict=True))
         if angle:
-            x, y = self.turned(x + inner[0], y + inner[1], -angle)
+            x, y = turned(x + inner[0], y + inner[1], -angle)
             x, y = x - inner[0], y - inner[1]
         if self.modal.rotation:
             cx, cy = self.modal.rotation_centre
-            dx, dy = self.turned(x - cx, y - cy, -self.modal.rotation)
+            dx, dy = turned(x - cx, y - cy, -self.modal.rotation)
             x, y = cx + dx, cy + dy
         return x, y, z

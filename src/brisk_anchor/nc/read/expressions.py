@@ -11,7 +11,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Protocol
 
-from brisk_anchor.nc.read.degrees import cosine, degrees, sine, tangent
+from brisk_anchor.core.geometry.degrees import cosine, degrees, sine, tangent
 
 Value = float | None
 

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Callable, Iterable
 from datetime import date, datetime, time
 
 from brisk_anchor.book.entries import Entry, EntryKind
 from brisk_anchor.core.errors import PlanError
+from brisk_anchor.core.offsets.row_rotation import place_before
 from brisk_anchor.services.offsets.book_rows import TableReference, Values, line_of
 from brisk_anchor.services.session.session import Session
 
@@ -94,19 +94,16 @@ def _other_machine(workshop: Session, name: str) -> TableReference:
 
 
 def moved_features(workshop: Session, row: str, difference: Values) -> list[tuple[str, dict[str, float]]]:
-    """Where each drawn feature goes when a row moves: titles and shifts, mm; a turn moves what is far off more."""
+    """How far each drawn feature moved to where a row has it now: titles and shifts, mm; a turn moves what is far more.
+
+    `difference` is the row's values now less those before.
+    """
     setup = workshop.setup
     line = line_of(workshop, row)
     zero = line.values or workshop.table_values(row)
-    turn = math.radians(difference.get("r", 0.0))
-    c, s = math.cos(turn), math.sin(turn)
     found = []
     for drawn in setup.features:
-        x, y = drawn.machine[0] - zero.get("x", 0.0), drawn.machine[1] - zero.get("y", 0.0)
-        shift = {
-            "x": difference.get("x", 0.0) + c * x - s * y - x,
-            "y": difference.get("y", 0.0) + s * x + c * y - y,
-            "z": difference.get("z", 0.0),
-        }
+        x, y = place_before(*drawn.machine[:2], zero, difference)
+        shift = {"x": drawn.machine[0] - x, "y": drawn.machine[1] - y, "z": difference.get("z", 0.0)}
         found.append((drawn.title, shift))
     return found

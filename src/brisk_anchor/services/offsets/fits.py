@@ -10,6 +10,7 @@ from pathlib import Path
 
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.kinds import Vector
+from brisk_anchor.core.offsets.row_rotation import turned
 from brisk_anchor.nc.read.extents import Extent, ExtentReader, read_extents
 from brisk_anchor.services.offsets.book_rows import line_of
 from brisk_anchor.services.session.session import Session
@@ -162,9 +163,8 @@ def _spindle(
 ) -> list[tuple[str, float, float, int, int]]:
     """Where the spindle goes along each axis the program names; a turned row takes the box round its corners."""
     x0, x1, y0, y1 = extent.low[0], extent.high[0], extent.low[1], extent.high[1]
-    if (turn := math.radians(zero.get("r", 0.0))) and x0 <= x1 and y0 <= y1:
-        c, s = math.cos(turn), math.sin(turn)
-        corners = [(c * x - s * y, s * x + c * y) for x in (x0, x1) for y in (y0, y1)]
+    if (turn := zero.get("r", 0.0)) and x0 <= x1 and y0 <= y1:
+        corners = [turned(x, y, turn) for x in (x0, x1) for y in (y0, y1)]
         x0, x1 = min(p[0] for p in corners), max(p[0] for p in corners)
         y0, y1 = min(p[1] for p in corners), max(p[1] for p in corners)
     found = []

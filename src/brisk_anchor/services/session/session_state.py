@@ -20,6 +20,7 @@ from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.offsets.chain import Chain
 from brisk_anchor.core.offsets.proof import Agreement
 from brisk_anchor.core.offsets.rotated_offsets import derived_estimates
+from brisk_anchor.core.offsets.row_rotation import turned
 from brisk_anchor.core.offsets.rules import (
     Fixed,
     FromFeature,
@@ -29,7 +30,6 @@ from brisk_anchor.core.offsets.rules import (
 from brisk_anchor.core.offsets.setup import RowPlan, Setup
 from brisk_anchor.core.uncertainty.estimates import Estimate
 from brisk_anchor.nc.profile.control_profile import Profile
-from brisk_anchor.nc.read.coordinates import Coordinates
 from brisk_anchor.services.machine.machine_at_work import MachineAtWork
 from brisk_anchor.services.machine.machine_file import MachineFile
 from brisk_anchor.services.machine.runs import Run
@@ -132,7 +132,7 @@ class SessionState(MachineAtWork):
     def place_in(self, row: str, spindle: Vector, length: float) -> Vector:
         """What the control shows in a row for a machine position of the spindle, with a tool of that length, mm."""
         x, y, z = (a - b for a, b in zip(spindle, self.machine.offset(row), strict=True))
-        x, y = Coordinates.turned(x, y, -self.turn_of(row))
+        x, y = turned(x, y, -self.turn_of(row))
         return x, y, z - length
 
     def write_row(self, row: str, values: Mapping[str, float]) -> None:

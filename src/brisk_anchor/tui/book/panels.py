@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 from rich.text import Text
 
 from brisk_anchor.core.numbers import format_length
+from brisk_anchor.core.offsets.row_rotation import place_before
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.canvas import Canvas, Projection
 from brisk_anchor.tui.words import cut
@@ -59,16 +60,9 @@ def _drawn(workshop: Session, zero: Mapping[str, float], difference: Mapping[str
     wide = max(xs) - min(xs)
     away = math.hypot(difference.get("x", 0.0), difference.get("y", 0.0))
     larger = next((f for f in (1, 10, 100, 1000, 10_000) if away * f >= 0.06 * wide), 1) if away > 1e-5 else 1
-    dx, dy = (larger * difference.get(axis, 0.0) for axis in "xy")
-    turn = math.radians(difference.get("r", 0.0))
-    c, s = math.cos(turn), math.sin(turn)
+    shown = {**difference, **{axis: larger * difference.get(axis, 0.0) for axis in "xy"}}
     x0, y0 = zero.get("x", 0.0), zero.get("y", 0.0)
-
-    def before(x: float, y: float) -> tuple[float, float]:
-        u, v = x - x0, y - y0
-        return x0 + c * u + s * v - dx, y0 - s * u + c * v - dy
-
-    old = [[before(x, y) for x, y in ring] for ring in rings]
+    old = [[place_before(x, y, zero, shown) for x, y in ring] for ring in rings]
     every = [*((x, y) for ring in old for x, y in ring), *((x, y) for ring in rings for x, y in ring)]
     low = (min(x for x, _ in every), min(y for _, y in every))
     high = (max(x for x, _ in every), max(y for _, y in every))
@@ -78,7 +72,7 @@ def _drawn(workshop: Session, zero: Mapping[str, float], difference: Mapping[str
         canvas.polyline([view(x, y) for x, y in moved], theme.QUIET, 0, (2, 2))
     for ring in rings:
         canvas.polyline([view(x, y) for x, y in ring], theme.LIVE, 1)
-    canvas.line(*view(*before(x0, y0)), *view(x0, y0), theme.SAND, 3)
+    canvas.line(*view(*place_before(x0, y0, zero, shown)), *view(x0, y0), theme.SAND, 3)
     text = Text(no_wrap=True)
     for row in range(canvas.rows):
         text.append(" ")
