@@ -9,37 +9,27 @@ from brisk_anchor.nc.programs.program import REPORT_TAG, comment_text
 from brisk_anchor.nc.programs.steps import (
     AlarmNumber,
     Binary,
-    CallTool,
     Centre,
     Check,
     Compute,
     Expression,
     Guarded,
-    KeepAngle,
-    KeepResult,
     NoCommonShift,
     NothingFailed,
     NothingYet,
     Number,
-    OperatorStop,
-    Orient,
-    Probe,
     Rapid,
     ReadBack,
     Release,
     Report,
     SafeState,
-    SectionHeading,
     Step,
     Store,
-    TableAt,
-    TiltedPlane,
     ToolCheck,
     TouchStep,
-    TurnTable,
 )
 from brisk_anchor.nc.write.subprograms import MacroWords, guard_subprogram, touch_subprogram
-from brisk_anchor.nc.write.text import TextWriter
+from brisk_anchor.nc.write.text import TextWriter, unknown
 
 
 class MacroWriter(TextWriter):
@@ -108,22 +98,57 @@ class MacroWriter(TextWriter):
         call = self.words.calls.call.format(number=self.words.calls.guard_number)
         self.put(f"{call} {' '.join(words)}", f"guarded move to a machine position: {why}", note=why)
 
+    def _touch(self, step: TouchStep) -> None:
+        """A touch by its subprogram: search, back off, touch slowly, keep where the machine was."""
+        self.aside = step.aside
+        first = self.allocate(step.names)
+        call = self.words.calls.call.format(number=self.words.calls.touch_number)
+        words = [
+            f"{a}{self.constant(d * step.distance)}"
+            for a, d in zip("XYZ", step.direction, strict=True)
+            if abs(d) > 1e-9
+        ]
+        own = "".join(f" {a}{self.figure(feed)}" for a, feed in zip("RS", step.feeds, strict=True) if feed)
+        self.own_feeds = self.own_feeds or bool(own)
+        self.put(
+            f"{call} {' '.join(words)} A{step.number}. Q{first}.{own}",
+            f"touch: search up to {step.distance:g} mm, keep the machine position in #{first} to #{first + 2}",
+            note=step.why,
+        )
+
+    def _no_shift(self) -> None:
+        """Stop where the common shift is not zero, as far as a program can read it."""
+        profile = self.profile
+        if profile.common_shift is None or not (read := profile.row(profile.common_shift).read):
+            return
+        condition = f"{'+'.join(f'ABS[#{n}]' for n in read)} GT {self.constant(profile.resolution)}"
+        self.put(
+            self.alarm(condition, AlarmNumber.COMMON_SHIFT, "COMMON SHIFT IS NOT ZERO"),
+            "stop unless the common shift is zero: the offset was worked out without one",
+        )
+
+    def _read_back(self, step: ReadBack) -> None:
+        """Stop where the table does not hold what was written to it."""
+        profile = self.profile
+        for axis, value in step.values:
+            holds = profile.reads(step.row, axis)
+            if holds is None or (axis == "r" and profile.row(step.row).rotation is None):
+                continue
+            condition = f"ABS[#{holds}-{self.expression(value)}] GT {self.constant(profile.resolution * 2)}"
+            self.put(
+                self.alarm(condition, AlarmNumber.READ_BACK, f"{step.row} {axis.upper()} WAS NOT TAKEN"),
+                f"read back: alarm unless the table holds what was written to {step.row} {axis.upper()}",
+            )
+
     def step(self, step: Step) -> None:
+        """Write one step."""
+        if self.shared_step(step):
+            return
         profile = self.profile
         match step:
             case NothingYet():
                 self.guards_failed = True
                 self.put(f"#{self.allocate(('failed',))}=0", "no check has failed yet")
-            case Orient(half):
-                self.orient(self.words.probing, half=half)
-            case KeepResult(variable, value, why):
-                self.keep(variable, value, why)
-            case TiltedPlane(variables):
-                self.tilted_plane(variables)
-            case CallTool(number):
-                self.call_tool(number)
-            case SectionHeading(title):
-                self.heading(title)
             case SafeState():
                 self.safe_state()
                 if self.words.printer.open:
@@ -135,15 +160,6 @@ class MacroWriter(TextWriter):
                         self.alarm(condition, AlarmNumber.TOOL, f"{what} T{number} NOT IN SPINDLE"),
                         f"stop unless T{number} is in the spindle",
                     )
-            case TableAt(angles):
-                self.table_at(angles)
-            case TurnTable(letter, by):
-                self.turn_table(letter, by)
-            case OperatorStop(text):
-                self.operator_stop(text)
-            case Probe(on):
-                for block in self.words.probing.on if on else self.words.probing.off:
-                    self.put(block, "probe on" if on else "probe off")
             case Rapid(x, y, z):
                 words = [f"{a}{self.figure(v)}" for a, v in zip("XYZ", (x, y, z), strict=True) if v is not None]
                 self.put(
@@ -154,20 +170,8 @@ class MacroWriter(TextWriter):
                 self._guarded(why, x, y, z)
             case Centre(why, _, x, y):
                 self._guarded(why, x, y, None)
-            case TouchStep(number, direction, distance, names, why, aside, feeds):
-                self.aside = aside
-                first = self.allocate(names)
-                call = self.words.calls.call.format(number=self.words.calls.touch_number)
-                words = [
-                    f"{a}{self.constant(d * distance)}" for a, d in zip("XYZ", direction, strict=True) if abs(d) > 1e-9
-                ]
-                own = "".join(f" {a}{self.figure(feed)}" for a, feed in zip("RS", feeds, strict=True) if feed)
-                self.own_feeds = self.own_feeds or bool(own)
-                self.put(
-                    f"{call} {' '.join(words)} A{number}. Q{first}.{own}",
-                    f"touch: search up to {distance:g} mm, keep the machine position in #{first} to #{first + 2}",
-                    note=why,
-                )
+            case TouchStep():
+                self._touch(step)
             case Compute(name, value, why):
                 text = self.expression(value)
                 self.put(f"#{self.allocate((name,))}={text}", why, note=why)
@@ -181,35 +185,16 @@ class MacroWriter(TextWriter):
                         "stop before anything is stored when a check on the way has failed",
                     )
             case NoCommonShift():
-                if profile.common_shift is not None and (read := profile.row(profile.common_shift).read):
-                    held = "+".join(f"ABS[#{n}]" for n in read)
-                    self.put(
-                        self.alarm(
-                            f"{held} GT {self.constant(profile.resolution)}",
-                            AlarmNumber.COMMON_SHIFT,
-                            "COMMON SHIFT IS NOT ZERO",
-                        ),
-                        "stop unless the common shift is zero: the offset was worked out without one",
-                    )
+                self._no_shift()
             case Store(row, values):
                 offset = profile.row(row)
                 written = self.row_words(row, values)
                 self.put(f"{offset.write} {written}", f"writes offset {row}", note=f"write {row}")
-            case ReadBack(row, values):
-                offset = profile.row(row)
-                for axis, value in values:
-                    holds = profile.reads(row, axis)
-                    if holds is None or (axis == "r" and offset.rotation is None):
-                        continue
-                    held = f"#{holds}"
-                    condition = f"ABS[{held}-{self.expression(value)}] GT {self.constant(profile.resolution * 2)}"
-                    self.put(
-                        self.alarm(condition, AlarmNumber.READ_BACK, f"{row} {axis.upper()} WAS NOT TAKEN"),
-                        f"read back: alarm unless the table holds what was written to {row} {axis.upper()}",
-                    )
+            case ReadBack():
+                self._read_back(step)
             case Release(names):
                 self.release(names)
-            case KeepAngle(row, value):
-                self.keep_angle(row, value)
             case Report():
                 self.put(self.print_line(step), "prints a report line that the application reads")
+            case _:
+                raise unknown(step)

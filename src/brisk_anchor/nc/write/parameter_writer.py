@@ -19,41 +19,31 @@ from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.nc.programs.program import ResultLine
 from brisk_anchor.nc.programs.steps import (
     Binary,
-    CallTool,
     Centre,
     Check,
     Compute,
     Expression,
     Function,
     Guarded,
-    KeepAngle,
-    KeepResult,
     Name,
     NoCommonShift,
     NothingFailed,
     NothingYet,
     Number,
-    OperatorStop,
-    Orient,
-    Probe,
     Rapid,
     ReadBack,
     Release,
     Report,
     SafeState,
-    SectionHeading,
     Step,
     Store,
-    TableAt,
-    TiltedPlane,
     ToolCheck,
     TouchStep,
-    TurnTable,
     Variable,
     known_difference,
     plus,
 )
-from brisk_anchor.nc.write.text import TextWriter
+from brisk_anchor.nc.write.text import TextWriter, unknown
 
 _AT_END = 0.02
 """A guarded move that ends further than this (mm) from where it was sent has met something."""
@@ -209,14 +199,30 @@ class ParameterWriter(TextWriter):
         ways_of = tuple((letter, float(part), _PRINTED) for letter, part in zip("IJK", step.direction, strict=True))
         self.results.append(ResultLine(("TOUCH",), (("N", float(step.number), 0), *held, *ways_of)))
 
+    def _rapid(self, step: Rapid) -> None:
+        """A rapid to a machine position, at clear height."""
+        places = (step.x, step.y, step.z)
+        words = [f"{a}{self.figure(v)}" for a, v in zip("XYZ", places, strict=True) if v is not None]
+        self.put(f"{self.moves.rapid_machine} {' '.join(words)}", "rapid to this machine position, at clear height")
+        for axis, value in enumerate(places):
+            if value is not None:
+                self.at[axis] = Number(value)
+
+    def _read_back(self, step: ReadBack) -> None:
+        """Stop where the table does not hold what was written to it."""
+        for axis, wanted in step.values:
+            if (holds := self.profile.reads(step.row, axis)) is not None:
+                text = f"{step.row} {axis.upper()} WAS NOT TAKEN"
+                self._guard(self._near(Variable(holds), wanted, self.profile.resolution * 2), text)
+
     # -- steps -------------------------------------------------------------------------------------------------
 
     def step(self, step: Step) -> None:
         """Write one step."""
+        if self.shared_step(step):
+            return
         profile = self.profile
         match step:
-            case SectionHeading(title):
-                self.heading(title)
             case SafeState():
                 self.safe_state()
                 self.put(self.select, f"positions are worked out from {self.row}")
@@ -225,23 +231,8 @@ class ParameterWriter(TextWriter):
                 if self.can_look(number, what, called=called) and profile.tool is not None:
                     text = f"{what} T{number} MUST BE IN THE SPINDLE"
                     self._guard(f"0.5-ABS[#{profile.tool.variable}-{number}]", text)
-            case TableAt(angles):
-                self.table_at(angles)
-            case TurnTable(letter, by):
-                self.turn_table(letter, by)
-            case OperatorStop(text):
-                self.operator_stop(text)
-            case Probe(on):
-                for block in self.probing.on if on else self.probing.off:
-                    self.put(block, "probe on" if on else "probe off")
-            case Rapid(x, y, z):
-                words = [f"{a}{self.figure(v)}" for a, v in zip("XYZ", (x, y, z), strict=True) if v is not None]
-                self.put(
-                    f"{self.moves.rapid_machine} {' '.join(words)}", "rapid to this machine position, at clear height"
-                )
-                for axis, value in enumerate((x, y, z)):
-                    if value is not None:
-                        self.at[axis] = Number(value)
+            case Rapid():
+                self._rapid(step)
             case Guarded(why, x, y, z):
                 self._guarded_move({axis: value for axis, value in enumerate((x, y, z)) if value is not None}, why)
             case Centre():
@@ -261,32 +252,20 @@ class ParameterWriter(TextWriter):
                 self._guard(self._near(value, centre, limit), text)
             case NothingYet() | NothingFailed():
                 pass  # checks here end the program
-            case Orient(half):
-                self.orient(self.probing, half=half)
-            case KeepResult(variable, value, why):
-                self.keep(variable, value, why)
-            case TiltedPlane(variables):
-                self.tilted_plane(variables)
-            case CallTool(number):
-                self.call_tool(number)
             case NoCommonShift():
                 self._no_shift()
             case Store(row, values):
                 written = self.row_words(row, values)
                 code = f"{self.moves.absolute} {profile.row(row).write} {written}"
                 self.put(code, f"writes offset {row}", note=f"write {row}")
-            case ReadBack(row, values):
-                for name, wanted in values:
-                    if (holds := profile.reads(row, name)) is not None:
-                        held = Variable(holds)
-                        text = f"{row} {name.upper()} WAS NOT TAKEN"
-                        self._guard(self._near(held, wanted, profile.resolution * 2), text)
+            case ReadBack():
+                self._read_back(step)
             case Release():
                 pass  # the parameter file is read after the program, so every touch keeps its own
-            case KeepAngle(row, value):
-                self.keep_angle(row, value)
             case Report(words, values):
                 self.results.append(ResultLine(words, tuple((a, self._result(v), _decimals(d)) for a, v, d in values)))
+            case _:
+                raise unknown(step)
 
     def _result(self, value: Expression) -> float | int:
         if isinstance(value, Number):

@@ -12,13 +12,23 @@ from brisk_anchor.nc.profile.sections import Probing
 from brisk_anchor.nc.programs.program import ProgramLine, ResultLine, comment_text
 from brisk_anchor.nc.programs.steps import (
     Binary,
+    CallTool,
     Expression,
     Function,
+    KeepAngle,
+    KeepResult,
     LengthInTable,
     Name,
     Number,
+    OperatorStop,
+    Orient,
+    Probe,
     RowValue,
+    SectionHeading,
     Step,
+    TableAt,
+    TiltedPlane,
+    TurnTable,
     Variable,
 )
 
@@ -39,6 +49,35 @@ class TextWriter:
     def step(self, step: Step) -> None:
         """Write one step."""
         raise NotImplementedError
+
+    def shared_step(self, step: Step) -> bool:
+        """Write a step that the profile alone words, whatever the language; False for any other, nothing written."""
+        probing = self.profile.probing
+        match step:
+            case SectionHeading(title):
+                self.heading(title)
+            case TableAt(angles):
+                self.table_at(angles)
+            case TurnTable(letter, by):
+                self.turn_table(letter, by)
+            case OperatorStop(text):
+                self.operator_stop(text)
+            case Probe(on) if probing is not None:
+                for block in probing.on if on else probing.off:
+                    self.put(block, "probe on" if on else "probe off")
+            case Orient(half) if probing is not None:
+                self.orient(probing, half=half)
+            case KeepResult(variable, value, why):
+                self.keep(variable, value, why)
+            case TiltedPlane(variables):
+                self.tilted_plane(variables)
+            case CallTool(number):
+                self.call_tool(number)
+            case KeepAngle(row, value):
+                self.keep_angle(row, value)
+            case _:
+                return False
+        return True
 
     def close(self) -> None:
         """Leave the control as this program found it, as far as the writer changed it by itself."""
@@ -260,3 +299,12 @@ class TextWriter:
             text = f"{what} T{number} MUST BE IN THE SPINDLE"
             self.put("M0", "stops: look at the spindle, then start again", note=text)
         return False
+
+
+def unknown(step: Step) -> PlanError:
+    """A step that the language, or the profile, has no words for: leaving it out could break a spindle."""
+    return PlanError(
+        f"The profile has no words for a step of the program ({type(step).__name__})",
+        "No program is written without it",
+        "Add what the profile lacks",
+    )
