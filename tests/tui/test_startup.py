@@ -9,7 +9,10 @@ import subprocess
 import sys
 import time
 
-HEAVY = ("numpy", "scipy", "matplotlib", "sqlalchemy", "alembic", "pydantic", "brisk_anchor.services.session.session")
+HEAVY = (
+    *("numpy", "scipy", "matplotlib", "sqlalchemy", "alembic", "pydantic", "psycopg", "ezdxf", "filelock", "typer"),
+    *("tomlkit", "lxml", "aiohttp", "serial", "uvicorn", "brisk_anchor.services.session.session"),
+)
 
 PROBE = """
 import sys
