@@ -1,4 +1,4 @@
-"""Work that may hang, a database say, done on a thread of its own within a time limit.
+"""Run work that may block, such as a database query, on a separate thread with a time limit.
 
 Whoever has an event loop sets `PAUSE` round what it calls: the loop goes on meanwhile. Others simply wait. Work that
 exceeds its limit is left to itself, and is told so: what it does then may not take effect.

@@ -120,7 +120,7 @@ def _upgrade(address: BookAddress, engine: Engine) -> None:
         if revision == "none":
             what = f"{address.name} holds tables of something else"
             raise BookError(
-                what, "It is no book; nothing in it was changed", "Give the book a file or database of its own"
+                what, "It is not a book; nothing was changed", "Use a separate file or database for the book"
             )
         if revision is not None and revision not in known:
             raise BookVersionError(

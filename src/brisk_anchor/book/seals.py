@@ -1,7 +1,7 @@
 """The hash chain of a book: each entry is sealed with the seal before it, so that no later change goes unseen.
 
-A seal is the SHA-256 of the seal before and the canonical bytes of every other column. The form of those bytes has a
-number of its own, kept with each entry.
+A seal is the SHA-256 of the seal before and the canonical bytes of every other column. Each entry also stores the version
+number of that byte format.
 """
 
 from __future__ import annotations
@@ -17,7 +17,7 @@ from brisk_anchor.core.errors import BookTamperedError
 
 FORM = 1
 FIRST = ""
-"""What stands in the place of a seal before the first entry."""
+"""The previous seal of the first entry."""
 
 
 @dataclass(frozen=True, slots=True)

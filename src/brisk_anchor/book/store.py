@@ -34,9 +34,9 @@ Result = TypeVar("Result")
 OPENING = 60.0
 """How long, s, an opening may take: a book of years is brought to a newer form in it."""
 _BREATH = 100
-"""After how many entries a look through all of them lets others go on."""
+"""Number of entries verified before other threads get a turn."""
 _LOOKING = 600.0
-"""And a look through all of it."""
+"""Time limit of a complete verification, s."""
 
 
 @cache
@@ -326,7 +326,7 @@ class Book:
         return self._read(lambda session: {row: number or 0 for row, number in session.execute(query)})
 
     def has(self, number: int, uid: str) -> bool:
-        """Whether the entry of an id is the one with this id of its own. Raises BookError."""
+        """Whether the entry with this number has this unique id (`uid`). Raises BookError."""
         query = select(EntryRow.uid).where(EntryRow.id == number)
         return self._read(lambda session: session.scalar(query) == uid)
 

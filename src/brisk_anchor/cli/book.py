@@ -247,7 +247,7 @@ def fits(
 def verify(
     job: JobOption = None,
     restored: Annotated[
-        bool, typer.Option("--restored", help="A copy was put back: entries after it are missed no more.")
+        bool, typer.Option("--restored", help="A backup was restored: accept that later entries are missing.")
     ] = False,
 ) -> None:
     """Look through every entry: is each as it was added, and is none missing? Exit code 1 if not."""

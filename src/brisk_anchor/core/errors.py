@@ -211,7 +211,7 @@ class BookTamperedError(BookError):
         super().__init__(
             what,
             "The book only grows: something else has changed it, and its figures cannot be trusted from there on",
-            "Put back a copy, then say so: brisk-anchor book verify --restored",
+            "Restore a backup, then run: brisk-anchor book verify --restored",
         )
 
 

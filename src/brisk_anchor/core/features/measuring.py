@@ -26,7 +26,7 @@ LEAST_SPREAD = 2.0
 LEAST_SEARCH = 0.3
 """The shortest search there is, mm: some controls refuse a probing move below 0.254 mm."""
 TOP_UNCERTAINTY = 0.2
-"""How far, mm, an upper edge may lie from the height of its own measured top: the lean across it."""
+"""Height difference allowed between a measured top face and the upper edge, mm: the face may be tilted."""
 _LEAST_HIGHER = 0.3
 """A depth check touches at least so much higher, mm: some controls refuse a probing move below 0.254 mm."""
 

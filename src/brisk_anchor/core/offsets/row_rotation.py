@@ -1,4 +1,4 @@
-"""How a row that holds an angle turns what stands in it: the one formula everything else uses."""
+"""The rotation of an offset row: places in a rotated row, and where they were before the row changed."""
 
 from __future__ import annotations
 
@@ -8,7 +8,7 @@ from brisk_anchor.core.geometry.degrees import cosine, sine
 
 
 def turned(x: float, y: float, angle: float) -> tuple[float, float]:
-    """A step in the plane, turned by an angle in degrees, counter-clockwise; by whole quarters exactly."""
+    """Rotate a vector in the plane counter-clockwise by an angle in degrees; exact for multiples of 90°."""
     if not angle:
         return x, y
     c, s = cosine(angle), sine(angle)
@@ -18,7 +18,7 @@ def turned(x: float, y: float, angle: float) -> tuple[float, float]:
 def place_before(
     x: float, y: float, values: Mapping[str, float], difference: Mapping[str, float]
 ) -> tuple[float, float]:
-    """Where what now stands at a place (machine mm) stood before its row was changed.
+    """The machine position, mm, that a place had before its row was changed.
 
     `values` are those of the row now, `difference` now less before (`x`, `y` mm, `r` degrees). A place of the program
     is `p = R⁻¹(m − z)` now, and was at `z' + R' p`, so `m' = z − Δz + R(−Δr)(m − z)`.

@@ -52,7 +52,7 @@ NGC = Language(
     needs=("moves", "positions", "variables", "probing"),
     foreign=("subprograms", "alarm", "print", "timers"),
     limits=(
-        "It has no branches: a guard that fails stops it with an arithmetic error, not with words of its own; the "
+        "It has no branches: a guard that fails stops the program with an arithmetic error and no message; the "
         "comment in that line says which guard it was.",
         "So a wrong size or a broken tool ends a program there: it cannot stop for a person to decide, note it and go "
         "on, or jump back to an operation.",

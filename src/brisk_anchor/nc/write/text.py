@@ -302,7 +302,7 @@ class TextWriter:
 
 
 def unknown(step: Step) -> PlanError:
-    """A step that the language, or the profile, has no words for: leaving it out could break a spindle."""
+    """The error for a step that the language or the profile cannot write; omitting it could break a spindle."""
     return PlanError(
         f"The profile has no words for a step of the program ({type(step).__name__})",
         "No program is written without it",

@@ -241,7 +241,7 @@ class PlanBuilder:
         return [self.save(), nc]
 
     def basis(self, digest: str) -> Basis:
-        """What a proof of a program with this hash hangs on now."""
+        """The hashes that a proof of the program with this hash must match."""
         return basis_of(self.workshop, digest, self.plan)
 
     def is_proved(self, digest: str) -> bool:

@@ -1,4 +1,4 @@
-"""What a proof hangs on, as hashes: it is refused as soon as one of them is another."""
+"""The inputs of a proof as hashes. A proof is refused when one of them differs."""
 
 from __future__ import annotations
 
@@ -35,5 +35,5 @@ class Basis:
 
 
 def basis_of(workshop: Session, program_digest: str, plan: PlanFile | None = None) -> Basis:
-    """What a proof of a program hangs on now; `plan` is the one it was written from, where there is one."""
+    """The hashes that a proof of a program must match; `plan` is the plan it was written from, if any."""
     return Basis(program_digest, hash_of(plan_text(plan)) if plan else "", *workshop.proved_with)

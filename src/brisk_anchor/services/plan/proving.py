@@ -135,7 +135,7 @@ class Outcome:
 
 @dataclass(frozen=True, slots=True)
 class Case:
-    """Everything a proof hangs on, without screen, book or files, so that another process can work on it."""
+    """All inputs of a proof, without screen, book or files, so that another process can run it."""
 
     scene: Scene
     profile: Profile

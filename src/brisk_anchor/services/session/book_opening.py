@@ -69,9 +69,9 @@ def verify_new(book: Book) -> SealMark:
 
 
 def verify_all(book: Book, *, restored: bool = False) -> SealMark:
-    """Look through every entry, and whether those that were seen here before are all there still.
+    """Verify every entry, and that all entries verified earlier are still present.
 
-    `restored`: a copy was put back, so entries that came after it are gone, and are missed no more.
+    `restored`: a backup was restored; later entries may be missing.
 
     Raises:
         BookTamperedError: an entry was changed or taken out. BookError: it cannot be read.

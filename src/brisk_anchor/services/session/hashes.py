@@ -1,4 +1,4 @@
-"""Hashes of what a proof hangs on: the job as described, and everything the control profile says."""
+"""Hashes of the inputs of a proof: the job as described, and the control profile."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Entries sealed in a chain, each with an id of its own. Older entries are sealed as they stand."""
+"""Add a unique id and a seal (hash chain) to every entry. Existing entries are sealed unchanged."""
 
 import hashlib
 
