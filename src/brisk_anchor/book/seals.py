@@ -1,7 +1,7 @@
 """The hash chain of a book: each entry is sealed with the seal before it, so that no later change goes unseen.
 
-A seal is the SHA-256 of the seal before and the canonical bytes of every other column. Each entry also stores the version
-number of that byte format.
+A seal is the SHA-256 of the seal before and the canonical bytes of every other column. Each entry also stores the
+version number of that byte format.
 """
 
 from __future__ import annotations
