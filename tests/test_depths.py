@@ -196,3 +196,12 @@ def test_a_touch_that_could_land_beside_its_face_is_stopped(name, place):
     assert any(look.stops and "beside its face" in look.found for look in looks)
     usual = workshop_with(low=0.0)
     assert not usual.look(build_measurement(usual.setup, point_at(usual.setup, usual.setup.drawn(name))))
+
+
+@pytest.mark.parametrize("name", ["depth", "drop", "depth_check", "standoff", "turn_uncertainty", "search"])
+def test_a_figure_that_is_no_number_is_refused(name):
+    workshop = workshop_with()
+    request = point_at(workshop.setup, workshop.setup.drawn("bore"))
+    measurement = build_measurement(workshop.setup, request)
+    with pytest.raises(PlanError, match="a figure is missing"):
+        replace(measurement, **{name: float("nan")})

@@ -24,11 +24,9 @@ NEAREST = 15.0
 LEAST_SPREAD = 2.0
 """Touches that are to give an angle lie at least so far apart, mm."""
 LEAST_SEARCH = 0.3
-"""The shortest search there is, mm: some controls refuse a probing move below 0.254 mm."""
+"""The shortest probing move, and the least height of a depth check, mm: some controls refuse one below 0.254 mm."""
 TOP_UNCERTAINTY = 0.2
 """Height difference allowed between a measured top face and the upper edge, mm: the face may be tilted."""
-_LEAST_HIGHER = 0.3
-"""A depth check touches at least so much higher, mm: some controls refuse a probing move below 0.254 mm."""
 
 EDGE_MARGIN = 0.5
 """How far, mm, the widest part of the ball is proposed to meet a wall below the lowest place of its edge."""
@@ -118,14 +116,15 @@ class Measurement:
 
     def __post_init__(self) -> None:
         figures = (*self.start, self.clear_z, self.search, self.start_uncertainty, self.depth, self.standoff)
+        figures = (*figures, self.drop, self.spread, self.second_depth, self.turn_uncertainty, self.depth_check)
         if not all(math.isfinite(value) for value in figures):
             raise PlanError(f"{self.name}: a figure is missing", "No program can be written", "Give every figure")
         if self.search < LEAST_SEARCH or self.start_uncertainty < 0:
             what = f"{self.name}: a search distance of {self.search:g} mm is too short"
             raise PlanError(what, "Some controls refuse such a probing move", f"Search {LEAST_SEARCH:g} mm or more")
-        if self.depth_check and (self.depth_check < _LEAST_HIGHER or not self.touches_walls):
+        if self.depth_check and (self.depth_check < LEAST_SEARCH or not self.touches_walls):
             what = f"{self.name}: touching again {self.depth_check:g} mm higher makes no sense"
-            raise PlanError(what, "It shows nothing of the edge", f"{_LEAST_HIGHER:g} mm or more, on walls only")
+            raise PlanError(what, "It shows nothing of the edge", f"{LEAST_SEARCH:g} mm or more, on walls only")
         if self.clear_z < self.start[2] - 1e-9:
             raise PlanError(
                 f"{self.name}: the clear height lies below the start",
@@ -484,4 +483,4 @@ def propose_depth(ball_diameter: float, uncertainty: float) -> float:
 
 def propose_depth_check(ball_diameter: float) -> float:
     """How much higher a wall is touched again to tell it from its edge, mm: an edge then shows by hundredths."""
-    return max(ball_diameter / 8, _LEAST_HIGHER)
+    return max(ball_diameter / 8, LEAST_SEARCH)
