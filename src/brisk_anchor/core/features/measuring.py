@@ -115,8 +115,8 @@ class Measurement:
     depth_check: float = 0.0
 
     def __post_init__(self) -> None:
-        figures = (*self.start, self.clear_z, self.search, self.start_uncertainty, self.depth, self.standoff)
-        figures = (*figures, self.drop, self.spread, self.second_depth, self.turn_uncertainty, self.depth_check)
+        figures = [*self.start, self.clear_z, self.search, self.start_uncertainty, self.depth, self.standoff]
+        figures += [self.drop, self.spread, self.second_depth, self.turn_uncertainty, self.depth_check]
         if not all(math.isfinite(value) for value in figures):
             raise PlanError(f"{self.name}: a figure is missing", "No program can be written", "Give every figure")
         if self.search < LEAST_SEARCH or self.start_uncertainty < 0:
