@@ -20,8 +20,8 @@ def main() -> None:
     scene, profile = build_scene(load_scene("heron-gl114")), shipped_profile("skip-macro")
     drawn = {feature.name: feature for feature in scene.setup.features}
 
-    def measure(workshop: Session, name: str):
-        return workshop.measure(build_measurement(workshop.setup, point_at(workshop.setup, drawn[name]))).feature
+    def measure(session: Session, name: str):
+        return session.measure(build_measurement(session.setup, point_at(session.setup, drawn[name]))).feature
 
     quiet = Session(scene, None, profile, seed=None)
     noisy = Session(scene, None, profile, seed=2026)

@@ -293,10 +293,10 @@ def _try(number: int) -> Tally:
     for language in LANGUAGES:
         own = [(name, profile) for name, profile in unusual if profile.language == language]
         what, profile = own[number % len(own)]
-        workshop = Session(scene, None, profile, seed=None)
+        session = Session(scene, None, profile, seed=None)
         try:
-            ready = planned(workshop, plan)
-            program = program_of(workshop, ready)
+            ready = planned(session, plan)
+            program = program_of(session, ready)
         except BriskAnchorError as error:
             tally.within["refused"] += 1
             expected = shallow or "variables" in error.what or "tells" in error.what or "keeps all" in error.what
@@ -308,7 +308,7 @@ def _try(number: int) -> Tally:
             tally.kinds += Counter(m.kind.value for m in ready.measurements)
         checked = any(m.depth_check and not m.deep_enough for m in ready.measurements)
         allowed = profile.resolution / 2 + METHOD
-        prover = Prover(Case.of(workshop, ready, program))
+        prover = Prover(Case.of(session, ready, program))
         for told, which, real, beyond in (
             (tally.within, "within", None, 1.0),
             (tally.low, "low", _low(scene), 1.0),
@@ -332,7 +332,7 @@ def _try(number: int) -> Tally:
             tally.lines.append(program.text.count("\n") / ready.touch_count)
             run = prover.run(prover.scene(1), 1, noisy=False)
             run.to_end()
-            times = times_of(ready.setup.machine, workshop.profile, ready.measurements, run.machine.motions)
+            times = times_of(ready.setup.machine, session.profile, ready.measurements, run.machine.motions)
             if times is not None:
                 tally.over.append(times.over)
     return tally
@@ -343,12 +343,12 @@ def ten_features() -> None:
     base = load_scene("heron-gl114")
     number = next(n for n in range(10_000) if len(random_setup(n, base)[1].measure) == 10)
     file, plan = random_setup(number, base)
-    workshop = Session(build_scene(file), None, shipped_profile("skip-macro"), seed=1)
+    session = Session(build_scene(file), None, shipped_profile("skip-macro"), seed=1)
     started = time.perf_counter()
-    ready = planned(workshop, plan)
-    program = program_of(workshop, ready)
+    ready = planned(session, plan)
+    program = program_of(session, ready)
     written = time.perf_counter() - started
-    outcome = prove(workshop, ready, program, 200)
+    outcome = prove(session, ready, program, 200)
     whole = time.perf_counter() - started
     print(
         f"plan of {len(ready.steps)} features, {ready.touch_count} touches: written in {1000 * written:.0f} ms, "

@@ -89,12 +89,12 @@ async def _keys(folder: Path) -> None:
             book.add(*(entry(n, row, start + timedelta(minutes=n)) for n in numbers))
     book.close()
     began = time.perf_counter()
-    workshop = open_demo(folder, fresh=False)
+    session = open_demo(folder, fresh=False)
     opened = time.perf_counter() - began
-    app = BriskAnchorApp(lambda: workshop, folder)
+    app = BriskAnchorApp(lambda: session, folder)
     taken: dict[str, list[float]] = {}
     async with app.run_test(size=(160, 44)) as pilot:
-        while app.desk is None:
+        while app.view_state is None:
             await pilot.pause(0.05)
         await app.workers.wait_for_complete()  # the new book is looked through once, beside the keys
         await pilot.press("2")
@@ -114,8 +114,8 @@ async def _keys(folder: Path) -> None:
     for key, values in [*taken.items(), ("all keys", every)]:
         most = sorted(values)[int(0.95 * len(values))]
         print(f"  {key:<10}{statistics.median(values):6.0f} ms median {most:6.0f} ms 95 %")
-    if workshop.book is not None:
-        workshop.book.close()
+    if session.book is not None:
+        session.book.close()
 
 
 def _statements(folder: Path) -> bool:

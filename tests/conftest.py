@@ -78,7 +78,7 @@ def book(tmp_path: Path):
 
 
 @pytest.fixture
-def workshop(scene: Scene, book: Book, profile: Profile) -> Session:
+def session(scene: Scene, book: Book, profile: Profile) -> Session:
     """The demo job with noise and an empty book."""
     return Session(scene, book, profile, seed=3)
 

@@ -81,11 +81,11 @@ def test_a_jump_is_told_beyond_the_limit_and_not_within(moved, limit):
     assert all(look.stops for look in looks)
 
 
-def asked(workshop, name, **figures):
-    asking = point_at(workshop.setup, workshop.setup.drawn(name))
+def asked(session, name, **figures):
+    request = point_at(session.setup, session.setup.drawn(name))
     for field, value in figures.items():
-        asking = asking.with_figure(field, value)
-    return build_measurement(workshop.setup, asking)
+        request = request.with_figure(field, value)
+    return build_measurement(session.setup, request)
 
 
 def test_a_search_too_short_is_refused_one_too_long_is_told(quiet):
@@ -118,16 +118,16 @@ def test_an_extended_row_is_measured_stored_proved_and_found_again(tmp_path):
     new_job(tmp_path / "job")
     job = tmp_path / "job" / "job.toml"
     job.write_text(job.read_text().replace('"G54"', '"G54.1 P3"'))
-    workshop = open_job(tmp_path / "job", tmp_path / "data", roll=1)
+    session = open_job(tmp_path / "job", tmp_path / "data", roll=1)
     row = "G54.1 P3"
-    for name in workshop.missing(row):
-        workshop.measure(asked(workshop, name))
-    program = workshop.full_program(row)
+    for name in session.missing(row):
+        session.measure(asked(session, name))
+    program = session.full_program(row)
     assert 1000 < program.number < 9999
     assert "G10 L20 P3" in program.text
-    chain = workshop.store(row)
-    assert workshop.prove(row).holds
-    workshop.book.close()
+    chain = session.store(row)
+    assert session.prove(row).holds
+    session.book.close()
     again = open_job(tmp_path / "job", tmp_path / "data", roll=1)
     assert again.state(row) is RowState.PROVED
     assert again.machine.offset(row) == pytest.approx(tuple(chain.values[a] for a in "xyz"), abs=1e-4)
@@ -145,34 +145,34 @@ def test_a_row_the_control_has_not_is_refused(tmp_path, row):
 
 @pytest.mark.parametrize("profile", ["skip-macro", "probe-params", "table-only"])
 def test_a_program_in_a_file_stops_the_operator_where_a_row_moves_far(scene, book, profile):
-    workshop = Session(scene, book, shipped_profile(profile), seed=None)
-    near = dict(zip("xyz", workshop.machine.offset("G54"), strict=True))
-    book_work.edit(workshop, "G54", {"x": near["x"] + 1.0}, "a little")
-    assert not [line for line in book_work.writing_program(workshop, ["G54"]).text.splitlines() if line[:2] == "M0"]
-    book_work.edit(workshop, "G54", {"x": near["x"] + 60.0}, "another stop")
-    program = book_work.writing_program(workshop, ["G54"])
-    run = workshop.start(program)
+    session = Session(scene, book, shipped_profile(profile), seed=None)
+    near = dict(zip("xyz", session.machine.offset("G54"), strict=True))
+    book_work.edit(session, "G54", {"x": near["x"] + 1.0}, "a little")
+    assert not [line for line in book_work.writing_program(session, ["G54"]).text.splitlines() if line[:2] == "M0"]
+    book_work.edit(session, "G54", {"x": near["x"] + 60.0}, "another stop")
+    program = book_work.writing_program(session, ["G54"])
+    run = session.start(program)
     run.to_end()
     assert run.interpreter.status is Status.STOPPED
-    assert workshop.machine.offset("G54")[0] == near["x"]
+    assert session.machine.offset("G54")[0] == near["x"]
     run.to_end()
     assert run.failure() is None
-    assert workshop.machine.offset("G54")[0] == pytest.approx(near["x"] + 60.0, abs=1e-4)
+    assert session.machine.offset("G54")[0] == pytest.approx(near["x"] + 60.0, abs=1e-4)
 
 
 @pytest.mark.parametrize("profile", ["skip-macro", "probe-params"])
 @pytest.mark.parametrize("changed", [0.4, 0.6])
 def test_a_program_stops_where_the_table_is_no_longer_what_was_looked_at(scene, book, profile, changed):
-    workshop = Session(scene, book, shipped_profile(profile), seed=None)
-    x, y, z = workshop.machine.offset("G54")
-    book_work.set_limit(workshop, "G54", 0.5)
-    book_work.edit(workshop, "G54", {"x": x + 0.3}, "a little")
-    program = book_work.writing_program(workshop, ["G54"])
-    workshop.machine.write_offset("G54", (x, y + changed, z))
-    run = workshop.start(program)
+    session = Session(scene, book, shipped_profile(profile), seed=None)
+    x, y, z = session.machine.offset("G54")
+    book_work.set_limit(session, "G54", 0.5)
+    book_work.edit(session, "G54", {"x": x + 0.3}, "a little")
+    program = book_work.writing_program(session, ["G54"])
+    session.machine.write_offset("G54", (x, y + changed, z))
+    run = session.start(program)
     run.to_end()
     assert (run.failure() is None) == (changed < 0.5)
-    assert workshop.machine.offset("G54")[0] == pytest.approx(x + 0.3 * (changed < 0.5), abs=1e-4)
+    assert session.machine.offset("G54")[0] == pytest.approx(x + 0.3 * (changed < 0.5), abs=1e-4)
 
 
 # -- opening -----------------------------------------------------------------------------------------------------
@@ -211,15 +211,15 @@ def test_the_month_is_made_once_and_its_operations_say_what_they_lack(tmp_path):
 def test_every_tool_on_the_part_where_the_control_counts_so(scene):
     profile = shipped_profile("skip-macro")
     lengths = profile.tool_lengths.model_copy(update={"convention": "part", "master_length": None})
-    workshop = Session(scene, None, profile.model_copy(update={"tool_lengths": lengths}), seed=None)
-    tool_shelf.broken(workshop, 12)
-    length, looks = tool_shelf.length_on_the_part(workshop, 12, -380.0, 2.0, 0.1)
-    row = workshop.machine.offset("G54")[2]
+    session = Session(scene, None, profile.model_copy(update={"tool_lengths": lengths}), seed=None)
+    tool_shelf.broken(session, 12)
+    length, looks = tool_shelf.length_on_the_part(session, 12, -380.0, 2.0, 0.1)
+    row = session.machine.offset("G54")[2]
     assert length.value == pytest.approx(-380.0 - 0.1 - row - 2.0)
-    tool_shelf.take_length(workshop, 12, length, looks)
-    assert workshop.machine.tool_length(12) == pytest.approx(length.value)
+    tool_shelf.take_length(session, 12, length, looks)
+    assert session.machine.tool_length(12) == pytest.approx(length.value)
     with pytest.raises(PlanError, match="stands in the spindle"):
-        tool_shelf.length_on_the_part(workshop, 12, None, 0.0, 0.0)
+        tool_shelf.length_on_the_part(session, 12, None, 0.0, 0.0)
 
 
 def test_a_shelf_without_a_setter_or_a_master_says_so(quiet):

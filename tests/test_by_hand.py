@@ -25,8 +25,8 @@ START = (-400.0, -200.0, -300.0)
 
 
 def begun(walls, tool, *, over=False, round_=False, frame=None):
-    rose = TouchPattern(frozenset(Wall[name] for name in walls.split()), over, round_)
-    return begin(MeasurementRequest(rose, START), tool, frame or PositionFrame())
+    pattern = TouchPattern(frozenset(Wall[name] for name in walls.split()), over, round_)
+    return begin(MeasurementRequest(pattern, START), tool, frame or PositionFrame())
 
 
 def typed(state, *figures):
@@ -130,16 +130,16 @@ def test_what_a_tool_cannot_touch_and_marks_that_are_nothing():
         typed(begun("LEFT RIGHT", FINDER, over=True), 0.0, 5.0)
 
 
-def test_an_offset_by_hand_is_worked_out_stored_and_told(workshop):
-    drawn = {feature.name: feature for feature in workshop.setup.features}
-    bore = begin(point_at(workshop.setup, drawn["bore"]), FINDER)
+def test_an_offset_by_hand_is_worked_out_stored_and_told(session):
+    drawn = {feature.name: feature for feature in session.setup.features}
+    bore = begin(point_at(session.setup, drawn["bore"]), FINDER)
     # The bore's nominal middle is at −433, −250; 14 mm each way to a wall with a ball of 10.
     for figure in (-447.1, -419.1, -264.55, -236.53):
         bore = bore.typed(figure)
-    workshop.take_by_hand(bore)
-    top = begin(point_at(workshop.setup, drawn["top"]), FEELER).typed(-384.2)
-    workshop.take_by_hand(top)
-    chain = workshop.store("G54")
+    session.take_by_hand(bore)
+    top = begin(point_at(session.setup, drawn["top"]), FEELER).typed(-384.2)
+    session.take_by_hand(top)
+    chain = session.store("G54")
     assert chain.values["x"] == pytest.approx(-433.1 - 36.0)
     assert chain.values["y"] == pytest.approx(-250.54 - 36.0)
     assert chain.values["z"] == pytest.approx(-384.2 - 118.5 - 1.5)
@@ -155,34 +155,34 @@ def test_an_offset_by_hand_is_worked_out_stored_and_told(workshop):
     assert sum(
         {"": 1, "+": 1, "−": -1}[t.sign] * t.value for t in chain.axis("z").terms if t.sign != "="
     ) == pytest.approx(chain.values["z"])
-    assert workshop.history("G54")[-1].chain == chain
-    again = workshop.book.history(workshop.setup.machine.name)[-1]
+    assert session.history("G54")[-1].chain == chain
+    again = session.book.history(session.setup.machine.name)[-1]
     assert again.chain.features[0].touches[0].stylus == FINDER
-    wrong = begin(point_at(workshop.setup, drawn["bore"]), FINDER)
+    wrong = begin(point_at(session.setup, drawn["bore"]), FINDER)
     for figure in (-452.1, -414.1, -264.55, -226.53):
         wrong = wrong.typed(figure)
     with pytest.raises(SecondLookError, match="measures ⌀48"):
-        workshop.take_by_hand(wrong)
-    assert "MEASURES" in workshop.full_program("G54").text  # by the probe, where there is one
+        session.take_by_hand(wrong)
+    assert "MEASURES" in session.full_program("G54").text  # by the probe, where there is one
 
 
-def test_an_indicator_is_swept_and_tells_where_to_move(workshop):
+def test_an_indicator_is_swept_and_tells_where_to_move(session):
     dial = HandTool("dial", HandKind.INDICATOR, 35, None, 0.0, None, 0.002)
-    drawn = {feature.name: feature for feature in workshop.setup.features}
-    state = begin(point_at(workshop.setup, drawn["bore"]), dial)
+    drawn = {feature.name: feature for feature in session.setup.features}
+    state = begin(point_at(session.setup, drawn["bore"]), dial)
     assert [state.prompt().label, state.typed(1.0).prompt().label] == ["spindle X", "spindle Y"]
     # The bore's middle lies +0.03, −0.01 from the spindle: its wall is further off there, the dial reads less.
     for figure in (-433.1, -250.5, 0.97, 1.01, 1.03, 0.99):
         state = state.typed(figure)
-    measured = workshop.take_by_hand(state)
+    measured = session.take_by_hand(state)
     assert measured.feature.coordinates == pytest.approx((-433.07, -250.51))
     assert state.told() == "The middle lies X +0.0300  Y −0.0100 from the spindle. "
     assert measured.feature.standard_uncertainty("x") == pytest.approx(
         math.hypot(0.002 / math.sqrt(2), 0.001 / 12**0.5)
     )
-    assert workshop.part_chain("G54").axis("x").terms[0].source == "swept with a dial indicator"
+    assert session.part_chain("G54").axis("x").terms[0].source == "swept with a dial indicator"
     with pytest.raises(PlanError, match="round a bore"):
-        begin(point_at(workshop.setup, drawn["top"]), dial)
+        begin(point_at(session.setup, drawn["top"]), dial)
 
 
 @pytest.mark.parametrize(
@@ -193,20 +193,20 @@ def test_an_indicator_is_swept_and_tells_where_to_move(workshop):
         (7.7, "wrong tool, unit, row"),
     ],
 )
-def test_a_guess_which_rule_was_broken(workshop, error, reason):
-    drawn = {feature.name: feature for feature in workshop.setup.features}
-    bore = begin(point_at(workshop.setup, drawn["bore"]), FINDER)
+def test_a_guess_which_rule_was_broken(session, error, reason):
+    drawn = {feature.name: feature for feature in session.setup.features}
+    bore = begin(point_at(session.setup, drawn["bore"]), FINDER)
     for figure in (-448.0 + error, -420.0 + error, -264.0, -236.0):
         bore = bore.typed(figure)
-    workshop.take_by_hand(bore)
-    workshop.take_by_hand(begin(point_at(workshop.setup, drawn["top"]), FEELER).typed(-384.2))
-    (look,) = [look for look in workshop.look_before_store("G54") if look.stops]
+    session.take_by_hand(bore)
+    session.take_by_hand(begin(point_at(session.setup, drawn["top"]), FEELER).typed(-384.2))
+    (look,) = [look for look in session.look_before_store("G54") if look.stops]
     assert reason in look.why
 
 
 def twice(walls, tool, **more):
-    rose = TouchPattern(frozenset(Wall[name] for name in walls.split()), twice=True, **more)
-    return begin(MeasurementRequest(rose, START), tool)
+    pattern = TouchPattern(frozenset(Wall[name] for name in walls.split()), twice=True, **more)
+    return begin(MeasurementRequest(pattern, START), tool)
 
 
 def test_an_edge_takes_where_along_it_each_touch_was():
@@ -234,8 +234,8 @@ def test_a_plane_by_hand_tells_height_and_lean():
 
 
 def test_part_of_a_bore_by_hand_from_two_places_and_its_diameter():
-    rose = TouchPattern(frozenset((Wall.RIGHT, Wall.UP)), round=True)
-    state = begin(MeasurementRequest(rose, START, size=40.0), FINDER)
+    pattern = TouchPattern(frozenset((Wall.RIGHT, Wall.UP)), round=True)
+    state = begin(MeasurementRequest(pattern, START, size=40.0), FINDER)
     # The finder of ⌀10 in a bore of ⌀40 about (12, −7): its middle runs on a circle of radius 15.
     figures = [12 + 15 * math.cos(0.2), -7 + 15 * math.sin(0.2), 12 + 15 * math.cos(1.4), -7 + 15 * math.sin(1.4)]
     order = [figures[1], figures[0], figures[2], figures[3]]  # the touched coordinate comes last

@@ -58,17 +58,17 @@ def test_what_a_program_reaches_is_drawn(scene):
     assert fits_drawing("t", scene.setup, [], [], "pdf").startswith(b"%PDF-")
 
 
-def test_a_repeatability_run_goes_into_files(workshop, tmp_path):
-    asked = build_measurement(workshop.setup, point_at(workshop.setup, workshop.setup.drawn("bore")))
-    found = repeat(workshop, asked, 4)
-    paths = write_repeat_chart(workshop, asked.title, found, tmp_path)
+def test_a_repeatability_run_goes_into_files(session, tmp_path):
+    asked = build_measurement(session.setup, point_at(session.setup, session.setup.drawn("bore")))
+    found = repeat(session, asked, 4)
+    paths = write_repeat_chart(session, asked.title, found, tmp_path)
     assert [path.suffix for path in paths] == [".svg", ".pdf"]
-    assert not workshop.measured
+    assert not session.measured
 
 
-def test_the_days_of_a_row_go_into_files_with_its_angle(workshop, tmp_path):
+def test_the_days_of_a_row_go_into_files_with_its_angle(session, tmp_path):
     for n in range(3):
-        edit(workshop, "G57", {"x": -1.0 - n, "y": 0.0, "z": 2.0, "r": 0.1 * n}, f"day {n}")
-    svg, pdf = write_timeline(workshop, "G57", tmp_path)
+        edit(session, "G57", {"x": -1.0 - n, "y": 0.0, "z": 2.0, "r": 0.1 * n}, f"day {n}")
+    svg, pdf = write_timeline(session, "G57", tmp_path)
     assert svg.name == "offset-g57.svg"
     assert pdf.read_bytes().startswith(b"%PDF-")

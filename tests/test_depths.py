@@ -43,14 +43,14 @@ def scene_with(uncertainty: float = 2.0, low: float = LOW) -> Scene:
     return build_scene(file.model_copy(update={"job": job, "body": bodies, "feature": features}))
 
 
-def workshop_with(language: str = LANGUAGES[0], **more: float) -> Session:
+def session_with(language: str = LANGUAGES[0], **more: float) -> Session:
     return Session(scene_with(**more), None, shipped_profile(language), seed=None)
 
 
-def plan_of(workshop: Session, *measure: dict[str, object], order: str = "as listed") -> PlanFile:
+def plan_of(session: Session, *measure: dict[str, object], order: str = "as listed") -> PlanFile:
     sections = []
     for section in measure:
-        x, y, z = workshop.setup.drawn(str(section["feature"])).drawing
+        x, y, z = session.setup.drawn(str(section["feature"])).drawing
         axis = WALLS.get(str(section["feature"]))
         sets = {"row": "G55", "z": z} if axis is None else {"row": "G54", axis: x if axis == "x" else y}
         sections.append({**section, "sets": sets})
@@ -58,92 +58,88 @@ def plan_of(workshop: Session, *measure: dict[str, object], order: str = "as lis
     return PlanFile.model_validate(data)
 
 
-def ending_of(workshop: Session, plan: PlanFile):
-    ready = planned(workshop, plan)
-    return Prover(Case.of(workshop, ready, program_of(workshop, ready))).trial(0, noisy=False).ending
+def ending_of(session: Session, plan: PlanFile):
+    ready = planned(session, plan)
+    return Prover(Case.of(session, ready, program_of(session, ready))).trial(0, noisy=False).ending
 
 
 @pytest.mark.parametrize("language", LANGUAGES)
 @pytest.mark.parametrize("name", WALLS)
 def test_too_shallow_stops_and_with_a_depth_check_no_wrong_value_is_stored(name, language):
     """4 mm deep with a ball of 6, the part 1.9 mm lower: its edge was touched, 136 µm off, and stored."""
-    workshop = workshop_with(language)
+    session = session_with(language)
     shallow = {"feature": name, "depth": 4.0}
     with pytest.raises(SecondLookError, match="may lie 2 mm lower"):
-        program_of(workshop, planned(workshop, plan_of(workshop, shallow)))
+        program_of(session, planned(session, plan_of(session, shallow)))
     checked = {**shallow, "depth_check": 0.75}
-    ending = ending_of(workshop, plan_of(workshop, checked))
+    ending = ending_of(session, plan_of(session, checked))
     assert (ending.how, "EDGE TOUCHED" in ending.words) == ("stopped", True)
-    at_its_place = ending_of(workshop_with(language, low=0.0), plan_of(workshop, checked))
+    at_its_place = ending_of(session_with(language, low=0.0), plan_of(session, checked))
     assert (at_its_place.how, at_its_place.error < 0.0005) == ("right", True), at_its_place
-    deep = ending_of(workshop, plan_of(workshop, {"feature": name, "depth": 5.2}))
+    deep = ending_of(session, plan_of(session, {"feature": name, "depth": 5.2}))
     assert (deep.how, deep.error < 0.0005) == ("right", True), deep
 
 
 @pytest.mark.parametrize("language", LANGUAGES)
 @pytest.mark.parametrize("order", ["as listed", "shortest"])
 def test_depth_counts_from_the_top_that_the_same_program_has_measured(language, order):
-    workshop = workshop_with(language)
-    plan = plan_of(workshop, {"feature": "top"}, {"feature": "bore", "depth": 4.0}, order=order)
+    session = session_with(language)
+    plan = plan_of(session, {"feature": "top"}, {"feature": "bore", "depth": 4.0}, order=order)
     if order == "shortest":
         plan = plan.with_measure(plan.measure[::-1])
-    ready = planned(workshop, plan)
+    ready = planned(session, plan)
     assert [step.name for step in ready.steps] == ["top", "bore"]
-    ending = ending_of(workshop, plan)
+    ending = ending_of(session, plan)
     assert (ending.how, ending.error < 0.0005) == ("right", True), ending
     with pytest.raises(SecondLookError):
-        program_of(
-            workshop, planned(workshop, plan_of(workshop, {"feature": "bore", "depth": 4.0}, {"feature": "top"}))
-        )
+        program_of(session, planned(session, plan_of(session, {"feature": "bore", "depth": 4.0}, {"feature": "top"})))
 
 
 def test_on_the_bench_and_in_a_whole_program_a_measured_top_gives_the_depth():
-    workshop = workshop_with()
-    bore = point_at(workshop.setup, replace(workshop.setup.drawn("bore"), depth=4.0))
+    session = session_with()
+    bore = point_at(session.setup, replace(session.setup.drawn("bore"), depth=4.0))
     with pytest.raises(SecondLookError, match="measure its top first"):
-        workshop.measure(workshop.measurement_of(bore))
-    workshop.measure(workshop.measurement_of(point_at(workshop.setup, workshop.setup.drawn("top"))))
-    measurement = workshop.measurement_of(bore)
+        session.measure(session.measurement_of(bore))
+    session.measure(session.measurement_of(point_at(session.setup, session.setup.drawn("top"))))
+    measurement = session.measurement_of(bore)
     assert measurement.top is not None
-    found = workshop.measure(measurement).feature
+    found = session.measure(measurement).feature
     assert found.size == pytest.approx(30.0, abs=0.0005)
-    by_hand = workshop.measurement_of(replace(bore, start=(*bore.start[:2], bore.start[2] - LOW)))
+    by_hand = session.measurement_of(replace(bore, start=(*bore.start[:2], bore.start[2] - LOW)))
     assert by_hand.depth == pytest.approx(4.0, abs=0.001)  # where the tip stands is how deep it is
-    assert workshop.measure(by_hand).feature.size == pytest.approx(30.0, abs=0.0005)
-    workshop.clamp()
+    assert session.measure(by_hand).feature.size == pytest.approx(30.0, abs=0.0005)
+    session.clamp()
     with pytest.raises(SecondLookError, match="measure its top first"):
-        workshop.measure(workshop.measurement_of(bore))
+        session.measure(session.measurement_of(bore))
 
 
 def test_the_demo_job_stated_as_less_certain_is_refused_until_the_boss_is_touched_deeper(scene):
     file = scene.file
     job = file.job.model_copy(update={"start_uncertainty": 4.0})
-    workshop = Session(
-        build_scene(file.model_copy(update={"job": job})), None, shipped_profile("skip-macro"), seed=None
-    )
+    session = Session(build_scene(file.model_copy(update={"job": job})), None, shipped_profile("skip-macro"), seed=None)
     with pytest.raises(SecondLookError, match="may lie 4 mm lower"):
-        workshop.measure(build_measurement(workshop.setup, point_at(workshop.setup, workshop.setup.drawn("boss"))))
+        session.measure(build_measurement(session.setup, point_at(session.setup, session.setup.drawn("boss"))))
 
 
 def test_a_wall_of_unknown_depth_is_touched_again_higher():
-    workshop = workshop_with()
-    face = workshop.setup.drawn("left face")
-    x, y, _ = point_at(workshop.setup, face).start
-    top = face.machine[2] - LOW + workshop.setup.stylus.length
+    session = session_with()
+    face = session.setup.drawn("left face")
+    x, y, _ = point_at(session.setup, face).start
+    top = face.machine[2] - LOW + session.setup.stylus.length
     for below, how in ((8.0, None), (2.0, "EDGE TOUCHED")):
-        asking = MeasurementRequest(TouchPattern(frozenset({Wall.RIGHT})), (x, y, top - below), reach=8.0)
-        measurement = build_measurement(workshop.setup, asking)
+        request = MeasurementRequest(TouchPattern(frozenset({Wall.RIGHT})), (x, y, top - below), reach=8.0)
+        measurement = build_measurement(session.setup, request)
         assert measurement.depth_check == propose_depth_check(6.0)
-        assert not any(look.stops for look in workshop.look(measurement))
+        assert not any(look.stops for look in session.look(measurement))
         if how is None:
-            found = workshop.measure(measurement).feature
+            found = session.measure(measurement).feature
             assert found.coordinates[0] == pytest.approx(face.machine[0] + 0.31, abs=0.0005)
         else:
             with pytest.raises(Exception, match=how):
-                workshop.measure(measurement)
-    deep = replace(asking, depth=6.0)
-    assert not build_measurement(workshop.setup, deep).depth_check
-    assert {"depth", "again +Z"} <= set(asking.optional())
+                session.measure(measurement)
+    deep = replace(request, depth=6.0)
+    assert not build_measurement(session.setup, deep).depth_check
+    assert {"depth", "again +Z"} <= set(request.optional())
 
 
 def test_where_a_floor_keeps_it_from_going_deeper_the_plan_proposes_a_depth_check():
@@ -153,25 +149,25 @@ def test_where_a_floor_keeps_it_from_going_deeper_the_plan_proposes_a_depth_chec
     shallow = plate.model_copy(update={"slots": [plate.slots[0].model_copy(update={"depth": 6.2}), plate.slots[1]]})
     other = body.model_copy(update={"solid": [shallow, *body.solid[1:]]})
     scene = build_scene(scene.file.model_copy(update={"body": [scene.file.body[0], other]}))
-    workshop = Session(scene, None, shipped_profile("skip-macro"), seed=None)
-    plan = plan_of(workshop, {"feature": "pocket", "depth": 4.0})
-    (step,) = planned(workshop, plan).steps
+    session = Session(scene, None, shipped_profile("skip-macro"), seed=None)
+    plan = plan_of(session, {"feature": "pocket", "depth": 4.0})
+    (step,) = planned(session, plan).steps
     assert step.measurement.depth_check == propose_depth_check(6.0)
     assert "depth check" in {figure.name for figure in step.figures}
     assert not any(look.stops for look in step.looks)
-    assert ending_of(workshop, plan).how == "right"
+    assert ending_of(session, plan).how == "right"
 
 
 def test_weaving_stops_too():
-    workshop = workshop_with()
-    ready = planned(workshop, plan_of(workshop, {"feature": "bore", "depth": 4.0}))
+    session = session_with()
+    ready = planned(session, plan_of(session, {"feature": "bore", "depth": 4.0}))
     with pytest.raises(SecondLookError, match="lower"):
-        weave(workshop, take_apart("O1\nT12 M6\nG0 Z1.\nM30\n"), ready, [1])
+        weave(session, take_apart("O1\nT12 M6\nG0 Z1.\nM30\n"), ready, [1])
 
 
 def test_figures_of_depth():
-    workshop = workshop_with()
-    bore = build_measurement(workshop.setup, point_at(workshop.setup, workshop.setup.drawn("bore")))
+    session = session_with()
+    bore = build_measurement(session.setup, point_at(session.setup, session.setup.drawn("bore")))
     assert propose_depth(6.0, 2.0) == 5.5
     assert replace(bore, depth=5.0).deep_enough
     assert not replace(bore, depth=4.99).deep_enough
@@ -189,19 +185,19 @@ def test_figures_of_depth():
 def test_a_touch_that_could_land_beside_its_face_is_stopped(name, place):
     scene = scene_with(low=0.0)
     moved = [f.model_copy(update={"place": place}) if f.name == name else f for f in scene.file.feature]
-    workshop = Session(
+    session = Session(
         build_scene(scene.file.model_copy(update={"feature": moved})), None, shipped_profile("skip-macro"), seed=None
     )
-    looks = workshop.look(build_measurement(workshop.setup, point_at(workshop.setup, workshop.setup.drawn(name))))
+    looks = session.look(build_measurement(session.setup, point_at(session.setup, session.setup.drawn(name))))
     assert any(look.stops and "beside its face" in look.found for look in looks)
-    usual = workshop_with(low=0.0)
+    usual = session_with(low=0.0)
     assert not usual.look(build_measurement(usual.setup, point_at(usual.setup, usual.setup.drawn(name))))
 
 
 @pytest.mark.parametrize("name", ["depth", "drop", "depth_check", "standoff", "turn_uncertainty", "search"])
 def test_a_figure_that_is_no_number_is_refused(name):
-    workshop = workshop_with()
-    request = point_at(workshop.setup, workshop.setup.drawn("bore"))
-    measurement = build_measurement(workshop.setup, request)
+    session = session_with()
+    request = point_at(session.setup, session.setup.drawn("bore"))
+    measurement = build_measurement(session.setup, request)
     with pytest.raises(PlanError, match="a figure is missing"):
         replace(measurement, **{name: float("nan")})

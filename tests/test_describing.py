@@ -39,19 +39,19 @@ def folder(tmp_path):
 
 
 @pytest.fixture
-def workshop(folder, tmp_path):
-    workshop = open_job(folder, tmp_path / "data", roll=1)
-    yield workshop
-    workshop.book.close()
+def session(folder, tmp_path):
+    session = open_job(folder, tmp_path / "data", roll=1)
+    yield session
+    session.book.close()
 
 
-def named(workshop, name):
-    return next(drawn for drawn in workshop.setup.features if drawn.name == name)
+def named(session, name):
+    return next(drawn for drawn in session.setup.features if drawn.name == name)
 
 
-def measure(workshop, *names):
+def measure(session, *names):
     for name in names:
-        workshop.measure(build_measurement(workshop.setup, point_at(workshop.setup, named(workshop, name))))
+        session.measure(build_measurement(session.setup, point_at(session.setup, named(session, name))))
 
 
 def table(words, names=(), unit=1.0):
@@ -136,7 +136,7 @@ def test_no_words_break_in(tail, word):
     assert set(tomllib.loads(drawn.table or drawn.whole or "")) <= {"feature", "solid", "form", "units", "name"}
 
 
-def test_what_is_drawn_is_cut_measured_taken_off_and_taken_back(workshop, folder):
+def test_what_is_drawn_is_cut_measured_taken_off_and_taken_back(session, folder):
     comments = (folder / "part.toml").read_text().count("#")
     for words in (
         "bore 20, 120, 20",
@@ -149,67 +149,67 @@ def test_what_is_drawn_is_cut_measured_taken_off_and_taken_back(workshop, folder
         "ball 14, 20, 20",
         "between bore 1, ball 1",
     ):
-        workshop.change(workshop.description.drawn(words))
-    assert all(not reach.reason for reach in reaches(workshop.scene))
-    measure(workshop, "bore 1", "pocket 1", "block 1", "hole a 2")
-    assert workshop.measured["pocket 1"].feature.size == pytest.approx(36.0, abs=0.001)
-    assert workshop.measured["hole a 2"].feature.size == pytest.approx(12.0, abs=0.03)
-    workshop.change(workshop.description.removed("hole a 3"))
-    assert "hole a 1" not in [feature.name for feature in workshop.setup.features]
-    assert "bore 1" in workshop.measured
-    assert workshop.undo() == "the last change is taken back"
+        session.change(session.description.drawn(words))
+    assert all(not reach.reason for reach in reaches(session.scene))
+    measure(session, "bore 1", "pocket 1", "block 1", "hole a 2")
+    assert session.measured["pocket 1"].feature.size == pytest.approx(36.0, abs=0.001)
+    assert session.measured["hole a 2"].feature.size == pytest.approx(12.0, abs=0.03)
+    session.change(session.description.removed("hole a 3"))
+    assert "hole a 1" not in [feature.name for feature in session.setup.features]
+    assert "bore 1" in session.measured
+    assert session.undo() == "the last change is taken back"
     assert len(load_job(folder).part.feature) == 14
-    workshop.change(workshop.description.removed("between 1"))
-    workshop.change(workshop.description.removed("ball 1"))
+    session.change(session.description.removed("between 1"))
+    session.change(session.description.removed("ball 1"))
     assert "ball 1" not in [solid.name for solid in load_job(folder).part.solid]
     for _ in range(11):
-        assert workshop.undo()
-    assert workshop.undo() is None
+        assert session.undo()
+    assert session.undo() is None
     assert len(load_job(folder).part.feature) == 5
     assert (folder / "part.toml").read_text().count("#") == comments
     with pytest.raises(JobError, match="no feature “seat”"):
-        workshop.change(workshop.description.removed("seat"))
+        session.change(session.description.removed("seat"))
     with pytest.raises(JobError, match="no table"):
-        workshop.change(workshop.description.removed("stop bush"))
+        session.change(session.description.removed("stop bush"))
 
 
-def test_a_plate_in_place_of_the_part_gives_the_zero_new_features(workshop, folder):
+def test_a_plate_in_place_of_the_part_gives_the_zero_new_features(session, folder):
     before = (folder / "part.toml").read_text()
-    workshop.change(workshop.description.drawn("plate 120, 80, 35"))
-    rules = workshop.setup.row("G54").rules
+    session.change(session.description.drawn("plate 120, 80, 35"))
+    rules = session.setup.row("G54").rules
     assert [rules[axis].feature for axis in "xyz"] == ["left", "front", "top"]
-    assert workshop.expected("G54") == {"x": -450.0, "y": -270.0, "z": -505.0}
+    assert session.expected("G54") == {"x": -450.0, "y": -270.0, "z": -505.0}
     assert (folder / "part-1.toml").read_text() == before
     assert load_job(folder).part.variation.shift == (0.6, 0.3, 0.05)
-    measure(workshop, "left", "front", "top")
-    assert workshop.store("G54").values["x"] == pytest.approx(workshop.true_offset("G54")["x"], abs=0.003)
+    measure(session, "left", "front", "top")
+    assert session.store("G54").values["x"] == pytest.approx(session.true_offset("G54")["x"], abs=0.003)
 
 
-def test_a_turned_part_keeps_its_zero_and_is_measured_there(workshop, folder):
-    workshop.take_datum("G54", "x", "left", onto=False)
-    zero = workshop.expected("G54")
-    workshop.change(workshop.description.turned(90))
-    assert named(workshop, "left").walls == ("UP",)
+def test_a_turned_part_keeps_its_zero_and_is_measured_there(session, folder):
+    session.take_datum("G54", "x", "left", onto=False)
+    zero = session.expected("G54")
+    session.change(session.description.turned(90))
+    assert named(session, "left").walls == ("UP",)
     # Turned about its own zero, which the offset's zero is: nothing moves, but Y comes from what was the left face.
-    assert workshop.expected("G54") == pytest.approx(zero)
-    assert workshop.setup.row("G54").rules["x"].feature == "seat"
-    assert workshop.setup.row("G54").rules["x"].drawing == pytest.approx(-50.0)
-    workshop.change(workshop.description.drawn("turn 30"))
-    assert "askew" in next(r.reason for r in reaches(workshop.scene) if r.drawn.name == "left")
-    assert [words for words in cautions(workshop.scene, date(2026, 11, 23)) if "fixed jaw" in words]
-    workshop.undo()
-    workshop.undo()
-    assert (load_job(folder).job.seat_turn, workshop.expected("G54")) == (0.0, zero)
-    assert cautions(workshop.scene, date(2026, 11, 23)) == []
+    assert session.expected("G54") == pytest.approx(zero)
+    assert session.setup.row("G54").rules["x"].feature == "seat"
+    assert session.setup.row("G54").rules["x"].drawing == pytest.approx(-50.0)
+    session.change(session.description.drawn("turn 30"))
+    assert "askew" in next(r.reason for r in reaches(session.scene) if r.drawn.name == "left")
+    assert [words for words in cautions(session.scene, date(2026, 11, 23)) if "fixed jaw" in words]
+    session.undo()
+    session.undo()
+    assert (load_job(folder).job.seat_turn, session.expected("G54")) == (0.0, zero)
+    assert cautions(session.scene, date(2026, 11, 23)) == []
 
 
-def test_a_zero_is_put_on_points_and_beside_them(workshop, folder):
-    points = {(point.title, point.body): point for point in workshop.setup.points}
+def test_a_zero_is_put_on_points_and_beside_them(session, folder):
+    points = {(point.title, point.body): point for point in session.setup.points}
     assert points["front left corner", "BC-27"].machine == (-450.0, -270.0, -505.0)
     assert points["centre", "BC-27"].machine[:2] == (-370.0, -220.0)
     assert points["bottom", "BC-27"].machine[2] == -540.0
     centre = points["centre", "BC-27"].machine
-    assert workshop.put_zero("G54", {"x": centre[0] + 10, "y": centre[1]})
+    assert session.put_zero("G54", {"x": centre[0] + 10, "y": centre[1]})
     rule = load_job(folder).job.offset[0]
     assert (rule.x.feature, rule.x.drawing, rule.y.drawing) == ("seat", -10.0, 0.0)
     change(folder, "job", ('z = { feature = "top", drawing = 0.0 }', "z = { keep = true }"))
@@ -225,8 +225,8 @@ def test_a_point_needs_something_that_is_measured(quiet):
         quiet.changing()
 
 
-def test_a_change_that_cannot_be_written_changes_nothing(workshop, folder, monkeypatch):
-    change_ = workshop.description.drawn("plate 120, 80, 35")
+def test_a_change_that_cannot_be_written_changes_nothing(session, folder, monkeypatch):
+    change_ = session.description.drawn("plate 120, 80, 35")
     before = {path.name: path.read_text() for path in folder.iterdir()}
     written = []
 
@@ -238,16 +238,16 @@ def test_a_change_that_cannot_be_written_changes_nothing(workshop, folder, monke
 
     monkeypatch.setattr("brisk_anchor.services.job.job_editor.write_whole", refuse)
     with pytest.raises(ExportError):
-        workshop.change(change_)
+        session.change(change_)
     assert {name: (folder / name).read_text() for name in before} == before
-    assert "seat" in [feature.name for feature in workshop.setup.features]
-    assert workshop.scene.solids == workshop.machine._solids
+    assert "seat" in [feature.name for feature in session.setup.features]
+    assert session.scene.solids == session.machine._solids
 
 
-def test_operations_take_another_offset(workshop, folder):
-    workshop.change(workshop.description.assigned("op 10", "G55"))
+def test_operations_take_another_offset(session, folder):
+    session.change(session.description.assigned("op 10", "G55"))
     assert load_job(folder).job.operation[0].offset == "G55"
-    assert workshop.setup.card.operations[0].offset == "G55"
+    assert session.setup.card.operations[0].offset == "G55"
 
 
 def test_jobs_begin_from_a_plate_a_drawing_and_another_job(tmp_path):
@@ -269,14 +269,14 @@ def test_the_demo_part_is_read_from_its_drawing_and_measured(tmp_path):
     assert demo_job(tmp_path) == folder
     told = check_job(folder)
     assert any("edge 1" in line and "askew" in line for line in told)
-    workshop = open_job(folder, tmp_path / "data", roll=2)
-    assert "160" in [word.text for word in workshop.setup.words]
-    names = [reach.drawn.name for reach in reaches(workshop.scene) if not reach.reason]
+    session = open_job(folder, tmp_path / "data", roll=2)
+    assert "160" in [word.text for word in session.setup.words]
+    names = [reach.drawn.name for reach in reaches(session.scene) if not reach.reason]
     assert {"bore 1", "pocket 1", "left", "front", "top"} <= set(names)
-    measure(workshop, *names)
-    workshop.store("G54")
-    assert workshop.prove("G54").holds
-    workshop.book.close()
+    measure(session, *names)
+    session.store("G54")
+    assert session.prove("G54").holds
+    session.book.close()
 
 
 @pytest.mark.parametrize(
@@ -366,15 +366,15 @@ def test_what_is_odd_is_told_though_it_opens(folder):
     assert not build_scene(load_job(folder).scene(0)).setup.machine.connected
 
 
-def test_nothing_is_taken_back_while_the_tip_stands_where_metal_would_be(workshop, folder):
-    workshop.change(workshop.description.drawn("bore 20, 120, 20"))
-    x, y, edge = named(workshop, "bore 1").machine
-    workshop.machine.place((x, y, edge - 4.0 + 150.0), {}, 20)
+def test_nothing_is_taken_back_while_the_tip_stands_where_metal_would_be(session, folder):
+    session.change(session.description.drawn("bore 20, 120, 20"))
+    x, y, edge = named(session, "bore 1").machine
+    session.machine.place((x, y, edge - 4.0 + 150.0), {}, 20)
     with pytest.raises(GuardError, match="in the way"):
-        workshop.undo()
+        session.undo()
     assert "bore 1" in [feature.name for feature in load_job(folder).part.feature]
-    workshop.home()
-    assert workshop.undo()
+    session.home()
+    assert session.undo()
     assert "bore 1" not in [feature.name for feature in load_job(folder).part.feature]
 
 
@@ -382,39 +382,39 @@ def test_nothing_is_taken_back_while_the_tip_stands_where_metal_would_be(worksho
 def test_a_zero_in_the_middle_of_two_faces(tmp_path, profile):
     begin_job(tmp_path / "job", plate="120, 80, 20")
     change(tmp_path / "job", "machine", ('profile = "skip-macro"', f'profile = "{profile}"'))
-    workshop = open_job(tmp_path / "job", tmp_path / "data", roll=3)
-    workshop.change(workshop.description.drawn("face right"))
-    workshop.take_middle("G54", "x", "right")
+    session = open_job(tmp_path / "job", tmp_path / "data", roll=3)
+    session.change(session.description.drawn("face right"))
+    session.take_middle("G54", "x", "right")
     rule = load_job(tmp_path / "job").job.offset[0].x
     assert (rule.feature, rule.other, rule.drawing) == ("left", "right", 60.0)
-    assert workshop.expected("G54")["x"] == pytest.approx(-450.0)
-    workshop.put_zero("G54", {"x": -390.0})
+    assert session.expected("G54")["x"] == pytest.approx(-450.0)
+    session.put_zero("G54", {"x": -390.0})
     assert load_job(tmp_path / "job").job.offset[0].x.drawing == 0.0
-    assert workshop.missing("G54") == ["left", "right", "front", "top"]
-    measure(workshop, *workshop.missing("G54"))
-    axis = workshop.store("G54").axis("x")
-    left, right = (workshop.measured[name].feature.coordinates[0] for name in ("left", "right"))
+    assert session.missing("G54") == ["left", "right", "front", "top"]
+    measure(session, *session.missing("G54"))
+    axis = session.store("G54").axis("x")
+    left, right = (session.measured[name].feature.coordinates[0] for name in ("left", "right"))
     assert axis.value == pytest.approx((left + right) / 2)
     # The ball's radius counts against each other on the two faces; what is left is a middle of two touches.
-    own = [workshop.measured[name].feature.covariance[0][0] for name in ("left", "right")]
+    own = [session.measured[name].feature.covariance[0][0] for name in ("left", "right")]
     assert axis.u == pytest.approx(math.sqrt(sum(own)) / 2)
     assert [term.label for term in axis.terms][-2:] == ["halfway between them", "G54 X"]
-    assert axis.value == pytest.approx(workshop.true_offset("G54")["x"], abs=0.003)
-    assert workshop.prove("G54").holds
+    assert axis.value == pytest.approx(session.true_offset("G54")["x"], abs=0.003)
+    assert session.prove("G54").holds
     with pytest.raises(DatumError, match="does not locate X"):
-        workshop.take_middle("G54", "x", "top")
+        session.take_middle("G54", "x", "top")
     with pytest.raises(DatumError, match="no other feature"):
-        workshop.take_middle("G54", "y", "front")
-    workshop.change(workshop.description.drawn("plate 100, 60, 20"))
-    assert workshop.setup.row("G54").rules["x"].features == ("left",)
-    workshop.book.close()
+        session.take_middle("G54", "y", "front")
+    session.change(session.description.drawn("plate 100, 60, 20"))
+    assert session.setup.row("G54").rules["x"].features == ("left",)
+    session.book.close()
 
 
-def test_a_calibration_is_written_into_the_machines_file(workshop, folder):
+def test_a_calibration_is_written_into_the_machines_file(session, folder):
     comments = (folder / "machine.toml").read_text().count("#")
-    measure(workshop, "seat")
-    size = workshop.measured["seat"].feature.size
-    workshop.calibrate("seat", size + 0.002, 0.0005)
+    measure(session, "seat")
+    size = session.measured["seat"].feature.size
+    session.calibrate("seat", size + 0.002, 0.0005)
     machine = load_job(folder).machine.probe
     assert machine.effective_radius == pytest.approx(2.995, abs=1e-6)
     assert machine.calibrated is not None
@@ -424,5 +424,5 @@ def test_a_calibration_is_written_into_the_machines_file(workshop, folder):
     assert cautions(scene, day + timedelta(30)) == []
     assert "31 days ago, 30 are allowed" in cautions(scene, day + timedelta(31))[0]
     assert (folder / "machine.toml").read_text().count("#") == comments
-    assert workshop.undo()
+    assert session.undo()
     assert load_job(folder).machine.probe.effective_radius == 2.994

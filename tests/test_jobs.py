@@ -53,19 +53,19 @@ def test_the_example_is_sound_and_nothing_is_written_over(folder):
 
 @pytest.mark.parametrize("roll", [1, 2, 3])
 def test_own_jobs_are_measured_stored_and_proved_on_their_twin(folder, tmp_path, roll):
-    workshop = open_job(folder, tmp_path / "data", roll=roll)
-    for drawn in workshop.setup.features:
-        workshop.measure(build_measurement(workshop.setup, point_at(workshop.setup, drawn)))
+    session = open_job(folder, tmp_path / "data", roll=roll)
+    for drawn in session.setup.features:
+        session.measure(build_measurement(session.setup, point_at(session.setup, drawn)))
     for row in ("G54", "G55"):
-        values, truth = workshop.store(row).values, workshop.true_offset(row)
+        values, truth = session.store(row).values, session.true_offset(row)
         assert [values[a] for a in "xy"] == pytest.approx([truth[a] for a in "xy"], abs=0.003)
         assert values["z"] == pytest.approx(truth["z"], abs=0.008)  # the length is known within 2 µm (k = 1)
-        assert workshop.prove(row).holds
-    touch = workshop.measured["left"].feature.touches[0]
+        assert session.prove(row).holds
+    touch = session.measured["left"].feature.touches[0]
     x, y, z = touch.position
-    edge = workshop.scene.true_value("left", "x", (x, y, z - 150.0))
-    assert workshop.measured["left"].feature.coordinates[0] == pytest.approx(edge, abs=0.003)
-    workshop.book.close()
+    edge = session.scene.true_value("left", "x", (x, y, z - 150.0))
+    assert session.measured["left"].feature.coordinates[0] == pytest.approx(edge, abs=0.003)
+    session.book.close()
 
 
 def test_a_roll_draws_the_same_part_again_and_none_as_described(folder, tmp_path):
@@ -76,18 +76,18 @@ def test_a_roll_draws_the_same_part_again_and_none_as_described(folder, tmp_path
     rolled = job.scene(7).body[1].real
     assert 0 < abs(rolled.shift[0]) <= 0.6
     assert 0 < abs(rolled.turn[2]) <= 0.2
-    workshop = open_job(folder, tmp_path / "data", roll=1)
-    seat = workshop.setup.features[2]
-    first = workshop.measure(build_measurement(workshop.setup, point_at(workshop.setup, seat))).feature.coordinates
-    workshop.machine.place((-400.0, -220.0, -380.0), {}, 20)
+    session = open_job(folder, tmp_path / "data", roll=1)
+    seat = session.setup.features[2]
+    first = session.measure(build_measurement(session.setup, point_at(session.setup, seat))).feature.coordinates
+    session.machine.place((-400.0, -220.0, -380.0), {}, 20)
     with pytest.raises(GuardError, match="in the way"):
-        workshop.roll(9)
-    workshop.home()
-    workshop.roll(9)
-    assert "seat" in workshop.missing("G54")
-    second = workshop.measure(build_measurement(workshop.setup, point_at(workshop.setup, seat))).feature.coordinates
+        session.roll(9)
+    session.home()
+    session.roll(9)
+    assert "seat" in session.missing("G54")
+    second = session.measure(build_measurement(session.setup, point_at(session.setup, seat))).feature.coordinates
     assert first != pytest.approx(second, abs=0.01)
-    workshop.book.close()
+    session.book.close()
 
 
 def test_a_row_of_another_job_counts_as_not_measured(folder, tmp_path):
@@ -212,15 +212,15 @@ def test_what_is_out_of_reach_is_said_and_the_zero_moves_to_something_that_is_no
     told = "\n".join(check_job(folder))
     assert re.search(r"dowel bore ⌀16 cannot be measured: .* needs X -", told)
     assert "bearing seat ⌀62 H7 cannot" not in told
-    workshop = open_job(folder, tmp_path / "data", roll=0)
-    reached = {reach.drawn.name: not reach.reason for reach in reaches(workshop.scene)}
+    session = open_job(folder, tmp_path / "data", roll=0)
+    reached = {reach.drawn.name: not reach.reason for reach in reaches(session.scene)}
     assert (reached["seat"], reached["dowel"], reached["left"]) == (True, False, False)
-    workshop.take_datum("G54", "x", "dowel", onto=False)
+    session.take_datum("G54", "x", "dowel", onto=False)
     with pytest.raises(SecondLookError, match="needs X"):
-        workshop.full_program("G54")
-    workshop.take_datum("G54", "x", "seat", onto=False)
-    assert workshop.full_program("G54").lines
-    workshop.book.close()
+        session.full_program("G54")
+    session.take_datum("G54", "x", "seat", onto=False)
+    assert session.full_program("G54").lines
+    session.book.close()
 
 
 def test_stock_by_rule_and_its_faces_are_what_can_be_measured(folder, tmp_path):
@@ -241,14 +241,14 @@ def test_stock_by_rule_and_its_faces_are_what_can_be_measured(folder, tmp_path):
     # 165 × 102 × 36.5, rounded up to 165 × 105 × 40 about the same middle; the bottom stays.
     assert (block.low, block.high) == ((-2.0, -2.5), (163.0, 102.5))
     assert (block.bottom, block.top) == (-35.0, 5.0)
-    workshop = open_job(folder, tmp_path / "data", roll=4)
-    for name in workshop.missing("G54"):
-        drawn = next(f for f in workshop.setup.features if f.name == name)
-        workshop.measure(build_measurement(workshop.setup, point_at(workshop.setup, drawn)))
-    chain = workshop.store("G54")
-    truth = workshop.true_offset("G54")
+    session = open_job(folder, tmp_path / "data", roll=4)
+    for name in session.missing("G54"):
+        drawn = next(f for f in session.setup.features if f.name == name)
+        session.measure(build_measurement(session.setup, point_at(session.setup, drawn)))
+    chain = session.store("G54")
+    truth = session.true_offset("G54")
     assert [chain.values[a] for a in "xyz"] == pytest.approx([truth[a] for a in "xyz"], abs=0.008)
-    workshop.book.close()
+    session.book.close()
 
 
 def test_the_demo_has_one_part_only(quiet):
@@ -270,22 +270,22 @@ def test_folders_that_are_none(tmp_path):
 
 
 def test_a_zero_moves_off_what_cannot_be_reached_with_its_distance_kept(folder, tmp_path):
-    workshop = open_job(folder, tmp_path / "data", roll=2)
-    for drawn in workshop.setup.features:
-        workshop.measure(build_measurement(workshop.setup, point_at(workshop.setup, drawn)))
-    before = workshop.store("G54").values
+    session = open_job(folder, tmp_path / "data", roll=2)
+    for drawn in session.setup.features:
+        session.measure(build_measurement(session.setup, point_at(session.setup, drawn)))
+    before = session.store("G54").values
     comments = (folder / "job.toml").read_text().count("#")
-    assert workshop.take_datum("G54", "x", "dowel", onto=False)
-    assert workshop.state("G54").value == "stale"
-    chain = workshop.store("G54")
+    assert session.take_datum("G54", "x", "dowel", onto=False)
+    assert session.state("G54").value == "stale"
+    chain = session.store("G54")
     # The drawing says the dowel lies 20 mm from the zero; the plate is turned a little, so the zero hardly moves.
-    assert workshop.setup.row("G54").rules["x"].drawing == 20.0
+    assert session.setup.row("G54").rules["x"].drawing == 20.0
     assert chain.values["x"] == pytest.approx(before["x"], abs=0.05)
-    assert workshop.take_datum("G54", "y", "seat", onto=True)
-    assert workshop.store("G54").values["y"] == pytest.approx(before["y"] + 50.0, abs=0.01)
+    assert session.take_datum("G54", "y", "seat", onto=True)
+    assert session.store("G54").values["y"] == pytest.approx(before["y"] + 50.0, abs=0.01)
     with pytest.raises(DatumError, match="locates Z"):
-        workshop.take_datum("G54", "x", "top", onto=True)
-    workshop.book.close()
+        session.take_datum("G54", "x", "top", onto=True)
+    session.book.close()
     again = load_job(folder)
     assert again.job.offset[0].x.feature == "dowel"
     assert again.job.offset[0].y.drawing == 0.0

@@ -35,17 +35,17 @@ from brisk_anchor.services.session.repeatability import repeat
 from brisk_anchor.services.session.session import SecondLookError, Session
 
 
-def drawn(workshop, name):
-    return next(feature for feature in workshop.setup.features if feature.name == name)
+def drawn(session, name):
+    return next(feature for feature in session.setup.features if feature.name == name)
 
 
-def asked(workshop, name, **change):
-    return replace(build_measurement(workshop.setup, point_at(workshop.setup, drawn(workshop, name))), **change)
+def asked(session, name, **change):
+    return replace(build_measurement(session.setup, point_at(session.setup, drawn(session, name))), **change)
 
 
-def measure_all(workshop, row="G54"):
-    for name in workshop.missing(row):
-        workshop.measure(asked(workshop, name))
+def measure_all(session, row="G54"):
+    for name in session.missing(row):
+        session.measure(asked(session, name))
 
 
 @pytest.mark.parametrize("row", ["G54", "G55"])
@@ -66,60 +66,60 @@ def test_boss_is_found_from_outside(quiet):
 
 
 def test_with_noise_the_spread_is_that_of_the_touches(scene, profile):
-    workshop = Session(scene, None, profile, seed=11)
-    found = [workshop.measure(asked(workshop, "bore")).feature.coordinates for _ in range(60)]
+    session = Session(scene, None, profile, seed=11)
+    found = [session.measure(asked(session, "bore")).feature.coordinates for _ in range(60)]
     theory = math.hypot(0.0005, 1e-4 / math.sqrt(12)) / math.sqrt(2)
     # 120 values: their standard deviation is known to 6.5 %, so three of that.
     pooled = np.sqrt(np.var(np.array(found), axis=0, ddof=1).mean())
     assert pooled == pytest.approx(theory, rel=0.2)
 
 
-def test_states_run_from_not_measured_to_proved(workshop):
-    assert workshop.state("G54") is RowState.EMPTY
-    workshop.measure(asked(workshop, "bore"))
-    assert workshop.state("G54") is RowState.PART
-    assert [axis.axis for axis in workshop.part_chain("G54").axes] == ["x", "y"]
-    workshop.measure(asked(workshop, "top"))
-    assert workshop.state("G54") is RowState.MEASURED
-    workshop.store("G54")
-    assert workshop.state("G54") is RowState.STORED
-    proof = workshop.prove("G54")
+def test_states_run_from_not_measured_to_proved(session):
+    assert session.state("G54") is RowState.EMPTY
+    session.measure(asked(session, "bore"))
+    assert session.state("G54") is RowState.PART
+    assert [axis.axis for axis in session.part_chain("G54").axes] == ["x", "y"]
+    session.measure(asked(session, "top"))
+    assert session.state("G54") is RowState.MEASURED
+    session.store("G54")
+    assert session.state("G54") is RowState.STORED
+    proof = session.prove("G54")
     assert proof.holds
     assert proof.touches == 5
-    assert workshop.state("G54") is RowState.PROVED
-    assert [entry.kind.value for entry in workshop.history("G54")] == ["measured", "stored", "proved"]
-    assert workshop.state("G55") is RowState.EMPTY
+    assert session.state("G54") is RowState.PROVED
+    assert [entry.kind.value for entry in session.history("G54")] == ["measured", "stored", "proved"]
+    assert session.state("G55") is RowState.EMPTY
 
 
-def test_the_control_agrees_with_us(workshop):
-    measured = workshop.measure(asked(workshop, "bore"))
+def test_the_control_agrees_with_us(session):
+    measured = session.measure(asked(session, "bore"))
     by_label = {agreement.label: agreement for agreement in measured.agreements}
     assert set(by_label) == {"X", "Y", "D"}
     assert abs(by_label["X"].difference) < 0.0002
     assert abs(by_label["D"].difference) < 0.003
 
 
-def test_a_new_clamping_makes_everything_stale_and_unstorable(workshop):
-    measure_all(workshop)
-    workshop.store("G54")
-    assert workshop.clamp() == ["G54"]
-    assert workshop.state("G54") is RowState.STALE
-    assert workshop.missing("G54") == ["bore", "top"]
-    before = workshop.machine.offset("G54")
+def test_a_new_clamping_makes_everything_stale_and_unstorable(session):
+    measure_all(session)
+    session.store("G54")
+    assert session.clamp() == ["G54"]
+    assert session.state("G54") is RowState.STALE
+    assert session.missing("G54") == ["bore", "top"]
+    before = session.machine.offset("G54")
     with pytest.raises(SecondLookError, match="before the last clamping"):
-        workshop.store("G54")
-    assert workshop.machine.offset("G54") == before
-    assert workshop.clamp() == []
+        session.store("G54")
+    assert session.machine.offset("G54") == before
+    assert session.clamp() == []
 
 
-def test_next_session_remembers_what_was_stored(workshop, scene, book, profile):
-    measure_all(workshop)
-    stored = workshop.store("G54").values
+def test_next_session_remembers_what_was_stored(session, scene, book, profile):
+    measure_all(session)
+    stored = session.store("G54").values
     again = Session(scene, book, profile)
     assert again.state("G54") is RowState.STORED
     assert again.machine.offset("G54") == pytest.approx(tuple(stored.values()))
-    assert again.last("G54", EntryKind.STORED).chain == workshop.last("G54", EntryKind.STORED).chain
-    assert again.full_program("G54").identity == workshop.full_program("G54").identity
+    assert again.last("G54", EntryKind.STORED).chain == session.last("G54", EntryKind.STORED).chain
+    assert again.full_program("G54").identity == session.full_program("G54").identity
 
 
 # Guards on the control: each alarm stops the program and stores nothing. (change of the measurement, alarm)
@@ -145,11 +145,11 @@ def test_the_code_guards_itself(quiet, name, change, alarm):
     assert name not in quiet.measured
 
 
-def _rewritten(workshop, measurement):
+def _rewritten(session, measurement):
     """The program of a measurement the second look would not let through."""
     from brisk_anchor.nc.write.writer import write_program
 
-    return write_program(workshop.plan_of(2100, "test", [measurement], None), workshop.profile)
+    return write_program(session.plan_of(2100, "test", [measurement], None), session.profile)
 
 
 def test_jump_guard_on_the_control_stops_before_the_store(quiet):
@@ -165,14 +165,14 @@ def test_jump_guard_on_the_control_stops_before_the_store(quiet):
 
 @pytest.mark.parametrize("profile", ["skip-macro", "probe-params"])
 def test_a_row_that_is_not_turned_has_no_arithmetic_of_angles_and_may_keep_an_axis(scene, profile):
-    workshop = Session(scene, None, shipped_profile(profile), seed=None)
-    workshop.setup = with_rules(workshop.setup, "G54", {"x": Keep()})
-    workshop.write_row("G54", {"x": -470.0, "y": 0.0, "z": 0.0, "r": 2.0})  # an angle another job left
-    measure_all(workshop)
-    program = workshop.full_program("G54")
+    session = Session(scene, None, shipped_profile(profile), seed=None)
+    session.setup = with_rules(session.setup, "G54", {"x": Keep()})
+    session.write_row("G54", {"x": -470.0, "y": 0.0, "z": 0.0, "r": 2.0})  # an angle another job left
+    measure_all(session)
+    program = session.full_program("G54")
     assert not re.search(r"COS|SIN|R JUMPS", program.text)
-    workshop.store("G54")
-    held = workshop.table_values("G54")
+    session.store("G54")
+    held = session.table_values("G54")
     assert (held["x"], held["r"]) == (-470.0, 0.0)
 
 
@@ -258,29 +258,29 @@ def test_measurements_that_make_no_sense_cannot_be_made(quiet, change, reason):
         asked(quiet, "bore", **change)
 
 
-def test_nothing_incomplete_is_stored(workshop):
-    workshop.measure(asked(workshop, "bore"))
+def test_nothing_incomplete_is_stored(session):
+    session.measure(asked(session, "bore"))
     with pytest.raises(DatumError, match="top"):
-        workshop.store("G54")
-    assert workshop.history("G54") == []
+        session.store("G54")
+    assert session.history("G54") == []
 
 
-def test_a_book_that_cannot_be_written_leaves_the_control_as_it_was(workshop, monkeypatch):
-    measure_all(workshop)
-    before = workshop.machine.offset("G54")
-    monkeypatch.setattr(workshop.book, "add_after", lambda *entries: (_ for _ in ()).throw(PlanError("disk full")))
+def test_a_book_that_cannot_be_written_leaves_the_control_as_it_was(session, monkeypatch):
+    measure_all(session)
+    before = session.machine.offset("G54")
+    monkeypatch.setattr(session.book, "add_after", lambda *entries: (_ for _ in ()).throw(PlanError("disk full")))
     with pytest.raises(PlanError, match="disk full"):
-        workshop.store("G54")
-    assert workshop.machine.offset("G54") == before
-    assert workshop.state("G54") is RowState.MEASURED
+        session.store("G54")
+    assert session.machine.offset("G54") == before
+    assert session.state("G54") is RowState.MEASURED
 
 
 def test_hand_marked_rose_is_taken_for_the_drawn_feature_nearby(quiet):
     spindle = (-433.0, -251.0, -366.0)
-    asking = recognise(quiet.setup, MeasurementRequest(TouchPattern().all_round(), spindle))
-    assert asking.drawn.name == "bore"
-    assert (asking.size, asking.depth) == (38.0, pytest.approx(13.0))
-    feature = quiet.measure(build_measurement(quiet.setup, asking)).feature
+    request = recognise(quiet.setup, MeasurementRequest(TouchPattern().all_round(), spindle))
+    assert request.drawn.name == "bore"
+    assert (request.size, request.depth) == (38.0, pytest.approx(13.0))
+    feature = quiet.measure(build_measurement(quiet.setup, request)).feature
     assert feature.coordinate("x") == pytest.approx(-433.084, abs=0.001)
     far = recognise(quiet.setup, MeasurementRequest(TouchPattern().all_round(), (-300.0, -100.0, -366.0)))
     assert far.drawn is None
@@ -313,10 +313,10 @@ def test_a_dropped_solution_of_the_control_is_noticed(quiet):
 
 def test_side_wall_by_hand_needs_its_distance_typed(quiet):
     quiet.machine.rapid((-396.0, -168.0, -300.0), 0)
-    asking = MeasurementRequest(TouchPattern(frozenset({Wall.LEFT})), (-250.0, -250.0, -430.0))
+    request = MeasurementRequest(TouchPattern(frozenset({Wall.LEFT})), (-250.0, -250.0, -430.0))
     with pytest.raises(PlanError, match="distance is not known"):
-        build_measurement(quiet.setup, asking)
-    measurement = build_measurement(quiet.setup, replace(asking, reach=7.0))
+        build_measurement(quiet.setup, request)
+    measurement = build_measurement(quiet.setup, replace(request, reach=7.0))
     feature = quiet.measure(measurement).feature
     # The plate's right face: −260 + 0.083, turned by 0.02° about its corner 100 mm below the touch.
     assert feature.coordinates[0] == pytest.approx(-259.917 - math.tan(math.radians(0.02)) * 100, abs=0.002)
@@ -331,22 +331,22 @@ def test_jogging_stops_at_metal_and_at_the_travel_end(quiet):
         quiet.jog("y", 400.0)
 
 
-def test_prompt_tells_the_next_step(workshop):
-    assert "point at bore" in next_step(workshop, "G54", None, None)[0]
-    asking = point_at(workshop.setup, drawn(workshop, "bore"))
-    assert next_step(workshop, "G54", asking, None)[0] == "Enter measures bore ⌀38 H7."
+def test_prompt_tells_the_next_step(session):
+    assert "point at bore" in next_step(session, "G54", None, None)[0]
+    request = point_at(session.setup, drawn(session, "bore"))
+    assert next_step(session, "G54", request, None)[0] == "Enter measures bore ⌀38 H7."
     assert (
         "e"
-        in next_step(workshop, "G54", MeasurementRequest(TouchPattern().all_round(), (-300.0, -100.0, -366.0)), None)[0]
+        in next_step(session, "G54", MeasurementRequest(TouchPattern().all_round(), (-300.0, -100.0, -366.0)), None)[0]
     )
-    assert "search ends" in next_step(workshop, "G54", replace(asking, search=5.0), None)[0]
-    measure_all(workshop)
-    assert "s to store" in next_step(workshop, "G54", None, None)[0]
-    assert "X −13.8" in store_preview(workshop, "G54")
-    workshop.store("G54")
-    assert "p to prove" in next_step(workshop, "G54", None, None)[0]
-    workshop.prove("G54")
-    assert "t for the set-up sheet" in next_step(workshop, "G54", None, None)[0]
+    assert "search ends" in next_step(session, "G54", replace(request, search=5.0), None)[0]
+    measure_all(session)
+    assert "s to store" in next_step(session, "G54", None, None)[0]
+    assert "X −13.8" in store_preview(session, "G54")
+    session.store("G54")
+    assert "p to prove" in next_step(session, "G54", None, None)[0]
+    session.prove("G54")
+    assert "t for the set-up sheet" in next_step(session, "G54", None, None)[0]
 
 
 def test_player_shows_the_same_run_slowly_and_stops_where_it_is(quiet):
@@ -382,20 +382,20 @@ def test_stepping_runs_one_block_at_a_time(quiet):
     assert player.run.ended_well
 
 
-def test_proof_on_a_twin_touches_nothing_and_can_fail(workshop):
-    measure_all(workshop)
-    workshop.store("G54")
-    before, position = dict(workshop.machine.offsets), workshop.machine.position
-    program = workshop.full_program("G54")
-    run = workshop.proving_run(program)
+def test_proof_on_a_twin_touches_nothing_and_can_fail(session):
+    measure_all(session)
+    session.store("G54")
+    before, position = dict(session.machine.offsets), session.machine.position
+    program = session.full_program("G54")
+    run = session.proving_run(program)
     run.to_end()
     x, y, z = run.machine.offset("G54")
     run.machine.write_offset("G54", (x + 0.05, y, z))
-    proof = workshop.judge("G54", program, run)
+    proof = session.judge("G54", program, run)
     assert not proof.holds
     assert proof.worst == pytest.approx(0.05, abs=0.003)
-    assert workshop.state("G54") is RowState.STORED
-    assert (workshop.machine.offsets, workshop.machine.position) == (before, position)
+    assert session.state("G54") is RowState.STORED
+    assert (session.machine.offsets, session.machine.position) == (before, position)
 
 
 def test_crash_on_the_way_is_told_and_nothing_is_taken(quiet):
@@ -413,22 +413,22 @@ def test_crash_on_the_way_is_told_and_nothing_is_taken(quiet):
 
 def test_a_value_the_table_did_not_take_does_not_stay_in_it(scene, profile, tmp_path):
     path = tmp_path / "machine.json"
-    workshop = Session(scene, None, profile, seed=None, machine_file=path)
-    measure_all(workshop)
-    before = workshop.machine.offset("G54")
-    write, wrong = workshop.machine.write_offset, [1.0]
-    workshop.machine.write_offset = lambda row, v: write(row, (v[0] + (wrong.pop() if wrong else 0.0), v[1], v[2]))
+    session = Session(scene, None, profile, seed=None, machine_file=path)
+    measure_all(session)
+    before = session.machine.offset("G54")
+    write, wrong = session.machine.write_offset, [1.0]
+    session.machine.write_offset = lambda row, v: write(row, (v[0] + (wrong.pop() if wrong else 0.0), v[1], v[2]))
     with pytest.raises(BriskAnchorError, match="Alarm 106"):
-        workshop.store("G54")
-    assert workshop.state("G54") is RowState.MEASURED
-    for left in (workshop, Session(scene, None, profile, seed=None, machine_file=path)):
+        session.store("G54")
+    assert session.state("G54") is RowState.MEASURED
+    for left in (session, Session(scene, None, profile, seed=None, machine_file=path)):
         assert left.machine.offset("G54") == before
-    stored = workshop.store("G54").values["x"]
-    assert workshop.machine.offset("G54")[0] == pytest.approx(stored, abs=1e-4)
+    stored = session.store("G54").values["x"]
+    assert session.machine.offset("G54")[0] == pytest.approx(stored, abs=1e-4)
 
 
-def test_a_repeatability_run_spreads_as_stated(workshop):
-    found = {item.label: item for item in repeat(workshop, asked(workshop, "bore"), 60)}
+def test_a_repeatability_run_spreads_as_stated(session):
+    found = {item.label: item for item in repeat(session, asked(session, "bore"), 60)}
     assert set(found) == {"X", "Y", "size"}
     # Four touches of 0.5 µm, and the last printed digit: a middle of two has 1/√2 of that.
     touch = math.hypot(0.0005, 0.0001 / math.sqrt(12))
@@ -436,47 +436,47 @@ def test_a_repeatability_run_spreads_as_stated(workshop):
     assert found["X"].spread == pytest.approx(found["X"].stated, rel=0.35)
     assert all(item.honest for item in found.values())
     assert found["X"].range > found["X"].spread
-    assert workshop.measured == {}
-    assert workshop.history("G54") == []
+    assert session.measured == {}
+    assert session.history("G54") == []
     with pytest.raises(PlanError, match="no repeatability run"):
-        repeat(workshop, asked(workshop, "bore"), 1)
+        repeat(session, asked(session, "bore"), 1)
 
 
 def test_a_probe_is_calibrated_in_a_bore_and_on_a_face_of_known_figure(scene, book, profile):
-    workshop = Session(scene, book, profile, seed=None)
-    drawn = workshop.setup.drawn("bore")
-    off = replace(workshop.setup.stylus, effective_radius=2.980, u_radius=0.01, length=150.4)
-    workshop.setup = replace(workshop.setup, stylus=off)
-    workshop.measure(build_measurement(workshop.setup, point_at(workshop.setup, drawn)))
+    session = Session(scene, book, profile, seed=None)
+    drawn = session.setup.drawn("bore")
+    off = replace(session.setup.stylus, effective_radius=2.980, u_radius=0.01, length=150.4)
+    session.setup = replace(session.setup, stylus=off)
+    session.measure(build_measurement(session.setup, point_at(session.setup, drawn)))
     true_size = 38.0125  # of the scene's bore
-    found = workshop.calibrate("bore", true_size, 0.0005)
+    found = session.calibrate("bore", true_size, 0.0005)
     # The ball is 6 mm and signals after 6 µm on the way, more or less with the direction.
     assert found.value == pytest.approx(2.994, abs=0.001)
     assert found.u == pytest.approx(0.0004, abs=0.0002)
     assert [heading for heading, _ in found.by_direction] == [180.0, 0.0, 270.0, 90.0]
     assert sum(radius for _, radius in found.by_direction) / 4 == pytest.approx(found.value)
-    assert workshop.missing("G54") == ["bore", "top"]
-    measured = workshop.measure(build_measurement(workshop.setup, point_at(workshop.setup, drawn)))
+    assert session.missing("G54") == ["bore", "top"]
+    measured = session.measure(build_measurement(session.setup, point_at(session.setup, drawn)))
     assert measured.feature.size == pytest.approx(true_size, abs=0.0003)
-    top = workshop.measure(build_measurement(workshop.setup, point_at(workshop.setup, workshop.setup.drawn("top"))))
-    known = workshop.true_offset("G54")["z"] + 1.5
-    length = workshop.calibrate("top", known, 0.001)
+    top = session.measure(build_measurement(session.setup, point_at(session.setup, session.setup.drawn("top"))))
+    known = session.true_offset("G54")["z"] + 1.5
+    length = session.calibrate("top", known, 0.001)
     assert length.value == pytest.approx(150.4 + top.feature.coordinates[0] - known)
-    workshop.measure(build_measurement(workshop.setup, point_at(workshop.setup, drawn)))
+    session.measure(build_measurement(session.setup, point_at(session.setup, drawn)))
     for wrong, reason in ((38.5, "would change by"), (1496.5, "would change by"), (math.nan, "is none")):
         with pytest.raises(GeometryError, match=reason):
-            workshop.calibrate("bore", wrong, 0.0)
+            session.calibrate("bore", wrong, 0.0)
 
 
-def test_nothing_of_the_old_calibration_is_used_again(workshop):
-    measure_all(workshop)
-    workshop.store("G54")
-    old = workshop.setup.stylus
-    size = workshop.measured["bore"].feature.size
-    workshop.calibrate("bore", size + 0.004, 0.0)
-    assert workshop.state("G54") is RowState.STALE
-    assert workshop.history("G54")[-1].note == "probe calibrated"
-    assert workshop.measured == {}
-    text = workshop.full_program("G54").text
+def test_nothing_of_the_old_calibration_is_used_again(session):
+    measure_all(session)
+    session.store("G54")
+    old = session.setup.stylus
+    size = session.measured["bore"].feature.size
+    session.calibrate("bore", size + 0.004, 0.0)
+    assert session.state("G54") is RowState.STALE
+    assert session.history("G54")[-1].note == "probe calibrated"
+    assert session.measured == {}
+    text = session.full_program("G54").text
     assert "EFFECTIVE RADIUS 2.9960" in text
     assert f"EFFECTIVE RADIUS {old.effective_radius:.4f}" not in text

@@ -52,26 +52,26 @@ from brisk_anchor.services.session.session import SecondLookError, Session
 @pytest.fixture(scope="module")
 def month(tmp_path_factory):
     folder = tmp_path_factory.mktemp("month")
-    workshop = open_month(folder)
-    yield workshop, folder
-    workshop.book.close()
+    session = open_month(folder)
+    yield session, folder
+    session.book.close()
 
 
 def test_the_months_table_is_a_tree_and_says_what_cannot_run(month):
-    workshop, _ = month
-    found = {line.row: line for line in lines(workshop)}
-    assert [line.row for line in lines(workshop)] == ["G54", "G55", "G56", "G57", "G58", "G59"]
+    session, _ = month
+    found = {line.row: line for line in lines(session)}
+    assert [line.row for line in lines(session)] == ["G54", "G55", "G56", "G57", "G58", "G59"]
     assert [found[row].depth for row in ("G55", "G56", "G57", "G58")] == [0, 1, 1, 1]
     assert (found["G54"].state.value, found["G54"].lacking, found["G55"].lacking) == ("stale", True, False)
     assert (found["G58"].locked, found["G55"].limit, found["G59"].kept_for) == (True, 2.0, "tool setter 60")
     assert found["G56"].title == "column 2, row 1"
-    assert len(lines(workshop, everything=True)) == 54
-    assert [line.row for line in lines(workshop, search="stale lever")] == ["G54"]
-    assert lines(workshop, order="state")[0].row == "G54"
-    against = reference(workshop, "control")
-    assert lines(workshop, order="difference", against=against)[0].row == "G54"
-    assert [line.row for line in lines(workshop, search="differs", against=against)] == ["G54"]
-    assert [line.row for line in lines(workshop, search="differs plate", against=against)] == []
+    assert len(lines(session, everything=True)) == 54
+    assert [line.row for line in lines(session, search="stale lever")] == ["G54"]
+    assert lines(session, order="state")[0].row == "G54"
+    against = reference(session, "control")
+    assert lines(session, order="difference", against=against)[0].row == "G54"
+    assert [line.row for line in lines(session, search="differs", against=against)] == ["G54"]
+    assert [line.row for line in lines(session, search="differs plate", against=against)] == []
 
 
 @pytest.mark.parametrize(
@@ -83,27 +83,27 @@ def test_the_months_table_is_a_tree_and_says_what_cannot_run(month):
     ],
 )
 def test_rows_are_compared(month, against, row, moved):
-    workshop, _ = month
-    other = reference(workshop, against)
-    assert other.difference(line_of(workshop, row)) == pytest.approx(moved, abs=1e-6)
+    session, _ = month
+    other = reference(session, against)
+    assert other.difference(line_of(session, row)) == pytest.approx(moved, abs=1e-6)
 
 
 def test_days_snapshots_and_what_was_before_are_what_the_history_says(month):
-    workshop, _ = month
-    stored = [e for e in workshop.history("G55") if e.kind is EntryKind.STORED]
-    assert reference(workshop, "last").values["G55"] == stored[-2].values
+    session, _ = month
+    stored = [e for e in session.history("G55") if e.kind is EntryKind.STORED]
+    assert reference(session, "last").values["G55"] == stored[-2].values
     day = stored[2].at.astimezone().date()
-    assert reference(workshop, str(day)).values["G55"] == stored[2].values
-    named = reference(workshop, "snapshot good part 14").values["G55"]
+    assert reference(session, str(day)).values["G55"] == stored[2].values
+    named = reference(session, "snapshot good part 14").values["G55"]
     assert named == [e.values for e in stored if e.at <= datetime.now(UTC) - timedelta(days=6, hours=3)][-1]
     for wrong in ("G54.1 P7", "snapshot nobody", "machine Otter", "tomorrow"):
         with pytest.raises(BriskAnchorError):
-            reference(workshop, wrong)
+            reference(session, wrong)
 
 
 def test_an_angle_that_only_one_side_holds_is_a_difference(month):
-    workshop, _ = month
-    line = line_of(workshop, "G55")
+    session, _ = month
+    line = line_of(session, "G55")
     there = {**line.values, "r": 1.5}
     assert TableReference("there", {"G55": there}).difference(line) == {"x": 0.0, "y": 0.0, "z": 0.0, "r": -1.5}
     assert TableReference("there", {"G55": {**there, "r": 0.0}}).difference(line) == {"x": 0.0, "y": 0.0, "z": 0.0}
@@ -111,10 +111,10 @@ def test_an_angle_that_only_one_side_holds_is_a_difference(month):
 
 
 def test_a_turn_moves_what_is_far_from_the_zero_more(month):
-    workshop, _ = month
-    zero = line_of(workshop, "G54").values
-    moved = dict(moved_features(workshop, "G54", {"x": 1.0, "y": 0.0, "z": 0.5, "r": 90.0}))
-    for drawn in workshop.setup.features:
+    session, _ = month
+    zero = line_of(session, "G54").values
+    moved = dict(moved_features(session, "G54", {"x": 1.0, "y": 0.0, "z": 0.5, "r": 90.0}))
+    for drawn in session.setup.features:
         u, v = drawn.machine[0] - zero["x"], drawn.machine[1] - zero["y"]
         assert moved[drawn.title] == pytest.approx({"x": 1.0 + u - v, "y": v + u, "z": 0.5})
 
@@ -150,58 +150,58 @@ def test_what_is_no_change_says_why(words):
         read_change(words, {"x": 0.0})
 
 
-def test_typed_undone_restored_locked_limited_written_and_read_back(workshop):
-    book_work.edit(workshop, "G56", {"x": -100.0, "y": -200.0, "z": -400.0}, "from the sheet")
-    book_work.edit(workshop, "G56", {"z": -401.5}, "recut")
-    assert (workshop.state("G56").value, line_of(workshop, "G56").values["z"]) == ("typed", -401.5)
-    chain = workshop.ledger.valued("G56").chain.axis("z")
+def test_typed_undone_restored_locked_limited_written_and_read_back(session):
+    book_work.edit(session, "G56", {"x": -100.0, "y": -200.0, "z": -400.0}, "from the sheet")
+    book_work.edit(session, "G56", {"z": -401.5}, "recut")
+    assert (session.state("G56").value, line_of(session, "G56").values["z"]) == ("typed", -401.5)
+    chain = session.ledger.valued("G56").chain.axis("z")
     assert [term.label for term in chain.terms] == ["G56 Z before", "recut", "G56 Z"]
     with pytest.raises(BriskAnchorError, match="needs a reason"):
-        book_work.edit(workshop, "G56", {"z": 1.0}, " ")
-    book_work.undo(workshop, "G56")
-    assert line_of(workshop, "G56").values["z"] == -400.0
-    assert len(workshop.history("G56")) == 3
-    book_work.lock(workshop, "G56", locked=True)
+        book_work.edit(session, "G56", {"z": 1.0}, " ")
+    book_work.undo(session, "G56")
+    assert line_of(session, "G56").values["z"] == -400.0
+    assert len(session.history("G56")) == 3
+    book_work.lock(session, "G56", locked=True)
     for work in (
-        lambda: book_work.edit(workshop, "G56", {"z": 1.0}, "why"),
-        lambda: book_work.write_rows(workshop, ["G56"]),
-        lambda: book_work.take_over(workshop, {"G56": {"x": 1.0}}, "file"),
+        lambda: book_work.edit(session, "G56", {"z": 1.0}, "why"),
+        lambda: book_work.write_rows(session, ["G56"]),
+        lambda: book_work.take_over(session, {"G56": {"x": 1.0}}, "file"),
     ):
         with pytest.raises(BriskAnchorError, match="locked"):
             work()
-    book_work.lock(workshop, "G56", locked=False)
-    program = book_work.write_rows(workshop, ["G56"])
+    book_work.lock(session, "G56", locked=False)
+    program = book_work.write_rows(session, ["G56"])
     assert "G10 L2 P3 X-100.0000 Y-200.0000 Z-400.0000" in program.text.replace("#", "") or "G10 L2 P3" in program.text
-    assert workshop.machine.offset("G56") == pytest.approx((-100.0, -200.0, -400.0), abs=1e-4)
-    assert workshop.state("G56").value == "stored"
-    book_work.set_limit(workshop, "G56", 0.5)
-    book_work.edit(workshop, "G56", {"x": -101.0}, "wrong stop")
+    assert session.machine.offset("G56") == pytest.approx((-100.0, -200.0, -400.0), abs=1e-4)
+    assert session.state("G56").value == "stored"
+    book_work.set_limit(session, "G56", 0.5)
+    book_work.edit(session, "G56", {"x": -101.0}, "wrong stop")
     with pytest.raises(SecondLookError, match="limit is 0.5"):
-        book_work.write_rows(workshop, ["G56"])
+        book_work.write_rows(session, ["G56"])
     with pytest.raises(BriskAnchorError, match="kept for tool setter"):
-        book_work.edit(workshop, "G59", {"z": 1.0}, "why")
-    book_work.rename(workshop, "G56", "vice 2\x1b[31m")
-    assert line_of(workshop, "G56").title == "vice 2[31m"
+        book_work.edit(session, "G59", {"z": 1.0}, "why")
+    book_work.rename(session, "G56", "vice 2\x1b[31m")
+    assert line_of(session, "G56").title == "vice 2[31m"
 
 
 @pytest.mark.parametrize("profile", ["skip-macro", "probe-params", "table-only"])
 def test_many_rows_are_written_by_one_program_or_none(scene, book, profile):
-    workshop = Session(scene, book, shipped_profile(profile), seed=None)
-    rows = [row for row in workshop.profile.all_rows if row not in ("common", "G59")][:8]
+    session = Session(scene, book, shipped_profile(profile), seed=None)
+    rows = [row for row in session.profile.all_rows if row not in ("common", "G59")][:8]
     for n, row in enumerate(rows):
-        book_work.edit(workshop, row, {"x": -10.0 * n - 1, "y": -5.0, "z": -300.0 - n}, "pattern")
-    program = book_work.write_rows(workshop, rows)
+        book_work.edit(session, row, {"x": -10.0 * n - 1, "y": -5.0, "z": -300.0 - n}, "pattern")
+    program = book_work.write_rows(session, rows)
     assert len([line for line in program.text.splitlines() if "G10 L" in line]) == len(rows)
     for n, row in enumerate(rows):
-        assert workshop.machine.offset(row) == pytest.approx((-10.0 * n - 1, -5.0, -300.0 - n), abs=2e-4)
-        assert workshop.state(row).value == "stored"
-    before = {row: workshop.table_values(row) for row in rows}
-    book_work.edit(workshop, rows[0], {"x": -77.0}, "again")
-    book_work.edit(workshop, rows[1], {"x": -78.0}, "again")
-    workshop.machine.write_offset = lambda *_: None  # a table that takes nothing
+        assert session.machine.offset(row) == pytest.approx((-10.0 * n - 1, -5.0, -300.0 - n), abs=2e-4)
+        assert session.state(row).value == "stored"
+    before = {row: session.table_values(row) for row in rows}
+    book_work.edit(session, rows[0], {"x": -77.0}, "again")
+    book_work.edit(session, rows[1], {"x": -78.0}, "again")
+    session.machine.write_offset = lambda *_: None  # a table that takes nothing
     with pytest.raises(BriskAnchorError):
-        book_work.write_rows(workshop, rows[:2])
-    assert {row: workshop.table_values(row) for row in rows} == before
+        book_work.write_rows(session, rows[:2])
+    assert {row: session.table_values(row) for row in rows} == before
 
 
 def test_rows_derived_by_words_follow_and_a_table_carries_a_zero_round(tmp_path):
@@ -211,33 +211,33 @@ def test_rows_derived_by_words_follow_and_a_table_carries_a_zero_round(tmp_path)
     rotary = "\n".join(["", "[[rotary]]", *axis, ""])
     text = machine.read_text().replace('kind = "vertical mill"', 'kind = "mill with rotary table"').split("[setter]")[0]
     machine.write_text(text + rotary)
-    workshop = open_job(tmp_path / "job", tmp_path / "data", roll=1)
-    assert derive(workshop, "G54", "table B 90") == ["G56"]
-    assert derive(workshop, "G54", "length 40, 55") == ["G57", "G58"]
-    rule = workshop.setup.row("G56").rules["x"]
+    session = open_job(tmp_path / "job", tmp_path / "data", roll=1)
+    assert derive(session, "G54", "table B 90") == ["G56"]
+    assert derive(session, "G54", "length 40, 55") == ["G57", "G58"]
+    rule = session.setup.row("G56").rules["x"]
     assert isinstance(rule, FromTable)
     assert load_job(tmp_path / "job").job.offset[2].x.table == "B"
     book_work.edit(
-        workshop, "G54", {"x": -450.0, "y": -270.0, "z": -505.0}, "by hand", {"x": 0.003, "y": 0.0, "z": 0.004}
+        session, "G54", {"x": -450.0, "y": -270.0, "z": -505.0}, "by hand", {"x": 0.003, "y": 0.0, "z": 0.004}
     )
-    book_work.write_rows(workshop, ["G54"])
-    carried = workshop.chain("G56")
+    book_work.write_rows(session, ["G54"])
+    carried = session.chain("G56")
     # −90° about Y through (−400, −550), the arm (−50, 45): x' = cx + c·dx + s·dz, z' = cz − s·dx + c·dz, s = sin(−90°).
     assert carried.values == pytest.approx({"x": -400.0 - 45.0, "y": -270.0, "z": -550.0 - 50.0})
     assert carried.axis("x").u == pytest.approx(0.004)
     assert carried.axis("z").u == pytest.approx(0.003)
-    assert workshop.chain("G58").values["z"] == pytest.approx(-450.0)
-    workshop.store("G58")
-    assert workshop.machine.offset("G58")[2] == pytest.approx(-450.0, abs=1e-4)
-    assert workshop.children("G54") == ["G56", "G57", "G58"]
-    workshop.change(workshop.description.one_for_all("G58"))
-    assert {o.offset for o in workshop.setup.card.operations} == {"G58"}
-    workshop.change(workshop.description.one_for_all("G58"))
-    assert workshop.setup.card.operations[0].offset == "G54"
+    assert session.chain("G58").values["z"] == pytest.approx(-450.0)
+    session.store("G58")
+    assert session.machine.offset("G58")[2] == pytest.approx(-450.0, abs=1e-4)
+    assert session.children("G54") == ["G56", "G57", "G58"]
+    session.change(session.description.one_for_all("G58"))
+    assert {o.offset for o in session.setup.card.operations} == {"G58"}
+    session.change(session.description.one_for_all("G58"))
+    assert session.setup.card.operations[0].offset == "G54"
     for words in ("grid 2", "spacer q 3", "table C 90", "hop 3", "length", "grid 20, 20, 1, 1"):
         with pytest.raises(BriskAnchorError):
-            read_derived(workshop, "G54", words)
-    workshop.book.close()
+            read_derived(session, "G54", words)
+    session.book.close()
 
 
 # -- files -------------------------------------------------------------------------------------------------------
@@ -299,17 +299,17 @@ def test_hostile_tables_say_what_is_wrong(data, reason, profile):
 
 
 def test_the_month_goes_into_files_and_a_card(month, tmp_path):
-    workshop, folder = month
+    session, folder = month
     for name in ("t.csv", "t.json"):
-        other = read_reference(workshop, export(workshop, tmp_path / name))
-        assert all(distance(other.difference(line)) == 0 for line in lines(workshop))
-    other = read_reference(workshop, export(workshop, tmp_path / "t.nc"))
-    assert all(distance(other.difference(line)) < 1e-4 for line in lines(workshop) if line.values)
-    made = card(workshop, ["G55", "G56"])
+        other = read_reference(session, export(session, tmp_path / name))
+        assert all(distance(other.difference(line)) == 0 for line in lines(session))
+    other = read_reference(session, export(session, tmp_path / "t.nc"))
+    assert all(distance(other.difference(line)) < 1e-4 for line in lines(session) if line.values)
+    made = card(session, ["G55", "G56"])
     figures = [float(figure) for _, figure in made[0].figures]
     assert float(made[0].check) == pytest.approx(sum(figures), abs=1e-3)
-    assert len(timeline(workshop, "G55")) == 3
-    paths = [*write_timeline(workshop, "G55", tmp_path), write_snapshot(workshop, "Before ${x}/../y")]
+    assert len(timeline(session, "G55")) == 3
+    paths = [*write_timeline(session, "G55", tmp_path), write_snapshot(session, "Before ${x}/../y")]
     assert all(path.stat().st_size > 500 for path in paths)
     assert paths[-1].parent == folder / "snapshots"
 
@@ -318,8 +318,8 @@ def test_the_month_goes_into_files_and_a_card(month, tmp_path):
 
 
 def test_the_demos_program_fits_only_after_its_zero_has_moved(month, tmp_path):
-    workshop, folder = month
-    fit = fit_file(workshop, folder / PROGRAM)
+    session, folder = month
+    fit = fit_file(session, folder / PROGRAM)
     assert not fit.fits
     (row,) = fit.rows
     zero = row.zero["x"]
@@ -330,7 +330,7 @@ def test_the_demos_program_fits_only_after_its_zero_has_moved(month, tmp_path):
     drill = next(tool for tool in row.tools if tool.tool == 5)
     assert drill.axes[2].low == pytest.approx(row.zero["z"] - 38.0 + 148.2)
     assert row.shift == pytest.approx({"x": -zero - 400.0, "y": 0.0, "z": 0.0})
-    assert all(path.stat().st_size > 500 for path in write_fit(workshop, fit, tmp_path))
+    assert all(path.stat().st_size > 500 for path in write_fit(session, fit, tmp_path))
 
 
 @pytest.mark.parametrize(
@@ -378,8 +378,8 @@ def test_two_windows_see_each_other_and_never_write_over_unseen(scene, profile, 
     book_work.edit(two, "G57", {"x": 2.0}, "after looking")
     assert one.ledger.refresh() == ["G57"]
     assert [e.values["x"] for e in one.history("G57")] == [1.0, 2.0]
-    for workshop in (one, two):
-        workshop.book.close()
+    for session in (one, two):
+        session.book.close()
 
 
 def test_kill_at_any_moment_loses_nothing_confirmed(tmp_path):
@@ -439,15 +439,15 @@ def test_a_book_of_years_opens_light_and_fetches_what_is_asked_for(scene, profil
     chain = book_work.typed_chain("G54", {"x": 1.0, "y": 2.0, "z": 3.0}, {}, {}, "made up")
     for first in range(1, 1001, 250):
         book.add(*(replace(_typed(n), chain=chain if n == 1000 else None) for n in range(first, first + 250)))
-    workshop = Session(scene, book, profile, seed=None)
-    assert [e.number for e in workshop.history("G54")] == list(range(801, 1001))
-    assert [e.light for e in workshop.history("G54")] == [True] * 199 + [False]  # the newest is what is shown
-    assert workshop.history("G54")[-1].chain == chain
-    assert workshop.ledger.whole("G54", 0).number == 801
-    assert workshop.ledger.older("G54") == 200
-    assert workshop.history("G54")[0].number == 601
-    book_work.edit(workshop, "G54", {"x": 5.0}, "on top")
-    assert math.isclose(line_of(workshop, "G54").values["x"], 5.0)
+    session = Session(scene, book, profile, seed=None)
+    assert [e.number for e in session.history("G54")] == list(range(801, 1001))
+    assert [e.light for e in session.history("G54")] == [True] * 199 + [False]  # the newest is what is shown
+    assert session.history("G54")[-1].chain == chain
+    assert session.ledger.whole("G54", 0).number == 801
+    assert session.ledger.older("G54") == 200
+    assert session.history("G54")[0].number == 601
+    book_work.edit(session, "G54", {"x": 5.0}, "on top")
+    assert math.isclose(line_of(session, "G54").values["x"], 5.0)
 
 
 def test_the_book_from_the_command_line(tmp_path, monkeypatch):

@@ -36,10 +36,10 @@ def x_of(feature):
     return {"feature": feature, "sets": {"row": "G54", "x": 0}}
 
 
-def ran(workshop, made, part=0, scene=None):
+def ran(session, made, part=0, scene=None):
     """A plan run without noise on the set-up as it stands: the outcome and the run."""
-    ready = planned(workshop, made)
-    prover = Prover(Case.of(workshop, ready, program_of(workshop, ready)))
+    ready = planned(session, made)
+    prover = Prover(Case.of(session, ready, program_of(session, ready)))
     scene = scene or prover.scene(part)
     run = prover.run(scene, part, noisy=False)
     run.to_end()
@@ -188,32 +188,32 @@ def test_what_the_rose_asks_for_goes_into_the_plan_and_sets_a_row(builder, quiet
 
 
 def test_the_file_the_proof_and_the_program_go_together(builder):
-    outcome = prove(builder.workshop, builder.ready, program_of(builder.workshop, builder.ready), 3)
+    outcome = prove(builder.session, builder.ready, program_of(builder.session, builder.ready), 3)
     builder.prove(outcome)
     paths = builder.write()
     assert [path.name for path in paths] == ["gl-114.plan.toml", "o2150.nc"]
     assert not builder.changed
-    again = PlanBuilder.open(builder.workshop, paths[0].parent, "G54")
+    again = PlanBuilder.open(builder.session, paths[0].parent, "G54")
     assert again.plan == builder.plan
-    digest = program_of(again.workshop, again.ready).digest
+    digest = program_of(again.session, again.ready).digest
     assert "proved on 3 parts" in again.proof.words(again.basis(digest))
     assert again.is_proved(digest)
-    file = again.workshop.scene.file
-    again.workshop.scene = replace(again.workshop.scene, file=file.model_copy(update={"word": []}))
+    file = again.session.scene.file
+    again.session.scene = replace(again.session.scene, file=file.model_copy(update={"word": []}))
     assert again.is_proved(digest)  # the same as described
     stated = file.model_copy(update={"job": file.job.model_copy(update={"start_uncertainty": 1.0})})
-    kept, again.workshop.scene = again.workshop.scene, replace(again.workshop.scene, file=stated)
+    kept, again.session.scene = again.session.scene, replace(again.session.scene, file=stated)
     assert "the job was another" in again.proof.words(again.basis(digest))
     assert not again.is_proved(digest)
-    again.workshop.scene = kept
+    again.session.scene = kept
     older = again.proof.model_copy(update={"version": "0.0.1"})
     assert "the version of Brisk Anchor was another" in older.words(again.basis(digest))
     again.state(0, "search", 19.5)
-    changed = again.basis(program_of(again.workshop, again.ready).digest)
+    changed = again.basis(program_of(again.session, again.ready).digest)
     assert "the text that was tried, the plan was another" in again.proof.words(changed)
     paths[0].with_name("gl-114.plan.proof.json").write_text('{"form": "x"}')
     with pytest.raises(BriskAnchorError):
-        PlanBuilder.open(builder.workshop, paths[0].parent, "G54")
+        PlanBuilder.open(builder.session, paths[0].parent, "G54")
 
 
 def test_a_wrong_size_ends_stops_or_goes_on_without_storing(quiet):
@@ -241,19 +241,19 @@ def test_results_are_kept_where_the_next_program_finds_them_or_it_is_told(quiet,
     assert held == pytest.approx([*quiet_bore(quiet), 38.0124], abs=1e-3)
 
 
-def quiet_bore(workshop):
-    ready = planned(workshop, plan({"feature": "bore"}))
-    return workshop.measure(ready.measurements[0]).feature.coordinates
+def quiet_bore(session):
+    ready = planned(session, plan({"feature": "bore"}))
+    return session.measure(ready.measurements[0]).feature.coordinates
 
 
 def test_the_run_out_falls_out_of_a_plan_with_half_turns(scene):
     """The ball stands 12 µm and −7 µm beside the axis, and nobody has calibrated it."""
     real = scene.file.probe.real.model_copy(update={"offset": (0.012, -0.007)})
     file = scene.file.model_copy(update={"probe": scene.file.probe.model_copy(update={"real": real})})
-    workshop = Session(build_scene(file), None, shipped_profile("skip-macro"), seed=None)
+    session = Session(build_scene(file), None, shipped_profile("skip-macro"), seed=None)
     sets = {"feature": "bore", "sets": {"row": "G54", "x": 36.0, "y": 36.0}}
-    crooked, _ = ran(workshop, plan(sets))
-    straight, run = ran(workshop, plan(sets, half_turn=True))
+    crooked, _ = ran(session, plan(sets))
+    straight, run = ran(session, plan(sets, half_turn=True))
     assert crooked.how == "wrong"
     assert (straight.how, straight.error < 0.0005) == ("right", True)
     assert not run.machine.turned_round

@@ -24,9 +24,9 @@ def check(tool, tolerance, **more):
     return {"tool": tool, "tolerance": tolerance, **more}
 
 
-def ran(workshop, made):
-    ready = planned(workshop, made)
-    prover = Prover(Case.of(workshop, ready, program_of(workshop, ready)))
+def ran(session, made):
+    ready = planned(session, made)
+    prover = Prover(Case.of(session, ready, program_of(session, ready)))
     run = prover.run(prover.scene(0), 0, noisy=False)
     run.to_end()
     return prover._ending(0, prover.scene(0), run), run
@@ -34,7 +34,7 @@ def ran(workshop, made):
 
 @pytest.fixture(params=["skip-macro", "probe-params", "master"])
 def shelf(request, scene):
-    """A workshop with the setter's reference: the master is 100 long, and the setter's top lies at −540."""
+    """A session with the setter's reference: the master is 100 long, and the setter's top lies at −540."""
     if request.param == "master":
         text = shipped_text("skip-macro").replace(
             'convention = "gauge line"', 'convention = "master"\nmaster_length = 100.0'
@@ -42,9 +42,9 @@ def shelf(request, scene):
         profile = parse_profile(text, "own")
     else:
         profile = shipped_profile(request.param)
-    workshop = Session(scene, None, profile, seed=None)
-    take_reference(workshop, -440.0)
-    return workshop
+    session = Session(scene, None, profile, seed=None)
+    take_reference(session, -440.0)
+    return session
 
 
 def test_whole_tools_are_told_how_far_off_they_are_and_the_rest_is_measured(shelf):
@@ -61,12 +61,12 @@ def test_whole_tools_are_told_how_far_off_they_are_and_the_rest_is_measured(shel
 
 @pytest.mark.parametrize(("reaction", "number", "measured"), [("alarm", 111, 0), ("go on", 110, 1)])
 def test_a_tool_out_of_its_tolerance_ends_the_program_or_keeps_it_from_storing(scene, reaction, number, measured):
-    workshop = Session(scene, None, shipped_profile("skip-macro"), seed=None)
-    take_reference(workshop, -440.0)
+    session = Session(scene, None, shipped_profile("skip-macro"), seed=None)
+    take_reference(session, -440.0)
     sets = [{"feature": "top", "sets": {"row": "G54", "z": 0.0}}]
     made = plan(check(12, 0.01, on_fail=reaction)).model_copy(update={"measure": plan_sets(sets)})
-    before = workshop.machine.offset("G54")
-    _, run = ran(workshop, made)
+    before = session.machine.offset("G54")
+    _, run = ran(session, made)
     assert run.interpreter.alarm.number == number
     assert sum("SOLVED" in line for line in run.interpreter.printed) == measured
     assert run.machine.offset("G54") == before
@@ -78,9 +78,9 @@ def plan_sets(measure):
 
 
 def test_a_person_decides_where_it_is_to_stop(scene):
-    workshop = Session(scene, None, shipped_profile("skip-macro"), seed=None)
-    take_reference(workshop, -440.0)
-    _, run = ran(workshop, plan(check(12, 0.01, on_fail="stop")))
+    session = Session(scene, None, shipped_profile("skip-macro"), seed=None)
+    take_reference(session, -440.0)
+    _, run = ran(session, plan(check(12, 0.01, on_fail="stop")))
     assert run.interpreter.status is Status.STOPPED
     assert isinstance(run.interpreter, Interpreter)
     run.interpreter.run()
@@ -92,12 +92,12 @@ def test_a_tool_that_broke_off_is_searched_no_further_than_stated(scene):
     tools = [t.model_copy(update={"real_length": t.length - 7.0}) if t.number == 5 else t for t in scene.file.tool]
     from brisk_anchor.standin.scene import build_scene
 
-    workshop = Session(
+    session = Session(
         build_scene(scene.file.model_copy(update={"tool": tools})), None, shipped_profile("skip-macro"), seed=None
     )
-    take_reference(workshop, -440.0)
+    take_reference(session, -440.0)
     for search, number in ((5.0, 101), (10.0, 111)):
-        _, run = ran(workshop, plan(check(5, 0.05, search=search)))
+        _, run = ran(session, plan(check(5, 0.05, search=search)))
         assert run.interpreter.alarm.number == number
 
 

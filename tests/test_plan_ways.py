@@ -59,7 +59,7 @@ def scene(tmp_path_factory):
 
 
 @pytest.fixture(scope="module", params=["skip-macro", "probe-params"])
-def workshop(request, scene):
+def session(request, scene):
     return Session(scene, None, shipped_profile(request.param), seed=None)
 
 
@@ -68,9 +68,9 @@ def plan(*measure, **more):
     return PlanFile.model_validate(data)
 
 
-def ran(workshop, made):
-    ready = planned(workshop, made)
-    prover = Prover(Case.of(workshop, ready, program_of(workshop, ready)))
+def ran(session, made):
+    ready = planned(session, made)
+    prover = Prover(Case.of(session, ready, program_of(session, ready)))
     scene = prover.scene(0)
     run = prover.run(scene, 0, noisy=False)
     run.to_end()
@@ -96,11 +96,11 @@ TELLS = {"left": "x", "front": "y", "slot": "x", "rib": "y"}
 @pytest.mark.parametrize(
     ("name", "way"), [(name, way) for name, ways in WAYS.items() for way in ways], ids=lambda v: str(v)[:40]
 )
-def test_each_way_gives_the_row_its_true_place(workshop, scene, name, way):
+def test_each_way_gives_the_row_its_true_place(session, scene, name, way):
     place = scene.setup.drawn(name).drawing
     axes = TELLS.get(name, "xyz" if name == "ball" else "xy")
     sets = {"row": "G55", **{axis: place["xyz".index(axis)] for axis in axes}}
-    ready, ending, run = ran(workshop, plan({"feature": name, "sets": sets} | way))
+    ready, ending, run = ran(session, plan({"feature": name, "sets": sets} | way))
     assert (ending.how, ending.words) == ("right", "")
     assert ending.error < 0.0005
     # The zero of the drawing really lies 0.6, −0.4 and 0.1 beside −450, −270, −505.
@@ -124,7 +124,7 @@ def test_the_second_look_goes_along_the_ways_of_the_program(scene, name, way):
         assert any(math.dist((*start, *end), move) < 0.05 for move in moves), (start, end)
 
 
-def test_of_two_turned_rows_each_is_reported_as_it_was_stored(workshop):
+def test_of_two_turned_rows_each_is_reported_as_it_was_stored(session):
     """Reports of a control that prints nothing are read from its variables when the program is through."""
     made = plan(
         {"feature": "left", "sets": {"row": "G55", "x": 0}},
@@ -132,8 +132,8 @@ def test_of_two_turned_rows_each_is_reported_as_it_was_stored(workshop):
         {"feature": "side", "sets": {"row": "G56", "x": -20, "r": 0}},
         {"feature": "outer", "sets": {"row": "G56", "y": -30}},
     )
-    ready = planned(workshop, made)
-    prover = Prover(Case.of(workshop, ready, program_of(workshop, ready)))
+    ready = planned(session, made)
+    prover = Prover(Case.of(session, ready, program_of(session, ready)))
     run = prover.run(prover.scene(0), 0, noisy=False)
     run.to_end()
     report = parse_reports(run.printed)
@@ -145,23 +145,23 @@ def test_of_two_turned_rows_each_is_reported_as_it_was_stored(workshop):
         assert held["Y"] == pytest.approx(-270.4 - y, abs=0.1)
 
 
-def test_a_low_hop_over_a_boss_and_none_above_the_clear_height(workshop):
+def test_a_low_hop_over_a_boss_and_none_above_the_clear_height(session):
     """Between walls it goes as high as the feature may stand and a millimetre, not up to where it came from."""
-    ready = planned(workshop, plan({"feature": "island"}))
-    steps = plan_steps(nc_plan(workshop, ready))
+    ready = planned(session, plan({"feature": "island"}))
+    steps = plan_steps(nc_plan(session, ready))
     m = ready.measurements[0]
     guarded = [step for step in steps if isinstance(step, Guarded)]
     hops = [step.z.value - (m.start[2] - m.drop) for step in guarded if step.why == "up over it"]
     assert hops == pytest.approx([8.0 + 2.0 + 1.0] * 3)
     assert guarded[0].why == "down beside the -X side"
     highest = max(step.z for step in steps if isinstance(step, Rapid) and step.z is not None)
-    assert highest == workshop.setup.machine.home[2]
+    assert highest == session.setup.machine.home[2]
 
 
-def test_going_across_is_at_the_higher_of_two_clear_heights(workshop):
-    low, high = workshop.setup.clear_height, workshop.setup.clear_height + 20
+def test_going_across_is_at_the_higher_of_two_clear_heights(session):
+    low, high = session.setup.clear_height, session.setup.clear_height + 20
     made = plan({"feature": "bore"}, {"feature": "left", "clear": high}, {"feature": "slot"})
-    steps = plan_steps(nc_plan(workshop, planned(workshop, made)))
+    steps = plan_steps(nc_plan(session, planned(session, made)))
     level, crossings = 0.0, []
     for step in steps:
         if isinstance(step, Rapid):
@@ -188,13 +188,13 @@ def test_going_across_is_at_the_higher_of_two_clear_heights(workshop):
         ({"name": "x", "walls": ["LEFT", "RIGHT", "UP"], "at": [0, 0, 0]}, "three walls"),
     ],
 )
-def test_ways_that_cannot_be_gone_say_why(workshop, way, reason):
+def test_ways_that_cannot_be_gone_say_why(session, way, reason):
     with pytest.raises(BriskAnchorError, match=reason):
-        planned(workshop, plan(way))
+        planned(session, plan(way))
 
 
-def test_a_standoff_less_than_the_uncertainty_is_told_and_stops_safely(workshop):
-    ready, ending, _ = ran(workshop, plan({"feature": "front", "standoff": 0.2}))
+def test_a_standoff_less_than_the_uncertainty_is_told_and_stops_safely(session):
+    ready, ending, _ = ran(session, plan({"feature": "front", "standoff": 0.2}))
     stated = [(figure.name, figure.value) for figure in ready.steps[0].figures if figure.stated]
     assert stated == [("standoff", 0.2)]
     near = [look.found for look in ready.all_looks]
@@ -202,9 +202,9 @@ def test_a_standoff_less_than_the_uncertainty_is_told_and_stops_safely(workshop)
     assert (ending.how, "UNEXPECTED CONTACT" in ending.words) == ("stopped", True)  # the part lies 0.4 mm nearer
 
 
-def test_no_rapid_ends_where_a_part_that_lies_off_could_be(workshop):
+def test_no_rapid_ends_where_a_part_that_lies_off_could_be(session):
     for clear, off in ((-520.0, math.hypot(6, 3) - 3), (-512.0, None), (-500.0, None)):  # the ball over a rim of ⌀12
-        ready = planned(workshop, plan({"feature": "stop bush", "clear": clear}))
+        ready = planned(session, plan({"feature": "stop bush", "clear": clear}))
         told = [look.found for look in ready.all_looks if look.stops]
         near = f"comes within {off:.2f} mm of the fixed jaw of V-3 with the ball" if off else ""
         assert told == ([f"The rapid down to bush ⌀12 in the fixed jaw {near}"] if near else [])
@@ -213,7 +213,7 @@ def test_no_rapid_ends_where_a_part_that_lies_off_could_be(workshop):
         (-481.0, True),
         (-477.0, False),
     ):  # 4 and 8 over the island, which could stand 6 higher; the real probe is 0.006 longer
-        ready = planned(workshop, plan({"feature": "pocket", "clear": clear}, far | {"clear": clear}))
+        ready = planned(session, plan({"feature": "pocket", "clear": clear}, far | {"clear": clear}))
         told = [look.found for look in ready.all_looks if look.stops]
         assert told == (
             ["The rapid from pocket to far comes within 3.99 mm of the island of QB-4 with the ball"] if met else []
@@ -221,16 +221,16 @@ def test_no_rapid_ends_where_a_part_that_lies_off_could_be(workshop):
 
 
 def test_a_tilted_plane_gives_its_three_angles_and_how_they_are_called(scene):
-    workshop = Session(scene, None, shipped_profile("skip-macro"), seed=None)
-    ready, ending, run = ran(workshop, plan({"feature": "top", "keep": ["I #620", "J #621", "K #622"]}))
+    session = Session(scene, None, shipped_profile("skip-macro"), seed=None)
+    ready, ending, run = ran(session, plan({"feature": "top", "keep": ["I #620", "J #621", "K #622"]}))
     assert ending.how == "right"
-    steps = plan_steps(nc_plan(workshop, ready))
+    steps = plan_steps(nc_plan(session, ready))
     assert [step.variables for step in steps if isinstance(step, TiltedPlane)] == [(620, 621, 622)]
     assert len([step for step in steps if isinstance(step, KeepResult)]) == 3
-    assert "A PROGRAM LIES IN THAT PLANE BY G68.2" in program_of(workshop, ready).text
+    assert "A PROGRAM LIES IN THAT PLANE BY G68.2" in program_of(session, ready).text
     assert [run.interpreter.common[n] for n in (620, 621, 622)] == pytest.approx([0.0, 0.0, 0.0], abs=0.01)
     # On a part that leans the plane's Z, turned by I about Z and then by J about X, is the part's own.
-    prover = Prover(Case.of(workshop, ready, program_of(workshop, ready)))
+    prover = Prover(Case.of(session, ready, program_of(session, ready)))
     leaning = prover.scene(3)
     run = prover.run(leaning, 3, noisy=False)
     run.to_end()
@@ -242,11 +242,11 @@ def test_a_tilted_plane_gives_its_three_angles_and_how_they_are_called(scene):
     assert i + k == pytest.approx(0.0, abs=1e-6)
 
 
-def test_what_nobody_needs_later_gives_its_variables_free(workshop):
+def test_what_nobody_needs_later_gives_its_variables_free(session):
     """Twelve features, one row: only what the row hangs on is held to the end."""
     names = list(WAYS)
     made = plan(*({"feature": name} for name in names), {"feature": "top"})
-    steps = plan_steps(nc_plan(workshop, planned(workshop, made)))
+    steps = plan_steps(nc_plan(session, planned(session, made)))
     held: set[str] = set()
     most = 0
     for step in steps:
@@ -259,4 +259,4 @@ def test_what_nobody_needs_later_gives_its_variables_free(workshop):
         most = max(most, len(held))
     assert most < 60
     assert held == set()
-    program_of(workshop, planned(workshop, made))
+    program_of(session, planned(session, made))

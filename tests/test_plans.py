@@ -30,9 +30,9 @@ def plan(*features, offset=None, order="as listed", measure=None, **figures):
 @pytest.fixture
 def job(tmp_path):
     new_job(tmp_path / "job")
-    workshop = open_job(tmp_path / "job", tmp_path / "data", roll=0)
-    yield workshop
-    workshop.book.close()
+    session = open_job(tmp_path / "job", tmp_path / "data", roll=0)
+    yield session
+    session.book.close()
 
 
 def test_a_plan_is_read_in_its_unit_and_proposes_the_rest(quiet, tmp_path):

@@ -25,10 +25,10 @@ WITHOUT_FLAG = parse_profile(
 
 
 def measured(scene, profile):
-    workshop = Session(scene, None, profile, seed=None)
-    for drawn in workshop.setup.features:
-        workshop.measure(build_measurement(workshop.setup, point_at(workshop.setup, drawn)))
-    return workshop
+    session = Session(scene, None, profile, seed=None)
+    for drawn in session.setup.features:
+        session.measure(build_measurement(session.setup, point_at(session.setup, drawn)))
+    return session
 
 
 @pytest.fixture(scope="module")
@@ -58,8 +58,8 @@ def test_without_branches_the_same_offsets_are_found_stored_and_proved(ngc, scen
     ],
 )
 def test_every_guard_without_branches_stops_the_program(ngc, scene, profile, old, new, reason):
-    workshop = Session(scene, None, profile, seed=None)
-    program = workshop.full_program("G54")
+    session = Session(scene, None, profile, seed=None)
+    program = session.full_program("G54")
     assert old in program.text
     machine = scene.stand_in(seed=None)
     before = machine.offset("G54")
@@ -125,14 +125,14 @@ def test_a_shops_own_words_are_written_and_understood(scene):
         ("free = [101, 199]", "free = [600, 690]"),
         ('last_word = "M30"', 'last_word = "M30"\nhead = ["M9"]\ntail = ["G90", "M5"]'),
     )
-    workshop = measured(scene, own)
-    text = workshop.full_program("G54").text
+    session = measured(scene, own)
+    text = session.full_program("G54").text
     for words in ("O02354 ;GL-114", "SAY[BRISK_1_TOUCH", "G65 P801 ", "#600", "T20 M6", "#3000=101 ;MISSED"):
         assert words in text
     assert "(" not in text
     assert "G90\nM5\nM30\n" in text
-    workshop.store("G54")
-    assert workshop.prove("G54").holds
+    session.store("G54")
+    assert session.prove("G54").holds
     machine = scene.stand_in(seed=None)
     machine.write_offset("G54 P7", (-400.0, -200.0, -300.0))
     run = Run("G54 P7\nG90 G0 X0.\n#700=#4014\nG54 G10 L2 P1 X-1.\nM30", own, machine)
@@ -145,23 +145,23 @@ def test_a_shops_own_words_are_written_and_understood(scene):
 def test_tool_lengths_as_the_shop_counts_them(scene, profile, tmp_path, convention, more):
     length = f"\nmaster_length = {more}" if more else ""
     counted = changed(('convention = "gauge line"', f'convention = "{convention}"{length}'))
-    usual, workshop = measured(scene, profile), measured(scene, counted)
-    before = workshop.machine.offset("G54")[2]
+    usual, session = measured(scene, profile), measured(scene, counted)
+    before = session.machine.offset("G54")[2]
     usual.store("G54")
-    chain = workshop.store("G54")
-    assert workshop.prove("G54").holds
-    svg = write_sheets(workshop, "G54", tmp_path)[0].read_text()
+    chain = session.store("G54")
+    assert session.prove("G54").holds
+    svg = write_sheets(session, "G54", tmp_path)[0].read_text()
     assert ("touched off on the part" if more is None else "master of 140") in svg
     if more is None:
-        assert workshop.machine.offset("G54")[2] == before
+        assert session.machine.offset("G54")[2] == before
         assert any("touched off on the part" in limit for limit in counted.limits)
         return
-    assert workshop.machine.offset("G54")[2] == pytest.approx(usual.machine.offset("G54")[2] + more)
+    assert session.machine.offset("G54")[2] == pytest.approx(usual.machine.offset("G54")[2] + more)
     assert [term.label for term in chain.axis("z").terms][-2] == "length of the master"
-    assert workshop.true_offset("G54")["z"] == pytest.approx(usual.true_offset("G54")["z"] + more)
+    assert session.true_offset("G54")["z"] == pytest.approx(usual.true_offset("G54")["z"] + more)
     # Whatever lengths are counted from, the same program position is the same place on the part.
     places = []
-    for shop in (usual, workshop):
+    for shop in (usual, session):
         run = Run("G90 G54 G43 H20\nG1 X36. Y36. Z100. F500\nM30", shop.profile, shop.machine.twin(seed=None))
         run.to_end()
         places.append(run.machine.position)

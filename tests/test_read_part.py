@@ -73,15 +73,15 @@ def test_a_read_part_is_measured_stored_and_proved(tmp_path):
     job = (folder / "job.toml").read_text().replace('"seat"', '"bore 1"')
     old, new = 'x = { feature = "bore 1", drawing = 80.0 }', 'x = { feature = "right", drawing = 160.0 }'
     (folder / "job.toml").write_text(job.replace(old, new))
-    workshop = open_job(folder, tmp_path / "data", roll=0)
-    for name in workshop.missing("G54"):
-        feature = next(f for f in workshop.setup.features if f.name == name)
-        workshop.measure(build_measurement(workshop.setup, point_at(workshop.setup, feature)))
-    values, truth = workshop.store("G54").values, workshop.true_offset("G54")
+    session = open_job(folder, tmp_path / "data", roll=0)
+    for name in session.missing("G54"):
+        feature = next(f for f in session.setup.features if f.name == name)
+        session.measure(build_measurement(session.setup, point_at(session.setup, feature)))
+    values, truth = session.store("G54").values, session.true_offset("G54")
     assert [values[a] for a in "xyz"] == pytest.approx([truth[a] for a in "xyz"], abs=0.004)
     assert values["x"] == pytest.approx(-450.0, abs=0.003)
-    assert workshop.prove("G54").holds
-    workshop.book.close()
+    assert session.prove("G54").holds
+    session.book.close()
 
 
 def mesh(segments=64, inward=True):

@@ -81,10 +81,10 @@ from brisk_anchor.nc.profile.control_profile import shipped_profile
 from brisk_anchor.standin.outlines import outline_of
 
 scene = sample_scene()
-workshop = Session(scene, None, shipped_profile("skip-macro"), seed=None)
+session = Session(scene, None, shipped_profile("skip-macro"), seed=None)
 measure = [MeasureSection(feature="boss", over_the_top=False)]
 plan = PlanFile(form="brisk-anchor-plan-1", units="mm", name="round", measure=measure)
-print(rehearse(workshop, planned(workshop, plan))[2].total > 1)
+print(rehearse(session, planned(session, plan))[2].total > 1)
 tipped = Frame.from_angles((0.0, 0.0, 0.0), a=30.0)
 print(len([outline_of(replace(solid, frame=tipped @ solid.frame)) for solid in scene.nominal]))
 """

@@ -26,12 +26,12 @@ from brisk_anchor.standin.scene_file import load_scene
 TODAY = date(2026, 11, 23)
 
 
-def line(workshop, number, group=""):
-    return next(i for i in shelf.lines(workshop, TODAY) if i.number == number and (not group or i.group == group))
+def line(session, number, group=""):
+    return next(i for i in shelf.lines(session, TODAY) if i.number == number and (not group or i.group == group))
 
 
-def asking_for(workshop, name):
-    return build_measurement(workshop.setup, point_at(workshop.setup, workshop.setup.drawn(name)))
+def asking_for(session, name):
+    return build_measurement(session.setup, point_at(session.setup, session.setup.drawn(name)))
 
 
 @pytest.fixture(scope="module", params=["gauge line", "master"])
@@ -41,65 +41,65 @@ def set_up(request):
     if request.param == "master":
         lengths = profile.tool_lengths.model_copy(update={"convention": "master", "master_length": 100.0})
         profile = profile.model_copy(update={"tool_lengths": lengths})
-    workshop = Session(build_scene(load_scene("heron-gl114")), None, profile, seed=None)
-    assert shelf.reference(workshop) is None
+    session = Session(build_scene(load_scene("heron-gl114")), None, profile, seed=None)
+    assert shelf.reference(session) is None
     with pytest.raises(PlanError, match="is not taken"):
-        shelf.measured_length(workshop, 12, None)
-    assert shelf.bring_to_setter(workshop, 33) == "the tool setter 60"
-    shelf.take_reference(workshop, None)
-    shelf.bring_to_setter(workshop, 12)
-    return workshop, 131.418 - profile.length_reference
+        shelf.measured_length(session, 12, None)
+    assert shelf.bring_to_setter(session, 33) == "the tool setter 60"
+    shelf.take_reference(session, None)
+    shelf.bring_to_setter(session, 12)
+    return session, 131.418 - profile.length_reference
 
 
 def test_a_length_on_the_setter_is_the_tools_own_and_goes_into_the_table(set_up):
-    workshop, real = set_up
-    length, looks = shelf.measured_length(workshop, 12, None)
+    session, real = set_up
+    length, looks = shelf.measured_length(session, 12, None)
     assert length.value == pytest.approx(real, abs=1e-4)
     assert not looks
     u_reading = math.hypot(0.001 / math.sqrt(12), 0.001)
-    own = math.hypot(u_reading, 0.003) if workshop.profile.tool_lengths.convention == "master" else None
+    own = math.hypot(u_reading, 0.003) if session.profile.tool_lengths.convention == "master" else None
     assert length.u == pytest.approx(math.hypot(u_reading, own or math.hypot(u_reading, 0.003, 0.002)))
-    shelf.take_length(workshop, 12, length, looks)
-    assert workshop.machine.tool_length(12) == pytest.approx(real, abs=1e-4)
-    assert line(workshop, 12).sound
-    assert workshop.machine.offset("G59")[2] == pytest.approx(-500.0 if own else -600.0, abs=1e-4)
+    shelf.take_length(session, 12, length, looks)
+    assert session.machine.tool_length(12) == pytest.approx(real, abs=1e-4)
+    assert line(session, 12).sound
+    assert session.machine.offset("G59")[2] == pytest.approx(-500.0 if own else -600.0, abs=1e-4)
 
 
 def test_a_figure_of_the_wrong_offset_is_refused_or_recognised(set_up):
-    workshop, real = set_up
-    foot, other = (workshop.machine.offset(row)[2] for row in ("G59", "G54"))
+    session, real = set_up
+    foot, other = (session.machine.offset(row)[2] for row in ("G59", "G54"))
     with pytest.raises(PlanError, match="counts from G54, not from G59"):
-        shelf.measured_length(workshop, 12, 60.0 + real, PositionFrame("G54", workshop.machine.offset("G54")))
-    right = shelf.measured_length(workshop, 12, 60.0 + real, PositionFrame("G59", workshop.machine.offset("G59")))
+        shelf.measured_length(session, 12, 60.0 + real, PositionFrame("G54", session.machine.offset("G54")))
+    right = shelf.measured_length(session, 12, 60.0 + real, PositionFrame("G59", session.machine.offset("G59")))
     assert right[0].value == pytest.approx(real)
     # Typed as if it were G59's while G54 was active: too long or short by what lies between the two.
     typed = 60.0 + real + foot - other
-    length, looks = shelf.measured_length(workshop, 12, typed, PositionFrame("G59", workshop.machine.offset("G59")))
+    length, looks = shelf.measured_length(session, 12, typed, PositionFrame("G59", session.machine.offset("G59")))
     assert "G54 was active, not G59" in looks[0].why
     with pytest.raises(SecondLookError):
-        shelf.take_length(workshop, 12, length, looks)
+        shelf.take_length(session, 12, length, looks)
     with pytest.raises(PlanError, match="T12 stands in the spindle, not T5"):
-        shelf.measured_length(workshop, 5, None)
+        shelf.measured_length(session, 5, None)
     with pytest.raises(SecondLookError, match="would jump"):
-        shelf.take_reference(workshop, -400.0)
-    before = workshop.setup
-    workshop.setup = replace(before, rows=(replace(before.rows[0], row="G59"),))
+        shelf.take_reference(session, -400.0)
+    before = session.setup
+    session.setup = replace(before, rows=(replace(before.rows[0], row="G59"),))
     with pytest.raises(BriskAnchorError, match="kept for tool setter"):
-        workshop.store("G59")
-    workshop.setup = before
+        session.store("G59")
+    session.setup = before
 
 
 def test_a_broken_tool_is_measured_alone_and_a_new_master_voids_what_hangs_on_it(set_up):
-    workshop, _ = set_up
-    shelf.broken(workshop, 12)
-    assert not line(workshop, 12).sound
-    assert line(workshop, 5).sound
-    shelf.new_master(workshop)
-    assert shelf.reference(workshop) is None
-    relative = workshop.profile.tool_lengths.convention == "master"
-    assert line(workshop, 5).sound is not relative
+    session, _ = set_up
+    shelf.broken(session, 12)
+    assert not line(session, 12).sound
+    assert line(session, 5).sound
+    shelf.new_master(session)
+    assert shelf.reference(session) is None
+    relative = session.profile.tool_lengths.convention == "master"
+    assert line(session, 5).sound is not relative
     with pytest.raises(PlanError, match="Take|take"):
-        shelf.measured_length(workshop, 12, None)
+        shelf.measured_length(session, 12, None)
 
 
 def test_every_tool_on_the_part():
@@ -109,11 +109,11 @@ def test_every_tool_on_the_part():
 
 def test_figures_go_into_the_file_and_void_what_hangs_on_them(tmp_path):
     new_job(tmp_path / "job")
-    workshop = open_job(tmp_path / "job", tmp_path / "data", roll=1)
-    shelf.set_figure(workshop, line(workshop, 31), "repeatability ±", 0.02)
-    shelf.set_figure(workshop, line(workshop, 33, "tool setter"), "height", 60.5)
-    shelf.set_figure(workshop, line(workshop, 5), "length", 148.3)
-    shelf.probe_exchanged(workshop, "stylus")
+    session = open_job(tmp_path / "job", tmp_path / "data", roll=1)
+    shelf.set_figure(session, line(session, 31), "repeatability ±", 0.02)
+    shelf.set_figure(session, line(session, 33, "tool setter"), "height", 60.5)
+    shelf.set_figure(session, line(session, 5), "length", 148.3)
+    shelf.probe_exchanged(session, "stylus")
     machine = load_job(tmp_path / "job").machine
     assert machine.hand_tool[0].u_repeatability == pytest.approx(0.01)
     assert (machine.setter.height, machine.tool[0].length, machine.probe.due) == (
@@ -121,14 +121,14 @@ def test_figures_go_into_the_file_and_void_what_hangs_on_them(tmp_path):
         148.3,
         ["radius", "length", "offset"],
     )
-    assert workshop.machine.tool_length(5) == pytest.approx(148.3)
+    assert session.machine.tool_length(5) == pytest.approx(148.3)
     with pytest.raises(BriskAnchorError):
-        shelf.set_figure(workshop, line(workshop, 20), "effective radius", 6.0)
+        shelf.set_figure(session, line(session, 20), "effective radius", 6.0)
     for label, value in (("effective radius", 2.99), ("length", 150.1), ("run-out ±", 0.002)):
-        assert any(look.stops for look in look_at_probe(workshop.setup.shelf.probe, 0))
-        shelf.set_figure(workshop, line(workshop, 20), label, value)
+        assert any(look.stops for look in look_at_probe(session.setup.shelf.probe, 0))
+        shelf.set_figure(session, line(session, 20), label, value)
     assert load_job(tmp_path / "job").machine.probe.due == []
-    workshop.book.close()
+    session.book.close()
 
 
 @pytest.mark.parametrize(
@@ -154,24 +154,24 @@ def test_run_out_is_found_and_taken_out_of_every_touch(profile, way):
     file = load_scene("heron-gl114")
     real = file.probe.real.model_copy(update={"offset": (0.012, -0.007)})
     file = file.model_copy(update={"probe": file.probe.model_copy(update={"real": real})})
-    workshop = Session(build_scene(file), None, shipped_profile(profile), seed=None)
+    session = Session(build_scene(file), None, shipped_profile(profile), seed=None)
     straight = Session(build_scene(load_scene("heron-gl114")), None, shipped_profile(profile), seed=None)
-    asked = asking_for(workshop, "bore")
+    asked = asking_for(session, "bore")
     true = straight.measure(asked).feature.coordinates
-    first = workshop.measure(asked).feature.coordinates
+    first = session.measure(asked).feature.coordinates
     assert first[0] - true[0] == pytest.approx(-0.012, abs=2e-4)
     known = None
     if way == "half round":
-        shelf.turn_half_round(workshop)
-        workshop.measure(asked)
-        assert workshop.measured["bore"].feature.coordinates == first
-        shelf.turn_half_round(workshop)
+        shelf.turn_half_round(session)
+        session.measure(asked)
+        assert session.measured["bore"].feature.coordinates == first
+        shelf.turn_half_round(session)
     else:
         known = (true[0], true[1])
-    found = shelf.offset_of_ball(workshop, "bore", known)
+    found = shelf.offset_of_ball(session, "bore", known)
     assert found.offset == pytest.approx((0.012, -0.007), abs=3e-4)
-    assert not workshop.measured
-    again = workshop.measure(asking_for(workshop, "bore")).feature
+    assert not session.measured
+    again = session.measure(asking_for(session, "bore")).feature
     assert again.coordinates == pytest.approx(true, abs=3e-4)
     assert again.standard_uncertainty("x") > straight.measured["bore"].feature.standard_uncertainty("x")
-    assert repeat(workshop, asking_for(workshop, "bore"), 2)
+    assert repeat(session, asking_for(session, "bore"), 2)

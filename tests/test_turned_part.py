@@ -89,7 +89,7 @@ ROWS = (
 
 @pytest.fixture(scope="module", params=["skip-macro", "probe-params"])
 def line(request: pytest.FixtureRequest, tmp_path_factory: pytest.TempPathFactory) -> tuple[Session, Frame]:
-    """A workshop with the part turned, and the frame its drawing really has on the machine."""
+    """A session with the part turned, and the frame its drawing really has on the machine."""
     folder = tmp_path_factory.mktemp("turned")
     new_job(folder)
     (folder / "part.toml").write_text(PART)
@@ -106,15 +106,15 @@ def line(request: pytest.FixtureRequest, tmp_path_factory: pytest.TempPathFactor
     return Session(build_scene(file), None, shipped_profile(request.param), seed=None), truth
 
 
-def brought_near(workshop: Session, truth: Frame, name: str, **figures: float) -> Measurement:
+def brought_near(session: Session, truth: Frame, name: str, **figures: float) -> Measurement:
     """What a person asks for who has brought the tip near by eye: the start of the drawing, moved with the part."""
-    setup = workshop.setup
-    asking = point_at(setup, drawn := setup.drawn(name))
+    setup = session.setup
+    request = point_at(setup, drawn := setup.drawn(name))
     for field, value in figures.items():
-        asking = asking.with_figure(field, value)
+        request = request.with_figure(field, value)
     by = np.array(truth.point(drawn.drawing)) - np.array(drawn.machine)
-    x, y, z = np.array(asking.start) + np.round(by, 1)
-    return build_measurement(setup, replace(asking, start=(float(x), float(y), float(z))))
+    x, y, z = np.array(request.start) + np.round(by, 1)
+    return build_measurement(setup, replace(request, start=(float(x), float(y), float(z))))
 
 
 EXPECTED = {
@@ -136,10 +136,10 @@ EXPECTED = {
 
 
 def test_every_kind_is_found_on_a_turned_part(line: tuple[Session, Frame]) -> None:
-    workshop, truth = line
-    setup = workshop.setup
+    session, truth = line
+    setup = session.setup
     for drawn in (setup.drawn(name) for name in EXPECTED):
-        measured = workshop.measure(brought_near(workshop, truth, drawn.name))
+        measured = session.measure(brought_near(session, truth, drawn.name))
         found = measured.feature
         place, angles, sizes = EXPECTED[drawn.name]
         assert found.angles == pytest.approx(angles, abs=5e-4), drawn.name
@@ -157,20 +157,20 @@ def test_every_kind_is_found_on_a_turned_part(line: tuple[Session, Frame]) -> No
 
 
 def test_the_zero_of_a_turned_part_is_stored_with_its_angle_and_proved(line: tuple[Session, Frame]) -> None:
-    workshop, truth = line
+    session, truth = line
     for name in EXPECTED:
-        if name not in workshop.measured:
-            workshop.measure(brought_near(workshop, truth, name))
+        if name not in session.measured:
+            session.measure(brought_near(session, truth, name))
     x, y, z = truth.point((0.0, 0.0, 0.0))
     for row in ("G54", "G55", "G56", "G57", "G58"):
-        chain = workshop.store(row)
+        chain = session.store(row)
         assert chain.values == pytest.approx({"x": x, "y": y, "z": z, "r": TURN}, abs=0.0005), row
-        assert workshop.table_values(row) == pytest.approx(chain.values, abs=2e-4)
+        assert session.table_values(row) == pytest.approx(chain.values, abs=2e-4)
         shown = chain.axis("x").terms[-1].value
         total = sum(t.value * (-1 if t.sign == "−" else 1) for t in chain.axis("x").terms[:-1] if t.sign != "=")
         if row != "G55":  # a fit is not a sum
             assert total == pytest.approx(shown, abs=1e-6)
-        proof = workshop.prove(row)
+        proof = session.prove(row)
         assert proof.holds, (row, proof)
         assert proof.turned < 2e-3
 
@@ -181,13 +181,13 @@ def test_the_digits_a_control_stores_are_all_that_is_rounded(
     line: tuple[Session, Frame], row: str, resolution: float
 ) -> None:
     """Cosines and weights written with the digits of lengths put a row 11 µm off, a best fit 75 µm."""
-    workshop, truth = line
+    session, truth = line
     for name in EXPECTED:
-        if name not in workshop.measured:
-            workshop.measure(brought_near(workshop, truth, name))
-    coarse = workshop.profile.model_copy(update={"resolution": resolution})
-    other = Session(workshop.scene, None, coarse, seed=None)
-    other.measured = workshop.measured
+        if name not in session.measured:
+            session.measure(brought_near(session, truth, name))
+    coarse = session.profile.model_copy(update={"resolution": resolution})
+    other = Session(session.scene, None, coarse, seed=None)
+    other.measured = session.measured
     run = Run(other.full_program(row), coarse, other.machine.twin(seed=None))
     run.to_end()
     assert run.ended_well, run.failure()
@@ -199,10 +199,10 @@ def test_the_digits_a_control_stores_are_all_that_is_rounded(
 
 
 def test_what_is_built_knows_what_it_has_in_common_with_its_parts(line: tuple[Session, Frame]) -> None:
-    workshop, truth = line
+    session, truth = line
     for name in ("cut", "ball"):
-        workshop.measure(brought_near(workshop, truth, name))
-    features = workshop.features()
+        session.measure(brought_near(session, truth, name))
+    features = session.features()
     own = {name: features[name].estimates()["x"] for name in ("cut", "ball", "mid")}
     # mid − cut/2 = ball/2: were they taken for strangers, it would come out more uncertain than that.
     (rest,) = derive(lambda v: (float(v[0] - v[1] / 2),), (own["mid"], own["cut"]))
@@ -210,8 +210,8 @@ def test_what_is_built_knows_what_it_has_in_common_with_its_parts(line: tuple[Se
 
 
 def test_a_derived_row_follows_its_parent_in_that_ones_turned_frame(line: tuple[Session, Frame]) -> None:
-    workshop, truth = line
-    fresh = Session(workshop.scene, None, workshop.profile, seed=None)
+    session, truth = line
+    fresh = Session(session.scene, None, session.profile, seed=None)
     assert fresh.missing("G59") == ["left", "front", "top"]
     assert fresh.chain("G59") is None
     for name in ("left", "front", "top"):
@@ -237,24 +237,24 @@ def test_a_derived_row_follows_its_parent_in_that_ones_turned_frame(line: tuple[
 
 
 def test_distances_of_features_lose_what_they_share(line: tuple[Session, Frame]) -> None:
-    workshop, truth = line
+    session, truth = line
     for name in ("cut", "ball", "side", "left", "slot"):
-        workshop.measure(brought_near(workshop, truth, name))
-    found = workshop.distance("ball", "cut")
+        session.measure(brought_near(session, truth, name))
+    found = session.distance("ball", "cut")
     assert found.straight.value == pytest.approx(math.hypot(95, 7), abs=0.0005)
-    across = workshop.distance("left", "side")
+    across = session.distance("left", "side")
     # Both were touched from the same side with the same ball: its radius is in neither, only the touches are.
-    own = [workshop.measured[n].feature.covariance[0][0] for n in ("left", "side")]
+    own = [session.measured[n].feature.covariance[0][0] for n in ("left", "side")]
     assert across.straight.u == pytest.approx(math.sqrt(sum(own)), rel=1e-3)
     with pytest.raises(GeometryError, match="no axis together"):
-        workshop.distance("slot", "front")
+        session.distance("slot", "front")
     with pytest.raises(DatumError, match="not measured"):
-        Session(workshop.scene, None, workshop.profile).distance("cut", "ball")
+        Session(session.scene, None, session.profile).distance("cut", "ball")
 
 
 def test_repeats_are_averaged_on_the_control_and_here_alike(line: tuple[Session, Frame]) -> None:
-    workshop, truth = line
-    noisy = Session(workshop.scene, None, workshop.profile, seed=3)
+    session, truth = line
+    noisy = Session(session.scene, None, session.profile, seed=3)
     once = noisy.measure(brought_near(noisy, truth, "cut"))
     measured = noisy.measure(brought_near(noisy, truth, "cut", repeats=4.0))
     assert len(measured.feature.touches) == 12
@@ -265,7 +265,7 @@ def test_repeats_are_averaged_on_the_control_and_here_alike(line: tuple[Session,
 
 def test_marks_name_the_new_features_and_their_figures() -> None:
     up = TouchPattern().toggle(Wall.UP)
-    assert [rose.read().name for rose in (up, up.toggle(Wall.UP), up.toggle(Wall.UP).toggle(Wall.UP))] == [
+    assert [pattern.read().name for pattern in (up, up.toggle(Wall.UP), up.toggle(Wall.UP).toggle(Wall.UP))] == [
         "surface towards +Y",
         "edge towards +Y",
         "nothing marked",
@@ -279,50 +279,50 @@ def test_marks_name_the_new_features_and_their_figures() -> None:
     assert TouchPattern(frozenset(SIDES[:3]), round=True).read().name == "interrupted bore"
     corner = TouchPattern(frozenset((Wall.LEFT, Wall.UP)), round=True)
     assert corner.read().name == "bore of known ⌀"
-    asking = MeasurementRequest(corner, (0.0, 0.0, 0.0)).with_figure("heading 1", 200.0)
-    assert asking.rose.headings == (200.0, 90.0)
-    assert asking.rose.directions[0] == pytest.approx((math.cos(math.radians(200)), math.sin(math.radians(200)), 0))
-    assert list(asking.optional()) == ["search", "times each", "again +Z", "angle 1", "angle 2"]
+    request = MeasurementRequest(corner, (0.0, 0.0, 0.0)).with_figure("heading 1", 200.0)
+    assert request.pattern.headings == (200.0, 90.0)
+    assert request.pattern.directions[0] == pytest.approx((math.cos(math.radians(200)), math.sin(math.radians(200)), 0))
+    assert list(request.optional()) == ["search", "times each", "again +Z", "angle 1", "angle 2"]
     with pytest.raises(PlanError, match="no count"):
-        asking.with_figure("repeats", 2.5)
+        request.with_figure("repeats", 2.5)
 
 
 def test_patterns_that_leave_a_centre_free_are_refused(line: tuple[Session, Frame]) -> None:
-    workshop, _ = line
-    asking = point_at(workshop.setup, workshop.setup.drawn("part"))
+    session, _ = line
+    request = point_at(session.setup, session.setup.drawn("part"))
     for headings, words in (
         ((0.0, 175.0), "opposite"),
         ((0.0, 5.0, 12.0), "within 12°"),
         ((9.0, 9.0), "within 0°"),
         ((0.0, 90.0, 97.0), "within 7°"),
     ):
-        wrong = MeasurementRequest(asking.rose.with_headings(headings), asking.start, size=30.0, depth=9.0)
+        wrong = MeasurementRequest(request.pattern.with_headings(headings), request.start, size=30.0, depth=9.0)
         with pytest.raises(PlanError, match=words):
-            build_measurement(workshop.setup, wrong)
+            build_measurement(session.setup, wrong)
 
 
 def test_a_part_turned_further_than_believed_is_not_stored(line: tuple[Session, Frame]) -> None:
-    workshop, truth = line
+    session, truth = line
     for name in ("front", "left", "top"):
-        workshop.measure(brought_near(workshop, truth, name))
-    edge = workshop.measured["front"]
+        session.measure(brought_near(session, truth, name))
+    edge = session.measured["front"]
     turned = tuple(
         c + (6.0 if a == "r" else 0.0) for a, c in zip(edge.feature.axes, edge.feature.coordinates, strict=True)
     )
 
-    workshop.measured["front"] = replace(edge, feature=replace(edge.feature, coordinates=turned))
+    session.measured["front"] = replace(edge, feature=replace(edge.feature, coordinates=turned))
     try:
         with pytest.raises(SecondLookError, match="turned"):
-            workshop.store("G54")
+            session.store("G54")
     finally:
-        workshop.measured["front"] = edge
+        session.measured["front"] = edge
 
 
 def test_a_store_that_fails_leaves_the_row_with_the_angle_it_had(
     line: tuple[Session, Frame], monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    workshop, truth = line
-    fresh = Session(workshop.scene, None, workshop.profile, seed=None)
+    session, truth = line
+    fresh = Session(session.scene, None, session.profile, seed=None)
     for name in ("left", "front", "top"):
         fresh.measure(brought_near(fresh, truth, name))
     before = {"x": 1.0, "y": 2.0, "z": 3.0, "r": 0.25}
@@ -338,8 +338,8 @@ def test_a_store_that_fails_leaves_the_row_with_the_angle_it_had(
 
 
 def test_edges_found_running_the_same_way_are_told_at_the_store_and_nowhere_crash(line: tuple[Session, Frame]) -> None:
-    workshop, truth = line
-    fresh = Session(workshop.scene, None, workshop.profile, seed=None)
+    session, truth = line
+    fresh = Session(session.scene, None, session.profile, seed=None)
     for name, turn in (("front", 44.0), ("side", -44.0), ("top", 0.0)):
         found = fresh.measure(brought_near(fresh, truth, name))
         tilted = tuple(
@@ -354,24 +354,24 @@ def test_edges_found_running_the_same_way_are_told_at_the_store_and_nowhere_cras
 
 
 def test_a_turned_row_is_shown_as_the_control_shows_it(line: tuple[Session, Frame]) -> None:
-    workshop, _ = line
-    fresh = Session(workshop.scene, None, workshop.profile, seed=None)
+    session, _ = line
+    fresh = Session(session.scene, None, session.profile, seed=None)
     fresh.write_row("G54", {"x": -100.0, "y": -50.0, "z": -200.0, "r": 90.0})
     # 30 along Y from the zero: where rows hold their angle that is 30 along the row's own X.
     turned = fresh.profile.name == "probe-params"
     expected = (30.0, 0.0, 5.0) if turned else (0.0, 30.0, 5.0)
     assert fresh.place_in("G54", (-100.0, -20.0, -45.0), 150.0) == pytest.approx(expected)
     assert fresh.table_values("G54")["r"] == 90.0
-    desk = ViewState(fresh, 1.0, in_work=True)
+    view_state = ViewState(fresh, 1.0, in_work=True)
     # Typed figures cannot count from a row that turns them: the machine's own are asked for.
-    assert desk.frame().row == ("" if turned else "G54")
+    assert view_state.frame().row == ("" if turned else "G54")
 
 
 def test_a_control_that_cannot_turn_refuses_a_turned_row(line: tuple[Session, Frame]) -> None:
-    workshop, truth = line
-    plain = Session(workshop.scene, None, shipped_profile("table-only"), seed=None)
+    session, truth = line
+    plain = Session(session.scene, None, shipped_profile("table-only"), seed=None)
     for name in ("left", "front", "top"):
-        measured = workshop.measure(brought_near(workshop, truth, name))
+        measured = session.measure(brought_near(session, truth, name))
         plain.measured[name] = replace(measured, clamping=plain.clamping)
     with pytest.raises(PlanError, match="cannot turn coordinates"):
         plain.store("G54")
@@ -379,14 +379,14 @@ def test_a_control_that_cannot_turn_refuses_a_turned_row(line: tuple[Session, Fr
 
 
 def test_the_sheet_of_a_fitted_built_or_derived_row(line: tuple[Session, Frame], tmp_path: Path) -> None:
-    workshop, truth = line
+    session, truth = line
     for name in ("left", "front", "top", "cut", "ball"):
-        if name not in workshop.measured:
-            workshop.measure(brought_near(workshop, truth, name))
-    workshop.store("G54")
+        if name not in session.measured:
+            session.measure(brought_near(session, truth, name))
+    session.store("G54")
     # A sheet hangs on no control: what one language does not draw, the other does.
-    for row in ("G55", "G57") if workshop.profile.name == "skip-macro" else ("G59",):
-        workshop.store(row)
-        svg, pdf = write_sheets(workshop, row, tmp_path)
+    for row in ("G55", "G57") if session.profile.name == "skip-macro" else ("G59",):
+        session.store(row)
+        svg, pdf = write_sheets(session, row, tmp_path)
         assert f"{row} R, °" in svg.read_text()
         assert pdf.read_bytes().startswith(b"%PDF")

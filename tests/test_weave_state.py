@@ -9,7 +9,7 @@ from brisk_anchor.nc.profile.control_profile import parse_profile, shipped_profi
 from brisk_anchor.nc.read.operations import code_of, comment_of, main_end, modal_at, operations_of, words_of
 from brisk_anchor.nc.read.scanner import scan_program
 from brisk_anchor.services.insert.program_text import read_text
-from brisk_anchor.services.insert.weave_desk import WeaveDesk
+from brisk_anchor.services.insert.weave_editor import WeaveEditor
 from brisk_anchor.services.insert.weave_proof import cut_as_before
 from brisk_anchor.services.insert.weaving import WeaveError, again_of, take_apart, unweave, weave
 from brisk_anchor.services.plan.plan_file import PlanFile
@@ -83,8 +83,8 @@ def test_words_and_comments_are_told_apart():
 BODY = ["O77", "T12 M6", "G54 G0 X1.", "G43 H12 Z60.", "S900 M3", "M5", "T5 M6", "G43 H5 Z60.", "M30"]
 
 
-def boss(workshop, **more):
-    return planned(workshop, plan({"feature": "boss", "keep": ["D #610"], **more}))
+def boss(session, **more):
+    return planned(session, plan({"feature": "boss", "keep": ["D #610"], **more}))
 
 
 def test_numbers_and_labels_that_are_taken_are_not_used(quiet):
@@ -120,17 +120,17 @@ def test_a_jump_back_goes_to_the_tool_and_hangs_on_a_size(quiet):
 def test_controls_that_differ_bring_the_offset_back_in_their_own_way(scene):
     text = shipped_text("skip-macro")
     numbered = parse_profile(text.replace('active_row_reads = "code"', 'active_row_reads = "number"'), "own")
-    workshop = Session(scene, None, numbered, seed=None)
+    session = Session(scene, None, numbered, seed=None)
     program = take_apart("\n".join(BODY) + "\n")
-    assert "G[53+#" in weave(workshop, program, boss(workshop), [1])
+    assert "G[53+#" in weave(session, program, boss(session), [1])
     extended = take_apart("\n".join(BODY).replace("G54 G0", "G54.1 P3 G0") + "\n")
-    assert "\nG54.1 P3\n" in weave(workshop, extended, boss(workshop), [1])
+    assert "\nG54.1 P3\n" in weave(session, extended, boss(session), [1])
     no_call = parse_profile(text.replace('[call]\ntool = "T{number} M6"', "[dummy]\n").replace("[dummy]\n", ""), "own")
     with pytest.raises(PlanError, match="does not say how a tool is called"):
-        weave(Session(scene, None, no_call, seed=None), program, boss(workshop), [1])
+        weave(Session(scene, None, no_call, seed=None), program, boss(session), [1])
     table = Session(scene, None, shipped_profile("table-only"), seed=None)
     with pytest.raises(BriskAnchorError, match="cannot probe"):
-        weave(table, program, boss(workshop), [1])
+        weave(table, program, boss(session), [1])
 
 
 def test_the_stand_in_says_what_it_can_of_both_programs(quiet):
@@ -146,25 +146,25 @@ def test_the_stand_in_says_what_it_can_of_both_programs(quiet):
 def test_a_program_on_the_desk_is_changed_step_by_step_and_never_its_file(quiet, tmp_path):
     path = tmp_path / "job.nc"
     path.write_bytes(("\r\n".join(BODY) + "\r\n(\xe4)").encode("latin-1"))
-    desk = WeaveDesk(quiet, path)
+    editor = WeaveEditor(quiet, path)
     with pytest.raises(WeaveError, match="Nothing was changed"):
-        desk.write()
+        editor.write()
     section = plan({"feature": "boss", "keep": ["D #610"], "enabled": False}, {"feature": "top"}).measure[0]
-    desk.toggle(2)
-    desk.toggle(1)
-    assert desk.measure(section, 1, None) == "boss is measured after operation 1, 2"
-    assert desk.verdict
-    assert [woven.places for woven in desk.program.woven] == [2]
+    editor.toggle(2)
+    editor.toggle(1)
+    assert editor.measure(section, 1, None) == "boss is measured after operation 1, 2"
+    assert editor.verdict
+    assert [woven.places for woven in editor.program.woven] == [2]
     with pytest.raises(PlanError, match="reference"):
-        desk.check_tool(12, 0.05, 1)
-    assert desk.write().name == "job.measured.nc"
-    again = WeaveDesk(quiet, tmp_path / "job.measured.nc")
+        editor.check_tool(12, 0.05, 1)
+    assert editor.write().name == "job.measured.nc"
+    again = WeaveEditor(quiet, tmp_path / "job.measured.nc")
     assert "out again" in again.take_out()
     assert again.program.text == read_text(path)
     assert again.undo()
-    assert again.program.text == desk.program.text
-    assert desk.undo()
-    assert not desk.changed
+    assert again.program.text == editor.program.text
+    assert editor.undo()
+    assert not editor.changed
     assert path.read_bytes().endswith(b"(\xe4)")
 
 
@@ -176,4 +176,4 @@ def test_files_that_are_no_programs(quiet, tmp_path, data, reason):
     if data is not None:
         path.write_bytes(data)
     with pytest.raises(WeaveError, match=reason):
-        WeaveDesk(quiet, path)
+        WeaveEditor(quiet, path)

@@ -42,18 +42,18 @@ def plan(*measure, tool_check=()):
 @functools.cache
 def top_alone():
     """The demo job and a plan that touches its top."""
-    workshop = Session(build_scene(load_scene("heron-gl114")), None, shipped_profile("skip-macro"), seed=None)
-    return workshop, planned(workshop, plan({"feature": "top"}))
+    session = Session(build_scene(load_scene("heron-gl114")), None, shipped_profile("skip-macro"), seed=None)
+    return session, planned(session, plan({"feature": "top"}))
 
 
 BOSS = {"feature": "boss", "keep": ["D #610"]}
 
 
-def run(workshop, text):
+def run(session, text):
     """The text on a twin; what was cut (moves at feed with a cutter), the run."""
-    machine = workshop.scene.stand_in(seed=None, position=workshop.setup.machine.home)
-    machine.offsets = {**workshop.machine.offsets, "G54": (-470.0, -286.0, -502.0)}
-    done = Run(text, workshop.profile, machine)
+    machine = session.scene.stand_in(seed=None, position=session.setup.machine.home)
+    machine.offsets = {**session.machine.offsets, "G54": (-470.0, -286.0, -502.0)}
+    done = Run(text, session.profile, machine)
     done.to_end()
     feeds = [m for m in machine.motions if m.kind is MoveKind.FEED and m.feed in (400.0, 600.0, 500.0, 150.0)]
     return [(m.end, m.feed) for m in feeds], done
@@ -61,7 +61,7 @@ def run(workshop, text):
 
 @pytest.fixture
 def shelf(quiet):
-    """A workshop whose setter has its reference."""
+    """A session whose setter has its reference."""
     take_reference(quiet, -440.0)
     return quiet
 
@@ -144,24 +144,24 @@ def test_cut_again_once_then_an_alarm_and_never_when_too_much_is_off(quiet):
 
 
 def test_without_variables_of_its_own_state_the_text_tells_it_or_it_is_refused(scene):
-    workshop = Session(scene, None, shipped_profile("probe-params"), seed=None)
+    session = Session(scene, None, shipped_profile("probe-params"), seed=None)
     text = CUTTING.replace("%\n", "").replace("O3114 (", "(").replace("M30", "M2").replace("G91 G28 Z0.\nG90\n", "")
     program = take_apart(text)
-    woven = weave(workshop, program, planned(workshop, plan(BOSS)), [1])
-    before, _ = run(workshop, text)
-    cut, done = run(workshop, woven)
+    woven = weave(session, program, planned(session, plan(BOSS)), [1])
+    before, _ = run(session, text)
+    cut, done = run(session, woven)
     assert done.failure() is None
     assert cut == before
     assert unweave(take_apart(woven)) == text
-    ready = planned(workshop, plan(BOSS))
+    ready = planned(session, plan(BOSS))
     for changed, reason in (
         (text.replace("N20 T5 M6\n", ""), "same tool goes on"),
         (text.replace("G43 H12 Z40. M8", "G43 H12 Z40. M8\nM98 P55"), "calls another program"),
     ):
         with pytest.raises(BriskAnchorError, match=reason):
-            weave(workshop, take_apart(changed), ready, [1])
+            weave(session, take_apart(changed), ready, [1])
     with pytest.raises(WeaveError, match="cannot jump back"):
-        weave(workshop, program, ready, [1], again_of(ready, 611))
+        weave(session, program, ready, [1], again_of(ready, 611))
 
 
 @pytest.mark.parametrize(
@@ -190,13 +190,13 @@ def test_what_cannot_be_put_in_is_told(quiet, text, after, reason):
 )
 def test_out_again_without_a_trace(newline, tail, after, extra):
     """Whatever the ends of its lines and its last line, and however often something is put in."""
-    workshop, ready = top_alone()
+    session, ready = top_alone()
     comments = (f"({words.strip('%;')})" for words in extra)
     body = ["O100 (X)", "T1 M6", "G43 H1 Z50.", *comments, "T2 M6", "X5.", "T3 M6", "M30"]
     text = newline.join(body) + tail.replace("\n", newline)
     count = len(take_apart(text).operations)
-    once = weave(workshop, take_apart(text), ready, [min(n, count) for n in after])
-    twice = weave(workshop, take_apart(once), ready, [1])
+    once = weave(session, take_apart(text), ready, [min(n, count) for n in after])
+    twice = weave(session, take_apart(once), ready, [1])
     assert unweave(take_apart(twice), 2) == once
     assert unweave(take_apart(twice)) == text
     assert [w.number for w in take_apart(twice).woven] == [1, 2]

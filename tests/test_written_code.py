@@ -43,10 +43,10 @@ WAYS = ["end", "old", "flag", "shortest", "ngc flag", "ngc end"]
 
 
 def run_with(profile, change=lambda text: text, *, name="bore"):
-    workshop = Session(sample_scene(), None, profile, seed=None)
-    measurement = build_measurement(workshop.setup, point_at(workshop.setup, workshop.setup.drawn(name)))
-    program = workshop.measuring_program(measurement)
-    machine = workshop.machine.twin(seed=None)
+    session = Session(sample_scene(), None, profile, seed=None)
+    measurement = build_measurement(session.setup, point_at(session.setup, session.setup.drawn(name)))
+    program = session.measuring_program(measurement)
+    machine = session.machine.twin(seed=None)
     text = change(program.text)
     run = Run(program, profile, machine, Interpreter(text, profile, machine))
     run.to_end()
@@ -83,13 +83,13 @@ def test_no_probing_move_is_shorter_than_the_control_takes(profile):
         bodies = [scene.file.body[0], body.model_copy(update={"real": real})]
         from brisk_anchor.standin.scene import build_scene
 
-        workshop = Session(build_scene(scene.file.model_copy(update={"body": bodies})), None, profile, seed=None)
+        session = Session(build_scene(scene.file.model_copy(update={"body": bodies})), None, profile, seed=None)
         for name in ("bore", "leaning bore", "pocket", "slot", "boss", "ball", "block"):
-            measured = workshop.measure(
-                build_measurement(workshop.setup, point_at(workshop.setup, workshop.setup.drawn(name)))
+            measured = session.measure(
+                build_measurement(session.setup, point_at(session.setup, session.setup.drawn(name)))
             )
             assert max(abs(a.difference) for a in measured.agreements) < 0.0005
-    skips = [m for m in workshop.machine.motions if m.kind.value == "skip" and m.contact is None]
+    skips = [m for m in session.machine.motions if m.kind.value == "skip" and m.contact is None]
     shortest = min(sum((a - b) ** 2 for a, b in zip(m.start, m.end, strict=True)) ** 0.5 for m in skips)
     assert shortest >= max(profile.skip.shortest, 0.02)
 
@@ -111,10 +111,10 @@ def test_nothing_backs_off_further_than_it_came(profile):
 
     bodies = [scene.file.body[0], part.model_copy(update={"real": real})]
     file = scene.file.model_copy(update={"body": bodies, "feature": features, "job": job})
-    workshop = Session(build_scene(file), None, profile, seed=None)
-    slot = build_measurement(workshop.setup, point_at(workshop.setup, workshop.setup.drawn("slot")))
+    session = Session(build_scene(file), None, profile, seed=None)
+    slot = build_measurement(session.setup, point_at(session.setup, session.setup.drawn("slot")))
     try:
-        assert workshop.measure(slot).feature.size == pytest.approx(6.6, abs=0.0005)
+        assert session.measure(slot).feature.size == pytest.approx(6.6, abs=0.0005)
     except CrashError as crash:
         pytest.fail(crash.one_line())
 
@@ -122,24 +122,24 @@ def test_nothing_backs_off_further_than_it_came(profile):
 @pytest.mark.parametrize("language", ["skip-macro", "probe-params"])
 def test_rows_that_follow_another_are_written_after_it_from_this_run(language):
     """A plan that sets G55, derived from G54, and G54 wrote G55 from the old G54: 1.3 to 1.8 mm off."""
-    workshop = Session(sample_scene(), None, changed(language), seed=None)
-    workshop.machine.offsets["G54"] = (-1.0, -2.0, -3.0)  # what the last job left there
+    session = Session(sample_scene(), None, changed(language), seed=None)
+    session.machine.offsets["G54"] = (-1.0, -2.0, -3.0)  # what the last job left there
     follows = RowPlan(
         "G55", "follows", {a: FromRow("G54", s) for a, s in zip("xyz", (10.0, 5.0, -2.0), strict=True)}, 5
     )
     behind = RowPlan("G56", "left behind", {a: FromRow("G54", 1.0) for a in "xyz"}, 5.0)
-    workshop.setup = replace(workshop.setup, rows=(*workshop.setup.rows[:0], follows, behind))
+    session.setup = replace(session.setup, rows=(*session.setup.rows[:0], follows, behind))
     measure = [
         {"feature": "top", "sets": {"row": "G54", "z": 0.0}},
         {"feature": "bore", "sets": {"row": "G54", "x": 40.0, "y": 120.0}},
     ]
     names = {"form": "brisk-anchor-plan-1", "units": "mm", "name": "follows", "offset": "G55", "measure": measure}
     plan = PlanFile.model_validate(names)
-    ready = planned(workshop, plan)
+    ready = planned(session, plan)
     assert [store.row for store in ready.stores] == ["G54", "G55"]
     assert any(look.found.startswith("G56 follows G54") for look in ready.looks)
-    program = program_of(workshop, ready)
-    prover = Prover(Case.of(workshop, ready, program))
+    program = program_of(session, ready)
+    prover = Prover(Case.of(session, ready, program))
     assert prover.trial(0, noisy=False).ending.how == "right"
     run = prover.run(prover.scene(0), 0, noisy=False)
     run.to_end()
@@ -170,10 +170,10 @@ def test_what_a_profile_names_is_known_to_the_stand_in_and_proved_by_the_check(t
 
 
 def test_a_plan_that_only_looks_at_tools_carries_what_it_calls(scene):
-    workshop = Session(sample_scene(), None, changed("skip-macro"), seed=None)
+    session = Session(sample_scene(), None, changed("skip-macro"), seed=None)
     from brisk_anchor.services.profile import profile_proof
 
-    profile_proof._check_tool(workshop)  # it called a guarded move that the file did not have
+    profile_proof._check_tool(session)  # it called a guarded move that the file did not have
 
 
 @pytest.mark.parametrize(

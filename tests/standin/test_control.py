@@ -172,6 +172,6 @@ def test_the_workshop_finds_its_machine_again_and_the_book_wins_where_it_is_newe
 
 def test_a_disk_that_takes_nothing_is_told_and_stops_nothing(scene, profile, tmp_path):
     (tmp_path / "file").write_text("")
-    workshop = Session(scene, None, profile, seed=None, machine_file=tmp_path / "file" / "machine.json")
-    workshop.jog("z", -1.0)
-    assert "could not be written" in workshop.machine_file.failed.what
+    session = Session(scene, None, profile, seed=None, machine_file=tmp_path / "file" / "machine.json")
+    session.jog("z", -1.0)
+    assert "could not be written" in session.machine_file.failed.what

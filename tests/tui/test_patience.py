@@ -53,11 +53,11 @@ async def test_keys_go_on_while_a_store_waits_and_it_is_stored_when_the_book_ans
         assert app.view == "bench"
         await bench.pilot.press("k")  # whatever would change something has to wait
         assert "Waiting for an answer" in said(app)
-        assert app.desk.workshop.clamping == 0
+        assert app.view_state.session.clamping == 0
         go.set()
         await wait_for(lambda: not app.patience.waits)
         await bench.pilot.pause()
-        assert app.desk.workshop.state("G54").value == "stored"
+        assert app.view_state.session.state("G54").value == "stored"
 
 
 async def test_a_store_that_is_never_answered_is_told_and_the_table_put_back(tmp_path, hanging, monkeypatch):
@@ -65,15 +65,15 @@ async def test_a_store_that_is_never_answered_is_told_and_the_table_put_back(tmp
     async with Bench(tmp_path) as bench:
         app = bench.app
         await bench.press("f", "enter", "f", "enter", "s")
-        before = app.desk.workshop.machine.offset("G54")
+        before = app.view_state.session.machine.offset("G54")
         hanging()
         await bench.pilot.press("enter")
         await wait_for(lambda: app.patience.waits)
         await wait_for(lambda: not app.patience.waits)
         await bench.pilot.pause()
         assert "has not answered" in said(app)
-        assert app.desk.workshop.machine.offset("G54") == before
-        assert app.desk.workshop.state("G54").value == "measured"
+        assert app.view_state.session.machine.offset("G54") == before
+        assert app.view_state.session.state("G54").value == "measured"
 
 
 def top_line(app):
@@ -92,11 +92,11 @@ async def test_what_others_added_is_asked_for_behind_the_screen_and_silence_is_s
             raise BookSilentError("The book has not answered for 5 s", "", "")
 
         monkeypatch.setattr(Book, "newest", silent)
-        await wait_for(lambda: app.desk.book_silent)
+        await wait_for(lambda: app.view_state.book_silent)
         assert threading.main_thread() not in threads
         assert "does not answer" in top_line(app)
         monkeypatch.undo()
-        await wait_for(lambda: not app.desk.book_silent)
+        await wait_for(lambda: not app.view_state.book_silent)
         await asyncio.sleep(0.05)
         assert "does not answer" not in top_line(app)
 
@@ -108,7 +108,7 @@ async def test_an_entry_that_was_changed_is_told_when_the_book_is_opened(tmp_pat
     monkeypatch.setattr("brisk_anchor.services.session.book_opening.verify_new", tampered)
     async with Bench(tmp_path) as bench:
         await wait_for(lambda: "Entry 2 of the book" in said(bench.app))
-        assert bench.app.desk.workshop.book.damage  # nothing more is written into it
+        assert bench.app.view_state.session.book.damage  # nothing more is written into it
 
 
 def test_an_unexpected_error_is_no_success_and_shows_no_values(tmp_path, monkeypatch, capsys):

@@ -47,33 +47,33 @@ class Bench:
     async def __aenter__(self):
         self.context = self.app.run_test(size=self.size)
         self.pilot = await self.context.__aenter__()
-        await wait_for(lambda: self.app.desk is not None)
+        await wait_for(lambda: self.app.view_state is not None)
         await self.pilot.pause()
         return self
 
     async def __aexit__(self, *error):
-        if self.app.desk:
-            self.app.desk.workshop.book.close()
+        if self.app.view_state:
+            self.app.view_state.session.book.close()
         await self.context.__aexit__(*error)
 
     async def press(self, *keys):
         await self.pilot.press(*keys)
         await self.pilot.pause()
-        await wait_for(lambda: not self.app.desk.moving)
+        await wait_for(lambda: not self.app.view_state.moving)
         await self.pilot.pause()
 
 
 async def test_hand_marked_bore_is_named_recognised_and_measured(tmp_path):
     async with Bench(tmp_path) as bench:
-        bench.app.desk.workshop.machine.rapid((-433.0, -251.0, -300.0), 0)
-        bench.app.desk.workshop.machine.rapid((-433.0, -251.0, -366.0), 0)
+        bench.app.view_state.session.machine.rapid((-433.0, -251.0, -300.0), 0)
+        bench.app.view_state.session.machine.rapid((-433.0, -251.0, -366.0), 0)
         await bench.press("left")
-        assert "surface towards −X" in said(bench.app, "#rose") or "distance" in said(bench.app)
+        assert "surface towards −X" in said(bench.app, "#touch-pattern") or "distance" in said(bench.app)
         await bench.press("right", "up", "down", "r")
         assert "Enter measures bore ⌀38 H7" in said(bench.app)
         await bench.press("enter")
         assert "bore ⌀38 H7: X −433.08" in said(bench.app)
-        assert bench.app.desk.workshop.state("G54").value == "part"
+        assert bench.app.view_state.session.state("G54").value == "part"
 
 
 async def test_figures_are_typed_with_sums_and_refused_with_a_reason(tmp_path):
@@ -94,7 +94,7 @@ async def test_figures_are_typed_with_sums_and_refused_with_a_reason(tmp_path):
         assert entry.question.name == "depth"
         app.query_one(Input).value = "=-2"
         await bench.press("enter")
-        assert app.desk.asking.depth == 10.0
+        assert app.view_state.request.depth == 10.0
         await bench.press("e", "escape")
         assert not entry.is_open
 
@@ -109,7 +109,7 @@ async def test_store_asks_first_and_escape_leaves_it(tmp_path):
         assert "Store G54?" in said(bench.app)
         assert "X −13.8" in said(bench.app)
         await bench.press("escape")
-        assert bench.app.desk.workshop.state("G54").value == "measured"
+        assert bench.app.view_state.session.state("G54").value == "measured"
         await bench.press("s", "enter")
         assert "G54 stored" in said(bench.app)
         await bench.press("k")
@@ -128,8 +128,8 @@ async def test_escape_stops_the_machine_where_it_is(tmp_path):
         assert "Esc stops" in said(bench.app)
         await bench.press("escape")
         assert "stopped by hand" in said(bench.app)
-        assert bench.app.desk.workshop.measured == {}
-        stopped = bench.app.desk.workshop.machine.position
+        assert bench.app.view_state.session.measured == {}
+        stopped = bench.app.view_state.session.machine.position
         assert stopped != (-396.0, -168.0, -236.0)
         assert json.loads((tmp_path / "machine.json").read_text())["position"] == list(stopped)
 
@@ -140,12 +140,12 @@ async def test_code_can_be_stepped_read_and_stopped(tmp_path):
         await bench.press("3", "down", "down")
         assert "head" in said(app, "#meaning")
         await bench.press("n", "n", "n")
-        assert app.desk.proving.player.paused
+        assert app.view_state.proving.player.paused
         assert "Held" in said(app)
         await bench.press("escape")
-        assert app.desk.proving is None
+        assert app.view_state.proving is None
         await bench.press("space")
-        await wait_for(lambda: app.desk.proving.player.over)
+        await wait_for(lambda: app.view_state.proving.player.over)
         await bench.pilot.pause()
         assert "has not been stored yet" in said(app)
 
@@ -155,29 +155,29 @@ async def test_the_mouse_points_at_features_and_offsets(tmp_path):
         app = bench.app
         _, view = app.query_one("#bench-drawing")._grounds[1][0]
         for name in ("boss", "bush", "bore"):
-            drawn = next(feature for feature in app.desk.workshop.setup.features if feature.name == name)
+            drawn = next(feature for feature in app.view_state.session.setup.features if feature.name == name)
             column, row = view.cell(*drawn.machine[:2])
             await bench.pilot.click("#bench-drawing", offset=(column, row + 1))
             await bench.pilot.pause()
-            assert app.desk.asking.drawn.name == name
+            assert app.view_state.request.drawn.name == name
         column, row = view.cell(-300.0, -180.0)
         await bench.pilot.click("#bench-drawing", offset=(column, row + 1))
         await bench.pilot.pause()
         assert "No feature" in said(app)
         await bench.pilot.click("Ladder")
         await bench.pilot.pause()
-        assert app.desk.row == "G55"
+        assert app.view_state.row == "G55"
 
 
 async def test_jog_meets_metal_and_travel(tmp_path):
     async with Bench(tmp_path) as bench:
         app = bench.app
-        app.desk.workshop.machine.rapid((-434.0, -224.5, -300.0), 0)
+        app.view_state.session.machine.rapid((-434.0, -224.5, -300.0), 0)
         await bench.press("g", "g")
         assert "Jog step 50" in said(app)
         await bench.press("pagedown", "pagedown")
         assert "Contact with the hub of GL-114" in said(app)
-        app.desk.workshop.machine.rapid((-434.0, -224.5, 0.0), 0)
+        app.view_state.session.machine.rapid((-434.0, -224.5, 0.0), 0)
         await bench.press("pageup")
         assert "past its travel end" in said(app)
 
@@ -185,7 +185,7 @@ async def test_jog_meets_metal_and_travel(tmp_path):
 async def test_after_contact_there_is_a_way_home(tmp_path):
     async with Bench(tmp_path) as bench:
         app = bench.app
-        machine = app.desk.workshop.machine
+        machine = app.view_state.session.machine
         machine.rapid((-434.0, -224.5, -340.0), 0)
         machine.skip((-434.0, -224.5, -360.0), 600.0, 0)
         assert machine.touching
@@ -200,7 +200,7 @@ async def test_after_contact_there_is_a_way_home(tmp_path):
 async def test_a_search_that_meets_nothing_is_told_in_three_sentences(tmp_path):
     async with Bench(tmp_path) as bench:
         app = bench.app
-        app.desk.workshop.machine.rapid((-150.0, -100.0, -200.0), 0)
+        app.view_state.session.machine.rapid((-150.0, -100.0, -200.0), 0)
         await bench.press("d", "e")
         app.query_one(Input).value = "20"
         await bench.press("enter", "enter")
@@ -208,7 +208,7 @@ async def test_a_search_that_meets_nothing_is_told_in_three_sentences(tmp_path):
         assert "Alarm 101" in shown
         assert "MISSED CONTACT" in shown
         assert "bring it nearer" in shown
-        assert app.desk.workshop.measured == {}
+        assert app.view_state.session.measured == {}
 
 
 async def test_a_book_that_fills_up_stores_nothing_and_says_so(tmp_path):
@@ -216,15 +216,15 @@ async def test_a_book_that_fills_up_stores_nothing_and_says_so(tmp_path):
         app = bench.app
         await bench.press("f", "enter")
         await bench.press("f", "enter")
-        engine = app.desk.workshop.book.engine
+        engine = app.view_state.session.book.engine
         engine.dispose()
         event.listen(engine, "connect", lambda c, _: c.execute("PRAGMA max_page_count=1"))
-        before = app.desk.workshop.machine.offset("G54")
+        before = app.view_state.session.machine.offset("G54")
         await bench.press("s", "enter")
         assert "could not be written" in said(app)
         assert "Make room" in said(app)
-        assert app.desk.workshop.machine.offset("G54") == before
-        assert app.desk.workshop.state("G54").value == "measured"
+        assert app.view_state.session.machine.offset("G54") == before
+        assert app.view_state.session.state("G54").value == "measured"
 
 
 async def test_measuring_again_asks_for_a_new_proof(tmp_path):
@@ -252,7 +252,7 @@ async def test_nonsense_marks_are_told_and_not_measured(tmp_path):
         assert "three walls" in said(bench.app)
         await bench.press("d")
         await bench.press("backspace", "a", "i")
-        assert bench.app.desk.asking.rose.over
+        assert bench.app.view_state.request.pattern.over
 
 
 async def test_help_palette_and_views_have_every_key(tmp_path):
@@ -266,7 +266,7 @@ async def test_help_palette_and_views_have_every_key(tmp_path):
         commands = [command.title for command in bench.app.get_system_commands(bench.app.screen)]
         assert any("measure" in title for title in commands)
         await bench.press("tab")
-        assert bench.app.desk.row == "G55"
+        assert bench.app.view_state.row == "G55"
         await bench.press("v", "w", "v", "2", "up", "3", "v", "1")
         assert bench.app.view == "bench"
 
@@ -312,7 +312,7 @@ def test_the_action_table_has_one_meaning_for_each_key_in_each_view():
 async def test_the_machine_by_hand_by_typed_line_and_by_program(tmp_path):
     async with Bench(tmp_path) as bench:
         await bench.press("4")
-        control = bench.app.desk.workshop.control
+        control = bench.app.view_state.session.control
         start = control.machine.position
         await bench.press("right", "up", "up")
         assert control.machine.position[1] == start[1] + 2.0
@@ -344,20 +344,20 @@ async def test_the_machine_by_hand_by_typed_line_and_by_program(tmp_path):
         await bench.press("l")
         assert "O2354" in said(bench.app, "#machine-table")
         await bench.press("2")
-        assert bench.app.desk.workshop.state("G54").value == "not measured"
+        assert bench.app.view_state.session.state("G54").value == "not measured"
 
 
 async def test_single_block_hold_reset_door_and_power(tmp_path):
     async with Bench(tmp_path, speed=1.0) as bench:
         await bench.press("4", "o", "s")
-        desk = bench.app.desk
-        control = desk.workshop.control
+        view_state = bench.app.view_state
+        control = view_state.session.control
         await bench.pilot.press("space")
-        await wait_for(lambda: desk.operating is not None and desk.operating.player.paused)
-        assert desk.operating.player.line == 11
+        await wait_for(lambda: view_state.operating is not None and view_state.operating.player.paused)
+        assert view_state.operating.player.line == 11
         await bench.pilot.press("n", "d", "m")
         await bench.pilot.pause()
-        assert desk.operating.player.line == 12
+        assert view_state.operating.player.line == 12
         assert not control.door_open
         await bench.press("escape")
         assert control.history[-1].ended == "alarm 4: reset by hand"
@@ -367,7 +367,7 @@ async def test_single_block_hold_reset_door_and_power(tmp_path):
         assert "has not been homed" in said(bench.app)
         await bench.press("h")
         assert control.homed
-        assert desk.workshop.machine.position == desk.workshop.machine.home
+        assert view_state.session.machine.position == view_state.session.machine.home
 
 
 async def test_a_program_from_a_file_stops_where_it_says_and_holds(tmp_path):
@@ -383,16 +383,16 @@ async def test_a_program_from_a_file_stops_where_it_says_and_holds(tmp_path):
         await bench.pilot.press("space")
         await wait_for(lambda: "LOOK AT IT" in said(bench.app))
         await bench.press("space")
-        assert bench.app.desk.workshop.control.memory.common[500] == 7.0
+        assert bench.app.view_state.session.control.memory.common[500] == 7.0
         assert json.loads((tmp_path / "machine.json").read_text())["variables"]["500"] == 7.0
 
 
 async def test_the_zero_is_chosen_by_pointing_and_another_part_is_rolled(tmp_path):
     new_job(tmp_path / "job")
     async with Bench(tmp_path) as bench:
-        bench.app.desk.workshop.book.close()
-        workshop = open_job(tmp_path / "job", tmp_path / "data", roll=1)
-        bench.app.desk = ViewState(workshop, 2000.0)
+        bench.app.view_state.session.book.close()
+        session = open_job(tmp_path / "job", tmp_path / "data", roll=1)
+        bench.app.view_state = ViewState(session, 2000.0)
         await bench.press("5")
         assert "bearing seat ⌀62 H7" in said(bench.app, "#features")
         await bench.press("down", "down", "down", "down", "x")
@@ -403,18 +403,18 @@ async def test_the_zero_is_chosen_by_pointing_and_another_part_is_rolled(tmp_pat
         await bench.press("Z")
         assert 'feature = "left"' in (tmp_path / "job" / "job.toml").read_text()
         await bench.press("1", "f", "enter")
-        first = workshop.features()["left"].coordinates
+        first = session.features()["left"].coordinates
         await bench.press("R")
         assert "Another part lies in the stand-in" in said(bench.app)
         await bench.press("f", "enter")
-        assert workshop.features()["left"].coordinates != first
+        assert session.features()["left"].coordinates != first
 
 
 async def test_a_control_without_branches_does_the_whole_line_and_says_what_it_cannot(tmp_path):
     async with Bench(tmp_path) as bench:
-        bench.app.desk.workshop.book.close()
-        workshop = open_demo(tmp_path / "ngc", fresh=False, profile=shipped_profile("probe-params"))
-        bench.app._opened(workshop)
+        bench.app.view_state.session.book.close()
+        session = open_demo(tmp_path / "ngc", fresh=False, profile=shipped_profile("probe-params"))
+        bench.app._opened(session)
         await bench.pilot.pause()
         assert "It has no branches" in said(bench.app)
         await bench.press("f", "enter")
@@ -424,7 +424,7 @@ async def test_a_control_without_branches_does_the_whole_line_and_says_what_it_c
         await bench.press("enter")
         assert "G54 stored" in said(bench.app)
         await bench.press("p")
-        await wait_for(lambda: workshop.state("G54").value == "proved")
+        await wait_for(lambda: session.state("G54").value == "proved")
         await bench.press("4", "o", "space")
         assert "BRISK 1 STORED G54" in said(bench.app, "#printed")
         await bench.press("l", "l")
@@ -433,7 +433,7 @@ async def test_a_control_without_branches_does_the_whole_line_and_says_what_it_c
 
 async def test_a_control_that_cannot_probe_says_so_and_stays_whole(tmp_path):
     async with Bench(tmp_path) as bench:
-        bench.app.desk.workshop.book.close()
+        bench.app.view_state.session.book.close()
         bench.app._opened(open_demo(tmp_path / "table", fresh=False, profile=shipped_profile("table-only")))
         await bench.press("f", "enter")
         assert "cannot probe" in said(bench.app)
@@ -444,7 +444,7 @@ async def test_a_control_that_cannot_probe_says_so_and_stays_whole(tmp_path):
         await bench.press("i")
         bench.app.query_one(Input).value = "G90 G10 L2 P3 X-12.5"
         await bench.press("enter")
-        assert bench.app.desk.workshop.machine.offset("G56")[0] == -12.5
+        assert bench.app.view_state.session.machine.offset("G56")[0] == -12.5
 
 
 @pytest.mark.parametrize("size", [(100, 30), (160, 44)])
@@ -461,18 +461,18 @@ async def test_no_figure_of_machine_and_setup_is_cut_off(tmp_path, size):
 async def test_space_holds_the_machine_where_it_is_and_lets_it_go_on(tmp_path):
     async with Bench(tmp_path, speed=1.0) as bench:
         await bench.press("4", "o")
-        desk = bench.app.desk
+        view_state = bench.app.view_state
         await bench.pilot.press("space")
-        await wait_for(lambda: desk.operating is not None and desk.operating.player.to_go is not None)
+        await wait_for(lambda: view_state.operating is not None and view_state.operating.player.to_go is not None)
         await bench.pilot.press("space")
         assert "Held" in said(bench.app)
-        held = desk.spindle
+        held = view_state.spindle
         await asyncio.sleep(0.3)
-        assert desk.spindle == held
+        assert view_state.spindle == held
         await bench.pilot.press("space")
-        await wait_for(lambda: desk.spindle != held)
+        await wait_for(lambda: view_state.spindle != held)
         await bench.press("escape")
-        assert desk.workshop.machine.position == desk.spindle
+        assert view_state.session.machine.position == view_state.spindle
 
 
 async def test_a_key_that_comes_late_takes_away_no_other_screen(tmp_path):
@@ -515,16 +515,16 @@ async def typed(bench, words):
 
 async def open_own(bench, tmp_path, **begin):
     begin_job(tmp_path / "job", **begin)
-    bench.app.desk.workshop.book.close()
-    workshop = open_job(tmp_path / "job", tmp_path / "data", roll=1)
-    bench.app._opened(workshop)
+    bench.app.view_state.session.book.close()
+    session = open_job(tmp_path / "job", tmp_path / "data", roll=1)
+    bench.app._opened(session)
     await bench.pilot.pause()
-    return workshop
+    return session
 
 
 async def test_a_plate_with_two_bores_is_drawn_and_touched_from_nothing(tmp_path):
     async with Bench(tmp_path) as bench:
-        workshop = await open_own(bench, tmp_path, plate="120, 80, 20", name="PL-1")
+        session = await open_own(bench, tmp_path, plate="120, 80, 20", name="PL-1")
         await bench.press("n")
         for words, told in (("bo", "no such word"), ("bore 12", "other figures"), ("bore 12, 20, 40", "⌀12 at X +20")):
             await typed(bench, words)
@@ -537,16 +537,16 @@ async def test_a_plate_with_two_bores_is_drawn_and_touched_from_nothing(tmp_path
             await bench.press("n")
             await typed(bench, words)
             await bench.press("enter")
-        assert "bore 2" in [feature.name for feature in workshop.setup.features]
+        assert "bore 2" in [feature.name for feature in session.setup.features]
         await bench.press("5", *["down"] * 6, "x", "Y")
         assert "The zero lies on it now" in said(bench.app)
         await bench.press("1", "f", "enter")
-        assert workshop.measured
+        assert session.measured
 
 
 async def test_the_setup_view_turns_lists_assigns_and_takes_back(tmp_path):
     async with Bench(tmp_path, size=(100, 30)) as bench:
-        workshop = await open_own(bench, tmp_path)
+        session = await open_own(bench, tmp_path)
         await bench.press("5", "l", "down", "down", "enter")
         assert "The zero of G54 lies on back left corner, along XY" in said(bench.app)
         await bench.press("e")
@@ -554,7 +554,7 @@ async def test_the_setup_view_turns_lists_assigns_and_takes_back(tmp_path):
         assert "X +10.000  Y +25.400" in said(bench.app, "#entry-result")
         await bench.press("enter")
         assert "X +10  Y +25.4 from back left corner" in said(bench.app)
-        assert workshop.expected("G54")["y"] == pytest.approx(-170.0 + 25.4)
+        assert session.expected("G54")["y"] == pytest.approx(-170.0 + 25.4)
         await bench.press("x")
         assert "A point is not measured" in said(bench.app)
         await bench.press("Z")
@@ -568,20 +568,20 @@ async def test_the_setup_view_turns_lists_assigns_and_takes_back(tmp_path):
         await bench.press("n")
         await typed(bench, "turn 20")
         await bench.press("enter", *["down"] * 4, "O")
-        assert workshop.setup.turn == 0.0
+        assert session.setup.turn == 0.0
         await bench.press("delete")
         assert "Left taken off the drawing" in said(bench.app)
         await bench.press("delete")
         assert "no feature “top”" in said(bench.app)
         await bench.press("u", "u", "u")
-        assert workshop.setup.turn == 90.0
+        assert session.setup.turn == 90.0
 
 
 async def test_angle_fit_parent_and_distance_are_chosen_in_the_setup_view(tmp_path):
     async with Bench(tmp_path) as bench:
-        workshop = await open_own(bench, tmp_path)
-        job = workshop.description.folder / "job.toml"
-        rules = lambda: workshop.setup.row("G54").rules  # noqa: E731
+        session = await open_own(bench, tmp_path)
+        job = session.description.folder / "job.toml"
+        rules = lambda: session.setup.row("G54").rules  # noqa: E731
         await bench.press("5", *["down"] * 3, "f")  # X comes from the seat; this is the dowel bore
         assert "in the best fit of G54" in said(bench.app)
         assert rules()["r"].names == ("seat", "dowel")
@@ -611,27 +611,27 @@ async def test_angle_fit_parent_and_distance_are_chosen_in_the_setup_view(tmp_pa
         await bench.press("d", "up", "d")
         assert "not measured yet" in said(bench.app)
         await bench.press("1")
-        assert workshop.missing("G54") == workshop.missing("G55")
+        assert session.missing("G54") == session.missing("G55")
 
 
 async def test_an_edge_by_hand_gives_the_angle_of_the_offset(tmp_path):
     async with Bench(tmp_path) as bench:
-        workshop = await open_own(bench, tmp_path)
+        session = await open_own(bench, tmp_path)
         await bench.press("5", *["down"] * 6, "r", "1", "b", "f")
         names = []
-        for _ in workshop.setup.features:  # what the offset needs comes first, and every feature once
-            names.append(bench.app.desk.asking.drawn.name)
+        for _ in session.setup.features:  # what the offset needs comes first, and every feature once
+            names.append(bench.app.view_state.request.drawn.name)
             await bench.press("f")
-        assert names[:3] == workshop.missing("G54")
-        assert set(names) == {feature.name for feature in workshop.setup.features}
-        while bench.app.desk.asking.drawn.name != "front":
+        assert names[:3] == session.missing("G54")
+        assert set(names) == {feature.name for feature in session.setup.features}
+        while bench.app.view_state.request.drawn.name != "front":
             await bench.press("f")
         await bench.press("enter")
         for figure in ("-430", "-275", "-310", "-274.79"):
             await typed(bench, figure)
             await bench.press("enter")
         assert "front edge: Y −269.8950 mm  R +0.1003°" in said(bench.app)
-        assert workshop.measured["front"].measurement is None
+        assert session.measured["front"].measurement is None
 
 
 async def test_drawings_zoom_pan_and_show_distances(tmp_path):
@@ -641,9 +641,9 @@ async def test_drawings_zoom_pan_and_show_distances(tmp_path):
         await bench.press("plus", "plus", "ctrl+right")
         assert drawing.millimetres_across == pytest.approx(whole / 2)
         assert "×2" in "".join(words for words, _ in drawing._rows[0])
-        assert bench.app.desk.pan[0] == pytest.approx(whole / 10, rel=0.01)
+        assert bench.app.view_state.pan[0] == pytest.approx(whole / 10, rel=0.01)
         await bench.press("minus", "v")
-        assert (bench.app.desk.magnify, bench.app.desk.pan) == (1.0, (0.0, 0.0, 0.0))
+        assert (bench.app.view_state.magnify, bench.app.view_state.pan) == (1.0, (0.0, 0.0, 0.0))
         await bench.press("v", "v", "m")
         assert "+36 +36" in "".join(words for row in drawing._rows for words, _ in row)
         await bench.press("f")
@@ -653,14 +653,14 @@ async def test_drawings_zoom_pan_and_show_distances(tmp_path):
 async def test_an_offset_is_measured_by_hand_unconnected_and_stored(tmp_path):
     keys = 0
     async with Bench(tmp_path) as bench:
-        workshop = await open_own(bench, tmp_path, plate="120, 80, 20", name="PL-1")
+        session = await open_own(bench, tmp_path, plate="120, 80, 20", name="PL-1")
         machine = tmp_path / "job" / "machine.toml"
         machine.write_text(machine.read_text().replace('"stand-in"', '"nothing"'))
-        workshop.book.close()
-        workshop = open_job(tmp_path / "job", tmp_path / "data", roll=1)
-        bench.app._opened(workshop)
+        session.book.close()
+        session = open_job(tmp_path / "job", tmp_path / "data", roll=1)
+        bench.app._opened(session)
         await bench.pilot.pause()
-        assert not workshop.setup.machine.connected
+        assert not session.setup.machine.connected
 
         async def press(*names):
             nonlocal keys
@@ -687,9 +687,9 @@ async def test_an_offset_is_measured_by_hand_unconnected_and_stored(tmp_path):
 
 async def test_by_hand_connected_takes_where_the_machine_stands_or_a_distance(tmp_path):
     async with Bench(tmp_path) as bench:
-        workshop = bench.app.desk.workshop
-        workshop.machine.rapid((-433.0, -251.0, -300.0), 0)
-        workshop.machine.rapid((-446.5, -251.0, -366.0), 0)
+        session = bench.app.view_state.session
+        session.machine.rapid((-433.0, -251.0, -300.0), 0)
+        session.machine.rapid((-446.5, -251.0, -366.0), 0)
         await bench.press("b", "left", "right", "enter")
         assert "Enter takes where the machine stands: −446.500" in said(bench.app, "#entry-result")
         await bench.press("enter")
@@ -700,7 +700,7 @@ async def test_by_hand_connected_takes_where_the_machine_stands_or_a_distance(tm
         await bench.press("b", "b", "left", "enter")
         assert "touches nothing beside it" in said(bench.app)
         await bench.press("b", "b", "b", "w")
-        assert bench.app.desk.hand is None
+        assert bench.app.view_state.hand is None
 
 
 async def test_the_last_is_measured_again_and_many_times(tmp_path):
@@ -708,9 +708,9 @@ async def test_the_last_is_measured_again_and_many_times(tmp_path):
         await bench.press("y")
         assert "Nothing was measured with the probe yet" in said(bench.app)
         await bench.press("f", "enter")
-        first = bench.app.desk.workshop.features()["bore"].coordinates
+        first = bench.app.view_state.session.features()["bore"].coordinates
         await bench.press("y")
-        again = bench.app.desk.workshop.features()["bore"].coordinates
+        again = bench.app.view_state.session.features()["bore"].coordinates
         assert first != again
         assert first == pytest.approx(again, abs=0.004)
         await bench.pilot.press("Y")
@@ -718,7 +718,7 @@ async def test_the_last_is_measured_again_and_many_times(tmp_path):
         told = str(bench.app.screen.query_one("Static").render())
         assert "bore ⌀38 H7, measured 25 times" in told
         assert told.count("as stated") == 3
-        assert bench.app.desk.workshop.features()["bore"].coordinates == again
+        assert bench.app.view_state.session.features()["bore"].coordinates == again
         await bench.pilot.press("x")
         await bench.pilot.pause()
         assert len(bench.app.screen_stack) == 1
@@ -735,10 +735,10 @@ async def test_keys_pressed_while_the_job_opens_count(tmp_path):
     async with app.run_test(size=(160, 44)) as pilot:
         await pilot.press("f", "v")
         gate.set()
-        await wait_for(lambda: app.desk is not None and app.desk.asking is not None)
-        assert app.desk.asking.drawn.name == "bore"
-        assert app.desk.zoom == "feature"
-        app.desk.workshop.book.close()
+        await wait_for(lambda: app.view_state is not None and app.view_state.request is not None)
+        assert app.view_state.request.drawn.name == "bore"
+        assert app.view_state.zoom == "feature"
+        app.view_state.session.book.close()
 
 
 async def test_the_probe_is_calibrated_on_what_was_measured(tmp_path):
@@ -754,41 +754,41 @@ async def test_the_probe_is_calibrated_on_what_was_measured(tmp_path):
         await bench.press("enter")
         assert re.search(r"Radius 2\.99\d+ mm ±0\.00\d+, it was 2\.994", said(bench.app))
         assert "180°" in said(bench.app)
-        assert bench.app.desk.workshop.setup.stylus.effective_radius != 2.994
+        assert bench.app.view_state.session.setup.stylus.effective_radius != 2.994
 
 
 async def test_plane_ball_and_two_levels_are_asked_for_by_the_rose(tmp_path):
     async with Bench(tmp_path) as bench:
-        workshop = await open_own(bench, tmp_path, plate="120, 80, 40", name="PL-2")
+        session = await open_own(bench, tmp_path, plate="120, 80, 40", name="PL-2")
         for words in ("bore 30, 60, 40", "ball 20, 25, 20", "plane 16, 95, 20"):
             await bench.press("n")
             await typed(bench, words)
             await bench.press("enter")
-        place = {feature.name: feature.machine for feature in workshop.setup.features}
+        place = {feature.name: feature.machine for feature in session.setup.features}
 
         def stand(name, above):
             x, y, z = place[name]
-            workshop.machine.place((x, y, z + above + workshop.setup.stylus.length), {}, 20)
+            session.machine.place((x, y, z + above + session.setup.stylus.length), {}, 20)
 
         def reads():
-            return bench.app.desk.present_asking().rose.read().name
+            return bench.app.view_state.present_request().pattern.read().name
 
         stand("plane 1", 6.0)
         await bench.press("down", "backspace", "d", "d")
         assert reads() == "plane below"
         await bench.press("enter")
-        assert workshop.measured["plane 1"].feature.axes[0] == "z"
+        assert session.measured["plane 1"].feature.axes[0] == "z"
         stand("bore 1", -6.0)
         await bench.press("backspace", "a", "a")
         assert "two levels" in reads()
         figures = {"depth": "8", "diameter": "30", "2nd level": "12"}
         for _ in figures:
-            if bench.app.desk.measurement() is None:
+            if bench.app.view_state.measurement() is None:
                 await bench.press("e")
                 await typed(bench, figures[said(bench.app, "#entry-label").strip()])
                 await bench.press("enter")
         await bench.press("enter")
-        tilted = next(m.feature for m in workshop.measured.values() if m.feature.kind.value == "tilted bore")
+        tilted = next(m.feature for m in session.measured.values() if m.feature.kind.value == "tilted bore")
         assert set(tilted.angles) == {"a", "b"}
         stand("ball 1", 16.0)
         await bench.press("backspace", "f", "f", "f", "f", "f")
@@ -797,12 +797,12 @@ async def test_plane_ball_and_two_levels_are_asked_for_by_the_rose(tmp_path):
                 break
             await bench.press("f")
         await bench.press("enter")
-        assert workshop.measured["ball 1"].feature.size == pytest.approx(20.0, abs=0.02)
+        assert session.measured["ball 1"].feature.size == pytest.approx(20.0, abs=0.02)
 
 
 async def test_tools_are_brought_to_the_setter_measured_and_renewed(tmp_path):
     async with Bench(tmp_path) as bench:
-        workshop = bench.app.desk.workshop
+        session = bench.app.view_state.session
         await bench.press("6", *["down"] * 6, "m", "r", "enter")
         assert "G59 Z −600.0000" in said(bench.app).replace("-", "−")
         await bench.press("down", "down", "l")
@@ -818,13 +818,13 @@ async def test_tools_are_brought_to_the_setter_measured_and_renewed(tmp_path):
         await bench.press(*["up"] * 5, "enter")
         await typed(bench, "0.02")
         await bench.press("enter", "up", "i", "n")
-        assert workshop.setup.shelf.probe.due == ("radius", "length", "offset")
-        assert workshop.setup.hand_tools[0].diameter == pytest.approx(0.02)
+        assert session.setup.shelf.probe.due == ("radius", "length", "offset")
+        assert session.setup.hand_tools[0].diameter == pytest.approx(0.02)
 
 
 async def test_the_walk_from_a_fixture_to_its_parts_written_and_read_back(tmp_path):
     async with Bench(tmp_path) as bench:
-        workshop = bench.app.desk.workshop
+        session = bench.app.view_state.session
         keys = 0
 
         async def press(*pressed):
@@ -838,7 +838,7 @@ async def test_the_walk_from_a_fixture_to_its_parts_written_and_read_back(tmp_pa
             await press("enter")
 
         await press("tab", "f", "enter", "f", "enter", "s", "enter")
-        assert workshop.state("G55").value == "stored"
+        assert session.state("G55").value == "stored"
         await press("2")
         await answer("p", "grid 3, 1, 90, 0")
         assert "G56, G57 follow G55" in said(bench.app)
@@ -852,18 +852,18 @@ async def test_the_walk_from_a_fixture_to_its_parts_written_and_read_back(tmp_pa
         await answer("a", "control")
         assert "nothing had changed" in said(bench.app)
         assert keys == 22
-        zero = workshop.machine.offset("G55")
-        assert workshop.machine.offset("G57")[0] == pytest.approx(zero[0] + 180.0, abs=1e-4)
+        zero = session.machine.offset("G55")
+        assert session.machine.offset("G57")[0] == pytest.approx(zero[0] + 180.0, abs=1e-4)
         await answer("enter", "z =-0.5; recut")
         await press("l", "s")
         assert "locked" in said(bench.app)
         await press("l", "u", "g", "g", "o", "i", "i")
-        assert workshop.ledger.valued("G57").values["z"] == pytest.approx(zero[2])
+        assert session.ledger.valued("G57").values["z"] == pytest.approx(zero[2])
         await answer("n", "third part")
         await answer("j", "0.5")
         await answer("w", "late shift")
         await answer("k", "good part 14")
-        assert workshop.history("")[-1].who == "late shift"
+        assert session.history("")[-1].who == "late shift"
         await press("d", "enter", "enter", "backspace", "escape", "pagedown", "r", "T")
         assert "offset-g57.svg" in said(bench.app)
         (tmp_path / "p.nc").write_text("G57 G0 X900. Y0\nM30\n")
@@ -877,20 +877,20 @@ async def test_the_walk_from_a_fixture_to_its_parts_written_and_read_back(tmp_pa
 
 async def test_a_moved_zero_shows_its_way_and_a_drawn_ball_is_taken_off_again(tmp_path):
     async with Bench(tmp_path) as bench:
-        workshop = await open_own(bench, tmp_path, plate="120, 80, 20", name="PL-3")
+        session = await open_own(bench, tmp_path, plate="120, 80, 20", name="PL-3")
         await bench.press("5", "l", "down", "down", "enter")
         assert "Every program on G54 moves by Y +80.000 mm" in said(bench.app)
         anchors = bench.app.query_one("#setup-drawing").picture.anchors
         assert [anchor.ghost for anchor in anchors] == [True, False]
         assert anchors[1].was == anchors[0].place
         await bench.press("1")
-        assert bench.app.desk.moved is None
+        assert bench.app.view_state.moved is None
         await bench.press("5", "l", "l", "l")
         for words in ("ball 16, 30, 30", "edge front", "between ball 1, ball 1"):
             await bench.press("n")
             await typed(bench, words)
             await bench.press("enter")
-        names = [feature.name for feature in workshop.setup.features]
+        names = [feature.name for feature in session.setup.features]
         assert {"ball 1", "edge 1"} <= set(names)
         await bench.press("T")
         assert "no measured angle" in said(bench.app)
@@ -905,13 +905,13 @@ async def test_a_moved_zero_shows_its_way_and_a_drawn_ball_is_taken_off_again(tm
 
 async def test_what_follows_is_told_before_a_store_and_a_damaged_book_at_once(tmp_path):
     async with Bench(tmp_path) as bench:
-        workshop = bench.app.desk.workshop
+        session = bench.app.view_state.session
         await bench.press("tab", "f", "enter", "f", "enter", "s", "enter", "2", "p")
         await typed(bench, "shift 90, 0, 0")
         await bench.press("enter", "down", "s")
         await typed(bench, "y")
         await bench.press("enter")
-        assert workshop.state("G56").value == "stored"
+        assert session.state("G56").value == "stored"
         await bench.press("up", "1", "y", "s")
         assert "G56 follows by" in said(bench.app)
         await bench.press("escape", "6", "w", "l")
@@ -920,8 +920,8 @@ async def test_what_follows_is_told_before_a_store_and_a_damaged_book_at_once(tm
         assert "turned half round" in said(bench.app)
         await bench.press("c")
         assert "Measure a ring" in said(bench.app)
-        workshop.book.damage = "page 7 is torn"
-        bench.app._opened(workshop)
+        session.book.damage = "page 7 is torn"
+        bench.app._opened(session)
         assert "reading only" in said(bench.app)
         await bench.press("2", "enter")
         await typed(bench, "z 1; why")

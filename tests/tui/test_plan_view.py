@@ -18,7 +18,7 @@ async def typed(bench, words):
 
 
 def plan_of(bench):
-    return bench.app.desk.plan.plan
+    return bench.app.view_state.plan.plan
 
 
 @pytest.fixture
@@ -82,19 +82,19 @@ async def test_a_plan_is_proved_written_drawn_and_stepped_through(tmp_path, few)
         assert "● proved" in said(app, "#code-heading")
         await bench.press("j", "j")
         code = app.query_one("#code")
-        assert code.desk.proving.player.touches == 2
-        line, steps = code.desk.proving.player.line, code.desk.proving.player.steps
+        assert code.view_state.proving.player.touches == 2
+        line, steps = code.view_state.proving.player.line, code.view_state.proving.player.steps
         assert "called from line" in said(app, "#meaning-heading")
         await bench.press("N")
-        assert code.desk.proving.player.steps == steps - 1
+        assert code.view_state.proving.player.steps == steps - 1
         await bench.press("n")
-        assert (code.desk.proving.player.line, code.desk.proving.player.touches) == (line, 2)
+        assert (code.view_state.proving.player.line, code.view_state.proving.player.touches) == (line, 2)
         await bench.press("left_square_bracket", "left_square_bracket", "right_square_bracket")
-        assert code.desk.proving.player.speed in (16.0, 32.0)
+        assert code.view_state.proving.player.speed in (16.0, 32.0)
         code.cursor = next(n for n, item in enumerate(code.program.lines, 1) if item.text.startswith("N40"))
         wanted = code.cursor
         await bench.press("g")
-        assert code.desk.proving.player.line == wanted
+        assert code.view_state.proving.player.line == wanted
         await bench.press("escape", "c")
         assert "plan" not in said(app, "#code-heading")
         await bench.press("tab", "7", "space", "p")
@@ -107,7 +107,7 @@ async def test_a_proof_is_ended_by_hand_and_says_nothing_then(tmp_path):
         await asyncio.sleep(0.3)
         await bench.press("escape")
         await wait_for(lambda: "The proof was ended" in said(bench.app))
-        assert bench.app.desk.plan.proof is None
+        assert bench.app.view_state.plan.proof is None
 
 
 async def test_faults_of_the_file_are_told_and_the_view_lives(tmp_path):

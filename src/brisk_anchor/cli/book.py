@@ -34,20 +34,20 @@ JsonOption = Annotated[bool, typer.Option("--json", help="As JSON, for other pro
 RowArgument = Annotated[str, typer.Argument(help='A row: G54, or "G54.1 P3".')]
 
 
-def workshop_of(job: Path | None) -> Session:
+def session_of(job: Path | None) -> Session:
     """The job of a folder, or the demo; it is closed when the command ends."""
     if job is not None:
         from brisk_anchor.services.paths import data_folder
         from brisk_anchor.services.session.job_opening import open_job
 
-        workshop = open_job(job, data_folder(), roll=1)
+        session = open_job(job, data_folder(), roll=1)
     else:
         from brisk_anchor.services.demo.demo_job import open_demo
         from brisk_anchor.services.paths import demo_folder
 
-        workshop = open_demo(demo_folder(), fresh=False)
-    _COMMAND.get().call_on_close(workshop.close)
-    return workshop
+        session = open_demo(demo_folder(), fresh=False)
+    _COMMAND.get().call_on_close(session.close)
+    return session
 
 
 def _figures(values: dict[str, float]) -> str:
@@ -88,7 +88,7 @@ def list_rows(
     """The rows as they stand."""
     from brisk_anchor.services.offsets.book_rows import lines
 
-    found = lines(workshop_of(job), everything=everything, search=search)
+    found = lines(session_of(job), everything=everything, search=search)
     if as_json:
         _print([_data(line) for line in found])
         return
@@ -103,14 +103,14 @@ def show(row: RowArgument, job: JobOption = None, as_json: JsonOption = False) -
     """One row with its chain."""
     from brisk_anchor.services.offsets.book_rows import line_of
 
-    workshop = workshop_of(job)
-    workshop.profile.row(row)
-    line = line_of(workshop, row)
+    session = session_of(job)
+    session.profile.row(row)
+    line = line_of(session, row)
     if as_json:
         _print(_data(line))
         return
     typer.echo(f"{row}  {line.title}  {line.state.value}{', locked' if line.locked else ''}")
-    chain = workshop.ledger.chain_of_values(row)
+    chain = session.ledger.chain_of_values(row)
     for axis in chain.axes if chain else ():
         for term in axis.terms:
             spread = "" if term.u is None else f"  ±{2 * term.u:.4f}"
@@ -121,9 +121,9 @@ def show(row: RowArgument, job: JobOption = None, as_json: JsonOption = False) -
 @app.command()
 def history(row: RowArgument, job: JobOption = None, as_json: JsonOption = False) -> None:
     """Every entry of a row, oldest first."""
-    workshop = workshop_of(job)
-    workshop.profile.row(row)
-    entries = workshop.history(row)
+    session = session_of(job)
+    session.profile.row(row)
+    entries = session.history(row)
     if as_json:
         _print(
             [
@@ -159,10 +159,10 @@ def compare(
     from brisk_anchor.services.offsets.book_files import read_reference
     from brisk_anchor.services.offsets.book_rows import distance, lines
 
-    workshop = workshop_of(job)
+    session = session_of(job)
     path = Path(against)
-    other = read_reference(workshop, path) if path.suffix and path.exists() else reference(workshop, against)
-    found = [(line, other.difference(line)) for line in lines(workshop)]
+    other = read_reference(session, path) if path.suffix and path.exists() else reference(session, against)
+    found = [(line, other.difference(line)) for line in lines(session)]
     if as_json:
         listed = [{"row": line.row, "difference": d, "distance": distance(d)} for line, d in found if d]
         _print({"against": other.words, "rows": listed})
@@ -180,7 +180,7 @@ def export(
     """Write the table to a file."""
     from brisk_anchor.services.offsets.book_files import export as write
 
-    typer.echo(f"Written {write(workshop_of(job), out)}")
+    typer.echo(f"Written {write(session_of(job), out)}")
 
 
 @app.command("import")
@@ -194,16 +194,16 @@ def import_(
     from brisk_anchor.services.offsets.book_rows import distance, line_of
     from brisk_anchor.services.offsets.offset_book import take_over
 
-    workshop = workshop_of(job)
-    other = read_reference(workshop, file)
+    session = session_of(job)
+    other = read_reference(session, file)
     for row, values in other.values.items():
-        workshop.profile.row(row)
-        line = line_of(workshop, row)
+        session.profile.row(row)
+        line = line_of(session, row)
         moved = {axis: value - line.values[axis] for axis, value in values.items() if axis in line.values}
         shown = f"moves {distance(moved):.4f} mm: {_figures(moved)}" if moved else "is new in the book"
         typer.echo(f"{row:<12}{_figures(dict(values))}  {shown}")
     if take:
-        rows = take_over(workshop, other.values, f"from {file.name}")
+        rows = take_over(session, other.values, f"from {file.name}")
         typer.echo(f"Taken over: {', '.join(rows) or 'nothing had changed'}")
     else:
         typer.echo("Nothing was changed; --take takes it over.")
@@ -222,8 +222,8 @@ def fits(
     from brisk_anchor.services.offsets.book_files import write_fit
     from brisk_anchor.services.offsets.fits import fit_file, words
 
-    workshop = workshop_of(job)
-    fit = fit_file(workshop, program)
+    session = session_of(job)
+    fit = fit_file(session, program)
     if as_json:
         _print({"program": fit.name, "blocks": fit.blocks, "fits": fit.fits, "rows": [asdict(row) for row in fit.rows]})
     else:
@@ -237,7 +237,7 @@ def fits(
         for line in words(fit):
             typer.echo(line)
     if out is not None:
-        for path in write_fit(workshop, fit, out):
+        for path in write_fit(session, fit, out):
             typer.echo(f"Written {path}")
     if not fit.fits:
         raise typer.Exit(2)
@@ -253,7 +253,7 @@ def verify(
     """Look through every entry: is each as it was added, and is none missing? Exit code 1 if not."""
     from brisk_anchor.services.session.book_opening import verify_all
 
-    book = workshop_of(job).book
+    book = session_of(job).book
     if book is None or book.damage:
         raise BookError("There is no book that could be looked through", book.damage if book else "", "")
     found = verify_all(book, restored=restored)
@@ -266,4 +266,4 @@ def snapshot(name: Annotated[str, typer.Argument(help='Its name: "good part 14".
     """Keep how the whole table stands under a name, in the book and as a file beside it."""
     from brisk_anchor.services.offsets.book_files import write_snapshot
 
-    typer.echo(f"Written {write_snapshot(workshop_of(job), name)}, {datetime.now(UTC):%Y-%m-%d %H:%M} UTC")
+    typer.echo(f"Written {write_snapshot(session_of(job), name)}, {datetime.now(UTC):%Y-%m-%d %H:%M} UTC")

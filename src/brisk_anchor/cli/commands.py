@@ -148,8 +148,8 @@ def sheet(
 
     if paper not in PAPERS:
         raise BriskAnchorError(f"There is no paper “{paper}”", "", f"Give one of {', '.join(PAPERS)}")
-    with open_job(folder, data_folder(), roll=0) as workshop:
-        paths = write_sheets(workshop, row, out, paper)
+    with open_job(folder, data_folder(), roll=0) as session:
+        paths = write_sheets(session, row, out, paper)
     for path in paths:
         typer.echo(f"Written {path}")
 

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from brisk_anchor.cli.book import JobOption, workshop_of
+from brisk_anchor.cli.book import JobOption, session_of
 from brisk_anchor.core.numbers import counted
 
 if TYPE_CHECKING:
@@ -27,8 +27,8 @@ def opened(file: Path, job: Path | None) -> tuple[Session, Planned]:
 
     try:
         plan = load_plan(file)
-        workshop = workshop_of(job)
-        return workshop, planned(workshop, plan)
+        session = session_of(job)
+        return session, planned(session, plan)
     except PlanFileError as error:
         for finding in error.findings:
             typer.echo(str(finding))
@@ -46,12 +46,12 @@ def new(
     from brisk_anchor.exchange.files import write_whole
     from brisk_anchor.services.plan.plan_file import plan_of_features, plan_text
 
-    workshop = workshop_of(job)
-    plan = next((plan for plan in workshop.setup.rows if plan.row == row), None)
+    session = session_of(job)
+    plan = next((plan for plan in session.setup.rows if plan.row == row), None)
     if plan is None or file.exists():
         what = f"The job has no {row}" if plan is None else f"{file} is there already"
         raise BriskAnchorError(what, "Nothing was written", "Choose another")
-    text = plan_text(plan_of_features(f"{workshop.setup.part} {row}", row, workshop.needed(plan)))
+    text = plan_text(plan_of_features(f"{session.setup.part} {row}", row, session.needed(plan)))
     typer.echo(f"Written {write_whole(file, text.encode())}")
 
 
@@ -97,12 +97,12 @@ def code(
     from brisk_anchor.services.plan.planning import program_of
     from brisk_anchor.services.plan.proof_basis import basis_of
 
-    workshop, ready = opened(file, job)
-    program = program_of(workshop, ready)
+    session, ready = opened(file, job)
+    program = program_of(session, ready)
     proof = read_proof(file)
     typer.echo(f"Written {write_whole(out, program.text.encode())}")
     typer.echo(f"{program.label} {program.digest[:12]}: {counts(program.text, ready.touch_count)}")
-    basis = basis_of(workshop, program.digest, ready.plan)
+    basis = basis_of(session, program.digest, ready.plan)
     typer.echo(proof.words(basis) if proof is not None else "not proved: brisk-anchor plan prove")
 
 
@@ -128,19 +128,19 @@ def prove(
     from brisk_anchor.services.plan.proving import prove as run
     from brisk_anchor.services.plan.proving import rehearse, summary
 
-    workshop, ready = opened(file, job)
-    program = program_of(workshop, ready)
-    outcome = run(workshop, ready, program, variations, beyond=beyond)
+    session, ready = opened(file, job)
+    program = program_of(session, ready)
+    outcome = run(session, ready, program, variations, beyond=beyond)
     typer.echo(f"{program.label} {program.digest[:12]}: {counts(program.text, ready.touch_count)}")
     for line in summary(outcome):
         typer.echo(line)
-    times = rehearse(workshop, ready)[2]
+    times = rehearse(session, ready)[2]
     if times is not None:
         where = ", ".join(f"{words} {seconds:.0f} s" for words, seconds in times.shares() if seconds)
         least = f"{times.over:.1%} more than the {times.least:.0f} s that the same touches take at the least"
         typer.echo(f"{times.total:.0f} s: {where}; {least}")
     if beyond == 1.0:
-        typer.echo(f"Kept in {keep_proof(file, PlanProof.of(outcome, basis_of(workshop, program.digest, ready.plan)))}")
+        typer.echo(f"Kept in {keep_proof(file, PlanProof.of(outcome, basis_of(session, program.digest, ready.plan)))}")
     _verdict(outcome)
 
 
@@ -160,6 +160,6 @@ def draw(
     """The path of the program and the plan's sheet, as SVG and PDF."""
     from brisk_anchor.services.plan.plan_sheets import write_plan_sheets
 
-    workshop, ready = opened(file, job)
-    for path in write_plan_sheets(workshop, ready, file, out, paper):
+    session, ready = opened(file, job)
+    for path in write_plan_sheets(session, ready, file, out, paper):
         typer.echo(f"Written {path}")

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from brisk_anchor.cli.book import JobOption, workshop_of
+from brisk_anchor.cli.book import JobOption, session_of
 
 if TYPE_CHECKING:
     from brisk_anchor.services.insert.weaving import CuttingProgram
@@ -89,8 +89,8 @@ def _put_in(apart: CuttingProgram, after: list[int], plan: PlanFile, again: int 
     from brisk_anchor.services.insert.weaving import again_of, weave
     from brisk_anchor.services.plan.planning import planned
 
-    workshop = workshop_of(job)
-    ready = planned(workshop, plan)
-    result = weave(workshop, apart, ready, after, again_of(ready, again) if again is not None else None)
-    typer.echo(cut_as_before(workshop, apart.text, result))
+    session = session_of(job)
+    ready = planned(session, plan)
+    result = weave(session, apart, ready, after, again_of(ready, again) if again is not None else None)
+    typer.echo(cut_as_before(session, apart.text, result))
     return result

@@ -56,7 +56,7 @@ class BriskAnchorApp(App[int]):
     def __init__(self, open_job: Callable[[], Session], folder: Path, speed: float = DEMO_SPEED) -> None:
         """`open_job` opens the job in a thread after the first paint; sheets and files go to `folder`."""
         super().__init__()
-        self.desk: ViewState | None = None
+        self.view_state: ViewState | None = None
         self.cell_ratio = 2.25
         self._open_job = open_job
         self.folder = folder
@@ -98,32 +98,32 @@ class BriskAnchorApp(App[int]):
 
     def _open(self) -> None:
         try:
-            workshop = self._open_job()
+            session = self._open_job()
         except BriskAnchorError as error:
             self.call_from_thread(self._opening_failed, error)
         else:
-            self.call_from_thread(self._opened, workshop)
+            self.call_from_thread(self._opened, session)
 
-    def _opened(self, workshop: Session) -> None:
-        self.desk = ViewState(workshop, self._speed)
+    def _opened(self, session: Session) -> None:
+        self.view_state = ViewState(session, self._speed)
         self._ticked = time.monotonic()
         self.set_interval(_TICK, self._tick)
         self.show_all()
         waiting, self._waiting = self._waiting, []
         for action in waiting:
             self.call_later(self._do, action)
-        if workshop.book is not None and workshop.book.damage:
-            self.tell("The book is damaged and open for reading only.", workshop.book.damage, "bad")
-        elif limits := workshop.profile.limits:
-            self.tell(f"{workshop.profile.title}. {limits[0]}", " ".join(limits[1:]), "ask")
-        if workshop.book is not None and not workshop.book.damage:
+        if session.book is not None and session.book.damage:
+            self.tell("The book is damaged and open for reading only.", session.book.damage, "bad")
+        elif limits := session.profile.limits:
+            self.tell(f"{session.profile.title}. {limits[0]}", " ".join(limits[1:]), "ask")
+        if session.book is not None and not session.book.damage:
             self.run_worker(self._verify, thread=True, exclusive=True, group="verify", name="verify")
 
     def _verify(self) -> None:
         """Look whether what was added to the book since it was last looked through is as it was added."""
         from brisk_anchor.services.session.book_opening import verify_new
 
-        book = self.desk.workshop.book if self.desk else None
+        book = self.view_state.session.book if self.view_state else None
         if book is None:
             return
         try:
@@ -136,8 +136,8 @@ class BriskAnchorApp(App[int]):
 
     def on_unmount(self) -> None:
         """Let go of the book."""
-        if self.desk is not None:
-            self.desk.workshop.close()
+        if self.view_state is not None:
+            self.view_state.session.close()
 
     def _fatal_error(self) -> None:
         """Show where an unexpected error came from, without what the variables held: a password may be among it."""
@@ -169,7 +169,7 @@ class BriskAnchorApp(App[int]):
                 "to show figures safely. Make the window larger or the letters smaller."
             )
             self.query_one("#too-small", Static).update(words)
-        if self.desk is not None:
+        if self.view_state is not None:
             self.call_after_refresh(self.show_all, keep_prompt=True)
 
     # -- telling and asking --------------------------------------------------------------------------------------
@@ -191,9 +191,9 @@ class BriskAnchorApp(App[int]):
         """The next thing to do."""
         from brisk_anchor.services.session.guide import next_step
 
-        if self.desk is None:
+        if self.view_state is None:
             return "Opening the set-up …", ""
-        if (failed := self.desk.workshop.machine_file.failed) is not None:
+        if (failed := self.view_state.session.machine_file.failed) is not None:
             return f"{failed.what}.", "How the machine stands now will not be known at the next start."
         if self.view == "setup":
             return (
@@ -201,10 +201,12 @@ class BriskAnchorApp(App[int]):
                 "X, Y or Z moves the zero onto it. n draws, l lists points to put the zero on, Tab goes to the offset.",
             )
         if self.view in ("machine", "tools", "book", "plan"):
-            sentence: tuple[str, str] = self.view_widget.next_sentence(self.desk)
+            sentence: tuple[str, str] = self.view_widget.next_sentence(self.view_state)
             return sentence
-        desk = self.desk
-        return next_step(desk.workshop, desk.row, desk.present_asking(), desk.hand, desk.frame())
+        view_state = self.view_state
+        return next_step(
+            view_state.session, view_state.row, view_state.present_request(), view_state.hand, view_state.frame()
+        )
 
     # -- showing -----------------------------------------------------------------------------------------------
 
@@ -220,39 +222,39 @@ class BriskAnchorApp(App[int]):
 
     def show_all(self, keep_prompt: bool = False) -> None:
         """Bring frame and view up to date."""
-        desk = self.desk
+        view_state = self.view_state
         self.query_one(KeyLine).tell(self.view, self.size.width - 2)
-        if desk is None:
+        if view_state is None:
             self.query_one(TopLine).tell([("", "Brisk Anchor")], [])
             self.query_one(BenchView).show()
             return
-        workshop = desk.workshop
-        setup = workshop.setup
+        session = view_state.session
+        setup = session.setup
         left = [("", setup.part), ("", setup.title)] if self.size.width >= _COMPACT[0] else [("", setup.part)]
-        held, hand = workshop.machine.tool, desk.hand
+        held, hand = session.machine.tool, view_state.hand
         tool = f"T{held.number} probe" if held.is_probe else (f"T{held.number}" if held.number else "none")
         right = [
             ("", f"{setup.machine.name}, {'stand-in' if setup.machine.connected else 'rehearsal, not connected'}"),
-            ("active", workshop.active),
-            *([("book", "does not answer")] if desk.book_silent else []),
-            ("setting", desk.row),
+            ("active", session.active),
+            *([("book", "does not answer")] if view_state.book_silent else []),
+            ("setting", view_state.row),
             ("by hand", hand.name) if hand else ("tool", tool),
             ("", "mm"),
         ]
         self.query_one(TopLine).tell(left, right)
-        rungs = [(row.row, row.title, workshop.state(row.row).value, row.row == desk.row) for row in setup.rows]
+        rungs = [(row.row, row.title, session.state(row.row).value, row.row == view_state.row) for row in setup.rows]
         from brisk_anchor.services.offsets.book_rows import lacking
 
-        self.query_one(Ladder).tell(rungs, lacking(workshop))
+        self.query_one(Ladder).tell(rungs, lacking(session))
         self.view_widget.show()
-        if not keep_prompt and not desk.moving:
-            desk.storing = False
+        if not keep_prompt and not view_state.moving:
+            view_state.storing = False
             self.tell(*self.next_sentence())
 
     def _tick(self) -> None:
         now = time.monotonic()
         passed, self._ticked = min(0.2, now - self._ticked), now
-        if self.desk is None:
+        if self.view_state is None:
             return
         self._looked_after += passed
         if self._looked_after > _OTHERS:
@@ -264,34 +266,34 @@ class BriskAnchorApp(App[int]):
             return
         if not self._looked_after:
             self._follow_others()
-        if self.desk.moving or self.desk.proving is not None:
+        if self.view_state.moving or self.view_state.proving is not None:
             self.patience.run(self._follow, passed)
 
     def _follow(self, passed: float) -> None:
         """Let what is under way go on."""
-        if self.desk is None:
+        if self.view_state is None:
             return
         with suppress(NoMatches):  # the last tick may find the screen being taken down
-            if self.desk.running is not None:
+            if self.view_state.running is not None:
                 self.query_one(BenchView).follow(passed)
-            if self.desk.operating is not None:
+            if self.view_state.operating is not None:
                 if self.view == "machine":
                     self.view_widget.follow(passed)
                 else:
                     self.query_one("#machine").follow(passed)  # type: ignore[attr-defined]
-            if self.desk.proving is not None and self.view == "code":
+            if self.view_state.proving is not None and self.view == "code":
                 self.view_widget.follow(passed)
 
     def _follow_others(self) -> None:
         """Show what another window added to the book."""
-        if self._following or self.desk is None or self.desk.workshop.book is None:
+        if self._following or self.view_state is None or self.view_state.session.book is None:
             return
         self._following = True
         self.run_worker(self._ask_others, thread=True, group="others", name="others")
 
     def _ask_others(self) -> None:
         """Ask the book, in a thread: it may take its time, or never answer."""
-        ledger = self.desk.workshop.ledger if self.desk else None
+        ledger = self.view_state.session.ledger if self.view_state else None
         try:
             found = ledger.fetch() if ledger is not None else []
         except BriskAnchorError as error:
@@ -301,22 +303,22 @@ class BriskAnchorApp(App[int]):
 
     def _others_told(self, found: list[Entry], error: BriskAnchorError | None) -> None:
         self._following = False
-        desk = self.desk
-        if desk is None:
+        view_state = self.view_state
+        if view_state is None:
             return
         if error is not None:
-            if not desk.book_silent:
-                desk.book_silent = True
+            if not view_state.book_silent:
+                view_state.book_silent = True
                 self.show_all(keep_prompt=True)
                 self.complain(error)
             return
-        if desk.book_silent:
-            desk.book_silent = False
+        if view_state.book_silent:
+            view_state.book_silent = False
             self.show_all(keep_prompt=True)
             self.tell("The book answers again.", "", "good")
-        if desk.moving or self.query_one(EntryLine).is_open or len(self.screen_stack) > 1 or self.patience.waits:
+        if view_state.moving or self.query_one(EntryLine).is_open or len(self.screen_stack) > 1 or self.patience.waits:
             return  # they come again with the next question
-        rows = desk.workshop.ledger.take(found)
+        rows = view_state.session.ledger.take(found)
         if rows:
             self.show_all(keep_prompt=True)
             names = ", ".join(row for row in rows if row) or "a snapshot"
@@ -338,7 +340,7 @@ class BriskAnchorApp(App[int]):
         if entry.is_open:
             asked = entry.question
             entry.close()
-            if self.desk is not None and not self.desk.moving:
+            if self.view_state is not None and not self.view_state.moving:
                 self.view_widget.show()
             if key == "tab" and self.view == "bench" and isinstance(asked, Question):
                 self.query_one(BenchView).figure(after=asked.name)
@@ -349,7 +351,7 @@ class BriskAnchorApp(App[int]):
                 return
 
     async def _do(self, action: Action) -> None:
-        if self.desk is None and action.method not in ("quit", "help"):
+        if self.view_state is None and action.method not in ("quit", "help"):
             if self._failed:
                 self.complain(self._failed)
             else:
@@ -387,7 +389,7 @@ class BriskAnchorApp(App[int]):
 
     def do_quit(self) -> None:
         """Leave."""
-        if self.desk and self.desk.moving:
+        if self.view_state and self.view_state.moving:
             self.tell("The machine is moving. Esc stops it, then q leaves.", "", "ask")
             return
         self.exit(6 if self._failed else 0)
@@ -423,13 +425,13 @@ class BriskAnchorApp(App[int]):
                 widget = CodeView()
             await switcher.mount(widget)
         switcher.current = name
-        if self.desk and name != "setup":
-            self.desk.moved = None
-        self.show_all(keep_prompt=bool(self.desk and self.desk.moving))
+        if self.view_state and name != "setup":
+            self.view_state.moved = None
+        self.show_all(keep_prompt=bool(self.view_state and self.view_state.moving))
 
     async def do_prove(self) -> None:
         """Go to the code and run it."""
-        if self.desk and self.desk.moving:
+        if self.view_state and self.view_state.moving:
             self.tell("The machine is moving. Esc stops it.", "", "ask")
             return
         if self.view != "code":
@@ -442,28 +444,28 @@ class BriskAnchorApp(App[int]):
 
     def do_next_row(self) -> None:
         """Choose the next offset the job needs."""
-        desk = self.desk
-        if desk is None or desk.moving:
+        view_state = self.view_state
+        if view_state is None or view_state.moving:
             return
-        rows = [row.row for row in desk.workshop.setup.rows]
-        desk.row = rows[(rows.index(desk.row) + 1) % len(rows)]
-        desk.asking, desk.proving, desk.moved, desk.code_of_plan = None, None, None, False
+        rows = [row.row for row in view_state.session.setup.rows]
+        view_state.row = rows[(rows.index(view_state.row) + 1) % len(rows)]
+        view_state.request, view_state.proving, view_state.moved, view_state.code_of_plan = None, None, None, False
         if hasattr(self.view_widget, "chosen_row"):
-            self.view_widget.chosen_row(desk.row)
+            self.view_widget.chosen_row(view_state.row)
         self.show_all()
 
     def do_roll(self) -> None:
         """Put another real-life part into the stand-in."""
-        desk = self.desk
-        if desk is None or desk.moving:
+        view_state = self.view_state
+        if view_state is None or view_state.moving:
             return
-        desk.rolls += 1
+        view_state.rolls += 1
         try:
-            rows = desk.workshop.roll(1000 + desk.rolls)
+            rows = view_state.session.roll(1000 + view_state.rolls)
         except BriskAnchorError as error:
             self.complain(error)
             return
-        desk.places, desk.proving = [], None
+        view_state.places, view_state.proving = [], None
         self.show_all()
         told = f"Stale now: {', '.join(rows)}." if rows else "Nothing was stored on the one before."
         self.tell("Another part lies in the stand-in, as real as the last and as different.", told, "ask")
@@ -473,18 +475,18 @@ class BriskAnchorApp(App[int]):
         from brisk_anchor.services.job.feature_builder import FORMS
         from brisk_anchor.tui.setup.view import make_change
 
-        desk = self.desk
-        if desk is None or desk.moving:
+        view_state = self.view_state
+        if view_state is None or view_state.moving:
             return
         try:
-            describing = desk.workshop.changing()
+            editor = view_state.session.changing()
         except BriskAnchorError as error:
             self.complain(error)
             return
         drawing = self.view_widget.query_one(Drawing)
 
         def weigh(words: str) -> str:
-            change = describing.drawn(words)
+            change = editor.drawn(words)
             if drawing.picture is not None:
                 drawing.show(replace(drawing.picture, setup=change.setup))
             return change.told
@@ -494,7 +496,7 @@ class BriskAnchorApp(App[int]):
             return form.hint if form else f"{', '.join(FORMS)}; then figures with commas between them"
 
         def answer(words: str) -> None:
-            make_change(self.view_widget, desk.workshop, lambda files: files.drawn(words))
+            make_change(self.view_widget, view_state.session, lambda files: files.drawn(words))
 
         self.ask(Words("draw", hint, weigh, answer))
 
@@ -502,16 +504,16 @@ class BriskAnchorApp(App[int]):
         """Write the set-up sheet in a thread; drawing takes a second. The plan has drawings of its own."""
         if hasattr(self.view_widget, "sheet_of_view"):
             self.view_widget.sheet_of_view()
-        elif self.desk:
+        elif self.view_state:
             self.tell("Drawing the set-up sheet …")
-            work = partial(self._sheet, self.desk.workshop, self.desk.row)
+            work = partial(self._sheet, self.view_state.session, self.view_state.row)
             self.run_worker(work, thread=True, exclusive=True, name="sheet")
 
-    def _sheet(self, workshop: Session, row: str) -> None:
+    def _sheet(self, session: Session, row: str) -> None:
         from brisk_anchor.services.offsets.sheets import write_sheets
 
         try:
-            paths = write_sheets(workshop, row, self.folder)
+            paths = write_sheets(session, row, self.folder)
         except BriskAnchorError as error:
             self.call_from_thread(self.complain, error)
             return

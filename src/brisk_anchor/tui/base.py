@@ -23,17 +23,17 @@ class View(Horizontal):
         return cast("BriskAnchorApp", self.app)
 
     @property
-    def desk(self) -> ViewState | None:
+    def view_state(self) -> ViewState | None:
         """The shared state, None until the job is open."""
-        return self.owner.desk
+        return self.owner.view_state
 
     def free_desk(self) -> ViewState | None:
-        """The desk when nothing moves; otherwise says what to do and returns None."""
-        desk = self.desk
-        if desk is not None and desk.moving:
+        """The state of the views when nothing moves; otherwise says what to do and returns None."""
+        view_state = self.view_state
+        if view_state is not None and view_state.moving:
             self.owner.tell("The machine is moving. Esc stops it.", "", "ask")
             return None
-        return desk
+        return view_state
 
     def attempt(self, work: Callable[[], tuple[str, str]]) -> None:
         """Do something, show what became of it, and tell it in two sentences; or tell why it could not be."""

@@ -16,29 +16,29 @@ class DrawnView(View):
 
     def zoom(self) -> None:
         """Show the set-up, the feature or the whole machine."""
-        if self.desk:
-            self.desk.zoom = ZOOMS[(ZOOMS.index(self.desk.zoom) + 1) % len(ZOOMS)]
-            self.desk.magnify, self.desk.pan = 1.0, (0.0, 0.0, 0.0)
+        if self.view_state:
+            self.view_state.zoom = ZOOMS[(ZOOMS.index(self.view_state.zoom) + 1) % len(ZOOMS)]
+            self.view_state.magnify, self.view_state.pan = 1.0, (0.0, 0.0, 0.0)
             self.show_motion()
 
     def magnify(self, sense: int) -> None:
         """Look from nearer or further away."""
-        if self.desk:
-            self.desk.magnify = min(64.0, max(0.25, self.desk.magnify * 2 ** (sense / 2)))
+        if self.view_state:
+            self.view_state.magnify = min(64.0, max(0.25, self.view_state.magnify * 2 ** (sense / 2)))
             self.show_motion()
 
     def pan(self, across: int, up: int) -> None:
         """Move what is looked at by a fifth of the drawing."""
-        if self.desk:
+        if self.view_state:
             step = self.query_one(Drawing).millimetres_across / 5
-            x, y, z = self.desk.pan
-            self.desk.pan = (x + across * step, y + up * step, z)
+            x, y, z = self.view_state.pan
+            self.view_state.pan = (x + across * step, y + up * step, z)
             self.show_motion()
 
     def dimensions(self) -> None:
         """Show distances from the zero, or leave them out."""
-        if self.desk:
-            self.desk.dimensions = not self.desk.dimensions
+        if self.view_state:
+            self.view_state.dimensions = not self.view_state.dimensions
             self.show_motion()
 
     def on_drawing_scrolled(self, message: Drawing.Scrolled) -> None:

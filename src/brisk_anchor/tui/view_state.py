@@ -53,10 +53,10 @@ class Measuring(Running):
 class ViewState:
     """Shared state of the views."""
 
-    workshop: Session
+    session: Session
     speed: float
     row: str = ""
-    asking: MeasurementRequest | None = None
+    request: MeasurementRequest | None = None
     hand: HandTool | None = None
     """The tool of the hand that measures; None is the probe."""
     running: Measuring | None = None
@@ -85,7 +85,7 @@ class ViewState:
     _turned: tuple[Setup, str, Setup] | None = None
 
     def __post_init__(self) -> None:
-        self.row = self.row or self.workshop.setup.rows[0].row
+        self.row = self.row or self.session.setup.rows[0].row
 
     @property
     def moving(self) -> bool:
@@ -96,33 +96,33 @@ class ViewState:
     def spindle(self) -> Vector:
         """Where the spindle is shown now, machine mm."""
         moving = self.running or self.operating
-        return moving.player.position if moving else self.workshop.machine.position
+        return moving.player.position if moving else self.session.machine.position
 
     def tip_of(self, spindle: Vector) -> Vector:
         """Where the tip is for a spindle position."""
         x, y, z = spindle
-        return x, y, z - self.workshop.setup.stylus.length
+        return x, y, z - self.session.setup.stylus.length
 
-    def present_asking(self) -> MeasurementRequest | None:
-        """What is asked for, hand-marked roses taken from where the tip stands now."""
+    def present_request(self) -> MeasurementRequest | None:
+        """What is asked for, hand-marked touch patterns taken from where the tip stands now."""
         from dataclasses import replace
 
         from brisk_anchor.services.measure.measurement_request import recognise
 
-        if self.asking is None or self.asking.drawn is not None:
-            return self.asking
-        return recognise(self.workshop.setup, replace(self.asking, start=self.workshop.machine.position))
+        if self.request is None or self.request.drawn is not None:
+            return self.request
+        return recognise(self.session.setup, replace(self.request, start=self.session.machine.position))
 
     def by_hand(self) -> ByHand | None:
         """The measurement by hand that Enter would begin, None where the probe measures or nothing can be."""
         from brisk_anchor.core.errors import BriskAnchorError
         from brisk_anchor.services.measure.hands import begin
 
-        asking = self.present_asking()
-        if self.hand is None or asking is None or not asking.rose.marks:
+        request = self.present_request()
+        if self.hand is None or request is None or not request.pattern.marks:
             return None
         try:
-            return begin(asking, self.hand, self.frame())
+            return begin(request, self.hand, self.frame())
         except BriskAnchorError:
             return None
 
@@ -133,18 +133,18 @@ class ViewState:
         """
         from brisk_anchor.services.measure.by_hand import PositionFrame
 
-        row = self.workshop.active if self.in_work and not self.workshop.turn_of(self.workshop.active) else ""
-        return PositionFrame(row, self.workshop.machine.offset(row)) if row else PositionFrame()
+        row = self.session.active if self.in_work and not self.session.turn_of(self.session.active) else ""
+        return PositionFrame(row, self.session.machine.offset(row)) if row else PositionFrame()
 
     def measurement(self) -> Measurement | None:
         """The measurement that Enter would make, None while it is not complete."""
         from brisk_anchor.core.errors import BriskAnchorError
 
-        asking = self.present_asking()
-        if asking is None:
+        request = self.present_request()
+        if request is None:
             return None
         try:
-            return self.workshop.measurement_of(asking)
+            return self.session.measurement_of(request)
         except BriskAnchorError:
             return None
 
@@ -153,9 +153,9 @@ class ViewState:
         from brisk_anchor.tui.picture import Anchor
 
         anchors = []
-        chain = self.workshop.chain(self.row) if not self.workshop.missing(self.row) else None
-        now = self.workshop.machine.offset(self.row)
-        booked = self.workshop.state(self.row).value
+        chain = self.session.chain(self.row) if not self.session.missing(self.row) else None
+        now = self.session.machine.offset(self.row)
+        booked = self.session.state(self.row).value
         value: Vector | None = None
         if chain is not None:
             values = chain.values
@@ -177,7 +177,7 @@ class ViewState:
 
     def expected_place(self, row: str) -> Vector:
         """Where the zero of an offset lies by the description, machine mm."""
-        values = self.workshop.expected(row)
+        values = self.session.expected(row)
         return values["x"], values["y"], values["z"]
 
     def open_plan(self, folder: Path) -> PlanBuilder:
@@ -185,17 +185,17 @@ class ViewState:
         if self.plan is None:
             from brisk_anchor.services.plan.plan_builder import PlanBuilder
 
-            self.plan = PlanBuilder.open(self.workshop, folder, self.row)
+            self.plan = PlanBuilder.open(self.session, folder, self.row)
         return self.plan
 
     def standing(self, angles: Mapping[str, float]) -> tuple[Setup, str]:
         """The set-up drawn with rotary axes at those angles, and these in words; what lies at 0 stays out of it."""
-        setup = self.workshop.setup
+        setup = self.session.setup
         words = " ".join(f"{letter} {angle:+g}°" for letter, angle in angles.items() if angle)
         if not words:
             return setup, ""
         if self._turned is None or self._turned[0] is not setup or self._turned[1] != words:
-            outlines = self.workshop.scene.outlines_at(angles)
+            outlines = self.session.scene.outlines_at(angles)
             self._turned = setup, words, replace(setup, outlines=outlines, features=(), points=(), words=())
         return self._turned[2], words
 
@@ -203,10 +203,10 @@ class ViewState:
         """What the bench's drawing shows now."""
         from brisk_anchor.tui.picture import Picture
 
-        setup = self.workshop.setup
-        asking = self.asking
-        target = self.tip_of(asking.start) if asking and asking.drawn and not self.running else None
-        pointed = asking.drawn.machine if asking and asking.drawn else None
+        setup = self.session.setup
+        request = self.request
+        target = self.tip_of(request.start) if request and request.drawn and not self.running else None
+        pointed = request.drawn.machine if request and request.drawn else None
         centre = pointed or self.tip_of(self.spindle)
         return Picture(
             setup=setup,
@@ -227,6 +227,6 @@ class ViewState:
 
     def zero(self) -> Vector:
         """Where the zero of the chosen offset lies, measured or by the description, machine mm of the tip."""
-        chain = self.workshop.chain(self.row) if not self.workshop.missing(self.row) else None
-        values = chain.values if chain is not None else self.workshop.expected(self.row)
+        chain = self.session.chain(self.row) if not self.session.missing(self.row) else None
+        values = chain.values if chain is not None else self.session.expected(self.row)
         return values["x"], values["y"], values["z"]

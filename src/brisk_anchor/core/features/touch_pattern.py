@@ -1,4 +1,4 @@
-"""The rose: marks around the tip say where metal is, and the marks *are* the feature.
+"""The touch pattern: marks around the tip say where metal is, and the marks *are* the feature (the rose, on screen).
 
 A person marks walls with the arrow keys, says whether the tip stands inside or over the feature, and whether it is
 round. There is nothing else to fill in, so signs and sides cannot contradict each other.

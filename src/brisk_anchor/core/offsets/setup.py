@@ -69,7 +69,7 @@ class DrawnFeature:
     `drawing` is its place in the drawing's frame (mm), `machine` the nominal place of the tip at it in machine
     coordinates; `size` the nominal diameter or width (of a pocket or block
     that along X, `size_y` along Y) and `size_limit` how far from it a measured one may lie; `depth` how far
-    below its upper edge the ball's lowest point goes; `over` and `walls` fill the rose.
+    below its upper edge the ball's lowest point goes; `over` and `walls` fill the touch pattern.
     """
 
     name: str
@@ -175,7 +175,7 @@ class JobCard:
 
 @dataclass(frozen=True, slots=True)
 class Setup:
-    """A job: everything the bench, the rose, the plan and the sheet need to know."""
+    """A job: everything the bench, the touch pattern, the plan and the sheet need to know."""
 
     job: str
     title: str

@@ -33,28 +33,28 @@ def open_month(folder: Path) -> Session:
 
 
 def _month(folder: Path, book: Book) -> Session:
-    workshop = Session.open(DEMO_SCENE, book, machine_file=folder / "machine.json")
-    derive(workshop, "G55", "grid 4, 1, 90, 0")
+    session = Session.open(DEMO_SCENE, book, machine_file=folder / "machine.json")
+    derive(session, "G55", "grid 4, 1, 90, 0")
     operations = (
         Operation("op 10", "G54"),
         Operation("op 20", "G56"),
         Operation("op 21", "G57"),
         Operation("op 22", "G58"),
     )
-    workshop.setup = replace(workshop.setup, card=replace(workshop.setup.card, operations=operations))
-    if not workshop.history("G55"):
-        _fill(book, workshop)
-        workshop.ledger.refresh()
+    session.setup = replace(session.setup, card=replace(session.setup.card, operations=operations))
+    if not session.history("G55"):
+        _fill(book, session)
+        session.ledger.refresh()
         for row in ("G55", "G56", "G57", "G58"):
-            if (valued := workshop.ledger.valued(row)) is not None:
-                workshop.write_row(row, valued.values)
-        workshop.save()
+            if (valued := session.ledger.valued(row)) is not None:
+                session.write_row(row, valued.values)
+        session.save()
         write_whole(folder / PROGRAM, _program().encode())
-    return workshop
+    return session
 
 
-def _entry(workshop: Session, row: str, kind: EntryKind, at: datetime, chain: Chain | None, note: str) -> Entry:
-    made = workshop.ledger.entry(kind, row, chain, note=note, figure=2.0 if kind is EntryKind.LIMIT else None)
+def _entry(session: Session, row: str, kind: EntryKind, at: datetime, chain: Chain | None, note: str) -> Entry:
+    made = session.ledger.entry(kind, row, chain, note=note, figure=2.0 if kind is EntryKind.LIMIT else None)
     return replace(made, at=at, who="day shift" if at.hour < 14 else "late shift")
 
 
@@ -63,7 +63,7 @@ def _chain(row: str, values: tuple[float, float, float], why: str) -> Chain:
     return typed_chain(row, held, _SPREAD, {}, why)
 
 
-def _fill(book: Book, workshop: Session) -> None:
+def _fill(book: Book, session: Session) -> None:
     """Entries over the month: the plate measured once a week, each part stored after it, the lever's bore daily."""
     random = np.random.default_rng(114)
     now = datetime.now(UTC).replace(minute=10, second=0, microsecond=0)
@@ -75,23 +75,23 @@ def _fill(book: Book, workshop: Session) -> None:
             x, y, z = (round(float(v + random.normal(0, 0.006)), 4) for v in _PLATE)
             plate = (x, y, z)
             chain = _chain("G55", plate, "bushing and pad touched")
-            entries.append(_entry(workshop, "G55", EntryKind.STORED, at.replace(hour=6), chain, "set by O2255"))
+            entries.append(_entry(session, "G55", EntryKind.STORED, at.replace(hour=6), chain, "set by O2255"))
             for row in ("G56", "G57", "G58"):
-                rules = workshop.setup.row(row).rules
+                rules = session.setup.row(row).rules
                 shifts = [rule.shift if isinstance(rule, FromRow) else 0.0 for rule in (rules[a] for a in "xyz")]
                 x, y, z = (round(p + s, 4) for p, s in zip(plate, shifts, strict=True))
                 part = _chain(row, (x, y, z), "follows G55")
-                entries.append(_entry(workshop, row, EntryKind.STORED, at.replace(hour=7), part, "follows G55"))
+                entries.append(_entry(session, row, EntryKind.STORED, at.replace(hour=7), part, "follows G55"))
         if day % 3 == 0 and day:
             drift = 0.0004 * (DAYS - day)
             x, y, z = (round(float(v + drift + random.normal(0, 0.003)), 4) for v in _LEVER)
             chain = _chain("G54", (x, y, z), "bore and top touched")
-            entries.append(_entry(workshop, "G54", EntryKind.STORED, at.replace(hour=15), chain, "set by O2254"))
+            entries.append(_entry(session, "G54", EntryKind.STORED, at.replace(hour=15), chain, "set by O2254"))
     morning = now - timedelta(hours=3)
-    entries.append(_entry(workshop, "G54", EntryKind.STALE, morning, None, "clamped again"))
-    entries.append(_entry(workshop, "G55", EntryKind.LIMIT, morning, None, "limit 2 mm"))
-    entries.append(_entry(workshop, "G58", EntryKind.LOCKED, morning, None, "first article is on the gauge"))
-    named = _entry(workshop, "", EntryKind.SNAPSHOT, morning - timedelta(days=6), None, "good part 14")
+    entries.append(_entry(session, "G54", EntryKind.STALE, morning, None, "clamped again"))
+    entries.append(_entry(session, "G55", EntryKind.LIMIT, morning, None, "limit 2 mm"))
+    entries.append(_entry(session, "G58", EntryKind.LOCKED, morning, None, "first article is on the gauge"))
+    named = _entry(session, "", EntryKind.SNAPSHOT, morning - timedelta(days=6), None, "good part 14")
     entries = sorted([*entries, replace(named, title="")], key=lambda entry: entry.at)
     counted: dict[str, int] = {}
     numbered = []

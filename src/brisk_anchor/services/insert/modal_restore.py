@@ -41,14 +41,14 @@ class KeptState:
 
 
 def state_of(
-    workshop: Session, lines: Sequence[str], operations: Sequence[CutOperation], place: CutOperation
+    session: Session, lines: Sequence[str], operations: Sequence[CutOperation], place: CutOperation
 ) -> KeptState:
     """How the state is kept where an operation ends.
 
     Raises:
         StateError: it cannot be kept there: cutter compensation or a rotation is on, or nothing tells what is modal.
     """
-    profile = workshop.profile
+    profile = session.profile
     state = modal_at(lines, place.after)
     where = f"at the end of operation {place.number}"
     if state.codes.get("compensation", 40) != 40:
@@ -63,7 +63,7 @@ def state_of(
     goes_on = following is not None and not following.changes
     readable = {str(name) for name in profile.modal_variables}
     if set(_KEPT) <= readable and profile.positions is not None and profile.positions.machine is not None:
-        return _by_variables(workshop, state, place, goes_on)
+        return _by_variables(session, state, place, goes_on)
     return _by_text(profile, state, place, goes_on)
 
 
@@ -75,8 +75,8 @@ def _stop_all(state: ModalText) -> list[str]:
     return (["G80"] if state.cycle else []) + ["M5"] + (["M9"] if state.coolant else [])
 
 
-def _by_variables(workshop: Session, state: ModalText, place: CutOperation, goes_on: bool) -> KeptState:
-    profile = workshop.profile
+def _by_variables(session: Session, state: ModalText, place: CutOperation, goes_on: bool) -> KeptState:
+    profile = session.profile
     high = profile.variables.free[1] if profile.variables else 0
     first = high - len(_KEPT) - 3
     at = {name: first + n for n, name in enumerate(_KEPT)}
@@ -92,7 +92,7 @@ def _by_variables(workshop: Session, state: ModalText, place: CutOperation, goes
     back.append(f"F#{at['feed']}")
     if goes_on:
         keep += [f"#{n}=#{m}" for n, m in zip((x, y, z), machine or (0, 0, 0), strict=True)]
-        keep += _clear_of_work(workshop, profile, state, place, z)
+        keep += _clear_of_work(session, profile, state, place, z)
         back = [_call(profile, state.tool), *back, f"{rapid} X#{x} Y#{y} {_note(profile, 'BACK OVER THE PLACE')}"]
         back += [f"G43 H#{at['length_number']}"] if state.length else []
         back += [f"S#{at['spindle_speed']} M{state.spindle}"] if state.spindle != 5 else []
@@ -105,7 +105,7 @@ def _by_variables(workshop: Session, state: ModalText, place: CutOperation, goes
     return KeptState((*keep, *_stop_all(state)), tuple(back))
 
 
-def _clear_of_work(workshop: Session, profile: Profile, state: ModalText, place: CutOperation, z: int) -> list[str]:
+def _clear_of_work(session: Session, profile: Profile, state: ModalText, place: CutOperation, z: int) -> list[str]:
     """An alarm while the tool is still in the work: it would be brought back straight down into it."""
     alarm, table = profile.alarm, profile.tool_table
     if alarm is None or table is None or table.length is None or not state.length:
@@ -114,7 +114,7 @@ def _clear_of_work(workshop: Session, profile: Profile, state: ModalText, place:
             "Whether it is clear of the work when the probe comes is not known",
             "Put it in before a tool change, or call its length with G43 H first",
         )
-    clear = f"{workshop.setup.clear_height:.4f}".rstrip("0")
+    clear = f"{session.setup.clear_height:.4f}".rstrip("0")
     length = f"#[{table.length}+#{profile.modal_variables['length_number']}]"
     text = _note(profile, "TOOL STILL IN THE WORK")
     return [f"IF [#{z}-{length} LT {clear}] THEN #{alarm.variable}={AlarmNumber.IN_WORK} {text}"]

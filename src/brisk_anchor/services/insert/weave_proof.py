@@ -13,15 +13,15 @@ from brisk_anchor.standin.motion import MoveKind
 _NEAR = 1e-6
 
 
-def cut_as_before(workshop: Session, before: str, after: str) -> str:
+def cut_as_before(session: Session, before: str, after: str) -> str:
     """In a sentence, what the stand-in says of both: whether they end, and whether the same moves are cut."""
     try:
-        old, first = _cut(workshop, before)
+        old, first = _cut(session, before)
     except NcError as error:
         return f"Not tried on the stand-in: it does not know {error.one_line()}"
     if first is not None:
         return f"Not compared: without measuring the program ends in: {first.one_line()}"
-    new, second = _cut(workshop, after)
+    new, second = _cut(session, after)
     if second is not None:
         return f"! With measuring it ends on the stand-in in: {second.one_line()}"
     same = len(old) == len(new) and all(
@@ -33,22 +33,22 @@ def cut_as_before(workshop: Session, before: str, after: str) -> str:
     return f"! {len(old)} moves were cut before and {len(new)} are now, or others: look at the difference"
 
 
-def _cut(workshop: Session, text: str) -> tuple[list[tuple[float, Vector]], BriskAnchorError | None]:
+def _cut(session: Session, text: str) -> tuple[list[tuple[float, Vector]], BriskAnchorError | None]:
     """Moves at feed with a cutter, by feed and end; and why the run did not end well.
 
     On the set-up as it is described, with the job's offsets where that puts them: what stands in the table may be the
     last job's.
     """
-    machine = workshop.scene.as_described().stand_in(
-        seed=None, position=workshop.machine.home, length_reference=workshop.profile.length_reference
+    machine = session.scene.as_described().stand_in(
+        seed=None, position=session.machine.home, length_reference=session.profile.length_reference
     )
-    machine.offsets = dict(workshop.machine.offsets)
-    for plan in workshop.setup.rows:
-        expected = workshop.expected(plan.row)
+    machine.offsets = dict(session.machine.offsets)
+    for plan in session.setup.rows:
+        expected = session.expected(plan.row)
         machine.offsets[plan.row] = (expected["x"], expected["y"], expected["z"])
-    memory = Memory(dict(workshop.control.memory.common))
-    run = Run(text, workshop.profile, machine, Interpreter(text, workshop.profile, machine, memory))
-    probe = workshop.setup.stylus.tool_number
+    memory = Memory(dict(session.control.memory.common))
+    run = Run(text, session.profile, machine, Interpreter(text, session.profile, machine, memory))
+    probe = session.setup.stylus.tool_number
     cut: list[tuple[float, Vector]] = []
     seen, tool = 0, machine.tool_in_spindle
     while not run.over:

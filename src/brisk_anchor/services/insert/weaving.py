@@ -147,7 +147,7 @@ def unweave(program: CuttingProgram, number: int | None = None) -> str:
 
 
 def weave(
-    workshop: Session, program: CuttingProgram, ready: Planned, after: Sequence[int], again: Again | None = None
+    session: Session, program: CuttingProgram, ready: Planned, after: Sequence[int], again: Again | None = None
 ) -> str:
     """The text with what a plan measures, or the tools it looks at, put in after operations.
 
@@ -160,7 +160,7 @@ def weave(
     """
     if any(look.stops for look in ready.all_looks):
         raise SecondLookError(ready.all_looks)
-    profile = workshop.profile
+    profile = session.profile
     if not profile.measures:
         what = f"A control with the profile {profile.name} cannot probe"
         raise WeaveError(what, "Nothing can be put into a program of it", "Choose another profile")
@@ -178,11 +178,11 @@ def weave(
         raise WeaveError(what, "It has no branches", "Leave the jump out")
     _free_variables(program, profile, again)
     _free_numbers(program, profile)
-    plan = nc_plan(workshop, ready)
+    plan = nc_plan(session, ready)
     plan = replace(plan, call_probe=bool(ready.steps))
     number = max((woven.number for woven in program.woven), default=0) + 1
     title = comment_text(_title(ready), 40)
-    weaver = _Weaver(workshop, program, plan, number, title, again)
+    weaver = _Weaver(session, program, plan, number, title, again)
     return weaver.text(places)
 
 
@@ -238,7 +238,7 @@ def _free_variables(program: CuttingProgram, profile: Profile, again: Again | No
 class _Weaver:
     """Puts one block into one program."""
 
-    workshop: Session
+    session: Session
     program: CuttingProgram
     plan: Plan
     number: int
@@ -246,12 +246,12 @@ class _Weaver:
     again: Again | None
 
     def text(self, places: Sequence[CutOperation]) -> str:
-        profile = self.workshop.profile
+        profile = self.session.profile
         macro = profile.speaks.subprograms
         before: dict[int, list[str]] = {}
         base = take_apart(self.program.text)
         for place in places:
-            state = state_of(self.workshop, shown(base.lines), base.operations, place)
+            state = state_of(self.session, shown(base.lines), base.operations, place)
             lines = self._call(state, macro)
             before.setdefault(place.after, []).extend(self._marked(lines, f"{self.title} AFTER {place.number}"))
         if self.again is not None:
@@ -274,7 +274,7 @@ class _Weaver:
     @property
     def _body_number(self) -> int:
         """A program number for the block that nothing in the file has."""
-        calls = self.workshop.profile.subprograms
+        calls = self.session.profile.subprograms
         number = (calls.guard_number if calls else 0) + 10 + self.number
         taken = _programs(self.program.lines)
         while number in taken:
@@ -290,7 +290,7 @@ class _Weaver:
         return label
 
     def _comment(self, text: str) -> str:
-        marks = self.workshop.profile.comment
+        marks = self.session.profile.comment
         return f"{marks.open}{comment_text(text, marks.longest)}{marks.close}"
 
     def _marked(self, lines: Sequence[str], title: str, name: str = "") -> list[str]:
@@ -299,11 +299,11 @@ class _Weaver:
         return [self._comment(f"{head} {title}"), *lines, self._comment(foot)]
 
     def _body(self) -> list[str]:
-        return [line.text for line in write_block(self.plan, self.workshop.profile)]
+        return [line.text for line in write_block(self.plan, self.session.profile)]
 
     def _shared(self) -> list[str]:
-        words = MacroWords.of(self.workshop.profile)
-        aside = self.workshop.setup.stylus.offset
+        words = MacroWords.of(self.session.profile)
+        aside = self.session.setup.stylus.offset
         blocks = [*touch_subprogram(words, aside, own_feeds=True), *guard_subprogram(words)]
         return [code for code, _ in blocks]
 
@@ -315,7 +315,7 @@ class _Weaver:
     def _jump(self) -> list[str]:
         """Good: on; to be cut further: once back to where the operation begins; else an alarm."""
         again = self.again
-        alarm = self.workshop.profile.alarm
+        alarm = self.session.profile.alarm
         if again is None or alarm is None:
             return []
         done = self._label + 5

@@ -48,17 +48,17 @@ def begin_job(
     with tempfile.TemporaryDirectory() as place:
         there = Path(place)
         new_job(there, like)
-        describing = JobEditor(there)
+        editor = JobEditor(there)
         if name is not None:
-            part = describing.job.job.part
+            part = editor.job.job.part
             texts = {
                 file: with_key(read_text(there / file), file, "name", quoted(name), "units")
                 for file in (JOB_NAME, part)
             }
-            describing.make(describing.rewritten(texts, f"the job is called {name}"))
+            editor.make(editor.rewritten(texts, f"the job is called {name}"))
         if plate is not None or drawing is not None:
-            change = describing.drawn(f"plate {plate}") if drawing is None else _from_drawing(describing, drawing)
-            describing.make(replace(change, aside=""))
+            change = editor.drawn(f"plate {plate}") if drawing is None else _from_drawing(editor, drawing)
+            editor.make(replace(change, aside=""))
             told = change.told
         wanted = {".toml"} if told else {".toml", ".dxf"}  # the example's drawing is of the example's part
         files = {path.name: path.read_bytes() for path in sorted(there.iterdir()) if path.suffix in wanted}
@@ -68,10 +68,10 @@ def begin_job(
         return [write_whole(folder / file, data) for file, data in files.items()], told
 
 
-def _from_drawing(describing: JobEditor, source: DrawingSource) -> Change:
+def _from_drawing(editor: JobEditor, source: DrawingSource) -> Change:
     read = read_part(source.path, units=source.units, layers=source.layers)
-    job = describing.job
+    job = editor.job
     depth = source.depth or propose_depth(job.machine.probe.ball_diameter, job.job.start_uncertainty)
-    text = part_text(read, describing.job.part.name, depth=depth, thickness=source.thickness)
+    text = part_text(read, editor.job.part.name, depth=depth, thickness=source.thickness)
     told = f"{read.source}: {text.count('[[feature]]')} features, touched {depth:g} mm down"
-    return describing.replaced(text, "; ".join((told, *read.notes)))
+    return editor.replaced(text, "; ".join((told, *read.notes)))

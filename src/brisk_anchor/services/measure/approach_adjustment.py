@@ -19,25 +19,25 @@ _NEARER = (6.0, 5.0, 4.0, 3.0, 2.5)
 """Distances before a wall, mm, that are tried where the usual one leaves no room behind the ball."""
 
 
-def stand_off(setup: Setup, asking: MeasurementRequest, drawn: DrawnFeature, standoff: float) -> MeasurementRequest:
+def stand_off(setup: Setup, request: MeasurementRequest, drawn: DrawnFeature, standoff: float) -> MeasurementRequest:
     """The same from another distance before the wall. Raises PlanError where there is none to choose."""
     if drawn.kind.is_paired:
         what = f"{drawn.title} is measured from its middle"
         raise PlanError(what, "How far its walls are is in its size", "Leave standoff out")
-    before = asking.reach or 0.0
+    before = request.reach or 0.0
     x, y, z = (
-        a + (before - standoff) * sum(wall.direction[i] for wall in asking.rose.marks)
-        for i, a in enumerate(asking.start)
+        a + (before - standoff) * sum(wall.direction[i] for wall in request.pattern.marks)
+        for i, a in enumerate(request.start)
     )
-    return replace(asking, start=(x, y, z), reach=standoff)
+    return replace(request, start=(x, y, z), reach=standoff)
 
 
 def room_behind(
-    setup: Setup, asking: MeasurementRequest, way: MeasurementOptions, usual: Measurement, neighbours: Clearances
+    setup: Setup, request: MeasurementRequest, way: MeasurementOptions, usual: Measurement, neighbours: Clearances
 ) -> Measurement:
     """The measurement from nearer to its wall, where other metal stands too near to where it would usually begin."""
-    drawn, kind = asking.drawn, usual.kind
-    if drawn is None or kind.is_paired or kind is FeatureKind.OUTSIDE_CORNER or asking.rose.marks == {Wall.BELOW}:
+    drawn, kind = request.drawn, usual.kind
+    if drawn is None or kind.is_paired or kind is FeatureKind.OUTSIDE_CORNER or request.pattern.marks == {Wall.BELOW}:
         return usual
 
     def room(measurement: Measurement) -> float:
@@ -48,7 +48,7 @@ def room_behind(
     for standoff in (distance for distance in _NEARER if distance > usual.slack):
         if room(best) >= usual.start_uncertainty + ROOM_BEHIND:
             break
-        nearer = build_measurement(setup, stand_off(setup, asking, drawn, standoff), way)
+        nearer = build_measurement(setup, stand_off(setup, request, drawn, standoff), way)
         best = nearer if room(nearer) > room(best) + 1e-6 else best
     return best
 

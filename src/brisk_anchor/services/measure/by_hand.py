@@ -1,6 +1,6 @@
 """Measuring by hand: figures read from the control, one a touch, with the side and the sign said and never asked for.
 
-The rose asks for the same features as with a probe; a figure that stands on the control's screen takes the place of the
+The touch pattern asks for the same features as with a probe; a figure on the control's screen takes the place of the
 contact a program would report. Touches, features and chain are the same from there on.
 """
 
@@ -66,7 +66,7 @@ class TouchPrompt:
 class ByHand(ABC):
     """A measurement by hand under way: what is asked for, with which tool, and the figures typed so far."""
 
-    asking: MeasurementRequest
+    request: MeasurementRequest
     tool: HandTool
     frame: PositionFrame = MACHINE
     figures: tuple[float, ...] = ()
@@ -74,8 +74,8 @@ class ByHand(ABC):
     @property
     def name(self) -> str:
         """What the feature is called: a drawn one by its name, which begins small; others never pass for one."""
-        drawn = self.asking.drawn
-        return drawn.name if drawn else f"Free {self.asking.rose.read().name}"
+        drawn = self.request.drawn
+        return drawn.name if drawn else f"Free {self.request.pattern.read().name}"
 
     @property
     @abstractmethod
@@ -113,10 +113,10 @@ class ByTouch(ByHand):
     """One figure for each touch."""
 
     def __post_init__(self) -> None:
-        kind = self.asking.rose.read().kind
+        kind = self.request.pattern.read().kind
         if kind is None:
-            raise PlanError(f"The rose says “{self.asking.rose.read().name}”", self.asking.rose.read().hint, "")
-        below = Wall.BELOW in self.asking.rose.marks
+            raise PlanError(f"The rose says “{self.request.pattern.read().name}”", self.request.pattern.read().hint, "")
+        below = Wall.BELOW in self.request.pattern.marks
         if not self.tool.touches(below=below):
             raise PlanError(
                 f"{self.tool.name} touches nothing {'below' if below else 'beside'} it",
@@ -127,7 +127,7 @@ class ByTouch(ByHand):
     @property
     def kind(self) -> FeatureKind:
         """What is measured."""
-        kind = self.asking.rose.read().kind
+        kind = self.request.pattern.read().kind
         if kind is None:
             raise ValueError("nothing is marked")  # refused when it was begun
         return kind
@@ -135,7 +135,7 @@ class ByTouch(ByHand):
     @property
     def directions(self) -> tuple[Vector, ...]:
         """The direction of each touch, from the tool to the metal; opposite walls one after the other."""
-        walls = self.asking.rose.directions
+        walls = self.request.pattern.directions
         if self.kind.is_outside:  # the tool stands outside, on the side that was marked, and touches inward
             return tuple((-x, -y, 0.0) for x, y, _ in walls)
         return walls
@@ -184,7 +184,7 @@ class ByTouch(ByHand):
         result = []
         for number, (figure, direction) in enumerate(zip(self.figures, self.directions, strict=True), 1):
             axis, _ = axis_of(direction)
-            place = list(self.asking.start)
+            place = list(self.request.start)
             place[axis] = figure + self.frame.zero[axis]
             position = (place[0], place[1], place[2])
             result.append(Touch(f"{self.name} {number}", position, direction, self.tool, u, Source.TYPED))
@@ -211,7 +211,7 @@ class BySweep(ByHand):
     """A round feature with a dial indicator turned by the spindle: where that stands, then the readings."""
 
     def __post_init__(self) -> None:
-        kind = self.asking.rose.read().kind
+        kind = self.request.pattern.read().kind
         if kind is None or not kind.is_round:
             raise PlanError(
                 f"{self.tool.name} is swept round a bore or a boss", "Nothing else has a middle to it", "Mark all sides"
@@ -220,7 +220,7 @@ class BySweep(ByHand):
     @property
     def inside(self) -> bool:
         """Whether it is a bore."""
-        return self.asking.rose.read().kind is FeatureKind.BORE
+        return self.request.pattern.read().kind is FeatureKind.BORE
 
     @property
     def count(self) -> int:

@@ -36,12 +36,12 @@ class ByPlaces(ByTouch):
     @property
     def directions(self) -> tuple[Vector, ...]:
         """The direction of each touch, from the tool to the metal."""
-        walls = self.asking.rose.directions
+        walls = self.request.pattern.directions
         if self.kind is FeatureKind.PLANE:
             return walls * 3
         sign = -1.0 if self.kind.is_outside else 1.0
         inward = [(x * sign, y * sign, z) if not z else (x, y, z) for x, y, z in walls]
-        return tuple(item for item in inward for _ in range(2 if self.asking.rose.twice else 1))
+        return tuple(item for item in inward for _ in range(2 if self.request.pattern.twice else 1))
 
     def _axes(self, direction: Vector) -> list[int]:
         """The coordinates that are read at a touch, the one that touched last."""
@@ -84,14 +84,14 @@ class ByPlaces(ByTouch):
         for number, direction in enumerate(self.directions):
             axis = self._axes(direction)[-1]
             at = next(i for i, stage in enumerate(self._stages) if stage == (number, axis))
-            prompt = ByPlaces(self.asking, self.tool, self.frame, (0.0,) * at).prompt()
+            prompt = ByPlaces(self.request, self.tool, self.frame, (0.0,) * at).prompt()
             found[prompt.side] = prompt.amount
         return list(found.items())
 
     def touches(self) -> tuple[Touch, ...]:
         """Touches as a probe would have reported them."""
         u = math.hypot(self.tool.u_repeatability, READING / math.sqrt(12))
-        places = [list(self.asking.start) for _ in self.directions]
+        places = [list(self.request.start) for _ in self.directions]
         for (number, axis), figure in zip(self._stages, self.figures, strict=True):
             places[number][axis] = figure + self.frame.zero[axis]
         return tuple(
@@ -104,9 +104,9 @@ class ByPlaces(ByTouch):
         known = len(self.directions) == 2 and self.kind in (FeatureKind.BORE, FeatureKind.BOSS)
         if not known:
             return solve(self.name, self.kind, self.touches())
-        drawn = self.asking.drawn
+        drawn = self.request.drawn
         off = u_within(drawn.size_limit if drawn is not None else None)
-        return solve(self.name, self.kind, self.touches(), diameter=self.asking.size, u_diameter=off)
+        return solve(self.name, self.kind, self.touches(), diameter=self.request.size, u_diameter=off)
 
 
 @dataclass(frozen=True, slots=True)
@@ -114,7 +114,7 @@ class ByDial(ByHand):
     """An edge with a dial indicator run along it: two places and two readings give how far it is turned."""
 
     def __post_init__(self) -> None:
-        reading = self.asking.rose.read()
+        reading = self.request.pattern.read()
         if reading.kind is not FeatureKind.EDGE:
             raise PlanError(
                 f"{self.tool.name} is swept round a bore or a boss, or run along an edge",
@@ -124,7 +124,7 @@ class ByDial(ByHand):
 
     @property
     def _wall(self) -> Wall:
-        return next(iter(self.asking.rose.marks))
+        return next(iter(self.request.pattern.marks))
 
     @property
     def _axis(self) -> int:

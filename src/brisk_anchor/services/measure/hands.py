@@ -11,11 +11,11 @@ from brisk_anchor.services.measure.measurement_request import MeasurementRequest
 _PLACES = (FeatureKind.EDGE, FeatureKind.PLANE, FeatureKind.BALL, FeatureKind.TILTED_BORE)
 
 
-def begin(asking: MeasurementRequest, tool: HandTool, frame: PositionFrame = MACHINE) -> ByHand:
+def begin(request: MeasurementRequest, tool: HandTool, frame: PositionFrame = MACHINE) -> ByHand:
     """The measurement by hand that a tool can make. Raises PlanError."""
-    rose = asking.rose
-    kind = rose.read().kind
+    pattern = request.pattern
+    kind = pattern.read().kind
     if tool.kind is HandKind.INDICATOR:
-        return (BySweep if len(rose.marks) == 4 else ByDial)(asking, tool, frame)
-    free = kind in (FeatureKind.BORE, FeatureKind.BOSS) and len(rose.directions) < 4
-    return (ByPlaces if kind in _PLACES or rose.twice or free else ByTouch)(asking, tool, frame)
+        return (BySweep if len(pattern.marks) == 4 else ByDial)(request, tool, frame)
+    free = kind in (FeatureKind.BORE, FeatureKind.BOSS) and len(pattern.directions) < 4
+    return (ByPlaces if kind in _PLACES or pattern.twice or free else ByTouch)(request, tool, frame)

@@ -1,4 +1,4 @@
-"""Asking for a measurement: the rose, the feature it points at, and the few figures that go with it."""
+"""Asking for a measurement: the touch pattern, the feature it points at, and the few figures that go with it."""
 
 from __future__ import annotations
 
@@ -27,7 +27,7 @@ class MeasurementRequest:
     is never guessed.
     """
 
-    rose: TouchPattern
+    pattern: TouchPattern
     start: Vector
     drawn: DrawnFeature | None = None
     size: float | None = None
@@ -42,10 +42,10 @@ class MeasurementRequest:
 
     def figures(self) -> dict[str, str]:
         """What must be known of it, by the word for it: the name of the field here."""
-        kind = self.rose.read().kind
+        kind = self.pattern.read().kind
         if kind is None:
             return {}
-        apart = {"apart": "spread"} if self.rose.twice and kind is not FeatureKind.TILTED_BORE else {}
+        apart = {"apart": "spread"} if self.pattern.twice and kind is not FeatureKind.TILTED_BORE else {}
         if kind is FeatureKind.OUTSIDE_CORNER:
             return {"distance": "reach", "depth": "depth", **apart}
         if not kind.is_paired:
@@ -60,18 +60,20 @@ class MeasurementRequest:
     def optional(self) -> dict[str, str]:
         """What can be said of it beside that, by the word for it."""
         angles = {f"angle {n}": f"heading {n}" for n in range(1, len(self._headings()) + 1)}
-        kind, beside = self.rose.read().kind, any(not wall.direction[2] for wall in self.rose.marks)
+        kind, beside = self.pattern.read().kind, any(not wall.direction[2] for wall in self.pattern.marks)
         open_depth = {"depth": "depth"} if beside and kind is not None and "depth" not in self.figures() else {}
         deep = {**open_depth, "again +Z": "depth_check"} if beside and kind is not FeatureKind.BALL else {}
         return {"search": "search", "times each": "repeats", **deep, **angles}
 
     def _headings(self) -> tuple[float, ...]:
         """Directions of part of a round that a person may choose, degrees."""
-        reading = self.rose.read()
-        free = reading.kind in (FeatureKind.BORE, FeatureKind.BOSS) and len(self.rose.directions) < 4
+        reading = self.pattern.read()
+        free = reading.kind in (FeatureKind.BORE, FeatureKind.BOSS) and len(self.pattern.directions) < 4
         if not free:
             return ()
-        return self.rose.headings or tuple(round(math.degrees(math.atan2(y, x)), 6) for x, y, _ in self.rose.directions)
+        return self.pattern.headings or tuple(
+            round(math.degrees(math.atan2(y, x)), 6) for x, y, _ in self.pattern.directions
+        )
 
     def figure(self, field: str) -> float | None:
         """A figure by the name of its field."""
@@ -85,7 +87,7 @@ class MeasurementRequest:
         if field.startswith("heading "):
             headings = list(self._headings())
             headings[int(field[-1]) - 1] = value
-            return replace(self, rose=self.rose.with_headings(tuple(headings)))
+            return replace(self, pattern=self.pattern.with_headings(tuple(headings)))
         if field == "repeats":
             if value != int(value):
                 raise PlanError(f"{value:g} times is no count", "", "Type a whole number")
@@ -95,18 +97,18 @@ class MeasurementRequest:
     @property
     def title(self) -> str:
         """What a person calls it."""
-        return self.drawn.title if self.drawn else self.rose.read().name
+        return self.drawn.title if self.drawn else self.pattern.read().name
 
     def missing(self) -> str | None:
         """The figure that is still needed before it can be measured, in words; None when all is there."""
-        if self.rose.read().kind is None:
+        if self.pattern.read().kind is None:
             return "marks"
         empty = (word for word, name in self.figures().items() if getattr(self, name) is None)
         return next(empty, None)
 
 
 def point_at(setup: Setup, drawn: DrawnFeature) -> MeasurementRequest:
-    """Fill the rose from a drawn feature, with the start at its nominal place.
+    """Fill the touch pattern from a drawn feature, with the start at its nominal place.
 
     Raises:
         PlanError: it is built from others, and never touched.
@@ -120,7 +122,7 @@ def point_at(setup: Setup, drawn: DrawnFeature) -> MeasurementRequest:
     if drawn.kind is FeatureKind.BALL:
         walls.append(Wall.BELOW)
     doubled = drawn.spread > 0 or drawn.kind is FeatureKind.TILTED_BORE
-    rose = TouchPattern(frozenset(walls), over=drawn.over, round=drawn.kind.is_round, twice=doubled)
+    pattern = TouchPattern(frozenset(walls), over=drawn.over, round=drawn.kind.is_round, twice=doubled)
     stands_in = drawn.kind.is_paired and not drawn.kind.is_outside
     tip = edge - drawn.depth if stands_in else edge + APPROACH
     reach = None if drawn.kind.is_paired else APPROACH
@@ -132,7 +134,7 @@ def point_at(setup: Setup, drawn: DrawnFeature) -> MeasurementRequest:
         x, y = (a - away * sum(wall.direction[i] for wall in walls) for i, a in enumerate((x, y)))
         tip = edge - drawn.depth
     return MeasurementRequest(
-        rose=rose.with_headings(drawn.headings) if drawn.headings else rose,
+        pattern=pattern.with_headings(drawn.headings) if drawn.headings else pattern,
         start=(x, y, tip + stylus.length),
         drawn=drawn,
         size=drawn.size,
@@ -144,42 +146,42 @@ def point_at(setup: Setup, drawn: DrawnFeature) -> MeasurementRequest:
     )
 
 
-def recognise(setup: Setup, asking: MeasurementRequest) -> MeasurementRequest:
-    """Give a hand-marked rose the drawn feature it must mean: the same kind and sides, and near the tip."""
-    kind = asking.rose.read().kind
-    if kind is None or asking.drawn is not None:
-        return asking
-    tip = (*asking.start[:2], asking.start[2] - setup.stylus.length)
-    marks = {wall.name for wall in asking.rose.marks}
+def recognise(setup: Setup, request: MeasurementRequest) -> MeasurementRequest:
+    """Give a hand-marked touch pattern the drawn feature it must mean: the same kind and sides, and near the tip."""
+    kind = request.pattern.read().kind
+    if kind is None or request.drawn is not None:
+        return request
+    tip = (*request.start[:2], request.start[2] - setup.stylus.length)
+    marks = {wall.name for wall in request.pattern.marks}
     near = [
         (math.dist(tip[:2], drawn.machine[:2]), drawn)
         for drawn in setup.features
         if drawn.kind is kind and set(drawn.walls) == marks - ({"BELOW"} if kind is FeatureKind.BALL else set())
     ]
     if not near:
-        return asking
+        return request
     distance, drawn = min(near, key=lambda item: item[0])
     if distance > NEARBY:
-        return asking
-    depth = asking.depth
+        return request
+    depth = request.depth
     if kind.is_paired and depth is None:
         depth = drawn.depth if kind.is_outside else drawn.machine[2] - tip[2]
     return replace(
-        asking,
+        request,
         drawn=drawn,
-        size=drawn.size if asking.size is None else asking.size,
-        size_y=drawn.size_y if asking.size_y is None else asking.size_y,
+        size=drawn.size if request.size is None else request.size,
+        size_y=drawn.size_y if request.size_y is None else request.size_y,
         depth=depth,
-        spread=asking.spread or drawn.spread or None,
-        second_depth=asking.second_depth or drawn.second_depth or None,
-        reach=asking.reach if asking.reach is not None or kind.is_paired else _reach(asking, drawn, tip),
+        spread=request.spread or drawn.spread or None,
+        second_depth=request.second_depth or drawn.second_depth or None,
+        reach=request.reach if request.reach is not None or kind.is_paired else _reach(request, drawn, tip),
     )
 
 
-def _reach(asking: MeasurementRequest, drawn: DrawnFeature, tip: Vector) -> float | None:
+def _reach(request: MeasurementRequest, drawn: DrawnFeature, tip: Vector) -> float | None:
     """Distance from the ball to the drawn surface along the mark, when it lies ahead."""
     furthest = 0.0
-    for wall in asking.rose.marks:
+    for wall in request.pattern.marks:
         index = max(range(3), key=lambda i: abs(wall.direction[i]))
         ahead = (drawn.machine[index] - tip[index]) * wall.direction[index]
         if ahead <= 0:
@@ -208,77 +210,77 @@ class MeasurementOptions:
 AS_USUAL = MeasurementOptions()
 
 
-def build_measurement(setup: Setup, asking: MeasurementRequest, way: MeasurementOptions = AS_USUAL) -> Measurement:
+def build_measurement(setup: Setup, request: MeasurementRequest, way: MeasurementOptions = AS_USUAL) -> Measurement:
     """Turn what is asked for into a measurement.
 
     Raises:
         PlanError: marks that are no feature this version measures, or a figure that is missing or makes no sense.
     """
-    reading = asking.rose.read()
+    reading = request.pattern.read()
     kind = reading.kind
     if kind is None:
         raise PlanError(f"The rose says “{reading.name}”", reading.hint, "")
-    missing = asking.missing()
+    missing = request.missing()
     if missing:
         raise PlanError(f"The {missing} is not known", "The search distance and the guards hang on it", "Type it")
-    skew = asking.drawn.skew if asking.drawn is not None else 0.0
-    limit = STEEPEST if asking.rose.twice else 0.0
-    if asking.drawn is not None and abs(skew) > limit:
+    skew = request.drawn.skew if request.drawn is not None else 0.0
+    limit = STEEPEST if request.pattern.twice else 0.0
+    if request.drawn is not None and abs(skew) > limit:
         raise PlanError(
-            f"{asking.drawn.title} lies {skew:+g}° askew to the machine's axes",
+            f"{request.drawn.title} lies {skew:+g}° askew to the machine's axes",
             "A touch along an axis would slip on it" if limit else "One touch a wall cannot tell how it lies",
             "Turn the part in its fixture until it lies along an axis"
             + ("" if limit else ", or mark its walls twice for two touches on each"),
         )
     stylus = setup.stylus
     uncertainty = setup.start_uncertainty
-    standoff = asking.reach or 0.0
-    spread = (asking.spread or 0.0) if asking.rose.twice and kind is not FeatureKind.TILTED_BORE else 0.0
-    depth = asking.depth or 0.0
+    standoff = request.reach or 0.0
+    spread = (request.spread or 0.0) if request.pattern.twice and kind is not FeatureKind.TILTED_BORE else 0.0
+    depth = request.depth or 0.0
     drop = 0.0
     if kind.is_outside:
-        above = asking.start[2] - stylus.length - asking.drawn.top if asking.drawn else APPROACH
+        above = request.start[2] - stylus.length - request.drawn.top if request.drawn else APPROACH
         if kind is FeatureKind.BALL:
-            standoff, depth = above, ((asking.size or 0.0) + stylus.ball_diameter) / 2
+            standoff, depth = above, ((request.size or 0.0) + stylus.ball_diameter) / 2
         drop = above + depth
-    start, over_inside = asking.start, bool(way.over_the_top) and not kind.is_outside
+    start, over_inside = request.start, bool(way.over_the_top) and not kind.is_outside
     if over_inside:  # from over the feature, not from its middle: something may stand there
         drop = depth + APPROACH
         start = (*start[:2], start[2] + drop)
-    check = way.depth_check if asking.depth_check is None else asking.depth_check
+    check = way.depth_check if request.depth_check is None else request.depth_check
     blind = kind in (FeatureKind.SURFACE, FeatureKind.EDGE, FeatureKind.INSIDE_CORNER) and not depth
-    if check is None and blind and asking.rose.marks != {Wall.BELOW}:
+    if check is None and blind and request.pattern.marks != {Wall.BELOW}:
         check = propose_depth_check(stylus.ball_diameter)  # nobody knows how deep it stands: let the touches tell
-    known = kind in (FeatureKind.BORE, FeatureKind.BOSS) and len(asking.rose.directions) == 2
-    size_limit = asking.drawn.size_limit if asking.drawn else (asking.size or 0) * 0.1 or None
-    if known and not (asking.drawn and asking.drawn.body):
+    known = kind in (FeatureKind.BORE, FeatureKind.BOSS) and len(request.pattern.directions) == 2
+    size_limit = request.drawn.size_limit if request.drawn else (request.size or 0) * 0.1 or None
+    if known and not (request.drawn and request.drawn.body):
         size_limit = None  # it is not measured, and whoever says how large it is says that it is known
-    search = asking.search
+    search = request.search
     if search is None:
         slack = uncertainty + slack_along(spread, setup.turn_uncertainty)
-        search = propose_search(kind, stylus, asking.size, standoff, slack, over=over_inside)
+        search = propose_search(kind, stylus, request.size, standoff, slack, over=over_inside)
         search += math.tan(math.radians(abs(skew))) * spread / 2
     return Measurement(
         # A drawing's names begin small, so what was marked away from it can never pass for one of its features.
-        name=asking.drawn.name if asking.drawn else f"Free {reading.name}",
-        title=asking.title,
+        name=request.drawn.name if request.drawn else f"Free {reading.name}",
+        title=request.title,
         kind=kind,
         stylus=replace(stylus, offset=(0.0, 0.0), u_offset=0.0) if way.half_turn else stylus,
         start=start,
-        directions=asking.rose.directions,
+        directions=request.pattern.directions,
         clear_z=max(setup.clear_height + stylus.length, start[2]) if way.clear is None else way.clear + stylus.length,
         search=search,
         start_uncertainty=uncertainty,
         depth=depth,
         drop=drop,
         standoff=standoff,
-        size=asking.size,
-        size_y=asking.size_y,
+        size=request.size,
+        size_y=request.size_y,
         size_limit=way.size_limit or size_limit,
         spread=spread,
         turn_uncertainty=setup.turn_uncertainty,
-        repeats=asking.repeats,
-        second_depth=(asking.second_depth or 0.0) if kind is FeatureKind.TILTED_BORE else 0.0,
+        repeats=request.repeats,
+        second_depth=(request.second_depth or 0.0) if kind is FeatureKind.TILTED_BORE else 0.0,
         known_size=known,
         over_the_top=way.over_the_top,
         half_turn=way.half_turn,

@@ -12,28 +12,28 @@ from brisk_anchor.services.offsets.book_rows import TableReference, Values, line
 from brisk_anchor.services.session.session import Session
 
 
-def reference(workshop: Session, against: str) -> TableReference:
+def reference(session: Session, against: str) -> TableReference:
     """What to compare with: "control", "last", a row, "machine NAME", a day (2026-11-03), "snapshot NAME".
 
     Raises:
         PlanError: it is none of these, or there is nothing there. BookError: the book cannot be read.
     """
-    rows = [row for row in workshop.profile.all_rows if row != workshop.profile.common_shift]
+    rows = [row for row in session.profile.all_rows if row != session.profile.common_shift]
     words = against.strip()
     low = words.lower()
     if low in ("", "control"):
-        return TableReference("the control's table", {row: workshop.table_values(row) for row in rows})
+        return TableReference("the control's table", {row: session.table_values(row) for row in rows})
     if low == "last":
-        return TableReference("the value before", {row: values for row in rows if (values := _before(workshop, row))})
-    if words.upper() in workshop.profile.all_rows:
-        valued = workshop.ledger.valued(words.upper())
+        return TableReference("the value before", {row: values for row in rows if (values := _before(session, row))})
+    if words.upper() in session.profile.all_rows:
+        valued = session.ledger.valued(words.upper())
         if valued is None:
             raise PlanError(f"{words.upper()} has no values in the book", "", "Choose another")
         return TableReference(words.upper(), dict.fromkeys(rows, valued.values))
     if low.startswith("snapshot"):
-        return _snapshot(workshop, words[8:].strip())
+        return _snapshot(session, words[8:].strip())
     if low.startswith("machine"):
-        return _other_machine(workshop, words[7:].strip())
+        return _other_machine(session, words[7:].strip())
     try:
         day = date.fromisoformat(words)
     except ValueError:
@@ -43,49 +43,47 @@ def reference(workshop: Session, against: str) -> TableReference:
             "control, last, a row, a day as 2026-11-03, snapshot NAME, or machine NAME",
         ) from None
     end = datetime.combine(day, time.max).astimezone()
-    return TableReference(
-        f"the evening of {day}", _as_of(workshop.ledger.rows, workshop, lambda entry: entry.at <= end)
-    )
+    return TableReference(f"the evening of {day}", _as_of(session.ledger.rows, session, lambda entry: entry.at <= end))
 
 
-def _before(workshop: Session, row: str) -> Values | None:
+def _before(session: Session, row: str) -> Values | None:
     """The values a row had before the newest ones that differ."""
-    valued = [e for e in workshop.history(row) if e.kind.has_values and e.values]
+    valued = [e for e in session.history(row) if e.kind.has_values and e.values]
     return next((e.values for e in reversed(valued[:-1]) if e.values != valued[-1].values), None)
 
 
-def _as_of(rows: Iterable[str], workshop: Session, held: Callable[[Entry], bool]) -> dict[str, Values]:
+def _as_of(rows: Iterable[str], session: Session, held: Callable[[Entry], bool]) -> dict[str, Values]:
     found: dict[str, Values] = {}
     for row in rows:
-        entries = [e for e in workshop.history(row) if e.kind in (EntryKind.STORED, EntryKind.TYPED) and held(e)]
+        entries = [e for e in session.history(row) if e.kind in (EntryKind.STORED, EntryKind.TYPED) and held(e)]
         if entries:
             found[row] = entries[-1].values
     return found
 
 
-def snapshots(workshop: Session) -> list[Entry]:
+def snapshots(session: Session) -> list[Entry]:
     """Snapshots of this machine, newest first."""
-    return [e for e in reversed(workshop.history("")) if e.kind is EntryKind.SNAPSHOT]
+    return [e for e in reversed(session.history("")) if e.kind is EntryKind.SNAPSHOT]
 
 
-def _snapshot(workshop: Session, name: str) -> TableReference:
-    found = next((e for e in snapshots(workshop) if not name or e.note.lower() == name.lower()), None)
+def _snapshot(session: Session, name: str) -> TableReference:
+    found = next((e for e in snapshots(session) if not name or e.note.lower() == name.lower()), None)
     if found is None:
-        known = ", ".join(e.note for e in snapshots(workshop)) or "there is none yet"
+        known = ", ".join(e.note for e in snapshots(session)) or "there is none yet"
         raise PlanError(f"There is no snapshot “{name[:40]}”", f"Known: {known}", "Make one with its name")
     at, number = found.at, found.id
     return TableReference(
         f"snapshot {found.note}",
         _as_of(
-            workshop.ledger.rows,
-            workshop,
+            session.ledger.rows,
+            session,
             lambda e: e.id <= number if e.id is not None and number is not None else e.at <= at,
         ),
     )
 
 
-def _other_machine(workshop: Session, name: str) -> TableReference:
-    book = workshop.book
+def _other_machine(session: Session, name: str) -> TableReference:
+    book = session.book
     entries = book.listed(name, 50) if book is not None else []
     values = {e.row: e.values for e in entries if e.kind in (EntryKind.STORED, EntryKind.TYPED)}
     if not values:
@@ -93,14 +91,14 @@ def _other_machine(workshop: Session, name: str) -> TableReference:
     return TableReference(f"{name}", dict(values))
 
 
-def moved_features(workshop: Session, row: str, difference: Values) -> list[tuple[str, dict[str, float]]]:
+def moved_features(session: Session, row: str, difference: Values) -> list[tuple[str, dict[str, float]]]:
     """How far each drawn feature moved to where a row has it now: titles and shifts, mm; a turn moves what is far more.
 
     `difference` is the row's values now less those before.
     """
-    setup = workshop.setup
-    line = line_of(workshop, row)
-    zero = line.values or workshop.table_values(row)
+    setup = session.setup
+    line = line_of(session, row)
+    zero = line.values or session.table_values(row)
     found = []
     for drawn in setup.features:
         x, y = place_before(*drawn.machine[:2], zero, difference)

@@ -50,23 +50,23 @@ def table_rows(found: Sequence[BookLine]) -> list[TableRow]:
     ]
 
 
-def export(workshop: Session, path: Path) -> Path:
+def export(session: Session, path: Path) -> Path:
     """Write the book's table; what the name ends in says how: .csv, .json or .nc. Raises ExportError."""
-    rows = table_rows(lines(workshop))
+    rows = table_rows(lines(session))
     form = path.suffix.lower().lstrip(".")
     match form:
         case "csv":
             data = to_csv(rows)
         case "json":
-            data = to_json(workshop.setup.machine.name, rows)
+            data = to_json(session.setup.machine.name, rows)
         case "nc":
-            data = to_blocks(workshop.profile, rows)
+            data = to_blocks(session.profile, rows)
         case _:
             raise ExportError(f"“{path.name}” does not say which form", "", "End it in .csv, .json or .nc")
     return write_whole(path, data)
 
 
-def read_reference(workshop: Session, path: Path) -> TableReference:
+def read_reference(session: Session, path: Path) -> TableReference:
     """A table from a file, to compare with or to take over: CSV, JSON, offset-setting blocks, or report lines.
 
     Raises:
@@ -78,30 +78,30 @@ def read_reference(workshop: Session, path: Path) -> TableReference:
         raise PlanError(f"{path.name} cannot be read: {error.strerror}", "", "Check its name and place") from error
     if b"BRISK 1 BEGIN" in data[:1_000_000]:
         stored = parse_reports(data.decode("utf-8", "replace").splitlines()).stored
-        names = {row.replace(" ", ""): row for row in workshop.profile.all_rows}
+        names = {row.replace(" ", ""): row for row in session.profile.all_rows}
         values = {names.get(row, row): {a.lower(): v for a, v in held.items()} for row, held in stored.items()}
         return TableReference(path.name, dict(values))
-    return TableReference(path.name, {row.row: row.values for row in read_table(data, path.name, workshop.profile)})
+    return TableReference(path.name, {row.row: row.values for row in read_table(data, path.name, session.profile)})
 
 
-def card(workshop: Session, rows: Sequence[str]) -> list[CardRow]:
+def card(session: Session, rows: Sequence[str]) -> list[CardRow]:
     """What to type at a control that takes no program, figures to its resolution. Raises PlanError: nothing to type."""
     found = []
-    for line in lines(workshop, everything=True):
+    for line in lines(session, everything=True):
         if line.row in rows and line.values:
-            shown = {a: fixed(v, workshop.profile.decimals) for a, v in line.values.items()}
+            shown = {a: fixed(v, session.profile.decimals) for a, v in line.values.items()}
             total = sum(float(text) for text in shown.values())
             figures = tuple((axis.upper(), text) for axis, text in shown.items())
-            found.append(CardRow(line.row, line.title, figures, fixed(total, workshop.profile.decimals)))
+            found.append(CardRow(line.row, line.title, figures, fixed(total, session.profile.decimals)))
     if not found:
         raise PlanError("None of these rows has values", "There is nothing to type", "Choose others")
     return found
 
 
-def timeline(workshop: Session, row: str) -> list[Panel]:
+def timeline(session: Session, row: str) -> list[Panel]:
     """The stored and typed values of a row over days, one panel an axis. Raises PlanError: it has none."""
     wanted = (EntryKind.STORED, EntryKind.TYPED)
-    entries = [entry for entry in workshop.history(row) if entry.kind in wanted and entry.values]
+    entries = [entry for entry in session.history(row) if entry.kind in wanted and entry.values]
     if not entries:
         raise PlanError(f"{row} has no stored values", "There is nothing to chart", "Store it first")
     panels = []
@@ -124,12 +124,10 @@ def timeline(workshop: Session, row: str) -> list[Panel]:
     return panels
 
 
-def write_timeline(workshop: Session, row: str, folder: Path) -> list[Path]:
+def write_timeline(session: Session, row: str, folder: Path) -> list[Path]:
     """Write the chart of a row over days as SVG and PDF. Raises PlanError, ExportError."""
-    panels = timeline(workshop, row)
-    about = (
-        f"{workshop.setup.machine.name}  ·  {workshop.ledger.title(row)}  ·  dots stored, crosses by hand, ± is k = 2"
-    )
+    panels = timeline(session, row)
+    about = f"{session.setup.machine.name}  ·  {session.ledger.title(row)}  ·  dots stored, crosses by hand, ± is k = 2"
     name = f"offset-{row.lower().replace(' ', '-')}"
     return [
         write_whole(folder / f"{name}.{kind}", chart(f"{row} over the days", about, "day", panels, kind))
@@ -137,7 +135,7 @@ def write_timeline(workshop: Session, row: str, folder: Path) -> list[Path]:
     ]
 
 
-def write_fit(workshop: Session, fit: Fit, folder: Path) -> list[Path]:
+def write_fit(session: Session, fit: Fit, folder: Path) -> list[Path]:
     """Write the drawing of what a program reaches as SVG and PDF. Raises ExportError."""
     boxes = []
     for row in fit.rows:
@@ -148,8 +146,8 @@ def write_fit(workshop: Session, fit: Fit, folder: Path) -> list[Path]:
             if not {"x", "y"} <= set(low):
                 continue
             z = (
-                low.get("z", workshop.setup.machine.travel.high[2]),
-                high.get("z", workshop.setup.machine.travel.high[2]),
+                low.get("z", session.setup.machine.travel.high[2]),
+                high.get("z", session.setup.machine.travel.high[2]),
             )
             boxes.append(
                 FitBox(
@@ -160,23 +158,23 @@ def write_fit(workshop: Session, fit: Fit, folder: Path) -> list[Path]:
                     (move.get("x", 0.0), move.get("y", 0.0), move.get("z", 0.0)),
                 )
             )
-    title = f"Does {fit.name} fit on {workshop.setup.machine.name}?"
+    title = f"Does {fit.name} fit on {session.setup.machine.name}?"
     stem = "".join(c if c.isalnum() or c in "-_" else "-" for c in Path(fit.name).stem)[:40]
     return [
-        write_whole(folder / f"fits-{stem}.{kind}", fits_drawing(title, workshop.setup, boxes, words(fit), kind))
+        write_whole(folder / f"fits-{stem}.{kind}", fits_drawing(title, session.setup, boxes, words(fit), kind))
         for kind in ("svg", "pdf")
     ]
 
 
-def write_snapshot(workshop: Session, name: str) -> Path:
+def write_snapshot(session: Session, name: str) -> Path:
     """Keep how the table stands under a name: in the book, and as a JSON file beside it for the day the book is lost.
 
     Raises:
         PlanError: no name, or it is taken. BookWriteError, ExportError: it could not be written.
     """
-    snapshot(workshop, name)
+    snapshot(session, name)
     stem = "".join(c if c.isalnum() or c in "-_" else "-" for c in name.strip().lower())[:60] or "snapshot"
-    folder = workshop.machine_file.path.parent if workshop.machine_file.path else Path()
+    folder = session.machine_file.path.parent if session.machine_file.path else Path()
     path = folder / "snapshots" / f"{stem}.json"
-    data = to_json(workshop.setup.machine.name, table_rows(lines(workshop)))
+    data = to_json(session.setup.machine.name, table_rows(lines(session)))
     return write_whole(path, data)

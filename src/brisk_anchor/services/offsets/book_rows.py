@@ -70,9 +70,9 @@ def distance(difference: Values) -> float:
     return math.sqrt(sum(value**2 for axis, value in difference.items() if axis in "xyz"))
 
 
-def line_of(workshop: Session, row: str, depth: int = 0) -> BookLine:
+def line_of(session: Session, row: str, depth: int = 0) -> BookLine:
     """One row as it stands."""
-    ledger, setup = workshop.ledger, workshop.setup
+    ledger, setup = session.ledger, session.setup
     valued = ledger.valued(row)
     planned = any(plan.row == row for plan in setup.rows)
     setter = setup.shelf.setter
@@ -80,17 +80,17 @@ def line_of(workshop: Session, row: str, depth: int = 0) -> BookLine:
     return BookLine(
         row=row,
         title=ledger.title(row),
-        state=workshop.state(row),
+        state=session.state(row),
         locked=ledger.locked(row),
         limit=ledger.limit(row),
         kept_for=setter.name if setter is not None and setter.row == row else "",
         values=dict(valued.values) if valued else {},
         u=dict(valued.u) if valued else {},
-        held=workshop.table_values(row),
+        held=session.table_values(row),
         source=f"{valued.kind.value}, {valued.note}".rstrip(", ") if valued else "",
         at=valued.at if valued else None,
         who=valued.who if valued else "",
-        parent=(workshop.parent_of(row) or "") if planned else "",
+        parent=(session.parent_of(row) or "") if planned else "",
         depth=depth,
         operations=tuple(o.name for o in setup.card.operations if o.offset == row),
         jobs=ledger.facts(row).jobs,
@@ -100,7 +100,7 @@ def line_of(workshop: Session, row: str, depth: int = 0) -> BookLine:
 
 
 def lines(
-    workshop: Session,
+    session: Session,
     *,
     everything: bool = False,
     order: str = "row",
@@ -111,7 +111,7 @@ def lines(
 
     Derived rows stand under their parent while the order is that of the control.
     """
-    profile = workshop.profile
+    profile = session.profile
     shown = [
         row
         for row in profile.all_rows
@@ -119,17 +119,17 @@ def lines(
         and (
             everything
             or row in profile.offsets
-            or workshop.ledger.history(row)
-            or any(workshop.machine.offset(row))
-            or any(plan.row == row for plan in workshop.setup.rows)
+            or session.ledger.history(row)
+            or any(session.machine.offset(row))
+            or any(plan.row == row for plan in session.setup.rows)
         )
     ]
-    planned = {plan.row for plan in workshop.setup.rows}
-    parents = {row: (workshop.parent_of(row) if row in planned else None) for row in shown}
+    planned = {plan.row for plan in session.setup.rows}
+    parents = {row: (session.parent_of(row) if row in planned else None) for row in shown}
     found: list[BookLine] = []
 
     def branch(row: str, depth: int) -> None:
-        found.append(line_of(workshop, row, depth))
+        found.append(line_of(session, row, depth))
         for child in shown:
             if parents[child] == row:
                 branch(child, depth + 1)
@@ -158,8 +158,8 @@ def lines(
     return found
 
 
-def lacking(workshop: Session) -> list[str]:
+def lacking(session: Session) -> list[str]:
     """Operations that cannot run, with their offset and its state: it is empty, stale, or not in the job at all."""
-    states = {plan.row: workshop.state(plan.row) for plan in workshop.setup.rows}
-    found = [o for o in workshop.setup.card.operations if states.get(o.offset, RowState.EMPTY) in LACKING]
+    states = {plan.row: session.state(plan.row) for plan in session.setup.rows}
+    found = [o for o in session.setup.card.operations if states.get(o.offset, RowState.EMPTY) in LACKING]
     return [f"{o.name} ({o.offset} {states[o.offset].value if o.offset in states else 'is gone'})" for o in found]

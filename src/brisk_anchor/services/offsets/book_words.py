@@ -44,10 +44,10 @@ def read_change(words: str, present: Mapping[str, float]) -> tuple[dict[str, flo
     return changed, reason.strip()
 
 
-def _free_rows(workshop: Session, count: int) -> list[str]:
-    setup = workshop.setup
+def _free_rows(session: Session, count: int) -> list[str]:
+    setup = session.setup
     taken = {plan.row for plan in setup.rows} | ({setup.shelf.setter.row} if setup.shelf.setter else set())
-    free = [row for row in workshop.profile.all_rows if row not in taken and row != workshop.profile.common_shift]
+    free = [row for row in session.profile.all_rows if row not in taken and row != session.profile.common_shift]
     if len(free) < count:
         raise PlanError(
             f"{count} rows are wanted, {len(free)} are free", "The control has no more", "Make a smaller pattern"
@@ -62,7 +62,7 @@ def _lengths(text: str, what: str) -> list[float]:
     return [parse_length(part, present=None, low=-5_000.0, high=5_000.0) for part in parts]
 
 
-def read_derived(workshop: Session, parent: str, words: str) -> list[Derived]:
+def read_derived(session: Session, parent: str, words: str) -> list[Derived]:
     """Rows that follow `parent`: "grid 3, 2, 60, 45" (columns, rows, pitches; the first is the parent itself),
     "length 40, 55" (along Z), "spacer x 25", "shift 10, 0, -5", "table B 90".
 
@@ -70,7 +70,7 @@ def read_derived(workshop: Session, parent: str, words: str) -> list[Derived]:
         PlanError: none of these, the parent is no row of the job, or there are not enough free rows.
         NumberEntryError: a figure is none.
     """
-    if all(plan.row != parent for plan in workshop.setup.rows):
+    if all(plan.row != parent for plan in session.setup.rows):
         raise PlanError(f"The job has no {parent}", "Only its own rows can be followed", "Choose one of the job")
     kind, _, rest = words.strip().partition(" ")
     shifts: list[tuple[str, tuple[float, float, float]]] = []
@@ -97,11 +97,11 @@ def read_derived(workshop: Session, parent: str, words: str) -> list[Derived]:
                 raise PlanError("A shift has X, Y and Z", "", "As shift 10, 0, -5")
             shifts = [("shifted", (figures[0], figures[1], figures[2]))]
         case "table":
-            return _on_table(workshop, parent, rest)
+            return _on_table(session, parent, rest)
         case _:
             raise PlanError("There is no such word", "", "grid, length, spacer, shift or table")
-    turned = "r" in workshop.setup.row(parent).rules
-    free = _free_rows(workshop, len(shifts))
+    turned = "r" in session.setup.row(parent).rules
+    free = _free_rows(session, len(shifts))
     return [
         Derived(
             row,
@@ -113,14 +113,14 @@ def read_derived(workshop: Session, parent: str, words: str) -> list[Derived]:
     ]
 
 
-def _on_table(workshop: Session, parent: str, rest: str) -> list[Derived]:
+def _on_table(session: Session, parent: str, rest: str) -> list[Derived]:
     letter, _, angles = rest.strip().partition(" ")
-    axis = next((axis for axis in workshop.setup.machine.rotary if axis.letter == letter.upper()), None)
+    axis = next((axis for axis in session.setup.machine.rotary if axis.letter == letter.upper()), None)
     if axis is None:
-        known = ", ".join(a.letter for a in workshop.setup.machine.rotary) or "none"
+        known = ", ".join(a.letter for a in session.setup.machine.rotary) or "none"
         raise PlanError(f"The machine has no rotary axis {letter[:5]}", f"It has {known}", "As table B 90, 180")
     turns = _lengths(angles, "A table")
-    free = _free_rows(workshop, len(turns))
+    free = _free_rows(session, len(turns))
     return [
         Derived(
             row,
@@ -131,15 +131,15 @@ def _on_table(workshop: Session, parent: str, rest: str) -> list[Derived]:
     ]
 
 
-def derive(workshop: Session, parent: str, words: str) -> list[str]:
+def derive(session: Session, parent: str, words: str) -> list[str]:
     """Make the rows, in the job's file where it has one; returns them. Raises like `read_derived`, and JobError."""
-    found = read_derived(workshop, parent, words)
-    workshop.add_rows(parent, [(item.row, item.title, dict(item.rules)) for item in found])
+    found = read_derived(session, parent, words)
+    session.add_rows(parent, [(item.row, item.title, dict(item.rules)) for item in found])
     names = [item.row for item in found]
     entries = [
-        workshop.ledger.entry(EntryKind.MEASURED, row, chain, note=f"follows {parent}")
+        session.ledger.entry(EntryKind.MEASURED, row, chain, note=f"follows {parent}")
         for row in names
-        if not workshop.history(row) and (chain := workshop.chain(row)) is not None
+        if not session.history(row) and (chain := session.chain(row)) is not None
     ]
-    workshop.ledger.add_all(entries)
+    session.ledger.add_all(entries)
     return names

@@ -92,46 +92,46 @@ class Fit:
         return all(row.fits and not row.known for row in self.rows)
 
 
-def fit_file(workshop: Session, path: Path) -> Fit:
+def fit_file(session: Session, path: Path) -> Fit:
     """Judge a cutting program of any length. Raises PlanError: it cannot be read. NcError: a word of it cannot."""
     try:
         with path.open("rb") as stream:
-            return judge(workshop, path.name, read_extents(stream))
+            return judge(session, path.name, read_extents(stream))
     except OSError as error:
         raise PlanError(f"{path.name} cannot be read: {error.strerror}", "", "Check its name and place") from error
 
 
-def fit_text(workshop: Session, name: str, text: str) -> Fit:
+def fit_text(session: Session, name: str, text: str) -> Fit:
     """Judge a program that is at hand as text. Raises NcError."""
-    return judge(workshop, name, read_extents(io.BytesIO(text.encode())))
+    return judge(session, name, read_extents(io.BytesIO(text.encode())))
 
 
-def judge(workshop: Session, name: str, reader: ExtentReader) -> Fit:
+def judge(session: Session, name: str, reader: ExtentReader) -> Fit:
     """Set what a program reaches at its offsets on the machine, with the lengths of its tools."""
     rows: dict[str, dict[int, Extent]] = {}
     for (row, tool), extent in reader.by_tool.items():
         if any(low <= high for low, high in zip(extent.low, extent.high, strict=True)):
             rows.setdefault(row, {})[tool] = extent
-    order = list(workshop.profile.all_rows)
+    order = list(session.profile.all_rows)
     names = sorted(rows, key=lambda row: order.index(row) if row in order else len(order))
-    return Fit(name, reader.blocks, tuple(_row_fit(workshop, row, rows[row]) for row in names))
+    return Fit(name, reader.blocks, tuple(_row_fit(session, row, rows[row]) for row in names))
 
 
-def _length(workshop: Session, number: int) -> float | None:
+def _length(session: Session, number: int) -> float | None:
     """A tool's length as the table counts it; None where nobody knows it."""
-    shelf = workshop.setup.shelf
+    shelf = session.setup.shelf
     cutter = next((c for c in shelf.cutters if c.number == number), None)
     if cutter is not None:
         return cutter.length
-    if number == 0 or number not in workshop.machine.table.rows:
+    if number == 0 or number not in session.machine.table.rows:
         return None
-    return workshop.machine.tool_length(number)
+    return session.machine.tool_length(number)
 
 
-def _row_fit(workshop: Session, row: str, tools: Mapping[int, Extent]) -> RowFit:
-    if row not in workshop.profile.all_rows:
+def _row_fit(session: Session, row: str, tools: Mapping[int, Extent]) -> RowFit:
+    if row not in session.profile.all_rows:
         return RowFit(row, "the control has no such row", {}, (), {})
-    line = line_of(workshop, row)
+    line = line_of(session, row)
     zero = dict(line.values) if line.values else {}
     known = ""
     if not zero:
@@ -139,16 +139,16 @@ def _row_fit(workshop: Session, row: str, tools: Mapping[int, Extent]) -> RowFit
         known = "" if any(zero.get(a) for a in "xyz") else "it has no value in the book or on the control"
     elif line.state.value == "stale":
         known = "it is stale"
-    common = workshop.profile.common_shift
-    shift = workshop.machine.offset(common) if common else (0.0, 0.0, 0.0)
+    common = session.profile.common_shift
+    shift = session.machine.offset(common) if common else (0.0, 0.0, 0.0)
     fits = []
     room: dict[str, tuple[float, float] | None] = {}
     for number, extent in sorted(tools.items()):
-        length = _length(workshop, number)
+        length = _length(session, number)
         axes = []
         for axis, low, high, low_line, high_line in _spindle(zero, shift, length, extent):
             i = "xyz".index(axis)
-            least, most = workshop.setup.machine.travel.low[i], workshop.setup.machine.travel.high[i]
+            least, most = session.setup.machine.travel.low[i], session.setup.machine.travel.high[i]
             axes.append(AxisFit(axis, low, high, low_line, high_line, max(0.0, least - low), max(0.0, high - most)))
             before = room.get(axis, (-math.inf, math.inf))
             if before is not None:

@@ -25,10 +25,10 @@ GUARD = 5.0
 NO_VARIANCE = ((0.0, 0.0, 0.0), (0.0, 0.0, 0.0), (0.0, 0.0, 0.0))
 
 
-def _guard(workshop: Session, row: str) -> None:
-    if row not in workshop.profile.all_rows:
+def _guard(session: Session, row: str) -> None:
+    if row not in session.profile.all_rows:
         raise PlanError(f"The control has no row {row[:20]}", "", "Choose one it has")
-    workshop.may_change(row)
+    session.may_change(row)
 
 
 def typed_chain(row: str, values: Values, u: Values, before: Values, reason: str) -> Chain:
@@ -48,94 +48,94 @@ def typed_chain(row: str, values: Values, u: Values, before: Values, reason: str
     return Chain(row, tuple(axes), (), NO_VARIANCE)
 
 
-def present(workshop: Session, row: str) -> tuple[dict[str, float], dict[str, float]]:
+def present(session: Session, row: str) -> tuple[dict[str, float], dict[str, float]]:
     """What a row's values are taken to be now, and their uncertainties: the book's, else the control's."""
-    valued = workshop.ledger.valued(row)
+    valued = session.ledger.valued(row)
     if valued is not None:
         return dict(valued.values), dict(valued.u)
-    held = workshop.table_values(row)
+    held = session.table_values(row)
     return held, dict.fromkeys(held, 0.0)
 
 
-def edit(workshop: Session, row: str, changed: Values, reason: str, u: Values | None = None) -> Chain:
+def edit(session: Session, row: str, changed: Values, reason: str, u: Values | None = None) -> Chain:
     """Change values of a row by hand, mm; the reason goes into the book with them. The control is not written.
 
     Raises:
         PlanError, DatumError: no reason, no such row, locked, or kept for the setter. BookWriteError.
     """
-    _guard(workshop, row)
+    _guard(session, row)
     if not reason.strip():
         raise PlanError("A change by hand needs a reason", "In a month nobody would know why", "Say it in a few words")
     if not all(math.isfinite(value) and abs(value) <= 20_000 for value in changed.values()):
         raise PlanError("One of the figures is no position", "Nothing was changed", "Give mm within 20 m")
-    before, known = present(workshop, row)
+    before, known = present(session, row)
     values = {axis: changed.get(axis, value) for axis, value in before.items()} | dict(changed)
     spread = {axis: (u or {}).get(axis, 0.0 if axis in changed else known.get(axis, 0.0)) for axis in values}
     chain = typed_chain(row, values, spread, before, reason.strip()[:60])
-    entry = workshop.ledger.entry(EntryKind.TYPED, row, chain, note=reason.strip()[:200])
-    workshop.ledger.add_all([entry, *_stale_children(workshop, row)])
+    entry = session.ledger.entry(EntryKind.TYPED, row, chain, note=reason.strip()[:200])
+    session.ledger.add_all([entry, *_stale_children(session, row)])
     return chain
 
 
-def _stale_children(workshop: Session, row: str) -> list[Entry]:
+def _stale_children(session: Session, row: str) -> list[Entry]:
     settled = (RowState.MEASURED, RowState.STORED, RowState.PROVED, RowState.TYPED)
     return [
-        workshop.ledger.entry(EntryKind.STALE, child, None, note=f"{row} was changed by hand")
-        for child in workshop.children(row)
-        if workshop.state(child) in settled
+        session.ledger.entry(EntryKind.STALE, child, None, note=f"{row} was changed by hand")
+        for child in session.children(row)
+        if session.state(child) in settled
     ]
 
 
-def restore(workshop: Session, row: str, entry: Entry, reason: str = "") -> Chain:
+def restore(session: Session, row: str, entry: Entry, reason: str = "") -> Chain:
     """Bring the values of an earlier entry back, as a new entry. Raises like `edit`."""
     if not entry.values:
         raise PlanError("That entry carries no values", "There is nothing to bring back", "Choose another")
     when = f"{entry.at.astimezone():%Y-%m-%d %H:%M}"
-    return edit(workshop, row, entry.values, reason or f"as it was {when}", entry.u)
+    return edit(session, row, entry.values, reason or f"as it was {when}", entry.u)
 
 
-def undo(workshop: Session, row: str) -> Chain:
+def undo(session: Session, row: str) -> Chain:
     """Bring back what a row was before its newest values, as a new entry. Raises PlanError where there is nothing."""
-    valued = [e for e in workshop.history(row) if e.kind in (EntryKind.STORED, EntryKind.TYPED) and e.values]
+    valued = [e for e in session.history(row) if e.kind in (EntryKind.STORED, EntryKind.TYPED) and e.values]
     earlier = next((e for e in reversed(valued[:-1]) if e.values != valued[-1].values), None)
     if earlier is None:
         raise PlanError(f"{row} has no value before this one", "There is nothing to go back to", "")
-    return restore(workshop, row, earlier)
+    return restore(session, row, earlier)
 
 
-def lock(workshop: Session, row: str, *, locked: bool, reason: str = "") -> None:
+def lock(session: Session, row: str, *, locked: bool, reason: str = "") -> None:
     """Lock a row, or unlock it. Raises BookWriteError."""
-    workshop.ledger.add(EntryKind.LOCKED if locked else EntryKind.UNLOCKED, row, None, note=reason[:200])
+    session.ledger.add(EntryKind.LOCKED if locked else EntryKind.UNLOCKED, row, None, note=reason[:200])
 
 
-def set_limit(workshop: Session, row: str, limit: float) -> None:
+def set_limit(session: Session, row: str, limit: float) -> None:
     """How far a row may jump at a store, mm. Raises PlanError, BookWriteError."""
     if not 0 < limit <= 1000:
         raise PlanError("A limit lies above 0 and up to 1000 mm", "", "Give another")
-    ledger = workshop.ledger
+    ledger = session.ledger
     ledger.add_all([ledger.entry(EntryKind.LIMIT, row, None, note=f"limit {limit:g} mm", figure=limit)])
 
 
-def rename(workshop: Session, row: str, name: str) -> None:
+def rename(session: Session, row: str, name: str) -> None:
     """Give a row another name. Raises PlanError, BookWriteError."""
     words = " ".join(plain(name, 60).split())
     if not words:
         raise PlanError("A name has at least one letter", "", "Type it")
-    workshop.ledger.add_all([workshop.ledger.entry(EntryKind.NAMED, row, None, note=f"named {words}", title=words)])
+    session.ledger.add_all([session.ledger.entry(EntryKind.NAMED, row, None, note=f"named {words}", title=words)])
 
 
-def snapshot(workshop: Session, name: str) -> None:
+def snapshot(session: Session, name: str) -> None:
     """Keep how the whole table stands under a name. Raises PlanError: no name, or it is taken. BookWriteError."""
     words = " ".join(plain(name, 60).split())
-    if not words or any(e.note.lower() == words.lower() for e in snapshots(workshop)):
+    if not words or any(e.note.lower() == words.lower() for e in snapshots(session)):
         raise PlanError("A snapshot needs a name of its own", f"“{words}” is taken" if words else "", "Choose another")
-    workshop.ledger.add_all([workshop.ledger.entry(EntryKind.SNAPSHOT, "", None, note=words, title="")])
+    session.ledger.add_all([session.ledger.entry(EntryKind.SNAPSHOT, "", None, note=words, title="")])
 
 
 # -- from and to the control -------------------------------------------------------------------------------------
 
 
-def take_over(workshop: Session, figures: Mapping[str, Values], source: str) -> list[str]:
+def take_over(session: Session, figures: Mapping[str, Values], source: str) -> list[str]:
     """Take figures from outside into the book as typed ones, all or none; returns the rows that changed.
 
     Raises:
@@ -143,44 +143,42 @@ def take_over(workshop: Session, figures: Mapping[str, Values], source: str) -> 
     """
     entries: list[Entry] = []
     for row, values in figures.items():
-        before, known = present(workshop, row)
+        before, known = present(session, row)
         # A control holds its figures to its resolution: what is no further off is the same.
-        step = workshop.profile.resolution / 2 + 1e-9
-        if workshop.ledger.valued(row) is not None and all(
-            abs(before.get(a, 0) - v) <= step for a, v in values.items()
-        ):
+        step = session.profile.resolution / 2 + 1e-9
+        if session.ledger.valued(row) is not None and all(abs(before.get(a, 0) - v) <= step for a, v in values.items()):
             continue
-        _guard(workshop, row)
+        _guard(session, row)
         full = {axis: values.get(axis, value) for axis, value in before.items()} | dict(values)
         u = {axis: 0.0 if axis in values else known.get(axis, 0.0) for axis in full}
-        chain = typed_chain(row, full, u, before if workshop.ledger.valued(row) else {}, source[:60])
-        entries.append(workshop.ledger.entry(EntryKind.TYPED, row, chain, note=source[:200]))
-        entries += _stale_children(workshop, row)
-    workshop.ledger.add_all(entries)
+        chain = typed_chain(row, full, u, before if session.ledger.valued(row) else {}, source[:60])
+        entries.append(session.ledger.entry(EntryKind.TYPED, row, chain, note=source[:200]))
+        entries += _stale_children(session, row)
+    session.ledger.add_all(entries)
     return list(dict.fromkeys(entry.row for entry in entries if entry.kind is EntryKind.TYPED))
 
 
-def look_before_writing(workshop: Session, rows: Iterable[str]) -> list[Finding]:
+def look_before_writing(session: Session, rows: Iterable[str]) -> list[Finding]:
     """Second look before rows of the book are written to the control. Raises PlanError, DatumError."""
     looks: list[Finding] = []
     for row in rows:
-        _guard(workshop, row)
-        valued = workshop.ledger.valued(row)
+        _guard(session, row)
+        valued = session.ledger.valued(row)
         if valued is None:
             raise PlanError(f"{row} has no values in the book", "There is nothing to write", "Measure or type it")
-        if workshop.state(row) is RowState.STALE:
+        if session.state(row) is RowState.STALE:
             looks.append(
                 Finding(
                     True,
-                    f"{row} is stale: {_why_stale(workshop, row)}",
+                    f"{row} is stale: {_why_stale(session, row)}",
                     "Its figures describe something that is no longer so",
                     "Measure it again",
                 )
             )
         chain = typed_chain(row, valued.values, valued.u, {}, "")
-        held = workshop.table_values(row)
-        looks += look_at_jump(chain, held, workshop.ledger.limit(row))
-        if moved := moved_far(workshop, row):
+        held = session.table_values(row)
+        looks += look_at_jump(chain, held, session.ledger.limit(row))
+        if moved := moved_far(session, row):
             looks.append(
                 Finding(
                     False,
@@ -192,12 +190,12 @@ def look_before_writing(workshop: Session, rows: Iterable[str]) -> list[Finding]
     return looks
 
 
-def _why_stale(workshop: Session, row: str) -> str:
-    stale = next((e for e in reversed(workshop.history(row)) if e.kind is EntryKind.STALE), None)
+def _why_stale(session: Session, row: str) -> str:
+    stale = next((e for e in reversed(session.history(row)) if e.kind is EntryKind.STALE), None)
     return stale.note if stale is not None and stale.note else "clamped again"
 
 
-def writing_program(workshop: Session, rows: list[str], *, stops: bool = True) -> Program:
+def writing_program(session: Session, rows: list[str], *, stops: bool = True) -> Program:
     """The program that sets rows as the book has them: jump guards, read-back and report lines in it.
 
     With `stops` the operator is stopped before the first row is written where one moves far from what the control held.
@@ -205,12 +203,12 @@ def writing_program(workshop: Session, rows: list[str], *, stops: bool = True) -
     Raises:
         SecondLookError: a finding stops. PlanError, DatumError: it cannot be written.
     """
-    looks = look_before_writing(workshop, rows)
+    looks = look_before_writing(session, rows)
     if any(look.stops for look in looks):
         raise SecondLookError(looks)
     stores = []
     for row in rows:
-        valued = workshop.ledger.valued(row)
+        valued = session.ledger.valued(row)
         if valued is None:
             continue
         rules: list[tuple[str, Rule]] = [
@@ -218,58 +216,58 @@ def writing_program(workshop: Session, rows: list[str], *, stops: bool = True) -
             for axis in "xyz"
         ]
         expected = dict(valued.values)
-        if workshop.profile.angle_of(row) is not None:
+        if session.profile.angle_of(row) is not None:
             rules.append(("r", Fixed(valued.values.get("r", 0.0))))
             expected.setdefault("r", 0.0)
-        limit = workshop.ledger.limit(row) or GUARD
-        held = zip("xyz", workshop.machine.offset(row), strict=True) if workshop.profile.row(row).read else ()
+        limit = session.ledger.limit(row) or GUARD
+        held = zip("xyz", session.machine.offset(row), strict=True) if session.profile.row(row).read else ()
         stores.append(StorePlan(row, tuple(rules), tuple(expected.items()), limit, held=tuple(held)))
     title = f"set {', '.join(rows[:6])}" + (" and more" if len(rows) > 6 else "")
-    far = [row for row in rows if moved_far(workshop, row)]
+    far = [row for row in rows if moved_far(session, row)]
     stop = f"{', '.join(far[:4])} MOVE FAR: LOOK, THEN START" if far and stops else ""
-    return write_program(workshop.plan(3, rows[0], title, stores, stop), workshop.profile)
+    return write_program(session.plan(3, rows[0], title, stores, stop), session.profile)
 
 
-def moved_far(workshop: Session, row: str) -> float:
+def moved_far(session: Session, row: str) -> float:
     """How far a row moves from what the control holds, mm, where that is further than is usual; else 0."""
-    valued = workshop.ledger.valued(row)
-    held = workshop.table_values(row)
+    valued = session.ledger.valued(row)
+    held = session.table_values(row)
     if valued is None or not any(held.get(axis) for axis in "xyz"):
         return 0.0
     moved = distance({axis: value - held.get(axis, 0.0) for axis, value in valued.values.items()})
     return moved if moved > FAR else 0.0
 
 
-def write_rows(workshop: Session, rows: list[str]) -> Program:
+def write_rows(session: Session, rows: list[str]) -> Program:
     """Write rows to the control by one program, read them back, and enter them as stored; all or none.
 
     Raises:
         SecondLookError: a finding stops. RunStopped: the control refused. BookWriteError: the table is as it was.
     """
-    program = writing_program(workshop, rows, stops=False)  # the person has been asked already
-    before = {row: workshop.table_values(row) for row in rows}
-    run = workshop.start(program)
+    program = writing_program(session, rows, stops=False)  # the person has been asked already
+    before = {row: session.table_values(row) for row in rows}
+    run = session.start(program)
     run.to_end()
     try:
         if failure := run.failure():
             raise failure
         entries = []
         for row in rows:
-            valued = workshop.ledger.valued(row)
+            valued = session.ledger.valued(row)
             if valued is None:
                 continue
-            chain = workshop.ledger.chain_of_values(row) or typed_chain(
+            chain = session.ledger.chain_of_values(row) or typed_chain(
                 row, valued.values, valued.u, {}, "as the book has it"
             )
-            workshop.read_back(row, chain)
+            session.read_back(row, chain)
             note = f"set by O{program.number:04d}, read back"
-            entries.append(workshop.ledger.entry(EntryKind.STORED, row, chain, note=note))
-            entries += [follower for follower in workshop.followers(row, chain) if follower.row not in rows]
-        workshop.ledger.add_all(entries)
+            entries.append(session.ledger.entry(EntryKind.STORED, row, chain, note=note))
+            entries += [follower for follower in session.followers(row, chain) if follower.row not in rows]
+        session.ledger.add_all(entries)
     except BriskAnchorError:
         for row, values in before.items():
-            workshop.write_row(row, values)
+            session.write_row(row, values)
         raise
     finally:
-        workshop.save()
+        session.save()
     return program

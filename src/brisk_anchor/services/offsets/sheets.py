@@ -15,34 +15,34 @@ from brisk_anchor.services.session.repeatability import Repeated
 from brisk_anchor.services.session.session import Session
 
 
-def write_sheets(workshop: Session, row: str, folder: Path, paper: str = "a4") -> list[Path]:
+def write_sheets(session: Session, row: str, folder: Path, paper: str = "a4") -> list[Path]:
     """Write the set-up sheet of a row as SVG and PDF, on "a4" or "letter".
 
     Raises:
         PlanError: when nothing has been stored in the row. ExportError: when a file cannot be written.
     """
-    entry = workshop.last(row, EntryKind.STORED)
+    entry = session.last(row, EntryKind.STORED)
     if entry is None or entry.chain is None:
         raise PlanError(
             f"{row} has not been stored yet", "A sheet of figures that may change misleads", "Store it first"
         )
-    proved = workshop.last(row, EntryKind.PROVED)
+    proved = session.last(row, EntryKind.PROVED)
     proof = proved.proof if proved and proved.at > entry.at else None
     content = SheetContent(
-        setup=workshop.setup,
+        setup=session.setup,
         chain=entry.chain,
-        title=workshop.setup.title,
+        title=session.setup.title,
         stamp=entry.at.astimezone().strftime("%Y-%m-%d %H:%M"),
-        state=workshop.state(row).value,
+        state=session.state(row).value,
         proof=proof,
-        lengths=_lengths(workshop),
-        lists=_lists(workshop, row),
+        lengths=_lengths(session),
+        lists=_lists(session, row),
     )
-    name = f"setup-{workshop.setup.job.lower()}-{row.lower()}"
+    name = f"setup-{session.setup.job.lower()}-{row.lower()}"
     return [write_whole(folder / f"{name}.{kind}", sheet(content, kind, paper)) for kind in ("svg", "pdf")]
 
 
-def write_repeat_chart(workshop: Session, title: str, found: Sequence[Repeated], folder: Path) -> list[Path]:
+def write_repeat_chart(session: Session, title: str, found: Sequence[Repeated], folder: Path) -> list[Path]:
     """Write the chart of a repeatability run as SVG and PDF. Raises ExportError."""
     runs = tuple(float(number + 1) for number in range(len(found[0].values)))
     panels = [
@@ -59,22 +59,22 @@ def write_repeat_chart(workshop: Session, title: str, found: Sequence[Repeated],
     ]
     stamp = datetime.now().astimezone().strftime("%Y-%m-%d %H:%M")
     heading = f"{title}, measured {len(runs)} times"
-    about = f"{workshop.setup.machine.name}  ·  {workshop.setup.part}  ·  {stamp}"
-    name = f"repeat-{workshop.setup.job.lower()}"
+    about = f"{session.setup.machine.name}  ·  {session.setup.part}  ·  {stamp}"
+    name = f"repeat-{session.setup.job.lower()}"
     return [
         write_whole(folder / f"{name}.{kind}", chart(heading, about, "run", panels, kind)) for kind in ("svg", "pdf")
     ]
 
 
-def _lists(workshop: Session, row: str) -> tuple[tuple[str, tuple[str, ...]], ...]:
+def _lists(session: Session, row: str) -> tuple[tuple[str, tuple[str, ...]], ...]:
     """Offsets with their names, what to have ready, clamping, what to check."""
-    setup = workshop.setup
+    setup = session.setup
     card, stylus = setup.card, setup.stylus
     offsets = []
     for plan in setup.rows:
         used = ", ".join(o.name for o in card.operations if o.offset == plan.row)
         mark, users = "▸ " if plan.row == row else "", f", for {used}" if used else ""
-        offsets.append(f"{mark}{plan.row}  {plan.title}: {workshop.state(plan.row).value}{users}")
+        offsets.append(f"{mark}{plan.row}  {plan.title}: {session.state(plan.row).value}{users}")
     offsets += [f"{o.name}: {o.comment}, with {o.offset}" for o in card.operations if o.comment]
     tools = [
         f"T{stylus.tool_number}  {stylus.name}, ball ⌀{stylus.ball_diameter:g}, length {stylus.length:.4f}",
@@ -92,7 +92,7 @@ def _lists(workshop: Session, row: str) -> tuple[tuple[str, tuple[str, ...]], ..
         f"nothing over machine Z {setup.clear_height:+g} (tip) but the tool",
         f"measured after every clamping; jumps over {plan.jump_limit:g} mm stop",
     ]
-    for name in workshop.needed(plan):
+    for name in session.needed(plan):
         drawn = named[name]
         if drawn.size and drawn.tolerance:
             low, high = drawn.tolerance
@@ -107,11 +107,11 @@ def _lists(workshop: Session, row: str) -> tuple[tuple[str, tuple[str, ...]], ..
     )
 
 
-def _lengths(workshop: Session) -> str:
+def _lengths(session: Session) -> str:
     """How tool lengths go with the Z of an offset on this control."""
-    match workshop.profile.tool_lengths.convention:
+    match session.profile.tool_lengths.convention:
         case "master":
-            master = workshop.profile.length_reference
+            master = session.profile.length_reference
             return (
                 f"Tool lengths are differences from the master of {master:g}, whose length is part of the offset's Z."
             )

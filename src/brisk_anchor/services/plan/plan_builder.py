@@ -35,8 +35,8 @@ ENDING = ".plan.toml"
 class PlanBuilder:
     """The plan of a job, its file, and what it comes to. Nothing of it is written before `save`."""
 
-    def __init__(self, workshop: Session, plan: PlanFile, path: Path, *, saved: bool) -> None:
-        self.workshop = workshop
+    def __init__(self, session: Session, plan: PlanFile, path: Path, *, saved: bool) -> None:
+        self.session = session
         self.plan = plan
         self.path = path
         self.proof: PlanProof | None = read_proof(path) if saved else None
@@ -49,7 +49,7 @@ class PlanBuilder:
         self.refresh()
 
     @classmethod
-    def open(cls, workshop: Session, folder: Path, row: str) -> PlanBuilder:
+    def open(cls, session: Session, folder: Path, row: str) -> PlanBuilder:
         """The first plan in a folder; where there is none, what a row needs, to be changed.
 
         Raises:
@@ -57,10 +57,10 @@ class PlanBuilder:
         """
         found = sorted(folder.glob(f"*{ENDING}")) if folder.is_dir() else []
         if found:
-            return cls(workshop, load_plan(found[0]), found[0], saved=True)
-        job = workshop.setup.job.lower().replace(" ", "-")
-        plan = plan_of_features(f"{workshop.setup.part} {row}", row, workshop.needed(workshop.setup.row(row)))
-        return cls(workshop, plan, folder / f"{job}{ENDING}", saved=False)
+            return cls(session, load_plan(found[0]), found[0], saved=True)
+        job = session.setup.job.lower().replace(" ", "-")
+        plan = plan_of_features(f"{session.setup.part} {row}", row, session.needed(session.setup.row(row)))
+        return cls(session, plan, folder / f"{job}{ENDING}", saved=False)
 
     @property
     def changed(self) -> bool:
@@ -72,10 +72,10 @@ class PlanBuilder:
         self.ready, self.problem = None, None
         self.problems = ("",) * len(self.plan.measure)
         try:
-            self.ready = planned(self.workshop, self.plan)
+            self.ready = planned(self.session, self.plan)
         except BriskAnchorError as error:
             self.problem = error
-            self.problems = tuple(problem_of(self.workshop, self.plan, section) for section in self.plan.measure)
+            self.problems = tuple(problem_of(self.session, self.plan, section) for section in self.plan.measure)
 
     # -- changing ----------------------------------------------------------------------------------------------
 
@@ -111,7 +111,7 @@ class PlanBuilder:
     def unmeasured(self) -> list[DrawnFeature]:
         """What is drawn, can be touched, and is not in the plan yet."""
         there = {section.feature for section in self.plan.measure}
-        return [drawn for drawn in self.workshop.setup.features if not drawn.of and drawn.name not in there]
+        return [drawn for drawn in self.session.setup.features if not drawn.of and drawn.name not in there]
 
     def add(self, feature: str, after: int, *, like: bool = False) -> int:
         """A drawn feature more, behind a place in the list; with `like` the figures stated there are stated for it too.
@@ -131,37 +131,37 @@ class PlanBuilder:
         self._sections(sections)
         return min(after + 1, len(sections) - 1)
 
-    def add_marked(self, asking: MeasurementRequest, length: float) -> int:
-        """What the rose asks for, as the last of the list; `length` is that of the probe. Returns where it stands.
+    def add_marked(self, request: MeasurementRequest, length: float) -> int:
+        """Append what the touch pattern asks for; `length` is that of the probe. Returns its place in the list.
 
         It is measured with the table as it stands now.
 
         Raises:
             PlanError: it is not complete. PlanFileError: it is in the plan.
         """
-        if asking.drawn is not None:
-            return self.add(asking.drawn.name, len(self.plan.measure) - 1)
-        reading = asking.rose.read()
-        if reading.kind is None or (missing := asking.missing()) is not None:
+        if request.drawn is not None:
+            return self.add(request.drawn.name, len(self.plan.measure) - 1)
+        reading = request.pattern.read()
+        if reading.kind is None or (missing := request.missing()) is not None:
             what = reading.name if reading.kind is None else f"the {missing} is not known"
             raise PlanError(f"The rose is not complete: {what}", "", "Mark its walls and give its figures first")
         taken = {section.name for section in self.plan.measure}
         base = reading.name.replace("⌀", "diameter")[:20]
         name = next(n for n in (base, *(f"{base[:20]} {i}" for i in range(2, 300))) if n not in taken)
-        x, y, z = asking.start
-        figures = {"depth": asking.depth, "search": asking.search, "spread": asking.spread, "size": asking.size}
-        figures |= {"size_y": asking.size_y, "second_depth": asking.second_depth, "standoff": asking.reach}
+        x, y, z = request.start
+        figures = {"depth": request.depth, "search": request.search, "spread": request.spread, "size": request.size}
+        figures |= {"size_y": request.size_y, "second_depth": request.second_depth, "standoff": request.reach}
         section = MeasureSection.model_validate(
             {
                 "name": name,
-                "walls": [wall.name for wall in asking.rose.marks],
-                "over": asking.rose.over,
-                "round": asking.rose.round,
-                "twice": asking.rose.twice,
-                "headings": list(asking.rose.headings) or None,
+                "walls": [wall.name for wall in request.pattern.marks],
+                "over": request.pattern.over,
+                "round": request.pattern.round,
+                "twice": request.pattern.twice,
+                "headings": list(request.pattern.headings) or None,
                 "at": (round(x, 4), round(y, 4), round(z - length, 4)),
-                "table": {letter: round(angle, 4) for letter, angle in self.workshop.machine.angles.items() if angle},
-                "repeats": asking.repeats if asking.repeats > 1 else None,
+                "table": {letter: round(angle, 4) for letter, angle in self.session.machine.angles.items() if angle},
+                "repeats": request.repeats if request.repeats > 1 else None,
                 **{key: round(value, 4) for key, value in figures.items() if value},
             }
         )
@@ -190,7 +190,7 @@ class PlanBuilder:
         """
         short = self.plan.model_copy(update={"order": "shortest"})
         by_name = {section.known_as: section for section in self.plan.measure}
-        run = [step.name for step in planned(self.workshop, short).steps]
+        run = [step.name for step in planned(self.session, short).steps]
         rest = [name for name in by_name if name not in run]
         if [*run, *rest] == list(by_name):
             return "It is the shortest already."
@@ -236,13 +236,13 @@ class PlanBuilder:
         """Write the plan and its program. Raises ExportError; PlanError, SecondLookError: there is no program."""
         if self.ready is None:
             return [self.save()]
-        program = program_of(self.workshop, self.ready)
+        program = program_of(self.session, self.ready)
         nc = write_whole(self.path.with_name(f"o{program.number:04d}.nc"), program.text.encode("ascii"))
         return [self.save(), nc]
 
     def basis(self, digest: str) -> Basis:
         """The hashes that a proof of the program with this hash must match."""
-        return basis_of(self.workshop, digest, self.plan)
+        return basis_of(self.session, digest, self.plan)
 
     def is_proved(self, digest: str) -> bool:
         """Whether the program with this hash, written from this plan for this job, is proved."""

@@ -22,7 +22,7 @@ from brisk_anchor.standin.motion import Motion, MoveKind, motions_at
 
 
 def write_plan_sheets(
-    workshop: Session, ready: Planned, plan: Path, folder: Path, paper: str = "a4", proof: PlanProof | None = None
+    session: Session, ready: Planned, plan: Path, folder: Path, paper: str = "a4", proof: PlanProof | None = None
 ) -> list[Path]:
     """Write the path drawing and the sheet of a plan as SVG and PDF; where the table turns, a drawing for each angle.
 
@@ -31,11 +31,11 @@ def write_plan_sheets(
     """
     if paper not in PAPERS:
         raise ExportError(f"There is no paper “{paper}”", "Nothing was drawn", f"One of {', '.join(PAPERS)}")
-    program = program_of(workshop, ready)
+    program = program_of(session, ready)
     proof = proof or read_proof(plan)
     paths, stem = [], plan.stem.removesuffix(".plan").lower()
     contents = {
-        table: content_of(workshop, ready, program, proof, table)
+        table: content_of(session, ready, program, proof, table)
         for table in dict.fromkeys(m.table for m in ready.measurements) or {(): None}
     }
     drawn = [(f"path-{stem}{_suffix(table)}", content, path_drawing) for table, content in contents.items()]
@@ -63,18 +63,18 @@ def legs_of(motions: Sequence[Motion], length: float) -> list[Leg]:
 
 
 def content_of(
-    workshop: Session,
+    session: Session,
     ready: Planned,
     program: Program,
     proof: PlanProof | None,
     table: tuple[tuple[str, float], ...] = (),
 ) -> PlanContent:
     """What the drawings show: the path is that of the set-up as it stands, with the table at the angles of `table`."""
-    _, run, times = rehearse(workshop, ready)
+    _, run, times = rehearse(session, ready)
     setup, motions = ready.setup, run.machine.motions
     if table:
-        motions = motions_at(motions, workshop.machine.angles, dict(table))
-        setup = replace(setup, outlines=workshop.scene.outlines_at(dict(table)))
+        motions = motions_at(motions, session.machine.angles, dict(table))
+        setup = replace(setup, outlines=session.scene.outlines_at(dict(table)))
     length = setup.stylus.length
     clock = []
     if times is not None:
@@ -82,7 +82,7 @@ def content_of(
         clock += [f"{words} {seconds:.1f} s" for words, seconds in times.shares() if seconds]
     looks = [f"{look.found}. {look.do}." for look in ready.all_looks] or ["nothing found"]
     tools = [f"T{check.number} {check.name}: within {check.tolerance:g} of its length" for check in ready.tools]
-    basis = basis_of(workshop, program.digest, ready.plan)
+    basis = basis_of(session, program.digest, ready.plan)
     words = proof.words(basis) if proof is not None else "not proved"
     notes = [
         ("Probe", (f"T{setup.stylus.tool_number} {setup.stylus.name}, ball ⌀{setup.stylus.ball_diameter:g}",)),

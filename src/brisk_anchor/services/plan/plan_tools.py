@@ -11,17 +11,17 @@ from brisk_anchor.services.session.session import Session
 from brisk_anchor.services.session.tool_shelf import reference
 
 
-def tool_check(workshop: Session, section: ToolCheckSection, *, call: bool) -> LengthCheck:
+def tool_check(session: Session, section: ToolCheckSection, *, call: bool) -> LengthCheck:
     """The look at a tool on the setter.
 
     Raises:
         PlanError: there is no setter that stands somewhere, its reference is to be taken, or the tool's length is not
             known.
     """
-    setter, shelf = workshop.setup.shelf.setter, workshop.setup.shelf
+    setter, shelf = session.setup.shelf.setter, session.setup.shelf
     if setter is None or setter.at is None:
         raise PlanError("The machine has no tool setter whose place is known", "No tool can be looked at", "State it")
-    held = reference(workshop)
+    held = reference(session)
     if held is None:
         what = f"The reference of {setter.name} is to be taken first"
         raise PlanError(what, f"Where its top is stands in {setter.row}", "Take it on the shelf: 6, r")
@@ -32,7 +32,7 @@ def tool_check(workshop: Session, section: ToolCheckSection, *, call: bool) -> L
         raise PlanError(
             f"T{section.tool} cannot be looked at: {why}", "", "Measure its length on the shelf first: 6, l"
         )
-    base = workshop.profile.length_reference
+    base = session.profile.length_reference
     return LengthCheck(
         number=cutter.number,
         name=cutter.name,
@@ -47,9 +47,9 @@ def tool_check(workshop: Session, section: ToolCheckSection, *, call: bool) -> L
     )
 
 
-def look_at_tool(workshop: Session, section: ToolCheckSection) -> list[Finding]:
+def look_at_tool(session: Session, section: ToolCheckSection) -> list[Finding]:
     """What the second look finds of a tool that is to be looked at."""
-    cutter = workshop.setup.shelf.cutter(section.tool)
+    cutter = session.setup.shelf.cutter(section.tool)
     looks = []
     if cutter.health is not Health.WHOLE:
         looks.append(

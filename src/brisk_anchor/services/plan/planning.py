@@ -82,17 +82,17 @@ class Planned:
         return len(self.tools) + sum(m.touch_count for m in self.measurements)
 
 
-def planned(workshop: Session, plan: PlanFile) -> Planned:
+def planned(session: Session, plan: PlanFile) -> Planned:
     """Make a plan ready for the job as it stands.
 
     Raises:
         PlanFileError: something in it does not go with the job. PlanError: a figure that makes no sense, or is missing.
     """
-    _check(workshop, plan)
-    setup = _with_rows(_with_marked(workshop.setup, plan), plan, workshop.profile)
-    scratch = workshop.with_setup(setup)
+    _check(session, plan)
+    setup = _with_rows(_with_marked(session.setup, plan), plan, session.profile)
+    scratch = session.with_setup(setup)
     sections = [section for section in plan.measure if section.enabled]
-    neighbours = Clearances(workshop.scene, (section.feature or "" for section in sections))
+    neighbours = Clearances(session.scene, (section.feature or "" for section in sections))
     made = [(section, _measurement(scratch, plan, section, neighbours)) for section in sections]
     if plan.order == "shortest":
         made = tops_first(setup, shortest(made, setup.machine, lambda one: one[1]), lambda one: one[1])
@@ -102,20 +102,20 @@ def planned(workshop: Session, plan: PlanFile) -> Planned:
         for (section, _), measurement in zip(made, measurements, strict=True)
     ]
     looks = [
-        *_rows_may_change(workshop, plan),
+        *_rows_may_change(session, plan),
         *_left_behind(setup, rows_set(plan)),
         *neighbours.look_across([s.measurement for s in steps]),
-        *_beyond(workshop.profile, plan, steps),
+        *_beyond(session.profile, plan, steps),
     ]
     tools = []
     for section in (section for section in plan.tool_check if section.enabled):
-        tools.append(tool_check(workshop, section, call=True))
-        looks += look_at_tool(workshop, section)
+        tools.append(tool_check(session, section, call=True))
+        looks += look_at_tool(session, section)
     stores = [scratch.store_plan(row, setup.row(row).rules) for row in parents_first(setup, rows_set(plan))]
     return Planned(plan, setup, tuple(steps), tuple(stores), tuple(tools), tuple(looks))
 
 
-def program_of(workshop: Session, ready: Planned) -> Program:
+def program_of(session: Session, ready: Planned) -> Program:
     """The program of a plan: the same plan, job and profile give the same text, so a proof of it holds.
 
     Raises:
@@ -123,15 +123,15 @@ def program_of(workshop: Session, ready: Planned) -> Program:
     """
     if any(look.stops for look in ready.all_looks):
         raise SecondLookError(ready.all_looks)
-    return write_program(nc_plan(workshop, ready), workshop.profile)
+    return write_program(nc_plan(session, ready), session.profile)
 
 
-def nc_plan(workshop: Session, ready: Planned) -> Plan:
+def nc_plan(session: Session, ready: Planned) -> Plan:
     """The plan as it is written; it carries no date."""
     plan = ready.plan
-    number = plan.number if plan.number is not None else workshop.first_number + PLAN_NUMBER
+    number = plan.number if plan.number is not None else session.first_number + PLAN_NUMBER
     first, *also = ready.stores or (None,)
-    made = workshop.plan_of(number, plan.name, ready.measurements, first)
+    made = session.plan_of(number, plan.name, ready.measurements, first)
     return replace(
         made,
         date="",
@@ -189,9 +189,9 @@ def _left_behind(setup: Setup, rows: Sequence[str]) -> list[Finding]:
 # -- checking --------------------------------------------------------------------------------------------------
 
 
-def _check(workshop: Session, plan: PlanFile) -> None:
+def _check(session: Session, plan: PlanFile) -> None:
     """Raises PlanFileError with everything that does not go with the job."""
-    setup = workshop.setup
+    setup = session.setup
     drawn = {feature.name: feature for feature in setup.features}
     findings = []
     for number, section in enumerate(plan.measure):
@@ -200,9 +200,9 @@ def _check(workshop: Session, plan: PlanFile) -> None:
             findings.append(Fault(place, f"nothing called “{section.feature}” is drawn"))
         elif section.feature is not None and drawn[section.feature].of:
             findings.append(Fault(place, f"{section.feature} is built from others and never touched"))
-        findings += [Fault(f"{place}.table", words) for words in _wrong_table(workshop, section)]
+        findings += [Fault(f"{place}.table", words) for words in _wrong_table(session, section)]
         if section.sets is not None:
-            findings += [Fault(f"{place}.sets", words) for words in _wrong_row(workshop, section.sets.row)]
+            findings += [Fault(f"{place}.sets", words) for words in _wrong_row(session, section.sets.row)]
     active = [section for section in plan.measure if section.enabled]
     names = [section.known_as for section in active]
     findings += [Fault("measure", f"{n} is measured twice") for n in sorted({n for n in names if names.count(n) > 1})]
@@ -222,8 +222,8 @@ def _check(workshop: Session, plan: PlanFile) -> None:
         raise PlanFileError(plan.name, tuple(findings))
 
 
-def _wrong_table(workshop: Session, section: MeasureSection) -> list[str]:
-    axes = {axis.letter: axis for axis in workshop.setup.machine.rotary}
+def _wrong_table(session: Session, section: MeasureSection) -> list[str]:
+    axes = {axis.letter: axis for axis in session.setup.machine.rotary}
     found = [f"the machine has no rotary axis {letter}" for letter in section.table if letter not in axes]
     for letter, angle in section.table.items():
         low, high = (axes[letter].low, axes[letter].high) if letter in axes else (None, None)
@@ -236,18 +236,18 @@ def _wrong_table(workshop: Session, section: MeasureSection) -> list[str]:
     return found
 
 
-def _table_of(workshop: Session, plan: PlanFile, section: MeasureSection) -> tuple[tuple[str, float], ...]:
+def _table_of(session: Session, plan: PlanFile, section: MeasureSection) -> tuple[tuple[str, float], ...]:
     """Where every rotary axis stands for a measurement; nothing in a plan that turns none."""
     if not any(other.table for other in plan.measure if other.enabled):
         return ()
-    angles: dict[str, float] = {axis.letter: 0.0 for axis in workshop.setup.machine.rotary}
+    angles: dict[str, float] = {axis.letter: 0.0 for axis in session.setup.machine.rotary}
     return tuple((angles | dict(section.table)).items())
 
 
-def _wrong_row(workshop: Session, row: str) -> list[str]:
-    if row not in workshop.profile.all_rows or row == workshop.profile.common_shift:
+def _wrong_row(session: Session, row: str) -> list[str]:
+    if row not in session.profile.all_rows or row == session.profile.common_shift:
         return [f"the control has no row {row}"]
-    setter = workshop.setup.shelf.setter
+    setter = session.setup.shelf.setter
     return [f"{row} is kept for {setter.name}"] if setter is not None and setter.row == row else []
 
 
@@ -269,11 +269,11 @@ def _axes(sets: SetsSection) -> list[str]:
     return [axis for axis in ("x", "y", "z", "r") if getattr(sets, axis) is not None]
 
 
-def _rows_may_change(workshop: Session, plan: PlanFile) -> list[Finding]:
+def _rows_may_change(session: Session, plan: PlanFile) -> list[Finding]:
     looks = []
     for row in rows_set(plan):
         try:
-            workshop.may_change(row)
+            session.may_change(row)
         except DatumError as error:
             looks.append(Finding(True, error.what, error.meaning, error.remedy))
     return looks
@@ -324,30 +324,30 @@ def _with_marked(setup: Setup, plan: PlanFile) -> Setup:
     return replace(setup, features=(*setup.features, *marked)) if marked else setup
 
 
-def rose_of(section: MeasureSection) -> TouchPattern:
+def touch_pattern_of(section: MeasureSection) -> TouchPattern:
     """The marks of a measurement that is not drawn."""
     walls = frozenset(Wall[name] for name in section.walls)
-    rose = TouchPattern(walls, over=section.over, round=section.round, twice=section.twice)
-    return rose.with_headings(tuple(section.headings)) if section.headings else rose
+    pattern = TouchPattern(walls, over=section.over, round=section.round, twice=section.twice)
+    return pattern.with_headings(tuple(section.headings)) if section.headings else pattern
 
 
 def _marked(setup: Setup, section: MeasureSection) -> DrawnFeature:
     """A feature where the marks say that it is. Raises PlanError: the marks are none."""
-    rose = rose_of(section)
-    reading = rose.read()
+    pattern = touch_pattern_of(section)
+    reading = pattern.read()
     if (kind := reading.kind) is None or section.at is None:
         raise PlanError(f"{section.name}: the marks say “{reading.name}”", reading.hint, "Mark its walls")
     x, y, z = section.at
     depth, ball = section.depth or 0.0, setup.stylus.ball_diameter
     if kind.is_outside:
         z -= APPROACH + ((section.size or 0.0) / 2 if kind is FeatureKind.BALL else 0.0)
-    elif rose.marks == {Wall.BELOW}:
+    elif pattern.marks == {Wall.BELOW}:
         z -= section.standoff or 0.0
     else:
         z += depth
-    if not kind.is_paired and rose.marks != {Wall.BELOW}:
+    if not kind.is_paired and pattern.marks != {Wall.BELOW}:
         away = (section.standoff or 0.0) + (0.0 if kind is FeatureKind.OUTSIDE_CORNER else ball / 2)
-        x, y = (a + away * sum(wall.direction[i] for wall in rose.marks) for i, a in enumerate((x, y)))
+        x, y = (a + away * sum(wall.direction[i] for wall in pattern.marks) for i, a in enumerate((x, y)))
     return DrawnFeature(
         name=section.known_as,
         title=section.name or "",
@@ -355,15 +355,15 @@ def _marked(setup: Setup, section: MeasureSection) -> DrawnFeature:
         body="",
         drawing=(x, y, z),
         machine=(x, y, z),
-        walls=tuple(wall.name for wall in rose.marks if not (kind is FeatureKind.BALL and wall is Wall.BELOW)),
+        walls=tuple(wall.name for wall in pattern.marks if not (kind is FeatureKind.BALL and wall is Wall.BELOW)),
         size=section.size,
         size_limit=section.size_limit or (section.size or 0.0) * 0.1 or None,
         depth=depth,
-        over=rose.over,
+        over=pattern.over,
         size_y=section.size_y,
         spread=section.spread or 0.0,
         second_depth=section.second_depth or 0.0,
-        headings=rose.headings,
+        headings=pattern.headings,
     )
 
 
@@ -413,32 +413,32 @@ def asking_of(setup: Setup, section: MeasureSection) -> MeasurementRequest:
     """What a measurement asks for: the drawing's figures, or the marks', with those that are stated in their place."""
     drawn = setup.drawn(section.known_as)
     if section.feature is not None:
-        asking = point_at(setup, drawn)
+        request = point_at(setup, drawn)
         if section.headings:
-            asking = replace(asking, rose=asking.rose.with_headings(tuple(section.headings)))
+            request = replace(request, pattern=request.pattern.with_headings(tuple(section.headings)))
     else:
         x, y, z = section.at or (0.0, 0.0, 0.0)
-        asking = MeasurementRequest(
-            rose_of(section), (x, y, z + setup.stylus.length), drawn=drawn, reach=section.standoff
+        request = MeasurementRequest(
+            touch_pattern_of(section), (x, y, z + setup.stylus.length), drawn=drawn, reach=section.standoff
         )
     for name in ("depth", "search", "spread", "second_depth", "size", "size_y", "repeats"):
         if (value := getattr(section, name)) is not None:
-            asking = asking.with_figure(name, float(value))
+            request = request.with_figure(name, float(value))
     if section.spread is not None and not drawn.kind.is_round:
-        asking = replace(asking, rose=replace(asking.rose, twice=True))
-    beside = not drawn.kind.is_outside and asking.rose.marks != {Wall.BELOW}
+        request = replace(request, pattern=replace(request.pattern, twice=True))
+    beside = not drawn.kind.is_outside and request.pattern.marks != {Wall.BELOW}
     if section.feature is not None and section.depth is not None and beside:
-        x, y, z = asking.start  # the tip goes to where it is told to, not to the drawing's depth
-        asking = replace(asking, start=(x, y, z + drawn.depth - section.depth))
+        x, y, z = request.start  # the tip goes to where it is told to, not to the drawing's depth
+        request = replace(request, start=(x, y, z + drawn.depth - section.depth))
     if section.feature is not None and section.standoff is not None:
-        asking = stand_off(setup, asking, drawn, section.standoff)
-    return asking
+        request = stand_off(setup, request, drawn, section.standoff)
+    return request
 
 
-def _measurement(workshop: Session, plan: PlanFile, section: MeasureSection, neighbours: Clearances) -> Measurement:
+def _measurement(session: Session, plan: PlanFile, section: MeasureSection, neighbours: Clearances) -> Measurement:
     """One measurement by itself, with what is proposed because of what stands near."""
-    setup = workshop.setup
-    asking = asking_of(setup, section)
+    setup = session.setup
+    request = asking_of(setup, section)
     way = MeasurementOptions(
         clear=section.clear,
         size_limit=section.size_limit,
@@ -448,14 +448,14 @@ def _measurement(workshop: Session, plan: PlanFile, section: MeasureSection, nei
         touch_feed=section.touch_feed,
         on_fail=section.on_fail,
         keep=section.kept,
-        table=_table_of(workshop, plan, section),
+        table=_table_of(session, plan, section),
         hop=section.hop,
         depth_check=section.depth_check,
     )
     try:
-        measurement = build_measurement(setup, asking, way)
+        measurement = build_measurement(setup, request, way)
         if section.standoff is None:
-            measurement = room_behind(setup, asking, way, measurement, neighbours)
+            measurement = room_behind(setup, request, way, measurement, neighbours)
         if section.hop is None:
             measurement = over_neighbours(measurement, neighbours)
     except PlanError as error:
@@ -465,17 +465,17 @@ def _measurement(workshop: Session, plan: PlanFile, section: MeasureSection, nei
     return measurement
 
 
-def _step(workshop: Session, section: MeasureSection, measurement: Measurement, neighbours: Clearances) -> Step:
-    looks = workshop.look(measurement) + neighbours.look(measurement) + look_at_one_touch(measurement)
-    figures = figures_of(workshop.setup, section, measurement, workshop.profile, neighbours)
+def _step(session: Session, section: MeasureSection, measurement: Measurement, neighbours: Clearances) -> Step:
+    looks = session.look(measurement) + neighbours.look(measurement) + look_at_one_touch(measurement)
+    figures = figures_of(session.setup, section, measurement, session.profile, neighbours)
     return Step(section, measurement, figures, tuple(dict.fromkeys(looks)))
 
 
-def problem_of(workshop: Session, plan: PlanFile, section: MeasureSection) -> str:
+def problem_of(session: Session, plan: PlanFile, section: MeasureSection) -> str:
     """Why one measurement of a plan cannot be made ready by itself, in a sentence; empty when it can."""
     alone = plan.model_copy(update={"measure": [section.model_copy(update={"enabled": True})], "offset": None})
     try:
-        planned(workshop, alone)
+        planned(session, alone)
     except PlanFileError as error:
         return error.findings[0].reason
     except BriskAnchorError as error:

@@ -34,6 +34,6 @@ class Basis:
         return ", ".join(name for name, ours, theirs in pairs if ours != theirs)
 
 
-def basis_of(workshop: Session, program_digest: str, plan: PlanFile | None = None) -> Basis:
+def basis_of(session: Session, program_digest: str, plan: PlanFile | None = None) -> Basis:
     """The hashes that a proof of a program must match; `plan` is the plan it was written from, if any."""
-    return Basis(program_digest, hash_of(plan_text(plan)) if plan else "", *workshop.proved_with)
+    return Basis(program_digest, hash_of(plan_text(plan)) if plan else "", *session.proved_with)

@@ -149,25 +149,25 @@ class Case:
     parents: dict[str, dict[str, Estimate]]
 
     @classmethod
-    def of(cls, workshop: Session, ready: Planned, program: Program) -> Case:
+    def of(cls, session: Session, ready: Planned, program: Program) -> Case:
         """As the job stands: tables, variables that outlast programs, rows that others follow."""
-        machine = workshop.machine
+        machine = session.machine
         return cls(
-            scene=workshop.scene,
-            profile=workshop.profile,
+            scene=session.scene,
+            profile=session.profile,
             ready=ready,
             program=program,
             home=machine.home,
             offsets=dict(machine.offsets),
             angle_offsets={row: dict(angles) for row, angles in machine.angle_offsets.items()},
             angles=dict(machine.angles),
-            common=dict(workshop.control.memory.common),
-            parents=workshop.with_setup(ready.setup).parents(),
+            common=dict(session.control.memory.common),
+            parents=session.with_setup(ready.setup).parents(),
         )
 
 
 def prove(
-    workshop: Session,
+    session: Session,
     ready: Planned,
     program: Program,
     variations: int = VARIATIONS,
@@ -182,7 +182,7 @@ def prove(
         beyond: how many times the stated uncertainty the parts may lie off.
         told: is asked now and then; what it gives says whether to go on.
     """
-    case = Case.of(workshop, ready, program)
+    case = Case.of(session, ready, program)
     outcome = Outcome(program.digest, program.number, max(1, min(variations, MOST_VARIATIONS)))
     with contextlib.closing(trials_of(case, outcome.wanted, beyond)) as trials:
         for trial in trials:
@@ -285,15 +285,15 @@ class Prover:
 
     def __init__(self, case: Case) -> None:
         self.case = case
-        self.workshop = Session(case.scene, None, case.profile, seed=None)
-        self.workshop.setup = case.ready.setup
+        self.session = Session(case.scene, None, case.profile, seed=None)
+        self.session.setup = case.ready.setup
         self._closest: dict[str, Clearance] = {}
         """Over all its parts: what stays further off than that is not looked at again."""
         self._routines = scan_program(case.program.text, case.profile)
         places = {drawn.name: drawn.machine for drawn in case.ready.setup.features}
         axes = case.ready.setup.machine.rotary
         self._measured = [(m.name, carried(places[m.name], axes, dict(m.table), {})) for m in case.ready.measurements]
-        steps = plan_steps(nc_plan(self.workshop, case.ready))
+        steps = plan_steps(nc_plan(self.session, case.ready))
         self._searches = [step.distance for step in steps if isinstance(step, TouchStep)]
 
     def scene(self, part: int, beyond: float = 1.0) -> Scene:
@@ -329,7 +329,7 @@ class Prover:
         if failure is not None:
             return Ending(part, "stopped", failure.what)
         try:
-            return Ending(part, "right", error=judge(self.workshop, self.case, scene, run))
+            return Ending(part, "right", error=judge(self.session, self.case, scene, run))
         except BriskAnchorError as problem:
             return Ending(part, "wrong", problem.one_line())
 
@@ -340,21 +340,21 @@ class Prover:
         return max((math.dist(m.start, m.end) / search for m, search in pairs), default=0.0)
 
 
-def rehearse(workshop: Session, ready: Planned) -> tuple[str, Run, Times | None]:
+def rehearse(session: Session, ready: Planned) -> tuple[str, Run, Times | None]:
     """The program's hash, its run on the set-up as it stands, and what the time goes into; None where it did not end.
 
     Raises:
         PlanError, SecondLookError: it cannot be written.
     """
-    program = program_of(workshop, ready)
-    prover = Prover(Case.of(workshop, ready, program))
+    program = program_of(session, ready)
+    prover = Prover(Case.of(session, ready, program))
     run = prover.run(prover.scene(0), 0)
     run.to_end()
-    times = times_of(ready.setup.machine, workshop.profile, ready.measurements, run.machine.motions)
+    times = times_of(ready.setup.machine, session.profile, ready.measurements, run.machine.motions)
     return program.digest, run, times if run.ended_well else None
 
 
-def judge(workshop: Session, case: Case, scene: Scene, run: Run) -> float:
+def judge(session: Session, case: Case, scene: Scene, run: Run) -> float:
     """How far the rows a finished run has set lie from the truth, mm; 0 where it sets none or the truth is not known.
 
     Raises:
@@ -362,12 +362,12 @@ def judge(workshop: Session, case: Case, scene: Scene, run: Run) -> float:
         BriskAnchorError: the report is incomplete, or its touches define nothing.
     """
     ready = case.ready
-    scratch = workshop.with_setup(ready.setup)
+    scratch = session.with_setup(ready.setup)
     scratch.scene, scratch.machine, scratch.measured = scene, run.machine, {}
     report = parse_reports(run.printed)
     _take(scratch, ready, report)
     worst = 0.0
-    step = 2 * workshop.profile.resolution
+    step = 2 * session.profile.resolution
     # We work with touches as they are printed, the control with its own: what the last digit does to a figure is no
     # disagreement. Where touches lie near to each other and the zero far away, that is more than the digit itself.
     share = max((printed_share(m.stylus) for m in ready.measurements), default=0.0)
@@ -399,7 +399,7 @@ def judge(workshop: Session, case: Case, scene: Scene, run: Run) -> float:
     return worst
 
 
-def _take(workshop: Session, ready: Planned, report: RunReport) -> None:
+def _take(session: Session, ready: Planned, report: RunReport) -> None:
     """Features of a report, and whether the control found the same.
 
     Raises:
@@ -418,7 +418,7 @@ def _take(workshop: Session, ready: Planned, report: RunReport) -> None:
             if axis.upper() in told and axis in "xyz" and abs(told[axis.upper()] - value) > AGREES:
                 found = f"{told[axis.upper()]:+.4f}, not {value:+.4f}"
                 raise PlanError(f"The control finds {axis.upper()} of {m.name} at {found}", "", "")
-        workshop.measured[m.name] = Measured(m, feature, (), datetime.now(UTC), workshop.clamping)
+        session.measured[m.name] = Measured(m, feature, (), datetime.now(UTC), session.clamping)
 
 
 def summary(outcome: Outcome) -> Sequence[str]:

@@ -68,17 +68,17 @@ def prove_profile(profile: Profile) -> ProfileProof:
 
 def _samples(scene: Scene, profile: Profile) -> Iterator[tuple[str, BriskAnchorError | None]]:
     """What was tried, and what went wrong with it; None where nothing did."""
-    workshop = Session(scene, None, profile, seed=None)
-    for row in _rows(workshop):
-        yield f"set {row}", _problem(partial(_set_row, workshop, row))
+    session = Session(scene, None, profile, seed=None)
+    for row in _rows(session):
+        yield f"set {row}", _problem(partial(_set_row, session, row))
     if not profile.measures:
         return
-    for number, drawn in enumerate(workshop.setup.features):
-        for plan in _plans(workshop, drawn.name, number):
-            yield f"measure {plan.name}", _problem(partial(_measure, workshop, plan))
+    for number, drawn in enumerate(session.setup.features):
+        for plan in _plans(session, drawn.name, number):
+            yield f"measure {plan.name}", _problem(partial(_measure, session, plan))
     if profile.call is not None:
-        yield f"check T{_TOOL}", _problem(partial(_check_tool, workshop))
-        yield "measuring in a cutting program", _problem(partial(_woven, workshop))
+        yield f"check T{_TOOL}", _problem(partial(_check_tool, session))
+        yield "measuring in a cutting program", _problem(partial(_woven, session))
 
 
 def _problem(work: Callable[[], None]) -> BriskAnchorError | None:
@@ -93,43 +93,43 @@ class _SampleError(BriskAnchorError):
     """A sample program did not do what it should."""
 
 
-def _rows(workshop: Session) -> list[str]:
+def _rows(session: Session) -> list[str]:
     """Rows of each sort: the first and the last of those that are selected by a word, and of the extended ones."""
-    profile, setter = workshop.profile, workshop.setup.shelf.setter
+    profile, setter = session.profile, session.setup.shelf.setter
     kept = setter.row if setter is not None else ""
     usual = [name for name, row in profile.offsets.items() if row.select and name != kept] or list(profile.offsets)[:1]
     extended = [name for name in profile.all_rows if name not in profile.offsets]
     return list(dict.fromkeys([usual[0], usual[-1], *(extended[:1] + extended[-1:])]))
 
 
-def _run(workshop: Session, program: Program) -> Run:
-    machine = workshop.scene.stand_in(
-        seed=None, position=workshop.machine.home, length_reference=workshop.profile.length_reference
+def _run(session: Session, program: Program) -> Run:
+    machine = session.scene.stand_in(
+        seed=None, position=session.machine.home, length_reference=session.profile.length_reference
     )
-    run = Run(program, workshop.profile, machine, Interpreter(program.text, workshop.profile, machine))
+    run = Run(program, session.profile, machine, Interpreter(program.text, session.profile, machine))
     run.to_end()
     if failure := run.failure():
         raise failure
     return run
 
 
-def _set_row(workshop: Session, row: str) -> None:
-    profile = workshop.profile
+def _set_row(session: Session, row: str) -> None:
+    profile = session.profile
     values = dict(zip("xyz", _AT, strict=True)) | ({"r": _ANGLE} if profile.angle_of(row) is not None else {})
     rules: dict[str, Rule] = {axis: Fixed(value) for axis, value in values.items()}
     store = StorePlan(row, tuple(rules.items()), tuple(values.items()), 1.0)
-    program = write_program(workshop.plan_of(1, f"set {row}", [], store), profile)
-    held = workshop.table_values(row, _run(workshop, program))
+    program = write_program(session.plan_of(1, f"set {row}", [], store), profile)
+    held = session.table_values(row, _run(session, program))
     for axis, value in values.items():
         step = profile.resolution if axis != "r" else 1e-6
         if abs(held.get(axis, value) - value) > step:
             raise _SampleError(f"{row} {axis.upper()} holds {held[axis]:+.4f}, not {value:+.4f}", "", "")
 
 
-def _plans(workshop: Session, name: str, number: int) -> Iterator[PlanFile]:
+def _plans(session: Session, name: str, number: int) -> Iterator[PlanFile]:
     """Plans for one feature: as usual, and in each other way its kind and the control allow."""
-    profile, drawn = workshop.profile, workshop.setup.drawn(name)
-    rows = _rows(workshop)
+    profile, drawn = session.profile, session.setup.drawn(name)
+    rows = _rows(session)
     row = rows[number % len(rows)]
     kind, (x, y, z) = drawn.kind, drawn.drawing
     places: dict[str, float] = {"x": x, "y": y} if kind.value in _POINTS else {"z": z}
@@ -167,30 +167,30 @@ def _plans(workshop: Session, name: str, number: int) -> Iterator[PlanFile]:
         yield plan(", the spindle turned", half_turn=True)
 
 
-def _measure(workshop: Session, plan: PlanFile) -> None:
-    ready = planned(workshop, plan)
-    program = program_of(workshop, ready)
-    ending = Prover(Case.of(workshop, ready, program)).trial(0, noisy=False).ending
+def _measure(session: Session, plan: PlanFile) -> None:
+    ready = planned(session, plan)
+    program = program_of(session, ready)
+    ending = Prover(Case.of(session, ready, program)).trial(0, noisy=False).ending
     if ending.how != "right":
         raise _SampleError(f"{ending.how}: {ending.words}", "", "")
-    if ending.error > workshop.profile.resolution / 2 + _METHOD:
+    if ending.error > session.profile.resolution / 2 + _METHOD:
         raise _SampleError(f"it is {1000 * ending.error:.2f} µm off", "", "")
 
 
-def _check_tool(workshop: Session) -> None:
-    setter = workshop.setup.shelf.setter
-    tool = workshop.machine.tools[_TOOL]
-    base = workshop.profile.length_reference
+def _check_tool(session: Session) -> None:
+    setter = session.setup.shelf.setter
+    tool = session.machine.tools[_TOOL]
+    base = session.profile.length_reference
     if setter is None or setter.at is None:
         return
-    top = workshop.setup.machine.table[4] + setter.height
+    top = session.setup.machine.table[4] + setter.height
     check = LengthCheck(_TOOL, "end mill", setter.at, top, tool.length - base, base, 0.05, 5.0)
-    _run(workshop, write_program(replace(workshop.plan_of(2, "check", [], None), tools=(check,)), workshop.profile))
+    _run(session, write_program(replace(session.plan_of(2, "check", [], None), tools=(check,)), session.profile))
 
 
-def _woven(workshop: Session) -> None:
+def _woven(session: Session) -> None:
     """The bore measured, and a tool looked at, after an operation of a small cutting program."""
-    profile = workshop.profile
+    profile = session.profile
     form = profile.program
     call = profile.call.tool.format(number=_TOOL) if profile.call else ""
     select = next(iter(profile.offsets.values())).select
@@ -213,8 +213,8 @@ def _woven(workshop: Session) -> None:
     before = "\n".join(line for line in lines if line) + "\n"
     measure = [MeasureSection(feature="bore")]
     plan = PlanFile(form="brisk-anchor-plan-1", units="mm", name="bore", measure=measure)
-    ready = planned(workshop, plan)
-    after = weave(workshop, take_apart(before), ready, [1])
-    told = cut_as_before(workshop, before, after)
+    ready = planned(session, plan)
+    after = weave(session, take_apart(before), ready, [1])
+    told = cut_as_before(session, before, after)
     if not told.startswith("It ends well"):
         raise _SampleError(told.lstrip("! "), "", "")

@@ -40,56 +40,56 @@ def size_words(feature: Feature) -> str:
 
 
 def next_step(
-    workshop: Session,
+    session: Session,
     row: str,
-    asking: MeasurementRequest | None,
+    request: MeasurementRequest | None,
     hand: HandTool | None,
     frame: PositionFrame = MACHINE,
 ) -> tuple[str, str]:
     """What to do next on the bench for a row, with the probe or a tool of the hand: a sentence, and what is behind."""
-    state = workshop.state(row)
-    missing = workshop.missing(row)
-    titles = {drawn.name: drawn.title for drawn in workshop.setup.features}
-    if asking is not None and asking.rose.marks:
-        kind = asking.rose.read().kind
+    state = session.state(row)
+    missing = session.missing(row)
+    titles = {drawn.name: drawn.title for drawn in session.setup.features}
+    if request is not None and request.pattern.marks:
+        kind = request.pattern.read().kind
         if kind is None:
-            return asking.rose.read().hint, f"The marks read: {asking.rose.read().name}."
+            return request.pattern.read().hint, f"The marks read: {request.pattern.read().name}."
         if hand is not None:
             try:
-                by_hand = begin(asking, hand, frame)
+                by_hand = begin(request, hand, frame)
             except BriskAnchorError as error:
                 return error.what + ".", f"{error.meaning}. {error.remedy}."
             count = by_hand.count
-            told = f"Enter asks for {count} figure{'s' if count > 1 else ''} of {asking.title} by hand."
+            told = f"Enter asks for {count} figure{'s' if count > 1 else ''} of {request.title} by hand."
             return told, f"Touch with {hand.name}, then type the {by_hand.frame.words}."
-        lacking = asking.missing()
+        lacking = request.missing()
         if lacking:
             return f"Type the {lacking} of this {kind.value}: e", "It is not known, and it is never guessed."
         try:
-            looks = workshop.look(workshop.measurement_of(asking))
+            looks = session.look(session.measurement_of(request))
         except BriskAnchorError as error:
             return error.what + ".", f"{error.meaning}. {error.remedy}."
         stops = [look for look in looks if look.stops]
         if stops:
             return stops[0].found + ".", f"{stops[0].why}. {stops[0].do}."
-        if asking.drawn is None:
+        if request.drawn is None:
             return f"Enter measures this {kind.value}.", "It stands near no feature of the drawing: no offset uses it."
         if looks:
-            return f"Enter measures {asking.title}.", f"{looks[0].found}. {looks[0].do}."
-        name = asking.drawn.name
-        if name not in workshop.needed(workshop.setup.row(row)):
-            return f"Enter measures {asking.title}.", f"{row} does not hang on it; 5 chooses what it comes from."
+            return f"Enter measures {request.title}.", f"{looks[0].found}. {looks[0].do}."
+        name = request.drawn.name
+        if name not in session.needed(session.setup.row(row)):
+            return f"Enter measures {request.title}.", f"{row} does not hang on it; 5 chooses what it comes from."
         if name not in missing:
-            return f"Enter measures {asking.title} again.", f"{row} then follows the new figures."
-        return f"Enter measures {asking.title}.", f"{row} needs: {', '.join(titles[name] for name in missing)}."
+            return f"Enter measures {request.title} again.", f"{row} then follows the new figures."
+        return f"Enter measures {request.title}.", f"{row} needs: {', '.join(titles[name] for name in missing)}."
     if missing:
         names = ", ".join(titles[name] for name in missing)
         if state in (RowState.STORED, RowState.PROVED):
             return f"{row} is {state.value}; f measures it again, 3 shows its code.", f"It needs: {names}."
         stale = "Clamped again: what was measured is worth nothing. " if state is RowState.STALE else ""
         return f"Press f to point at {titles[missing[0]]}.", f"{stale}{row} needs: {names}."
-    parent = workshop.parent_of(row)
-    if parent is not None and parent not in workshop.parents():
+    parent = session.parent_of(row)
+    if parent is not None and parent not in session.parents():
         return f"{row} follows {parent}: store that first.", "Tab goes to the next offset."
     match state:
         case RowState.MEASURED:
@@ -101,11 +101,11 @@ def next_step(
     return f"{row}: {state.value}.", ""
 
 
-def following_words(workshop: Session, row: str, chain: Chain) -> list[str]:
+def following_words(session: Session, row: str, chain: Chain) -> list[str]:
     """What a store of a row moves with it: each row that follows, and how far from where the control has it."""
     told = []
-    for entry in workshop.followers(row, chain):
-        held = workshop.table_values(entry.row)
+    for entry in session.followers(row, chain):
+        held = session.table_values(entry.row)
         if not entry.values:
             told.append(f"{entry.row} becomes stale")
         elif any(held[axis] for axis in AXES):
@@ -116,15 +116,15 @@ def following_words(workshop: Session, row: str, chain: Chain) -> list[str]:
     return told
 
 
-def store_preview(workshop: Session, row: str) -> str:
+def store_preview(session: Session, row: str) -> str:
     """What storing would change against the control's table, per axis."""
-    chain = workshop.chain(row)
+    chain = session.chain(row)
     if chain is None:
         return ""
-    now = workshop.table_values(row)
+    now = session.table_values(row)
     moves = value_words({axis.axis: axis.value - now.get(axis.axis, 0.0) for axis in chain.axes}, 3)
     turned = ", and turns" if "r" in chain.values else ""
     if chain.table is not None:
         return f"The table {chain.table[0]} turns by {chain.table[1]:+.4f}°, and {row} moves by {moves}."
-    with_it = "".join(f" {words}." for words in following_words(workshop, row, chain))
+    with_it = "".join(f" {words}." for words in following_words(session, row, chain))
     return f"Every program on {row} then moves{turned} by {moves}.{with_it}"

@@ -20,13 +20,13 @@ def open_job(folder: Path, data: Path, *, roll: int) -> Session:
     Raises:
         BriskAnchorError: the files have faults, or book or machine cannot be opened.
     """
-    describing = JobEditor(folder)
-    job = describing.job
+    editor = JobEditor(folder)
+    job = editor.job
     machine = "".join(c if c.isalnum() else "-" for c in job.machine.name.lower())
     scene = build_scene(job.scene(roll))
 
     def make(book: Book) -> Session:
         file = data / f"machine-{machine}.json"
-        return Session(scene, book, job.profile, machine_file=file, description=describing, rolled=roll)
+        return Session(scene, book, job.profile, machine_file=file, description=editor, rolled=roll)
 
     return Session.with_book(open_book(data / "book.sqlite"), make)

@@ -44,7 +44,7 @@ class Repeated:
         return self.spread <= self.stated * (1 + 3 / math.sqrt(2 * freedom)) + 1e-6
 
 
-def repeat(workshop: Session, measurement: Measurement, times: int) -> list[Repeated]:
+def repeat(session: Session, measurement: Measurement, times: int) -> list[Repeated]:
     """Measure the same feature many times; nothing of it is kept as a measurement.
 
     Raises:
@@ -54,11 +54,11 @@ def repeat(workshop: Session, measurement: Measurement, times: int) -> list[Repe
         raise PlanError(f"{times} runs are no repeatability run", f"It takes 2 to {MOST}", "")
     features = []
     for _ in range(times):
-        program = workshop.measuring_program(measurement)
-        run = workshop.start(program)
+        program = session.measuring_program(measurement)
+        run = session.start(program)
         run.to_end()
-        features.append(workshop.solved(measurement, program, run)[0])
-    workshop.save()
+        features.append(session.solved(measurement, program, run)[0])
+    session.save()
     first = features[0]
     found = []
     for i, axis in enumerate(first.axes):

@@ -100,7 +100,7 @@ class Session(OffsetSolver):
 
     @classmethod
     def with_book(cls, book: Book, make: Callable[[Book], Session]) -> Session:
-        """The workshop that is made with a book; where that fails the book is closed. Raises what `make` raises."""
+        """The session that is made with a book; where that fails the book is closed. Raises what `make` raises."""
         try:
             return make(book)
         except BaseException:
@@ -108,7 +108,7 @@ class Session(OffsetSolver):
             raise
 
     def close(self) -> None:
-        """Let go of the book. Whoever opens a workshop closes it, or uses it in a `with`."""
+        """Let go of the book. Whoever opens a session closes it, or uses it in a `with`."""
         if self.book is not None:
             self.book.close()
 
@@ -167,21 +167,21 @@ class Session(OffsetSolver):
         plan = self.plan_of(self._number(series, row), title, [], stores[0])
         return replace(plan, also=tuple(stores[1:]), stop=stop)
 
-    def measurement_of(self, asking: MeasurementRequest) -> Measurement:
+    def measurement_of(self, request: MeasurementRequest) -> Measurement:
         """The measurement that is asked for, its depth counted from its own top where that was measured already.
 
         Raises:
             PlanError: marks that are no feature, or a figure that is missing or makes no sense.
         """
-        measurement = build_measurement(self.setup, asking)
+        measurement = build_measurement(self.setup, request)
         counted = self.from_measured_top(measurement)
-        top, drawn = counted.top, asking.drawn
+        top, drawn = counted.top, request.drawn
         if top is None or top.found is None or drawn is None or measurement.starts_over:
             return counted
-        if math.isclose(asking.start[2], point_at(self.setup, drawn).start[2], abs_tol=1e-6):
+        if math.isclose(request.start[2], point_at(self.setup, drawn).start[2], abs_tol=1e-6):
             return counted
         # The tip was brought here by hand: it stays where it is, and how deep that is follows from the top.
-        depth = top.found - (asking.start[2] - measurement.stylus.length)
+        depth = top.found - (request.start[2] - measurement.stylus.length)
         return replace(measurement, depth=depth, top=replace(top, nominal=top.found))
 
     def from_measured_top(self, measurement: Measurement) -> Measurement:
@@ -268,9 +268,9 @@ class Session(OffsetSolver):
             GeometryError: its figures contradict each other. SecondLookError: its size cannot be.
         """
         feature = by_hand.feature()
-        asking = by_hand.asking
-        limit = asking.drawn.size_limit if asking.drawn else None
-        measured = Measured(None, feature, (), datetime.now(UTC), self.clamping, (asking.size, asking.size_y, limit))
+        request = by_hand.request
+        limit = request.drawn.size_limit if request.drawn else None
+        measured = Measured(None, feature, (), datetime.now(UTC), self.clamping, (request.size, request.size_y, limit))
         looks = look_at_feature(feature, *measured.sizes)
         if any(look.stops for look in looks):
             raise SecondLookError(looks)

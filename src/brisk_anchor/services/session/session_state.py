@@ -306,11 +306,11 @@ class SessionState(MachineAtWork):
         Raises:
             GuardError: the tip stands where metal would be. JobError, ExportError: the files could not be changed.
         """
-        describing = self.changing()
-        change = describing.undone()
+        editor = self.changing()
+        change = editor.undone()
         if change is None:
             return None
-        self._exchange(change, describing.take_back)
+        self._exchange(change, editor.take_back)
         return change.told
 
     def _exchange(self, change: Change, write: Callable[[Change], None]) -> None:

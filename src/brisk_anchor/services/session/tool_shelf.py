@@ -63,10 +63,10 @@ class ShelfLine:
     sound: bool = True
 
 
-def lines(workshop: Session, today: date) -> list[ShelfLine]:
+def lines(session: Session, today: date) -> list[ShelfLine]:
     """Everything on the shelf in the order it is shown; ± is k = 2."""
-    setup = workshop.setup
-    found = [_probe_line(setup.stylus, workshop, today)]
+    setup = session.setup
+    found = [_probe_line(setup.stylus, session, today)]
     for n, tool in enumerate(setup.hand_tools):
         figures: list[tuple[str, float | None]] = [("repeatability ±", 2 * tool.u_repeatability)]
         if tool.diameter:
@@ -77,7 +77,7 @@ def lines(workshop: Session, today: date) -> list[ShelfLine]:
             figures = [("thickness", tool.thickness), ("thickness ±", 2 * tool.u_thickness), *figures]
         found.append(ShelfLine(tool.kind.value, tool.tool_number, tool.name, ("hand_tool", n), tuple(figures), "ready"))
     if (setter := setup.shelf.setter) is not None:
-        entry = reference(workshop)
+        entry = reference(session)
         state = f"{setter.row} is its reference" if entry else f"its reference {setter.row} is to be taken"
         setting = (
             ("height", setter.height),
@@ -99,8 +99,8 @@ def lines(workshop: Session, today: date) -> list[ShelfLine]:
     return found
 
 
-def _probe_line(stylus: Stylus, workshop: Session, today: date) -> ShelfLine:
-    record = workshop.setup.shelf.probe
+def _probe_line(stylus: Stylus, session: Session, today: date) -> ShelfLine:
+    record = session.setup.shelf.probe
     days = age_in_days(record.calibrated, today)
     age = "no date of calibration" if days is None else f"calibrated {days} d ago"
     state = f"{', '.join(record.due)} to be calibrated" if record.due else age
@@ -119,9 +119,9 @@ def _probe_line(stylus: Stylus, workshop: Session, today: date) -> ShelfLine:
     )
 
 
-def _kept(workshop: Session, table: tuple[str | int, ...], figures: dict[str, str | float], told: str) -> None:
-    if workshop.description is not None:
-        workshop.description.make(workshop.description.tool_figures(table, figures, told))
+def _kept(session: Session, table: tuple[str | int, ...], figures: dict[str, str | float], told: str) -> None:
+    if session.description is not None:
+        session.description.make(session.description.tool_figures(table, figures, told))
 
 
 def _listed(names: tuple[str, ...]) -> str:
@@ -129,7 +129,7 @@ def _listed(names: tuple[str, ...]) -> str:
     return f"[{quoted}]"
 
 
-def set_figure(workshop: Session, line: ShelfLine, label: str, value: float) -> None:
+def set_figure(session: Session, line: ShelfLine, label: str, value: float) -> None:
     """Change one figure of a tool, mm; what was measured with the old one is void.
 
     A ± is given as it is shown, k = 2.
@@ -139,7 +139,7 @@ def set_figure(workshop: Session, line: ShelfLine, label: str, value: float) -> 
     """
     key = EDITED[label]
     value = value / 2 if label.endswith("±") else value
-    setup = workshop.setup
+    setup = session.setup
     changed: dict[str, Any] = {key: value}
     told = f"{line.name}: {label} {value:g}"
     match line.table:
@@ -150,22 +150,22 @@ def set_figure(workshop: Session, line: ShelfLine, label: str, value: float) -> 
             if given in record.due:  # a figure from a certificate is as good as one measured here
                 record = record.done(given, date.today().isoformat())
                 changed["due"] = _listed(record.due)
-            _kept(workshop, line.table, changed, told)
-            workshop.setup = replace(setup, stylus=stylus, shelf=replace(setup.shelf, probe=record))
-            workshop.probe_changed()
+            _kept(session, line.table, changed, told)
+            session.setup = replace(setup, stylus=stylus, shelf=replace(setup.shelf, probe=record))
+            session.probe_changed()
         case ("hand_tool", int(n)):
             field = {"length": "bare_length", "u_length": "u_bare_length"}.get(key, key)
             tool = replace(setup.hand_tools[n], **({field: value} if field != key else changed))
-            _kept(workshop, line.table, {key: value}, told)
+            _kept(session, line.table, {key: value}, told)
             tools = (*setup.hand_tools[:n], tool, *setup.hand_tools[n + 1 :])
-            workshop.setup = replace(setup, hand_tools=tools)
-            workshop.tool_changed(tool.tool_number, f"{tool.name} changed")
+            session.setup = replace(setup, hand_tools=tools)
+            session.tool_changed(tool.tool_number, f"{tool.name} changed")
         case ("setter",) if setup.shelf.setter is not None:
             setter = replace(setup.shelf.setter, **changed)
-            _kept(workshop, line.table, {key: value}, told)
-            workshop.setup = replace(setup, shelf=replace(setup.shelf, setter=setter))
+            _kept(session, line.table, {key: value}, told)
+            session.setup = replace(setup, shelf=replace(setup.shelf, setter=setter))
             if key == "height":
-                _void_reference(workshop, f"{setter.name} is another height")
+                _void_reference(session, f"{setter.name} is another height")
         case ("tool", int(n)):
             cutter = setup.shelf.cutters[n]
             fresh = (
@@ -175,74 +175,74 @@ def set_figure(workshop: Session, line: ShelfLine, label: str, value: float) -> 
                 if key == "length"
                 else replace(cutter, diameter=value)
             )
-            _take_cutter(workshop, fresh, told)
+            _take_cutter(session, fresh, told)
 
 
-def probe_exchanged(workshop: Session, what: str) -> None:
+def probe_exchanged(session: Session, what: str) -> None:
     """The probe got a new stylus, or stands in another pocket: what hangs on it is void until it is calibrated.
 
     Raises:
         JobError, ExportError: the file could not be changed.
     """
-    record = workshop.setup.shelf.probe.changed(what)
-    _kept(workshop, ("probe",), {"due": _listed(record.due)}, f"the probe has another {what}")
-    workshop.setup = replace(workshop.setup, shelf=replace(workshop.setup.shelf, probe=record))
-    workshop.probe_changed()
+    record = session.setup.shelf.probe.changed(what)
+    _kept(session, ("probe",), {"due": _listed(record.due)}, f"the probe has another {what}")
+    session.setup = replace(session.setup, shelf=replace(session.setup.shelf, probe=record))
+    session.probe_changed()
 
 
-def turn_half_round(workshop: Session) -> bool:
+def turn_half_round(session: Session) -> bool:
     """Turn the spindle half round; tells whether it stands turned now. What is measured then only calibrates."""
-    workshop.machine.turned_round = not workshop.machine.turned_round
-    return workshop.machine.turned_round
+    session.machine.turned_round = not session.machine.turned_round
+    return session.machine.turned_round
 
 
 def offset_of_ball(
-    workshop: Session, name: str, known: tuple[float, float] | None = None, u_known: float = 0.0
+    session: Session, name: str, known: tuple[float, float] | None = None, u_known: float = 0.0
 ) -> Calibration:
     """Calibrate where the ball stands beside the spindle's axis, on a feature measured both ways or of known centre.
 
     Raises:
         PlanError: it was not measured. GeometryError: it tells nothing. JobError, ExportError: the file.
     """
-    if name not in workshop.measured:
+    if name not in session.measured:
         raise PlanError("The ring was not measured yet", "It is measured both ways", "Measure it")
-    opposite = workshop.half_round.get(name)
-    found = workshop.measured[name].feature
-    calibration = calibrate_offset(workshop.setup.stylus, found, opposite, known, u_known)
-    return workshop.calibrated(calibration)
+    opposite = session.half_round.get(name)
+    found = session.measured[name].feature
+    calibration = calibrate_offset(session.setup.stylus, found, opposite, known, u_known)
+    return session.calibrated(calibration)
 
 
 # -- tool lengths ------------------------------------------------------------------------------------------------
 
 
-def _setter(workshop: Session) -> tuple[Setter, HandTool]:
-    setter = workshop.setup.shelf.setter
+def _setter(session: Session) -> tuple[Setter, HandTool]:
+    setter = session.setup.shelf.setter
     if setter is None:
         raise PlanError("There is no tool setter on the shelf", "", "Describe it in machine.toml as [setter]")
-    master = next((tool for tool in workshop.setup.hand_tools if tool.tool_number == setter.master), None)
+    master = next((tool for tool in session.setup.hand_tools if tool.tool_number == setter.master), None)
     if master is None or master.bare_length is None:
         raise PlanError(
             f"T{setter.master} is no tool of known length", "The reference is taken with it", "Describe it, with length"
         )
-    if setter.row not in workshop.profile.all_rows:
+    if setter.row not in session.profile.all_rows:
         raise PlanError(f"The control has no {setter.row}", "The reference could not be kept", "Name another row")
     return setter, master
 
 
-def reference(workshop: Session) -> Entry | None:
+def reference(session: Session) -> Entry | None:
     """The reference offset of the setter as it holds now; None when it has to be taken."""
-    setter = workshop.setup.shelf.setter
+    setter = session.setup.shelf.setter
     if setter is None:
         return None
-    entries = workshop.history(setter.row)
+    entries = session.history(setter.row)
     if state_of(entries) not in (RowState.STORED, RowState.PROVED):
         return None
-    stored = workshop.ledger.last(setter.row, EntryKind.STORED)
+    stored = session.ledger.last(setter.row, EntryKind.STORED)
     if stored is None:
         return None
     foot = stored.values.get("z")
-    held = workshop.machine.offset(setter.row)[2]
-    return stored if foot is not None and abs(held - foot) <= 2 * workshop.profile.resolution else None
+    held = session.machine.offset(setter.row)[2]
+    return stored if foot is not None and abs(held - foot) <= 2 * session.profile.resolution else None
 
 
 def _reading(figure: float, frame: PositionFrame, row: str) -> float:
@@ -256,9 +256,9 @@ def _reading(figure: float, frame: PositionFrame, row: str) -> float:
     return figure + frame.zero[2]
 
 
-def _standing(workshop: Session, number: int) -> float:
+def _standing(session: Session, number: int) -> float:
     """Machine Z of the spindle now, with the right tool in it."""
-    machine = workshop.machine
+    machine = session.machine
     if machine.tool_in_spindle != number:
         raise PlanError(
             f"T{machine.tool_in_spindle} stands in the spindle, not T{number}",
@@ -268,11 +268,11 @@ def _standing(workshop: Session, number: int) -> float:
     return machine.position[2]
 
 
-def take_reference(workshop: Session, figure: float | None, frame: PositionFrame = MACHINE) -> Chain:
+def take_reference(session: Session, figure: float | None, frame: PositionFrame = MACHINE) -> Chain:
     """Take the reference of the setter: the master stands on it. It is written to its row, and nothing else ever is.
 
     Args:
-        workshop: the job.
+        session: the job.
         figure: Z as the control shows it, mm; None takes where the machine stands.
         frame: what it counts from.
 
@@ -280,12 +280,12 @@ def take_reference(workshop: Session, figure: float | None, frame: PositionFrame
         PlanError: no setter, no master, another tool in the spindle. SecondLookError: it cannot be. RunStopped,
         BookWriteError: it could not be written.
     """
-    setter, master = _setter(workshop)
-    reading = _standing(workshop, master.tool_number) if figure is None else figure + frame.zero[2]
-    relative = workshop.profile.tool_lengths.convention == "master"
+    setter, master = _setter(session)
+    reading = _standing(session, master.tool_number) if figure is None else figure + frame.zero[2]
+    relative = session.profile.tool_lengths.convention == "master"
     u = (U_READING**2 + setter.u_repeatability**2 + master.u_repeatability**2) ** 0.5
     axis = reference_chain(setter, reading, u, master, 0.0 if relative else master.length)
-    before = reference(workshop)
+    before = reference(session)
     expected = before.values["z"] if before else axis.value
     if abs(axis.value - expected) > REFERENCE_JUMP:
         raise SecondLookError(
@@ -301,61 +301,61 @@ def take_reference(workshop: Session, figure: float | None, frame: PositionFrame
     variance = axis.u**2
     chain = Chain(setter.row, (axis,), (), ((0.0, 0.0, 0.0), (0.0, 0.0, 0.0), (0.0, 0.0, variance)))
     rules = (("x", Keep()), ("y", Keep()), ("z", Fixed(axis.value, axis.u)))
-    held = workshop.machine.offset(setter.row)
+    held = session.machine.offset(setter.row)
     places = (("x", held[0]), ("y", held[1]), ("z", expected))
-    workshop.write(chain, StorePlan(setter.row, rules, places, REFERENCE_JUMP))
+    session.write(chain, StorePlan(setter.row, rules, places, REFERENCE_JUMP))
     return chain
 
 
 def measured_length(
-    workshop: Session, number: int, figure: float | None, frame: PositionFrame = MACHINE
+    session: Session, number: int, figure: float | None, frame: PositionFrame = MACHINE
 ) -> tuple[ToolLength, list[Finding]]:
     """A tool's length on the setter, worked out and looked at, not taken yet. `figure` as in `take_reference`.
 
     Raises:
         PlanError: no reference, another tool in the spindle, or a figure that counts from the wrong offset.
     """
-    setter, _ = _setter(workshop)
-    held = reference(workshop)
+    setter, _ = _setter(session)
+    held = reference(session)
     if held is None or held.chain is None:
         raise PlanError(
             f"The reference of {setter.name} is not taken, or {setter.row} was changed since",
             "Lengths are counted from it",
             "Put the master on the setter and take the reference first",
         )
-    reading = _standing(workshop, number) if figure is None else _reading(figure, frame, setter.row)
+    reading = _standing(session, number) if figure is None else _reading(figure, frame, setter.row)
     foot = held.chain.axis("z")
-    others = {row: value for row in workshop.profile.all_rows if (value := workshop.machine.offset(row)[2])}
+    others = {row: value for row in session.profile.all_rows if (value := session.machine.offset(row)[2])}
     others.pop(setter.row, None)
     u_foot = sum(e**2 for source, e in foot.effects if not source.endswith(" height")) ** 0.5
     length = length_on_setter(setter, reading, (U_READING**2 + setter.u_repeatability**2) ** 0.5, foot.value, u_foot)
-    convention = workshop.profile.tool_lengths.convention
+    convention = session.profile.tool_lengths.convention
     return length, look_at_length(
-        workshop.setup.shelf.cutter(number), length, convention, setter.row, foot.value, others
+        session.setup.shelf.cutter(number), length, convention, setter.row, foot.value, others
     )
 
 
 def length_on_the_part(
-    workshop: Session, number: int, figure: float | None, place: float, thickness: float, frame: PositionFrame = MACHINE
+    session: Session, number: int, figure: float | None, place: float, thickness: float, frame: PositionFrame = MACHINE
 ) -> tuple[ToolLength, list[Finding]]:
     """A tool's length where every tool is touched on the part, at program Z `place`; looked at, not taken yet.
 
     Raises:
         PlanError: the control counts lengths otherwise, or another tool stands in the spindle.
     """
-    if workshop.profile.tool_lengths.convention != "part":
+    if session.profile.tool_lengths.convention != "part":
         raise PlanError(
             "This control counts tool lengths from elsewhere, not from the part",
             "A length touched on the part would be wrong by the offset",
             "Measure it on the setter",
         )
-    reading = _standing(workshop, number) if figure is None else figure + frame.zero[2]
-    row = workshop.active
-    length = length_on_part(reading, U_READING, thickness, 0.0, workshop.machine.offset(row)[2], place)
-    return length, look_at_length(workshop.setup.shelf.cutter(number), length, "part", row, 0.0, {})
+    reading = _standing(session, number) if figure is None else figure + frame.zero[2]
+    row = session.active
+    length = length_on_part(reading, U_READING, thickness, 0.0, session.machine.offset(row)[2], place)
+    return length, look_at_length(session.setup.shelf.cutter(number), length, "part", row, 0.0, {})
 
 
-def take_length(workshop: Session, number: int, length: ToolLength, looks: list[Finding]) -> Cutter:
+def take_length(session: Session, number: int, length: ToolLength, looks: list[Finding]) -> Cutter:
     """Put a measured length into the tool table and on the shelf.
 
     Raises:
@@ -363,62 +363,62 @@ def take_length(workshop: Session, number: int, length: ToolLength, looks: list[
     """
     if any(look.stops for look in looks):
         raise SecondLookError(looks)
-    cutter = workshop.setup.shelf.cutter(number)
+    cutter = session.setup.shelf.cutter(number)
     fresh = replace(
         cutter, length=length.value, u_length=length.u, measured=date.today().isoformat(), health=Health.WHOLE
     )
-    _take_cutter(workshop, fresh, f"length of T{number} measured")
+    _take_cutter(session, fresh, f"length of T{number} measured")
     return fresh
 
 
-def _take_cutter(workshop: Session, cutter: Cutter, told: str) -> None:
-    n = workshop.setup.shelf.cutters.index(workshop.setup.shelf.cutter(cutter.number))
+def _take_cutter(session: Session, cutter: Cutter, told: str) -> None:
+    n = session.setup.shelf.cutters.index(session.setup.shelf.cutter(cutter.number))
     figures: dict[str, str | float] = {"health": f'"{cutter.health.value}"', "diameter": cutter.diameter}
     if cutter.length is not None:
-        figures |= {"length": cutter.length + workshop.profile.length_reference, "u_length": cutter.u_length}
+        figures |= {"length": cutter.length + session.profile.length_reference, "u_length": cutter.u_length}
     if cutter.measured:
         figures["measured"] = cutter.measured
-    _kept(workshop, ("tool", n), figures, told)
-    workshop.setup = replace(workshop.setup, shelf=workshop.setup.shelf.with_cutter(cutter))
+    _kept(session, ("tool", n), figures, told)
+    session.setup = replace(session.setup, shelf=session.setup.shelf.with_cutter(cutter))
     if cutter.length is not None:
-        workshop.machine.write_tool(cutter.number, LENGTH, cutter.length)
-        workshop.save()
+        session.machine.write_tool(cutter.number, LENGTH, cutter.length)
+        session.save()
 
 
-def broken(workshop: Session, number: int) -> None:
+def broken(session: Session, number: int) -> None:
     """A tool broke or was changed: its length, and nobody else's, is void. Raises JobError, ExportError."""
-    cutter = workshop.setup.shelf.cutter(number)
-    _take_cutter(workshop, replace(cutter, length=None, health=Health.BROKEN), f"T{number} is broken or new")
+    cutter = session.setup.shelf.cutter(number)
+    _take_cutter(session, replace(cutter, length=None, health=Health.BROKEN), f"T{number} is broken or new")
 
 
-def new_master(workshop: Session) -> list[str]:
+def new_master(session: Session) -> list[str]:
     """The master got a new tip: its reference is void, and what hangs on it. Returns the rows that became stale.
 
     Raises:
         PlanError: no setter. JobError, ExportError: the file could not be changed.
     """
-    _, master = _setter(workshop)
-    shelf = workshop.setup.shelf.with_new_master(workshop.profile.tool_lengths.convention)
-    for old, fresh in zip(workshop.setup.shelf.cutters, shelf.cutters, strict=True):
+    _, master = _setter(session)
+    shelf = session.setup.shelf.with_new_master(session.profile.tool_lengths.convention)
+    for old, fresh in zip(session.setup.shelf.cutters, shelf.cutters, strict=True):
         if old != fresh:
-            _take_cutter(workshop, fresh, f"T{fresh.number} was counted from the old master")
-    _void_reference(workshop, f"{master.name} has a new tip")
-    return workshop.tool_changed(master.tool_number, f"{master.name} has a new tip")
+            _take_cutter(session, fresh, f"T{fresh.number} was counted from the old master")
+    _void_reference(session, f"{master.name} has a new tip")
+    return session.tool_changed(master.tool_number, f"{master.name} has a new tip")
 
 
-def _void_reference(workshop: Session, note: str) -> None:
-    if reference(workshop) is not None and (setter := workshop.setup.shelf.setter) is not None:
-        workshop.ledger.add(EntryKind.STALE, setter.row, None, note=note)
+def _void_reference(session: Session, note: str) -> None:
+    if reference(session) is not None and (setter := session.setup.shelf.setter) is not None:
+        session.ledger.add(EntryKind.STALE, setter.row, None, note=note)
 
 
-def into_spindle(workshop: Session, number: int) -> None:
+def into_spindle(session: Session, number: int) -> None:
     """Send the stand-in home and change to a tool there. Raises MachineError."""
-    workshop.home()
-    workshop.machine.change_tool(number, 0)
-    workshop.save()
+    session.home()
+    session.machine.change_tool(number, 0)
+    session.save()
 
 
-def bring_to_setter(workshop: Session, number: int) -> str:
+def bring_to_setter(session: Session, number: int) -> str:
     """Put a tool in the spindle of the stand-in and lower it onto the setter until that signals; what it met.
 
     Home first, across at home, then down: nothing is passed near. Lowering ends where the travel does.
@@ -426,15 +426,15 @@ def bring_to_setter(workshop: Session, number: int) -> str:
     Raises:
         PlanError: no setter, or nobody knows where it stands. MachineError: a crash, or the travel ends above it.
     """
-    setter, _ = _setter(workshop)
+    setter, _ = _setter(session)
     if setter.at is None:
         raise PlanError(f"Nobody knows where {setter.name} stands", "", "Give it `at` in machine.toml, or jog there")
-    into_spindle(workshop, number)
-    machine, control = workshop.machine, workshop.control
+    into_spindle(session, number)
+    machine, control = session.machine, session.control
     for axis, place in zip("xy", setter.at, strict=True):
         control.jog(axis, place - machine.position["xy".index(axis)])
     met = control.jog("z", machine.machine.travel.low[2] - machine.position[2])
-    workshop.save()
+    session.save()
     if not met:
         raise PlanError(
             f"T{number} reaches the end of the travel without a signal", "It is too short for the setter", "Home it"

@@ -21,28 +21,28 @@ _FURTHEST = 20_000.0
 class HandView(DrawnView):
     """What of the bench is done by hand, and what every way of measuring tells at its end."""
 
-    def _ask_figure(self, desk: ViewState, by_hand: ByHand) -> None:
+    def _ask_figure(self, view_state: ViewState, by_hand: ByHand) -> None:
         """Ask for what the control shows at the next touch; take the feature after the last."""
         prompt = by_hand.prompt()
-        connected = desk.workshop.setup.machine.connected
+        connected = view_state.session.setup.machine.connected
         stands: float | None = None
         if connected and prompt.axis:
             i = "xyz".index(prompt.axis)
-            stands = desk.workshop.machine.position[i] - by_hand.frame.zero[i]
+            stands = view_state.session.machine.position[i] - by_hand.frame.zero[i]
 
         def answer(figure: float) -> None:
             more = by_hand.typed(figure)
             if not more.complete:
-                self._ask_figure(desk, more)
+                self._ask_figure(view_state, more)
                 return
             try:
-                measured = desk.workshop.take_by_hand(more)
+                measured = view_state.session.take_by_hand(more)
             except BriskAnchorError as error:
                 self.owner.show_all(keep_prompt=True)
                 self.owner.complain(error)
                 return
-            desk.asking = None
-            self._tell_measured(desk, measured.feature, more.asking.title, more.told())
+            view_state.request = None
+            self._tell_measured(view_state, measured.feature, more.request.title, more.told())
 
         note = f"{prompt.read}; {prompt.sign}"
         present = prompt.present if prompt.present is not None else stands
@@ -51,10 +51,10 @@ class HandView(DrawnView):
 
     def calibrate(self) -> None:
         """Calibrate the probe on the feature that was measured last: asks for its certified figure and the ± of it."""
-        desk = self.free_desk()
-        if desk is None:
+        view_state = self.free_desk()
+        if view_state is None:
             return
-        made = sorted(desk.workshop.measured.values(), key=lambda measured: measured.at)
+        made = sorted(view_state.session.measured.values(), key=lambda measured: measured.at)
         if not made or made[-1].measurement is None:
             self.owner.tell(
                 "Measure a ring, a disc or a face of known figure first.", "f points, Enter measures.", "ask"
@@ -71,16 +71,16 @@ class HandView(DrawnView):
 
         def take(known: float, u: float) -> None:
             try:
-                found = desk.workshop.calibrate(last.feature.name, known, u)
+                found = view_state.session.calibrate(last.feature.name, known, u)
             except BriskAnchorError as error:
                 self.owner.show_all(keep_prompt=True)
                 self.owner.complain(error)
                 return
-            desk.asking = None
+            view_state.request = None
             self.owner.show_all(keep_prompt=True)
             was, now = (format_length(value, decimals=4) for value in (found.was, found.value))
             around = "  ".join(f"{heading:.0f}° {radius:.4f}" for heading, radius in found.by_direction)
-            kept = "machine.toml says so too." if desk.workshop.description else "It lasts until you leave."
+            kept = "machine.toml says so too." if view_state.session.description else "It lasts until you leave."
             self.owner.tell(
                 f"{found.what.capitalize()} {now} mm ±{2 * found.u:.4f}, it was {was}. Measure again: all is stale.",
                 f"{around}  {kept}".strip(),
@@ -93,22 +93,22 @@ class HandView(DrawnView):
 
     def way(self) -> None:
         """The next way of measuring: the probe, then each tool of the hand."""
-        desk = self.free_desk()
-        if desk is None:
+        view_state = self.free_desk()
+        if view_state is None:
             return
-        ways = [None, *desk.workshop.setup.hand_tools]
-        desk.hand = ways[(ways.index(desk.hand) + 1) % len(ways)]
+        ways = [None, *view_state.session.setup.hand_tools]
+        view_state.hand = ways[(ways.index(view_state.hand) + 1) % len(ways)]
         self.owner.show_all()
         if len(ways) == 1:
             self.owner.tell("No tool of the hand is on the shelf.", "machine.toml has them as [[hand_tool]].", "ask")
 
-    def _tell_measured(self, desk: ViewState, feature: Feature, title: str, more: str = "") -> None:
+    def _tell_measured(self, view_state: ViewState, feature: Feature, title: str, more: str = "") -> None:
         """What was found, and the next thing to do."""
         self.owner.show_all()
         sentence, behind = self.owner.next_sentence()
         from brisk_anchor.services.session.guide import size_words, value_words
 
-        if desk.workshop.machine.turned_round:
+        if view_state.session.machine.turned_round:
             more += "The spindle stands turned half round: this only calibrates; 6, then c. "
         found = value_words(dict(zip(feature.axes, feature.coordinates, strict=True)))
         square = f"  out of square {feature.square:+.4f}°" if feature.square is not None else ""

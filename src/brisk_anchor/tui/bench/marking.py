@@ -29,99 +29,99 @@ class MarkingView(HandView):
         """Point at the next drawn feature; those the chosen offset needs come first."""
         from brisk_anchor.services.measure.measurement_request import point_at
 
-        desk = self.free_desk()
-        if desk is None:
+        view_state = self.free_desk()
+        if view_state is None:
             return
-        setup = desk.workshop.setup
-        wanted = desk.workshop.missing(desk.row)
+        setup = view_state.session.setup
+        wanted = view_state.session.missing(view_state.row)
         order = [item for item in setup.features if not item.of]
         order.sort(key=lambda item: wanted.index(item.name) if item.name in wanted else len(wanted))
-        at = order.index(desk.asking.drawn) + step if desk.asking and desk.asking.drawn else 0
-        desk.asking = point_at(setup, order[at % len(order)])
+        at = order.index(view_state.request.drawn) + step if view_state.request and view_state.request.drawn else 0
+        view_state.request = point_at(setup, order[at % len(order)])
         self.owner.show_all()
 
     def on_drawing_pointed(self, message: Drawing.Pointed) -> None:
         """A click on the plan points at the nearest feature of the drawing."""
         from brisk_anchor.services.measure.measurement_request import NEARBY, point_at
 
-        desk = self.free_desk()
-        if desk is None:
+        view_state = self.free_desk()
+        if view_state is None:
             return
         near = [
             (math.dist((message.x, message.y), drawn.machine[:2]), drawn)
-            for drawn in desk.workshop.setup.features
+            for drawn in view_state.session.setup.features
             if not drawn.of
         ]
         distance, chosen = min(near, key=lambda item: item[0])
         if distance <= NEARBY:
-            desk.asking = point_at(desk.workshop.setup, chosen)
+            view_state.request = point_at(view_state.session.setup, chosen)
             self.owner.show_all()
         else:
             self.owner.tell("No feature of the drawing lies there.", "Click on one, or press f.", "ask")
 
-    def _marked(self, rose: TouchPattern) -> None:
+    def _marked(self, pattern: TouchPattern) -> None:
         from brisk_anchor.services.measure.measurement_request import MeasurementRequest
 
-        desk = self.free_desk()
-        if desk is None:
+        view_state = self.free_desk()
+        if view_state is None:
             return
-        old = desk.asking
+        old = view_state.request
         if old is not None and old.drawn is None:
-            desk.asking = replace(old, rose=rose)
+            view_state.request = replace(old, pattern=pattern)
         else:
-            desk.asking = MeasurementRequest(rose=rose, start=desk.workshop.machine.position)
+            view_state.request = MeasurementRequest(pattern=pattern, start=view_state.session.machine.position)
         self.owner.show_all()
 
     @property
-    def _rose(self) -> TouchPattern:
-        desk = self.desk
-        return desk.asking.rose if desk and desk.asking else TouchPattern()
+    def _pattern(self) -> TouchPattern:
+        view_state = self.view_state
+        return view_state.request.pattern if view_state and view_state.request else TouchPattern()
 
     def mark(self, name: str) -> None:
         """Mark or unmark metal on one side."""
         walls = {"up": Wall.UP, "down": Wall.DOWN, "left": Wall.LEFT, "right": Wall.RIGHT, "below": Wall.BELOW}
-        self._marked(self._rose.toggle(walls[name]))
+        self._marked(self._pattern.toggle(walls[name]))
 
     def all_round(self) -> None:
         """Mark all four sides, round."""
-        self._marked(self._rose.all_round())
+        self._marked(self._pattern.all_round())
 
     def stance(self) -> None:
         """Inside or over."""
-        self._marked(replace(self._rose, over=not self._rose.over))
+        self._marked(replace(self._pattern, over=not self._pattern.over))
 
     def form(self) -> None:
         """Round or straight."""
-        self._marked(replace(self._rose, round=not self._rose.round))
+        self._marked(replace(self._pattern, round=not self._pattern.round))
 
     def clear(self) -> None:
         """Take all marks off."""
-        if (desk := self.free_desk()) is not None:
-            desk.asking = None
-            desk.places = []
+        if (view_state := self.free_desk()) is not None:
+            view_state.request = None
+            view_state.places = []
             self.owner.show_all()
 
     def figure(self, after: str = "") -> None:
         """Type a figure of what is asked for: the missing one first, or the one after `after`."""
-        desk = self.free_desk()
-        asking = desk.present_asking() if desk else None
-        kind = asking.rose.read().kind if asking else None
-        if desk is None or asking is None or kind is None:
+        view_state = self.free_desk()
+        request = view_state.present_request() if view_state else None
+        kind = request.pattern.read().kind if request else None
+        if view_state is None or request is None or kind is None:
             self.owner.tell("Mark a feature first, then type its figures.", "", "ask")
             return
-        fields = {**asking.figures(), **asking.optional()}
+        fields = {**request.figures(), **request.optional()}
         names = list(fields)
-        empty = [name for name in asking.figures() if asking.figure(fields[name]) is None]
+        empty = [name for name in request.figures() if request.figure(fields[name]) is None]
         name = names[(names.index(after) + 1) % len(names)] if after in names else (empty or names)[0]
-        proposed = desk.measurement()
-        present = asking.figure(fields[name])
+        proposed = view_state.measurement()
+        present = request.figure(fields[name])
         if name == "search" and present is None and proposed is not None:
             present = proposed.search
 
         def answer(value: float) -> None:
-            held = desk.asking if desk.asking is not None else asking
+            held = view_state.request if view_state.request is not None else request
             try:
-                desk.asking = held.with_figure(fields[name], value)
+                view_state.request = held.with_figure(fields[name], value)
             except BriskAnchorError as error:
                 self.owner.complain(error)
                 return

@@ -38,11 +38,11 @@ class BookActing(View):
         from brisk_anchor.services.offsets.book_words import read_change
         from brisk_anchor.services.offsets.offset_book import edit, present
 
-        desk = self.free_desk()
-        if desk is None:
+        view_state = self.free_desk()
+        if view_state is None:
             return
-        workshop, row = desk.workshop, self.row
-        now, _ = present(workshop, row)
+        session, row = view_state.session, self.row
+        now, _ = present(session, row)
 
         def weigh(words: str) -> str:
             changed, reason = read_change(words, now)
@@ -52,7 +52,7 @@ class BookActing(View):
         def answer(words: str) -> None:
             def work() -> tuple[str, str]:
                 changed, reason = read_change(words, now)
-                edit(workshop, row, changed, reason)
+                edit(session, row, changed, reason)
                 return f"{row} is typed in the book: {reason}.", "s writes it to the control."
 
             self.attempt(work)
@@ -64,20 +64,22 @@ class BookActing(View):
         """Bring back what the row was before, as a new entry."""
         from brisk_anchor.services.offsets.offset_book import undo
 
-        if (desk := self.free_desk()) is not None:
+        if (view_state := self.free_desk()) is not None:
             row = self.row
-            self.attempt(lambda: (f"{row} is as it was before; {undo(desk.workshop, row).row} has a new entry.", ""))
+            self.attempt(
+                lambda: (f"{row} is as it was before; {undo(view_state.session, row).row} has a new entry.", "")
+            )
 
     def lock_row(self) -> None:
         """Lock the chosen row, or unlock it."""
         from brisk_anchor.services.offsets.offset_book import lock
 
-        desk, line = self.free_desk(), self.line
-        if desk is None or line is None:
+        view_state, line = self.free_desk(), self.line
+        if view_state is None or line is None:
             return
 
         def work() -> tuple[str, str]:
-            lock(desk.workshop, line.row, locked=not line.locked)
+            lock(view_state.session, line.row, locked=not line.locked)
             if line.locked:
                 return f"{line.row} is unlocked.", ""
             return f"{line.row} is locked.", "Nothing writes it until it is unlocked."
@@ -88,13 +90,13 @@ class BookActing(View):
         """How far the chosen row may jump."""
         from brisk_anchor.services.offsets.offset_book import set_limit
 
-        desk, line = self.free_desk(), self.line
-        if desk is None or line is None:
+        view_state, line = self.free_desk(), self.line
+        if view_state is None or line is None:
             return
 
         def answer(value: float) -> None:
             def work() -> tuple[str, str]:
-                set_limit(desk.workshop, line.row, value)
+                set_limit(view_state.session, line.row, value)
                 return f"{line.row} may move {value:g} mm at a store; further stops it.", ""
 
             self.attempt(work)
@@ -105,12 +107,12 @@ class BookActing(View):
         """Another name for the chosen row."""
         from brisk_anchor.services.offsets.offset_book import rename
 
-        if (desk := self.free_desk()) is not None:
+        if (view_state := self.free_desk()) is not None:
             row = self.row
 
             def answer(words: str) -> None:
                 def work() -> tuple[str, str]:
-                    rename(desk.workshop, row, words)
+                    rename(view_state.session, row, words)
                     return f"{row} is called {words}.", ""
 
                 self.attempt(work)
@@ -119,10 +121,10 @@ class BookActing(View):
 
     def person(self) -> None:
         """Who makes the entries from now on."""
-        if (desk := self.free_desk()) is not None:
+        if (view_state := self.free_desk()) is not None:
 
             def answer(words: str) -> None:
-                desk.workshop.ledger.who = words[:60]
+                view_state.session.ledger.who = words[:60]
                 self.owner.tell(f"Entries are by {words[:60]} now.", "", "good")
 
             self.owner.ask(Words("who", lambda _: "a name, as it is to stand in the book", lambda words: words, answer))
@@ -131,11 +133,11 @@ class BookActing(View):
         """Keep the whole table under a name."""
         from brisk_anchor.services.offsets.book_files import write_snapshot
 
-        if (desk := self.free_desk()) is not None:
+        if (view_state := self.free_desk()) is not None:
 
             def answer(words: str) -> None:
                 self.attempt(
-                    lambda: (f"Snapshot “{words}” is kept.", f"Also as {write_snapshot(desk.workshop, words)}")
+                    lambda: (f"Snapshot “{words}” is kept.", f"Also as {write_snapshot(view_state.session, words)}")
                 )
 
             hint = "good part 14, for example; c compares with it later"
@@ -145,18 +147,18 @@ class BookActing(View):
         """New rows that follow the chosen one: a pattern, lengths, a spacer, a table angle."""
         from brisk_anchor.services.offsets.book_words import derive, read_derived
 
-        desk = self.free_desk()
-        if desk is None:
+        view_state = self.free_desk()
+        if view_state is None:
             return
-        workshop, row = desk.workshop, self.row
+        session, row = view_state.session, self.row
 
         def weigh(words: str) -> str:
-            found = read_derived(workshop, row, words)
+            found = read_derived(session, row, words)
             return f"{len(found)} rows: {', '.join(plan.row for plan in found[:8])}"
 
         def answer(words: str) -> None:
             def work() -> tuple[str, str]:
-                made = derive(workshop, row, words)
+                made = derive(session, row, words)
                 return (
                     f"{', '.join(made)} follow {row}.",
                     "They move and turn with it; u in the set-up takes them back.",
@@ -169,14 +171,14 @@ class BookActing(View):
 
     def one_for_all(self) -> None:
         """Every operation onto the chosen row; again: each back onto its own."""
-        desk = self.free_desk()
-        if desk is None:
+        view_state = self.free_desk()
+        if view_state is None:
             return
-        row, workshop = self.row, desk.workshop
+        row, session = self.row, view_state.session
 
         def work() -> tuple[str, str]:
-            change = workshop.changing().one_for_all(row)
-            workshop.change(change)
+            change = session.changing().one_for_all(row)
+            session.change(change)
             return f"{change.told[0].upper()}{change.told[1:]}.", "O again, or u in the set-up, takes it back."
 
         self.attempt(work)
@@ -188,14 +190,14 @@ class BookActing(View):
         from brisk_anchor.services.offsets.book_compare import reference
         from brisk_anchor.services.offsets.book_files import read_reference
 
-        desk = self.free_desk()
-        if desk is None:
+        view_state = self.free_desk()
+        if view_state is None:
             return
-        workshop = desk.workshop
+        session = view_state.session
 
         def find(words: str) -> TableReference:
             path = Path(words).expanduser()
-            return read_reference(workshop, path) if path.suffix and path.is_file() else reference(workshop, words)
+            return read_reference(session, path) if path.suffix and path.is_file() else reference(session, words)
 
         def answer(words: str) -> None:
             self.reference, self.against = find(words), words
@@ -228,12 +230,12 @@ class BookActing(View):
         """Second look, then the marked rows, or the chosen one, into the control's table; Enter confirms."""
         from brisk_anchor.services.offsets.offset_book import look_before_writing, write_rows
 
-        desk = self.free_desk()
-        if desk is None:
+        view_state = self.free_desk()
+        if view_state is None:
             return
-        rows, workshop = self._rows(), desk.workshop
+        rows, session = self._rows(), view_state.session
         try:
-            looks = look_before_writing(workshop, rows)
+            looks = look_before_writing(session, rows)
         except BriskAnchorError as error:
             self.owner.complain(error)
             return
@@ -243,7 +245,7 @@ class BookActing(View):
 
         def answer(words: str) -> None:
             def work() -> tuple[str, str]:
-                program = write_rows(workshop, rows)
+                program = write_rows(session, rows)
                 self.marked.clear()
                 return f"{', '.join(rows)} written by O{program.number:04d} and read back.", "Entered as stored."
 
@@ -253,7 +255,7 @@ class BookActing(View):
                 self.owner.tell("Nothing was written.", "", "ask")
 
         found = f"Second look: {looks[0].found}." if looks else "Second look: nothing found."
-        following = list(dict.fromkeys(c for row in rows for c in workshop.children(row) if c not in rows))
+        following = list(dict.fromkeys(c for row in rows for c in session.children(row) if c not in rows))
         found += f" {', '.join(following)} follow." if following else ""
         names = f"{', '.join(rows[:4])}{' and more' if len(rows) > 4 else ''}"
         self.owner.ask(Words(f"write {names}?", lambda _: f"y writes. {found}", lambda _: found, answer))
@@ -265,24 +267,24 @@ class BookActing(View):
         from brisk_anchor.services.offsets.book_rows import distance, line_of
         from brisk_anchor.services.offsets.offset_book import take_over
 
-        desk = self.free_desk()
-        if desk is None:
+        view_state = self.free_desk()
+        if view_state is None:
             return
-        workshop, rows = desk.workshop, self._rows()
+        session, rows = view_state.session, self._rows()
 
         def find(words: str) -> tuple[dict[str, dict[str, float]], str]:
             if words.lower() == "control":
-                held = reference(workshop, "control").values
+                held = reference(session, "control").values
                 return {row: dict(held[row]) for row in rows}, "read from the control"
-            found = read_reference(workshop, Path(words).expanduser())
+            found = read_reference(session, Path(words).expanduser())
             return {row: dict(values) for row, values in found.values.items()}, f"from {found.words}"
 
         def weigh(words: str) -> str:
             figures, _ = find(words)
             moves = []
             for row, values in figures.items():
-                workshop.profile.row(row)
-                known = line_of(workshop, row).values
+                session.profile.row(row)
+                known = line_of(session, row).values
                 moved = distance({a: v - known[a] for a, v in values.items() if a in known})
                 moves.append(f"{row} {f'{moved:.4f} mm' if known else 'new'}")
             return f"{len(figures)} rows; they move: {', '.join(moves[:8])}"
@@ -290,7 +292,7 @@ class BookActing(View):
         def answer(words: str) -> None:
             def work() -> tuple[str, str]:
                 figures, source = find(words)
-                changed = take_over(workshop, figures, source)
+                changed = take_over(session, figures, source)
                 return (
                     f"Taken into the book: {', '.join(changed) or 'nothing had changed'}.",
                     "The control is as it was.",
@@ -307,18 +309,18 @@ class BookActing(View):
         from brisk_anchor.services.offsets.book_files import export
         from brisk_anchor.services.offsets.offset_book import writing_program
 
-        desk = self.free_desk()
-        if desk is None:
+        view_state = self.free_desk()
+        if view_state is None:
             return
-        workshop, rows = desk.workshop, self._rows()
+        session, rows = view_state.session, self._rows()
 
         def answer(words: str) -> None:
             def work() -> tuple[str, str]:
                 path = self.owner.folder / words if not Path(words).is_absolute() else Path(words)
                 if words.endswith(".ngc") or words.endswith(".tap"):
-                    write_whole(path, writing_program(workshop, rows).text.encode())
+                    write_whole(path, writing_program(session, rows).text.encode())
                     return f"The program that sets {', '.join(rows)} is written.", str(path)
-                return f"Written {export(workshop, path).name}.", f"In {path.parent}"
+                return f"Written {export(session, path).name}.", f"In {path.parent}"
 
             self.attempt(work)
 
@@ -330,9 +332,9 @@ class BookActing(View):
         from brisk_anchor.services.offsets.book_files import card
         from brisk_anchor.tui.book.card_sheet import CardSheet
 
-        if (desk := self.free_desk()) is not None:
+        if (view_state := self.free_desk()) is not None:
             try:
-                self.owner.push_screen(CardSheet(card(desk.workshop, self._rows())))
+                self.owner.push_screen(CardSheet(card(view_state.session, self._rows())))
             except BriskAnchorError as error:
                 self.owner.complain(error)
 
@@ -340,11 +342,11 @@ class BookActing(View):
         """Write the days of the chosen row as SVG and PDF."""
         from brisk_anchor.services.offsets.book_files import write_timeline
 
-        if (desk := self.free_desk()) is not None:
+        if (view_state := self.free_desk()) is not None:
             row = self.row
 
             def work() -> tuple[str, str]:
-                paths = write_timeline(desk.workshop, row, self.owner.folder)
+                paths = write_timeline(view_state.session, row, self.owner.folder)
                 return f"Written {' and '.join(path.name for path in paths)}.", f"In {paths[0].parent}"
 
             self.attempt(work)
@@ -353,22 +355,22 @@ class BookActing(View):
         """Does a cutting program fit into the travels?"""
         from brisk_anchor.services.offsets.fits import fit_file, words
 
-        desk = self.free_desk()
-        if desk is None:
+        view_state = self.free_desk()
+        if view_state is None:
             return
-        workshop = desk.workshop
+        session = view_state.session
 
         def answer(name: str) -> None:
             from brisk_anchor.services.offsets.book_files import write_fit
             from brisk_anchor.tui.book.fits_sheet import FitsSheet
 
             try:
-                fit = fit_file(workshop, Path(name).expanduser())
-                paths = write_fit(workshop, fit, self.owner.folder)
+                fit = fit_file(session, Path(name).expanduser())
+                paths = write_fit(session, fit, self.owner.folder)
             except BriskAnchorError as error:
                 self.owner.complain(error)
                 return
-            self.owner.push_screen(FitsSheet(workshop, fit, words(fit), [path.name for path in paths]))
+            self.owner.push_screen(FitsSheet(session, fit, words(fit), [path.name for path in paths]))
 
         def weigh(name: str) -> str:
             return "Enter reads it" if Path(name).expanduser().is_file() else "no such file yet"

@@ -24,9 +24,9 @@ _COLUMNS, _ROWS = 42, 11
 class FitsSheet(Sheet):
     """The verdict, the figures, the drawing."""
 
-    def __init__(self, workshop: Session, fit: Fit, told: Sequence[str], files: Sequence[str]) -> None:
+    def __init__(self, session: Session, fit: Fit, told: Sequence[str], files: Sequence[str]) -> None:
         super().__init__()
-        self.workshop, self.fit, self.told, self.files = workshop, fit, told, files
+        self.session, self.fit, self.told, self.files = session, fit, told, files
 
     def compose(self) -> ComposeResult:
         """Everything on one sheet."""
@@ -58,7 +58,7 @@ class FitsSheet(Sheet):
 
     def _drawing(self) -> Text:
         """Travels and what each tool reaches, from above and from the front."""
-        travel = self.workshop.setup.machine.travel
+        travel = self.session.setup.machine.travel
         tall = getattr(self.app, "cell_ratio", 2.25) / 2
         canvases = []
         for up in (1, 2):

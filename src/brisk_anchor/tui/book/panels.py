@@ -25,7 +25,7 @@ def signed(value: float, decimals: int = 4) -> str:
     return format_length(value, decimals=decimals, signed=True)
 
 
-def moves_text(workshop: Session, line: BookLine, reference: TableReference) -> Text:
+def moves_text(session: Session, line: BookLine, reference: TableReference) -> Text:
     """What moves from the reference to this row: the zero, and each drawn feature where a turn is in it."""
     from brisk_anchor.services.offsets.book_compare import moved_features
     from brisk_anchor.services.offsets.book_rows import distance
@@ -42,17 +42,17 @@ def moves_text(workshop: Session, line: BookLine, reference: TableReference) -> 
         text.append(f"{signed(value):>12} {unit}\n", f"bold {theme.TEXT}" if abs(value) > 5e-5 else theme.FAINT)
     text.append(f"\n   straight {distance(difference):.4f} mm\n", theme.TEXT)
     text.append(" every program on it moves so\n\n", theme.QUIET)
-    text.append_text(_drawn(workshop, line.values, difference))
+    text.append_text(_drawn(session, line.values, difference))
     text.append("\n feature                      X        Y        Z\n", theme.QUIET)
-    for title, shift in moved_features(workshop, line.row, difference)[:10]:
+    for title, shift in moved_features(session, line.row, difference)[:10]:
         text.append(f"   {cut(title, 20):<21}", theme.TEXT)
         text.append("".join(f"{signed(shift[a], 3):>9}" for a in "xyz") + "\n", theme.TEXT)
     return text
 
 
-def _drawn(workshop: Session, zero: Mapping[str, float], difference: Mapping[str, float]) -> Text:
+def _drawn(session: Session, zero: Mapping[str, float], difference: Mapping[str, float]) -> Text:
     """The part from above where the reference has it, dashed, and where the book has it; small moves drawn larger."""
-    setup = workshop.setup
+    setup = session.setup
     rings = [ring for outline in setup.outlines if outline.role == "part" for ring in outline.plan]
     if not rings:
         return Text()

@@ -68,10 +68,10 @@ class BookView(BookActing):
         """The chosen row as it stands."""
         return next((line for line in self._lines if line.row == self.row), None)
 
-    def next_sentence(self, desk: ViewState) -> tuple[str, str]:
+    def next_sentence(self, view_state: ViewState) -> tuple[str, str]:
         """What cannot be missed first, then what can be done."""
-        if desk.workshop.book is not None and desk.workshop.book.damage:
-            return "The book is damaged and open for reading only.", desk.workshop.book.damage
+        if view_state.session.book is not None and view_state.session.book.damage:
+            return "The book is damaged and open for reading only.", view_state.session.book.damage
         lacking = [line for line in self._lines if line.lacking]
         if lacking:
             names = ", ".join(f"{line.row} ({', '.join(line.operations)})" for line in lacking)
@@ -105,35 +105,35 @@ class BookView(BookActing):
         from brisk_anchor.services.offsets.book_compare import reference
         from brisk_anchor.services.offsets.book_rows import lines
 
-        desk = self.desk
-        if desk is None:
+        view_state = self.view_state
+        if view_state is None:
             return
-        workshop = desk.workshop
+        session = view_state.session
         if self.reference is None or self.against in ("control", "last"):
-            self.reference = reference(workshop, self.against)
+            self.reference = reference(session, self.against)
         self._lines = lines(
-            workshop, everything=self.everything, order=self.order, search=self.search, against=self.reference
+            session, everything=self.everything, order=self.order, search=self.search, against=self.reference
         )
         rows = [line.row for line in self._lines]
         if self.row not in rows:
-            self.row = desk.row if desk.row in rows else rows[0] if rows else ""
+            self.row = view_state.row if view_state.row in rows else rows[0] if rows else ""
         sorted_by = "" if self.order == "row" else f"by {self.order}, "
         only = f"only “{self.search}”, " if self.search else ""
         note = f"{only}{sorted_by}against {self.reference.words}, mm"
-        self.query_one("#table-heading", Heading).tell(f"offsets of {workshop.setup.machine.name}", note)
+        self.query_one("#table-heading", Heading).tell(f"offsets of {session.setup.machine.name}", note)
         height = max(6, self.app.size.height - 20)
-        table = self._table(desk, height)
+        table = self._table(view_state, height)
         self.query_one("#book-table", LatePanel).tell_text(table, min(height, table.plain.count("\n") + 1))
-        entries = workshop.history(self.row) if self.row else []
+        entries = session.history(self.row) if self.row else []
         self.entry = min(self.entry, max(0, len(entries) - 1))
         self.query_one("#history-heading", Heading).tell(
             f"history of {self.row}", f"{len(entries)} entries, newest first"
         )
         key = (self.row, self.entry, len(entries))
         self.query_one("#book-history", LatePanel).tell_late(key, lambda _width, height: self._history(entries, height))
-        self._show_side(desk, entries)
+        self._show_side(view_state, entries)
 
-    def _show_side(self, desk: ViewState, entries: list[Entry]) -> None:
+    def _show_side(self, view_state: ViewState, entries: list[Entry]) -> None:
         # Where there is room for one of them, g changes between table and side.
         small = self.app.has_class("compact")
         left, side = self.query_one("#book-left"), self.query_one("#book-side")
@@ -141,12 +141,12 @@ class BookView(BookActing):
         side.display = not small or self.side != SIDES[0]
         side.styles.width = "1fr" if small else 56
         at = len(entries) - 1 - self.entry
-        chosen = desk.workshop.ledger.whole(self.row, at) if entries else None
+        chosen = view_state.session.ledger.whole(self.row, at) if entries else None
         panel, heading = self.query_one("#book-entry", LatePanel), self.query_one("#entry-heading", Heading)
         line = self.line
         if self.side == "what moves" and line is not None and self.reference is not None:
             heading.tell("what moves", f"{self.row} against {self.reference.words}")
-            panel.tell_text(moves_text(desk.workshop, line, self.reference))
+            panel.tell_text(moves_text(view_state.session, line, self.reference))
             return
         if self.side == "days":
             heading.tell(f"days of {self.row}", "stored and by hand")
@@ -161,7 +161,7 @@ class BookView(BookActing):
             by = f", by {chosen.who}" if chosen.who else ""
             text.append(f" {chosen.kind.value}: {chosen.note}{by}\n", theme.SAND)
             before = next((n for n in range(at, -1, -1) if entries[n].values), None)
-            chosen = desk.workshop.ledger.whole(self.row, before) if before is not None else None
+            chosen = view_state.session.ledger.whole(self.row, before) if before is not None else None
             text.append(f" about {chosen.at.astimezone():%Y-%m-%d %H:%M}:\n\n" if chosen else "", theme.QUIET)
         panel.tell_text(text.append_text(self._chain(chosen)))
 
@@ -190,12 +190,12 @@ class BookView(BookActing):
             words.append(f"\n by {chosen.who}, {chosen.note}\n", theme.QUIET)
         return words
 
-    def _table(self, desk: ViewState, height: int) -> Text:
+    def _table(self, view_state: ViewState, height: int) -> Text:
         text = Text(no_wrap=True, overflow="ellipsis")
         wide = self.app.size.width >= 130
         head = f"   {'row':<12}{'state':<14}" + "".join(f"{axis:>11}{'±':>7}" for axis in "XYZ")
         text.append(head + (f"{'age':>7}" if wide else "") + "\n", theme.QUIET)
-        blocks = [self._block(desk, line, wide=wide) for line in self._lines]
+        blocks = [self._block(view_state, line, wide=wide) for line in self._lines]
         at = next((n for n, line in enumerate(self._lines) if line.row == self.row), 0)
         first, used = at, blocks[at].plain.count("\n") if blocks else 0
         last = at + 1
@@ -209,14 +209,14 @@ class BookView(BookActing):
             text.append_text(block)
         if first or last < len(blocks):
             text.append(f"   {first} rows above, {len(blocks) - last} below\n", theme.FAINT)
-        common = desk.workshop.profile.common_shift
-        shift = desk.workshop.machine.offset(common) if common else (0.0, 0.0, 0.0)
+        common = view_state.session.profile.common_shift
+        shift = view_state.session.machine.offset(common) if common else (0.0, 0.0, 0.0)
         if any(shift):
             figures = "  ".join(f"{a} {signed(v)}" for a, v in zip("XYZ", shift, strict=True))
             text.append(f" ! common shift on top of all rows: {figures}\n", theme.CORAL)
         return text
 
-    def _block(self, desk: ViewState, line: BookLine, *, wide: bool) -> Text:
+    def _block(self, view_state: ViewState, line: BookLine, *, wide: bool) -> Text:
         """One row: its values, and under them its name, what uses it, and how it differs."""
         text = Text(no_wrap=True, overflow="ellipsis")
         chosen, state = line.row == self.row, line.state.value
@@ -240,7 +240,7 @@ class BookView(BookActing):
         if wide and line.at is not None:
             text.append(f"{age_of(line.at, datetime.now(UTC)):>7}", theme.QUIET)
         text.append("\n")
-        self._second(text, line, desk.workshop.setup.job)
+        self._second(text, line, view_state.session.setup.job)
         return text
 
     def _second(self, text: Text, line: BookLine, job_here: str) -> None:
@@ -306,24 +306,24 @@ class BookView(BookActing):
 
     def move(self, step: int) -> None:
         """Choose another row."""
-        desk = self.desk
+        view_state = self.view_state
         rows = [line.row for line in self._lines]
-        if desk is None or not rows:
+        if view_state is None or not rows:
             return
         self.row = rows[(rows.index(self.row) + step) % len(rows)] if self.row in rows else rows[0]
         self.entry = 0
-        if any(plan.row == self.row for plan in desk.workshop.setup.rows):
-            desk.row = self.row
+        if any(plan.row == self.row for plan in view_state.session.setup.rows):
+            view_state.row = self.row
         self.owner.show_all()
 
     def turn(self, step: int) -> None:
         """Choose another entry of the history; older ones are fetched when the choice comes near the oldest."""
-        desk = self.desk
-        if desk is None:
+        view_state = self.view_state
+        if view_state is None:
             return
         self.entry = max(0, self.entry + step)
-        if self.row and self.entry >= len(desk.workshop.history(self.row)) - _OLDER:
-            desk.workshop.ledger.older(self.row)
+        if self.row and self.entry >= len(view_state.session.history(self.row)) - _OLDER:
+            view_state.session.ledger.older(self.row)
         self.show()
 
     def mark(self) -> None:
@@ -355,17 +355,17 @@ class BookView(BookActing):
         """Bring the chosen entry's values back, as a new entry."""
         from brisk_anchor.services.offsets.offset_book import restore
 
-        desk = self.free_desk()
-        if desk is None or not self.row:
+        view_state = self.free_desk()
+        if view_state is None or not self.row:
             return
         row = self.row
-        entries = desk.workshop.history(row)
+        entries = view_state.session.history(row)
         if not entries:
             return
         entry = entries[len(entries) - 1 - self.entry]
 
         def work() -> tuple[str, str]:
-            restore(desk.workshop, row, entry)
+            restore(view_state.session, row, entry)
             self.entry = 0
             return f"{row} is as it was {entry.at.astimezone():%Y-%m-%d %H:%M}, as a new entry.", "s writes it."
 

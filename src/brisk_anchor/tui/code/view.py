@@ -55,57 +55,57 @@ class CodeView(DrawnView):
 
     def show(self) -> None:
         """Bring everything up to date; the program is written anew when the measurements have changed."""
-        desk = self.desk
-        if desk is None:
+        view_state = self.view_state
+        if view_state is None:
             return
-        if desk.proving is None or desk.proving.player.over:
-            self._write(desk)
+        if view_state.proving is None or view_state.proving.player.over:
+            self._write(view_state)
         self.show_motion()
 
-    def _write(self, desk: ViewState) -> None:
-        of_plan = desk.code_of_plan and desk.plan is not None
+    def _write(self, view_state: ViewState) -> None:
+        of_plan = view_state.code_of_plan and view_state.plan is not None
         try:
-            program = self._of_plan(desk) if of_plan else desk.workshop.full_program(desk.row)
+            program = self._of_plan(view_state) if of_plan else view_state.session.full_program(view_state.row)
         except BriskAnchorError as error:
             self.program = None
             self.verdict = (error.one_line(), theme.QUIET)
             return
         if self.program is None or program.digest != self.program.digest:
             self.program, self.cursor = program, 1
-        if of_plan and desk.plan is not None:
-            held = desk.plan.is_proved(program.digest)
+        if of_plan and view_state.plan is not None:
+            held = view_state.plan.is_proved(program.digest)
             self.verdict = ("● proved", theme.LIVE) if held else ("○ not proved: 7, p", theme.QUIET)
             return
-        entries = desk.workshop.history(desk.row)
-        proof = desk.workshop.ledger.whole(desk.row, len(entries) - 1).proof if entries else None
-        if proof and proof.holds and proof.digest == program.digest and proof.is_of(*desk.workshop.proved_with):
+        entries = view_state.session.history(view_state.row)
+        proof = view_state.session.ledger.whole(view_state.row, len(entries) - 1).proof if entries else None
+        if proof and proof.holds and proof.digest == program.digest and proof.is_of(*view_state.session.proved_with):
             self.verdict = ("● proved", theme.LIVE)
         else:
             self.verdict = ("○ not proved", theme.QUIET)
 
     @staticmethod
-    def _of_plan(desk: ViewState) -> Program:
+    def _of_plan(view_state: ViewState) -> Program:
         """The program of the plan. Raises PlanError, SecondLookError: there is none."""
         from brisk_anchor.core.errors import PlanError
         from brisk_anchor.services.plan.planning import program_of
 
-        if desk.plan is None or desk.plan.ready is None:
-            problem = desk.plan.problem if desk.plan is not None else None
+        if view_state.plan is None or view_state.plan.ready is None:
+            problem = view_state.plan.problem if view_state.plan is not None else None
             raise problem or PlanError("There is no plan yet", "", "7 is the plan")
-        return program_of(desk.workshop, desk.plan.ready)
+        return program_of(view_state.session, view_state.plan.ready)
 
     def show_motion(self) -> None:
         """Listing, path and state; called many times a second while it runs."""
-        desk = self.desk
-        if desk is None:
+        view_state = self.view_state
+        if view_state is None:
             return
-        running = desk.proving
+        running = view_state.proving
         line = running.player.line if running else 0
         program = self.program
         lines = [(item.text, item.heading) for item in program.lines] if program else []
         self.query_one(Listing).tell(lines, self.cursor, line)
         title = f"{program.label}  {program.title}" if program else "no program yet"
-        title = f"plan  {title}" if desk.code_of_plan else title
+        title = f"plan  {title}" if view_state.code_of_plan else title
         self.query_one("#code-heading", Heading).tell(title, self.verdict[0] if program else "", self.verdict[1])
         watched = line or self.cursor
         meaning = program.lines[watched - 1].meaning if program and watched <= len(program.lines) else self.verdict[0]
@@ -116,29 +116,34 @@ class CodeView(DrawnView):
             told.append(f" {program.lines[watched - 1].text}\n", theme.QUIET)
         told.append(f" {meaning or 'nothing: a blank line'}", theme.TEXT)
         self.query_one("#meaning", LatePanel).tell_text(told)
-        self._show_path(desk, running)
-        self._show_state(desk, running)
+        self._show_path(view_state, running)
+        self._show_state(view_state, running)
 
-    def _show_path(self, desk: ViewState, running: Proving | None) -> None:
+    def _show_path(self, view_state: ViewState, running: Proving | None) -> None:
         motions = list(running.player.done_motions) if running else []
-        spindle = running.player.position if running else desk.workshop.machine.position
+        spindle = running.player.position if running else view_state.session.machine.position
         if running and running.player.motion and running.player.motion not in motions:
             motions.append(running.player.motion)
         touches = [m.contact for m in (running.player.touched if running else []) if m.contact]
-        machine = running.player.run.machine if running else desk.workshop.machine
-        setup, turned = desk.standing(machine.angles)
+        machine = running.player.run.machine if running else view_state.session.machine
+        setup, turned = view_state.standing(machine.angles)
         if any(motion.angles for motion in motions):
             from brisk_anchor.standin.motion import motions_at
 
-            motions = motions_at(motions, desk.workshop.machine.angles, machine.angles)
+            motions = motions_at(motions, view_state.session.machine.angles, machine.angles)
         picture = Picture(
             setup=setup,
             table=turned,
-            zoom=desk.zoom,
-            centre=desk.tip_of(spindle),
-            tip=desk.tip_of(spindle),
+            zoom=view_state.zoom,
+            centre=view_state.tip_of(spindle),
+            tip=view_state.tip_of(spindle),
             anchors=[
-                Anchor(desk.row, machine.offset(desk.row), theme.LIVE if running else theme.FAINT, ghost=not running)
+                Anchor(
+                    view_state.row,
+                    machine.offset(view_state.row),
+                    theme.LIVE if running else theme.FAINT,
+                    ghost=not running,
+                )
             ],
             touches=touches,
             motions=motions,
@@ -147,7 +152,7 @@ class CodeView(DrawnView):
         )
         self.query_one(Drawing).show(picture)
 
-    def _show_state(self, desk: ViewState, running: Proving | None) -> None:
+    def _show_state(self, view_state: ViewState, running: Proving | None) -> None:
         note = f"{self.speed:g} times as fast as the machine"
         text = Text(no_wrap=True)
         if running:
@@ -159,7 +164,7 @@ class CodeView(DrawnView):
                 f"{a} {format_length(v, decimals=3, signed=True)}" for a, v in zip("XYZ", player.position, strict=True)
             )
             text.append(f" spindle {position} mm", f"bold {theme.LIVE}")
-            tip = desk.tip_of(player.position)[2]
+            tip = view_state.tip_of(player.position)[2]
             text.append(f"   tip Z {format_length(tip, decimals=3, signed=True)}\n", theme.LIVE)
             motion = "" if modal.motion is None else f"G{modal.motion:g} "
             length = f" H{modal.length}" if modal.length else ""
@@ -181,13 +186,13 @@ class CodeView(DrawnView):
 
     # -- doing -------------------------------------------------------------------------------------------------
 
-    def _begin(self, desk: ViewState) -> Proving | None:
-        if desk.proving is not None and not desk.proving.player.over:
-            return desk.proving
-        self._write(desk)
-        return self._from_the_start(desk)
+    def _begin(self, view_state: ViewState) -> Proving | None:
+        if view_state.proving is not None and not view_state.proving.player.over:
+            return view_state.proving
+        self._write(view_state)
+        return self._from_the_start(view_state)
 
-    def _from_the_start(self, desk: ViewState) -> Proving | None:
+    def _from_the_start(self, view_state: ViewState) -> Proving | None:
         """The program ready to begin, on a twin of the machine."""
         from brisk_anchor.services.machine.player import Player
 
@@ -195,41 +200,41 @@ class CodeView(DrawnView):
             self.owner.tell("There is no program yet.", self.verdict[0], "ask")
             return None
         try:
-            player = Player(desk.workshop.proving_run(self.program), self.speed)
+            player = Player(view_state.session.proving_run(self.program), self.speed)
         except BriskAnchorError as error:
             self.owner.complain(error)
             return None
-        desk.proving = Proving(player, self.program)
-        return desk.proving
+        view_state.proving = Proving(player, self.program)
+        return view_state.proving
 
     @property
     def speed(self) -> float:
         """How many times as fast as the machine it is shown."""
         if self._speed is None:
-            self._speed = self.desk.speed if self.desk is not None else 1.0
+            self._speed = self.view_state.speed if self.view_state is not None else 1.0
         return self._speed
 
     def faster(self, step: int) -> None:
         """Show it faster, or slower."""
         at = min(range(len(_SPEEDS)), key=lambda i: abs(_SPEEDS[i] - self.speed))
         self._speed = _SPEEDS[max(0, min(len(_SPEEDS) - 1, at + step))]
-        if self.desk is not None and self.desk.proving is not None:
-            self.desk.proving.player.speed = self._speed
+        if self.view_state is not None and self.view_state.proving is not None:
+            self.view_state.proving.player.speed = self._speed
         self.show_motion()
 
     def back(self) -> None:
         """A block back: the run is made again up to there, which takes no time to speak of."""
-        desk = self.desk
-        if desk is None or desk.proving is None:
+        view_state = self.view_state
+        if view_state is None or view_state.proving is None:
             self.owner.tell("Nothing has run yet.", "n runs a block, Space all of it.", "ask")
             return
-        steps = max(0, desk.proving.player.steps - 1)
-        running = self._from_the_start(desk)
+        steps = max(0, view_state.proving.player.steps - 1)
+        running = self._from_the_start(view_state)
         if running is None:
             return
         running.player.paused = True
         running.player.on(lambda player: player.steps >= steps)
-        self._held(desk, running, "One block back.")
+        self._held(view_state, running, "One block back.")
 
     def to_touch(self) -> None:
         """On to the end of the next touch, the slow one that counts."""
@@ -241,42 +246,44 @@ class CodeView(DrawnView):
         self._on_to(f"Held after line {wanted}.", lambda _before: lambda player: player.line == wanted)
 
     def _on_to(self, told: str, until: Callable[[Mark], Callable[[Player], bool]]) -> None:
-        desk = self.desk
-        if desk is None or (running := self._begin(desk)) is None:
+        view_state = self.view_state
+        if view_state is None or (running := self._begin(view_state)) is None:
             return
         running.player.paused = True
         running.player.finish()
         running.player.on(until(running.player.mark()))
-        self._held(desk, running, told)
+        self._held(view_state, running, told)
 
-    def _held(self, desk: ViewState, running: Proving, told: str) -> None:
+    def _held(self, view_state: ViewState, running: Proving, told: str) -> None:
         running.player.paused = True
         if running.player.line:
             self.cursor = running.player.line
         self.owner.tell(told, "n runs the next block, N goes back, Space goes on.")
         if running.player.over:
-            self._judge(desk, running)
+            self._judge(view_state, running)
         self.show_motion()
 
     def source(self) -> None:
         """The program of the plan, or of the chosen offset."""
-        desk = self.desk
-        if desk is None or (desk.proving is not None and not desk.proving.player.over):
+        view_state = self.view_state
+        if view_state is None or (view_state.proving is not None and not view_state.proving.player.over):
             return
-        if not desk.code_of_plan and desk.plan is None:
+        if not view_state.code_of_plan and view_state.plan is None:
             self.owner.tell("There is no plan yet.", "7 is the plan.", "ask")
             return
-        desk.code_of_plan, desk.proving = not desk.code_of_plan, None
+        view_state.code_of_plan, view_state.proving = not view_state.code_of_plan, None
         self.show()
-        self.owner.tell("The program of the plan." if desk.code_of_plan else f"The program of {desk.row}.", "")
+        self.owner.tell(
+            "The program of the plan." if view_state.code_of_plan else f"The program of {view_state.row}.", ""
+        )
 
     def run(self) -> None:
         """Run the program, or hold it."""
-        desk = self.desk
-        if desk is None:
+        view_state = self.view_state
+        if view_state is None:
             return
-        going = desk.proving is not None and not desk.proving.player.over
-        running = self._begin(desk)
+        going = view_state.proving is not None and not view_state.proving.player.over
+        running = self._begin(view_state)
         if running is None:
             return
         running.player.paused = going and not running.player.paused
@@ -290,34 +297,34 @@ class CodeView(DrawnView):
 
     def prove(self) -> None:
         """Run the program from its beginning."""
-        if (desk := self.desk) is not None:
-            desk.proving = None
+        if (view_state := self.view_state) is not None:
+            view_state.proving = None
             self.run()
 
     def step(self) -> None:
         """Run one block."""
-        desk = self.desk
-        if desk is None or (running := self._begin(desk)) is None:
+        view_state = self.view_state
+        if view_state is None or (running := self._begin(view_state)) is None:
             return
         running.player.paused = True
         running.player.step()
-        self._held(desk, running, "Held after this block.")
+        self._held(view_state, running, "Held after this block.")
 
     def follow(self, seconds: float) -> None:
         """Let the prove-out go on; judge it at its end."""
-        desk = self.desk
-        if desk is None or desk.proving is None or desk.proving.player.paused:
+        view_state = self.view_state
+        if view_state is None or view_state.proving is None or view_state.proving.player.paused:
             return
-        running = desk.proving
+        running = view_state.proving
         if running.player.over:
             return
         running.player.advance(seconds)
         if running.player.over:
-            self._judge(desk, running)
+            self._judge(view_state, running)
         self.show_motion()
 
-    def _judge(self, desk: ViewState, running: Proving) -> None:
-        if desk.code_of_plan:
+    def _judge(self, view_state: ViewState, running: Proving) -> None:
+        if view_state.code_of_plan:
             failure = running.player.run.failure()
             self.owner.show_all(keep_prompt=True)
             if failure is not None:
@@ -327,7 +334,7 @@ class CodeView(DrawnView):
                 self.owner.tell(told, "7 and p prove it on 200 parts.", "good")
             return
         try:
-            proof = desk.workshop.judge(desk.row, running.program, running.player.run)
+            proof = view_state.session.judge(view_state.row, running.program, running.player.run)
         except BriskAnchorError as error:
             self.verdict = ("! not proved", theme.CORAL)
             self.owner.show_all(keep_prompt=True)
@@ -338,11 +345,13 @@ class CodeView(DrawnView):
         self.owner.show_all(keep_prompt=True)
         if proof.holds:
             self.owner.tell(
-                f"{desk.row} is proved: the program ended {words}.", "Press t for the set-up sheet.", "good"
+                f"{view_state.row} is proved: the program ended {words}.", "Press t for the set-up sheet.", "good"
             )
         else:
             self.owner.tell(
-                f"{desk.row} is not proved: the program ended {words}.", "Measure again, and look at the part.", "bad"
+                f"{view_state.row} is not proved: the program ended {words}.",
+                "Measure again, and look at the part.",
+                "bad",
             )
 
     def move(self, step: int) -> None:
@@ -353,11 +362,11 @@ class CodeView(DrawnView):
 
     def stop(self) -> None:
         """End the prove-out."""
-        desk = self.desk
-        if desk is not None and desk.proving is not None:
-            over = desk.proving.player.over
-            desk.proving.player.stop()
-            desk.proving = None
+        view_state = self.view_state
+        if view_state is not None and view_state.proving is not None:
+            over = view_state.proving.player.over
+            view_state.proving.player.stop()
+            view_state.proving = None
             if not over:
                 self.owner.tell("The prove-out was ended.", "Nothing was changed by it.", "ask")
             self.show()

@@ -36,28 +36,28 @@ class OperatedView(View):
         """Bring up to date what changes while something moves."""
         raise NotImplementedError
 
-    def next_sentence(self, desk: ViewState) -> tuple[str, str]:
+    def next_sentence(self, view_state: ViewState) -> tuple[str, str]:
         """The next thing to do here."""
         raise NotImplementedError
 
     def _free_desk(self) -> ViewState | None:
-        desk = self.desk
-        if desk is None:
+        view_state = self.view_state
+        if view_state is None:
             return None
-        if desk.moving:
+        if view_state.moving:
             self.owner.tell("The machine is moving. Space holds it, Esc resets.", "", "ask")
             return None
-        return desk
+        return view_state
 
-    def _told(self, desk: ViewState) -> None:
+    def _told(self, view_state: ViewState) -> None:
         self.show()
-        self.owner.tell(*self.next_sentence(desk))
+        self.owner.tell(*self.next_sentence(view_state))
 
     def type_line(self) -> None:
         """Ask for a line and run it."""
-        if (desk := self._free_desk()) is not None:
-            if desk.workshop.control.mode is not Mode.MDI:
-                desk.workshop.control.choose(Mode.MDI)
+        if (view_state := self._free_desk()) is not None:
+            if view_state.session.control.mode is not Mode.MDI:
+                view_state.session.control.choose(Mode.MDI)
             self.show()
             hint = "one block as on the control, for example G0 X10. or #500=2"
             self.owner.ask(Words("MDI", hint, self._weigh_line, self._run_line))
@@ -65,37 +65,37 @@ class OperatedView(View):
     def _weigh_line(self, line: str) -> str:
         from brisk_anchor.nc.read.scanner import Reader
 
-        desk = self.desk
-        if desk is not None:
-            Reader(desk.workshop.profile).block(line, 1)
+        view_state = self.view_state
+        if view_state is not None:
+            Reader(view_state.session.profile).block(line, 1)
         return "Enter runs it on the machine"
 
     def _run_line(self, line: str) -> None:
         from brisk_anchor.services.machine.runs import Run
 
-        desk = self.desk
-        if desk is None:
+        view_state = self.view_state
+        if view_state is None:
             return
-        workshop = desk.workshop
+        session = view_state.session
         try:
-            interpreter = workshop.control.begin_mdi(line.upper())
+            interpreter = session.control.begin_mdi(line.upper())
         except BriskAnchorError as error:
             self.show()
             self.owner.complain(error)
             return
-        self._operate(desk, Run(line.upper(), workshop.profile, workshop.machine, interpreter))
+        self._operate(view_state, Run(line.upper(), session.profile, session.machine, interpreter))
 
     def load(self) -> None:
         """Load the program that measures and sets the chosen offset."""
-        desk = self._free_desk()
-        if desk is None:
+        view_state = self._free_desk()
+        if view_state is None:
             return
         try:
-            program = desk.workshop.full_program(desk.row)
+            program = view_state.session.full_program(view_state.row)
         except BriskAnchorError as error:
             self.owner.complain(error)
             return
-        self._loaded(desk, f"O{program.number:04d}  {program.title}", program.text)
+        self._loaded(view_state, f"O{program.number:04d}  {program.title}", program.text)
         self.program = program
 
     def load_file(self) -> None:
@@ -114,8 +114,8 @@ class OperatedView(View):
     def _load_path(self, path: str) -> None:
         from brisk_anchor.services.machine.dry_run import read_program
 
-        desk = self.desk
-        if desk is None:
+        view_state = self.view_state
+        if view_state is None:
             return
         file = Path(path).expanduser()
         try:
@@ -123,23 +123,23 @@ class OperatedView(View):
         except BriskAnchorError as error:
             self.owner.complain(error)
             return
-        self._loaded(desk, file.name, text)
+        self._loaded(view_state, file.name, text)
 
-    def _loaded(self, desk: ViewState, title: str, text: str) -> None:
-        desk.workshop.control.choose(Mode.AUTO)
+    def _loaded(self, view_state: ViewState, title: str, text: str) -> None:
+        view_state.session.control.choose(Mode.AUTO)
         self.text, self.program = (title, text), None
         self.listed = [(line, False) for line in text.splitlines()]
-        self._told(desk)
+        self._told(view_state)
 
     def run(self) -> None:
         """Start the loaded program, or hold and go on."""
         from brisk_anchor.services.machine.runs import Run
 
-        desk = self.desk
-        if desk is None:
+        view_state = self.view_state
+        if view_state is None:
             return
-        if desk.operating is not None:
-            player = desk.operating.player
+        if view_state.operating is not None:
+            player = view_state.operating.player
             player.paused = not player.paused
             words = (
                 "Held. Space goes on, n runs one block, Esc resets." if player.paused else "Running. Space holds it."
@@ -153,80 +153,80 @@ class OperatedView(View):
         if not text:
             self.owner.tell("No program is loaded.", "o loads the one of the chosen offset, O a file.", "ask")
             return
-        workshop = desk.workshop
+        session = view_state.session
         try:
-            interpreter = workshop.control.begin(text, title)
+            interpreter = session.control.begin(text, title)
         except BriskAnchorError as error:
             self.show()
             self.owner.complain(error)
             return
-        self._operate(desk, Run(self.program or text, workshop.profile, workshop.machine, interpreter))
+        self._operate(view_state, Run(self.program or text, session.profile, session.machine, interpreter))
         self.owner.tell("Running on the machine. Space holds it, Esc resets.", "Its tables are those of the control.")
 
-    def _operate(self, desk: ViewState, run: Run) -> None:
+    def _operate(self, view_state: ViewState, run: Run) -> None:
         from brisk_anchor.services.machine.player import Player
 
-        player = Player(run, desk.speed)
-        player.single = desk.workshop.control.single_block
-        desk.operating = Running(player)
+        player = Player(run, view_state.speed)
+        player.single = view_state.session.control.single_block
+        view_state.operating = Running(player)
         self.show_motion()
 
     def step(self) -> None:
         """Run one block."""
-        desk = self.desk
-        if desk is None:
+        view_state = self.view_state
+        if view_state is None:
             return
-        if desk.operating is None:
+        if view_state.operating is None:
             self.run()
-        if desk.operating is not None:
-            desk.operating.player.paused = True
-            desk.operating.player.step()
-            self._after(desk)
+        if view_state.operating is not None:
+            view_state.operating.player.paused = True
+            view_state.operating.player.step()
+            self._after(view_state)
             self.show_motion()
 
     def follow(self, seconds: float) -> None:
         """Let what runs go on."""
-        desk = self.desk
-        if desk is None or desk.operating is None:
+        view_state = self.view_state
+        if view_state is None or view_state.operating is None:
             return
-        was = desk.operating.player.paused
-        if not desk.operating.player.advance(seconds) and not desk.operating.player.over:
+        was = view_state.operating.player.paused
+        if not view_state.operating.player.advance(seconds) and not view_state.operating.player.over:
             return
-        if desk.operating.player.paused and not was:
-            message = desk.operating.player.run.interpreter.message
+        if view_state.operating.player.paused and not was:
+            message = view_state.operating.player.run.interpreter.message
             self.owner.tell(f"Held: {message}." if message else "Held after this block.", "Space goes on.", "ask")
-        self._after(desk)
+        self._after(view_state)
         self.show_motion()
 
-    def _after(self, desk: ViewState) -> None:
+    def _after(self, view_state: ViewState) -> None:
         """What is over is put away, and said."""
-        operating = desk.operating
+        operating = view_state.operating
         if operating is None or not operating.player.over:
             return
         failure = operating.player.run.failure()
         self.printed = list(operating.player.run.printed)
-        desk.operating = None
-        desk.workshop.save()
+        view_state.operating = None
+        view_state.session.save()
         if failure is not None:
             self.owner.show_all(keep_prompt=True)
             self.owner.complain(failure)
             return
         self.owner.show_all(keep_prompt=True)
-        self.owner.tell("Done.", self.next_sentence(desk)[0], "good")
+        self.owner.tell("Done.", self.next_sentence(view_state)[0], "good")
 
     def stop(self) -> None:
         """Reset: stop what moves where it is, clear the alarm."""
-        desk = self.desk
-        if desk is None:
+        view_state = self.view_state
+        if view_state is None:
             return
-        moved = desk.operating is not None
-        if desk.operating is not None:
-            desk.operating.player.stop()
-            desk.operating = None
-        desk.workshop.control.reset()
-        desk.workshop.save()
+        moved = view_state.operating is not None
+        if view_state.operating is not None:
+            view_state.operating.player.stop()
+            view_state.operating = None
+        view_state.session.control.reset()
+        view_state.session.save()
         self.owner.show_all(keep_prompt=True)
         if moved:
             self.owner.tell("Reset: the machine stands where it is.", "The program has to start anew.", "ask")
         else:
-            self.owner.tell(*self.next_sentence(desk))
+            self.owner.tell(*self.next_sentence(view_state))

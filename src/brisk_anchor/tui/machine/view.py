@@ -57,21 +57,21 @@ class MachineView(OperatedView):
 
     def show(self) -> None:
         """Bring everything up to date."""
-        desk = self.desk
-        if desk is None:
+        view_state = self.view_state
+        if view_state is None:
             return
-        desk.workshop.control.settle()
+        view_state.session.control.settle()
         self.show_motion()
 
     def show_motion(self) -> None:
         """Readout, program, modes and tables; called many times a second while something moves."""
         from brisk_anchor.services.machine.machine_panel import TABLES, modal_words, table, work_position
 
-        desk = self.desk
-        if desk is None:
+        view_state = self.view_state
+        if view_state is None:
             return
-        control = desk.workshop.control
-        running = desk.operating
+        control = view_state.session.control
+        running = view_state.operating
         spindle = running.player.position if running else control.machine.position
         figures = tuple(format_length(value, decimals=3, signed=True) for value in spindle)
         doing, to_go, share = "at rest" if control.homed else "not homed: press h", None, 0.0
@@ -104,9 +104,9 @@ class MachineView(OperatedView):
         self.query_one("#mode-heading", Heading).tell("control", control.profile.name)
         modes = tuple(mode.value for mode in Mode)
         self.query_one(ModePanel).tell(
-            control.mode.value, modes, self._hand(desk), self._switches(desk), modal_words(control), alarm
+            control.mode.value, modes, self._hand(view_state), self._switches(view_state), modal_words(control), alarm
         )
-        self._show_program(desk, running)
+        self._show_program(view_state, running)
         shown: Table = table(control, self.table, self.watched)
         printed = list(running.player.run.printed) if running else self.printed
         self.query_one("#printed-heading", Heading).tell("printed", f"{len(printed)} lines" if printed else "")
@@ -126,11 +126,11 @@ class MachineView(OperatedView):
         held = "held, " if player.paused else ""
         return f"{held}{_MOVING[motion.kind.value]}", to_go, share
 
-    def _hand(self, desk: ViewState) -> str:
-        control = desk.workshop.control
+    def _hand(self, view_state: ViewState) -> str:
+        control = view_state.session.control
         axis = self.axis.upper()
         if control.mode is Mode.JOG:
-            return f"← → axis {axis}   ↑ ↓ jog it {desk.jog_step:g} mm   g step"
+            return f"← → axis {axis}   ↑ ↓ jog it {view_state.jog_step:g} mm   g step"
         if control.mode is Mode.HANDLE:
             return f"← → axis {axis}   ↑ ↓ one click, {self.handle_step:g} mm   g click"
         if control.mode is Mode.MDI:
@@ -138,8 +138,8 @@ class MachineView(OperatedView):
         return "o load   Space start and hold   n one block"
 
     @staticmethod
-    def _switches(desk: ViewState) -> tuple[tuple[str, str, bool], ...]:
-        control = desk.workshop.control
+    def _switches(view_state: ViewState) -> tuple[tuple[str, str, bool], ...]:
+        control = view_state.session.control
         return (
             ("s", "single block", control.single_block),
             ("y", "optional stop", control.optional_stop),
@@ -148,10 +148,10 @@ class MachineView(OperatedView):
             ("h", "homed", control.homed),
         )
 
-    def _show_program(self, desk: ViewState, running: Running | None) -> None:
+    def _show_program(self, view_state: ViewState, running: Running | None) -> None:
         title, text = self.text
         line = running.player.line if running else 0
-        control = desk.workshop.control
+        control = view_state.session.control
         if running and control.mode is Mode.MDI:
             title, listed = "MDI", [(control.title, False)]
         else:
@@ -166,17 +166,17 @@ class MachineView(OperatedView):
 
     def mode(self) -> None:
         """Turn the mode switch on by one."""
-        if (desk := self._free_desk()) is not None:
+        if (view_state := self._free_desk()) is not None:
             modes = list(Mode)
-            desk.workshop.control.choose(modes[(modes.index(desk.workshop.control.mode) + 1) % len(modes)])
-            self._told(desk)
+            view_state.session.control.choose(modes[(modes.index(view_state.session.control.mode) + 1) % len(modes)])
+            self._told(view_state)
 
     def switch(self, name: str) -> None:
         """Turn one of the operator's switches."""
-        desk = self.desk
-        if desk is None:
+        view_state = self.view_state
+        if view_state is None:
             return
-        control = desk.workshop.control
+        control = view_state.session.control
         try:
             if name == "door_open":
                 control.open_door(not control.door_open)
@@ -185,16 +185,16 @@ class MachineView(OperatedView):
         except BriskAnchorError as error:
             self.owner.complain(error)
             return
-        if desk.operating:
-            desk.operating.player.single = control.single_block
-        desk.workshop.save()
-        self._told(desk)
+        if view_state.operating:
+            view_state.operating.player.single = control.single_block
+        view_state.session.save()
+        self._told(view_state)
 
     def power(self) -> None:
         """Switch the control off and on again."""
-        if (desk := self._free_desk()) is not None:
-            desk.workshop.control.power_off_and_on()
-            desk.workshop.save()
+        if (view_state := self._free_desk()) is not None:
+            view_state.session.control.power_off_and_on()
+            view_state.session.save()
             self.show()
             self.owner.tell(
                 "The control was off and is on again: common variables are gone, the home position is lost.",
@@ -202,9 +202,9 @@ class MachineView(OperatedView):
                 "ask",
             )
 
-    def next_sentence(self, desk: ViewState) -> tuple[str, str]:
+    def next_sentence(self, view_state: ViewState) -> tuple[str, str]:
         """The next thing to do here."""
-        control = desk.workshop.control
+        control = view_state.session.control
         if control.alarm is not None:
             return f"Alarm {int(control.alarm.number)}: {control.alarm.text}.", "Esc resets it."
         if control.door_open:
@@ -226,29 +226,29 @@ class MachineView(OperatedView):
 
     def choose_axis(self, step: int) -> None:
         """Choose the axis that moves by hand."""
-        if (desk := self._free_desk()) is not None:
-            axes = ["x", "y", "z", *(letter.lower() for letter in desk.workshop.machine.angles)]
+        if (view_state := self._free_desk()) is not None:
+            axes = ["x", "y", "z", *(letter.lower() for letter in view_state.session.machine.angles)]
             self.axis = axes[(axes.index(self.axis) + step) % len(axes)]
             self.show_motion()
 
     def by_hand(self, sign: int) -> None:
         """Move the chosen axis by a step or a click."""
-        desk = self._free_desk()
-        if desk is not None:
+        view_state = self._free_desk()
+        if view_state is not None:
             self.jog(self.axis, sign)
 
     def jog(self, axis: str, sign: int) -> None:
         """Move an axis by a step, as the mode has it."""
-        desk = self._free_desk()
-        if desk is None:
+        view_state = self._free_desk()
+        if view_state is None:
             return
-        control = desk.workshop.control
+        control = view_state.session.control
         if control.mode not in (Mode.JOG, Mode.HANDLE):
             self.owner.tell(
                 f"The mode is {control.mode.value}: nothing moves by hand.", "m turns the mode switch.", "ask"
             )
             return
-        step = desk.jog_step if control.mode is Mode.JOG else self.handle_step
+        step = view_state.jog_step if control.mode is Mode.JOG else self.handle_step
         try:
             met = control.jog(axis, sign * step)
         except MachineError as error:
@@ -257,32 +257,32 @@ class MachineView(OperatedView):
             self.owner.complain(error)
             return
         finally:
-            desk.workshop.save()
+            view_state.session.save()
         self.show()
         if met:
             self.owner.tell(f"Contact with {met}: stopped, and backed off.", "", "ask")
 
     def jog_step(self) -> None:
         """Take the next step."""
-        if (desk := self._free_desk()) is not None:
-            if desk.workshop.control.mode is Mode.HANDLE:
+        if (view_state := self._free_desk()) is not None:
+            if view_state.session.control.mode is Mode.HANDLE:
                 self.handle_step = HANDLE_STEPS[(HANDLE_STEPS.index(self.handle_step) + 1) % len(HANDLE_STEPS)]
             else:
-                desk.jog_step = JOG_STEPS[(JOG_STEPS.index(desk.jog_step) + 1) % len(JOG_STEPS)]
+                view_state.jog_step = JOG_STEPS[(JOG_STEPS.index(view_state.jog_step) + 1) % len(JOG_STEPS)]
             self.show_motion()
 
     def home(self) -> None:
         """Send every axis home."""
-        desk = self._free_desk()
-        if desk is None:
+        view_state = self._free_desk()
+        if view_state is None:
             return
         try:
-            desk.workshop.control.go_home()
+            view_state.session.control.go_home()
         except BriskAnchorError as error:
             self.owner.complain(error)
             return
-        desk.workshop.save()
-        self._told(desk)
+        view_state.session.save()
+        self._told(view_state)
 
     # -- tables ----------------------------------------------------------------------------------------------------
 
@@ -295,7 +295,7 @@ class MachineView(OperatedView):
 
     def watch_variable(self) -> None:
         """Ask for a variable to watch."""
-        if self.desk is not None:
+        if self.view_state is not None:
             self.owner.ask(Words("watch #", "number of a variable; again to leave it out", _weigh_number, self._watch))
 
     def _watch(self, text: str) -> None:

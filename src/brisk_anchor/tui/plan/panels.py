@@ -38,7 +38,7 @@ def list_text(builder: PlanBuilder, chosen: int, pointed: str, width: int, heigh
         text.append(f"   on the setter, within {check.tolerance:g} mm, else {check.on_fail}\n", theme.QUIET)
         rows.append(text)
     at = len(rows)
-    drawn = {feature.name: feature for feature in builder.workshop.setup.features}
+    drawn = {feature.name: feature for feature in builder.session.setup.features}
     wide = max(16, min(34, width - 48))
     for index, section in enumerate(plan.measure):
         here = index == chosen
@@ -90,7 +90,7 @@ def _by_the_job(builder: PlanBuilder, name: str) -> str:
     from brisk_anchor.core.offsets.rules import features_in
 
     row = builder.plan.offset
-    plan = next((plan for plan in builder.workshop.setup.rows if plan.row == row), None)
+    plan = next((plan for plan in builder.session.setup.rows if plan.row == row), None)
     if plan is None:
         return ""
     axes = "".join(axis.upper() for axis, rule in plan.rules.items() if name in features_in(rule))

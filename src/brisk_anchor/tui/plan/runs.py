@@ -41,7 +41,7 @@ class PlanRuns(DrawnView):
         """The plan."""
         raise NotImplementedError
 
-    def next_sentence(self, desk: ViewState) -> tuple[str, str]:
+    def next_sentence(self, view_state: ViewState) -> tuple[str, str]:
         """What can be done next."""
         raise NotImplementedError
 
@@ -55,8 +55,8 @@ class PlanRuns(DrawnView):
 
     def tell_next(self) -> None:
         """Say what can be done next."""
-        if self.desk is not None:
-            self.owner.tell(*self.next_sentence(self.desk))
+        if self.view_state is not None:
+            self.owner.tell(*self.next_sentence(self.view_state))
 
     # -- the run behind the drawing ----------------------------------------------------------------------------
 
@@ -76,7 +76,7 @@ class PlanRuns(DrawnView):
 
         digest, motions, times, ended = "", [], None, ""
         try:
-            digest, run, times = rehearse(builder.workshop, ready)
+            digest, run, times = rehearse(builder.session, ready)
             motions = list(run.machine.motions)
             failure = run.failure()
             ended = failure.one_line() if failure is not None else ""
@@ -100,10 +100,10 @@ class PlanRuns(DrawnView):
 
     async def code(self) -> None:
         """Show the program of the plan in the code view."""
-        desk, builder = self.desk, self.builder
-        if desk is None or builder is None:
+        view_state, builder = self.view_state, self.builder
+        if view_state is None or builder is None:
             return
-        desk.code_of_plan, desk.proving = True, None
+        view_state.code_of_plan, view_state.proving = True, None
         await self.owner.do_view("code")
 
     def prove_plan(self) -> None:
@@ -118,7 +118,7 @@ class PlanRuns(DrawnView):
             self.tell_next()
             return
         try:
-            program_of(builder.workshop, builder.ready)
+            program_of(builder.session, builder.ready)
         except BriskAnchorError as error:
             self.owner.complain(error)
             return
@@ -138,7 +138,7 @@ class PlanRuns(DrawnView):
                 self.owner.call_from_thread(self._progress, builder, outcome.right, count, outcome.wanted)
             return not self._halt and self.owner.is_running
 
-        outcome = prove(builder.workshop, ready, program_of(builder.workshop, ready), VARIATIONS, told=told)
+        outcome = prove(builder.session, ready, program_of(builder.session, ready), VARIATIONS, told=told)
         if self.owner.is_running:
             self.owner.call_from_thread(self._proved, builder, outcome)
 
@@ -181,7 +181,7 @@ class PlanRuns(DrawnView):
         from brisk_anchor.services.plan.plan_sheets import write_plan_sheets
 
         try:
-            paths = write_plan_sheets(builder.workshop, ready, builder.path, self.owner.folder, proof=builder.proof)
+            paths = write_plan_sheets(builder.session, ready, builder.path, self.owner.folder, proof=builder.proof)
         except BriskAnchorError as error:
             self.owner.call_from_thread(self.owner.complain, error)
             return

@@ -58,11 +58,11 @@ class PlanView(PlanRuns):
     @property
     def builder(self) -> PlanBuilder | None:
         """The plan; opened when it is first wanted."""
-        desk = self.desk
-        if desk is None:
+        view_state = self.view_state
+        if view_state is None:
             return None
         try:
-            return desk.open_plan(self.owner.folder)
+            return view_state.open_plan(self.owner.folder)
         except PlanFileError as error:
             self.owner.complain(error)
             return None
@@ -75,7 +75,7 @@ class PlanView(PlanRuns):
             return None
         return steps_by_name(builder).get(builder.plan.measure[self.chosen].known_as, (0, None))[1]
 
-    def next_sentence(self, desk: ViewState) -> tuple[str, str]:
+    def next_sentence(self, view_state: ViewState) -> tuple[str, str]:
         """What can be done next."""
         self.spoken = False
         builder = self.builder
@@ -95,10 +95,10 @@ class PlanView(PlanRuns):
 
     def show(self) -> None:
         """Bring everything up to date."""
-        desk, builder = self.desk, self.builder
-        if desk is None or builder is None:
+        view_state, builder = self.view_state, self.builder
+        if view_state is None or builder is None:
             return
-        now = (id(builder.workshop.setup), id(builder.workshop.scene))
+        now = (id(builder.session.setup), id(builder.session.scene))
         if self._of is not None and self._of != now:
             builder.refresh()  # the job was changed elsewhere, or another part lies there
         self._of = now
@@ -154,10 +154,10 @@ class PlanView(PlanRuns):
         from brisk_anchor.standin.motion import motions_at
         from brisk_anchor.tui.picture import Picture
 
-        desk, builder = self.desk, self.builder
-        if desk is None or builder is None:
+        view_state, builder = self.view_state, self.builder
+        if view_state is None or builder is None:
             return
-        ready, length = builder.ready, desk.workshop.setup.stylus.length
+        ready, length = builder.ready, view_state.session.setup.stylus.length
         step = self.step
         chosen = step.measurement.start if step is not None else None
         centre: Vector | None = (chosen[0], chosen[1], chosen[2] - length) if chosen else None
@@ -165,8 +165,8 @@ class PlanView(PlanRuns):
             centre = self.pointed.machine
         table, motions = step.measurement.table if step is not None else (), self.motions
         if table:  # what is seen is how it stands for the chosen one
-            motions = motions_at(motions, desk.workshop.machine.angles, dict(table))
-        setup, turned = desk.standing(dict(table))
+            motions = motions_at(motions, view_state.session.machine.angles, dict(table))
+        setup, turned = view_state.standing(dict(table))
         labels: list[tuple[str, Vector]] = []
         for number, one in enumerate(ready.steps if ready else (), 1):
             if table and one.measurement.table != table:
@@ -178,14 +178,14 @@ class PlanView(PlanRuns):
         touches = [m.contact for m in touches_in(motions) if m.contact is not None]
         picture = Picture(
             setup=setup,
-            zoom=desk.zoom,
+            zoom=view_state.zoom,
             centre=centre,
             target=centre,
             touches=touches,
             motions=motions,
             length=length,
-            magnify=desk.magnify,
-            pan=desk.pan,
+            magnify=view_state.magnify,
+            pan=view_state.pan,
             labels=labels,
             table=turned,
         )
@@ -230,7 +230,7 @@ class PlanView(PlanRuns):
         if builder is None:
             return
         drawn = min(
-            (d for d in builder.workshop.setup.features if not d.of),
+            (d for d in builder.session.setup.features if not d.of),
             key=lambda d: math.dist(d.machine[:2], (message.x, message.y)),
             default=None,
         )
@@ -372,7 +372,7 @@ class PlanView(PlanRuns):
         """Open a cutting program and put measuring into it."""
         from pathlib import Path
 
-        from brisk_anchor.services.insert.weave_desk import WeaveDesk
+        from brisk_anchor.services.insert.weave_editor import WeaveEditor
         from brisk_anchor.tui.plan.weave_sheet import WeaveSheet
 
         builder = self.builder
@@ -387,12 +387,12 @@ class PlanView(PlanRuns):
 
         def answer(name: str) -> None:
             try:
-                desk = WeaveDesk(builder.workshop, found(name))
+                editor = WeaveEditor(builder.session, found(name))
             except BriskAnchorError as error:
                 self.owner.complain(error)
                 return
             section = builder.plan.measure[self.chosen] if builder.plan.measure else None
-            self.owner.push_screen(WeaveSheet(desk, section, _COUNT_IN))
+            self.owner.push_screen(WeaveSheet(editor, section, _COUNT_IN))
 
         def weigh(name: str) -> str:
             return "Enter opens it" if found(name).is_file() else "no such file yet"

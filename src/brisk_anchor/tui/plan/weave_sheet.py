@@ -19,7 +19,7 @@ from brisk_anchor.tui.patience import patiently
 from brisk_anchor.tui.words import cut
 
 if TYPE_CHECKING:
-    from brisk_anchor.services.insert.weave_desk import WeaveDesk
+    from brisk_anchor.services.insert.weave_editor import WeaveEditor
     from brisk_anchor.services.plan.plan_file import MeasureSection
 
 KEYS = (
@@ -50,10 +50,10 @@ class WeaveSheet(LeavesOnce, ModalScreen[None]):
     WeaveSheet #weave-keys {{ height: 1; }}
     """
 
-    def __init__(self, desk: WeaveDesk, section: MeasureSection | None, count: int) -> None:
+    def __init__(self, editor: WeaveEditor, section: MeasureSection | None, count: int) -> None:
         """`section` is the measurement that m puts in; a jump back counts in the variable `count`."""
         super().__init__()
-        self.desk, self.section, self.count = desk, section, count
+        self.editor, self.section, self.count = editor, section, count
         self.chosen = 0
         self.top = 0
         first = "Choose an operation; m measures after it, k looks whether its tool is whole."
@@ -77,17 +77,17 @@ class WeaveSheet(LeavesOnce, ModalScreen[None]):
 
     def show(self) -> None:
         """Bring everything up to date."""
-        desk = self.desk
-        changed = "not written" if desk.changed else "as the file is"
-        colour = theme.SAND if desk.changed else theme.QUIET
-        self.query_one("#weave-heading", Heading).tell(desk.path.name, changed, colour)
+        editor = self.editor
+        changed = "not written" if editor.changed else "as the file is"
+        colour = theme.SAND if editor.changed else theme.QUIET
+        self.query_one("#weave-heading", Heading).tell(editor.path.name, changed, colour)
         self.query_one("#weave-list", LatePanel).tell_text(self._list())
         what = self.section.known_as if self.section is not None else "nothing: choose a measurement of the plan first"
         self.query_one("#weave-what", Heading).tell(f"m puts in: {what}")
         self.query_one("#weave-said", LatePanel).tell_late(
-            (self.said, desk.verdict), lambda width, _h: self._said(width)
+            (self.said, editor.verdict), lambda width, _h: self._said(width)
         )
-        lines = desk.difference()
+        lines = editor.difference()
         self.top = max(0, min(self.top, len(lines) - 10))
         self.query_one("#weave-diff", LatePanel).tell_late(
             (tuple(lines), self.top), lambda width, height: _difference(lines[self.top : self.top + height], width)
@@ -100,8 +100,8 @@ class WeaveSheet(LeavesOnce, ModalScreen[None]):
 
     def _list(self) -> Text:
         text = Text(no_wrap=True, overflow="ellipsis")
-        for at, operation in enumerate(self.desk.program.operations):
-            here, marked = at == self.chosen, operation.number in self.desk.marked
+        for at, operation in enumerate(self.editor.program.operations):
+            here, marked = at == self.chosen, operation.number in self.editor.marked
             text.append(" › " if here else "   ", f"bold {theme.SAND}")
             text.append("■ " if marked else "□ ", theme.SAND if marked else theme.FAINT)
             text.append(f"{operation.number:>2}  ", theme.QUIET)
@@ -109,7 +109,7 @@ class WeaveSheet(LeavesOnce, ModalScreen[None]):
             text.append(f"{tool:<5}", f"bold {theme.TEXT}")
             text.append(f"{cut(operation.title, 34):<34}", f"bold {theme.TEXT}" if here else theme.TEXT)
             text.append(f" {operation.first + 1}–{operation.after}\n", theme.QUIET)
-        for woven in self.desk.program.woven:
+        for woven in self.editor.program.woven:
             text.append(f"\n   ● {woven.number}  {cut(woven.title.capitalize(), 40)}", theme.LIVE)
             text.append(f"   {woven.places} ×", theme.QUIET)
         return text
@@ -121,9 +121,9 @@ class WeaveSheet(LeavesOnce, ModalScreen[None]):
         text.append(f"{'! ' if tone == 'bad' else ''}{told}\n", colour)
         if behind:
             text.append(f"{behind}\n", theme.QUIET)
-        if self.desk.verdict:
-            bad = self.desk.verdict.startswith("!")
-            text.append(f"{self.desk.verdict}.\n", theme.CORAL if bad else theme.LIVE)
+        if self.editor.verdict:
+            bad = self.editor.verdict.startswith("!")
+            text.append(f"{self.editor.verdict}.\n", theme.CORAL if bad else theme.LIVE)
         return text
 
     # -- keys --------------------------------------------------------------------------------------------------
@@ -137,13 +137,13 @@ class WeaveSheet(LeavesOnce, ModalScreen[None]):
             "down": lambda: self._move(1),
             "pageup": lambda: self._scroll(-10),
             "pagedown": lambda: self._scroll(10),
-            "space": lambda: self.desk.toggle(self._number),
+            "space": lambda: self.editor.toggle(self._number),
             "m": lambda: self._measure(None),
             "j": lambda: self._measure(self.count),
             "k": self._tool,
-            "x": lambda: self._try(lambda: self.desk.take_out()),
-            "u": lambda: self._try(lambda: "Taken back" if self.desk.undo() else "Nothing was changed"),
-            "w": lambda: self._try(lambda: f"Written: {self.desk.write()}"),
+            "x": lambda: self._try(lambda: self.editor.take_out()),
+            "u": lambda: self._try(lambda: "Taken back" if self.editor.undo() else "Nothing was changed"),
+            "w": lambda: self._try(lambda: f"Written: {self.editor.write()}"),
         }
         if event.key == "escape":
             self.dismiss()
@@ -156,10 +156,10 @@ class WeaveSheet(LeavesOnce, ModalScreen[None]):
 
     @property
     def _number(self) -> int:
-        return self.desk.program.operations[self.chosen].number
+        return self.editor.program.operations[self.chosen].number
 
     def _move(self, step: int) -> None:
-        self.chosen = max(0, min(len(self.desk.program.operations) - 1, self.chosen + step))
+        self.chosen = max(0, min(len(self.editor.program.operations) - 1, self.chosen + step))
 
     def _scroll(self, step: int) -> None:
         self.top += step
@@ -175,13 +175,13 @@ class WeaveSheet(LeavesOnce, ModalScreen[None]):
         if section is None:
             self.said = ("There is no measurement to put in.", "Choose one in the plan, then open this again.", "bad")
             return
-        self._try(lambda: self.desk.measure(section, self._number, count))
+        self._try(lambda: self.editor.measure(section, self._number, count))
 
     def _tool(self) -> None:
-        from brisk_anchor.services.insert.weave_desk import TOLERANCE
+        from brisk_anchor.services.insert.weave_editor import TOLERANCE
 
-        tool = self.desk.program.operations[self.chosen].tool
-        self._try(lambda: self.desk.check_tool(tool, TOLERANCE, self._number))
+        tool = self.editor.program.operations[self.chosen].tool
+        self._try(lambda: self.editor.check_tool(tool, TOLERANCE, self._number))
 
 
 def _difference(lines: list[str], width: int) -> Text:

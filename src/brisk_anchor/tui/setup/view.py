@@ -87,18 +87,18 @@ class SetupView(DrawnView):
 
     def show(self) -> None:
         """Bring everything up to date."""
-        desk = self.desk
-        if desk is None:
+        view_state = self.view_state
+        if view_state is None:
             return
-        setup = desk.workshop.setup
+        setup = view_state.session.setup
         if self._of is not setup.features:
             from brisk_anchor.services.measure.reach import Reach
 
             self._of, self._reaches, self._cautions = setup.features, [Reach(drawn) for drawn in setup.features], []
             self.looking = True
-            work = partial(self._look, desk.workshop.scene, setup)
+            work = partial(self._look, view_state.session.scene, setup)
             self.owner.run_worker(work, thread=True, exclusive=True, group="reach", name="reach")
-        measured = frozenset(desk.workshop.measured)
+        measured = frozenset(view_state.session.measured)
         make: dict[str, Callable[[], list[Item]]] = {
             "features": lambda: feature_items(setup, self._reaches, measured),
             "points": lambda: point_items(setup),
@@ -113,9 +113,9 @@ class SetupView(DrawnView):
         self.query_one("#features", LatePanel).tell_late(
             (chosen, page, tuple(items)), lambda width, height: list_text(items, chosen, page, width, height)
         )
-        self._show_item(desk)
-        self._show_zero(desk)
-        self._show_facts(desk)
+        self._show_item(view_state)
+        self._show_zero(view_state)
+        self._show_facts(view_state)
         self.show_motion()
 
     def _look(self, scene: Scene, setup: Setup) -> None:
@@ -134,19 +134,19 @@ class SetupView(DrawnView):
 
     def show_motion(self, setup: Setup | None = None) -> None:
         """The drawing alone; with another set-up, as it would be."""
-        if (desk := self.desk) is None:
+        if (view_state := self.view_state) is None:
             return
         item = self.item
-        picture = replace(desk.picture(), zero=desk.zero(), chosen=item.machine if item else None)
+        picture = replace(view_state.picture(), zero=view_state.zero(), chosen=item.machine if item else None)
         picture.target = None
         if item is not None and item.machine is not None:
             picture.centre = item.machine
-        picture.dimensions = desk.dimensions
+        picture.dimensions = view_state.dimensions
         if setup is not None:
             picture.setup, picture.chosen = setup, None
         self.query_one(Drawing).show(picture)
 
-    def _show_item(self, desk: ViewState) -> None:
+    def _show_item(self, view_state: ViewState) -> None:
         item = self.item
         if item is None:
             self.query_one("#feature-heading", Heading).tell("nothing is listed")
@@ -159,14 +159,14 @@ class SetupView(DrawnView):
             if self.looking:
                 note, colour = "looking what can be reached …", theme.QUIET
         self.query_one("#feature-heading", Heading).tell(item.title, note, colour)
-        self.query_one("#feature", LatePanel).tell_text(item_text(item, desk.zero()))
+        self.query_one("#feature", LatePanel).tell_text(item_text(item, view_state.zero()))
 
-    def _show_facts(self, desk: ViewState) -> None:
+    def _show_facts(self, view_state: ViewState) -> None:
         """The machine and what is on it, as they are described."""
-        workshop = desk.workshop
-        setup, machine = workshop.setup, workshop.setup.machine
+        session = view_state.session
+        setup, machine = session.setup, session.setup.machine
         rotary = ", ".join(axis.letter for axis in machine.rotary)
-        lengths = workshop.profile.tool_lengths.convention
+        lengths = session.profile.tool_lengths.convention
         travels = zip("XYZ", machine.travel.low, machine.travel.high, strict=True)
         stylus = setup.stylus
         turned = f", turned {setup.turn:+g}°" if setup.turn else ""
@@ -175,7 +175,7 @@ class SetupView(DrawnView):
         facts = [
             ("machine", f"{machine.name}, {machine.kind}" + (f", rotary {rotary}" if rotary else "")),
             *((f"travel {axis}", f"{_mm(low)} to {_mm(high)}") for axis, low, high in travels),
-            ("control", f"{workshop.profile.name}, tool lengths from the {lengths}"),
+            ("control", f"{session.profile.name}, tool lengths from the {lengths}"),
             ("probe", f"T{stylus.tool_number}, ball ⌀{stylus.ball_diameter:g}, length {stylus.length:g}"),
             ("fixture", setup.fixture),
             (
@@ -183,7 +183,7 @@ class SetupView(DrawnView):
                 f"{setup.part}{turned}, may lie {setup.start_uncertainty:g} mm and {setup.turn_uncertainty:g}° off",
             ),
             ("operations", operations),
-            ("programs", f"O{workshop.first_number:04d} and on{comment}"),
+            ("programs", f"O{session.first_number:04d} and on{comment}"),
             *(("note", note) for note in setup.card.notes),
         ]
         text = Text(no_wrap=True, overflow="ellipsis")
@@ -195,9 +195,9 @@ class SetupView(DrawnView):
         self.query_one("#facts-heading", Heading).tell("as described", "mm")
         self.query_one("#facts", LatePanel).tell_text(text)
 
-    def _show_zero(self, desk: ViewState) -> None:
-        self.query_one("#zero-heading", Heading).tell(f"zero of {desk.row}")
-        self.query_one("#zero", LatePanel).tell_text(zero_text(desk.workshop, desk.row))
+    def _show_zero(self, view_state: ViewState) -> None:
+        self.query_one("#zero-heading", Heading).tell(f"zero of {view_state.row}")
+        self.query_one("#zero", LatePanel).tell_text(zero_text(view_state.session, view_state.row))
 
     # -- choosing ----------------------------------------------------------------------------------------------
 
@@ -216,105 +216,115 @@ class SetupView(DrawnView):
 
     def take(self, axis: str, onto: int) -> None:
         """Take an axis of the offset's zero from the chosen feature, or put it on the chosen point."""
-        desk, item = self.free_desk(), self.item
-        if desk is None or item is None:
+        view_state, item = self.free_desk(), self.item
+        if view_state is None or item is None:
             return
         if item.drawn is None:
             if onto:
-                self._put(desk, item, axis, (0.0, 0.0, 0.0))
+                self._put(view_state, item, axis, (0.0, 0.0, 0.0))
             else:
                 self.owner.tell("A point is not measured.", f"{axis.upper()} puts the zero on it.", "ask")
             return
         name, title = item.drawn.name, item.drawn.title
 
         def change() -> bool:
-            return desk.workshop.take_datum(desk.row, axis, name, onto=bool(onto))
+            return view_state.session.take_datum(view_state.row, axis, name, onto=bool(onto))
 
         where = "The zero lies on it now" if onto else "The zero stays where it is"
-        self._do(desk, change, f"{desk.row} {axis.upper()} comes from {title}.", where)
+        self._do(view_state, change, f"{view_state.row} {axis.upper()} comes from {title}.", where)
 
     def between(self) -> None:
         """Take the middle between the chosen feature and the one the axis comes from."""
-        desk, item = self.free_desk(), self.item
-        if desk is None or item is None or item.drawn is None:
+        view_state, item = self.free_desk(), self.item
+        if view_state is None or item is None or item.drawn is None:
             return
         name, axes = item.drawn.name, item.axes
 
         def change() -> bool:
             kept = False
             for axis in axes:
-                kept = desk.workshop.take_middle(desk.row, axis, name)
+                kept = view_state.session.take_middle(view_state.row, axis, name)
             return kept
 
-        told = f"{desk.row} {axes.upper()} comes from the middle with {item.drawn.title}."
-        self._do(desk, change, told, "The zero stays where it is; e and Enter move it")
+        told = f"{view_state.row} {axes.upper()} comes from the middle with {item.drawn.title}."
+        self._do(view_state, change, told, "The zero stays where it is; e and Enter move it")
 
     def angle(self, taken: int) -> None:
         """Take the angle of the offset from the chosen feature, or leave it out."""
-        desk, item = self.free_desk(), self.item
-        if desk is None or (taken and (item is None or item.drawn is None)):
+        view_state, item = self.free_desk(), self.item
+        if view_state is None or (taken and (item is None or item.drawn is None)):
             return
         name = item.drawn.name if taken and item is not None and item.drawn is not None else None
         title = item.title if item is not None and name else ""
-        told = f"{desk.row} turns with {title}." if name else f"{desk.row} is not turned."
+        told = f"{view_state.row} turns with {title}." if name else f"{view_state.row} is not turned."
         behind = "Every place on the drawing turns with it" if name else "Its axes are the machine's"
-        self._do(desk, lambda: desk.workshop.take_turn(desk.row, name), told, behind)
+        self._do(view_state, lambda: view_state.session.take_turn(view_state.row, name), told, behind)
 
     def table_angle(self) -> None:
         """Let the table turn the part straight, or keep the angle in the row again."""
-        desk = self.free_desk()
-        if desk is None:
+        view_state = self.free_desk()
+        if view_state is None:
             return
-        row = desk.row
+        row = view_state.row
 
         def change() -> bool:
-            desk.workshop.take_table(row)
-            return desk.workshop.description is not None
+            view_state.session.take_table(row)
+            return view_state.session.description is not None
 
-        letter = "the row" if desk.workshop.setup.row(row).turner else "the table"
-        self._do(desk, change, f"The angle of {row} is turned out by {letter}.", "Measure and store it again")
+        letter = "the row" if view_state.session.setup.row(row).turner else "the table"
+        self._do(view_state, change, f"The angle of {row} is turned out by {letter}.", "Measure and store it again")
 
     def derive(self) -> None:
         """Derive the offset from another one, its zero staying where it is."""
-        desk = self.free_desk()
-        if desk is None:
+        view_state = self.free_desk()
+        if view_state is None:
             return
-        others = [plan.row for plan in desk.workshop.setup.rows if plan.row != desk.row]
+        others = [plan.row for plan in view_state.session.setup.rows if plan.row != view_state.row]
 
         def weigh(words: str) -> str:
-            return desk.workshop.derivation(desk.row, words.strip().upper())
+            return view_state.session.derivation(view_state.row, words.strip().upper())
 
         def answer(words: str) -> None:
             parent = words.strip().upper()
-            told = f"{desk.row} follows {parent}."
-            self._do(desk, lambda: desk.workshop.take_parent(desk.row, parent), told, "It moves and turns with it")
+            told = f"{view_state.row} follows {parent}."
+            self._do(
+                view_state,
+                lambda: view_state.session.take_parent(view_state.row, parent),
+                told,
+                "It moves and turns with it",
+            )
 
-        self.owner.ask(Words(f"{desk.row} follows", lambda _: f"one of {', '.join(others)}", weigh, answer))
+        self.owner.ask(Words(f"{view_state.row} follows", lambda _: f"one of {', '.join(others)}", weigh, answer))
 
     def fit(self) -> None:
         """Take the chosen feature into the best fit, or out of it."""
-        desk, item = self.free_desk(), self.item
-        if desk is None or item is None or item.drawn is None:
+        view_state, item = self.free_desk(), self.item
+        if view_state is None or item is None or item.drawn is None:
             return
         name = item.drawn.name
-        before = desk.workshop.setup.row(desk.row).rules.get("x")
+        before = view_state.session.setup.row(view_state.row).rules.get("x")
         out = isinstance(before, FromFit) and name in before.names
-        told = f"{item.title} is {'out of' if out else 'in'} the best fit of {desk.row}."
-        self._do(desk, lambda: desk.workshop.take_fit(desk.row, name), told, "X, Y and the angle come from it")
+        told = f"{item.title} is {'out of' if out else 'in'} the best fit of {view_state.row}."
+        self._do(
+            view_state,
+            lambda: view_state.session.take_fit(view_state.row, name),
+            told,
+            "X, Y and the angle come from it",
+        )
 
     def distance(self) -> None:
         """Remember the chosen feature; with another chosen, tell how far that lies from it."""
         item = self.item
-        desk = self.free_desk()
-        if desk is None or item is None or item.drawn is None:
+        view_state = self.free_desk()
+        if view_state is None or item is None or item.drawn is None:
             return
         drawn, start = item.drawn, self._from
-        if start is None or start.name == drawn.name or start not in desk.workshop.setup.features:
+        if start is None or start.name == drawn.name or start not in view_state.session.setup.features:
             self._from = drawn
             self.owner.tell(f"Distances from {drawn.title}.", "Choose another feature, and d again.", "ask")
             return
         try:
-            found = desk.workshop.distance(start.name, drawn.name)
+            found = view_state.session.distance(start.name, drawn.name)
         except BriskAnchorError as error:
             self.owner.complain(error)
             return
@@ -334,20 +344,20 @@ class SetupView(DrawnView):
 
     def here(self) -> None:
         """The zero onto what is chosen, in every axis it means; or the chosen offset for an operation."""
-        desk, item = self.free_desk(), self.item
-        if desk is None or item is None:
+        view_state, item = self.free_desk(), self.item
+        if view_state is None or item is None:
             return
         if self.listed == "operations":
-            self._change(lambda describing: describing.assigned(item.title, desk.row))
+            self._change(lambda editor: editor.assigned(item.title, view_state.row))
         elif item.axes:
-            self._put(desk, item, item.axes, (0.0, 0.0, 0.0))
+            self._put(view_state, item, item.axes, (0.0, 0.0, 0.0))
 
     def beside(self) -> None:
         """Type how far from the chosen place the zero is to lie."""
         from brisk_anchor.services.measure.datum_rules import read_distances
 
-        desk, item = self.free_desk(), self.item
-        if desk is None or item is None or not item.axes:
+        view_state, item = self.free_desk(), self.item
+        if view_state is None or item is None or not item.axes:
             return
 
         def weigh(words: str) -> str:
@@ -356,12 +366,14 @@ class SetupView(DrawnView):
 
         def answer(words: str) -> None:
             figures = dict(zip(item.axes, read_distances(words, item.axes), strict=True))
-            self._put(desk, item, item.axes, (figures.get("x", 0.0), figures.get("y", 0.0), figures.get("z", 0.0)))
+            self._put(
+                view_state, item, item.axes, (figures.get("x", 0.0), figures.get("y", 0.0), figures.get("z", 0.0))
+            )
 
         axes = ", ".join(item.axes.upper())
         self.owner.ask(Words(f"{axes} from {item.title}", lambda _: "figures with commas between them", weigh, answer))
 
-    def _put(self, desk: ViewState, item: Item, axes: str, away: tuple[float, float, float]) -> None:
+    def _put(self, view_state: ViewState, item: Item, axes: str, away: tuple[float, float, float]) -> None:
         if item.machine is None or any(axis not in item.axes for axis in axes):
             self.owner.tell(f"{item.title} says nothing of {axes.upper()}.", "Choose another point.", "ask")
             return
@@ -369,24 +381,26 @@ class SetupView(DrawnView):
         places = {axis: item.machine[n] + away[n] for axis, n in i.items()}
         shown = "  ".join(f"{axis.upper()} {away[n]:+g}" for axis, n in i.items() if away[n])
         where = f"{shown} from {item.title}" if shown else f"on {item.title}"
-        told = f"The zero of {desk.row} lies {where}, along {axes.upper()}."
-        self._do(desk, lambda: desk.workshop.put_zero(desk.row, places), told, "It is measured where it was")
+        told = f"The zero of {view_state.row} lies {where}, along {axes.upper()}."
+        self._do(
+            view_state, lambda: view_state.session.put_zero(view_state.row, places), told, "It is measured where it was"
+        )
 
-    def _do(self, desk: ViewState, change: Callable[[], bool], told: str, behind: str) -> None:
-        before = desk.expected_place(desk.row)
+    def _do(self, view_state: ViewState, change: Callable[[], bool], told: str, behind: str) -> None:
+        before = view_state.expected_place(view_state.row)
         try:
             kept = change()
         except BriskAnchorError as error:
             self.owner.complain(error)
             return
-        after = desk.expected_place(desk.row)
-        desk.moved = (desk.row, before) if after != before else None
+        after = view_state.expected_place(view_state.row)
+        view_state.moved = (view_state.row, before) if after != before else None
         self.owner.show_all(keep_prompt=True)
         away = {axis: new - old for axis, new, old in zip("xyz", after, before, strict=True) if abs(new - old) > 5e-7}
         if away:
             from brisk_anchor.services.session.guide import value_words
 
-            behind = f"{behind}. Every program on {desk.row} moves by {value_words(away, 3)}"
+            behind = f"{behind}. Every program on {view_state.row} moves by {value_words(away, 3)}"
         saved = "job.toml says so too." if kept else "This job has no file of its own: it lasts until you leave."
         self.owner.tell(told, f"{behind}. {saved}", "good")
 
@@ -399,7 +413,7 @@ class SetupView(DrawnView):
             self.owner.tell("Choose a feature that lies askew to the axes.", "o turns by a quarter.", "ask")
             return
         skew = item.drawn.skew if item is not None and item.drawn is not None else 0.0
-        self._change(lambda describing: describing.turned(describing.job.job.seat_turn + (angle or -skew)))
+        self._change(lambda editor: editor.turned(editor.job.job.seat_turn + (angle or -skew)))
 
     def take_off(self) -> None:
         """Take the chosen feature off the drawing."""
@@ -408,15 +422,15 @@ class SetupView(DrawnView):
             self.owner.tell("Choose a feature of the part.", "", "ask")
             return
         name = item.drawn.name
-        self._change(lambda describing: describing.removed(name))
+        self._change(lambda editor: editor.removed(name))
 
     def undo(self) -> None:
         """Take the last change of the description back."""
-        desk = self.free_desk()
-        if desk is None:
+        view_state = self.free_desk()
+        if view_state is None:
             return
         try:
-            told = desk.workshop.undo()
+            told = view_state.session.undo()
         except BriskAnchorError as error:
             self.owner.complain(error)
             return
@@ -426,18 +440,18 @@ class SetupView(DrawnView):
         )
 
     def _change(self, work: Callable[[JobEditor], Change]) -> None:
-        desk = self.free_desk()
-        if desk is not None:
-            make_change(self, desk.workshop, work)
+        view_state = self.free_desk()
+        if view_state is not None:
+            make_change(self, view_state.session, work)
 
 
-def make_change(view: DrawnView, workshop: SessionState, work: Callable[[JobEditor], Change]) -> None:
+def make_change(view: DrawnView, session: SessionState, work: Callable[[JobEditor], Change]) -> None:
     """Work a change of the description out, make it, and tell what it was; or why it cannot be."""
     from brisk_anchor.core.errors import JobError
 
     try:
-        change = work(workshop.changing())
-        workshop.change(change)
+        change = work(session.changing())
+        session.change(change)
     except JobError as error:
         finding = error.findings[0]
         view.owner.tell(

@@ -14,12 +14,12 @@ if TYPE_CHECKING:
     from brisk_anchor.services.session.session import Session
 
 
-def zero_text(workshop: Session, row: str) -> Text:
+def zero_text(session: Session, row: str) -> Text:
     """One line an axis: where it lies by the description, machine mm, and what it is taken from."""
-    expected = workshop.expected(row)
-    titles = {drawn.name: drawn.title for drawn in workshop.setup.features}
+    expected = session.expected(row)
+    titles = {drawn.name: drawn.title for drawn in session.setup.features}
     text = Text(no_wrap=True, overflow="ellipsis")
-    for axis, rule in workshop.setup.row(row).rules.items():
+    for axis, rule in session.setup.row(row).rules.items():
         text.append(f" {axis.upper()} ", f"bold {theme.SAND}")
         text.append(f"{format_length(expected[axis], decimals=3, signed=True):>10}", f"bold {theme.TEXT}")
         if isinstance(rule, FromFit):
@@ -29,7 +29,7 @@ def zero_text(workshop: Session, row: str) -> Text:
         if isinstance(rule, FromHeading):
             way = f" to {titles[rule.other]}" if rule.other else ""
             text.append(" °  turned with ", theme.QUIET)
-            turner = workshop.setup.row(row).turner
+            turner = session.setup.row(row).turner
             table = f", turned out by table {turner.letter}" if turner else ""
             text.append(f"{titles[rule.feature]}{way}{table}\n", theme.TEXT)
             continue

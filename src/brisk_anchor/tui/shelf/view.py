@@ -59,14 +59,14 @@ class ShelfView(View):
         """The chosen tool."""
         return self._lines[self.chosen]
 
-    def next_sentence(self, desk: ViewState) -> tuple[str, str]:
+    def next_sentence(self, view_state: ViewState) -> tuple[str, str]:
         """What can be done with the chosen tool."""
         if not self._lines:
             return "", ""
         line = self.line
         match line.group:
             case "probe":
-                if desk.workshop.machine.turned_round:
+                if view_state.session.machine.turned_round:
                     return (
                         "The spindle stands turned half round: 1 and y measure the ring again, then 6 and c.",
                         "o turns it back. What is measured now only calibrates.",
@@ -91,18 +91,18 @@ class ShelfView(View):
         """Bring everything up to date."""
         from brisk_anchor.services.session.tool_shelf import lines, reference
 
-        desk = self.desk
-        if desk is None:
+        view_state = self.view_state
+        if view_state is None:
             return
-        workshop = desk.workshop
-        self._lines = lines(workshop, date.today())
+        session = view_state.session
+        self._lines = lines(session, date.today())
         self.chosen = min(self.chosen, len(self._lines) - 1)
         self.figure_chosen = min(self.figure_chosen, max(0, len(self.line.figures) - 1))
-        self.query_one("#shelf-heading", Heading).tell(f"tools of {workshop.setup.machine.name}", "mm, ± is k = 2")
-        held = workshop.machine.tool_in_spindle
+        self.query_one("#shelf-heading", Heading).tell(f"tools of {session.setup.machine.name}", "mm, ± is k = 2")
+        held = session.machine.tool_in_spindle
         key = (tuple(self._lines), self.chosen, held)
         self.query_one("#shelf", LatePanel).tell_late(key, lambda _width, height: self._list(held, height))
-        profile = workshop.profile.tool_lengths
+        profile = session.profile.tool_lengths
         words = Text(no_wrap=True, overflow="ellipsis")
         about = {
             "gauge line": "from the gauge line of the spindle to the end of the tool",
@@ -110,18 +110,18 @@ class ShelfView(View):
             "part": "by touching every tool on the part",
         }[profile.convention]
         words.append(f" Lengths are counted {about}.\n", theme.TEXT)
-        if (setter := workshop.setup.shelf.setter) is not None:
-            taken = reference(workshop)
+        if (setter := session.setup.shelf.setter) is not None:
+            taken = reference(session)
             foot = format_length(taken.values["z"], decimals=4, signed=True) if taken else "not taken"
             words.append(f" {setter.row} is kept for {setter.name}: ", theme.QUIET)
             words.append(f"Z {foot}\n", f"bold {theme.LIVE if taken else theme.CORAL}")
-            active = workshop.active
+            active = session.active
             wrong = active != setter.row
             told = "work figures would count from it" if wrong else "work figures count from the reference"
             words.append(f" Active on the control: {active}, {told}.\n", theme.SAND if wrong else theme.QUIET)
-        self.query_one("#lengths-heading", Heading).tell("tool lengths", workshop.profile.name)
+        self.query_one("#lengths-heading", Heading).tell("tool lengths", session.profile.name)
         self.query_one("#lengths", LatePanel).tell_text(words)
-        self._show_tool(desk)
+        self._show_tool(view_state)
 
     def _list(self, in_spindle: int, height: int) -> Text:
         """The tools round the chosen one that fit, each group under its name."""
@@ -150,7 +150,7 @@ class ShelfView(View):
             shown.append_text(row)
         return shown
 
-    def _show_tool(self, desk: ViewState) -> None:
+    def _show_tool(self, view_state: ViewState) -> None:
         line = self.line
         self.query_one("#tool-heading", Heading).tell(f"T{line.number}  {line.name}", line.group)
         text = Text(no_wrap=True, overflow="ellipsis")
@@ -160,21 +160,21 @@ class ShelfView(View):
             text.append(f"{label:<18}", f"bold {theme.SAND}" if chosen else theme.QUIET)
             text.append(f"{_figure(label, value):>12}\n", f"bold {theme.TEXT}" if value is not None else theme.CORAL)
         text.append(f"   {line.state}\n", theme.QUIET if line.sound else theme.CORAL)
-        workshop = desk.workshop
+        session = view_state.session
         if line.group == "probe":
-            x, y = workshop.setup.stylus.offset
+            x, y = session.setup.stylus.offset
             text.append(f"   {'ball beside axis':<18}", theme.QUIET)
             text.append(f"  X {x:+.4f}  Y {y:+.4f}\n", theme.TEXT)
-            if workshop.machine.turned_round:
+            if session.machine.turned_round:
                 text.append(" ! the spindle stands turned half round\n", theme.CORAL)
-            if workshop.by_direction:
+            if session.by_direction:
                 text.append("\n   effective radius by direction, last ring\n", theme.QUIET)
-                text.append_text(radius_text(workshop.by_direction))
+                text.append_text(radius_text(session.by_direction))
         rows = max(4, text.plain.count("\n") + 1)
         self.query_one("#tool-figures", LatePanel).tell_text(text, rows)
-        key = (line, id(desk.workshop.setup))
+        key = (line, id(view_state.session.setup))
         self.query_one("#tool-shape", LatePanel).tell_late(
-            key, lambda width, height: tool_text(workshop.setup, line, width, min(height, 24))
+            key, lambda width, height: tool_text(session.setup, line, width, min(height, 24))
         )
 
     # -- choosing ----------------------------------------------------------------------------------------------
@@ -197,7 +197,7 @@ class ShelfView(View):
 
     @property
     def _kept(self) -> str:
-        return " machine.toml says so too." if self.desk and self.desk.workshop.description else ""
+        return " machine.toml says so too." if self.view_state and self.view_state.session.description else ""
 
     # -- changing ----------------------------------------------------------------------------------------------
 
@@ -205,15 +205,15 @@ class ShelfView(View):
         """Type the chosen figure."""
         from brisk_anchor.services.session.tool_shelf import set_figure
 
-        desk = self.free_desk()
-        if desk is None:
+        view_state = self.free_desk()
+        if view_state is None:
             return
         line = self.line
         label, present = line.figures[self.figure_chosen]
 
         def answer(value: float) -> None:
             def work() -> tuple[str, str]:
-                set_figure(desk.workshop, line, label, value)
+                set_figure(view_state.session, line, label, value)
                 return (
                     f"{line.name}: {label} is {value:.4f} mm now.",
                     f"What was measured with the old one is void.{self._kept}",
@@ -228,19 +228,19 @@ class ShelfView(View):
         """The stylus is new, or the tip of the master."""
         from brisk_anchor.services.session.tool_shelf import new_master, probe_exchanged
 
-        desk = self.free_desk()
-        if desk is None:
+        view_state = self.free_desk()
+        if view_state is None:
             return
         group = self.line.group
 
         def work() -> tuple[str, str]:
             if group == "probe":
-                probe_exchanged(desk.workshop, "stylus")
+                probe_exchanged(view_state.session, "stylus")
                 return (
                     "The stylus is new: calibrate radius, length and run-out.",
                     f"Nothing is stored until then.{self._kept}",
                 )
-            rows = new_master(desk.workshop)
+            rows = new_master(view_state.session)
             stale = f"Stale: {', '.join(rows)}." if rows else "No offset of this job hangs on it."
             return "The master has a new tip: take the reference again.", stale
 
@@ -253,12 +253,12 @@ class ShelfView(View):
         """The probe stands in another pocket."""
         from brisk_anchor.services.session.tool_shelf import probe_exchanged
 
-        desk = self.free_desk()
-        if desk is None or self.line.group != "probe":
+        view_state = self.free_desk()
+        if view_state is None or self.line.group != "probe":
             return
 
         def work() -> tuple[str, str]:
-            probe_exchanged(desk.workshop, "pocket")
+            probe_exchanged(view_state.session, "pocket")
             return "The probe seats anew: calibrate length and run-out.", "Nothing is stored until then."
 
         self.attempt(work)
@@ -267,8 +267,8 @@ class ShelfView(View):
         """A cutter broke, or is another."""
         from brisk_anchor.services.session.tool_shelf import broken
 
-        desk = self.free_desk()
-        if desk is None:
+        view_state = self.free_desk()
+        if view_state is None:
             return
         line = self.line
         if line.group != "cutter":
@@ -276,7 +276,7 @@ class ShelfView(View):
             return
 
         def work() -> tuple[str, str]:
-            broken(desk.workshop, line.number)
+            broken(view_state.session, line.number)
             return f"T{line.number} has no length until it is measured.", "All others keep theirs."
 
         self.attempt(work)
@@ -287,13 +287,13 @@ class ShelfView(View):
         """Put the chosen tool, or the master, into the spindle of the stand-in."""
         from brisk_anchor.services.session.tool_shelf import into_spindle
 
-        desk = self.free_desk()
-        if desk is None:
+        view_state = self.free_desk()
+        if view_state is None:
             return
         number = self.line.number
 
         def work() -> tuple[str, str]:
-            into_spindle(desk.workshop, number)
+            into_spindle(view_state.session, number)
             return f"T{number} is in the spindle, at home.", ""
 
         self.attempt(work)
@@ -302,79 +302,79 @@ class ShelfView(View):
         """Move the chosen tool, or the master, onto the setter of the stand-in."""
         from brisk_anchor.services.session.tool_shelf import bring_to_setter
 
-        desk = self.free_desk()
-        if desk is None:
+        view_state = self.free_desk()
+        if view_state is None:
             return
         number = self.line.number
         key = "r takes the reference" if self.line.group == "tool setter" else "l takes its length"
-        self.attempt(lambda: (f"T{number} met {bring_to_setter(desk.workshop, number)}: {key}.", ""))
+        self.attempt(lambda: (f"T{number} met {bring_to_setter(view_state.session, number)}: {key}.", ""))
 
     def reference(self) -> None:
         """Take the reference of the setter with the master."""
         from brisk_anchor.services.session.tool_shelf import take_reference
 
-        desk = self.free_desk()
-        setter = desk.workshop.setup.shelf.setter if desk else None
-        if desk is None or setter is None:
+        view_state = self.free_desk()
+        setter = view_state.session.setup.shelf.setter if view_state else None
+        if view_state is None or setter is None:
             self.owner.tell("There is no tool setter on the shelf.", "machine.toml has it as [setter].", "ask")
             return
 
         def take(figure: float | None) -> None:
             def work() -> tuple[str, str]:
-                value = take_reference(desk.workshop, figure).axis("z")
+                value = take_reference(view_state.session, figure).axis("z")
                 shown = format_length(value.value, decimals=4, signed=True)
                 return f"{setter.row} Z {shown} mm ±{2 * value.u:.4f} is the reference.", "Written and read back."
 
             self.attempt(work)
 
-        self._ask_position(desk, setter.master, f"T{setter.master} on {setter.name}, Z", take, "machine position")
+        self._ask_position(view_state, setter.master, f"T{setter.master} on {setter.name}, Z", take, "machine position")
 
     def length(self) -> None:
         """Take the length of the chosen cutter, on the setter or on the part."""
         from brisk_anchor.services.measure.by_hand import PositionFrame
         from brisk_anchor.services.session.tool_shelf import length_on_the_part, measured_length
 
-        desk = self.free_desk()
-        if desk is None:
+        view_state = self.free_desk()
+        if view_state is None:
             return
-        line, workshop = self.line, desk.workshop
+        line, session = self.line, view_state.session
         if line.group != "cutter":
             self.owner.tell("Choose a cutter.", "The master's own length is one of its figures.", "ask")
             return
-        if workshop.profile.tool_lengths.convention == "part":
-            row = workshop.active
+        if session.profile.tool_lengths.convention == "part":
+            row = session.active
 
             def place(program_z: float) -> None:
                 def taken(figure: float | None) -> None:
                     self._take_length(
-                        desk, line, lambda: length_on_the_part(workshop, line.number, figure, program_z, 0.0)
+                        view_state, line, lambda: length_on_the_part(session, line.number, figure, program_z, 0.0)
                     )
 
-                self._ask_position(desk, line.number, f"T{line.number} on the part, Z", taken, "machine position")
+                self._ask_position(view_state, line.number, f"T{line.number} on the part, Z", taken, "machine position")
 
             note = f"where the touched face lies in the program, with {row} active"
             self.owner.ask(Question("program Z of the face", 0.0, -_FURTHEST, _FURTHEST, place, note, 0.0))
             return
-        setter = workshop.setup.shelf.setter
+        setter = session.setup.shelf.setter
         frame = PositionFrame()
-        if desk.in_work and setter is not None:
-            frame = PositionFrame(workshop.active, workshop.machine.offset(workshop.active))
+        if view_state.in_work and setter is not None:
+            frame = PositionFrame(session.active, session.machine.offset(session.active))
         label = f"T{line.number} on {setter.name if setter else 'the setter'}, Z"
 
         def measured(figure: float | None) -> None:
-            self._take_length(desk, line, lambda: measured_length(workshop, line.number, figure, frame))
+            self._take_length(view_state, line, lambda: measured_length(session, line.number, figure, frame))
 
-        self._ask_position(desk, line.number, label, measured, frame.short, frame)
+        self._ask_position(view_state, line.number, label, measured, frame.short, frame)
 
     def _take_length(
-        self, desk: ViewState, line: ShelfLine, find: Callable[[], tuple[ToolLength, list[Finding]]]
+        self, view_state: ViewState, line: ShelfLine, find: Callable[[], tuple[ToolLength, list[Finding]]]
     ) -> None:
         from brisk_anchor.services.session.tool_shelf import take_length
 
         def work() -> tuple[str, str]:
             length, looks = find()
             was = next((value for label, value in line.figures if label == "length"), None)
-            take_length(desk.workshop, line.number, length, looks)
+            take_length(view_state.session, line.number, length, looks)
             change = f", {length.value - was:+.4f} from before" if was is not None else ""
             sum_ = "  ".join(f"{t.sign} {format_length(t.value, decimals=4)}".strip() for t in length.terms)
             return f"T{line.number} is {length.value:.4f} mm ±{2 * length.u:.4f} long{change}.", sum_
@@ -383,7 +383,7 @@ class ShelfView(View):
 
     def _ask_position(
         self,
-        desk: ViewState,
+        view_state: ViewState,
         number: int,
         label: str,
         take: Callable[[float | None], None],
@@ -391,8 +391,8 @@ class ShelfView(View):
         frame: PositionFrame | None = None,
     ) -> None:
         """Ask for Z; Enter takes where the stand-in stands when the right tool is in its spindle."""
-        machine = desk.workshop.machine
-        here = machine.tool_in_spindle == number and desk.workshop.setup.machine.connected
+        machine = view_state.session.machine
+        here = machine.tool_in_spindle == number and view_state.session.setup.machine.connected
         stands = machine.position[2] - (frame.zero[2] if frame else 0.0) if here else None
 
         def answer(value: float) -> None:
@@ -403,9 +403,13 @@ class ShelfView(View):
 
     def readout(self) -> None:
         """Figures count from the machine's zero, or from the active offset."""
-        if (desk := self.desk) is not None:
-            desk.in_work = not desk.in_work
-            words = f"work positions, counted from {desk.workshop.active}" if desk.in_work else "machine positions"
+        if (view_state := self.view_state) is not None:
+            view_state.in_work = not view_state.in_work
+            words = (
+                f"work positions, counted from {view_state.session.active}"
+                if view_state.in_work
+                else "machine positions"
+            )
             self.owner.tell(f"Figures are {words}.", "w changes it.", "ask")
 
     # -- run-out -----------------------------------------------------------------------------------------------
@@ -414,9 +418,9 @@ class ShelfView(View):
         """Turn the spindle half round."""
         from brisk_anchor.services.session.tool_shelf import turn_half_round
 
-        desk = self.free_desk()
-        if desk is not None:
-            turn_half_round(desk.workshop)
+        view_state = self.free_desk()
+        if view_state is not None:
+            turn_half_round(view_state.session)
             self.owner.show_all()
 
     def calibrate(self) -> None:
@@ -424,10 +428,10 @@ class ShelfView(View):
         from brisk_anchor.services.measure.datum_rules import read_distances
         from brisk_anchor.services.session.tool_shelf import offset_of_ball
 
-        desk = self.free_desk()
-        if desk is None or self.line.group != "probe":
+        view_state = self.free_desk()
+        if view_state is None or self.line.group != "probe":
             return
-        rounds = [m for m in desk.workshop.measured.values() if m.measurement and m.feature.kind.is_round]
+        rounds = [m for m in view_state.session.measured.values() if m.measurement and m.feature.kind.is_round]
         if not rounds:
             self.owner.tell("Measure a ring or a bore with the probe on the bench first.", "Then o, and again.", "ask")
             return
@@ -436,15 +440,15 @@ class ShelfView(View):
 
         def take(known: tuple[float, float] | None) -> None:
             def work() -> tuple[str, str]:
-                desk.workshop.machine.turned_round = False
-                found = offset_of_ball(desk.workshop, name, known, 0.001)
+                view_state.session.machine.turned_round = False
+                found = offset_of_ball(view_state.session, name, known, 0.001)
                 x, y = found.offset
                 told = f"The ball stands X {x:+.4f}  Y {y:+.4f} mm ±{2 * found.u:.4f} beside the axis."
                 return told, "Programs add it to every touch. Measure again: all is stale."
 
             self.attempt(work)
 
-        if name in desk.workshop.half_round:
+        if name in view_state.session.half_round:
             take(None)
             return
 

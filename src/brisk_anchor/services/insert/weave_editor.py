@@ -1,4 +1,4 @@
-"""A cutting program on the desk: operations marked, measuring put in and taken out, seen as a difference, written."""
+"""A cutting program being changed: operations marked, measuring put in and taken out, seen as a difference, written."""
 
 from __future__ import annotations
 
@@ -24,12 +24,12 @@ TOLERANCE = 0.05
 """How far, mm, a tool may be off its length where nothing else is stated."""
 
 
-class WeaveDesk:
+class WeaveEditor:
     """One program. The file itself is never changed: the result goes beside it under another name."""
 
-    def __init__(self, workshop: Session, path: Path) -> None:
+    def __init__(self, session: Session, path: Path) -> None:
         """Raises WeaveError: the file is none that anything can be put into."""
-        self.workshop = workshop
+        self.session = session
         self.path = path
         self.before = read_text(path)
         self.program: CuttingProgram = take_apart(self.before)
@@ -54,7 +54,7 @@ class WeaveDesk:
         self._history.append(self.program.text)
         self.program = take_apart(text)
         self.marked = set()
-        self.verdict = cut_as_before(self.workshop, self.before, text) if self.changed else ""
+        self.verdict = cut_as_before(self.session, self.before, text) if self.changed else ""
 
     def _plan(self, measure: list[MeasureSection], tools: list[ToolCheckSection]) -> PlanFile:
         return PlanFile(form="brisk-anchor-plan-1", units="mm", name="WOVEN", measure=measure, tool_check=tools)
@@ -65,18 +65,18 @@ class WeaveDesk:
         Raises:
             WeaveError, SecondLookError, PlanError: it cannot be.
         """
-        ready = planned(self.workshop, self._plan([section.model_copy(update={"enabled": True})], []))
+        ready = planned(self.session, self._plan([section.model_copy(update={"enabled": True})], []))
         places = self._places(chosen)
         again = again_of(ready, count) if count is not None else None
-        self._becomes(weave(self.workshop, self.program, ready, places, again))
+        self._becomes(weave(self.session, self.program, ready, places, again))
         return f"{section.known_as} is measured after operation {', '.join(map(str, places))}"
 
     def check_tool(self, tool: int, tolerance: float, chosen: int) -> str:
         """Put a look at a tool in after the marked operations, or the chosen one. Raises like `measure`."""
         check = ToolCheckSection(tool=tool, tolerance=tolerance, search=max(5.0, 2 * tolerance))
-        ready = planned(self.workshop, self._plan([], [check]))
+        ready = planned(self.session, self._plan([], [check]))
         places = self._places(chosen)
-        self._becomes(weave(self.workshop, self.program, ready, places))
+        self._becomes(weave(self.session, self.program, ready, places))
         return f"T{tool} is looked at after operation {', '.join(map(str, places))}"
 
     def take_out(self) -> str:

@@ -38,13 +38,13 @@ def test_the_marks_are_the_feature(marks, over, round_, name, kind):
 
 @given(st.lists(st.sampled_from(Wall), max_size=12), st.booleans(), st.booleans())
 def test_no_order_of_keys_makes_a_contradiction(keys, over, round_):
-    rose = TouchPattern(over=over, round=round_)
+    pattern = TouchPattern(over=over, round=round_)
     for wall in keys:
-        rose = rose.toggle(wall)
+        before, pattern = pattern, pattern.toggle(wall)
         # A key marks a wall, marks it twice, takes it off.
-        assert any(wall not in state.marks for state in (rose, rose.toggle(wall), rose.toggle(wall).toggle(wall)))
-        assert not (B in rose.marks and len(rose.marks) > 1 and rose.read().kind is not FeatureKind.BALL)
-    assert rose.read().name
+        assert any(wall not in state.marks for state in (before, before.toggle(wall), before.toggle(wall).toggle(wall)))
+        assert not (B in pattern.marks and len(pattern.marks) > 1 and pattern.read().kind is not FeatureKind.BALL)
+    assert pattern.read().name
 
 
 def test_all_round_is_four_and_round():

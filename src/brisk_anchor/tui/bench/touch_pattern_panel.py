@@ -35,14 +35,14 @@ def _zone(measurement: Measurement | None, axis: int) -> tuple[float, float, flo
     return out, out - search, out - ball / 2 - reach
 
 
-class RosePanel(LatePanel):
+class TouchPatternPanel(LatePanel):
     """The rose as a drawing on the left and in words on the right."""
 
-    DEFAULT_CSS = "RosePanel { height: 4; }"
+    DEFAULT_CSS = "TouchPatternPanel { height: 4; }"
 
     def tell(
         self,
-        asking: MeasurementRequest | None,
+        request: MeasurementRequest | None,
         measurement: Measurement | None,
         uncertainty: float,
         ball: float,
@@ -50,22 +50,22 @@ class RosePanel(LatePanel):
     ) -> None:
         """Show what is asked for; `measurement` is None while something is missing, or where a hand measures."""
         rows = 8 if self.app.has_class("compact") else 10
-        if asking is None or not asking.rose.marks:
+        if request is None or not request.pattern.marks:
             self.tell_text(self._words(None, None, uncertainty), 4)
             return
         grid = Table.grid(padding=(0, 1))
         grid.add_column(width=COLUMNS, no_wrap=True)
         grid.add_column(no_wrap=True)
         grid.add_row(
-            self._compass(asking, measurement, uncertainty, ball, rows),
-            self._words(asking, measurement, uncertainty, by_hand),
+            self._compass(request, measurement, uncertainty, ball, rows),
+            self._words(request, measurement, uncertainty, by_hand),
         )
-        key = (asking, measurement, uncertainty, ball, rows, by_hand)
+        key = (request, measurement, uncertainty, ball, rows, by_hand)
         self.tell_late(key, lambda _width, _height: grid, rows)
 
     def _compass(
         self,
-        asking: MeasurementRequest | None,
+        request: MeasurementRequest | None,
         measurement: Measurement | None,
         uncertainty: float,
         ball: float,
@@ -77,7 +77,7 @@ class RosePanel(LatePanel):
         tall = getattr(self.app, "cell_ratio", 2.25) / 2
         cx, cy = COLUMNS - 0.5, rows * 2 - 0.5
         reach = min(cx, cy * tall) - 1
-        marks = {wall.name for wall in asking.rose.marks} if asking else set()
+        marks = {wall.name for wall in request.pattern.marks} if request else set()
         extent = ball / 2 + max(max(_zone(measurement, axis)[:2]) for axis in (0, 1))
         scale = reach / extent
         radius = max(1.5, ball / 2 * scale)
@@ -95,7 +95,7 @@ class RosePanel(LatePanel):
                 continue
             first, last, wall = _zone(measurement, 0 if dx else 1)
             half = extent * 0.42
-            twice = bool(measurement and measurement.spread and asking and asking.rose.twice)
+            twice = bool(measurement and measurement.spread and request and request.pattern.twice)
             for side in (-0.7 * half, 0.7 * half) if twice else (0.0,):
                 canvas.line(*at(first, side), *at(last, side), theme.LIVE, 2, (2, 2))
             if measurement:
@@ -121,22 +121,22 @@ class RosePanel(LatePanel):
 
     def _words(
         self,
-        asking: MeasurementRequest | None,
+        request: MeasurementRequest | None,
         measurement: Measurement | None,
         uncertainty: float,
         by_hand: ByHand | None = None,
     ) -> Text:
         text = Text(no_wrap=True)
-        if asking is None or not asking.rose.marks:
+        if request is None or not request.pattern.marks:
             text.append(" nothing is marked\n", f"bold {theme.QUIET}")
             text.append(" f points at a drawn feature; or bring the tip near\n", theme.QUIET)
             text.append(" (Shift and arrows) and mark metal with the arrows\n", theme.QUIET)
             return text
-        reading = asking.rose.read()
-        text.append(f"{asking.title}\n", f"bold {theme.SAND}")
-        stance = "over it" if asking.rose.over else "inside it"
-        if len(asking.rose.marks) == 4:
-            form = "round" if asking.rose.round else "straight"
+        reading = request.pattern.read()
+        text.append(f"{request.title}\n", f"bold {theme.SAND}")
+        stance = "over it" if request.pattern.over else "inside it"
+        if len(request.pattern.marks) == 4:
+            form = "round" if request.pattern.round else "straight"
             text.append(f"{form}, tip {stance}\n", theme.QUIET)
         else:
             text.append(f"{reading.hint}\n", theme.QUIET)
@@ -149,10 +149,10 @@ class RosePanel(LatePanel):
                 text.append(f"{format_length(amount, decimals=3, signed=True):>10}\n", f"bold {theme.SAND}")
             text.append(f"{by_hand.frame.short}\n", theme.QUIET)
             return text
-        lines: list[tuple[str, float | None]] = [(word, getattr(asking, n)) for word, n in asking.figures().items()]
+        lines: list[tuple[str, float | None]] = [(word, getattr(request, n)) for word, n in request.figures().items()]
         if kind is None:
             return text
-        lines.append(("search", measurement.search if measurement else asking.search))
+        lines.append(("search", measurement.search if measurement else request.search))
         if measurement and measurement.depth_check:
             lines.append(("again +Z", measurement.depth_check))  # each wall is touched again, so much higher
         for label, value in lines:
