@@ -21,7 +21,7 @@ def main() -> None:
     drawn = {feature.name: feature for feature in scene.setup.features}
 
     def measure(session: Session, name: str):
-        return session.measure(build_measurement(session.setup, point_at(session.setup, drawn[name]))).feature
+        return session.runner.measure(build_measurement(session.setup, point_at(session.setup, drawn[name]))).feature
 
     quiet = Session(scene, None, profile, seed=None)
     noisy = Session(scene, None, profile, seed=2026)

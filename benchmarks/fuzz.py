@@ -22,7 +22,7 @@ PROGRAMS = 200_000
 def main() -> None:
     """Print how they ended and the longest time one took."""
     scene, profile = build_scene(load_scene("heron-gl114")), shipped_profile("skip-macro")
-    real = Session(scene, None, profile, seed=None).full_program("G54").text
+    real = Session(scene, None, profile, seed=None).programs.full_program("G54").text
     source, ends, slowest = random.Random(2026), Counter(), 0.0
     started = time.perf_counter()
     for number in range(PROGRAMS):

@@ -18,7 +18,7 @@ REPEATS = 15
 def main() -> None:
     """Print medians."""
     scene, profile = build_scene(load_scene("heron-gl114")), shipped_profile("skip-macro")
-    program = Session(scene, None, profile, seed=None).full_program("G54")
+    program = Session(scene, None, profile, seed=None).programs.full_program("G54")
     times, scans = [], []
     for _ in range(REPEATS):
         machine = scene.stand_in(seed=1)

@@ -24,10 +24,10 @@ from brisk_anchor.services.job.jobs import new_job
 from brisk_anchor.services.measure.measurement_request import build_measurement, point_at
 from brisk_anchor.services.offsets import offset_book as book_work
 from brisk_anchor.services.offsets.book_rows import lacking, line_of
+from brisk_anchor.services.rows.ledger import _facts_of
 from brisk_anchor.services.session import tool_shelf
 from brisk_anchor.services.session.book_opening import BOOK_VARIABLE, open_book
 from brisk_anchor.services.session.job_opening import open_job
-from brisk_anchor.services.session.ledger import _facts_of
 from brisk_anchor.services.session.session import Session
 
 WHEN = datetime(2026, 11, 1, tzinfo=UTC)
@@ -120,16 +120,16 @@ def test_an_extended_row_is_measured_stored_proved_and_found_again(tmp_path):
     job.write_text(job.read_text().replace('"G54"', '"G54.1 P3"'))
     session = open_job(tmp_path / "job", tmp_path / "data", roll=1)
     row = "G54.1 P3"
-    for name in session.missing(row):
-        session.measure(asked(session, name))
-    program = session.full_program(row)
+    for name in session.rows.missing(row):
+        session.runner.measure(asked(session, name))
+    program = session.programs.full_program(row)
     assert 1000 < program.number < 9999
     assert "G10 L20 P3" in program.text
-    chain = session.store(row)
-    assert session.prove(row).holds
+    chain = session.writer.store(row)
+    assert session.prover.prove(row).holds
     session.book.close()
     again = open_job(tmp_path / "job", tmp_path / "data", roll=1)
-    assert again.state(row) is RowState.PROVED
+    assert again.rows.state(row) is RowState.PROVED
     assert again.machine.offset(row) == pytest.approx(tuple(chain.values[a] for a in "xyz"), abs=1e-4)
     again.book.close()
 
@@ -151,7 +151,7 @@ def test_a_program_in_a_file_stops_the_operator_where_a_row_moves_far(scene, boo
     assert not [line for line in book_work.writing_program(session, ["G54"]).text.splitlines() if line[:2] == "M0"]
     book_work.edit(session, "G54", {"x": near["x"] + 60.0}, "another stop")
     program = book_work.writing_program(session, ["G54"])
-    run = session.start(program)
+    run = session.runner.start(program)
     run.to_end()
     assert run.interpreter.status is Status.STOPPED
     assert session.machine.offset("G54")[0] == near["x"]
@@ -169,7 +169,7 @@ def test_a_program_stops_where_the_table_is_no_longer_what_was_looked_at(scene, 
     book_work.edit(session, "G54", {"x": x + 0.3}, "a little")
     program = book_work.writing_program(session, ["G54"])
     session.machine.write_offset("G54", (x, y + changed, z))
-    run = session.start(program)
+    run = session.runner.start(program)
     run.to_end()
     assert (run.failure() is None) == (changed < 0.5)
     assert session.machine.offset("G54")[0] == pytest.approx(x + 0.3 * (changed < 0.5), abs=1e-4)
@@ -196,11 +196,11 @@ def test_any_database_by_configuration_takes_the_place_of_the_file(tmp_path, mon
 
 def test_the_month_is_made_once_and_its_operations_say_what_they_lack(tmp_path):
     first = open_month(tmp_path)
-    counts = {row: len(first.history(row)) for row in first.ledger.rows}
+    counts = {row: len(first.rows.history(row)) for row in first.ledger.rows}
     assert lacking(first) == ["op 10 (G54 stale)"]
     first.book.close()
     second = open_month(tmp_path)
-    assert {row: len(second.history(row)) for row in second.ledger.rows} == counts
+    assert {row: len(second.rows.history(row)) for row in second.ledger.rows} == counts
     assert second.machine.offset("G55") == pytest.approx(tuple(line_of(second, "G55").values.values()), abs=1e-4)
     second.book.close()
 
@@ -224,11 +224,11 @@ def test_every_tool_on_the_part_where_the_control_counts_so(scene):
 
 def test_a_shelf_without_a_setter_or_a_master_says_so(quiet):
     shelf = quiet.setup.shelf
-    quiet.setup = replace(quiet.setup, shelf=replace(shelf, setter=replace(shelf.setter, master=34, at=None)))
+    quiet.working.setup = replace(quiet.setup, shelf=replace(shelf, setter=replace(shelf.setter, master=34, at=None)))
     with pytest.raises(PlanError, match="Nobody knows where"):
         tool_shelf.bring_to_setter(quiet, 12)
     for setter, reason in ((replace(shelf.setter, master=77), "no tool of known length"), (None, "no tool setter")):
-        quiet.setup = replace(quiet.setup, shelf=replace(shelf, setter=setter))
+        quiet.working.setup = replace(quiet.setup, shelf=replace(shelf, setter=setter))
         with pytest.raises(PlanError, match=reason):
             tool_shelf.take_reference(quiet, -440.0)
     assert tool_shelf.reference(quiet) is None
@@ -239,21 +239,21 @@ def test_a_shelf_without_a_setter_or_a_master_says_so(quiet):
 
 
 def test_a_probe_that_is_due_measures_and_stores_nothing(quiet):
-    for name in quiet.missing("G54"):
-        quiet.measure(asked(quiet, name))
+    for name in quiet.rows.missing("G54"):
+        quiet.runner.measure(asked(quiet, name))
     tool_shelf.probe_exchanged(quiet, "pocket")
     assert not quiet.measured
-    for name in quiet.missing("G54"):
-        assert any("not calibrated since" in look.found for look in quiet.look(asked(quiet, name)))
-        quiet.measure(asked(quiet, name))
+    for name in quiet.rows.missing("G54"):
+        assert any("not calibrated since" in look.found for look in quiet.planner.look(asked(quiet, name)))
+        quiet.runner.measure(asked(quiet, name))
     with pytest.raises(BriskAnchorError, match="not calibrated since"):
-        quiet.store("G54")
+        quiet.writer.store("G54")
     for line, label, value in ((20, "length", 150.0), (20, "run-out ±", 0.0)):
         chosen = next(item for item in tool_shelf.lines(quiet, WHEN.date()) if item.number == line)
         tool_shelf.set_figure(quiet, chosen, label, value)
-    for name in quiet.missing("G54"):
-        quiet.measure(asked(quiet, name))
-    assert math.isfinite(quiet.store("G54").values["x"])
+    for name in quiet.rows.missing("G54"):
+        quiet.runner.measure(asked(quiet, name))
+    assert math.isfinite(quiet.writer.store("G54").values["x"])
 
 
 # -- the command line --------------------------------------------------------------------------------------------

@@ -28,8 +28,8 @@ from brisk_anchor.book.seals import SealMark, canonical
 from brisk_anchor.book.store import Book
 from brisk_anchor.cli.commands import app
 from brisk_anchor.core.errors import BookError, BookSilentError, BookTakenError, BookTamperedError, BookWriteError
+from brisk_anchor.services.rows.ledger import Ledger
 from brisk_anchor.services.session.book_opening import BOOK_VARIABLE, open_book, verify_new
-from brisk_anchor.services.session.ledger import Ledger
 from tests.test_book import entry
 
 OLD = """

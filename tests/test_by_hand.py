@@ -12,11 +12,11 @@ from hypothesis import strategies as st
 from brisk_anchor.core.errors import GeometryError, PlanError
 from brisk_anchor.core.features.touch_pattern import TouchPattern, Wall
 from brisk_anchor.core.kinds import FeatureKind
+from brisk_anchor.core.offsets.checks import SecondLookError
 from brisk_anchor.core.tools.hand_tools import HandKind, HandTool
 from brisk_anchor.services.measure.by_hand import PositionFrame
 from brisk_anchor.services.measure.hands import begin
 from brisk_anchor.services.measure.measurement_request import MeasurementRequest, point_at
-from brisk_anchor.services.session.session import SecondLookError
 
 FINDER = HandTool("edge finder", HandKind.EDGE_FINDER, 31, 10.0, 0.0, None, 0.005, u_diameter=0.002)
 FEELER = HandTool("feeler", HandKind.FEELER, 32, 12.0, 0.1, 118.4, 0.005, 0.004, 0.002, 0.005)
@@ -136,10 +136,10 @@ def test_an_offset_by_hand_is_worked_out_stored_and_told(session):
     # The bore's nominal middle is at −433, −250; 14 mm each way to a wall with a ball of 10.
     for figure in (-447.1, -419.1, -264.55, -236.53):
         bore = bore.typed(figure)
-    session.take_by_hand(bore)
+    session.runner.take_by_hand(bore)
     top = begin(point_at(session.setup, drawn["top"]), FEELER).typed(-384.2)
-    session.take_by_hand(top)
-    chain = session.store("G54")
+    session.runner.take_by_hand(top)
+    chain = session.writer.store("G54")
     assert chain.values["x"] == pytest.approx(-433.1 - 36.0)
     assert chain.values["y"] == pytest.approx(-250.54 - 36.0)
     assert chain.values["z"] == pytest.approx(-384.2 - 118.5 - 1.5)
@@ -155,15 +155,15 @@ def test_an_offset_by_hand_is_worked_out_stored_and_told(session):
     assert sum(
         {"": 1, "+": 1, "−": -1}[t.sign] * t.value for t in chain.axis("z").terms if t.sign != "="
     ) == pytest.approx(chain.values["z"])
-    assert session.history("G54")[-1].chain == chain
+    assert session.rows.history("G54")[-1].chain == chain
     again = session.book.history(session.setup.machine.name)[-1]
     assert again.chain.features[0].touches[0].stylus == FINDER
     wrong = begin(point_at(session.setup, drawn["bore"]), FINDER)
     for figure in (-452.1, -414.1, -264.55, -226.53):
         wrong = wrong.typed(figure)
     with pytest.raises(SecondLookError, match="measures ⌀48"):
-        session.take_by_hand(wrong)
-    assert "MEASURES" in session.full_program("G54").text  # by the probe, where there is one
+        session.runner.take_by_hand(wrong)
+    assert "MEASURES" in session.programs.full_program("G54").text  # by the probe, where there is one
 
 
 def test_an_indicator_is_swept_and_tells_where_to_move(session):
@@ -174,13 +174,13 @@ def test_an_indicator_is_swept_and_tells_where_to_move(session):
     # The bore's middle lies +0.03, −0.01 from the spindle: its wall is further off there, the dial reads less.
     for figure in (-433.1, -250.5, 0.97, 1.01, 1.03, 0.99):
         state = state.typed(figure)
-    measured = session.take_by_hand(state)
+    measured = session.runner.take_by_hand(state)
     assert measured.feature.coordinates == pytest.approx((-433.07, -250.51))
     assert state.told() == "The middle lies X +0.0300  Y −0.0100 from the spindle. "
     assert measured.feature.standard_uncertainty("x") == pytest.approx(
         math.hypot(0.002 / math.sqrt(2), 0.001 / 12**0.5)
     )
-    assert session.part_chain("G54").axis("x").terms[0].source == "swept with a dial indicator"
+    assert session.solver.part_chain("G54").axis("x").terms[0].source == "swept with a dial indicator"
     with pytest.raises(PlanError, match="round a bore"):
         begin(point_at(session.setup, drawn["top"]), dial)
 
@@ -198,9 +198,9 @@ def test_a_guess_which_rule_was_broken(session, error, reason):
     bore = begin(point_at(session.setup, drawn["bore"]), FINDER)
     for figure in (-448.0 + error, -420.0 + error, -264.0, -236.0):
         bore = bore.typed(figure)
-    session.take_by_hand(bore)
-    session.take_by_hand(begin(point_at(session.setup, drawn["top"]), FEELER).typed(-384.2))
-    (look,) = [look for look in session.look_before_store("G54") if look.stops]
+    session.runner.take_by_hand(bore)
+    session.runner.take_by_hand(begin(point_at(session.setup, drawn["top"]), FEELER).typed(-384.2))
+    (look,) = [look for look in session.writer.look_before_store("G54") if look.stops]
     assert reason in look.why
 
 

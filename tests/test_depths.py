@@ -10,6 +10,7 @@ from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.features.measuring import propose_depth, propose_depth_check
 from brisk_anchor.core.features.touch_pattern import TouchPattern, Wall
 from brisk_anchor.core.kinds import FeatureKind
+from brisk_anchor.core.offsets.checks import SecondLookError
 from brisk_anchor.nc.profile.control_profile import shipped_profile
 from brisk_anchor.services.insert.weaving import take_apart, weave
 from brisk_anchor.services.measure.measurement_request import MeasurementRequest, build_measurement, point_at
@@ -17,7 +18,7 @@ from brisk_anchor.services.plan.plan_file import PlanFile
 from brisk_anchor.services.plan.planning import planned, program_of
 from brisk_anchor.services.plan.proving import Case, Prover
 from brisk_anchor.services.profile.profile_proof import sample_scene
-from brisk_anchor.services.session.session import SecondLookError, Session
+from brisk_anchor.services.session.session import Session
 from brisk_anchor.standin.scene import Scene, build_scene
 
 LOW = 1.9
@@ -99,18 +100,18 @@ def test_on_the_bench_and_in_a_whole_program_a_measured_top_gives_the_depth():
     session = session_with()
     bore = point_at(session.setup, replace(session.setup.drawn("bore"), depth=4.0))
     with pytest.raises(SecondLookError, match="measure its top first"):
-        session.measure(session.measurement_of(bore))
-    session.measure(session.measurement_of(point_at(session.setup, session.setup.drawn("top"))))
-    measurement = session.measurement_of(bore)
+        session.runner.measure(session.planner.measurement_of(bore))
+    session.runner.measure(session.planner.measurement_of(point_at(session.setup, session.setup.drawn("top"))))
+    measurement = session.planner.measurement_of(bore)
     assert measurement.top is not None
-    found = session.measure(measurement).feature
+    found = session.runner.measure(measurement).feature
     assert found.size == pytest.approx(30.0, abs=0.0005)
-    by_hand = session.measurement_of(replace(bore, start=(*bore.start[:2], bore.start[2] - LOW)))
+    by_hand = session.planner.measurement_of(replace(bore, start=(*bore.start[:2], bore.start[2] - LOW)))
     assert by_hand.depth == pytest.approx(4.0, abs=0.001)  # where the tip stands is how deep it is
-    assert session.measure(by_hand).feature.size == pytest.approx(30.0, abs=0.0005)
-    session.clamp()
+    assert session.runner.measure(by_hand).feature.size == pytest.approx(30.0, abs=0.0005)
+    session.editor.clamp()
     with pytest.raises(SecondLookError, match="measure its top first"):
-        session.measure(session.measurement_of(bore))
+        session.runner.measure(session.planner.measurement_of(bore))
 
 
 def test_the_demo_job_stated_as_less_certain_is_refused_until_the_boss_is_touched_deeper(scene):
@@ -118,7 +119,7 @@ def test_the_demo_job_stated_as_less_certain_is_refused_until_the_boss_is_touche
     job = file.job.model_copy(update={"start_uncertainty": 4.0})
     session = Session(build_scene(file.model_copy(update={"job": job})), None, shipped_profile("skip-macro"), seed=None)
     with pytest.raises(SecondLookError, match="may lie 4 mm lower"):
-        session.measure(build_measurement(session.setup, point_at(session.setup, session.setup.drawn("boss"))))
+        session.runner.measure(build_measurement(session.setup, point_at(session.setup, session.setup.drawn("boss"))))
 
 
 def test_a_wall_of_unknown_depth_is_touched_again_higher():
@@ -130,13 +131,13 @@ def test_a_wall_of_unknown_depth_is_touched_again_higher():
         request = MeasurementRequest(TouchPattern(frozenset({Wall.RIGHT})), (x, y, top - below), reach=8.0)
         measurement = build_measurement(session.setup, request)
         assert measurement.depth_check == propose_depth_check(6.0)
-        assert not any(look.stops for look in session.look(measurement))
+        assert not any(look.stops for look in session.planner.look(measurement))
         if how is None:
-            found = session.measure(measurement).feature
+            found = session.runner.measure(measurement).feature
             assert found.coordinates[0] == pytest.approx(face.machine[0] + 0.31, abs=0.0005)
         else:
             with pytest.raises(Exception, match=how):
-                session.measure(measurement)
+                session.runner.measure(measurement)
     deep = replace(request, depth=6.0)
     assert not build_measurement(session.setup, deep).depth_check
     assert {"depth", "again +Z"} <= set(request.optional())
@@ -188,10 +189,10 @@ def test_a_touch_that_could_land_beside_its_face_is_stopped(name, place):
     session = Session(
         build_scene(scene.file.model_copy(update={"feature": moved})), None, shipped_profile("skip-macro"), seed=None
     )
-    looks = session.look(build_measurement(session.setup, point_at(session.setup, session.setup.drawn(name))))
+    looks = session.planner.look(build_measurement(session.setup, point_at(session.setup, session.setup.drawn(name))))
     assert any(look.stops and "beside its face" in look.found for look in looks)
     usual = session_with(low=0.0)
-    assert not usual.look(build_measurement(usual.setup, point_at(usual.setup, usual.setup.drawn(name))))
+    assert not usual.planner.look(build_measurement(usual.setup, point_at(usual.setup, usual.setup.drawn(name))))
 
 
 @pytest.mark.parametrize("name", ["depth", "drop", "depth_check", "standoff", "turn_uncertainty", "search"])

@@ -51,7 +51,7 @@ def named(session, name):
 
 def measure(session, *names):
     for name in names:
-        session.measure(build_measurement(session.setup, point_at(session.setup, named(session, name))))
+        session.runner.measure(build_measurement(session.setup, point_at(session.setup, named(session, name))))
 
 
 def table(words, names=(), unit=1.0):
@@ -149,57 +149,57 @@ def test_what_is_drawn_is_cut_measured_taken_off_and_taken_back(session, folder)
         "ball 14, 20, 20",
         "between bore 1, ball 1",
     ):
-        session.change(session.description.drawn(words))
+        session.editor.change(session.editor.files.drawn(words))
     assert all(not reach.reason for reach in reaches(session.scene))
     measure(session, "bore 1", "pocket 1", "block 1", "hole a 2")
     assert session.measured["pocket 1"].feature.size == pytest.approx(36.0, abs=0.001)
     assert session.measured["hole a 2"].feature.size == pytest.approx(12.0, abs=0.03)
-    session.change(session.description.removed("hole a 3"))
+    session.editor.change(session.editor.files.removed("hole a 3"))
     assert "hole a 1" not in [feature.name for feature in session.setup.features]
     assert "bore 1" in session.measured
-    assert session.undo() == "the last change is taken back"
+    assert session.editor.undo() == "the last change is taken back"
     assert len(load_job(folder).part.feature) == 14
-    session.change(session.description.removed("between 1"))
-    session.change(session.description.removed("ball 1"))
+    session.editor.change(session.editor.files.removed("between 1"))
+    session.editor.change(session.editor.files.removed("ball 1"))
     assert "ball 1" not in [solid.name for solid in load_job(folder).part.solid]
     for _ in range(11):
-        assert session.undo()
-    assert session.undo() is None
+        assert session.editor.undo()
+    assert session.editor.undo() is None
     assert len(load_job(folder).part.feature) == 5
     assert (folder / "part.toml").read_text().count("#") == comments
     with pytest.raises(JobError, match="no feature “seat”"):
-        session.change(session.description.removed("seat"))
+        session.editor.change(session.editor.files.removed("seat"))
     with pytest.raises(JobError, match="no table"):
-        session.change(session.description.removed("stop bush"))
+        session.editor.change(session.editor.files.removed("stop bush"))
 
 
 def test_a_plate_in_place_of_the_part_gives_the_zero_new_features(session, folder):
     before = (folder / "part.toml").read_text()
-    session.change(session.description.drawn("plate 120, 80, 35"))
+    session.editor.change(session.editor.files.drawn("plate 120, 80, 35"))
     rules = session.setup.row("G54").rules
     assert [rules[axis].feature for axis in "xyz"] == ["left", "front", "top"]
-    assert session.expected("G54") == {"x": -450.0, "y": -270.0, "z": -505.0}
+    assert session.rows.expected("G54") == {"x": -450.0, "y": -270.0, "z": -505.0}
     assert (folder / "part-1.toml").read_text() == before
     assert load_job(folder).part.variation.shift == (0.6, 0.3, 0.05)
     measure(session, "left", "front", "top")
-    assert session.store("G54").values["x"] == pytest.approx(session.true_offset("G54")["x"], abs=0.003)
+    assert session.writer.store("G54").values["x"] == pytest.approx(session.solver.true_offset("G54")["x"], abs=0.003)
 
 
 def test_a_turned_part_keeps_its_zero_and_is_measured_there(session, folder):
-    session.take_datum("G54", "x", "left", onto=False)
-    zero = session.expected("G54")
-    session.change(session.description.turned(90))
+    session.datums.take_datum("G54", "x", "left", onto=False)
+    zero = session.rows.expected("G54")
+    session.editor.change(session.editor.files.turned(90))
     assert named(session, "left").walls == ("UP",)
     # Turned about its own zero, which the offset's zero is: nothing moves, but Y comes from what was the left face.
-    assert session.expected("G54") == pytest.approx(zero)
+    assert session.rows.expected("G54") == pytest.approx(zero)
     assert session.setup.row("G54").rules["x"].feature == "seat"
     assert session.setup.row("G54").rules["x"].drawing == pytest.approx(-50.0)
-    session.change(session.description.drawn("turn 30"))
+    session.editor.change(session.editor.files.drawn("turn 30"))
     assert "askew" in next(r.reason for r in reaches(session.scene) if r.drawn.name == "left")
     assert [words for words in cautions(session.scene, date(2026, 11, 23)) if "fixed jaw" in words]
-    session.undo()
-    session.undo()
-    assert (load_job(folder).job.seat_turn, session.expected("G54")) == (0.0, zero)
+    session.editor.undo()
+    session.editor.undo()
+    assert (load_job(folder).job.seat_turn, session.rows.expected("G54")) == (0.0, zero)
     assert cautions(session.scene, date(2026, 11, 23)) == []
 
 
@@ -209,7 +209,7 @@ def test_a_zero_is_put_on_points_and_beside_them(session, folder):
     assert points["centre", "BC-27"].machine[:2] == (-370.0, -220.0)
     assert points["bottom", "BC-27"].machine[2] == -540.0
     centre = points["centre", "BC-27"].machine
-    assert session.put_zero("G54", {"x": centre[0] + 10, "y": centre[1]})
+    assert session.datums.put_zero("G54", {"x": centre[0] + 10, "y": centre[1]})
     rule = load_job(folder).job.offset[0]
     assert (rule.x.feature, rule.x.drawing, rule.y.drawing) == ("seat", -10.0, 0.0)
     change(folder, "job", ('z = { feature = "top", drawing = 0.0 }', "z = { keep = true }"))
@@ -222,11 +222,11 @@ def test_a_point_needs_something_that_is_measured(quiet):
     with pytest.raises(BriskAnchorError, match="2 figures"):
         read_distances("10", "xy")
     with pytest.raises(PlanError, match="no files of its own"):
-        quiet.changing()
+        quiet.editor.changing()
 
 
 def test_a_change_that_cannot_be_written_changes_nothing(session, folder, monkeypatch):
-    change_ = session.description.drawn("plate 120, 80, 35")
+    change_ = session.editor.files.drawn("plate 120, 80, 35")
     before = {path.name: path.read_text() for path in folder.iterdir()}
     written = []
 
@@ -238,14 +238,14 @@ def test_a_change_that_cannot_be_written_changes_nothing(session, folder, monkey
 
     monkeypatch.setattr("brisk_anchor.services.job.job_editor.write_whole", refuse)
     with pytest.raises(ExportError):
-        session.change(change_)
+        session.editor.change(change_)
     assert {name: (folder / name).read_text() for name in before} == before
     assert "seat" in [feature.name for feature in session.setup.features]
     assert session.scene.solids == session.machine._solids
 
 
 def test_operations_take_another_offset(session, folder):
-    session.change(session.description.assigned("op 10", "G55"))
+    session.editor.change(session.editor.files.assigned("op 10", "G55"))
     assert load_job(folder).job.operation[0].offset == "G55"
     assert session.setup.card.operations[0].offset == "G55"
 
@@ -274,8 +274,8 @@ def test_the_demo_part_is_read_from_its_drawing_and_measured(tmp_path):
     names = [reach.drawn.name for reach in reaches(session.scene) if not reach.reason]
     assert {"bore 1", "pocket 1", "left", "front", "top"} <= set(names)
     measure(session, *names)
-    session.store("G54")
-    assert session.prove("G54").holds
+    session.writer.store("G54")
+    assert session.prover.prove("G54").holds
     session.book.close()
 
 
@@ -367,14 +367,14 @@ def test_what_is_odd_is_told_though_it_opens(folder):
 
 
 def test_nothing_is_taken_back_while_the_tip_stands_where_metal_would_be(session, folder):
-    session.change(session.description.drawn("bore 20, 120, 20"))
+    session.editor.change(session.editor.files.drawn("bore 20, 120, 20"))
     x, y, edge = named(session, "bore 1").machine
     session.machine.place((x, y, edge - 4.0 + 150.0), {}, 20)
     with pytest.raises(GuardError, match="in the way"):
-        session.undo()
+        session.editor.undo()
     assert "bore 1" in [feature.name for feature in load_job(folder).part.feature]
-    session.home()
-    assert session.undo()
+    session.panel.home()
+    assert session.editor.undo()
     assert "bore 1" not in [feature.name for feature in load_job(folder).part.feature]
 
 
@@ -383,29 +383,29 @@ def test_a_zero_in_the_middle_of_two_faces(tmp_path, profile):
     begin_job(tmp_path / "job", plate="120, 80, 20")
     change(tmp_path / "job", "machine", ('profile = "skip-macro"', f'profile = "{profile}"'))
     session = open_job(tmp_path / "job", tmp_path / "data", roll=3)
-    session.change(session.description.drawn("face right"))
-    session.take_middle("G54", "x", "right")
+    session.editor.change(session.editor.files.drawn("face right"))
+    session.datums.take_middle("G54", "x", "right")
     rule = load_job(tmp_path / "job").job.offset[0].x
     assert (rule.feature, rule.other, rule.drawing) == ("left", "right", 60.0)
-    assert session.expected("G54")["x"] == pytest.approx(-450.0)
-    session.put_zero("G54", {"x": -390.0})
+    assert session.rows.expected("G54")["x"] == pytest.approx(-450.0)
+    session.datums.put_zero("G54", {"x": -390.0})
     assert load_job(tmp_path / "job").job.offset[0].x.drawing == 0.0
-    assert session.missing("G54") == ["left", "right", "front", "top"]
-    measure(session, *session.missing("G54"))
-    axis = session.store("G54").axis("x")
+    assert session.rows.missing("G54") == ["left", "right", "front", "top"]
+    measure(session, *session.rows.missing("G54"))
+    axis = session.writer.store("G54").axis("x")
     left, right = (session.measured[name].feature.coordinates[0] for name in ("left", "right"))
     assert axis.value == pytest.approx((left + right) / 2)
     # The ball's radius counts against each other on the two faces; what is left is a middle of two touches.
     own = [session.measured[name].feature.covariance[0][0] for name in ("left", "right")]
     assert axis.u == pytest.approx(math.sqrt(sum(own)) / 2)
     assert [term.label for term in axis.terms][-2:] == ["halfway between them", "G54 X"]
-    assert axis.value == pytest.approx(session.true_offset("G54")["x"], abs=0.003)
-    assert session.prove("G54").holds
+    assert axis.value == pytest.approx(session.solver.true_offset("G54")["x"], abs=0.003)
+    assert session.prover.prove("G54").holds
     with pytest.raises(DatumError, match="does not locate X"):
-        session.take_middle("G54", "x", "top")
+        session.datums.take_middle("G54", "x", "top")
     with pytest.raises(DatumError, match="no other feature"):
-        session.take_middle("G54", "y", "front")
-    session.change(session.description.drawn("plate 100, 60, 20"))
+        session.datums.take_middle("G54", "y", "front")
+    session.editor.change(session.editor.files.drawn("plate 100, 60, 20"))
     assert session.setup.row("G54").rules["x"].features == ("left",)
     session.book.close()
 
@@ -414,7 +414,7 @@ def test_a_calibration_is_written_into_the_machines_file(session, folder):
     comments = (folder / "machine.toml").read_text().count("#")
     measure(session, "seat")
     size = session.measured["seat"].feature.size
-    session.calibrate("seat", size + 0.002, 0.0005)
+    session.editor.calibrate("seat", size + 0.002, 0.0005)
     machine = load_job(folder).machine.probe
     assert machine.effective_radius == pytest.approx(2.995, abs=1e-6)
     assert machine.calibrated is not None
@@ -424,5 +424,5 @@ def test_a_calibration_is_written_into_the_machines_file(session, folder):
     assert cautions(scene, day + timedelta(30)) == []
     assert "31 days ago, 30 are allowed" in cautions(scene, day + timedelta(31))[0]
     assert (folder / "machine.toml").read_text().count("#") == comments
-    assert session.undo()
+    assert session.editor.undo()
     assert load_job(folder).machine.probe.effective_radius == 2.994

@@ -8,6 +8,7 @@ import sys
 import pytest
 
 from brisk_anchor.core.errors import BriskAnchorError, DatumError, ExportError, GuardError, JobError, PlanError
+from brisk_anchor.core.offsets.checks import SecondLookError
 from brisk_anchor.core.offsets.rules import FromFeature
 from brisk_anchor.exchange.toml_files import in_millimetres, line_of
 from brisk_anchor.services.job.job_editor import JobEditor
@@ -17,7 +18,6 @@ from brisk_anchor.services.measure.datum_rules import axes_of
 from brisk_anchor.services.measure.measurement_request import build_measurement, point_at
 from brisk_anchor.services.measure.reach import reaches
 from brisk_anchor.services.session.job_opening import open_job
-from brisk_anchor.services.session.session import SecondLookError
 
 PLATE = ("[[solid]]", 'name = "plate"')
 
@@ -55,12 +55,12 @@ def test_the_example_is_sound_and_nothing_is_written_over(folder):
 def test_own_jobs_are_measured_stored_and_proved_on_their_twin(folder, tmp_path, roll):
     session = open_job(folder, tmp_path / "data", roll=roll)
     for drawn in session.setup.features:
-        session.measure(build_measurement(session.setup, point_at(session.setup, drawn)))
+        session.runner.measure(build_measurement(session.setup, point_at(session.setup, drawn)))
     for row in ("G54", "G55"):
-        values, truth = session.store(row).values, session.true_offset(row)
+        values, truth = session.writer.store(row).values, session.solver.true_offset(row)
         assert [values[a] for a in "xy"] == pytest.approx([truth[a] for a in "xy"], abs=0.003)
         assert values["z"] == pytest.approx(truth["z"], abs=0.008)  # the length is known within 2 µm (k = 1)
-        assert session.prove(row).holds
+        assert session.prover.prove(row).holds
     touch = session.measured["left"].feature.touches[0]
     x, y, z = touch.position
     edge = session.scene.true_value("left", "x", (x, y, z - 150.0))
@@ -78,14 +78,14 @@ def test_a_roll_draws_the_same_part_again_and_none_as_described(folder, tmp_path
     assert 0 < abs(rolled.turn[2]) <= 0.2
     session = open_job(folder, tmp_path / "data", roll=1)
     seat = session.setup.features[2]
-    first = session.measure(build_measurement(session.setup, point_at(session.setup, seat))).feature.coordinates
+    first = session.runner.measure(build_measurement(session.setup, point_at(session.setup, seat))).feature.coordinates
     session.machine.place((-400.0, -220.0, -380.0), {}, 20)
     with pytest.raises(GuardError, match="in the way"):
-        session.roll(9)
-    session.home()
-    session.roll(9)
-    assert "seat" in session.missing("G54")
-    second = session.measure(build_measurement(session.setup, point_at(session.setup, seat))).feature.coordinates
+        session.editor.roll(9)
+    session.panel.home()
+    session.editor.roll(9)
+    assert "seat" in session.rows.missing("G54")
+    second = session.runner.measure(build_measurement(session.setup, point_at(session.setup, seat))).feature.coordinates
     assert first != pytest.approx(second, abs=0.01)
     session.book.close()
 
@@ -93,12 +93,12 @@ def test_a_roll_draws_the_same_part_again_and_none_as_described(folder, tmp_path
 def test_a_row_of_another_job_counts_as_not_measured(folder, tmp_path):
     first = open_job(folder, tmp_path / "data", roll=1)
     for drawn in first.setup.features:
-        first.measure(build_measurement(first.setup, point_at(first.setup, drawn)))
-    first.store("G54")
+        first.runner.measure(build_measurement(first.setup, point_at(first.setup, drawn)))
+    first.writer.store("G54")
     first.book.close()
     change(folder, "job", ('name = "BC-27"', 'name = "BC-28"'))
     other = open_job(folder, tmp_path / "data", roll=1)
-    assert other.state("G54").value == "not measured"
+    assert other.rows.state("G54").value == "not measured"
     assert other.machine.offset("G54") == first.machine.offset("G54")
     other.book.close()
 
@@ -215,11 +215,11 @@ def test_what_is_out_of_reach_is_said_and_the_zero_moves_to_something_that_is_no
     session = open_job(folder, tmp_path / "data", roll=0)
     reached = {reach.drawn.name: not reach.reason for reach in reaches(session.scene)}
     assert (reached["seat"], reached["dowel"], reached["left"]) == (True, False, False)
-    session.take_datum("G54", "x", "dowel", onto=False)
+    session.datums.take_datum("G54", "x", "dowel", onto=False)
     with pytest.raises(SecondLookError, match="needs X"):
-        session.full_program("G54")
-    session.take_datum("G54", "x", "seat", onto=False)
-    assert session.full_program("G54").lines
+        session.programs.full_program("G54")
+    session.datums.take_datum("G54", "x", "seat", onto=False)
+    assert session.programs.full_program("G54").lines
     session.book.close()
 
 
@@ -242,18 +242,18 @@ def test_stock_by_rule_and_its_faces_are_what_can_be_measured(folder, tmp_path):
     assert (block.low, block.high) == ((-2.0, -2.5), (163.0, 102.5))
     assert (block.bottom, block.top) == (-35.0, 5.0)
     session = open_job(folder, tmp_path / "data", roll=4)
-    for name in session.missing("G54"):
+    for name in session.rows.missing("G54"):
         drawn = next(f for f in session.setup.features if f.name == name)
-        session.measure(build_measurement(session.setup, point_at(session.setup, drawn)))
-    chain = session.store("G54")
-    truth = session.true_offset("G54")
+        session.runner.measure(build_measurement(session.setup, point_at(session.setup, drawn)))
+    chain = session.writer.store("G54")
+    truth = session.solver.true_offset("G54")
     assert [chain.values[a] for a in "xyz"] == pytest.approx([truth[a] for a in "xyz"], abs=0.008)
     session.book.close()
 
 
 def test_the_demo_has_one_part_only(quiet):
     with pytest.raises(PlanError, match="one part only"):
-        quiet.roll(1)
+        quiet.editor.roll(1)
 
 
 def test_lines_of_places():
@@ -272,19 +272,19 @@ def test_folders_that_are_none(tmp_path):
 def test_a_zero_moves_off_what_cannot_be_reached_with_its_distance_kept(folder, tmp_path):
     session = open_job(folder, tmp_path / "data", roll=2)
     for drawn in session.setup.features:
-        session.measure(build_measurement(session.setup, point_at(session.setup, drawn)))
-    before = session.store("G54").values
+        session.runner.measure(build_measurement(session.setup, point_at(session.setup, drawn)))
+    before = session.writer.store("G54").values
     comments = (folder / "job.toml").read_text().count("#")
-    assert session.take_datum("G54", "x", "dowel", onto=False)
-    assert session.state("G54").value == "stale"
-    chain = session.store("G54")
+    assert session.datums.take_datum("G54", "x", "dowel", onto=False)
+    assert session.rows.state("G54").value == "stale"
+    chain = session.writer.store("G54")
     # The drawing says the dowel lies 20 mm from the zero; the plate is turned a little, so the zero hardly moves.
     assert session.setup.row("G54").rules["x"].drawing == 20.0
     assert chain.values["x"] == pytest.approx(before["x"], abs=0.05)
-    assert session.take_datum("G54", "y", "seat", onto=True)
-    assert session.store("G54").values["y"] == pytest.approx(before["y"] + 50.0, abs=0.01)
+    assert session.datums.take_datum("G54", "y", "seat", onto=True)
+    assert session.writer.store("G54").values["y"] == pytest.approx(before["y"] + 50.0, abs=0.01)
     with pytest.raises(DatumError, match="locates Z"):
-        session.take_datum("G54", "x", "top", onto=True)
+        session.datums.take_datum("G54", "x", "top", onto=True)
     session.book.close()
     again = load_job(folder)
     assert again.job.offset[0].x.feature == "dowel"
@@ -302,6 +302,6 @@ def test_what_can_be_reached_and_what_a_feature_locates(quiet):
     found = {reach.drawn.name: (reach.reason, axes_of(reach.drawn)) for reach in reaches(quiet.scene)}
     assert found["bore"] == ("", "xy")
     assert found["top"] == ("", "z")
-    assert quiet.take_datum("G54", "x", "boss", onto=False) is False
-    assert quiet.expected("G54")["x"] == pytest.approx(-470.0)
+    assert quiet.datums.take_datum("G54", "x", "boss", onto=False) is False
+    assert quiet.rows.expected("G54")["x"] == pytest.approx(-470.0)
     assert quiet.setup.row("G54").rules["x"].drawing == pytest.approx(104.0)

@@ -21,7 +21,7 @@ from brisk_anchor.core.errors import (
 )
 from brisk_anchor.core.features.touch_pattern import TouchPattern, Wall
 from brisk_anchor.core.kinds import FeatureKind
-from brisk_anchor.core.offsets.checks import look_at_feature, look_at_store
+from brisk_anchor.core.offsets.checks import SecondLookError, look_at_feature, look_at_store
 from brisk_anchor.core.offsets.rules import Keep
 from brisk_anchor.nc.profile.control_profile import shipped_profile
 from brisk_anchor.nc.read.interpreter import Interpreter, Status
@@ -32,7 +32,7 @@ from brisk_anchor.services.measure.datum_rules import with_rules
 from brisk_anchor.services.measure.measurement_request import MeasurementRequest, build_measurement, point_at, recognise
 from brisk_anchor.services.session.guide import next_step, store_preview
 from brisk_anchor.services.session.repeatability import repeat
-from brisk_anchor.services.session.session import SecondLookError, Session
+from brisk_anchor.services.session.session import Session
 
 
 def drawn(session, name):
@@ -44,21 +44,21 @@ def asked(session, name, **change):
 
 
 def measure_all(session, row="G54"):
-    for name in session.missing(row):
-        session.measure(asked(session, name))
+    for name in session.rows.missing(row):
+        session.runner.measure(asked(session, name))
 
 
 @pytest.mark.parametrize("row", ["G54", "G55"])
 def test_without_noise_the_offset_is_true_to_half_a_micrometre(quiet, row):
     measure_all(quiet, row)
-    truth = quiet.true_offset(row)
-    for axis, value in quiet.store(row).values.items():
+    truth = quiet.solver.true_offset(row)
+    for axis, value in quiet.writer.store(row).values.items():
         assert abs(value - truth[axis]) < 0.0005, axis
     assert quiet.machine.offset(row)[0] == pytest.approx(truth["x"], abs=0.0005)
 
 
 def test_boss_is_found_from_outside(quiet):
-    feature = quiet.measure(asked(quiet, "boss")).feature
+    feature = quiet.runner.measure(asked(quiet, "boss")).feature
     tip = (*feature.coordinates, -519.0)
     for axis in "xy":
         assert feature.coordinate(axis) == pytest.approx(quiet.scene.true_value("boss", axis, tip), abs=0.0005)
@@ -67,7 +67,7 @@ def test_boss_is_found_from_outside(quiet):
 
 def test_with_noise_the_spread_is_that_of_the_touches(scene, profile):
     session = Session(scene, None, profile, seed=11)
-    found = [session.measure(asked(session, "bore")).feature.coordinates for _ in range(60)]
+    found = [session.runner.measure(asked(session, "bore")).feature.coordinates for _ in range(60)]
     theory = math.hypot(0.0005, 1e-4 / math.sqrt(12)) / math.sqrt(2)
     # 120 values: their standard deviation is known to 6.5 %, so three of that.
     pooled = np.sqrt(np.var(np.array(found), axis=0, ddof=1).mean())
@@ -75,24 +75,24 @@ def test_with_noise_the_spread_is_that_of_the_touches(scene, profile):
 
 
 def test_states_run_from_not_measured_to_proved(session):
-    assert session.state("G54") is RowState.EMPTY
-    session.measure(asked(session, "bore"))
-    assert session.state("G54") is RowState.PART
-    assert [axis.axis for axis in session.part_chain("G54").axes] == ["x", "y"]
-    session.measure(asked(session, "top"))
-    assert session.state("G54") is RowState.MEASURED
-    session.store("G54")
-    assert session.state("G54") is RowState.STORED
-    proof = session.prove("G54")
+    assert session.rows.state("G54") is RowState.EMPTY
+    session.runner.measure(asked(session, "bore"))
+    assert session.rows.state("G54") is RowState.PART
+    assert [axis.axis for axis in session.solver.part_chain("G54").axes] == ["x", "y"]
+    session.runner.measure(asked(session, "top"))
+    assert session.rows.state("G54") is RowState.MEASURED
+    session.writer.store("G54")
+    assert session.rows.state("G54") is RowState.STORED
+    proof = session.prover.prove("G54")
     assert proof.holds
     assert proof.touches == 5
-    assert session.state("G54") is RowState.PROVED
-    assert [entry.kind.value for entry in session.history("G54")] == ["measured", "stored", "proved"]
-    assert session.state("G55") is RowState.EMPTY
+    assert session.rows.state("G54") is RowState.PROVED
+    assert [entry.kind.value for entry in session.rows.history("G54")] == ["measured", "stored", "proved"]
+    assert session.rows.state("G55") is RowState.EMPTY
 
 
 def test_the_control_agrees_with_us(session):
-    measured = session.measure(asked(session, "bore"))
+    measured = session.runner.measure(asked(session, "bore"))
     by_label = {agreement.label: agreement for agreement in measured.agreements}
     assert set(by_label) == {"X", "Y", "D"}
     assert abs(by_label["X"].difference) < 0.0002
@@ -101,25 +101,25 @@ def test_the_control_agrees_with_us(session):
 
 def test_a_new_clamping_makes_everything_stale_and_unstorable(session):
     measure_all(session)
-    session.store("G54")
-    assert session.clamp() == ["G54"]
-    assert session.state("G54") is RowState.STALE
-    assert session.missing("G54") == ["bore", "top"]
+    session.writer.store("G54")
+    assert session.editor.clamp() == ["G54"]
+    assert session.rows.state("G54") is RowState.STALE
+    assert session.rows.missing("G54") == ["bore", "top"]
     before = session.machine.offset("G54")
     with pytest.raises(SecondLookError, match="before the last clamping"):
-        session.store("G54")
+        session.writer.store("G54")
     assert session.machine.offset("G54") == before
-    assert session.clamp() == []
+    assert session.editor.clamp() == []
 
 
 def test_next_session_remembers_what_was_stored(session, scene, book, profile):
     measure_all(session)
-    stored = session.store("G54").values
+    stored = session.writer.store("G54").values
     again = Session(scene, book, profile)
-    assert again.state("G54") is RowState.STORED
+    assert again.rows.state("G54") is RowState.STORED
     assert again.machine.offset("G54") == pytest.approx(tuple(stored.values()))
-    assert again.last("G54", EntryKind.STORED).chain == session.last("G54", EntryKind.STORED).chain
-    assert again.full_program("G54").identity == session.full_program("G54").identity
+    assert again.rows.last("G54", EntryKind.STORED).chain == session.rows.last("G54", EntryKind.STORED).chain
+    assert again.programs.full_program("G54").identity == session.programs.full_program("G54").identity
 
 
 # Guards on the control: each alarm stops the program and stores nothing. (change of the measurement, alarm)
@@ -137,10 +137,10 @@ def test_the_code_guards_itself(quiet, name, change, alarm):
     measurement = asked(quiet, name, **change)
     before = dict(quiet.machine.offsets)
     program = _rewritten(quiet, measurement)
-    run = quiet.start(program)
+    run = quiet.runner.start(program)
     run.to_end()
     with pytest.raises(BriskAnchorError, match=f"Alarm {alarm}"):
-        quiet.take(measurement, program, run)
+        quiet.runner.take(measurement, program, run)
     assert quiet.machine.offsets == before
     assert name not in quiet.measured
 
@@ -149,12 +149,12 @@ def _rewritten(session, measurement):
     """The program of a measurement the second look would not let through."""
     from brisk_anchor.nc.write.writer import write_program
 
-    return write_program(session.plan_of(2100, "test", [measurement], None), session.profile)
+    return write_program(session.heads.plan_of(2100, "test", [measurement], None), session.profile)
 
 
 def test_jump_guard_on_the_control_stops_before_the_store(quiet):
     measure_all(quiet)
-    text = re.sub(r"(ABS\[#\d+\+)470\.\]", r"\g<1>480.]", quiet.full_program("G54").text)
+    text = re.sub(r"(ABS\[#\d+\+)470\.\]", r"\g<1>480.]", quiet.programs.full_program("G54").text)
     machine = quiet.machine.twin(seed=None)
     run = Run(text, quiet.profile, machine)
     run.to_end()
@@ -166,13 +166,13 @@ def test_jump_guard_on_the_control_stops_before_the_store(quiet):
 @pytest.mark.parametrize("profile", ["skip-macro", "probe-params"])
 def test_a_row_that_is_not_turned_has_no_arithmetic_of_angles_and_may_keep_an_axis(scene, profile):
     session = Session(scene, None, shipped_profile(profile), seed=None)
-    session.setup = with_rules(session.setup, "G54", {"x": Keep()})
-    session.write_row("G54", {"x": -470.0, "y": 0.0, "z": 0.0, "r": 2.0})  # an angle another job left
+    session.working.setup = with_rules(session.setup, "G54", {"x": Keep()})
+    session.link.write_row("G54", {"x": -470.0, "y": 0.0, "z": 0.0, "r": 2.0})  # an angle another job left
     measure_all(session)
-    program = session.full_program("G54")
+    program = session.programs.full_program("G54")
     assert not re.search(r"COS|SIN|R JUMPS", program.text)
-    session.store("G54")
-    held = session.table_values("G54")
+    session.writer.store("G54")
+    held = session.link.table_values("G54")
     assert (held["x"], held["r"]) == (-470.0, 0.0)
 
 
@@ -185,8 +185,8 @@ def with_tool(profile, holds, call=True):
 @pytest.mark.parametrize("call", [True, False])
 def test_a_tool_called_ahead_does_not_pass_for_the_one_in_the_spindle(quiet, call):
     """T20, the probe, was called ahead with T5 in the spindle: the variable reads 20, and T5 went down on the part."""
-    quiet.profile = with_tool(quiet.profile, "last tool called", call)
-    program = quiet.full_program("G54")
+    quiet = Session(quiet.scene, None, with_tool(quiet.profile, "last tool called", call), seed=None)
+    program = quiet.programs.full_program("G54")
     machine = quiet.machine.twin(seed=None)
     machine.place(machine.home, {}, 5)
     memory = Memory()
@@ -205,8 +205,8 @@ def test_a_tool_called_ahead_does_not_pass_for_the_one_in_the_spindle(quiet, cal
 
 
 def test_wrong_tool_in_the_spindle_stops_before_any_move(quiet):
-    quiet.profile = with_tool(quiet.profile, "tool in spindle")
-    text = quiet.full_program("G54").text.replace("#4120 NE 20", "#4120 NE 21")
+    quiet = Session(quiet.scene, None, with_tool(quiet.profile, "tool in spindle"), seed=None)
+    text = quiet.programs.full_program("G54").text.replace("#4120 NE 20", "#4120 NE 21")
     run = Run(text, quiet.profile, quiet.machine.twin(seed=None))
     run.to_end()
     assert "107" in run.failure().what
@@ -224,13 +224,13 @@ def test_wrong_tool_in_the_spindle_stops_before_any_move(quiet):
 )
 def test_second_look_before_measuring(quiet, change, found):
     with pytest.raises(SecondLookError, match=found):
-        quiet.measuring_program(asked(quiet, "bore", **change))
+        quiet.planner.measuring_program(asked(quiet, "bore", **change))
 
 
 def test_second_look_before_storing(quiet):
     measure_all(quiet)
-    chain = quiet.chain("G54")
-    sound = look_at_store(chain, quiet.expected("G54"), "the drawing", 5.0, stale=False, control_difference=0.0)
+    chain = quiet.solver.chain("G54")
+    sound = look_at_store(chain, quiet.rows.expected("G54"), "the drawing", 5.0, stale=False, control_difference=0.0)
     assert sound == []
     looks = look_at_store(chain, {"x": 0.0}, "the last value", 5.0, stale=True, control_difference=0.004)
     assert [look.stops for look in looks] == [True, True, True]
@@ -259,10 +259,10 @@ def test_measurements_that_make_no_sense_cannot_be_made(quiet, change, reason):
 
 
 def test_nothing_incomplete_is_stored(session):
-    session.measure(asked(session, "bore"))
+    session.runner.measure(asked(session, "bore"))
     with pytest.raises(DatumError, match="top"):
-        session.store("G54")
-    assert session.history("G54") == []
+        session.writer.store("G54")
+    assert session.rows.history("G54") == []
 
 
 def test_a_book_that_cannot_be_written_leaves_the_control_as_it_was(session, monkeypatch):
@@ -270,9 +270,9 @@ def test_a_book_that_cannot_be_written_leaves_the_control_as_it_was(session, mon
     before = session.machine.offset("G54")
     monkeypatch.setattr(session.book, "add_after", lambda *entries: (_ for _ in ()).throw(PlanError("disk full")))
     with pytest.raises(PlanError, match="disk full"):
-        session.store("G54")
+        session.writer.store("G54")
     assert session.machine.offset("G54") == before
-    assert session.state("G54") is RowState.MEASURED
+    assert session.rows.state("G54") is RowState.MEASURED
 
 
 def test_hand_marked_rose_is_taken_for_the_drawn_feature_nearby(quiet):
@@ -280,7 +280,7 @@ def test_hand_marked_rose_is_taken_for_the_drawn_feature_nearby(quiet):
     request = recognise(quiet.setup, MeasurementRequest(TouchPattern().all_round(), spindle))
     assert request.drawn.name == "bore"
     assert (request.size, request.depth) == (38.0, pytest.approx(13.0))
-    feature = quiet.measure(build_measurement(quiet.setup, request)).feature
+    feature = quiet.runner.measure(build_measurement(quiet.setup, request)).feature
     assert feature.coordinate("x") == pytest.approx(-433.084, abs=0.001)
     far = recognise(quiet.setup, MeasurementRequest(TouchPattern().all_round(), (-300.0, -100.0, -366.0)))
     assert far.drawn is None
@@ -293,21 +293,21 @@ def test_a_bore_away_from_the_drawing_never_feeds_an_offset(quiet):
     """The bushed bore marked by hand from too far off to be recognised, its size typed."""
     spindle = (-519.0, -190.0, -420.0)
     free = MeasurementRequest(TouchPattern().all_round(), spindle, size=25.0, depth=10.0)
-    measured = quiet.measure(build_measurement(quiet.setup, free))
+    measured = quiet.runner.measure(build_measurement(quiet.setup, free))
     assert measured.feature.size == pytest.approx(25.0061, abs=0.001)
-    assert quiet.missing("G54") == ["bore", "top"]
-    assert quiet.missing("G55") == ["bush", "pad"]
-    assert quiet.part_chain("G54") is None
+    assert quiet.rows.missing("G54") == ["bore", "top"]
+    assert quiet.rows.missing("G55") == ["bush", "pad"]
+    assert quiet.solver.part_chain("G54") is None
 
 
 def test_a_dropped_solution_of_the_control_is_noticed(quiet):
     measurement = asked(quiet, "bore")
-    program = quiet.measuring_program(measurement)
-    run = quiet.start(program)
+    program = quiet.planner.measuring_program(measurement)
+    run = quiet.runner.start(program)
     run.to_end()
     run.printed[:] = [line for line in run.printed if "SOLVED" not in line]
     with pytest.raises(ReportError, match="did not report its own X, Y, D"):
-        quiet.take(measurement, program, run)
+        quiet.runner.take(measurement, program, run)
     assert quiet.measured == {}
 
 
@@ -317,18 +317,18 @@ def test_side_wall_by_hand_needs_its_distance_typed(quiet):
     with pytest.raises(PlanError, match="distance is not known"):
         build_measurement(quiet.setup, request)
     measurement = build_measurement(quiet.setup, replace(request, reach=7.0))
-    feature = quiet.measure(measurement).feature
+    feature = quiet.runner.measure(measurement).feature
     # The plate's right face: −260 + 0.083, turned by 0.02° about its corner 100 mm below the touch.
     assert feature.coordinates[0] == pytest.approx(-259.917 - math.tan(math.radians(0.02)) * 100, abs=0.002)
 
 
 def test_jogging_stops_at_metal_and_at_the_travel_end(quiet):
     quiet.machine.rapid((-434.0, -250.0, -300.0), 0)
-    assert quiet.jog("z", -60.0) == ""
-    assert "GL-114" in quiet.jog("x", 30.0)
-    assert quiet.jog("x", -1.0) == ""
+    assert quiet.panel.jog("z", -60.0) == ""
+    assert "GL-114" in quiet.panel.jog("x", 30.0)
+    assert quiet.panel.jog("x", -1.0) == ""
     with pytest.raises(TravelError):
-        quiet.jog("y", 400.0)
+        quiet.panel.jog("y", 400.0)
 
 
 def test_prompt_tells_the_next_step(session):
@@ -343,16 +343,16 @@ def test_prompt_tells_the_next_step(session):
     measure_all(session)
     assert "s to store" in next_step(session, "G54", None, None)[0]
     assert "X −13.8" in store_preview(session, "G54")
-    session.store("G54")
+    session.writer.store("G54")
     assert "p to prove" in next_step(session, "G54", None, None)[0]
-    session.prove("G54")
+    session.prover.prove("G54")
     assert "t for the set-up sheet" in next_step(session, "G54", None, None)[0]
 
 
 def test_player_shows_the_same_run_slowly_and_stops_where_it_is(quiet):
     measurement = asked(quiet, "top")
-    program = quiet.measuring_program(measurement)
-    player = Player(quiet.start(program), speed=1.0)
+    program = quiet.planner.measuring_program(measurement)
+    player = Player(quiet.runner.start(program), speed=1.0)
     seen = []
     while not player.over:
         assert player.advance(0.05)
@@ -360,7 +360,7 @@ def test_player_shows_the_same_run_slowly_and_stops_where_it_is(quiet):
     assert len(seen) > 100
     assert player.run.ended_well
     assert {motion.kind.value for motion in player.contacts} == {"skip"}
-    player = Player(quiet.start(program), speed=1.0)
+    player = Player(quiet.runner.start(program), speed=1.0)
     for _ in range(20):
         player.advance(0.05)
     where = player.position
@@ -368,11 +368,11 @@ def test_player_shows_the_same_run_slowly_and_stops_where_it_is(quiet):
     assert quiet.machine.position == pytest.approx(where)
     assert "stopped by hand" in player.run.failure().what
     with pytest.raises(BriskAnchorError, match="stopped by hand"):
-        quiet.take(measurement, program, player.run)
+        quiet.runner.take(measurement, program, player.run)
 
 
 def test_stepping_runs_one_block_at_a_time(quiet):
-    player = Player(quiet.proving_run(quiet.full_program("G54")), speed=1.0)
+    player = Player(quiet.prover.proving_run(quiet.programs.full_program("G54")), speed=1.0)
     player.paused = True
     assert not player.advance(1.0)
     player.step()
@@ -384,17 +384,17 @@ def test_stepping_runs_one_block_at_a_time(quiet):
 
 def test_proof_on_a_twin_touches_nothing_and_can_fail(session):
     measure_all(session)
-    session.store("G54")
+    session.writer.store("G54")
     before, position = dict(session.machine.offsets), session.machine.position
-    program = session.full_program("G54")
-    run = session.proving_run(program)
+    program = session.programs.full_program("G54")
+    run = session.prover.proving_run(program)
     run.to_end()
     x, y, z = run.machine.offset("G54")
     run.machine.write_offset("G54", (x + 0.05, y, z))
-    proof = session.judge("G54", program, run)
+    proof = session.prover.judge("G54", program, run)
     assert not proof.holds
     assert proof.worst == pytest.approx(0.05, abs=0.003)
-    assert session.state("G54") is RowState.STORED
+    assert session.rows.state("G54") is RowState.STORED
     assert (session.machine.offsets, session.machine.position) == (before, position)
 
 
@@ -419,11 +419,11 @@ def test_a_value_the_table_did_not_take_does_not_stay_in_it(scene, profile, tmp_
     write, wrong = session.machine.write_offset, [1.0]
     session.machine.write_offset = lambda row, v: write(row, (v[0] + (wrong.pop() if wrong else 0.0), v[1], v[2]))
     with pytest.raises(BriskAnchorError, match="Alarm 106"):
-        session.store("G54")
-    assert session.state("G54") is RowState.MEASURED
+        session.writer.store("G54")
+    assert session.rows.state("G54") is RowState.MEASURED
     for left in (session, Session(scene, None, profile, seed=None, machine_file=path)):
         assert left.machine.offset("G54") == before
-    stored = session.store("G54").values["x"]
+    stored = session.writer.store("G54").values["x"]
     assert session.machine.offset("G54")[0] == pytest.approx(stored, abs=1e-4)
 
 
@@ -437,7 +437,7 @@ def test_a_repeatability_run_spreads_as_stated(session):
     assert all(item.honest for item in found.values())
     assert found["X"].range > found["X"].spread
     assert session.measured == {}
-    assert session.history("G54") == []
+    assert session.rows.history("G54") == []
     with pytest.raises(PlanError, match="no repeatability run"):
         repeat(session, asked(session, "bore"), 1)
 
@@ -446,37 +446,37 @@ def test_a_probe_is_calibrated_in_a_bore_and_on_a_face_of_known_figure(scene, bo
     session = Session(scene, book, profile, seed=None)
     drawn = session.setup.drawn("bore")
     off = replace(session.setup.stylus, effective_radius=2.980, u_radius=0.01, length=150.4)
-    session.setup = replace(session.setup, stylus=off)
-    session.measure(build_measurement(session.setup, point_at(session.setup, drawn)))
+    session.working.setup = replace(session.setup, stylus=off)
+    session.runner.measure(build_measurement(session.setup, point_at(session.setup, drawn)))
     true_size = 38.0125  # of the scene's bore
-    found = session.calibrate("bore", true_size, 0.0005)
+    found = session.editor.calibrate("bore", true_size, 0.0005)
     # The ball is 6 mm and signals after 6 µm on the way, more or less with the direction.
     assert found.value == pytest.approx(2.994, abs=0.001)
     assert found.u == pytest.approx(0.0004, abs=0.0002)
     assert [heading for heading, _ in found.by_direction] == [180.0, 0.0, 270.0, 90.0]
     assert sum(radius for _, radius in found.by_direction) / 4 == pytest.approx(found.value)
-    assert session.missing("G54") == ["bore", "top"]
-    measured = session.measure(build_measurement(session.setup, point_at(session.setup, drawn)))
+    assert session.rows.missing("G54") == ["bore", "top"]
+    measured = session.runner.measure(build_measurement(session.setup, point_at(session.setup, drawn)))
     assert measured.feature.size == pytest.approx(true_size, abs=0.0003)
-    top = session.measure(build_measurement(session.setup, point_at(session.setup, session.setup.drawn("top"))))
-    known = session.true_offset("G54")["z"] + 1.5
-    length = session.calibrate("top", known, 0.001)
+    top = session.runner.measure(build_measurement(session.setup, point_at(session.setup, session.setup.drawn("top"))))
+    known = session.solver.true_offset("G54")["z"] + 1.5
+    length = session.editor.calibrate("top", known, 0.001)
     assert length.value == pytest.approx(150.4 + top.feature.coordinates[0] - known)
-    session.measure(build_measurement(session.setup, point_at(session.setup, drawn)))
+    session.runner.measure(build_measurement(session.setup, point_at(session.setup, drawn)))
     for wrong, reason in ((38.5, "would change by"), (1496.5, "would change by"), (math.nan, "is none")):
         with pytest.raises(GeometryError, match=reason):
-            session.calibrate("bore", wrong, 0.0)
+            session.editor.calibrate("bore", wrong, 0.0)
 
 
 def test_nothing_of_the_old_calibration_is_used_again(session):
     measure_all(session)
-    session.store("G54")
+    session.writer.store("G54")
     old = session.setup.stylus
     size = session.measured["bore"].feature.size
-    session.calibrate("bore", size + 0.004, 0.0)
-    assert session.state("G54") is RowState.STALE
-    assert session.history("G54")[-1].note == "probe calibrated"
+    session.editor.calibrate("bore", size + 0.004, 0.0)
+    assert session.rows.state("G54") is RowState.STALE
+    assert session.rows.history("G54")[-1].note == "probe calibrated"
     assert session.measured == {}
-    text = session.full_program("G54").text
+    text = session.programs.full_program("G54").text
     assert "EFFECTIVE RADIUS 2.9960" in text
     assert f"EFFECTIVE RADIUS {old.effective_radius:.4f}" not in text

@@ -23,6 +23,7 @@ from hypothesis import strategies as st
 from brisk_anchor.book.entries import Entry, EntryKind
 from brisk_anchor.book.store import Book
 from brisk_anchor.core.errors import BookError, BookTakenError, BookWriteError, BriskAnchorError
+from brisk_anchor.core.offsets.checks import SecondLookError
 from brisk_anchor.core.offsets.row_rotation import place_before
 from brisk_anchor.core.offsets.rules import FromTable
 from brisk_anchor.exchange.offset_tables import TableRow, from_csv, from_json, read_table, to_blocks, to_csv, to_json
@@ -46,7 +47,7 @@ from brisk_anchor.services.offsets.book_words import derive, read_change, read_d
 from brisk_anchor.services.offsets.fits import fit_file, fit_text
 from brisk_anchor.services.session.book_opening import open_book
 from brisk_anchor.services.session.job_opening import open_job
-from brisk_anchor.services.session.session import SecondLookError, Session
+from brisk_anchor.services.session.session import Session
 
 
 @pytest.fixture(scope="module")
@@ -90,7 +91,7 @@ def test_rows_are_compared(month, against, row, moved):
 
 def test_days_snapshots_and_what_was_before_are_what_the_history_says(month):
     session, _ = month
-    stored = [e for e in session.history("G55") if e.kind is EntryKind.STORED]
+    stored = [e for e in session.rows.history("G55") if e.kind is EntryKind.STORED]
     assert reference(session, "last").values["G55"] == stored[-2].values
     day = stored[2].at.astimezone().date()
     assert reference(session, str(day)).values["G55"] == stored[2].values
@@ -153,14 +154,14 @@ def test_what_is_no_change_says_why(words):
 def test_typed_undone_restored_locked_limited_written_and_read_back(session):
     book_work.edit(session, "G56", {"x": -100.0, "y": -200.0, "z": -400.0}, "from the sheet")
     book_work.edit(session, "G56", {"z": -401.5}, "recut")
-    assert (session.state("G56").value, line_of(session, "G56").values["z"]) == ("typed", -401.5)
+    assert (session.rows.state("G56").value, line_of(session, "G56").values["z"]) == ("typed", -401.5)
     chain = session.ledger.valued("G56").chain.axis("z")
     assert [term.label for term in chain.terms] == ["G56 Z before", "recut", "G56 Z"]
     with pytest.raises(BriskAnchorError, match="needs a reason"):
         book_work.edit(session, "G56", {"z": 1.0}, " ")
     book_work.undo(session, "G56")
     assert line_of(session, "G56").values["z"] == -400.0
-    assert len(session.history("G56")) == 3
+    assert len(session.rows.history("G56")) == 3
     book_work.lock(session, "G56", locked=True)
     for work in (
         lambda: book_work.edit(session, "G56", {"z": 1.0}, "why"),
@@ -173,7 +174,7 @@ def test_typed_undone_restored_locked_limited_written_and_read_back(session):
     program = book_work.write_rows(session, ["G56"])
     assert "G10 L2 P3 X-100.0000 Y-200.0000 Z-400.0000" in program.text.replace("#", "") or "G10 L2 P3" in program.text
     assert session.machine.offset("G56") == pytest.approx((-100.0, -200.0, -400.0), abs=1e-4)
-    assert session.state("G56").value == "stored"
+    assert session.rows.state("G56").value == "stored"
     book_work.set_limit(session, "G56", 0.5)
     book_work.edit(session, "G56", {"x": -101.0}, "wrong stop")
     with pytest.raises(SecondLookError, match="limit is 0.5"):
@@ -194,14 +195,14 @@ def test_many_rows_are_written_by_one_program_or_none(scene, book, profile):
     assert len([line for line in program.text.splitlines() if "G10 L" in line]) == len(rows)
     for n, row in enumerate(rows):
         assert session.machine.offset(row) == pytest.approx((-10.0 * n - 1, -5.0, -300.0 - n), abs=2e-4)
-        assert session.state(row).value == "stored"
-    before = {row: session.table_values(row) for row in rows}
+        assert session.rows.state(row).value == "stored"
+    before = {row: session.link.table_values(row) for row in rows}
     book_work.edit(session, rows[0], {"x": -77.0}, "again")
     book_work.edit(session, rows[1], {"x": -78.0}, "again")
     session.machine.write_offset = lambda *_: None  # a table that takes nothing
     with pytest.raises(BriskAnchorError):
         book_work.write_rows(session, rows[:2])
-    assert {row: session.table_values(row) for row in rows} == before
+    assert {row: session.link.table_values(row) for row in rows} == before
 
 
 def test_rows_derived_by_words_follow_and_a_table_carries_a_zero_round(tmp_path):
@@ -221,18 +222,18 @@ def test_rows_derived_by_words_follow_and_a_table_carries_a_zero_round(tmp_path)
         session, "G54", {"x": -450.0, "y": -270.0, "z": -505.0}, "by hand", {"x": 0.003, "y": 0.0, "z": 0.004}
     )
     book_work.write_rows(session, ["G54"])
-    carried = session.chain("G56")
+    carried = session.solver.chain("G56")
     # −90° about Y through (−400, −550), the arm (−50, 45): x' = cx + c·dx + s·dz, z' = cz − s·dx + c·dz, s = sin(−90°).
     assert carried.values == pytest.approx({"x": -400.0 - 45.0, "y": -270.0, "z": -550.0 - 50.0})
     assert carried.axis("x").u == pytest.approx(0.004)
     assert carried.axis("z").u == pytest.approx(0.003)
-    assert session.chain("G58").values["z"] == pytest.approx(-450.0)
-    session.store("G58")
+    assert session.solver.chain("G58").values["z"] == pytest.approx(-450.0)
+    session.writer.store("G58")
     assert session.machine.offset("G58")[2] == pytest.approx(-450.0, abs=1e-4)
-    assert session.children("G54") == ["G56", "G57", "G58"]
-    session.change(session.description.one_for_all("G58"))
+    assert session.rows.children("G54") == ["G56", "G57", "G58"]
+    session.editor.change(session.editor.files.one_for_all("G58"))
     assert {o.offset for o in session.setup.card.operations} == {"G58"}
-    session.change(session.description.one_for_all("G58"))
+    session.editor.change(session.editor.files.one_for_all("G58"))
     assert session.setup.card.operations[0].offset == "G54"
     for words in ("grid 2", "spacer q 3", "table C 90", "hop 3", "length", "grid 20, 20, 1, 1"):
         with pytest.raises(BriskAnchorError):
@@ -377,7 +378,7 @@ def test_two_windows_see_each_other_and_never_write_over_unseen(scene, profile, 
     assert line_of(two, "G57").values["x"] == 1.0
     book_work.edit(two, "G57", {"x": 2.0}, "after looking")
     assert one.ledger.refresh() == ["G57"]
-    assert [e.values["x"] for e in one.history("G57")] == [1.0, 2.0]
+    assert [e.values["x"] for e in one.rows.history("G57")] == [1.0, 2.0]
     for session in (one, two):
         session.book.close()
 
@@ -440,12 +441,12 @@ def test_a_book_of_years_opens_light_and_fetches_what_is_asked_for(scene, profil
     for first in range(1, 1001, 250):
         book.add(*(replace(_typed(n), chain=chain if n == 1000 else None) for n in range(first, first + 250)))
     session = Session(scene, book, profile, seed=None)
-    assert [e.number for e in session.history("G54")] == list(range(801, 1001))
-    assert [e.light for e in session.history("G54")] == [True] * 199 + [False]  # the newest is what is shown
-    assert session.history("G54")[-1].chain == chain
+    assert [e.number for e in session.rows.history("G54")] == list(range(801, 1001))
+    assert [e.light for e in session.rows.history("G54")] == [True] * 199 + [False]  # the newest is what is shown
+    assert session.rows.history("G54")[-1].chain == chain
     assert session.ledger.whole("G54", 0).number == 801
     assert session.ledger.older("G54") == 200
-    assert session.history("G54")[0].number == 601
+    assert session.rows.history("G54")[0].number == 601
     book_work.edit(session, "G54", {"x": 5.0}, "on top")
     assert math.isclose(line_of(session, "G54").values["x"], 5.0)
 

@@ -21,9 +21,9 @@ from brisk_anchor.services.offsets.sheets import write_sheets
 @pytest.fixture
 def stored(quiet):
     drawn = {feature.name: feature for feature in quiet.setup.features}
-    for name in quiet.missing("G54"):
-        quiet.measure(build_measurement(quiet.setup, point_at(quiet.setup, drawn[name])))
-    quiet.store("G54")
+    for name in quiet.rows.missing("G54"):
+        quiet.runner.measure(build_measurement(quiet.setup, point_at(quiet.setup, drawn[name])))
+    quiet.writer.store("G54")
     return quiet
 
 
@@ -34,7 +34,7 @@ def test_sheet_needs_a_stored_offset(quiet, tmp_path):
 
 
 def test_touches_on_the_sheet_lie_on_the_metal(stored):
-    entry = stored.last("G54", EntryKind.STORED)
+    entry = stored.rows.last("G54", EntryKind.STORED)
     places = touch_places(entry.chain)
     assert len(places) == 5
     x, y = entry.chain.features[0].coordinates
@@ -45,7 +45,7 @@ def test_touches_on_the_sheet_lie_on_the_metal(stored):
 
 def test_hostile_names_cannot_break_a_sheet(stored):
     setup = replace(stored.setup, title="<script>&amp;]]> $\\frac{1}{0}$ \" '", company="a$b_c^{d}\\n", part="∅" * 200)
-    chain = stored.history("G54")[-1].chain
+    chain = stored.rows.history("G54")[-1].chain
     content = SheetContent(setup, chain, "t", "2026-11-23", "stored", None, "lengths")
     root = ElementTree.fromstring(sheet(content, "svg"))
     assert "script" not in {element.tag.split("}")[1] for element in root.iter()}
@@ -96,12 +96,12 @@ def test_a_dry_run_tells_how_it_ended(tmp_path, text, ended, alarms, crashes):
 def test_the_demo_keeps_its_old_book_when_asked_to_begin_anew(tmp_path):
     first = open_demo(tmp_path, fresh=False)
     drawn = first.setup.features[0]
-    first.measure(build_measurement(first.setup, point_at(first.setup, drawn)))
-    first.measure(build_measurement(first.setup, point_at(first.setup, first.setup.features[1])))
-    first.store("G54")
+    first.runner.measure(build_measurement(first.setup, point_at(first.setup, drawn)))
+    first.runner.measure(build_measurement(first.setup, point_at(first.setup, first.setup.features[1])))
+    first.writer.store("G54")
     first.book.close()
     again = open_demo(tmp_path, fresh=True)
-    assert again.history("G54") == []
+    assert again.rows.history("G54") == []
     again.book.close()
     aside = [path for path in tmp_path.iterdir() if path.name.startswith("book-")]
     assert len(aside) == 1

@@ -106,7 +106,7 @@ def test_every_kind_is_measured_on_the_stand_in_in_both_languages(tmp_path, prof
     zero = [a + b for a, b in zip(part.at, part.real.shift, strict=True)]
     for name, (x, y, size, size_y) in FEATURES.items():
         drawn = next(feature for feature in scene.setup.features if feature.name == name)
-        measured = session.measure(build_measurement(scene.setup, point_at(scene.setup, drawn)))
+        measured = session.runner.measure(build_measurement(scene.setup, point_at(scene.setup, drawn)))
         found = measured.feature
         truth = [zero[i] + place for i, place in enumerate((x, y)) if place is not None]
         assert found.coordinates == pytest.approx(truth, abs=0.0005)
@@ -114,12 +114,12 @@ def test_every_kind_is_measured_on_the_stand_in_in_both_languages(tmp_path, prof
         assert max(abs(agreement.difference) for agreement in measured.agreements) < 0.0005
         assert look_at_feature(found, *measured.sizes) == []
     top = next(feature for feature in scene.setup.features if feature.name == "jaw top")
-    session.measure(build_measurement(scene.setup, point_at(scene.setup, top)))
+    session.runner.measure(build_measurement(scene.setup, point_at(scene.setup, top)))
     corner = session.measured["inner"].feature
     assert corner.shared[0].effect == (0.0005, 0.0005)  # both walls on the plus side: the radius moves them alike
-    values = session.store("G54").values
+    values = session.writer.store("G54").values
     assert values["x"] == pytest.approx(zero[0], abs=0.0005)
-    assert session.prove("G54").holds
+    assert session.prover.prove("G54").holds
 
 
 def test_a_pocket_too_narrow_or_of_the_wrong_size_is_told(tmp_path):

@@ -199,13 +199,13 @@ def test_the_file_the_proof_and_the_program_go_together(builder):
     assert "proved on 3 parts" in again.proof.words(again.basis(digest))
     assert again.is_proved(digest)
     file = again.session.scene.file
-    again.session.scene = replace(again.session.scene, file=file.model_copy(update={"word": []}))
+    again.session.working.scene = replace(again.session.scene, file=file.model_copy(update={"word": []}))
     assert again.is_proved(digest)  # the same as described
     stated = file.model_copy(update={"job": file.job.model_copy(update={"start_uncertainty": 1.0})})
-    kept, again.session.scene = again.session.scene, replace(again.session.scene, file=stated)
+    kept, again.session.working.scene = again.session.scene, replace(again.session.scene, file=stated)
     assert "the job was another" in again.proof.words(again.basis(digest))
     assert not again.is_proved(digest)
-    again.session.scene = kept
+    again.session.working.scene = kept
     older = again.proof.model_copy(update={"version": "0.0.1"})
     assert "the version of Brisk Anchor was another" in older.words(again.basis(digest))
     again.state(0, "search", 19.5)
@@ -243,7 +243,7 @@ def test_results_are_kept_where_the_next_program_finds_them_or_it_is_told(quiet,
 
 def quiet_bore(session):
     ready = planned(session, plan({"feature": "bore"}))
-    return session.measure(ready.measurements[0]).feature.coordinates
+    return session.runner.measure(ready.measurements[0]).feature.coordinates
 
 
 def test_the_run_out_falls_out_of_a_plan_with_half_turns(scene):

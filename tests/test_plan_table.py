@@ -145,4 +145,4 @@ def test_a_face_that_a_table_tips_up_is_touched_from_above(tmp_path):
     along = (y - truth.point((0, 0, 0))[1]) / math.cos(math.radians(TURN))
     real = truth.point((0.0, along, 0.0))[0]
     assert run.machine.offset("G56")[2] == pytest.approx(-600 - (real + 390), abs=0.01)
-    assert not session.look(ready.measurements[0])
+    assert not session.planner.look(ready.measurements[0])

@@ -12,13 +12,14 @@ from typer.testing import CliRunner
 from brisk_anchor.cli.commands import app
 from brisk_anchor.core.errors import BriskAnchorError, PlanFileError
 from brisk_anchor.services.job.jobs import new_job
+from brisk_anchor.services.machine.runs import Run
 from brisk_anchor.services.plan import proving
 from brisk_anchor.services.plan.ordering import way
 from brisk_anchor.services.plan.plan_file import PlanFile, load_plan, plan_of_features, plan_text
 from brisk_anchor.services.plan.planning import planned, program_of
 from brisk_anchor.services.plan.proving import prove
+from brisk_anchor.services.rows.offset_solver import OffsetSolver
 from brisk_anchor.services.session.job_opening import open_job
-from brisk_anchor.services.session.session import Session
 from brisk_anchor.standin.scene import nominal_frame, real_frame
 
 
@@ -135,7 +136,7 @@ def test_those_with_one_clear_height_stay_together(job):
 
 
 def test_a_plan_is_proved_on_many_parts_or_says_what_went_wrong(job):
-    names = job.needed(job.setup.row("G54"))
+    names = job.rows.needed(job.setup.row("G54"))
     made = planned(job, plan(*names, offset="G54"))
     program = program_of(job, made)
     outcome = prove(job, made, program, 8)
@@ -218,13 +219,14 @@ def test_plans_from_the_command_line(tmp_path):
 
 
 @pytest.mark.parametrize(
-    ("method", "off", "words"), [("true_offset", 0.05, "from the truth"), ("table_values", 0.01, "The control has")]
+    ("part", "method", "off", "words"),
+    [(OffsetSolver, "true_offset", 0.05, "from the truth"), (Run, "table_values", 0.01, "The control has")],
 )
-def test_a_program_that_ends_wrong_is_not_proved(job, monkeypatch, method, off, words):
+def test_a_program_that_ends_wrong_is_not_proved(job, monkeypatch, part, method, off, words):
     """The truth moved away, or the control's table: both must be seen, whatever the touches say."""
-    made = planned(job, plan(*job.needed(job.setup.row("G54")), offset="G54"))
-    real = getattr(Session, method)
-    monkeypatch.setattr(Session, method, lambda self, *a: {k: v + off for k, v in real(self, *a).items()})
+    made = planned(job, plan(*job.rows.needed(job.setup.row("G54")), offset="G54"))
+    real = getattr(part, method)
+    monkeypatch.setattr(part, method, lambda self, *a: {k: v + off for k, v in real(self, *a).items()})
     outcome = prove(job, made, program_of(job, made), 2)
     assert not outcome.proved
     assert len(outcome.of("wrong")) == 2

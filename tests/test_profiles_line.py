@@ -27,7 +27,7 @@ WITHOUT_FLAG = parse_profile(
 def measured(scene, profile):
     session = Session(scene, None, profile, seed=None)
     for drawn in session.setup.features:
-        session.measure(build_measurement(session.setup, point_at(session.setup, drawn)))
+        session.runner.measure(build_measurement(session.setup, point_at(session.setup, drawn)))
     return session
 
 
@@ -39,8 +39,8 @@ def ngc(scene):
 def test_without_branches_the_same_offsets_are_found_stored_and_proved(ngc, scene, profile):
     macro = measured(scene, profile)
     for row in ("G54", "G55"):
-        assert ngc.store(row).values == pytest.approx(macro.store(row).values, abs=1e-4)
-        assert ngc.prove(row).holds
+        assert ngc.writer.store(row).values == pytest.approx(macro.writer.store(row).values, abs=1e-4)
+        assert ngc.prover.prove(row).holds
         assert max(abs(a.difference) for m in ngc.measured.values() for a in m.agreements) < 1e-4
 
 
@@ -59,7 +59,7 @@ def test_without_branches_the_same_offsets_are_found_stored_and_proved(ngc, scen
 )
 def test_every_guard_without_branches_stops_the_program(ngc, scene, profile, old, new, reason):
     session = Session(scene, None, profile, seed=None)
-    program = session.full_program("G54")
+    program = session.programs.full_program("G54")
     assert old in program.text
     machine = scene.stand_in(seed=None)
     before = machine.offset("G54")
@@ -76,10 +76,10 @@ def test_a_control_without_a_known_tool_stops_and_asks(scene):
     text = shipped_text("probe-params").replace('[tool]\nvariable = 5400\nholds = "tool in spindle"\n', "")
     calls = parse_profile(text, "calls")
     assert not any("stops and asks" in limit for limit in calls.limits)
-    assert "\nT20 M6\n" in Session(scene, None, calls, seed=None).full_program("G54").text
+    assert "\nT20 M6\n" in Session(scene, None, calls, seed=None).programs.full_program("G54").text
     profile = calls.model_copy(update={"call": None})
     assert any("stops and asks" in limit for limit in profile.limits)
-    program = Session(scene, None, profile, seed=None).full_program("G54")
+    program = Session(scene, None, profile, seed=None).programs.full_program("G54")
     assert "M0 (PROBE T20 MUST BE IN THE SPINDLE)" in program.text
 
 
@@ -101,7 +101,9 @@ def test_an_offset_table_alone_is_set_with_figures_that_were_checked_here(scene,
         write_program(far, table)
     drawn = quiet.setup.features[0]
     with pytest.raises(BriskAnchorError, match="cannot probe"):
-        Session(scene, None, table, seed=None).measure(build_measurement(quiet.setup, point_at(quiet.setup, drawn)))
+        Session(scene, None, table, seed=None).runner.measure(
+            build_measurement(quiet.setup, point_at(quiet.setup, drawn))
+        )
 
 
 def changed(*pairs):
@@ -126,13 +128,13 @@ def test_a_shops_own_words_are_written_and_understood(scene):
         ('last_word = "M30"', 'last_word = "M30"\nhead = ["M9"]\ntail = ["G90", "M5"]'),
     )
     session = measured(scene, own)
-    text = session.full_program("G54").text
+    text = session.programs.full_program("G54").text
     for words in ("O02354 ;GL-114", "SAY[BRISK_1_TOUCH", "G65 P801 ", "#600", "T20 M6", "#3000=101 ;MISSED"):
         assert words in text
     assert "(" not in text
     assert "G90\nM5\nM30\n" in text
-    session.store("G54")
-    assert session.prove("G54").holds
+    session.writer.store("G54")
+    assert session.prover.prove("G54").holds
     machine = scene.stand_in(seed=None)
     machine.write_offset("G54 P7", (-400.0, -200.0, -300.0))
     run = Run("G54 P7\nG90 G0 X0.\n#700=#4014\nG54 G10 L2 P1 X-1.\nM30", own, machine)
@@ -147,9 +149,9 @@ def test_tool_lengths_as_the_shop_counts_them(scene, profile, tmp_path, conventi
     counted = changed(('convention = "gauge line"', f'convention = "{convention}"{length}'))
     usual, session = measured(scene, profile), measured(scene, counted)
     before = session.machine.offset("G54")[2]
-    usual.store("G54")
-    chain = session.store("G54")
-    assert session.prove("G54").holds
+    usual.writer.store("G54")
+    chain = session.writer.store("G54")
+    assert session.prover.prove("G54").holds
     svg = write_sheets(session, "G54", tmp_path)[0].read_text()
     assert ("touched off on the part" if more is None else "master of 140") in svg
     if more is None:
@@ -158,7 +160,7 @@ def test_tool_lengths_as_the_shop_counts_them(scene, profile, tmp_path, conventi
         return
     assert session.machine.offset("G54")[2] == pytest.approx(usual.machine.offset("G54")[2] + more)
     assert [term.label for term in chain.axis("z").terms][-2] == "length of the master"
-    assert session.true_offset("G54")["z"] == pytest.approx(usual.true_offset("G54")["z"] + more)
+    assert session.solver.true_offset("G54")["z"] == pytest.approx(usual.solver.true_offset("G54")["z"] + more)
     # Whatever lengths are counted from, the same program position is the same place on the part.
     places = []
     for shop in (usual, session):

@@ -74,13 +74,13 @@ def test_a_read_part_is_measured_stored_and_proved(tmp_path):
     old, new = 'x = { feature = "bore 1", drawing = 80.0 }', 'x = { feature = "right", drawing = 160.0 }'
     (folder / "job.toml").write_text(job.replace(old, new))
     session = open_job(folder, tmp_path / "data", roll=0)
-    for name in session.missing("G54"):
+    for name in session.rows.missing("G54"):
         feature = next(f for f in session.setup.features if f.name == name)
-        session.measure(build_measurement(session.setup, point_at(session.setup, feature)))
-    values, truth = session.store("G54").values, session.true_offset("G54")
+        session.runner.measure(build_measurement(session.setup, point_at(session.setup, feature)))
+    values, truth = session.writer.store("G54").values, session.solver.true_offset("G54")
     assert [values[a] for a in "xyz"] == pytest.approx([truth[a] for a in "xyz"], abs=0.004)
     assert values["x"] == pytest.approx(-450.0, abs=0.003)
-    assert session.prove("G54").holds
+    assert session.prover.prove("G54").holds
     session.book.close()
 
 

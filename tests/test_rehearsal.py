@@ -31,7 +31,7 @@ def part(shift, turn, rise=0.0, slope=(0.0, 0.0)):
 
 @pytest.fixture(scope="module")
 def program(scene, profile):
-    return Session(scene, None, profile, seed=None).full_program("G54")
+    return Session(scene, None, profile, seed=None).programs.full_program("G54")
 
 
 @settings(max_examples=25)

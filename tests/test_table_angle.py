@@ -95,30 +95,30 @@ def set_up(folder, profile, sense, row=None, letter="C", direction=(0, 0, 1)):
 )
 def test_the_table_turns_the_part_straight_and_the_row_holds_without_an_angle(tmp_path, profile, sense, row):
     session, truth = set_up(tmp_path / "job", profile, sense, row)
-    for name in session.missing("G54"):
-        session.measure(build_measurement(session.setup, point_at(session.setup, session.setup.drawn(name))))
-    chain = session.store("G54")
+    for name in session.rows.missing("G54"):
+        session.runner.measure(build_measurement(session.setup, point_at(session.setup, session.setup.drawn(name))))
+    chain = session.writer.store("G54")
     assert chain.table == ("C", pytest.approx(-sense * TURN, abs=1e-4))
     assert session.machine.angles["C"] == pytest.approx(-sense * TURN, abs=2e-4)
     carried = RotaryAxis("C", (0.0, 0.0, 1.0), CENTRE, sense, None, None, 1.0).frame(-sense * TURN)
     zero = carried.point(truth.point((0.0, 0.0, 0.0)))
-    held = session.table_values("G54")
+    held = session.link.table_values("G54")
     assert (held["x"], held["y"], held["z"], held["r"]) == pytest.approx((*zero, 0.0), abs=6e-4)
     assert chain.axis("r").value == 0.0
     assert chain.axis("r").u > 0
     assert not session.measured
-    assert session.state("G54").value == "stored"
+    assert session.rows.state("G54").value == "stored"
     # The written program measures the part where it lies now, straight, and turns the table by what is left: nothing.
-    proof = session.prove("G54")
+    proof = session.prover.prove("G54")
     assert proof.holds
     assert proof.worst < 2e-3  # the probe of the twin errs as a real one does
 
 
 def test_the_whole_program_turns_the_table_itself(tmp_path):
     session, truth = set_up(tmp_path / "job", "skip-macro", -1)
-    program = session.full_program("G54")
+    program = session.programs.full_program("G54")
     assert any(line.startswith("G91 G0 C") for line in program.text.splitlines())
-    run = session.start(program)
+    run = session.runner.start(program)
     run.to_end()
     assert run.failure() is None
     assert session.machine.angles["C"] == pytest.approx(TURN, abs=2e-4)
@@ -151,12 +151,12 @@ def test_a_table_that_is_not_there_or_lies_down_is_told(tmp_path):
 def test_the_set_up_gives_the_angle_to_the_table_and_takes_it_back(tmp_path):
     set_up(tmp_path / "job", "skip-macro", 1)
     session = open_job(tmp_path / "job", tmp_path / "data", roll=0)
-    assert session.take_table("G54") == ""
+    assert session.datums.take_table("G54") == ""
     assert load_job(tmp_path / "job").job.offset[0].r.table is None
-    assert session.take_table("G54") == "C"
-    session.take_turn("G54", "front")
+    assert session.datums.take_table("G54") == "C"
+    session.datums.take_turn("G54", "front")
     assert load_job(tmp_path / "job").job.offset[0].r.table == "C"
-    session.take_turn("G54", None)
+    session.datums.take_turn("G54", None)
     with pytest.raises(BriskAnchorError, match="no measured angle"):
-        session.take_table("G54")
+        session.datums.take_table("G54")
     session.book.close()

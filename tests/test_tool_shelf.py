@@ -9,6 +9,7 @@ from datetime import date
 import pytest
 
 from brisk_anchor.core.errors import BriskAnchorError, PlanError
+from brisk_anchor.core.offsets.checks import SecondLookError
 from brisk_anchor.core.offsets.tool_setting import length_on_part, look_at_probe
 from brisk_anchor.core.tools.shelf import ProbeRecord
 from brisk_anchor.nc.profile.control_profile import shipped_profile
@@ -19,7 +20,7 @@ from brisk_anchor.services.measure.measurement_request import build_measurement,
 from brisk_anchor.services.session import tool_shelf as shelf
 from brisk_anchor.services.session.job_opening import open_job
 from brisk_anchor.services.session.repeatability import repeat
-from brisk_anchor.services.session.session import SecondLookError, Session
+from brisk_anchor.services.session.session import Session
 from brisk_anchor.standin.scene import build_scene
 from brisk_anchor.standin.scene_file import load_scene
 
@@ -83,10 +84,10 @@ def test_a_figure_of_the_wrong_offset_is_refused_or_recognised(set_up):
     with pytest.raises(SecondLookError, match="would jump"):
         shelf.take_reference(session, -400.0)
     before = session.setup
-    session.setup = replace(before, rows=(replace(before.rows[0], row="G59"),))
+    session.working.setup = replace(before, rows=(replace(before.rows[0], row="G59"),))
     with pytest.raises(BriskAnchorError, match="kept for tool setter"):
-        session.store("G59")
-    session.setup = before
+        session.writer.store("G59")
+    session.working.setup = before
 
 
 def test_a_broken_tool_is_measured_alone_and_a_new_master_voids_what_hangs_on_it(set_up):
@@ -157,13 +158,13 @@ def test_run_out_is_found_and_taken_out_of_every_touch(profile, way):
     session = Session(build_scene(file), None, shipped_profile(profile), seed=None)
     straight = Session(build_scene(load_scene("heron-gl114")), None, shipped_profile(profile), seed=None)
     asked = asking_for(session, "bore")
-    true = straight.measure(asked).feature.coordinates
-    first = session.measure(asked).feature.coordinates
+    true = straight.runner.measure(asked).feature.coordinates
+    first = session.runner.measure(asked).feature.coordinates
     assert first[0] - true[0] == pytest.approx(-0.012, abs=2e-4)
     known = None
     if way == "half round":
         shelf.turn_half_round(session)
-        session.measure(asked)
+        session.runner.measure(asked)
         assert session.measured["bore"].feature.coordinates == first
         shelf.turn_half_round(session)
     else:
@@ -171,7 +172,7 @@ def test_run_out_is_found_and_taken_out_of_every_touch(profile, way):
     found = shelf.offset_of_ball(session, "bore", known)
     assert found.offset == pytest.approx((0.012, -0.007), abs=3e-4)
     assert not session.measured
-    again = session.measure(asking_for(session, "bore")).feature
+    again = session.runner.measure(asking_for(session, "bore")).feature
     assert again.coordinates == pytest.approx(true, abs=3e-4)
     assert again.standard_uncertainty("x") > straight.measured["bore"].feature.standard_uncertainty("x")
     assert repeat(session, asking_for(session, "bore"), 2)

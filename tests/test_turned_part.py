@@ -13,13 +13,14 @@ from brisk_anchor.core.errors import BookWriteError, DatumError, GeometryError, 
 from brisk_anchor.core.features.measuring import Measurement
 from brisk_anchor.core.features.touch_pattern import SIDES, TouchPattern, Wall
 from brisk_anchor.core.geometry.frames import Frame
+from brisk_anchor.core.offsets.checks import SecondLookError
 from brisk_anchor.core.uncertainty.estimates import derive
 from brisk_anchor.nc.profile.control_profile import shipped_profile
 from brisk_anchor.services.job.jobs import load_job, new_job
 from brisk_anchor.services.machine.runs import Run
 from brisk_anchor.services.measure.measurement_request import MeasurementRequest, build_measurement, point_at
 from brisk_anchor.services.offsets.sheets import write_sheets
-from brisk_anchor.services.session.session import SecondLookError, Session
+from brisk_anchor.services.session.session import Session
 from brisk_anchor.standin.scene import build_scene
 from brisk_anchor.standin.scene_file import RealBodySection
 from brisk_anchor.tui.view_state import ViewState
@@ -139,7 +140,7 @@ def test_every_kind_is_found_on_a_turned_part(line: tuple[Session, Frame]) -> No
     session, truth = line
     setup = session.setup
     for drawn in (setup.drawn(name) for name in EXPECTED):
-        measured = session.measure(brought_near(session, truth, drawn.name))
+        measured = session.runner.measure(brought_near(session, truth, drawn.name))
         found = measured.feature
         place, angles, sizes = EXPECTED[drawn.name]
         assert found.angles == pytest.approx(angles, abs=5e-4), drawn.name
@@ -160,17 +161,17 @@ def test_the_zero_of_a_turned_part_is_stored_with_its_angle_and_proved(line: tup
     session, truth = line
     for name in EXPECTED:
         if name not in session.measured:
-            session.measure(brought_near(session, truth, name))
+            session.runner.measure(brought_near(session, truth, name))
     x, y, z = truth.point((0.0, 0.0, 0.0))
     for row in ("G54", "G55", "G56", "G57", "G58"):
-        chain = session.store(row)
+        chain = session.writer.store(row)
         assert chain.values == pytest.approx({"x": x, "y": y, "z": z, "r": TURN}, abs=0.0005), row
-        assert session.table_values(row) == pytest.approx(chain.values, abs=2e-4)
+        assert session.link.table_values(row) == pytest.approx(chain.values, abs=2e-4)
         shown = chain.axis("x").terms[-1].value
         total = sum(t.value * (-1 if t.sign == "−" else 1) for t in chain.axis("x").terms[:-1] if t.sign != "=")
         if row != "G55":  # a fit is not a sum
             assert total == pytest.approx(shown, abs=1e-6)
-        proof = session.prove(row)
+        proof = session.prover.prove(row)
         assert proof.holds, (row, proof)
         assert proof.turned < 2e-3
 
@@ -184,15 +185,15 @@ def test_the_digits_a_control_stores_are_all_that_is_rounded(
     session, truth = line
     for name in EXPECTED:
         if name not in session.measured:
-            session.measure(brought_near(session, truth, name))
+            session.runner.measure(brought_near(session, truth, name))
     coarse = session.profile.model_copy(update={"resolution": resolution})
     other = Session(session.scene, None, coarse, seed=None)
-    other.measured = session.measured
-    run = Run(other.full_program(row), coarse, other.machine.twin(seed=None))
+    other.working.measured = session.measured
+    run = Run(other.programs.full_program(row), coarse, other.machine.twin(seed=None))
     run.to_end()
     assert run.ended_well, run.failure()
     x, y, z = truth.point((0.0, 0.0, 0.0))
-    held = other.table_values(row, run)
+    held = run.table_values(row)
     worst = max(abs(held[axis] - value) for axis, value in {"x": x, "y": y, "z": z}.items())
     assert worst < resolution / 2 + 0.0003
     assert held["r"] == pytest.approx(TURN, abs=1e-4)
@@ -201,8 +202,8 @@ def test_the_digits_a_control_stores_are_all_that_is_rounded(
 def test_what_is_built_knows_what_it_has_in_common_with_its_parts(line: tuple[Session, Frame]) -> None:
     session, truth = line
     for name in ("cut", "ball"):
-        session.measure(brought_near(session, truth, name))
-    features = session.features()
+        session.runner.measure(brought_near(session, truth, name))
+    features = session.solver.features()
     own = {name: features[name].estimates()["x"] for name in ("cut", "ball", "mid")}
     # mid − cut/2 = ball/2: were they taken for strangers, it would come out more uncertain than that.
     (rest,) = derive(lambda v: (float(v[0] - v[1] / 2),), (own["mid"], own["cut"]))
@@ -212,51 +213,51 @@ def test_what_is_built_knows_what_it_has_in_common_with_its_parts(line: tuple[Se
 def test_a_derived_row_follows_its_parent_in_that_ones_turned_frame(line: tuple[Session, Frame]) -> None:
     session, truth = line
     fresh = Session(session.scene, None, session.profile, seed=None)
-    assert fresh.missing("G59") == ["left", "front", "top"]
-    assert fresh.chain("G59") is None
+    assert fresh.rows.missing("G59") == ["left", "front", "top"]
+    assert fresh.solver.chain("G59") is None
     for name in ("left", "front", "top"):
-        fresh.measure(brought_near(fresh, truth, name))
+        fresh.runner.measure(brought_near(fresh, truth, name))
     with pytest.raises(DatumError, match="G54, which is not stored"):
-        fresh.store("G59")
-    fresh.store("G54")
-    assert fresh.state("G59").value == "measured"
-    chain = fresh.store("G59")
+        fresh.writer.store("G59")
+    fresh.writer.store("G54")
+    assert fresh.rows.state("G59").value == "measured"
+    chain = fresh.writer.store("G59")
     x, y, z = truth.point((100.0, 20.0, -3.0))
     assert chain.values == pytest.approx({"x": x, "y": y, "z": z, "r": TURN}, abs=0.0005)
     # The edge is known best at the middle of its touches, 60 mm along; 100 mm along it is known as well as 40 mm off.
     edge = fresh.measured["front"].feature.estimates()
     arm = (100 - 60) * math.radians(edge["r"].u)
     assert chain.axis("y").u == pytest.approx(math.hypot(edge["y"].u, arm), rel=0.02)
-    assert fresh.prove("G59").holds
-    fresh.take_parent("G58", "G59")
-    fresh.store("G58")
-    fresh.store("G54")  # again: what follows it is to be stored anew, what follows that is stale until then
-    assert [fresh.state(row).value for row in ("G54", "G59", "G58")] == ["stored", "measured", "stale"]
-    fresh.clamp()
-    assert (fresh.state("G54").value, fresh.state("G59").value) == ("stale", "stale")
+    assert fresh.prover.prove("G59").holds
+    fresh.datums.take_parent("G58", "G59")
+    fresh.writer.store("G58")
+    fresh.writer.store("G54")  # again: what follows it is to be stored anew, what follows that is stale until then
+    assert [fresh.rows.state(row).value for row in ("G54", "G59", "G58")] == ["stored", "measured", "stale"]
+    fresh.editor.clamp()
+    assert (fresh.rows.state("G54").value, fresh.rows.state("G59").value) == ("stale", "stale")
 
 
 def test_distances_of_features_lose_what_they_share(line: tuple[Session, Frame]) -> None:
     session, truth = line
     for name in ("cut", "ball", "side", "left", "slot"):
-        session.measure(brought_near(session, truth, name))
-    found = session.distance("ball", "cut")
+        session.runner.measure(brought_near(session, truth, name))
+    found = session.solver.distance("ball", "cut")
     assert found.straight.value == pytest.approx(math.hypot(95, 7), abs=0.0005)
-    across = session.distance("left", "side")
+    across = session.solver.distance("left", "side")
     # Both were touched from the same side with the same ball: its radius is in neither, only the touches are.
     own = [session.measured[n].feature.covariance[0][0] for n in ("left", "side")]
     assert across.straight.u == pytest.approx(math.sqrt(sum(own)), rel=1e-3)
     with pytest.raises(GeometryError, match="no axis together"):
-        session.distance("slot", "front")
+        session.solver.distance("slot", "front")
     with pytest.raises(DatumError, match="not measured"):
-        Session(session.scene, None, session.profile).distance("cut", "ball")
+        Session(session.scene, None, session.profile).solver.distance("cut", "ball")
 
 
 def test_repeats_are_averaged_on_the_control_and_here_alike(line: tuple[Session, Frame]) -> None:
     session, truth = line
     noisy = Session(session.scene, None, session.profile, seed=3)
-    once = noisy.measure(brought_near(noisy, truth, "cut"))
-    measured = noisy.measure(brought_near(noisy, truth, "cut", repeats=4.0))
+    once = noisy.runner.measure(brought_near(noisy, truth, "cut"))
+    measured = noisy.runner.measure(brought_near(noisy, truth, "cut", repeats=4.0))
     assert len(measured.feature.touches) == 12
     u = [item.feature.standard_uncertainty("x") for item in (once, measured)]
     assert u[1] == pytest.approx(u[0] / 2, rel=1e-3)
@@ -304,7 +305,7 @@ def test_patterns_that_leave_a_centre_free_are_refused(line: tuple[Session, Fram
 def test_a_part_turned_further_than_believed_is_not_stored(line: tuple[Session, Frame]) -> None:
     session, truth = line
     for name in ("front", "left", "top"):
-        session.measure(brought_near(session, truth, name))
+        session.runner.measure(brought_near(session, truth, name))
     edge = session.measured["front"]
     turned = tuple(
         c + (6.0 if a == "r" else 0.0) for a, c in zip(edge.feature.axes, edge.feature.coordinates, strict=True)
@@ -313,7 +314,7 @@ def test_a_part_turned_further_than_believed_is_not_stored(line: tuple[Session, 
     session.measured["front"] = replace(edge, feature=replace(edge.feature, coordinates=turned))
     try:
         with pytest.raises(SecondLookError, match="turned"):
-            session.store("G54")
+            session.writer.store("G54")
     finally:
         session.measured["front"] = edge
 
@@ -324,44 +325,44 @@ def test_a_store_that_fails_leaves_the_row_with_the_angle_it_had(
     session, truth = line
     fresh = Session(session.scene, None, session.profile, seed=None)
     for name in ("left", "front", "top"):
-        fresh.measure(brought_near(fresh, truth, name))
+        fresh.runner.measure(brought_near(fresh, truth, name))
     before = {"x": 1.0, "y": 2.0, "z": 3.0, "r": 0.25}
-    fresh.write_row("G54", before)
+    fresh.link.write_row("G54", before)
 
     def full(_entries: object) -> None:
         raise BookWriteError("The disk is full", "", "")
 
     monkeypatch.setattr(fresh.ledger, "add_all", full)
     with pytest.raises(BookWriteError):
-        fresh.store("G54")
-    assert fresh.table_values("G54") == before
+        fresh.writer.store("G54")
+    assert fresh.link.table_values("G54") == before
 
 
 def test_edges_found_running_the_same_way_are_told_at_the_store_and_nowhere_crash(line: tuple[Session, Frame]) -> None:
     session, truth = line
     fresh = Session(session.scene, None, session.profile, seed=None)
     for name, turn in (("front", 44.0), ("side", -44.0), ("top", 0.0)):
-        found = fresh.measure(brought_near(fresh, truth, name))
+        found = fresh.runner.measure(brought_near(fresh, truth, name))
         tilted = tuple(
             v + turn * (a == "r") for a, v in zip(found.feature.axes, found.feature.coordinates, strict=True)
         )
         fresh.measured[name] = replace(found, feature=replace(found.feature, coordinates=tilted))
-    assert "meet" not in fresh.features()
-    assert fresh.chain("G58") is None
-    assert fresh.part_chain("G58").values.keys() == {"z"}
+    assert "meet" not in fresh.solver.features()
+    assert fresh.solver.chain("G58") is None
+    assert fresh.solver.part_chain("G58").values.keys() == {"z"}
     with pytest.raises(GeometryError, match="nearly parallel"):
-        fresh.store("G58")
+        fresh.writer.store("G58")
 
 
 def test_a_turned_row_is_shown_as_the_control_shows_it(line: tuple[Session, Frame]) -> None:
     session, _ = line
     fresh = Session(session.scene, None, session.profile, seed=None)
-    fresh.write_row("G54", {"x": -100.0, "y": -50.0, "z": -200.0, "r": 90.0})
+    fresh.link.write_row("G54", {"x": -100.0, "y": -50.0, "z": -200.0, "r": 90.0})
     # 30 along Y from the zero: where rows hold their angle that is 30 along the row's own X.
     turned = fresh.profile.name == "probe-params"
     expected = (30.0, 0.0, 5.0) if turned else (0.0, 30.0, 5.0)
-    assert fresh.place_in("G54", (-100.0, -20.0, -45.0), 150.0) == pytest.approx(expected)
-    assert fresh.table_values("G54")["r"] == 90.0
+    assert fresh.rows.place_in("G54", (-100.0, -20.0, -45.0), 150.0) == pytest.approx(expected)
+    assert fresh.link.table_values("G54")["r"] == 90.0
     view_state = ViewState(fresh, 1.0, in_work=True)
     # Typed figures cannot count from a row that turns them: the machine's own are asked for.
     assert view_state.frame().row == ("" if turned else "G54")
@@ -371,22 +372,22 @@ def test_a_control_that_cannot_turn_refuses_a_turned_row(line: tuple[Session, Fr
     session, truth = line
     plain = Session(session.scene, None, shipped_profile("table-only"), seed=None)
     for name in ("left", "front", "top"):
-        measured = session.measure(brought_near(session, truth, name))
-        plain.measured[name] = replace(measured, clamping=plain.clamping)
+        measured = session.runner.measure(brought_near(session, truth, name))
+        plain.measured[name] = replace(measured, clamping=plain.working.clamping)
     with pytest.raises(PlanError, match="cannot turn coordinates"):
-        plain.store("G54")
-    assert plain.table_values("G54") == {"x": 0.0, "y": 0.0, "z": 0.0}
+        plain.writer.store("G54")
+    assert plain.link.table_values("G54") == {"x": 0.0, "y": 0.0, "z": 0.0}
 
 
 def test_the_sheet_of_a_fitted_built_or_derived_row(line: tuple[Session, Frame], tmp_path: Path) -> None:
     session, truth = line
     for name in ("left", "front", "top", "cut", "ball"):
         if name not in session.measured:
-            session.measure(brought_near(session, truth, name))
-    session.store("G54")
+            session.runner.measure(brought_near(session, truth, name))
+    session.writer.store("G54")
     # A sheet hangs on no control: what one language does not draw, the other does.
     for row in ("G55", "G57") if session.profile.name == "skip-macro" else ("G59",):
-        session.store(row)
+        session.writer.store(row)
         svg, pdf = write_sheets(session, row, tmp_path)
         assert f"{row} R, °" in svg.read_text()
         assert pdf.read_bytes().startswith(b"%PDF")

@@ -45,7 +45,7 @@ WAYS = ["end", "old", "flag", "shortest", "ngc flag", "ngc end"]
 def run_with(profile, change=lambda text: text, *, name="bore"):
     session = Session(sample_scene(), None, profile, seed=None)
     measurement = build_measurement(session.setup, point_at(session.setup, session.setup.drawn(name)))
-    program = session.measuring_program(measurement)
+    program = session.planner.measuring_program(measurement)
     machine = session.machine.twin(seed=None)
     text = change(program.text)
     run = Run(program, profile, machine, Interpreter(text, profile, machine))
@@ -85,7 +85,7 @@ def test_no_probing_move_is_shorter_than_the_control_takes(profile):
 
         session = Session(build_scene(scene.file.model_copy(update={"body": bodies})), None, profile, seed=None)
         for name in ("bore", "leaning bore", "pocket", "slot", "boss", "ball", "block"):
-            measured = session.measure(
+            measured = session.runner.measure(
                 build_measurement(session.setup, point_at(session.setup, session.setup.drawn(name)))
             )
             assert max(abs(a.difference) for a in measured.agreements) < 0.0005
@@ -114,7 +114,7 @@ def test_nothing_backs_off_further_than_it_came(profile):
     session = Session(build_scene(file), None, profile, seed=None)
     slot = build_measurement(session.setup, point_at(session.setup, session.setup.drawn("slot")))
     try:
-        assert session.measure(slot).feature.size == pytest.approx(6.6, abs=0.0005)
+        assert session.runner.measure(slot).feature.size == pytest.approx(6.6, abs=0.0005)
     except CrashError as crash:
         pytest.fail(crash.one_line())
 
@@ -128,7 +128,7 @@ def test_rows_that_follow_another_are_written_after_it_from_this_run(language):
         "G55", "follows", {a: FromRow("G54", s) for a, s in zip("xyz", (10.0, 5.0, -2.0), strict=True)}, 5
     )
     behind = RowPlan("G56", "left behind", {a: FromRow("G54", 1.0) for a in "xyz"}, 5.0)
-    session.setup = replace(session.setup, rows=(*session.setup.rows[:0], follows, behind))
+    session.working.setup = replace(session.setup, rows=(*session.setup.rows[:0], follows, behind))
     measure = [
         {"feature": "top", "sets": {"row": "G54", "z": 0.0}},
         {"feature": "bore", "sets": {"row": "G54", "x": 40.0, "y": 120.0}},

@@ -32,7 +32,7 @@ def test_drawn_programs(seed):
 
 @pytest.mark.parametrize("seed", range(4))
 def test_spoiled_programs_on_the_stand_in_never_store_what_is_not_guarded(scene, profile, seed):
-    program = Session(scene, None, profile, seed=None).full_program("G54").text
+    program = Session(scene, None, profile, seed=None).programs.full_program("G54").text
     source = random.Random(seed)
     before = scene.stand_in().offset("G54")
     for _ in range(40):

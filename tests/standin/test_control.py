@@ -149,15 +149,15 @@ def test_a_state_that_is_not_this_machines_changes_nothing(control, scene, profi
 def test_the_workshop_finds_its_machine_again_and_the_book_wins_where_it_is_newer(scene, book, profile, tmp_path):
     path = tmp_path / "machine.json"
     first = Session(scene, book, profile, seed=None, machine_file=path)
-    first.jog("z", -10.0)
+    first.panel.jog("z", -10.0)
     first.control.machine.write_offset("G59", (1.0, 2.0, 3.0))
-    first.save()
+    first.link.settle()
     early = path.read_bytes()
     for drawn in first.setup.features[:2]:
         from brisk_anchor.services.measure.measurement_request import build_measurement, point_at
 
-        first.measure(build_measurement(first.setup, point_at(first.setup, drawn)))
-    stored = first.store("G54").values
+        first.runner.measure(build_measurement(first.setup, point_at(first.setup, drawn)))
+    stored = first.writer.store("G54").values
     again = Session(scene, book, profile, seed=None, machine_file=path)
     assert again.machine.position == first.machine.position
     assert again.control.history[-1].title.startswith("O2254")
@@ -173,5 +173,5 @@ def test_the_workshop_finds_its_machine_again_and_the_book_wins_where_it_is_newe
 def test_a_disk_that_takes_nothing_is_told_and_stops_nothing(scene, profile, tmp_path):
     (tmp_path / "file").write_text("")
     session = Session(scene, None, profile, seed=None, machine_file=tmp_path / "file" / "machine.json")
-    session.jog("z", -1.0)
+    session.panel.jog("z", -1.0)
     assert "could not be written" in session.machine_file.failed.what

@@ -53,11 +53,11 @@ async def test_keys_go_on_while_a_store_waits_and_it_is_stored_when_the_book_ans
         assert app.view == "bench"
         await bench.pilot.press("k")  # whatever would change something has to wait
         assert "Waiting for an answer" in said(app)
-        assert app.view_state.session.clamping == 0
+        assert app.view_state.session.working.clamping == 0
         go.set()
         await wait_for(lambda: not app.patience.waits)
         await bench.pilot.pause()
-        assert app.view_state.session.state("G54").value == "stored"
+        assert app.view_state.session.rows.state("G54").value == "stored"
 
 
 async def test_a_store_that_is_never_answered_is_told_and_the_table_put_back(tmp_path, hanging, monkeypatch):
@@ -73,7 +73,7 @@ async def test_a_store_that_is_never_answered_is_told_and_the_table_put_back(tmp
         await bench.pilot.pause()
         assert "has not answered" in said(app)
         assert app.view_state.session.machine.offset("G54") == before
-        assert app.view_state.session.state("G54").value == "measured"
+        assert app.view_state.session.rows.state("G54").value == "measured"
 
 
 def top_line(app):

@@ -75,12 +75,12 @@ def test_the_chain_grows_link_by_link_and_shrinks_to_its_ends(quiet):
 
     assert reached(None, ["bore"], None, False) == 0
     names = {feature.name: feature for feature in quiet.setup.features}
-    quiet.measure(build_measurement(quiet.setup, point_at(quiet.setup, names["bore"])))
-    assert reached(quiet.part_chain("G54"), ["top"], None, False) == 2
-    quiet.measure(build_measurement(quiet.setup, point_at(quiet.setup, names["top"])))
-    chain = quiet.store("G54")
+    quiet.runner.measure(build_measurement(quiet.setup, point_at(quiet.setup, names["bore"])))
+    assert reached(quiet.solver.part_chain("G54"), ["top"], None, False) == 2
+    quiet.runner.measure(build_measurement(quiet.setup, point_at(quiet.setup, names["top"])))
+    chain = quiet.writer.store("G54")
     assert reached(chain, [], None, True) == 4
-    proof = quiet.prove("G54")
+    proof = quiet.prover.prove("G54")
     assert reached(chain, [], proof, True) == 5
     whole = chain_text(chain, [], proof, quiet.measured["bore"].agreements, 40, settled=True).plain
     assert "its place on the drawing" in whole

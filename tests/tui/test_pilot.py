@@ -73,7 +73,7 @@ async def test_hand_marked_bore_is_named_recognised_and_measured(tmp_path):
         assert "Enter measures bore ⌀38 H7" in said(bench.app)
         await bench.press("enter")
         assert "bore ⌀38 H7: X −433.08" in said(bench.app)
-        assert bench.app.view_state.session.state("G54").value == "part"
+        assert bench.app.view_state.session.rows.state("G54").value == "part"
 
 
 async def test_figures_are_typed_with_sums_and_refused_with_a_reason(tmp_path):
@@ -109,7 +109,7 @@ async def test_store_asks_first_and_escape_leaves_it(tmp_path):
         assert "Store G54?" in said(bench.app)
         assert "X −13.8" in said(bench.app)
         await bench.press("escape")
-        assert bench.app.view_state.session.state("G54").value == "measured"
+        assert bench.app.view_state.session.rows.state("G54").value == "measured"
         await bench.press("s", "enter")
         assert "G54 stored" in said(bench.app)
         await bench.press("k")
@@ -224,7 +224,7 @@ async def test_a_book_that_fills_up_stores_nothing_and_says_so(tmp_path):
         assert "could not be written" in said(app)
         assert "Make room" in said(app)
         assert app.view_state.session.machine.offset("G54") == before
-        assert app.view_state.session.state("G54").value == "measured"
+        assert app.view_state.session.rows.state("G54").value == "measured"
 
 
 async def test_measuring_again_asks_for_a_new_proof(tmp_path):
@@ -344,7 +344,7 @@ async def test_the_machine_by_hand_by_typed_line_and_by_program(tmp_path):
         await bench.press("l")
         assert "O2354" in said(bench.app, "#machine-table")
         await bench.press("2")
-        assert bench.app.view_state.session.state("G54").value == "not measured"
+        assert bench.app.view_state.session.rows.state("G54").value == "not measured"
 
 
 async def test_single_block_hold_reset_door_and_power(tmp_path):
@@ -403,11 +403,11 @@ async def test_the_zero_is_chosen_by_pointing_and_another_part_is_rolled(tmp_pat
         await bench.press("Z")
         assert 'feature = "left"' in (tmp_path / "job" / "job.toml").read_text()
         await bench.press("1", "f", "enter")
-        first = session.features()["left"].coordinates
+        first = session.solver.features()["left"].coordinates
         await bench.press("R")
         assert "Another part lies in the stand-in" in said(bench.app)
         await bench.press("f", "enter")
-        assert session.features()["left"].coordinates != first
+        assert session.solver.features()["left"].coordinates != first
 
 
 async def test_a_control_without_branches_does_the_whole_line_and_says_what_it_cannot(tmp_path):
@@ -424,7 +424,7 @@ async def test_a_control_without_branches_does_the_whole_line_and_says_what_it_c
         await bench.press("enter")
         assert "G54 stored" in said(bench.app)
         await bench.press("p")
-        await wait_for(lambda: session.state("G54").value == "proved")
+        await wait_for(lambda: session.rows.state("G54").value == "proved")
         await bench.press("4", "o", "space")
         assert "BRISK 1 STORED G54" in said(bench.app, "#printed")
         await bench.press("l", "l")
@@ -554,7 +554,7 @@ async def test_the_setup_view_turns_lists_assigns_and_takes_back(tmp_path):
         assert "X +10.000  Y +25.400" in said(bench.app, "#entry-result")
         await bench.press("enter")
         assert "X +10  Y +25.4 from back left corner" in said(bench.app)
-        assert session.expected("G54")["y"] == pytest.approx(-170.0 + 25.4)
+        assert session.rows.expected("G54")["y"] == pytest.approx(-170.0 + 25.4)
         await bench.press("x")
         assert "A point is not measured" in said(bench.app)
         await bench.press("Z")
@@ -580,7 +580,7 @@ async def test_the_setup_view_turns_lists_assigns_and_takes_back(tmp_path):
 async def test_angle_fit_parent_and_distance_are_chosen_in_the_setup_view(tmp_path):
     async with Bench(tmp_path) as bench:
         session = await open_own(bench, tmp_path)
-        job = session.description.folder / "job.toml"
+        job = session.editor.files.folder / "job.toml"
         rules = lambda: session.setup.row("G54").rules  # noqa: E731
         await bench.press("5", *["down"] * 3, "f")  # X comes from the seat; this is the dowel bore
         assert "in the best fit of G54" in said(bench.app)
@@ -611,7 +611,7 @@ async def test_angle_fit_parent_and_distance_are_chosen_in_the_setup_view(tmp_pa
         await bench.press("d", "up", "d")
         assert "not measured yet" in said(bench.app)
         await bench.press("1")
-        assert session.missing("G54") == session.missing("G55")
+        assert session.rows.missing("G54") == session.rows.missing("G55")
 
 
 async def test_an_edge_by_hand_gives_the_angle_of_the_offset(tmp_path):
@@ -622,7 +622,7 @@ async def test_an_edge_by_hand_gives_the_angle_of_the_offset(tmp_path):
         for _ in session.setup.features:  # what the offset needs comes first, and every feature once
             names.append(bench.app.view_state.request.drawn.name)
             await bench.press("f")
-        assert names[:3] == session.missing("G54")
+        assert names[:3] == session.rows.missing("G54")
         assert set(names) == {feature.name for feature in session.setup.features}
         while bench.app.view_state.request.drawn.name != "front":
             await bench.press("f")
@@ -708,9 +708,9 @@ async def test_the_last_is_measured_again_and_many_times(tmp_path):
         await bench.press("y")
         assert "Nothing was measured with the probe yet" in said(bench.app)
         await bench.press("f", "enter")
-        first = bench.app.view_state.session.features()["bore"].coordinates
+        first = bench.app.view_state.session.solver.features()["bore"].coordinates
         await bench.press("y")
-        again = bench.app.view_state.session.features()["bore"].coordinates
+        again = bench.app.view_state.session.solver.features()["bore"].coordinates
         assert first != again
         assert first == pytest.approx(again, abs=0.004)
         await bench.pilot.press("Y")
@@ -718,7 +718,7 @@ async def test_the_last_is_measured_again_and_many_times(tmp_path):
         told = str(bench.app.screen.query_one("Static").render())
         assert "bore ⌀38 H7, measured 25 times" in told
         assert told.count("as stated") == 3
-        assert bench.app.view_state.session.features()["bore"].coordinates == again
+        assert bench.app.view_state.session.solver.features()["bore"].coordinates == again
         await bench.pilot.press("x")
         await bench.pilot.pause()
         assert len(bench.app.screen_stack) == 1
@@ -838,7 +838,7 @@ async def test_the_walk_from_a_fixture_to_its_parts_written_and_read_back(tmp_pa
             await press("enter")
 
         await press("tab", "f", "enter", "f", "enter", "s", "enter")
-        assert session.state("G55").value == "stored"
+        assert session.rows.state("G55").value == "stored"
         await press("2")
         await answer("p", "grid 3, 1, 90, 0")
         assert "G56, G57 follow G55" in said(bench.app)
@@ -863,7 +863,7 @@ async def test_the_walk_from_a_fixture_to_its_parts_written_and_read_back(tmp_pa
         await answer("j", "0.5")
         await answer("w", "late shift")
         await answer("k", "good part 14")
-        assert session.history("")[-1].who == "late shift"
+        assert session.rows.history("")[-1].who == "late shift"
         await press("d", "enter", "enter", "backspace", "escape", "pagedown", "r", "T")
         assert "offset-g57.svg" in said(bench.app)
         (tmp_path / "p.nc").write_text("G57 G0 X900. Y0\nM30\n")
@@ -911,7 +911,7 @@ async def test_what_follows_is_told_before_a_store_and_a_damaged_book_at_once(tm
         await bench.press("enter", "down", "s")
         await typed(bench, "y")
         await bench.press("enter")
-        assert session.state("G56").value == "stored"
+        assert session.rows.state("G56").value == "stored"
         await bench.press("up", "1", "y", "s")
         assert "G56 follows by" in said(bench.app)
         await bench.press("escape", "6", "w", "l")

@@ -123,7 +123,7 @@ def history(row: RowArgument, job: JobOption = None, as_json: JsonOption = False
     """Every entry of a row, oldest first."""
     session = session_of(job)
     session.profile.row(row)
-    entries = session.history(row)
+    entries = session.rows.history(row)
     if as_json:
         _print(
             [

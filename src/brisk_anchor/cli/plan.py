@@ -51,7 +51,7 @@ def new(
     if plan is None or file.exists():
         what = f"The job has no {row}" if plan is None else f"{file} is there already"
         raise BriskAnchorError(what, "Nothing was written", "Choose another")
-    text = plan_text(plan_of_features(f"{session.setup.part} {row}", row, session.needed(plan)))
+    text = plan_text(plan_of_features(f"{session.setup.part} {row}", row, session.rows.needed(plan)))
     typer.echo(f"Written {write_whole(file, text.encode())}")
 
 

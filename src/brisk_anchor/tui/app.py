@@ -242,7 +242,9 @@ class BriskAnchorApp(App[int]):
             ("", "mm"),
         ]
         self.query_one(TopLine).tell(left, right)
-        rungs = [(row.row, row.title, session.state(row.row).value, row.row == view_state.row) for row in setup.rows]
+        rungs = [
+            (row.row, row.title, session.rows.state(row.row).value, row.row == view_state.row) for row in setup.rows
+        ]
         from brisk_anchor.services.offsets.book_rows import lacking
 
         self.query_one(Ladder).tell(rungs, lacking(session))
@@ -461,7 +463,7 @@ class BriskAnchorApp(App[int]):
             return
         view_state.rolls += 1
         try:
-            rows = view_state.session.roll(1000 + view_state.rolls)
+            rows = view_state.session.editor.roll(1000 + view_state.rolls)
         except BriskAnchorError as error:
             self.complain(error)
             return
@@ -479,7 +481,7 @@ class BriskAnchorApp(App[int]):
         if view_state is None or view_state.moving:
             return
         try:
-            editor = view_state.session.changing()
+            editor = view_state.session.editor.changing()
         except BriskAnchorError as error:
             self.complain(error)
             return

@@ -96,7 +96,7 @@ class ViewState:
     def spindle(self) -> Vector:
         """Where the spindle is shown now, machine mm."""
         moving = self.running or self.operating
-        return moving.player.position if moving else self.session.machine.position
+        return moving.player.position if moving else self.session.link.spindle
 
     def tip_of(self, spindle: Vector) -> Vector:
         """Where the tip is for a spindle position."""
@@ -111,7 +111,7 @@ class ViewState:
 
         if self.request is None or self.request.drawn is not None:
             return self.request
-        return recognise(self.session.setup, replace(self.request, start=self.session.machine.position))
+        return recognise(self.session.setup, replace(self.request, start=self.session.link.spindle))
 
     def by_hand(self) -> ByHand | None:
         """The measurement by hand that Enter would begin, None where the probe measures or nothing can be."""
@@ -133,8 +133,8 @@ class ViewState:
         """
         from brisk_anchor.services.measure.by_hand import PositionFrame
 
-        row = self.session.active if self.in_work and not self.session.turn_of(self.session.active) else ""
-        return PositionFrame(row, self.session.machine.offset(row)) if row else PositionFrame()
+        row = self.session.active if self.in_work and not self.session.link.turn_of(self.session.active) else ""
+        return PositionFrame(row, self.session.link.offset(row)) if row else PositionFrame()
 
     def measurement(self) -> Measurement | None:
         """The measurement that Enter would make, None while it is not complete."""
@@ -144,7 +144,7 @@ class ViewState:
         if request is None:
             return None
         try:
-            return self.session.measurement_of(request)
+            return self.session.planner.measurement_of(request)
         except BriskAnchorError:
             return None
 
@@ -153,9 +153,9 @@ class ViewState:
         from brisk_anchor.tui.picture import Anchor
 
         anchors = []
-        chain = self.session.chain(self.row) if not self.session.missing(self.row) else None
-        now = self.session.machine.offset(self.row)
-        booked = self.session.state(self.row).value
+        chain = self.session.solver.chain(self.row) if not self.session.rows.missing(self.row) else None
+        now = self.session.link.offset(self.row)
+        booked = self.session.rows.state(self.row).value
         value: Vector | None = None
         if chain is not None:
             values = chain.values
@@ -177,7 +177,7 @@ class ViewState:
 
     def expected_place(self, row: str) -> Vector:
         """Where the zero of an offset lies by the description, machine mm."""
-        values = self.session.expected(row)
+        values = self.session.rows.expected(row)
         return values["x"], values["y"], values["z"]
 
     def open_plan(self, folder: Path) -> PlanBuilder:
@@ -227,6 +227,6 @@ class ViewState:
 
     def zero(self) -> Vector:
         """Where the zero of the chosen offset lies, measured or by the description, machine mm of the tip."""
-        chain = self.session.chain(self.row) if not self.session.missing(self.row) else None
-        values = chain.values if chain is not None else self.session.expected(self.row)
+        chain = self.session.solver.chain(self.row) if not self.session.rows.missing(self.row) else None
+        values = chain.values if chain is not None else self.session.rows.expected(self.row)
         return values["x"], values["y"], values["z"]

@@ -10,6 +10,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
+from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.core.features.feature import Feature
 from brisk_anchor.core.features.measuring import Measurement, propose_depth, propose_depth_check
 from brisk_anchor.core.features.touches import AXES
@@ -36,6 +37,21 @@ class Finding:
     found: str
     why: str
     do: str
+
+
+class SecondLookError(BriskAnchorError):
+    """The second look found something that stops; `looks` lists all of it."""
+
+    def __init__(self, looks: list[Finding]) -> None:
+        self.looks = looks
+        first = next(look for look in looks if look.stops)
+        super().__init__(first.found, first.why, first.do)
+
+
+def stop_where_found(looks: list[Finding]) -> None:
+    """Raises SecondLookError where a finding stops."""
+    if any(look.stops for look in looks):
+        raise SecondLookError(looks)
 
 
 def look_at_measurement(measurement: Measurement, travel: Travel) -> list[Finding]:

@@ -41,14 +41,14 @@ def _month(folder: Path, book: Book) -> Session:
         Operation("op 21", "G57"),
         Operation("op 22", "G58"),
     )
-    session.setup = replace(session.setup, card=replace(session.setup.card, operations=operations))
-    if not session.history("G55"):
+    session.working.setup = replace(session.setup, card=replace(session.setup.card, operations=operations))
+    if not session.rows.history("G55"):
         _fill(book, session)
         session.ledger.refresh()
         for row in ("G55", "G56", "G57", "G58"):
             if (valued := session.ledger.valued(row)) is not None:
-                session.write_row(row, valued.values)
-        session.save()
+                session.link.write_row(row, valued.values)
+        session.link.settle()
         write_whole(folder / PROGRAM, _program().encode())
     return session
 

@@ -32,8 +32,8 @@ def run_example(folder: Path, row: str = "G54", seed: int = 1) -> Iterator[str]:
         setup = session.setup
         yield f"Job {setup.job}, {setup.title}, on {setup.machine.name} (stand-in), profile {session.profile.name}"
         drawn = {feature.name: feature for feature in setup.features}
-        for name in session.missing(row):
-            measured = session.measure(session.measurement_of(point_at(setup, drawn[name])))
+        for name in session.rows.missing(row):
+            measured = session.runner.measure(session.planner.measurement_of(point_at(setup, drawn[name])))
             feature = measured.feature
             places = "  ".join(
                 f"{axis.upper()} {_f(value)} ±{2 * feature.standard_uncertainty(axis):.4f}"
@@ -42,13 +42,13 @@ def run_example(folder: Path, row: str = "G54", seed: int = 1) -> Iterator[str]:
             worst = max(abs(a.difference) for a in measured.agreements) * 1000
             found = f"{places} mm{size_words(feature)}"
             yield f"Found   {drawn[name].title}: {found}   (control agrees within {worst:.2f} µm)"
-        chain = session.store(row)
+        chain = session.writer.store(row)
         values = "  ".join(f"{axis.axis.upper()} {_f(axis.value)} ±{axis.expanded:.4f}" for axis in chain.axes)
         yield f"Stored  {row}: {values} mm"
-        program = session.full_program(row)
+        program = session.programs.full_program(row)
         nc = write_whole(folder / f"o{program.number:04d}.nc", program.text.encode("ascii"))
         yield f"Written O{program.number:04d}, {len(program.lines)} lines: {nc}"
-        proof = session.prove(row)
+        proof = session.prover.prove(row)
         if not proof.holds:
             raise PlanError(
                 f"The proof of {row} ended {proof.worst * 1000:.1f} µm from the stored value",
@@ -59,7 +59,7 @@ def run_example(folder: Path, row: str = "G54", seed: int = 1) -> Iterator[str]:
             f"Proved  {row}: the program ended {proof.worst * 1000:.2f} µm from the stored value "
             f"({proof.allowed * 1000:.2f} allowed), {proof.touches} touches, {proof.machine_seconds:.0f} s on a machine"
         )
-        truth = session.true_offset(row)
+        truth = session.solver.true_offset(row)
         for axis in chain.axes:
             error = (axis.value - truth[axis.axis]) * 1000
             yield f"Truth   {row} {axis.axis.upper()} {_f(truth[axis.axis])} mm: stored {error:+.2f} µm off"

@@ -44,7 +44,7 @@ def _cut(session: Session, text: str) -> tuple[list[tuple[float, Vector]], Brisk
     )
     machine.offsets = dict(session.machine.offsets)
     for plan in session.setup.rows:
-        expected = session.expected(plan.row)
+        expected = session.rows.expected(plan.row)
         machine.offsets[plan.row] = (expected["x"], expected["y"], expected["z"])
     memory = Memory(dict(session.control.memory.common))
     run = Run(text, session.profile, machine, Interpreter(text, session.profile, machine, memory))

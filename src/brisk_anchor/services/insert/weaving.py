@@ -14,6 +14,7 @@ from dataclasses import dataclass, replace
 
 from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.core.kinds import FeatureKind
+from brisk_anchor.core.offsets.checks import SecondLookError
 from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.nc.programs.plan import Plan
 from brisk_anchor.nc.programs.program import comment_text
@@ -23,7 +24,7 @@ from brisk_anchor.nc.write.subprograms import MacroWords, guard_subprogram, touc
 from brisk_anchor.nc.write.writer import write_block
 from brisk_anchor.services.insert.modal_restore import KeptState, state_of
 from brisk_anchor.services.plan.planning import Planned, nc_plan
-from brisk_anchor.services.session.session import SecondLookError, Session
+from brisk_anchor.services.session.session import Session
 
 LONGEST = 5_000_000
 """Characters of a program that something is put into."""

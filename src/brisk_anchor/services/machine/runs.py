@@ -5,9 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from brisk_anchor.core.errors import BriskAnchorError, MachineError
+from brisk_anchor.core.features.touches import AXES
 from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.nc.programs.program import Program
 from brisk_anchor.nc.read.interpreter import ControlAlarm, Interpreter, Status
+from brisk_anchor.nc.read.variables import Memory
 from brisk_anchor.standin.machine import StandIn
 from brisk_anchor.standin.motion import Motion
 
@@ -52,6 +54,16 @@ class Stride:
     printed: tuple[str, ...]
 
 
+def table_values(machine: StandIn, memory: Memory, profile: Profile, row: str) -> dict[str, float]:
+    """What stands in the offset table of a stand-in, a twin say: mm, and the angle of the row, degrees."""
+    values = dict(zip(AXES, machine.offset(row), strict=True))
+    if profile.row(row).rotation is not None:
+        values["r"] = machine.angle_offset(row).get("R", 0.0)
+    elif (number := profile.angle_of(row)) is not None:
+        values["r"] = memory.common.get(number) or 0.0
+    return values
+
+
 class Run:
     """One program on one machine. `stride` runs a block; nothing runs by itself."""
 
@@ -64,6 +76,7 @@ class Run:
             NcError: when a line is not understood.
         """
         self.machine = machine
+        self.profile = profile
         self.program = program if isinstance(program, Program) else None
         text = program.text if isinstance(program, Program) else program
         self.interpreter = interpreter or Interpreter(text, profile, machine)
@@ -104,6 +117,10 @@ class Run:
         """Run to the end, a stop or an alarm."""
         self.interpreter.run()
         self._motions, self._printed = len(self.machine.motions), len(self.interpreter.printed)
+
+    def table_values(self, row: str) -> dict[str, float]:
+        """What it has left in a row of the offset table so far: mm, and the angle of the row, degrees."""
+        return table_values(self.machine, self.interpreter.memory, self.profile, row)
 
     def stop(self, motion: Motion | None = None, share: float = 1.0) -> None:
         """Stop for good, within `motion` after `share` of it."""

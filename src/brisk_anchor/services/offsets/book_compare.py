@@ -22,7 +22,7 @@ def reference(session: Session, against: str) -> TableReference:
     words = against.strip()
     low = words.lower()
     if low in ("", "control"):
-        return TableReference("the control's table", {row: session.table_values(row) for row in rows})
+        return TableReference("the control's table", {row: session.link.table_values(row) for row in rows})
     if low == "last":
         return TableReference("the value before", {row: values for row in rows if (values := _before(session, row))})
     if words.upper() in session.profile.all_rows:
@@ -48,14 +48,14 @@ def reference(session: Session, against: str) -> TableReference:
 
 def _before(session: Session, row: str) -> Values | None:
     """The values a row had before the newest ones that differ."""
-    valued = [e for e in session.history(row) if e.kind.has_values and e.values]
+    valued = [e for e in session.rows.history(row) if e.kind.has_values and e.values]
     return next((e.values for e in reversed(valued[:-1]) if e.values != valued[-1].values), None)
 
 
 def _as_of(rows: Iterable[str], session: Session, held: Callable[[Entry], bool]) -> dict[str, Values]:
     found: dict[str, Values] = {}
     for row in rows:
-        entries = [e for e in session.history(row) if e.kind in (EntryKind.STORED, EntryKind.TYPED) and held(e)]
+        entries = [e for e in session.rows.history(row) if e.kind in (EntryKind.STORED, EntryKind.TYPED) and held(e)]
         if entries:
             found[row] = entries[-1].values
     return found
@@ -63,7 +63,7 @@ def _as_of(rows: Iterable[str], session: Session, held: Callable[[Entry], bool])
 
 def snapshots(session: Session) -> list[Entry]:
     """Snapshots of this machine, newest first."""
-    return [e for e in reversed(session.history("")) if e.kind is EntryKind.SNAPSHOT]
+    return [e for e in reversed(session.rows.history("")) if e.kind is EntryKind.SNAPSHOT]
 
 
 def _snapshot(session: Session, name: str) -> TableReference:
@@ -98,7 +98,7 @@ def moved_features(session: Session, row: str, difference: Values) -> list[tuple
     """
     setup = session.setup
     line = line_of(session, row)
-    zero = line.values or session.table_values(row)
+    zero = line.values or session.link.table_values(row)
     found = []
     for drawn in setup.features:
         x, y = place_before(*drawn.machine[:2], zero, difference)

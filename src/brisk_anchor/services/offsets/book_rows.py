@@ -80,17 +80,17 @@ def line_of(session: Session, row: str, depth: int = 0) -> BookLine:
     return BookLine(
         row=row,
         title=ledger.title(row),
-        state=session.state(row),
+        state=session.rows.state(row),
         locked=ledger.locked(row),
         limit=ledger.limit(row),
         kept_for=setter.name if setter is not None and setter.row == row else "",
         values=dict(valued.values) if valued else {},
         u=dict(valued.u) if valued else {},
-        held=session.table_values(row),
+        held=session.link.table_values(row),
         source=f"{valued.kind.value}, {valued.note}".rstrip(", ") if valued else "",
         at=valued.at if valued else None,
         who=valued.who if valued else "",
-        parent=(session.parent_of(row) or "") if planned else "",
+        parent=(session.rows.parent_of(row) or "") if planned else "",
         depth=depth,
         operations=tuple(o.name for o in setup.card.operations if o.offset == row),
         jobs=ledger.facts(row).jobs,
@@ -120,12 +120,12 @@ def lines(
             everything
             or row in profile.offsets
             or session.ledger.history(row)
-            or any(session.machine.offset(row))
+            or any(session.link.offset(row))
             or any(plan.row == row for plan in session.setup.rows)
         )
     ]
     planned = {plan.row for plan in session.setup.rows}
-    parents = {row: (session.parent_of(row) if row in planned else None) for row in shown}
+    parents = {row: (session.rows.parent_of(row) if row in planned else None) for row in shown}
     found: list[BookLine] = []
 
     def branch(row: str, depth: int) -> None:
@@ -160,6 +160,6 @@ def lines(
 
 def lacking(session: Session) -> list[str]:
     """Operations that cannot run, with their offset and its state: it is empty, stale, or not in the job at all."""
-    states = {plan.row: session.state(plan.row) for plan in session.setup.rows}
+    states = {plan.row: session.rows.state(plan.row) for plan in session.setup.rows}
     found = [o for o in session.setup.card.operations if states.get(o.offset, RowState.EMPTY) in LACKING]
     return [f"{o.name} ({o.offset} {states[o.offset].value if o.offset in states else 'is gone'})" for o in found]

@@ -134,12 +134,12 @@ def _on_table(session: Session, parent: str, rest: str) -> list[Derived]:
 def derive(session: Session, parent: str, words: str) -> list[str]:
     """Make the rows, in the job's file where it has one; returns them. Raises like `read_derived`, and JobError."""
     found = read_derived(session, parent, words)
-    session.add_rows(parent, [(item.row, item.title, dict(item.rules)) for item in found])
+    session.datums.add_rows(parent, [(item.row, item.title, dict(item.rules)) for item in found])
     names = [item.row for item in found]
     entries = [
         session.ledger.entry(EntryKind.MEASURED, row, chain, note=f"follows {parent}")
         for row in names
-        if not session.history(row) and (chain := session.chain(row)) is not None
+        if not session.rows.history(row) and (chain := session.solver.chain(row)) is not None
     ]
     session.ledger.add_all(entries)
     return names

@@ -140,7 +140,7 @@ def _row_fit(session: Session, row: str, tools: Mapping[int, Extent]) -> RowFit:
     elif line.state.value == "stale":
         known = "it is stale"
     common = session.profile.common_shift
-    shift = session.machine.offset(common) if common else (0.0, 0.0, 0.0)
+    shift = session.link.offset(common) if common else (0.0, 0.0, 0.0)
     fits = []
     room: dict[str, tuple[float, float] | None] = {}
     for number, extent in sorted(tools.items()):

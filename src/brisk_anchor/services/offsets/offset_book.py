@@ -8,15 +8,15 @@ from collections.abc import Iterable, Mapping
 from brisk_anchor.book.entries import Entry, EntryKind, RowState
 from brisk_anchor.core.errors import BriskAnchorError, PlanError
 from brisk_anchor.core.offsets.chain import AxisChain, Chain, Term
-from brisk_anchor.core.offsets.checks import Finding, look_at_jump
+from brisk_anchor.core.offsets.checks import Finding, SecondLookError, look_at_jump
 from brisk_anchor.core.offsets.rules import Fixed, Keep, Rule
 from brisk_anchor.nc.programs.plan import StorePlan
 from brisk_anchor.nc.programs.program import Program
 from brisk_anchor.nc.write.writer import write_program
 from brisk_anchor.services.offsets.book_compare import snapshots
 from brisk_anchor.services.offsets.book_rows import Values, distance
-from brisk_anchor.services.session.ledger import plain
-from brisk_anchor.services.session.session import SecondLookError, Session
+from brisk_anchor.services.rows.ledger import plain
+from brisk_anchor.services.session.session import Session
 
 FAR = 10.0
 """A row that moves further than this, mm, from what the control holds is worth a question."""
@@ -28,7 +28,7 @@ NO_VARIANCE = ((0.0, 0.0, 0.0), (0.0, 0.0, 0.0), (0.0, 0.0, 0.0))
 def _guard(session: Session, row: str) -> None:
     if row not in session.profile.all_rows:
         raise PlanError(f"The control has no row {row[:20]}", "", "Choose one it has")
-    session.may_change(row)
+    session.writer.may_change(row)
 
 
 def typed_chain(row: str, values: Values, u: Values, before: Values, reason: str) -> Chain:
@@ -53,7 +53,7 @@ def present(session: Session, row: str) -> tuple[dict[str, float], dict[str, flo
     valued = session.ledger.valued(row)
     if valued is not None:
         return dict(valued.values), dict(valued.u)
-    held = session.table_values(row)
+    held = session.link.table_values(row)
     return held, dict.fromkeys(held, 0.0)
 
 
@@ -81,8 +81,8 @@ def _stale_children(session: Session, row: str) -> list[Entry]:
     settled = (RowState.MEASURED, RowState.STORED, RowState.PROVED, RowState.TYPED)
     return [
         session.ledger.entry(EntryKind.STALE, child, None, note=f"{row} was changed by hand")
-        for child in session.children(row)
-        if session.state(child) in settled
+        for child in session.rows.children(row)
+        if session.rows.state(child) in settled
     ]
 
 
@@ -96,7 +96,7 @@ def restore(session: Session, row: str, entry: Entry, reason: str = "") -> Chain
 
 def undo(session: Session, row: str) -> Chain:
     """Bring back what a row was before its newest values, as a new entry. Raises PlanError where there is nothing."""
-    valued = [e for e in session.history(row) if e.kind in (EntryKind.STORED, EntryKind.TYPED) and e.values]
+    valued = [e for e in session.rows.history(row) if e.kind in (EntryKind.STORED, EntryKind.TYPED) and e.values]
     earlier = next((e for e in reversed(valued[:-1]) if e.values != valued[-1].values), None)
     if earlier is None:
         raise PlanError(f"{row} has no value before this one", "There is nothing to go back to", "")
@@ -166,7 +166,7 @@ def look_before_writing(session: Session, rows: Iterable[str]) -> list[Finding]:
         valued = session.ledger.valued(row)
         if valued is None:
             raise PlanError(f"{row} has no values in the book", "There is nothing to write", "Measure or type it")
-        if session.state(row) is RowState.STALE:
+        if session.rows.state(row) is RowState.STALE:
             looks.append(
                 Finding(
                     True,
@@ -176,7 +176,7 @@ def look_before_writing(session: Session, rows: Iterable[str]) -> list[Finding]:
                 )
             )
         chain = typed_chain(row, valued.values, valued.u, {}, "")
-        held = session.table_values(row)
+        held = session.link.table_values(row)
         looks += look_at_jump(chain, held, session.ledger.limit(row))
         if moved := moved_far(session, row):
             looks.append(
@@ -191,7 +191,7 @@ def look_before_writing(session: Session, rows: Iterable[str]) -> list[Finding]:
 
 
 def _why_stale(session: Session, row: str) -> str:
-    stale = next((e for e in reversed(session.history(row)) if e.kind is EntryKind.STALE), None)
+    stale = next((e for e in reversed(session.rows.history(row)) if e.kind is EntryKind.STALE), None)
     return stale.note if stale is not None and stale.note else "clamped again"
 
 
@@ -220,18 +220,18 @@ def writing_program(session: Session, rows: list[str], *, stops: bool = True) ->
             rules.append(("r", Fixed(valued.values.get("r", 0.0))))
             expected.setdefault("r", 0.0)
         limit = session.ledger.limit(row) or GUARD
-        held = zip("xyz", session.machine.offset(row), strict=True) if session.profile.row(row).read else ()
+        held = zip("xyz", session.link.offset(row), strict=True) if session.profile.row(row).read else ()
         stores.append(StorePlan(row, tuple(rules), tuple(expected.items()), limit, held=tuple(held)))
     title = f"set {', '.join(rows[:6])}" + (" and more" if len(rows) > 6 else "")
     far = [row for row in rows if moved_far(session, row)]
     stop = f"{', '.join(far[:4])} MOVE FAR: LOOK, THEN START" if far and stops else ""
-    return write_program(session.plan(3, rows[0], title, stores, stop), session.profile)
+    return write_program(session.heads.setting(3, rows[0], title, stores, stop), session.profile)
 
 
 def moved_far(session: Session, row: str) -> float:
     """How far a row moves from what the control holds, mm, where that is further than is usual; else 0."""
     valued = session.ledger.valued(row)
-    held = session.table_values(row)
+    held = session.link.table_values(row)
     if valued is None or not any(held.get(axis) for axis in "xyz"):
         return 0.0
     moved = distance({axis: value - held.get(axis, 0.0) for axis, value in valued.values.items()})
@@ -245,8 +245,8 @@ def write_rows(session: Session, rows: list[str]) -> Program:
         SecondLookError: a finding stops. RunStopped: the control refused. BookWriteError: the table is as it was.
     """
     program = writing_program(session, rows, stops=False)  # the person has been asked already
-    before = {row: session.table_values(row) for row in rows}
-    run = session.start(program)
+    before = {row: session.link.table_values(row) for row in rows}
+    run = session.runner.start(program)
     run.to_end()
     try:
         if failure := run.failure():
@@ -259,15 +259,15 @@ def write_rows(session: Session, rows: list[str]) -> Program:
             chain = session.ledger.chain_of_values(row) or typed_chain(
                 row, valued.values, valued.u, {}, "as the book has it"
             )
-            session.read_back(row, chain)
+            session.writer.read_back(row, chain)
             note = f"set by O{program.number:04d}, read back"
             entries.append(session.ledger.entry(EntryKind.STORED, row, chain, note=note))
-            entries += [follower for follower in session.followers(row, chain) if follower.row not in rows]
+            entries += [follower for follower in session.writer.followers(row, chain) if follower.row not in rows]
         session.ledger.add_all(entries)
     except BriskAnchorError:
         for row, values in before.items():
-            session.write_row(row, values)
+            session.link.write_row(row, values)
         raise
     finally:
-        session.save()
+        session.link.settle()
     return program

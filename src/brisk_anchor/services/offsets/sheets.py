@@ -21,19 +21,19 @@ def write_sheets(session: Session, row: str, folder: Path, paper: str = "a4") ->
     Raises:
         PlanError: when nothing has been stored in the row. ExportError: when a file cannot be written.
     """
-    entry = session.last(row, EntryKind.STORED)
+    entry = session.rows.last(row, EntryKind.STORED)
     if entry is None or entry.chain is None:
         raise PlanError(
             f"{row} has not been stored yet", "A sheet of figures that may change misleads", "Store it first"
         )
-    proved = session.last(row, EntryKind.PROVED)
+    proved = session.rows.last(row, EntryKind.PROVED)
     proof = proved.proof if proved and proved.at > entry.at else None
     content = SheetContent(
         setup=session.setup,
         chain=entry.chain,
         title=session.setup.title,
         stamp=entry.at.astimezone().strftime("%Y-%m-%d %H:%M"),
-        state=session.state(row).value,
+        state=session.rows.state(row).value,
         proof=proof,
         lengths=_lengths(session),
         lists=_lists(session, row),
@@ -74,7 +74,7 @@ def _lists(session: Session, row: str) -> tuple[tuple[str, tuple[str, ...]], ...
     for plan in setup.rows:
         used = ", ".join(o.name for o in card.operations if o.offset == plan.row)
         mark, users = "▸ " if plan.row == row else "", f", for {used}" if used else ""
-        offsets.append(f"{mark}{plan.row}  {plan.title}: {session.state(plan.row).value}{users}")
+        offsets.append(f"{mark}{plan.row}  {plan.title}: {session.rows.state(plan.row).value}{users}")
     offsets += [f"{o.name}: {o.comment}, with {o.offset}" for o in card.operations if o.comment]
     tools = [
         f"T{stylus.tool_number}  {stylus.name}, ball ⌀{stylus.ball_diameter:g}, length {stylus.length:.4f}",
@@ -92,7 +92,7 @@ def _lists(session: Session, row: str) -> tuple[tuple[str, tuple[str, ...]], ...
         f"nothing over machine Z {setup.clear_height:+g} (tip) but the tool",
         f"measured after every clamping; jumps over {plan.jump_limit:g} mm stop",
     ]
-    for name in session.needed(plan):
+    for name in session.rows.needed(plan):
         drawn = named[name]
         if drawn.size and drawn.tolerance:
             low, high = drawn.tolerance

@@ -59,7 +59,7 @@ class PlanBuilder:
         if found:
             return cls(session, load_plan(found[0]), found[0], saved=True)
         job = session.setup.job.lower().replace(" ", "-")
-        plan = plan_of_features(f"{session.setup.part} {row}", row, session.needed(session.setup.row(row)))
+        plan = plan_of_features(f"{session.setup.part} {row}", row, session.rows.needed(session.setup.row(row)))
         return cls(session, plan, folder / f"{job}{ENDING}", saved=False)
 
     @property
@@ -160,7 +160,7 @@ class PlanBuilder:
                 "twice": request.pattern.twice,
                 "headings": list(request.pattern.headings) or None,
                 "at": (round(x, 4), round(y, 4), round(z - length, 4)),
-                "table": {letter: round(angle, 4) for letter, angle in self.session.machine.angles.items() if angle},
+                "table": {letter: round(angle, 4) for letter, angle in self.session.link.angles.items() if angle},
                 "repeats": request.repeats if request.repeats > 1 else None,
                 **{key: round(value, 4) for key, value in figures.items() if value},
             }

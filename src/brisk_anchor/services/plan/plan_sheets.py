@@ -73,7 +73,7 @@ def content_of(
     _, run, times = rehearse(session, ready)
     setup, motions = ready.setup, run.machine.motions
     if table:
-        motions = motions_at(motions, session.machine.angles, dict(table))
+        motions = motions_at(motions, session.link.angles, dict(table))
         setup = replace(setup, outlines=session.scene.outlines_at(dict(table)))
     length = setup.stylus.length
     clock = []

@@ -9,7 +9,7 @@ from brisk_anchor.core.errors import BriskAnchorError, DatumError, Fault, PlanEr
 from brisk_anchor.core.features.measuring import Measurement
 from brisk_anchor.core.features.touch_pattern import TouchPattern, Wall
 from brisk_anchor.core.kinds import FeatureKind
-from brisk_anchor.core.offsets.checks import Finding, look_at_one_touch
+from brisk_anchor.core.offsets.checks import Finding, SecondLookError, look_at_one_touch
 from brisk_anchor.core.offsets.rules import FromFeature, FromHeading, Keep, Rule, parent_in
 from brisk_anchor.core.offsets.setup import DrawnFeature, RowPlan, Setup
 from brisk_anchor.nc.profile.control_profile import Profile
@@ -31,7 +31,7 @@ from brisk_anchor.services.plan.ordering import shortest
 from brisk_anchor.services.plan.plan_file import MeasureSection, PlanFile, SetsSection
 from brisk_anchor.services.plan.plan_tools import look_at_tool, tool_check
 from brisk_anchor.services.plan.reasons import Figure, figures_of
-from brisk_anchor.services.session.session import SecondLookError, Session
+from brisk_anchor.services.session.session import Session, WorkedOut
 
 JUMP_BEYOND = 1.0
 """How far, mm, beyond the stated uncertainty a row that is no row of the job may lie from its nominal place."""
@@ -90,15 +90,18 @@ def planned(session: Session, plan: PlanFile) -> Planned:
     """
     _check(session, plan)
     setup = _with_rows(_with_marked(session.setup, plan), plan, session.profile)
-    scratch = session.with_setup(setup)
+    trial = session.trial(setup)
     sections = [section for section in plan.measure if section.enabled]
     neighbours = Clearances(session.scene, (section.feature or "" for section in sections))
-    made = [(section, _measurement(scratch, plan, section, neighbours)) for section in sections]
+    made = [
+        (section, _measurement(setup, plan, section, neighbours, _table_of(session, plan, section)))
+        for section in sections
+    ]
     if plan.order == "shortest":
         made = tops_first(setup, shortest(made, setup.machine, lambda one: one[1]), lambda one: one[1])
     measurements = [deepest(m, neighbours) for m in counted_from_tops(setup, [m for _, m in made])]
     steps = [
-        _step(scratch, section, measurement, neighbours)
+        _step(trial, session.profile, section, measurement, neighbours)
         for (section, _), measurement in zip(made, measurements, strict=True)
     ]
     looks = [
@@ -111,7 +114,7 @@ def planned(session: Session, plan: PlanFile) -> Planned:
     for section in (section for section in plan.tool_check if section.enabled):
         tools.append(tool_check(session, section, call=True))
         looks += look_at_tool(session, section)
-    stores = [scratch.store_plan(row, setup.row(row).rules) for row in parents_first(setup, rows_set(plan))]
+    stores = [trial.programs.store_plan(row, setup.row(row).rules) for row in parents_first(setup, rows_set(plan))]
     return Planned(plan, setup, tuple(steps), tuple(stores), tuple(tools), tuple(looks))
 
 
@@ -129,9 +132,9 @@ def program_of(session: Session, ready: Planned) -> Program:
 def nc_plan(session: Session, ready: Planned) -> Plan:
     """The plan as it is written; it carries no date."""
     plan = ready.plan
-    number = plan.number if plan.number is not None else session.first_number + PLAN_NUMBER
+    number = plan.number if plan.number is not None else session.heads.first_number + PLAN_NUMBER
     first, *also = ready.stores or (None,)
-    made = session.plan_of(number, plan.name, ready.measurements, first)
+    made = session.heads.plan_of(number, plan.name, ready.measurements, first)
     return replace(
         made,
         date="",
@@ -273,7 +276,7 @@ def _rows_may_change(session: Session, plan: PlanFile) -> list[Finding]:
     looks = []
     for row in rows_set(plan):
         try:
-            session.may_change(row)
+            session.writer.may_change(row)
         except DatumError as error:
             looks.append(Finding(True, error.what, error.meaning, error.remedy))
     return looks
@@ -409,7 +412,7 @@ def _rule(setup: Setup, section: MeasureSection, sets: SetsSection, axis: str) -
 # -- one measurement, one tool ---------------------------------------------------------------------------------
 
 
-def asking_of(setup: Setup, section: MeasureSection) -> MeasurementRequest:
+def request_of(setup: Setup, section: MeasureSection) -> MeasurementRequest:
     """What a measurement asks for: the drawing's figures, or the marks', with those that are stated in their place."""
     drawn = setup.drawn(section.known_as)
     if section.feature is not None:
@@ -435,10 +438,11 @@ def asking_of(setup: Setup, section: MeasureSection) -> MeasurementRequest:
     return request
 
 
-def _measurement(session: Session, plan: PlanFile, section: MeasureSection, neighbours: Clearances) -> Measurement:
+def _measurement(
+    setup: Setup, plan: PlanFile, section: MeasureSection, neighbours: Clearances, table: tuple[tuple[str, float], ...]
+) -> Measurement:
     """One measurement by itself, with what is proposed because of what stands near."""
-    setup = session.setup
-    request = asking_of(setup, section)
+    request = request_of(setup, section)
     way = MeasurementOptions(
         clear=section.clear,
         size_limit=section.size_limit,
@@ -448,7 +452,7 @@ def _measurement(session: Session, plan: PlanFile, section: MeasureSection, neig
         touch_feed=section.touch_feed,
         on_fail=section.on_fail,
         keep=section.kept,
-        table=_table_of(session, plan, section),
+        table=table,
         hop=section.hop,
         depth_check=section.depth_check,
     )
@@ -465,9 +469,11 @@ def _measurement(session: Session, plan: PlanFile, section: MeasureSection, neig
     return measurement
 
 
-def _step(session: Session, section: MeasureSection, measurement: Measurement, neighbours: Clearances) -> Step:
-    looks = session.look(measurement) + neighbours.look(measurement) + look_at_one_touch(measurement)
-    figures = figures_of(session.setup, section, measurement, session.profile, neighbours)
+def _step(
+    trial: WorkedOut, profile: Profile, section: MeasureSection, measurement: Measurement, neighbours: Clearances
+) -> Step:
+    looks = trial.planner.look(measurement) + neighbours.look(measurement) + look_at_one_touch(measurement)
+    figures = figures_of(trial.working.setup, section, measurement, profile, neighbours)
     return Step(section, measurement, figures, tuple(dict.fromkeys(looks)))
 
 

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from brisk_anchor.services.plan.plan_file import PlanFile, plan_text
-from brisk_anchor.services.session.hashes import hash_of
+from brisk_anchor.services.rows.hashes import hash_of
 
 if TYPE_CHECKING:
     from brisk_anchor.services.session.session import Session
@@ -36,4 +36,4 @@ class Basis:
 
 def basis_of(session: Session, program_digest: str, plan: PlanFile | None = None) -> Basis:
     """The hashes that a proof of a program must match; `plan` is the plan it was written from, if any."""
-    return Basis(program_digest, hash_of(plan_text(plan)) if plan else "", *session.proved_with)
+    return Basis(program_digest, hash_of(plan_text(plan)) if plan else "", *session.rows.proved_with)

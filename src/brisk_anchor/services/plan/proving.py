@@ -32,8 +32,10 @@ from brisk_anchor.nc.read.variables import Memory
 from brisk_anchor.services.machine.runs import Run
 from brisk_anchor.services.plan.planning import Planned, nc_plan, program_of
 from brisk_anchor.services.plan.timing import Times, times_of
-from brisk_anchor.services.session.session import Session, feature_from
-from brisk_anchor.services.session.session_state import Measured, known_of
+from brisk_anchor.services.rows.row_states import known_of
+from brisk_anchor.services.rows.working_state import Measured, WorkingState
+from brisk_anchor.services.session.measurement_runner import feature_from
+from brisk_anchor.services.session.session import Session, WorkedOut
 from brisk_anchor.standin.machine import StandIn
 from brisk_anchor.standin.motion import MoveKind
 from brisk_anchor.standin.scene import Scene
@@ -162,7 +164,7 @@ class Case:
             angle_offsets={row: dict(angles) for row, angles in machine.angle_offsets.items()},
             angles=dict(machine.angles),
             common=dict(session.control.memory.common),
-            parents=session.with_setup(ready.setup).parents(),
+            parents=session.trial(ready.setup).rows.parents(),
         )
 
 
@@ -286,7 +288,7 @@ class Prover:
     def __init__(self, case: Case) -> None:
         self.case = case
         self.session = Session(case.scene, None, case.profile, seed=None)
-        self.session.setup = case.ready.setup
+        self.session.working.setup = case.ready.setup
         self._closest: dict[str, Clearance] = {}
         """Over all its parts: what stays further off than that is not looked at again."""
         self._routines = scan_program(case.program.text, case.profile)
@@ -362,10 +364,9 @@ def judge(session: Session, case: Case, scene: Scene, run: Run) -> float:
         BriskAnchorError: the report is incomplete, or its touches define nothing.
     """
     ready = case.ready
-    scratch = session.with_setup(ready.setup)
-    scratch.scene, scratch.machine, scratch.measured = scene, run.machine, {}
-    report = parse_reports(run.printed)
-    _take(scratch, ready, report)
+    working = WorkingState(scene, ready.setup, session.active)
+    _take(working, ready, parse_reports(run.printed))
+    solver = WorkedOut.of(working, session.link, session.ledger).solver
     worst = 0.0
     step = 2 * session.profile.resolution
     # We work with touches as they are printed, the control with its own: what the last digit does to a figure is no
@@ -374,9 +375,12 @@ def judge(session: Session, case: Case, scene: Scene, run: Run) -> float:
     drawn = {section.name for section in scene.file.feature}
     parents = dict(case.parents)
     for store in ready.stores:
-        rules, held = ready.setup.row(store.row).rules, scratch.table_values(store.row, run)
+        rules, held = (
+            ready.setup.row(store.row).rules,
+            run.table_values(store.row),
+        )
         before = dict(zip("xyz", case.offsets.get(store.row, (0.0, 0.0, 0.0)), strict=True))
-        chain = solve_offset(store.row, rules, scratch.features(strict=True), before, parents, store.turner)
+        chain = solve_offset(store.row, rules, solver.features(strict=True), before, parents, store.turner)
         parents[store.row] = known_of(chain)  # what follows it is written after it, from what this run found
         for axis in chain.axes:
             printed = SURE * math.sqrt(chain.own_variance(axis.axis)) * share
@@ -389,7 +393,7 @@ def judge(session: Session, case: Case, scene: Scene, run: Run) -> float:
             continue  # what they follow has a truth of its own that this plan does not measure
         if any(section.of for section in scene.file.feature if section.name in names):
             continue
-        for letter, true in scratch.true_offset(store.row).items():
+        for letter, true in solver.true_offset(store.row).items():
             error = abs(held.get(letter, true) - true)
             if error > SURE * chain.axis(letter).u + step:
                 unit = "°" if letter == "r" else " mm"
@@ -399,7 +403,7 @@ def judge(session: Session, case: Case, scene: Scene, run: Run) -> float:
     return worst
 
 
-def _take(session: Session, ready: Planned, report: RunReport) -> None:
+def _take(working: WorkingState, ready: Planned, report: RunReport) -> None:
     """Features of a report, and whether the control found the same.
 
     Raises:
@@ -418,7 +422,7 @@ def _take(session: Session, ready: Planned, report: RunReport) -> None:
             if axis.upper() in told and axis in "xyz" and abs(told[axis.upper()] - value) > AGREES:
                 found = f"{told[axis.upper()]:+.4f}, not {value:+.4f}"
                 raise PlanError(f"The control finds {axis.upper()} of {m.name} at {found}", "", "")
-        session.measured[m.name] = Measured(m, feature, (), datetime.now(UTC), session.clamping)
+        working.measured[m.name] = Measured(m, feature, (), datetime.now(UTC), working.clamping)
 
 
 def summary(outcome: Outcome) -> Sequence[str]:

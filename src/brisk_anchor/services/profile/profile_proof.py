@@ -118,8 +118,8 @@ def _set_row(session: Session, row: str) -> None:
     values = dict(zip("xyz", _AT, strict=True)) | ({"r": _ANGLE} if profile.angle_of(row) is not None else {})
     rules: dict[str, Rule] = {axis: Fixed(value) for axis, value in values.items()}
     store = StorePlan(row, tuple(rules.items()), tuple(values.items()), 1.0)
-    program = write_program(session.plan_of(1, f"set {row}", [], store), profile)
-    held = session.table_values(row, _run(session, program))
+    program = write_program(session.heads.plan_of(1, f"set {row}", [], store), profile)
+    held = _run(session, program).table_values(row)
     for axis, value in values.items():
         step = profile.resolution if axis != "r" else 1e-6
         if abs(held.get(axis, value) - value) > step:
@@ -185,7 +185,7 @@ def _check_tool(session: Session) -> None:
         return
     top = session.setup.machine.table[4] + setter.height
     check = LengthCheck(_TOOL, "end mill", setter.at, top, tool.length - base, base, 0.05, 5.0)
-    _run(session, write_program(replace(session.plan_of(2, "check", [], None), tools=(check,)), session.profile))
+    _run(session, write_program(replace(session.heads.plan_of(2, "check", [], None), tools=(check,)), session.profile))
 
 
 def _woven(session: Session) -> None:

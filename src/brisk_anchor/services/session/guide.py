@@ -47,8 +47,8 @@ def next_step(
     frame: PositionFrame = MACHINE,
 ) -> tuple[str, str]:
     """What to do next on the bench for a row, with the probe or a tool of the hand: a sentence, and what is behind."""
-    state = session.state(row)
-    missing = session.missing(row)
+    state = session.rows.state(row)
+    missing = session.rows.missing(row)
     titles = {drawn.name: drawn.title for drawn in session.setup.features}
     if request is not None and request.pattern.marks:
         kind = request.pattern.read().kind
@@ -66,7 +66,7 @@ def next_step(
         if lacking:
             return f"Type the {lacking} of this {kind.value}: e", "It is not known, and it is never guessed."
         try:
-            looks = session.look(session.measurement_of(request))
+            looks = session.planner.look(session.planner.measurement_of(request))
         except BriskAnchorError as error:
             return error.what + ".", f"{error.meaning}. {error.remedy}."
         stops = [look for look in looks if look.stops]
@@ -77,7 +77,7 @@ def next_step(
         if looks:
             return f"Enter measures {request.title}.", f"{looks[0].found}. {looks[0].do}."
         name = request.drawn.name
-        if name not in session.needed(session.setup.row(row)):
+        if name not in session.rows.needed(session.setup.row(row)):
             return f"Enter measures {request.title}.", f"{row} does not hang on it; 5 chooses what it comes from."
         if name not in missing:
             return f"Enter measures {request.title} again.", f"{row} then follows the new figures."
@@ -88,8 +88,8 @@ def next_step(
             return f"{row} is {state.value}; f measures it again, 3 shows its code.", f"It needs: {names}."
         stale = "Clamped again: what was measured is worth nothing. " if state is RowState.STALE else ""
         return f"Press f to point at {titles[missing[0]]}.", f"{stale}{row} needs: {names}."
-    parent = session.parent_of(row)
-    if parent is not None and parent not in session.parents():
+    parent = session.rows.parent_of(row)
+    if parent is not None and parent not in session.rows.parents():
         return f"{row} follows {parent}: store that first.", "Tab goes to the next offset."
     match state:
         case RowState.MEASURED:
@@ -104,8 +104,8 @@ def next_step(
 def following_words(session: Session, row: str, chain: Chain) -> list[str]:
     """What a store of a row moves with it: each row that follows, and how far from where the control has it."""
     told = []
-    for entry in session.followers(row, chain):
-        held = session.table_values(entry.row)
+    for entry in session.writer.followers(row, chain):
+        held = session.link.table_values(entry.row)
         if not entry.values:
             told.append(f"{entry.row} becomes stale")
         elif any(held[axis] for axis in AXES):
@@ -118,10 +118,10 @@ def following_words(session: Session, row: str, chain: Chain) -> list[str]:
 
 def store_preview(session: Session, row: str) -> str:
     """What storing would change against the control's table, per axis."""
-    chain = session.chain(row)
+    chain = session.solver.chain(row)
     if chain is None:
         return ""
-    now = session.table_values(row)
+    now = session.link.table_values(row)
     moves = value_words({axis.axis: axis.value - now.get(axis.axis, 0.0) for axis in chain.axes}, 3)
     turned = ", and turns" if "r" in chain.values else ""
     if chain.table is not None:

@@ -54,11 +54,11 @@ def repeat(session: Session, measurement: Measurement, times: int) -> list[Repea
         raise PlanError(f"{times} runs are no repeatability run", f"It takes 2 to {MOST}", "")
     features = []
     for _ in range(times):
-        program = session.measuring_program(measurement)
-        run = session.start(program)
+        program = session.planner.measuring_program(measurement)
+        run = session.runner.start(program)
         run.to_end()
-        features.append(session.solved(measurement, program, run)[0])
-    session.save()
+        features.append(session.runner.solved(measurement, program, run)[0])
+    session.link.settle()
     first = features[0]
     found = []
     for i, axis in enumerate(first.axes):

@@ -11,7 +11,7 @@ from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.features.calibration import Calibration, calibrate_offset
 from brisk_anchor.core.features.touches import Stylus
 from brisk_anchor.core.offsets.chain import Chain
-from brisk_anchor.core.offsets.checks import Finding
+from brisk_anchor.core.offsets.checks import Finding, SecondLookError
 from brisk_anchor.core.offsets.rules import Fixed, Keep
 from brisk_anchor.core.offsets.tool_setting import (
     ToolLength,
@@ -24,10 +24,9 @@ from brisk_anchor.core.offsets.tool_setting import (
 from brisk_anchor.core.tools.hand_tools import HandTool
 from brisk_anchor.core.tools.shelf import Cutter, Health, Setter
 from brisk_anchor.nc.programs.plan import StorePlan
-from brisk_anchor.nc.read.port import LENGTH
 from brisk_anchor.services.measure.by_hand import MACHINE, READING, PositionFrame
 from brisk_anchor.services.measure.cautions import age_in_days
-from brisk_anchor.services.session.session import SecondLookError, Session
+from brisk_anchor.services.session.session import Session
 
 REFERENCE_JUMP = 5.0
 """How far, mm, a new reference may lie from the one before it, or from the table where there is none."""
@@ -120,8 +119,8 @@ def _probe_line(stylus: Stylus, session: Session, today: date) -> ShelfLine:
 
 
 def _kept(session: Session, table: tuple[str | int, ...], figures: dict[str, str | float], told: str) -> None:
-    if session.description is not None:
-        session.description.make(session.description.tool_figures(table, figures, told))
+    if session.editor.files is not None:
+        session.editor.files.make(session.editor.files.tool_figures(table, figures, told))
 
 
 def _listed(names: tuple[str, ...]) -> str:
@@ -151,19 +150,19 @@ def set_figure(session: Session, line: ShelfLine, label: str, value: float) -> N
                 record = record.done(given, date.today().isoformat())
                 changed["due"] = _listed(record.due)
             _kept(session, line.table, changed, told)
-            session.setup = replace(setup, stylus=stylus, shelf=replace(setup.shelf, probe=record))
-            session.probe_changed()
+            session.working.setup = replace(setup, stylus=stylus, shelf=replace(setup.shelf, probe=record))
+            session.editor.probe_changed()
         case ("hand_tool", int(n)):
             field = {"length": "bare_length", "u_length": "u_bare_length"}.get(key, key)
             tool = replace(setup.hand_tools[n], **({field: value} if field != key else changed))
             _kept(session, line.table, {key: value}, told)
             tools = (*setup.hand_tools[:n], tool, *setup.hand_tools[n + 1 :])
-            session.setup = replace(setup, hand_tools=tools)
-            session.tool_changed(tool.tool_number, f"{tool.name} changed")
+            session.working.setup = replace(setup, hand_tools=tools)
+            session.editor.tool_changed(tool.tool_number, f"{tool.name} changed")
         case ("setter",) if setup.shelf.setter is not None:
             setter = replace(setup.shelf.setter, **changed)
             _kept(session, line.table, {key: value}, told)
-            session.setup = replace(setup, shelf=replace(setup.shelf, setter=setter))
+            session.working.setup = replace(setup, shelf=replace(setup.shelf, setter=setter))
             if key == "height":
                 _void_reference(session, f"{setter.name} is another height")
         case ("tool", int(n)):
@@ -186,14 +185,14 @@ def probe_exchanged(session: Session, what: str) -> None:
     """
     record = session.setup.shelf.probe.changed(what)
     _kept(session, ("probe",), {"due": _listed(record.due)}, f"the probe has another {what}")
-    session.setup = replace(session.setup, shelf=replace(session.setup.shelf, probe=record))
-    session.probe_changed()
+    session.working.setup = replace(session.setup, shelf=replace(session.setup.shelf, probe=record))
+    session.editor.probe_changed()
 
 
 def turn_half_round(session: Session) -> bool:
     """Turn the spindle half round; tells whether it stands turned now. What is measured then only calibrates."""
-    session.machine.turned_round = not session.machine.turned_round
-    return session.machine.turned_round
+    session.panel.turn_half_round(turned=not session.link.turned_round)
+    return session.link.turned_round
 
 
 def offset_of_ball(
@@ -206,10 +205,10 @@ def offset_of_ball(
     """
     if name not in session.measured:
         raise PlanError("The ring was not measured yet", "It is measured both ways", "Measure it")
-    opposite = session.half_round.get(name)
+    opposite = session.working.half_round.get(name)
     found = session.measured[name].feature
     calibration = calibrate_offset(session.setup.stylus, found, opposite, known, u_known)
-    return session.calibrated(calibration)
+    return session.editor.calibrated(calibration)
 
 
 # -- tool lengths ------------------------------------------------------------------------------------------------
@@ -234,14 +233,14 @@ def reference(session: Session) -> Entry | None:
     setter = session.setup.shelf.setter
     if setter is None:
         return None
-    entries = session.history(setter.row)
+    entries = session.rows.history(setter.row)
     if state_of(entries) not in (RowState.STORED, RowState.PROVED):
         return None
     stored = session.ledger.last(setter.row, EntryKind.STORED)
     if stored is None:
         return None
     foot = stored.values.get("z")
-    held = session.machine.offset(setter.row)[2]
+    held = session.link.offset(setter.row)[2]
     return stored if foot is not None and abs(held - foot) <= 2 * session.profile.resolution else None
 
 
@@ -258,14 +257,13 @@ def _reading(figure: float, frame: PositionFrame, row: str) -> float:
 
 def _standing(session: Session, number: int) -> float:
     """Machine Z of the spindle now, with the right tool in it."""
-    machine = session.machine
-    if machine.tool_in_spindle != number:
+    if session.link.tool_in_spindle != number:
         raise PlanError(
-            f"T{machine.tool_in_spindle} stands in the spindle, not T{number}",
+            f"T{session.link.tool_in_spindle} stands in the spindle, not T{number}",
             "The position is that of another tool",
             "Change the tool, or type what the control showed",
         )
-    return machine.position[2]
+    return session.link.spindle[2]
 
 
 def take_reference(session: Session, figure: float | None, frame: PositionFrame = MACHINE) -> Chain:
@@ -301,9 +299,9 @@ def take_reference(session: Session, figure: float | None, frame: PositionFrame 
     variance = axis.u**2
     chain = Chain(setter.row, (axis,), (), ((0.0, 0.0, 0.0), (0.0, 0.0, 0.0), (0.0, 0.0, variance)))
     rules = (("x", Keep()), ("y", Keep()), ("z", Fixed(axis.value, axis.u)))
-    held = session.machine.offset(setter.row)
+    held = session.link.offset(setter.row)
     places = (("x", held[0]), ("y", held[1]), ("z", expected))
-    session.write(chain, StorePlan(setter.row, rules, places, REFERENCE_JUMP))
+    session.writer.write(chain, StorePlan(setter.row, rules, places, REFERENCE_JUMP))
     return chain
 
 
@@ -325,7 +323,7 @@ def measured_length(
         )
     reading = _standing(session, number) if figure is None else _reading(figure, frame, setter.row)
     foot = held.chain.axis("z")
-    others = {row: value for row in session.profile.all_rows if (value := session.machine.offset(row)[2])}
+    others = {row: value for row in session.profile.all_rows if (value := session.link.offset(row)[2])}
     others.pop(setter.row, None)
     u_foot = sum(e**2 for source, e in foot.effects if not source.endswith(" height")) ** 0.5
     length = length_on_setter(setter, reading, (U_READING**2 + setter.u_repeatability**2) ** 0.5, foot.value, u_foot)
@@ -351,7 +349,7 @@ def length_on_the_part(
         )
     reading = _standing(session, number) if figure is None else figure + frame.zero[2]
     row = session.active
-    length = length_on_part(reading, U_READING, thickness, 0.0, session.machine.offset(row)[2], place)
+    length = length_on_part(reading, U_READING, thickness, 0.0, session.link.offset(row)[2], place)
     return length, look_at_length(session.setup.shelf.cutter(number), length, "part", row, 0.0, {})
 
 
@@ -379,10 +377,10 @@ def _take_cutter(session: Session, cutter: Cutter, told: str) -> None:
     if cutter.measured:
         figures["measured"] = cutter.measured
     _kept(session, ("tool", n), figures, told)
-    session.setup = replace(session.setup, shelf=session.setup.shelf.with_cutter(cutter))
+    session.working.setup = replace(session.setup, shelf=session.setup.shelf.with_cutter(cutter))
     if cutter.length is not None:
-        session.machine.write_tool(cutter.number, LENGTH, cutter.length)
-        session.save()
+        session.link.write_tool_length(cutter.number, cutter.length)
+        session.link.settle()
 
 
 def broken(session: Session, number: int) -> None:
@@ -403,7 +401,7 @@ def new_master(session: Session) -> list[str]:
         if old != fresh:
             _take_cutter(session, fresh, f"T{fresh.number} was counted from the old master")
     _void_reference(session, f"{master.name} has a new tip")
-    return session.tool_changed(master.tool_number, f"{master.name} has a new tip")
+    return session.editor.tool_changed(master.tool_number, f"{master.name} has a new tip")
 
 
 def _void_reference(session: Session, note: str) -> None:
@@ -413,9 +411,8 @@ def _void_reference(session: Session, note: str) -> None:
 
 def into_spindle(session: Session, number: int) -> None:
     """Send the stand-in home and change to a tool there. Raises MachineError."""
-    session.home()
-    session.machine.change_tool(number, 0)
-    session.save()
+    session.panel.home()
+    session.panel.change_tool(number)
 
 
 def bring_to_setter(session: Session, number: int) -> str:
@@ -434,7 +431,7 @@ def bring_to_setter(session: Session, number: int) -> str:
     for axis, place in zip("xy", setter.at, strict=True):
         control.jog(axis, place - machine.position["xy".index(axis)])
     met = control.jog("z", machine.machine.travel.low[2] - machine.position[2])
-    session.save()
+    session.link.settle()
     if not met:
         raise PlanError(
             f"T{number} reaches the end of the travel without a signal", "It is too short for the setter", "Home it"

@@ -28,7 +28,7 @@ class HandView(DrawnView):
         stands: float | None = None
         if connected and prompt.axis:
             i = "xyz".index(prompt.axis)
-            stands = view_state.session.machine.position[i] - by_hand.frame.zero[i]
+            stands = view_state.session.link.spindle[i] - by_hand.frame.zero[i]
 
         def answer(figure: float) -> None:
             more = by_hand.typed(figure)
@@ -36,7 +36,7 @@ class HandView(DrawnView):
                 self._ask_figure(view_state, more)
                 return
             try:
-                measured = view_state.session.take_by_hand(more)
+                measured = view_state.session.runner.take_by_hand(more)
             except BriskAnchorError as error:
                 self.owner.show_all(keep_prompt=True)
                 self.owner.complain(error)
@@ -71,7 +71,7 @@ class HandView(DrawnView):
 
         def take(known: float, u: float) -> None:
             try:
-                found = view_state.session.calibrate(last.feature.name, known, u)
+                found = view_state.session.editor.calibrate(last.feature.name, known, u)
             except BriskAnchorError as error:
                 self.owner.show_all(keep_prompt=True)
                 self.owner.complain(error)
@@ -80,7 +80,7 @@ class HandView(DrawnView):
             self.owner.show_all(keep_prompt=True)
             was, now = (format_length(value, decimals=4) for value in (found.was, found.value))
             around = "  ".join(f"{heading:.0f}° {radius:.4f}" for heading, radius in found.by_direction)
-            kept = "machine.toml says so too." if view_state.session.description else "It lasts until you leave."
+            kept = "machine.toml says so too." if view_state.session.editor.files else "It lasts until you leave."
             self.owner.tell(
                 f"{found.what.capitalize()} {now} mm ±{2 * found.u:.4f}, it was {was}. Measure again: all is stale.",
                 f"{around}  {kept}".strip(),
@@ -108,7 +108,7 @@ class HandView(DrawnView):
         sentence, behind = self.owner.next_sentence()
         from brisk_anchor.services.session.guide import size_words, value_words
 
-        if view_state.session.machine.turned_round:
+        if view_state.session.link.turned_round:
             more += "The spindle stands turned half round: this only calibrates; 6, then c. "
         found = value_words(dict(zip(feature.axes, feature.coordinates, strict=True)))
         square = f"  out of square {feature.square:+.4f}°" if feature.square is not None else ""

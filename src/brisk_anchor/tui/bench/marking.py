@@ -33,7 +33,7 @@ class MarkingView(HandView):
         if view_state is None:
             return
         setup = view_state.session.setup
-        wanted = view_state.session.missing(view_state.row)
+        wanted = view_state.session.rows.missing(view_state.row)
         order = [item for item in setup.features if not item.of]
         order.sort(key=lambda item: wanted.index(item.name) if item.name in wanted else len(wanted))
         at = order.index(view_state.request.drawn) + step if view_state.request and view_state.request.drawn else 0
@@ -69,7 +69,7 @@ class MarkingView(HandView):
         if old is not None and old.drawn is None:
             view_state.request = replace(old, pattern=pattern)
         else:
-            view_state.request = MeasurementRequest(pattern=pattern, start=view_state.session.machine.position)
+            view_state.request = MeasurementRequest(pattern=pattern, start=view_state.session.link.spindle)
         self.owner.show_all()
 
     @property

@@ -61,16 +61,16 @@ class BenchView(MarkingView):
             view_state.hand.ball_diameter if view_state.hand else session.setup.stylus.ball_diameter,
             view_state.by_hand(),
         )
-        state = session.state(view_state.row).value
+        state = session.rows.state(view_state.row).value
         self.query_one("#chain-heading", Heading).tell(
             f"chain of {view_state.row}", state, theme.STATE_SHAPES[state][1]
         )
         titles = {drawn.name: drawn.title for drawn in session.setup.features}
-        missing = session.missing(view_state.row)
-        chain = session.part_chain(view_state.row)
+        missing = session.rows.missing(view_state.row)
+        chain = session.solver.part_chain(view_state.row)
         proof = None
         if not missing or chain is None:
-            entries = session.history(view_state.row)
+            entries = session.rows.history(view_state.row)
             last = session.ledger.whole(view_state.row, len(entries) - 1) if entries else None
             if chain is None and last is not None and last.chain is not None:
                 chain, missing = last.chain, []
@@ -103,7 +103,7 @@ class BenchView(MarkingView):
         if view_state.in_work:
             # By hand the control shows the spindle, with tool length cancelled; with the probe its tip is of interest.
             length = view_state.session.setup.stylus.length if view_state.hand is None else 0.0
-            shown = view_state.session.place_in(view_state.session.active, spindle, length)
+            shown = view_state.session.rows.place_in(view_state.session.active, spindle, length)
             frame = f"{'tip' if view_state.hand is None else 'spindle'}, position in {view_state.session.active}"
         figures = tuple(format_length(value, decimals=3, signed=True) for value in shown)
         doing, to_go, share = "at rest", None, 0.0
@@ -158,7 +158,7 @@ class BenchView(MarkingView):
             self.owner.tell("The probe stands against metal.", "h sends it home, Z first; or jog it off.", "bad")
             return
         try:
-            measurement = view_state.session.measurement_of(request)
+            measurement = view_state.session.planner.measurement_of(request)
         except BriskAnchorError as error:
             self.owner.complain(error)
             return
@@ -229,8 +229,8 @@ class BenchView(MarkingView):
         from brisk_anchor.services.machine.player import Player
 
         try:
-            program = view_state.session.measuring_program(measurement)
-            player = Player(view_state.session.start(program), view_state.speed)
+            program = view_state.session.planner.measuring_program(measurement)
+            player = Player(view_state.session.runner.start(program), view_state.speed)
         except BriskAnchorError as error:
             self.owner.complain(error)
             return
@@ -258,7 +258,7 @@ class BenchView(MarkingView):
             return
         view_state.running = None
         try:
-            measured = view_state.session.take(running.measurement, running.program, running.player.run)
+            measured = view_state.session.runner.take(running.measurement, running.program, running.player.run)
         except BriskAnchorError as error:
             self.owner.show_all(keep_prompt=True)
             self.owner.complain(error)
@@ -274,13 +274,13 @@ class BenchView(MarkingView):
         if view_state is None:
             return
         session = view_state.session
-        if missing := session.missing(view_state.row):
+        if missing := session.rows.missing(view_state.row):
             titles = {drawn.name: drawn.title for drawn in session.setup.features}
             names = ", ".join(titles[name] for name in missing)
             self.owner.tell(f"{view_state.row} cannot be stored: {names} is not measured.", "f points at it.", "bad")
             return
         try:
-            looks = session.look_before_store(view_state.row)
+            looks = session.writer.look_before_store(view_state.row)
         except BriskAnchorError as error:
             self.owner.complain(error)
             return
@@ -300,7 +300,7 @@ class BenchView(MarkingView):
     def _store_now(self, view_state: ViewState) -> None:
         view_state.storing = False
         try:
-            chain = view_state.session.store(view_state.row)
+            chain = view_state.session.writer.store(view_state.row)
         except BriskAnchorError as error:
             self.owner.show_all(keep_prompt=True)
             self.owner.complain(error)
@@ -322,7 +322,7 @@ class BenchView(MarkingView):
         if view_state is None:
             return
         try:
-            rows = view_state.session.clamp()
+            rows = view_state.session.editor.clamp()
         except BriskAnchorError as error:
             self.owner.complain(error)
             return
@@ -339,7 +339,7 @@ class BenchView(MarkingView):
         if view_state is None:
             return
         try:
-            met = view_state.session.jog(axis, sign * view_state.jog_step)
+            met = view_state.session.panel.jog(axis, sign * view_state.jog_step)
         except BriskAnchorError as error:
             self.owner.show_all(keep_prompt=True)
             self.owner.complain(error)
@@ -356,7 +356,7 @@ class BenchView(MarkingView):
         if view_state is None:
             return
         try:
-            view_state.session.home()
+            view_state.session.panel.home()
         except BriskAnchorError as error:
             self.owner.show_all(keep_prompt=True)
             self.owner.complain(error)
@@ -389,7 +389,7 @@ class BenchView(MarkingView):
             view_state.running.player.stop()
             failure = view_state.running.player.run.failure()
             view_state.running = None
-            view_state.session.save()
+            view_state.session.link.settle()
             self.owner.show_all(keep_prompt=True)
             if failure:
                 self.owner.complain(failure)

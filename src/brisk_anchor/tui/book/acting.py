@@ -177,8 +177,8 @@ class BookActing(View):
         row, session = self.row, view_state.session
 
         def work() -> tuple[str, str]:
-            change = session.changing().one_for_all(row)
-            session.change(change)
+            change = session.editor.changing().one_for_all(row)
+            session.editor.change(change)
             return f"{change.told[0].upper()}{change.told[1:]}.", "O again, or u in the set-up, takes it back."
 
         self.attempt(work)
@@ -255,7 +255,7 @@ class BookActing(View):
                 self.owner.tell("Nothing was written.", "", "ask")
 
         found = f"Second look: {looks[0].found}." if looks else "Second look: nothing found."
-        following = list(dict.fromkeys(c for row in rows for c in session.children(row) if c not in rows))
+        following = list(dict.fromkeys(c for row in rows for c in session.rows.children(row) if c not in rows))
         found += f" {', '.join(following)} follow." if following else ""
         names = f"{', '.join(rows[:4])}{' and more' if len(rows) > 4 else ''}"
         self.owner.ask(Words(f"write {names}?", lambda _: f"y writes. {found}", lambda _: found, answer))

@@ -124,7 +124,7 @@ class BookView(BookActing):
         height = max(6, self.app.size.height - 20)
         table = self._table(view_state, height)
         self.query_one("#book-table", LatePanel).tell_text(table, min(height, table.plain.count("\n") + 1))
-        entries = session.history(self.row) if self.row else []
+        entries = session.rows.history(self.row) if self.row else []
         self.entry = min(self.entry, max(0, len(entries) - 1))
         self.query_one("#history-heading", Heading).tell(
             f"history of {self.row}", f"{len(entries)} entries, newest first"
@@ -210,7 +210,7 @@ class BookView(BookActing):
         if first or last < len(blocks):
             text.append(f"   {first} rows above, {len(blocks) - last} below\n", theme.FAINT)
         common = view_state.session.profile.common_shift
-        shift = view_state.session.machine.offset(common) if common else (0.0, 0.0, 0.0)
+        shift = view_state.session.link.offset(common) if common else (0.0, 0.0, 0.0)
         if any(shift):
             figures = "  ".join(f"{a} {signed(v)}" for a, v in zip("XYZ", shift, strict=True))
             text.append(f" ! common shift on top of all rows: {figures}\n", theme.CORAL)
@@ -322,7 +322,7 @@ class BookView(BookActing):
         if view_state is None:
             return
         self.entry = max(0, self.entry + step)
-        if self.row and self.entry >= len(view_state.session.history(self.row)) - _OLDER:
+        if self.row and self.entry >= len(view_state.session.rows.history(self.row)) - _OLDER:
             view_state.session.ledger.older(self.row)
         self.show()
 
@@ -359,7 +359,7 @@ class BookView(BookActing):
         if view_state is None or not self.row:
             return
         row = self.row
-        entries = view_state.session.history(row)
+        entries = view_state.session.rows.history(row)
         if not entries:
             return
         entry = entries[len(entries) - 1 - self.entry]

@@ -65,7 +65,7 @@ class CodeView(DrawnView):
     def _write(self, view_state: ViewState) -> None:
         of_plan = view_state.code_of_plan and view_state.plan is not None
         try:
-            program = self._of_plan(view_state) if of_plan else view_state.session.full_program(view_state.row)
+            program = self._of_plan(view_state) if of_plan else view_state.session.programs.full_program(view_state.row)
         except BriskAnchorError as error:
             self.program = None
             self.verdict = (error.one_line(), theme.QUIET)
@@ -76,9 +76,14 @@ class CodeView(DrawnView):
             held = view_state.plan.is_proved(program.digest)
             self.verdict = ("● proved", theme.LIVE) if held else ("○ not proved: 7, p", theme.QUIET)
             return
-        entries = view_state.session.history(view_state.row)
+        entries = view_state.session.rows.history(view_state.row)
         proof = view_state.session.ledger.whole(view_state.row, len(entries) - 1).proof if entries else None
-        if proof and proof.holds and proof.digest == program.digest and proof.is_of(*view_state.session.proved_with):
+        if (
+            proof
+            and proof.holds
+            and proof.digest == program.digest
+            and proof.is_of(*view_state.session.rows.proved_with)
+        ):
             self.verdict = ("● proved", theme.LIVE)
         else:
             self.verdict = ("○ not proved", theme.QUIET)
@@ -121,7 +126,7 @@ class CodeView(DrawnView):
 
     def _show_path(self, view_state: ViewState, running: Proving | None) -> None:
         motions = list(running.player.done_motions) if running else []
-        spindle = running.player.position if running else view_state.session.machine.position
+        spindle = running.player.position if running else view_state.session.link.spindle
         if running and running.player.motion and running.player.motion not in motions:
             motions.append(running.player.motion)
         touches = [m.contact for m in (running.player.touched if running else []) if m.contact]
@@ -130,7 +135,7 @@ class CodeView(DrawnView):
         if any(motion.angles for motion in motions):
             from brisk_anchor.standin.motion import motions_at
 
-            motions = motions_at(motions, view_state.session.machine.angles, machine.angles)
+            motions = motions_at(motions, view_state.session.link.angles, machine.angles)
         picture = Picture(
             setup=setup,
             table=turned,
@@ -200,7 +205,7 @@ class CodeView(DrawnView):
             self.owner.tell("There is no program yet.", self.verdict[0], "ask")
             return None
         try:
-            player = Player(view_state.session.proving_run(self.program), self.speed)
+            player = Player(view_state.session.prover.proving_run(self.program), self.speed)
         except BriskAnchorError as error:
             self.owner.complain(error)
             return None
@@ -334,7 +339,7 @@ class CodeView(DrawnView):
                 self.owner.tell(told, "7 and p prove it on 200 parts.", "good")
             return
         try:
-            proof = view_state.session.judge(view_state.row, running.program, running.player.run)
+            proof = view_state.session.prover.judge(view_state.row, running.program, running.player.run)
         except BriskAnchorError as error:
             self.verdict = ("! not proved", theme.CORAL)
             self.owner.show_all(keep_prompt=True)

@@ -71,19 +71,17 @@ class OperatedView(View):
         return "Enter runs it on the machine"
 
     def _run_line(self, line: str) -> None:
-        from brisk_anchor.services.machine.runs import Run
-
         view_state = self.view_state
         if view_state is None:
             return
         session = view_state.session
         try:
-            interpreter = session.control.begin_mdi(line.upper())
+            run = session.panel.mdi(line.upper())
         except BriskAnchorError as error:
             self.show()
             self.owner.complain(error)
             return
-        self._operate(view_state, Run(line.upper(), session.profile, session.machine, interpreter))
+        self._operate(view_state, run)
 
     def load(self) -> None:
         """Load the program that measures and sets the chosen offset."""
@@ -91,7 +89,7 @@ class OperatedView(View):
         if view_state is None:
             return
         try:
-            program = view_state.session.full_program(view_state.row)
+            program = view_state.session.programs.full_program(view_state.row)
         except BriskAnchorError as error:
             self.owner.complain(error)
             return
@@ -133,8 +131,6 @@ class OperatedView(View):
 
     def run(self) -> None:
         """Start the loaded program, or hold and go on."""
-        from brisk_anchor.services.machine.runs import Run
-
         view_state = self.view_state
         if view_state is None:
             return
@@ -155,12 +151,12 @@ class OperatedView(View):
             return
         session = view_state.session
         try:
-            interpreter = session.control.begin(text, title)
+            run = session.panel.start_loaded(title, self.program or text)
         except BriskAnchorError as error:
             self.show()
             self.owner.complain(error)
             return
-        self._operate(view_state, Run(self.program or text, session.profile, session.machine, interpreter))
+        self._operate(view_state, run)
         self.owner.tell("Running on the machine. Space holds it, Esc resets.", "Its tables are those of the control.")
 
     def _operate(self, view_state: ViewState, run: Run) -> None:
@@ -206,7 +202,7 @@ class OperatedView(View):
         failure = operating.player.run.failure()
         self.printed = list(operating.player.run.printed)
         view_state.operating = None
-        view_state.session.save()
+        view_state.session.link.settle()
         if failure is not None:
             self.owner.show_all(keep_prompt=True)
             self.owner.complain(failure)
@@ -224,7 +220,7 @@ class OperatedView(View):
             view_state.operating.player.stop()
             view_state.operating = None
         view_state.session.control.reset()
-        view_state.session.save()
+        view_state.session.link.settle()
         self.owner.show_all(keep_prompt=True)
         if moved:
             self.owner.tell("Reset: the machine stands where it is.", "The program has to start anew.", "ask")

@@ -187,14 +187,14 @@ class MachineView(OperatedView):
             return
         if view_state.operating:
             view_state.operating.player.single = control.single_block
-        view_state.session.save()
+        view_state.session.link.settle()
         self._told(view_state)
 
     def power(self) -> None:
         """Switch the control off and on again."""
         if (view_state := self._free_desk()) is not None:
             view_state.session.control.power_off_and_on()
-            view_state.session.save()
+            view_state.session.link.settle()
             self.show()
             self.owner.tell(
                 "The control was off and is on again: common variables are gone, the home position is lost.",
@@ -227,7 +227,7 @@ class MachineView(OperatedView):
     def choose_axis(self, step: int) -> None:
         """Choose the axis that moves by hand."""
         if (view_state := self._free_desk()) is not None:
-            axes = ["x", "y", "z", *(letter.lower() for letter in view_state.session.machine.angles)]
+            axes = ["x", "y", "z", *(letter.lower() for letter in view_state.session.link.angles)]
             self.axis = axes[(axes.index(self.axis) + step) % len(axes)]
             self.show_motion()
 
@@ -257,7 +257,7 @@ class MachineView(OperatedView):
             self.owner.complain(error)
             return
         finally:
-            view_state.session.save()
+            view_state.session.link.settle()
         self.show()
         if met:
             self.owner.tell(f"Contact with {met}: stopped, and backed off.", "", "ask")
@@ -281,7 +281,7 @@ class MachineView(OperatedView):
         except BriskAnchorError as error:
             self.owner.complain(error)
             return
-        view_state.session.save()
+        view_state.session.link.settle()
         self._told(view_state)
 
     # -- tables ----------------------------------------------------------------------------------------------------

@@ -165,7 +165,7 @@ class PlanView(PlanRuns):
             centre = self.pointed.machine
         table, motions = step.measurement.table if step is not None else (), self.motions
         if table:  # what is seen is how it stands for the chosen one
-            motions = motions_at(motions, view_state.session.machine.angles, dict(table))
+            motions = motions_at(motions, view_state.session.link.angles, dict(table))
         setup, turned = view_state.standing(dict(table))
         labels: list[tuple[str, Vector]] = []
         for number, one in enumerate(ready.steps if ready else (), 1):

@@ -39,7 +39,7 @@ if TYPE_CHECKING:
     from brisk_anchor.core.offsets.setup import DrawnFeature, Setup
     from brisk_anchor.services.job.job_editor import Change, JobEditor
     from brisk_anchor.services.measure.reach import Reach
-    from brisk_anchor.services.session.session_state import SessionState
+    from brisk_anchor.services.session.session import Session
     from brisk_anchor.standin.scene import Scene
 
 
@@ -183,7 +183,7 @@ class SetupView(DrawnView):
                 f"{setup.part}{turned}, may lie {setup.start_uncertainty:g} mm and {setup.turn_uncertainty:g}° off",
             ),
             ("operations", operations),
-            ("programs", f"O{session.first_number:04d} and on{comment}"),
+            ("programs", f"O{session.heads.first_number:04d} and on{comment}"),
             *(("note", note) for note in setup.card.notes),
         ]
         text = Text(no_wrap=True, overflow="ellipsis")
@@ -228,7 +228,7 @@ class SetupView(DrawnView):
         name, title = item.drawn.name, item.drawn.title
 
         def change() -> bool:
-            return view_state.session.take_datum(view_state.row, axis, name, onto=bool(onto))
+            return view_state.session.datums.take_datum(view_state.row, axis, name, onto=bool(onto))
 
         where = "The zero lies on it now" if onto else "The zero stays where it is"
         self._do(view_state, change, f"{view_state.row} {axis.upper()} comes from {title}.", where)
@@ -243,7 +243,7 @@ class SetupView(DrawnView):
         def change() -> bool:
             kept = False
             for axis in axes:
-                kept = view_state.session.take_middle(view_state.row, axis, name)
+                kept = view_state.session.datums.take_middle(view_state.row, axis, name)
             return kept
 
         told = f"{view_state.row} {axes.upper()} comes from the middle with {item.drawn.title}."
@@ -258,7 +258,7 @@ class SetupView(DrawnView):
         title = item.title if item is not None and name else ""
         told = f"{view_state.row} turns with {title}." if name else f"{view_state.row} is not turned."
         behind = "Every place on the drawing turns with it" if name else "Its axes are the machine's"
-        self._do(view_state, lambda: view_state.session.take_turn(view_state.row, name), told, behind)
+        self._do(view_state, lambda: view_state.session.datums.take_turn(view_state.row, name), told, behind)
 
     def table_angle(self) -> None:
         """Let the table turn the part straight, or keep the angle in the row again."""
@@ -268,8 +268,8 @@ class SetupView(DrawnView):
         row = view_state.row
 
         def change() -> bool:
-            view_state.session.take_table(row)
-            return view_state.session.description is not None
+            view_state.session.datums.take_table(row)
+            return view_state.session.editor.files is not None
 
         letter = "the row" if view_state.session.setup.row(row).turner else "the table"
         self._do(view_state, change, f"The angle of {row} is turned out by {letter}.", "Measure and store it again")
@@ -282,14 +282,14 @@ class SetupView(DrawnView):
         others = [plan.row for plan in view_state.session.setup.rows if plan.row != view_state.row]
 
         def weigh(words: str) -> str:
-            return view_state.session.derivation(view_state.row, words.strip().upper())
+            return view_state.session.datums.derivation(view_state.row, words.strip().upper())
 
         def answer(words: str) -> None:
             parent = words.strip().upper()
             told = f"{view_state.row} follows {parent}."
             self._do(
                 view_state,
-                lambda: view_state.session.take_parent(view_state.row, parent),
+                lambda: view_state.session.datums.take_parent(view_state.row, parent),
                 told,
                 "It moves and turns with it",
             )
@@ -307,7 +307,7 @@ class SetupView(DrawnView):
         told = f"{item.title} is {'out of' if out else 'in'} the best fit of {view_state.row}."
         self._do(
             view_state,
-            lambda: view_state.session.take_fit(view_state.row, name),
+            lambda: view_state.session.datums.take_fit(view_state.row, name),
             told,
             "X, Y and the angle come from it",
         )
@@ -324,7 +324,7 @@ class SetupView(DrawnView):
             self.owner.tell(f"Distances from {drawn.title}.", "Choose another feature, and d again.", "ask")
             return
         try:
-            found = view_state.session.distance(start.name, drawn.name)
+            found = view_state.session.solver.distance(start.name, drawn.name)
         except BriskAnchorError as error:
             self.owner.complain(error)
             return
@@ -383,7 +383,10 @@ class SetupView(DrawnView):
         where = f"{shown} from {item.title}" if shown else f"on {item.title}"
         told = f"The zero of {view_state.row} lies {where}, along {axes.upper()}."
         self._do(
-            view_state, lambda: view_state.session.put_zero(view_state.row, places), told, "It is measured where it was"
+            view_state,
+            lambda: view_state.session.datums.put_zero(view_state.row, places),
+            told,
+            "It is measured where it was",
         )
 
     def _do(self, view_state: ViewState, change: Callable[[], bool], told: str, behind: str) -> None:
@@ -430,7 +433,7 @@ class SetupView(DrawnView):
         if view_state is None:
             return
         try:
-            told = view_state.session.undo()
+            told = view_state.session.editor.undo()
         except BriskAnchorError as error:
             self.owner.complain(error)
             return
@@ -445,13 +448,13 @@ class SetupView(DrawnView):
             make_change(self, view_state.session, work)
 
 
-def make_change(view: DrawnView, session: SessionState, work: Callable[[JobEditor], Change]) -> None:
+def make_change(view: DrawnView, session: Session, work: Callable[[JobEditor], Change]) -> None:
     """Work a change of the description out, make it, and tell what it was; or why it cannot be."""
     from brisk_anchor.core.errors import JobError
 
     try:
-        change = work(session.changing())
-        session.change(change)
+        change = work(session.editor.changing())
+        session.editor.change(change)
     except JobError as error:
         finding = error.findings[0]
         view.owner.tell(

@@ -16,7 +16,7 @@ if TYPE_CHECKING:
 
 def zero_text(session: Session, row: str) -> Text:
     """One line an axis: where it lies by the description, machine mm, and what it is taken from."""
-    expected = session.expected(row)
+    expected = session.rows.expected(row)
     titles = {drawn.name: drawn.title for drawn in session.setup.features}
     text = Text(no_wrap=True, overflow="ellipsis")
     for axis, rule in session.setup.row(row).rules.items():

@@ -66,7 +66,7 @@ class ShelfView(View):
         line = self.line
         match line.group:
             case "probe":
-                if view_state.session.machine.turned_round:
+                if view_state.session.link.turned_round:
                     return (
                         "The spindle stands turned half round: 1 and y measure the ring again, then 6 and c.",
                         "o turns it back. What is measured now only calibrates.",
@@ -99,7 +99,7 @@ class ShelfView(View):
         self.chosen = min(self.chosen, len(self._lines) - 1)
         self.figure_chosen = min(self.figure_chosen, max(0, len(self.line.figures) - 1))
         self.query_one("#shelf-heading", Heading).tell(f"tools of {session.setup.machine.name}", "mm, ± is k = 2")
-        held = session.machine.tool_in_spindle
+        held = session.link.tool_in_spindle
         key = (tuple(self._lines), self.chosen, held)
         self.query_one("#shelf", LatePanel).tell_late(key, lambda _width, height: self._list(held, height))
         profile = session.profile.tool_lengths
@@ -165,11 +165,11 @@ class ShelfView(View):
             x, y = session.setup.stylus.offset
             text.append(f"   {'ball beside axis':<18}", theme.QUIET)
             text.append(f"  X {x:+.4f}  Y {y:+.4f}\n", theme.TEXT)
-            if session.machine.turned_round:
+            if session.link.turned_round:
                 text.append(" ! the spindle stands turned half round\n", theme.CORAL)
-            if session.by_direction:
+            if session.working.by_direction:
                 text.append("\n   effective radius by direction, last ring\n", theme.QUIET)
-                text.append_text(radius_text(session.by_direction))
+                text.append_text(radius_text(session.working.by_direction))
         rows = max(4, text.plain.count("\n") + 1)
         self.query_one("#tool-figures", LatePanel).tell_text(text, rows)
         key = (line, id(view_state.session.setup))
@@ -197,7 +197,7 @@ class ShelfView(View):
 
     @property
     def _kept(self) -> str:
-        return " machine.toml says so too." if self.view_state and self.view_state.session.description else ""
+        return " machine.toml says so too." if self.view_state and self.view_state.session.editor.files else ""
 
     # -- changing ----------------------------------------------------------------------------------------------
 
@@ -358,7 +358,7 @@ class ShelfView(View):
         setter = session.setup.shelf.setter
         frame = PositionFrame()
         if view_state.in_work and setter is not None:
-            frame = PositionFrame(session.active, session.machine.offset(session.active))
+            frame = PositionFrame(session.active, session.link.offset(session.active))
         label = f"T{line.number} on {setter.name if setter else 'the setter'}, Z"
 
         def measured(figure: float | None) -> None:
@@ -440,7 +440,7 @@ class ShelfView(View):
 
         def take(known: tuple[float, float] | None) -> None:
             def work() -> tuple[str, str]:
-                view_state.session.machine.turned_round = False
+                view_state.session.panel.turn_half_round(turned=False)
                 found = offset_of_ball(view_state.session, name, known, 0.001)
                 x, y = found.offset
                 told = f"The ball stands X {x:+.4f}  Y {y:+.4f} mm ±{2 * found.u:.4f} beside the axis."
@@ -448,7 +448,7 @@ class ShelfView(View):
 
             self.attempt(work)
 
-        if name in view_state.session.half_round:
+        if name in view_state.session.working.half_round:
             take(None)
             return
 

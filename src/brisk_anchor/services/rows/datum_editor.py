@@ -18,11 +18,18 @@ from brisk_anchor.services.measure.datum_rules import (
     turn_rule,
     with_rules,
 )
-from brisk_anchor.services.session.session_state import SessionState
+from brisk_anchor.services.rows.row_states import RowStates
+from brisk_anchor.services.rows.setup_editor import SetupEditor
+from brisk_anchor.services.rows.working_state import WorkingState
 
 
-class DatumEditor(SessionState):
-    """A set-up whose rules can be changed, in its file where it has one; what was stored by them is stale then."""
+class DatumEditor:
+    """Changes the rules of rows, in the job's file where it has one; what was stored by them is out of date then."""
+
+    def __init__(self, working: WorkingState, rows: RowStates, editor: SetupEditor) -> None:
+        self._working = working
+        self._rows = rows
+        self._editor = editor
 
     def take_datum(self, row: str, axis: str, feature: str, *, onto: bool) -> bool:
         """Take an axis of an offset from a drawn feature; what was stored is stale then. Tells whether a file keeps it.
@@ -30,7 +37,7 @@ class DatumEditor(SessionState):
         Raises:
             DatumError: the feature does not locate the axis. JobError, ExportError: the file could not be changed.
         """
-        rule = rule_from(self.setup, row, axis, feature, self.expected(row)[axis], onto=onto)
+        rule = rule_from(self._working.setup, row, axis, feature, self._rows.expected(row)[axis], onto=onto)
         return self._take(row, {axis: rule})
 
     def take_middle(self, row: str, axis: str, other: str) -> bool:
@@ -39,16 +46,16 @@ class DatumEditor(SessionState):
         Raises:
             DatumError: the feature does not locate the axis, or there is none yet to go with it.
         """
-        return self._take(row, {axis: middle_rule(self.setup, row, axis, other)})
+        return self._take(row, {axis: middle_rule(self._working.setup, row, axis, other)})
 
     def add_rows(self, parent: str, rows: list[tuple[str, str, dict[str, Rule]]]) -> None:
         """Give the job more rows that follow one of its own: name, title, rules. Raises JobError, ExportError."""
-        limit = self.setup.row(parent).jump_limit
-        if self.description is not None:
-            self.change(self.description.with_rows(rows, limit))
+        limit = self._working.setup.row(parent).jump_limit
+        if self._editor.files is not None:
+            self._editor.change(self._editor.files.with_rows(rows, limit))
             return
         plans = [RowPlan(row, title, rules, limit) for row, title, rules in rows]
-        self.setup = replace(self.setup, rows=(*self.setup.rows, *plans))
+        self._working.setup = replace(self._working.setup, rows=(*self._working.setup.rows, *plans))
 
     def take_table(self, row: str) -> str:
         """Use the angle of an offset by the machine's table, or by the row again; the table's letter, "" for none.
@@ -56,8 +63,8 @@ class DatumEditor(SessionState):
         Raises:
             DatumError: the row has no measured angle, or the machine no table about Z. JobError, ExportError.
         """
-        plan = self.setup.row(row)
-        axis = next((axis for axis in self.setup.machine.rotary if abs(axis.direction[2]) > 0.999999), None)
+        plan = self._working.setup.row(row)
+        axis = next((axis for axis in self._working.setup.machine.rotary if abs(axis.direction[2]) > 0.999999), None)
         if not isinstance(plan.rules.get("r"), FromHeading | FromFit):
             raise DatumError(f"{row} has no measured angle", "There is nothing to turn out", "Take one: r, or f")
         if axis is None:
@@ -67,20 +74,20 @@ class DatumEditor(SessionState):
         sense = axis.sense * (1 if axis.direction[2] > 0 else -1)
         turner = None if plan.turner is not None else Turner(axis.letter, axis.centre[:2], sense)
         letter = turner.letter if turner is not None else ""
-        if self.description is not None:
-            self.description.make(self.description.turned_by(row, letter))
-        rows = tuple(replace(p, turner=turner) if p.row == row else p for p in self.setup.rows)
-        self.setup = replace(self.setup, rows=rows)
-        self._made_stale(row, f"angle by {letter or 'the row'}")
+        if self._editor.files is not None:
+            self._editor.files.make(self._editor.files.turned_by(row, letter))
+        rows = tuple(replace(p, turner=turner) if p.row == row else p for p in self._working.setup.rows)
+        self._working.setup = replace(self._working.setup, rows=rows)
+        self._editor.mark_stale(row, f"angle by {letter or 'the row'}")
         return letter
 
     def table_turned(self, row: str, table: tuple[str, float]) -> None:
         """A table turned the part of a row straight: what was touched before stands elsewhere now."""
         letter, by = table
-        self.measured.clear()
-        for plan in self.setup.rows:
-            if plan.row != row and self.parent_of(plan.row) != row and self._on_part(plan):
-                self._stale_alone(plan.row, f"{letter} turned by {by:+.4f}°")
+        self._working.measured.clear()
+        for plan in self._working.setup.rows:
+            if plan.row != row and self._rows.parent_of(plan.row) != row and self._rows.on_part(plan):
+                self._editor.mark_stale_alone(plan.row, f"{letter} turned by {by:+.4f}°")
 
     def put_zero(self, row: str, places: Mapping[str, float]) -> bool:
         """Put axes of an offset's zero at places, machine mm by the description; each stays measured where it was.
@@ -88,7 +95,7 @@ class DatumEditor(SessionState):
         Raises:
             DatumError: an axis comes from no feature. JobError, ExportError: the file could not be changed.
         """
-        return self._take(row, {axis: rule_at(self.setup, row, axis, place) for axis, place in places.items()})
+        return self._take(row, {axis: rule_at(self._working.setup, row, axis, place) for axis, place in places.items()})
 
     def take_turn(self, row: str, feature: str | None) -> bool:
         """Take the angle of an offset from a drawn feature, or leave it out (None). Tells whether a file keeps it.
@@ -96,7 +103,7 @@ class DatumEditor(SessionState):
         Raises:
             DatumError: it tells no angle. JobError, ExportError: the file could not be changed.
         """
-        return self._take(row, {"r": None if feature is None else turn_rule(self.setup, row, feature)})
+        return self._take(row, {"r": None if feature is None else turn_rule(self._working.setup, row, feature)})
 
     def take_fit(self, row: str, feature: str) -> bool:
         """Take X, Y and the angle from a best fit with this feature more, or without it; the zero stays.
@@ -104,7 +111,7 @@ class DatumEditor(SessionState):
         Raises:
             DatumError: it is no point. JobError, ExportError: the file could not be changed.
         """
-        return self._take(row, fit_rules(self.setup, row, feature))
+        return self._take(row, fit_rules(self._working.setup, row, feature))
 
     def derivation(self, row: str, parent: str) -> str:
         """How a row would lie to the one it is to follow, in words. Raises DatumError."""
@@ -115,9 +122,9 @@ class DatumEditor(SessionState):
     def _derived(self, row: str, parent: str) -> dict[str, Rule | None]:
         zeros = []
         for name in (row, parent):
-            held = self.expected(name) if any(plan.row == name for plan in self.setup.rows) else {}
+            held = self._rows.expected(name) if any(plan.row == name for plan in self._working.setup.rows) else {}
             zeros.append((held.get("x", 0.0), held.get("y", 0.0), held.get("z", 0.0)))
-        return parent_rules(self.setup, row, parent, (zeros[0], zeros[1]))
+        return parent_rules(self._working.setup, row, parent, (zeros[0], zeros[1]))
 
     def take_parent(self, row: str, parent: str) -> bool:
         """Derive a row from another, its zero staying where the description has it. Tells whether a file keeps it.
@@ -128,9 +135,9 @@ class DatumEditor(SessionState):
         return self._take(row, self._derived(row, parent))
 
     def _take(self, row: str, rules: Mapping[str, Rule | None]) -> bool:
-        rules = together(self.setup, row, rules)
-        if self.description is not None:
-            self.description.make(self.description.ruled(row, rules))
-        self.setup = with_rules(self.setup, row, rules)
-        self._made_stale(row, f"datum of {', '.join(rules).upper()} changed")
-        return self.description is not None
+        rules = together(self._working.setup, row, rules)
+        if self._editor.files is not None:
+            self._editor.files.make(self._editor.files.ruled(row, rules))
+        self._working.setup = with_rules(self._working.setup, row, rules)
+        self._editor.mark_stale(row, f"datum of {', '.join(rules).upper()} changed")
+        return self._editor.files is not None

@@ -5,13 +5,21 @@ from __future__ import annotations
 from brisk_anchor.core.errors import DatumError, GeometryError
 from brisk_anchor.core.features.constructed_features import Distance, build, distance
 from brisk_anchor.core.features.feature import Feature
+from brisk_anchor.core.kinds import FeatureKind, Vector
 from brisk_anchor.core.offsets.chain import Chain, solve_offset
 from brisk_anchor.core.offsets.rules import features_in, parent_in
-from brisk_anchor.services.session.datum_editor import DatumEditor
+from brisk_anchor.services.machine.ports import ControlLink
+from brisk_anchor.services.rows.row_states import RowStates
+from brisk_anchor.services.rows.working_state import WorkingState
 
 
-class OffsetSolver(DatumEditor):
-    """A set-up with what is known of its offsets by the features that were measured."""
+class OffsetSolver:
+    """Works out offsets from what was measured. It reads and never changes anything."""
+
+    def __init__(self, working: WorkingState, link: ControlLink, rows: RowStates) -> None:
+        self._working = working
+        self._link = link
+        self._rows = rows
 
     def features(self, *, strict: bool = False) -> dict[str, Feature]:
         """Everything measured in this job by name, and what is built from that.
@@ -21,8 +29,8 @@ class OffsetSolver(DatumEditor):
         Raises:
             GeometryError: with `strict`, lines that do not cross.
         """
-        found = {name: measured.feature for name, measured in self.measured.items()}
-        for drawn in self.setup.features:
+        found = {name: measured.feature for name, measured in self._working.measured.items()}
+        for drawn in self._working.setup.features:
             if drawn.of and all(name in found for name in drawn.of):
                 try:
                     found[drawn.name] = build(drawn.name, drawn.kind, found[drawn.of[0]], found[drawn.of[1]])
@@ -36,21 +44,23 @@ class OffsetSolver(DatumEditor):
         features = self.features()
         for name in (first, second):
             if name not in features:
-                raise DatumError(f"{self.setup.drawn(name).title} is not measured yet", "", "Measure it first")
+                raise DatumError(f"{self._working.setup.drawn(name).title} is not measured yet", "", "Measure it first")
         return distance(features[first], features[second])
 
     def chain(self, row: str) -> Chain | None:
         """The chain of a row from what this job has measured; None while something is missing or contradicts itself."""
-        plan = self.setup.row(row)
+        plan = self._working.setup.row(row)
         try:
-            return solve_offset(row, plan.rules, self.features(), self.table_values(row), self.parents(), plan.turner)
+            return solve_offset(
+                row, plan.rules, self.features(), self._link.table_values(row), self._rows.parents(), plan.turner
+            )
         except (DatumError, GeometryError):
             return None  # the second look before a store tells why
 
     def part_chain(self, row: str) -> Chain | None:
         """The chain of the axes that are known so far."""
-        plan = self.setup.row(row)
-        features, parents = self.features(), self.parents()
+        plan = self._working.setup.row(row)
+        features, parents = self.features(), self._rows.parents()
         ready = {
             axis: rule
             for axis, rule in plan.rules.items()
@@ -60,6 +70,18 @@ class OffsetSolver(DatumEditor):
         if "r" in plan.rules and not {"x", "y", "r"} <= ready.keys():
             ready = {axis: rule for axis, rule in ready.items() if axis == "z"}  # a turned zero hangs on all three
         try:
-            return solve_offset(row, ready, features, self.expected(row), parents, plan.turner) if ready else None
+            return solve_offset(row, ready, features, self._rows.expected(row), parents, plan.turner) if ready else None
         except (DatumError, GeometryError):
             return None
+
+    def true_offset(self, row: str) -> dict[str, float]:
+        """The value a perfect measurement would give, machine mm: only a stand-in knows it."""
+        setup = self._working.setup
+        tips: dict[tuple[str, str], Vector] = {}
+        for name in setup.row(row).features:
+            feature = self._working.measured[name].feature
+            for i, axis in enumerate(feature.axes):
+                upper = feature.kind is FeatureKind.TILTED_BORE  # its place is that of the first level
+                x, y, z = feature.places[i] if feature.places else feature.touches[0 if upper else -1].ball_centre
+                tips[name, axis] = (x, y, z - setup.stylus.effective_radius)
+        return self._working.scene.true_offset(setup.row(row).rules, tips)

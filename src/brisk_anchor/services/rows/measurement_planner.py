@@ -1,0 +1,79 @@
+"""From what is asked for to a measurement, its second look and the program that makes it."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import replace
+
+from brisk_anchor.core.features.measuring import Measurement
+from brisk_anchor.core.offsets.checks import Finding, look_at_measurement, look_at_start, stop_where_found
+from brisk_anchor.core.offsets.tool_setting import look_at_probe
+from brisk_anchor.nc.profile.control_profile import Profile
+from brisk_anchor.nc.programs.program import Program
+from brisk_anchor.nc.write.writer import write_program
+from brisk_anchor.services.measure.face_check import look_at_faces
+from brisk_anchor.services.measure.measured_tops import from_top, tops_of
+from brisk_anchor.services.measure.measurement_request import MeasurementRequest, build_measurement, point_at
+from brisk_anchor.services.rows.program_heads import ProgramHeads
+from brisk_anchor.services.rows.working_state import WorkingState
+
+
+class MeasurementPlanner:
+    """Makes measurements ready. It reads and never changes anything."""
+
+    def __init__(self, working: WorkingState, profile: Profile, heads: ProgramHeads) -> None:
+        self._working = working
+        self._profile = profile
+        self._heads = heads
+
+    def look(self, measurement: Measurement) -> list[Finding]:
+        """Second look before a measurement; a probe that is to be calibrated may measure, and says so."""
+        working, setup = self._working, self._working.setup
+        probe = [replace(look, stops=False) for look in look_at_probe(setup.shelf.probe, working.calibration_age)]
+        drawn = next((feature for feature in setup.features if feature.name == measurement.name), None)
+        centred = look_at_start(measurement, drawn.machine) if drawn else []
+        beside = look_at_faces(working.scene, measurement)
+        return look_at_measurement(measurement, setup.machine.travel) + beside + centred + probe
+
+    def measurement_of(self, request: MeasurementRequest) -> Measurement:
+        """The measurement that is asked for, its depth counted from its own top where that was measured already.
+
+        Raises:
+            PlanError: marks that are no feature, or a figure that is missing or makes no sense.
+        """
+        setup = self._working.setup
+        measurement = build_measurement(setup, request)
+        counted = self.from_measured_top(measurement)
+        top, drawn = counted.top, request.drawn
+        if top is None or top.found is None or drawn is None or measurement.starts_over:
+            return counted
+        if math.isclose(request.start[2], point_at(setup, drawn).start[2], abs_tol=1e-6):
+            return counted
+        # The tip was brought here by hand: it stays where it is, and how deep that is follows from the top.
+        depth = top.found - (request.start[2] - measurement.stylus.length)
+        return replace(measurement, depth=depth, top=replace(top, nominal=top.found))
+
+    def from_measured_top(self, measurement: Measurement) -> Measurement:
+        """The measurement with its depths counted from its own top, where that was measured since the last clamping."""
+        if not measurement.touches_walls:
+            return measurement
+        for face in tops_of(self._working.setup, measurement.name):
+            if not self._working.holds(face.name):
+                continue
+            known = self._working.measured[face.name]
+            table = known.measurement.table if known.measurement is not None else ()
+            if "z" in known.feature.axes and table == measurement.table:
+                z = known.feature.coordinates[known.feature.axes.index("z")]
+                return from_top(measurement, face, z)
+        return measurement
+
+    def measuring_program(self, measurement: Measurement) -> Program:
+        """The program that makes one measurement and stores nothing.
+
+        Raises:
+            SecondLookError: a finding stops. PlanError: it cannot be written.
+        """
+        stop_where_found(self.look(measurement))
+        title = f"measure {measurement.title or measurement.name}"
+        plan = self._heads.plan_of(self._heads.first_number, title, [measurement], None)
+        return write_program(plan, self._profile)

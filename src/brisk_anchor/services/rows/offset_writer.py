@@ -1,0 +1,179 @@
+"""Storing an offset: second look, a program that writes the row, reading it back, the book. All of it or nothing."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from brisk_anchor.book.entries import Entry, EntryKind, RowState
+from brisk_anchor.core.errors import BriskAnchorError, DatumError, GeometryError
+from brisk_anchor.core.offsets.chain import Chain, solve_offset
+from brisk_anchor.core.offsets.checks import (
+    Finding,
+    look_at_feature,
+    look_at_jump,
+    look_at_store,
+    stop_where_found,
+)
+from brisk_anchor.core.offsets.rules import Fixed, Keep, Rule
+from brisk_anchor.core.offsets.tool_setting import look_at_probe
+from brisk_anchor.nc.programs.plan import StorePlan
+from brisk_anchor.nc.programs.program import row_word
+from brisk_anchor.nc.programs.reports import parse_reports
+from brisk_anchor.nc.write.writer import write_program
+from brisk_anchor.services.machine.ports import ControlLink, OperatorPanel
+from brisk_anchor.services.machine.runs import RunStopped
+from brisk_anchor.services.rows.datum_editor import DatumEditor
+from brisk_anchor.services.rows.ledger import Ledger
+from brisk_anchor.services.rows.offset_solver import OffsetSolver
+from brisk_anchor.services.rows.program_heads import ProgramHeads
+from brisk_anchor.services.rows.row_programs import RowPrograms
+from brisk_anchor.services.rows.row_states import RowStates, known_of
+from brisk_anchor.services.rows.working_state import WorkingState
+
+
+class OffsetWriter:
+    """Writes offsets into the control's table and the book."""
+
+    def __init__(
+        self,
+        working: WorkingState,
+        link: ControlLink,
+        panel: OperatorPanel,
+        ledger: Ledger,
+        rows: RowStates,
+        solver: OffsetSolver,
+        heads: ProgramHeads,
+        programs: RowPrograms,
+        datums: DatumEditor,
+    ) -> None:
+        self._working = working
+        self._link = link
+        self._panel = panel
+        self._ledger = ledger
+        self._rows = rows
+        self._solver = solver
+        self._heads = heads
+        self._programs = programs
+        self._datums = datums
+
+    def look_before_store(self, row: str) -> list[Finding]:
+        """Second look before a store.
+
+        Raises:
+            DatumError: when the row is not complete. GeometryError: what was measured contradicts itself.
+        """
+        working = self._working
+        plan = working.setup.row(row)
+        self.may_change(row)
+        held, features = self._link.table_values(row), self._solver.features(strict=True)
+        chain = solve_offset(row, plan.rules, features, held, self._rows.parents(), plan.turner)
+        used = [working.measured[name] for name in self._rows.needed(plan)]
+        reference, name, limit = self._programs.jump_reference(row)
+        differences = [abs(a.difference) for m in used for a in m.agreements if not a.is_size]
+        looks = look_at_store(
+            chain,
+            reference,
+            name,
+            limit,
+            stale=any(m.clamping != working.clamping for m in used),
+            control_difference=max(differences, default=None),
+        )
+        if any(measured.measurement is not None for measured in used):
+            looks += look_at_probe(working.setup.shelf.probe, working.calibration_age)
+        for measured in used:
+            looks += look_at_feature(measured.feature, *measured.sizes)
+        looks += look_at_jump(chain, held, self._ledger.limit(row))
+        return looks
+
+    def store(self, row: str) -> Chain:
+        """Write the worked-out offset into the control's table by a program, then into the book.
+
+        Raises:
+            DatumError: incomplete. SecondLookError: a finding stops. RunStopped: the control refused.
+            BookWriteError: the book could not be written. The control's table is then put back as it was.
+        """
+        stop_where_found(self.look_before_store(row))
+        chain = self._solver.chain(row)
+        if chain is None:
+            raise DatumError(f"{row} is not complete", "", "Measure what is missing")
+        rules: dict[str, Rule] = {
+            axis.axis: Fixed(axis.value, axis.u) if axis.written else Keep() for axis in chain.axes
+        }
+        self.write(chain, replace(self._programs.store_plan(row, rules), turner=None, table=chain.table))
+        if chain.table is not None:
+            self._datums.table_turned(row, chain.table)
+        return chain
+
+    def write(self, chain: Chain, plan: StorePlan) -> None:
+        """Put a row into the control's table by a program, read it back, and into the book; or leave all as it was.
+
+        Raises:
+            RunStopped: the control refused. BookWriteError: the book could not be written.
+        """
+        row = chain.row
+        self._not_locked(row)
+        number = self._heads.number(1, row)
+        program = write_program(self._heads.plan_of(number, f"set {row}", [], plan), self._link.profile)
+        before = self._link.table_values(row)
+        self._link.hand_over(program)
+        run = self._panel.start()
+        run.to_end()
+        try:
+            if failure := run.failure():
+                raise failure
+            if row_word(row) not in parse_reports(self._link.report()).stored:
+                raise RunStopped(f"The program ended without storing {row}", "Nothing is known of the table", "Look")
+            self.read_back(row, chain)
+            stored = self._ledger.entry(EntryKind.STORED, row, chain, note=f"set by O{program.number:04d}")
+            self._ledger.add_all([stored, *self.followers(row, chain)])
+        except BriskAnchorError:
+            self._link.write_row(row, before)  # no value stays in the table that failed a check
+            raise
+        finally:
+            self._link.settle()
+
+    def may_change(self, row: str) -> None:
+        """Raises DatumError where nothing may change a row: it is locked, or kept for the tool setter."""
+        self._not_locked(row)
+        setter = self._working.setup.shelf.setter
+        if setter is not None and setter.row == row:
+            what = f"{row} is kept for {setter.name}"
+            raise DatumError(
+                what, "Every tool's length depends on it", "Use another offset, or take it on the shelf: 6"
+            )
+
+    def _not_locked(self, row: str) -> None:
+        if self._ledger.locked(row):
+            raise DatumError(
+                f"{row} is locked", "Nothing writes it while it is", "Unlock it in the book, if that is meant"
+            )
+
+    def followers(self, row: str, chain: Chain) -> list[Entry]:
+        """What a store means for the rows derived from it: the next ones are to be stored anew, others are stale."""
+        entries = []
+        for child in self._rows.children(row):
+            note = f"follows {row}"
+            if self._rows.parent_of(child) == row:
+                parents = {**self._rows.parents(), row: known_of(chain)}
+                plan = self._working.setup.row(child)
+                held = self._link.table_values(child)
+                try:
+                    new = solve_offset(child, plan.rules, self._solver.features(), held, parents)
+                except (DatumError, GeometryError):
+                    continue  # its own features are not measured yet
+                entries.append(self._ledger.entry(EntryKind.MEASURED, child, new, note=note))
+            elif self._rows.state(child) not in (RowState.EMPTY, RowState.PART, RowState.STALE):
+                entries.append(self._ledger.entry(EntryKind.STALE, child, None, note=note))
+        return entries
+
+    def read_back(self, row: str, chain: Chain) -> None:
+        """Compare the control's table with the chain, whatever the program could check itself. Raises RunStopped."""
+        held = self._link.table_values(row)
+        for axis in chain.axes:
+            if axis.written and abs(held[axis.axis] - axis.value) > 2 * self._link.profile.resolution:
+                name = f"{row} {axis.axis.upper()}"
+                raise RunStopped(
+                    f"{name} reads {held[axis.axis]:+.4f} after the program, not {axis.value:+.4f}",
+                    "The control did not take what was written",
+                    "Look whether the table is locked, and whether the profile is this control's",
+                )

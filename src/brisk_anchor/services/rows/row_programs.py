@@ -1,0 +1,81 @@
+"""How a row is set by a program: the rules with what guards them, and the program that measures all of it."""
+
+from __future__ import annotations
+
+from brisk_anchor.core.offsets.checks import stop_where_found
+from brisk_anchor.core.offsets.rotated_offsets import u_of_point
+from brisk_anchor.core.offsets.rules import Fixed, FromFit, Rule, features_in
+from brisk_anchor.nc.profile.control_profile import Profile
+from brisk_anchor.nc.programs.plan import StorePlan
+from brisk_anchor.nc.programs.program import Program
+from brisk_anchor.nc.write.writer import write_program
+from brisk_anchor.services.measure.measured_tops import counted_from_tops, tops_first
+from brisk_anchor.services.measure.measurement_request import build_measurement, point_at
+from brisk_anchor.services.rows.measurement_planner import MeasurementPlanner
+from brisk_anchor.services.rows.offset_solver import OffsetSolver
+from brisk_anchor.services.rows.program_heads import ProgramHeads
+from brisk_anchor.services.rows.row_states import RowStates
+from brisk_anchor.services.rows.working_state import WorkingState
+
+
+class RowPrograms:
+    """Programs that set rows. It reads and never changes anything."""
+
+    def __init__(
+        self,
+        working: WorkingState,
+        profile: Profile,
+        rows: RowStates,
+        solver: OffsetSolver,
+        heads: ProgramHeads,
+        planner: MeasurementPlanner,
+    ) -> None:
+        self._working = working
+        self._profile = profile
+        self._rows = rows
+        self._solver = solver
+        self._heads = heads
+        self._planner = planner
+
+    def jump_reference(self, row: str) -> tuple[dict[str, float], str, float]:
+        """What a new value is compared with: the nominal place on the set-up. A table row may hold the last job's."""
+        return self._rows.expected(row), "where the set-up puts it", self._working.setup.row(row).jump_limit
+
+    def store_plan(self, row: str, rules: dict[str, Rule]) -> StorePlan:
+        """How a row is set by rules, with what guards it."""
+        reference, _, limit = self.jump_reference(row)
+        if "r" not in rules and self._profile.angle_of(row) is not None:
+            rules, reference = {**rules, "r": Fixed(0.0)}, {**reference, "r": 0.0}  # no angle of another job stays
+        features = self._solver.features()
+        fitted = dict.fromkeys(n for rule in rules.values() if isinstance(rule, FromFit) for n in rule.names)
+        weights = tuple((name, 1 / u_of_point(features[name]) ** 2) for name in fitted if name in features)
+        weights = weights if len(weights) == len(fitted) else ()
+        names = dict.fromkeys(name for rule in rules.values() for name in features_in(rule))
+        setup = self._working.setup
+        built = tuple((d.name, d.kind, d.of) for d in setup.features if d.of and d.name in names)
+        return StorePlan(
+            row, tuple(rules.items()), tuple(reference.items()), limit, weights, built, setup.row(row).turner
+        )
+
+    def full_program(self, row: str) -> Program:
+        """The program that measures everything a row needs and sets it, for a control without us.
+
+        It measures as it was done on the bench; what was not measured there yet, as the drawing proposes.
+
+        Raises:
+            SecondLookError: a finding stops. PlanError: it cannot be written.
+        """
+        setup, measured = self._working.setup, self._working.measured
+        plan = setup.row(row)
+        drawn = {feature.name: feature for feature in setup.features}
+        made = [
+            (measured[name].measurement if name in measured else None)
+            or build_measurement(setup, point_at(setup, drawn[name]))
+            for name in self._rows.needed(plan)
+        ]
+        measurements = counted_from_tops(setup, tops_first(setup, made, lambda m: m))
+        stop_where_found([look for measurement in measurements for look in self._planner.look(measurement)])
+        title = f"{setup.part} {plan.title} to {row}"
+        store = self.store_plan(row, plan.rules)
+        number = self._heads.number(2, row)
+        return write_program(self._heads.plan_of(number, title, measurements, store), self._profile)

@@ -1,0 +1,85 @@
+"""Proving a stored row: its full program runs on a twin of the machine, and what it stores there is compared."""
+
+from __future__ import annotations
+
+import math
+
+from brisk_anchor.book.entries import Entry, EntryKind
+from brisk_anchor.core.errors import PlanError
+from brisk_anchor.core.offsets.proof import Proof
+from brisk_anchor.nc.programs.program import Program
+from brisk_anchor.nc.programs.reports import parse_reports
+from brisk_anchor.nc.read.interpreter import Interpreter
+from brisk_anchor.nc.read.variables import Memory
+from brisk_anchor.services.machine.runs import Run
+from brisk_anchor.services.rows.ledger import Ledger
+from brisk_anchor.services.rows.row_programs import RowPrograms
+from brisk_anchor.services.rows.row_states import RowStates
+from brisk_anchor.standin.control import Control
+
+
+class RowProver:
+    """Runs programs on twins of a stand-in; the machine itself and its tables are not touched."""
+
+    def __init__(self, control: Control, rows: RowStates, programs: RowPrograms, ledger: Ledger) -> None:
+        self._control = control
+        self._rows = rows
+        self._programs = programs
+        self._ledger = ledger
+
+    def proving_run(self, program: Program) -> Run:
+        """A run of a program on a twin of the machine."""
+        machine, profile = self._control.machine, self._control.profile
+        twin = machine.twin(seed=len(machine.motions) + 7)
+        twin.turned_round = False  # a program finds the spindle as it always stands
+        # What outlasts a program on the control is there for this one too: the angles of rows, say.
+        memory = Memory(self._control.memory.common)
+        return Run(program, profile, twin, Interpreter(program.text, profile, twin, memory))
+
+    def judge(self, row: str, program: Program, run: Run) -> Proof:
+        """Compare what a proving run left in the twin's table with the stored value, and enter it in the book.
+
+        Two honest measurements of the same thing differ by no more than 3 × √2 × their standard uncertainty, plus one
+        step of the table.
+
+        Raises:
+            BriskAnchorError: the run did not end well, or nothing has been stored yet.
+        """
+        if failure := run.failure():
+            raise failure
+        stored = self._rows.last(row, EntryKind.STORED)
+        if stored is None:
+            raise PlanError(f"{row} has not been stored yet", "There is nothing to prove", "Store it first")
+        profile = self._control.profile
+        values = run.table_values(row)
+        worst = max(abs(values[axis] - value) for axis, value in stored.values.items() if axis != "r")
+        own = stored.chain
+        random = [math.sqrt(own.own_variance(axis)) for axis in stored.values if axis != "r"] if own else [0.0]
+        proof = Proof(
+            program.number,
+            program.digest,
+            tuple(values.items()),
+            worst,
+            3 * math.sqrt(2) * max(random) + profile.resolution,
+            len(parse_reports(run.printed).touches),
+            run.machine.seconds,
+            abs(values["r"] - stored.values["r"]) if "r" in stored.values else 0.0,
+            self._angle_allowed(stored),
+            *self._rows.proved_with,
+        )
+        words = f"O{program.number:04d} " + ("agrees" if proof.holds else "does not agree")
+        self._ledger.add(EntryKind.PROVED, row, stored.chain, proof=proof, note=words)
+        return proof
+
+    def _angle_allowed(self, stored: Entry) -> float:
+        """How far two honest measurements of a row's angle may differ, degrees."""
+        if stored.chain is None or "r" not in stored.values:
+            return 0.0
+        return 3 * math.sqrt(2 * stored.chain.own_variance("r")) + self._control.profile.resolution
+
+    def prove(self, row: str) -> Proof:
+        """Write the full program, run it on the twin, judge it. Raises like its parts."""
+        program = self._programs.full_program(row)
+        run = self.proving_run(program)
+        run.to_end()
+        return self.judge(row, program, run)

@@ -1,0 +1,208 @@
+"""Changes to what a session works on: the description, the part in its fixture, the figures of tools.
+
+Each change says what it makes out of date: measurements are dropped, rows are marked in the book.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from datetime import date
+from typing import TYPE_CHECKING
+
+from brisk_anchor.book.entries import EntryKind, RowState
+from brisk_anchor.core.errors import PlanError
+from brisk_anchor.core.features.calibration import Calibration, calibrate
+from brisk_anchor.core.features.feature import Feature
+from brisk_anchor.core.features.touches import Stylus
+from brisk_anchor.core.offsets.setup import Setup
+from brisk_anchor.nc.profile.control_profile import Profile
+from brisk_anchor.services.rows.ledger import Ledger
+from brisk_anchor.services.rows.row_states import RowStates
+from brisk_anchor.services.rows.working_state import WorkingState
+from brisk_anchor.standin.machine import StandIn
+from brisk_anchor.standin.scene import Scene, build_scene
+
+if TYPE_CHECKING:
+    from brisk_anchor.services.job.job_editor import Change, JobEditor
+
+
+def setup_of(scene: Scene, profile: Profile) -> Setup:
+    """The set-up of a scene with tool lengths as the control counts them."""
+    return scene.setup.with_lengths(profile.tool_lengths.convention, profile.length_reference)
+
+
+class SetupEditor:
+    """Changes the working state, the stand-in's metal and the job's files together, or none of them."""
+
+    def __init__(
+        self,
+        working: WorkingState,
+        rows: RowStates,
+        ledger: Ledger,
+        stand_in: StandIn,
+        profile: Profile,
+        files: JobEditor | None,
+    ) -> None:
+        """`files` is the description the scene is made of; None where it has no files of its own."""
+        self._working = working
+        self._rows = rows
+        self._ledger = ledger
+        self._stand_in = stand_in
+        self._profile = profile
+        self.files = files
+
+    # -- the part as it lies there -------------------------------------------------------------------------------
+
+    def clamp(self) -> list[str]:
+        """Mark the part as clamped again: earlier measurements become out of date. Returns the rows that do, too."""
+        self._working.clamping += 1
+        self._working.half_round.clear()  # the ring may have moved: its two halves no longer go together
+        rows = [
+            row.row
+            for row in self._working.setup.rows
+            if self._ledger.facts(row.row).state not in (RowState.EMPTY, RowState.STALE) and self._rows.on_part(row)
+        ]
+        rows = list(dict.fromkeys(name for row in rows for name in (row, *self._rows.children(row))))
+        for row in rows:
+            self._ledger.add(EntryKind.STALE, row, None, note="clamped again")
+        return rows
+
+    def roll(self, number: int) -> list[str]:
+        """Put another real-life part in the fixture, drawn by number. Returns the rows that became out of date.
+
+        Raises:
+            PlanError: the scene is a fixed one. GuardError: the tip stands where the new part would be.
+        """
+        if self.files is None:
+            raise PlanError(
+                "This set-up has one part only", "It is described with its errors", "Open a job of your own"
+            )
+        scene = build_scene(self.files.job.scene(number))
+        self._stand_in.exchange(scene.solids)
+        self._working.scene, self._working.rolled = scene, number
+        return self.clamp()
+
+    # -- the description -----------------------------------------------------------------------------------------
+
+    def changing(self) -> JobEditor:
+        """The files that can be changed. Raises PlanError where there are none."""
+        if self.files is None:
+            raise PlanError(
+                "This set-up has no files of its own",
+                "The demo is described with its errors, for trying things out",
+                "brisk-anchor new makes a job, brisk-anchor open opens it",
+            )
+        return self.files
+
+    def change(self, change: Change) -> None:
+        """Make a change that was worked out: the files first, then the set-up and the stand-in.
+
+        What was measured on a feature that is another now is forgotten; rows whose rules changed are out of date.
+
+        Raises:
+            GuardError: the tip stands where metal would be. JobError, ExportError: the files could not be changed.
+        """
+        self._exchange(change, self.changing().make)
+
+    def undo(self) -> str | None:
+        """Take the last change of the description back; what it was in words, None where there is none.
+
+        Raises:
+            GuardError: the tip stands where metal would be. JobError, ExportError: the files could not be changed.
+        """
+        files = self.changing()
+        change = files.undone()
+        if change is None:
+            return None
+        self._exchange(change, files.take_back)
+        return change.told
+
+    def _exchange(self, change: Change, write: Callable[[Change], None]) -> None:
+        """The stand-in, the files and the set-up together, or none of them."""
+        scene = build_scene(change.job.scene(self._working.rolled))
+        self._stand_in.exchange(scene.solids)
+        try:
+            write(change)
+        except BaseException:
+            self._stand_in.exchange(self._working.scene.solids)
+            raise
+        self._adopt(scene, moves_part=change.moves_part)
+
+    def _adopt(self, scene: Scene, *, moves_part: bool) -> None:
+        working, old = self._working, self._working.setup
+        working.scene = scene
+        working.setup = setup_of(scene, self._profile)
+        drawn = {feature.name: feature for feature in working.setup.features}
+        known = {feature.name: feature for feature in old.features}
+        for name in [name for name in working.measured if drawn.get(name) != known.get(name)]:
+            del working.measured[name]
+        rules = {plan.row: plan.rules for plan in old.rows}
+        for plan in working.setup.rows:
+            if rules.get(plan.row, plan.rules) != plan.rules:
+                self.mark_stale(plan.row, "datum changed")
+        if working.setup.stylus != old.stylus:
+            self.probe_changed()
+        if moves_part:
+            self.clamp()
+
+    # -- tools ---------------------------------------------------------------------------------------------------
+
+    def calibrate(self, name: str, known: float, u_known: float) -> Calibration:
+        """Calibrate the probe on a measured feature of known figure; results of the old figures become invalid.
+
+        Raises:
+            GeometryError: it cannot be, or changes too much. JobError, ExportError: the file could not be changed.
+        """
+        return self.calibrated(calibrate(self._working.measured[name].feature, known, u_known))
+
+    def calibrated(self, calibration: Calibration) -> Calibration:
+        """Take a calibration over. Raises JobError, ExportError: the file could not be changed."""
+        today, working = date.today().isoformat(), self._working
+        if self.files is not None:
+            self.files.make(self.files.calibrated(calibration, today))
+        working.by_direction = calibration.by_direction or working.by_direction
+        record = working.setup.shelf.probe.done(calibration.what, today)
+        shelf = replace(working.setup.shelf, probe=record)
+        working.setup = replace(working.setup, stylus=calibration.stylus(working.setup.stylus), shelf=shelf)
+        self.probe_changed()
+        return calibration
+
+    def probe_changed(self) -> None:
+        """What the probe touched was worked out with other figures: none of it may be used, stored or run again."""
+        self._working.drop_probed()
+        for plan in self._working.setup.rows:
+            entry = self._rows.last(plan.row, EntryKind.STORED)
+            features = entry.chain.features if entry is not None and entry.chain is not None else ()
+            if any(isinstance(touch.stylus, Stylus) for feature in features for touch in feature.touches):
+                self.mark_stale(plan.row, "probe calibrated")
+
+    def tool_changed(self, number: int, note: str) -> list[str]:
+        """Drop what a tool of the hand touched; its figures changed. Returns the rows that became out of date."""
+
+        def touched(feature: Feature) -> bool:
+            return any(t.stylus.tool_number == number and not isinstance(t.stylus, Stylus) for t in feature.touches)
+
+        measured = self._working.measured
+        for name in [name for name, known in measured.items() if touched(known.feature)]:
+            del measured[name]
+        rows = []
+        for plan in self._working.setup.rows:
+            entry = self._rows.last(plan.row, EntryKind.STORED)
+            if entry is not None and entry.chain is not None and any(map(touched, entry.chain.features)):
+                self.mark_stale(plan.row, note)
+                rows.append(plan.row)
+        return rows
+
+    # -- rows ----------------------------------------------------------------------------------------------------
+
+    def mark_stale(self, row: str, note: str) -> None:
+        """Mark a row, and the rows derived from it, as out of date. Raises BookWriteError."""
+        for child in self._rows.children(row):
+            self.mark_stale_alone(child, f"{row}: {note}")
+        self.mark_stale_alone(row, note)
+
+    def mark_stale_alone(self, row: str, note: str) -> None:
+        """Mark a row as out of date, and no other. Raises BookWriteError."""
+        if self._rows.state(row) not in (RowState.EMPTY, RowState.PART, RowState.STALE):
+            self._ledger.add(EntryKind.STALE, row, None, note=note)

@@ -1,0 +1,64 @@
+"""What is known at this moment of one job on one machine. Every part of a session reads it; the editors change it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field, replace
+from datetime import date, datetime
+
+from brisk_anchor.core.features.feature import Feature
+from brisk_anchor.core.features.measuring import Measurement
+from brisk_anchor.core.offsets.proof import Agreement
+from brisk_anchor.core.offsets.setup import Setup
+from brisk_anchor.services.measure.cautions import age_in_days
+from brisk_anchor.standin.scene import Scene
+
+
+@dataclass(frozen=True, slots=True)
+class Measured:
+    """A feature as it was measured in this job, with where from, and how it agrees with the control's arithmetic."""
+
+    measurement: Measurement | None
+    """How it was asked for; None where it was measured by hand."""
+    feature: Feature
+    agreements: tuple[Agreement, ...]
+    at: datetime
+    clamping: int
+    sizes: tuple[float | None, float | None, float | None] = (None, None, None)
+    """Nominal sizes and how far from them a measured one may lie, mm."""
+
+
+@dataclass(slots=True)
+class WorkingState:
+    """The scene on the machine, the set-up that describes it, and what was measured of it."""
+
+    scene: Scene
+    setup: Setup
+    active: str
+    """The row that is active on the control."""
+    rolled: int = 0
+    """Which real-life part was drawn from the description; 0 is the first."""
+    clamping: int = 0
+    measured: dict[str, Measured] = field(default_factory=dict)
+    half_round: dict[str, Feature] = field(default_factory=dict)
+    """What was measured with the spindle turned half round: it calibrates, and is no measurement."""
+    by_direction: tuple[tuple[float, float], ...] = ()
+    """Effective radius at each heading of the last ring the probe was calibrated in, degrees and mm."""
+
+    def trial(self, setup: Setup) -> WorkingState:
+        """A copy with another set-up: nothing that is worked out in it is seen here."""
+        return replace(self, setup=setup, measured=dict(self.measured), half_round=dict(self.half_round))
+
+    def holds(self, name: str) -> bool:
+        """Whether a feature was measured since the part was last clamped."""
+        return name in self.measured and self.measured[name].clamping == self.clamping
+
+    def drop_probed(self) -> None:
+        """Forget what the probe touched: it was worked out with other figures."""
+        for name in [name for name, measured in self.measured.items() if measured.measurement is not None]:
+            del self.measured[name]
+        self.half_round.clear()
+
+    @property
+    def calibration_age(self) -> int | None:
+        """Days since the probe was calibrated; None where nobody knows."""
+        return age_in_days(self.setup.shelf.probe.calibrated, date.today())

@@ -1,0 +1,140 @@
+"""Measuring: a program handed over and run, its report taken, the feature kept."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+
+from brisk_anchor.book.entries import EntryKind
+from brisk_anchor.core.errors import PlanError, ReportError
+from brisk_anchor.core.features.feature import Feature
+from brisk_anchor.core.features.measuring import Measurement
+from brisk_anchor.core.features.solving import solve
+from brisk_anchor.core.features.touches import Touch, without_run_out
+from brisk_anchor.core.offsets.checks import look_at_feature, stop_where_found
+from brisk_anchor.core.offsets.proof import Agreement
+from brisk_anchor.core.uncertainty.estimates import u_within
+from brisk_anchor.nc.programs.program import Program
+from brisk_anchor.nc.programs.reports import RunReport, parse_reports, touches_of
+from brisk_anchor.services.machine.ports import ControlLink, OperatorPanel
+from brisk_anchor.services.machine.runs import Run
+from brisk_anchor.services.measure.by_hand import ByHand
+from brisk_anchor.services.rows.ledger import Ledger
+from brisk_anchor.services.rows.measurement_planner import MeasurementPlanner
+from brisk_anchor.services.rows.offset_solver import OffsetSolver
+from brisk_anchor.services.rows.row_states import RowStates
+from brisk_anchor.services.rows.working_state import Measured, WorkingState
+
+
+def feature_from(measurement: Measurement, touches: list[Touch]) -> Feature:
+    """The feature of a measurement from the touches it made. Raises GeometryError: they define nothing."""
+    counted = measurement.counted(touches)
+    made = without_run_out(counted, measurement.repeats) if measurement.half_turn else counted
+    if not measurement.known_size:
+        return solve(measurement.name, measurement.kind, tuple(made))
+    off = u_within(measurement.size_limit)
+    return solve(measurement.name, measurement.kind, tuple(made), diameter=measurement.size, u_diameter=off)
+
+
+class MeasurementRunner:
+    """Runs measurements and keeps what they found."""
+
+    def __init__(
+        self,
+        working: WorkingState,
+        link: ControlLink,
+        panel: OperatorPanel,
+        ledger: Ledger,
+        rows: RowStates,
+        solver: OffsetSolver,
+        planner: MeasurementPlanner,
+    ) -> None:
+        self._working = working
+        self._link = link
+        self._panel = panel
+        self._ledger = ledger
+        self._rows = rows
+        self._solver = solver
+        self._planner = planner
+
+    def start(self, program: Program) -> Run:
+        """Hand a program over and make it ready to run.
+
+        Raises:
+            GuardError: the machine is not homed, or its door is open.
+        """
+        self._link.hand_over(program)
+        return self._panel.start()
+
+    def solved(self, measurement: Measurement, program: Program, run: Run) -> tuple[Feature, RunReport]:
+        """The feature of a finished run, and its report.
+
+        Raises:
+            BriskAnchorError: the run did not end well, the report is incomplete, or the touches define nothing.
+        """
+        if failure := run.failure():
+            raise failure
+        report = parse_reports(run.printed)
+        if report.identity != program.identity:
+            raise PlanError("The report belongs to another program", "Its touches mean something else", "Run it again")
+        labels = [f"{measurement.name} {number}" for number in range(1, measurement.touch_count + 1)]
+        return feature_from(measurement, touches_of(report, measurement.stylus, labels)), report
+
+    def take(self, measurement: Measurement, program: Program, run: Run) -> Measured:
+        """Read the report of a finished run, solve the feature, compare with the control, keep it.
+
+        Raises:
+            BriskAnchorError: the run did not end well, the report is incomplete, or the touches define nothing.
+        """
+        self._link.settle()
+        feature, report = self.solved(measurement, program, run)
+        told = report.solved.get(1, {})
+        ours = dict(zip(feature.axes, feature.coordinates, strict=True))
+        ours |= {} if measurement.known_size else feature.sizes
+        if lacking := [axis.upper() for axis in ours if axis.upper() not in told]:
+            raise ReportError(
+                f"The control did not report its own {', '.join(lacking)} of {measurement.title or feature.name}",
+                "It dropped a line, and its arithmetic cannot be compared with ours",
+                "Run it again",
+            )
+        agreements = tuple(
+            Agreement(feature.name, label.upper(), value, told[label.upper()], label in feature.sizes)
+            for label, value in ours.items()
+        )
+        sizes = (measurement.size, measurement.size_y, measurement.size_limit)
+        working = self._working
+        working.active = run.interpreter.modal.offset
+        return self._keep(Measured(measurement, feature, agreements, datetime.now(UTC), working.clamping, sizes))
+
+    def _keep(self, measured: Measured) -> Measured:
+        """Note a measured feature, and every row that is complete with it."""
+        working, name = self._working, measured.feature.name
+        if self._link.turned_round and measured.measurement is not None:
+            working.half_round[name] = measured.feature
+            return measured
+        working.measured[name] = measured
+        for row in working.setup.rows:
+            if name in self._rows.needed(row) and not self._rows.missing(row.row):
+                chain = self._solver.chain(row.row)
+                self._ledger.add(EntryKind.MEASURED, row.row, chain, note=f"{name} measured")
+        return measured
+
+    def take_by_hand(self, by_hand: ByHand) -> Measured:
+        """Keep a feature that was measured by hand, with nothing to compare the arithmetic with.
+
+        Raises:
+            GeometryError: its figures contradict each other. SecondLookError: its size cannot be.
+        """
+        feature = by_hand.feature()
+        request = by_hand.request
+        limit = request.drawn.size_limit if request.drawn else None
+        sizes = (request.size, request.size_y, limit)
+        measured = Measured(None, feature, (), datetime.now(UTC), self._working.clamping, sizes)
+        stop_where_found(look_at_feature(feature, *sizes))
+        return self._keep(measured)
+
+    def measure(self, measurement: Measurement) -> Measured:
+        """The whole measurement in one go, for callers that do not watch. Raises like its parts."""
+        program = self._planner.measuring_program(measurement)
+        run = self.start(program)
+        run.to_end()
+        return self.take(measurement, program, run)
