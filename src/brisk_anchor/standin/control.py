@@ -37,6 +37,15 @@ class Mode(Enum):
     AUTO = "automatic"
 
 
+class Switch(Enum):
+    """What the operator switches on and off."""
+
+    SINGLE_BLOCK = "single block"
+    OPTIONAL_STOP = "optional stop"
+    BLOCK_DELETE = "block delete"
+    DOOR = "door"
+
+
 @dataclass(frozen=True, slots=True)
 class RunNote:
     """One run of the past: program, how it ended, blocks, machine time."""
@@ -131,6 +140,18 @@ class Control:
         """Open or close the door. Raises GuardError while a program runs: the door is locked then."""
         self._free("the door is locked")
         self.door_open = opened
+
+    def turn(self, switch: Switch) -> None:
+        """Turn a switch over. Raises GuardError: the door is locked while a program runs."""
+        match switch:
+            case Switch.SINGLE_BLOCK:
+                self.single_block = not self.single_block
+            case Switch.OPTIONAL_STOP:
+                self.optional_stop = not self.optional_stop
+            case Switch.BLOCK_DELETE:
+                self.block_delete = not self.block_delete
+            case Switch.DOOR:
+                self.open_door(not self.door_open)
 
     def _free(self, so: str) -> None:
         self.settle()

@@ -3,20 +3,129 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from enum import Enum
+
+from brisk_anchor.tui.views import VIEWS
 
 _DRAWN = ("bench", "code", "setup", "plan")
 _LISTED = ("book", "code", "setup", "tools", "plan")
-ALL = ("bench", "book", "code", "machine", "setup", "tools", "plan")
+ALL = tuple(view.name for view in VIEWS)
+
+
+class Do(Enum):
+    """What a key can do. A view, or the application, says by `handlers` how it does it."""
+
+    POINT = "point"
+    MARK = "mark"
+    MEASURE = "measure"
+    STORE = "store"
+    PROVE = "prove"
+    FIGURE = "figure"
+    ALL_ROUND = "all_round"
+    STANCE = "stance"
+    FORM = "form"
+    WAY = "way"
+    INTO_PLAN = "into_plan"
+    AGAIN = "again"
+    REPEAT = "repeat"
+    CALIBRATE = "calibrate"
+    CLEAR = "clear"
+    CLAMP = "clamp"
+    ROLL = "roll"
+    SHEET = "sheet"
+    ZOOM = "zoom"
+    MAGNIFY = "magnify"
+    PAN = "pan"
+    DIMENSIONS = "dimensions"
+    DRAW = "draw"
+    READOUT = "readout"
+    JOG = "jog"
+    HOME = "home"
+    JOG_STEP = "jog_step"
+    MOVE = "move"
+    TURN = "turn"
+    EDIT = "edit"
+    WRITE = "write"
+    TAKE = "take"
+    COMPARE = "compare"
+    NEXT_SIDE = "next_side"
+    UNDO = "undo"
+    RESTORE = "restore"
+    LOCK_ROW = "lock_row"
+    LIMIT = "limit"
+    RENAME = "rename"
+    PERSON = "person"
+    SNAPSHOT = "snapshot"
+    DERIVE = "derive"
+    ONE_FOR_ALL = "one_for_all"
+    FITS = "fits"
+    EXPORT = "export"
+    CARD = "card"
+    CHART = "chart"
+    NEXT_ORDER = "next_order"
+    FIND = "find"
+    ALL_ROWS = "all_rows"
+    BETWEEN = "between"
+    ANGLE = "angle"
+    TABLE_ANGLE = "table_angle"
+    FIT = "fit"
+    DISTANCE = "distance"
+    HERE = "here"
+    BESIDE = "beside"
+    PAGE = "page"
+    TAKE_OFF = "take_off"
+    MODE = "mode"
+    CHOOSE_AXIS = "choose_axis"
+    BY_HAND = "by_hand"
+    TYPE_LINE = "type_line"
+    LOAD = "load"
+    LOAD_FILE = "load_file"
+    RUN = "run"
+    STEP = "step"
+    BACK = "back"
+    TO_TOUCH = "to_touch"
+    TO_LINE = "to_line"
+    FASTER = "faster"
+    SOURCE = "source"
+    NEXT_TABLE = "next_table"
+    WATCH_VARIABLE = "watch_variable"
+    SWITCH = "switch"
+    POWER = "power"
+    NEXT_FIGURE = "next_figure"
+    LENGTH = "length"
+    REFERENCE = "reference"
+    TAKE_UP = "take_up"
+    BRING = "bring"
+    BROKEN = "broken"
+    RENEWED = "renewed"
+    POCKET = "pocket"
+    HALF_ROUND = "half_round"
+    ADD = "add"
+    PROPOSE = "propose"
+    SAY = "say"
+    SAY_OF_PLAN = "say_of_plan"
+    TOGGLE = "toggle"
+    SHIFT = "shift"
+    ORDER = "order"
+    TAKE_OUT = "take_out"
+    CODE = "code"
+    PROVE_PLAN = "prove_plan"
+    WEAVE = "weave"
+    NEXT_ROW = "next_row"
+    STOP = "stop"
+    VIEW = "view"
+    HELP = "help"
+    QUIT = "quit"
 
 
 @dataclass(frozen=True, slots=True)
 class Action:
-    """One action: a method of the view or the application, and its arguments.
+    """One action: what is done, and with which arguments.
 
     `keys` is what Textual calls them, `shown` how they are written; `line` puts it in the key line.
     """
 
-    method: str
+    do: Do
     arguments: tuple[str | int, ...]
     keys: str
     shown: str
@@ -29,11 +138,17 @@ class Action:
 
 ACTIONS: tuple[Action, ...] = (
     Action(
-        "point", (1,), "f", "f", "point", "Point at the next feature of the drawing: the rose fills itself.", ("bench",)
+        Do.POINT,
+        (1,),
+        "f",
+        "f",
+        "point",
+        "Point at the next feature of the drawing: the rose fills itself.",
+        ("bench",),
     ),
-    Action("point", (-1,), "F", "F", "point back", "Point at the feature before.", ("bench",), line=False),
+    Action(Do.POINT, (-1,), "F", "F", "point back", "Point at the feature before.", ("bench",), line=False),
     Action(
-        "mark",
+        Do.MARK,
         ("up",),
         "up",
         "↑ ↓ ← →",
@@ -42,35 +157,43 @@ ACTIONS: tuple[Action, ...] = (
         ("bench",),
         palette=False,
     ),
-    Action("mark", ("down",), "down", "↓", "", "", ("bench",), line=False, palette=False),
-    Action("mark", ("left",), "left", "←", "", "", ("bench",), line=False, palette=False),
-    Action("mark", ("right",), "right", "→", "", "", ("bench",), line=False, palette=False),
-    Action("mark", ("below",), "d", "d", "below", "Mark metal below the tip; again: three touches.", ("bench",)),
+    Action(Do.MARK, ("down",), "down", "↓", "", "", ("bench",), line=False, palette=False),
+    Action(Do.MARK, ("left",), "left", "←", "", "", ("bench",), line=False, palette=False),
+    Action(Do.MARK, ("right",), "right", "→", "", "", ("bench",), line=False, palette=False),
+    Action(Do.MARK, ("below",), "d", "d", "below", "Mark metal below the tip; again: three touches.", ("bench",)),
     Action(
-        "measure", (), "enter", "Enter", "measure", "Measure what the rose asks for, or store when asked.", ("bench",)
+        Do.MEASURE, (), "enter", "Enter", "measure", "Measure what the rose asks for, or store when asked.", ("bench",)
     ),
     Action(
-        "store", (), "s", "s", "store", "Second look, then write the offset into the control and the book.", ("bench",)
+        Do.STORE, (), "s", "s", "store", "Second look, then write the offset into the control and the book.", ("bench",)
     ),
-    Action("prove", (), "p", "p", "prove", "Run the written code on a twin of the machine.", ("bench", "code")),
-    Action("figure", (), "e", "e", "figures", "Type diameter, depth or distance; Tab goes on to the next.", ("bench",)),
-    Action("all_round", (), "a", "a", "all round", "Mark all four sides, and round; again: at two levels.", ("bench",)),
-    Action("stance", (), "i", "i", "inside/over", "The tip stands inside the feature, or over it.", ("bench",)),
-    Action("form", (), "r", "r", "round", "The feature is round, or straight.", ("bench",), line=False),
-    Action("way", (), "b", "b", "by hand", "Measure with the probe, or by hand with the next tool.", ("bench",)),
-    Action("into_plan", (), "L", "L", "into plan", "Put what the rose asks for into the plan.", ("bench",), line=False),
-    Action("again", (), "y", "y", "again", "Measure the last feature again.", ("bench",), line=False),
-    Action("repeat", (), "Y", "Y", "25 times", "Measure it 25 times: spread and range.", ("bench",), line=False),
-    Action("calibrate", (), "c", "c", "calibrate", "Calibrate the probe on the last feature.", ("bench",), line=False),
-    Action("clear", (), "backspace", "⌫", "clear", "Take all marks off the rose.", ("bench",), line=False),
-    Action("clamp", (), "k", "k", "clamped", "The part was clamped again: what was measured is stale.", ("bench",)),
-    Action("roll", (), "R", "R", "another part", "Put another real-life part in the stand-in.", ("bench",), line=False),
-    Action("sheet", (), "t", "t", "sheet", "Write the set-up sheet as SVG and PDF."),
-    Action("zoom", (), "v", "v", "zoom", "Show feature, set-up or whole machine.", ("bench", "code", "setup")),
-    Action("magnify", (1,), "plus,equals_sign", "+ −", "nearer", "Nearer or further.", _DRAWN, line=False),
-    Action("magnify", (-1,), "minus", "", "", "", _DRAWN, line=False),
+    Action(Do.PROVE, (), "p", "p", "prove", "Run the written code on a twin of the machine.", ("bench", "code")),
     Action(
-        "pan",
+        Do.FIGURE, (), "e", "e", "figures", "Type diameter, depth or distance; Tab goes on to the next.", ("bench",)
+    ),
+    Action(
+        Do.ALL_ROUND, (), "a", "a", "all round", "Mark all four sides, and round; again: at two levels.", ("bench",)
+    ),
+    Action(Do.STANCE, (), "i", "i", "inside/over", "The tip stands inside the feature, or over it.", ("bench",)),
+    Action(Do.FORM, (), "r", "r", "round", "The feature is round, or straight.", ("bench",), line=False),
+    Action(Do.WAY, (), "b", "b", "by hand", "Measure with the probe, or by hand with the next tool.", ("bench",)),
+    Action(
+        Do.INTO_PLAN, (), "L", "L", "into plan", "Put what the rose asks for into the plan.", ("bench",), line=False
+    ),
+    Action(Do.AGAIN, (), "y", "y", "again", "Measure the last feature again.", ("bench",), line=False),
+    Action(Do.REPEAT, (), "Y", "Y", "25 times", "Measure it 25 times: spread and range.", ("bench",), line=False),
+    Action(Do.CALIBRATE, (), "c", "c", "calibrate", "Calibrate the probe on the last feature.", ("bench",), line=False),
+    Action(Do.CLEAR, (), "backspace", "⌫", "clear", "Take all marks off the rose.", ("bench",), line=False),
+    Action(Do.CLAMP, (), "k", "k", "clamped", "The part was clamped again: what was measured is stale.", ("bench",)),
+    Action(
+        Do.ROLL, (), "R", "R", "another part", "Put another real-life part in the stand-in.", ("bench",), line=False
+    ),
+    Action(Do.SHEET, (), "t", "t", "sheet", "Write the set-up sheet as SVG and PDF."),
+    Action(Do.ZOOM, (), "v", "v", "zoom", "Show feature, set-up or whole machine.", ("bench", "code", "setup")),
+    Action(Do.MAGNIFY, (1,), "plus,equals_sign", "+ −", "nearer", "Nearer or further.", _DRAWN, line=False),
+    Action(Do.MAGNIFY, (-1,), "minus", "", "", "", _DRAWN, line=False),
+    Action(
+        Do.PAN,
         (-1, 0),
         "ctrl+left",
         "Ctrl ↑ ↓ ← →",
@@ -80,12 +203,12 @@ ACTIONS: tuple[Action, ...] = (
         line=False,
         palette=False,
     ),
-    Action("pan", (1, 0), "ctrl+right", "", "", "", _DRAWN, line=False, palette=False),
-    Action("pan", (0, 1), "ctrl+up", "", "", "", _DRAWN, line=False, palette=False),
-    Action("pan", (0, -1), "ctrl+down", "", "", "", _DRAWN, line=False, palette=False),
-    Action("dimensions", (), "m", "m", "distances", "Show distances from the zero.", ("bench", "setup"), line=False),
+    Action(Do.PAN, (1, 0), "ctrl+right", "", "", "", _DRAWN, line=False, palette=False),
+    Action(Do.PAN, (0, 1), "ctrl+up", "", "", "", _DRAWN, line=False, palette=False),
+    Action(Do.PAN, (0, -1), "ctrl+down", "", "", "", _DRAWN, line=False, palette=False),
+    Action(Do.DIMENSIONS, (), "m", "m", "distances", "Show distances from the zero.", ("bench", "setup"), line=False),
     Action(
-        "draw",
+        Do.DRAW,
         (),
         "n",
         "n",
@@ -95,7 +218,7 @@ ACTIONS: tuple[Action, ...] = (
         line=False,
     ),
     Action(
-        "readout",
+        Do.READOUT,
         (),
         "w",
         "w",
@@ -104,7 +227,7 @@ ACTIONS: tuple[Action, ...] = (
         ("bench",),
     ),
     Action(
-        "jog",
+        Do.JOG,
         (
             "x",
             -1,
@@ -118,7 +241,7 @@ ACTIONS: tuple[Action, ...] = (
         palette=False,
     ),
     Action(
-        "jog",
+        Do.JOG,
         (
             "x",
             1,
@@ -132,7 +255,7 @@ ACTIONS: tuple[Action, ...] = (
         palette=False,
     ),
     Action(
-        "jog",
+        Do.JOG,
         (
             "y",
             1,
@@ -146,7 +269,7 @@ ACTIONS: tuple[Action, ...] = (
         palette=False,
     ),
     Action(
-        "jog",
+        Do.JOG,
         (
             "y",
             -1,
@@ -160,7 +283,7 @@ ACTIONS: tuple[Action, ...] = (
         palette=False,
     ),
     Action(
-        "jog",
+        Do.JOG,
         (
             "z",
             1,
@@ -174,7 +297,7 @@ ACTIONS: tuple[Action, ...] = (
         palette=False,
     ),
     Action(
-        "jog",
+        Do.JOG,
         (
             "z",
             -1,
@@ -187,12 +310,12 @@ ACTIONS: tuple[Action, ...] = (
         line=False,
         palette=False,
     ),
-    Action("home", (), "h", "h", "home", "Send the spindle home, Z first.", ("bench", "machine"), line=False),
-    Action("jog_step", (), "g", "g", "jog step", "Change the step of hand moves.", ("bench", "machine"), line=False),
-    Action("move", (-1,), "up", "↑ ↓", "choose", "Choose the row or line.", _LISTED, palette=False),
-    Action("move", (1,), "down", "", "", "", _LISTED, line=False, palette=False),
+    Action(Do.HOME, (), "h", "h", "home", "Send the spindle home, Z first.", ("bench", "machine"), line=False),
+    Action(Do.JOG_STEP, (), "g", "g", "jog step", "Change the step of hand moves.", ("bench", "machine"), line=False),
+    Action(Do.MOVE, (-1,), "up", "↑ ↓", "choose", "Choose the row or line.", _LISTED, palette=False),
+    Action(Do.MOVE, (1,), "down", "", "", "", _LISTED, line=False, palette=False),
     Action(
-        "turn",
+        Do.TURN,
         (-1,),
         "pageup",
         "PgUp PgDn",
@@ -201,50 +324,54 @@ ACTIONS: tuple[Action, ...] = (
         ("book",),
         palette=False,
     ),
-    Action("turn", (1,), "pagedown", "", "", "", ("book",), line=False, palette=False),
-    Action("edit", (), "enter,e", "Enter", "type", "Type values with a reason.", ("book",)),
-    Action("write", (), "s", "s", "to control", "Second look, then write the row or the marked ones.", ("book",)),
-    Action("take", (), "a", "a", "take over", "Take figures from the control or a file.", ("book",)),
-    Action("compare", (), "c", "c", "compare", "Compare with a day, a row, a snapshot, a file.", ("book",)),
-    Action("next_side", (), "g", "g", "chain/moves/days", "Chain, what moves, or the days.", ("book",)),
-    Action("mark", (), "space", "Space", "mark", "Mark the row for writing.", ("book",), line=False),
-    Action("undo", (), "u", "u", "undo", "Bring the value before back, as a new entry.", ("book",)),
-    Action("restore", (), "r", "r", "restore", "Bring the chosen entry back, as a new one.", ("book",)),
-    Action("lock_row", (), "l", "l", "lock", "Lock the row, or unlock it.", ("book",)),
-    Action("limit", (), "j", "j", "jump limit", "How far the row may jump at a store.", ("book",), line=False),
-    Action("rename", (), "n", "n", "name", "Give the row a name.", ("book",), line=False),
-    Action("person", (), "w", "w", "who", "Who makes the entries from now on.", ("book",), line=False),
-    Action("snapshot", (), "k", "k", "snapshot", "Keep the table as it stands under a name.", ("book",)),
-    Action("derive", (), "p", "p", "derive", "New rows that follow this one.", ("book",)),
-    Action("one_for_all", (), "O", "O", "one for all", "All operations onto this row, or back.", ("book",), line=False),
-    Action("fits", (), "f", "f", "fits?", "Whether a cutting program fits into the travels.", ("book",)),
-    Action("export", (), "x", "x", "file", "Write the table or a program to a file.", ("book",), line=False),
-    Action("card", (), "d", "d", "card", "Large figures to type at the control.", ("book",), line=False),
-    Action("chart", (), "T", "T", "chart", "Write the days of the row as SVG and PDF.", ("book",), line=False),
-    Action("next_order", (), "o", "o", "sort", "By row, difference, age or state.", ("book",), line=False),
-    Action("find", (), "slash", "/", "search", "Only rows with some words.", ("book",), line=False),
-    Action("all_rows", (), "i", "i", "all rows", "Every row the control has.", ("book",), line=False),
-    Action("take", ("x", 0), "x", "x y z", "zero from it", "Take this axis of the zero from the feature.", ("setup",)),
-    Action("take", ("y", 0), "y", "", "", "", ("setup",), line=False, palette=False),
-    Action("take", ("z", 0), "z", "", "", "", ("setup",), line=False, palette=False),
-    Action("take", ("x", 1), "X", "X Y Z", "zero onto it", "Move this axis of the zero onto the feature.", ("setup",)),
-    Action("take", ("y", 1), "Y", "", "", "", ("setup",), line=False, palette=False),
-    Action("take", ("z", 1), "Z", "", "", "", ("setup",), line=False, palette=False),
-    Action("between", (), "b", "b", "middle", "Zero from the middle between it and the other.", ("setup",), line=False),
-    Action("angle", (1,), "r", "r R", "angle from it", "Turn the offset with it; R: leave the angle out.", ("setup",)),
-    Action("angle", (0,), "R", "", "", "", ("setup",), line=False, palette=False),
-    Action("table_angle", (), "T", "T", "by the table", "Turn the angle out by the table.", ("setup",), line=False),
+    Action(Do.TURN, (1,), "pagedown", "", "", "", ("book",), line=False, palette=False),
+    Action(Do.EDIT, (), "enter,e", "Enter", "type", "Type values with a reason.", ("book",)),
+    Action(Do.WRITE, (), "s", "s", "to control", "Second look, then write the row or the marked ones.", ("book",)),
+    Action(Do.TAKE, (), "a", "a", "take over", "Take figures from the control or a file.", ("book",)),
+    Action(Do.COMPARE, (), "c", "c", "compare", "Compare with a day, a row, a snapshot, a file.", ("book",)),
+    Action(Do.NEXT_SIDE, (), "g", "g", "chain/moves/days", "Chain, what moves, or the days.", ("book",)),
+    Action(Do.MARK, (), "space", "Space", "mark", "Mark the row for writing.", ("book",), line=False),
+    Action(Do.UNDO, (), "u", "u", "undo", "Bring the value before back, as a new entry.", ("book",)),
+    Action(Do.RESTORE, (), "r", "r", "restore", "Bring the chosen entry back, as a new one.", ("book",)),
+    Action(Do.LOCK_ROW, (), "l", "l", "lock", "Lock the row, or unlock it.", ("book",)),
+    Action(Do.LIMIT, (), "j", "j", "jump limit", "How far the row may jump at a store.", ("book",), line=False),
+    Action(Do.RENAME, (), "n", "n", "name", "Give the row a name.", ("book",), line=False),
+    Action(Do.PERSON, (), "w", "w", "who", "Who makes the entries from now on.", ("book",), line=False),
+    Action(Do.SNAPSHOT, (), "k", "k", "snapshot", "Keep the table as it stands under a name.", ("book",)),
+    Action(Do.DERIVE, (), "p", "p", "derive", "New rows that follow this one.", ("book",)),
     Action(
-        "fit", (), "f", "f", "best fit", "Take it into the best fit of X, Y, angle; or out.", ("setup",), line=False
+        Do.ONE_FOR_ALL, (), "O", "O", "one for all", "All operations onto this row, or back.", ("book",), line=False
     ),
-    Action("derive", (), "p", "p", "follow", "Derive the offset from another one.", ("setup",), line=False),
-    Action("distance", (), "d", "d", "distance", "How far it lies from another: d on both.", ("setup",), line=False),
-    Action("here", (), "enter", "Enter", "zero here", "Put the zero on the point or feature.", ("setup",)),
-    Action("beside", (), "e", "e", "beside it", "Put the zero at distances from it.", ("setup",)),
-    Action("page", (), "l", "l", "list", "Features, points, operations, words of the drawing.", ("setup",)),
-    Action("turn", (90,), "o", "o", "turn 90°", "Turn the part in its fixture by a quarter.", ("setup",)),
+    Action(Do.FITS, (), "f", "f", "fits?", "Whether a cutting program fits into the travels.", ("book",)),
+    Action(Do.EXPORT, (), "x", "x", "file", "Write the table or a program to a file.", ("book",), line=False),
+    Action(Do.CARD, (), "d", "d", "card", "Large figures to type at the control.", ("book",), line=False),
+    Action(Do.CHART, (), "T", "T", "chart", "Write the days of the row as SVG and PDF.", ("book",), line=False),
+    Action(Do.NEXT_ORDER, (), "o", "o", "sort", "By row, difference, age or state.", ("book",), line=False),
+    Action(Do.FIND, (), "slash", "/", "search", "Only rows with some words.", ("book",), line=False),
+    Action(Do.ALL_ROWS, (), "i", "i", "all rows", "Every row the control has.", ("book",), line=False),
+    Action(Do.TAKE, ("x", 0), "x", "x y z", "zero from it", "Take this axis of the zero from the feature.", ("setup",)),
+    Action(Do.TAKE, ("y", 0), "y", "", "", "", ("setup",), line=False, palette=False),
+    Action(Do.TAKE, ("z", 0), "z", "", "", "", ("setup",), line=False, palette=False),
+    Action(Do.TAKE, ("x", 1), "X", "X Y Z", "zero onto it", "Move this axis of the zero onto the feature.", ("setup",)),
+    Action(Do.TAKE, ("y", 1), "Y", "", "", "", ("setup",), line=False, palette=False),
+    Action(Do.TAKE, ("z", 1), "Z", "", "", "", ("setup",), line=False, palette=False),
     Action(
-        "turn",
+        Do.BETWEEN, (), "b", "b", "middle", "Zero from the middle between it and the other.", ("setup",), line=False
+    ),
+    Action(Do.ANGLE, (1,), "r", "r R", "angle from it", "Turn the offset with it; R: leave the angle out.", ("setup",)),
+    Action(Do.ANGLE, (0,), "R", "", "", "", ("setup",), line=False, palette=False),
+    Action(Do.TABLE_ANGLE, (), "T", "T", "by the table", "Turn the angle out by the table.", ("setup",), line=False),
+    Action(
+        Do.FIT, (), "f", "f", "best fit", "Take it into the best fit of X, Y, angle; or out.", ("setup",), line=False
+    ),
+    Action(Do.DERIVE, (), "p", "p", "follow", "Derive the offset from another one.", ("setup",), line=False),
+    Action(Do.DISTANCE, (), "d", "d", "distance", "How far it lies from another: d on both.", ("setup",), line=False),
+    Action(Do.HERE, (), "enter", "Enter", "zero here", "Put the zero on the point or feature.", ("setup",)),
+    Action(Do.BESIDE, (), "e", "e", "beside it", "Put the zero at distances from it.", ("setup",)),
+    Action(Do.PAGE, (), "l", "l", "list", "Features, points, operations, words of the drawing.", ("setup",)),
+    Action(Do.TURN, (90,), "o", "o", "turn 90°", "Turn the part in its fixture by a quarter.", ("setup",)),
+    Action(
+        Do.TURN,
         (0,),
         "O",
         "O",
@@ -253,75 +380,73 @@ ACTIONS: tuple[Action, ...] = (
         ("setup",),
         line=False,
     ),
-    Action("take_off", (), "delete", "Del", "take off", "Take the feature off the drawing.", ("setup",), line=False),
-    Action("undo", (), "u", "u", "undo", "Take the last change of the description back.", ("setup",), line=False),
-    Action("mode", (), "m", "m", "mode", "Turn the mode switch: jog, handle, MDI, automatic.", ("machine",)),
-    Action("choose_axis", (-1,), "left", "← →", "axis", "Choose the axis.", ("machine",), palette=False),
-    Action("choose_axis", (1,), "right", "", "", "", ("machine",), line=False, palette=False),
-    Action("by_hand", (1,), "up", "↑ ↓", "move", "Move the axis by a step or a click.", ("machine",), palette=False),
-    Action("by_hand", (-1,), "down", "", "", "", ("machine",), line=False, palette=False),
-    Action("type_line", (), "i", "i", "MDI line", "Type a line and run it.", ("machine",)),
-    Action("load", (), "o", "o", "load", "Load the program that sets the chosen offset.", ("machine",)),
-    Action("load_file", (), "O", "O", "load file", "Load a program from a file.", ("machine",), line=False),
-    Action("run", (), "space", "Space", "run/hold", "Run the program, or hold it.", ("code", "machine")),
-    Action("step", (), "n", "n", "step", "Run one block.", ("code", "machine")),
-    Action("back", (), "N", "N", "back", "One block back.", ("code",)),
-    Action("to_touch", (), "j", "j", "to touch", "Run on to the end of the next touch.", ("code",)),
-    Action("to_line", (), "g", "g", "to line", "Run on to the chosen line.", ("code",)),
-    Action("faster", (-1,), "left_square_bracket", "[ ]", "speed", "Slower, or faster.", ("code",)),
-    Action("faster", (1,), "right_square_bracket", "", "", "", ("code",), line=False, palette=False),
-    Action("source", (), "c", "c", "plan/offset", "The program of the plan, or of the chosen offset.", ("code",)),
-    Action("next_table", (), "l", "l", "table", "Offsets, tools, variables, past runs.", ("machine",)),
-    Action("watch_variable", (), "c", "c", "watch", "Watch a variable, or leave it out again.", ("machine",)),
-    Action("switch", ("single_block",), "s", "s", "single block", "Hold after every block.", ("machine",), line=False),
-    Action("switch", ("optional_stop",), "y", "y", "optional stop", "Hold at M1.", ("machine",), line=False),
-    Action("switch", ("block_delete",), "b", "b", "block delete", "Leave out blocks with /.", ("machine",), line=False),
-    Action("switch", ("door_open",), "d", "d", "door", "Open or close the door.", ("machine",), line=False),
-    Action("power", (), "P", "P", "power off and on", "Switch the control off and on.", ("machine",), line=False),
-    Action("next_figure", (-1,), "left", "← →", "figure", "Choose a figure of the tool.", ("tools",), palette=False),
-    Action("next_figure", (1,), "right", "", "", "", ("tools",), line=False, palette=False),
-    Action("edit", (), "enter,e", "Enter", "change it", "Type the chosen figure.", ("tools",)),
-    Action("length", (), "l", "l", "length", "Take the tool's length on the setter, or on the part.", ("tools",)),
-    Action("reference", (), "r", "r", "reference", "Take the setter's reference with the master.", ("tools",)),
-    Action("take_up", (), "i", "i", "into spindle", "Put the tool into the spindle, at home.", ("tools",)),
-    Action("bring", (), "m", "m", "to setter", "Move the tool onto the setter of the stand-in.", ("tools",)),
-    Action("broken", (), "b", "b", "broken", "The tool broke or is another: its length is void.", ("tools",)),
-    Action("renewed", (), "n", "n", "new tip", "The stylus, or the master's tip, is new.", ("tools",)),
-    Action("pocket", (), "k", "k", "pocket", "The probe stands in another pocket.", ("tools",), line=False),
-    Action("half_round", (), "o", "o", "half round", "Turn the spindle half round, for the run-out.", ("tools",)),
-    Action("calibrate", (), "c", "c", "run-out", "Calibrate where the ball stands beside the axis.", ("tools",)),
-    Action("readout", (), "w", "w", "machine/work", "Figures count from machine zero, or the offset.", ("tools",)),
-    Action("point", (1,), "f", "f", "point", "Point at the next feature that is not planned.", ("plan",)),
-    Action("point", (-1,), "F", "F", "point back", "Point at the feature before.", ("plan",), line=False),
-    Action("add", (0,), "a", "a", "add", "Add it to the plan, with figures that are proposed.", ("plan",)),
-    Action("add", (1,), "r", "r", "repeat", "Add it with the figures stated for the chosen one.", ("plan",)),
-    Action("next_figure", (-1,), "left", "← →", "figure", "Choose a figure.", ("plan",), palette=False),
-    Action("next_figure", (1,), "right", "", "", "", ("plan",), line=False, palette=False),
-    Action("edit", (), "enter", "Enter", "state it", "Type the chosen figure.", ("plan",)),
-    Action("propose", (), "backspace", "⌫", "propose", "Leave the figure to be proposed again.", ("plan",), line=False),
-    Action("say", (), "e", "e", "sets, keeps …", "What it sets and keeps, directions, way, reaction.", ("plan",)),
-    Action("say_of_plan", (), "n", "n", "plan …", "Name, number, offset, tools to look at, half turn.", ("plan",)),
-    Action("toggle", (), "space", "Space", "in/out", "Leave it out, or take it in again.", ("plan",)),
-    Action("shift", (-1,), "shift+up", "Shift ↑ ↓", "reorder", "Move it in the list.", ("plan",), palette=False),
-    Action("shift", (1,), "shift+down", "", "", "", ("plan",), line=False, palette=False),
-    Action("order", (), "o", "o", "shortest", "Order the list for the shortest safe way.", ("plan",)),
-    Action("take_out", (), "delete", "Del", "take out", "Take it out of the plan.", ("plan",), line=False),
-    Action("undo", (), "u", "u", "undo", "Take the last change back.", ("plan",), line=False),
-    Action("code", (), "c", "c", "code", "The program of the plan, line by line.", ("plan",)),
-    Action("prove_plan", (), "p", "p", "prove", "Run it on 200 parts within what is stated.", ("plan",)),
-    Action("write", (), "w", "w", "write", "Write the plan and its program.", ("plan",)),
-    Action("weave", (), "O", "O", "into a program", "Put measuring into a cutting program.", ("plan",), line=False),
-    Action("next_row", (), "tab", "Tab", "next offset", "Go to the next offset the job needs."),
-    Action("stop", (), "escape", "Esc", "stop", "Stop the run, or leave what was begun."),
-    Action("view", ("bench",), "1", "1", "bench", "The bench: the set-up, the rose, the chain.", line=False),
-    Action("view", ("book",), "2", "2", "book", "The book: offsets, history, chains.", line=False),
-    Action("view", ("code",), "3", "3", "code", "The code: program, meaning, path, prove-out.", line=False),
-    Action("view", ("machine",), "4", "4", "machine", "The machine: its control, by hand, MDI, tables.", line=False),
-    Action("view", ("setup",), "5", "5", "set-up", "The set-up: features, reach, the zero of each offset.", line=False),
-    Action("view", ("tools",), "6", "6", "tools", "The shelf: tools, calibration, lengths.", line=False),
-    Action("view", ("plan",), "7", "7", "plan", "The plan: what to measure, why, code, proof.", line=False),
-    Action("help", (), "question_mark", "?", "help", "What can be done here.", line=False),
-    Action("quit", (), "q,ctrl+q", "q", "quit", "Leave; everything stored is in the book.", line=False),
+    Action(Do.TAKE_OFF, (), "delete", "Del", "take off", "Take the feature off the drawing.", ("setup",), line=False),
+    Action(Do.UNDO, (), "u", "u", "undo", "Take the last change of the description back.", ("setup",), line=False),
+    Action(Do.MODE, (), "m", "m", "mode", "Turn the mode switch: jog, handle, MDI, automatic.", ("machine",)),
+    Action(Do.CHOOSE_AXIS, (-1,), "left", "← →", "axis", "Choose the axis.", ("machine",), palette=False),
+    Action(Do.CHOOSE_AXIS, (1,), "right", "", "", "", ("machine",), line=False, palette=False),
+    Action(Do.BY_HAND, (1,), "up", "↑ ↓", "move", "Move the axis by a step or a click.", ("machine",), palette=False),
+    Action(Do.BY_HAND, (-1,), "down", "", "", "", ("machine",), line=False, palette=False),
+    Action(Do.TYPE_LINE, (), "i", "i", "MDI line", "Type a line and run it.", ("machine",)),
+    Action(Do.LOAD, (), "o", "o", "load", "Load the program that sets the chosen offset.", ("machine",)),
+    Action(Do.LOAD_FILE, (), "O", "O", "load file", "Load a program from a file.", ("machine",), line=False),
+    Action(Do.RUN, (), "space", "Space", "run/hold", "Run the program, or hold it.", ("code", "machine")),
+    Action(Do.STEP, (), "n", "n", "step", "Run one block.", ("code", "machine")),
+    Action(Do.BACK, (), "N", "N", "back", "One block back.", ("code",)),
+    Action(Do.TO_TOUCH, (), "j", "j", "to touch", "Run on to the end of the next touch.", ("code",)),
+    Action(Do.TO_LINE, (), "g", "g", "to line", "Run on to the chosen line.", ("code",)),
+    Action(Do.FASTER, (-1,), "left_square_bracket", "[ ]", "speed", "Slower, or faster.", ("code",)),
+    Action(Do.FASTER, (1,), "right_square_bracket", "", "", "", ("code",), line=False, palette=False),
+    Action(Do.SOURCE, (), "c", "c", "plan/offset", "The program of the plan, or of the chosen offset.", ("code",)),
+    Action(Do.NEXT_TABLE, (), "l", "l", "table", "Offsets, tools, variables, past runs.", ("machine",)),
+    Action(Do.WATCH_VARIABLE, (), "c", "c", "watch", "Watch a variable, or leave it out again.", ("machine",)),
+    Action(Do.SWITCH, ("single block",), "s", "s", "single block", "Hold after every block.", ("machine",), line=False),
+    Action(Do.SWITCH, ("optional stop",), "y", "y", "optional stop", "Hold at M1.", ("machine",), line=False),
+    Action(
+        Do.SWITCH, ("block delete",), "b", "b", "block delete", "Leave out blocks with /.", ("machine",), line=False
+    ),
+    Action(Do.SWITCH, ("door",), "d", "d", "door", "Open or close the door.", ("machine",), line=False),
+    Action(Do.POWER, (), "P", "P", "power off and on", "Switch the control off and on.", ("machine",), line=False),
+    Action(Do.NEXT_FIGURE, (-1,), "left", "← →", "figure", "Choose a figure of the tool.", ("tools",), palette=False),
+    Action(Do.NEXT_FIGURE, (1,), "right", "", "", "", ("tools",), line=False, palette=False),
+    Action(Do.EDIT, (), "enter,e", "Enter", "change it", "Type the chosen figure.", ("tools",)),
+    Action(Do.LENGTH, (), "l", "l", "length", "Take the tool's length on the setter, or on the part.", ("tools",)),
+    Action(Do.REFERENCE, (), "r", "r", "reference", "Take the setter's reference with the master.", ("tools",)),
+    Action(Do.TAKE_UP, (), "i", "i", "into spindle", "Put the tool into the spindle, at home.", ("tools",)),
+    Action(Do.BRING, (), "m", "m", "to setter", "Move the tool onto the setter of the stand-in.", ("tools",)),
+    Action(Do.BROKEN, (), "b", "b", "broken", "The tool broke or is another: its length is void.", ("tools",)),
+    Action(Do.RENEWED, (), "n", "n", "new tip", "The stylus, or the master's tip, is new.", ("tools",)),
+    Action(Do.POCKET, (), "k", "k", "pocket", "The probe stands in another pocket.", ("tools",), line=False),
+    Action(Do.HALF_ROUND, (), "o", "o", "half round", "Turn the spindle half round, for the run-out.", ("tools",)),
+    Action(Do.CALIBRATE, (), "c", "c", "run-out", "Calibrate where the ball stands beside the axis.", ("tools",)),
+    Action(Do.READOUT, (), "w", "w", "machine/work", "Figures count from machine zero, or the offset.", ("tools",)),
+    Action(Do.POINT, (1,), "f", "f", "point", "Point at the next feature that is not planned.", ("plan",)),
+    Action(Do.POINT, (-1,), "F", "F", "point back", "Point at the feature before.", ("plan",), line=False),
+    Action(Do.ADD, (0,), "a", "a", "add", "Add it to the plan, with figures that are proposed.", ("plan",)),
+    Action(Do.ADD, (1,), "r", "r", "repeat", "Add it with the figures stated for the chosen one.", ("plan",)),
+    Action(Do.NEXT_FIGURE, (-1,), "left", "← →", "figure", "Choose a figure.", ("plan",), palette=False),
+    Action(Do.NEXT_FIGURE, (1,), "right", "", "", "", ("plan",), line=False, palette=False),
+    Action(Do.EDIT, (), "enter", "Enter", "state it", "Type the chosen figure.", ("plan",)),
+    Action(
+        Do.PROPOSE, (), "backspace", "⌫", "propose", "Leave the figure to be proposed again.", ("plan",), line=False
+    ),
+    Action(Do.SAY, (), "e", "e", "sets, keeps …", "What it sets and keeps, directions, way, reaction.", ("plan",)),
+    Action(Do.SAY_OF_PLAN, (), "n", "n", "plan …", "Name, number, offset, tools to look at, half turn.", ("plan",)),
+    Action(Do.TOGGLE, (), "space", "Space", "in/out", "Leave it out, or take it in again.", ("plan",)),
+    Action(Do.SHIFT, (-1,), "shift+up", "Shift ↑ ↓", "reorder", "Move it in the list.", ("plan",), palette=False),
+    Action(Do.SHIFT, (1,), "shift+down", "", "", "", ("plan",), line=False, palette=False),
+    Action(Do.ORDER, (), "o", "o", "shortest", "Order the list for the shortest safe way.", ("plan",)),
+    Action(Do.TAKE_OUT, (), "delete", "Del", "take out", "Take it out of the plan.", ("plan",), line=False),
+    Action(Do.UNDO, (), "u", "u", "undo", "Take the last change back.", ("plan",), line=False),
+    Action(Do.CODE, (), "c", "c", "code", "The program of the plan, line by line.", ("plan",)),
+    Action(Do.PROVE_PLAN, (), "p", "p", "prove", "Run it on 200 parts within what is stated.", ("plan",)),
+    Action(Do.WRITE, (), "w", "w", "write", "Write the plan and its program.", ("plan",)),
+    Action(Do.WEAVE, (), "O", "O", "into a program", "Put measuring into a cutting program.", ("plan",), line=False),
+    Action(Do.NEXT_ROW, (), "tab", "Tab", "next offset", "Go to the next offset the job needs."),
+    Action(Do.STOP, (), "escape", "Esc", "stop", "Stop the run, or leave what was begun."),
+    *(Action(Do.VIEW, (view.name,), view.key, view.key, view.title, view.line, line=False) for view in VIEWS),
+    Action(Do.HELP, (), "question_mark", "?", "help", "What can be done here.", line=False),
+    Action(Do.QUIT, (), "q,ctrl+q", "q", "quit", "Leave; everything stored is in the book.", line=False),
 )
 
 

@@ -9,7 +9,7 @@ from contextlib import suppress
 from dataclasses import replace
 from functools import partial
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from textual import events
 from textual.app import App, ComposeResult, SystemCommand
@@ -23,14 +23,15 @@ from textual.widgets import ContentSwitcher, Static
 
 from brisk_anchor.core.errors import BookTamperedError, BriskAnchorError
 from brisk_anchor.services.paths import DEMO_SPEED
-from brisk_anchor.tui.actions import ACTIONS, Action
-from brisk_anchor.tui.bench.view import BenchView
+from brisk_anchor.tui.actions import ACTIONS, Action, Do
+from brisk_anchor.tui.base import Handlers, View
 from brisk_anchor.tui.drawing import Drawing
 from brisk_anchor.tui.entry import EntryLine, Question, Words
 from brisk_anchor.tui.frame import KeyLine, Ladder, Prompt, TopLine
 from brisk_anchor.tui.patience import Patience
 from brisk_anchor.tui.theme import SLATE
 from brisk_anchor.tui.view_state import ViewState
+from brisk_anchor.tui.views import view_entry
 
 if TYPE_CHECKING:
     from brisk_anchor.book.entries import Entry
@@ -41,7 +42,11 @@ _COMPACT = (130, 40)
 _TICK = 1 / 30
 _OTHERS = 1.0
 """How often, s, the book is asked whether another window added to it."""
-_KEYS = sorted({key for action in ACTIONS for key in action.keys.split(",")})
+_BY_KEY = {
+    (view, key): action for action in reversed(ACTIONS) for view in action.views for key in action.keys.split(",")
+}
+"""The first action of the table that a key means in a view."""
+_KEYS = sorted({key for _, key in _BY_KEY})
 
 
 class BriskAnchorApp(App[int]):
@@ -81,7 +86,7 @@ class BriskAnchorApp(App[int]):
             yield TopLine()
             yield Ladder()
             with ContentSwitcher(initial="bench", id="views"):
-                yield BenchView(id="bench")
+                yield view_entry("bench").make(self)
             yield EntryLine()
             yield Prompt()
             yield KeyLine()
@@ -157,7 +162,7 @@ class BriskAnchorApp(App[int]):
     def on_resize(self, event: events.Resize) -> None:
         """Full, compact, or too small."""
         width, height = event.size
-        pixels = getattr(event, "pixel_size", None)
+        pixels = event.pixel_size
         if pixels and pixels.width and pixels.height:
             self.cell_ratio = min(3.0, max(1.4, (pixels.height / height) / (pixels.width / width)))
         self.set_class(width < _COMPACT[0] or height < _COMPACT[1], "compact")
@@ -187,26 +192,44 @@ class BriskAnchorApp(App[int]):
         """Open the line for a figure or for words."""
         self.query_one(EntryLine).ask(question)
 
-    def next_sentence(self) -> tuple[str, str]:
-        """The next thing to do."""
-        from brisk_anchor.services.session.guide import next_step
+    def free(self, how: str = "Esc stops it.") -> ViewState | None:
+        """What the views share, when nothing moves; otherwise says `how` to end that, and returns None."""
+        if self.view_state is not None and self.view_state.moving:
+            self.tell(f"The machine is moving. {how}", "", "ask")
+            return None
+        return self.view_state
 
+    def attempt(self, work: Callable[[], tuple[str, str]]) -> None:
+        """Do something, show what became of it, and tell it in two sentences; or tell why it could not be."""
+        try:
+            told, behind = work()
+        except BriskAnchorError as error:
+            self.show_all(keep_prompt=True)
+            self.complain(error)
+            return
+        self.show_all(keep_prompt=True)
+        self.tell(told, behind, "good")
+
+    def open_sheet(self, sheet: Screen[None]) -> None:
+        """Lay a sheet on top of the view."""
+        self.push_screen(sheet)
+
+    def in_background(self, work: Callable[[], None], name: str) -> None:
+        """Run what takes long in a thread; what runs under the same name is given up for it."""
+        self.run_worker(work, thread=True, exclusive=True, group=name, name=name)
+
+    def from_background(self, show: Callable[[], None]) -> None:
+        """Show something from such a thread; nothing where the application has ended."""
+        if self.is_running:
+            self.call_from_thread(show)
+
+    def next_sentence(self) -> tuple[str, str]:
+        """The next thing to do, in two sentences."""
         if self.view_state is None:
             return "Opening the set-up …", ""
         if (failed := self.view_state.session.machine_file.failed) is not None:
             return f"{failed.what}.", "How the machine stands now will not be known at the next start."
-        if self.view == "setup":
-            return (
-                "Choose a feature; x, y or z takes that axis of the zero from it.",
-                "X, Y or Z moves the zero onto it. n draws, l lists points to put the zero on, Tab goes to the offset.",
-            )
-        if self.view in ("machine", "tools", "book", "plan"):
-            sentence: tuple[str, str] = self.view_widget.next_sentence(self.view_state)
-            return sentence
-        view_state = self.view_state
-        return next_step(
-            view_state.session, view_state.row, view_state.present_request(), view_state.hand, view_state.frame()
-        )
+        return self.view_widget.next_sentence(self.view_state)
 
     # -- showing -----------------------------------------------------------------------------------------------
 
@@ -216,17 +239,17 @@ class BriskAnchorApp(App[int]):
         return self.query_one("#views", ContentSwitcher).current or "bench"
 
     @property
-    def view_widget(self) -> Any:
+    def view_widget(self) -> View:
         """The widget of the view that is shown."""
-        return self.query_one(f"#{self.view}")
+        return self.query_one(f"#{self.view}", View)
 
-    def show_all(self, keep_prompt: bool = False) -> None:
+    def show_all(self, *, keep_prompt: bool = False) -> None:
         """Bring frame and view up to date."""
         view_state = self.view_state
         self.query_one(KeyLine).tell(self.view, self.size.width - 2)
         if view_state is None:
             self.query_one(TopLine).tell([("", "Brisk Anchor")], [])
-            self.query_one(BenchView).show()
+            self.query_one("#bench", View).show()
             return
         session = view_state.session
         setup = session.setup
@@ -277,12 +300,9 @@ class BriskAnchorApp(App[int]):
             return
         with suppress(NoMatches):  # the last tick may find the screen being taken down
             if self.view_state.running is not None:
-                self.query_one(BenchView).follow(passed)
+                self.query_one("#bench", View).follow(passed)
             if self.view_state.operating is not None:
-                if self.view == "machine":
-                    self.view_widget.follow(passed)
-                else:
-                    self.query_one("#machine").follow(passed)  # type: ignore[attr-defined]
+                self.query_one("#machine", View).follow(passed)
             if self.view_state.proving is not None and self.view == "code":
                 self.view_widget.follow(passed)
 
@@ -344,28 +364,37 @@ class BriskAnchorApp(App[int]):
             entry.close()
             if self.view_state is not None and not self.view_state.moving:
                 self.view_widget.show()
-            if key == "tab" and self.view == "bench" and isinstance(asked, Question):
-                self.query_one(BenchView).figure(after=asked.name)
+            if key == "tab" and isinstance(asked, Question):
+                self.view_widget.after_question(asked.name)
             return
-        for action in ACTIONS:
-            if key in action.keys.split(",") and self.view in action.views:
-                await self._do(action)
-                return
+        if (action := _BY_KEY.get((self.view, key))) is not None:
+            await self._do(action)
+
+    @property
+    def handlers(self) -> Handlers:
+        """How the application does what is the same in every view, or changes the view."""
+        return {
+            Do.HELP: self.do_help,
+            Do.QUIT: self.do_quit,
+            Do.VIEW: self.go_to,
+            Do.PROVE: self.do_prove,
+            Do.NEXT_ROW: self.do_next_row,
+            Do.ROLL: self.do_roll,
+            Do.DRAW: self.do_draw,
+            Do.SHEET: self.do_sheet,
+        }
 
     async def _do(self, action: Action) -> None:
-        if self.view_state is None and action.method not in ("quit", "help"):
+        if self.view_state is None and action.do not in (Do.QUIT, Do.HELP):
             if self._failed:
                 self.complain(self._failed)
             else:
                 self._waiting.append(action)  # a key pressed while the job still opens counts when it is open
             return
-        own = getattr(self, f"do_{action.method}", None)
-        method = own or getattr(self.view_widget, action.method, None)
-        if method is None:
+        handler = self.handlers.get(action.do) or self.view_widget.handlers[action.do]
+        if action.do not in (Do.QUIT, Do.HELP, Do.VIEW) and self.patience.told_waiting():
             return
-        if action.method not in ("quit", "help", "view") and self.patience.told_waiting():
-            return
-        result = self.patience.run(method, *action.arguments)
+        result = self.patience.run(handler, *action.arguments)
         if result is not None:
             await result
 
@@ -396,38 +425,13 @@ class BriskAnchorApp(App[int]):
             return
         self.exit(6 if self._failed else 0)
 
-    async def do_view(self, name: str) -> None:
+    async def go_to(self, view: str) -> None:
         """Go to another view; it is made when first wanted."""
         switcher = self.query_one("#views", ContentSwitcher)
-        if not switcher.query(f"#{name}"):
-            widget: Any
-            if name == "book":
-                from brisk_anchor.tui.book.view import BookView
-
-                widget = BookView()
-            elif name == "setup":
-                from brisk_anchor.tui.setup.view import SetupView
-
-                widget = SetupView()
-            elif name == "tools":
-                from brisk_anchor.tui.shelf.view import ShelfView
-
-                widget = ShelfView()
-            elif name == "plan":
-                from brisk_anchor.tui.plan.view import PlanView
-
-                widget = PlanView()
-            elif name == "machine":
-                from brisk_anchor.tui.machine.view import MachineView
-
-                widget = MachineView()
-            else:
-                from brisk_anchor.tui.code.view import CodeView
-
-                widget = CodeView()
-            await switcher.mount(widget)
-        switcher.current = name
-        if self.view_state and name != "setup":
+        if not switcher.query(f"#{view}"):
+            await switcher.mount(view_entry(view).make(self))
+        switcher.current = view
+        if self.view_state and view != "setup":
             self.view_state.moved = None
         self.show_all(keep_prompt=bool(self.view_state and self.view_state.moving))
 
@@ -437,12 +441,15 @@ class BriskAnchorApp(App[int]):
             self.tell("The machine is moving. Esc stops it.", "", "ask")
             return
         if self.view != "code":
-            await self.do_view("code")
+            await self.go_to("code")
         self.call_after_refresh(self._prove_now)
 
     def _prove_now(self) -> None:
-        self.view_widget.show()
-        self.view_widget.prove()
+        from brisk_anchor.tui.code.view import CodeView
+
+        code = self.query_one("#code", CodeView)
+        code.show()
+        code.prove()
 
     def do_next_row(self) -> None:
         """Choose the next offset the job needs."""
@@ -452,8 +459,7 @@ class BriskAnchorApp(App[int]):
         rows = [row.row for row in view_state.session.setup.rows]
         view_state.row = rows[(rows.index(view_state.row) + 1) % len(rows)]
         view_state.request, view_state.proving, view_state.moved, view_state.code_of_plan = None, None, None, False
-        if hasattr(self.view_widget, "chosen_row"):
-            self.view_widget.chosen_row(view_state.row)
+        self.view_widget.chosen_row(view_state.row)
         self.show_all()
 
     def do_roll(self) -> None:
@@ -498,18 +504,15 @@ class BriskAnchorApp(App[int]):
             return form.hint if form else f"{', '.join(FORMS)}; then figures with commas between them"
 
         def answer(words: str) -> None:
-            make_change(self.view_widget, view_state.session, lambda files: files.drawn(words))
+            make_change(self, view_state.session, lambda files: files.drawn(words))
 
         self.ask(Words("draw", hint, weigh, answer))
 
     def do_sheet(self) -> None:
         """Write the set-up sheet in a thread; drawing takes a second. The plan has drawings of its own."""
-        if hasattr(self.view_widget, "sheet_of_view"):
-            self.view_widget.sheet_of_view()
-        elif self.view_state:
+        if not self.view_widget.write_sheet() and self.view_state:
             self.tell("Drawing the set-up sheet …")
-            work = partial(self._sheet, self.view_state.session, self.view_state.row)
-            self.run_worker(work, thread=True, exclusive=True, name="sheet")
+            self.in_background(partial(self._sheet, self.view_state.session, self.view_state.row), "sheet")
 
     def _sheet(self, session: Session, row: str) -> None:
         from brisk_anchor.services.offsets.sheets import write_sheets
@@ -522,7 +525,7 @@ class BriskAnchorApp(App[int]):
         shown = " and ".join(path.name for path in paths)
         self.call_from_thread(self.tell, f"Set-up sheet written: {shown}.", f"In {paths[0].parent}", "good")
 
-    def get_system_commands(self, screen: Screen[Any]) -> Iterable[SystemCommand]:
+    def get_system_commands(self, screen: Screen[object]) -> Iterable[SystemCommand]:
         """The palette: every action of this view by name."""
         for action in ACTIONS:
             if action.palette and action.label and self.view in action.views:

@@ -14,13 +14,11 @@ from textual.strip import Strip
 from textual.widget import Widget
 
 from brisk_anchor.tui import theme
+from brisk_anchor.tui.terminal import cell_ratio
 
 if TYPE_CHECKING:  # what draws is loaded with the first picture, after the first paint
     from brisk_anchor.tui.canvas import Canvas, Projection
     from brisk_anchor.tui.picture import Picture
-
-_CELL_RATIO = 2.25
-"""Height of a character cell over its width, where the terminal does not tell."""
 
 
 class Drawing(Widget):
@@ -100,7 +98,7 @@ class Drawing(Widget):
 
         front_rows = max(6, round((rows - 2) * 0.36))
         plan_rows = rows - 2 - front_rows
-        ratio = getattr(self.app, "cell_ratio", _CELL_RATIO)
+        ratio = cell_ratio(self.app)
         picture = self.picture
         key = (
             columns,

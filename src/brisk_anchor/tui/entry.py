@@ -13,7 +13,7 @@ from textual.widgets import Input, Static
 
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.frame import Prompt
-from brisk_anchor.tui.patience import patiently, waits
+from brisk_anchor.tui.terminal import patiently, waits
 
 _WORDS = 60
 """Columns of the field that takes words; the rest of the line shows what they come to."""

@@ -11,13 +11,14 @@ from collections.abc import Callable, Coroutine
 from concurrent.futures import Future
 from contextlib import suppress
 from contextvars import copy_context
-from typing import Any
+from typing import ParamSpec, TypeVar
 
 from greenlet import getcurrent, greenlet
-from textual.app import App
 
 from brisk_anchor.patience import PAUSE
 
+P = ParamSpec("P")
+R = TypeVar("R")
 MOMENT = 0.03
 """How long, s, an answer is waited for before the screen goes on: less than anybody sees."""
 TOLD_AFTER = 0.5
@@ -27,7 +28,7 @@ TOLD_AFTER = 0.5
 class Patience:
     """Runs what keys do; at most one of them waits at a time."""
 
-    def __init__(self, told: Callable[[], None], start: Callable[[Coroutine[Any, Any, None]], object]) -> None:
+    def __init__(self, told: Callable[[], None], start: Callable[[Coroutine[object, object, None]], object]) -> None:
         """`told` is called when the book has not answered for a while; `start` runs the rest of what was set aside."""
         self._told = told
         self._start = start
@@ -40,22 +41,24 @@ class Patience:
             self._told()
         return self.waits
 
-    def run(self, method: Callable[..., Any], *arguments: Any) -> Any:
+    def run(self, method: Callable[P, R], *args: P.args, **kwargs: P.kwargs) -> R | None:
         """Call a method; returns what it gives, None where it is set aside."""
         if getcurrent().parent is not None or self.waits:
-            return method(*arguments)  # it is called by something that runs so already
+            return method(*args, **kwargs)  # it is called by something that runs so already
         context = copy_context()
         context.run(PAUSE.set, _pause)
         worker = greenlet(method)
         worker.gr_context = context
-        outcome = worker.switch(*arguments)
+        given = worker.switch(*args, **kwargs)
         if worker.dead:
-            return outcome
+            result: R = given
+            return result
+        future, limit = given
         self.waits = True
-        self._start(self._go_on(worker, *outcome))
+        self._start(self._go_on(worker, future, limit))
         return None
 
-    async def _go_on(self, worker: greenlet, future: Future[Any], limit: float) -> None:
+    async def _go_on(self, worker: greenlet, future: Future[object], limit: float) -> None:
         try:
             while True:
                 waited = asyncio.wrap_future(future)
@@ -75,20 +78,7 @@ class Patience:
             await outcome
 
 
-def waits(app: App[Any]) -> bool:
-    """Whether the application waits for an answer; it says so then."""
-    patience: Patience = app.patience  # type: ignore[attr-defined]
-    return patience.told_waiting()
-
-
-def patiently(app: App[Any], method: Callable[..., object], *arguments: Any) -> None:
-    """Call what may have to wait for the book or a disk; nothing is called while something waits already."""
-    patience: Patience = app.patience  # type: ignore[attr-defined]
-    if not patience.told_waiting():
-        patience.run(method, *arguments)
-
-
-def _pause(future: Future[Any], limit: float) -> None:
+def _pause(future: Future[object], limit: float) -> None:
     """Wait a moment; where that is not enough, let the screen go on meanwhile."""
     with suppress(Exception):
         future.result(timeout=MOMENT)

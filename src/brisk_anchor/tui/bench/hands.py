@@ -6,8 +6,8 @@ from typing import TYPE_CHECKING
 
 from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.core.numbers import format_length
+from brisk_anchor.tui.base import Stage
 from brisk_anchor.tui.entry import Question
-from brisk_anchor.tui.looking import DrawnView
 from brisk_anchor.tui.view_state import ViewState
 
 if TYPE_CHECKING:
@@ -18,10 +18,13 @@ _FURTHEST = 20_000.0
 """No machine shows a position beyond this, mm."""
 
 
-class HandView(DrawnView):
+class HandMeasuring:
     """What of the bench is done by hand, and what every way of measuring tells at its end."""
 
-    def _ask_figure(self, view_state: ViewState, by_hand: ByHand) -> None:
+    def __init__(self, stage: Stage) -> None:
+        self.stage = stage
+
+    def ask_figure(self, view_state: ViewState, by_hand: ByHand) -> None:
         """Ask for what the control shows at the next touch; take the feature after the last."""
         prompt = by_hand.prompt()
         connected = view_state.session.setup.machine.connected
@@ -33,30 +36,30 @@ class HandView(DrawnView):
         def answer(figure: float) -> None:
             more = by_hand.typed(figure)
             if not more.complete:
-                self._ask_figure(view_state, more)
+                self.ask_figure(view_state, more)
                 return
             try:
                 measured = view_state.session.runner.take_by_hand(more)
             except BriskAnchorError as error:
-                self.owner.show_all(keep_prompt=True)
-                self.owner.complain(error)
+                self.stage.show_all(keep_prompt=True)
+                self.stage.complain(error)
                 return
             view_state.request = None
-            self._tell_measured(view_state, measured.feature, more.request.title, more.told())
+            self.tell_measured(view_state, measured.feature, more.request.title, more.told())
 
         note = f"{prompt.read}; {prompt.sign}"
         present = prompt.present if prompt.present is not None else stands
         enter = stands
-        self.owner.ask(Question(prompt.label, present, -_FURTHEST, _FURTHEST, answer, note, enter))
+        self.stage.ask(Question(prompt.label, present, -_FURTHEST, _FURTHEST, answer, note, enter))
 
     def calibrate(self) -> None:
         """Calibrate the probe on the feature that was measured last: asks for its certified figure and the ± of it."""
-        view_state = self.free_desk()
+        view_state = self.stage.free()
         if view_state is None:
             return
         made = sorted(view_state.session.measured.values(), key=lambda measured: measured.at)
         if not made or made[-1].measurement is None:
-            self.owner.tell(
+            self.stage.tell(
                 "Measure a ring, a disc or a face of known figure first.", "f points, Enter measures.", "ask"
             )
             return
@@ -67,49 +70,49 @@ class HandView(DrawnView):
 
         def spread(known: float) -> None:
             note = "as the certificate states it, k = 2; 0 where it is taken as true"
-            self.owner.ask(Question(f"± of {title}", None, 0.0, 1.0, lambda twice: take(known, twice / 2), note))
+            self.stage.ask(Question(f"± of {title}", None, 0.0, 1.0, lambda twice: take(known, twice / 2), note))
 
         def take(known: float, u: float) -> None:
             try:
                 found = view_state.session.editor.calibrate(last.feature.name, known, u)
             except BriskAnchorError as error:
-                self.owner.show_all(keep_prompt=True)
-                self.owner.complain(error)
+                self.stage.show_all(keep_prompt=True)
+                self.stage.complain(error)
                 return
             view_state.request = None
-            self.owner.show_all(keep_prompt=True)
+            self.stage.show_all(keep_prompt=True)
             was, now = (format_length(value, decimals=4) for value in (found.was, found.value))
             around = "  ".join(f"{heading:.0f}° {radius:.4f}" for heading, radius in found.by_direction)
             kept = "machine.toml says so too." if view_state.session.editor.files else "It lasts until you leave."
-            self.owner.tell(
+            self.stage.tell(
                 f"{found.what.capitalize()} {now} mm ±{2 * found.u:.4f}, it was {was}. Measure again: all is stale.",
                 f"{around}  {kept}".strip(),
                 "good",
             )
 
-        self.owner.ask(
+        self.stage.ask(
             Question(f"certified {what} of {title}", present, -_FURTHEST, _FURTHEST, spread, "from the certificate")
         )
 
     def way(self) -> None:
         """The next way of measuring: the probe, then each tool of the hand."""
-        view_state = self.free_desk()
+        view_state = self.stage.free()
         if view_state is None:
             return
         ways = [None, *view_state.session.setup.hand_tools]
         view_state.hand = ways[(ways.index(view_state.hand) + 1) % len(ways)]
-        self.owner.show_all()
+        self.stage.show_all()
         if len(ways) == 1:
-            self.owner.tell("No tool of the hand is on the shelf.", "machine.toml has them as [[hand_tool]].", "ask")
+            self.stage.tell("No tool of the hand is on the shelf.", "machine.toml has them as [[hand_tool]].", "ask")
 
-    def _tell_measured(self, view_state: ViewState, feature: Feature, title: str, more: str = "") -> None:
+    def tell_measured(self, view_state: ViewState, feature: Feature, title: str, more: str = "") -> None:
         """What was found, and the next thing to do."""
-        self.owner.show_all()
-        sentence, behind = self.owner.next_sentence()
+        self.stage.show_all()
+        sentence, behind = self.stage.next_sentence()
         from brisk_anchor.services.session.guide import size_words, value_words
 
         if view_state.session.link.turned_round:
             more += "The spindle stands turned half round: this only calibrates; 6, then c. "
         found = value_words(dict(zip(feature.axes, feature.coordinates, strict=True)))
         square = f"  out of square {feature.square:+.4f}°" if feature.square is not None else ""
-        self.owner.tell(f"{title}: {found}{size_words(feature)}{square}. {more}{sentence}", behind, "good")
+        self.stage.tell(f"{title}: {found}{size_words(feature)}{square}. {more}{sentence}", behind, "good")

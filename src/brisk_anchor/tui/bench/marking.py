@@ -7,8 +7,7 @@ from dataclasses import replace
 
 from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.core.features.touch_pattern import TouchPattern, Wall
-from brisk_anchor.tui.bench.hands import HandView
-from brisk_anchor.tui.drawing import Drawing
+from brisk_anchor.tui.base import Stage
 from brisk_anchor.tui.entry import Question
 
 _LIMITS = {
@@ -22,14 +21,17 @@ _LIMITS = {
 """Of typed figures, by field: lengths in mm, headings in degrees."""
 
 
-class MarkingView(HandView):
+class Marking:
     """What of the bench says what to measure."""
+
+    def __init__(self, stage: Stage) -> None:
+        self.stage = stage
 
     def point(self, step: int) -> None:
         """Point at the next drawn feature; those the chosen offset needs come first."""
         from brisk_anchor.services.measure.measurement_request import point_at
 
-        view_state = self.free_desk()
+        view_state = self.stage.free()
         if view_state is None:
             return
         setup = view_state.session.setup
@@ -38,31 +40,29 @@ class MarkingView(HandView):
         order.sort(key=lambda item: wanted.index(item.name) if item.name in wanted else len(wanted))
         at = order.index(view_state.request.drawn) + step if view_state.request and view_state.request.drawn else 0
         view_state.request = point_at(setup, order[at % len(order)])
-        self.owner.show_all()
+        self.stage.show_all()
 
-    def on_drawing_pointed(self, message: Drawing.Pointed) -> None:
-        """A click on the plan points at the nearest feature of the drawing."""
+    def point_near(self, x: float, y: float) -> None:
+        """Point at the feature of the drawing that is nearest to a place on the plan, machine mm."""
         from brisk_anchor.services.measure.measurement_request import NEARBY, point_at
 
-        view_state = self.free_desk()
+        view_state = self.stage.free()
         if view_state is None:
             return
         near = [
-            (math.dist((message.x, message.y), drawn.machine[:2]), drawn)
-            for drawn in view_state.session.setup.features
-            if not drawn.of
+            (math.dist((x, y), drawn.machine[:2]), drawn) for drawn in view_state.session.setup.features if not drawn.of
         ]
         distance, chosen = min(near, key=lambda item: item[0])
         if distance <= NEARBY:
             view_state.request = point_at(view_state.session.setup, chosen)
-            self.owner.show_all()
+            self.stage.show_all()
         else:
-            self.owner.tell("No feature of the drawing lies there.", "Click on one, or press f.", "ask")
+            self.stage.tell("No feature of the drawing lies there.", "Click on one, or press f.", "ask")
 
     def _marked(self, pattern: TouchPattern) -> None:
         from brisk_anchor.services.measure.measurement_request import MeasurementRequest
 
-        view_state = self.free_desk()
+        view_state = self.stage.free()
         if view_state is None:
             return
         old = view_state.request
@@ -70,11 +70,11 @@ class MarkingView(HandView):
             view_state.request = replace(old, pattern=pattern)
         else:
             view_state.request = MeasurementRequest(pattern=pattern, start=view_state.session.link.spindle)
-        self.owner.show_all()
+        self.stage.show_all()
 
     @property
     def _pattern(self) -> TouchPattern:
-        view_state = self.view_state
+        view_state = self.stage.view_state
         return view_state.request.pattern if view_state and view_state.request else TouchPattern()
 
     def mark(self, name: str) -> None:
@@ -96,18 +96,18 @@ class MarkingView(HandView):
 
     def clear(self) -> None:
         """Take all marks off."""
-        if (view_state := self.free_desk()) is not None:
+        if (view_state := self.stage.free()) is not None:
             view_state.request = None
             view_state.places = []
-            self.owner.show_all()
+            self.stage.show_all()
 
     def figure(self, after: str = "") -> None:
         """Type a figure of what is asked for: the missing one first, or the one after `after`."""
-        view_state = self.free_desk()
+        view_state = self.stage.free()
         request = view_state.present_request() if view_state else None
         kind = request.pattern.read().kind if request else None
         if view_state is None or request is None or kind is None:
-            self.owner.tell("Mark a feature first, then type its figures.", "", "ask")
+            self.stage.tell("Mark a feature first, then type its figures.", "", "ask")
             return
         fields = {**request.figures(), **request.optional()}
         names = list(fields)
@@ -123,9 +123,9 @@ class MarkingView(HandView):
             try:
                 view_state.request = held.with_figure(fields[name], value)
             except BriskAnchorError as error:
-                self.owner.complain(error)
+                self.stage.complain(error)
                 return
-            self.owner.show_all()
+            self.stage.show_all()
 
         low, high = _LIMITS.get(fields[name].split()[0], (0.1, 500.0))
-        self.owner.ask(Question(name, present, low, high, answer))
+        self.stage.ask(Question(name, present, low, high, answer))

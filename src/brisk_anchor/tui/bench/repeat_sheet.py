@@ -13,8 +13,8 @@ from textual.widgets import Static
 from brisk_anchor.core.numbers import format_length
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.canvas import Canvas
-from brisk_anchor.tui.patience import patiently
 from brisk_anchor.tui.sheet import Sheet
+from brisk_anchor.tui.terminal import patiently
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Sequence

@@ -11,6 +11,7 @@ from rich.text import Text
 from brisk_anchor.core.numbers import format_length
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.panels import LatePanel
+from brisk_anchor.tui.terminal import cell_ratio
 
 if TYPE_CHECKING:
     from brisk_anchor.core.features.measuring import Measurement
@@ -74,7 +75,7 @@ class TouchPatternPanel(LatePanel):
         from brisk_anchor.tui.canvas import Canvas
 
         canvas = Canvas(COLUMNS, rows)
-        tall = getattr(self.app, "cell_ratio", 2.25) / 2
+        tall = cell_ratio(self.app) / 2
         cx, cy = COLUMNS - 0.5, rows * 2 - 0.5
         reach = min(cx, cy * tall) - 1
         marks = {wall.name for wall in request.pattern.marks} if request else set()
@@ -149,7 +150,7 @@ class TouchPatternPanel(LatePanel):
                 text.append(f"{format_length(amount, decimals=3, signed=True):>10}\n", f"bold {theme.SAND}")
             text.append(f"{by_hand.frame.short}\n", theme.QUIET)
             return text
-        lines: list[tuple[str, float | None]] = [(word, getattr(request, n)) for word, n in request.figures().items()]
+        lines: list[tuple[str, float | None]] = [(word, request.figure(n)) for word, n in request.figures().items()]
         if kind is None:
             return text
         lines.append(("search", measurement.search if measurement else request.search))

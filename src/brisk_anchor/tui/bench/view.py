@@ -11,11 +11,15 @@ from textual.containers import Vertical
 from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.core.numbers import format_length
 from brisk_anchor.tui import theme
+from brisk_anchor.tui.actions import Do
+from brisk_anchor.tui.base import Handlers, Stage
 from brisk_anchor.tui.bench.chain_panel import ChainPanel
-from brisk_anchor.tui.bench.marking import MarkingView
+from brisk_anchor.tui.bench.hands import HandMeasuring
+from brisk_anchor.tui.bench.marking import Marking
 from brisk_anchor.tui.bench.readout import Readout
 from brisk_anchor.tui.bench.touch_pattern_panel import TouchPatternPanel
 from brisk_anchor.tui.drawing import Drawing
+from brisk_anchor.tui.looking import DrawnView
 from brisk_anchor.tui.panels import Heading
 from brisk_anchor.tui.view_state import JOG_STEPS, Measuring, ViewState
 
@@ -27,8 +31,58 @@ _REPEATS = 25
 _MOVING = {"rapid": "rapid", "skip": "guarded", "feed": "backing off", "dwell": "waiting"}
 
 
-class BenchView(MarkingView):
+class BenchView(DrawnView):
     """The home view."""
+
+    def __init__(self, stage: Stage, *, id: str) -> None:
+        super().__init__(stage, id=id)
+        self.marking = Marking(stage)
+        self.hands = HandMeasuring(stage)
+
+    @property
+    def handlers(self) -> Handlers:
+        """How this view does what its actions in the table name."""
+        return {
+            Do.POINT: self.marking.point,
+            Do.MARK: self.marking.mark,
+            Do.MEASURE: self.measure,
+            Do.STORE: self.store,
+            Do.FIGURE: self.marking.figure,
+            Do.ALL_ROUND: self.marking.all_round,
+            Do.STANCE: self.marking.stance,
+            Do.FORM: self.marking.form,
+            Do.WAY: self.hands.way,
+            Do.INTO_PLAN: self.into_plan,
+            Do.AGAIN: self.again,
+            Do.REPEAT: self.repeat,
+            Do.CALIBRATE: self.hands.calibrate,
+            Do.CLEAR: self.marking.clear,
+            Do.CLAMP: self.clamp,
+            Do.ZOOM: self.zoom,
+            Do.MAGNIFY: self.magnify,
+            Do.PAN: self.pan,
+            Do.DIMENSIONS: self.dimensions,
+            Do.READOUT: self.readout,
+            Do.JOG: self.jog,
+            Do.HOME: self.home,
+            Do.JOG_STEP: self.jog_step,
+            Do.STOP: self.stop,
+        }
+
+    def after_question(self, name: str) -> None:
+        """Go on to the next figure of what is asked for."""
+        self.marking.figure(after=name)
+
+    def next_sentence(self, view_state: ViewState) -> tuple[str, str]:
+        """The next thing to do."""
+        from brisk_anchor.services.session.guide import next_step
+
+        request = view_state.present_request()
+        return next_step(view_state.session, view_state.row, request, view_state.hand, view_state.frame())
+
+    def on_drawing_pointed(self, message: Drawing.Pointed) -> None:
+        """A click on the plan points at the nearest feature of the drawing."""
+        self.marking.point_near(message.x, message.y)
 
     def compose(self) -> ComposeResult:
         """Drawing on the left; readout, rose and chain on the right."""
@@ -137,7 +191,7 @@ class BenchView(MarkingView):
 
     def measure(self) -> None:
         """Measure what the rose asks for; or store, when that was asked."""
-        view_state = self.free_desk()
+        view_state = self.stage.free()
         if view_state is None:
             return
         if view_state.storing:
@@ -145,43 +199,43 @@ class BenchView(MarkingView):
             return
         request = view_state.present_request()
         if request is None or not request.pattern.marks:
-            self.owner.tell("Nothing is marked.", "f points at a drawn feature; the arrow keys mark metal.", "ask")
+            self.stage.tell("Nothing is marked.", "f points at a drawn feature; the arrow keys mark metal.", "ask")
             return
         if view_state.hand is not None:
             by_hand = view_state.by_hand()
             if by_hand is None:
-                self.owner.tell(*self.owner.next_sentence(), "bad")
+                self.stage.tell(*self.stage.next_sentence(), "bad")
             else:
-                self._ask_figure(view_state, by_hand)
+                self.hands.ask_figure(view_state, by_hand)
             return
         if view_state.session.machine.touching:
-            self.owner.tell("The probe stands against metal.", "h sends it home, Z first; or jog it off.", "bad")
+            self.stage.tell("The probe stands against metal.", "h sends it home, Z first; or jog it off.", "bad")
             return
         try:
             measurement = view_state.session.planner.measurement_of(request)
         except BriskAnchorError as error:
-            self.owner.complain(error)
+            self.stage.complain(error)
             return
         self._begin(view_state, measurement)
 
     def into_plan(self) -> None:
         """Put what the rose asks for into the plan, as it is asked for."""
-        view_state = self.free_desk()
+        view_state = self.stage.free()
         if view_state is None or (request := view_state.present_request()) is None or not request.pattern.marks:
-            self.owner.tell("Nothing is marked.", "f points at a drawn feature; the arrow keys mark metal.", "ask")
+            self.stage.tell("Nothing is marked.", "f points at a drawn feature; the arrow keys mark metal.", "ask")
             return
         try:
-            builder = view_state.open_plan(self.owner.folder)
+            builder = view_state.open_plan(self.stage.folder)
             at = builder.add_marked(request, view_state.session.setup.stylus.length)
         except BriskAnchorError as error:
-            self.owner.complain(error)
+            self.stage.complain(error)
             return
         name = builder.plan.measure[at].known_as
-        self.owner.tell(f"{name} is number {at + 1} of the plan.", "7 shows the plan.", "good")
+        self.stage.tell(f"{name} is number {at + 1} of the plan.", "7 shows the plan.", "good")
 
     def again(self) -> None:
         """Measure the last feature again, as it was."""
-        view_state = self.free_desk()
+        view_state = self.stage.free()
         if view_state is not None and (last := self._last(view_state)) is not None:
             self._begin(view_state, last)
 
@@ -190,14 +244,14 @@ class BenchView(MarkingView):
         from brisk_anchor.services.session.repeatability import repeat
         from brisk_anchor.tui.bench.repeat_sheet import RepeatSheet
 
-        view_state = self.free_desk()
+        view_state = self.stage.free()
         if view_state is None or (last := self._last(view_state)) is None:
             return
         try:
             found = repeat(view_state.session, last, _REPEATS)
         except BriskAnchorError as error:
-            self.owner.show_all(keep_prompt=True)
-            self.owner.complain(error)
+            self.stage.show_all(keep_prompt=True)
+            self.stage.complain(error)
             return
         title = last.title or last.name
 
@@ -205,22 +259,22 @@ class BenchView(MarkingView):
             from brisk_anchor.services.offsets.sheets import write_repeat_chart
 
             try:
-                paths = write_repeat_chart(view_state.session, title, found, self.owner.folder)
+                paths = write_repeat_chart(view_state.session, title, found, self.stage.folder)
             except BriskAnchorError as error:
                 return error.one_line()
             return f"Written: {' and '.join(path.name for path in paths)} in {paths[0].parent}"
 
-        self.owner.show_all()
-        self.owner.push_screen(RepeatSheet(title, found, write))
+        self.stage.show_all()
+        self.stage.open_sheet(RepeatSheet(title, found, write))
 
     def _last(self, view_state: ViewState) -> Measurement | None:
         """The last measurement of the probe; says so where there is none."""
         made = sorted(view_state.session.measured.values(), key=lambda measured: measured.at)
         last = next((measured.measurement for measured in reversed(made) if measured.measurement is not None), None)
         if last is None:
-            self.owner.tell("Nothing was measured with the probe yet.", "f points, Enter measures.", "ask")
+            self.stage.tell("Nothing was measured with the probe yet.", "f points, Enter measures.", "ask")
         elif view_state.session.machine.touching:
-            self.owner.tell("The probe stands against metal.", "h sends it home, Z first; or jog it off.", "bad")
+            self.stage.tell("The probe stands against metal.", "h sends it home, Z first; or jog it off.", "bad")
             return None
         return last
 
@@ -232,18 +286,18 @@ class BenchView(MarkingView):
             program = view_state.session.planner.measuring_program(measurement)
             player = Player(view_state.session.runner.start(program), view_state.speed)
         except BriskAnchorError as error:
-            self.owner.complain(error)
+            self.stage.complain(error)
             return
         view_state.places = []
         view_state.running = Measuring(player, program, measurement)
-        self.owner.show_all(keep_prompt=True)
+        self.stage.show_all(keep_prompt=True)
         speeds = ""
         if (probing := view_state.session.profile.probing) is not None:
             speeds = (
                 f"Search {measurement.search:g} mm at F{probing.search_feed:g}, then slowly at "
                 f"F{probing.touch_feed:g}; every other move near the part is guarded."
             )
-        self.owner.tell(f"Measuring {measurement.title}. Esc stops the machine.", speeds)
+        self.stage.tell(f"Measuring {measurement.title}. Esc stops the machine.", speeds)
 
     def follow(self, seconds: float) -> None:
         """Let the running measurement go on; take its result at the end."""
@@ -260,38 +314,38 @@ class BenchView(MarkingView):
         try:
             measured = view_state.session.runner.take(running.measurement, running.program, running.player.run)
         except BriskAnchorError as error:
-            self.owner.show_all(keep_prompt=True)
-            self.owner.complain(error)
+            self.stage.show_all(keep_prompt=True)
+            self.stage.complain(error)
             return
         view_state.request = None
-        self._tell_measured(view_state, measured.feature, running.measurement.title)
+        self.hands.tell_measured(view_state, measured.feature, running.measurement.title)
 
     def store(self) -> None:
         """Second look; then ask for Enter."""
         from brisk_anchor.services.session.guide import store_preview
 
-        view_state = self.free_desk()
+        view_state = self.stage.free()
         if view_state is None:
             return
         session = view_state.session
         if missing := session.rows.missing(view_state.row):
             titles = {drawn.name: drawn.title for drawn in session.setup.features}
             names = ", ".join(titles[name] for name in missing)
-            self.owner.tell(f"{view_state.row} cannot be stored: {names} is not measured.", "f points at it.", "bad")
+            self.stage.tell(f"{view_state.row} cannot be stored: {names} is not measured.", "f points at it.", "bad")
             return
         try:
             looks = session.writer.look_before_store(view_state.row)
         except BriskAnchorError as error:
-            self.owner.complain(error)
+            self.stage.complain(error)
             return
         stops = [look for look in looks if look.stops]
         if stops:
             look = stops[0]
-            self.owner.tell(f"Second look: {look.found}.", f"{look.why}. {look.do}.", "bad")
+            self.stage.tell(f"Second look: {look.found}.", f"{look.why}. {look.do}.", "bad")
             return
         view_state.storing = True
         note = f"Second look: {looks[0].found}. " if looks else "Second look: nothing found. "
-        self.owner.tell(
+        self.stage.tell(
             f"Store {view_state.row}? Enter stores, Esc leaves it.",
             note + store_preview(session, view_state.row),
             "ask",
@@ -302,72 +356,72 @@ class BenchView(MarkingView):
         try:
             chain = view_state.session.writer.store(view_state.row)
         except BriskAnchorError as error:
-            self.owner.show_all(keep_prompt=True)
-            self.owner.complain(error)
+            self.stage.show_all(keep_prompt=True)
+            self.stage.complain(error)
             return
-        self.owner.show_all()
+        self.stage.show_all()
         from brisk_anchor.services.session.guide import value_words
 
         values = value_words(chain.values)
         if not view_state.session.setup.machine.connected:
-            self.owner.tell(f"Type into {view_state.row} on the control: {values}.", "It is in the book.", "good")
+            self.stage.tell(f"Type into {view_state.row} on the control: {values}.", "It is in the book.", "good")
             return
-        self.owner.tell(
+        self.stage.tell(
             f"{view_state.row} stored: {values}. Press p to prove it.", "It is in the control and in the book.", "good"
         )
 
     def clamp(self) -> None:
         """The part was clamped again."""
-        view_state = self.free_desk()
+        view_state = self.stage.free()
         if view_state is None:
             return
         try:
             rows = view_state.session.editor.clamp()
         except BriskAnchorError as error:
-            self.owner.complain(error)
+            self.stage.complain(error)
             return
         view_state.places = []
-        self.owner.show_all()
+        self.stage.show_all()
         told = ", ".join(rows) if rows else "no stored offset"
-        self.owner.tell("Clamped again: what was measured before is worth nothing.", f"Stale now: {told}.", "ask")
+        self.stage.tell("Clamped again: what was measured before is worth nothing.", f"Stale now: {told}.", "ask")
 
     # -- the machine -------------------------------------------------------------------------------------------
 
     def jog(self, axis: str, sign: int) -> None:
         """Jog by one step, guarded."""
-        view_state = self.free_desk()
+        view_state = self.stage.free()
         if view_state is None:
             return
         try:
             met = view_state.session.panel.jog(axis, sign * view_state.jog_step)
         except BriskAnchorError as error:
-            self.owner.show_all(keep_prompt=True)
-            self.owner.complain(error)
+            self.stage.show_all(keep_prompt=True)
+            self.stage.complain(error)
             return
-        self.owner.show_all()
+        self.stage.show_all()
         if met:
-            self.owner.tell(
+            self.stage.tell(
                 f"Contact with {met}: stopped, and backed off.", "Mark it with an arrow key to measure it.", "ask"
             )
 
     def home(self) -> None:
         """Send the spindle home."""
-        view_state = self.free_desk()
+        view_state = self.stage.free()
         if view_state is None:
             return
         try:
             view_state.session.panel.home()
         except BriskAnchorError as error:
-            self.owner.show_all(keep_prompt=True)
-            self.owner.complain(error)
+            self.stage.show_all(keep_prompt=True)
+            self.stage.complain(error)
             return
-        self.owner.show_all()
+        self.stage.show_all()
 
     def jog_step(self) -> None:
         """Take the next jog step."""
-        if (view_state := self.free_desk()) is not None:
+        if (view_state := self.stage.free()) is not None:
             view_state.jog_step = JOG_STEPS[(JOG_STEPS.index(view_state.jog_step) + 1) % len(JOG_STEPS)]
-            self.owner.tell(
+            self.stage.tell(
                 f"Jog step {view_state.jog_step:g} mm.", "Shift and the arrow keys jog; PgUp and PgDn jog Z."
             )
 
@@ -378,7 +432,7 @@ class BenchView(MarkingView):
             if view_state.hand is None:
                 self.show_motion()
             else:
-                self.owner.show_all()
+                self.stage.show_all()
 
     def stop(self) -> None:
         """Stop the machine, or leave what was begun."""
@@ -390,9 +444,9 @@ class BenchView(MarkingView):
             failure = view_state.running.player.run.failure()
             view_state.running = None
             view_state.session.link.settle()
-            self.owner.show_all(keep_prompt=True)
+            self.stage.show_all(keep_prompt=True)
             if failure:
-                self.owner.complain(failure)
+                self.stage.complain(failure)
             return
         view_state.storing = False
-        self.owner.show_all()
+        self.stage.show_all()

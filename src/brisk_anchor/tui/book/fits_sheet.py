@@ -13,6 +13,7 @@ from textual.widgets import Static
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.canvas import Canvas, Projection
 from brisk_anchor.tui.sheet import Sheet
+from brisk_anchor.tui.terminal import cell_ratio
 
 if TYPE_CHECKING:
     from brisk_anchor.services.offsets.fits import Fit
@@ -59,7 +60,7 @@ class FitsSheet(Sheet):
     def _drawing(self) -> Text:
         """Travels and what each tool reaches, from above and from the front."""
         travel = self.session.setup.machine.travel
-        tall = getattr(self.app, "cell_ratio", 2.25) / 2
+        tall = cell_ratio(self.app) / 2
         canvases = []
         for up in (1, 2):
             canvas = Canvas(_COLUMNS, _ROWS)

@@ -11,14 +11,16 @@ from textual.containers import Vertical
 
 from brisk_anchor.core.numbers import format_length
 from brisk_anchor.tui import theme
+from brisk_anchor.tui.actions import Do
+from brisk_anchor.tui.base import Handlers, Stage, View
 from brisk_anchor.tui.bench.chain_panel import chain_text
-from brisk_anchor.tui.book.acting import BookActing
+from brisk_anchor.tui.book.book_actions import BookActions, BookChoice
 from brisk_anchor.tui.book.panels import days_text, moves_text, signed
 from brisk_anchor.tui.panels import Heading, LatePanel
 
 if TYPE_CHECKING:
     from brisk_anchor.book.entries import Entry
-    from brisk_anchor.services.offsets.book_rows import BookLine, TableReference
+    from brisk_anchor.services.offsets.book_rows import BookLine
     from brisk_anchor.tui.view_state import ViewState
 
 SIDES = ("chain", "what moves", "days")
@@ -37,20 +39,46 @@ def age_of(moment: datetime, now: datetime) -> str:
     return "now"
 
 
-class BookView(BookActing):
+class BookView(View):
     """Rows at the top left, history below; at the right the chain of the chosen entry, what moves, or the days."""
 
-    def __init__(self) -> None:
-        super().__init__(id="book")
-        self.row = ""
-        self.entry = 0
-        """How many entries back from the newest."""
-        self.marked = []
-        self.against, self.search, self.order = "control", "", "row"
-        self.everything = False
+    def __init__(self, stage: Stage, *, id: str) -> None:
+        super().__init__(stage, id=id)
+        self.choice = BookChoice()
         self.side = SIDES[0]
-        self.reference: TableReference | None = None
-        self._lines: list[BookLine] = []
+        self.actions = BookActions(stage, self.choice)
+
+    @property
+    def handlers(self) -> Handlers:
+        """How this view does what its actions in the table name."""
+        acts = self.actions
+        return {
+            Do.MOVE: self.move,
+            Do.TURN: self.turn,
+            Do.EDIT: acts.edit,
+            Do.WRITE: acts.write,
+            Do.TAKE: acts.take,
+            Do.COMPARE: acts.compare,
+            Do.NEXT_SIDE: self.next_side,
+            Do.MARK: self.mark,
+            Do.UNDO: acts.undo,
+            Do.RESTORE: acts.restore,
+            Do.LOCK_ROW: acts.lock_row,
+            Do.LIMIT: acts.limit,
+            Do.RENAME: acts.rename,
+            Do.PERSON: acts.person,
+            Do.SNAPSHOT: acts.snapshot,
+            Do.DERIVE: acts.derive,
+            Do.ONE_FOR_ALL: acts.one_for_all,
+            Do.FITS: acts.fits,
+            Do.EXPORT: acts.export,
+            Do.CARD: acts.card,
+            Do.CHART: acts.chart,
+            Do.NEXT_ORDER: self.next_order,
+            Do.FIND: acts.find,
+            Do.ALL_ROWS: self.all_rows,
+            Do.STOP: self.stop,
+        }
 
     def compose(self) -> ComposeResult:
         """Table, history, side."""
@@ -63,20 +91,15 @@ class BookView(BookActing):
             yield Heading(id="entry-heading")
             yield LatePanel(id="book-entry")
 
-    @property
-    def line(self) -> BookLine | None:
-        """The chosen row as it stands."""
-        return next((line for line in self._lines if line.row == self.row), None)
-
     def next_sentence(self, view_state: ViewState) -> tuple[str, str]:
         """What cannot be missed first, then what can be done."""
         if view_state.session.book is not None and view_state.session.book.damage:
             return "The book is damaged and open for reading only.", view_state.session.book.damage
-        lacking = [line for line in self._lines if line.lacking]
+        lacking = [line for line in self.choice.lines if line.lacking]
         if lacking:
             names = ", ".join(f"{line.row} ({', '.join(line.operations)})" for line in lacking)
             return f"Operations need {names}: measure them first.", "1 goes to the bench. Do not start the program."
-        line = self.line
+        line = self.choice.line
         if line is None:
             return "No row has these words.", "/ and * show all rows."
         if line.locked:
@@ -85,7 +108,7 @@ class BookView(BookActing):
             return f"{line.row} is stale: nothing writes it until it is measured again.", "1 goes to the bench."
         if not line.values:
             return f"{line.row} has no values in the book.", "Enter types them, a takes them from the control."
-        off = [line.row for line in self._lines if line.values and self._differs(line)]
+        off = [line.row for line in self.choice.lines if line.values and self._differs(line)]
         if line.row in off:
             return f"The control holds something else in {line.row}: s writes it there.", "a takes the control's over."
         return (
@@ -109,27 +132,31 @@ class BookView(BookActing):
         if view_state is None:
             return
         session = view_state.session
-        if self.reference is None or self.against in ("control", "last"):
-            self.reference = reference(session, self.against)
-        self._lines = lines(
-            session, everything=self.everything, order=self.order, search=self.search, against=self.reference
+        if self.choice.reference is None or self.choice.against in ("control", "last"):
+            self.choice.reference = reference(session, self.choice.against)
+        self.choice.lines = lines(
+            session,
+            everything=self.choice.everything,
+            order=self.choice.order,
+            search=self.choice.search,
+            against=self.choice.reference,
         )
-        rows = [line.row for line in self._lines]
-        if self.row not in rows:
-            self.row = view_state.row if view_state.row in rows else rows[0] if rows else ""
-        sorted_by = "" if self.order == "row" else f"by {self.order}, "
-        only = f"only “{self.search}”, " if self.search else ""
-        note = f"{only}{sorted_by}against {self.reference.words}, mm"
+        rows = [line.row for line in self.choice.lines]
+        if self.choice.row not in rows:
+            self.choice.row = view_state.row if view_state.row in rows else rows[0] if rows else ""
+        sorted_by = "" if self.choice.order == "row" else f"by {self.choice.order}, "
+        only = f"only “{self.choice.search}”, " if self.choice.search else ""
+        note = f"{only}{sorted_by}against {self.choice.reference.words}, mm"
         self.query_one("#table-heading", Heading).tell(f"offsets of {session.setup.machine.name}", note)
         height = max(6, self.app.size.height - 20)
         table = self._table(view_state, height)
         self.query_one("#book-table", LatePanel).tell_text(table, min(height, table.plain.count("\n") + 1))
-        entries = session.rows.history(self.row) if self.row else []
-        self.entry = min(self.entry, max(0, len(entries) - 1))
+        entries = session.rows.history(self.choice.row) if self.choice.row else []
+        self.choice.entry = min(self.choice.entry, max(0, len(entries) - 1))
         self.query_one("#history-heading", Heading).tell(
-            f"history of {self.row}", f"{len(entries)} entries, newest first"
+            f"history of {self.choice.row}", f"{len(entries)} entries, newest first"
         )
-        key = (self.row, self.entry, len(entries))
+        key = (self.choice.row, self.choice.entry, len(entries))
         self.query_one("#book-history", LatePanel).tell_late(key, lambda _width, height: self._history(entries, height))
         self._show_side(view_state, entries)
 
@@ -140,17 +167,17 @@ class BookView(BookActing):
         left.display = not small or self.side == SIDES[0]
         side.display = not small or self.side != SIDES[0]
         side.styles.width = "1fr" if small else 56
-        at = len(entries) - 1 - self.entry
-        chosen = view_state.session.ledger.whole(self.row, at) if entries else None
+        at = len(entries) - 1 - self.choice.entry
+        chosen = view_state.session.ledger.whole(self.choice.row, at) if entries else None
         panel, heading = self.query_one("#book-entry", LatePanel), self.query_one("#entry-heading", Heading)
-        line = self.line
-        if self.side == "what moves" and line is not None and self.reference is not None:
-            heading.tell("what moves", f"{self.row} against {self.reference.words}")
-            panel.tell_text(moves_text(view_state.session, line, self.reference))
+        line = self.choice.line
+        if self.side == "what moves" and line is not None and self.choice.reference is not None:
+            heading.tell("what moves", f"{self.choice.row} against {self.choice.reference.words}")
+            panel.tell_text(moves_text(view_state.session, line, self.choice.reference))
             return
         if self.side == "days":
-            heading.tell(f"days of {self.row}", "stored and by hand")
-            key = ("days", self.row, len(entries))
+            heading.tell(f"days of {self.choice.row}", "stored and by hand")
+            key = ("days", self.choice.row, len(entries))
             panel.tell_late(key, lambda width, height: days_text(entries, width, height))
             return
         note = f"{chosen.kind.value} {chosen.at.astimezone():%Y-%m-%d %H:%M}" if chosen else ""
@@ -161,7 +188,7 @@ class BookView(BookActing):
             by = f", by {chosen.who}" if chosen.who else ""
             text.append(f" {chosen.kind.value}: {chosen.note}{by}\n", theme.SAND)
             before = next((n for n in range(at, -1, -1) if entries[n].values), None)
-            chosen = view_state.session.ledger.whole(self.row, before) if before is not None else None
+            chosen = view_state.session.ledger.whole(self.choice.row, before) if before is not None else None
             text.append(f" about {chosen.at.astimezone():%Y-%m-%d %H:%M}:\n\n" if chosen else "", theme.QUIET)
         panel.tell_text(text.append_text(self._chain(chosen)))
 
@@ -195,8 +222,8 @@ class BookView(BookActing):
         wide = self.app.size.width >= 130
         head = f"   {'row':<12}{'state':<14}" + "".join(f"{axis:>11}{'±':>7}" for axis in "XYZ")
         text.append(head + (f"{'age':>7}" if wide else "") + "\n", theme.QUIET)
-        blocks = [self._block(view_state, line, wide=wide) for line in self._lines]
-        at = next((n for n, line in enumerate(self._lines) if line.row == self.row), 0)
+        blocks = [self._block(view_state, line, wide=wide) for line in self.choice.lines]
+        at = next((n for n, line in enumerate(self.choice.lines) if line.row == self.choice.row), 0)
         first, used = at, blocks[at].plain.count("\n") if blocks else 0
         last = at + 1
         while first > 0 and used + blocks[first - 1].plain.count("\n") <= height - 3:
@@ -219,10 +246,10 @@ class BookView(BookActing):
     def _block(self, view_state: ViewState, line: BookLine, *, wide: bool) -> Text:
         """One row: its values, and under them its name, what uses it, and how it differs."""
         text = Text(no_wrap=True, overflow="ellipsis")
-        chosen, state = line.row == self.row, line.state.value
+        chosen, state = line.row == self.choice.row, line.state.value
         shape, colour = theme.STATE_SHAPES[state]
         text.append(" › " if chosen else "   ", f"bold {theme.SAND}")
-        mark = "+" if line.row in self.marked else " "
+        mark = "+" if line.row in self.choice.marked else " "
         name = f"{'└ ' if line.depth else ''}{line.row}"
         text.append(
             f"{mark}{'  ' * max(0, line.depth - 1)}{name:<11}"[:12], f"bold {theme.SAND if chosen else theme.TEXT}"
@@ -265,7 +292,7 @@ class BookView(BookActing):
             parts.append((f"limit {line.limit:g}", theme.QUIET))
         if (angle := line.values.get("r", 0.0)) and abs(angle) > 5e-5:
             parts.append((f"R {signed(angle)}°", theme.TEXT))
-        difference = self.reference.difference(line) if self.reference is not None else {}
+        difference = self.choice.reference.difference(line) if self.choice.reference is not None else {}
         if difference:
             away = distance(difference)
             turned = abs(difference.get("r", 0.0)) > 1e-4
@@ -287,10 +314,10 @@ class BookView(BookActing):
     def _history(self, entries: list[Entry], height: int) -> Text:
         text = Text(no_wrap=True, overflow="ellipsis")
         room = max(3, height)
-        first = max(0, self.entry - room + 2)
+        first = max(0, self.choice.entry - room + 2)
         for back in range(first, min(len(entries), first + room)):
             entry = entries[len(entries) - 1 - back]
-            chosen = back == self.entry
+            chosen = back == self.choice.entry
             text.append(" › " if chosen else "   ", f"bold {theme.SAND}")
             text.append(f"{entry.at.astimezone():%Y-%m-%d %H:%M:%S}  ", theme.TEXT if chosen else theme.QUIET)
             shape, colour = theme.ENTRY_SHAPES[entry.kind.value]
@@ -307,76 +334,56 @@ class BookView(BookActing):
     def move(self, step: int) -> None:
         """Choose another row."""
         view_state = self.view_state
-        rows = [line.row for line in self._lines]
+        rows = [line.row for line in self.choice.lines]
         if view_state is None or not rows:
             return
-        self.row = rows[(rows.index(self.row) + step) % len(rows)] if self.row in rows else rows[0]
-        self.entry = 0
-        if any(plan.row == self.row for plan in view_state.session.setup.rows):
-            view_state.row = self.row
-        self.owner.show_all()
+        self.choice.row = rows[(rows.index(self.choice.row) + step) % len(rows)] if self.choice.row in rows else rows[0]
+        self.choice.entry = 0
+        if any(plan.row == self.choice.row for plan in view_state.session.setup.rows):
+            view_state.row = self.choice.row
+        self.stage.show_all()
 
     def turn(self, step: int) -> None:
         """Choose another entry of the history; older ones are fetched when the choice comes near the oldest."""
         view_state = self.view_state
         if view_state is None:
             return
-        self.entry = max(0, self.entry + step)
-        if self.row and self.entry >= len(view_state.session.rows.history(self.row)) - _OLDER:
-            view_state.session.ledger.older(self.row)
+        self.choice.entry = max(0, self.choice.entry + step)
+        if self.choice.row and self.choice.entry >= len(view_state.session.rows.history(self.choice.row)) - _OLDER:
+            view_state.session.ledger.older(self.choice.row)
         self.show()
 
     def mark(self) -> None:
         """Mark the chosen row for writing, or leave it out again."""
-        if self.row in self.marked:
-            self.marked.remove(self.row)
-        elif self.row:
-            self.marked.append(self.row)
+        if self.choice.row in self.choice.marked:
+            self.choice.marked.remove(self.choice.row)
+        elif self.choice.row:
+            self.choice.marked.append(self.choice.row)
         self.show()
 
     def next_order(self) -> None:
         """Sort by row, difference, age or state."""
         from brisk_anchor.services.offsets.book_rows import ORDERS
 
-        self.order = ORDERS[(ORDERS.index(self.order) + 1) % len(ORDERS)]
-        self.owner.show_all()
+        self.choice.order = ORDERS[(ORDERS.index(self.choice.order) + 1) % len(ORDERS)]
+        self.stage.show_all()
 
     def all_rows(self) -> None:
         """Every row the control has, or only those that matter."""
-        self.everything = not self.everything
-        self.owner.show_all()
+        self.choice.everything = not self.choice.everything
+        self.stage.show_all()
 
     def next_side(self) -> None:
         """Chain, what moves, or days."""
         self.side = SIDES[(SIDES.index(self.side) + 1) % len(SIDES)]
         self.show()
 
-    def restore(self) -> None:
-        """Bring the chosen entry's values back, as a new entry."""
-        from brisk_anchor.services.offsets.offset_book import restore
-
-        view_state = self.free_desk()
-        if view_state is None or not self.row:
-            return
-        row = self.row
-        entries = view_state.session.rows.history(row)
-        if not entries:
-            return
-        entry = entries[len(entries) - 1 - self.entry]
-
-        def work() -> tuple[str, str]:
-            restore(view_state.session, row, entry)
-            self.entry = 0
-            return f"{row} is as it was {entry.at.astimezone():%Y-%m-%d %H:%M}, as a new entry.", "s writes it."
-
-        self.attempt(work)
-
     def stop(self) -> None:
         """Back to the newest entry, nothing marked."""
-        self.entry = 0
-        self.marked.clear()
-        self.owner.show_all()
+        self.choice.entry = 0
+        self.choice.marked.clear()
+        self.stage.show_all()
 
     def chosen_row(self, row: str) -> None:
         """Follow the offset chosen elsewhere."""
-        self.row, self.entry = row, 0
+        self.choice.row, self.choice.entry = row, 0

@@ -11,6 +11,8 @@ from textual.containers import Vertical
 from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.core.numbers import format_length
 from brisk_anchor.tui import theme
+from brisk_anchor.tui.actions import Do
+from brisk_anchor.tui.base import Handlers, Stage
 from brisk_anchor.tui.code.listing import Listing
 from brisk_anchor.tui.drawing import Drawing
 from brisk_anchor.tui.looking import DrawnView
@@ -32,12 +34,37 @@ _SPEEDS = (0.5, 1.0, 2.0, 4.0, 8.0, 16.0, 32.0, 64.0)
 class CodeView(DrawnView):
     """Program on the left, path and state on the right."""
 
-    def __init__(self) -> None:
-        super().__init__(id="code")
+    def __init__(self, stage: Stage, *, id: str) -> None:
+        super().__init__(stage, id=id)
         self.program: Program | None = None
         self.cursor = 1
         self.verdict: tuple[str, str] = ("", theme.QUIET)
         self._speed: float | None = None
+
+    @property
+    def handlers(self) -> Handlers:
+        """How this view does what its actions in the table name."""
+        return {
+            Do.ZOOM: self.zoom,
+            Do.MAGNIFY: self.magnify,
+            Do.PAN: self.pan,
+            Do.MOVE: self.move,
+            Do.RUN: self.run,
+            Do.STEP: self.step,
+            Do.BACK: self.back,
+            Do.TO_TOUCH: self.to_touch,
+            Do.TO_LINE: self.to_line,
+            Do.FASTER: self.faster,
+            Do.SOURCE: self.source,
+            Do.STOP: self.stop,
+        }
+
+    def next_sentence(self, view_state: ViewState) -> tuple[str, str]:
+        """The next thing to do."""
+        from brisk_anchor.services.session.guide import next_step
+
+        request = view_state.present_request()
+        return next_step(view_state.session, view_state.row, request, view_state.hand, view_state.frame())
 
     def compose(self) -> ComposeResult:
         """Listing and meaning; path and state."""
@@ -202,12 +229,12 @@ class CodeView(DrawnView):
         from brisk_anchor.services.machine.player import Player
 
         if self.program is None:
-            self.owner.tell("There is no program yet.", self.verdict[0], "ask")
+            self.stage.tell("There is no program yet.", self.verdict[0], "ask")
             return None
         try:
             player = Player(view_state.session.prover.proving_run(self.program), self.speed)
         except BriskAnchorError as error:
-            self.owner.complain(error)
+            self.stage.complain(error)
             return None
         view_state.proving = Proving(player, self.program)
         return view_state.proving
@@ -231,7 +258,7 @@ class CodeView(DrawnView):
         """A block back: the run is made again up to there, which takes no time to speak of."""
         view_state = self.view_state
         if view_state is None or view_state.proving is None:
-            self.owner.tell("Nothing has run yet.", "n runs a block, Space all of it.", "ask")
+            self.stage.tell("Nothing has run yet.", "n runs a block, Space all of it.", "ask")
             return
         steps = max(0, view_state.proving.player.steps - 1)
         running = self._from_the_start(view_state)
@@ -263,7 +290,7 @@ class CodeView(DrawnView):
         running.player.paused = True
         if running.player.line:
             self.cursor = running.player.line
-        self.owner.tell(told, "n runs the next block, N goes back, Space goes on.")
+        self.stage.tell(told, "n runs the next block, N goes back, Space goes on.")
         if running.player.over:
             self._judge(view_state, running)
         self.show_motion()
@@ -274,11 +301,11 @@ class CodeView(DrawnView):
         if view_state is None or (view_state.proving is not None and not view_state.proving.player.over):
             return
         if not view_state.code_of_plan and view_state.plan is None:
-            self.owner.tell("There is no plan yet.", "7 is the plan.", "ask")
+            self.stage.tell("There is no plan yet.", "7 is the plan.", "ask")
             return
         view_state.code_of_plan, view_state.proving = not view_state.code_of_plan, None
         self.show()
-        self.owner.tell(
+        self.stage.tell(
             "The program of the plan." if view_state.code_of_plan else f"The program of {view_state.row}.", ""
         )
 
@@ -297,7 +324,7 @@ class CodeView(DrawnView):
             if running.player.paused
             else "Proving. Space holds it, Esc ends it."
         )
-        self.owner.tell(words, "It runs on a twin: the machine and its tables are not touched.")
+        self.stage.tell(words, "It runs on a twin: the machine and its tables are not touched.")
         self.show_motion()
 
     def prove(self) -> None:
@@ -331,29 +358,29 @@ class CodeView(DrawnView):
     def _judge(self, view_state: ViewState, running: Proving) -> None:
         if view_state.code_of_plan:
             failure = running.player.run.failure()
-            self.owner.show_all(keep_prompt=True)
+            self.stage.show_all(keep_prompt=True)
             if failure is not None:
-                self.owner.complain(failure)
+                self.stage.complain(failure)
             else:
                 told = f"It ended well, after {running.player.run.machine.seconds:.0f} s of machine time."
-                self.owner.tell(told, "7 and p prove it on 200 parts.", "good")
+                self.stage.tell(told, "7 and p prove it on 200 parts.", "good")
             return
         try:
             proof = view_state.session.prover.judge(view_state.row, running.program, running.player.run)
         except BriskAnchorError as error:
             self.verdict = ("! not proved", theme.CORAL)
-            self.owner.show_all(keep_prompt=True)
-            self.owner.complain(error)
+            self.stage.show_all(keep_prompt=True)
+            self.stage.complain(error)
             return
         words = f"{proof.worst * 1000:.2f} µm from the stored value, {proof.allowed * 1000:.2f} allowed"
         self.verdict = ("● proved", theme.LIVE) if proof.holds else ("! not proved", theme.CORAL)
-        self.owner.show_all(keep_prompt=True)
+        self.stage.show_all(keep_prompt=True)
         if proof.holds:
-            self.owner.tell(
+            self.stage.tell(
                 f"{view_state.row} is proved: the program ended {words}.", "Press t for the set-up sheet.", "good"
             )
         else:
-            self.owner.tell(
+            self.stage.tell(
                 f"{view_state.row} is not proved: the program ended {words}.",
                 "Measure again, and look at the part.",
                 "bad",
@@ -373,5 +400,5 @@ class CodeView(DrawnView):
             view_state.proving.player.stop()
             view_state.proving = None
             if not over:
-                self.owner.tell("The prove-out was ended.", "Nothing was changed by it.", "ask")
+                self.stage.tell("The prove-out was ended.", "Nothing was changed by it.", "ask")
             self.show()

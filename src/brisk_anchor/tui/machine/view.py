@@ -11,12 +11,14 @@ from textual.containers import Vertical
 
 from brisk_anchor.core.errors import BriskAnchorError, MachineError
 from brisk_anchor.core.numbers import format_length
-from brisk_anchor.standin.control import HANDLE_STEPS, Mode
+from brisk_anchor.standin.control import HANDLE_STEPS, Mode, Switch
 from brisk_anchor.tui import theme
+from brisk_anchor.tui.actions import Do
+from brisk_anchor.tui.base import Handlers, Stage, View
 from brisk_anchor.tui.bench.readout import Readout
 from brisk_anchor.tui.code.listing import Listing
 from brisk_anchor.tui.entry import Words
-from brisk_anchor.tui.machine.operated import OperatedView
+from brisk_anchor.tui.machine.operated import ProgramOperator
 from brisk_anchor.tui.machine.panels import ModePanel, TablePanel
 from brisk_anchor.tui.panels import Heading, LatePanel
 from brisk_anchor.tui.view_state import JOG_STEPS, Running, ViewState
@@ -28,15 +30,42 @@ if TYPE_CHECKING:
 _MOVING = {"rapid": "rapid", "skip": "skip move", "feed": "feed", "dwell": "waiting"}
 
 
-class MachineView(OperatedView):
+class MachineView(View):
     """Readout, mode and switches on the left; program and tables on the right."""
 
-    def __init__(self) -> None:
-        super().__init__(id="machine")
+    def __init__(self, stage: Stage, *, id: str) -> None:
+        super().__init__(stage, id=id)
+        self.operator = ProgramOperator(stage, self)
         self.axis = "x"
         self.handle_step = HANDLE_STEPS[1]
         self.table = "offsets"
         self.watched: tuple[int, ...] = ()
+
+    @property
+    def handlers(self) -> Handlers:
+        """How this view does what its actions in the table name."""
+        return {
+            Do.JOG: self.jog,
+            Do.HOME: self.home,
+            Do.JOG_STEP: self.jog_step,
+            Do.MODE: self.mode,
+            Do.CHOOSE_AXIS: self.choose_axis,
+            Do.BY_HAND: self.by_hand,
+            Do.TYPE_LINE: self.operator.type_line,
+            Do.LOAD: self.operator.load,
+            Do.LOAD_FILE: self.operator.load_file,
+            Do.RUN: self.operator.run,
+            Do.STEP: self.operator.step,
+            Do.NEXT_TABLE: self.next_table,
+            Do.WATCH_VARIABLE: self.watch_variable,
+            Do.SWITCH: self.switch,
+            Do.POWER: self.power,
+            Do.STOP: self.operator.stop,
+        }
+
+    def follow(self, seconds: float) -> None:
+        """Let what runs go on."""
+        self.operator.follow(seconds)
 
     def compose(self) -> ComposeResult:
         """Left and right column."""
@@ -108,7 +137,7 @@ class MachineView(OperatedView):
         )
         self._show_program(view_state, running)
         shown: Table = table(control, self.table, self.watched)
-        printed = list(running.player.run.printed) if running else self.printed
+        printed = list(running.player.run.printed) if running else self.operator.printed
         self.query_one("#printed-heading", Heading).tell("printed", f"{len(printed)} lines" if printed else "")
         last = printed[-40:]
         self.query_one("#printed", LatePanel).tell_late(
@@ -149,13 +178,13 @@ class MachineView(OperatedView):
         )
 
     def _show_program(self, view_state: ViewState, running: Running | None) -> None:
-        title, text = self.text
+        title, text = self.operator.text
         line = running.player.line if running else 0
         control = view_state.session.control
         if running and control.mode is Mode.MDI:
             title, listed = "MDI", [(control.title, False)]
         else:
-            listed = self.listed if text else []
+            listed = self.operator.listed if text else []
         note = "runs on the machine" if running else ("" if text else "o loads it, O a file")
         self.query_one("#machine-program-heading", Heading).tell(
             title or "no program loaded", note, theme.LIVE if running else theme.QUIET
@@ -166,10 +195,10 @@ class MachineView(OperatedView):
 
     def mode(self) -> None:
         """Turn the mode switch on by one."""
-        if (view_state := self._free_desk()) is not None:
+        if (view_state := self.operator.free()) is not None:
             modes = list(Mode)
             view_state.session.control.choose(modes[(modes.index(view_state.session.control.mode) + 1) % len(modes)])
-            self._told(view_state)
+            self.operator.told(view_state)
 
     def switch(self, name: str) -> None:
         """Turn one of the operator's switches."""
@@ -178,25 +207,22 @@ class MachineView(OperatedView):
             return
         control = view_state.session.control
         try:
-            if name == "door_open":
-                control.open_door(not control.door_open)
-            else:
-                setattr(control, name, not getattr(control, name))
+            control.turn(Switch(name))
         except BriskAnchorError as error:
-            self.owner.complain(error)
+            self.stage.complain(error)
             return
         if view_state.operating:
             view_state.operating.player.single = control.single_block
         view_state.session.link.settle()
-        self._told(view_state)
+        self.operator.told(view_state)
 
     def power(self) -> None:
         """Switch the control off and on again."""
-        if (view_state := self._free_desk()) is not None:
+        if (view_state := self.operator.free()) is not None:
             view_state.session.control.power_off_and_on()
             view_state.session.link.settle()
             self.show()
-            self.owner.tell(
+            self.stage.tell(
                 "The control was off and is on again: common variables are gone, the home position is lost.",
                 "h sends every axis home.",
                 "ask",
@@ -214,7 +240,7 @@ class MachineView(OperatedView):
         if control.mode is Mode.MDI:
             return "Press i and type a line.", "Modal state and offset stay in force from line to line."
         if control.mode is Mode.AUTO:
-            if not self.text[1]:
+            if not self.operator.text[1]:
                 return "Press o to load the program of the chosen offset, O for a file.", "Tab chooses the offset."
             return (
                 "Press Space to run the program on this machine.",
@@ -226,25 +252,25 @@ class MachineView(OperatedView):
 
     def choose_axis(self, step: int) -> None:
         """Choose the axis that moves by hand."""
-        if (view_state := self._free_desk()) is not None:
+        if (view_state := self.operator.free()) is not None:
             axes = ["x", "y", "z", *(letter.lower() for letter in view_state.session.link.angles)]
             self.axis = axes[(axes.index(self.axis) + step) % len(axes)]
             self.show_motion()
 
     def by_hand(self, sign: int) -> None:
         """Move the chosen axis by a step or a click."""
-        view_state = self._free_desk()
+        view_state = self.operator.free()
         if view_state is not None:
             self.jog(self.axis, sign)
 
     def jog(self, axis: str, sign: int) -> None:
         """Move an axis by a step, as the mode has it."""
-        view_state = self._free_desk()
+        view_state = self.operator.free()
         if view_state is None:
             return
         control = view_state.session.control
         if control.mode not in (Mode.JOG, Mode.HANDLE):
-            self.owner.tell(
+            self.stage.tell(
                 f"The mode is {control.mode.value}: nothing moves by hand.", "m turns the mode switch.", "ask"
             )
             return
@@ -254,17 +280,17 @@ class MachineView(OperatedView):
         except MachineError as error:
             control.raise_alarm(error)
             self.show()
-            self.owner.complain(error)
+            self.stage.complain(error)
             return
         finally:
             view_state.session.link.settle()
         self.show()
         if met:
-            self.owner.tell(f"Contact with {met}: stopped, and backed off.", "", "ask")
+            self.stage.tell(f"Contact with {met}: stopped, and backed off.", "", "ask")
 
     def jog_step(self) -> None:
         """Take the next step."""
-        if (view_state := self._free_desk()) is not None:
+        if (view_state := self.operator.free()) is not None:
             if view_state.session.control.mode is Mode.HANDLE:
                 self.handle_step = HANDLE_STEPS[(HANDLE_STEPS.index(self.handle_step) + 1) % len(HANDLE_STEPS)]
             else:
@@ -273,16 +299,16 @@ class MachineView(OperatedView):
 
     def home(self) -> None:
         """Send every axis home."""
-        view_state = self._free_desk()
+        view_state = self.operator.free()
         if view_state is None:
             return
         try:
             view_state.session.control.go_home()
         except BriskAnchorError as error:
-            self.owner.complain(error)
+            self.stage.complain(error)
             return
         view_state.session.link.settle()
-        self._told(view_state)
+        self.operator.told(view_state)
 
     # -- tables ----------------------------------------------------------------------------------------------------
 
@@ -296,7 +322,7 @@ class MachineView(OperatedView):
     def watch_variable(self) -> None:
         """Ask for a variable to watch."""
         if self.view_state is not None:
-            self.owner.ask(Words("watch #", "number of a variable; again to leave it out", _weigh_number, self._watch))
+            self.stage.ask(Words("watch #", "number of a variable; again to leave it out", _weigh_number, self._watch))
 
     def _watch(self, text: str) -> None:
         number = int(text.lstrip("#"))

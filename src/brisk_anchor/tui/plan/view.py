@@ -11,8 +11,11 @@ from textual.containers import Vertical
 
 from brisk_anchor.core.errors import BriskAnchorError, PlanFileError
 from brisk_anchor.tui import theme
+from brisk_anchor.tui.actions import Do
+from brisk_anchor.tui.base import Handlers, Stage
 from brisk_anchor.tui.drawing import Drawing
 from brisk_anchor.tui.entry import Question, Words
+from brisk_anchor.tui.looking import DrawnView
 from brisk_anchor.tui.panels import Heading, LatePanel
 from brisk_anchor.tui.plan.panels import figures_text, list_text, steps_by_name, whole_text
 from brisk_anchor.tui.plan.runs import PlanRuns
@@ -30,16 +33,43 @@ _COUNT_IN = 690
 """The variable a jump back counts in."""
 
 
-class PlanView(PlanRuns):
+class PlanView(DrawnView):
     """List and figures on the left; path, time and proof on the right."""
 
-    def __init__(self) -> None:
-        super().__init__()
+    def __init__(self, stage: Stage, *, id: str) -> None:
+        super().__init__(stage, id=id)
+        self.runs = PlanRuns(stage, self)
         self.chosen = 0
         self.figure_chosen = 0
         self.pointed: DrawnFeature | None = None
         """A feature of the drawing that would be added."""
         self._of: object = None
+
+    @property
+    def handlers(self) -> Handlers:
+        """How this view does what its actions in the table name."""
+        return {
+            Do.MAGNIFY: self.magnify,
+            Do.PAN: self.pan,
+            Do.MOVE: self.move,
+            Do.POINT: self.point,
+            Do.ADD: self.add,
+            Do.NEXT_FIGURE: self.next_figure,
+            Do.EDIT: self.edit,
+            Do.PROPOSE: self.propose,
+            Do.SAY: self.say,
+            Do.SAY_OF_PLAN: self.say_of_plan,
+            Do.TOGGLE: self.toggle,
+            Do.SHIFT: self.shift,
+            Do.ORDER: self.order,
+            Do.TAKE_OUT: self.take_out,
+            Do.UNDO: self.undo,
+            Do.CODE: self.runs.code,
+            Do.PROVE_PLAN: self.runs.prove_plan,
+            Do.WRITE: self.write,
+            Do.WEAVE: self.weave,
+            Do.STOP: self.stop,
+        }
 
     def compose(self) -> ComposeResult:
         """List, figures; drawing, the whole."""
@@ -62,9 +92,9 @@ class PlanView(PlanRuns):
         if view_state is None:
             return None
         try:
-            return view_state.open_plan(self.owner.folder)
+            return view_state.open_plan(self.stage.folder)
         except PlanFileError as error:
-            self.owner.complain(error)
+            self.stage.complain(error)
             return None
 
     @property
@@ -75,9 +105,14 @@ class PlanView(PlanRuns):
             return None
         return steps_by_name(builder).get(builder.plan.measure[self.chosen].known_as, (0, None))[1]
 
+    def write_sheet(self) -> bool:
+        """Draw path and sheet of the plan."""
+        self.runs.write_sheet()
+        return True
+
     def next_sentence(self, view_state: ViewState) -> tuple[str, str]:
         """What can be done next."""
-        self.spoken = False
+        self.runs.spoken = False
         builder = self.builder
         if builder is None:
             return "The plan's file has faults.", "Mend it, or put it aside; brisk-anchor plan check lists them."
@@ -87,7 +122,7 @@ class PlanView(PlanRuns):
             return f"{builder.problem.what}.", builder.problem.remedy
         if builder.ready is not None and any(look.stops for look in builder.ready.all_looks):
             return "The second look stops this plan.", "Choose what is marked with ! and change its figures."
-        if not builder.is_proved(self.digest):
+        if not builder.is_proved(self.runs.digest):
             return "p proves it on 200 parts; c shows its code.", "f points at a feature of the drawing, a adds it."
         if builder.changed:
             return "It is proved. w writes the plan and its program.", "t draws its path and its sheet."
@@ -104,7 +139,7 @@ class PlanView(PlanRuns):
         self._of = now
         plan = builder.plan
         self.chosen = max(0, min(self.chosen, len(plan.measure) - 1))
-        self.rehearse()
+        self.runs.rehearse()
         sets = ", ".join(dict.fromkeys([plan.offset or "", *(s.sets.row for s in plan.measure if s.sets)])).strip(", ")
         note = f"sets {sets or 'nothing'}, {plan.order}" + (", half turn" if plan.half_turn else "")
         changed = " · changed" if builder.changed else ""
@@ -140,13 +175,15 @@ class PlanView(PlanRuns):
     def show_whole(self, builder: PlanBuilder) -> None:
         """Time, second look and proof."""
         proof = builder.proof
-        good = builder.is_proved(self.digest)
+        good = builder.is_proved(self.runs.digest)
         note, colour = ("● proved", theme.LIVE) if good else ("○ not proved", theme.QUIET)
         self.query_one("#whole-heading", Heading).tell("time, second look, proof", note, colour)
-        key = (id(builder.ready), id(proof), self.digest, self.times, self.ended, self.running)
+        key = (id(builder.ready), id(proof), self.runs.digest, self.runs.times, self.runs.ended, self.runs.running)
         self.query_one("#plan-whole", LatePanel).tell_late(
             key,
-            lambda width, _h: whole_text(builder, self.digest, self.times, self.ended, self.running, width),
+            lambda width, _h: whole_text(
+                builder, self.runs.digest, self.runs.times, self.runs.ended, self.runs.running, width
+            ),
         )
 
     def show_motion(self) -> None:
@@ -163,7 +200,7 @@ class PlanView(PlanRuns):
         centre: Vector | None = (chosen[0], chosen[1], chosen[2] - length) if chosen else None
         if self.pointed is not None:
             centre = self.pointed.machine
-        table, motions = step.measurement.table if step is not None else (), self.motions
+        table, motions = step.measurement.table if step is not None else (), self.runs.motions
         if table:  # what is seen is how it stands for the chosen one
             motions = motions_at(motions, view_state.session.link.angles, dict(table))
         setup, turned = view_state.standing(dict(table))
@@ -214,13 +251,13 @@ class PlanView(PlanRuns):
             return
         free = builder.unmeasured()
         if not free:
-            self.owner.tell("Everything that is drawn is in the plan.", "On the bench, L takes what is marked.", "ask")
+            self.stage.tell("Everything that is drawn is in the plan.", "On the bench, L takes what is marked.", "ask")
             return
         names = [drawn.name for drawn in free]
         at = names.index(self.pointed.name) + step if self.pointed and self.pointed.name in names else min(0, step)
         self.pointed = free[at % len(free)]
         self.show()
-        self.tell_next()
+        self.runs.tell_next()
 
     def on_drawing_pointed(self, message: Drawing.Pointed) -> None:
         """A click on the plan: the drawn feature nearest to it is chosen, or pointed at."""
@@ -242,15 +279,15 @@ class PlanView(PlanRuns):
         else:
             self.pointed = drawn
         self.show()
-        self.tell_next()
+        self.runs.tell_next()
 
     # -- changing ----------------------------------------------------------------------------------------------
 
     def _do(self, work: Callable[[PlanBuilder], tuple[str, str]]) -> None:
         builder = self.builder
-        if builder is not None and not self.running:
-            self.spoken = True
-            self.attempt(lambda: work(builder))
+        if builder is not None and not self.runs.running:
+            self.runs.spoken = True
+            self.stage.attempt(lambda: work(builder))
 
     def add(self, like: int) -> None:
         """Add the feature that is pointed at; with `like` the figures of the chosen one are stated for it too."""
@@ -298,7 +335,7 @@ class PlanView(PlanRuns):
             return
         figure = step.figures[self.figure_chosen]
         if not figure.field:
-            self.owner.tell(f"{figure.name} follows from the others.", figure.why, "ask")
+            self.stage.tell(f"{figure.name} follows from the others.", figure.why, "ask")
             return
         index = self.chosen
 
@@ -306,13 +343,13 @@ class PlanView(PlanRuns):
             self._do(lambda b: (_stated(b, index, figure, value), "⌫ proposes it again, u takes it back."))
 
         unit = "" if figure.unit == "mm" else f" ({figure.unit})"
-        self.owner.ask(Question(f"{figure.name}{unit}", figure.value, -_FURTHEST, _FURTHEST, answer))
+        self.stage.ask(Question(f"{figure.name}{unit}", figure.value, -_FURTHEST, _FURTHEST, answer))
 
     def propose(self) -> None:
         """Leave the chosen figure to be proposed again."""
         step = self.step
         if step is None or not step.figures or not step.figures[self.figure_chosen].stated:
-            self.owner.tell("That figure is proposed already.", "", "ask")
+            self.stage.tell("That figure is proposed already.", "", "ask")
             return
         figure, index = step.figures[self.figure_chosen], self.chosen
 
@@ -331,7 +368,7 @@ class PlanView(PlanRuns):
             return
         index = self.chosen
         section = builder.plan.measure[index]
-        self.owner.ask(
+        self.stage.ask(
             Words(
                 section.known_as,
                 partial(hint, MEASURE_FORMS),
@@ -348,7 +385,7 @@ class PlanView(PlanRuns):
         if builder is None:
             return
         plan = builder.plan
-        self.owner.ask(
+        self.stage.ask(
             Words(
                 "plan",
                 partial(hint, PLAN_FORMS),
@@ -361,12 +398,11 @@ class PlanView(PlanRuns):
 
     def stop(self) -> None:
         """End a proof, or leave what is pointed at."""
-        if self.running:
-            self._halt = True
+        if self.runs.halt():
             return
         self.pointed = None
         self.show()
-        self.tell_next()
+        self.runs.tell_next()
 
     def weave(self) -> None:
         """Open a cutting program and put measuring into it."""
@@ -378,7 +414,7 @@ class PlanView(PlanRuns):
         builder = self.builder
         if builder is None:
             return
-        folder = self.owner.folder
+        folder = self.stage.folder
         there = [path.name for path in sorted(folder.glob("*.nc")) if not path.name.startswith("o")][:6]
 
         def found(name: str) -> Path:
@@ -389,16 +425,16 @@ class PlanView(PlanRuns):
             try:
                 editor = WeaveEditor(builder.session, found(name))
             except BriskAnchorError as error:
-                self.owner.complain(error)
+                self.stage.complain(error)
                 return
             section = builder.plan.measure[self.chosen] if builder.plan.measure else None
-            self.owner.push_screen(WeaveSheet(editor, section, _COUNT_IN))
+            self.stage.open_sheet(WeaveSheet(editor, section, _COUNT_IN))
 
         def weigh(name: str) -> str:
             return "Enter opens it" if found(name).is_file() else "no such file yet"
 
         hint = f"a cutting program; here are {', '.join(there)}" if there else "a cutting program"
-        self.owner.ask(Words("cutting program", hint, weigh, answer))
+        self.stage.ask(Words("cutting program", hint, weigh, answer))
 
     def write(self) -> None:
         """Write the plan and its program into the folder."""

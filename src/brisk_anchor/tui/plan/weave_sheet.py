@@ -15,7 +15,7 @@ from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.overlay import LeavesOnce
 from brisk_anchor.tui.panels import Heading, LatePanel
-from brisk_anchor.tui.patience import patiently
+from brisk_anchor.tui.terminal import patiently
 from brisk_anchor.tui.words import cut
 
 if TYPE_CHECKING:

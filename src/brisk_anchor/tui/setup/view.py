@@ -17,6 +17,8 @@ from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.core.numbers import format_length
 from brisk_anchor.core.offsets.rules import FromFit
 from brisk_anchor.tui import theme
+from brisk_anchor.tui.actions import Do
+from brisk_anchor.tui.base import Handlers, Stage
 from brisk_anchor.tui.drawing import Drawing
 from brisk_anchor.tui.entry import Words
 from brisk_anchor.tui.looking import DrawnView
@@ -54,8 +56,8 @@ def _mm(value: float) -> str:
 class SetupView(DrawnView):
     """Lists on the left; the drawing and the zero of the chosen offset on the right."""
 
-    def __init__(self) -> None:
-        super().__init__(id="setup")
+    def __init__(self, stage: Stage, *, id: str) -> None:
+        super().__init__(stage, id=id)
         self.chosen = 0
         self.listed = PAGES[0]
         self._items: list[Item] = []
@@ -65,6 +67,38 @@ class SetupView(DrawnView):
         self._of: object = None
         self._from: DrawnFeature | None = None
         """Where a distance is counted from."""
+
+    @property
+    def handlers(self) -> Handlers:
+        """How this view does what its actions in the table name."""
+        return {
+            Do.ZOOM: self.zoom,
+            Do.MAGNIFY: self.magnify,
+            Do.PAN: self.pan,
+            Do.DIMENSIONS: self.dimensions,
+            Do.MOVE: self.move,
+            Do.TAKE: self.take,
+            Do.BETWEEN: self.between,
+            Do.ANGLE: self.angle,
+            Do.TABLE_ANGLE: self.table_angle,
+            Do.FIT: self.fit,
+            Do.DERIVE: self.derive,
+            Do.DISTANCE: self.distance,
+            Do.HERE: self.here,
+            Do.BESIDE: self.beside,
+            Do.PAGE: self.page,
+            Do.TURN: self.turn,
+            Do.TAKE_OFF: self.take_off,
+            Do.UNDO: self.undo,
+            Do.STOP: self.stop,
+        }
+
+    def next_sentence(self, view_state: ViewState) -> tuple[str, str]:
+        """The next thing to do."""
+        return (
+            "Choose a feature; x, y or z takes that axis of the zero from it.",
+            "X, Y or Z moves the zero onto it. n draws, l lists points to put the zero on, Tab goes to the offset.",
+        )
 
     def compose(self) -> ComposeResult:
         """Features; drawing and zero."""
@@ -97,7 +131,7 @@ class SetupView(DrawnView):
             self._of, self._reaches, self._cautions = setup.features, [Reach(drawn) for drawn in setup.features], []
             self.looking = True
             work = partial(self._look, view_state.session.scene, setup)
-            self.owner.run_worker(work, thread=True, exclusive=True, group="reach", name="reach")
+            self.stage.in_background(work, "reach")
         measured = frozenset(view_state.session.measured)
         make: dict[str, Callable[[], list[Item]]] = {
             "features": lambda: feature_items(setup, self._reaches, measured),
@@ -124,8 +158,7 @@ class SetupView(DrawnView):
         from brisk_anchor.services.measure.reach import reaches
 
         found, odd = reaches(scene), cautions(scene, date.today())
-        if self.owner.is_running:
-            self.owner.call_from_thread(self._looked, setup, found, odd)
+        self.stage.from_background(partial(self._looked, setup, found, odd))
 
     def _looked(self, setup: Setup, found: list[Reach], odd: list[str]) -> None:
         if self._of is setup.features:
@@ -216,14 +249,14 @@ class SetupView(DrawnView):
 
     def take(self, axis: str, onto: int) -> None:
         """Take an axis of the offset's zero from the chosen feature, or put it on the chosen point."""
-        view_state, item = self.free_desk(), self.item
+        view_state, item = self.stage.free(), self.item
         if view_state is None or item is None:
             return
         if item.drawn is None:
             if onto:
                 self._put(view_state, item, axis, (0.0, 0.0, 0.0))
             else:
-                self.owner.tell("A point is not measured.", f"{axis.upper()} puts the zero on it.", "ask")
+                self.stage.tell("A point is not measured.", f"{axis.upper()} puts the zero on it.", "ask")
             return
         name, title = item.drawn.name, item.drawn.title
 
@@ -235,7 +268,7 @@ class SetupView(DrawnView):
 
     def between(self) -> None:
         """Take the middle between the chosen feature and the one the axis comes from."""
-        view_state, item = self.free_desk(), self.item
+        view_state, item = self.stage.free(), self.item
         if view_state is None or item is None or item.drawn is None:
             return
         name, axes = item.drawn.name, item.axes
@@ -251,7 +284,7 @@ class SetupView(DrawnView):
 
     def angle(self, taken: int) -> None:
         """Take the angle of the offset from the chosen feature, or leave it out."""
-        view_state, item = self.free_desk(), self.item
+        view_state, item = self.stage.free(), self.item
         if view_state is None or (taken and (item is None or item.drawn is None)):
             return
         name = item.drawn.name if taken and item is not None and item.drawn is not None else None
@@ -262,7 +295,7 @@ class SetupView(DrawnView):
 
     def table_angle(self) -> None:
         """Let the table turn the part straight, or keep the angle in the row again."""
-        view_state = self.free_desk()
+        view_state = self.stage.free()
         if view_state is None:
             return
         row = view_state.row
@@ -276,7 +309,7 @@ class SetupView(DrawnView):
 
     def derive(self) -> None:
         """Derive the offset from another one, its zero staying where it is."""
-        view_state = self.free_desk()
+        view_state = self.stage.free()
         if view_state is None:
             return
         others = [plan.row for plan in view_state.session.setup.rows if plan.row != view_state.row]
@@ -294,11 +327,11 @@ class SetupView(DrawnView):
                 "It moves and turns with it",
             )
 
-        self.owner.ask(Words(f"{view_state.row} follows", lambda _: f"one of {', '.join(others)}", weigh, answer))
+        self.stage.ask(Words(f"{view_state.row} follows", lambda _: f"one of {', '.join(others)}", weigh, answer))
 
     def fit(self) -> None:
         """Take the chosen feature into the best fit, or out of it."""
-        view_state, item = self.free_desk(), self.item
+        view_state, item = self.stage.free(), self.item
         if view_state is None or item is None or item.drawn is None:
             return
         name = item.drawn.name
@@ -315,18 +348,18 @@ class SetupView(DrawnView):
     def distance(self) -> None:
         """Remember the chosen feature; with another chosen, tell how far that lies from it."""
         item = self.item
-        view_state = self.free_desk()
+        view_state = self.stage.free()
         if view_state is None or item is None or item.drawn is None:
             return
         drawn, start = item.drawn, self._from
         if start is None or start.name == drawn.name or start not in view_state.session.setup.features:
             self._from = drawn
-            self.owner.tell(f"Distances from {drawn.title}.", "Choose another feature, and d again.", "ask")
+            self.stage.tell(f"Distances from {drawn.title}.", "Choose another feature, and d again.", "ask")
             return
         try:
             found = view_state.session.solver.distance(start.name, drawn.name)
         except BriskAnchorError as error:
-            self.owner.complain(error)
+            self.stage.complain(error)
             return
         self._from = None
         parts = "  ".join(
@@ -338,13 +371,13 @@ class SetupView(DrawnView):
         nominal = math.hypot(*drawn_away)
         straight = f"{found.straight.value:.4f} ±{2 * found.straight.u:.4f} mm"
         off = format_length(found.straight.value - nominal, decimals=4, signed=True)
-        self.owner.tell(
+        self.stage.tell(
             f"{start.title} to {drawn.title}: {straight}, {off} from the {nominal:.4f} drawn.", f"{parts} mm", "good"
         )
 
     def here(self) -> None:
         """The zero onto what is chosen, in every axis it means; or the chosen offset for an operation."""
-        view_state, item = self.free_desk(), self.item
+        view_state, item = self.stage.free(), self.item
         if view_state is None or item is None:
             return
         if self.listed == "operations":
@@ -356,7 +389,7 @@ class SetupView(DrawnView):
         """Type how far from the chosen place the zero is to lie."""
         from brisk_anchor.services.measure.datum_rules import read_distances
 
-        view_state, item = self.free_desk(), self.item
+        view_state, item = self.stage.free(), self.item
         if view_state is None or item is None or not item.axes:
             return
 
@@ -371,11 +404,11 @@ class SetupView(DrawnView):
             )
 
         axes = ", ".join(item.axes.upper())
-        self.owner.ask(Words(f"{axes} from {item.title}", lambda _: "figures with commas between them", weigh, answer))
+        self.stage.ask(Words(f"{axes} from {item.title}", lambda _: "figures with commas between them", weigh, answer))
 
     def _put(self, view_state: ViewState, item: Item, axes: str, away: tuple[float, float, float]) -> None:
         if item.machine is None or any(axis not in item.axes for axis in axes):
-            self.owner.tell(f"{item.title} says nothing of {axes.upper()}.", "Choose another point.", "ask")
+            self.stage.tell(f"{item.title} says nothing of {axes.upper()}.", "Choose another point.", "ask")
             return
         i = {axis: "xyz".index(axis) for axis in axes}
         places = {axis: item.machine[n] + away[n] for axis, n in i.items()}
@@ -394,18 +427,18 @@ class SetupView(DrawnView):
         try:
             kept = change()
         except BriskAnchorError as error:
-            self.owner.complain(error)
+            self.stage.complain(error)
             return
         after = view_state.expected_place(view_state.row)
         view_state.moved = (view_state.row, before) if after != before else None
-        self.owner.show_all(keep_prompt=True)
+        self.stage.show_all(keep_prompt=True)
         away = {axis: new - old for axis, new, old in zip("xyz", after, before, strict=True) if abs(new - old) > 5e-7}
         if away:
             from brisk_anchor.services.session.guide import value_words
 
             behind = f"{behind}. Every program on {view_state.row} moves by {value_words(away, 3)}"
         saved = "job.toml says so too." if kept else "This job has no file of its own: it lasts until you leave."
-        self.owner.tell(told, f"{behind}. {saved}", "good")
+        self.stage.tell(told, f"{behind}. {saved}", "good")
 
     # -- the description ---------------------------------------------------------------------------------------
 
@@ -413,7 +446,7 @@ class SetupView(DrawnView):
         """Turn the part in its fixture: by an angle, or until the chosen feature lies along an axis."""
         item = self.item
         if angle == 0 and (item is None or item.drawn is None or not item.drawn.skew):
-            self.owner.tell("Choose a feature that lies askew to the axes.", "o turns by a quarter.", "ask")
+            self.stage.tell("Choose a feature that lies askew to the axes.", "o turns by a quarter.", "ask")
             return
         skew = item.drawn.skew if item is not None and item.drawn is not None else 0.0
         self._change(lambda editor: editor.turned(editor.job.job.seat_turn + (angle or -skew)))
@@ -422,33 +455,33 @@ class SetupView(DrawnView):
         """Take the chosen feature off the drawing."""
         item = self.item
         if item is None or item.drawn is None:
-            self.owner.tell("Choose a feature of the part.", "", "ask")
+            self.stage.tell("Choose a feature of the part.", "", "ask")
             return
         name = item.drawn.name
         self._change(lambda editor: editor.removed(name))
 
     def undo(self) -> None:
         """Take the last change of the description back."""
-        view_state = self.free_desk()
+        view_state = self.stage.free()
         if view_state is None:
             return
         try:
             told = view_state.session.editor.undo()
         except BriskAnchorError as error:
-            self.owner.complain(error)
+            self.stage.complain(error)
             return
-        self.owner.show_all(keep_prompt=True)
-        self.owner.tell(
+        self.stage.show_all(keep_prompt=True)
+        self.stage.tell(
             f"{told[0].upper()}{told[1:]}." if told else "Nothing was changed since it was opened.", "", "ask"
         )
 
     def _change(self, work: Callable[[JobEditor], Change]) -> None:
-        view_state = self.free_desk()
+        view_state = self.stage.free()
         if view_state is not None:
-            make_change(self, view_state.session, work)
+            make_change(self.stage, view_state.session, work)
 
 
-def make_change(view: DrawnView, session: Session, work: Callable[[JobEditor], Change]) -> None:
+def make_change(stage: Stage, session: Session, work: Callable[[JobEditor], Change]) -> None:
     """Work a change of the description out, make it, and tell what it was; or why it cannot be."""
     from brisk_anchor.core.errors import JobError
 
@@ -457,12 +490,10 @@ def make_change(view: DrawnView, session: Session, work: Callable[[JobEditor], C
         session.editor.change(change)
     except JobError as error:
         finding = error.findings[0]
-        view.owner.tell(
-            f"{finding.reason[0].upper()}{finding.reason[1:]}.", f"Nothing was changed. {finding.place}", "bad"
-        )
+        stage.tell(f"{finding.reason[0].upper()}{finding.reason[1:]}.", f"Nothing was changed. {finding.place}", "bad")
         return
     except BriskAnchorError as error:
-        view.owner.complain(error)
+        stage.complain(error)
         return
-    view.owner.show_all(keep_prompt=True)
-    view.owner.tell(_sentence(change.told), "u takes it back.", "good")
+    stage.show_all(keep_prompt=True)
+    stage.tell(_sentence(change.told), "u takes it back.", "good")

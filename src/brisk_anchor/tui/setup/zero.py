@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 from rich.text import Text
 
 from brisk_anchor.core.numbers import format_length
-from brisk_anchor.core.offsets.rules import FromFit, FromHeading, FromRow, FromTable
+from brisk_anchor.core.offsets.rules import FromFeature, FromFit, FromHeading, FromRow, FromTable
 from brisk_anchor.tui import theme
 
 if TYPE_CHECKING:
@@ -41,16 +41,16 @@ def zero_text(session: Session, row: str) -> Text:
             text.append(f"   {rule.shift:+g} along its axis from " if rule.shift else "   on ", theme.QUIET)
             text.append(f"{rule.row}\n", theme.TEXT)
             continue
-        feature = getattr(rule, "feature", None)
-        if feature is None:
+        if not isinstance(rule, FromFeature):
             text.append("   kept or given by hand\n", theme.QUIET)
             continue
-        away = rule.allowance - rule.drawing  # type: ignore[union-attr]
+        away = rule.allowance - rule.drawing
         # The figure first: what a small window cuts off is the end of a name, never of a figure.
         shift = f"{format_length(away, decimals=3, signed=True)} from" if away else "on"
         text.append(f"   {shift} ", theme.QUIET)
-        other = getattr(rule, "other", "")
-        between = f"the middle of {titles[feature]} and {titles[other]}" if other else titles[feature]
+        between = titles[rule.feature]
+        if rule.other:
+            between = f"the middle of {between} and {titles[rule.other]}"
         text.append(f"{between}\n", theme.TEXT)
     text.append(" machine mm, by the description\n", theme.QUIET)
     return text

@@ -12,7 +12,8 @@ from textual.containers import Vertical
 
 from brisk_anchor.core.numbers import format_length
 from brisk_anchor.tui import theme
-from brisk_anchor.tui.base import View
+from brisk_anchor.tui.actions import Do
+from brisk_anchor.tui.base import Handlers, Stage, View
 from brisk_anchor.tui.entry import Question, Words
 from brisk_anchor.tui.panels import Heading, LatePanel
 from brisk_anchor.tui.shelf.drawing import radius_text, tool_text
@@ -36,11 +37,31 @@ def _figure(label: str, value: float | None) -> str:
 class ShelfView(View):
     """Tools on the left; the chosen one with its figures and its shape on the right."""
 
-    def __init__(self) -> None:
-        super().__init__(id="tools")
+    def __init__(self, stage: Stage, *, id: str) -> None:
+        super().__init__(stage, id=id)
         self.chosen = 0
         self.figure_chosen = 0
         self._lines: list[ShelfLine] = []
+
+    @property
+    def handlers(self) -> Handlers:
+        """How this view does what its actions in the table name."""
+        return {
+            Do.MOVE: self.move,
+            Do.NEXT_FIGURE: self.next_figure,
+            Do.EDIT: self.edit,
+            Do.LENGTH: self.length,
+            Do.REFERENCE: self.reference,
+            Do.TAKE_UP: self.take_up,
+            Do.BRING: self.bring,
+            Do.BROKEN: self.broken,
+            Do.RENEWED: self.renewed,
+            Do.POCKET: self.pocket,
+            Do.HALF_ROUND: self.half_round,
+            Do.CALIBRATE: self.calibrate,
+            Do.READOUT: self.readout,
+            Do.STOP: self.stop,
+        }
 
     def compose(self) -> ComposeResult:
         """List; the chosen tool."""
@@ -183,7 +204,7 @@ class ShelfView(View):
         """Choose a tool."""
         self.chosen = max(0, min(len(self._lines) - 1, self.chosen + step))
         self.figure_chosen = 0
-        self.owner.show_all()
+        self.stage.show_all()
 
     def next_figure(self, step: int) -> None:
         """Choose one of its figures."""
@@ -193,7 +214,7 @@ class ShelfView(View):
 
     def stop(self) -> None:
         """Nothing is under way here."""
-        self.owner.show_all()
+        self.stage.show_all()
 
     @property
     def _kept(self) -> str:
@@ -205,7 +226,7 @@ class ShelfView(View):
         """Type the chosen figure."""
         from brisk_anchor.services.session.tool_shelf import set_figure
 
-        view_state = self.free_desk()
+        view_state = self.stage.free()
         if view_state is None:
             return
         line = self.line
@@ -219,16 +240,16 @@ class ShelfView(View):
                     f"What was measured with the old one is void.{self._kept}",
                 )
 
-            self.attempt(work)
+            self.stage.attempt(work)
 
         note = "k = 2, as on the screen" if label.endswith("±") else ""
-        self.owner.ask(Question(f"{line.name}, {label}", present, 0.0, 700.0, answer, note))
+        self.stage.ask(Question(f"{line.name}, {label}", present, 0.0, 700.0, answer, note))
 
     def renewed(self) -> None:
         """The stylus is new, or the tip of the master."""
         from brisk_anchor.services.session.tool_shelf import new_master, probe_exchanged
 
-        view_state = self.free_desk()
+        view_state = self.stage.free()
         if view_state is None:
             return
         group = self.line.group
@@ -245,15 +266,15 @@ class ShelfView(View):
             return "The master has a new tip: take the reference again.", stale
 
         if group in ("probe", "tool setter", "reference tool"):
-            self.attempt(work)
+            self.stage.attempt(work)
         else:
-            self.owner.tell("That is for the probe and for the master of the setter.", "b is for a cutter.", "ask")
+            self.stage.tell("That is for the probe and for the master of the setter.", "b is for a cutter.", "ask")
 
     def pocket(self) -> None:
         """The probe stands in another pocket."""
         from brisk_anchor.services.session.tool_shelf import probe_exchanged
 
-        view_state = self.free_desk()
+        view_state = self.stage.free()
         if view_state is None or self.line.group != "probe":
             return
 
@@ -261,25 +282,25 @@ class ShelfView(View):
             probe_exchanged(view_state.session, "pocket")
             return "The probe seats anew: calibrate length and run-out.", "Nothing is stored until then."
 
-        self.attempt(work)
+        self.stage.attempt(work)
 
     def broken(self) -> None:
         """A cutter broke, or is another."""
         from brisk_anchor.services.session.tool_shelf import broken
 
-        view_state = self.free_desk()
+        view_state = self.stage.free()
         if view_state is None:
             return
         line = self.line
         if line.group != "cutter":
-            self.owner.tell("Choose a cutter.", "n is for the probe's stylus and the master's tip.", "ask")
+            self.stage.tell("Choose a cutter.", "n is for the probe's stylus and the master's tip.", "ask")
             return
 
         def work() -> tuple[str, str]:
             broken(view_state.session, line.number)
             return f"T{line.number} has no length until it is measured.", "All others keep theirs."
 
-        self.attempt(work)
+        self.stage.attempt(work)
 
     # -- lengths -----------------------------------------------------------------------------------------------
 
@@ -287,7 +308,7 @@ class ShelfView(View):
         """Put the chosen tool, or the master, into the spindle of the stand-in."""
         from brisk_anchor.services.session.tool_shelf import into_spindle
 
-        view_state = self.free_desk()
+        view_state = self.stage.free()
         if view_state is None:
             return
         number = self.line.number
@@ -296,27 +317,27 @@ class ShelfView(View):
             into_spindle(view_state.session, number)
             return f"T{number} is in the spindle, at home.", ""
 
-        self.attempt(work)
+        self.stage.attempt(work)
 
     def bring(self) -> None:
         """Move the chosen tool, or the master, onto the setter of the stand-in."""
         from brisk_anchor.services.session.tool_shelf import bring_to_setter
 
-        view_state = self.free_desk()
+        view_state = self.stage.free()
         if view_state is None:
             return
         number = self.line.number
         key = "r takes the reference" if self.line.group == "tool setter" else "l takes its length"
-        self.attempt(lambda: (f"T{number} met {bring_to_setter(view_state.session, number)}: {key}.", ""))
+        self.stage.attempt(lambda: (f"T{number} met {bring_to_setter(view_state.session, number)}: {key}.", ""))
 
     def reference(self) -> None:
         """Take the reference of the setter with the master."""
         from brisk_anchor.services.session.tool_shelf import take_reference
 
-        view_state = self.free_desk()
+        view_state = self.stage.free()
         setter = view_state.session.setup.shelf.setter if view_state else None
         if view_state is None or setter is None:
-            self.owner.tell("There is no tool setter on the shelf.", "machine.toml has it as [setter].", "ask")
+            self.stage.tell("There is no tool setter on the shelf.", "machine.toml has it as [setter].", "ask")
             return
 
         def take(figure: float | None) -> None:
@@ -325,7 +346,7 @@ class ShelfView(View):
                 shown = format_length(value.value, decimals=4, signed=True)
                 return f"{setter.row} Z {shown} mm ±{2 * value.u:.4f} is the reference.", "Written and read back."
 
-            self.attempt(work)
+            self.stage.attempt(work)
 
         self._ask_position(view_state, setter.master, f"T{setter.master} on {setter.name}, Z", take, "machine position")
 
@@ -334,12 +355,12 @@ class ShelfView(View):
         from brisk_anchor.services.measure.by_hand import PositionFrame
         from brisk_anchor.services.session.tool_shelf import length_on_the_part, measured_length
 
-        view_state = self.free_desk()
+        view_state = self.stage.free()
         if view_state is None:
             return
         line, session = self.line, view_state.session
         if line.group != "cutter":
-            self.owner.tell("Choose a cutter.", "The master's own length is one of its figures.", "ask")
+            self.stage.tell("Choose a cutter.", "The master's own length is one of its figures.", "ask")
             return
         if session.profile.tool_lengths.convention == "part":
             row = session.active
@@ -353,7 +374,7 @@ class ShelfView(View):
                 self._ask_position(view_state, line.number, f"T{line.number} on the part, Z", taken, "machine position")
 
             note = f"where the touched face lies in the program, with {row} active"
-            self.owner.ask(Question("program Z of the face", 0.0, -_FURTHEST, _FURTHEST, place, note, 0.0))
+            self.stage.ask(Question("program Z of the face", 0.0, -_FURTHEST, _FURTHEST, place, note, 0.0))
             return
         setter = session.setup.shelf.setter
         frame = PositionFrame()
@@ -379,7 +400,7 @@ class ShelfView(View):
             sum_ = "  ".join(f"{t.sign} {format_length(t.value, decimals=4)}".strip() for t in length.terms)
             return f"T{line.number} is {length.value:.4f} mm ±{2 * length.u:.4f} long{change}.", sum_
 
-        self.attempt(work)
+        self.stage.attempt(work)
 
     def _ask_position(
         self,
@@ -399,7 +420,7 @@ class ShelfView(View):
             take(value)
 
         note = f"{read} with T{number} just touching"
-        self.owner.ask(Question(label, stands, -_FURTHEST, _FURTHEST, answer, note, stands))
+        self.stage.ask(Question(label, stands, -_FURTHEST, _FURTHEST, answer, note, stands))
 
     def readout(self) -> None:
         """Figures count from the machine's zero, or from the active offset."""
@@ -410,7 +431,7 @@ class ShelfView(View):
                 if view_state.in_work
                 else "machine positions"
             )
-            self.owner.tell(f"Figures are {words}.", "w changes it.", "ask")
+            self.stage.tell(f"Figures are {words}.", "w changes it.", "ask")
 
     # -- run-out -----------------------------------------------------------------------------------------------
 
@@ -418,22 +439,22 @@ class ShelfView(View):
         """Turn the spindle half round."""
         from brisk_anchor.services.session.tool_shelf import turn_half_round
 
-        view_state = self.free_desk()
+        view_state = self.stage.free()
         if view_state is not None:
             turn_half_round(view_state.session)
-            self.owner.show_all()
+            self.stage.show_all()
 
     def calibrate(self) -> None:
         """The run-out: from a ring measured both ways, or from its centre as it was swept."""
         from brisk_anchor.services.measure.datum_rules import read_distances
         from brisk_anchor.services.session.tool_shelf import offset_of_ball
 
-        view_state = self.free_desk()
+        view_state = self.stage.free()
         if view_state is None or self.line.group != "probe":
             return
         rounds = [m for m in view_state.session.measured.values() if m.measurement and m.feature.kind.is_round]
         if not rounds:
-            self.owner.tell("Measure a ring or a bore with the probe on the bench first.", "Then o, and again.", "ask")
+            self.stage.tell("Measure a ring or a bore with the probe on the bench first.", "Then o, and again.", "ask")
             return
         last = max(rounds, key=lambda m: m.at)
         name = last.feature.name
@@ -446,7 +467,7 @@ class ShelfView(View):
                 told = f"The ball stands X {x:+.4f}  Y {y:+.4f} mm ±{2 * found.u:.4f} beside the axis."
                 return told, "Programs add it to every touch. Measure again: all is stale."
 
-            self.attempt(work)
+            self.stage.attempt(work)
 
         if name in view_state.session.working.half_round:
             take(None)
@@ -461,4 +482,4 @@ class ShelfView(View):
             take((x, y))
 
         hint = "machine X, Y where a dial indicator swept it true; or Esc, o, and measure it again"
-        self.owner.ask(Words(f"centre of {name}", lambda _: hint, weigh, answer))
+        self.stage.ask(Words(f"centre of {name}", lambda _: hint, weigh, answer))

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from brisk_anchor.core.errors import BriskAnchorError
-from brisk_anchor.tui.base import View
+from brisk_anchor.tui.base import Stage
 from brisk_anchor.tui.book.panels import signed
 from brisk_anchor.tui.entry import Question, Words
 
@@ -14,22 +15,38 @@ if TYPE_CHECKING:
     from brisk_anchor.services.offsets.book_rows import BookLine, TableReference
 
 
-class BookActing(View):
-    """The actions; the view itself says which row and which entry is chosen."""
+@dataclass(slots=True)
+class BookChoice:
+    """What is chosen in the book, and how it is looked at."""
 
-    row: str
-    marked: list[str]
-    against: str
-    search: str
-    reference: TableReference | None
+    row: str = ""
+    entry: int = 0
+    """How many entries back from the newest."""
+    marked: list[str] = field(default_factory=list)
+    against: str = "control"
+    search: str = ""
+    order: str = "row"
+    everything: bool = False
+    reference: TableReference | None = None
+    lines: list[BookLine] = field(default_factory=list)
 
     @property
     def line(self) -> BookLine | None:
         """The chosen row as it stands."""
-        raise NotImplementedError
+        return next((line for line in self.lines if line.row == self.row), None)
 
-    def _rows(self) -> list[str]:
+    @property
+    def rows(self) -> list[str]:
+        """The marked rows, or the chosen one."""
         return list(self.marked) or [self.row]
+
+
+class BookActions:
+    """What is done with the chosen rows."""
+
+    def __init__(self, stage: Stage, choice: BookChoice) -> None:
+        self.stage = stage
+        self.choice = choice
 
     # -- by hand -----------------------------------------------------------------------------------------------
 
@@ -38,10 +55,10 @@ class BookActing(View):
         from brisk_anchor.services.offsets.book_words import read_change
         from brisk_anchor.services.offsets.offset_book import edit, present
 
-        view_state = self.free_desk()
+        view_state = self.stage.free()
         if view_state is None:
             return
-        session, row = view_state.session, self.row
+        session, row = view_state.session, self.choice.row
         now, _ = present(session, row)
 
         def weigh(words: str) -> str:
@@ -55,26 +72,46 @@ class BookActing(View):
                 edit(session, row, changed, reason)
                 return f"{row} is typed in the book: {reason}.", "s writes it to the control."
 
-            self.attempt(work)
+            self.stage.attempt(work)
 
         hint = "x 12.5 y =-0.2 z 1/4in; and why: figures, sums, =±, mm or in, then a semicolon and the reason"
-        self.owner.ask(Words(row, lambda _: hint, weigh, answer))
+        self.stage.ask(Words(row, lambda _: hint, weigh, answer))
 
     def undo(self) -> None:
         """Bring back what the row was before, as a new entry."""
         from brisk_anchor.services.offsets.offset_book import undo
 
-        if (view_state := self.free_desk()) is not None:
-            row = self.row
-            self.attempt(
+        if (view_state := self.stage.free()) is not None:
+            row = self.choice.row
+            self.stage.attempt(
                 lambda: (f"{row} is as it was before; {undo(view_state.session, row).row} has a new entry.", "")
             )
+
+    def restore(self) -> None:
+        """Bring the chosen entry's values back, as a new entry."""
+        from brisk_anchor.services.offsets.offset_book import restore
+
+        view_state = self.stage.free()
+        if view_state is None or not self.choice.row:
+            return
+        row = self.choice.row
+        entries = view_state.session.rows.history(row)
+        if not entries:
+            return
+        entry = entries[len(entries) - 1 - self.choice.entry]
+
+        def work() -> tuple[str, str]:
+            restore(view_state.session, row, entry)
+            self.choice.entry = 0
+            return f"{row} is as it was {entry.at.astimezone():%Y-%m-%d %H:%M}, as a new entry.", "s writes it."
+
+        self.stage.attempt(work)
 
     def lock_row(self) -> None:
         """Lock the chosen row, or unlock it."""
         from brisk_anchor.services.offsets.offset_book import lock
 
-        view_state, line = self.free_desk(), self.line
+        view_state, line = self.stage.free(), self.choice.line
         if view_state is None or line is None:
             return
 
@@ -84,13 +121,13 @@ class BookActing(View):
                 return f"{line.row} is unlocked.", ""
             return f"{line.row} is locked.", "Nothing writes it until it is unlocked."
 
-        self.attempt(work)
+        self.stage.attempt(work)
 
     def limit(self) -> None:
         """How far the chosen row may jump."""
         from brisk_anchor.services.offsets.offset_book import set_limit
 
-        view_state, line = self.free_desk(), self.line
+        view_state, line = self.stage.free(), self.choice.line
         if view_state is None or line is None:
             return
 
@@ -99,58 +136,58 @@ class BookActing(View):
                 set_limit(view_state.session, line.row, value)
                 return f"{line.row} may move {value:g} mm at a store; further stops it.", ""
 
-            self.attempt(work)
+            self.stage.attempt(work)
 
-        self.owner.ask(Question(f"{line.row} may jump", line.limit, 0.001, 1000.0, answer))
+        self.stage.ask(Question(f"{line.row} may jump", line.limit, 0.001, 1000.0, answer))
 
     def rename(self) -> None:
         """Another name for the chosen row."""
         from brisk_anchor.services.offsets.offset_book import rename
 
-        if (view_state := self.free_desk()) is not None:
-            row = self.row
+        if (view_state := self.stage.free()) is not None:
+            row = self.choice.row
 
             def answer(words: str) -> None:
                 def work() -> tuple[str, str]:
                     rename(view_state.session, row, words)
                     return f"{row} is called {words}.", ""
 
-                self.attempt(work)
+                self.stage.attempt(work)
 
-            self.owner.ask(Words(f"{row} is called", lambda _: "its name", lambda words: words[:60], answer))
+            self.stage.ask(Words(f"{row} is called", lambda _: "its name", lambda words: words[:60], answer))
 
     def person(self) -> None:
         """Who makes the entries from now on."""
-        if (view_state := self.free_desk()) is not None:
+        if (view_state := self.stage.free()) is not None:
 
             def answer(words: str) -> None:
                 view_state.session.ledger.who = words[:60]
-                self.owner.tell(f"Entries are by {words[:60]} now.", "", "good")
+                self.stage.tell(f"Entries are by {words[:60]} now.", "", "good")
 
-            self.owner.ask(Words("who", lambda _: "a name, as it is to stand in the book", lambda words: words, answer))
+            self.stage.ask(Words("who", lambda _: "a name, as it is to stand in the book", lambda words: words, answer))
 
     def snapshot(self) -> None:
         """Keep the whole table under a name."""
         from brisk_anchor.services.offsets.book_files import write_snapshot
 
-        if (view_state := self.free_desk()) is not None:
+        if (view_state := self.stage.free()) is not None:
 
             def answer(words: str) -> None:
-                self.attempt(
+                self.stage.attempt(
                     lambda: (f"Snapshot “{words}” is kept.", f"Also as {write_snapshot(view_state.session, words)}")
                 )
 
             hint = "good part 14, for example; c compares with it later"
-            self.owner.ask(Words("snapshot", lambda _: hint, lambda words: words[:60], answer))
+            self.stage.ask(Words("snapshot", lambda _: hint, lambda words: words[:60], answer))
 
     def derive(self) -> None:
         """New rows that follow the chosen one: a pattern, lengths, a spacer, a table angle."""
         from brisk_anchor.services.offsets.book_words import derive, read_derived
 
-        view_state = self.free_desk()
+        view_state = self.stage.free()
         if view_state is None:
             return
-        session, row = view_state.session, self.row
+        session, row = view_state.session, self.choice.row
 
         def weigh(words: str) -> str:
             found = read_derived(session, row, words)
@@ -164,24 +201,24 @@ class BookActing(View):
                     "They move and turn with it; u in the set-up takes them back.",
                 )
 
-            self.attempt(work)
+            self.stage.attempt(work)
 
         hint = "grid 3, 2, 60, 45 · length 40, 55 · spacer x 25 · shift 10, 0, -5 · table B 90"
-        self.owner.ask(Words(f"follows {row}", lambda _: hint, weigh, answer))
+        self.stage.ask(Words(f"follows {row}", lambda _: hint, weigh, answer))
 
     def one_for_all(self) -> None:
         """Every operation onto the chosen row; again: each back onto its own."""
-        view_state = self.free_desk()
+        view_state = self.stage.free()
         if view_state is None:
             return
-        row, session = self.row, view_state.session
+        row, session = self.choice.row, view_state.session
 
         def work() -> tuple[str, str]:
             change = session.editor.changing().one_for_all(row)
             session.editor.change(change)
             return f"{change.told[0].upper()}{change.told[1:]}.", "O again, or u in the set-up, takes it back."
 
-        self.attempt(work)
+        self.stage.attempt(work)
 
     # -- comparing ---------------------------------------------------------------------------------------------
 
@@ -190,7 +227,7 @@ class BookActing(View):
         from brisk_anchor.services.offsets.book_compare import reference
         from brisk_anchor.services.offsets.book_files import read_reference
 
-        view_state = self.free_desk()
+        view_state = self.stage.free()
         if view_state is None:
             return
         session = view_state.session
@@ -200,22 +237,22 @@ class BookActing(View):
             return read_reference(session, path) if path.suffix and path.is_file() else reference(session, words)
 
         def answer(words: str) -> None:
-            self.reference, self.against = find(words), words
-            self.owner.show_all()
+            self.choice.reference, self.choice.against = find(words), words
+            self.stage.show_all()
 
         hint = "control · last · a row · a day as 2026-11-03 · snapshot NAME · machine NAME · a file"
-        self.owner.ask(Words("compare with", lambda _: hint, lambda words: find(words).words, answer))
+        self.stage.ask(Words("compare with", lambda _: hint, lambda words: find(words).words, answer))
 
     def find(self) -> None:
         """Only rows with some words; nothing shows all again."""
-        if self.free_desk() is None:
+        if self.stage.free() is None:
             return
 
         def answer(words: str) -> None:
-            self.search = "" if words == "*" else words
-            self.owner.show_all()
+            self.choice.search = "" if words == "*" else words
+            self.stage.show_all()
 
-        self.owner.ask(
+        self.stage.ask(
             Words(
                 "rows with",
                 lambda _: "words of name, state or source; differs: only those that do; * shows all",
@@ -230,35 +267,35 @@ class BookActing(View):
         """Second look, then the marked rows, or the chosen one, into the control's table; Enter confirms."""
         from brisk_anchor.services.offsets.offset_book import look_before_writing, write_rows
 
-        view_state = self.free_desk()
+        view_state = self.stage.free()
         if view_state is None:
             return
-        rows, session = self._rows(), view_state.session
+        rows, session = self.choice.rows, view_state.session
         try:
             looks = look_before_writing(session, rows)
         except BriskAnchorError as error:
-            self.owner.complain(error)
+            self.stage.complain(error)
             return
         if stops := [look for look in looks if look.stops]:
-            self.owner.tell(f"{stops[0].found}.", f"{stops[0].why}. {stops[0].do}.", "bad")
+            self.stage.tell(f"{stops[0].found}.", f"{stops[0].why}. {stops[0].do}.", "bad")
             return
 
         def answer(words: str) -> None:
             def work() -> tuple[str, str]:
                 program = write_rows(session, rows)
-                self.marked.clear()
+                self.choice.marked.clear()
                 return f"{', '.join(rows)} written by O{program.number:04d} and read back.", "Entered as stored."
 
             if words.strip().lower() in ("y", "yes"):
-                self.attempt(work)
+                self.stage.attempt(work)
             else:
-                self.owner.tell("Nothing was written.", "", "ask")
+                self.stage.tell("Nothing was written.", "", "ask")
 
         found = f"Second look: {looks[0].found}." if looks else "Second look: nothing found."
         following = list(dict.fromkeys(c for row in rows for c in session.rows.children(row) if c not in rows))
         found += f" {', '.join(following)} follow." if following else ""
         names = f"{', '.join(rows[:4])}{' and more' if len(rows) > 4 else ''}"
-        self.owner.ask(Words(f"write {names}?", lambda _: f"y writes. {found}", lambda _: found, answer))
+        self.stage.ask(Words(f"write {names}?", lambda _: f"y writes. {found}", lambda _: found, answer))
 
     def take(self) -> None:
         """Take figures from the control or a file into the book, after they were compared."""
@@ -267,10 +304,10 @@ class BookActing(View):
         from brisk_anchor.services.offsets.book_rows import distance, line_of
         from brisk_anchor.services.offsets.offset_book import take_over
 
-        view_state = self.free_desk()
+        view_state = self.stage.free()
         if view_state is None:
             return
-        session, rows = view_state.session, self._rows()
+        session, rows = view_state.session, self.choice.rows
 
         def find(words: str) -> tuple[dict[str, dict[str, float]], str]:
             if words.lower() == "control":
@@ -298,10 +335,10 @@ class BookActing(View):
                     "The control is as it was.",
                 )
 
-            self.attempt(work)
+            self.stage.attempt(work)
 
         hint = "control, for the marked rows; or a file: CSV, JSON, blocks of G10, report lines"
-        self.owner.ask(Words("take from", lambda _: hint, weigh, answer))
+        self.stage.ask(Words("take from", lambda _: hint, weigh, answer))
 
     def export(self) -> None:
         """Write the table, or the program that sets the marked rows, to a file."""
@@ -309,53 +346,53 @@ class BookActing(View):
         from brisk_anchor.services.offsets.book_files import export
         from brisk_anchor.services.offsets.offset_book import writing_program
 
-        view_state = self.free_desk()
+        view_state = self.stage.free()
         if view_state is None:
             return
-        session, rows = view_state.session, self._rows()
+        session, rows = view_state.session, self.choice.rows
 
         def answer(words: str) -> None:
             def work() -> tuple[str, str]:
-                path = self.owner.folder / words if not Path(words).is_absolute() else Path(words)
+                path = self.stage.folder / words if not Path(words).is_absolute() else Path(words)
                 if words.endswith(".ngc") or words.endswith(".tap"):
                     write_whole(path, writing_program(session, rows).text.encode())
                     return f"The program that sets {', '.join(rows)} is written.", str(path)
                 return f"Written {export(session, path).name}.", f"In {path.parent}"
 
-            self.attempt(work)
+            self.stage.attempt(work)
 
         hint = "table.csv, table.json or table.nc; set.tap writes the guarded program for the marked rows"
-        self.owner.ask(Words("file", lambda _: hint, lambda words: words, answer))
+        self.stage.ask(Words("file", lambda _: hint, lambda words: words, answer))
 
     def card(self) -> None:
         """Large figures to type at the control, ticked off."""
         from brisk_anchor.services.offsets.book_files import card
         from brisk_anchor.tui.book.card_sheet import CardSheet
 
-        if (view_state := self.free_desk()) is not None:
+        if (view_state := self.stage.free()) is not None:
             try:
-                self.owner.push_screen(CardSheet(card(view_state.session, self._rows())))
+                self.stage.open_sheet(CardSheet(card(view_state.session, self.choice.rows)))
             except BriskAnchorError as error:
-                self.owner.complain(error)
+                self.stage.complain(error)
 
     def chart(self) -> None:
         """Write the days of the chosen row as SVG and PDF."""
         from brisk_anchor.services.offsets.book_files import write_timeline
 
-        if (view_state := self.free_desk()) is not None:
-            row = self.row
+        if (view_state := self.stage.free()) is not None:
+            row = self.choice.row
 
             def work() -> tuple[str, str]:
-                paths = write_timeline(view_state.session, row, self.owner.folder)
+                paths = write_timeline(view_state.session, row, self.stage.folder)
                 return f"Written {' and '.join(path.name for path in paths)}.", f"In {paths[0].parent}"
 
-            self.attempt(work)
+            self.stage.attempt(work)
 
     def fits(self) -> None:
         """Does a cutting program fit into the travels?"""
         from brisk_anchor.services.offsets.fits import fit_file, words
 
-        view_state = self.free_desk()
+        view_state = self.stage.free()
         if view_state is None:
             return
         session = view_state.session
@@ -366,13 +403,13 @@ class BookActing(View):
 
             try:
                 fit = fit_file(session, Path(name).expanduser())
-                paths = write_fit(session, fit, self.owner.folder)
+                paths = write_fit(session, fit, self.stage.folder)
             except BriskAnchorError as error:
-                self.owner.complain(error)
+                self.stage.complain(error)
                 return
-            self.owner.push_screen(FitsSheet(session, fit, words(fit), [path.name for path in paths]))
+            self.stage.open_sheet(FitsSheet(session, fit, words(fit), [path.name for path in paths]))
 
         def weigh(name: str) -> str:
             return "Enter reads it" if Path(name).expanduser().is_file() else "no such file yet"
 
-        self.owner.ask(Words("program", lambda _: "a cutting program, of any length", weigh, answer))
+        self.stage.ask(Words("program", lambda _: "a cutting program, of any length", weigh, answer))

@@ -1,0 +1,35 @@
+"""The registries of views and actions: every key does something, in every view it is said to."""
+
+import inspect
+from pathlib import Path
+
+import pytest
+
+from brisk_anchor.tui.actions import ACTIONS, Do
+from brisk_anchor.tui.app import BriskAnchorApp
+from brisk_anchor.tui.views import VIEWS, view_entry
+
+
+def no_job():
+    raise AssertionError("nothing is opened here")
+
+
+@pytest.mark.parametrize("entry", VIEWS, ids=lambda entry: entry.name)
+def test_every_action_of_a_view_has_a_handler_that_takes_its_arguments(entry):
+    app = BriskAnchorApp(no_job, Path())
+    view = entry.make(app)
+    assert view.id == entry.name
+    mine = [action for action in ACTIONS if entry.name in action.views]
+    for action in mine:
+        handler = app.handlers.get(action.do) or view.handlers[action.do]
+        inspect.signature(handler).bind(*action.arguments)
+    assert view.handlers.keys() <= {action.do for action in mine}
+
+
+def test_each_view_has_a_key_and_each_thing_to_do_an_action():
+    keys = {action.keys: action.arguments for action in ACTIONS if action.do is Do.VIEW}
+    assert keys == {entry.key: (entry.name,) for entry in VIEWS}
+    assert {action.do for action in ACTIONS} == set(Do)
+    assert all(entry.help.endswith(".") and entry.line.endswith(".") for entry in VIEWS)
+    with pytest.raises(ValueError, match="no view"):
+        view_entry("benches")
