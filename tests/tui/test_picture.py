@@ -7,9 +7,9 @@ from datetime import UTC, datetime, timedelta
 import pytest
 
 from brisk_anchor.services.measure.measurement_request import build_measurement, point_at
+from brisk_anchor.services.offsets.book_guide import age_words
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.bench.chain_panel import chain_text, links
-from brisk_anchor.tui.book.view import age_of
 from brisk_anchor.tui.canvas import Canvas
 from brisk_anchor.tui.picture import Anchor, Picture, box_of, draw_ground, draw_live, projections
 
@@ -94,4 +94,4 @@ def test_the_chain_grows_link_by_link_and_shrinks_to_its_ends(quiet):
 )
 def test_ages_in_words(seconds, words):
     now = datetime(2026, 11, 23, 12, tzinfo=UTC)
-    assert age_of(now - timedelta(seconds=seconds), now) == words
+    assert age_words(now - timedelta(seconds=seconds), now) == words

@@ -423,6 +423,14 @@ class Measurement:
         clear = self.stylus.ball_diameter / 2 + self.slack + SEARCH_MARGIN
         return self.across(axis) / 2 + self._side * clear
 
+    def search_zone(self, axis: int) -> tuple[float, float, float]:
+        """Where a search along an axis begins and ends, and where the wall is, mm from the middle of the feature."""
+        ball, search, reach = self.stylus.ball_diameter, self.search_along(axis), self.reach_along(axis)
+        if not self.kind.is_outside:
+            return 0.0, search, ball / 2 + reach
+        out = self.begin_distance(axis)
+        return out, out - search, out - ball / 2 - reach
+
     def search_along(self, axis: int) -> float:
         """The search distance along an axis, mm: `search` is that of the first touch, all have the same margin."""
         first = self.axis_along(self.directions[0])

@@ -10,7 +10,7 @@ from brisk_anchor.core.numbers import format_length
 from brisk_anchor.nc.read.expressions import ExpressionError
 from brisk_anchor.nc.read.port import LENGTH, LENGTH_WEAR, RADIUS, RADIUS_WEAR
 from brisk_anchor.nc.read.variables import Variables
-from brisk_anchor.standin.control import Control
+from brisk_anchor.standin.control import Control, Mode
 
 TABLES = ("offsets", "tools", "variables", "runs")
 _MOST_VARIABLES = 40
@@ -126,3 +126,23 @@ def _runs(control: Control) -> Table:
         (note.title, note.ended, str(note.blocks), f"{note.seconds:.1f} s") for note in reversed(control.history)
     )
     return Table(("program", "ended", "blocks", "machine time"), rows, note="newest first")
+
+
+def next_step(control: Control, *, loaded: bool) -> tuple[str, str]:
+    """The next thing to do at the control, in two sentences; `loaded` is whether a program is."""
+    if control.alarm is not None:
+        return f"Alarm {int(control.alarm.number)}: {control.alarm.text}.", "Esc resets it."
+    if control.door_open:
+        return "The door is open: nothing moves under power.", "d closes it."
+    if not control.homed:
+        return "The machine does not know where it is: press h to send it home.", "No program runs before."
+    if control.mode is Mode.MDI:
+        return "Press i and type a line.", "Modal state and offset stay in force from line to line."
+    if control.mode is Mode.AUTO:
+        if not loaded:
+            return "Press o to load the program of the chosen offset, O for a file.", "Tab chooses the offset."
+        return (
+            "Press Space to run the program on this machine.",
+            "It moves, and writes the tables: 3 proves it first.",
+        )
+    return "Move by hand: ← → choose the axis, ↑ ↓ move it.", "Contact stops the probe. m turns the mode switch."

@@ -6,11 +6,18 @@ import math
 from collections.abc import Callable
 from dataclasses import dataclass
 
+from brisk_anchor.core.features.measuring import Measurement
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.nc.read.interpreter import Status
 from brisk_anchor.services.machine.runs import Run, Stride
 from brisk_anchor.standin.motion import Motion, MoveKind, touches_in
 
+_DOING = {
+    MoveKind.RAPID: "rapid",
+    MoveKind.SKIP: "guarded",
+    MoveKind.FEED: "feed",
+    MoveKind.DWELL: "waiting",
+}
 _BLOCKS_A_CALL = 400
 """Blocks without a move that one call of `advance` runs at most, so that a screen stays alive."""
 
@@ -21,6 +28,15 @@ class Mark:
 
     line: int
     touches: int
+
+
+@dataclass(frozen=True, slots=True)
+class Progress:
+    """What the machine does now, how far the move still goes, mm, and which share of it is done."""
+
+    doing: str
+    to_go: float | None
+    share: float
 
 
 class Player:
@@ -69,6 +85,23 @@ class Player:
         if self.motion is None or self.motion.kind is MoveKind.DWELL:
             return None
         return math.dist(self.motion.end, self.position)
+
+    def progress(self, measurement: Measurement | None = None) -> Progress | None:
+        """What it does now, None between moves; of a `measurement`, touch by touch, to where the wall should be."""
+        motion = self.motion
+        if motion is None:
+            return None
+        doing, whole = _DOING[motion.kind], math.dist(motion.start, motion.end)
+        probing = self.run.profile.probing
+        guarded = probing is None or motion.kind is not MoveKind.SKIP or motion.feed == probing.guarded_feed
+        if measurement is not None and probing is not None and not guarded:
+            slow = len(self.contacts) % 2 == 1  # the wall was found: what comes now is the touch that counts
+            number = min(measurement.touch_count, len(self.touched) + 1)
+            doing = f"touch {number} of {measurement.touch_count}" + (", slow" if slow else "")
+            whole = probing.back_off if slow else measurement.nominal_reach
+        gone = math.dist(self.position, motion.start)
+        to_go = whole - gone if self.to_go is not None else None
+        return Progress(doing, to_go, min(1.0, gone / whole) if whole else 1.0)
 
     def advance(self, seconds: float) -> bool:
         """Let time pass; returns whether anything changed. Does nothing while paused."""

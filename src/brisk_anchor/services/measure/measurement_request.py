@@ -13,6 +13,15 @@ from brisk_anchor.core.offsets.setup import DrawnFeature, Setup
 
 APPROACH = 8.0
 """How far, mm, over a boss or surface the tip stands before it goes down, when a drawn feature is pointed at."""
+_LIMITS = {
+    "size": (0.5, 1000.0),
+    "size_y": (0.5, 1000.0),
+    "depth": (0.01, 300.0),
+    "repeats": (1.0, 9.0),
+    "spread": (2.0, 1000.0),
+    "heading": (-360.0, 360.0),
+}
+"""Of typed figures, by field: lengths in mm, headings in degrees."""
 NEARBY = 15.0
 """How far, mm, the tip may stand from a drawn feature of the same kind and still be taken to mean it."""
 STEEPEST = 20.0
@@ -292,3 +301,15 @@ def build_measurement(setup: Setup, request: MeasurementRequest, way: Measuremen
         hop=way.hop,
         depth_check=check or 0.0,
     )
+
+
+def limits_of(field: str) -> tuple[float, float]:
+    """Between which figures a typed one must lie, by the name of its field: mm, degrees, or a count."""
+    return _LIMITS.get(field.split()[0], (0.1, 500.0))
+
+
+def nearest(setup: Setup, x: float, y: float, within: float = math.inf) -> DrawnFeature | None:
+    """The drawn feature nearest to a place seen from above, machine mm; None where none lies so near."""
+    touched = [drawn for drawn in setup.features if not drawn.of]
+    found = min(touched, key=lambda drawn: math.dist(drawn.machine[:2], (x, y)), default=None)
+    return found if found is not None and math.dist(found.machine[:2], (x, y)) <= within else None

@@ -46,6 +46,12 @@ class BookLine:
         """Whether an operation needs it and it is empty or stale: that must never be missed."""
         return bool(self.operations) and self.state in LACKING
 
+    @property
+    def differs_from_control(self) -> bool:
+        """Whether the control holds something else than the book."""
+        difference = TableReference("the control's table", {self.row: self.held}).difference(self)
+        return any(abs(value) > DIFFERS for value in difference.values())
+
 
 @dataclass(frozen=True, slots=True)
 class TableReference:

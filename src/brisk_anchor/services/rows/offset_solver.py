@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 from brisk_anchor.core.errors import DatumError, GeometryError
 from brisk_anchor.core.features.constructed_features import Distance, build, distance
 from brisk_anchor.core.features.feature import Feature
@@ -46,6 +48,12 @@ class OffsetSolver:
             if name not in features:
                 raise DatumError(f"{self._working.setup.drawn(name).title} is not measured yet", "", "Measure it first")
         return distance(features[first], features[second])
+
+    def drawn_distance(self, first: str, second: str, measured: Distance) -> float:
+        """How far it lies by the drawing, mm, along the axes that were measured."""
+        here, there = (self._working.setup.drawn(name).machine for name in (first, second))
+        axes = ["xyz".index(axis) for axis in measured.parts]
+        return math.hypot(*(there[n] - here[n] for n in axes))
 
     def chain(self, row: str) -> Chain | None:
         """The chain of a row from what this job has measured; None while something is missing or contradicts itself."""

@@ -59,6 +59,23 @@ class WorkingState:
         self.half_round.clear()
 
     @property
+    def last_measured(self) -> Measured | None:
+        """What was measured last, None where nothing was."""
+        return max(self.measured.values(), key=lambda measured: measured.at, default=None)
+
+    @property
+    def last_probed(self) -> Measured | None:
+        """What was measured last with the probe."""
+        probed = [measured for measured in self.measured.values() if measured.measurement is not None]
+        return max(probed, key=lambda measured: measured.at, default=None)
+
+    @property
+    def last_round(self) -> Measured | None:
+        """The ring, disc or bore that was measured last with the probe."""
+        rounds = [m for m in self.measured.values() if m.measurement is not None and m.feature.kind.is_round]
+        return max(rounds, key=lambda measured: measured.at, default=None)
+
+    @property
     def calibration_age(self) -> int | None:
         """Days since the probe was calibrated; None where nobody knows."""
         return age_in_days(self.setup.shelf.probe.calibrated, date.today())

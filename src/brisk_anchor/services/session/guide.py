@@ -9,6 +9,7 @@ from brisk_anchor.book.entries import RowState
 from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.core.features.feature import Feature
 from brisk_anchor.core.features.touches import AXES
+from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.numbers import format_length
 from brisk_anchor.core.offsets.chain import Chain
 from brisk_anchor.core.tools.hand_tools import HandTool
@@ -31,6 +32,12 @@ def value_words(values: Mapping[str, float], decimals: int = 4) -> str:
         if axis not in AXES
     ]
     return "  ".join([*([" ".join(("  ".join(lengths), "mm"))] if lengths else []), *angles])
+
+
+def moved_words(before: Vector, after: Vector) -> str:
+    """How far a place moved, by axis; empty where it did not."""
+    away = {axis: new - old for axis, new, old in zip(AXES, after, before, strict=True)}
+    return value_words({axis: value for axis, value in away.items() if abs(value) > 5e-7}, 3)
 
 
 def size_words(feature: Feature) -> str:

@@ -57,14 +57,13 @@ class HandMeasuring:
         view_state = self.stage.free()
         if view_state is None:
             return
-        made = sorted(view_state.session.measured.values(), key=lambda measured: measured.at)
-        if not made or made[-1].measurement is None:
+        last = view_state.session.working.last_measured
+        if last is None or last.measurement is None:
             self.stage.tell(
                 "Measure a ring, a disc or a face of known figure first.", "f points, Enter measures.", "ask"
             )
             return
-        last = made[-1]
-        title = last.measurement.title if last.measurement else last.feature.name
+        title = last.measurement.title
         what = "machine Z" if last.feature.size is None else "diameter"
         present = last.feature.coordinates[0] if last.feature.size is None else last.feature.size
 

@@ -2,23 +2,12 @@
 
 from __future__ import annotations
 
-import math
 from dataclasses import replace
 
 from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.core.features.touch_pattern import TouchPattern, Wall
 from brisk_anchor.tui.base import Stage
 from brisk_anchor.tui.entry import Question
-
-_LIMITS = {
-    "size": (0.5, 1000.0),
-    "size_y": (0.5, 1000.0),
-    "depth": (0.01, 300.0),
-    "repeats": (1.0, 9.0),
-    "spread": (2.0, 1000.0),
-    "heading": (-360.0, 360.0),
-}
-"""Of typed figures, by field: lengths in mm, headings in degrees."""
 
 
 class Marking:
@@ -44,16 +33,13 @@ class Marking:
 
     def point_near(self, x: float, y: float) -> None:
         """Point at the feature of the drawing that is nearest to a place on the plan, machine mm."""
-        from brisk_anchor.services.measure.measurement_request import NEARBY, point_at
+        from brisk_anchor.services.measure.measurement_request import NEARBY, nearest, point_at
 
         view_state = self.stage.free()
         if view_state is None:
             return
-        near = [
-            (math.dist((x, y), drawn.machine[:2]), drawn) for drawn in view_state.session.setup.features if not drawn.of
-        ]
-        distance, chosen = min(near, key=lambda item: item[0])
-        if distance <= NEARBY:
+        chosen = nearest(view_state.session.setup, x, y, NEARBY)
+        if chosen is not None:
             view_state.request = point_at(view_state.session.setup, chosen)
             self.stage.show_all()
         else:
@@ -103,6 +89,8 @@ class Marking:
 
     def figure(self, after: str = "") -> None:
         """Type a figure of what is asked for: the missing one first, or the one after `after`."""
+        from brisk_anchor.services.measure.measurement_request import limits_of
+
         view_state = self.stage.free()
         request = view_state.present_request() if view_state else None
         kind = request.pattern.read().kind if request else None
@@ -127,5 +115,5 @@ class Marking:
                 return
             self.stage.show_all()
 
-        low, high = _LIMITS.get(fields[name].split()[0], (0.1, 500.0))
+        low, high = limits_of(fields[name])
         self.stage.ask(Question(name, present, low, high, answer))

@@ -21,19 +21,8 @@ if TYPE_CHECKING:
 COLUMNS = 26
 
 
-def _zone(measurement: Measurement | None, axis: int) -> tuple[float, float, float]:
-    """Where a search along an axis begins and ends, and where the wall is, mm from the middle of the rose."""
-    if measurement is None:
-        return 0.0, 20.0, 19.0
-    ball, search, reach = (
-        measurement.stylus.ball_diameter,
-        measurement.search_along(axis),
-        measurement.reach_along(axis),
-    )
-    if not measurement.kind.is_outside:
-        return 0.0, search, ball / 2 + reach
-    out = measurement.begin_distance(axis)
-    return out, out - search, out - ball / 2 - reach
+_EMPTY_ZONE = (0.0, 20.0, 19.0)
+"""What is drawn while nothing is known: a search of 20 mm."""
 
 
 class TouchPatternPanel(LatePanel):
@@ -74,12 +63,15 @@ class TouchPatternPanel(LatePanel):
     ) -> Text:
         from brisk_anchor.tui.canvas import Canvas
 
+        def zone(axis: int) -> tuple[float, float, float]:
+            return measurement.search_zone(axis) if measurement is not None else _EMPTY_ZONE
+
         canvas = Canvas(COLUMNS, rows)
         tall = cell_ratio(self.app) / 2
         cx, cy = COLUMNS - 0.5, rows * 2 - 0.5
         reach = min(cx, cy * tall) - 1
         marks = {wall.name for wall in request.pattern.marks} if request else set()
-        extent = ball / 2 + max(max(_zone(measurement, axis)[:2]) for axis in (0, 1))
+        extent = ball / 2 + max(max(zone(axis)[:2]) for axis in (0, 1))
         scale = reach / extent
         radius = max(1.5, ball / 2 * scale)
         ring = [(cx + radius * math.cos(i / 8), cy + radius / tall * math.sin(i / 8)) for i in range(52)]
@@ -94,7 +86,7 @@ class TouchPatternPanel(LatePanel):
             if not marked:
                 canvas.line(*at(ball / 2 + 2 / scale), *at(extent), theme.FAINT, 1, (1, 3))
                 continue
-            first, last, wall = _zone(measurement, 0 if dx else 1)
+            first, last, wall = zone(0 if dx else 1)
             half = extent * 0.42
             twice = bool(measurement and measurement.spread and request and request.pattern.twice)
             for side in (-0.7 * half, 0.7 * half) if twice else (0.0,):

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from typing import TYPE_CHECKING
 
 from textual.app import ComposeResult
@@ -25,10 +24,8 @@ from brisk_anchor.tui.view_state import JOG_STEPS, Measuring, ViewState
 
 if TYPE_CHECKING:
     from brisk_anchor.core.features.measuring import Measurement
-    from brisk_anchor.standin.motion import Motion
 
 _REPEATS = 25
-_MOVING = {"rapid": "rapid", "skip": "guarded", "feed": "backing off", "dwell": "waiting"}
 
 
 class BenchView(DrawnView):
@@ -160,32 +157,12 @@ class BenchView(DrawnView):
             shown = view_state.session.rows.place_in(view_state.session.active, spindle, length)
             frame = f"{'tip' if view_state.hand is None else 'spindle'}, position in {view_state.session.active}"
         figures = tuple(format_length(value, decimals=3, signed=True) for value in shown)
-        doing, to_go, share = "at rest", None, 0.0
-        if view_state.running:
-            player = view_state.running.player
-            to_go = player.to_go
-            if player.motion:
-                doing, whole = self._doing(view_state.running, player.motion)
-                gone = math.dist(player.position, player.motion.start)
-                to_go = whole - gone if to_go is not None else None
-                share = min(1.0, gone / whole) if whole else 1.0
+        running = view_state.running
+        progress = running.player.progress(running.measurement) if running else None
+        doing, to_go, share = (progress.doing, progress.to_go, progress.share) if progress else ("at rest", None, 0.0)
         self.query_one(Readout).tell(
             (figures[0], figures[1], figures[2]), frame, doing, to_go, share, live=view_state.running is not None
         )
-
-    @staticmethod
-    def _doing(running: Measuring, motion: Motion) -> tuple[str, float]:
-        """What the machine does, and how long this move is: a touch to where the wall should be, else to its end."""
-        player, measurement = running.player, running.measurement
-        length = math.dist(motion.end, motion.start)
-        probing = player.run.interpreter.profile.probing
-        if probing is None or motion.kind.value != "skip" or motion.feed == probing.guarded_feed:
-            return _MOVING[motion.kind.value], length
-        made = len(player.touched)
-        slow = len(player.contacts) % 2 == 1  # the wall was found: what comes now is the touch that counts
-        number = min(measurement.touch_count, made + 1)
-        expected = probing.back_off if slow else measurement.nominal_reach
-        return f"touch {number} of {measurement.touch_count}" + (", slow" if slow else ""), expected
 
     # -- measuring and storing ---------------------------------------------------------------------------------
 
@@ -269,8 +246,8 @@ class BenchView(DrawnView):
 
     def _last(self, view_state: ViewState) -> Measurement | None:
         """The last measurement of the probe; says so where there is none."""
-        made = sorted(view_state.session.measured.values(), key=lambda measured: measured.at)
-        last = next((measured.measurement for measured in reversed(made) if measured.measurement is not None), None)
+        newest = view_state.session.working.last_probed
+        last = newest.measurement if newest is not None else None
         if last is None:
             self.stage.tell("Nothing was measured with the probe yet.", "f points, Enter measures.", "ask")
         elif view_state.session.machine.touching:

@@ -9,7 +9,6 @@ from rich.text import Text
 from textual.app import ComposeResult
 from textual.containers import Vertical
 
-from brisk_anchor.core.numbers import format_length
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.actions import Do
 from brisk_anchor.tui.base import Handlers, Stage, View
@@ -23,20 +22,17 @@ if TYPE_CHECKING:
     from brisk_anchor.services.offsets.book_rows import BookLine
     from brisk_anchor.tui.view_state import ViewState
 
+_TONES = {
+    "bad": theme.CORAL,
+    "ask": theme.SAND,
+    "quiet": theme.QUIET,
+    "plain": theme.TEXT,
+    "good": theme.LIVE,
+    "faint": theme.FAINT,
+}
 SIDES = ("chain", "what moves", "days")
 _OLDER = 5
 """How near the oldest entry in memory the choice comes before older ones are fetched."""
-
-
-def age_of(moment: datetime, now: datetime) -> str:
-    """An age in words: "now", "5 min", "3 h", "12 d"."""
-    seconds = (now - moment).total_seconds()
-    if seconds < 60:
-        return "now"
-    for size, word in ((86400, "d"), (3600, "h"), (60, "min")):
-        if seconds >= size:
-            return f"{int(seconds // size)} {word}"
-    return "now"
 
 
 class BookView(View):
@@ -93,35 +89,9 @@ class BookView(View):
 
     def next_sentence(self, view_state: ViewState) -> tuple[str, str]:
         """What cannot be missed first, then what can be done."""
-        if view_state.session.book is not None and view_state.session.book.damage:
-            return "The book is damaged and open for reading only.", view_state.session.book.damage
-        lacking = [line for line in self.choice.lines if line.lacking]
-        if lacking:
-            names = ", ".join(f"{line.row} ({', '.join(line.operations)})" for line in lacking)
-            return f"Operations need {names}: measure them first.", "1 goes to the bench. Do not start the program."
-        line = self.choice.line
-        if line is None:
-            return "No row has these words.", "/ and * show all rows."
-        if line.locked:
-            return f"{line.row} is locked.", "l unlocks it."
-        if line.state.value == "stale":
-            return f"{line.row} is stale: nothing writes it until it is measured again.", "1 goes to the bench."
-        if not line.values:
-            return f"{line.row} has no values in the book.", "Enter types them, a takes them from the control."
-        off = [line.row for line in self.choice.lines if line.values and self._differs(line)]
-        if line.row in off:
-            return f"The control holds something else in {line.row}: s writes it there.", "a takes the control's over."
-        return (
-            f"{line.row} is on the control as it is in the book.",
-            "Enter types a change, c compares, g looks further.",
-        )
+        from brisk_anchor.services.offsets.book_guide import next_step
 
-    @staticmethod
-    def _differs(line: BookLine) -> bool:
-        from brisk_anchor.services.offsets.book_rows import DIFFERS, TableReference
-
-        difference = TableReference("the control's table", {line.row: line.held}).difference(line)
-        return any(abs(value) > DIFFERS for value in difference.values())
+        return next_step(view_state.session, self.choice.lines, self.choice.line)
 
     def show(self) -> None:
         """Bring everything up to date."""
@@ -245,6 +215,8 @@ class BookView(View):
 
     def _block(self, view_state: ViewState, line: BookLine, *, wide: bool) -> Text:
         """One row: its values, and under them its name, what uses it, and how it differs."""
+        from brisk_anchor.services.offsets.book_guide import age_words
+
         text = Text(no_wrap=True, overflow="ellipsis")
         chosen, state = line.row == self.choice.row, line.state.value
         shape, colour = theme.STATE_SHAPES[state]
@@ -265,44 +237,15 @@ class BookView(View):
         else:
             text.append(f"{'—':>11}{'':7}" * 3, theme.FAINT)
         if wide and line.at is not None:
-            text.append(f"{age_of(line.at, datetime.now(UTC)):>7}", theme.QUIET)
+            text.append(f"{age_words(line.at, datetime.now(UTC)):>7}", theme.QUIET)
         text.append("\n")
         self._second(text, line, view_state.session.setup.job)
         return text
 
     def _second(self, text: Text, line: BookLine, job_here: str) -> None:
-        from brisk_anchor.services.offsets.book_rows import distance
+        from brisk_anchor.services.offsets.book_guide import remarks
 
-        parts: list[tuple[str, str]] = []
-        if line.lacking:
-            parts.append((f"! {', '.join(line.operations)} cannot run", theme.CORAL))
-        if line.locked:
-            parts.append(("■ locked", theme.SAND))
-        if line.kept_for:
-            parts.append((f"■ kept for {line.kept_for}", theme.SAND))
-        if line.title:
-            parts.append((line.title, theme.QUIET))
-        if line.parent:
-            parts.append((f"follows {line.parent}", theme.QUIET))
-        if line.operations and not line.lacking:
-            parts.append((", ".join(line.operations), theme.QUIET))
-        if others := [job for job in line.jobs if job != job_here]:
-            parts.append((f"also {', '.join(others[:3])}", theme.QUIET))
-        if line.limit is not None:
-            parts.append((f"limit {line.limit:g}", theme.QUIET))
-        if (angle := line.values.get("r", 0.0)) and abs(angle) > 5e-5:
-            parts.append((f"R {signed(angle)}°", theme.TEXT))
-        difference = self.choice.reference.difference(line) if self.choice.reference is not None else {}
-        if difference:
-            away = distance(difference)
-            turned = abs(difference.get("r", 0.0)) > 1e-4
-            if away <= 1e-4 and not turned:
-                parts.append(("same", theme.LIVE))
-            else:
-                moved = " ".join(f"{a.upper()} {signed(v, 3)}" for a, v in difference.items() if abs(v) > 1e-4)
-                parts.append((f"Δ {moved}, {format_length(away, decimals=3)} mm", theme.SAND))
-        elif not line.values and any(line.held[axis] for axis in "xyz"):
-            parts.append(("the control holds these figures, nothing tells why", theme.FAINT))
+        parts = [(words, _TONES[tone]) for words, tone in remarks(line, self.choice.reference, job_here)]
         if not parts:
             return
         text.append("    ")

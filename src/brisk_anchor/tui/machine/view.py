@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from typing import TYPE_CHECKING
 
 from rich.text import Text
@@ -25,9 +24,6 @@ from brisk_anchor.tui.view_state import JOG_STEPS, Running, ViewState
 
 if TYPE_CHECKING:
     from brisk_anchor.services.machine.machine_panel import Table
-    from brisk_anchor.standin.motion import Motion
-
-_MOVING = {"rapid": "rapid", "skip": "skip move", "feed": "feed", "dwell": "waiting"}
 
 
 class MachineView(View):
@@ -104,9 +100,9 @@ class MachineView(View):
         spindle = running.player.position if running else control.machine.position
         figures = tuple(format_length(value, decimals=3, signed=True) for value in spindle)
         doing, to_go, share = "at rest" if control.homed else "not homed: press h", None, 0.0
-        if running and running.player.motion:
-            motion = running.player.motion
-            doing, to_go, share = self._doing(motion, running)
+        if running and (progress := running.player.progress()):
+            held = "held, " if running.player.paused else ""
+            doing, to_go, share = f"{held}{progress.doing}", progress.to_go, progress.share
         elif running:
             doing = "held" if running.player.paused else "running"
         self.query_one("#machine-readout", Readout).tell(
@@ -146,14 +142,6 @@ class MachineView(View):
         names = "  ".join(f"▸{name}" if name == self.table else name for name in TABLES)
         self.query_one("#machine-table-heading", Heading).tell(names, "l next")
         self.query_one(TablePanel).tell(shown)
-
-    @staticmethod
-    def _doing(motion: Motion, running: Running) -> tuple[str, float | None, float]:
-        player = running.player
-        to_go, whole = player.to_go, math.dist(motion.start, motion.end)
-        share = 1.0 - to_go / whole if to_go is not None and whole else 1.0
-        held = "held, " if player.paused else ""
-        return f"{held}{_MOVING[motion.kind.value]}", to_go, share
 
     def _hand(self, view_state: ViewState) -> str:
         control = view_state.session.control
@@ -230,23 +218,9 @@ class MachineView(View):
 
     def next_sentence(self, view_state: ViewState) -> tuple[str, str]:
         """The next thing to do here."""
-        control = view_state.session.control
-        if control.alarm is not None:
-            return f"Alarm {int(control.alarm.number)}: {control.alarm.text}.", "Esc resets it."
-        if control.door_open:
-            return "The door is open: nothing moves under power.", "d closes it."
-        if not control.homed:
-            return "The machine does not know where it is: press h to send it home.", "No program runs before."
-        if control.mode is Mode.MDI:
-            return "Press i and type a line.", "Modal state and offset stay in force from line to line."
-        if control.mode is Mode.AUTO:
-            if not self.operator.text[1]:
-                return "Press o to load the program of the chosen offset, O for a file.", "Tab chooses the offset."
-            return (
-                "Press Space to run the program on this machine.",
-                "It moves, and writes the tables: 3 proves it first.",
-            )
-        return "Move by hand: ← → choose the axis, ↑ ↓ move it.", "Contact stops the probe. m turns the mode switch."
+        from brisk_anchor.services.machine.machine_panel import next_step
+
+        return next_step(view_state.session.control, loaded=bool(self.operator.text[1]))
 
     # -- by hand ---------------------------------------------------------------------------------------------------
 

@@ -116,17 +116,7 @@ class PlanView(DrawnView):
         builder = self.builder
         if builder is None:
             return "The plan's file has faults.", "Mend it, or put it aside; brisk-anchor plan check lists them."
-        if self.pointed is not None:
-            return f"a adds {self.pointed.title} to the plan.", "r adds it with the figures stated for the chosen one."
-        if builder.problem is not None:
-            return f"{builder.problem.what}.", builder.problem.remedy
-        if builder.ready is not None and any(look.stops for look in builder.ready.all_looks):
-            return "The second look stops this plan.", "Choose what is marked with ! and change its figures."
-        if not builder.is_proved(self.runs.digest):
-            return "p proves it on 200 parts; c shows its code.", "f points at a feature of the drawing, a adds it."
-        if builder.changed:
-            return "It is proved. w writes the plan and its program.", "t draws its path and its sheet."
-        return "It is proved and written.", "c shows the code, t draws path and sheet, f and a add another feature."
+        return builder.next_step(self.pointed.title if self.pointed else "", self.runs.digest)
 
     def show(self) -> None:
         """Bring everything up to date."""
@@ -261,16 +251,12 @@ class PlanView(DrawnView):
 
     def on_drawing_pointed(self, message: Drawing.Pointed) -> None:
         """A click on the plan: the drawn feature nearest to it is chosen, or pointed at."""
-        import math
+        from brisk_anchor.services.measure.measurement_request import nearest
 
         builder = self.builder
         if builder is None:
             return
-        drawn = min(
-            (d for d in builder.session.setup.features if not d.of),
-            key=lambda d: math.dist(d.machine[:2], (message.x, message.y)),
-            default=None,
-        )
+        drawn = nearest(builder.session.setup, message.x, message.y)
         if drawn is None:
             return
         names = [section.feature for section in builder.plan.measure]

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Callable
 from dataclasses import replace
 from datetime import date
@@ -366,9 +365,7 @@ class SetupView(DrawnView):
             f"{axis.upper()} {format_length(part.value, decimals=4, signed=True)} ±{2 * part.u:.4f}"
             for axis, part in found.parts.items()
         )
-        i = ["xyz".index(axis) for axis in found.parts]
-        drawn_away = [drawn.machine[n] - start.machine[n] for n in i]
-        nominal = math.hypot(*drawn_away)
+        nominal = view_state.session.solver.drawn_distance(start.name, drawn.name, found)
         straight = f"{found.straight.value:.4f} ±{2 * found.straight.u:.4f} mm"
         off = format_length(found.straight.value - nominal, decimals=4, signed=True)
         self.stage.tell(
@@ -432,11 +429,10 @@ class SetupView(DrawnView):
         after = view_state.expected_place(view_state.row)
         view_state.moved = (view_state.row, before) if after != before else None
         self.stage.show_all(keep_prompt=True)
-        away = {axis: new - old for axis, new, old in zip("xyz", after, before, strict=True) if abs(new - old) > 5e-7}
-        if away:
-            from brisk_anchor.services.session.guide import value_words
+        from brisk_anchor.services.session.guide import moved_words
 
-            behind = f"{behind}. Every program on {view_state.row} moves by {value_words(away, 3)}"
+        if moved := moved_words(before, after):
+            behind = f"{behind}. Every program on {view_state.row} moves by {moved}"
         saved = "job.toml says so too." if kept else "This job has no file of its own: it lasts until you leave."
         self.stage.tell(told, f"{behind}. {saved}", "good")
 

@@ -82,31 +82,11 @@ class ShelfView(View):
 
     def next_sentence(self, view_state: ViewState) -> tuple[str, str]:
         """What can be done with the chosen tool."""
+        from brisk_anchor.services.session.tool_shelf import next_step
+
         if not self._lines:
             return "", ""
-        line = self.line
-        match line.group:
-            case "probe":
-                if view_state.session.link.turned_round:
-                    return (
-                        "The spindle stands turned half round: 1 and y measure the ring again, then 6 and c.",
-                        "o turns it back. What is measured now only calibrates.",
-                    )
-                return (
-                    "n says the stylus is new, k that it stands in another pocket; then it must be calibrated.",
-                    "Radius and length: measure a ring or a face on the bench, then c there. Run-out: o and c here.",
-                )
-            case "tool setter":
-                return (
-                    f"Put T{line.number} on {line.name}: r takes the reference.",
-                    "m moves it there on the stand-in. n says the master has a new tip.",
-                )
-            case "cutter":
-                return (
-                    f"Put T{line.number} on the setter: l takes its length.",
-                    "m moves it there on the stand-in. b says it is broken or new: only its own length is void then.",
-                )
-        return "← → choose a figure, Enter changes it.", "What was measured with the old figure is void then."
+        return next_step(view_state.session, self.line)
 
     def show(self) -> None:
         """Bring everything up to date."""
@@ -452,11 +432,10 @@ class ShelfView(View):
         view_state = self.stage.free()
         if view_state is None or self.line.group != "probe":
             return
-        rounds = [m for m in view_state.session.measured.values() if m.measurement and m.feature.kind.is_round]
-        if not rounds:
+        last = view_state.session.working.last_round
+        if last is None:
             self.stage.tell("Measure a ring or a bore with the probe on the bench first.", "Then o, and again.", "ask")
             return
-        last = max(rounds, key=lambda m: m.at)
         name = last.feature.name
 
         def take(known: tuple[float, float] | None) -> None:
