@@ -21,7 +21,7 @@ from brisk_anchor.services.job.jobs import FILES
 from brisk_anchor.services.plan.plan_file import PlanFile
 from brisk_anchor.services.plan.plan_proof import PlanProof
 from brisk_anchor.standin.scene_file import SceneFile
-from brisk_anchor.tui.actions import ACTIONS
+from brisk_anchor.tui.actions import ACTIONS, Do
 
 ROOT = Path(__file__).parent.parent
 README = (ROOT / "README.md").read_text()
@@ -69,7 +69,9 @@ def test_readme_shows_every_picture_and_names_commands_and_keys():
     for words in ("make demo", "make test", "brisk-anchor example --out", "brisk-anchor run", "--json"):
         assert words in README
     shown = {
-        action.shown for action in ACTIONS if action.method in ("point", "measure", "store", "prove", "sheet", "clamp")
+        action.shown
+        for action in ACTIONS
+        if action.do in (Do.POINT, Do.MEASURE, Do.STORE, Do.PROVE, Do.SHEET, Do.CLAMP)
     }
     assert all(f"`{key}`" in README for key in shown - {"F"})
     for link in re.findall(r"\]\((docs/[\w-]+\.md)\)", README):

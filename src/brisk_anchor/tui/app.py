@@ -135,7 +135,7 @@ class BriskAnchorApp(App[int]):
             verify_new(book)
         except BookTamperedError as error:
             book.damage = error.one_line()
-            self.call_from_thread(self.complain, error)
+            self.from_background(partial(self.complain, error))
         except BriskAnchorError:
             return  # the next question to the book tells why it does not answer
 
@@ -221,7 +221,12 @@ class BriskAnchorApp(App[int]):
     def from_background(self, show: Callable[[], None]) -> None:
         """Show something from such a thread; nothing where the application has ended."""
         if self.is_running:
-            self.call_from_thread(show)
+            self.call_from_thread(self._show_late, show)
+
+    def _show_late(self, show: Callable[[], None]) -> None:
+        """Show what came from a thread, unless the screen is being taken down meanwhile."""
+        if self.query(KeyLine):
+            show()
 
     def next_sentence(self) -> tuple[str, str]:
         """The next thing to do, in two sentences."""
@@ -319,9 +324,9 @@ class BriskAnchorApp(App[int]):
         try:
             found = ledger.fetch() if ledger is not None else []
         except BriskAnchorError as error:
-            self.call_from_thread(self._others_told, [], error)
+            self.from_background(partial(self._others_told, [], error))
         else:
-            self.call_from_thread(self._others_told, found, None)
+            self.from_background(partial(self._others_told, found, None))
 
     def _others_told(self, found: list[Entry], error: BriskAnchorError | None) -> None:
         self._following = False
@@ -520,10 +525,10 @@ class BriskAnchorApp(App[int]):
         try:
             paths = write_sheets(session, row, self.folder)
         except BriskAnchorError as error:
-            self.call_from_thread(self.complain, error)
+            self.from_background(partial(self.complain, error))
             return
         shown = " and ".join(path.name for path in paths)
-        self.call_from_thread(self.tell, f"Set-up sheet written: {shown}.", f"In {paths[0].parent}", "good")
+        self.from_background(partial(self.tell, f"Set-up sheet written: {shown}.", f"In {paths[0].parent}", "good"))
 
     def get_system_commands(self, screen: Screen[object]) -> Iterable[SystemCommand]:
         """The palette: every action of this view by name."""

@@ -5,12 +5,14 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
-from itertools import pairwise
 from typing import TypeVar
 
 from brisk_anchor.core.errors import PlanError
-from brisk_anchor.core.features.touches import Stylus, axis_of
-from brisk_anchor.core.kinds import FeatureKind, Vector
+from brisk_anchor.core.features.specs.registry import spec_of
+from brisk_anchor.core.features.specs.spec import FeatureSpec
+from brisk_anchor.core.features.touch_place import TouchPlace
+from brisk_anchor.core.features.touches import Stylus
+from brisk_anchor.core.kinds import FeatureKind, Vector, Walls
 
 SEARCH_MARGIN = 1.0
 """How far, mm, a search goes beyond what the stated uncertainty asks for, so that a wall just there is still met."""
@@ -19,10 +21,6 @@ SEARCH_MARGIN = 1.0
 MOST_REPEATS = 9
 ON_FAIL = ("alarm", "stop", "go on")
 """What a program does when a size is wrong: it ends, a person decides, or it measures the rest and stores nothing."""
-NEAREST = 15.0
-"""Touches round a centre lie at least so far apart, degrees: nearer, the last digit of a figure moves the centre."""
-LEAST_SPREAD = 2.0
-"""Touches that are to give an angle lie at least so far apart, mm."""
 LEAST_SEARCH = 0.3
 """The shortest probing move, and the least height of a depth check, mm: some controls refuse one below 0.254 mm."""
 TOP_UNCERTAINTY = 0.2
@@ -45,14 +43,6 @@ class Top:
     name: str
     nominal: float
     found: float | None = None
-
-
-@dataclass(frozen=True, slots=True)
-class TouchPlace:
-    """A place to be touched: the direction of its wall from the start, and how far from the start the search begins."""
-
-    direction: Vector
-    aside: Vector = (0.0, 0.0, 0.0)
 
 
 @dataclass(frozen=True, slots=True)
@@ -133,33 +123,8 @@ class Measurement:
             )
         if not 1 <= self.repeats <= MOST_REPEATS or self.spread < 0 or self.second_depth < 0:
             raise PlanError(f"{self.name}: repeats, spread or the second depth make no sense", "", "Give other figures")
-        self._check_walls()
+        self._spec.check(self)
         self._check_way()
-
-    def _check_walls(self) -> None:
-        """Whether the directions are those of the kind, and the figures it needs are there."""
-        kind = self.kind
-        if kind.is_corner:
-            if {axis for axis, _ in map(axis_of, self.directions)} != {0, 1} or self.standoff <= 0:
-                raise PlanError(f"{self.name}: a corner takes a wall along X and one along Y", "", "Mark its walls")
-        elif kind.is_open:
-            below = self.directions[0][2] < -0.5 if self.directions else False
-            if len(self.directions) != 1 or (kind is not FeatureKind.SURFACE and below != (kind is FeatureKind.PLANE)):
-                raise PlanError(f"{self.name}: {kind.one} takes one direction", "", "Mark one wall")
-            if kind is not FeatureKind.SURFACE and self.spread < LEAST_SPREAD:
-                raise PlanError(
-                    f"{self.name}: its touches lie {self.spread:g} mm apart",
-                    "An angle from touches so near to each other is worth nothing",
-                    f"Touch at least {LEAST_SPREAD:g} mm apart",
-                )
-        else:
-            self._check_pairs()
-        if kind is FeatureKind.TILTED_BORE and self.second_depth < LEAST_SPREAD:
-            raise PlanError(
-                f"{self.name}: its levels lie {self.second_depth:g} mm apart",
-                "How the bore leans cannot be told from levels so near to each other",
-                f"Go at least {LEAST_SPREAD:g} mm deeper for the second",
-            )
 
     def _check_way(self) -> None:
         """Whether the probe can go the way it is to go between touches, and the feeds are feeds."""
@@ -181,14 +146,14 @@ class Measurement:
         if self.over_the_top is None:
             return
         if kind.is_outside and not self.over_the_top:
-            if kind not in (FeatureKind.BOSS, FeatureKind.BLOCK) or self.is_free:
+            if kind.traits.walls is not Walls.ALL or self.is_free:
                 raise PlanError(
                     f"{self.name}: {kind.one} in these directions cannot be gone round",
                     "Where its ends are is not known",
                     "Go over the top between touches",
                 )
         elif self.over_the_top and not kind.is_outside:
-            if not kind.is_paired or kind is FeatureKind.TILTED_BORE:
+            if not kind.is_paired or kind.has_levels:
                 raise PlanError(f"{self.name}: {kind.one} has no walls to go between", "", "Leave over_the_top out")
             if min(self.begin_distance(axis) for axis in {self.axis_along(d) for d in self.directions}) <= 0:
                 raise PlanError(
@@ -202,12 +167,12 @@ class Measurement:
     @property
     def touches_walls(self) -> bool:
         """Whether it touches walls below an upper edge. A ball's sides are touched at a height that it finds itself."""
-        return self.kind is not FeatureKind.BALL and any(not direction[2] for direction in self.directions)
+        return not self.kind.has_top and any(not direction[2] for direction in self.directions)
 
     @property
     def depth_known(self) -> bool:
         """Whether it is known how far below the upper edge it touches: in front of a wall it may be anything."""
-        return self.depth > 0 or self.kind not in (FeatureKind.SURFACE, FeatureKind.EDGE, FeatureKind.INSIDE_CORNER)
+        return self.depth > 0 or not self.kind.traits.open_above
 
     @property
     def height_uncertainty(self) -> float:
@@ -263,7 +228,7 @@ class Measurement:
     @property
     def hops(self) -> bool:
         """Whether it goes up and over by a height that can be stated; over a ball that is by the top that was found."""
-        return self.goes_over and self.kind is not FeatureKind.BALL
+        return self.goes_over and not self.kind.has_top
 
     @property
     def hop_height(self) -> float:
@@ -273,63 +238,16 @@ class Measurement:
         """
         if self.hop is not None:
             return self.hop
-        if self.kind is not FeatureKind.BALL:
+        if not self.kind.has_top:
             return min(self.drop, self.depth + self.start_uncertainty + SEARCH_MARGIN)
         reach = ((self.size or 0.0) + self.stylus.ball_diameter) / 2
         top = reach - math.sqrt(max(0.0, reach**2 - 2 * self.start_uncertainty**2))
         return min(self.drop, reach + top + SEARCH_MARGIN)
 
-    def _check_pairs(self) -> None:
-        if self.is_free:
-            self._check_free()
-        else:
-            self._check_opposite()
-        if self.size is None or (self.kind.has_two_sizes and self.size_y is None):
-            what = "diameter" if self.kind.is_round else "size"
-            raise PlanError(
-                f"{self.name}: the nominal {what} is not known",
-                "The search distance and the size guard hang on it",
-                f"Give the {what} from the drawing",
-            )
-        narrow = min(self.across(axis) for axis in {self.axis_along(direction) for direction in self.directions})
-        if not self.kind.is_outside and narrow <= self.stylus.ball_diameter + 2 * self.slack:
-            sign = self.kind.size_sign
-            raise PlanError(
-                f"{self.name}: the ball of ⌀{self.stylus.ball_diameter:g} hardly goes into {sign}{narrow:g}",
-                f"With the wall known to ±{self.slack:.3g} mm it may land on the edge",
-                "Bring the tip nearer and state a smaller uncertainty, or take a smaller ball",
-            )
-
-    def _check_opposite(self) -> None:
-        wanted = {FeatureKind.SLOT: 2, FeatureKind.WEB: 2, FeatureKind.BALL: 5}.get(self.kind, 4)
-        senses = {axis_of(direction) for direction in self.directions} - {(2, -1)}
-        below = len(self.directions) - len(senses)
-        lacking = any((axis, -sign) not in senses for axis, sign in senses)
-        if len(self.directions) != wanted or below != (self.kind is FeatureKind.BALL) or lacking:
-            raise PlanError(
-                f"{self.name}: {self.kind.one} takes {wanted} touches, in opposite pairs", "", "Mark its walls"
-            )
-
-    def _check_free(self) -> None:
-        """Directions that are not four in opposite pairs: two where the diameter is known, else three."""
-        wanted = 2 if self.known_size else 3
-        if len(self.directions) != wanted or self.kind not in (FeatureKind.BORE, FeatureKind.BOSS):
-            raise PlanError(
-                f"{self.name}: {len(self.directions)} directions do not make it",
-                "It takes three at any angles; or two, not opposite, where the diameter is known",
-                "Mark its walls",
-            )
-        headings = sorted(math.degrees(math.atan2(y, x)) % 360 for x, y, _ in self.directions)
-        gaps = [b - a for a, b in pairwise([*headings, headings[0] + 360])]
-        arc = 360 - max(gaps)
-        opposite = self.known_size and abs(arc - 180) < 20
-        if arc < 20 or min(gaps) < NEAREST or opposite:
-            why = "opposite" if opposite else f"within {arc if arc < 20 else min(gaps):.0f}°"
-            raise PlanError(
-                f"{self.name}: its touches lie {why}",
-                "They would leave its centre free, or nearly so",
-                "Choose directions further apart, none of them opposite where there are two",
-            )
+    @property
+    def _spec(self) -> FeatureSpec:
+        """What is known of its kind."""
+        return spec_of(self.kind)
 
     @property
     def slack(self) -> float:
@@ -340,7 +258,7 @@ class Measurement:
     def is_free(self) -> bool:
         """Whether it is round and touched in free directions, not in two opposite pairs."""
         pairs = len(self.directions) == 4 and all(max(map(abs, direction)) > 0.9999 for direction in self.directions)
-        return self.kind in (FeatureKind.BORE, FeatureKind.BOSS) and not pairs
+        return self.kind.may_be_free and not pairs
 
     @staticmethod
     def axis_along(direction: Vector) -> int:
@@ -349,30 +267,7 @@ class Measurement:
 
     def contacts(self) -> tuple[TouchPlace, ...]:
         """Every place that is touched, in order; each of them `repeats` times."""
-        kind = self.kind
-        found: list[TouchPlace] = []
-        half = self.spread / 2
-        if kind is FeatureKind.PLANE:
-            asides = ((-half, -half, 0.0), (half, -half, 0.0), (0.0, half, 0.0))
-            return tuple(TouchPlace(self.directions[0], aside) for aside in asides)
-        if kind is FeatureKind.BALL:
-            below = TouchPlace((0.0, 0.0, -1.0))
-            sides = [TouchPlace(d) for d in self.directions if d[2] == 0]
-            return (below, *sides, TouchPlace(below.direction, (0.0, 0.0, self.hop_height - self.drop)))
-        for direction in self.directions:
-            if not self.spread or kind.is_round or direction[2]:
-                found.append(TouchPlace(direction))
-                continue
-            along = 1 - self.axis_along(direction)
-            shifts = (-half, half)
-            if kind.is_corner:  # where the tip stands, and away from the other wall
-                other = next(d for d in self.directions if d != direction)
-                shifts = (-self.spread * other[along], 0.0)
-            for shift in shifts if len(found) % 4 == 0 else shifts[::-1]:  # each wall back from where the last ended
-                found.append(TouchPlace(direction, (shift, 0.0, 0.0) if along == 0 else (0.0, shift, 0.0)))
-        if kind is FeatureKind.TILTED_BORE:
-            found += [TouchPlace(c.direction, (0.0, 0.0, -self.second_depth)) for c in found]
-        return tuple(found)
+        return self._spec.contacts(self)
 
     @property
     def touch_count(self) -> int:
@@ -438,7 +333,7 @@ class Measurement:
 
     def search_down(self, contact: TouchPlace) -> float:
         """The search distance of a touch from above, mm; a ball is searched for from the start, then where it is."""
-        if self.kind is not FeatureKind.BALL:
+        if not self.kind.has_top:
             return self.search
         return self.reach_of(contact) + SEARCH_MARGIN + (0.0 if contact.aside[2] else self.start_uncertainty)
 

@@ -8,7 +8,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 from itertools import pairwise
 
-from brisk_anchor.core.features.measuring import Measurement, TouchPlace
+from brisk_anchor.core.features.measuring import Measurement
+from brisk_anchor.core.features.touch_place import TouchPlace
 from brisk_anchor.core.kinds import Vector
 
 

@@ -10,7 +10,7 @@ import math
 from dataclasses import dataclass, replace
 from enum import Enum
 
-from brisk_anchor.core.kinds import FeatureKind, Vector
+from brisk_anchor.core.kinds import FeatureKind, Vector, Walls, kind_touched
 
 
 class Wall(Enum):
@@ -101,52 +101,46 @@ class TouchPattern:
             return Reading("nothing marked", None, "Mark where metal is with the arrow keys; d for below.")
         if self.headings:
             return self._free(len(self.headings))
-        if len(marks) == 1:
-            return self._face(next(iter(marks)))
-        if Wall.BELOW in marks:
-            return Reading("ball", FeatureKind.BALL, "On top, on four sides at its middle, and on top again.")
-        if len(marks) == 4:
-            return self._all_sides()
-        if self.round and (len(marks) == 3 or not self._opposite):
+        if self.round and len(marks) in (2, 3) and Wall.BELOW not in marks and (len(marks) == 3 or not self._opposite):
             return self._free(len(marks))
-        if len(marks) == 2 and self._opposite:
-            kind = FeatureKind.WEB if self.over else FeatureKind.SLOT
-            along = "X" if Wall.LEFT in marks else "Y"
-            more = ", and how it is turned" if self.twice else ""
-            count = "Four" if self.twice else "Two"
-            return Reading(kind.value, kind, f"{count} touches: middle along {along}, width{more}.")
+        walls = self._walls()
+        if walls is None:
+            return Reading("three walls", None, "Mark the fourth, or take one off; r: an interrupted round.")
+        kind = kind_touched(walls, over=self.over, round=self.round, twice=self.twice and Wall.BELOW not in marks)
+        if len(marks) == 1:
+            kind = kind_touched(walls, over=False, round=False, twice=self.twice)
+        if kind is None:
+            return Reading("boss at two levels", None, "A bore can be touched at two levels; a boss at one.")
+        return self._reading(kind)
+
+    def _walls(self) -> Walls | None:
+        """Which walls the marks are, None where they are none that belong together."""
+        marks = self.marks
+        if len(marks) == 1:
+            return Walls.BELOW if Wall.BELOW in marks else Walls.SIDE
+        if Wall.BELOW in marks:
+            return Walls.ALL_AND_TOP
+        if len(marks) == 4:
+            return Walls.ALL
         if len(marks) == 2:
-            corner = FeatureKind.OUTSIDE_CORNER if self.over else FeatureKind.INSIDE_CORNER
-            hint = "Two touches on each wall, at any angle." if self.twice else "One touch on each wall, square to X Y."
-            return Reading(corner.value, corner, hint)
-        return Reading("three walls", None, "Mark the fourth, or take one off; r: an interrupted round.")
+            return Walls.PAIR if self._opposite else Walls.CORNER
+        return None
+
+    def _reading(self, kind: FeatureKind) -> Reading:
+        """What marks that mean a kind are called, and how it is touched."""
+        traits = kind.traits
+        name, where = traits.called or kind.value, "down"
+        if len(self.marks) == 1:
+            (wall,) = self.marks
+            where = "down" if wall is Wall.BELOW else f"towards {wall.shown}"
+            name = f"{name} below" if wall is Wall.BELOW else f"{name} {where}"
+        hint = traits.hint_twice if self.twice and not kind.has_top else traits.hint
+        return Reading(name, kind, hint.format(where=where, axis="X" if Wall.LEFT in self.marks else "Y"))
 
     @property
     def _opposite(self) -> bool:
         """Whether two marks face each other."""
         return len({abs(wall.direction[0]) for wall in self.marks}) == 1
-
-    def _face(self, wall: Wall) -> Reading:
-        if wall is Wall.BELOW:
-            if self.twice:
-                return Reading("plane below", FeatureKind.PLANE, "Three touches down: height, and how it leans.")
-            return Reading("surface below", FeatureKind.SURFACE, "One touch down.")
-        if self.twice:
-            return Reading(f"edge towards {wall.shown}", FeatureKind.EDGE, "Two touches: where it is, and its angle.")
-        return Reading(f"surface towards {wall.shown}", FeatureKind.SURFACE, f"One touch towards {wall.shown}.")
-
-    def _all_sides(self) -> Reading:
-        if self.round and self.twice:
-            if self.over:
-                return Reading("boss at two levels", None, "A bore can be touched at two levels; a boss at one.")
-            return Reading("bore at two levels", FeatureKind.TILTED_BORE, "Four touches at each: how its axis leans.")
-        if self.round:
-            kind = FeatureKind.BOSS if self.over else FeatureKind.BORE
-            return Reading(kind.value, kind, "Four touches, centred after the first two.")
-        kind = FeatureKind.BLOCK if self.over else FeatureKind.POCKET
-        if self.twice:
-            return Reading(kind.value, kind, "Eight touches: middle, sizes, skew and squareness.")
-        return Reading(kind.value, kind, "Four touches: middle and size along X and along Y.")
 
     def _free(self, count: int) -> Reading:
         """Part of a round: three directions, or two where its diameter is known."""

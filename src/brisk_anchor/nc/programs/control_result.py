@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from brisk_anchor.nc.programs.steps import Expression
+from brisk_anchor.core.expressions import Expression
 
 
 @dataclass(frozen=True, slots=True)

@@ -10,23 +10,22 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 from brisk_anchor.core.errors import PlanError
-from brisk_anchor.core.features.measuring import Measurement, TouchPlace
+from brisk_anchor.core.expressions import Expression, Name, Number, add, half_sum, plus, scaled, subtract
+from brisk_anchor.core.features.measuring import Measurement
 from brisk_anchor.core.features.probe_path import search_start
-from brisk_anchor.core.features.touches import AXES, axis_of
-from brisk_anchor.core.kinds import FeatureKind, Vector
-from brisk_anchor.nc.programs import arithmetic
-from brisk_anchor.nc.programs.arithmetic import add, half_sum, less, scaled, subtract
+from brisk_anchor.core.features.specs.registry import spec_of
+from brisk_anchor.core.features.specs.spec import Names
+from brisk_anchor.core.features.touch_place import TouchPlace
+from brisk_anchor.core.features.touches import AXES
+from brisk_anchor.core.kinds import Vector
 from brisk_anchor.nc.programs.control_result import ControlResult
 from brisk_anchor.nc.programs.steps import (
     AlarmNumber,
     Centre,
     Check,
     Compute,
-    Expression,
     Guarded,
     KeepResult,
-    Name,
-    Number,
     Orient,
     Rapid,
     Release,
@@ -35,10 +34,7 @@ from brisk_anchor.nc.programs.steps import (
     Step,
     TiltedPlane,
     TouchStep,
-    plus,
 )
-
-Names = tuple[str, str, str]
 
 
 @dataclass(slots=True)
@@ -81,7 +77,7 @@ class Cycle:
         self._touch_all()
         if self.turned:
             self.steps.append(Orient(half=False))
-        self._solve()
+        spec_of(self.measurement.kind).closed_sums(self)
         self._keep()
         self._to("up to the clear height", {2: Number(m.clear_z)})
         if self.loose:
@@ -180,7 +176,7 @@ class Cycle:
         last = every[-1]
         for i, name in enumerate(base):
             before: Expression = Name(every[0][i]) if len(every) == 2 else Name(name)
-            self.steps.append(Compute(name, arithmetic.add(before, Name(last[i])), "sum of the touches"))
+            self.steps.append(Compute(name, add(before, Name(last[i])), "sum of the touches"))
         # A depth check compares with the last touch: the spindle stands then as it does for that one.
         done = last if not self.measurement.depth_check else every[-2]
         self.steps.append(Release(done if len(every) > 2 else tuple(dict.fromkeys((*every[0], *done)))))
@@ -201,7 +197,7 @@ class Cycle:
         for count, contact in enumerate(contacts, 1):
             last_aside = contacts[count - 2].aside if count > 1 else (0.0, 0.0, 0.0)
             over = {i: plus(middle[i], contact.aside[i]) for i in (0, 1)}
-            if m.kind is FeatureKind.TILTED_BORE and contact.aside[2] != last_aside[2]:
+            if m.kind.has_levels and contact.aside[2] != last_aside[2]:
                 level = self._height(m.start[2] + contact.aside[2])
                 groups.clear()
                 self._centre("on to the centre", over)
@@ -211,7 +207,7 @@ class Cycle:
             if contact.direction[2]:
                 self._to("on to the next place", over)
                 names = self._touch(contact, contact.direction, m.search_down(contact), f"touch {count} towards -Z")
-                if m.kind is FeatureKind.BALL and count == 1:
+                if m.kind.has_top and count == 1:
                     # Down beside the ball to where its middle is, by the height that was just found.
                     level = plus(Name(names[2]), -((m.size or 0.0) + m.stylus.ball_diameter) / 2)
                 continue
@@ -255,7 +251,7 @@ class Cycle:
     ) -> None:
         """Go beside a wall, over the top or round, and touch it; along the same wall straight on."""
         m = self.measurement
-        down = self._height(m.start[2] - m.drop) if m.kind is not FeatureKind.BALL else level
+        down = self._height(m.start[2] - m.drop) if not m.kind.has_top else level
         above = plus(down, m.hop_height)
         beside = self._beside_place(contact, over)
         walls = [made for made, _ in self.made if not made.direction[2]]
@@ -270,7 +266,7 @@ class Cycle:
             self._to("down beside it", {2: down})
         direction = m.touch_direction(contact)
         self._touch(contact, direction, m.search, f"touch {count} {'inward' if m.kind.is_outside else 'outward'}")
-        if m.kind is FeatureKind.BALL and count == len(m.contacts()) - 1:
+        if m.kind.has_top and count == len(m.contacts()) - 1:
             self._to("up", {2: above})
 
     def _round(self, contact: TouchPlace, middle: Mapping[int, Expression], beside: Mapping[int, Expression]) -> None:
@@ -296,7 +292,16 @@ class Cycle:
             self.loose.append(name)
         return Name(name)
 
-    def _locate(self, letter: str, value: Expression, across: Expression | None = None, radius: float = 0.0) -> None:
+    def release(self, *names: str) -> None:
+        """Names whose variables are free again after the measurement."""
+        self.loose += names
+
+    def result(self, letter: str, value: Expression) -> None:
+        """Note something that a variable of the person's own may take, and nothing else uses."""
+        self.results[letter] = value
+
+    def locate(self, letter: str, value: Expression, across: Expression | None = None, radius: float = 0.0) -> None:
+        """Note a coordinate or angle for the rows; `across` is where along the other axis it holds."""
         self.located[self.measurement.name, letter] = ControlResult(value, across, radius)
 
     def _keep(self) -> None:
@@ -316,33 +321,11 @@ class Cycle:
         if all(letter in kept for letter in "ijk"):
             self.steps.append(TiltedPlane((kept["i"], kept["j"], kept["k"])))
 
-    def _report(self, values: Mapping[str, Expression]) -> None:
+    def report(self, values: Mapping[str, Expression]) -> None:
+        """Report coordinates, angles and sizes."""
         self.results.update(values)
         figures = tuple((letter.upper(), value, -1) for letter, value in values.items())
         self.steps.append(Report(("SOLVED",), (("M", Number(self.index), 0), *figures)))
-
-    def _solve(self) -> None:
-        m = self.measurement
-        kind = m.kind
-        match kind:
-            case FeatureKind.SURFACE:
-                self._surface()
-            case FeatureKind.EDGE:
-                self._edge()
-            case FeatureKind.PLANE:
-                arithmetic.plane(self)
-            case FeatureKind.BALL:
-                self._ball()
-            case FeatureKind.TILTED_BORE:
-                self._tilted()
-            case _ if m.is_free:
-                (arithmetic.known_circle if m.known_size else arithmetic.free_circle)(self)
-            case _ if m.spread:
-                arithmetic.long_walls(self)
-            case _ if kind.is_corner:
-                self._corner()
-            case _:
-                self._pairs()
 
     def names_at(self, axis: int, sign: int) -> list[Names]:
         """What was found on the wall in a direction, in the order it was touched."""
@@ -352,141 +335,6 @@ class Cycle:
     def ball_sign(self) -> int:
         """+1 where the metal lies beyond the ball along the marked direction, −1 where it was touched inward."""
         return -1 if self.measurement.kind.is_outside else 1
-
-    def _surface(self) -> None:
-        m = self.measurement
-        axis, sign = axis_of(m.directions[0])
-        letter = AXES[axis]
-        ((_, names),) = self.made
-        touched = Name(names[axis])
-        radius = sign * m.stylus.effective_radius
-        if axis == 2:
-            value, why = less(touched, m.stylus.length), "surface: spindle Z less the length of the probe"
-        else:
-            value, why = plus(touched, radius), f"surface: touch {'plus' if sign > 0 else 'less'} the ball radius"
-        found = self.compute(f"m{self.index}{letter}", value, why, keep=True)
-        self._report({letter: found})
-        if axis == 2:
-            self._locate(letter, found)
-        else:
-            self._locate(letter, found, Number(m.start[1 - axis]), radius)
-
-    def _corner(self) -> None:
-        m = self.measurement
-        found = {}
-        for contact, names in self.made:
-            axis, sign = axis_of(contact.direction)
-            toward = self.ball_sign * sign
-            letter = AXES[axis]
-            radius = toward * m.stylus.effective_radius
-            why = f"wall: touch {'plus' if toward > 0 else 'less'} the ball"
-            found[letter] = self.compute(f"m{self.index}{letter}", plus(Name(names[axis]), radius), why, keep=True)
-            self._locate(letter, found[letter], Number(m.start[1 - axis]), radius)
-        self._report(dict(sorted(found.items())))
-
-    def _edge(self) -> None:
-        m = self.measurement
-        axis, sign = axis_of(m.directions[0])
-        pair = [names for _, names in self.made]
-        line = arithmetic.wall(self, f"m{self.index}w", axis, pair, sign * m.stylus.effective_radius, keep=True)
-        letter = AXES[axis]
-        found = self.compute(f"m{self.index}{letter}", line.place, "the wall, halfway between the touches", keep=True)
-        turn = self.compute(
-            f"m{self.index}r", arithmetic.wall_turn(axis, line.slope), "how far it is turned", keep=True
-        )
-        self._report({letter: found, "r": turn})
-        self._locate(letter, found, line.at)
-        self._locate("r", turn)
-
-    def _ball(self) -> None:
-        m = self.measurement
-        x, y = Name(f"m{self.index}x"), Name(f"m{self.index}y")
-        (low,), (high,) = self.names_at(1, -1), self.names_at(1, 1)
-        top = Name(self.made[-1][1][2])
-        # The sides were touched where the first touch on top, off its middle, put the middle: so they lie on a chord.
-        half = self.compute(
-            f"m{self.index}s", scaled(arithmetic.subtract(Name(high[1]), Name(low[1])), 1, 2), "half the chord along Y"
-        )
-        rise = self.compute(f"m{self.index}k", arithmetic.subtract(top, Name(low[2])), "from there up to the top")
-        squares = arithmetic.add(arithmetic.times(half, half), arithmetic.times(rise, rise))
-        reach = self.compute(
-            f"m{self.index}q", scaled(arithmetic.over(squares, rise), 1, 2), "radius that the ball's centre runs on"
-        )
-        size = plus(scaled(reach, 2), -2 * m.stylus.effective_radius)
-        d = self.compute(f"m{self.index}d", size, "diameter: twice that less the ball", keep=True)
-        z = self.compute(
-            f"m{self.index}z",
-            arithmetic.subtract(less(top, m.stylus.length), scaled(d, 1, 2)),
-            "centre Z: half below its top",
-            keep=True,
-        )
-        for letter, value, across in (("x", x, y), ("y", y, x), ("z", z, None)):
-            self._locate(letter, value, across)
-        self._report({"x": x, "y": y, "z": z, "d": d})
-        self.guard_size(d, 0)
-
-    def _tilted(self) -> None:
-        m = self.measurement
-        upper = [Name(f"m{self.index}{letter}") for letter in "xy"]
-        lower = [Name(f"n{self.index}{letter}") for letter in "xy"]
-        self.loose += [name.name for name in lower]
-        found: dict[str, Expression] = {"x": upper[0], "y": upper[1]}
-        for letter, i, sense in (("a", 1, -1), ("b", 0, 1)):
-            lean = arithmetic.small_angle(arithmetic.subtract(upper[i], lower[i]), Number(m.second_depth), sense)
-            about = "XY"[1 - i]
-            found[letter] = self.compute(f"m{self.index}{letter}", lean, f"how it leans about {about}", keep=True)
-            self._locate(letter, found[letter])
-        low, high = self.names_at(1, -1), self.names_at(1, 1)
-        for level, letter in enumerate("de"):
-            across = arithmetic.subtract(Name(high[level][1]), Name(low[level][1]))
-            value = plus(across, 2 * m.stylus.effective_radius)
-            found[letter] = self.compute(f"m{self.index}{letter}", value, "diameter: distance plus the ball")
-        self._locate("x", upper[0], upper[1])
-        self._locate("y", upper[1], upper[0])
-        self._report(found)
-        self.guard_size(found["d"], 0)
-
-    def _pairs(self) -> None:
-        """Sizes between opposite walls; the middles were worked out on the way.
-
-        A diameter comes from the last pair alone: that one ran through the centre found by the first.
-        """
-        m = self.measurement
-        kind = m.kind
-        axes = sorted({axis_of(direction)[0] for direction in m.directions})
-        sized = [axis_of(m.directions[-1])[0]] if kind.is_round else axes
-        found: dict[str, Expression] = {AXES[axis]: Name(f"m{self.index}{AXES[axis]}") for axis in axes}
-        for axis in axes:
-            other: Expression = found.get(AXES[1 - axis], Number(m.start[1 - axis]))
-            if not kind.is_round and axis == 0:
-                other = Number(m.start[1])  # the walls across X were touched before the middle of Y was known
-            self._locate(AXES[axis], found[AXES[axis]], other)
-        what = "diameter" if kind.is_round else "size"
-        for letter, axis in zip("de", sized, strict=False):
-            (low,), (high,) = self.names_at(axis, -1), self.names_at(axis, 1)
-            across = arithmetic.subtract(Name(high[axis]), Name(low[axis]))
-            size = plus(across, self.ball_sign * 2 * m.stylus.effective_radius)
-            along = "" if kind.is_round else f" along {AXES[axis].upper()}"
-            why = f"{what}{along}: distance {'less' if kind.is_outside else 'plus'} the ball"
-            found[letter] = self.compute(f"m{self.index}{letter}", size, why)
-        self._report(found)
-        for letter, axis in zip("de", sized, strict=False):
-            self.guard_size(found[letter], axis)
-
-    def solved(self, values: Mapping[str, Expression], *, point: bool = True) -> None:
-        """Note and report what was worked out elsewhere: coordinates of a point, angles, sizes."""
-        for letter, value in values.items():
-            if letter in "xy" and point:
-                self._locate(letter, value, values["y" if letter == "x" else "x"])
-            elif letter in "zrab":
-                self._locate(letter, value)
-        self._report(values)
-
-    def along_wall(self, letter: str, value: Expression, at: Expression, turn: Expression, size: Expression) -> None:
-        """Note and report a slot or web: its middle where it was touched, its turn and its width."""
-        self._locate(letter, value, at)
-        self._locate("r", turn)
-        self._report({letter: value, "r": turn, "d": size})
 
     def guard_size(self, value: Expression, axis: int) -> None:
         """Alarm unless a size is near the nominal one."""

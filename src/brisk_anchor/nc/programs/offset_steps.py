@@ -6,6 +6,21 @@ import math
 from typing import TYPE_CHECKING
 
 from brisk_anchor.core.errors import PlanError
+from brisk_anchor.core.expressions import (
+    Expression,
+    Name,
+    Number,
+    RowValue,
+    add,
+    half_sum,
+    heading,
+    plus,
+    sine_and_cosine,
+    small_angle,
+    subtract,
+    times,
+)
+from brisk_anchor.core.features.specs.wall_sums import LineExpression, along, crossing, slope_of
 from brisk_anchor.core.features.touches import AXES
 from brisk_anchor.core.kinds import FeatureKind
 from brisk_anchor.core.offsets.checks import TURN_LIMIT
@@ -23,27 +38,20 @@ from brisk_anchor.core.offsets.rules import (
     features_in,
     needs,
 )
-from brisk_anchor.nc.programs import arithmetic
-from brisk_anchor.nc.programs.arithmetic import add, half_sum, subtract, times
 from brisk_anchor.nc.programs.control_result import ControlResult
 from brisk_anchor.nc.programs.program import row_word
 from brisk_anchor.nc.programs.steps import (
     AlarmNumber,
     Check,
     Compute,
-    Expression,
     KeepAngle,
-    Name,
     NoCommonShift,
-    Number,
     ReadBack,
     Report,
-    RowValue,
     SectionHeading,
     Step,
     Store,
     TurnTable,
-    plus,
 )
 
 if TYPE_CHECKING:
@@ -139,8 +147,8 @@ def _build(steps: list[Step], store: StorePlan, located: dict[tuple[str, str], C
             lines = {axis: line for name in (first, second) for axis, line in _line(located, name).items()}
             if len(lines) != 2:
                 continue
-            found["x"] = arithmetic.crossing(lines[0], lines[1])
-            found["y"] = arithmetic.along(lines[1], Name(f"b{number}x"))
+            found["x"] = crossing(lines[0], lines[1])
+            found["y"] = along(lines[1], Name(f"b{number}x"))
             why = f"where {first} and {second} cross"
         names = {axis: Name(f"b{number}{axis}") for axis in found}
         for axis, value in found.items():
@@ -150,14 +158,14 @@ def _build(steps: list[Step], store: StorePlan, located: dict[tuple[str, str], C
                 located[name, axis] = ControlResult(names[axis], None if axis == "z" else names[other])
 
 
-def _line(located: dict[tuple[str, str], ControlResult], name: str) -> dict[int, arithmetic.LineExpression]:
+def _line(located: dict[tuple[str, str], ControlResult], name: str) -> dict[int, LineExpression]:
     """A measured line by the axis it lies across; nothing where the plan does not measure it."""
     for i, axis in enumerate("xy"):
         found = located.get((name, axis))
         if found is not None and found.across is not None:
             turn = located.get((name, "r"))
-            slope = arithmetic.slope_of(turn.value if turn else None, i)
-            return {i: arithmetic.LineExpression(found.value, found.across, slope)}
+            slope = slope_of(turn.value if turn else None, i)
+            return {i: LineExpression(found.value, found.across, slope)}
     return {}
 
 
@@ -203,7 +211,7 @@ def _from_row(row: str, axis: str, rule: FromRow, rules: dict[str, Rule]) -> tup
     across = other.shift if isinstance(other, FromRow) and axis in "xy" else 0.0
     if axis in "zr" or not (rule.shift or across) or "r" not in rules:
         return plus(own, rule.shift), why
-    s, c = arithmetic.sine_and_cosine(RowValue(rule.row, "r"))
+    s, c = sine_and_cosine(RowValue(rule.row, "r"))
     turned = times(c, Number(rule.shift))
     aside = times(s, Number(across))
     return add(own, subtract(turned, aside) if axis == "x" else add(turned, aside)), why
@@ -257,7 +265,7 @@ def _turned(
 
     row, turning = store.row, rules.get("r")
     angle = compute("or", _angle(steps, store, turning, located), f"{row} R: how far the part is turned")
-    sine, cosine = arithmetic.sine_and_cosine(angle)
+    sine, cosine = sine_and_cosine(angle)
     c, s = compute("oc", cosine, "its cosine"), compute("os", sine, "its sine")
     places: list[Expression] = []
     for i, axis in enumerate("xy"):
@@ -319,7 +327,7 @@ def _angle(
             return plus(located[name, "r"].value, -drawing) if drawing else located[name, "r"].value
         case FromHeading(name, other, drawing):
             dx, dy = (subtract(located[other, a].value, located[name, a].value) for a in "xy")
-            return arithmetic.heading(dx, dy, wrapped(drawing))
+            return heading(dx, dy, wrapped(drawing))
         case FromFit():
             return _fitted_angle(steps, store, rule, located)
         case Fixed(value):
@@ -361,7 +369,7 @@ def _fitted_angle(
         cross = add(cross, subtract(times(a, my), times(b, mx)))
         along = add(along, add(times(a, mx), times(b, my)))
     steps += [Compute("fc", cross, "fit: across the drawing"), Compute("fa", along, "fit: along the drawing")]
-    return arithmetic.small_angle(Name("fc"), Name("fa"))
+    return small_angle(Name("fc"), Name("fa"))
 
 
 def _fitted_place(

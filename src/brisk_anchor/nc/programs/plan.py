@@ -6,6 +6,7 @@ import zlib
 from dataclasses import dataclass
 
 from brisk_anchor.core.errors import PlanError
+from brisk_anchor.core.expressions import Binary, Expression, LengthInTable, Name, Number, plus
 from brisk_anchor.core.features.measuring import Measurement
 from brisk_anchor.core.kinds import FeatureKind
 from brisk_anchor.core.offsets.rules import Rule, Turner, features_in
@@ -14,17 +15,12 @@ from brisk_anchor.nc.programs.cycles import Cycle
 from brisk_anchor.nc.programs.offset_steps import store_steps
 from brisk_anchor.nc.programs.steps import (
     AlarmNumber,
-    Binary,
     CallTool,
     Check,
     Compute,
-    Expression,
     Guarded,
-    LengthInTable,
-    Name,
     NothingFailed,
     NothingYet,
-    Number,
     OperatorStop,
     Probe,
     Rapid,
@@ -36,7 +32,6 @@ from brisk_anchor.nc.programs.steps import (
     TableAt,
     ToolCheck,
     TouchStep,
-    plus,
 )
 
 

@@ -15,21 +15,17 @@ from __future__ import annotations
 import math
 
 from brisk_anchor.core.errors import Fault, PlanError, ProfileError
+from brisk_anchor.core.expressions import Binary, Expression, Function, Name, Number, Variable, known_difference, plus
 from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.nc.programs.program import ResultLine
 from brisk_anchor.nc.programs.steps import (
-    Binary,
     Centre,
     Check,
     Compute,
-    Expression,
-    Function,
     Guarded,
-    Name,
     NoCommonShift,
     NothingFailed,
     NothingYet,
-    Number,
     Rapid,
     ReadBack,
     Release,
@@ -39,9 +35,6 @@ from brisk_anchor.nc.programs.steps import (
     Store,
     ToolCheck,
     TouchStep,
-    Variable,
-    known_difference,
-    plus,
 )
 from brisk_anchor.nc.write.text import TextWriter, unknown
 

@@ -3,30 +3,23 @@
 from __future__ import annotations
 
 from brisk_anchor.core.errors import PlanError
+from brisk_anchor.core.expressions import Binary, Expression, Function, LengthInTable, Name, Number, RowValue, Variable
 from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.nc.programs.program import ResultLine
 from brisk_anchor.nc.programs.steps import (
-    Binary,
     Check,
     Compute,
-    Expression,
-    Function,
     KeepAngle,
-    LengthInTable,
-    Name,
     NoCommonShift,
-    Number,
     OperatorStop,
     ReadBack,
     Release,
     Report,
-    RowValue,
     SafeState,
     SectionHeading,
     Step,
     Store,
     TurnTable,
-    Variable,
 )
 from brisk_anchor.nc.write.text import TextWriter
 

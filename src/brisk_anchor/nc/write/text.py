@@ -6,30 +6,23 @@ import re
 from collections.abc import Sequence
 
 from brisk_anchor.core.errors import PlanError
+from brisk_anchor.core.expressions import Binary, Expression, Function, LengthInTable, Name, Number, RowValue, Variable
 from brisk_anchor.core.numbers import fixed
 from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.nc.profile.sections import Probing
 from brisk_anchor.nc.programs.program import ProgramLine, ResultLine, comment_text
 from brisk_anchor.nc.programs.steps import (
-    Binary,
     CallTool,
-    Expression,
-    Function,
     KeepAngle,
     KeepResult,
-    LengthInTable,
-    Name,
-    Number,
     OperatorStop,
     Orient,
     Probe,
-    RowValue,
     SectionHeading,
     Step,
     TableAt,
     TiltedPlane,
     TurnTable,
-    Variable,
 )
 
 

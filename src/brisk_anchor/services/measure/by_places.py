@@ -10,9 +10,9 @@ from dataclasses import dataclass
 
 from brisk_anchor.core.errors import GeometryError, PlanError
 from brisk_anchor.core.features.feature import Feature
-from brisk_anchor.core.features.measuring import LEAST_SPREAD
 from brisk_anchor.core.features.solving import solve
 from brisk_anchor.core.features.touch_pattern import Wall
+from brisk_anchor.core.features.touch_place import LEAST_SPREAD
 from brisk_anchor.core.features.touches import AXES, Source, Touch
 from brisk_anchor.core.kinds import FeatureKind, Vector
 from brisk_anchor.core.numbers import format_length

@@ -6,9 +6,9 @@ from collections.abc import Mapping
 from dataclasses import replace
 
 from brisk_anchor.core.errors import DatumError
-from brisk_anchor.core.features.touch_pattern import Wall
+from brisk_anchor.core.features.specs.registry import spec_of
 from brisk_anchor.core.features.touches import AXES
-from brisk_anchor.core.kinds import FeatureKind, Vector
+from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.numbers import parse_length
 from brisk_anchor.core.offsets.rules import FromFeature, FromFit, FromHeading, FromRow, Rule, parent_in
 from brisk_anchor.core.offsets.setup import DrawnFeature, Setup, drawn_heading
@@ -16,12 +16,7 @@ from brisk_anchor.core.offsets.setup import DrawnFeature, Setup, drawn_heading
 
 def axes_of(drawn: DrawnFeature) -> str:
     """The axes a drawn feature locates: "xy" where it has walls on all sides, else the one across its walls."""
-    if drawn.kind is FeatureKind.BALL:
-        return "xyz"
-    if len(drawn.walls) == 4 or drawn.kind.is_corner:
-        return "xy"
-    direction = Wall[drawn.walls[0]].direction
-    return AXES[max(range(3), key=lambda i: abs(direction[i]))]
+    return "xy" if drawn.kind.is_built else spec_of(drawn.kind).locates(drawn.walls)
 
 
 def rule_from(setup: Setup, row: str, axis: str, name: str, zero: float, *, onto: bool) -> FromFeature:
@@ -107,7 +102,7 @@ def read_distances(words: str, axes: str) -> list[float]:
 
 def _turns(drawn: DrawnFeature) -> bool:
     """Whether a feature tells by itself how the part is turned."""
-    return drawn.kind is FeatureKind.EDGE or (drawn.spread > 0 and drawn.kind is not FeatureKind.PLANE)
+    return not drawn.kind.is_built and spec_of(drawn.kind).turns(drawn.spread)
 
 
 def turn_rule(setup: Setup, row: str, name: str) -> FromHeading:

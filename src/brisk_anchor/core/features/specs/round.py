@@ -1,0 +1,161 @@
+"""Bores and bosses: four touches, three at any angles, or two where the diameter is known."""
+
+from __future__ import annotations
+
+import math
+from itertools import pairwise
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from brisk_anchor.core.errors import PlanError
+from brisk_anchor.core.expressions import (
+    Binary,
+    Name,
+    Number,
+    add,
+    half_sum,
+    less,
+    over,
+    plus,
+    root,
+    scaled,
+    subtract,
+    times,
+)
+from brisk_anchor.core.features.feature import Feature, solve_circle
+from brisk_anchor.core.features.shapes import solve_known_circle
+from brisk_anchor.core.features.specs.spec import FeatureSpec, KnownSize, Sums, report_point
+from brisk_anchor.core.features.specs.walls import check_opposite, check_sizes, pair_sums, wall_contacts
+from brisk_anchor.core.features.touch_place import NEAREST
+from brisk_anchor.core.features.touches import AXES, Touch
+from brisk_anchor.core.features.walls import feature_of
+from brisk_anchor.core.kinds import FeatureKind
+from brisk_anchor.core.uncertainty.estimates import SHARED, Estimate, correlated
+
+if TYPE_CHECKING:
+    from brisk_anchor.core.features.measuring import Measurement
+
+
+def _check(m: Measurement) -> None:
+    if m.is_free:
+        _check_free(m)
+    else:
+        check_opposite(m, 4)
+    check_sizes(m)
+
+
+def _check_free(m: Measurement) -> None:
+    """Directions that are not four in opposite pairs: two where the diameter is known, else three."""
+    if len(m.directions) != (2 if m.known_size else 3):
+        raise PlanError(
+            f"{m.name}: {len(m.directions)} directions do not make it",
+            "It takes three at any angles; or two, not opposite, where the diameter is known",
+            "Mark its walls",
+        )
+    headings = sorted(math.degrees(math.atan2(y, x)) % 360 for x, y, _ in m.directions)
+    gaps = [b - a for a, b in pairwise([*headings, headings[0] + 360])]
+    arc = 360 - max(gaps)
+    opposite = m.known_size and abs(arc - 180) < 20
+    if arc < 20 or min(gaps) < NEAREST or opposite:
+        why = "opposite" if opposite else f"within {arc if arc < 20 else min(gaps):.0f}°"
+        raise PlanError(
+            f"{m.name}: its touches lie {why}",
+            "They would leave its centre free, or nearly so",
+            "Choose directions further apart, none of them opposite where there are two",
+        )
+
+
+def solve_known_round(
+    name: str, kind: FeatureKind, touches: tuple[Touch, ...], diameter: float, u_diameter: float = 0.0
+) -> Feature:
+    """The centre of a bore or boss of known diameter (mm), from two touches or more that are not opposite.
+
+    The tool's radius does not cancel here: it moves the centre as far as it moves the mean of the touches. So does half
+    of what the diameter is off.
+
+    Raises:
+        GeometryError: too few touches, opposite ones, or a size that cannot be.
+    """
+    inside = kind is FeatureKind.BORE
+    place, covariance, residuals = solve_known_circle(name, touches, inside=inside, diameter=diameter)
+    tool = touches[0].stylus
+    nudge = 1e-3
+    moved, _, _ = solve_known_circle(name, touches, inside=inside, diameter=diameter + (2 if inside else -2) * -nudge)
+    by_radius = [(b - a) / nudge for a, b in zip(place, moved, strict=True)]
+    effect = [each * tool.u_radius for each in by_radius]
+    own = correlated(name, place, covariance + np.outer(by_radius, by_radius) * (u_diameter / 2) ** 2)
+    source = f"{SHARED}T{tool.tool_number} radius"
+    estimates = [Estimate(item.value, {**item.effects, source: e}) for item, e in zip(own, effect, strict=True)]
+    form = float(np.ptp(residuals)) if len(touches) > 2 else None
+    return feature_of(name, kind, ("x", "y"), estimates, touches, residuals, form=form)
+
+
+def _solve(name: str, kind: FeatureKind, touches: tuple[Touch, ...], known: KnownSize | None) -> Feature:
+    if known is not None:
+        return solve_known_round(name, kind, touches, known.diameter, known.u)
+    return solve_circle(name, kind, touches)
+
+
+def _sums(sums: Sums) -> None:
+    m = sums.measurement
+    if not m.is_free:
+        pair_sums(sums)
+    else:
+        (_known_circle if m.known_size else _free_circle)(sums)
+
+
+def _free_circle(sums: Sums) -> None:
+    """Centre and diameter of the circle through three touches."""
+    m = sums.measurement
+    p, q, r = (names for _, names in sums.made)
+    u = [sums.compute(f"u{AXES[i]}", subtract(Name(q[i]), Name(p[i])), "first to second touch") for i in (0, 1)]
+    v = [sums.compute(f"v{AXES[i]}", subtract(Name(r[i]), Name(p[i])), "first to third touch") for i in (0, 1)]
+    uu = sums.compute("uu", add(times(u[0], u[0]), times(u[1], u[1])), "its square")
+    vv = sums.compute("vv", add(times(v[0], v[0]), times(v[1], v[1])), "its square")
+    area = sums.compute("ud", scaled(subtract(times(u[0], v[1]), times(u[1], v[0])), 2), "four times the area")
+    cx = sums.compute("ucx", over(subtract(times(v[1], uu), times(u[1], vv)), area), "first touch to centre, X")
+    cy = sums.compute("ucy", over(subtract(times(u[0], vv), times(v[0], uu)), area), "first touch to centre, Y")
+    x = sums.compute(f"m{sums.index}x", add(Name(p[0]), cx), "centre X: where three touches put it", keep=True)
+    y = sums.compute(f"m{sums.index}y", add(Name(p[1]), cy), "centre Y", keep=True)
+    across = scaled(root(add(times(cx, cx), times(cy, cy))), 2)
+    size = plus(across, sums.ball_sign * 2 * m.stylus.effective_radius)
+    d = sums.compute(f"m{sums.index}d", size, "diameter: twice that, and the ball")
+    report_point(sums, {"x": x, "y": y, "d": d})
+    sums.guard_size(d, 0)
+
+
+def _known_circle(sums: Sums) -> None:
+    """Centre of a bore or boss of known diameter from two touches."""
+    m = sums.measurement
+    rho = (m.size or 0.0) / 2 - sums.ball_sign * m.stylus.effective_radius
+    p, q = (names for _, names in sums.made)
+    half = [
+        sums.compute(f"u{AXES[i]}", Binary(subtract(Name(q[i]), Name(p[i])), "/", Number(2)), "half of the chord")
+        for i in (0, 1)
+    ]
+    square = sums.compute("uu", add(times(half[0], half[0]), times(half[1], half[1])), "its square")
+    away = root(less(over(Number(rho * rho), square), 1.0))
+    # Both touches lie out along their directions, so the centre lies back from the chord against their sum.
+    first, second = sums.measurement.directions
+    chord = [b - a for a, b in zip(first, second, strict=True)]
+    outward = -chord[1] * (first[0] + second[0]) + chord[0] * (first[1] + second[1])
+    k = sums.compute("uk", away, "from the chord to the centre, in halves of it")
+    sign = -1 if outward > 0 else 1
+    found = []
+    for i, (across, sense) in enumerate(((half[1], -sign), (half[0], sign))):
+        middle = half_sum(Name(p[i]), Name(q[i]))
+        value = Binary(middle, "+" if sense > 0 else "-", times(across, k))
+        found.append(sums.compute(f"m{sums.index}{AXES[i]}", value, f"centre {AXES[i].upper()}", keep=True))
+    report_point(sums, {"x": found[0], "y": found[1]})
+
+
+SPEC = FeatureSpec(
+    (FeatureKind.BORE, FeatureKind.BOSS),
+    _check,
+    wall_contacts,
+    _solve,
+    _sums,
+    lambda walls: "xy",
+    lambda _spread: False,
+)
