@@ -7,6 +7,7 @@ from dataclasses import replace
 import pytest
 
 from brisk_anchor.core.errors import PlanError
+from brisk_anchor.core.features.measurement_options import MeasurementOptions
 from brisk_anchor.core.features.measuring import propose_depth, propose_depth_check
 from brisk_anchor.core.features.touch_pattern import TouchPattern, Wall
 from brisk_anchor.core.kinds import FeatureKind
@@ -173,10 +174,10 @@ def test_figures_of_depth():
     assert replace(bore, depth=5.0).deep_enough
     assert not replace(bore, depth=4.99).deep_enough
     # 0.75 mm higher an edge shows by 3 − √(9 − 0.5625) = 95 µm at the least; half of it is allowed.
-    assert replace(bore, depth_check=0.75).depth_limit == pytest.approx(0.04764, abs=1e-5)
-    assert not replace(bore, depth=3.5, depth_check=0.75).depth_is_checked
+    assert replace(bore, options=MeasurementOptions(depth_check=0.75)).depth_limit == pytest.approx(0.04764, abs=1e-5)
+    assert not replace(bore, depth=3.5, options=MeasurementOptions(depth_check=0.75)).depth_is_checked
     with pytest.raises(PlanError, match="makes no sense"):
-        replace(bore, depth_check=0.1)
+        replace(bore, options=MeasurementOptions(depth_check=0.1))
     assert bore.kind is FeatureKind.BORE
 
 
@@ -195,10 +196,11 @@ def test_a_touch_that_could_land_beside_its_face_is_stopped(name, place):
     assert not usual.planner.look(build_measurement(usual.setup, point_at(usual.setup, usual.setup.drawn(name))))
 
 
-@pytest.mark.parametrize("name", ["depth", "drop", "depth_check", "standoff", "turn_uncertainty", "search"])
+@pytest.mark.parametrize("name", ["depth", "drop", "standoff", "turn_uncertainty", "search", "options"])
 def test_a_figure_that_is_no_number_is_refused(name):
     session = session_with()
     request = point_at(session.setup, session.setup.drawn("bore"))
     measurement = build_measurement(session.setup, request)
     with pytest.raises(PlanError, match="a figure is missing"):
-        replace(measurement, **{name: float("nan")})
+        nan = float("nan")
+        replace(measurement, **{name: MeasurementOptions(depth_check=nan) if name == "options" else nan})

@@ -59,7 +59,7 @@ def test_a_bore_at_opposite_angles_lies_round_the_centre_of_the_table(session, t
     )
     assert plan_text(parse_plan(plan_text(made), "p")) == plan_text(made)
     ready = planned(session, made)
-    assert [dict(m.table)["C"] for m in ready.measurements] in ([0, 0, 180], [180, 0, 0])
+    assert [dict(m.options.table)["C"] for m in ready.measurements] in ([0, 0, 180], [180, 0, 0])
     prover = Prover(Case.of(session, ready, program_of(session, ready)))
     run = prover.run(prover.scene(0), 0, noisy=False)
     run.to_end()

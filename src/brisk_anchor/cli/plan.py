@@ -72,7 +72,7 @@ def check(file: FileArgument, job: JobOption = None) -> None:
             f"     T{tool.number} {tool.name} must be within {tool.tolerance:g} mm of its length, else {tool.on_fail}"
         )
     for number, step in enumerate(ready.steps, 1):
-        table = "".join(f"  table {letter} {angle:g}" for letter, angle in step.measurement.table)
+        table = "".join(f"  table {letter} {angle:g}" for letter, angle in step.measurement.options.table)
         touched = counted(step.measurement.touch_count, "touch", "touches")
         typer.echo(f"{number:3}  {step.measurement.title}{table}  {touched}")
         for figure in step.figures:

@@ -11,7 +11,7 @@ from pydantic import Field, ValidationError, model_validator
 
 from brisk_anchor.core.errors import BriskAnchorError, Fault, SceneError
 from brisk_anchor.core.geometry.rotary import RotaryAxis
-from brisk_anchor.core.kinds import FeatureKind
+from brisk_anchor.core.kinds import Apart, FeatureKind, Walls
 from brisk_anchor.nc.bounded import read_at_most
 from brisk_anchor.nc.profile.control_profile import findings_of
 from brisk_anchor.standin.row_file import ROW, RowSection, RuleSection
@@ -142,7 +142,19 @@ class BodySection(FileSection):
     solid: list[SolidSection] = Field(min_length=1)
 
 
-_CORNERS = [["DOWN", "LEFT"], ["DOWN", "RIGHT"], ["LEFT", "UP"], ["RIGHT", "UP"]]
+_SIDES = [["LEFT"], ["RIGHT"], ["UP"], ["DOWN"]]
+_ALL = [["DOWN", "LEFT", "RIGHT", "UP"]]
+_WALLS = {
+    Walls.NONE: _ALL,
+    Walls.ONE: [*_SIDES, ["BELOW"]],
+    Walls.SIDE: _SIDES,
+    Walls.BELOW: [["BELOW"]],
+    Walls.PAIR: [["LEFT", "RIGHT"], ["DOWN", "UP"]],
+    Walls.CORNER: [["DOWN", "LEFT"], ["DOWN", "RIGHT"], ["LEFT", "UP"], ["RIGHT", "UP"]],
+    Walls.ALL: _ALL,
+    Walls.ALL_AND_TOP: _ALL,
+}
+"""Walls a feature may have by what its kind is touched on, each set sorted."""
 
 
 class FeatureSection(FileSection):
@@ -194,24 +206,15 @@ class FeatureSection(FileSection):
             found.append(f"{kind.one} {'needs' if kind.has_two_sizes else 'has no'} size_y")
         if kind.is_built != (self.of is not None):
             found.append(f"{kind.one} {'needs' if kind.is_built else 'has no'} of: the two features it is built from")
-        if kind in (FeatureKind.EDGE, FeatureKind.PLANE) and self.spread is None:
+        if kind.needs_spread and self.spread is None:
             found.append(f"{kind.one} needs spread: how far apart its touches lie")
-        if self.spread is not None and (kind.is_round or kind is FeatureKind.SURFACE):
+        if self.spread is not None and kind.traits.apart is Apart.NEVER:
             found.append(f"{kind.one} has no spread")
-        if (kind is FeatureKind.TILTED_BORE) != (self.second_depth is not None):
+        if (kind.has_levels) != (self.second_depth is not None):
             found.append("second_depth belongs to a tilted bore, and is needed there")
-        if self.headings is not None and kind not in (FeatureKind.BORE, FeatureKind.BOSS):
+        if self.headings is not None and not kind.may_be_free:
             found.append("headings belong to a bore or a boss")
-        wanted = {
-            "surface": [[wall] for wall in ("LEFT", "RIGHT", "UP", "DOWN", "BELOW")],
-            "edge": [[wall] for wall in ("LEFT", "RIGHT", "UP", "DOWN")],
-            "plane": [["BELOW"]],
-            "slot": [["LEFT", "RIGHT"], ["DOWN", "UP"]],
-            "web": [["LEFT", "RIGHT"], ["DOWN", "UP"]],
-            "inside corner": _CORNERS,
-            "outside corner": _CORNERS,
-        }.get(self.kind, [["DOWN", "LEFT", "RIGHT", "UP"]])
-        if sorted(self.walls) not in wanted:
+        if sorted(self.walls) not in _WALLS[kind.traits.walls]:
             found.append(f"{kind.one} cannot have the walls {', '.join(self.walls)}")
         return found
 

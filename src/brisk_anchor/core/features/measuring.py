@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from typing import TypeVar
 
 from brisk_anchor.core.errors import PlanError
+from brisk_anchor.core.features.measurement_options import AS_USUAL, MeasurementOptions
 from brisk_anchor.core.features.specs.registry import spec_of
 from brisk_anchor.core.features.specs.spec import FeatureSpec
 from brisk_anchor.core.features.touch_place import TouchPlace
@@ -19,8 +20,6 @@ SEARCH_MARGIN = 1.0
 
 
 MOST_REPEATS = 9
-ON_FAIL = ("alarm", "stop", "go on")
-"""What a program does when a size is wrong: it ends, a person decides, or it measures the rest and stores nothing."""
 LEAST_SEARCH = 0.3
 """The shortest probing move, and the least height of a depth check, mm: some controls refuse one below 0.254 mm."""
 TOP_UNCERTAINTY = 0.2
@@ -62,15 +61,7 @@ class Measurement:
     may lie turned: touches apart along a wall must reach it all the same.
 
     With `top` heights count from a face that was measured, so that the start's uncertainty is no longer that of the
-    edge. With `depth_check` every wall is touched once more, so much higher (mm): both touches agree only where the
-    ball's widest part met the wall, not the edge.
-
-    How it is made: with `over_the_top` the probe goes up between touches and comes down beside each wall (None: as
-    is usual for the kind), up by `hop` (None: as high as the feature may stand, and clear of that); `half_turn` touches
-    every place twice, the spindle turned half round between, so that the ball's run-out falls out; `search_feed` and
-    `touch_feed` (mm/min) stand in for those of the profile; `on_fail` is one of `ON_FAIL`; `keep` are variables of the
-    person's own that take results, as (letter, number). `table` is where rotary axes stand for it, as (letter, machine
-    degrees); nothing where the program leaves them as they are.
+    edge. `options` say how it is made where that is not as usual.
     """
 
     name: str
@@ -93,16 +84,8 @@ class Measurement:
     second_depth: float = 0.0
     known_size: bool = False
     turn_uncertainty: float = 0.0
-    over_the_top: bool | None = None
-    half_turn: bool = False
-    search_feed: float | None = None
-    touch_feed: float | None = None
-    on_fail: str = "alarm"
-    keep: tuple[tuple[str, int], ...] = ()
-    table: tuple[tuple[str, float], ...] = ()
-    hop: float | None = None
     top: Top | None = None
-    depth_check: float = 0.0
+    options: MeasurementOptions = AS_USUAL
 
     def __post_init__(self) -> None:
         figures = [*self.start, self.clear_z, self.search, self.start_uncertainty, self.depth, self.standoff]
@@ -128,31 +111,27 @@ class Measurement:
 
     def _check_way(self) -> None:
         """Whether the probe can go the way it is to go between touches, and the feeds are feeds."""
-        search, touch = self.search_feed, self.touch_feed
-        if any(feed is not None and not 1 <= feed <= 5000 for feed in (search, touch)):
-            raise PlanError(f"{self.name}: a feed makes no sense", "No probe touches at it", "Give 1 to 5000 mm/min")
-        if self.on_fail not in ON_FAIL:
-            raise PlanError(f"{self.name}: “{self.on_fail}” is no reaction", "", f"One of {', '.join(ON_FAIL)}")
+        self.options.check(self.name)
         kind = self.kind
-        if self.hop is not None:
+        if self.options.hop is not None:
             if not self.hops:
                 raise PlanError(f"{self.name}: it does not go up and over by a hop", "", "Leave the hop out")
-            if not self.depth + self.start_uncertainty <= self.hop <= self.drop:
+            if not self.depth + self.start_uncertainty <= self.options.hop <= self.drop:
                 raise PlanError(
-                    f"{self.name}: a hop of {self.hop:g} mm makes no sense",
+                    f"{self.name}: a hop of {self.options.hop:g} mm makes no sense",
                     f"The probe would meet what it goes over, {self.depth:g} mm up, or go higher than it came from",
                     f"{self.depth + self.start_uncertainty:g} to {self.drop:g} mm",
                 )
-        if self.over_the_top is None:
+        if self.options.over_the_top is None:
             return
-        if kind.is_outside and not self.over_the_top:
+        if kind.is_outside and not self.options.over_the_top:
             if kind.traits.walls is not Walls.ALL or self.is_free:
                 raise PlanError(
                     f"{self.name}: {kind.one} in these directions cannot be gone round",
                     "Where its ends are is not known",
                     "Go over the top between touches",
                 )
-        elif self.over_the_top and not kind.is_outside:
+        elif self.options.over_the_top and not kind.is_outside:
             if not kind.is_paired or kind.has_levels:
                 raise PlanError(f"{self.name}: {kind.one} has no walls to go between", "", "Leave over_the_top out")
             if min(self.begin_distance(axis) for axis in {self.axis_along(d) for d in self.directions}) <= 0:
@@ -161,6 +140,11 @@ class Measurement:
                     "The places to come down would lie beyond the middle",
                     "Stay down between touches, or state a smaller uncertainty",
                 )
+
+    @property
+    def depth_check(self) -> float:
+        """How much higher every wall is touched once more, mm; 0 where it is not."""
+        return self.options.depth_check or 0.0
 
     # -- how deep ------------------------------------------------------------------------------------------------
 
@@ -208,7 +192,7 @@ class Measurement:
         """Of all touches, in the order they are made, those the feature is worked out from."""
         if not self.depth_check:
             return list(made)
-        each, at = self.repeats * (2 if self.half_turn else 1), 0
+        each, at = self.repeats * (2 if self.options.half_turn else 1), 0
         found: list[Item] = []
         for contact in self.contacts():
             found += made[at : at + each]
@@ -218,7 +202,7 @@ class Measurement:
     @property
     def goes_over(self) -> bool:
         """Whether the probe goes up between touches and comes down beside each wall."""
-        return self.kind.is_outside if self.over_the_top is None else self.over_the_top
+        return self.kind.is_outside if self.options.over_the_top is None else self.options.over_the_top
 
     @property
     def starts_over(self) -> bool:
@@ -236,8 +220,8 @@ class Measurement:
 
         Of a ball the height is known from a touch that may have met it so far beside its top that this stands higher.
         """
-        if self.hop is not None:
-            return self.hop
+        if self.options.hop is not None:
+            return self.options.hop
         if not self.kind.has_top:
             return min(self.drop, self.depth + self.start_uncertainty + SEARCH_MARGIN)
         reach = ((self.size or 0.0) + self.stylus.ball_diameter) / 2
@@ -274,7 +258,7 @@ class Measurement:
         """How many touches it makes, those of a depth check counted in."""
         contacts = self.contacts()
         checks = sum(not contact.direction[2] for contact in contacts) if self.depth_check else 0
-        return len(contacts) * self.repeats * (2 if self.half_turn else 1) + checks
+        return len(contacts) * self.repeats * (2 if self.options.half_turn else 1) + checks
 
     def across(self, axis: int) -> float:
         """The nominal distance between the walls along an axis (0 is X), mm; at a corner twice that to its wall."""

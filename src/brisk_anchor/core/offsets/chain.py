@@ -14,7 +14,6 @@ from dataclasses import dataclass, replace
 from brisk_anchor.core.errors import DatumError
 from brisk_anchor.core.features.feature import COVERAGE_FACTOR, Feature, matrix
 from brisk_anchor.core.features.touches import AXES, Source, Touch, axis_of
-from brisk_anchor.core.kinds import FeatureKind
 from brisk_anchor.core.offsets.rotated_offsets import derived_estimates, fit_residuals, straightened, turned_estimates
 from brisk_anchor.core.offsets.rules import (
     ROW_AXES,
@@ -109,7 +108,7 @@ def _feature_terms(axis: str, feature: Feature) -> list[Term]:
         return [Term("", feature.name, value, u, f"{feature.kind.value} of measured features")]
     if feature.kind.is_corner and "r" in feature.axes:
         return [Term("", f"{feature.name}, walls cross", value, u, f"two lines through {count} touches")]
-    if feature.kind in (FeatureKind.EDGE, FeatureKind.PLANE):
+    if feature.kind.needs_spread:
         return [Term("", f"{feature.name}, middle", value, u, f"halfway between {count} touches")]
     if feature.kind.is_paired:
         return [Term("", f"{feature.name} middle", value, u, "halfway between opposite walls")]

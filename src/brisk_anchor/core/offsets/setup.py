@@ -100,7 +100,7 @@ class DrawnFeature:
     @property
     def top(self) -> float:
         """Machine Z of its highest edge, mm: a ball's place is its middle."""
-        return self.machine[2] + ((self.size or 0.0) / 2 if self.kind is FeatureKind.BALL else 0.0)
+        return self.machine[2] + ((self.size or 0.0) / 2 if self.kind.has_top else 0.0)
 
     @property
     def size_words(self) -> str:

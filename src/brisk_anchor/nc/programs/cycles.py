@@ -72,7 +72,7 @@ class Cycle:
             self.steps.append(Rapid(z=m.clear_z))
         self.here = dict(enumerate(map(Number, (x, y, m.clear_z))))
         self._to(down, {2: self._height(z)})
-        if m.half_turn:
+        if m.options.half_turn:
             self.steps.append(Orient(half=False))
         self._touch_all()
         if self.turned:
@@ -123,14 +123,14 @@ class Cycle:
         m = self.measurement
         number = len(self.made) + 1
         every: list[Names] = []
-        for turn in range(2 if m.half_turn else 1):
+        for turn in range(2 if m.options.half_turn else 1):
             if turn:
                 self.turned = not self.turned
                 self.steps.append(Orient(half=self.turned))
             for _ in range(m.repeats):
                 self.touches += 1
                 names = (f"t{self.touches}x", f"t{self.touches}y", f"t{self.touches}z")
-                feeds = (m.search_feed, m.touch_feed)
+                feeds = (m.options.search_feed, m.options.touch_feed)
                 self.steps.append(TouchStep(self.touches, direction, distance, names, why, m.stylus.offset, feeds))
                 every.append(names)
                 if len(every) > 1:
@@ -148,7 +148,7 @@ class Cycle:
         self._to("up to touch again", {2: plus(level, m.depth_check)})
         self.touches += 1
         higher = (f"t{self.touches}x", f"t{self.touches}y", f"t{self.touches}z")
-        feeds = (m.search_feed, m.touch_feed)
+        feeds = (m.options.search_feed, m.options.touch_feed)
         why = "the same wall higher: is it the wall"
         self.steps.append(TouchStep(self.touches, direction, distance, higher, why, m.stylus.offset, feeds))
         off: Expression = Number(0.0)
@@ -165,7 +165,7 @@ class Cycle:
                 AlarmNumber.EDGE,
                 f"EDGE TOUCHED AT {m.name}, IT LIES LOW",
                 f"depth check: {m.depth_check:g} higher the wall is met within {m.depth_limit:.3f}",
-                "go on" if m.on_fail == "go on" else "alarm",
+                "go on" if m.options.on_fail == "go on" else "alarm",
             )
         )
         self.steps.append(Release(higher if names == self.made[-1][1] else (*higher, *names)))
@@ -311,13 +311,13 @@ class Cycle:
             PlanError: it has no such result.
         """
         m = self.measurement
-        for letter, variable in m.keep:
+        for letter, variable in m.options.keep:
             if letter not in self.results:
                 has = ", ".join(sorted(self.results)).upper()
                 raise PlanError(f"{m.title or m.name} gives no {letter.upper()}", "", f"It gives {has}")
             why = f"keep {letter.upper()} of {m.name}"
             self.steps.append(KeepResult(variable, self.results[letter], why))
-        kept = dict(m.keep)
+        kept = dict(m.options.keep)
         if all(letter in kept for letter in "ijk"):
             self.steps.append(TiltedPlane((kept["i"], kept["j"], kept["k"])))
 
@@ -350,6 +350,6 @@ class Cycle:
                 AlarmNumber.SIZE,
                 f"SIZE OF {m.name} IS WRONG",
                 f"size guard: within {m.size_limit:g} of {wanted:g}",
-                m.on_fail,
+                m.options.on_fail,
             )
         )

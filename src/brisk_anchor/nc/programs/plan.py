@@ -122,7 +122,7 @@ def plan_steps(plan: Plan) -> tuple[Step, ...]:
     if not plan.measurements and plan.store is None and not plan.tools:
         raise PlanError("The plan is empty", "There is nothing to write", "Measure something first")
     styli = {measurement.stylus for measurement in plan.measurements}
-    if len({tuple(letter for letter, _ in measurement.table) for measurement in plan.measurements}) > 1:
+    if len({tuple(letter for letter, _ in measurement.options.table) for measurement in plan.measurements}) > 1:
         raise PlanError("Only some measurements say where the table stands", "", "Say it of all")
     if len(styli) > 1:
         raise PlanError("The plan uses more than one stylus", "This version writes one probe a program", "Split it")
@@ -131,7 +131,7 @@ def plan_steps(plan: Plan) -> tuple[Step, ...]:
     for stylus in styli if not calls else ():
         # Up first: where a program cannot look what is in the spindle, it puts the probe in here.
         steps += [Rapid(z=plan.home_z), ToolCheck(stylus.tool_number)]
-    reactions = [m.on_fail for m in plan.measurements] + [check.on_fail for check in plan.tools]
+    reactions = [m.options.on_fail for m in plan.measurements] + [check.on_fail for check in plan.tools]
     if "go on" in reactions:
         steps.append(NothingYet())
     steps.append(Report(("BEGIN", f"O{plan.number:04d}"), (("I", Number(plan.identity), 0),)))
@@ -164,10 +164,10 @@ def plan_steps(plan: Plan) -> tuple[Step, ...]:
     for index, measurement in enumerate(plan.measurements, 1):
         if plan.probe_each and index > 1:
             steps += [Probe(False), Probe(True)]
-        if measurement.table != stands:
-            words = " ".join(f"{letter}{angle:g}" for letter, angle in measurement.table)
-            steps += [SectionHeading(f"table at {words}"), Rapid(z=plan.home_z), TableAt(measurement.table)]
-            height, stands = plan.home_z, measurement.table
+        if measurement.options.table != stands:
+            words = " ".join(f"{letter}{angle:g}" for letter, angle in measurement.options.table)
+            steps += [SectionHeading(f"table at {words}"), Rapid(z=plan.home_z), TableAt(measurement.options.table)]
+            height, stands = plan.home_z, measurement.options.table
         own = Cycle(steps, measurement, index, touches, located, height=height, wanted=measurement.name in wanted)
         touches = own.run()
         height = measurement.clear_z

@@ -168,7 +168,7 @@ def weave(
     places = [_operation(program, number) for number in dict.fromkeys(after)]
     if not places:
         raise WeaveError("After which operation is it to stand?", "", "Give the number of one")
-    if any(step.measurement.table for step in ready.steps):
+    if any(step.measurement.options.table for step in ready.steps):
         raise WeaveError(
             "A measurement in a cutting program does not turn the table",
             "The operation that follows counts on where it stands",

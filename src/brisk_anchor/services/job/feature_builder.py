@@ -171,7 +171,7 @@ class FeatureBuilder:
             depth = self._touch_depth(under.top - under.bottom, "The part")
             more["cut"], made = '"through"', "through"
         size = sizes[0] if kind.is_round else min(sizes)
-        if kind in (FeatureKind.SLOT, FeatureKind.WEB):
+        if kind.is_one_pair:
             across_x = sizes[0] <= sizes[1]
             more |= {"walls": '["LEFT", "RIGHT"]' if across_x else '["DOWN", "UP"]', "size": self._mm(size)}
             more["length"] = self._mm(max(sizes))

@@ -177,7 +177,7 @@ class JobFeature(FeatureSection):
         if self.stands is not None and not (kind.is_outside and kind.is_paired):
             lacks.append(f"{kind.one} stands on nothing")
         makes = self.cut is not None or self.stands is not None
-        if (self.length is not None) != (makes and kind in (FeatureKind.SLOT, FeatureKind.WEB)):
+        if (self.length is not None) != (makes and kind.is_one_pair):
             lacks.append("length belongs to a slot that is cut or a web that stands, and to nothing else")
         if self.pattern is not None and self.name[-1:].isdigit():
             lacks.append("the name of a pattern must not end in a figure: its features are numbered")

@@ -5,13 +5,13 @@ from __future__ import annotations
 from dataclasses import replace
 
 from brisk_anchor.core.errors import PlanError
+from brisk_anchor.core.features.measurement_options import MeasurementOptions
 from brisk_anchor.core.features.measuring import Measurement, propose_depth, propose_depth_check
 from brisk_anchor.core.features.probe_path import between
 from brisk_anchor.core.features.touch_pattern import Wall
-from brisk_anchor.core.kinds import FeatureKind
 from brisk_anchor.core.offsets.setup import DrawnFeature, Setup
 from brisk_anchor.services.measure.clearance import NEARBY, Clearances
-from brisk_anchor.services.measure.measurement_request import MeasurementOptions, MeasurementRequest, build_measurement
+from brisk_anchor.services.measure.measurement_request import MeasurementRequest, build_measurement
 
 ROOM_BEHIND = 1.0
 """How much more than the stated uncertainty, mm, is wanted between the ball and other metal where it begins."""
@@ -37,7 +37,7 @@ def room_behind(
 ) -> Measurement:
     """The measurement from nearer to its wall, where other metal stands too near to where it would usually begin."""
     drawn, kind = request.drawn, usual.kind
-    if drawn is None or kind.is_paired or kind is FeatureKind.OUTSIDE_CORNER or request.pattern.marks == {Wall.BELOW}:
+    if drawn is None or kind.is_paired or (kind.is_corner and kind.is_outside) or request.pattern.marks == {Wall.BELOW}:
         return usual
 
     def room(measurement: Measurement) -> float:
@@ -58,7 +58,7 @@ def deepest(usual: Measurement, neighbours: Clearances) -> Measurement:
     if usual.deep_enough or usual.depth_check or not usual.depth_known:
         return usual
     ball = usual.stylus.ball_diameter
-    checked = replace(usual, depth_check=propose_depth_check(ball))
+    checked = replace(usual, options=replace(usual.options, depth_check=propose_depth_check(ball)))
     deeper = propose_depth(ball, usual.height_uncertainty) - usual.depth
     return checked if checked.depth_is_checked and not neighbours.may_go_deeper(usual, deeper) else usual
 
@@ -70,6 +70,6 @@ def over_neighbours(usual: Measurement, neighbours: Clearances) -> Measurement:
     near = neighbours.beside(usual, between(usual))
     if near is None:
         return usual
-    high = replace(usual, hop=usual.drop)
+    high = replace(usual, options=replace(usual.options, hop=usual.drop))
     still = neighbours.beside(high, between(high))
     return high if still is None or still.distance > near.distance + 1e-6 else usual

@@ -26,7 +26,7 @@ class ByPlaces(ByTouch):
 
     def __post_init__(self) -> None:
         ByTouch.__post_init__(self)
-        if self.kind is FeatureKind.TILTED_BORE:
+        if self.kind.has_levels:
             raise PlanError(
                 "How a bore leans is measured with the probe",
                 "By hand its depth is not known well enough at every touch",
@@ -73,7 +73,7 @@ class ByPlaces(ByTouch):
         half = self.tool.length if axis == 2 else self.tool.effective_radius
         told = "both figures give the tool's middle; its radius is taken into account along the metal's normal"
         where = "above" if axis == 2 else f"{'−' if sign > 0 else '+'}{letter} side"
-        if self.kind in (FeatureKind.EDGE, FeatureKind.PLANE):
+        if self.kind.needs_spread:
             told = f"the tool stands {where}: {half:.3f} is {'taken off' if axis == 2 or sign < 0 else 'added'}, square"
         amount = -half if axis == 2 else sign * half
         return TouchPrompt(AXES[axis], f"{count}, {towards}: {letter}", self.frame.short, told, where, amount, None)
@@ -101,7 +101,7 @@ class ByPlaces(ByTouch):
 
     def feature(self) -> Feature:
         """The feature of all touches. Raises GeometryError."""
-        known = len(self.directions) == 2 and self.kind in (FeatureKind.BORE, FeatureKind.BOSS)
+        known = len(self.directions) == 2 and self.kind.may_be_free
         if not known:
             return solve(self.name, self.kind, self.touches())
         drawn = self.request.drawn

@@ -54,13 +54,13 @@ class Clearances:
         found = [
             near
             for contact in measurement.contacts()
-            if (near := _nearest(self._at(measurement.table), search_start(measurement, contact))) is not None
+            if (near := _nearest(self._at(measurement.options.table), search_start(measurement, contact))) is not None
         ]
         return min(found, key=lambda near: near.distance, default=None)
 
     def may_go_deeper(self, measurement: Measurement, by: float) -> bool:
         """Whether the probe has room as far as the part may lie off where it touches walls so much deeper, mm."""
-        machine = self._at(measurement.table)
+        machine = self._at(measurement.options.table)
         for contact in measurement.contacts():
             if contact.direction[2]:
                 continue
@@ -72,13 +72,13 @@ class Clearances:
 
     def look(self, measurement: Measurement) -> list[Finding]:
         """Whether stem, body and spindle stay clear beside the walls, wherever those may be."""
-        name, machine = measurement.title or measurement.name, self._at(measurement.table)
+        name, machine = measurement.title or measurement.name, self._at(measurement.options.table)
         own = self._own(measurement)
         looks, at = [], dict.fromkeys((entry(measurement), leaving(measurement)))
         for (x, y), way in zip(at, ("down to", "up from"), strict=False):
             rapid = ((x, y, self._home_z), (x, y, measurement.clear_z))
             looks += self._look_rapid(
-                f"The rapid {way} {name}", measurement.table, measurement.start_uncertainty, *rapid
+                f"The rapid {way} {name}", measurement.options.table, measurement.start_uncertainty, *rapid
             )
         starts = [search_start(measurement, contact) for contact in measurement.contacts()]
         upright = [((x, y, measurement.clear_z), (x, y, z)) for x, y, z in dict.fromkeys((starts[0], starts[-1]))]
@@ -114,7 +114,7 @@ class Clearances:
             near
             for start, end in ways
             for left_out, needed in ((fixed, moving) if others else (fixed,))
-            if (near := _least_beside(self._at(measurement.table), start, end, needed, left_out)) is not None
+            if (near := _least_beside(self._at(measurement.options.table), start, end, needed, left_out)) is not None
         ]
         return min(found, key=lambda near: near.distance, default=None)
 
@@ -122,11 +122,11 @@ class Clearances:
         """Whether the rapids from feature to feature at the clear heights are clear."""
         looks = []
         for a, b in pairwise(measurements):
-            if a.table != b.table:
+            if a.options.table != b.options.table:
                 continue  # by way of home
             level, uncertainty = max(a.clear_z, b.clear_z), max(a.start_uncertainty, b.start_uncertainty)
             way = f"The rapid from {a.title or a.name} to {b.title or b.name}"
-            looks += self._look_rapid(way, a.table, uncertainty, (*leaving(a), level), (*entry(b), level))
+            looks += self._look_rapid(way, a.options.table, uncertainty, (*leaving(a), level), (*entry(b), level))
         return looks
 
     def _look_rapid(

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from brisk_anchor.core.features.measuring import Measurement
 from brisk_anchor.core.features.probe_path import search_start
-from brisk_anchor.core.kinds import FeatureKind, Vector
+from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.offsets.checks import Finding
 from brisk_anchor.standin.scene import Scene
 from brisk_anchor.standin.solids import Solid
@@ -19,7 +19,7 @@ def look_at_faces(scene: Scene, measurement: Measurement) -> list[Finding]:
     """Findings for touches of flat walls and faces that could land beside them, by the description."""
     m = measurement
     drawn = next((feature for feature in scene.setup.features if feature.name == m.name), None)
-    if drawn is None or drawn.skew or m.kind.is_round or m.kind is FeatureKind.BALL or any(a for _, a in m.table):
+    if drawn is None or drawn.skew or m.kind.is_round or m.kind.has_top or any(a for _, a in m.options.table):
         return []
     solids = [solid for solid in scene.nominal if solid.body == drawn.body and solid.role != "drawn"]
     worst = 0.0

@@ -17,5 +17,5 @@ def begin(request: MeasurementRequest, tool: HandTool, frame: PositionFrame = MA
     kind = pattern.read().kind
     if tool.kind is HandKind.INDICATOR:
         return (BySweep if len(pattern.marks) == 4 else ByDial)(request, tool, frame)
-    free = kind in (FeatureKind.BORE, FeatureKind.BOSS) and len(pattern.directions) < 4
+    free = kind is not None and kind.may_be_free and len(pattern.directions) < 4
     return (ByPlaces if kind in _PLACES or pattern.twice or free else ByTouch)(request, tool, frame)

@@ -48,7 +48,7 @@ def counted_from_tops(setup: Setup, measurements: Sequence[Measurement]) -> list
     for measurement in measurements:
         own = replace(measurement, top=None)
         faces = (face for face in tops_of(setup, own.name) if own.touches_walls and face.name in seen)
-        face = next((face for face in faces if seen[face.name].table == own.table), None)
+        face = next((face for face in faces if seen[face.name].options.table == own.options.table), None)
         seen[own.name] = own
         result.append(own if face is None else from_top(own, face))
     return result
@@ -64,7 +64,7 @@ def tops_first(setup: Setup, items: Sequence[Item], measurement_of: Callable[[It
         faces = {face.name for face in tops_of(setup, measurement.name)}
         at = order.index(item)
         tops = [other for other in order if measurement_of(other).name in faces]
-        tops = [other for other in tops if measurement_of(other).table == measurement.table]
+        tops = [other for other in tops if measurement_of(other).options.table == measurement.options.table]
         if tops and all(order.index(other) > at for other in tops):
             order.remove(tops[0])
             order.insert(at, tops[0])

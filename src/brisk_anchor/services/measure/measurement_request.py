@@ -6,9 +6,10 @@ import math
 from dataclasses import dataclass, replace
 
 from brisk_anchor.core.errors import PlanError
+from brisk_anchor.core.features.measurement_options import AS_USUAL, MeasurementOptions
 from brisk_anchor.core.features.measuring import Measurement, propose_depth_check, propose_search, slack_along
 from brisk_anchor.core.features.touch_pattern import TouchPattern, Wall
-from brisk_anchor.core.kinds import FeatureKind, Vector
+from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.offsets.setup import DrawnFeature, Setup
 
 APPROACH = 8.0
@@ -54,16 +55,16 @@ class MeasurementRequest:
         kind = self.pattern.read().kind
         if kind is None:
             return {}
-        apart = {"apart": "spread"} if self.pattern.twice and kind is not FeatureKind.TILTED_BORE else {}
-        if kind is FeatureKind.OUTSIDE_CORNER:
+        apart = {"apart": "spread"} if self.pattern.twice and not kind.has_levels else {}
+        if kind.is_corner and kind.is_outside:
             return {"distance": "reach", "depth": "depth", **apart}
         if not kind.is_paired:
             return {"distance": "reach", **apart}
         if kind.has_two_sizes:
             return {"size in X": "size", "size in Y": "size_y", "depth": "depth", **apart}
-        if kind is FeatureKind.BALL:
+        if kind.has_top:
             return {"diameter": "size"}
-        second = {"2nd level": "second_depth"} if kind is FeatureKind.TILTED_BORE else {}
+        second = {"2nd level": "second_depth"} if kind.has_levels else {}
         return {"diameter" if kind.is_round else "width": "size", "depth": "depth", **second, **apart}
 
     def optional(self) -> dict[str, str]:
@@ -71,13 +72,13 @@ class MeasurementRequest:
         angles = {f"angle {n}": f"heading {n}" for n in range(1, len(self._headings()) + 1)}
         kind, beside = self.pattern.read().kind, any(not wall.direction[2] for wall in self.pattern.marks)
         open_depth = {"depth": "depth"} if beside and kind is not None and "depth" not in self.figures() else {}
-        deep = {**open_depth, "again +Z": "depth_check"} if beside and kind is not FeatureKind.BALL else {}
+        deep = {**open_depth, "again +Z": "depth_check"} if beside and not (kind is not None and kind.has_top) else {}
         return {"search": "search", "times each": "repeats", **deep, **angles}
 
     def _headings(self) -> tuple[float, ...]:
         """Directions of part of a round that a person may choose, degrees."""
         reading = self.pattern.read()
-        free = reading.kind in (FeatureKind.BORE, FeatureKind.BOSS) and len(self.pattern.directions) < 4
+        free = reading.kind is not None and reading.kind.may_be_free and len(self.pattern.directions) < 4
         if not free:
             return ()
         return self.pattern.headings or tuple(
@@ -128,14 +129,14 @@ def point_at(setup: Setup, drawn: DrawnFeature) -> MeasurementRequest:
     edge = drawn.top
     stylus = setup.stylus
     walls = [Wall[name] for name in drawn.walls]
-    if drawn.kind is FeatureKind.BALL:
+    if drawn.kind.has_top:
         walls.append(Wall.BELOW)
-    doubled = drawn.spread > 0 or drawn.kind is FeatureKind.TILTED_BORE
+    doubled = drawn.spread > 0 or drawn.kind.has_levels
     pattern = TouchPattern(frozenset(walls), over=drawn.over, round=drawn.kind.is_round, twice=doubled)
     stands_in = drawn.kind.is_paired and not drawn.kind.is_outside
     tip = edge - drawn.depth if stands_in else edge + APPROACH
     reach = None if drawn.kind.is_paired else APPROACH
-    if drawn.kind is FeatureKind.OUTSIDE_CORNER:
+    if drawn.kind.is_corner and drawn.kind.is_outside:
         reach = max(APPROACH, setup.start_uncertainty + 1.0) + stylus.ball_diameter / 2
         x, y = (a - reach * sum(wall.direction[i] for wall in walls) for i, a in enumerate((x, y)))
     elif not drawn.kind.is_paired and walls != [Wall.BELOW]:
@@ -165,7 +166,7 @@ def recognise(setup: Setup, request: MeasurementRequest) -> MeasurementRequest:
     near = [
         (math.dist(tip[:2], drawn.machine[:2]), drawn)
         for drawn in setup.features
-        if drawn.kind is kind and set(drawn.walls) == marks - ({"BELOW"} if kind is FeatureKind.BALL else set())
+        if drawn.kind is kind and set(drawn.walls) == marks - ({"BELOW"} if kind.has_top else set())
     ]
     if not near:
         return request
@@ -199,27 +200,7 @@ def _reach(request: MeasurementRequest, drawn: DrawnFeature, tip: Vector) -> flo
     return furthest
 
 
-@dataclass(frozen=True, slots=True)
-class MeasurementOptions:
-    """How a measurement is made where that is not as usual; see `Measurement`. `clear` is the tip's machine Z, mm."""
-
-    clear: float | None = None
-    size_limit: float | None = None
-    over_the_top: bool | None = None
-    half_turn: bool = False
-    search_feed: float | None = None
-    touch_feed: float | None = None
-    on_fail: str = "alarm"
-    keep: tuple[tuple[str, int], ...] = ()
-    table: tuple[tuple[str, float], ...] = ()
-    hop: float | None = None
-    depth_check: float | None = None
-
-
-AS_USUAL = MeasurementOptions()
-
-
-def build_measurement(setup: Setup, request: MeasurementRequest, way: MeasurementOptions = AS_USUAL) -> Measurement:
+def build_measurement(setup: Setup, request: MeasurementRequest, options: MeasurementOptions = AS_USUAL) -> Measurement:
     """Turn what is asked for into a measurement.
 
     Raises:
@@ -244,23 +225,23 @@ def build_measurement(setup: Setup, request: MeasurementRequest, way: Measuremen
     stylus = setup.stylus
     uncertainty = setup.start_uncertainty
     standoff = request.reach or 0.0
-    spread = (request.spread or 0.0) if request.pattern.twice and kind is not FeatureKind.TILTED_BORE else 0.0
+    spread = (request.spread or 0.0) if request.pattern.twice and not kind.has_levels else 0.0
     depth = request.depth or 0.0
     drop = 0.0
     if kind.is_outside:
         above = request.start[2] - stylus.length - request.drawn.top if request.drawn else APPROACH
-        if kind is FeatureKind.BALL:
+        if kind.has_top:
             standoff, depth = above, ((request.size or 0.0) + stylus.ball_diameter) / 2
         drop = above + depth
-    start, over_inside = request.start, bool(way.over_the_top) and not kind.is_outside
+    start, over_inside = request.start, bool(options.over_the_top) and not kind.is_outside
     if over_inside:  # from over the feature, not from its middle: something may stand there
         drop = depth + APPROACH
         start = (*start[:2], start[2] + drop)
-    check = way.depth_check if request.depth_check is None else request.depth_check
-    blind = kind in (FeatureKind.SURFACE, FeatureKind.EDGE, FeatureKind.INSIDE_CORNER) and not depth
+    check = options.depth_check if request.depth_check is None else request.depth_check
+    blind = kind.traits.open_above and not depth
     if check is None and blind and request.pattern.marks != {Wall.BELOW}:
         check = propose_depth_check(stylus.ball_diameter)  # nobody knows how deep it stands: let the touches tell
-    known = kind in (FeatureKind.BORE, FeatureKind.BOSS) and len(request.pattern.directions) == 2
+    known = kind.may_be_free and len(request.pattern.directions) == 2
     size_limit = request.drawn.size_limit if request.drawn else (request.size or 0) * 0.1 or None
     if known and not (request.drawn and request.drawn.body):
         size_limit = None  # it is not measured, and whoever says how large it is says that it is known
@@ -269,15 +250,18 @@ def build_measurement(setup: Setup, request: MeasurementRequest, way: Measuremen
         slack = uncertainty + slack_along(spread, setup.turn_uncertainty)
         search = propose_search(kind, stylus, request.size, standoff, slack, over=over_inside)
         search += math.tan(math.radians(abs(skew))) * spread / 2
+    clear_z = max(setup.clear_height + stylus.length, start[2])
+    if options.clear is not None:
+        clear_z = options.clear + stylus.length
     return Measurement(
         # A drawing's names begin small, so what was marked away from it can never pass for one of its features.
         name=request.drawn.name if request.drawn else f"Free {reading.name}",
         title=request.title,
         kind=kind,
-        stylus=replace(stylus, offset=(0.0, 0.0), u_offset=0.0) if way.half_turn else stylus,
+        stylus=replace(stylus, offset=(0.0, 0.0), u_offset=0.0) if options.half_turn else stylus,
         start=start,
         directions=request.pattern.directions,
-        clear_z=max(setup.clear_height + stylus.length, start[2]) if way.clear is None else way.clear + stylus.length,
+        clear_z=clear_z,
         search=search,
         start_uncertainty=uncertainty,
         depth=depth,
@@ -285,21 +269,13 @@ def build_measurement(setup: Setup, request: MeasurementRequest, way: Measuremen
         standoff=standoff,
         size=request.size,
         size_y=request.size_y,
-        size_limit=way.size_limit or size_limit,
+        size_limit=options.size_limit or size_limit,
         spread=spread,
         turn_uncertainty=setup.turn_uncertainty,
         repeats=request.repeats,
-        second_depth=(request.second_depth or 0.0) if kind is FeatureKind.TILTED_BORE else 0.0,
+        second_depth=(request.second_depth or 0.0) if kind.has_levels else 0.0,
         known_size=known,
-        over_the_top=way.over_the_top,
-        half_turn=way.half_turn,
-        search_feed=way.search_feed,
-        touch_feed=way.touch_feed,
-        on_fail=way.on_fail,
-        keep=way.keep,
-        table=way.table,
-        hop=way.hop,
-        depth_check=check or 0.0,
+        options=replace(options, depth_check=check or 0.0),
     )
 
 

@@ -38,9 +38,9 @@ def way_seconds(machine: Machine) -> Cost:
         x0, y0, z0 = machine.home if a is None else (*ends_of(a)[2], a.clear_z)
         x1, y1, z1 = machine.home if b is None else (*ends_of(b)[1], b.clear_z)
         turned = 0.0
-        if a is not None and b is not None and a.table != b.table:
-            angles = dict(a.table)
-            turned = max(abs(angle - angles.get(letter, 0.0)) / rates[letter] for letter, angle in b.table)
+        if a is not None and b is not None and a.options.table != b.options.table:
+            angles = dict(a.options.table)
+            turned = max(abs(angle - angles.get(letter, 0.0)) / rates[letter] for letter, angle in b.options.table)
         level = machine.home[2] if turned else max(z0, z1)
         steps = (level - z0, math.hypot(x1 - x0, y1 - y0), level - z1)
         return turned + sum(move_seconds(step, machine.rapid, machine.acceleration) for step in steps)
@@ -64,7 +64,7 @@ def shortest(steps: Sequence[Item], machine: Machine, measurement_of: Callable[[
     groups: dict[Group, list[Item]] = {}
     for step in steps:
         m = measurement_of(step)
-        groups.setdefault((m.table, -round(m.clear_z, 6)), []).append(step)
+        groups.setdefault((m.options.table, -round(m.clear_z, 6)), []).append(step)
     highest = sorted(groups)
     orders = filter(_together, permutations(highest)) if len(highest) <= _MOST_GROUPS else [tuple(highest)]
     best: list[Item] = []

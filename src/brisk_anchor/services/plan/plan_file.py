@@ -9,6 +9,7 @@ from typing import Annotated, Literal, Self
 from pydantic import Field, ValidationError, model_validator
 
 from brisk_anchor.core.errors import JobError, PlanFileError
+from brisk_anchor.core.features.measurement_options import MeasurementOptions
 from brisk_anchor.exchange.toml_files import MILLIMETRES, finding_at, in_millimetres, parse, read_text
 from brisk_anchor.services.job.job_text import figure, quoted
 from brisk_anchor.standin.row_file import ROW
@@ -102,6 +103,22 @@ class MeasureSection(FileSection):
     keep: Annotated[list[Annotated[str, Field(pattern=_KEEP.pattern)]], Field(max_length=12)] = []
     sets: SetsSection | None = None
     comment: Annotated[str, Field(max_length=120)] = ""
+
+    def options(self, *, half_turn: bool, table: tuple[tuple[str, float], ...]) -> MeasurementOptions:
+        """How it is made where that is stated; `half_turn` is the whole plan's, `table` where rotary axes stand."""
+        return MeasurementOptions(
+            clear=self.clear,
+            size_limit=self.size_limit,
+            over_the_top=self.over_the_top,
+            half_turn=half_turn,
+            search_feed=self.search_feed,
+            touch_feed=self.touch_feed,
+            on_fail=self.on_fail,
+            keep=self.kept,
+            table=table,
+            hop=self.hop,
+            depth_check=self.depth_check,
+        )
 
     @model_validator(mode="after")
     def _one_of_both(self) -> Self:

@@ -36,7 +36,7 @@ def write_plan_sheets(
     paths, stem = [], plan.stem.removesuffix(".plan").lower()
     contents = {
         table: content_of(session, ready, program, proof, table)
-        for table in dict.fromkeys(m.table for m in ready.measurements) or {(): None}
+        for table in dict.fromkeys(m.options.table for m in ready.measurements) or {(): None}
     }
     drawn = [(f"path-{stem}{_suffix(table)}", content, path_drawing) for table, content in contents.items()]
     for name, content, draw in (*drawn, (f"plan-{stem}", drawn[0][1], plan_sheet)):
@@ -93,7 +93,7 @@ def content_of(
     ]
     places: list[tuple[int, Vector]] = []
     for number, m in enumerate(ready.measurements, 1):
-        if m.table == table:
+        if m.options.table == table:
             x, y, z = m.start
             places.append((number, (x, y, z - length)))
     angles = "".join(f"  ·  {letter} {angle:+g}°" for letter, angle in table)
@@ -114,11 +114,11 @@ def _row(number: int, step: Step, ready: Planned) -> tuple[str, ...]:
     size = f"{m.kind.size_sign}{m.size:g}" if m.size else ""
     size += f" × {m.size_y:g}" if m.size_y else ""
     kind = f"{m.touch_count}  {m.kind.value} {size}".strip()
-    figures = [f"{letter} at {angle:g}°" for letter, angle in m.table]
+    figures = [f"{letter} at {angle:g}°" for letter, angle in m.options.table]
     figures += [f"search {m.search:.4g}"]
     figures += [f"depth {m.depth:g}"] if m.depth else []
     figures += [f"apart {m.spread:g}"] if m.spread else []
-    figures += [f"within ±{m.size_limit:g} else {m.on_fail}"] if m.size_limit and m.kind.is_paired else []
+    figures += [f"within ±{m.size_limit:g} else {m.options.on_fail}"] if m.size_limit and m.kind.is_paired else []
     return f"{number}", m.title or m.name, kind, ", ".join(figures), sets_words(step, ready)
 
 

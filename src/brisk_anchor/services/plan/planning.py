@@ -20,13 +20,7 @@ from brisk_anchor.services.measure.approach_adjustment import deepest, over_neig
 from brisk_anchor.services.measure.clearance import Clearances
 from brisk_anchor.services.measure.datum_rules import axes_of
 from brisk_anchor.services.measure.measured_tops import counted_from_tops, tops_first
-from brisk_anchor.services.measure.measurement_request import (
-    APPROACH,
-    MeasurementOptions,
-    MeasurementRequest,
-    build_measurement,
-    point_at,
-)
+from brisk_anchor.services.measure.measurement_request import APPROACH, MeasurementRequest, build_measurement, point_at
 from brisk_anchor.services.plan.ordering import shortest
 from brisk_anchor.services.plan.plan_file import MeasureSection, PlanFile, SetsSection
 from brisk_anchor.services.plan.plan_tools import look_at_tool, tool_check
@@ -343,13 +337,13 @@ def _marked(setup: Setup, section: MeasureSection) -> DrawnFeature:
     x, y, z = section.at
     depth, ball = section.depth or 0.0, setup.stylus.ball_diameter
     if kind.is_outside:
-        z -= APPROACH + ((section.size or 0.0) / 2 if kind is FeatureKind.BALL else 0.0)
+        z -= APPROACH + ((section.size or 0.0) / 2 if kind.has_top else 0.0)
     elif pattern.marks == {Wall.BELOW}:
         z -= section.standoff or 0.0
     else:
         z += depth
     if not kind.is_paired and pattern.marks != {Wall.BELOW}:
-        away = (section.standoff or 0.0) + (0.0 if kind is FeatureKind.OUTSIDE_CORNER else ball / 2)
+        away = (section.standoff or 0.0) + (0.0 if kind.is_corner and kind.is_outside else ball / 2)
         x, y = (a + away * sum(wall.direction[i] for wall in pattern.marks) for i, a in enumerate((x, y)))
     return DrawnFeature(
         name=section.known_as,
@@ -358,7 +352,7 @@ def _marked(setup: Setup, section: MeasureSection) -> DrawnFeature:
         body="",
         drawing=(x, y, z),
         machine=(x, y, z),
-        walls=tuple(wall.name for wall in pattern.marks if not (kind is FeatureKind.BALL and wall is Wall.BELOW)),
+        walls=tuple(wall.name for wall in pattern.marks if not (kind.has_top and wall is Wall.BELOW)),
         size=section.size,
         size_limit=section.size_limit or (section.size or 0.0) * 0.1 or None,
         depth=depth,
@@ -443,23 +437,11 @@ def _measurement(
 ) -> Measurement:
     """One measurement by itself, with what is proposed because of what stands near."""
     request = request_of(setup, section)
-    way = MeasurementOptions(
-        clear=section.clear,
-        size_limit=section.size_limit,
-        over_the_top=section.over_the_top,
-        half_turn=plan.half_turn,
-        search_feed=section.search_feed,
-        touch_feed=section.touch_feed,
-        on_fail=section.on_fail,
-        keep=section.kept,
-        table=table,
-        hop=section.hop,
-        depth_check=section.depth_check,
-    )
+    options = section.options(half_turn=plan.half_turn, table=table)
     try:
-        measurement = build_measurement(setup, request, way)
+        measurement = build_measurement(setup, request, options)
         if section.standoff is None:
-            measurement = room_behind(setup, request, way, measurement, neighbours)
+            measurement = room_behind(setup, request, options, measurement, neighbours)
         if section.hop is None:
             measurement = over_neighbours(measurement, neighbours)
     except PlanError as error:

@@ -294,7 +294,9 @@ class Prover:
         self._routines = scan_program(case.program.text, case.profile)
         places = {drawn.name: drawn.machine for drawn in case.ready.setup.features}
         axes = case.ready.setup.machine.rotary
-        self._measured = [(m.name, carried(places[m.name], axes, dict(m.table), {})) for m in case.ready.measurements]
+        self._measured = [
+            (m.name, carried(places[m.name], axes, dict(m.options.table), {})) for m in case.ready.measurements
+        ]
         steps = plan_steps(nc_plan(self.session, case.ready))
         self._searches = [step.distance for step in steps if isinstance(step, TouchStep)]
 

@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from brisk_anchor.core.features.measuring import SEARCH_MARGIN, Measurement
-from brisk_anchor.core.kinds import FeatureKind
 from brisk_anchor.core.offsets.setup import DrawnFeature, Setup
 from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.services.measure.clearance import Clearances
@@ -37,7 +36,7 @@ def figures_of(
     else:
         found.append(_figure(section, "standoff", m.standoff, _why_standoff(m)))
     beside = m.kind.is_paired or m.kind.is_corner or not m.directions[0][2]
-    if beside and m.kind is not FeatureKind.BALL:
+    if beside and not m.kind.has_top:
         found.append(_figure(section, "depth", m.depth, _why_depth(m)))
         if m.depth_check:
             found.append(_figure(section, "depth_check", m.depth_check, "higher each wall is touched again: no edge?"))
@@ -61,8 +60,8 @@ def figures_of(
     found.append(_figure(section, "repeats", m.repeats, "touches of each place; more average the noise", "×"))
     if (probing := profile.probing) is not None:
         for name, own, usual in (
-            ("search_feed", m.search_feed, probing.search_feed),
-            ("touch_feed", m.touch_feed, probing.touch_feed),
+            ("search_feed", m.options.search_feed, probing.search_feed),
+            ("touch_feed", m.options.touch_feed, probing.touch_feed),
         ):
             found.append(_figure(section, name, own or usual, "of the control profile", "mm/min"))
     if (near := neighbours.room(m)) is not None:
@@ -95,7 +94,7 @@ def _why_start(m: Measurement, drawn: DrawnFeature) -> str:
 
 
 def _why_hop(m: Measurement) -> str:
-    if m.hop is not None:
+    if m.options.hop is not None:
         return "up to where it came from: other metal stands beside"
     if m.hop_height == m.drop:
         return "up to where it came from"
@@ -103,7 +102,7 @@ def _why_hop(m: Measurement) -> str:
 
 
 def _why_standoff(m: Measurement) -> str:
-    if m.standoff < APPROACH and m.kind is not FeatureKind.OUTSIDE_CORNER and not m.directions[0][2]:
+    if m.standoff < APPROACH and not (m.kind.is_corner and m.kind.is_outside) and not m.directions[0][2]:
         return f"nearer than the usual {APPROACH:g}: other metal stands behind the ball"
     if m.standoff < m.slack:
         return f"less than the {m.slack:.3g} it may lie off: the ball could touch too early"

@@ -86,14 +86,14 @@ def times_of(
     left = list(zip(searches, slow, strict=True))
     here: Vector = machine.home
     before: float | None = None
-    table = measurements[0].table
+    table = measurements[0].options.table
     for m in measurements:
         own, left = left[: m.touch_count], left[m.touch_count :]
         first, outline = own[0][0].start, _outline(m, [slow.end for _, slow in own])
-        if before is not None and m.table != table:  # by way of home
+        if before is not None and m.options.table != table:  # by way of home
             least += guarded(before - here[2]) + rapid(machine.home[2] - before)
             here, before = (here[0], here[1], machine.home[2]), None
-        table = m.table
+        table = m.options.table
         level = m.clear_z if before is None else max(before, m.clear_z)
         least += rapid(math.dist(here[:2], first[:2]))
         least += rapid(machine.home[2] - level) if before is None else guarded(level - here[2])

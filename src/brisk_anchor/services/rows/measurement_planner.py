@@ -61,8 +61,8 @@ class MeasurementPlanner:
             if not self._working.holds(face.name):
                 continue
             known = self._working.measured[face.name]
-            table = known.measurement.table if known.measurement is not None else ()
-            if "z" in known.feature.axes and table == measurement.table:
+            table = known.measurement.options.table if known.measurement is not None else ()
+            if "z" in known.feature.axes and table == measurement.options.table:
                 z = known.feature.coordinates[known.feature.axes.index("z")]
                 return from_top(measurement, face, z)
         return measurement

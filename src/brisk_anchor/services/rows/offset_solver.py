@@ -7,7 +7,7 @@ import math
 from brisk_anchor.core.errors import DatumError, GeometryError
 from brisk_anchor.core.features.constructed_features import Distance, build, distance
 from brisk_anchor.core.features.feature import Feature
-from brisk_anchor.core.kinds import FeatureKind, Vector
+from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.offsets.chain import Chain, solve_offset
 from brisk_anchor.core.offsets.rules import features_in, parent_in
 from brisk_anchor.services.machine.ports import ControlLink
@@ -89,7 +89,7 @@ class OffsetSolver:
         for name in setup.row(row).features:
             feature = self._working.measured[name].feature
             for i, axis in enumerate(feature.axes):
-                upper = feature.kind is FeatureKind.TILTED_BORE  # its place is that of the first level
+                upper = feature.kind.has_levels  # its place is that of the first level
                 x, y, z = feature.places[i] if feature.places else feature.touches[0 if upper else -1].ball_centre
                 tips[name, axis] = (x, y, z - setup.stylus.effective_radius)
         return self._working.scene.true_offset(setup.row(row).rules, tips)

@@ -28,7 +28,7 @@ from brisk_anchor.services.rows.working_state import Measured, WorkingState
 def feature_from(measurement: Measurement, touches: list[Touch]) -> Feature:
     """The feature of a measurement from the touches it made. Raises GeometryError: they define nothing."""
     counted = measurement.counted(touches)
-    made = without_run_out(counted, measurement.repeats) if measurement.half_turn else counted
+    made = without_run_out(counted, measurement.repeats) if measurement.options.half_turn else counted
     if not measurement.known_size:
         return solve(measurement.name, measurement.kind, tuple(made))
     off = u_within(measurement.size_limit)

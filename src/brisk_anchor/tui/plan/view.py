@@ -190,13 +190,13 @@ class PlanView(DrawnView):
         centre: Vector | None = (chosen[0], chosen[1], chosen[2] - length) if chosen else None
         if self.pointed is not None:
             centre = self.pointed.machine
-        table, motions = step.measurement.table if step is not None else (), self.runs.motions
+        table, motions = step.measurement.options.table if step is not None else (), self.runs.motions
         if table:  # what is seen is how it stands for the chosen one
             motions = motions_at(motions, view_state.session.link.angles, dict(table))
         setup, turned = view_state.standing(dict(table))
         labels: list[tuple[str, Vector]] = []
         for number, one in enumerate(ready.steps if ready else (), 1):
-            if table and one.measurement.table != table:
+            if table and one.measurement.options.table != table:
                 continue
             x, y, z = one.measurement.start
             labels.append((str(number), (x, y, z - length)))

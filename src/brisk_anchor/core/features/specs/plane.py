@@ -113,7 +113,7 @@ def _sums(sums: Sums) -> None:
     a = sums.compute(f"m{sums.index}a", small_angle(along[1], Number(1)), "how it leans about X", keep=True)
     b = sums.compute(f"m{sums.index}b", small_angle(along[0], Number(1), -1), "how it leans about Y", keep=True)
     report_point(sums, {"z": z, "a": a, "b": b})
-    if {"i", "j", "k"} & {letter for letter, _ in m.keep}:
+    if {"i", "j", "k"} & {letter for letter, _ in m.options.keep}:
         for letter, value in _tilted_plane(sums, along[0], along[1], squares).items():
             sums.result(letter, value)
 
