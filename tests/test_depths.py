@@ -201,6 +201,7 @@ def test_a_figure_that_is_no_number_is_refused(name):
     session = session_with()
     request = point_at(session.setup, session.setup.drawn("bore"))
     measurement = build_measurement(session.setup, request)
+    nan = float("nan")
+    wrong = MeasurementOptions(depth_check=nan) if name == "options" else nan
     with pytest.raises(PlanError, match="a figure is missing"):
-        nan = float("nan")
-        replace(measurement, **{name: MeasurementOptions(depth_check=nan) if name == "options" else nan})
+        replace(measurement, **{name: wrong})

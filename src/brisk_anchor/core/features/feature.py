@@ -16,6 +16,7 @@ import numpy as np
 from brisk_anchor.core.errors import GeometryError
 from brisk_anchor.core.features.touches import AXES, Touch, axis_of
 from brisk_anchor.core.geometry.frames import Array
+from brisk_anchor.core.geometry.least_squares import gauss_newton
 from brisk_anchor.core.kinds import FeatureKind, Vector
 from brisk_anchor.core.uncertainty.estimates import SHARED, Estimate, correlated
 
@@ -111,6 +112,10 @@ class CircleFit:
     residuals: Array
 
 
+_LARGEST = 1e5
+"""A circle so many times larger than its touches lie apart is a line."""
+
+
 def fit_circle(points: Array, u: Array) -> CircleFit:
     """Geometric least-squares circle, weighted by 1/u², by Gauss-Newton on centred coordinates.
 
@@ -140,39 +145,24 @@ def fit_circle(points: Array, u: Array) -> CircleFit:
             "The touches lie on a line or on one spot", "They fit a circle of any size", "Spread them round the feature"
         )
     local = local / scale
-    weights = np.ones(len(points)) if not np.any(u > 0) else 1.0 / np.where(u > 0, u, u[u > 0].min())
-    weights = weights / weights.max()
-    system = np.column_stack([2 * local, np.ones(len(local))])
-    kasa, *_ = np.linalg.lstsq(system * weights[:, None], (local**2).sum(axis=1) * weights, rcond=None)
-    centre = kasa[:2]
-    radius = math.sqrt(max(float(kasa[2] + centre @ centre), 1e-12))
-    for _ in range(60):
-        offset = local - centre
-        distance = np.hypot(offset[:, 0], offset[:, 1])
-        if distance.min() < 1e-9:
-            break
-        jacobian = np.column_stack([-offset / distance[:, None], -np.ones(len(local))])
-        step, *_ = np.linalg.lstsq(jacobian * weights[:, None], -(distance - radius) * weights, rcond=None)
-        centre = centre + step[:2]
-        radius += float(step[2])
-        if float(np.abs(step).max()) < 1e-14:
-            break
-        if not np.isfinite(step).all() or abs(radius) > 1e6:
-            break
-    if not math.isfinite(radius) or radius <= 0 or radius > 1e5:
+    sigma = np.where(u > 0, u, u[u > 0].min()) if np.any(u > 0) else np.ones(len(points))
+
+    def residual(x: Array) -> tuple[Array, Array]:
+        offset = local - x[:2]
+        distance = np.maximum(np.hypot(offset[:, 0], offset[:, 1]), 1e-9)
+        return distance - x[2], np.column_stack([-offset / distance[:, None], -np.ones(len(local))])
+
+    system = np.column_stack([2 * local, np.ones(len(local))]) / sigma[:, None]
+    kasa, *_ = np.linalg.lstsq(system, (local**2).sum(axis=1) / sigma, rcond=None)
+    start = np.append(kasa[:2], math.sqrt(max(float(kasa[2] + kasa[:2] @ kasa[:2]), 1e-12)))
+    found = gauss_newton(start, residual, sigma)
+    if found is None or not 0 < found.x[2] <= _LARGEST:
         raise GeometryError(
             "No circle fits these touches", "They lie on too flat an arc", "Spread them further round the feature"
         )
-    offset = local - centre
-    distance = np.hypot(offset[:, 0], offset[:, 1])
-    jacobian = np.column_stack([-offset / distance[:, None], -np.ones(len(local))])
-    covariance = np.zeros((3, 3))
-    if np.any(u > 0):
-        # The generalised inverse of a weighted design: rows with u = 0 are taken as good as the best of the others.
-        sigma = np.where(u > 0, u, u[u > 0].min())
-        covariance = np.linalg.inv((jacobian / sigma[:, None] ** 2).T @ jacobian)
-    cx, cy = origin + centre * scale
-    return CircleFit((float(cx), float(cy)), radius * scale, covariance, (distance - radius) * scale)
+    covariance = found.covariance if np.any(u > 0) else np.zeros((3, 3))
+    cx, cy = origin + found.x[:2] * scale
+    return CircleFit((float(cx), float(cy)), float(found.x[2]) * scale, covariance, found.residuals * scale)
 
 
 def matrix(array: Array) -> tuple[tuple[float, ...], ...]:

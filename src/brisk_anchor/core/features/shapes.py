@@ -15,6 +15,7 @@ import numpy as np
 from brisk_anchor.core.errors import GeometryError
 from brisk_anchor.core.features.touches import Touch
 from brisk_anchor.core.geometry.frames import Array
+from brisk_anchor.core.geometry.least_squares import LeastSquares, gauss_newton
 from brisk_anchor.core.kinds import Vector
 
 
@@ -250,24 +251,15 @@ def _vector(values: Array) -> Vector:
     return float(values[0]), float(values[1]), float(values[2])
 
 
-def _gauss_newton(
-    start: Array, residual: Callable[[Array], tuple[Array, Array]], sigma: Array, what: str
-) -> tuple[Array, Array, Array]:
-    """Solution, covariance and residuals of a small weighted least-squares problem; `residual` gives r and ∂r/∂x."""
-    x = start
-    for _ in range(80):
-        r, jacobian = residual(x)
-        step, *_ = np.linalg.lstsq(jacobian / sigma[:, None], -r / sigma, rcond=None)
-        x = x + step
-        if not np.isfinite(x).all() or float(np.abs(x).max()) > 1e6:
-            break
-        if float(np.abs(step).max()) < 1e-12:
-            r, jacobian = residual(x)
-            normal = (jacobian / sigma[:, None] ** 2).T @ jacobian
-            if np.linalg.cond(normal) > 1e12:
-                break
-            return x, np.asarray(np.linalg.inv(normal), dtype=np.float64), r
-    raise GeometryError(f"The touches do not define {what}", "They lie too close together, or on a line", "Spread them")
+def _solved(
+    start: Array, residual: Callable[[Array], tuple[Array, Array]], touches: Sequence[Touch], what: str
+) -> LeastSquares:
+    """The least-squares solution. Raises GeometryError: the touches leave something free."""
+    found = gauss_newton(start, residual, _sigma(touches))
+    if found is None:
+        what = f"The touches do not define {what}"
+        raise GeometryError(what, "They lie too close together, or on a line", "Spread them")
+    return found
 
 
 def solve_sphere(name: str, touches: Sequence[Touch], *, inside: bool = False, diameter: float | None = None) -> Sphere:
@@ -299,7 +291,8 @@ def solve_sphere(name: str, touches: Sequence[Touch], *, inside: bool = False, d
         start = np.append(start, math.sqrt(max(1e-6, float(kasa[3] + start @ start))))
     else:
         start = np.mean([np.array(t.direction) for t in touches], axis=0) * known * sense
-    x, covariance, r = _gauss_newton(start, residual, _sigma(touches), "a ball")
+    found = _solved(start, residual, touches, "a ball")
+    x, covariance, r = found.x, found.covariance, found.residuals
     radius = known if known is not None else float(x[3])
     size = 2 * (radius - sense * tool.effective_radius)
     if size <= 0:
@@ -330,6 +323,7 @@ def solve_known_circle(
 
     # Inside, the centre lies against the approach; outside, along it.
     push = np.mean([np.array(touch.direction[:2]) for touch in touches], axis=0) * (-1.0 if inside else 1.0)
-    x, covariance, r = _gauss_newton(push * rho, residual, _sigma(touches), "a centre")
-    place = x + origin
-    return (float(place[0]), float(place[1])), _known(touches, covariance), tuple(float(value) for value in r)
+    found = _solved(push * rho, residual, touches, "a centre")
+    place = found.x + origin
+    residuals = tuple(float(value) for value in found.residuals)
+    return (float(place[0]), float(place[1])), _known(touches, found.covariance), residuals
