@@ -26,7 +26,11 @@ from brisk_anchor.core.errors import BookError, BookTakenError, BookWriteError, 
 from brisk_anchor.core.offsets.checks import SecondLookError
 from brisk_anchor.core.offsets.row_rotation import place_before
 from brisk_anchor.core.offsets.rules import FromTable
-from brisk_anchor.exchange.offset_tables import TableRow, from_csv, from_json, read_table, to_blocks, to_csv, to_json
+from brisk_anchor.exchange.tables.block_form import to_blocks
+from brisk_anchor.exchange.tables.csv_form import from_csv, to_csv
+from brisk_anchor.exchange.tables.json_form import from_json, to_json
+from brisk_anchor.exchange.tables.registry import TABLE_FORMS, form_of, read_table
+from brisk_anchor.exchange.tables.rows import TableRow
 from brisk_anchor.nc.profile.control_profile import shipped_profile
 from brisk_anchor.nc.read.extents import read_extents
 from brisk_anchor.services.demo.demo_month import PROGRAM, open_month
@@ -475,3 +479,16 @@ def test_the_book_from_the_command_line(tmp_path, monkeypatch):
     told("snapshot", "first")
     (tmp_path / "p.nc").write_text("G56 G0 X500. Y0.\nM30\n")
     assert "past the high end" in told("fits", str(tmp_path / "p.nc"), code=2)
+
+
+def test_each_form_of_table_is_known_by_its_suffix_and_by_what_is_in_it(profile):
+    rows = [TableRow("G54", {"x": -12.5, "y": 0.0, "z": 3.0}, {}), TableRow("G55", {"x": 1.0, "y": 2.0, "z": -4.0}, {})]
+    for form in TABLE_FORMS:
+        if form.write is None:
+            assert form_of(form.suffix) is None
+            continue
+        data = form.write("Heron", profile, rows)
+        assert next(other.name for other in TABLE_FORMS if other.recognise(data)) == form.name
+        back = read_table(data, "any", profile)
+        assert {row.row: dict(row.values) for row in back} == {row.row: dict(row.values) for row in rows}
+        assert form_of(form.suffix.upper()) is form

@@ -185,7 +185,7 @@ def schema(file: Annotated[str, typer.Argument(help="job, machine, part, fixture
 
     from pydantic import BaseModel
 
-    from brisk_anchor.exchange.offset_tables import OffsetTable
+    from brisk_anchor.exchange.tables.json_form import OffsetTable
     from brisk_anchor.services.job.jobs import FILES
 
     files: dict[str, type[BaseModel]] = {**FILES, "offsets": OffsetTable}

@@ -5,9 +5,8 @@ from __future__ import annotations
 from pathlib import Path
 
 from brisk_anchor.core.errors import DrawingFileError
-from brisk_anchor.exchange.dxf import read_dxf
+from brisk_anchor.exchange.part_formats import read_part_file
 from brisk_anchor.exchange.read_part import Point, ReadPart, Round, box_of, straight_edges
-from brisk_anchor.exchange.stl import read_stl
 from brisk_anchor.exchange.toml_files import MILLIMETRES
 from brisk_anchor.services.job.job_models import PartFile
 from brisk_anchor.services.job.job_text import figure, quoted
@@ -34,14 +33,7 @@ def read_part(path: Path, *, units: str | None, layers: frozenset[str] | None) -
     unit = MILLIMETRES.get(units) if units else None
     if units and unit is None:
         raise DrawingFileError(f"There is no unit “{units}”", "", "Say mm or inch")
-    match path.suffix.lower():
-        case ".dxf":
-            return read_dxf(path, unit=unit, layers=layers)
-        case ".stl":
-            if unit is None:
-                raise DrawingFileError("A mesh never states its unit", "", "Say --units mm or --units inch")
-            return read_stl(path, unit=unit)
-    raise DrawingFileError(f"{path.name} is neither DXF nor STL", "", "Export it as one of them")
+    return read_part_file(path, unit, layers)
 
 
 def _feature(name: str, title: str, kind: str, solid: str, place: tuple[float, float, float], more: list[str]) -> str:

@@ -12,15 +12,17 @@ from brisk_anchor.core.numbers import fixed
 from brisk_anchor.drawings.charts import Panel, chart
 from brisk_anchor.drawings.fits import FitBox, fits_drawing
 from brisk_anchor.exchange.files import write_whole
-from brisk_anchor.exchange.offset_tables import LONGEST, TableRow, read_table, to_blocks, to_csv, to_json
+from brisk_anchor.exchange.tables.json_form import to_json
+from brisk_anchor.exchange.tables.registry import TABLE_FORMS, form_of, read_table
+from brisk_anchor.exchange.tables.rows import LONGEST, TableRow
 from brisk_anchor.nc.bounded import read_at_most
-from brisk_anchor.nc.programs.reports import parse_reports
 from brisk_anchor.services.offsets.book_rows import BookLine, TableReference, lines
 from brisk_anchor.services.offsets.fits import Fit, words
-from brisk_anchor.services.offsets.offset_book import snapshot
+from brisk_anchor.services.offsets.offset_book import snapshot, writing_program
 from brisk_anchor.services.session.session import Session
 
-FORMS = {"csv": "CSV", "json": "JSON", "nc": "offset-setting blocks"}
+PROGRAM_ENDINGS = (".ngc", ".tap")
+"""Of files that hold a program that sets rows, with its guards."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,19 +53,25 @@ def table_rows(found: Sequence[BookLine]) -> list[TableRow]:
 
 
 def export(session: Session, path: Path) -> Path:
-    """Write the book's table; what the name ends in says how: .csv, .json or .nc. Raises ExportError."""
+    """Write the book's table in the form that the name's ending says. Raises ExportError."""
     rows = table_rows(lines(session))
-    form = path.suffix.lower().lstrip(".")
-    match form:
-        case "csv":
-            data = to_csv(rows)
-        case "json":
-            data = to_json(session.setup.machine.name, rows)
-        case "nc":
-            data = to_blocks(session.profile, rows)
-        case _:
-            raise ExportError(f"“{path.name}” does not say which form", "", "End it in .csv, .json or .nc")
-    return write_whole(path, data)
+    form = form_of(path.suffix)
+    if form is None or form.write is None:
+        known = ", ".join(form.suffix for form in TABLE_FORMS if form.write is not None)
+        raise ExportError(f"“{path.name}” does not say which form", "", f"End it in one of {known}")
+    return write_whole(path, form.write(session.setup.machine.name, session.profile, rows))
+
+
+def write_out(session: Session, path: Path, rows: list[str]) -> tuple[str, str]:
+    """Write the program that sets some rows, or the whole table, as the name's ending says; tells what was written.
+
+    Raises:
+        ExportError: the ending says nothing. PlanError, DatumError: no program sets these rows.
+    """
+    if path.suffix.lower() in PROGRAM_ENDINGS:
+        write_whole(path, writing_program(session, rows).text.encode())
+        return f"The program that sets {', '.join(rows)} is written.", str(path)
+    return f"Written {export(session, path).name}.", f"In {path.parent}"
 
 
 def read_reference(session: Session, path: Path) -> TableReference:
@@ -76,11 +84,6 @@ def read_reference(session: Session, path: Path) -> TableReference:
         data = read_at_most(path, LONGEST)
     except OSError as error:
         raise PlanError(f"{path.name} cannot be read: {error.strerror}", "", "Check its name and place") from error
-    if b"BRISK 1 BEGIN" in data[:1_000_000]:
-        stored = parse_reports(data.decode("utf-8", "replace").splitlines()).stored
-        names = {row.replace(" ", ""): row for row in session.profile.all_rows}
-        values = {names.get(row, row): {a.lower(): v for a, v in held.items()} for row, held in stored.items()}
-        return TableReference(path.name, dict(values))
     return TableReference(path.name, {row.row: row.values for row in read_table(data, path.name, session.profile)})
 
 

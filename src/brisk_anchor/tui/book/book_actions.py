@@ -342,9 +342,7 @@ class BookActions:
 
     def export(self) -> None:
         """Write the table, or the program that sets the marked rows, to a file."""
-        from brisk_anchor.exchange.files import write_whole
-        from brisk_anchor.services.offsets.book_files import export
-        from brisk_anchor.services.offsets.offset_book import writing_program
+        from brisk_anchor.services.offsets.book_files import write_out
 
         view_state = self.stage.free()
         if view_state is None:
@@ -354,10 +352,7 @@ class BookActions:
         def answer(words: str) -> None:
             def work() -> tuple[str, str]:
                 path = self.stage.folder / words if not Path(words).is_absolute() else Path(words)
-                if words.endswith(".ngc") or words.endswith(".tap"):
-                    write_whole(path, writing_program(session, rows).text.encode())
-                    return f"The program that sets {', '.join(rows)} is written.", str(path)
-                return f"Written {export(session, path).name}.", f"In {path.parent}"
+                return write_out(session, path, rows)
 
             self.stage.attempt(work)
 

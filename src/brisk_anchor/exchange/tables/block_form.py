@@ -1,0 +1,69 @@
+"""Offset tables as offset-setting blocks of a control, as its profile writes them."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable
+
+from brisk_anchor.core.errors import ExportError
+from brisk_anchor.core.numbers import fixed
+from brisk_anchor.exchange.tables.rows import TableForm, TableRow, decoded, number_in, once, refuse
+from brisk_anchor.nc.profile.control_profile import Profile
+
+_WORD = re.compile(r"([A-Z])\s*([+-]?(?:\d+\.?\d*|\.\d+))")
+
+
+def to_blocks(profile: Profile, rows: Iterable[TableRow]) -> bytes:
+    """Rows as offset-setting blocks of a control, one a line. Raises ExportError where it has no such row."""
+    lines = ["%"]
+    for row in rows:
+        if row.row not in profile.all_rows:
+            raise ExportError(f"{profile.name} has no row {row.row}", "The block could not be written", "Leave it out")
+        decimals = max(profile.decimals, 4)
+        words = [f"{a.upper()}{fixed(row.values[a], decimals)}" for a in "xyz" if a in row.values]
+        if "r" in row.values and profile.row(row.row).rotation is not None:
+            words.append(f"R{fixed(row.values['r'], decimals)}")
+        lines.append(f"G90 {profile.row(row.row).write} {' '.join(words)}")
+    return ("\n".join([*lines, "%"]) + "\n").encode()
+
+
+def from_blocks(data: bytes, name: str, profile: Profile) -> list[TableRow]:
+    """Read offset-setting blocks: those the control's profile writes, in mm or inches, absolute.
+
+    Raises:
+        TableFileError: no such block, an incremental one, a sum or variable in one, or a row twice.
+    """
+    writes = {tuple(_WORD.findall(row.write)): row_name for row_name, row in profile.all_rows.items()}
+    scale, absolute = 1.0, True
+    found: list[TableRow] = []
+    for number, raw in enumerate(decoded(data, name).splitlines(), 1):
+        line = re.sub(r"\([^)]*\)|;.*$|^\s*/|^\s*%.*$", "", raw.upper()).strip()
+        words = _WORD.findall(line)
+        codes = {f"{letter}{float(value):g}" for letter, value in words if letter == "G"}
+        scale = 25.4 if "G20" in codes else 1.0 if "G21" in codes else scale
+        absolute = False if "G91" in codes else True if "G90" in codes else absolute
+        if "G10" not in codes:
+            continue
+        if "#" in line or "[" in line:
+            raise refuse(name, number, "a block with a variable or a sum says no figure")
+        if not absolute:
+            raise refuse(name, number, "an incremental block says no place")
+        head = {(letter, float(value)) for letter, value in words if letter in "LP"}
+        row = next((r for w, r in writes.items() if {(a, float(v)) for a, v in w if a in "LP"} == head and w), None)
+        if row is None:
+            continue
+        values = {a.lower(): number_in(v, name, number) * scale for a, v in words if a in "XYZ"}
+        for letter, value in words:
+            if letter == "R":
+                values["r"] = number_in(value, name, number)
+        found.append(TableRow(row, values, {}, source=f"{name}, line {number}"))
+    return once(found, name)
+
+
+FORM = TableForm(
+    ".nc",
+    "offset-setting blocks",
+    lambda data: b"G10" in data.upper(),
+    from_blocks,
+    lambda _machine, profile, rows: to_blocks(profile, rows),
+)

@@ -1,0 +1,79 @@
+"""Rows of an offset table as they are written to files and read again, and the checks all forms share."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass
+
+from brisk_anchor.core.errors import Fault, TableFileError
+from brisk_anchor.nc.profile.control_profile import Profile
+
+LONGEST = 5_000_000
+"""Bytes of a file that is read."""
+AXES = ("x", "y", "z", "r")
+
+
+@dataclass(frozen=True, slots=True)
+class TableRow:
+    """One row of a table: values mm (`r` degrees) and standard uncertainties by axis, and what is said of it."""
+
+    row: str
+    values: Mapping[str, float]
+    u: Mapping[str, float]
+    name: str = ""
+    state: str = ""
+    at: str = ""
+    source: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class TableForm:
+    """One form of file: its suffix, its name, whether bytes are of it, how they are read, and how rows are written.
+
+    `read` takes bytes, the file's name and the control's profile, and raises TableFileError; `write` the machine's
+    name, the profile and rows, and raises ExportError; None where the form is only read.
+    """
+
+    suffix: str
+    name: str
+    recognise: Callable[[bytes], bool]
+    read: Callable[[bytes, str, Profile], list[TableRow]]
+    write: Callable[[str, Profile, Iterable[TableRow]], bytes] | None = None
+
+
+def refuse(name: str, line: int, reason: str) -> TableFileError:
+    """The error of one line; 0 is the whole file."""
+    return TableFileError(name, (Fault(f"line {line}" if line else "", reason),))
+
+
+def number_in(text: str, name: str, line: int) -> float:
+    """A typed figure, mm. Raises TableFileError: it is none, or lies beyond any machine."""
+    try:
+        value = float(text)
+    except ValueError:
+        raise refuse(name, line, f"“{text[:30]}” is no figure") from None
+    if not math.isfinite(value) or abs(value) > 20_000:
+        raise refuse(name, line, f"{text[:30]} is no position in mm")
+    return value
+
+
+def decoded(data: bytes, name: str) -> str:
+    """The text of a file. Raises TableFileError: it is none, or too long."""
+    if len(data) > LONGEST:
+        raise refuse(name, 0, f"larger than {LONGEST} bytes")
+    try:
+        return data.decode("utf-8-sig")
+    except UnicodeDecodeError:
+        raise refuse(name, 0, "it is no text") from None
+
+
+def once(rows: list[TableRow], name: str) -> list[TableRow]:
+    """The rows. Raises TableFileError: there are none, or one stands in it twice."""
+    names = [row.row for row in rows]
+    twice = sorted({row for row in names if names.count(row) > 1})
+    if twice:
+        raise refuse(name, 0, f"{', '.join(twice[:5])} stands in it twice")
+    if not rows:
+        raise refuse(name, 0, "there are no offsets in it")
+    return rows
