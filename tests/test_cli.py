@@ -55,7 +55,8 @@ def test_example_tells_the_whole_line(made):
         "Book",
     ):
         assert word in result.stdout
-    errors = [float(line.split("stored ")[1].split()[0]) for line in result.stdout.splitlines() if "Truth" in line]
+    said = [line.split("stored ")[1].split()[0] for line in result.stdout.splitlines() if "Truth" in line]
+    errors = [float(figure.replace("−", "-")) for figure in said]
     assert len(errors) == 3
     assert max(map(abs, errors)) < 3.0
     assert {path.name for path in folder.iterdir()} >= {

@@ -210,7 +210,7 @@ def test_whole_numbers_are_never_lengths():
 def test_what_is_out_of_reach_is_said_and_the_zero_moves_to_something_that_is_not(folder, tmp_path):
     change(folder, "job", ("seat = [30.0", "seat = [-350.0"))
     told = "\n".join(check_job(folder))
-    assert re.search(r"dowel bore ⌀16 cannot be measured: .* needs X -", told)
+    assert re.search(r"dowel bore ⌀16 cannot be measured: .* needs X −", told)
     assert "bearing seat ⌀62 H7 cannot" not in told
     session = open_job(folder, tmp_path / "data", roll=0)
     reached = {reach.drawn.name: not reach.reason for reach in reaches(session.scene)}

@@ -10,7 +10,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from brisk_anchor.core.errors import NumberEntryError
-from brisk_anchor.core.numbers import Unit, fixed, format_length, parse_length
+from brisk_anchor.core.numbers import parse_length
+from brisk_anchor.core.quantities import Unit, fixed, quantity
 
 
 @pytest.mark.parametrize(
@@ -105,9 +106,9 @@ def test_no_text_does_anything_but_give_a_number_or_a_reason(text):
     ],
 )
 def test_no_negative_zero_is_ever_shown(value, decimals, signed, shown):
-    assert format_length(value, decimals=decimals, signed=signed) == shown
+    assert quantity(value, decimals=decimals, signed=signed, bare=True) == shown
     assert "-0.000" not in fixed(-1e-9, 3)
 
 
 def test_inches_are_shown_with_their_own_fineness():
-    assert format_length(25.4, Unit.INCH) == "1.00000"
+    assert quantity(25.4, decimals=5, unit=Unit.INCH) == "1.00000 in"

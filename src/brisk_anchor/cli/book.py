@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 import typer
 
 from brisk_anchor.core.errors import BookError
+from brisk_anchor.core.quantities import expanded, mm, signed_mm, signed_num
 
 if TYPE_CHECKING:
     from brisk_anchor.services.offsets.book_rows import BookLine
@@ -113,7 +114,7 @@ def show(row: RowArgument, job: JobOption = None, as_json: JsonOption = False) -
     chain = session.ledger.chain_of_values(row)
     for axis in chain.axes if chain else ():
         for term in axis.terms:
-            spread = "" if term.u is None else f"  ±{2 * term.u:.4f}"
+            spread = "" if term.u is None else f"  {expanded(term.u)}"
             typer.echo(f"  {term.sign or ' ':<2}{term.label:<44}{term.value:>14.4f}{spread}  {term.source}")
     typer.echo(f"  control {_figures(line.held)}")
 
@@ -169,7 +170,7 @@ def compare(
         return
     typer.echo(f"against {other.words}, the book less it")
     for line, difference in found:
-        shown = f"{_figures(difference)}   {distance(difference):.4f} mm" if difference else "nothing to compare"
+        shown = f"{_figures(difference)}   {mm(distance(difference), 4)}" if difference else "nothing to compare"
         typer.echo(f"{line.row:<12}{shown}")
 
 
@@ -200,7 +201,7 @@ def import_(
         session.profile.row(row)
         line = line_of(session, row)
         moved = {axis: value - line.values[axis] for axis, value in values.items() if axis in line.values}
-        shown = f"moves {distance(moved):.4f} mm: {_figures(moved)}" if moved else "is new in the book"
+        shown = f"moves {mm(distance(moved), 4)}: {_figures(moved)}" if moved else "is new in the book"
         typer.echo(f"{row:<12}{_figures(dict(values))}  {shown}")
     if take:
         rows = take_over(session, other.values, f"from {file.name}")
@@ -229,10 +230,12 @@ def fits(
     else:
         for row in fit.rows:
             for tool in row.tools:
-                shown = "  ".join(f"{a.axis.upper()} {a.low:+.3f} to {a.high:+.3f}" for a in tool.axes)
+                shown = "  ".join(
+                    f"{a.axis.upper()} {signed_num(a.low, 3)} to {signed_num(a.high, 3)}" for a in tool.axes
+                )
                 typer.echo(f"{row.row:<10}T{tool.tool:<4}{shown}")
             for axis, room in row.room.items():
-                told = f"{room[0]:+.3f} to {room[1]:+.3f} mm" if room else "no move of the zero helps"
+                told = f"{signed_num(room[0], 3)} to {signed_mm(room[1], 3)}" if room else "no move of the zero helps"
                 typer.echo(f"{'':<10}{axis.upper()} may move {told}")
         for line in words(fit):
             typer.echo(line)

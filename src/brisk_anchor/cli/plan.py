@@ -9,6 +9,7 @@ import typer
 
 from brisk_anchor.cli.book import JobOption, session_of
 from brisk_anchor.core.numbers import counted
+from brisk_anchor.core.quantities import mm, num
 
 if TYPE_CHECKING:
     from brisk_anchor.services.plan.planning import Planned
@@ -63,16 +64,16 @@ def check(file: FileArgument, job: JobOption = None) -> None:
 
     _, ready = opened(file, job)
     sets = ", ".join(rows_set(ready.plan)) or "nothing"
-    over = f"{way(ready.measurements):.0f} mm over the part"
+    over = f"{mm(way(ready.measurements), 0)} over the part"
     measured = counted(len(ready.steps), "measurement", "measurements")
     touched = counted(ready.touch_count, "touch", "touches")
     typer.echo(f"{ready.plan.name}: {measured}, {touched}, {over}, sets {sets}")
     for tool in ready.tools:
         typer.echo(
-            f"     T{tool.number} {tool.name} must be within {tool.tolerance:g} mm of its length, else {tool.on_fail}"
+            f"     T{tool.number} {tool.name} must be within {mm(tool.tolerance)} of its length, else {tool.on_fail}"
         )
     for number, step in enumerate(ready.steps, 1):
-        table = "".join(f"  table {letter} {angle:g}" for letter, angle in step.measurement.options.table)
+        table = "".join(f"  table {letter} {num(angle)}" for letter, angle in step.measurement.options.table)
         touched = counted(step.measurement.touch_count, "touch", "touches")
         typer.echo(f"{number:3}  {step.measurement.title}{table}  {touched}")
         for figure in step.figures:
@@ -109,7 +110,7 @@ def code(
 def counts(text: str, touches: int) -> str:
     """How long a program is, in words."""
     lines = text.count("\n")
-    return f"{lines} lines, {counted(touches, 'touch', 'touches')}, {lines / max(1, touches):.1f} lines a touch"
+    return f"{lines} lines, {counted(touches, 'touch', 'touches')}, {num(lines / max(1, touches), 1)} lines a touch"
 
 
 @app.command()
@@ -136,9 +137,9 @@ def prove(
         typer.echo(line)
     times = rehearse(session, ready)[2]
     if times is not None:
-        where = ", ".join(f"{words} {seconds:.0f} s" for words, seconds in times.shares() if seconds)
-        least = f"{times.over:.1%} more than the {times.least:.0f} s that the same touches take at the least"
-        typer.echo(f"{times.total:.0f} s: {where}; {least}")
+        where = ", ".join(f"{words} {num(seconds, 0)} s" for words, seconds in times.shares() if seconds)
+        least = f"{times.over:.1%} more than the {num(times.least, 0)} s that the same touches take at the least"
+        typer.echo(f"{num(times.total, 0)} s: {where}; {least}")
     if beyond == 1.0:
         typer.echo(f"Kept in {keep_proof(file, PlanProof.of(outcome, basis_of(session, program.digest, ready.plan)))}")
     _verdict(outcome)

@@ -33,6 +33,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from brisk_anchor.core.quantities import mm, signed_mm, signed_num
+
 
 class BriskAnchorError(Exception):
     """What happened, what it means, what to do: three short sentences a machinist can act on."""
@@ -168,7 +170,8 @@ class TravelError(MachineError):
         self.axis = axis
         self.amount = abs(target - limit)
         super().__init__(
-            f"{axis} would have to go to {target:+.3f} mm, {self.amount:.3f} mm past its travel end at {limit:+.3f}",
+            f"{axis} would have to go to {signed_mm(target, 3)}, "
+            f"{mm(self.amount, 3)} past its travel end at {signed_num(limit, 3)}",
             "The machine did not move",
             "Move the start, the set-up or the clear height so that the whole path lies inside the travels",
         )
@@ -184,7 +187,7 @@ class CrashError(MachineError):
         self.part = part
         self.solid = solid
         self.place = place
-        at = " ".join(f"{axis}{value:+.3f}" for axis, value in zip("XYZ", place, strict=True))
+        at = " ".join(f"{axis}{signed_num(value, 3)}" for axis, value in zip("XYZ", place, strict=True))
         super().__init__(
             f"Crash: the {part} met {solid} at {at} during {during}",
             "On a real machine something is broken now",

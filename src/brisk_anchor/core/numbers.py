@@ -1,4 +1,4 @@
-"""Number entry: sums, fractions and units as people type them; and how numbers are shown.
+"""Number entry: sums, fractions and units as people type them.
 
 Entry is exact: it is worked out in fractions and becomes a float once, at the end.
 """
@@ -8,13 +8,11 @@ from __future__ import annotations
 import math
 import re
 from dataclasses import dataclass
-from enum import Enum
 from fractions import Fraction
 
 from brisk_anchor.core.errors import NumberEntryError
+from brisk_anchor.core.quantities import MINUS, Unit, quantity
 
-MM_PER_INCH = Fraction(254, 10)
-MINUS = "−"
 _MAX_LENGTH = 80
 _MAX_DEPTH = 20
 _TOKEN = re.compile(
@@ -22,23 +20,6 @@ _TOKEN = re.compile(
     r"|(?P<number>\d+\.?\d*|\.\d+)|(?P<unit>inch|in|mm|\")|(?P<operator>[-+*/()]))",
     re.IGNORECASE,
 )
-
-
-class Unit(Enum):
-    """A unit of length at the edge of the application; inside, everything is millimetres."""
-
-    MM = "mm"
-    INCH = "in"
-
-    @property
-    def in_mm(self) -> Fraction:
-        """Millimetres in one of this unit, exactly."""
-        return Fraction(1) if self is Unit.MM else MM_PER_INCH
-
-    @property
-    def decimals(self) -> int:
-        """Decimals that show the same fineness in either unit (0.1 µm; 0.00001 in)."""
-        return 4 if self is Unit.MM else 5
 
 
 @dataclass(frozen=True, slots=True)
@@ -208,32 +189,14 @@ def parse_length(
     ):
         if beyond and limit is not None:
             raise NumberEntryError(
-                f"{format_length(number, unit)} is {word} the limit of {format_length(limit, unit)} {unit.value}",
+                f"{quantity(number, decimals=unit.decimals, unit=unit, bare=True)} is {word} the limit of "
+                f"{quantity(limit, decimals=unit.decimals, unit=unit)}",
                 "No sensible value lies there",
                 "Check the unit and the decimal point",
             )
     return number
 
 
-def format_length(value_mm: float, unit: Unit = Unit.MM, decimals: int | None = None, *, signed: bool = False) -> str:
-    """Show a length (mm) in `unit`; never `−0.000`; with a true minus sign.
-
-    >>> format_length(-0.00001, decimals=3), format_length(12.5, decimals=1, signed=True)
-    ('0.000', '+12.5')
-    """
-    places = unit.decimals if decimals is None else decimals
-    shown = value_mm / float(unit.in_mm) if unit is not Unit.MM else value_mm
-    return fixed(shown, places, signed=signed).replace("-", MINUS)
-
-
 def counted(number: int, one: str, many: str) -> str:
     """A count with its word: "1 touch", "4 touches"."""
     return f"{number} {one if number == 1 else many}"
-
-
-def fixed(value: float, decimals: int, *, signed: bool = False) -> str:
-    """A plain decimal with an ASCII minus sign and no negative zero, as NC text wants it."""
-    text = f"{value:.{decimals}f}"
-    if float(text) == 0:
-        text = text.lstrip("-")
-    return f"+{text}" if signed and not text.startswith("-") and float(text) != 0 else text

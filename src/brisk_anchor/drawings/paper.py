@@ -8,6 +8,7 @@ from collections.abc import Callable, Iterable
 from typing import TYPE_CHECKING, Any
 
 from brisk_anchor.core.offsets.setup import Outline
+from brisk_anchor.core.quantities import num
 from brisk_anchor.surroundings import Elsewhere
 
 if TYPE_CHECKING:
@@ -92,7 +93,7 @@ def view(
     cx, cy = (low[0] + high[0]) / 2, (low[1] + high[1]) / 2
     axes.set_xlim(cx - box[2] * scale / 2, cx + box[2] * scale / 2)
     axes.set_ylim(cy - box[3] * scale / 2, cy + box[3] * scale / 2)
-    axes.text(0.0, 1.02, f"{name}   1:{scale:g}", transform=axes.transAxes, fontsize=8, color=QUIET)
+    axes.text(0.0, 1.02, f"{name}   1:{num(scale)}", transform=axes.transAxes, fontsize=8, color=QUIET)
     return axes, scale
 
 

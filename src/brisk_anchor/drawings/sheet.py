@@ -7,11 +7,11 @@ from textwrap import wrap
 from typing import TYPE_CHECKING, Any
 
 from brisk_anchor.core.kinds import Vector
-from brisk_anchor.core.numbers import format_length
 from brisk_anchor.core.offsets.chain import Chain
 from brisk_anchor.core.offsets.proof import Proof
 from brisk_anchor.core.offsets.rules import FromFeature
 from brisk_anchor.core.offsets.setup import Setup
+from brisk_anchor.core.quantities import Dimension, expanded, num, quantity, signed_num, um
 from brisk_anchor.drawings.paper import (
     INK,
     LIVE,
@@ -151,7 +151,7 @@ def _machine_views(figure: Figure, content: SheetContent) -> None:
 
 
 def _figure(value: float) -> str:
-    return format_length(value, decimals=4, signed=True)
+    return signed_num(value, 4)
 
 
 def _detail(figure: Figure, content: SheetContent) -> None:
@@ -178,7 +178,7 @@ def _detail(figure: Figure, content: SheetContent) -> None:
         if not {"x", "y"} <= set(feature.axes):
             continue
         x, y = feature.coordinate("x"), feature.coordinate("y")
-        sizes = " × ".join(format_length(size, decimals=4) for size in feature.sizes.values())
+        sizes = " × ".join(num(size, 4) for size in feature.sizes.values())
         axes.plot((x,), (y,), marker="+", markersize=9, color=MARK)
         words = f"{drawn[feature.name].title}\n{feature.kind.size_sign} {sizes}".replace("\n ", "\n")
         leader = {"arrowstyle": "-", "color": MARK, "linewidth": 0.5}
@@ -188,11 +188,11 @@ def _detail(figure: Figure, content: SheetContent) -> None:
         rule_x, rule_y = rules["x"], rules["y"]
         if isinstance(rule_x, FromFeature) and rule_x.drawing:
             axes.annotate("", (x, oy), (ox, oy), arrowprops={"arrowstyle": "<|-|>", **line})
-            axes.text((x + ox) / 2, oy - 2.2 * scale, f"{rule_x.drawing:g}", ha="center", va="top", color=QUIET)
+            axes.text((x + ox) / 2, oy - 2.2 * scale, f"{num(rule_x.drawing)}", ha="center", va="top", color=QUIET)
             axes.plot((x, x), (oy, y), **line, linestyle=":")
         if isinstance(rule_y, FromFeature) and rule_y.drawing:
             axes.annotate("", (ox, y), (ox, oy), arrowprops={"arrowstyle": "<|-|>", **line})
-            axes.text(ox - 1.5 * scale, (y + oy) / 2, f"{rule_y.drawing:g}", ha="right", va="center", color=QUIET)
+            axes.text(ox - 1.5 * scale, (y + oy) / 2, f"{num(rule_y.drawing)}", ha="right", va="center", color=QUIET)
             axes.plot((ox, x), (y, y), **line, linestyle=":")
 
 
@@ -204,9 +204,9 @@ def _chain_text(figure: Figure, content: SheetContent) -> None:
     for chain in content.chain.axes:
         rows.append((chain.axis.upper(), "", "", "", True))
         for term in chain.terms:
-            spread = "" if term.u is None else f"±{2 * term.u:.4f}"
+            spread = "" if term.u is None else f"{expanded(term.u)}"
             last = term is chain.terms[-1]
-            rows.append((term.sign, term.label, format_length(term.value, decimals=4, signed=last), spread, last))
+            rows.append((term.sign, term.label, quantity(term.value, Dimension.NUMBER, 4, signed=last), spread, last))
     pitch = min(0.062, 0.82 / max(1, len(rows)))
     axes.text(0, 1.02, f"The chain of {content.chain.row}   ± is k = 2", transform=axes.transAxes, color=QUIET)
     y = 0.97
@@ -227,7 +227,7 @@ def _chain_text(figure: Figure, content: SheetContent) -> None:
     if content.proof:
         proof = content.proof
         words.append(
-            f"Proof: O{proof.program:04d} ended {proof.worst * 1000:.1f} µm from the stored value "
-            f"({proof.allowed * 1000:.1f} µm allowed), program {proof.digest[:12]}"
+            f"Proof: O{proof.program:04d} ended {um(proof.worst, 1)} from the stored value "
+            f"({um(proof.allowed, 1)} allowed), program {proof.digest[:12]}"
         )
     axes.text(0, 0.01, "\n".join(words), va="bottom", fontsize=8)

@@ -6,6 +6,7 @@ from collections.abc import Mapping
 
 from brisk_anchor.core.errors import ToolError
 from brisk_anchor.core.kinds import Vector
+from brisk_anchor.core.quantities import num
 from brisk_anchor.standin.motion import RealProbe
 from brisk_anchor.standin.tools import Tool, ToolTable
 
@@ -57,7 +58,7 @@ class AtRest:
         """Hold the spindle at an angle: where the probe was calibrated, or half round from there."""
         if angle % 180 > 1e-6:
             raise ToolError(
-                f"M19 R{angle:g} in line {line}: the stand-in holds its spindle at 0 and at 180 degrees",
+                f"M19 R{num(angle)} in line {line}: the stand-in holds its spindle at 0 and at 180 degrees",
                 "Where the ball would stand then is not known to it",
                 "Use 0 or 180",
             )

@@ -19,6 +19,7 @@ from brisk_anchor.core.geometry.frames import upright
 from brisk_anchor.core.geometry.rotary import RotaryAxis, table_frame
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.offsets.setup import Machine
+from brisk_anchor.core.quantities import num
 from brisk_anchor.nc.read.port import LENGTH, RADIUS, SkipResult
 from brisk_anchor.standin.at_rest import AtRest
 from brisk_anchor.standin.motion import Motion, MoveKind, RealProbe, move_seconds
@@ -431,7 +432,7 @@ class StandIn(AtRest):
         braking = (feed / 60.0) ** 2 / (2 * self.machine.acceleration)
         if signal - contact.distance + braking > self.probe.over_travel:
             self._record(MoveKind.SKIP, line, self._along(target, signal + self.probe.over_travel), feed, contact)
-            during = f"a touch too fast to stop in line {line} (F{feed:g})"
+            during = f"a touch too fast to stop in line {line} (F{num(feed)})"
             raise CrashError("stylus", contact.solid.title, self._out(contact.place), during)
         self._signals += 1
         latched = self._along(target, signal)

@@ -12,6 +12,7 @@ from pydantic import Field, ValidationError, model_validator
 from brisk_anchor.core.errors import BriskAnchorError, Fault, SceneError
 from brisk_anchor.core.geometry.rotary import RotaryAxis
 from brisk_anchor.core.kinds import Apart, FeatureKind, Walls
+from brisk_anchor.core.quantities import num
 from brisk_anchor.nc.bounded import read_at_most
 from brisk_anchor.nc.profile.control_profile import findings_of
 from brisk_anchor.standin.row_file import ROW, RowSection, RuleSection
@@ -104,9 +105,11 @@ class MachineSection(FileSection):
             "XYZ", self.travel_low, self.travel_high, self.home, self.position, strict=True
         ):
             if low > high or (low == high and not (self.kind == "lathe" and axis == "Y")):
-                raise ValueError(f"the travel of {axis} runs from {low:g} to {high:g}: low and high are exchanged")
+                raise ValueError(
+                    f"the travel of {axis} runs from {num(low)} to {num(high)}: low and high are exchanged"
+                )
             if not low <= home <= high or not low <= now <= high:
-                raise ValueError(f"home or position of {axis} lies outside its travel of {low:g} to {high:g}")
+                raise ValueError(f"home or position of {axis} lies outside its travel of {num(low)} to {num(high)}")
         letters = [axis.letter for axis in self.rotary]
         if len(set(letters)) != len(letters):
             raise ValueError("two rotary axes have the same letter")

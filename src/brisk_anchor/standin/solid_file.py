@@ -7,6 +7,8 @@ from typing import Annotated, Literal, Self
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
+from brisk_anchor.core.quantities import num
+
 Coordinate = Annotated[float, Field(ge=-20_000, le=20_000)]
 Point = tuple[Coordinate, Coordinate]
 Place = tuple[Coordinate, Coordinate, Coordinate]
@@ -119,12 +121,12 @@ class SolidSection(FileSection):
         if self.points:
             without_repeats(self.points)
         if self.bottom >= self.top:
-            raise ValueError(f"its bottom ({self.bottom:g}) does not lie below its top ({self.top:g})")
+            raise ValueError(f"its bottom ({num(self.bottom)}) does not lie below its top ({num(self.top)})")
         if self.low and self.high and (self.low[0] >= self.high[0] or self.low[1] >= self.high[1]):
             raise ValueError("low and high are exchanged")
         for depth in (*(hole.depth for hole in self.holes), *(slot.depth for slot in self.slots)):
             if depth is not None and depth >= self.top - self.bottom:
-                raise ValueError(f"an opening is {depth:g} deep: leave the depth out where it goes through")
+                raise ValueError(f"an opening is {num(depth)} deep: leave the depth out where it goes through")
         if self.a and self.b and self.radius_a and self.radius_b:
             length = math.dist(self.a, self.b)
             if self.radius_a < self.radius_b or length <= self.radius_a - self.radius_b:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from typing import TYPE_CHECKING
 
+from brisk_anchor.core.quantities import signed_num
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.canvas import Canvas, Projection
 
@@ -66,10 +67,10 @@ def _distances(canvas: Canvas, zero: Vector, place: Vector, view: Projection, se
     canvas.write(column, row, "◎", f"bold {theme.SAND}")
     along, across = place[0] - zero[0], place[second] - zero[second]
     if second == 1:
-        words = f"X {along:+.3f}".replace("-", "−")
+        words = f"X {signed_num(along, 3)}".replace("-", "−")
         middle = int((start[0] + corner[0]) / 4) - len(words) // 2
         canvas.write(max(0, middle), int(corner[1] // 4) + 1, words, theme.SAND)
-    words = f"{'XYZ'[second]} {across:+.3f}".replace("-", "−")
+    words = f"{'XYZ'[second]} {signed_num(across, 3)}".replace("-", "−")
     canvas.write(column + 2, max(0, int((corner[1] + end[1]) / 8)), words, theme.SAND)
 
 

@@ -100,7 +100,8 @@ class EntryLine(Horizontal):
 
     def _weigh(self, text: str) -> float | None:
         from brisk_anchor.core.errors import NumberEntryError
-        from brisk_anchor.core.numbers import format_length, parse_length
+        from brisk_anchor.core.numbers import parse_length
+        from brisk_anchor.core.quantities import num
 
         question = self.question
         if question is None:
@@ -113,17 +114,17 @@ class EntryLine(Horizontal):
         if not text.strip():
             now = "type what the control shows" if question.note else "not known"
             if question.enter is not None:
-                now = f"Enter takes where the machine stands: {format_length(question.enter, decimals=3)}"
+                now = f"Enter takes where the machine stands: {num(question.enter, 3)}"
             now = (
                 now
                 if question.present is None or question.enter is not None
-                else (f"now {format_length(question.present, decimals=3)} mm")
+                else (f"now {num(question.present, 3)} mm")
             )
             shown.append(f"{now}\n", theme.QUIET)
         else:
             try:
                 value = parse_length(text, present=question.present, low=question.low, high=question.high)
-                shown.append(f"= {format_length(value, decimals=4)} mm", f"bold {theme.LIVE}")
+                shown.append(f"= {num(value, 4)} mm", f"bold {theme.LIVE}")
                 shown.append("\n")
             except NumberEntryError as error:
                 shown.append(f"! {error.one_line()}\n", theme.CORAL)

@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING
 
+from brisk_anchor.core.quantities import signed_deg
 from brisk_anchor.tui import theme
 
 if TYPE_CHECKING:
@@ -191,7 +192,7 @@ class ViewState:
     def standing(self, angles: Mapping[str, float]) -> tuple[Setup, str]:
         """The set-up drawn with rotary axes at those angles, and these in words; what lies at 0 stays out of it."""
         setup = self.session.setup
-        words = " ".join(f"{letter} {angle:+g}°" for letter, angle in angles.items() if angle)
+        words = " ".join(f"{letter} {signed_deg(angle)}" for letter, angle in angles.items() if angle)
         if not words:
             return setup, ""
         if self._turned is None or self._turned[0] is not setup or self._turned[1] != words:

@@ -9,6 +9,7 @@ from brisk_anchor.core.errors import GeometryError
 from brisk_anchor.core.features.feature import Feature
 from brisk_anchor.core.features.touches import Stylus
 from brisk_anchor.core.kinds import FeatureKind
+from brisk_anchor.core.quantities import mm, signed_mm
 
 FURTHEST = {"radius": 0.1, "length": 5.0, "offset": 0.5}
 """How far, mm, a calibration may move a radius or a length before it is taken for a mistake."""
@@ -82,7 +83,7 @@ def calibrate(feature: Feature, known: float, u_known: float) -> Calibration:
         )
     if abs(found.change) > FURTHEST[found.what]:
         raise GeometryError(
-            f"The {found.what} would change by {found.change:+.3f} mm",
+            f"The {found.what} would change by {signed_mm(found.change, 3)}",
             "A stylus does not change so much: the certified figure, its unit or the feature is another",
             "Check the certificate, and what was touched",
         )
@@ -128,7 +129,7 @@ def calibrate_offset(
     result = Calibration("offset", away, u, math.hypot(*stylus.offset), offset=(offset[0], offset[1]))
     if away > FURTHEST["offset"]:
         raise GeometryError(
-            f"The ball would stand {away:.3f} mm beside the spindle's axis",
+            f"The ball would stand {mm(away, 3)} beside the spindle's axis",
             "No stylus runs out so far: the ring moved, or another was measured",
             "Measure both again",
         )

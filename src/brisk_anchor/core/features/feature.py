@@ -18,6 +18,7 @@ from brisk_anchor.core.features.touches import AXES, Touch, axis_of
 from brisk_anchor.core.geometry.frames import Array
 from brisk_anchor.core.geometry.least_squares import gauss_newton
 from brisk_anchor.core.kinds import FeatureKind, Vector
+from brisk_anchor.core.quantities import mm
 from brisk_anchor.core.uncertainty.estimates import SHARED, Estimate, correlated
 
 COVERAGE_FACTOR = 2.0
@@ -191,7 +192,7 @@ def solve_circle(name: str, kind: FeatureKind, touches: tuple[Touch, ...]) -> Fe
     size = 2 * (fit.radius + sense * stylus.effective_radius)
     if size <= 0:
         raise GeometryError(
-            f"{name} comes out {size:.3f} mm in diameter", "The ball would be larger than the boss", "Is it a bore?"
+            f"{name} comes out {mm(size, 3)} in diameter", "The ball would be larger than the boss", "Is it a bore?"
         )
     return Feature(
         name=name,

@@ -17,6 +17,7 @@ from brisk_anchor.core.features.touches import Touch
 from brisk_anchor.core.geometry.frames import Array
 from brisk_anchor.core.geometry.least_squares import LeastSquares, gauss_newton
 from brisk_anchor.core.kinds import Vector
+from brisk_anchor.core.quantities import mm, num
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -296,7 +297,7 @@ def solve_sphere(name: str, touches: Sequence[Touch], *, inside: bool = False, d
     radius = known if known is not None else float(x[3])
     size = 2 * (radius - sense * tool.effective_radius)
     if size <= 0:
-        raise GeometryError(f"{name} comes out {size:.3f} mm in diameter", "The tip would be larger", "Inside or out?")
+        raise GeometryError(f"{name} comes out {mm(size, 3)} in diameter", "The tip would be larger", "Inside or out?")
     return Sphere(name, _vector(x[:3] + origin), size, _known(touches, covariance), tuple(float(v) for v in r))
 
 
@@ -311,7 +312,9 @@ def solve_known_circle(
     tool = _one_tool(name, touches, 2).stylus
     rho = diameter / 2 + (-1.0 if inside else 1.0) * tool.effective_radius
     if rho <= 0:
-        raise GeometryError(f"A tip of ⌀{tool.ball_diameter:g} does not go into ⌀{diameter:g}", "", "Check the size")
+        raise GeometryError(
+            f"A tip of ⌀{num(tool.ball_diameter)} does not go into ⌀{num(diameter)}", "", "Check the size"
+        )
     points = np.array([touch.ball_centre[:2] for touch in touches])
     origin = points.mean(axis=0)
     local = points - origin

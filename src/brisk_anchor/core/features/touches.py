@@ -9,6 +9,7 @@ from enum import Enum
 
 from brisk_anchor.core.errors import GeometryError
 from brisk_anchor.core.kinds import Vector
+from brisk_anchor.core.quantities import mm
 from brisk_anchor.core.tools.hand_tools import HandTool
 
 AXES = "xyz"
@@ -59,16 +60,16 @@ class Stylus:
                 raise refuse(f"{field.replace('_', ' ')} is no number", "Give a figure in mm")
         if not 0.2 <= self.ball_diameter <= 30:
             raise refuse(
-                f"a ball of {self.ball_diameter:g} mm is no probe ball", "Check the unit: 0.2 to 30 mm is expected"
+                f"a ball of {mm(self.ball_diameter)} is no probe ball", "Check the unit: 0.2 to 30 mm is expected"
             )
         if not 0.8 * self.ball_diameter / 2 <= self.effective_radius <= 1.02 * self.ball_diameter / 2:
             raise refuse(
-                f"effective radius {self.effective_radius:g} mm does not go with a ball of {self.ball_diameter:g} mm",
+                f"effective radius {mm(self.effective_radius)} does not go with a ball of {mm(self.ball_diameter)}",
                 "Calibrate the stylus, or check radius against diameter",
             )
         if not 20 <= self.length <= 600:
             raise refuse(
-                f"a length of {self.length:g} mm is absurd", "Give the length from the gauge line to the ball's end"
+                f"a length of {mm(self.length)} is absurd", "Give the length from the gauge line to the ball's end"
             )
         if not all(math.isfinite(value) and abs(value) <= 0.5 for value in self.offset):
             raise refuse("its ball stands more than 0.5 mm beside the spindle's axis", "Set the stylus true, calibrate")

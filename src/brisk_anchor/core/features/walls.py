@@ -19,6 +19,7 @@ from brisk_anchor.core.features.shapes import solve_edge
 from brisk_anchor.core.features.touches import AXES, Touch, axis_of
 from brisk_anchor.core.geometry.frames import Array
 from brisk_anchor.core.kinds import FeatureKind, Vector
+from brisk_anchor.core.quantities import mm
 from brisk_anchor.core.uncertainty.estimates import SHARED, Estimate, correlated, covariance_of, derive
 
 SHALLOW = 10.0
@@ -213,7 +214,7 @@ def solve_walls(name: str, kind: FeatureKind, touches: tuple[Touch, ...]) -> Fea
 
 def _exchanged(name: str, width: float) -> None:
     raise GeometryError(
-        f"{name} comes out {width:.3f} mm wide",
+        f"{name} comes out {mm(width, 3)} wide",
         "A wall was touched from the other side",
         "Is the tip inside it, or over it?",
     )

@@ -30,6 +30,7 @@ from brisk_anchor.core.offsets.rules import (
     features_in,
     needs,
 )
+from brisk_anchor.core.quantities import num, signed_deg, signed_num
 from brisk_anchor.core.tools.hand_tools import HandTool
 from brisk_anchor.core.uncertainty.estimates import Estimate, covariance_of, derive
 
@@ -149,7 +150,9 @@ def _hand_terms(axis: str, feature: Feature, tool: HandTool, touch: Touch) -> li
     if below:
         terms.append(Term(step, f"length of {tool.name}", tool.bare_length or 0.0, tool.u_bare_length, "gauge line"))
     elif tool.diameter:
-        terms.append(Term(step, f"half of {tool.name}", tool.diameter / 2, tool.u_diameter / 2, f"⌀{tool.diameter:g}"))
+        terms.append(
+            Term(step, f"half of {tool.name}", tool.diameter / 2, tool.u_diameter / 2, f"⌀{num(tool.diameter)}")
+        )
     if tool.thickness:
         terms.append(Term(step, "between tool and metal", tool.thickness, tool.u_thickness, tool.kind.value))
     return [*terms, Term("=", feature.name, value, u)]
@@ -223,7 +226,7 @@ def _axis(
     known = rule.allowance + rule.master
     place = middle + known - value
     if abs(place) > 5e-7:
-        label = f"place turned {turn:+.4f}°" if turn else "its place on the drawing"
+        label = f"place turned {signed_deg(turn, 4)}" if turn else "its place on the drawing"
         sign = "−" if place > 0 else "+"
         terms.append(Term(sign, label, abs(place), None, f"{axis.upper()} on the drawing"))
     if rule.allowance:
@@ -269,8 +272,10 @@ def _derived_chain(axis: str, row: str, rule: FromRow, estimate: Estimate, paren
     angle = parent.get("r", Estimate(0.0)).value
     away = estimate.value - own.value
     if abs(away) > 5e-7:
-        label = "shift in its frame" + (f", {angle:+.4f}°" if angle and axis in "xy" else "")
-        terms.append(Term("+" if away > 0 else "−", label, abs(away), None, f"{rule.shift:+g} along its own axis"))
+        label = "shift in its frame" + (f", {signed_deg(angle, 4)}" if angle and axis in "xy" else "")
+        terms.append(
+            Term("+" if away > 0 else "−", label, abs(away), None, f"{signed_num(rule.shift)} along its own axis")
+        )
     terms.append(Term("=", f"{row} {axis.upper()}{unit}", estimate.value, estimate.u))
     return AxisChain(axis, estimate.value, estimate.u, tuple(terms), effects=tuple(estimate.effects.items()))
 
@@ -284,7 +289,7 @@ def _carried_chain(
     terms = [Term("", f"{rule.row} {axis.upper()}", own.value, own.u, "the row it is derived from")]
     if abs(rule.direction[i]) < 1:
         arm = own.value - rule.centre[i]
-        turned = f"{rule.letter} {rule.angle:+g}° about {rule.centre[i]:+.4f}"
+        turned = f"{rule.letter} {signed_deg(rule.angle)} about {signed_num(rule.centre[i], 4)}"
         terms.append(Term("−" if arm > 0 else "+", f"from the centre of {rule.letter}", abs(arm), None, turned))
         carried = estimate.value - rule.centre[i]
         terms.append(Term("+" if carried > 0 else "−", "after the turn", abs(carried), None, "from the centre"))
@@ -303,7 +308,7 @@ def _carried_straight(
     terms = (
         *axis.terms[:-1],
         Term("=", f"{row} {axis.axis.upper()} before {letter} turns{unit}", axis.value, axis.u),
-        Term("+" if away >= 0 else "−", f"table {letter} turns by", abs(away), None, f"{by:+.4f}°"),
+        Term("+" if away >= 0 else "−", f"table {letter} turns by", abs(away), None, f"{signed_deg(by, 4)}"),
         Term("=", f"{row} {axis.axis.upper()}{unit}", estimate.value, estimate.u),
     )
     return replace(axis, value=estimate.value, u=estimate.u, terms=terms, effects=tuple(estimate.effects.items()))

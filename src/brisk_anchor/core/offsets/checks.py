@@ -16,6 +16,7 @@ from brisk_anchor.core.features.measuring import Measurement, propose_depth, pro
 from brisk_anchor.core.features.touches import AXES
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.offsets.chain import Chain
+from brisk_anchor.core.quantities import deg, expanded, mm, num, signed_deg, signed_mm, signed_num, um
 
 if TYPE_CHECKING:
     from brisk_anchor.core.offsets.setup import Travel
@@ -62,18 +63,18 @@ def look_at_measurement(measurement: Measurement, travel: Travel) -> list[Findin
         looks.append(
             Finding(
                 True,
-                f"The search ends after {measurement.search:.3f} mm; the wall may be {needed:.3f} mm away",
+                f"The search ends after {mm(measurement.search, 3)}; the wall may be {mm(needed, 3)} away",
                 "With the start as uncertain as stated, a sound part could be missed",
-                f"Search {needed:.3f} mm, or bring the tip nearer",
+                f"Search {mm(needed, 3)}, or bring the tip nearer",
             )
         )
     elif measurement.search > needed + SEARCH_BEYOND:
         looks.append(
             Finding(
                 False,
-                f"The search goes on {measurement.search - needed:.3f} mm beyond where the wall can be",
+                f"The search goes on {mm(measurement.search - needed, 3)} beyond where the wall can be",
                 "Where the part is missing, something else would be met and taken for it",
-                f"Search {needed:.3f} mm",
+                f"Search {mm(needed, 3)}",
             )
         )
     name = measurement.title or measurement.name
@@ -83,7 +84,8 @@ def look_at_measurement(measurement: Measurement, travel: Travel) -> list[Findin
                 looks.append(
                     Finding(
                         True,
-                        f"{name} needs {axis.upper()} {value:+.3f} mm; the travel is {low:+.3f} to {high:+.3f}",
+                        f"{name} needs {axis.upper()} {signed_mm(value, 3)}; "
+                        f"the travel is {signed_num(low, 3)} to {signed_num(high, 3)}",
                         "The machine would stop with a travel alarm on the way",
                         "Move the set-up, the start or the clear height",
                     )
@@ -99,27 +101,27 @@ def look_at_depth(measurement: Measurement) -> list[Finding]:
     name, ball = m.title or m.name, m.stylus.ball_diameter
     wrong = "The edge would be touched instead of the wall, and the place comes out wrong"
     higher = m.depth_check or propose_depth_check(ball)
-    check = f"touch each wall again {higher:g} mm higher (depth check)"
+    check = f"touch each wall again {mm(higher)} higher (depth check)"
     if not m.depth_known:
         found = f"How far the ball stands below the upper edge of {name} is not known"
         if m.depth_is_checked:
-            why = f"Each wall is touched again {higher:g} mm higher: the program stops where that shows an edge"
+            why = f"Each wall is touched again {mm(higher)} higher: the program stops where that shows an edge"
             return [Finding(False, found, why, "State the depth, and each wall is touched once")]
         return [Finding(True, found, wrong, f"State the depth, or {check}")]
     needed = propose_depth(ball, m.height_uncertainty)
     if m.widest_part < 0:
-        found = f"The ball goes {m.depth:.3f} mm below the edge of {name}; its widest part is {ball / 2:.3f} mm up"
-        return [Finding(True, found, wrong, f"Go at least {needed:.3f} mm deep")]
+        found = f"The ball goes {mm(m.depth, 3)} below the edge of {name}; its widest part is {mm(ball / 2, 3)} up"
+        return [Finding(True, found, wrong, f"Go at least {mm(needed, 3)} deep")]
     found = (
-        f"The widest part of the ball touches {name} {m.widest_part:.3f} mm below the edge, "
-        f"which may lie {m.height_uncertainty:g} mm lower"
+        f"The widest part of the ball touches {name} {mm(m.widest_part, 3)} below the edge, "
+        f"which may lie {mm(m.height_uncertainty)} lower"
     )
     if m.depth_is_checked:
-        why = f"Each wall is touched again {higher:g} mm higher: the program stops where that shows an edge"
+        why = f"Each wall is touched again {mm(higher)} higher: the program stops where that shows an edge"
         return [
-            Finding(False, found, why, f"To be sure of an answer go {needed:.3f} mm deep, or measure its top first")
+            Finding(False, found, why, f"To be sure of an answer go {mm(needed, 3)} deep, or measure its top first")
         ]
-    return [Finding(True, found, wrong, f"Go at least {needed:.3f} mm deep, measure its top first, or {check}")]
+    return [Finding(True, found, wrong, f"Go at least {mm(needed, 3)} deep, measure its top first, or {check}")]
 
 
 def look_at_one_touch(measurement: Measurement) -> list[Finding]:
@@ -142,7 +144,8 @@ def look_at_one_touch(measurement: Measurement) -> list[Finding]:
     return [
         Finding(
             False,
-            f"{m.title or m.name} is touched once a wall: turned by {m.turn_uncertainty:g}° it is told {off:.3f} off",
+            f"{m.title or m.name} is touched once a wall: "
+            f"turned by {deg(m.turn_uncertainty)} it is told {num(off, 3)} off",
             "One touch tells nothing of how a wall lies",
             "Touch each wall twice: state spread",
         )
@@ -160,7 +163,7 @@ def look_at_start(measurement: Measurement, centre: Vector) -> list[Finding]:
     return [
         Finding(
             False,
-            f"The tip starts {off:.3f} mm from where the drawing puts the centre of {measurement.title}",
+            f"The tip starts {mm(off, 3)} from where the drawing puts the centre of {measurement.title}",
             "Its error of position is counted from there, and the search may not reach",
             "Point at it with f, or bring the tip to the middle",
         )
@@ -181,7 +184,7 @@ def look_at_feature(
             looks.append(
                 Finding(
                     True,
-                    f"{feature.name} measures {sign}{found:.4f} mm, {error:+.4f} from {sign}{wanted:g}",
+                    f"{feature.name} measures {sign}{mm(found, 4)}, {signed_num(error, 4)} from {sign}{num(wanted)}",
                     _guess(error, wanted, max((t.stylus.ball_diameter for t in feature.touches), default=0.0)),
                     "Check which feature was touched, and with which stylus",
                 )
@@ -192,8 +195,8 @@ def look_at_feature(
         looks.append(
             Finding(
                 False,
-                f"The touches of {feature.name} lie on a short arc: its centre is known to ±{2 * widest:.4f} mm only",
-                f"Each touch is good to ±{2 * noise:.4f}; on a short arc that counts {widest / noise:.0f} times",
+                f"The touches of {feature.name} lie on a short arc: its centre is known to {expanded(widest)} mm only",
+                f"Each touch is good to {expanded(noise)}; on a short arc that counts {num(widest / noise, 0)} times",
                 "Touch further round, or give the diameter where it is known",
             )
         )
@@ -201,7 +204,7 @@ def look_at_feature(
         looks.append(
             Finding(
                 False,
-                f"The touches of {feature.name} differ by {feature.form * 1000:.1f} µm from a true shape",
+                f"The touches of {feature.name} differ by {um(feature.form, 1)} from a true shape",
                 "Dirt, a burr or a loose stylus reads like this",
                 "Wipe it and touch again",
             )
@@ -252,7 +255,7 @@ def look_at_jump(chain: Chain, held: Mapping[str, float], limit: float | None) -
             looks.append(
                 Finding(
                     True,
-                    f"{chain.row} {axis.axis.upper()} moves {moved:+.3f} mm; this row's limit is {limit:g}",
+                    f"{chain.row} {axis.axis.upper()} moves {signed_mm(moved, 3)}; this row's limit is {num(limit)}",
                     "Someone set the limit because a jump of that size has been a mistake",
                     "Measure again; if it is meant, change the limit in the book first",
                 )
@@ -285,7 +288,8 @@ def look_at_store(
         looks.append(
             Finding(
                 True,
-                f"The part lies turned by {turn:+.3f}°, further than {TURN_LIMIT:g}° from where the set-up puts it",
+                f"The part lies turned by {signed_deg(turn, 3)}, "
+                f"further than {deg(TURN_LIMIT)} from where the set-up puts it",
                 "That is nearly always a touch on the wrong wall, or a part the wrong way round",
                 "Look how it lies; if that is meant, turn it in the description too",
             )
@@ -306,7 +310,8 @@ def look_at_store(
                 looks.append(
                     Finding(
                         True,
-                        f"{chain.row} {axis.upper()} jumps {jump:+.3f} mm from {reference_name} (limit {jump_limit:g})",
+                        f"{chain.row} {axis.upper()} jumps {signed_mm(jump, 3)} from {reference_name} "
+                        f"(limit {num(jump_limit)})",
                         _guess_jump(jump, value, reference[axis], chain),
                         "Check the drawing position and the stylus; measure again",
                     )
@@ -315,7 +320,7 @@ def look_at_store(
         looks.append(
             Finding(
                 True,
-                f"The control's arithmetic and ours differ by {control_difference * 1000:.2f} µm",
+                f"The control's arithmetic and ours differ by {um(control_difference)}",
                 "One of them used other touches or another stylus",
                 "Run the measurement again",
             )

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 from brisk_anchor.core.offsets.chain import AxisChain, Term
 from brisk_anchor.core.offsets.checks import Finding
+from brisk_anchor.core.quantities import mm, signed_mm
 from brisk_anchor.core.tools.hand_tools import HandTool
 from brisk_anchor.core.tools.shelf import Cutter, Health, ProbeRecord, Setter
 
@@ -138,7 +139,7 @@ def look_at_length(
         looks.append(
             Finding(
                 True,
-                f"T{cutter.number} would be {new.value:.3f} mm long",
+                f"T{cutter.number} would be {mm(new.value, 3)} long",
                 _absurd(new.value, row, foot, others),
                 "Check which offset was active, and what the figure counts from",
             )
@@ -149,7 +150,7 @@ def look_at_length(
             looks.append(
                 Finding(
                     True,
-                    f"T{cutter.number} would change by {change:+.3f} mm",
+                    f"T{cutter.number} would change by {signed_mm(change, 3)}",
                     _jump(change, row, foot, others),
                     "If it is another tool or a broken one, say so first; then measure it",
                 )
@@ -160,12 +161,12 @@ def look_at_length(
 def _absurd(value: float, row: str, foot: float, others: Mapping[str, float]) -> str:
     for other, held in others.items():
         if SHORTEST <= (real := value - (foot - held)) <= LONGEST:
-            return f"Counted from {other} it would be {real:.3f} mm: {other} was active, not {row}"
+            return f"Counted from {other} it would be {mm(real, 3)}: {other} was active, not {row}"
     return "No tool is so long or so short: the unit, the sign or the active offset is another"
 
 
 def _jump(change: float, row: str, foot: float, others: Mapping[str, float]) -> str:
     for other, held in others.items():
         if abs(change - (foot - held)) <= LENGTH_JUMP:
-            return f"{row} and {other} lie {abs(foot - held):.3f} mm apart: {other} was active, not {row}"
+            return f"{row} and {other} lie {mm(abs(foot - held), 3)} apart: {other} was active, not {row}"
     return "A whole tool does not change so much: the tool, the setter or the unit is another"

@@ -6,7 +6,7 @@ import re
 from collections.abc import Iterable
 
 from brisk_anchor.core.errors import ExportError
-from brisk_anchor.core.numbers import fixed
+from brisk_anchor.core.quantities import fixed
 from brisk_anchor.exchange.tables.rows import TableForm, TableRow, decoded, number_in, once, refuse
 from brisk_anchor.nc.profile.control_profile import Profile
 

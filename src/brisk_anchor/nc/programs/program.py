@@ -7,7 +7,7 @@ import re
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from brisk_anchor.core.numbers import fixed
+from brisk_anchor.core.quantities import fixed
 
 REPORT_TAG = "BRISK"
 _ALLOWED = re.compile(r"[^A-Z0-9 .,+\-/:=]")

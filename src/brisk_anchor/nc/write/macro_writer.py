@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.expressions import Binary, Expression, Number
-from brisk_anchor.core.numbers import fixed
+from brisk_anchor.core.quantities import fixed
 from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.nc.programs.program import REPORT_TAG, comment_text
 from brisk_anchor.nc.programs.steps import (

@@ -15,7 +15,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from brisk_anchor.core.errors import Fault, ProfileError
-from brisk_anchor.core.numbers import fixed
+from brisk_anchor.core.quantities import fixed
 from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.nc.profile.sections import (
     AfterMiss,

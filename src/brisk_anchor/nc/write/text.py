@@ -7,7 +7,7 @@ from collections.abc import Sequence
 
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.expressions import Binary, Expression, Function, LengthInTable, Name, Number, RowValue, Variable
-from brisk_anchor.core.numbers import fixed
+from brisk_anchor.core.quantities import fixed
 from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.nc.profile.sections import Probing
 from brisk_anchor.nc.programs.program import ProgramLine, ResultLine, comment_text

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from brisk_anchor.book.store import Book
 from brisk_anchor.core.errors import PlanError
-from brisk_anchor.core.numbers import format_length
+from brisk_anchor.core.quantities import Dimension, expanded, num, quantity, signed_num, um
 from brisk_anchor.exchange.files import write_whole
 from brisk_anchor.services.measure.measurement_request import point_at
 from brisk_anchor.services.offsets.sheets import write_sheets
@@ -18,7 +18,7 @@ DEMO_SCENE = "heron-gl114"
 
 
 def _f(value: float, *, signed: bool = True) -> str:
-    return format_length(value, decimals=4, signed=signed)
+    return quantity(value, Dimension.NUMBER, 4, signed=signed)
 
 
 def run_example(folder: Path, row: str = "G54", seed: int = 1) -> Iterator[str]:
@@ -36,14 +36,14 @@ def run_example(folder: Path, row: str = "G54", seed: int = 1) -> Iterator[str]:
             measured = session.runner.measure(session.planner.measurement_of(point_at(setup, drawn[name])))
             feature = measured.feature
             places = "  ".join(
-                f"{axis.upper()} {_f(value)} ±{2 * feature.standard_uncertainty(axis):.4f}"
+                f"{axis.upper()} {_f(value)} {expanded(feature.standard_uncertainty(axis))}"
                 for axis, value in zip(feature.axes, feature.coordinates, strict=True)
             )
             worst = max(abs(a.difference) for a in measured.agreements) * 1000
             found = f"{places} mm{size_words(feature)}"
-            yield f"Found   {drawn[name].title}: {found}   (control agrees within {worst:.2f} µm)"
+            yield f"Found   {drawn[name].title}: {found}   (control agrees within {num(worst, 2)} µm)"
         chain = session.writer.store(row)
-        values = "  ".join(f"{axis.axis.upper()} {_f(axis.value)} ±{axis.expanded:.4f}" for axis in chain.axes)
+        values = "  ".join(f"{axis.axis.upper()} {_f(axis.value)} ±{num(axis.expanded, 4)}" for axis in chain.axes)
         yield f"Stored  {row}: {values} mm"
         program = session.programs.full_program(row)
         nc = write_whole(folder / f"o{program.number:04d}.nc", program.text.encode("ascii"))
@@ -51,18 +51,19 @@ def run_example(folder: Path, row: str = "G54", seed: int = 1) -> Iterator[str]:
         proof = session.prover.prove(row)
         if not proof.holds:
             raise PlanError(
-                f"The proof of {row} ended {proof.worst * 1000:.1f} µm from the stored value",
-                f"{proof.allowed * 1000:.1f} µm would be honest noise",
+                f"The proof of {row} ended {um(proof.worst, 1)} from the stored value",
+                f"{um(proof.allowed, 1)} would be honest noise",
                 "Measure again",
             )
         yield (
-            f"Proved  {row}: the program ended {proof.worst * 1000:.2f} µm from the stored value "
-            f"({proof.allowed * 1000:.2f} allowed), {proof.touches} touches, {proof.machine_seconds:.0f} s on a machine"
+            f"Proved  {row}: the program ended {um(proof.worst)} from the stored value "
+            f"({um(proof.allowed)} allowed), {proof.touches} touches, "
+            f"{num(proof.machine_seconds, 0)} s on a machine"
         )
         truth = session.solver.true_offset(row)
         for axis in chain.axes:
             error = (axis.value - truth[axis.axis]) * 1000
-            yield f"Truth   {row} {axis.axis.upper()} {_f(truth[axis.axis])} mm: stored {error:+.2f} µm off"
+            yield f"Truth   {row} {axis.axis.upper()} {_f(truth[axis.axis])} mm: stored {signed_num(error, 2)} µm off"
         for path in write_sheets(session, row, folder):
             yield f"Sheet   {path}"
         yield f"Book    {folder / 'book.sqlite'}"

@@ -10,6 +10,7 @@ from brisk_anchor.core.errors import DrawingFileError, NumberEntryError
 from brisk_anchor.core.features.measuring import EDGE_MARGIN, propose_depth, propose_depth_check
 from brisk_anchor.core.kinds import FeatureKind
 from brisk_anchor.core.numbers import parse_length
+from brisk_anchor.core.quantities import mm, num, signed_num
 from brisk_anchor.services.job.job_text import figure, quoted
 from brisk_anchor.standin.solid_file import Place, SolidSection, extent_of
 
@@ -88,7 +89,7 @@ def plain(text: str, name: str, low: float, high: float) -> float:
     except ValueError:
         raise refuse(f"“{text[:20]}” is no figure for the {name}", "Type a plain figure") from None
     if not low <= value <= high:
-        raise refuse(f"The {name} must lie between {low:g} and {high:g}", "")
+        raise refuse(f"The {name} must lie between {num(low)} and {num(high)}", "")
     return value
 
 
@@ -123,7 +124,7 @@ class FeatureBuilder:
 
         there = [solid for solid in self.solids if region_of(solid).distance(x, y) < 0]
         if not there:
-            raise refuse(f"There is no metal at X {x:+g} Y {y:+g}", "Choose a place on the part")
+            raise refuse(f"There is no metal at X {signed_num(x)} Y {signed_num(y)}", "Choose a place on the part")
         return max(there, key=lambda solid: solid.top)
 
     def _free(self, base: str) -> str:
@@ -135,7 +136,9 @@ class FeatureBuilder:
         Where that leaves too little, a depth check is made when it is measured.
         """
         if height <= self.ball / 2:
-            raise refuse(f"{what} is {height:g} deep; the ball's widest part is {self.ball / 2:g} up", "Draw it deeper")
+            raise refuse(
+                f"{what} is {num(height)} deep; the ball's widest part is {num(self.ball / 2)} up", "Draw it deeper"
+            )
         least = self.ball / 2 + propose_depth_check(self.ball)
         most = max(height - self.uncertainty, min(height - FLOOR_ROOM, least)) if floor else height
         return round(min(propose_depth(self.ball, self.uncertainty), max(most, self.ball / 2)), 4)
@@ -163,10 +166,10 @@ class FeatureBuilder:
         if kind.is_outside:
             high = under.top + rest[2]
             depth = self._touch_depth(rest[2], "It", floor=True)
-            more["stands"], made = self._mm(rest[2]), f"{rest[2]:g} high"
+            more["stands"], made = self._mm(rest[2]), f"{num(rest[2])} high"
         elif len(rest) > 2:
             depth = self._touch_depth(rest[2], "It", floor=True)
-            more["cut"], made = self._mm(rest[2]), f"{rest[2]:g} deep"
+            more["cut"], made = self._mm(rest[2]), f"{num(rest[2])} deep"
         else:
             depth = self._touch_depth(under.top - under.bottom, "The part")
             more["cut"], made = '"through"', "through"
@@ -182,9 +185,12 @@ class FeatureBuilder:
         limit = max(0.2, 0.01 * size)
         more |= {"size_limit": self._mm(limit), "depth": self._mm(depth)}
         name = self._free(self.word)
-        shown = f"{kind.size_sign}{'×'.join(f'{value:g}' for value in sizes)}"
+        shown = f"{kind.size_sign}{'×'.join(f'{num(value)}' for value in sizes)}"
         title = f"{self.word} {shown}"
-        told = f"{name}: {shown} at X {x:+g} Y {y:+g}, {made}; touched {depth:g} mm down, its size believed ±{limit:g}"
+        told = (
+            f"{name}: {shown} at X {signed_num(x)} Y {signed_num(y)}, {made}; touched {mm(depth)} down, "
+            f"its size believed ±{num(limit)}"
+        )
         return Drawn(told, self.table(name, title, kind.value, under.name, (x, y, high), more))
 
     def pattern(self, typed: list[str]) -> Drawn:
@@ -196,7 +202,7 @@ class FeatureBuilder:
             )
             first = plain(typed[5], "first angle", -360, 360) if len(typed) > 5 else 0.0
             more = f"count = {count}, circle = {self._mm(circle)}, first_angle = {figure(first)}"
-            there, words = (x + circle / 2, y), f"{count} bores ⌀{diameter:g} on a circle of {circle:g}"
+            there, words = (x + circle / 2, y), f"{count} bores ⌀{num(diameter)} on a circle of {num(circle)}"
             if circle <= 0:
                 raise refuse("The circle is above zero", FORMS["circle"].hint)
         else:
@@ -205,7 +211,7 @@ class FeatureBuilder:
                 length_of(t, n) for t, n in zip(typed[2:], FORMS["grid"].figures[2:], strict=True)
             )
             more = f"columns = {columns}, rows = {rows}, pitch = [{self._mm(dx)}, {self._mm(dy)}]"
-            there, words = (x, y), f"{columns} × {rows} bores ⌀{diameter:g}"
+            there, words = (x, y), f"{columns} × {rows} bores ⌀{num(diameter)}"
         if diameter <= 0:
             raise refuse("The diameter is above zero", FORMS[self.word].hint)
         under = self._under(*there)
@@ -215,7 +221,7 @@ class FeatureBuilder:
         name = next(word for n in range(26) if (word := f"hole {'abcdefghijklmnopqrstuvwxyz'[n]}") not in taken)
         table = self.table(
             name,
-            f"bore ⌀{diameter:g}",
+            f"bore ⌀{num(diameter)}",
             "bore",
             under.name,
             (x, y, under.top),
@@ -227,7 +233,9 @@ class FeatureBuilder:
                 "pattern": f"{{ {more} }}",
             },
         )
-        return Drawn(f"{name}: {words} from X {x:+g} Y {y:+g}, through; touched {depth:g} mm down", table)
+        return Drawn(
+            f"{name}: {words} from X {signed_num(x)} Y {signed_num(y)}, through; touched {mm(depth)} down", table
+        )
 
     def corner(self, where: str) -> Drawn:
         """An outer corner of the part, touched on both its walls."""
@@ -244,7 +252,7 @@ class FeatureBuilder:
         walls = ["LEFT" if across == "left" else "RIGHT", "DOWN" if along == "front" else "UP"]
         more = {"walls": f'["{walls[0]}", "{walls[1]}"]', "depth": self._mm(depth)}
         name = self._free("corner")
-        told = f"{name}: the {where} corner at X {x:+g} Y {y:+g}, touched {depth:g} mm down"
+        told = f"{name}: the {where} corner at X {signed_num(x)} Y {signed_num(y)}, touched {mm(depth)} down"
         title = f"{where} corner"
         return Drawn(told, self.table(name, title, "outside corner", solid.name, (x, y, solid.top), more))
 
@@ -268,7 +276,9 @@ class FeatureBuilder:
         """The highest level face."""
         place, solid = self._level()
         more = {"walls": '["BELOW"]'}
-        told = f"{name}: the top at Z {place[2]:+g}, touched at X {place[0]:+g} Y {place[1]:+g}"
+        told = (
+            f"{name}: the top at Z {signed_num(place[2])}, touched at X {signed_num(place[0])} Y {signed_num(place[1])}"
+        )
         return Drawn(told, self.table(name, "top face", "surface", solid, place, more))
 
     def face(self, side: str) -> Drawn:
@@ -293,7 +303,7 @@ class FeatureBuilder:
         solid = max(there, key=lambda item: item.top)
         depth = self._touch_depth(solid.top - solid.bottom, "The part")
         more = {"walls": f'["{wall}"]', "depth": self._mm(depth)}
-        told = f"{name}: the {side} face at {'XY'[axis]} {place[axis]:+g}, touched {depth:g} mm down"
+        told = f"{name}: the {side} face at {'XY'[axis]} {signed_num(place[axis])}, touched {mm(depth)} down"
         return Drawn(
             told, self.table(name, f"{side} face", "surface", solid.name, (place[0], place[1], solid.top), more)
         )
@@ -310,13 +320,13 @@ class FeatureBuilder:
         long = high[along] - low[along]
         spread = length_of(apart, "apart", 1.0) if apart else round(0.6 * long, 1)
         if spread > long - self.ball:
-            raise refuse(f"The {side} face is only {long:g} long", "Touch it nearer together")
+            raise refuse(f"The {side} face is only {num(long)} long", "Touch it nearer together")
         name = self._free("edge")
         table = drawn.table.replace('kind = "surface"', f'kind = "edge"\nspread = {self._mm(spread)}')
         lines = [f'name = "{name}"' if line.startswith("name =") else line for line in table.split("\n")]
         title = f"{side} edge"
         lines = [f"title = {quoted(title)}" if line.startswith("title =") else line for line in lines]
-        return Drawn(f"{name}: the {side} edge, touched at two places {spread:g} mm apart", "\n".join(lines))
+        return Drawn(f"{name}: the {side} edge, touched at two places {mm(spread)} apart", "\n".join(lines))
 
     def plane(self, typed: list[str]) -> Drawn:
         """The top touched at three places, which tells how it leans."""
@@ -331,14 +341,14 @@ class FeatureBuilder:
             place, on = self._level(spread)
         name = self._free("plane")
         more = {"walls": '["BELOW"]', "spread": self._mm(spread)}
-        told = f"{name}: the top at Z {place[2]:+g}, touched at three places {spread:g} mm apart"
+        told = f"{name}: the top at Z {signed_num(place[2])}, touched at three places {mm(spread)} apart"
         return Drawn(told, self.table(name, "top plane", "plane", on, place, more))
 
     def ball_on_top(self, typed: list[str]) -> Drawn:
         """A ball of the part that stands on what is below it."""
         size, x, y = (length_of(t, n) for t, n in zip(typed, FORMS["ball"].figures, strict=True))
         if size <= self.ball / 2:
-            raise refuse(f"A ball of {size:g} is too small to touch", FORMS["ball"].hint)
+            raise refuse(f"A ball of {num(size)} is too small to touch", FORMS["ball"].hint)
         under, name = self._under(x, y), self._free("ball")
         solid = "\n".join(
             [
@@ -351,8 +361,11 @@ class FeatureBuilder:
             ]
         )
         place = (x, y, under.top + size / 2)
-        table = self.table(name, f"ball {size:g}", "ball", name, place, {"size": self._mm(size)})
-        return Drawn(f"{name}: ⌀{size:g} standing at X {x:+g} Y {y:+g}, touched five times", f"{solid}\n\n{table}")
+        table = self.table(name, f"ball {num(size)}", "ball", name, place, {"size": self._mm(size)})
+        return Drawn(
+            f"{name}: ⌀{num(size)} standing at X {signed_num(x)} Y {signed_num(y)}, touched five times",
+            f"{solid}\n\n{table}",
+        )
 
     def built(self, first: str, second: str) -> Drawn:
         """A point between two features, or where two lines cross."""
@@ -371,5 +384,5 @@ class FeatureBuilder:
         name = self._free(self.word)
         title = f"{self.word} {first}, {second}"
         more = {"of": f'["{first}", "{second}"]'}
-        told = f"{name}: {kind} of {first} and {second}, at X {place[0]:+g} Y {place[1]:+g}"
+        told = f"{name}: {kind} of {first} and {second}, at X {signed_num(place[0])} Y {signed_num(place[1])}"
         return Drawn(told, self.table(name, title, kind, str(one["solid"]), place, more))

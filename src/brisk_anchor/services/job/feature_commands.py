@@ -6,6 +6,7 @@ import re
 from collections.abc import Mapping, Sequence
 from typing import Any
 
+from brisk_anchor.core.quantities import num, signed_deg
 from brisk_anchor.services.job.feature_builder import FORMS, Drawn, FeatureBuilder, length_of, plain, refuse
 from brisk_anchor.services.job.job_text import figure, quoted
 from brisk_anchor.standin.solid_file import Place, SolidSection
@@ -60,7 +61,7 @@ def read_words(
             return maker.corner(typed[0].lower())
         case "turn":
             angle = plain(typed[0], "angle", -360, 360)
-            return Drawn(f"the part turned to {angle:+g}° in its fixture", turn=angle)
+            return Drawn(f"the part turned to {signed_deg(angle)} in its fixture", turn=angle)
         case "plate":
             sizes = [length_of(t, n, 0.5) for t, n in zip(typed, form.figures, strict=True)]
             return _plate(part, (sizes[0], sizes[1], sizes[2]), ball, millimetres, uncertainty)
@@ -92,5 +93,6 @@ def _plate(part: str, sizes: Place, ball: float, millimetres: float, uncertainty
         "top = 0.0",
     ]
     tables = [maker.face(side).table for side in ("left", "front", "top")]
-    told = f"a plate of {wide:g} × {long:g} × {tall:g}, zero at its left front corner on top, in place of the old part"
+    shape = f"a plate of {num(wide)} × {num(long)} × {num(tall)}"
+    told = f"{shape}, zero at its left front corner on top, in place of the old part"
     return Drawn(told, whole="\n".join(head) + "\n\n" + "\n\n".join(tables) + "\n")

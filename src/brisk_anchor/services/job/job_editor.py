@@ -13,6 +13,7 @@ from brisk_anchor.core.geometry.frames import Frame
 from brisk_anchor.core.kinds import FeatureKind, Vector
 from brisk_anchor.core.offsets.rules import FromFeature, FromFit, FromHeading, Keep, Rule
 from brisk_anchor.core.offsets.setup import Setup
+from brisk_anchor.core.quantities import fixed, signed_deg
 from brisk_anchor.exchange.files import write_whole
 from brisk_anchor.exchange.toml_files import MILLIMETRES, parse, read_text
 from brisk_anchor.services.job.drawn_body import expand
@@ -160,7 +161,7 @@ class JobEditor:
                 away = after.nominal(replace(taken, drawing=0.0), axis) - moved[i]
                 taken = replace(taken, drawing=round(away, 6))
                 texts[JOB_NAME] = with_rule(texts[JOB_NAME], plan.row, axis, taken)
-        return self._change(texts, f"the part lies turned by {angle:+g}° in its fixture", moves_part=True)
+        return self._change(texts, f"the part lies turned by {signed_deg(angle)} in its fixture", moves_part=True)
 
     def ruled(self, row: str, rules: Mapping[str, Rule | None]) -> Change:
         """The job with axes of an offset, or its angle, taken from elsewhere; None leaves the angle out."""
@@ -195,11 +196,11 @@ class JobEditor:
         unit = MILLIMETRES[parse(text, name)["units"]]
         if calibration.what == "offset":
             x, y = (value / unit for value in calibration.offset)
-            figures = {"offset": f"[{x:.6f}, {y:.6f}]", "u_offset": f"{calibration.u / unit:.6f}"}
+            figures = {"offset": f"[{fixed(x, 6)}, {fixed(y, 6)}]", "u_offset": fixed(calibration.u / unit, 6)}
         else:
             key = "length" if calibration.what == "length" else "effective_radius"
             u_key = "u_length" if calibration.what == "length" else "u_radius"
-            figures = {key: f"{calibration.value / unit:.6f}", u_key: f"{calibration.u / unit:.6f}"}
+            figures = {key: fixed(calibration.value / unit, 6), u_key: fixed(calibration.u / unit, 6)}
         due = [what for what in self.job.machine.probe.due if what != calibration.what]
         for key, value in (figures | {"calibrated": today}).items():
             text = with_key(text, name, key, value, "name", table=("probe",))
@@ -214,7 +215,7 @@ class JobEditor:
         text = self._text(name)
         unit = MILLIMETRES[parse(text, name)["units"]]
         for key, value in figures.items():
-            shown = value if isinstance(value, str) else f"{value / unit:.6f}"
+            shown = value if isinstance(value, str) else fixed(value / unit, 6)
             text = with_key(text, name, key, shown, "name", table=table)
         return self._change({name: text}, told)
 

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from brisk_anchor.core.features.touches import AXES
 from brisk_anchor.core.kinds import Vector
-from brisk_anchor.core.numbers import format_length
+from brisk_anchor.core.quantities import signed_num
 from brisk_anchor.nc.read.expressions import ExpressionError
 from brisk_anchor.nc.read.port import LENGTH, LENGTH_WEAR, RADIUS, RADIUS_WEAR
 from brisk_anchor.nc.read.variables import Variables
@@ -27,7 +27,7 @@ class Table:
 
 
 def _mm(value: float) -> str:
-    return format_length(value, decimals=4, signed=True)
+    return signed_num(value, 4)
 
 
 def work_position(control: Control, spindle: Vector) -> Vector:

@@ -18,7 +18,7 @@ from brisk_anchor.core.features.touch_pattern import Wall
 from brisk_anchor.core.features.touches import AXES, Source, Touch, axis_of
 from brisk_anchor.core.features.walls import solve_corner, solve_pairs
 from brisk_anchor.core.kinds import FeatureKind, Vector
-from brisk_anchor.core.numbers import format_length
+from brisk_anchor.core.quantities import num, signed_num
 from brisk_anchor.core.tools.hand_tools import HandTool
 from brisk_anchor.services.measure.measurement_request import MeasurementRequest
 
@@ -153,11 +153,13 @@ class ByTouch(ByHand):
         towards = f"towards {'+' if sign > 0 else '−'}{letter}"
         tool = self.tool
         if axis == 2:
-            said = f"{tool.bare_length:.3f} of tool" + (f" and {tool.thickness:.3f} between" if tool.thickness else "")
+            said = f"{num(tool.bare_length or 0.0, 3)} of tool" + (
+                f" and {num(tool.thickness, 3)} between" if tool.thickness else ""
+            )
             told = f"the tool stands over the face: {said} are taken off"
         else:
             side = f"{'−' if sign > 0 else '+'}{letter} side"
-            half = f"{(tool.diameter or 0.0) / 2:.3f}" + (f" + {tool.thickness:.3f}" if tool.thickness else "")
+            half = f"{num((tool.diameter or 0.0) / 2, 3)}" + (f" + {num(tool.thickness, 3)}" if tool.thickness else "")
             told = f"the tip stands on the {side}: {half} is {'added' if sign > 0 else 'taken off'}"
             if tool.effective_radius == 0:
                 told = "the sensor reads over its axis: nothing is added"
@@ -165,7 +167,7 @@ class ByTouch(ByHand):
         if number == 2 and self.kind.is_paired:
             other = AXES[axis_of(self.directions[0])[0]].upper()
             middle = (self.figures[0] + self.figures[1]) / 2
-            first = f"Move {other} to {middle:+.3f} first. ".replace("-", "−")
+            first = f"Move {other} to {signed_num(middle, 3)} first. ".replace("-", "−")
         label = f"touch {number + 1} of {len(self.directions)}, {towards}: {letter}"
         # The middle of two sides: the second may be typed as the distance run since the first.
         previous = self.figures[-1] if number % 2 and self.kind.is_paired else None
@@ -245,8 +247,7 @@ class BySweep(ByHand):
     def told(self) -> str:
         """How to bring the spindle over the middle."""
         moves = "  ".join(
-            f"{axis} {format_length(value, decimals=4, signed=True)}"
-            for axis, value in zip("XY", self._sweep().centre, strict=True)
+            f"{axis} {signed_num(value, 4)}" for axis, value in zip("XY", self._sweep().centre, strict=True)
         )
         return f"The middle lies {moves} from the spindle. "
 

@@ -15,7 +15,7 @@ from brisk_anchor.core.features.touch_pattern import Wall
 from brisk_anchor.core.features.touch_place import LEAST_SPREAD
 from brisk_anchor.core.features.touches import AXES, Source, Touch
 from brisk_anchor.core.kinds import FeatureKind, Vector
-from brisk_anchor.core.numbers import format_length
+from brisk_anchor.core.quantities import deg, mm, num, signed_num
 from brisk_anchor.core.uncertainty.estimates import u_within
 from brisk_anchor.services.measure.by_hand import READING, ByHand, ByTouch, TouchPrompt
 
@@ -66,7 +66,7 @@ class ByPlaces(ByTouch):
         letter = AXES[axis].upper()
         count = f"touch {number + 1} of {len(self.directions)}"
         if axis != self._axes(direction)[-1]:
-            told = f"where along it the tool stands; touches lie {LEAST_SPREAD:g} mm or more apart"
+            told = f"where along it the tool stands; touches lie {mm(LEAST_SPREAD)} or more apart"
             return TouchPrompt(AXES[axis], f"{count}: {letter} beside the touch", self.frame.short, told, "", 0.0, None)
         sign = 1 if direction[axis] > 0 else -1
         towards = f"towards {'+' if sign > 0 else '−'}{letter}"
@@ -74,7 +74,8 @@ class ByPlaces(ByTouch):
         told = "both figures give the tool's middle; its radius is taken into account along the metal's normal"
         where = "above" if axis == 2 else f"{'−' if sign > 0 else '+'}{letter} side"
         if self.kind.needs_spread:
-            told = f"the tool stands {where}: {half:.3f} is {'taken off' if axis == 2 or sign < 0 else 'added'}, square"
+            done = "taken off" if axis == 2 or sign < 0 else "added"
+            told = f"the tool stands {where}: {num(half, 3)} is {done}, square"
         amount = -half if axis == 2 else sign * half
         return TouchPrompt(AXES[axis], f"{count}, {towards}: {letter}", self.frame.short, told, where, amount, None)
 
@@ -150,7 +151,7 @@ class ByDial(ByHand):
         """How far the places lie apart, and how much the edge moves away from the spindle between them, mm."""
         at, dial, to, later = self.figures
         if abs(to - at) < LEAST_SPREAD:
-            raise GeometryError(f"The places lie {abs(to - at):g} mm apart", "That tells no angle", "Run further along")
+            raise GeometryError(f"The places lie {mm(abs(to - at))} apart", "That tells no angle", "Run further along")
         return to - at, dial - later
 
     def _turn(self) -> float:
@@ -166,8 +167,8 @@ class ByDial(ByHand):
         axis = "XY"[self._axis]
         far = -away * sum(self._wall.direction)
         sense = "clockwise" if turn > 0 else "counter-clockwise"
-        words = format_length(far, decimals=3, signed=True)
-        return f"Turn it {abs(turn):.4f}° {sense}: {axis} {words} over {abs(run):g} mm. "
+        words = signed_num(far, 3)
+        return f"Turn it {deg(abs(turn), 4)} {sense}: {axis} {words} over {mm(abs(run))}. "
 
     def feature(self) -> Feature:
         """The edge's angle. Raises GeometryError."""

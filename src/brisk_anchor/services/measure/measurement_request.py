@@ -11,6 +11,7 @@ from brisk_anchor.core.features.measuring import Measurement, propose_depth_chec
 from brisk_anchor.core.features.touch_pattern import TouchPattern, Wall
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.offsets.setup import DrawnFeature, Setup
+from brisk_anchor.core.quantities import num, signed_deg
 
 APPROACH = 8.0
 """How far, mm, over a boss or surface the tip stands before it goes down, when a drawn feature is pointed at."""
@@ -100,7 +101,7 @@ class MeasurementRequest:
             return replace(self, pattern=self.pattern.with_headings(tuple(headings)))
         if field == "repeats":
             if value != int(value):
-                raise PlanError(f"{value:g} times is no count", "", "Type a whole number")
+                raise PlanError(f"{num(value)} times is no count", "", "Type a whole number")
             return replace(self, repeats=int(value))
         return replace(self, **{field: value})  # type: ignore[arg-type]
 
@@ -217,7 +218,7 @@ def build_measurement(setup: Setup, request: MeasurementRequest, options: Measur
     limit = STEEPEST if request.pattern.twice else 0.0
     if request.drawn is not None and abs(skew) > limit:
         raise PlanError(
-            f"{request.drawn.title} lies {skew:+g}° askew to the machine's axes",
+            f"{request.drawn.title} lies {signed_deg(skew)} askew to the machine's axes",
             "A touch along an axis would slip on it" if limit else "One touch a wall cannot tell how it lies",
             "Turn the part in its fixture until it lies along an axis"
             + ("" if limit else ", or mark its walls twice for two touches on each"),

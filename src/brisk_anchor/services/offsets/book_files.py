@@ -8,7 +8,7 @@ from pathlib import Path
 
 from brisk_anchor.book.entries import EntryKind
 from brisk_anchor.core.errors import ExportError, PlanError
-from brisk_anchor.core.numbers import fixed
+from brisk_anchor.core.quantities import fixed, num, signed_num
 from brisk_anchor.drawings.charts import Panel, chart
 from brisk_anchor.drawings.fits import FitBox, fits_drawing
 from brisk_anchor.exchange.files import write_whole
@@ -113,7 +113,8 @@ def timeline(session: Session, row: str) -> list[Panel]:
         if not used or (axis == "r" and not any(entry.values["r"] for entry in used)):
             continue
         values = tuple(entry.values[axis] for entry in used)
-        note = f"from {min(values):+.4f} to {max(values):+.4f}, {max(values) - min(values):.4f} apart"
+        low, high = min(values), max(values)
+        note = f"from {signed_num(low, 4)} to {signed_num(high, 4)}, {num(high - low, 4)} apart"
         panels.append(
             Panel(
                 f"{axis.upper()}, {'°' if axis == 'r' else 'mm'}",

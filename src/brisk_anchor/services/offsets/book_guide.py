@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from datetime import datetime
 
-from brisk_anchor.core.numbers import format_length
+from brisk_anchor.core.quantities import num, signed_num
 from brisk_anchor.services.offsets.book_rows import DIFFERS, BookLine, TableReference, distance
 from brisk_anchor.services.session.session import Session
 
@@ -64,9 +64,9 @@ def remarks(line: BookLine, reference: TableReference | None, job_here: str) -> 
     if others := [job for job in line.jobs if job != job_here]:
         parts.append((f"also {', '.join(others[:3])}", "quiet"))
     if line.limit is not None:
-        parts.append((f"limit {line.limit:g}", "quiet"))
+        parts.append((f"limit {num(line.limit)}", "quiet"))
     if (angle := line.values.get("r", 0.0)) and abs(angle) > DIFFERS / 2:
-        parts.append((f"R {format_length(angle, decimals=4, signed=True)}°", "plain"))
+        parts.append((f"R {signed_num(angle, 4)}°", "plain"))
     difference = reference.difference(line) if reference is not None else {}
     if difference:
         away = distance(difference)
@@ -74,12 +74,8 @@ def remarks(line: BookLine, reference: TableReference | None, job_here: str) -> 
         if away <= DIFFERS and not turned:
             parts.append(("same", "good"))
         else:
-            moved = " ".join(
-                f"{a.upper()} {format_length(v, decimals=3, signed=True)}"
-                for a, v in difference.items()
-                if abs(v) > DIFFERS
-            )
-            parts.append((f"Δ {moved}, {format_length(away, decimals=3)} mm", "ask"))
+            moved = " ".join(f"{a.upper()} {signed_num(v, 3)}" for a, v in difference.items() if abs(v) > DIFFERS)
+            parts.append((f"Δ {moved}, {num(away, 3)} mm", "ask"))
     elif not line.values and any(line.held[axis] for axis in "xyz"):
         parts.append(("the control holds these figures, no source recorded", "faint"))
     return parts

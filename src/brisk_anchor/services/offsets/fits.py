@@ -11,6 +11,7 @@ from pathlib import Path
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.offsets.row_rotation import turned
+from brisk_anchor.core.quantities import mm, signed_num
 from brisk_anchor.nc.read.extents import Extent, ExtentReader, read_extents
 from brisk_anchor.services.offsets.book_rows import line_of
 from brisk_anchor.services.session.session import Session
@@ -193,7 +194,7 @@ def words(fit: Fit) -> list[str]:
                 ):
                     if beyond:
                         told.append(
-                            f"! {row.row}, {name}: {axis.axis.upper()} goes {beyond:.3f} mm past the {end} end of its "
+                            f"! {row.row}, {name}: {axis.axis.upper()} goes {mm(beyond, 3)} past the {end} end of its "
                             f"travel, in line {line}"
                         )
         move = row.shift
@@ -201,6 +202,6 @@ def words(fit: Fit) -> list[str]:
             longer = ", ".join(axis.upper() for axis, room in row.room.items() if room is None)
             told.append(f"! {row.row}: no move of the zero helps; the program is longer than the travel in {longer}")
         elif any(move.values()):
-            shown = "  ".join(f"{axis.upper()} {value:+.3f}" for axis, value in move.items() if value)
+            shown = "  ".join(f"{axis.upper()} {signed_num(value, 3)}" for axis, value in move.items() if value)
             told.append(f"  {row.row} fits when its zero moves by {shown} mm, with the part or by a spacer")
     return told or ["Everything stays inside the travels."]

@@ -10,6 +10,7 @@ from brisk_anchor.core.errors import BriskAnchorError, PlanError
 from brisk_anchor.core.offsets.chain import AxisChain, Chain, Term
 from brisk_anchor.core.offsets.checks import Finding, SecondLookError, look_at_jump
 from brisk_anchor.core.offsets.rules import Fixed, Keep, Rule
+from brisk_anchor.core.quantities import mm
 from brisk_anchor.nc.programs.plan import StorePlan
 from brisk_anchor.nc.programs.program import Program
 from brisk_anchor.nc.write.writer import write_program
@@ -113,7 +114,7 @@ def set_limit(session: Session, row: str, limit: float) -> None:
     if not 0 < limit <= 1000:
         raise PlanError("A limit lies above 0 and up to 1000 mm", "", "Give another")
     ledger = session.ledger
-    ledger.add_all([ledger.entry(EntryKind.LIMIT, row, None, note=f"limit {limit:g} mm", figure=limit)])
+    ledger.add_all([ledger.entry(EntryKind.LIMIT, row, None, note=f"limit {mm(limit)}", figure=limit)])
 
 
 def rename(session: Session, row: str, name: str) -> None:
@@ -182,7 +183,7 @@ def look_before_writing(session: Session, rows: Iterable[str]) -> list[Finding]:
             looks.append(
                 Finding(
                     False,
-                    f"{row} moves {moved:.3f} mm from what the control holds",
+                    f"{row} moves {mm(moved, 3)} from what the control holds",
                     "An offset that jumps by centimetres is nearly always a wrong row, tool or unit",
                     "Look at the difference by axis",
                 )

@@ -8,6 +8,7 @@ from pathlib import Path
 
 from brisk_anchor.book.entries import EntryKind
 from brisk_anchor.core.errors import PlanError
+from brisk_anchor.core.quantities import deg, mm, num, signed_deg, signed_num, um
 from brisk_anchor.drawings.charts import Panel, chart
 from brisk_anchor.drawings.sheet import SheetContent, sheet
 from brisk_anchor.exchange.files import write_whole
@@ -52,8 +53,8 @@ def write_repeat_chart(session: Session, title: str, found: Sequence[Repeated], 
             figure.values,
             figure.mean,
             2 * figure.stated,
-            note=f"spread {figure.spread * 1000:.2f} µm, range {figure.range * 1000:.2f} µm, "
-            f"the strip is the ± stated of one, {2000 * figure.stated:.2f} µm",
+            note=f"spread {um(figure.spread)}, range {um(figure.range)}, "
+            f"the strip is the ± stated of one, {num(2000 * figure.stated, 2)} µm",
         )
         for figure in found
     ]
@@ -77,20 +78,20 @@ def _lists(session: Session, row: str) -> tuple[tuple[str, tuple[str, ...]], ...
         offsets.append(f"{mark}{plan.row}  {plan.title}: {session.rows.state(plan.row).value}{users}")
     offsets += [f"{o.name}: {o.comment}, with {o.offset}" for o in card.operations if o.comment]
     tools = [
-        f"T{stylus.tool_number}  {stylus.name}, ball ⌀{stylus.ball_diameter:g}, length {stylus.length:.4f}",
+        f"T{stylus.tool_number}  {stylus.name}, ball ⌀{num(stylus.ball_diameter)}, length {num(stylus.length, 4)}",
         *(
-            f"T{t.number}  {t.name}, ⌀{t.diameter:g}, length "
-            + ("to be measured" if t.length is None else f"{t.length:.3f}")
+            f"T{t.number}  {t.name}, ⌀{num(t.diameter)}, length "
+            + ("to be measured" if t.length is None else f"{num(t.length, 3)}")
             for t in setup.shelf.cutters
         ),
     ]
     plan = setup.row(row)
     named = {drawn.name: drawn for drawn in setup.features}
     checks = [
-        f"part within {setup.start_uncertainty:g} mm and {setup.turn_uncertainty:g}° of where it is drawn"
-        + (f", turned {setup.turn:+g}°" if setup.turn else ""),
-        f"nothing over machine Z {setup.clear_height:+g} (tip) but the tool",
-        f"measured after every clamping; jumps over {plan.jump_limit:g} mm stop",
+        f"part within {mm(setup.start_uncertainty)} and {deg(setup.turn_uncertainty)} of where it is drawn"
+        + (f", turned {signed_deg(setup.turn)}" if setup.turn else ""),
+        f"nothing over machine Z {signed_num(setup.clear_height)} (tip) but the tool",
+        f"measured after every clamping; jumps over {mm(plan.jump_limit)} stop",
     ]
     for name in session.rows.needed(plan):
         drawn = named[name]
@@ -112,9 +113,8 @@ def _lengths(session: Session) -> str:
     match session.profile.tool_lengths.convention:
         case "master":
             master = session.profile.length_reference
-            return (
-                f"Tool lengths are differences from the master of {master:g}, whose length is part of the offset's Z."
-            )
+            told = f"Tool lengths are differences from the master of {num(master)}"
+            return f"{told}, whose length is part of the offset's Z."
         case "part":
             return "Every tool is touched off on the part; Z of the offset is left as it stands."
     return "Tool lengths from the gauge line: spindle Z = offset Z + program Z + tool length."

@@ -10,6 +10,7 @@ from pydantic import ValidationError
 
 from brisk_anchor.core.errors import BriskAnchorError, Fault, PlanError, PlanFileError
 from brisk_anchor.core.offsets.setup import DrawnFeature
+from brisk_anchor.core.quantities import num
 from brisk_anchor.exchange.files import write_whole
 from brisk_anchor.services.measure.measurement_request import MeasurementRequest
 from brisk_anchor.services.plan.plan_file import (
@@ -220,7 +221,7 @@ class PlanBuilder:
         """State a figure, mm; None leaves it to be proposed. Raises PlanError, PlanFileError: it makes no sense."""
         whole = field == "repeats" and value is not None
         if whole and value is not None and value != int(value):
-            raise PlanError(f"{value:g} times is no count", "", "Type a whole number")
+            raise PlanError(f"{num(value)} times is no count", "", "Type a whole number")
         self._section(index, {field: int(value) if whole and value is not None else value})
 
     def say(self, index: int, words: str) -> str:

@@ -8,6 +8,7 @@ from typing import Any
 
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.numbers import parse_length
+from brisk_anchor.core.quantities import deg, mm, signed_num
 from brisk_anchor.services.offsets.book_words import read_change
 from brisk_anchor.services.plan.plan_file import MeasureSection, PlanFile, SetsSection, ToolCheckSection
 
@@ -93,7 +94,7 @@ def read_measure_words(section: MeasureSection, words: str) -> tuple[Changes, st
             raise PlanError(
                 f"{found[1]} directions were announced, {len(headings)} stand there", "", "As 3 at 10 130 250"
             )
-        return {"headings": headings}, f"touched at {', '.join(f'{heading:g}°' for heading in headings)}"
+        return {"headings": headings}, f"touched at {', '.join(f'{deg(heading)}' for heading in headings)}"
     raise PlanError(f"“{first[:20]}” is nothing that can be said of a measurement", "", " · ".join(MEASURE_FORMS))
 
 
@@ -123,7 +124,7 @@ def _allowance(section: MeasureSection, words: str) -> tuple[Changes, str]:
 
 
 def _axes(figures: Mapping[str, float]) -> str:
-    return "  ".join(f"{axis.upper()} {value:+g}" for axis, value in figures.items())
+    return "  ".join(f"{axis.upper()} {signed_num(value)}" for axis, value in figures.items())
 
 
 def _keep(words: str) -> tuple[Changes, str]:
@@ -143,7 +144,7 @@ def _table(words: str) -> tuple[Changes, str]:
     if not found or _ANGLE.sub("", words).strip(" ,;"):
         raise PlanError("That is no axis and angle", "", "As table B 90")
     angles = {letter.upper(): float(angle) for letter, angle in found}
-    return {"table": angles}, f"measured with {' '.join(f'{axis} at {angle:g}°' for axis, angle in angles.items())}"
+    return {"table": angles}, f"measured with {' '.join(f'{axis} at {deg(angle)}' for axis, angle in angles.items())}"
 
 
 def _place(section: MeasureSection, words: str) -> tuple[Changes, str]:
@@ -204,7 +205,7 @@ def _tool(plan: PlanFile, words: str) -> tuple[Changes, str]:
         {"tool": number, "tolerance": tolerance, "search": search, "on_fail": found[3] or "alarm"}
     )
     others = [section for section in plan.tool_check if section.tool != number]
-    return {"tool_check": [*others, check]}, f"T{number} must be within {tolerance:g} mm of its length"
+    return {"tool_check": [*others, check]}, f"T{number} must be within {mm(tolerance)} of its length"
 
 
 def _without(plan: PlanFile, words: str) -> tuple[Changes, str]:

@@ -12,6 +12,7 @@ from brisk_anchor.core.kinds import FeatureKind
 from brisk_anchor.core.offsets.checks import Finding, SecondLookError, look_at_one_touch
 from brisk_anchor.core.offsets.rules import FromFeature, FromHeading, Keep, Rule, parent_in
 from brisk_anchor.core.offsets.setup import DrawnFeature, RowPlan, Setup
+from brisk_anchor.core.quantities import num
 from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.nc.programs.plan import LengthCheck, Plan, StorePlan
 from brisk_anchor.nc.programs.program import Program
@@ -225,7 +226,7 @@ def _wrong_table(session: Session, section: MeasureSection) -> list[str]:
     for letter, angle in section.table.items():
         low, high = (axes[letter].low, axes[letter].high) if letter in axes else (None, None)
         if (low is not None and angle < low) or (high is not None and angle > high):
-            found.append(f"{letter} cannot stand at {angle:g}")
+            found.append(f"{letter} cannot stand at {num(angle)}")
     if section.feature is not None and any(section.table.values()):
         found.append(
             f"{section.feature} is drawn with the table at 0: mark what lies before the probe at another angle"

@@ -20,6 +20,7 @@ from brisk_anchor.core.geometry.rotary import carried
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.offsets.chain import solve_offset
 from brisk_anchor.core.offsets.rules import FromRow, FromTable, features_in
+from brisk_anchor.core.quantities import mm, num, signed_num, um
 from brisk_anchor.core.uncertainty.estimates import Estimate
 from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.nc.programs.plan import plan_steps
@@ -388,7 +389,7 @@ def judge(session: Session, case: Case, scene: Scene, run: Run) -> float:
             printed = SURE * math.sqrt(chain.own_variance(axis.axis)) * share
             stored = step if axis.axis != "r" else 0.0  # the table holds so many digits
             if axis.written and axis.axis in held and abs(held[axis.axis] - axis.value) > AGREES + printed + stored:
-                found = f"{held[axis.axis]:+.4f}, not {axis.value:+.4f}"
+                found = f"{signed_num(held[axis.axis], 4)}, not {signed_num(axis.value, 4)}"
                 raise PlanError(f"The control has {store.row} {axis.axis.upper()} {found}", "", "")
         names = {name for rule in rules.values() for name in features_in(rule)}
         if any(isinstance(rule, FromRow | FromTable) for rule in rules.values()) or not names <= drawn:
@@ -399,7 +400,7 @@ def judge(session: Session, case: Case, scene: Scene, run: Run) -> float:
             error = abs(held.get(letter, true) - true)
             if error > SURE * chain.axis(letter).u + step:
                 unit = "°" if letter == "r" else " mm"
-                what = f"{store.row} {letter.upper()} is {error:.4f}{unit} from the truth"
+                what = f"{store.row} {letter.upper()} is {num(error, 4)}{unit} from the truth"
                 raise PlanError(what, "Its ± does not explain that", "")
             worst = max(worst, error if letter != "r" else 0.0)
     return worst
@@ -422,18 +423,20 @@ def _take(working: WorkingState, ready: Planned, report: RunReport) -> None:
         told = report.solved.get(index, {})
         for axis, value in zip(feature.axes, feature.coordinates, strict=True):
             if axis.upper() in told and axis in "xyz" and abs(told[axis.upper()] - value) > AGREES:
-                found = f"{told[axis.upper()]:+.4f}, not {value:+.4f}"
+                found = f"{signed_num(told[axis.upper()], 4)}, not {signed_num(value, 4)}"
                 raise PlanError(f"The control finds {axis.upper()} of {m.name} at {found}", "", "")
         working.measured[m.name] = Measured(m, feature, (), datetime.now(UTC), working.clamping)
 
 
 def summary(outcome: Outcome) -> Sequence[str]:
     """An outcome in lines for a person."""
-    lines = [f"{outcome.right} of {len(outcome.endings)} ended right, worst {1000 * outcome.worst:.2f} µm off"]
+    lines = [f"{outcome.right} of {len(outcome.endings)} ended right, worst {um(outcome.worst)} off"]
     lines += [f"{count} stopped safely: {reason}" for reason, count in outcome.stopped.most_common()]
     for how in ("wrong", "crashed"):
         lines += [f"! part {ending.part} {how}: {ending.words}" for ending in outcome.of(how)[:5]]
-    near = [f"{part} {near.distance:.2f} mm from {near.solid}" for part, near in outcome.closest.items()]
+    near = [f"{part} {mm(near.distance, 2)} from {near.solid}" for part, near in outcome.closest.items()]
     lines.append("closest: " + ("; ".join(near) or "nothing within 10 mm of stem and body"))
-    lines.append(f"longest search used {outcome.longest_search:.0%}; {outcome.seconds:.0f} s of machine time a part")
+    lines.append(
+        f"longest search used {outcome.longest_search:.0%}; {num(outcome.seconds, 0)} s of machine time a part"
+    )
     return lines

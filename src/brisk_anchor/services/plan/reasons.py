@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from brisk_anchor.core.features.measuring import SEARCH_MARGIN, Measurement
 from brisk_anchor.core.offsets.setup import DrawnFeature, Setup
+from brisk_anchor.core.quantities import num
 from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.services.measure.clearance import Clearances
 from brisk_anchor.services.measure.measurement_request import APPROACH
@@ -89,7 +90,7 @@ def _why_depth(m: Measurement) -> str:
 
 def _why_start(m: Measurement, drawn: DrawnFeature) -> str:
     if m.starts_over:
-        return f"tip Z {APPROACH:g} above its middle, then {m.drop:.3g} down by each wall"
+        return f"tip Z {num(APPROACH)} above its middle, then {m.drop:.3g} down by each wall"
     return f"tip Z in its middle as {'drawn' if drawn.body else 'marked'}; errors count from it"
 
 
@@ -98,12 +99,12 @@ def _why_hop(m: Measurement) -> str:
         return "up to where it came from: other metal stands beside"
     if m.hop_height == m.drop:
         return "up to where it came from"
-    return f"{m.depth:g} deep, {m.start_uncertainty:.3g} higher it may stand, {SEARCH_MARGIN:g} more"
+    return f"{num(m.depth)} deep, {m.start_uncertainty:.3g} higher it may stand, {num(SEARCH_MARGIN)} more"
 
 
 def _why_standoff(m: Measurement) -> str:
     if m.standoff < APPROACH and not (m.kind.is_corner and m.kind.is_outside) and not m.directions[0][2]:
-        return f"nearer than the usual {APPROACH:g}: other metal stands behind the ball"
+        return f"nearer than the usual {num(APPROACH)}: other metal stands behind the ball"
     if m.standoff < m.slack:
         return f"less than the {m.slack:.3g} it may lie off: the ball could touch too early"
     return f"before the wall: clear of it wherever it lies within ±{m.slack:.3g}"
@@ -113,4 +114,4 @@ def _why_search(m: Measurement) -> str:
     parts = [f"{m.nominal_reach:.3g} to the wall", f"{m.start_uncertainty:.3g} it may lie off"]
     if (turning := m.slack - m.start_uncertainty) > 1e-9:
         parts.append(f"{turning:.2g} turned")
-    return f"{', '.join(parts)}, {SEARCH_MARGIN:g} more"
+    return f"{', '.join(parts)}, {num(SEARCH_MARGIN)} more"

@@ -10,6 +10,7 @@ from importlib import resources
 
 from brisk_anchor.core.errors import BriskAnchorError, Fault, PlanError
 from brisk_anchor.core.offsets.rules import Fixed, Rule
+from brisk_anchor.core.quantities import signed_num, um
 from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.nc.programs.plan import LengthCheck, StorePlan
 from brisk_anchor.nc.programs.program import Program
@@ -123,7 +124,9 @@ def _set_row(session: Session, row: str) -> None:
     for axis, value in values.items():
         step = profile.resolution if axis != "r" else 1e-6
         if abs(held.get(axis, value) - value) > step:
-            raise _SampleError(f"{row} {axis.upper()} holds {held[axis]:+.4f}, not {value:+.4f}", "", "")
+            raise _SampleError(
+                f"{row} {axis.upper()} holds {signed_num(held[axis], 4)}, not {signed_num(value, 4)}", "", ""
+            )
 
 
 def _plans(session: Session, name: str, number: int) -> Iterator[PlanFile]:
@@ -174,7 +177,7 @@ def _measure(session: Session, plan: PlanFile) -> None:
     if ending.how != "right":
         raise _SampleError(f"{ending.how}: {ending.words}", "", "")
     if ending.error > session.profile.resolution / 2 + _METHOD:
-        raise _SampleError(f"it is {1000 * ending.error:.2f} µm off", "", "")
+        raise _SampleError(f"it is {um(ending.error)} off", "", "")
 
 
 def _check_tool(session: Session) -> None:

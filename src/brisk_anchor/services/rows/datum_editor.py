@@ -8,6 +8,7 @@ from dataclasses import replace
 from brisk_anchor.core.errors import DatumError
 from brisk_anchor.core.offsets.rules import FromFit, FromHeading, FromRow, Rule, Turner
 from brisk_anchor.core.offsets.setup import RowPlan
+from brisk_anchor.core.quantities import signed_deg, signed_num
 from brisk_anchor.services.measure.datum_rules import (
     fit_rules,
     middle_rule,
@@ -87,7 +88,7 @@ class DatumEditor:
         self._working.measured.clear()
         for plan in self._working.setup.rows:
             if plan.row != row and self._rows.parent_of(plan.row) != row and self._rows.on_part(plan):
-                self._editor.mark_stale_alone(plan.row, f"{letter} turned by {by:+.4f}°")
+                self._editor.mark_stale_alone(plan.row, f"{letter} turned by {signed_deg(by, 4)}")
 
     def put_zero(self, row: str, places: Mapping[str, float]) -> bool:
         """Put axes of an offset's zero at places, machine mm by the description; each stays measured where it was.
@@ -117,7 +118,7 @@ class DatumEditor:
         """How a row would lie to the one it is to follow, in words. Raises DatumError."""
         rules = self._derived(row, parent)
         shifts = {axis: rule.shift for axis, rule in rules.items() if isinstance(rule, FromRow) and axis != "r"}
-        return "  ".join(f"{axis.upper()} {shift:+g}" for axis, shift in shifts.items()) + f" mm from {parent}"
+        return "  ".join(f"{axis.upper()} {signed_num(shift)}" for axis, shift in shifts.items()) + f" mm from {parent}"
 
     def _derived(self, row: str, parent: str) -> dict[str, Rule | None]:
         zeros = []

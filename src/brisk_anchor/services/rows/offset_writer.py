@@ -16,6 +16,7 @@ from brisk_anchor.core.offsets.checks import (
 )
 from brisk_anchor.core.offsets.rules import Fixed, Keep, Rule
 from brisk_anchor.core.offsets.tool_setting import look_at_probe
+from brisk_anchor.core.quantities import signed_num
 from brisk_anchor.nc.programs.plan import StorePlan
 from brisk_anchor.nc.programs.program import row_word
 from brisk_anchor.nc.programs.reports import parse_reports
@@ -173,7 +174,7 @@ class OffsetWriter:
             if axis.written and abs(held[axis.axis] - axis.value) > 2 * self._link.profile.resolution:
                 name = f"{row} {axis.axis.upper()}"
                 raise RunStopped(
-                    f"{name} reads {held[axis.axis]:+.4f} after the program, not {axis.value:+.4f}",
+                    f"{name} reads {signed_num(held[axis.axis], 4)} after the program, not {signed_num(axis.value, 4)}",
                     "The control did not take what was written",
                     "Look whether the table is locked, and whether the profile is this control's",
                 )

@@ -10,8 +10,8 @@ from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.core.features.feature import Feature
 from brisk_anchor.core.features.touches import AXES
 from brisk_anchor.core.kinds import Vector
-from brisk_anchor.core.numbers import format_length
 from brisk_anchor.core.offsets.chain import Chain
+from brisk_anchor.core.quantities import mm, num, signed_deg, signed_num
 from brisk_anchor.core.tools.hand_tools import HandTool
 from brisk_anchor.services.measure.by_hand import MACHINE, PositionFrame
 from brisk_anchor.services.measure.hands import begin
@@ -21,16 +21,8 @@ from brisk_anchor.services.session.session import Session
 
 def value_words(values: Mapping[str, float], decimals: int = 4) -> str:
     """Signed values by axis, lengths in mm and then angles in degrees: "X −470.0123  Y −286.0042 mm  R +0.2130°"."""
-    lengths = [
-        f"{axis.upper()} {format_length(value, decimals=decimals, signed=True)}"
-        for axis, value in values.items()
-        if axis in AXES
-    ]
-    angles = [
-        f"{axis.upper()} {format_length(value, decimals=decimals, signed=True)}°"
-        for axis, value in values.items()
-        if axis not in AXES
-    ]
+    lengths = [f"{axis.upper()} {signed_num(value, decimals)}" for axis, value in values.items() if axis in AXES]
+    angles = [f"{axis.upper()} {signed_num(value, decimals)}°" for axis, value in values.items() if axis not in AXES]
     return "  ".join([*([" ".join(("  ".join(lengths), "mm"))] if lengths else []), *angles])
 
 
@@ -42,7 +34,7 @@ def moved_words(before: Vector, after: Vector) -> str:
 
 def size_words(feature: Feature) -> str:
     """The sizes of a measured feature for the end of a line, empty for a surface: "  ⌀ 38.0000"."""
-    sizes = " × ".join(format_length(size, decimals=4) for size in feature.sizes.values())
+    sizes = " × ".join(num(size, 4) for size in feature.sizes.values())
     return f"  {feature.kind.size_sign or 'size'} {sizes} mm" if sizes else ""
 
 
@@ -117,7 +109,7 @@ def following_words(session: Session, row: str, chain: Chain) -> list[str]:
             told.append(f"{entry.row} becomes stale")
         elif any(held[axis] for axis in AXES):
             away = math.dist([entry.values.get(a, held[a]) for a in AXES], [held[a] for a in AXES])
-            told.append(f"{entry.row} follows by {away:.3f} mm")
+            told.append(f"{entry.row} follows by {mm(away, 3)}")
         else:
             told.append(f"{entry.row} follows")
     return told
@@ -132,6 +124,6 @@ def store_preview(session: Session, row: str) -> str:
     moves = value_words({axis.axis: axis.value - now.get(axis.axis, 0.0) for axis in chain.axes}, 3)
     turned = ", and turns" if "r" in chain.values else ""
     if chain.table is not None:
-        return f"The table {chain.table[0]} turns by {chain.table[1]:+.4f}°, and {row} moves by {moves}."
+        return f"The table {chain.table[0]} turns by {signed_deg(chain.table[1], 4)}, and {row} moves by {moves}."
     with_it = "".join(f" {words}." for words in following_words(session, row, chain))
     return f"Every program on {row} then moves{turned} by {moves}.{with_it}"

@@ -21,6 +21,7 @@ from brisk_anchor.core.offsets.tool_setting import (
     look_at_probe,
     reference_chain,
 )
+from brisk_anchor.core.quantities import num, signed_mm
 from brisk_anchor.core.tools.hand_tools import HandTool
 from brisk_anchor.core.tools.shelf import Cutter, Health, Setter
 from brisk_anchor.nc.programs.plan import StorePlan
@@ -140,7 +141,7 @@ def set_figure(session: Session, line: ShelfLine, label: str, value: float) -> N
     value = value / 2 if label.endswith("±") else value
     setup = session.setup
     changed: dict[str, Any] = {key: value}
-    told = f"{line.name}: {label} {value:g}"
+    told = f"{line.name}: {label} {num(value)}"
     match line.table:
         case ("probe",):
             stylus = replace(setup.stylus, **changed)
@@ -290,7 +291,7 @@ def take_reference(session: Session, figure: float | None, frame: PositionFrame 
             [
                 Finding(
                     True,
-                    f"The reference would jump {axis.value - expected:+.3f} mm from the one before",
+                    f"The reference would jump {signed_mm(axis.value - expected, 3)} from the one before",
                     "The setter moved, another tool stood on it, or the figure counts from another offset",
                     "Touch it again; if the setter was moved, say that the master is new first",
                 )

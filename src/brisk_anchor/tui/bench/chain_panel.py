@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 from rich.text import Text
 
-from brisk_anchor.core.numbers import format_length
+from brisk_anchor.core.quantities import Dimension, expanded, num, quantity, um
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.panels import LatePanel
 from brisk_anchor.tui.words import cut
@@ -60,12 +60,12 @@ def chain_text(
                 if short and not last:
                     continue
                 head = axis.axis.upper() if number == 0 and not last else term.sign
-                spread = "" if term.u is None else f"±{2 * term.u:.4f}"
+                spread = "" if term.u is None else f"{expanded(term.u)}"
                 label = cut(term.label, 24)
                 style = f"bold {theme.LIVE}" if last else theme.TEXT
                 text.append(f" {head:<2}", f"bold {theme.QUIET}")
                 text.append(f"{label:<25}", style if last else theme.QUIET)
-                text.append(f"{format_length(term.value, decimals=4, signed=last):>12}", style)
+                text.append(f"{quantity(term.value, Dimension.NUMBER, 4, signed=last):>12}", style)
                 text.append(f" {spread:<8}\n", theme.QUIET)
     for name in missing:
         text.append(" ○ ", theme.QUIET)
@@ -74,11 +74,11 @@ def chain_text(
         worst = max(abs(agreement.difference) for agreement in agreements)
         good = worst <= 0.001
         text.append(" ✓ " if good else " ! ", theme.LIVE if good else theme.CORAL)
-        text.append(f"control agrees to {worst * 1000:.2f} µm", theme.QUIET)
+        text.append(f"control agrees to {um(worst)}", theme.QUIET)
     if proof is not None:
         text.append(" ● " if proof.holds else " ! ", theme.LIVE if proof.holds else theme.CORAL)
         words = "proof" if proof.holds else "no proof:"
-        text.append(f"{words} {proof.worst * 1000:.2f} of {proof.allowed * 1000:.2f} µm", theme.QUIET)
+        text.append(f"{words} {num(proof.worst * 1000, 2)} of {um(proof.allowed)}", theme.QUIET)
     return text
 
 

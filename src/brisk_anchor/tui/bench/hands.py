@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from brisk_anchor.core.errors import BriskAnchorError
-from brisk_anchor.core.numbers import format_length
+from brisk_anchor.core.quantities import deg, expanded, num, signed_deg
 from brisk_anchor.tui.base import Stage
 from brisk_anchor.tui.entry import Question
 from brisk_anchor.tui.view_state import ViewState
@@ -80,11 +80,11 @@ class HandMeasuring:
                 return
             view_state.request = None
             self.stage.show_all(keep_prompt=True)
-            was, now = (format_length(value, decimals=4) for value in (found.was, found.value))
-            around = "  ".join(f"{heading:.0f}° {radius:.4f}" for heading, radius in found.by_direction)
+            was, now = (num(value, 4) for value in (found.was, found.value))
+            around = "  ".join(f"{deg(heading, 0)} {num(radius, 4)}" for heading, radius in found.by_direction)
             kept = "machine.toml says so too." if view_state.session.editor.files else "It lasts until you leave."
             self.stage.tell(
-                f"{found.what.capitalize()} {now} mm ±{2 * found.u:.4f}, it was {was}. Measure again: all is stale.",
+                f"{found.what.capitalize()} {now} mm {expanded(found.u)}, it was {was}. Measure again: all is stale.",
                 f"{around}  {kept}".strip(),
                 "good",
             )
@@ -113,5 +113,5 @@ class HandMeasuring:
         if view_state.session.link.turned_round:
             more += "The spindle stands turned half round: this only calibrates; 6, then c. "
         found = value_words(dict(zip(feature.axes, feature.coordinates, strict=True)))
-        square = f"  out of square {feature.square:+.4f}°" if feature.square is not None else ""
+        square = f"  out of square {signed_deg(feature.square, 4)}" if feature.square is not None else ""
         self.stage.tell(f"{title}: {found}{size_words(feature)}{square}. {more}{sentence}", behind, "good")

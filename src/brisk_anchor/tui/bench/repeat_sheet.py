@@ -10,7 +10,7 @@ from textual.app import ComposeResult
 from textual.containers import VerticalScroll
 from textual.widgets import Static
 
-from brisk_anchor.core.numbers import format_length
+from brisk_anchor.core.quantities import Dimension, quantity, signed_num, um
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.canvas import Canvas
 from brisk_anchor.tui.sheet import Sheet
@@ -40,10 +40,10 @@ class RepeatSheet(Sheet):
         for figure in self.found:
             good = figure.honest
             text.append(f"\n{figure.label:<9}", f"bold {theme.TEXT}")
-            text.append(f"{format_length(figure.mean, decimals=4, signed=figure.label in 'XYZ'):>10}", theme.TEXT)
+            text.append(f"{quantity(figure.mean, Dimension.NUMBER, 4, signed=figure.label in 'XYZ'):>10}", theme.TEXT)
             for label, value in (("spread", figure.spread), ("range", figure.range), ("stated", figure.stated)):
                 text.append(f"  {label} ", theme.QUIET)
-                text.append(f"{value * 1000:.2f} µm", theme.TEXT)
+                text.append(f"{um(value)}", theme.TEXT)
             text.append("  ● as stated\n" if good else "  ! beyond it\n", theme.LIVE if good else theme.CORAL)
             text.append_text(_chart(figure))
         text.append(
@@ -83,7 +83,7 @@ def _chart(figure: Repeated) -> Text:
     text = Text()
     for row in range(_ROWS):
         edge = {0: high, _ROWS - 1: low}.get(row)
-        label = f"{(edge - figure.mean) * 1000:+.2f} µm" if edge is not None else ""
+        label = f"{signed_num((edge - figure.mean) * 1000, 2)} µm" if edge is not None else ""
         text.append(f"{label:>12} ", theme.QUIET)
         for words, style in canvas.runs(row):
             text.append(words, style)

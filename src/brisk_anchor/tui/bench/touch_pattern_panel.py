@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from rich.table import Table
 from rich.text import Text
 
-from brisk_anchor.core.numbers import format_length
+from brisk_anchor.core.quantities import num, signed_num
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.panels import LatePanel
 from brisk_anchor.tui.terminal import cell_ratio
@@ -139,7 +139,7 @@ class TouchPatternPanel(LatePanel):
             text.append(f"{by_hand.tool.name}\n", f"bold {theme.TEXT}")
             for side, amount in by_hand.compensations():
                 text.append(f"tip {side:<9}", theme.QUIET)
-                text.append(f"{format_length(amount, decimals=3, signed=True):>10}\n", f"bold {theme.SAND}")
+                text.append(f"{signed_num(amount, 3):>10}\n", f"bold {theme.SAND}")
             text.append(f"{by_hand.frame.short}\n", theme.QUIET)
             return text
         lines: list[tuple[str, float | None]] = [(word, request.figure(n)) for word, n in request.figures().items()]
@@ -149,9 +149,9 @@ class TouchPatternPanel(LatePanel):
         if measurement and measurement.depth_check:
             lines.append(("again +Z", measurement.depth_check))  # each wall is touched again, so much higher
         for label, value in lines:
-            shown = "?" if value is None else f"{format_length(value, decimals=3)} mm"
+            shown = "?" if value is None else f"{num(value, 3)} mm"
             text.append(f"{label:<9}", theme.QUIET)
             text.append(f"{shown:>12}\n", f"bold {theme.CORAL if value is None else theme.TEXT}")
         text.append(f"{'start':<9}", theme.QUIET)
-        text.append(f"{'±' + format_length(uncertainty, decimals=3) + ' mm':>12}\n", theme.TEXT)
+        text.append(f"{'±' + num(uncertainty, 3) + ' mm':>12}\n", theme.TEXT)
         return text

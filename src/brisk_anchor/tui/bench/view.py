@@ -8,7 +8,7 @@ from textual.app import ComposeResult
 from textual.containers import Vertical
 
 from brisk_anchor.core.errors import BriskAnchorError
-from brisk_anchor.core.numbers import format_length
+from brisk_anchor.core.quantities import mm, num, signed_num
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.actions import Do
 from brisk_anchor.tui.base import Handlers, Stage
@@ -156,7 +156,7 @@ class BenchView(DrawnView):
             length = view_state.session.setup.stylus.length if view_state.hand is None else 0.0
             shown = view_state.session.rows.place_in(view_state.session.active, spindle, length)
             frame = f"{'tip' if view_state.hand is None else 'spindle'}, position in {view_state.session.active}"
-        figures = tuple(format_length(value, decimals=3, signed=True) for value in shown)
+        figures = tuple(signed_num(value, 3) for value in shown)
         running = view_state.running
         progress = running.player.progress(running.measurement) if running else None
         doing, to_go, share = (progress.doing, progress.to_go, progress.share) if progress else ("at rest", None, 0.0)
@@ -271,8 +271,8 @@ class BenchView(DrawnView):
         speeds = ""
         if (probing := view_state.session.profile.probing) is not None:
             speeds = (
-                f"Search {measurement.search:g} mm at F{probing.search_feed:g}, then slowly at "
-                f"F{probing.touch_feed:g}; every other move near the part is guarded."
+                f"Search {mm(measurement.search)} at F{num(probing.search_feed)}, then slowly at "
+                f"F{num(probing.touch_feed)}; every other move near the part is guarded."
             )
         self.stage.tell(f"Measuring {measurement.title}. Esc stops the machine.", speeds)
 
@@ -399,7 +399,7 @@ class BenchView(DrawnView):
         if (view_state := self.stage.free()) is not None:
             view_state.jog_step = JOG_STEPS[(JOG_STEPS.index(view_state.jog_step) + 1) % len(JOG_STEPS)]
             self.stage.tell(
-                f"Jog step {view_state.jog_step:g} mm.", "Shift and the arrow keys jog; PgUp and PgDn jog Z."
+                f"Jog step {mm(view_state.jog_step)}.", "Shift and the arrow keys jog; PgUp and PgDn jog Z."
             )
 
     def readout(self) -> None:

@@ -9,6 +9,7 @@ from rich.text import Text
 from textual.app import ComposeResult
 from textual.containers import Vertical
 
+from brisk_anchor.core.quantities import um
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.actions import Do
 from brisk_anchor.tui.base import Handlers, Stage, View
@@ -172,7 +173,7 @@ class BookView(View):
             for feature in chosen.chain.features:
                 words.append(f"\n {feature.name}", f"bold {theme.TEXT}")
                 size = size_words(feature)
-                form = f"  form {feature.form * 1000:.1f} µm" if feature.form is not None else ""
+                form = f"  form {um(feature.form, 1)}" if feature.form is not None else ""
                 words.append(f"{size}{form}\n", theme.QUIET)
                 for touch in feature.touches:
                     place = "  ".join(f"{a} {signed(v)}" for a, v in zip("XYZ", touch.position, strict=True))

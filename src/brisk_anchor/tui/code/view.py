@@ -9,7 +9,7 @@ from textual.app import ComposeResult
 from textual.containers import Vertical
 
 from brisk_anchor.core.errors import BriskAnchorError
-from brisk_anchor.core.numbers import format_length
+from brisk_anchor.core.quantities import num, signed_deg, signed_num, um
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.actions import Do
 from brisk_anchor.tui.base import Handlers, Stage
@@ -185,26 +185,24 @@ class CodeView(DrawnView):
         self.query_one(Drawing).show(picture)
 
     def _show_state(self, view_state: ViewState, running: Proving | None) -> None:
-        note = f"{self.speed:g} times as fast as the machine"
+        note = f"{num(self.speed)} times as fast as the machine"
         text = Text(no_wrap=True)
         if running:
             player = running.player
             held = "held" if player.paused else ("over" if player.over else "running on a twin of the machine")
-            note = f"{held}, ×{player.speed:g}"
+            note = f"{held}, ×{num(player.speed)}"
             modal = player.run.interpreter.modal
-            position = "  ".join(
-                f"{a} {format_length(v, decimals=3, signed=True)}" for a, v in zip("XYZ", player.position, strict=True)
-            )
+            position = "  ".join(f"{a} {signed_num(v, 3)}" for a, v in zip("XYZ", player.position, strict=True))
             text.append(f" spindle {position} mm", f"bold {theme.LIVE}")
             tip = view_state.tip_of(player.position)[2]
-            text.append(f"   tip Z {format_length(tip, decimals=3, signed=True)}\n", theme.LIVE)
-            motion = "" if modal.motion is None else f"G{modal.motion:g} "
+            text.append(f"   tip Z {signed_num(tip, 3)}\n", theme.LIVE)
+            motion = "" if modal.motion is None else f"G{num(modal.motion)} "
             length = f" H{modal.length}" if modal.length else ""
-            turned = f" turned {modal.rotation:+.3f}°" if modal.rotation else ""
+            turned = f" turned {signed_deg(modal.rotation, 3)}" if modal.rotation else ""
             text.append(
                 f" {motion}G{'90' if modal.absolute else '91'} G{'20' if modal.inches else '21'} G{modal.plane} "
-                f"{modal.offset}{length}{turned} F{modal.feed:.0f}   T{player.run.machine.tool_in_spindle}   "
-                f"block {player.run.interpreter.blocks_run}   {player.run.machine.seconds:.1f} s\n",
+                f"{modal.offset}{length}{turned} F{num(modal.feed, 0)}   T{player.run.machine.tool_in_spindle}   "
+                f"block {player.run.interpreter.blocks_run}   {num(player.run.machine.seconds, 1)} s\n",
                 theme.QUIET,
             )
             for printed in player.run.printed[-3:]:
@@ -362,7 +360,7 @@ class CodeView(DrawnView):
             if failure is not None:
                 self.stage.complain(failure)
             else:
-                told = f"It ended well, after {running.player.run.machine.seconds:.0f} s of machine time."
+                told = f"It ended well, after {num(running.player.run.machine.seconds, 0)} s of machine time."
                 self.stage.tell(told, "7 and p prove it on 200 parts.", "good")
             return
         try:
@@ -372,7 +370,7 @@ class CodeView(DrawnView):
             self.stage.show_all(keep_prompt=True)
             self.stage.complain(error)
             return
-        words = f"{proof.worst * 1000:.2f} µm from the stored value, {proof.allowed * 1000:.2f} allowed"
+        words = f"{um(proof.worst)} from the stored value, {num(proof.allowed * 1000, 2)} allowed"
         self.verdict = ("● proved", theme.LIVE) if proof.holds else ("! not proved", theme.CORAL)
         self.stage.show_all(keep_prompt=True)
         if proof.holds:

@@ -9,7 +9,7 @@ from textual.app import ComposeResult
 from textual.containers import Vertical
 
 from brisk_anchor.core.errors import BriskAnchorError, MachineError
-from brisk_anchor.core.numbers import format_length
+from brisk_anchor.core.quantities import mm, signed_deg, signed_num
 from brisk_anchor.standin.control import HANDLE_STEPS, Mode, Switch
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.actions import Do
@@ -98,7 +98,7 @@ class MachineView(View):
         control = view_state.session.control
         running = view_state.operating
         spindle = running.player.position if running else control.machine.position
-        figures = tuple(format_length(value, decimals=3, signed=True) for value in spindle)
+        figures = tuple(signed_num(value, 3) for value in spindle)
         doing, to_go, share = "at rest" if control.homed else "not homed: press h", None, 0.0
         if running and (progress := running.player.progress()):
             held = "held, " if running.player.paused else ""
@@ -120,10 +120,10 @@ class MachineView(View):
         words.append(f" {control.reader.modal.offset} ".ljust(8), f"bold {theme.SAND}")
         for axis, value in zip("XYZ", work, strict=True):
             words.append(f"{axis} ", theme.QUIET)
-            words.append(f"{format_length(value, decimals=3, signed=True):>10}  ", f"bold {theme.TEXT}")
+            words.append(f"{signed_num(value, 3):>10}  ", f"bold {theme.TEXT}")
         for letter, angle in control.machine.angles.items():
             words.append(f"{letter} ", theme.QUIET)
-            words.append(f"{angle:+.3f}°  ", f"bold {theme.TEXT}")
+            words.append(f"{signed_deg(angle, 3)}  ", f"bold {theme.TEXT}")
         self.query_one("#machine-work", LatePanel).tell_text(words)
         alarm = f"alarm {int(control.alarm.number)}: {control.alarm.text}" if control.alarm else ""
         self.query_one("#mode-heading", Heading).tell("control", control.profile.name)
@@ -147,9 +147,9 @@ class MachineView(View):
         control = view_state.session.control
         axis = self.axis.upper()
         if control.mode is Mode.JOG:
-            return f"← → axis {axis}   ↑ ↓ jog it {view_state.jog_step:g} mm   g step"
+            return f"← → axis {axis}   ↑ ↓ jog it {mm(view_state.jog_step)}   g step"
         if control.mode is Mode.HANDLE:
-            return f"← → axis {axis}   ↑ ↓ one click, {self.handle_step:g} mm   g click"
+            return f"← → axis {axis}   ↑ ↓ one click, {mm(self.handle_step)}   g click"
         if control.mode is Mode.MDI:
             return "i types a line, Enter runs it"
         return "o load   Space start and hold   n one block"

@@ -6,7 +6,8 @@ from typing import TYPE_CHECKING
 
 from rich.text import Text
 
-from brisk_anchor.core.numbers import counted, format_length
+from brisk_anchor.core.numbers import counted
+from brisk_anchor.core.quantities import Dimension, deg, mm, num, quantity, signed_deg, um
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.words import cut
 
@@ -35,7 +36,7 @@ def list_text(builder: PlanBuilder, chosen: int, pointed: str, width: int, heigh
         sign, colour = ("●", theme.LIVE) if check.enabled else ("◌", theme.FAINT)
         text.append(f"      {sign} ", colour)
         text.append(f"T{check.tool} whole?", theme.TEXT)
-        text.append(f"   on the setter, within {check.tolerance:g} mm, else {check.on_fail}\n", theme.QUIET)
+        text.append(f"   on the setter, within {mm(check.tolerance)}, else {check.on_fail}\n", theme.QUIET)
         rows.append(text)
     at = len(rows)
     drawn = {feature.name: feature for feature in builder.session.setup.features}
@@ -64,7 +65,7 @@ def list_text(builder: PlanBuilder, chosen: int, pointed: str, width: int, heigh
                 f"{cut(reason, max(10, width - wide - 12))}  ", theme.QUIET if not section.enabled else theme.CORAL
             )
         whole = _by_the_job(builder, section.known_as)
-        table = "  ".join(f"{letter}{angle:+g}°" for letter, angle in section.table.items())
+        table = "  ".join(f"{letter}{signed_deg(angle)}" for letter, angle in section.table.items())
         parts = (table, whole, sets_text(section.sets, section.kept))
         text.append("  ".join(part for part in parts if part), theme.SAND)
         text.append("\n")
@@ -110,9 +111,9 @@ def _sign(builder: PlanBuilder, index: int, step: Step | None) -> tuple[str, str
 def figure_text(value: float, figure: Figure) -> str:
     """A figure as it is shown: places of the tip with their sign, counts and feeds whole."""
     if figure.unit != "mm":
-        return f"{value:.0f}"
+        return f"{num(value, 0)}"
     signed = figure.field in ("clear", "") and figure.name != "room"
-    return format_length(value, decimals=3, signed=signed)
+    return quantity(value, Dimension.NUMBER, 3, signed=signed)
 
 
 def figures_text(step: Step | None, chosen: int, problem: str, comment: str, width: int) -> Text:
@@ -134,7 +135,7 @@ def figures_text(step: Step | None, chosen: int, problem: str, comment: str, wid
         if here and len(figure.why) > room:
             text.append(f"   {cut(figure.why, width - 4):>{width - 4}}\n", theme.QUIET)
     if step.section.headings:
-        shown = ", ".join(f"{heading:g}°" for heading in step.section.headings)
+        shown = ", ".join(f"{deg(heading)}" for heading in step.section.headings)
         text.append(f"   touched at   {shown}\n", theme.TEXT)
     if step.section.over_the_top is not None:
         text.append(
@@ -180,10 +181,10 @@ def whole_text(builder: PlanBuilder, digest: str, times: Times | None, ended: st
         return text
     text.append(f" {len(ready.steps)} measured, {counted(ready.touch_count, 'touch', 'touches')}", theme.TEXT)
     if times is not None:
-        text.append(f", {times.total:.0f} s", f"bold {theme.TEXT}")
-        text.append(f"   at the least {times.least:.0f} s for these touches\n", theme.QUIET)
+        text.append(f", {num(times.total, 0)} s", f"bold {theme.TEXT}")
+        text.append(f"   at the least {num(times.least, 0)} s for these touches\n", theme.QUIET)
         parts = [(words.split(" ")[0].rstrip(","), seconds) for words, seconds in times.shares() if seconds]
-        shares = "  ".join(f"{words} {seconds:.1f}" for words, seconds in parts)
+        shares = "  ".join(f"{words} {num(seconds, 1)}" for words, seconds in parts)
         text.append(f" {cut(shares, width - 4)} s\n", theme.QUIET)
     else:
         text.append(f"\n {ended}\n", theme.CORAL if ended else theme.QUIET)
@@ -198,11 +199,9 @@ def whole_text(builder: PlanBuilder, digest: str, times: Times | None, ended: st
         good, words = builder.is_proved(digest), proof.words(builder.basis(digest))
         text.append(f" {'●' if good else '○'} {cut(words, width - 4)}\n", theme.LIVE if good else theme.SAND)
         if good:
-            text.append(
-                f"   worst {1000 * proof.worst:.2f} µm, longest search used {proof.longest_search:.0%}\n", theme.TEXT
-            )
+            text.append(f"   worst {um(proof.worst)}, longest search used {proof.longest_search:.0%}\n", theme.TEXT)
             for part, (near, solid) in proof.closest.items():
-                text.append(f"   {part} stays {near:.2f} mm from {solid}\n", theme.TEXT)
+                text.append(f"   {part} stays {mm(near, 2)} from {solid}\n", theme.TEXT)
         for reason, count in list(proof.stopped.items())[:3]:
             text.append(f"   {count} stopped: {cut(reason, width - 16)}\n", theme.SAND)
         for words in [*proof.wrong, *proof.crashed][:2]:

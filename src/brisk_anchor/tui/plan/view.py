@@ -10,6 +10,7 @@ from textual.app import ComposeResult
 from textual.containers import Vertical
 
 from brisk_anchor.core.errors import BriskAnchorError, PlanFileError
+from brisk_anchor.core.quantities import num
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.actions import Do
 from brisk_anchor.tui.base import Handlers, Stage
@@ -434,4 +435,4 @@ class PlanView(DrawnView):
 
 def _stated(builder: PlanBuilder, index: int, figure: Figure, value: float) -> str:
     builder.state(index, figure.field, value)
-    return f"{figure.name} is {value:g} {figure.unit} now."
+    return f"{figure.name} is {num(value)} {figure.unit} now."

@@ -13,8 +13,8 @@ from textual.app import ComposeResult
 from textual.containers import Vertical
 
 from brisk_anchor.core.errors import BriskAnchorError
-from brisk_anchor.core.numbers import format_length
 from brisk_anchor.core.offsets.rules import FromFit
+from brisk_anchor.core.quantities import deg, expanded, mm, num, signed_deg, signed_num
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.actions import Do
 from brisk_anchor.tui.base import Handlers, Stage
@@ -49,7 +49,7 @@ def _sentence(words: str) -> str:
 
 
 def _mm(value: float) -> str:
-    return format_length(value, decimals=1, signed=True)
+    return signed_num(value, 1)
 
 
 class SetupView(DrawnView):
@@ -201,18 +201,18 @@ class SetupView(DrawnView):
         lengths = session.profile.tool_lengths.convention
         travels = zip("XYZ", machine.travel.low, machine.travel.high, strict=True)
         stylus = setup.stylus
-        turned = f", turned {setup.turn:+g}°" if setup.turn else ""
+        turned = f", turned {signed_deg(setup.turn)}" if setup.turn else ""
         operations = ", ".join(f"{o.name} {o.offset}" for o in setup.card.operations) or "none named"
         comment = f", {setup.card.comment}" if setup.card.comment else ""
         facts = [
             ("machine", f"{machine.name}, {machine.kind}" + (f", rotary {rotary}" if rotary else "")),
             *((f"travel {axis}", f"{_mm(low)} to {_mm(high)}") for axis, low, high in travels),
             ("control", f"{session.profile.name}, tool lengths from the {lengths}"),
-            ("probe", f"T{stylus.tool_number}, ball ⌀{stylus.ball_diameter:g}, length {stylus.length:g}"),
+            ("probe", f"T{stylus.tool_number}, ball ⌀{num(stylus.ball_diameter)}, length {num(stylus.length)}"),
             ("fixture", setup.fixture),
             (
                 "part",
-                f"{setup.part}{turned}, may lie {setup.start_uncertainty:g} mm and {setup.turn_uncertainty:g}° off",
+                f"{setup.part}{turned}, may lie {mm(setup.start_uncertainty)} and {deg(setup.turn_uncertainty)} off",
             ),
             ("operations", operations),
             ("programs", f"O{session.heads.first_number:04d} and on{comment}"),
@@ -362,14 +362,15 @@ class SetupView(DrawnView):
             return
         self._from = None
         parts = "  ".join(
-            f"{axis.upper()} {format_length(part.value, decimals=4, signed=True)} ±{2 * part.u:.4f}"
-            for axis, part in found.parts.items()
+            f"{axis.upper()} {signed_num(part.value, 4)} {expanded(part.u)}" for axis, part in found.parts.items()
         )
         nominal = view_state.session.solver.drawn_distance(start.name, drawn.name, found)
-        straight = f"{found.straight.value:.4f} ±{2 * found.straight.u:.4f} mm"
-        off = format_length(found.straight.value - nominal, decimals=4, signed=True)
+        straight = f"{num(found.straight.value, 4)} {expanded(found.straight.u)} mm"
+        off = signed_num(found.straight.value - nominal, 4)
         self.stage.tell(
-            f"{start.title} to {drawn.title}: {straight}, {off} from the {nominal:.4f} drawn.", f"{parts} mm", "good"
+            f"{start.title} to {drawn.title}: {straight}, {off} from the {num(nominal, 4)} drawn.",
+            f"{parts} mm",
+            "good",
         )
 
     def here(self) -> None:
@@ -392,7 +393,7 @@ class SetupView(DrawnView):
 
         def weigh(words: str) -> str:
             figures = zip(item.axes.upper(), read_distances(words, item.axes), strict=True)
-            return "zero at " + "  ".join(f"{a} {format_length(v, decimals=3, signed=True)}" for a, v in figures)
+            return "zero at " + "  ".join(f"{a} {signed_num(v, 3)}" for a, v in figures)
 
         def answer(words: str) -> None:
             figures = dict(zip(item.axes, read_distances(words, item.axes), strict=True))
@@ -409,7 +410,7 @@ class SetupView(DrawnView):
             return
         i = {axis: "xyz".index(axis) for axis in axes}
         places = {axis: item.machine[n] + away[n] for axis, n in i.items()}
-        shown = "  ".join(f"{axis.upper()} {away[n]:+g}" for axis, n in i.items() if away[n])
+        shown = "  ".join(f"{axis.upper()} {signed_num(away[n])}" for axis, n in i.items() if away[n])
         where = f"{shown} from {item.title}" if shown else f"on {item.title}"
         told = f"The zero of {view_state.row} lies {where}, along {axes.upper()}."
         self._do(

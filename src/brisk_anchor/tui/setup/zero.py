@@ -6,8 +6,8 @@ from typing import TYPE_CHECKING
 
 from rich.text import Text
 
-from brisk_anchor.core.numbers import format_length
 from brisk_anchor.core.offsets.rules import FromFeature, FromFit, FromHeading, FromRow, FromTable
+from brisk_anchor.core.quantities import signed_deg, signed_num
 from brisk_anchor.tui import theme
 
 if TYPE_CHECKING:
@@ -21,7 +21,7 @@ def zero_text(session: Session, row: str) -> Text:
     text = Text(no_wrap=True, overflow="ellipsis")
     for axis, rule in session.setup.row(row).rules.items():
         text.append(f" {axis.upper()} ", f"bold {theme.SAND}")
-        text.append(f"{format_length(expected[axis], decimals=3, signed=True):>10}", f"bold {theme.TEXT}")
+        text.append(f"{signed_num(expected[axis], 3):>10}", f"bold {theme.TEXT}")
         if isinstance(rule, FromFit):
             text.append("   the best fit of ", theme.QUIET)
             text.append(f"{', '.join(titles[name] for name in rule.names)}\n", theme.TEXT)
@@ -34,11 +34,11 @@ def zero_text(session: Session, row: str) -> Text:
             text.append(f"{titles[rule.feature]}{way}{table}\n", theme.TEXT)
             continue
         if isinstance(rule, FromTable):
-            text.append(f"   where {rule.letter} {rule.angle:+g}° carries ", theme.QUIET)
+            text.append(f"   where {rule.letter} {signed_deg(rule.angle)} carries ", theme.QUIET)
             text.append(f"{rule.row}\n", theme.TEXT)
             continue
         if isinstance(rule, FromRow):
-            text.append(f"   {rule.shift:+g} along its axis from " if rule.shift else "   on ", theme.QUIET)
+            text.append(f"   {signed_num(rule.shift)} along its axis from " if rule.shift else "   on ", theme.QUIET)
             text.append(f"{rule.row}\n", theme.TEXT)
             continue
         if not isinstance(rule, FromFeature):
@@ -46,7 +46,7 @@ def zero_text(session: Session, row: str) -> Text:
             continue
         away = rule.allowance - rule.drawing
         # The figure first: what a small window cuts off is the end of a name, never of a figure.
-        shift = f"{format_length(away, decimals=3, signed=True)} from" if away else "on"
+        shift = f"{signed_num(away, 3)} from" if away else "on"
         text.append(f"   {shift} ", theme.QUIET)
         between = titles[rule.feature]
         if rule.other:

@@ -10,7 +10,7 @@ from rich.text import Text
 from textual.app import ComposeResult
 from textual.containers import Vertical
 
-from brisk_anchor.core.numbers import format_length
+from brisk_anchor.core.quantities import expanded, mm, num, signed_mm, signed_num
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.actions import Do
 from brisk_anchor.tui.base import Handlers, Stage, View
@@ -31,7 +31,7 @@ _FURTHEST = 20_000.0
 def _figure(label: str, value: float | None) -> str:
     if value is None:
         return "not known"
-    return format_length(value, decimals=4) if not label.endswith("±") else f"±{value:.4f}"
+    return num(value, 4) if not label.endswith("±") else f"±{num(value, 4)}"
 
 
 class ShelfView(View):
@@ -113,7 +113,7 @@ class ShelfView(View):
         words.append(f" Lengths are counted {about}.\n", theme.TEXT)
         if (setter := session.setup.shelf.setter) is not None:
             taken = reference(session)
-            foot = format_length(taken.values["z"], decimals=4, signed=True) if taken else "not taken"
+            foot = signed_num(taken.values["z"], 4) if taken else "not taken"
             words.append(f" {setter.row} is kept for {setter.name}: ", theme.QUIET)
             words.append(f"Z {foot}\n", f"bold {theme.LIVE if taken else theme.CORAL}")
             active = session.active
@@ -165,7 +165,7 @@ class ShelfView(View):
         if line.group == "probe":
             x, y = session.setup.stylus.offset
             text.append(f"   {'ball beside axis':<18}", theme.QUIET)
-            text.append(f"  X {x:+.4f}  Y {y:+.4f}\n", theme.TEXT)
+            text.append(f"  X {signed_num(x, 4)}  Y {signed_num(y, 4)}\n", theme.TEXT)
             if session.link.turned_round:
                 text.append(" ! the spindle stands turned half round\n", theme.CORAL)
             if session.working.by_direction:
@@ -216,7 +216,7 @@ class ShelfView(View):
             def work() -> tuple[str, str]:
                 set_figure(view_state.session, line, label, value)
                 return (
-                    f"{line.name}: {label} is {value:.4f} mm now.",
+                    f"{line.name}: {label} is {mm(value, 4)} now.",
                     f"What was measured with the old one is void.{self._kept}",
                 )
 
@@ -323,8 +323,8 @@ class ShelfView(View):
         def take(figure: float | None) -> None:
             def work() -> tuple[str, str]:
                 value = take_reference(view_state.session, figure).axis("z")
-                shown = format_length(value.value, decimals=4, signed=True)
-                return f"{setter.row} Z {shown} mm ±{2 * value.u:.4f} is the reference.", "Written and read back."
+                shown = signed_num(value.value, 4)
+                return f"{setter.row} Z {shown} mm {expanded(value.u)} is the reference.", "Written and read back."
 
             self.stage.attempt(work)
 
@@ -376,9 +376,9 @@ class ShelfView(View):
             length, looks = find()
             was = next((value for label, value in line.figures if label == "length"), None)
             take_length(view_state.session, line.number, length, looks)
-            change = f", {length.value - was:+.4f} from before" if was is not None else ""
-            sum_ = "  ".join(f"{t.sign} {format_length(t.value, decimals=4)}".strip() for t in length.terms)
-            return f"T{line.number} is {length.value:.4f} mm ±{2 * length.u:.4f} long{change}.", sum_
+            change = f", {signed_num(length.value - was, 4)} from before" if was is not None else ""
+            sum_ = "  ".join(f"{t.sign} {num(t.value, 4)}".strip() for t in length.terms)
+            return f"T{line.number} is {mm(length.value, 4)} {expanded(length.u)} long{change}.", sum_
 
         self.stage.attempt(work)
 
@@ -443,7 +443,7 @@ class ShelfView(View):
                 view_state.session.panel.turn_half_round(turned=False)
                 found = offset_of_ball(view_state.session, name, known, 0.001)
                 x, y = found.offset
-                told = f"The ball stands X {x:+.4f}  Y {y:+.4f} mm ±{2 * found.u:.4f} beside the axis."
+                told = f"The ball stands X {signed_num(x, 4)}  Y {signed_mm(y, 4)} {expanded(found.u)} beside the axis."
                 return told, "Programs add it to every touch. Measure again: all is stale."
 
             self.stage.attempt(work)
@@ -454,7 +454,7 @@ class ShelfView(View):
 
         def weigh(words: str) -> str:
             x, y = read_distances(words, "xy")
-            return f"its centre at X {x:+.4f}  Y {y:+.4f} mm"
+            return f"its centre at X {signed_num(x, 4)}  Y {signed_mm(y, 4)}"
 
         def answer(words: str) -> None:
             x, y = read_distances(words, "xy")

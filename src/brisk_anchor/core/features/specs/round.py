@@ -31,6 +31,7 @@ from brisk_anchor.core.features.touch_place import NEAREST
 from brisk_anchor.core.features.touches import AXES, Touch
 from brisk_anchor.core.features.walls import feature_of
 from brisk_anchor.core.kinds import FeatureKind
+from brisk_anchor.core.quantities import deg
 from brisk_anchor.core.uncertainty.estimates import SHARED, Estimate, correlated
 
 if TYPE_CHECKING:
@@ -58,7 +59,7 @@ def _check_free(m: Measurement) -> None:
     arc = 360 - max(gaps)
     opposite = m.known_size and abs(arc - 180) < 20
     if arc < 20 or min(gaps) < NEAREST or opposite:
-        why = "opposite" if opposite else f"within {arc if arc < 20 else min(gaps):.0f}°"
+        why = "opposite" if opposite else f"within {deg(arc if arc < 20 else min(gaps), 0)}"
         raise PlanError(
             f"{m.name}: its touches lie {why}",
             "They would leave its centre free, or nearly so",

@@ -17,6 +17,7 @@ from brisk_anchor.core.features.touches import Touch
 from brisk_anchor.core.features.walls import feature_of
 from brisk_anchor.core.geometry.frames import Array
 from brisk_anchor.core.kinds import FeatureKind
+from brisk_anchor.core.quantities import mm
 from brisk_anchor.core.uncertainty.estimates import derive
 
 if TYPE_CHECKING:
@@ -31,9 +32,9 @@ def _check(m: Measurement) -> None:
     check_sizes(m)
     if m.second_depth < LEAST_SPREAD:
         raise PlanError(
-            f"{m.name}: its levels lie {m.second_depth:g} mm apart",
+            f"{m.name}: its levels lie {mm(m.second_depth)} apart",
             "How the bore leans cannot be told from levels so near to each other",
-            f"Go at least {LEAST_SPREAD:g} mm deeper for the second",
+            f"Go at least {mm(LEAST_SPREAD)} deeper for the second",
         )
 
 

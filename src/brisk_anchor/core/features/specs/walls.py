@@ -14,6 +14,7 @@ from brisk_anchor.core.features.touch_place import LEAST_SPREAD, TouchPlace
 from brisk_anchor.core.features.touches import AXES, Touch, axis_of
 from brisk_anchor.core.features.walls import by_wall, is_long
 from brisk_anchor.core.kinds import Vector
+from brisk_anchor.core.quantities import mm, num
 
 if TYPE_CHECKING:
     from brisk_anchor.core.features.measuring import Measurement
@@ -54,9 +55,9 @@ def check_spread(m: Measurement) -> None:
     """Raises PlanError unless its touches lie far enough apart to tell an angle."""
     if m.spread < LEAST_SPREAD:
         raise PlanError(
-            f"{m.name}: its touches lie {m.spread:g} mm apart",
+            f"{m.name}: its touches lie {mm(m.spread)} apart",
             "An angle from touches so near to each other is worth nothing",
-            f"Touch at least {LEAST_SPREAD:g} mm apart",
+            f"Touch at least {mm(LEAST_SPREAD)} apart",
         )
 
 
@@ -82,7 +83,7 @@ def check_sizes(m: Measurement) -> None:
     if not m.kind.is_outside and narrow <= m.stylus.ball_diameter + 2 * m.slack:
         sign = m.kind.size_sign
         raise PlanError(
-            f"{m.name}: the ball of ⌀{m.stylus.ball_diameter:g} hardly goes into {sign}{narrow:g}",
+            f"{m.name}: the ball of ⌀{num(m.stylus.ball_diameter)} hardly goes into {sign}{num(narrow)}",
             f"With the wall known to ±{m.slack:.3g} mm it may land on the edge",
             "Bring the tip nearer and state a smaller uncertainty, or take a smaller ball",
         )
