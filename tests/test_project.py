@@ -116,3 +116,14 @@ def test_a_language_is_registered_in_three_places_and_asked_for_what_it_can_do()
     )
     for path in (ROOT / "src").rglob("*.py"):
         assert not re.search(r"language (==|!=)", path.read_text(encoding="utf-8")), path
+
+
+def test_quantities_are_shown_by_one_formatter():
+    """A figure with its unit behind it is formatted nowhere else; codes, files and columns have formats of their own."""
+    own = re.compile(r"\{[^{}]*:[+ ]?\.?\d*[fg]\}( mm\b| µm|°)|±\{2 \* ")
+    source = ROOT / "src/brisk_anchor"
+    there = ("nc", "exchange", "book")  # what is written to controls, files and logs
+    files = [path for path in source.rglob("*.py") if path.relative_to(source).parts[0] not in there]
+    assert len(files) > 150
+    found = [f"{path.name}: {line}" for path in files for line in path.read_text().splitlines() if own.search(line)]
+    assert found == []

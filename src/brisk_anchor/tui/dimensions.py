@@ -31,7 +31,7 @@ def draw_dimensions(canvas: Canvas, picture: Picture, zero: Vector, view: Projec
     for feature in setup.features:
         x, y, _ = feature.machine
         column, row = view.cell(x, y)
-        words = f"{x - zero[0]:+.6g} {y - zero[1]:+.6g}"
+        words = f"{signed_num(x - zero[0])} {signed_num(y - zero[1])}"
         if _free(canvas, column, row, len(words) + 1):
             canvas.write(column, row, "·" + words, theme.SAND)
     for word in setup.words:

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from brisk_anchor.core.features.touches import AXES
 from brisk_anchor.core.kinds import Vector
-from brisk_anchor.core.quantities import signed_num
+from brisk_anchor.core.quantities import signed_deg, signed_num
 from brisk_anchor.nc.read.expressions import ExpressionError
 from brisk_anchor.nc.read.port import LENGTH, LENGTH_WEAR, RADIUS, RADIUS_WEAR
 from brisk_anchor.nc.read.variables import Variables
@@ -72,7 +72,7 @@ def _offsets(control: Control) -> Table:
             marked = len(rows)
         angles = machine.angle_offset(name)
         values = tuple(_mm(value) for value in machine.offset(name))
-        rows.append((name, *values, *(f"{angles.get(letter, 0.0):+.3f}°" for letter in letters)))
+        rows.append((name, *values, *(signed_deg(angles.get(letter, 0.0), 3) for letter in letters)))
     extended = control.profile.extended
     note = f"{extended.count} extended rows besides, shown once they are written" if extended and extended.count else ""
     return Table(("row", *(axis.upper() for axis in AXES), *letters), tuple(rows), marked, note)

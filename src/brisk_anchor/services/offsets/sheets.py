@@ -98,7 +98,7 @@ def _lists(session: Session, row: str) -> tuple[tuple[str, tuple[str, ...]], ...
         if drawn.size and drawn.tolerance:
             low, high = drawn.tolerance
             balloon = f"{drawn.balloon}  " if drawn.balloon else ""
-            checks.append(f"{balloon}{drawn.title}: {drawn.size + low:.4g} to {drawn.size + high:.6g}")
+            checks.append(f"{balloon}{drawn.title}: {num(drawn.size + low)} to {num(drawn.size + high)}")
     notes = list(card.notes) or ["clean the seats; push the part against its stops; tighten"]
     return (
         ("Offsets", tuple(offsets)),

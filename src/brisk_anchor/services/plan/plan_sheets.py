@@ -116,7 +116,7 @@ def _row(number: int, step: Step, ready: Planned) -> tuple[str, ...]:
     size += f" × {num(m.size_y)}" if m.size_y else ""
     kind = f"{m.touch_count}  {m.kind.value} {size}".strip()
     figures = [f"{letter} at {deg(angle)}" for letter, angle in m.options.table]
-    figures += [f"search {m.search:.4g}"]
+    figures += [f"search {num(m.search)}"]
     figures += [f"depth {num(m.depth)}"] if m.depth else []
     figures += [f"apart {num(m.spread)}"] if m.spread else []
     figures += [f"within ±{num(m.size_limit)} else {m.options.on_fail}"] if m.size_limit and m.kind.is_paired else []

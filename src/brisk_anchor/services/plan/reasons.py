@@ -84,13 +84,13 @@ def _why_clear(setup: Setup, m: Measurement) -> str:
 def _why_depth(m: Measurement) -> str:
     if not m.depth_known:
         return "not known: a second touch higher up shows whether it is the wall"
-    below = f"as drawn: widest part {m.widest_part:.3g} below the edge"
-    return below if m.top is None else f"below {m.top.name} as it is found: widest part {m.widest_part:.3g}"
+    below = f"as drawn: widest part {num(m.widest_part)} below the edge"
+    return below if m.top is None else f"below {m.top.name} as it is found: widest part {num(m.widest_part)}"
 
 
 def _why_start(m: Measurement, drawn: DrawnFeature) -> str:
     if m.starts_over:
-        return f"tip Z {num(APPROACH)} above its middle, then {m.drop:.3g} down by each wall"
+        return f"tip Z {num(APPROACH)} above its middle, then {num(m.drop)} down by each wall"
     return f"tip Z in its middle as {'drawn' if drawn.body else 'marked'}; errors count from it"
 
 
@@ -99,19 +99,19 @@ def _why_hop(m: Measurement) -> str:
         return "up to where it came from: other metal stands beside"
     if m.hop_height == m.drop:
         return "up to where it came from"
-    return f"{num(m.depth)} deep, {m.start_uncertainty:.3g} higher it may stand, {num(SEARCH_MARGIN)} more"
+    return f"{num(m.depth)} deep, {num(m.start_uncertainty)} higher it may stand, {num(SEARCH_MARGIN)} more"
 
 
 def _why_standoff(m: Measurement) -> str:
     if m.standoff < APPROACH and not (m.kind.is_corner and m.kind.is_outside) and not m.directions[0][2]:
         return f"nearer than the usual {num(APPROACH)}: other metal stands behind the ball"
     if m.standoff < m.slack:
-        return f"less than the {m.slack:.3g} it may lie off: the ball could touch too early"
-    return f"before the wall: clear of it wherever it lies within ±{m.slack:.3g}"
+        return f"less than the {num(m.slack)} it may lie off: the ball could touch too early"
+    return f"before the wall: clear of it wherever it lies within ±{num(m.slack)}"
 
 
 def _why_search(m: Measurement) -> str:
-    parts = [f"{m.nominal_reach:.3g} to the wall", f"{m.start_uncertainty:.3g} it may lie off"]
+    parts = [f"{num(m.nominal_reach)} to the wall", f"{num(m.start_uncertainty)} it may lie off"]
     if (turning := m.slack - m.start_uncertainty) > 1e-9:
-        parts.append(f"{turning:.2g} turned")
+        parts.append(f"{num(turning)} turned")
     return f"{', '.join(parts)}, {num(SEARCH_MARGIN)} more"

@@ -9,7 +9,7 @@ from rich.text import Text
 from textual.app import ComposeResult
 from textual.containers import Vertical
 
-from brisk_anchor.core.quantities import um
+from brisk_anchor.core.quantities import expanded, um
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.actions import Do
 from brisk_anchor.tui.base import Handlers, Stage, View
@@ -231,7 +231,7 @@ class BookView(View):
         if line.values:
             for axis in "xyz":
                 text.append(f"{signed(line.values.get(axis, 0.0)):>11}", theme.TEXT)
-                text.append(f"{2 * line.u.get(axis, 0.0):7.4f}", theme.QUIET)
+                text.append(f"{expanded(line.u.get(axis, 0.0))[1:]:>7}", theme.QUIET)
         elif any(line.held[axis] for axis in "xyz"):
             for axis in "xyz":
                 text.append(f"{signed(line.held[axis]):>11}{'':7}", theme.FAINT)

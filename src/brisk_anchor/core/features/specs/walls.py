@@ -84,7 +84,7 @@ def check_sizes(m: Measurement) -> None:
         sign = m.kind.size_sign
         raise PlanError(
             f"{m.name}: the ball of ⌀{num(m.stylus.ball_diameter)} hardly goes into {sign}{num(narrow)}",
-            f"With the wall known to ±{m.slack:.3g} mm it may land on the edge",
+            f"With the wall known to ±{num(m.slack)} mm it may land on the edge",
             "Bring the tip nearer and state a smaller uncertainty, or take a smaller ball",
         )
 
