@@ -119,7 +119,7 @@ def test_a_language_is_registered_in_three_places_and_asked_for_what_it_can_do()
 
 
 def test_quantities_are_shown_by_one_formatter():
-    """A figure with its unit behind it is formatted nowhere else; codes, files and columns have formats of their own."""
+    """A figure with its unit is formatted nowhere else; codes, files and columns have formats of their own."""
     own = re.compile(r"\{[^{}]*:[+ ]?\.?\d*[fg]\}( mm\b| µm|°)|±\{2 \* ")
     source = ROOT / "src/brisk_anchor"
     there = ("nc", "exchange", "book")  # what is written to controls, files and logs

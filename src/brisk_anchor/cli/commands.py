@@ -12,7 +12,6 @@ from brisk_anchor import __version__
 from brisk_anchor.cli.book import app as book_app
 from brisk_anchor.cli.plan import app as plan_app
 from brisk_anchor.cli.weave import weave
-from brisk_anchor.core.quantities import mm
 from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.services.paths import DEMO_SPEED
 
@@ -106,8 +105,7 @@ def new(
 @app.command()
 def check(folder: Annotated[Path, typer.Argument(help="Folder of a job.")]) -> None:
     """Check a job's files; every fault is listed with file, line and field."""
-    from brisk_anchor.core.quantities import mm
-from brisk_anchor.core.errors import JobError
+    from brisk_anchor.core.errors import JobError
     from brisk_anchor.services.job.jobs import check_job
 
     try:
@@ -284,8 +282,8 @@ def profile_show(name: Annotated[str, typer.Argument(help="A shipped profile.")]
 @profile_app.command("check")
 def profile_check(path: Annotated[Path, typer.Argument(help="A profile file (TOML).")]) -> None:
     """Check a profile: every fault with its place, then a sample of every kind of program, written and run with it."""
+    from brisk_anchor.core.errors import ProfileError
     from brisk_anchor.core.quantities import mm
-from brisk_anchor.core.errors import ProfileError
     from brisk_anchor.nc.profile.control_profile import load_profile
     from brisk_anchor.services.profile.profile_proof import prove_profile
 
