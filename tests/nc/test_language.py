@@ -160,9 +160,9 @@ def test_arcs_stay_on_their_circle_and_turn_the_right_way(first, turn, radius, p
     start[a], start[b] = 30 + radius * math.cos(first), -40 + radius * math.sin(first)
     end[a], end[b], end[c] = 30 + radius * math.cos(last), -40 + radius * math.sin(last), start[c] + rise
     words = {"IJK"[a]: 30 - start[a], "IJK"[b]: -40 - start[b]}
-    centre = arc_centre(tuple(start), tuple(end), axes, clockwise, words)
+    centre = arc_centre(tuple(start), tuple(end), axes, words, clockwise=clockwise)
     assert centre == pytest.approx((30, -40), abs=1e-9)
-    sweep = arc_sweep(tuple(start), tuple(end), centre, axes, clockwise)
+    sweep = arc_sweep(tuple(start), tuple(end), centre, axes, clockwise=clockwise)
     assert sweep == pytest.approx(-turn if clockwise else turn, abs=1e-6)
     points = [tuple(start), *arc_points(tuple(start), tuple(end), centre, axes, sweep)]
     assert points[-1] == tuple(end)
@@ -172,7 +172,7 @@ def test_arcs_stay_on_their_circle_and_turn_the_right_way(first, turn, radius, p
         assert radius - middle <= CHORD * 1.01
     if abs(turn - math.pi) > 0.05:
         by_radius = {"R": radius if turn < math.pi else -radius}
-        assert arc_centre(tuple(start), tuple(end), axes, clockwise, by_radius) == pytest.approx((30, -40), abs=1e-3)
+        assert arc_centre(tuple(start), tuple(end), axes, by_radius, clockwise=clockwise) == pytest.approx((30, -40), abs=1e-3)
 
 
 def test_a_whole_circle_and_a_helix_in_blocks(profile):
@@ -182,7 +182,7 @@ def test_a_whole_circle_and_a_helix_in_blocks(profile):
     assert max(x for x, _, _ in turned) == pytest.approx(10.0, abs=1e-2)
     assert min(x for x, _, _ in turned) == pytest.approx(-10.0, abs=1e-2)
     with pytest.raises(ExpressionError, match="where it begins"):
-        arc_centre((0, 0, 0), (0, 0, 0), (0, 1, 2), True, {"R": 5.0})
+        arc_centre((0, 0, 0), (0, 0, 0), (0, 1, 2), {"R": 5.0}, clockwise=True)
 
 
 def test_stand_in_refuses_what_would_break_the_probe(scene, profile):

@@ -51,15 +51,15 @@ def test_no_program_before_homing_none_with_the_door_open_one_at_a_time(control)
     mdi(control, "G91")
     control.go_home()
     assert control.machine.position == control.machine.home
-    control.open_door(True)
+    control.open_door(opened=True)
     for refused in (lambda: control.begin("G90\nM30", "a"), lambda: control.jog("x", -1.0), control.go_home):
         with pytest.raises(GuardError, match="door is open"):
             refused()
-    control.open_door(False)
+    control.open_door(opened=False)
     interpreter = control.begin("M0\nM30", "a")
     for refused in (
         lambda: control.begin_mdi("G90"),
-        lambda: control.open_door(True),
+        lambda: control.open_door(opened=True),
         lambda: control.choose(Mode.JOG),
         lambda: control.jog("x", -1.0),
     ):

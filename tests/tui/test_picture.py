@@ -71,7 +71,7 @@ def test_anchor_ghost_tip_touch_and_zero_are_on_the_picture(scene):
 
 def test_the_chain_grows_link_by_link_and_shrinks_to_its_ends(quiet):
     def reached(chain, missing, proof, settled):
-        return links(chain, missing, proof, settled).plain.count("●")
+        return links(chain, missing, proof, settled=settled).plain.count("●")
 
     assert reached(None, ["bore"], None, False) == 0
     names = {feature.name: feature for feature in quiet.setup.features}

@@ -67,9 +67,9 @@ class _Entry:
             sign = 1 if self.take()[1] == "+" else -1
             right = self.product(depth)
             if left.length or right.length:
-                left = _Value(self.as_length(left) + sign * self.as_length(right), True)
+                left = _Value(self.as_length(left) + sign * self.as_length(right), length=True)
             else:
-                left = _Value(left.amount + sign * right.amount, False)
+                left = _Value(left.amount + sign * right.amount, length=False)
         return left
 
     def product(self, depth: int) -> _Value:
@@ -92,13 +92,13 @@ class _Entry:
                 raise _refused("a bracket is not closed", "Close it with )")
             return self.with_unit(inner)
         if kind == "number":
-            return self.with_unit(_Value(Fraction(text), False))
+            return self.with_unit(_Value(Fraction(text), length=False))
         if kind == "fraction":
             whole, _, part = text.rpartition(" ")
             above, below = part.split("/")
             if int(below) == 0:
                 raise _refused("it divides by zero", "")
-            return self.with_unit(_Value(Fraction(int(whole or 0)) + Fraction(int(above), int(below)), False))
+            return self.with_unit(_Value(Fraction(int(whole or 0)) + Fraction(int(above), int(below)), length=False))
         if kind == "end":
             raise _refused("it ends too early", "A figure is missing at the end")
         raise _refused(f"“{text}” stands where a figure should be", "")
@@ -109,7 +109,7 @@ class _Entry:
         unit = Unit.MM if self.take()[1].lower() == "mm" else Unit.INCH
         if value.length:
             raise _refused("it carries a unit twice", "Give each length one unit")
-        return _Value(value.amount * unit.in_mm, True)
+        return _Value(value.amount * unit.in_mm, length=True)
 
 
 def combine(left: _Value, operator: str, right: _Value) -> _Value:
@@ -171,7 +171,7 @@ def parse_length(
         value = entry.total()
         start = Fraction(present).limit_denominator(10**9)
         if rest[0] in "*/":
-            result = combine(_Value(start, True), rest[0], value).amount
+            result = combine(_Value(start, length=True), rest[0], value).amount
         else:
             result = start + entry.as_length(value)
     else:

@@ -35,7 +35,10 @@ def _stl(path: Path, unit: float | None, layers: frozenset[str] | None) -> ReadP
     return read_stl(path, unit=unit or 1.0)
 
 
-PART_FORMS: tuple[PartForm, ...] = (PartForm(".dxf", "DXF", True, _dxf), PartForm(".stl", "STL", False, _stl))
+PART_FORMS: tuple[PartForm, ...] = (
+    PartForm(".dxf", "DXF", states_unit=True, read=_dxf),
+    PartForm(".stl", "STL", states_unit=False, read=_stl),
+)
 
 
 def read_part_file(path: Path, unit: float | None, layers: frozenset[str] | None) -> ReadPart:

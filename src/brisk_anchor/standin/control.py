@@ -136,7 +136,7 @@ class Control:
         self._free("the mode cannot be changed")
         self.mode = mode
 
-    def open_door(self, opened: bool) -> None:
+    def open_door(self, *, opened: bool) -> None:
         """Open or close the door. Raises GuardError while a program runs: the door is locked then."""
         self._free("the door is locked")
         self.door_open = opened
@@ -151,7 +151,7 @@ class Control:
             case Switch.BLOCK_DELETE:
                 self.block_delete = not self.block_delete
             case Switch.DOOR:
-                self.open_door(not self.door_open)
+                self.open_door(opened=not self.door_open)
 
     def _free(self, so: str) -> None:
         self.settle()

@@ -403,11 +403,11 @@ class StandIn(AtRest):
         length = math.dist(start, end)
         if self.probe.fault == "stuck":
             self._record(MoveKind.SKIP, line, self._position, feed, None)
-            return SkipResult(self._position, True)
+            return SkipResult(self._position, contact=True)
         contact = self.tracer.trace(start, end)
         if contact is None:
             self._record(MoveKind.SKIP, line, target, feed, None)
-            return SkipResult(target, False)
+            return SkipResult(target, contact=False)
         if contact.part != "ball":
             self._record(MoveKind.SKIP, line, self._along(target, contact.distance), feed, contact)
             raise CrashError(
@@ -428,7 +428,7 @@ class StandIn(AtRest):
             )
         if signal >= length:
             self._record(MoveKind.SKIP, line, target, feed, contact)
-            return SkipResult(target, False)
+            return SkipResult(target, contact=False)
         braking = (feed / 60.0) ** 2 / (2 * self.machine.acceleration)
         if signal - contact.distance + braking > self.probe.over_travel:
             self._record(MoveKind.SKIP, line, self._along(target, signal + self.probe.over_travel), feed, contact)
@@ -440,7 +440,7 @@ class StandIn(AtRest):
         at = (contact.place[0] + x * radius, contact.place[1] + y * radius, contact.place[2] + z * radius)
         touched = Contact(contact.distance, "ball", contact.solid, at)
         self._record(MoveKind.SKIP, line, self._along(target, signal + braking), feed, touched)
-        return SkipResult(latched, True)
+        return SkipResult(latched, contact=True)
 
     def _onto_setter(self, target: Vector, feed: float, line: int) -> SkipResult:
         """A skip move with a cutter: the tool setter signals, nothing else does."""
@@ -454,7 +454,7 @@ class StandIn(AtRest):
         contact = self.tracer.trace(*self._tips(target))
         if contact is None:
             self._record(MoveKind.SKIP, line, target, feed, None)
-            return SkipResult(target, False)
+            return SkipResult(target, contact=False)
         met = self._along(target, max(0.0, contact.distance - 1e-6))  # so near that it is free to go back up
         self._record(MoveKind.SKIP, line, met, feed, contact)
         if contact.solid.role != "setter" or contact.part != "tool":
@@ -464,7 +464,7 @@ class StandIn(AtRest):
             raise ToolError(
                 f"T{self.tool.number} meets the setter turning, in line {line}", "It would cut it", "Stop it first: M5"
             )
-        return SkipResult(met, True)
+        return SkipResult(met, contact=True)
 
     def _come_free(self, target: Vector, feed: float, line: int) -> SkipResult:
         """Move off metal until the ball is free."""
@@ -472,9 +472,9 @@ class StandIn(AtRest):
         free = self.tracer.comes_free(start, end)
         if free is None:
             self._record(MoveKind.SKIP, line, target, feed, None)
-            return SkipResult(target, False)
+            return SkipResult(target, contact=False)
         if free == 0.0:
-            return SkipResult(self._position, False)
+            return SkipResult(self._position, contact=False)
         latched = self._along(target, free)
         self._record(MoveKind.SKIP, line, latched, feed, None)
-        return SkipResult(latched, True)
+        return SkipResult(latched, contact=True)

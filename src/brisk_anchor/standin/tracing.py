@@ -42,7 +42,7 @@ class Cylinder:
 
 
 def _nose(low: float) -> Cylinder:
-    return Cylinder("spindle nose", 50.0, low, low + 150.0, True)
+    return Cylinder("spindle nose", 50.0, low, low + 150.0, flat=True)
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,8 +64,8 @@ class ProbeShape:
         return cls(
             stylus.ball_diameter / 2,
             (
-                Cylinder("stylus stem", stylus.stem_diameter / 2, stylus.ball_diameter, neck, False),
-                Cylinder("probe body", stylus.body_diameter / 2, neck, neck + stylus.body_length, True),
+                Cylinder("stylus stem", stylus.stem_diameter / 2, stylus.ball_diameter, neck, flat=False),
+                Cylinder("probe body", stylus.body_diameter / 2, neck, neck + stylus.body_length, flat=True),
                 _nose(stylus.length),
             ),
         )
@@ -73,8 +73,8 @@ class ProbeShape:
     @classmethod
     def cutter(cls, diameter: float, reach: float, holder: float, length: float) -> ProbeShape:
         """A cutter standing `reach` out of its holder, and the spindle nose at `length`."""
-        tool = Cylinder("tool", diameter / 2, 0.0, reach, True)
-        return cls(0.0, (tool, Cylinder("tool holder", holder / 2, reach, length, True), _nose(length)), "tool", 1)
+        tool = Cylinder("tool", diameter / 2, 0.0, reach, flat=True)
+        return cls(0.0, (tool, Cylinder("tool holder", holder / 2, reach, length, flat=True), _nose(length)), "tool", 1)
 
     @classmethod
     def empty(cls) -> ProbeShape:

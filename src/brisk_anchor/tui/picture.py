@@ -150,7 +150,7 @@ def _thinned(ring: list[tuple[float, float]]) -> list[tuple[float, float]]:
     return [*kept, ring[-1]]
 
 
-def _flat(place: Vector, front: bool) -> tuple[float, float]:
+def _flat(place: Vector, *, front: bool) -> tuple[float, float]:
     return (place[0], place[2]) if front else (place[0], place[1])
 
 
@@ -162,20 +162,20 @@ def draw_live(canvas: Canvas, picture: Picture, view: Projection, *, front: bool
             continue
         ends = []
         for x, y, z in (motion.start, motion.end):
-            ends.append(view(*_flat((x, y, z - picture.length), front)))
+            ends.append(view(*_flat((x, y, z - picture.length), front=front)))
         canvas.line(*ends[0], *ends[1], style[0], style[1], style[2])
     for anchor in picture.anchors:
         _draw_anchor(canvas, anchor, view, front=front)
     if picture.zero is not None:
         draw_dimensions(canvas, picture, picture.zero, view, front=front)
     for place in picture.touches:
-        column, row = view.cell(*_flat(place, front))
+        column, row = view.cell(*_flat(place, front=front))
         canvas.write(column, row, "×", f"bold {theme.SAND}")
     for words, place in picture.labels:
-        column, row = view.cell(*_flat(place, front))
+        column, row = view.cell(*_flat(place, front=front))
         canvas.write(column + 1, row - 1, words, f"bold {theme.GROUND} on {theme.SAND}")
     if picture.target is not None:
-        _cross(canvas, view(*_flat(picture.target, front)), theme.SAND)
+        _cross(canvas, view(*_flat(picture.target, front=front)), theme.SAND)
     if picture.tip is not None:
         _draw_tip(canvas, picture, picture.tip, view, front=front)
 
@@ -187,12 +187,12 @@ def _cross(canvas: Canvas, at: tuple[float, float], colour: str, size: int = 5) 
 
 
 def _draw_anchor(canvas: Canvas, anchor: Anchor, view: Projection, *, front: bool) -> None:
-    at = _flat(anchor.place, front)
+    at = _flat(anchor.place, front=front)
     end = view(*at)
     if not anchor.ghost:
         _arrow_from_zero(canvas, view(0.0, 0.0), end, anchor.colour)
     if anchor.was is not None:
-        _move_arrow(canvas, view(*_flat(anchor.was, front)), end, anchor.colour)
+        _move_arrow(canvas, view(*_flat(anchor.was, front=front)), end, anchor.colour)
     column, row = view.cell(*at)
     canvas.write(column, row, "◇" if anchor.ghost else "◆", anchor.colour if anchor.ghost else f"bold {anchor.colour}")
     canvas.write(column + 2, row, anchor.label, anchor.colour)
@@ -230,7 +230,7 @@ def _draw_tip(canvas: Canvas, picture: Picture, tip: Vector, view: Projection, *
     import math
 
     radius = max(picture.ball / 2 * view.scale, 1.6)
-    u, v = _flat(tip, front)
+    u, v = _flat(tip, front=front)
     x, y = view(u, v + (picture.ball / 2 if front else 0.0))
     steps = max(12, int(radius * 6))
     ring = [

@@ -39,6 +39,16 @@ class Finding:
     why: str
     do: str
 
+    @classmethod
+    def stopping(cls, found: str, why: str, do: str) -> Finding:
+        """What must not go on."""
+        return cls(stops=True, found=found, why=why, do=do)
+
+    @classmethod
+    def warning(cls, found: str, why: str, do: str) -> Finding:
+        """What is worth a thought."""
+        return cls(stops=False, found=found, why=why, do=do)
+
 
 class SecondLookError(BriskAnchorError):
     """The second look found something that stops; `looks` lists all of it."""
@@ -61,8 +71,7 @@ def look_at_measurement(measurement: Measurement, travel: Travel) -> list[Findin
     needed = measurement.nominal_reach + measurement.slack
     if measurement.search < needed - 1e-9:
         looks.append(
-            Finding(
-                True,
+            Finding.stopping(
                 f"The search ends after {mm(measurement.search, 3)}; the wall may be {mm(needed, 3)} away",
                 "With the start as uncertain as stated, a sound part could be missed",
                 f"Search {mm(needed, 3)}, or bring the tip nearer",
@@ -70,8 +79,7 @@ def look_at_measurement(measurement: Measurement, travel: Travel) -> list[Findin
         )
     elif measurement.search > needed + SEARCH_BEYOND:
         looks.append(
-            Finding(
-                False,
+            Finding.warning(
                 f"The search goes on {mm(measurement.search - needed, 3)} beyond where the wall can be",
                 "Where the part is missing, something else would be met and taken for it",
                 f"Search {mm(needed, 3)}",
@@ -82,8 +90,7 @@ def look_at_measurement(measurement: Measurement, travel: Travel) -> list[Findin
         for axis, value, low, high in zip(AXES, point, travel.low, travel.high, strict=True):
             if not low <= value <= high:
                 looks.append(
-                    Finding(
-                        True,
+                    Finding.stopping(
                         f"{name} needs {axis.upper()} {signed_mm(value, 3)}; "
                         f"the travel is {signed_num(low, 3)} to {signed_num(high, 3)}",
                         "The machine would stop with a travel alarm on the way",
@@ -106,12 +113,12 @@ def look_at_depth(measurement: Measurement) -> list[Finding]:
         found = f"How far the ball stands below the upper edge of {name} is not known"
         if m.depth_is_checked:
             why = f"Each wall is touched again {mm(higher)} higher: the program stops where that shows an edge"
-            return [Finding(False, found, why, "State the depth, and each wall is touched once")]
-        return [Finding(True, found, wrong, f"State the depth, or {check}")]
+            return [Finding.warning(found, why, "State the depth, and each wall is touched once")]
+        return [Finding.stopping(found, wrong, f"State the depth, or {check}")]
     needed = propose_depth(ball, m.height_uncertainty)
     if m.widest_part < 0:
         found = f"The ball goes {mm(m.depth, 3)} below the edge of {name}; its widest part is {mm(ball / 2, 3)} up"
-        return [Finding(True, found, wrong, f"Go at least {mm(needed, 3)} deep")]
+        return [Finding.stopping(found, wrong, f"Go at least {mm(needed, 3)} deep")]
     found = (
         f"The widest part of the ball touches {name} {mm(m.widest_part, 3)} below the edge, "
         f"which may lie {mm(m.height_uncertainty)} lower"
@@ -119,9 +126,9 @@ def look_at_depth(measurement: Measurement) -> list[Finding]:
     if m.depth_is_checked:
         why = f"Each wall is touched again {mm(higher)} higher: the program stops where that shows an edge"
         return [
-            Finding(False, found, why, f"To be sure of an answer go {mm(needed, 3)} deep, or measure its top first")
+            Finding.warning(found, why, f"To be sure of an answer go {mm(needed, 3)} deep, or measure its top first")
         ]
-    return [Finding(True, found, wrong, f"Go at least {mm(needed, 3)} deep, measure its top first, or {check}")]
+    return [Finding.stopping(found, wrong, f"Go at least {mm(needed, 3)} deep, measure its top first, or {check}")]
 
 
 def look_at_one_touch(measurement: Measurement) -> list[Finding]:
@@ -142,8 +149,7 @@ def look_at_one_touch(measurement: Measurement) -> list[Finding]:
     if off < _ONE_TOUCH:
         return []
     return [
-        Finding(
-            False,
+        Finding.warning(
             f"{m.title or m.name} is touched once a wall: "
             f"turned by {deg(m.turn_uncertainty)} it is told {num(off, 3)} off",
             "One touch tells nothing of how a wall lies",
@@ -161,8 +167,7 @@ def look_at_start(measurement: Measurement, centre: Vector) -> list[Finding]:
     if not (measurement.kind.is_round or measurement.kind.has_two_sizes) or off <= measurement.start_uncertainty + 1e-6:
         return []
     return [
-        Finding(
-            False,
+        Finding.warning(
             f"The tip starts {mm(off, 3)} from where the drawing puts the centre of {measurement.title}",
             "Its error of position is counted from there, and the search may not reach",
             "Point at it with f, or bring the tip to the middle",
@@ -182,8 +187,7 @@ def look_at_feature(
         error = found - wanted
         if abs(error) > size_limit:
             looks.append(
-                Finding(
-                    True,
+                Finding.stopping(
                     f"{feature.name} measures {sign}{mm(found, 4)}, {signed_num(error, 4)} from {sign}{num(wanted)}",
                     _guess(error, wanted, max((t.stylus.ball_diameter for t in feature.touches), default=0.0)),
                     "Check which feature was touched, and with which stylus",
@@ -193,8 +197,7 @@ def look_at_feature(
     widest = math.sqrt(max((feature.covariance[i][i] for i in range(len(feature.axes))), default=0.0))
     if feature.kind.is_round and noise and widest > _SHORT_ARC * noise:
         looks.append(
-            Finding(
-                False,
+            Finding.warning(
                 f"The touches of {feature.name} lie on a short arc: its centre is known to {expanded(widest)} mm only",
                 f"Each touch is good to {expanded(noise)}; on a short arc that counts {num(widest / noise, 0)} times",
                 "Touch further round, or give the diameter where it is known",
@@ -202,8 +205,7 @@ def look_at_feature(
         )
     if feature.form is not None and feature.form > max(6 * noise, 0.02):
         looks.append(
-            Finding(
-                False,
+            Finding.warning(
                 f"The touches of {feature.name} differ by {um(feature.form, 1)} from a true shape",
                 "Dirt, a burr or a loose stylus reads like this",
                 "Wipe it and touch again",
@@ -253,8 +255,7 @@ def look_at_jump(chain: Chain, held: Mapping[str, float], limit: float | None) -
         moved = axis.value - held.get(axis.axis, axis.value)
         if limit is not None and axis.axis in AXES and axis.written and abs(moved) > limit:
             looks.append(
-                Finding(
-                    True,
+                Finding.stopping(
                     f"{chain.row} {axis.axis.upper()} moves {signed_mm(moved, 3)}; this row's limit is {num(limit)}",
                     "Someone set the limit because a jump of that size has been a mistake",
                     "Measure again; if it is meant, change the limit in the book first",
@@ -286,8 +287,7 @@ def look_at_store(
     turn = chain.values.get("r", 0.0) - (reference or {}).get("r", 0.0)
     if abs(turn) > TURN_LIMIT:
         looks.append(
-            Finding(
-                True,
+            Finding.stopping(
                 f"The part lies turned by {signed_deg(turn, 3)}, "
                 f"further than {deg(TURN_LIMIT)} from where the set-up puts it",
                 "That is nearly always a touch on the wrong wall, or a part the wrong way round",
@@ -296,8 +296,7 @@ def look_at_store(
         )
     if stale:
         looks.append(
-            Finding(
-                True,
+            Finding.stopping(
                 f"{chain.row} was measured before the last clamping",
                 "Tightening moves the part; the figures describe where it was",
                 "Measure again",
@@ -308,8 +307,7 @@ def look_at_store(
             jump = value - reference[axis]
             if abs(jump) > jump_limit:
                 looks.append(
-                    Finding(
-                        True,
+                    Finding.stopping(
                         f"{chain.row} {axis.upper()} jumps {signed_mm(jump, 3)} from {reference_name} "
                         f"(limit {num(jump_limit)})",
                         _guess_jump(jump, value, reference[axis], chain),
@@ -318,8 +316,7 @@ def look_at_store(
                 )
     if control_difference is not None and control_difference > 0.001:
         looks.append(
-            Finding(
-                True,
+            Finding.stopping(
                 f"The control's arithmetic and ours differ by {um(control_difference)}",
                 "One of them used other touches or another stylus",
                 "Run the measurement again",

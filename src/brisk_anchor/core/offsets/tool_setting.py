@@ -26,8 +26,7 @@ def look_at_probe(record: ProbeRecord, age: int | None) -> list[Finding]:
     if record.due:
         names = " and ".join(record.due)
         return [
-            Finding(
-                True,
+            Finding.stopping(
                 f"The probe was changed, and its {names} not calibrated since",
                 "Its old figures make every place and size wrong by what the change was",
                 "Calibrate it: a ring for radius and offset, a face of known height for the length",
@@ -36,12 +35,11 @@ def look_at_probe(record: ProbeRecord, age: int | None) -> list[Finding]:
     if record.valid_days is None:
         return []
     if age is None:
-        return [Finding(False, "The probe's calibration has no date", "Nobody knows how old it is", "Calibrate it")]
+        return [Finding.warning("The probe's calibration has no date", "Nobody knows how old it is", "Calibrate it")]
     if age <= record.valid_days:
         return []
     return [
-        Finding(
-            False,
+        Finding.warning(
             f"The probe was calibrated {age} days ago, {record.valid_days} are allowed",
             "Its radius and length may have changed since",
             "Calibrate it",
@@ -137,8 +135,7 @@ def look_at_length(
     looks = []
     if convention == "gauge line" and not SHORTEST <= new.value <= LONGEST:
         looks.append(
-            Finding(
-                True,
+            Finding.stopping(
                 f"T{cutter.number} would be {mm(new.value, 3)} long",
                 _absurd(new.value, row, foot, others),
                 "Check which offset was active, and what the figure counts from",
@@ -148,8 +145,7 @@ def look_at_length(
         change = new.value - cutter.length
         if abs(change) > LENGTH_JUMP:
             looks.append(
-                Finding(
-                    True,
+                Finding.stopping(
                     f"T{cutter.number} would change by {signed_mm(change, 3)}",
                     _jump(change, row, foot, others),
                     "If it is another tool or a broken one, say so first; then measure it",

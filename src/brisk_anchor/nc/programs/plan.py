@@ -155,7 +155,7 @@ def plan_steps(plan: Plan) -> tuple[Step, ...]:
         if any(stylus.offset):
             figures += [(letter, Number(aside), -1) for letter, aside in zip("UV", stylus.offset, strict=True)]
         steps.append(Report(("TOOL",), tuple(figures)))
-        steps.append(Probe(True))
+        steps.append(Probe(on=True))
         steps.append(Rapid(z=plan.home_z))
     located: dict[tuple[str, str], ControlResult] = {}
     wanted = _needed(plan)
@@ -163,7 +163,7 @@ def plan_steps(plan: Plan) -> tuple[Step, ...]:
     stands: tuple[tuple[str, float], ...] = ()
     for index, measurement in enumerate(plan.measurements, 1):
         if plan.probe_each and index > 1:
-            steps += [Probe(False), Probe(True)]
+            steps += [Probe(on=False), Probe(on=True)]
         if measurement.options.table != stands:
             words = " ".join(f"{letter}{angle:g}" for letter, angle in measurement.options.table)
             steps += [SectionHeading(f"table at {words}"), Rapid(z=plan.home_z), TableAt(measurement.options.table)]
@@ -172,7 +172,7 @@ def plan_steps(plan: Plan) -> tuple[Step, ...]:
         touches = own.run()
         height = measurement.clear_z
     if styli:
-        steps += [Rapid(z=plan.home_z), Probe(False)]
+        steps += [Rapid(z=plan.home_z), Probe(on=False)]
     if plan.stop:
         steps.append(OperatorStop(plan.stop))
     if plan.store is not None and "go on" in reactions:

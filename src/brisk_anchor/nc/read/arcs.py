@@ -14,7 +14,7 @@ _RADIUS_ERROR = 0.01
 
 
 def arc_centre(
-    start: Vector, end: Vector, axes: tuple[int, int, int], clockwise: bool, words: Mapping[str, float]
+    start: Vector, end: Vector, axes: tuple[int, int, int], words: Mapping[str, float], *, clockwise: bool
 ) -> tuple[float, float]:
     """Centre of an arc in its plane, mm.
 
@@ -54,7 +54,7 @@ def arc_centre(
 
 
 def arc_sweep(
-    start: Vector, end: Vector, centre: tuple[float, float], axes: tuple[int, int, int], clockwise: bool
+    start: Vector, end: Vector, centre: tuple[float, float], axes: tuple[int, int, int], *, clockwise: bool
 ) -> float:
     """Angle an arc turns, radians, counter-clockwise positive; a whole turn where it ends at its start."""
     a, b, _ = axes

@@ -356,13 +356,13 @@ class BlockRunner(Coordinates):
         elif motion == 1:
             self.machine.feed(target, self._feed_for(self._way(target, angles)), self.line, angles)
         else:
-            self._arc(motion == 2, target, letters)
+            self._arc(target, letters, clockwise=motion == 2)
 
-    def _arc(self, clockwise: bool, target: Vector, letters: dict[str, float]) -> None:
+    def _arc(self, target: Vector, letters: dict[str, float], *, clockwise: bool) -> None:
         axes = PLANE_AXES[self.modal.plane]
         start, end = self.to_program(self.machine.position), self.to_program(target)
-        centre = arc_centre(start, end, axes, clockwise, letters)
-        sweep = arc_sweep(start, end, centre, axes, clockwise)
+        centre = arc_centre(start, end, axes, letters, clockwise=clockwise)
+        sweep = arc_sweep(start, end, centre, axes, clockwise=clockwise)
         radius = math.hypot(start[axes[0]] - centre[0], start[axes[1]] - centre[1])
         feed = self._feed_for(math.hypot(radius * sweep, end[axes[2]] - start[axes[2]]))
         *chords, _ = arc_points(start, end, centre, axes, sweep)

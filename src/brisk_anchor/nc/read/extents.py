@@ -319,10 +319,10 @@ class ExtentReader:
         last = (state.place[0] or 0.0, state.place[1] or 0.0, state.place[2] or 0.0)
         clockwise = state.motion == 2
         try:
-            centre = arc_centre(first, last, axes, clockwise, words)
+            centre = arc_centre(first, last, axes, words, clockwise=clockwise)
         except ExpressionError as error:
             raise NcError(number, raw, str(error)) from None
-        sweep = arc_sweep(first, last, centre, axes, clockwise)
+        sweep = arc_sweep(first, last, centre, axes, clockwise=clockwise)
         radius = math.hypot(first[a] - centre[0], first[b] - centre[1])
         begin = math.atan2(first[b] - centre[1], first[a] - centre[0])
         extent = self._extent(state.offset)

@@ -47,7 +47,7 @@ FLOW_WORDS = {
 _MOST_ARGUMENTS = 30
 
 
-def _split_comment(text: str, line: int, semicolon: bool) -> tuple[str, str]:
+def _split_comment(text: str, line: int, *, semicolon: bool) -> tuple[str, str]:
     """Code in upper case, and the text of the comments."""
     if "(" not in text and ")" not in text and ";" not in text:
         return text.upper(), ""
@@ -170,9 +170,9 @@ class Reader:
         if cursor.peek() == "#":
             return _assign(cursor)
         if printing and printing.open and cursor.accept(printing.open):
-            return PrintPort(True)
+            return PrintPort(open=True)
         if printing and printing.close and cursor.accept(printing.close):
-            return PrintPort(False)
+            return PrintPort(open=False)
         if printing and cursor.accept(printing.line.split("[")[0]):
             return _print(cursor, printing.space)
         if not cursor.word()[1:]:
@@ -188,11 +188,11 @@ class Reader:
         if cursor.accept("WHILE"):
             condition = parse_condition(cursor)
             cursor.expect("DO")
-            return Loop(True, _whole(cursor, "the loop's number"), condition)
+            return Loop(start=True, label=_whole(cursor, "the loop's number"), condition=condition)
         if cursor.accept("END"):
-            return Loop(False, _whole(cursor, "the loop's number"), None)
+            return Loop(start=False, label=_whole(cursor, "the loop's number"), condition=None)
         if cursor.accept("DO"):
-            return Loop(True, _whole(cursor, "the loop's number"), None)
+            return Loop(start=True, label=_whole(cursor, "the loop's number"), condition=None)
         return None
 
     def block(self, raw: str, line: int) -> tuple[Block, int | None] | None:
@@ -211,7 +211,7 @@ class Reader:
         if (plain := _PLAIN.fullmatch(text)) is not None:
             number = plain[1]
             return Block(line, text, int(number) if number else None, "", _plain_words(plain[2])), None
-        code, comment = _split_comment(text, line, self.profile.input.semicolon_comments)
+        code, comment = _split_comment(text, line, semicolon=self.profile.input.semicolon_comments)
         cursor = Cursor(code, self.grammar)
         program = sequence = None
         try:

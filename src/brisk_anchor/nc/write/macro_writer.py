@@ -51,7 +51,7 @@ class MacroWriter(TextWriter):
 
     def subprograms(self) -> None:
         """The touch and the guarded move."""
-        for block in (touch_subprogram(self.words, self.aside, self.own_feeds), guard_subprogram(self.words)):
+        for block in (touch_subprogram(self.words, self.aside, own_feeds=self.own_feeds), guard_subprogram(self.words)):
             self.put("")
             for number, (code, meaning) in enumerate(block):
                 self.put(code, meaning, heading=number == 0)

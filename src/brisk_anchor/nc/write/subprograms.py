@@ -119,7 +119,7 @@ def _missed(words: MacroWords, search: str, start: tuple[int, int, int], text: s
 
 
 def touch_subprogram(
-    words: MacroWords, aside: tuple[float, float] = (0.0, 0.0), own_feeds: bool = False
+    words: MacroWords, aside: tuple[float, float] = (0.0, 0.0), *, own_feeds: bool = False
 ) -> list[Block]:
     """Fast search, back off, slow touch, keep and print the machine position, back to where it began.
 

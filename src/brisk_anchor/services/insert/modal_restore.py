@@ -63,8 +63,8 @@ def state_of(
     goes_on = following is not None and not following.changes
     readable = {str(name) for name in profile.modal_variables}
     if set(_KEPT) <= readable and profile.positions is not None and profile.positions.machine is not None:
-        return _by_variables(session, state, place, goes_on)
-    return _by_text(profile, state, place, goes_on)
+        return _by_variables(session, state, place, goes_on=goes_on)
+    return _by_text(profile, state, place, goes_on=goes_on)
 
 
 def _note(profile: Profile, text: str) -> str:
@@ -75,7 +75,7 @@ def _stop_all(state: ModalText) -> list[str]:
     return (["G80"] if state.cycle else []) + ["M5"] + (["M9"] if state.coolant else [])
 
 
-def _by_variables(session: Session, state: ModalText, place: CutOperation, goes_on: bool) -> KeptState:
+def _by_variables(session: Session, state: ModalText, place: CutOperation, *, goes_on: bool) -> KeptState:
     profile = session.profile
     high = profile.variables.free[1] if profile.variables else 0
     first = high - len(_KEPT) - 3
@@ -120,7 +120,7 @@ def _clear_of_work(session: Session, profile: Profile, state: ModalText, place: 
     return [f"IF [#{z}-{length} LT {clear}] THEN #{alarm.variable}={AlarmNumber.IN_WORK} {text}"]
 
 
-def _by_text(profile: Profile, state: ModalText, place: CutOperation, goes_on: bool) -> KeptState:
+def _by_text(profile: Profile, state: ModalText, place: CutOperation, *, goes_on: bool) -> KeptState:
     if state.unsure:
         raise ModalStateError(
             f"What is modal at the end of operation {place.number} is not known: {state.unsure}",

@@ -253,7 +253,7 @@ class _Weaver:
         base = take_apart(self.program.text)
         for place in places:
             state = state_of(self.session, shown(base.lines), base.operations, place)
-            lines = self._call(state, macro)
+            lines = self._call(state, macro=macro)
             before.setdefault(place.after, []).extend(self._marked(lines, f"{self.title} AFTER {place.number}"))
         if self.again is not None:
             first = places[0]
@@ -308,7 +308,7 @@ class _Weaver:
         blocks = [*touch_subprogram(words, aside, own_feeds=True), *guard_subprogram(words)]
         return [code for code, _ in blocks]
 
-    def _call(self, state: KeptState, macro: bool) -> list[str]:
+    def _call(self, state: KeptState, *, macro: bool) -> list[str]:
         call = [f"M98 P{self._body_number} {self._comment(self.title)}"] if macro else self._body()
         lines = [*state.keep, *call, *state.bring_back]
         return lines + (self._jump() if self.again is not None else [])

@@ -11,7 +11,7 @@ from brisk_anchor.exchange.toml_files import MILLIMETRES, line_of, parse
 JOB_NAME = "job.toml"
 
 
-def figure(value: float, inches: bool = False) -> str:
+def figure(value: float, *, inches: bool = False) -> str:
     """A TOML float to a tenth of a micrometre or finer: a figure always stands behind its point.
 
     `value` is mm; it is written in inches where the file is in `inches`.

@@ -140,8 +140,7 @@ class Clearances:
             return []
         how = f"comes within {mm(near.distance, 2)} of" if near.distance > 0 else "meets"
         return [
-            Finding(
-                True,
+            Finding.stopping(
                 f"{way} {how} {near.solid} with the {near.part}",
                 f"That may lie {mm(uncertainty)} off or more, and a rapid stops at nothing",
                 "Raise the clear height",
@@ -176,8 +175,7 @@ def _least_beside(
 
 
 def _in_the_way(name: str, near: Clearance) -> Finding:
-    return Finding(
-        True,
+    return Finding.stopping(
         f"Beside {name} the {near.part} stands in {near.solid}",
         "The probe would break",
         "Touch elsewhere, or less deep; or take a longer stylus",
@@ -188,8 +186,7 @@ def _near(name: str, near: Clearance, allowed: float, *, both: bool = False) -> 
     """Too near; in the way where there is no room at all."""
     if near.distance <= 0:
         return _in_the_way(name, near)
-    return Finding(
-        False,
+    return Finding.warning(
         f"Beside {name} the {near.part} is {mm(near.distance, 2)} from {near.solid}",
         f"The part may lie {mm(allowed)} off{', and so may that' if both else ''}: they could meet",
         "Prove it before it runs; touch elsewhere or less deep, or state a smaller uncertainty",

@@ -36,8 +36,7 @@ def look_at_faces(scene: Scene, measurement: Measurement) -> list[Finding]:
     if worst <= _TOLD:
         return []
     return [
-        Finding(
-            True,
+        Finding.stopping(
             f"{m.title or m.name} may be touched beside its face: {mm(worst, 3)} off where the part lies "
             f"{mm(m.start_uncertainty)} aside",
             "An edge or another wall would be taken for it",

@@ -169,8 +169,7 @@ def look_before_writing(session: Session, rows: Iterable[str]) -> list[Finding]:
             raise PlanError(f"{row} has no values in the book", "There is nothing to write", "Measure or type it")
         if session.rows.state(row) is RowState.STALE:
             looks.append(
-                Finding(
-                    True,
+                Finding.stopping(
                     f"{row} is stale: {_why_stale(session, row)}",
                     "Its figures describe something that is no longer so",
                     "Measure it again",
@@ -181,8 +180,7 @@ def look_before_writing(session: Session, rows: Iterable[str]) -> list[Finding]:
         looks += look_at_jump(chain, held, session.ledger.limit(row))
         if moved := moved_far(session, row):
             looks.append(
-                Finding(
-                    False,
+                Finding.warning(
                     f"{row} moves {mm(moved, 3)} from what the control holds",
                     "An offset that jumps by centimetres is nearly always a wrong row, tool or unit",
                     "Look at the difference by axis",

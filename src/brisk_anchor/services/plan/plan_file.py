@@ -234,26 +234,26 @@ def plan_text(plan: PlanFile) -> str:
     lines += [f'probe = "{plan.probe}"'] if plan.probe != "kept on" else []
     lines += [f"{name} = true" for name in ("half_turn", "call_probe") if getattr(plan, name)]
     for check in plan.tool_check:
-        lines += ["", "[[tool_check]]", f"tool = {check.tool}", f"tolerance = {figure(check.tolerance, inches)}"]
-        lines.append(f"search = {figure(check.search, inches)}")
+        lines += ["", "[[tool_check]]", f"tool = {check.tool}", f"tolerance = {figure(check.tolerance, inches=inches)}"]
+        lines.append(f"search = {figure(check.search, inches=inches)}")
         lines += [f'on_fail = "{check.on_fail}"'] if check.on_fail != "alarm" else []
         lines += ["enabled = false"] if not check.enabled else []
     for section in plan.measure:
-        lines += ["", "[[measure]]", *_measure_lines(section, inches)]
+        lines += ["", "[[measure]]", *_measure_lines(section, inches=inches)]
     return "\n".join([*lines, ""])
 
 
-def _measure_lines(section: MeasureSection, inches: bool) -> list[str]:
+def _measure_lines(section: MeasureSection, *, inches: bool) -> list[str]:
     if section.feature is not None:
         lines = [f"feature = {quoted(section.feature)}"]
     else:
         walls = ", ".join(f'"{wall}"' for wall in section.walls)
-        at = ", ".join(figure(value, inches) for value in section.at or ())
+        at = ", ".join(figure(value, inches=inches) for value in section.at or ())
         lines = [f"name = {quoted(section.name or '')}", f"walls = [{walls}]", f"at = [{at}]"]
         lines += [f"{name} = true" for name in ("over", "round", "twice") if getattr(section, name)]
     lines += ["enabled = false"] if not section.enabled else []
     for name, value in section.stated.items():
-        written = figure(value, inches and name not in _NO_LENGTHS)
+        written = figure(value, inches=inches and name not in _NO_LENGTHS)
         lines.append(f"{name} = {int(value) if name == 'repeats' else written}")
     if section.headings is not None:
         lines.append(f"headings = [{', '.join(figure(value) for value in section.headings)}]")
@@ -268,8 +268,8 @@ def _measure_lines(section: MeasureSection, inches: bool) -> list[str]:
         lines.append(f"keep = [{kept}]")
     if (sets := section.sets) is not None:
         places = ((axis, getattr(sets, axis)) for axis in "xyzr")
-        axes = [f"{axis} = {figure(v, inches and axis != 'r')}" for axis, v in places if v is not None]
-        allowed = ", ".join(f"{axis} = {figure(value, inches)}" for axis, value in sets.allowance.items())
+        axes = [f"{axis} = {figure(v, inches=inches and axis != 'r')}" for axis, v in places if v is not None]
+        allowed = ", ".join(f"{axis} = {figure(value, inches=inches)}" for axis, value in sets.allowance.items())
         axes += [f"allowance = {{ {allowed} }}"] if allowed else []
         lines.append(f'sets = {{ row = "{sets.row}", {", ".join(axes)} }}')
     lines += [f"comment = {quoted(section.comment, 120)}"] if section.comment else []

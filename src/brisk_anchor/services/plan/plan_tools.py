@@ -54,8 +54,7 @@ def look_at_tool(session: Session, section: ToolCheckSection) -> list[Finding]:
     looks = []
     if cutter.health is not Health.WHOLE:
         looks.append(
-            Finding(
-                True,
+            Finding.stopping(
                 f"T{cutter.number} is {cutter.health.value}: its length does not hold",
                 "Whether it is whole is told by its length",
                 "Measure it on the shelf first: 6, l",
@@ -63,8 +62,7 @@ def look_at_tool(session: Session, section: ToolCheckSection) -> list[Finding]:
         )
     if section.tolerance < 4 * cutter.u_length:
         looks.append(
-            Finding(
-                False,
+            Finding.warning(
                 f"T{cutter.number} is held to ±{mm(section.tolerance)}, and known to ±{num(2 * cutter.u_length)}",
                 "A whole tool may be told broken",
                 "Allow more",

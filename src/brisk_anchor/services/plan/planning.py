@@ -171,8 +171,7 @@ def _parents(setup: Setup, row: str) -> list[str]:
 def _left_behind(setup: Setup, rows: Sequence[str]) -> list[Finding]:
     """Rows that follow one this plan sets, and that it does not set itself."""
     return [
-        Finding(
-            False,
+        Finding.warning(
             f"{child.row} follows {parent}, which this plan sets, and is not set by it",
             f"After the run {child.row} still holds what followed from the old {parent}",
             f"Let the plan set {child.row} too, or write it afterwards from the book",
@@ -273,7 +272,7 @@ def _rows_may_change(session: Session, plan: PlanFile) -> list[Finding]:
         try:
             session.writer.may_change(row)
         except DatumError as error:
-            looks.append(Finding(True, error.what, error.meaning, error.remedy))
+            looks.append(Finding.stopping(error.what, error.meaning, error.remedy))
     return looks
 
 
@@ -288,8 +287,7 @@ def _beyond(profile: Profile, plan: PlanFile, steps: Sequence[Step]) -> list[Fin
     ):
         name, reaction = other[0]
         looks.append(
-            Finding(
-                True,
+            Finding.stopping(
                 f"{name} is to “{reaction}” when its check fails; a control with the profile {profile.name} cannot",
                 "It has no branches: a check can only end the program",
                 "Choose alarm",
@@ -297,8 +295,7 @@ def _beyond(profile: Profile, plan: PlanFile, steps: Sequence[Step]) -> list[Fin
         )
     if plan.half_turn and not (profile.probing and profile.probing.orient_half):
         looks.append(
-            Finding(
-                True,
+            Finding.stopping(
                 f"The profile {profile.name} names no half turn of the spindle",
                 "The run-out cannot be taken out by it",
                 "State probing.orient and probing.orient_half in the profile, or measure without it",
@@ -306,8 +303,8 @@ def _beyond(profile: Profile, plan: PlanFile, steps: Sequence[Step]) -> list[Fin
         )
     if not profile.measures and steps:
         looks.append(
-            Finding(
-                True, f"A control with the profile {profile.name} cannot probe", "Nothing is measured by a program", ""
+            Finding.stopping(
+                f"A control with the profile {profile.name} cannot probe", "Nothing is measured by a program", ""
             )
         )
     return looks

@@ -289,8 +289,7 @@ def take_reference(session: Session, figure: float | None, frame: PositionFrame 
     if abs(axis.value - expected) > REFERENCE_JUMP:
         raise SecondLookError(
             [
-                Finding(
-                    True,
+                Finding.stopping(
                     f"The reference would jump {signed_mm(axis.value - expected, 3)} from the one before",
                     "The setter moved, another tool stood on it, or the figure counts from another offset",
                     "Touch it again; if the setter was moved, say that the master is new first",

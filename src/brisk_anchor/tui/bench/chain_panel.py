@@ -19,7 +19,7 @@ if TYPE_CHECKING:
 WIDTH = 50
 
 
-def links(chain: Chain | None, missing: Sequence[str], proof: Proof | None, settled: bool) -> Text:
+def links(chain: Chain | None, missing: Sequence[str], proof: Proof | None, *, settled: bool) -> Text:
     """The five links of the chain on one line, filled as far as it goes; `settled`: the offset is stored."""
     touches = sum(len(feature.touches) for feature in chain.features) if chain else 0
     measured = bool(chain and chain.features)
@@ -48,7 +48,7 @@ def chain_text(
 
     Where there are fewer lines than `room`, only what each axis comes to is shown, and where the rest stands.
     """
-    text = links(chain, missing, proof, settled)
+    text = links(chain, missing, proof, settled=settled)
     whole = 1 + (sum(len(axis.terms) for axis in chain.axes) if chain else 0)
     short = whole + len(missing) + bool(agreements or proof) > room
     if chain is not None:
