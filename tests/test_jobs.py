@@ -13,6 +13,7 @@ from brisk_anchor.core.offsets.rules import FromFeature
 from brisk_anchor.exchange.toml_files import in_millimetres, line_of
 from brisk_anchor.services.job.job_editor import JobEditor
 from brisk_anchor.services.job.job_models import NO_LENGTHS
+from brisk_anchor.services.job.job_text import sections, with_key, without_table
 from brisk_anchor.services.job.jobs import FILES, check_job, load_job, new_job
 from brisk_anchor.services.measure.datum_rules import axes_of
 from brisk_anchor.services.measure.measurement_request import build_measurement, point_at
@@ -292,8 +293,8 @@ def test_a_zero_moves_off_what_cannot_be_reached_with_its_distance_kept(folder, 
     text = (folder / "job.toml").read_text()
     assert text.count("#") == comments
     (folder / "job.toml").write_text(text.replace('x = { feature = "dowel"', '"x" = { feature = "dowel"'))
-    with pytest.raises(JobError, match="could be changed"):
-        JobEditor(folder).ruled("G54", {"x": FromFeature("seat", 1.0)})
+    quoted = JobEditor(folder).ruled("G54", {"x": FromFeature("seat", 1.0)})
+    assert '"x" = { feature = "seat", drawing = 1.000000 }' in quoted.texts["job.toml"]
     with pytest.raises(JobError, match="G58 has no line"):
         JobEditor(folder).ruled("G58", {"x": FromFeature("seat", 1.0)})
 
@@ -305,3 +306,50 @@ def test_what_can_be_reached_and_what_a_feature_locates(quiet):
     assert quiet.datums.take_datum("G54", "x", "boss", onto=False) is False
     assert quiet.rows.expected("G54")["x"] == pytest.approx(-470.0)
     assert quiet.setup.row("G54").rules["x"].drawing == pytest.approx(104.0)
+
+
+AWKWARD = (
+    """# of the file
+units = "mm"   # inside
+
+# of the solid
+[[solid]]
+name = "plate"
+points = [
+  [0, 0],   # a corner
+  ["a"],
+]
+# inside the plate
+
+# of the bore
+[[feature]]
+name = 'bore'
+note = """
+    + '"""'
+    + """
+[[feature]]
+name = "no section"
+"""
+    + '"""'
+    + """
+size = 12.0 # about
+[[solid]]
+name = "ball"
+[[feature]]
+name = "ball"
+"""
+)
+
+
+def test_a_file_is_cut_into_its_sections_whatever_stands_in_its_values():
+    found = sections(AWKWARD)
+    assert "".join(section.text for section in found) == AWKWARD
+    assert [section.name for section in found] == [(), ("solid",), ("feature",), ("solid",), ("feature",)]
+    changed = with_key(AWKWARD, "part.toml", "size", "13.0", "name", table=("feature", 0))
+    assert changed == AWKWARD.replace("size = 12.0 # about", "size = 13.0 # about")
+    added = with_key(AWKWARD, "part.toml", "radius", "4.5", "name", table=("solid", 1))
+    assert added == AWKWARD.replace('name = "ball"\n[[feature]]', 'name = "ball"\nradius = 4.5\n[[feature]]')
+    gone = without_table(AWKWARD, "part.toml", "feature", "bore")
+    assert [words in gone for words in ("# of the bore", "no section", "# inside the plate")] == [False, False, True]
+    with pytest.raises(JobError, match="no line"):
+        with_key(AWKWARD, "part.toml", "radius", "4.5", "diameter", table=("solid", 1))

@@ -172,7 +172,9 @@ def test_arcs_stay_on_their_circle_and_turn_the_right_way(first, turn, radius, p
         assert radius - middle <= CHORD * 1.01
     if abs(turn - math.pi) > 0.05:
         by_radius = {"R": radius if turn < math.pi else -radius}
-        assert arc_centre(tuple(start), tuple(end), axes, by_radius, clockwise=clockwise) == pytest.approx((30, -40), abs=1e-3)
+        assert arc_centre(tuple(start), tuple(end), axes, by_radius, clockwise=clockwise) == pytest.approx(
+            (30, -40), abs=1e-3
+        )
 
 
 def test_a_whole_circle_and_a_helix_in_blocks(profile):

@@ -1,12 +1,22 @@
-"""Changing a job's files as text: single lines and whole tables, so that a person's comments stay where they are."""
+"""Changing a job's files: single values and whole sections, everything else as the person wrote it.
+
+A file is cut into its sections, and tomlkit changes the one that is meant. It is not given the whole file: where
+[[solid]] and [[feature]] take turns it gathers them by name, and comments then stand over the wrong one.
+"""
 
 from __future__ import annotations
 
-import re
+import tomllib
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 from brisk_anchor.core.errors import Fault, JobError
 from brisk_anchor.core.offsets.rules import FromFeature, FromFit, FromHeading, FromRow, FromTable, Rule
-from brisk_anchor.exchange.toml_files import MILLIMETRES, line_of, parse
+from brisk_anchor.exchange.toml_files import MILLIMETRES, parse
+
+if TYPE_CHECKING:
+    from tomlkit import TOMLDocument
+    from tomlkit.items import Item
 
 JOB_NAME = "job.toml"
 
@@ -50,80 +60,173 @@ def rule_words(axis: str, rule: Rule, scale: float) -> str:
     return "{ keep = true }"
 
 
+@dataclass(frozen=True, slots=True)
+class Section:
+    """One section of a file: the comments right above it, its header ("" for the head), and what stands in it."""
+
+    above: str
+    header: str
+    body: str
+
+    @property
+    def text(self) -> str:
+        """As it stands in the file."""
+        return self.above + self.header + self.body
+
+    @property
+    def name(self) -> tuple[str, ...]:
+        """The words of its header; nothing for the head."""
+        data = tomllib.loads(self.header)
+        words: list[str] = []
+        while data:
+            ((word, inner),) = data.items()
+            words.append(word)
+            data = inner[0] if isinstance(inner, list) else inner
+        return tuple(words)
+
+
+def sections(text: str) -> list[Section]:
+    """A sound TOML file cut into its sections; joined, their texts are the file."""
+    lines = text.splitlines(keepends=True)
+    starts = [0]
+    for number, line in enumerate(lines):
+        if line.lstrip().startswith("[") and number and _whole("".join(lines[starts[-1] : number])):
+            starts.append(number)
+    found: list[Section] = []
+    above: list[str] = []
+    for first, end in zip(starts, [*starts[1:], len(lines)], strict=True):
+        has_header = lines[first].lstrip().startswith("[") if lines else False
+        header, body = (lines[first], lines[first + 1 : end]) if has_header else ("", lines[first:end])
+        rest = len(body)
+        while end < len(lines) and rest and body[rest - 1].lstrip().startswith("#"):
+            rest -= 1
+        found.append(Section("".join(above), header, "".join(body[:rest])))
+        above = body[rest:]
+    return found
+
+
+def _whole(text: str) -> bool:
+    """Whether text ends between two values, not within one."""
+    try:
+        tomllib.loads(text)
+    except tomllib.TOMLDecodeError:
+        return False
+    return True
+
+
+def _place(found: list[Section], table: tuple[str | int, ...]) -> int | None:
+    """Which section a place names: the head, a table, or one of several of a name; None where none is written so."""
+    if not table:
+        return 0
+    name, number = (table[:-1], table[-1]) if isinstance(table[-1], int) else (table, 0)
+    same = [at for at, section in enumerate(found) if section.header and section.name == name]
+    return same[number] if number < len(same) else None
+
+
+def _value(text: str) -> Item:
+    import tomlkit
+
+    return tomlkit.value(text)
+
+
+def _parsed(body: str) -> TOMLDocument:
+    import tomlkit
+
+    return tomlkit.parse(body)
+
+
+def _with(section: Section, key: str, value: str | None, after: str = "") -> Section | None:
+    """A section with a value changed, taken out (None), or put behind another; None where that is not there."""
+    import tomlkit
+
+    document = _parsed(section.body)
+    if value is None:
+        document.pop(key, None)
+    elif key in document:
+        document[key] = _value(value)
+    elif after in document:
+        longer = tomlkit.document()
+        for known, item in document.body:
+            longer.append(known, item)
+            if known is not None and known.key == after:
+                longer.append(key, _value(value))
+        document = longer
+    else:
+        return None
+    return Section(section.above, section.header, tomlkit.dumps(document))
+
+
+def _joined(found: list[Section]) -> str:
+    return "".join(section.text for section in found)
+
+
+def _offset(data: dict[str, object], row: str) -> int | None:
+    listed = data.get("offset")
+    tables = listed if isinstance(listed, list) else []
+    return next((n for n, table in enumerate(tables) if table.get("row") == row), None)
+
+
 def with_rule(text: str, row: str, axis: str, rule: Rule | None) -> str:
-    """job.toml with one line changed: where an axis of an offset comes from; None takes the line of the angle out.
+    """job.toml with one value changed: where an axis of an offset comes from; None takes the angle out.
 
     An angle has the heading of the description, so that it follows when the part is turned there.
 
     Raises:
-        JobError: the file does not hold the rule on a line of its own.
+        JobError: the file does not hold the offset in a section of its own.
     """
     data = parse(text, JOB_NAME)
-    number = next((n for n, table in enumerate(data.get("offset", [])) if table.get("row") == row), None)
-    line = line_of(text, ("offset", number if number is not None else 0, axis))
-    lines = text.split("\n")
-    here = _line(text, ("offset", number, axis)) if number is not None else None
-    if axis == "r" and number is not None and here is None:
-        if rule is None:
-            return text
-        line = _line(text, ("offset", number, "z"))
-        lines.insert(line or 0, "r = {}")
-        line = line + 1 if line is not None else None
-    if number is None or line is None or not re.match(rf"\s*{axis}\s*=\s*\{{.*\}}\s*(#.*)?$", lines[line - 1]):
+    number, found = _offset(data, row), sections(text)
+    at = _place(found, ("offset", number)) if number is not None else None
+    words = None if rule is None else rule_words(axis, rule, MILLIMETRES[data["units"]])
+    changed = _with(found[at], axis, words, "z" if axis == "r" else "") if at is not None else None
+    if at is None or changed is None:
         reason = f"{row} has no line “{axis} = {{ … }}” that could be changed"
         raise JobError(JOB_NAME, (Fault(JOB_NAME, reason),), "Change it by hand")
-    if rule is None:
-        del lines[line - 1]
-    else:
-        lines[line - 1] = f"{axis} = {rule_words(axis, rule, MILLIMETRES[data['units']])}"
-    return "\n".join(lines)
+    found[at] = changed
+    return _joined(found)
 
 
 def with_turner(text: str, row: str, letter: str) -> str:
     """job.toml with the angle of an offset used by a table of that letter, or by the row itself ("").
 
     Raises:
-        JobError: the file has no line for the angle.
+        JobError: the file has no value for the angle.
     """
-    data = parse(text, JOB_NAME)
-    number = next((n for n, table in enumerate(data.get("offset", [])) if table.get("row") == row), 0)
-    line = _line(text, ("offset", number, "r"))
-    lines = text.split("\n")
-    if line is None or "}" not in lines[line - 1]:
+    import tomlkit
+    from tomlkit.items import InlineTable
+
+    number, found = _offset(parse(text, JOB_NAME), row), sections(text)
+    at = _place(found, ("offset", number or 0))
+    document = _parsed(found[at].body) if at is not None else tomlkit.document()
+    rule = document.get("r")
+    if at is None or not isinstance(rule, InlineTable):
         raise JobError(JOB_NAME, (Fault(JOB_NAME, f"{row} has no line “r = {{ … }}”"),), "Give it an angle first")
-    plain = re.sub(r',\s*table\s*=\s*"."', "", lines[line - 1])
-    words = f', table = "{letter}" }}' if letter else " }"
-    lines[line - 1] = re.sub(r"\s*\}", words, plain, count=1)
-    return "\n".join(lines)
+    rule.pop("table", None)
+    if letter:
+        rule["table"] = letter
+    found[at] = Section(found[at].above, found[at].header, tomlkit.dumps(document))
+    return _joined(found)
 
 
 def with_key(text: str, name: str, key: str, value: str, after: str, *, table: tuple[str | int, ...] = ()) -> str:
-    """A file with a key of its head, or of a table, set: on the line it stands on, or on a new one behind `after`.
+    """A file with a value of its head, or of a section, set: where it stands, or else behind `after`.
 
     Raises:
-        JobError: neither stands on a line of its own.
+        JobError: neither stands there.
     """
-    lines = text.split("\n")
-    if (line := _line(text, (*table, key))) is not None:
-        comment = re.search(r"\s+#.*$", lines[line - 1])
-        lines[line - 1] = f"{key} = {value}{comment[0] if comment else ''}"
-    elif (line := _line(text, (*table, after))) is not None:
-        lines.insert(line, f"{key} = {value}")
-    else:
-        raise JobError(name, (Fault(name, f"there is no line “{after} = …” in its head"),), "Change it by hand")
-    return "\n".join(lines)
-
-
-def _line(text: str, place: tuple[str | int, ...]) -> int | None:
-    """The line of a key itself: `line_of` is content with the table around it."""
-    line = line_of(text, place)
-    if line is None or not re.match(rf"\s*{place[-1]}\s*=", text.split("\n")[line - 1]):
-        return None
-    return line
+    parse(text, name)
+    found = sections(text)
+    at = _place(found, table)
+    changed = _with(found[at], key, value, after) if at is not None else None
+    if at is None or changed is None:
+        where = ".".join(map(str, table)) or "its head"
+        raise JobError(name, (Fault(name, f"there is no line “{after} = …” in {where}"),), "Change it by hand")
+    found[at] = changed
+    return _joined(found)
 
 
 def with_table(text: str, table: str) -> str:
-    """A file with a table more at its end."""
+    """A file with a section more at its end."""
     return f"{text.rstrip()}\n\n{table.strip()}\n"
 
 
@@ -131,23 +234,12 @@ def without_table(text: str, name: str, kind: str, wanted: str) -> str:
     """A file without the [[feature]] or [[solid]] of a name, and without the comments right above it.
 
     Raises:
-        JobError: there is none, or it does not stand in a table of its own.
+        JobError: there is none, or it does not stand in a section of its own.
     """
     data = parse(text, name)
     number = next((n for n, table in enumerate(data.get(kind, [])) if table.get("name") == wanted), None)
-    line = line_of(text, (kind, number)) if number is not None else None
-    lines = text.split("\n")
-    if line is None or not lines[line - 1].lstrip().startswith("[["):
+    found = sections(text)
+    at = _place(found, (kind, number)) if number is not None else None
+    if at is None:
         raise JobError(name, (Fault(name, f"there is no table [[{kind}]] “{wanted}”"),), "Change it by hand")
-    first = line - 1
-    end = next((n for n in range(line, len(lines)) if _is_header(lines[n])), len(lines))
-    while end > line and (lines[end - 1].lstrip().startswith("#") or not lines[end - 1].strip()):
-        end -= 1
-    while first and lines[first - 1].lstrip().startswith("#"):
-        first -= 1
-    return "\n".join([*lines[:first], *lines[end:]]).rstrip() + "\n"
-
-
-def _is_header(line: str) -> bool:
-    """Whether a line opens a table, and is no value of several lines that begins with a bracket."""
-    return re.match(r"\s*\[\[?\s*[A-Za-z_]", line) is not None
+    return f"{_joined([*found[:at], *found[at + 1 :]]).rstrip()}\n"
