@@ -21,12 +21,14 @@ from brisk_anchor.services.job.new_job import begin_job
 from brisk_anchor.services.session.job_opening import open_job
 from brisk_anchor.tui.actions import ACTIONS, of_view
 from brisk_anchor.tui.app import BriskAnchorApp
+from brisk_anchor.tui.choice_list import ChoiceList
 from brisk_anchor.tui.entry import EntryLine
 from brisk_anchor.tui.view_state import ViewState
 
 
 def said(app, widget="Prompt"):
-    return str(app.query_one(widget).render())
+    shown = app.query_one(widget)
+    return shown.words if isinstance(shown, ChoiceList) else str(shown.render())
 
 
 async def wait_for(condition, seconds=20.0):

@@ -9,6 +9,7 @@ from rich.text import Text
 from brisk_anchor.core.numbers import counted
 from brisk_anchor.core.quantities import Dimension, deg, mm, num, quantity, signed_deg, um
 from brisk_anchor.tui import theme
+from brisk_anchor.tui.choice_list import ListRow
 from brisk_anchor.tui.words import cut
 
 if TYPE_CHECKING:
@@ -25,34 +26,30 @@ def steps_by_name(builder: PlanBuilder) -> dict[str, tuple[int, Step]]:
     return {step.name: (number, step) for number, step in enumerate(ready.steps, 1)} if ready else {}
 
 
-def list_text(builder: PlanBuilder, chosen: int, pointed: str, width: int, height: int) -> Text:
-    """Tools that are looked at first, then the measurements round the chosen one."""
+def list_rows(builder: PlanBuilder, pointed: str, width: int) -> list[ListRow]:
+    """Tools that are looked at first, then the measurements, then what could be added."""
     from brisk_anchor.services.plan.plan_words import sets_text
 
     plan, steps = builder.plan, steps_by_name(builder)
-    rows: list[Text] = []
+    rows: list[ListRow] = []
     for check in plan.tool_check:
         text = Text(no_wrap=True, overflow="ellipsis")
         sign, colour = ("●", theme.LIVE) if check.enabled else ("◌", theme.FAINT)
         text.append(f"      {sign} ", colour)
         text.append(f"T{check.tool} whole?", theme.TEXT)
-        text.append(f"   on the setter, within {mm(check.tolerance)}, else {check.on_fail}\n", theme.QUIET)
-        rows.append(text)
-    at = len(rows)
+        text.append(f"   on the setter, within {mm(check.tolerance)}, else {check.on_fail}", theme.QUIET)
+        rows.append(ListRow(text, None))
     drawn = {feature.name: feature for feature in builder.session.setup.features}
     wide = max(16, min(34, width - 48))
     for index, section in enumerate(plan.measure):
-        here = index == chosen
-        at = len(rows) if here else at
         number, step = steps.get(section.known_as, (0, None))
         feature = drawn.get(section.feature or "")
         title = feature.title if feature is not None else (section.name or section.feature or "")
-        text = Text(no_wrap=True, overflow="ellipsis")
-        text.append(" › " if here else "   ", f"bold {theme.SAND}")
+        text = Text("   ", no_wrap=True, overflow="ellipsis")
         text.append(f"{number or '':>2} ", theme.QUIET)
         sign, colour = _sign(builder, index, step)
         text.append(f"{sign} ", f"bold {colour}")
-        style = theme.FAINT if not section.enabled else (f"bold {theme.TEXT}" if here else theme.TEXT)
+        style = theme.TEXT if section.enabled else theme.FAINT
         text.append(f"{cut(title, wide):<{wide}} ", style)
         if step is not None:
             text.append(
@@ -68,22 +65,16 @@ def list_text(builder: PlanBuilder, chosen: int, pointed: str, width: int, heigh
         table = "  ".join(f"{letter}{signed_deg(angle)}" for letter, angle in section.table.items())
         parts = (table, whole, sets_text(section.sets, section.kept))
         text.append("  ".join(part for part in parts if part), theme.SAND)
-        text.append("\n")
-        rows.append(text)
+        rows.append(ListRow(text, index))
     if pointed:
         text = Text(no_wrap=True, overflow="ellipsis")
         text.append("    + ", theme.SAND)
         text.append(f"{pointed}", theme.SAND)
-        text.append("   a adds it, r with the figures of the chosen one\n", theme.QUIET)
-        rows.append(text)
-        at = len(rows) - 1 if chosen < 0 else at
-    first = max(0, min(at - height // 2, len(rows) - height))
-    whole_text = Text(no_wrap=True, overflow="ellipsis")
-    for row in rows[first : first + height]:
-        whole_text.append_text(row)
+        text.append("   a adds it, r with the figures of the chosen one", theme.QUIET)
+        rows.append(ListRow(text, None))
     if not rows:
-        whole_text.append(" Nothing is planned yet. f points at a feature, a adds it.\n", theme.QUIET)
-    return whole_text
+        rows.append(ListRow(Text(" Nothing is planned yet. f points at a feature, a adds it.", theme.QUIET), None))
+    return rows
 
 
 def _by_the_job(builder: PlanBuilder, name: str) -> str:

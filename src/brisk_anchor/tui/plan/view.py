@@ -14,11 +14,12 @@ from brisk_anchor.core.quantities import num
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.actions import Do
 from brisk_anchor.tui.base import Handlers, Stage
+from brisk_anchor.tui.choice_list import ChoiceList
 from brisk_anchor.tui.drawing import Drawing
 from brisk_anchor.tui.entry import Question, Words
 from brisk_anchor.tui.looking import DrawnView
 from brisk_anchor.tui.panels import Heading, LatePanel
-from brisk_anchor.tui.plan.panels import figures_text, list_text, steps_by_name, whole_text
+from brisk_anchor.tui.plan.panels import figures_text, list_rows, steps_by_name, whole_text
 from brisk_anchor.tui.plan.runs import PlanRuns
 from brisk_anchor.tui.view_state import ViewState
 
@@ -76,7 +77,7 @@ class PlanView(DrawnView):
         """List, figures; drawing, the whole."""
         with Vertical(id="plan-left"):
             yield Heading(id="plan-heading")
-            yield LatePanel(id="plan-list")
+            yield ChoiceList(id="plan-list")
             yield Heading(id="figures-heading")
             yield LatePanel(id="plan-figures")
         with Vertical(id="plan-side"):
@@ -136,10 +137,9 @@ class PlanView(DrawnView):
         changed = " · changed" if builder.changed else ""
         self.query_one("#plan-heading", Heading).tell(f"{builder.path.name}{changed}   {plan.name}", note)
         pointed = self.pointed.title if self.pointed else ""
-        key = (plan, builder.problems, builder.ready, self.chosen, pointed)
-        self.query_one("#plan-list", LatePanel).tell_late(
-            tuple(map(id, key[:3])) + key[3:],
-            lambda width, height: list_text(builder, self.chosen, pointed, width, height),
+        key = (*map(id, (plan, builder.problems, builder.ready)), pointed)
+        self.query_one("#plan-list", ChoiceList).tell(
+            key, lambda width: list_rows(builder, pointed, width), self.chosen
         )
         self._show_figures(builder)
         self.show_whole(builder)
@@ -220,6 +220,10 @@ class PlanView(DrawnView):
         self.query_one(Drawing).show(picture)
 
     # -- choosing ----------------------------------------------------------------------------------------------
+
+    def on_choice_list_chosen(self, message: ChoiceList.Chosen) -> None:
+        """A click on a measurement."""
+        self.move(message.choice - self.chosen)
 
     def move(self, step: int) -> None:
         """Choose a measurement."""

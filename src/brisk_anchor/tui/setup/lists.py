@@ -10,6 +10,7 @@ from rich.text import Text
 
 from brisk_anchor.core.quantities import num, signed_num
 from brisk_anchor.tui import theme
+from brisk_anchor.tui.choice_list import ListRow
 from brisk_anchor.tui.words import cut
 
 if TYPE_CHECKING:
@@ -82,33 +83,24 @@ def word_items(setup: Setup) -> list[Item]:
     return [Item(word.text, word.machine) for word in setup.words]
 
 
-def list_text(items: Sequence[Item], chosen: int, page: str, width: int, height: int) -> Text:
-    """The lines round the chosen one that fit; what lies above and below is counted."""
-    text = Text(no_wrap=True, overflow="ellipsis")
+def list_rows(items: Sequence[Item], page: str, width: int) -> list[ListRow]:
+    """A row an item, for a list so many cells wide."""
     if not items:
-        text.append(f" there are no {page}\n", theme.QUIET)
-        return text
+        return [ListRow(Text(f" there are no {page}", theme.QUIET), None)]
     room = max(16, min(34, width - 38))
-    fit = max(1, height - (2 if len(items) > height else 0))
-    first = max(0, min(chosen - fit // 2, len(items) - fit))
-    if len(items) > height:
-        text.append(f"   {first} more above\n" if first else "\n", theme.FAINT)
-    for number in range(first, min(len(items), first + fit)):
-        item, here = items[number], number == chosen
-        text.append(" › " if here else "   ", f"bold {theme.SAND}")
+    rows = []
+    for number, item in enumerate(items):
+        text = Text("   ", no_wrap=True, overflow="ellipsis")
         if page == "features":
             sign = "!" if item.reason else ("●" if item.measured else "○")
             colour = theme.CORAL if item.reason else (theme.LIVE if item.measured else theme.QUIET)
             text.append(f"{sign} ", colour)
-        title = cut(item.title, room)
-        text.append(f"{title:<{room}} ", f"bold {theme.TEXT}" if here else theme.TEXT)
+        text.append(f"{cut(item.title, room):<{room}} ", theme.TEXT)
         body = cut(item.body, 14)
         text.append(f"{body:<{8 if page == 'features' else 15}} {item.size:<8} ", theme.QUIET)
-        text.append(f"{item.used}\n", theme.SAND)
-    below = len(items) - first - fit
-    if below > 0:
-        text.append(f"   {below} more below\n", theme.FAINT)
-    return text
+        text.append(item.used, theme.SAND)
+        rows.append(ListRow(text, number))
+    return rows
 
 
 def item_text(item: Item, zero: Vector) -> Text:

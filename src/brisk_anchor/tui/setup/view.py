@@ -18,6 +18,7 @@ from brisk_anchor.core.quantities import deg, expanded, mm, num, signed_deg, sig
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.actions import Do
 from brisk_anchor.tui.base import Handlers, Stage
+from brisk_anchor.tui.choice_list import ChoiceList
 from brisk_anchor.tui.drawing import Drawing
 from brisk_anchor.tui.entry import Words
 from brisk_anchor.tui.looking import DrawnView
@@ -28,7 +29,7 @@ from brisk_anchor.tui.setup.lists import (
     Item,
     feature_items,
     item_text,
-    list_text,
+    list_rows,
     operation_items,
     point_items,
     word_items,
@@ -103,7 +104,7 @@ class SetupView(DrawnView):
         """Features; drawing and zero."""
         with Vertical(id="setup-left"):
             yield Heading(id="features-heading")
-            yield LatePanel(id="features")
+            yield ChoiceList(id="features")
             yield Heading(id="feature-heading")
             yield LatePanel(id="feature")
             yield Heading(id="facts-heading")
@@ -143,8 +144,8 @@ class SetupView(DrawnView):
         page = self.listed
         others = "  ".join(f"{name}" if name != page else name.upper() for name in PAGES)
         self.query_one("#features-heading", Heading).tell(others, NOTES[page])
-        self.query_one("#features", LatePanel).tell_late(
-            (chosen, page, tuple(items)), lambda width, height: list_text(items, chosen, page, width, height)
+        self.query_one("#features", ChoiceList).tell(
+            (page, tuple(items)), lambda width: list_rows(items, page, width), chosen
         )
         self._show_item(view_state)
         self._show_zero(view_state)
@@ -232,6 +233,11 @@ class SetupView(DrawnView):
         self.query_one("#zero", LatePanel).tell_text(zero_text(view_state.session, view_state.row))
 
     # -- choosing ----------------------------------------------------------------------------------------------
+
+    def on_choice_list_chosen(self, message: ChoiceList.Chosen) -> None:
+        """A click on a line."""
+        self.chosen = message.choice
+        self.show()
 
     def move(self, step: int) -> None:
         """Choose a line."""

@@ -14,6 +14,7 @@ from brisk_anchor.core.quantities import expanded, mm, num, signed_mm, signed_nu
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.actions import Do
 from brisk_anchor.tui.base import Handlers, Stage, View
+from brisk_anchor.tui.choice_list import ChoiceList, ListRow
 from brisk_anchor.tui.entry import Question, Words
 from brisk_anchor.tui.panels import Heading, LatePanel
 from brisk_anchor.tui.shelf.drawing import radius_text, tool_text
@@ -67,7 +68,7 @@ class ShelfView(View):
         """List; the chosen tool."""
         with Vertical(id="tools-left"):
             yield Heading(id="shelf-heading")
-            yield LatePanel(id="shelf")
+            yield ChoiceList(id="shelf")
             yield Heading(id="lengths-heading")
             yield LatePanel(id="lengths")
         with Vertical(id="tools-side"):
@@ -101,8 +102,7 @@ class ShelfView(View):
         self.figure_chosen = min(self.figure_chosen, max(0, len(self.line.figures) - 1))
         self.query_one("#shelf-heading", Heading).tell(f"tools of {session.setup.machine.name}", "mm, ± is k = 2")
         held = session.link.tool_in_spindle
-        key = (tuple(self._lines), self.chosen, held)
-        self.query_one("#shelf", LatePanel).tell_late(key, lambda _width, height: self._list(held, height))
+        self.query_one("#shelf", ChoiceList).tell((tuple(self._lines), held), lambda _: self._rows(held), self.chosen)
         profile = session.profile.tool_lengths
         words = Text(no_wrap=True, overflow="ellipsis")
         about = {
@@ -124,32 +124,29 @@ class ShelfView(View):
         self.query_one("#lengths", LatePanel).tell_text(words)
         self._show_tool(view_state)
 
-    def _list(self, in_spindle: int, height: int) -> Text:
-        """The tools round the chosen one that fit, each group under its name."""
-        rows: list[Text] = []
-        group, at = "", 0
-        for n, line in enumerate(self._lines):
+    def _rows(self, in_spindle: int) -> list[ListRow]:
+        """A row a tool, each group under its name."""
+        rows: list[ListRow] = []
+        group = ""
+        for number, line in enumerate(self._lines):
             if line.group != group:
                 group = line.group
-                rows.append(Text(f"   {group}\n", theme.QUIET))
-            chosen = n == self.chosen
-            at = len(rows) if chosen else at
-            text = Text(no_wrap=True, overflow="ellipsis")
-            text.append(" › " if chosen else "   ", f"bold {theme.SAND}")
+                rows.append(ListRow(Text(f"   {group}", theme.QUIET), None))
+            text = Text("   ", no_wrap=True, overflow="ellipsis")
             held = "▸" if line.number == in_spindle and line.group != "tool setter" else " "
             text.append(f"{held}T{line.number:<4}", f"bold {theme.LIVE if held == '▸' else theme.TEXT}")
-            text.append(f"{line.name[:26]:<27}", f"bold {theme.SAND}" if chosen else theme.TEXT)
+            text.append(f"{line.name[:26]:<27}", theme.TEXT)
             length = next((value for label, value in line.figures if label in ("length", "height")), None)
             known = any(label in ("length", "height") for label, _ in line.figures)
             text.append(f"{_figure('', length) if known else '':>10}  ", theme.TEXT if length else theme.CORAL)
             text.append("● " if line.sound else "! ", theme.LIVE if line.sound else theme.CORAL)
-            text.append(f"{line.state}\n", theme.QUIET if line.sound else theme.CORAL)
-            rows.append(text)
-        first = max(0, min(at - height // 2, len(rows) - height))
-        shown = Text(no_wrap=True, overflow="ellipsis")
-        for row in rows[first : first + max(1, height)]:
-            shown.append_text(row)
-        return shown
+            text.append(line.state, theme.QUIET if line.sound else theme.CORAL)
+            rows.append(ListRow(text, number))
+        return rows
+
+    def on_choice_list_chosen(self, message: ChoiceList.Chosen) -> None:
+        """A click on a tool."""
+        self.move(message.choice - self.chosen)
 
     def _show_tool(self, view_state: ViewState) -> None:
         line = self.line

@@ -1,0 +1,114 @@
+"""A list with one row chosen: Textual's OptionList, told what to show and moved by the keys of the view."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Hashable, Sequence
+from dataclasses import dataclass
+
+from rich.segment import Segment
+from rich.style import Style
+from rich.text import Text
+from textual import events
+from textual.message import Message
+from textual.strip import Strip
+from textual.widgets import OptionList
+from textual.widgets.option_list import Option
+
+from brisk_anchor.tui import theme
+
+_MARK = " › "
+_MARK_STYLE = Style.parse(f"bold {theme.SAND} on {theme.RAISED}")
+
+
+@dataclass(frozen=True, slots=True)
+class ListRow:
+    """One row, a line high; `choice` is its number among those that can be chosen, None for a heading."""
+
+    text: Text
+    choice: int | None
+
+
+class ChoiceList(OptionList):
+    """Rows that depend on the width; only those that changed are put together anew.
+
+    The chosen row is marked where the others leave three cells free.
+    """
+
+    DEFAULT_CSS = f"""
+    ChoiceList {{
+        height: 1fr; padding: 0; border: none; background: {theme.GROUND}; color: {theme.TEXT};
+        scrollbar-size-vertical: 1; scrollbar-color: {theme.RULE}; scrollbar-background: {theme.GROUND};
+        text-wrap: nowrap; text-overflow: ellipsis;
+    }}
+    ChoiceList > .option-list--option, ChoiceList > .option-list--option-disabled {{
+        padding: 0; color: {theme.TEXT}; background: {theme.GROUND};
+    }}
+    ChoiceList > .option-list--option-highlighted, ChoiceList > .option-list--option-hover {{
+        background: {theme.RAISED}; color: {theme.TEXT}; text-style: none;
+    }}
+    """
+    can_focus = False
+
+    class Chosen(Message):
+        """Someone clicked on a row; `choice` is its number among those that can be chosen."""
+
+        def __init__(self, choice: int) -> None:
+            super().__init__()
+            self.choice = choice
+
+    def __init__(self, *, id: str) -> None:
+        super().__init__(id=id)
+        self._make: Callable[[int], Sequence[ListRow]] | None = None
+        self._key: Hashable = None
+        self._rows: list[ListRow] = []
+        self._choice = 0
+
+    def tell(self, key: Hashable, make: Callable[[int], Sequence[ListRow]], choice: int) -> None:
+        """Show the rows that `make` gives for a width in cells, one of them chosen; `key` stands for the rows."""
+        self._choice = choice
+        if key != self._key:
+            self._key, self._make = key, make
+            self._put_together()
+        self._mark()
+
+    def on_resize(self, event: events.Resize) -> None:
+        """Rows for the new width."""
+        self._put_together()
+        self._mark()
+
+    def on_option_list_option_selected(self, event: OptionList.OptionSelected) -> None:
+        """A click on a row."""
+        event.stop()
+        choice = self._rows[event.option_index].choice
+        if choice is not None:
+            self.post_message(self.Chosen(choice))
+
+    @property
+    def words(self) -> str:
+        """What it shows, line by line."""
+        lines = (f"{_MARK}{row.text.plain[3:]}" if row.choice == self._choice else row.text.plain for row in self._rows)
+        return "\n".join(lines)
+
+    def _put_together(self) -> None:
+        width = self.scrollable_content_region.width or self.app.size.width // 2
+        rows = list(self._make(width)) if self._make is not None else []
+        for number, (old, new) in enumerate(zip(self._rows, rows, strict=False)):
+            if old.text != new.text or old.text.spans != new.text.spans:
+                self.replace_option_prompt_at_index(number, new.text)
+        if len(rows) < len(self._rows):
+            self.clear_options()
+            self._rows = []
+        self.add_options(Option(row.text, disabled=row.choice is None) for row in rows[len(self._rows) :])
+        self._rows = rows
+
+    def _mark(self) -> None:
+        at = next((number for number, row in enumerate(self._rows) if row.choice == self._choice), None)
+        with self.prevent(OptionList.OptionHighlighted):
+            self.highlighted = at
+
+    def render_line(self, y: int) -> Strip:
+        """A line of the list; the chosen one with its mark."""
+        strip = super().render_line(y)
+        if self.highlighted is None or y + self.scroll_offset.y != self.highlighted:
+            return strip
+        return Strip.join([Strip([Segment(_MARK, _MARK_STYLE)]), strip.crop(len(_MARK), strip.cell_length)])
