@@ -7,7 +7,7 @@ from importlib import resources
 from pathlib import Path
 from typing import Annotated, Literal, Self
 
-from pydantic import Field, ValidationError, model_validator
+from pydantic import AfterValidator, Field, ValidationError, WithJsonSchema, model_validator
 
 from brisk_anchor.core.errors import BriskAnchorError, Fault, SceneError
 from brisk_anchor.core.geometry.rotary import RotaryAxis
@@ -160,28 +160,23 @@ _WALLS = {
 """Walls a feature may have by what its kind is touched on, each set sorted."""
 
 
+def _known_kind(word: str) -> str:
+    if word not in _KINDS:
+        raise ValueError(f"there is no kind “{word[:24]}”; there are {', '.join(_KINDS)}")
+    return word
+
+
+_KINDS = tuple(kind.value for kind in FeatureKind)
+KindWord = Annotated[str, AfterValidator(_known_kind), WithJsonSchema({"enum": list(_KINDS), "type": "string"})]
+"""The word for a kind of feature."""
+
+
 class FeatureSection(FileSection):
     """A feature of the drawing: `place` in its body's frame; for a bore or boss the middle of its upper edge."""
 
     name: Annotated[str, Field(pattern=r"^[a-z][a-z0-9 -]{0,23}$")]
     title: Name
-    kind: Literal[
-        "bore",
-        "boss",
-        "surface",
-        "slot",
-        "web",
-        "pocket",
-        "block",
-        "inside corner",
-        "outside corner",
-        "edge",
-        "plane",
-        "ball",
-        "tilted bore",
-        "point between",
-        "intersection",
-    ]
+    kind: KindWord
     body: str
     solid: str
     place: Place
