@@ -11,7 +11,7 @@ from importlib.resources.abc import Traversable
 from pathlib import Path
 from typing import Annotated, Literal
 
-from pydantic import Field, ValidationError, model_validator
+from pydantic import AfterValidator, Field, ValidationError, WithJsonSchema, model_validator
 
 from brisk_anchor.core.errors import Fault, ProfileError
 from brisk_anchor.nc.bounded import read_at_most
@@ -45,13 +45,24 @@ from brisk_anchor.nc.profile.sections import (
 _MAX_BYTES = 200_000
 
 
+def _known_language(name: str) -> str:
+    if name not in LANGUAGES:
+        raise ValueError(f"there is no language “{name[:24]}”; there are {', '.join(LANGUAGES)}")
+    return name
+
+
+LanguageName = Annotated[
+    str, AfterValidator(_known_language), WithJsonSchema({"enum": list(LANGUAGES), "type": "string"})
+]
+"""The name of one of `LANGUAGES`."""
+
+
 class Profile(ProfileSection):
     """A control profile, validated. Sections a language has no use for are None."""
 
     name: Annotated[str, Field(pattern=r"^[a-z0-9][a-z0-9-]{0,39}$")]
     title: Annotated[str, Field(max_length=80)]
-    language: Literal["hash-macro", "ngc", "table"]
-    """One of `LANGUAGES`."""
+    language: LanguageName
     resolution: float = Field(gt=0, le=0.01)
     comment: Comment
     program: ProgramForm
