@@ -10,6 +10,7 @@ from rich.text import Text
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.actions import of_view
 from brisk_anchor.tui.panels import LatePanel
+from brisk_anchor.tui.views import VIEWS
 from brisk_anchor.tui.words import cut
 
 
@@ -101,7 +102,7 @@ class KeyLine(LatePanel):
     def tell(self, view: str, width: int) -> None:
         """Show as many keys as fit; help always does."""
         text = Text(no_wrap=True, overflow="ellipsis")
-        tail = [("1–7", "views"), ("?", "help")]
+        tail = [(f"1–{VIEWS[-1].key}", "views"), ("?", "help")]
         used = sum(len(k) + len(w) + 3 for k, w in tail) + 2
         for action in of_view(view):
             if not action.line:
