@@ -243,7 +243,7 @@ def test_a_tilted_plane_gives_its_three_angles_and_how_they_are_called(scene):
 
 
 def test_what_nobody_needs_later_gives_its_variables_free(session):
-    """Twelve features, one row: only what the row hangs on is held to the end."""
+    """Twelve features, one row: only what the row depends on is held to the end."""
     names = list(WAYS)
     made = plan(*({"feature": name} for name in names), {"feature": "top"})
     steps = plan_steps(nc_plan(session, planned(session, made)))

@@ -7,11 +7,12 @@ import re
 import subprocess
 from collections import Counter
 from pathlib import Path
-from typing import get_args
 
 import pytest
 
 from brisk_anchor.core import errors
+from brisk_anchor.core.features.specs.registry import SPECS, spec_of
+from brisk_anchor.core.kinds import FeatureKind
 from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.nc.profile.languages import LANGUAGES
 from brisk_anchor.nc.programs.steps import AlarmNumber
@@ -114,11 +115,16 @@ def test_no_class_name_is_used_twice():
 
 
 def test_a_language_is_registered_in_three_places_and_asked_for_what_it_can_do():
-    assert (
-        set(_WRITERS) == set(_GRAMMARS) == set(LANGUAGES) == set(get_args(Profile.model_fields["language"].annotation))
-    )
+    assert set(_WRITERS) == set(_GRAMMARS) == set(LANGUAGES)
+    assert Profile.model_json_schema()["properties"]["language"]["enum"] == list(LANGUAGES)
     for path in (ROOT / "src").rglob("*.py"):
         assert not re.search(r"language (==|!=)", path.read_text(encoding="utf-8")), path
+
+
+def test_a_kind_of_feature_that_is_touched_has_one_entry():
+    assert set(SPECS) == {kind for kind in FeatureKind if not kind.is_built}
+    with pytest.raises(ValueError, match="never touched"):
+        spec_of(FeatureKind.BETWEEN)
 
 
 def test_quantities_are_shown_by_one_formatter():

@@ -385,7 +385,7 @@ def test_the_sheet_of_a_fitted_built_or_derived_row(line: tuple[Session, Frame],
         if name not in session.measured:
             session.runner.measure(brought_near(session, truth, name))
     session.writer.store("G54")
-    # A sheet hangs on no control: what one language does not draw, the other does.
+    # A sheet depends on no control: what one language does not draw, the other does.
     for row in ("G55", "G57") if session.profile.name == "skip-macro" else ("G59",):
         session.writer.store(row)
         svg, pdf = write_sheets(session, row, tmp_path)

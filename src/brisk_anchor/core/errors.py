@@ -94,7 +94,7 @@ class FindingsError(BriskAnchorError):
         super().__init__(
             f"The {self.noun} {name} cannot be used: {shown}",
             "Nothing was loaded from it",
-            remedy or "Mend what is listed and try again",
+            remedy or "Correct the errors listed and try again",
         )
 
 

@@ -119,9 +119,9 @@ VIEWS: tuple[ViewEntry, ...] = (
         "6",
         "tools",
         "The shelf: tools, calibration, lengths.",
-        "The shelf keeps what every measurement hangs on: radius and length of the probe, figures of "
+        "The shelf keeps what every measurement depends on: radius and length of the probe, figures of "
         "the tools of the hand, the tool setter with its own reference offset, lengths of cutters. A "
-        "change says what it makes void.",
+        "change says what it makes invalid.",
         _tools,
     ),
     ViewEntry(

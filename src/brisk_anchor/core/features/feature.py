@@ -83,7 +83,7 @@ class Feature:
         return {a: value for a, value in zip(self.axes, self.coordinates, strict=True) if a not in AXES}
 
     def estimates(self) -> dict[str, Estimate]:
-        """Its coordinates with what they hang on, by axis."""
+        """Its coordinates with what they depend on, by axis."""
         if self.own:
             found = [
                 Estimate(value, {own.source: own.effect[i] for own in self.own})

@@ -14,7 +14,7 @@ from brisk_anchor.core.kinds import Vector
 
 
 def entry(measurement: Measurement) -> tuple[float, float]:
-    """Where a measurement is come down to: where its first search begins, X and Y of the spindle."""
+    """XY position where the probe descends: where the first search begins, X and Y of the spindle."""
     x, y, _ = search_start(measurement, measurement.contacts()[0])
     return x, y
 

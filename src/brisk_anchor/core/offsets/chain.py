@@ -56,11 +56,11 @@ class AxisChain:
     terms: tuple[Term, ...]
     written: bool = True
     effects: tuple[tuple[str, float], ...] = ()
-    """What it hangs on: by source the effect of one standard uncertainty; nothing in entries of the first version."""
+    """What it depends on: by source the effect of one standard uncertainty; nothing in entries of the first version."""
 
     @property
     def estimate(self) -> Estimate:
-        """Its value with what it hangs on."""
+        """Its value with what it depends on."""
         return Estimate(self.value, dict(self.effects) or {f"{self.axis} as stored": self.u})
 
     @property

@@ -201,7 +201,7 @@ def table_sum(rule: FromTable, axis: str) -> tuple[tuple[float, float, float], f
 
 
 def _on_the_table(row: str, axis: str, rule: FromTable, parents: Mapping[str, Mapping[str, Estimate]]) -> Estimate:
-    """An axis of a zero that the table has carried round: every axis hangs on all three of the other row."""
+    """An axis of a zero that the table has carried round: every axis depends on all three of the other row."""
     parent = parents.get(rule.row, {})
     if not set(AXES) <= set(parent):
         raise DatumError(

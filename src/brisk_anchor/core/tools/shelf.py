@@ -103,7 +103,7 @@ class Shelf:
     def with_new_master(self, convention: str) -> Shelf:
         """The shelf after the master got a new tip.
 
-        Lengths that are counted from the master are worth nothing then; from the gauge line they hold, and only the
+        Lengths that are counted from the master become invalid then; from the gauge line they hold, and only the
         reference has to be taken again.
         """
         if convention != "master":

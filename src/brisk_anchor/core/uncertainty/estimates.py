@@ -1,4 +1,4 @@
-"""Figures with what they hang on: an error that two figures share stays shared through every sum made of them.
+"""Figures with what they depend on: an error that two figures share stays shared through every sum made of them.
 
 An estimate is a value and the effect of each independent error on it, each for one standard uncertainty of that error.
 Whatever is worked out from estimates carries the effects on by its derivatives, so variances and covariances of any

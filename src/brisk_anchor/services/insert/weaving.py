@@ -112,9 +112,9 @@ def _sections(lines: Sequence[str]) -> list[tuple[str, int, int, str]]:
             found.append((name, open_at, number, title))
             open_at = -1
         else:
-            raise WeaveError(f"The mark in line {number + 1} has no partner", "Someone changed the marks", "Mend it")
+            raise WeaveError(f"The mark in line {number + 1} has no partner", "Someone changed the marks", "Correct it")
     if open_at >= 0:
-        raise WeaveError(f"The mark in line {open_at + 1} has no partner", "Someone changed the marks", "Mend it")
+        raise WeaveError(f"The mark in line {open_at + 1} has no partner", "Someone changed the marks", "Correct it")
     return found
 
 
@@ -363,13 +363,13 @@ def again_of(ready: Planned, count: int) -> Again:
         WeaveError: there is not one, it keeps no size, or the drawing gives no limits.
     """
     if len(ready.steps) != 1:
-        raise WeaveError("A jump back hangs on one measurement", f"{len(ready.steps)} are put in", "Put in one")
+        raise WeaveError("A jump back depends on one measurement", f"{len(ready.steps)} are put in", "Put in one")
     step = ready.steps[0]
     m = step.measurement
     kept = dict(step.section.kept)
     drawn = ready.setup.drawn(step.name)
     if "d" not in kept or m.size is None or m.kind in (FeatureKind.BALL, FeatureKind.TILTED_BORE):
-        raise WeaveError(f"{m.title} keeps no size", "The jump back hangs on it", "Let it keep one, as D #610")
+        raise WeaveError(f"{m.title} keeps no size", "The jump back depends on it", "Let it keep one, as D #610")
     if count == kept["d"]:
         raise WeaveError(f"#{count} holds the size already", "", "Count in another variable")
     if drawn.tolerance is None and m.size_limit is None:

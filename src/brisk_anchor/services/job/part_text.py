@@ -1,4 +1,4 @@
-"""A part file written from a drawing or a mesh, for a person to look through: every feature with where it came from."""
+"""A part file written from a drawing or a mesh, for a person to check: every feature with where it came from."""
 
 from __future__ import annotations
 
@@ -65,7 +65,7 @@ def part_text(read: ReadPart, name: str, *, depth: float, thickness: float | Non
     bores = [r for r in read.rounds if r.bore]
     bosses = [r for r in read.rounds if not r.bore]
     head = [
-        f"# Read from {quoted(read.source)[1:-1]}. Look through it: names, depths and tolerances are yours to say.",
+        f"# Read from {quoted(read.source)[1:-1]}. Check it: names, depths and tolerances are yours to say.",
         *(f"# {quoted(note)[1:-1]}" for note in read.notes),
         "",
         'form = "brisk-anchor-part-1"',

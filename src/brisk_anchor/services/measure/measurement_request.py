@@ -213,7 +213,7 @@ def build_measurement(setup: Setup, request: MeasurementRequest, options: Measur
         raise PlanError(f"The rose says “{reading.name}”", reading.hint, "")
     missing = request.missing()
     if missing:
-        raise PlanError(f"The {missing} is not known", "The search distance and the guards hang on it", "Type it")
+        raise PlanError(f"The {missing} is not known", "The search distance and the guards depend on it", "Type it")
     skew = request.drawn.skew if request.drawn is not None else 0.0
     limit = STEEPEST if request.pattern.twice else 0.0
     if request.drawn is not None and abs(skew) > limit:

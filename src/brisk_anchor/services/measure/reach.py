@@ -47,7 +47,7 @@ def reaches(scene: Scene) -> list[Reach]:
 def _met(scene: Scene, measurement: Measurement) -> str:
     """What goes wrong when it is measured on nominal metal, empty when nothing does.
 
-    The reach does not hang on the control, so the language that can say most of what went wrong is rehearsed.
+    The reach does not depend on the control, so the language that can say most of what went wrong is rehearsed.
     """
     setup = scene.setup
     plan = Plan(_REHEARSAL, "reach", setup.machine.name, setup.part, "", setup.machine.home[2], (measurement,))

@@ -76,7 +76,7 @@ class OffsetSolver:
             and (not (parent := parent_in(rule)) or parent in parents)
         }
         if "r" in plan.rules and not {"x", "y", "r"} <= ready.keys():
-            ready = {axis: rule for axis, rule in ready.items() if axis == "z"}  # a turned zero hangs on all three
+            ready = {axis: rule for axis, rule in ready.items() if axis == "z"}  # a turned zero depends on all three
         try:
             return solve_offset(row, ready, features, self._rows.expected(row), parents, plan.turner) if ready else None
         except (DatumError, GeometryError):

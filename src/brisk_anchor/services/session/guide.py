@@ -77,7 +77,7 @@ def next_step(
             return f"Enter measures {request.title}.", f"{looks[0].found}. {looks[0].do}."
         name = request.drawn.name
         if name not in session.rows.needed(session.setup.row(row)):
-            return f"Enter measures {request.title}.", f"{row} does not hang on it; 5 chooses what it comes from."
+            return f"Enter measures {request.title}.", f"{row} does not depend on it; 5 chooses what it comes from."
         if name not in missing:
             return f"Enter measures {request.title} again.", f"{row} then follows the new figures."
         return f"Enter measures {request.title}.", f"{row} needs: {', '.join(titles[name] for name in missing)}."
@@ -85,7 +85,7 @@ def next_step(
         names = ", ".join(titles[name] for name in missing)
         if state in (RowState.STORED, RowState.PROVED):
             return f"{row} is {state.value}; f measures it again, 3 shows its code.", f"It needs: {names}."
-        stale = "Clamped again: what was measured is worth nothing. " if state is RowState.STALE else ""
+        stale = "Clamped again: earlier measurements are out of date. " if state is RowState.STALE else ""
         return f"Press f to point at {titles[missing[0]]}.", f"{stale}{row} needs: {names}."
     parent = session.rows.parent_of(row)
     if parent is not None and parent not in session.rows.parents():

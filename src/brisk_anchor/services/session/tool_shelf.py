@@ -130,7 +130,7 @@ def _listed(names: tuple[str, ...]) -> str:
 
 
 def set_figure(session: Session, line: ShelfLine, label: str, value: float) -> None:
-    """Change one figure of a tool, mm; what was measured with the old one is void.
+    """Change one figure of a tool, mm; results of the old figure become invalid.
 
     A ± is given as it is shown, k = 2.
 
@@ -179,7 +179,7 @@ def set_figure(session: Session, line: ShelfLine, label: str, value: float) -> N
 
 
 def probe_exchanged(session: Session, what: str) -> None:
-    """The probe got a new stylus, or stands in another pocket: what hangs on it is void until it is calibrated.
+    """The probe got a new stylus, or stands in another pocket: what depends on it is invalid until it is calibrated.
 
     Raises:
         JobError, ExportError: the file could not be changed.
@@ -384,13 +384,13 @@ def _take_cutter(session: Session, cutter: Cutter, told: str) -> None:
 
 
 def broken(session: Session, number: int) -> None:
-    """A tool broke or was changed: its length, and nobody else's, is void. Raises JobError, ExportError."""
+    """A tool broke or was changed: its length, and no other's, becomes invalid. Raises JobError, ExportError."""
     cutter = session.setup.shelf.cutter(number)
     _take_cutter(session, replace(cutter, length=None, health=Health.BROKEN), f"T{number} is broken or new")
 
 
 def new_master(session: Session) -> list[str]:
-    """The master got a new tip: its reference is void, and what hangs on it. Returns the rows that became stale.
+    """The master got a new tip: its reference becomes invalid, and what depends on it. Returns the rows out of date.
 
     Raises:
         PlanError: no setter. JobError, ExportError: the file could not be changed.
@@ -460,6 +460,6 @@ def next_step(session: Session, line: ShelfLine) -> tuple[str, str]:
         case "cutter":
             return (
                 f"Put T{line.number} on the setter: l takes its length.",
-                "m moves it there on the stand-in. b says it is broken or new: only its own length is void then.",
+                "m moves it there on the stand-in. b says it is broken or new: only its own length becomes invalid.",
             )
-    return "← → choose a figure, Enter changes it.", "What was measured with the old figure is void then."
+    return "← → choose a figure, Enter changes it.", "Results of the old figure become invalid."

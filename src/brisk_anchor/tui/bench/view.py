@@ -360,7 +360,7 @@ class BenchView(DrawnView):
         view_state.places = []
         self.stage.show_all()
         told = ", ".join(rows) if rows else "no stored offset"
-        self.stage.tell("Clamped again: what was measured before is worth nothing.", f"Stale now: {told}.", "ask")
+        self.stage.tell("Clamped again: earlier measurements are out of date.", f"Stale now: {told}.", "ask")
 
     # -- the machine -------------------------------------------------------------------------------------------
 

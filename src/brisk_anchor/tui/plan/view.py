@@ -117,7 +117,7 @@ class PlanView(DrawnView):
         self.runs.spoken = False
         builder = self.builder
         if builder is None:
-            return "The plan's file has faults.", "Mend it, or put it aside; brisk-anchor plan check lists them."
+            return "The plan's file has faults.", "Correct it, or put it aside; brisk-anchor plan check lists them."
         return builder.next_step(self.pointed.title if self.pointed else "", self.runs.digest)
 
     def show(self) -> None:

@@ -214,7 +214,7 @@ class ShelfView(View):
                 set_figure(view_state.session, line, label, value)
                 return (
                     f"{line.name}: {label} is {mm(value, 4)} now.",
-                    f"What was measured with the old one is void.{self._kept}",
+                    f"Results of the old figure are invalid.{self._kept}",
                 )
 
             self.stage.attempt(work)
@@ -239,7 +239,7 @@ class ShelfView(View):
                     f"Nothing is stored until then.{self._kept}",
                 )
             rows = new_master(view_state.session)
-            stale = f"Stale: {', '.join(rows)}." if rows else "No offset of this job hangs on it."
+            stale = f"Stale: {', '.join(rows)}." if rows else "No offset of this job depends on it."
             return "The master has a new tip: take the reference again.", stale
 
         if group in ("probe", "tool setter", "reference tool"):

@@ -43,7 +43,7 @@ def solve_ball(name: str, touches: Sequence[Touch]) -> Feature:
     ball = solve_sphere(name, touches)
     tool = touches[0].stylus
     own = correlated(name, ball.centre, ball.covariance[:3, :3])
-    # The height of the tip's centre hangs on its length; the radius moves it by as much, and leaves X and Y alone.
+    # The height of the tip's centre depends on its length; the radius moves it by as much, and leaves X and Y alone.
     below = {
         f"{SHARED}T{tool.tool_number} length": -tool.u_length,
         f"{SHARED}T{tool.tool_number} radius": tool.u_radius,

@@ -56,7 +56,7 @@ def check_spread(m: Measurement) -> None:
     if m.spread < LEAST_SPREAD:
         raise PlanError(
             f"{m.name}: its touches lie {mm(m.spread)} apart",
-            "An angle from touches so near to each other is worth nothing",
+            "An angle from touches so near to each other means nothing",
             f"Touch at least {mm(LEAST_SPREAD)} apart",
         )
 
