@@ -178,3 +178,17 @@ def test_touches_with_nonsense_cannot_be_made(stylus, change):
 def test_an_absurd_probe_is_refused(stylus, change, reason):
     with pytest.raises(GeometryError, match=reason):
         replace(stylus, **change)
+
+
+@pytest.mark.parametrize("arc", [3, 8, 20, 45])
+def test_a_flat_arc_is_still_a_circle_with_the_uncertainty_it_has(arc):
+    """Steps that end in rounding are an end: the centre lies on the bisector, as far off as its ± says."""
+    rng = np.random.default_rng(arc)
+    headings = np.radians(np.linspace(-arc / 2, arc / 2, 5))
+    u, off = 0.0005, []
+    for _ in range(200):
+        noise = rng.normal(0, u, 5)
+        points = np.column_stack([(100 + noise) * np.cos(headings), (100 + noise) * np.sin(headings)])
+        fit = fit_circle(points + np.array([-470.0, -286.0]), np.full(5, u))
+        off.append((fit.centre[0] + 470.0) / np.sqrt(fit.covariance[0, 0]))
+    assert np.mean(np.abs(off) < 1.96) == pytest.approx(0.95, abs=0.05)

@@ -115,7 +115,7 @@ async def test_store_asks_first_and_escape_leaves_it(tmp_path):
         await bench.press("s", "enter")
         assert "G54 stored" in said(bench.app)
         await bench.press("k")
-        assert "worth nothing" in said(bench.app)
+        assert "out of date" in said(bench.app)
         await bench.press("2")
         assert "◌ stale" in said(bench.app, "#book-table")
         await bench.press("pagedown", "pagedown")

@@ -113,6 +113,8 @@ class CircleFit:
     residuals: Array
 
 
+_FLATTEST = 1e12
+"""Condition number of a flat arc that is still a circle: how badly its centre is known is told by its ±."""
 _LARGEST = 1e5
 """A circle so many times larger than its touches lie apart is a line."""
 
@@ -156,7 +158,7 @@ def fit_circle(points: Array, u: Array) -> CircleFit:
     system = np.column_stack([2 * local, np.ones(len(local))]) / sigma[:, None]
     kasa, *_ = np.linalg.lstsq(system, (local**2).sum(axis=1) / sigma, rcond=None)
     start = np.append(kasa[:2], math.sqrt(max(float(kasa[2] + kasa[:2] @ kasa[:2]), 1e-12)))
-    found = gauss_newton(start, residual, sigma)
+    found = gauss_newton(start, residual, sigma, condition=_FLATTEST)
     if found is None or not 0 < found.x[2] <= _LARGEST:
         raise GeometryError(
             "No circle fits these touches", "They lie on too flat an arc", "Spread them further round the feature"

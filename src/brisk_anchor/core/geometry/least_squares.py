@@ -11,8 +11,8 @@ from brisk_anchor.core.geometry.frames import Array
 
 _MOST_STEPS = 80
 _FURTHEST = 1e6
-_SINGULAR = 1e12
-"""A normal matrix of a larger condition number leaves a direction free."""
+_STALLED = 1e-7
+"""A step smaller than this, that is no smaller than the one before it, is rounding: a flat arc ends so."""
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -25,7 +25,12 @@ class LeastSquares:
 
 
 def gauss_newton(
-    start: Array, residual: Callable[[Array], tuple[Array, Array]], sigma: Array, *, tolerance: float = 1e-12
+    start: Array,
+    residual: Callable[[Array], tuple[Array, Array]],
+    sigma: Array,
+    *,
+    tolerance: float = 1e-12,
+    condition: float = 1e6,
 ) -> LeastSquares | None:
     """Minimise Σ (r/σ)² from a start near enough; None where that does not end, or a direction stays free.
 
@@ -34,18 +39,29 @@ def gauss_newton(
         residual: gives r (n,) and ∂r/∂x (n × k) at x.
         sigma: (n,) standard uncertainties, above zero. The covariance is (JᵀWJ)⁻¹ with W = diag(1/σ²).
         tolerance: the iteration ends when no figure changes by more.
+        condition: a Jacobian of a larger condition number leaves a direction free.
     """
-    x = start
+    x, before = start, np.inf
     for _ in range(_MOST_STEPS):
         r, jacobian = residual(x)
         step, *_ = np.linalg.lstsq(jacobian / sigma[:, None], -r / sigma, rcond=None)
         x = x + step
         if not np.isfinite(x).all() or float(np.abs(x).max()) > _FURTHEST:
             return None
-        if float(np.abs(step).max()) < tolerance:
-            r, jacobian = residual(x)
-            normal = (jacobian / sigma[:, None] ** 2).T @ jacobian
-            if np.linalg.cond(normal) > _SINGULAR:
-                return None
-            return LeastSquares(x, np.asarray(np.linalg.inv(normal), dtype=np.float64), r)
+        moved = float((np.abs(step) / np.maximum(1.0, np.abs(x))).max())
+        if moved < tolerance or before <= moved < _STALLED:
+            return _solution(x, residual, sigma, condition)
+        before = moved
     return None
+
+
+def _solution(
+    x: Array, residual: Callable[[Array], tuple[Array, Array]], sigma: Array, condition: float
+) -> LeastSquares | None:
+    """What stands at the end; the covariance by singular values, which lose no digits where JᵀWJ would."""
+    r, jacobian = residual(x)
+    _, singular, rows = np.linalg.svd(jacobian / sigma[:, None], full_matrices=False)
+    if singular[-1] * condition < singular[0]:
+        return None
+    spread = rows / singular[:, None]
+    return LeastSquares(x, spread.T @ spread, r)

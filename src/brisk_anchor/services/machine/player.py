@@ -14,10 +14,12 @@ from brisk_anchor.standin.motion import Motion, MoveKind, touches_in
 
 _DOING = {
     MoveKind.RAPID: "rapid",
-    MoveKind.SKIP: "guarded",
+    MoveKind.SKIP: "skip move",
     MoveKind.FEED: "feed",
     MoveKind.DWELL: "waiting",
 }
+_MEASURING = {**_DOING, MoveKind.SKIP: "guarded", MoveKind.FEED: "backing off"}
+"""What the same moves are in a measurement."""
 _BLOCKS_A_CALL = 400
 """Blocks without a move that one call of `advance` runs at most, so that a screen stays alive."""
 
@@ -91,7 +93,8 @@ class Player:
         motion = self.motion
         if motion is None:
             return None
-        doing, whole = _DOING[motion.kind], math.dist(motion.start, motion.end)
+        words = _DOING if measurement is None else _MEASURING
+        doing, whole = words[motion.kind], math.dist(motion.start, motion.end)
         probing = self.run.profile.probing
         guarded = probing is None or motion.kind is not MoveKind.SKIP or motion.feed == probing.guarded_feed
         if measurement is not None and probing is not None and not guarded:
