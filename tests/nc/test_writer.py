@@ -165,3 +165,8 @@ def test_rule_of_an_axis_a_feature_does_not_locate(plan):
     wrong = replace(plan.store, rules=(("z", FromFeature("bore")),))
     with pytest.raises(PlanError, match="G54 Z"):
         plan_steps(replace(plan, store=wrong))
+
+
+def test_the_identity_of_a_program_stays_whatever_the_classes_look_like(quiet):
+    """It stands in the text that proofs are tied to: these are the numbers that proofs of the first versions have."""
+    assert [quiet.programs.full_program(row).identity for row in ("G54", "G55")] == [392527, 194864]

@@ -80,6 +80,31 @@ class LengthCheck:
     call: bool = True
 
 
+_OF_MEASUREMENT = (
+    *("name", "kind", "stylus", "start", "directions", "clear_z", "search", "start_uncertainty", "depth", "drop"),
+    *("standoff", "size", "size_limit", "title", "size_y", "spread", "repeats", "second_depth", "known_size"),
+    "turn_uncertainty",
+)
+_OF_OPTIONS = ("over_the_top", "half_turn", "search_feed", "touch_feed", "on_fail", "keep", "table", "hop")
+
+
+@dataclass(frozen=True, slots=True)
+class _Identified:
+    """A measurement as it counts for the identity: the same words as ever, whatever the class looks like.
+
+    The identity stands in the program's text, and proofs are tied to that: other words would undo every proof.
+    """
+
+    measurement: Measurement
+
+    def __repr__(self) -> str:
+        m = self.measurement
+        figures = {name: getattr(m, name) for name in _OF_MEASUREMENT}
+        figures |= {name: getattr(m.options, name) for name in _OF_OPTIONS}
+        figures |= {"top": m.top, "depth_check": m.depth_check}
+        return f"Measurement({', '.join(f'{name}={value!r}' for name, value in figures.items())})"
+
+
 @dataclass(frozen=True, slots=True)
 class Plan:
     """A measuring program before it is written. `date` is text for the head (ISO), given by the caller.
@@ -109,7 +134,8 @@ class Plan:
     @property
     def identity(self) -> int:
         """Six digits that tie report lines to the plan they came from (the date does not count)."""
-        told = (self.number, self.measurements, self.store, *self.also, *self.tools)
+        measurements = tuple(map(_Identified, self.measurements))
+        told = (self.number, measurements, self.store, *self.also, *self.tools)
         return zlib.crc32(repr(told).encode()) % 1_000_000
 
 
