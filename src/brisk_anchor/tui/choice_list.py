@@ -22,10 +22,15 @@ _MARK_STYLE = Style.parse(f"bold {theme.SAND} on {theme.RAISED}")
 
 @dataclass(frozen=True, slots=True)
 class ListRow:
-    """One row, a line high; `choice` is its number among those that can be chosen, None for a heading."""
+    """One row of a line or more; `choice` is its number among those that can be chosen, None for a heading."""
 
     text: Text
     choice: int | None
+
+    @property
+    def height(self) -> int:
+        """How many lines it has."""
+        return self.text.plain.count("\n") + 1
 
 
 class ChoiceList(OptionList):
@@ -62,6 +67,7 @@ class ChoiceList(OptionList):
         self._key: Hashable = None
         self._rows: list[ListRow] = []
         self._choice = 0
+        self._marked_line: int | None = None
 
     def tell(self, key: Hashable, make: Callable[[int], Sequence[ListRow]], choice: int) -> None:
         """Show the rows that `make` gives for a width in cells, one of them chosen; `key` stands for the rows."""
@@ -89,6 +95,11 @@ class ChoiceList(OptionList):
         lines = (f"{_MARK}{row.text.plain[3:]}" if row.choice == self._choice else row.text.plain for row in self._rows)
         return "\n".join(lines)
 
+    @property
+    def height_of_rows(self) -> int:
+        """How many lines all rows have."""
+        return sum(row.height for row in self._rows)
+
     def _put_together(self) -> None:
         width = self.scrollable_content_region.width or self.app.size.width // 2
         rows = list(self._make(width)) if self._make is not None else []
@@ -103,12 +114,13 @@ class ChoiceList(OptionList):
 
     def _mark(self) -> None:
         at = next((number for number, row in enumerate(self._rows) if row.choice == self._choice), None)
+        self._marked_line = None if at is None else sum(row.height for row in self._rows[:at])
         with self.prevent(OptionList.OptionHighlighted):
             self.highlighted = at
 
     def render_line(self, y: int) -> Strip:
         """A line of the list; the chosen one with its mark."""
         strip = super().render_line(y)
-        if self.highlighted is None or y + self.scroll_offset.y != self.highlighted:
+        if self._marked_line is None or y + self.scroll_offset.y != self._marked_line:
             return strip
         return Strip.join([Strip([Segment(_MARK, _MARK_STYLE)]), strip.crop(len(_MARK), strip.cell_length)])

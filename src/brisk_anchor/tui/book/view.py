@@ -16,6 +16,7 @@ from brisk_anchor.tui.base import Handlers, Stage, View
 from brisk_anchor.tui.bench.chain_panel import chain_text
 from brisk_anchor.tui.book.book_actions import BookActions, BookChoice
 from brisk_anchor.tui.book.panels import days_text, moves_text, signed
+from brisk_anchor.tui.choice_list import ChoiceList, ListRow
 from brisk_anchor.tui.panels import Heading, LatePanel
 
 if TYPE_CHECKING:
@@ -81,7 +82,8 @@ class BookView(View):
         """Table, history, side."""
         with Vertical(id="book-left"):
             yield Heading(id="table-heading")
-            yield LatePanel(id="book-table")
+            yield LatePanel(id="book-columns")
+            yield ChoiceList(id="book-table")
             yield Heading(id="history-heading")
             yield LatePanel(id="book-history")
         with Vertical(id="book-side"):
@@ -119,9 +121,7 @@ class BookView(View):
         only = f"only “{self.choice.search}”, " if self.choice.search else ""
         note = f"{only}{sorted_by}against {self.choice.reference.words}, mm"
         self.query_one("#table-heading", Heading).tell(f"offsets of {session.setup.machine.name}", note)
-        height = max(6, self.app.size.height - 20)
-        table = self._table(view_state, height)
-        self.query_one("#book-table", LatePanel).tell_text(table, min(height, table.plain.count("\n") + 1))
+        self._show_table(view_state)
         entries = session.rows.history(self.choice.row) if self.choice.row else []
         self.choice.entry = min(self.choice.entry, max(0, len(entries) - 1))
         self.query_one("#history-heading", Heading).tell(
@@ -188,45 +188,40 @@ class BookView(View):
             words.append(f"\n by {chosen.who}, {chosen.note}\n", theme.QUIET)
         return words
 
-    def _table(self, view_state: ViewState, height: int) -> Text:
-        text = Text(no_wrap=True, overflow="ellipsis")
+    def _show_table(self, view_state: ViewState) -> None:
         wide = self.app.size.width >= 130
-        head = f"   {'row':<12}{'state':<14}" + "".join(f"{axis:>11}{'±':>7}" for axis in "XYZ")
-        text.append(head + (f"{'age':>7}" if wide else "") + "\n", theme.QUIET)
-        blocks = [self._block(view_state, line, wide=wide) for line in self.choice.lines]
-        at = next((n for n, line in enumerate(self.choice.lines) if line.row == self.choice.row), 0)
-        first, used = at, blocks[at].plain.count("\n") if blocks else 0
-        last = at + 1
-        while first > 0 and used + blocks[first - 1].plain.count("\n") <= height - 3:
-            first -= 1
-            used += blocks[first].plain.count("\n")
-        while last < len(blocks) and used + blocks[last].plain.count("\n") <= height - 3:
-            used += blocks[last].plain.count("\n")
-            last += 1
-        for block in blocks[first:last]:
-            text.append_text(block)
-        if first or last < len(blocks):
-            text.append(f"   {first} rows above, {len(blocks) - last} below\n", theme.FAINT)
+        head = Text(no_wrap=True, overflow="ellipsis")
+        columns = f"   {'row':<12}{'state':<14}" + "".join(f"{axis:>11}{'±':>7}" for axis in "XYZ")
+        head.append(columns + (f"{'age':>7}" if wide else ""), theme.QUIET)
         common = view_state.session.profile.common_shift
         shift = view_state.session.link.offset(common) if common else (0.0, 0.0, 0.0)
         if any(shift):
             figures = "  ".join(f"{a} {signed(v)}" for a, v in zip("XYZ", shift, strict=True))
-            text.append(f" ! common shift on top of all rows: {figures}\n", theme.CORAL)
-        return text
+            head.append(f"\n ! common shift on top of all rows: {figures}", theme.CORAL)
+        self.query_one("#book-columns", LatePanel).tell_text(head, head.plain.count("\n") + 1)
+        lines = self.choice.lines
+        rows = [ListRow(self._block(view_state, line, wide=wide), number) for number, line in enumerate(lines)]
+        at = next((number for number, line in enumerate(lines) if line.row == self.choice.row), 0)
+        table = self.query_one("#book-table", ChoiceList)
+        table.tell(tuple((row.text.plain, tuple(row.text.spans)) for row in rows), lambda _: rows, at)
+        table.styles.height = max(1, min(max(6, self.app.size.height - 20), table.height_of_rows))
+
+    def on_choice_list_chosen(self, message: ChoiceList.Chosen) -> None:
+        """A click on a row."""
+        rows = [line.row for line in self.choice.lines]
+        self.move(message.choice - rows.index(self.choice.row))
 
     def _block(self, view_state: ViewState, line: BookLine, *, wide: bool) -> Text:
         """One row: its values, and under them its name, what uses it, and how it differs."""
         from brisk_anchor.services.offsets.book_guide import age_words
 
         text = Text(no_wrap=True, overflow="ellipsis")
-        chosen, state = line.row == self.choice.row, line.state.value
+        state = line.state.value
         shape, colour = theme.STATE_SHAPES[state]
-        text.append(" › " if chosen else "   ", f"bold {theme.SAND}")
+        text.append("   ")
         mark = "+" if line.row in self.choice.marked else " "
         name = f"{'└ ' if line.depth else ''}{line.row}"
-        text.append(
-            f"{mark}{'  ' * max(0, line.depth - 1)}{name:<11}"[:12], f"bold {theme.SAND if chosen else theme.TEXT}"
-        )
+        text.append(f"{mark}{'  ' * max(0, line.depth - 1)}{name:<11}"[:12], f"bold {theme.TEXT}")
         text.append(f"{shape} {state:<12}", colour)
         if line.values:
             for axis in "xyz":
@@ -239,7 +234,6 @@ class BookView(View):
             text.append(f"{'—':>11}{'':7}" * 3, theme.FAINT)
         if wide and line.at is not None:
             text.append(f"{age_words(line.at, datetime.now(UTC)):>7}", theme.QUIET)
-        text.append("\n")
         self._second(text, line, view_state.session.setup.job)
         return text
 
@@ -249,11 +243,10 @@ class BookView(View):
         parts = [(words, _TONES[tone]) for words, tone in remarks(line, self.choice.reference, job_here)]
         if not parts:
             return
-        text.append("    ")
+        text.append("\n    ")
         for number, (words, colour) in enumerate(parts):
             text.append("  " if number else "", theme.QUIET)
             text.append(words, colour)
-        text.append("\n")
 
     def _history(self, entries: list[Entry], height: int) -> Text:
         text = Text(no_wrap=True, overflow="ellipsis")
