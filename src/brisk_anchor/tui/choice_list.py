@@ -104,7 +104,7 @@ class ChoiceList(OptionList):
         width = self.scrollable_content_region.width or self.app.size.width // 2
         rows = list(self._make(width)) if self._make is not None else []
         for number, (old, new) in enumerate(zip(self._rows, rows, strict=False)):
-            if old.text != new.text or old.text.spans != new.text.spans:
+            if old is not new and (old.text != new.text or old.text.spans != new.text.spans):
                 self.replace_option_prompt_at_index(number, new.text)
         if len(rows) < len(self._rows):
             self.clear_options()

@@ -45,6 +45,7 @@ class BookView(View):
         self.choice = BookChoice()
         self.side = SIDES[0]
         self.actions = BookActions(stage, self.choice)
+        self._known: dict[str, tuple[object, ListRow]] = {}
 
     @property
     def handlers(self) -> Handlers:
@@ -200,21 +201,30 @@ class BookView(View):
             head.append(f"\n ! common shift on top of all rows: {figures}", theme.CORAL)
         self.query_one("#book-columns", LatePanel).tell_text(head, head.plain.count("\n") + 1)
         lines = self.choice.lines
-        rows = [ListRow(self._block(view_state, line, wide=wide), number) for number, line in enumerate(lines)]
+        rows = [self._row(view_state, line, number, wide=wide) for number, line in enumerate(lines)]
         at = next((number for number, line in enumerate(lines) if line.row == self.choice.row), 0)
         table = self.query_one("#book-table", ChoiceList)
-        table.tell(tuple((row.text.plain, tuple(row.text.spans)) for row in rows), lambda _: rows, at)
+        table.tell(tuple(map(id, rows)), lambda _: rows, at)
         table.styles.height = max(1, min(max(6, self.app.size.height - 20), table.height_of_rows))
+
+    def _row(self, view_state: ViewState, line: BookLine, number: int, *, wide: bool) -> ListRow:
+        """A row of the list; that of last time where nothing of it changed: most keys change the choice alone."""
+        from brisk_anchor.services.offsets.book_guide import age_words
+
+        age = age_words(line.at, datetime.now(UTC)) if wide and line.at is not None else ""
+        shown = (line, number, self.choice.reference, line.row in self.choice.marked, age)
+        known = self._known.get(line.row)
+        if known is None or known[0] != shown:
+            known = self._known[line.row] = (shown, ListRow(self._block(view_state, line, age), number))
+        return known[1]
 
     def on_choice_list_chosen(self, message: ChoiceList.Chosen) -> None:
         """A click on a row."""
         rows = [line.row for line in self.choice.lines]
         self.move(message.choice - rows.index(self.choice.row))
 
-    def _block(self, view_state: ViewState, line: BookLine, *, wide: bool) -> Text:
+    def _block(self, view_state: ViewState, line: BookLine, age: str) -> Text:
         """One row: its values, and under them its name, what uses it, and how it differs."""
-        from brisk_anchor.services.offsets.book_guide import age_words
-
         text = Text(no_wrap=True, overflow="ellipsis")
         state = line.state.value
         shape, colour = theme.STATE_SHAPES[state]
@@ -232,8 +242,7 @@ class BookView(View):
                 text.append(f"{signed(line.held[axis]):>11}{'':7}", theme.FAINT)
         else:
             text.append(f"{'—':>11}{'':7}" * 3, theme.FAINT)
-        if wide and line.at is not None:
-            text.append(f"{age_words(line.at, datetime.now(UTC)):>7}", theme.QUIET)
+        text.append(f"{age:>7}" if age else "", theme.QUIET)
         self._second(text, line, view_state.session.setup.job)
         return text
 
