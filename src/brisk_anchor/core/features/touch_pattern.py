@@ -9,6 +9,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass, replace
 from enum import Enum
+from functools import lru_cache
 
 from brisk_anchor.core.kinds import FeatureKind, Vector, Walls, kind_touched
 
@@ -95,7 +96,10 @@ class TouchPattern:
         return tuple(wall.direction for wall in (*SIDES, Wall.BELOW) if wall in self.marks)
 
     def read(self) -> Reading:
-        """Name the feature in trade words."""
+        """Name the feature in trade words. It is asked for a dozen times a key, so what was read is kept."""
+        return _reading_of(self)
+
+    def _read(self) -> Reading:
         marks = self.marks
         if not marks:
             return Reading("nothing marked", None, "Mark where metal is with the arrow keys; d for below.")
@@ -148,3 +152,8 @@ class TouchPattern:
         if count == 3:
             return Reading(f"interrupted {kind.value}", kind, "Three touches at any angles.")
         return Reading(f"{kind.value} of known ⌀", kind, "Two touches; the diameter stands in for the others.")
+
+
+@lru_cache(maxsize=512)
+def _reading_of(pattern: TouchPattern) -> Reading:
+    return pattern._read()
