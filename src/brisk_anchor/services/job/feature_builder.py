@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
 from brisk_anchor.core.errors import DrawingFileError, NumberEntryError
 from brisk_anchor.core.features.measuring import EDGE_MARGIN, propose_depth, propose_depth_check
-from brisk_anchor.core.kinds import FeatureKind
+from brisk_anchor.core.kinds import FeatureKind, Walls
 from brisk_anchor.core.numbers import parse_length
-from brisk_anchor.core.quantities import mm, num, signed_num
+from brisk_anchor.core.quantities import mm, num, signed_deg, signed_num
 from brisk_anchor.services.job.job_text import figure, quoted
 from brisk_anchor.standin.solid_file import Place, SolidSection, extent_of
 
@@ -25,7 +25,9 @@ class Form:
 
     word: str
     figures: tuple[str, ...]
-    optional: int = 0
+    optional: int
+    draw: Callable[[FeatureBuilder, list[str]], Drawn]
+    """What draws it from what was typed; the count of figures was looked at before."""
 
     @property
     def hint(self) -> str:
@@ -33,30 +35,6 @@ class Form:
         needed = len(self.figures) - self.optional
         shown = [name if n < needed else f"[{name}]" for n, name in enumerate(self.figures)]
         return f"{self.word} {', '.join(shown)}"
-
-
-FORMS = {
-    form.word: form
-    for form in (
-        Form("bore", ("diameter", "x", "y", "depth"), 1),
-        Form("boss", ("diameter", "x", "y", "height")),
-        Form("pocket", ("size in X", "size in Y", "x", "y", "depth"), 1),
-        Form("block", ("size in X", "size in Y", "x", "y", "height")),
-        Form("slot", ("size in X", "size in Y", "x", "y", "depth"), 1),
-        Form("web", ("size in X", "size in Y", "x", "y", "height")),
-        Form("face", ("left, right, front, back or top",)),
-        Form("corner", ("front left, front right, back left or back right",)),
-        Form("edge", ("left, right, front or back", "apart"), 1),
-        Form("plane", ("apart", "x", "y"), 2),
-        Form("ball", ("diameter", "x", "y")),
-        Form("between", ("feature", "feature")),
-        Form("crossing", ("edge or face", "edge or face")),
-        Form("circle", ("count", "diameter", "circle", "x", "y", "first angle"), 1),
-        Form("grid", ("columns", "rows", "diameter", "x", "y", "pitch in X", "pitch in Y")),
-        Form("plate", ("size in X", "size in Y", "height")),
-        Form("turn", ("angle",)),
-    )
-}
 
 
 @dataclass(frozen=True, slots=True)
@@ -113,8 +91,10 @@ class FeatureBuilder:
         there: Mapping[str, Mapping[str, Any]] | None = None,
         *,
         uncertainty: float,
+        part: str = "",
     ) -> None:
-        self.uncertainty = uncertainty
+        """`part` is the name of the part, for one that is drawn anew."""
+        self.uncertainty, self.part = uncertainty, part
         self.word, self.solids, self.names, self.ball, self.unit = word, solids, names, ball, millimetres
         self.there = there or {}
 
@@ -152,9 +132,9 @@ class FeatureBuilder:
         head["place"] = f"[{', '.join(self._mm(value) for value in place)}]"
         return "\n".join(["[[feature]]", *(f"{key} = {value}" for key, value in (head | more).items())])
 
-    def round_or_straight(self, typed: list[str], form: Form) -> Drawn:
+    def round_or_straight(self, typed: list[str]) -> Drawn:
         """A bore, boss, pocket, block, slot or web."""
-        kind = FeatureKind(self.word)
+        kind, form = FeatureKind(self.word), FORMS[self.word]
         figures = [length_of(t, n) for t, n in zip(typed, form.figures, strict=False)]
         sizes = figures[:1] if kind.is_round else figures[:2]
         rest = figures[len(sizes) :]
@@ -386,3 +366,69 @@ class FeatureBuilder:
         more = {"of": f'["{first}", "{second}"]'}
         told = f"{name}: {kind} of {first} and {second}, at X {signed_num(place[0])} Y {signed_num(place[1])}"
         return Drawn(told, self.table(name, title, kind, str(one["solid"]), place, more))
+
+    def turn(self, typed: list[str]) -> Drawn:
+        """The part turned in its fixture."""
+        angle = plain(typed[0], "angle", -360, 360)
+        return Drawn(f"the part turned to {signed_deg(angle)} in its fixture", turn=angle)
+
+    def plate(self, typed: list[str]) -> Drawn:
+        """A part file anew: a plate with its zero at the left front corner, on top, and the faces that give it."""
+        wide, long, tall = (length_of(t, n, 0.5) for t, n in zip(typed, FORMS["plate"].figures, strict=True))
+        plate = SolidSection(name="plate", shape="block", low=(0.0, 0.0), high=(wide, long), bottom=-tall, top=0.0)
+        maker = FeatureBuilder("face", [plate], [], self.ball, self.unit, uncertainty=self.uncertainty)
+        size = [self._mm(value) for value in (wide, long, -tall)]
+        head = [
+            "# Drawn with words and figures; change what you like.",
+            "",
+            'form = "brisk-anchor-part-1"',
+            f'units = "{"mm" if self.unit == 1.0 else "inch"}"',
+            "",
+            f"name = {quoted(self.part)}",
+            "",
+            "[[solid]]",
+            'name = "plate"',
+            'shape = "block"',
+            "low = [0.0, 0.0]",
+            f"high = [{size[0]}, {size[1]}]",
+            f"bottom = {size[2]}",
+            "top = 0.0",
+        ]
+        tables = [maker.face(side).table for side in ("left", "front", "top")]
+        shape = f"a plate of {num(wide)} × {num(long)} × {num(tall)}"
+        told = f"{shape}, zero at its left front corner on top, in place of the old part"
+        return Drawn(told, whole="\n".join(head) + "\n\n" + "\n\n".join(tables) + "\n")
+
+
+def _of_kind(kind: FeatureKind) -> Form:
+    """The word of a kind with sizes and walls all round or on two sides; its figures follow from its traits."""
+    sizes = ("diameter",) if kind.is_round else ("size in X", "size in Y")
+    last, optional = ("height", 0) if kind.is_outside else ("depth", 1)
+    return Form(kind.value, (*sizes, "x", "y", last), optional, FeatureBuilder.round_or_straight)
+
+
+_PLAIN_KINDS = [k for k in FeatureKind if k.traits.walls in (Walls.ALL, Walls.PAIR) and not k.has_levels]
+_SIDES = "left, right, front or back"
+FORMS = {
+    form.word: form
+    for form in (
+        *map(_of_kind, _PLAIN_KINDS),
+        Form("face", ("left, right, front, back or top",), 0, lambda maker, typed: maker.face(typed[0].lower())),
+        Form(
+            "corner",
+            ("front left, front right, back left or back right",),
+            0,
+            lambda maker, typed: maker.corner(typed[0].lower()),
+        ),
+        Form("edge", (_SIDES, "apart"), 1, lambda maker, typed: maker.edge(typed[0].lower(), "".join(typed[1:]))),
+        Form("plane", ("apart", "x", "y"), 2, FeatureBuilder.plane),
+        Form("ball", ("diameter", "x", "y"), 0, FeatureBuilder.ball_on_top),
+        Form("between", ("feature", "feature"), 0, lambda maker, typed: maker.built(typed[0], typed[1])),
+        Form("crossing", ("edge or face", "edge or face"), 0, lambda maker, typed: maker.built(typed[0], typed[1])),
+        Form("circle", ("count", "diameter", "circle", "x", "y", "first angle"), 1, FeatureBuilder.pattern),
+        Form("grid", ("columns", "rows", "diameter", "x", "y", "pitch in X", "pitch in Y"), 0, FeatureBuilder.pattern),
+        Form("plate", ("size in X", "size in Y", "height"), 0, FeatureBuilder.plate),
+        Form("turn", ("angle",), 0, FeatureBuilder.turn),
+    )
+}
+"""Every word that draws something. A kind of the common sort has its word by its traits."""
