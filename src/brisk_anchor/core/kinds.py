@@ -6,6 +6,8 @@ from dataclasses import dataclass
 from enum import Enum
 
 Vector = tuple[float, float, float]
+FURTHEST = 20_000.0
+"""No machine shows a position beyond this, mm."""
 
 
 class Walls(Enum):

@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
 
 from brisk_anchor.core.errors import Fault, TableFileError
+from brisk_anchor.core.kinds import FURTHEST
 from brisk_anchor.nc.profile.control_profile import Profile
 
 LONGEST = 5_000_000
@@ -53,7 +54,7 @@ def number_in(text: str, name: str, line: int) -> float:
         value = float(text)
     except ValueError:
         raise refuse(name, line, f"“{text[:30]}” is no figure") from None
-    if not math.isfinite(value) or abs(value) > 20_000:
+    if not math.isfinite(value) or abs(value) > FURTHEST:
         raise refuse(name, line, f"{text[:30]} is no position in mm")
     return value
 

@@ -8,7 +8,7 @@ from typing import Any
 
 from brisk_anchor.core.errors import DrawingFileError, NumberEntryError
 from brisk_anchor.core.features.measuring import EDGE_MARGIN, propose_depth, propose_depth_check
-from brisk_anchor.core.kinds import FeatureKind, Walls
+from brisk_anchor.core.kinds import FURTHEST, FeatureKind, Walls
 from brisk_anchor.core.numbers import parse_length
 from brisk_anchor.core.quantities import mm, num, signed_deg, signed_num
 from brisk_anchor.services.job.job_text import figure, quoted
@@ -52,10 +52,10 @@ def refuse(what: str, remedy: str) -> DrawingFileError:
     return DrawingFileError(what, "Nothing was drawn", remedy)
 
 
-def length_of(text: str, name: str, low: float = -20_000.0) -> float:
+def length_of(text: str, name: str, low: float = -FURTHEST) -> float:
     """A typed length, mm, no less than `low`. Raises NumberEntryError."""
     try:
-        return parse_length(text, present=None, low=low, high=20_000.0)
+        return parse_length(text, present=None, low=low, high=FURTHEST)
     except NumberEntryError as error:
         raise NumberEntryError(f"{name}: {error.what}", error.meaning, error.remedy) from error
 

@@ -8,7 +8,7 @@ from dataclasses import replace
 from brisk_anchor.core.errors import DatumError
 from brisk_anchor.core.features.specs.registry import spec_of
 from brisk_anchor.core.features.touches import AXES
-from brisk_anchor.core.kinds import Vector
+from brisk_anchor.core.kinds import FURTHEST, Vector
 from brisk_anchor.core.numbers import parse_length
 from brisk_anchor.core.offsets.rules import FromFeature, FromFit, FromHeading, FromRow, Rule, parent_in
 from brisk_anchor.core.offsets.setup import DrawnFeature, Setup, drawn_heading
@@ -97,7 +97,7 @@ def read_distances(words: str, axes: str) -> list[float]:
     typed = [part.strip() for part in words.split(",")]
     if len(typed) != len(axes) or not all(typed):
         raise DatumError(f"It takes {len(axes)} figures: {', '.join(axes.upper())}", "", "Put commas between them")
-    return [parse_length(part, present=None, low=-20_000.0, high=20_000.0) for part in typed]
+    return [parse_length(part, present=None, low=-FURTHEST, high=FURTHEST) for part in typed]
 
 
 def _turns(drawn: DrawnFeature) -> bool:

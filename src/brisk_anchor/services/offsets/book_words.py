@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 from brisk_anchor.book.entries import EntryKind
 from brisk_anchor.core.errors import PlanError
+from brisk_anchor.core.kinds import FURTHEST
 from brisk_anchor.core.numbers import parse_length
 from brisk_anchor.core.offsets.rules import FromRow, FromTable, Rule
 from brisk_anchor.core.quantities import num
@@ -40,7 +41,7 @@ def read_change(words: str, present: Mapping[str, float]) -> tuple[dict[str, flo
         )
     changed = {}
     for letter, figure in zip(letters, (figure for _, figure in found), strict=True):
-        low, high = (-360.0, 360.0) if letter == "r" else (-20_000.0, 20_000.0)
+        low, high = (-360.0, 360.0) if letter == "r" else (-FURTHEST, FURTHEST)
         changed[letter] = parse_length(figure.strip(), present=present.get(letter, 0.0), low=low, high=high)
     return changed, reason.strip()
 

@@ -7,6 +7,7 @@ from collections.abc import Iterable, Mapping
 
 from brisk_anchor.book.entries import Entry, EntryKind, RowState
 from brisk_anchor.core.errors import BriskAnchorError, PlanError
+from brisk_anchor.core.kinds import FURTHEST
 from brisk_anchor.core.offsets.chain import AxisChain, Chain, Term
 from brisk_anchor.core.offsets.checks import Finding, SecondLookError, look_at_jump
 from brisk_anchor.core.offsets.rules import Fixed, Keep, Rule
@@ -67,7 +68,7 @@ def edit(session: Session, row: str, changed: Values, reason: str, u: Values | N
     _guard(session, row)
     if not reason.strip():
         raise PlanError("A change by hand needs a reason", "In a month nobody would know why", "Say it in a few words")
-    if not all(math.isfinite(value) and abs(value) <= 20_000 for value in changed.values()):
+    if not all(math.isfinite(value) and abs(value) <= FURTHEST for value in changed.values()):
         raise PlanError("One of the figures is no position", "Nothing was changed", "Give mm within 20 m")
     before, known = present(session, row)
     values = {axis: changed.get(axis, value) for axis, value in before.items()} | dict(changed)

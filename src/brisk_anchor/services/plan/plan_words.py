@@ -7,6 +7,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from brisk_anchor.core.errors import PlanError
+from brisk_anchor.core.kinds import FURTHEST
 from brisk_anchor.core.numbers import parse_length
 from brisk_anchor.core.quantities import deg, mm, signed_num
 from brisk_anchor.services.offsets.book_words import read_change
@@ -153,7 +154,7 @@ def _place(section: MeasureSection, words: str) -> tuple[Changes, str]:
     parts = [part for part in words.split(",") if part.strip()]
     if len(parts) != 3:
         raise PlanError("The tip's place takes three figures: X, Y, Z", "", "As at -400, -250, -515")
-    place = [parse_length(part, low=-20_000.0, high=20_000.0) for part in parts]
+    place = [parse_length(part, low=-FURTHEST, high=FURTHEST) for part in parts]
     return {"at": place}, "the tip starts at " + _axes(dict(zip("xyz", place, strict=True)))
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from brisk_anchor.core.errors import BriskAnchorError
+from brisk_anchor.core.kinds import FURTHEST
 from brisk_anchor.core.quantities import deg, expanded, num, signed_deg
 from brisk_anchor.tui.base import Stage
 from brisk_anchor.tui.entry import Question
@@ -13,9 +14,6 @@ from brisk_anchor.tui.view_state import ViewState
 if TYPE_CHECKING:
     from brisk_anchor.core.features.feature import Feature
     from brisk_anchor.services.measure.by_hand import ByHand
-
-_FURTHEST = 20_000.0
-"""No machine shows a position beyond this, mm."""
 
 
 class HandMeasuring:
@@ -50,7 +48,7 @@ class HandMeasuring:
         note = f"{prompt.read}; {prompt.sign}"
         present = prompt.present if prompt.present is not None else stands
         enter = stands
-        self.stage.ask(Question(prompt.label, present, -_FURTHEST, _FURTHEST, answer, note, enter))
+        self.stage.ask(Question(prompt.label, present, -FURTHEST, FURTHEST, answer, note, enter))
 
     def calibrate(self) -> None:
         """Calibrate the probe on the feature that was measured last: asks for its certified figure and the ± of it."""
@@ -90,7 +88,7 @@ class HandMeasuring:
             )
 
         self.stage.ask(
-            Question(f"certified {what} of {title}", present, -_FURTHEST, _FURTHEST, spread, "from the certificate")
+            Question(f"certified {what} of {title}", present, -FURTHEST, FURTHEST, spread, "from the certificate")
         )
 
     def way(self) -> None:

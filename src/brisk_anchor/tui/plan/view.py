@@ -10,6 +10,7 @@ from textual.app import ComposeResult
 from textual.containers import Vertical
 
 from brisk_anchor.core.errors import BriskAnchorError, PlanFileError
+from brisk_anchor.core.kinds import FURTHEST
 from brisk_anchor.core.quantities import num
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.actions import Do
@@ -30,7 +31,6 @@ if TYPE_CHECKING:
     from brisk_anchor.services.plan.planning import Step
     from brisk_anchor.services.plan.reasons import Figure
 
-_FURTHEST = 20_000.0
 _COUNT_IN = 690
 """The variable a jump back counts in."""
 
@@ -334,7 +334,7 @@ class PlanView(DrawnView):
             self._do(lambda b: (_stated(b, index, figure, value), "⌫ proposes it again, u takes it back."))
 
         unit = "" if figure.unit == "mm" else f" ({figure.unit})"
-        self.stage.ask(Question(f"{figure.name}{unit}", figure.value, -_FURTHEST, _FURTHEST, answer))
+        self.stage.ask(Question(f"{figure.name}{unit}", figure.value, -FURTHEST, FURTHEST, answer))
 
     def propose(self) -> None:
         """Leave the chosen figure to be proposed again."""

@@ -10,6 +10,7 @@ from rich.text import Text
 from textual.app import ComposeResult
 from textual.containers import Vertical
 
+from brisk_anchor.core.kinds import FURTHEST
 from brisk_anchor.core.quantities import expanded, mm, num, signed_mm, signed_num
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.actions import Do
@@ -25,8 +26,6 @@ if TYPE_CHECKING:
     from brisk_anchor.core.offsets.tool_setting import ToolLength
     from brisk_anchor.services.measure.by_hand import PositionFrame
     from brisk_anchor.services.session.tool_shelf import ShelfLine
-
-_FURTHEST = 20_000.0
 
 
 def _figure(label: str, value: float | None) -> str:
@@ -351,7 +350,7 @@ class ShelfView(View):
                 self._ask_position(view_state, line.number, f"T{line.number} on the part, Z", taken, "machine position")
 
             note = f"where the touched face lies in the program, with {row} active"
-            self.stage.ask(Question("program Z of the face", 0.0, -_FURTHEST, _FURTHEST, place, note, 0.0))
+            self.stage.ask(Question("program Z of the face", 0.0, -FURTHEST, FURTHEST, place, note, 0.0))
             return
         setter = session.setup.shelf.setter
         frame = PositionFrame()
@@ -397,7 +396,7 @@ class ShelfView(View):
             take(value)
 
         note = f"{read} with T{number} just touching"
-        self.stage.ask(Question(label, stands, -_FURTHEST, _FURTHEST, answer, note, stands))
+        self.stage.ask(Question(label, stands, -FURTHEST, FURTHEST, answer, note, stands))
 
     def readout(self) -> None:
         """Figures count from the machine's zero, or from the active offset."""
