@@ -26,7 +26,8 @@ from brisk_anchor.services.plan.ordering import shortest
 from brisk_anchor.services.plan.plan_file import MeasureSection, PlanFile, SetsSection
 from brisk_anchor.services.plan.plan_tools import look_at_tool, tool_check
 from brisk_anchor.services.plan.reasons import Figure, figures_of
-from brisk_anchor.services.session.session import Session, WorkedOut
+from brisk_anchor.services.rows.row_programs import WorkedOut
+from brisk_anchor.services.session.session import Session
 
 JUMP_BEYOND = 1.0
 """How far, mm, beyond the stated uncertainty a row that is no row of the job may lie from its nominal place."""

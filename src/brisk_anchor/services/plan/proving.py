@@ -33,10 +33,11 @@ from brisk_anchor.nc.read.variables import Memory
 from brisk_anchor.services.machine.runs import Run
 from brisk_anchor.services.plan.planning import Planned, nc_plan, program_of
 from brisk_anchor.services.plan.timing import Times, times_of
+from brisk_anchor.services.rows.row_programs import WorkedOut
 from brisk_anchor.services.rows.row_states import known_of
 from brisk_anchor.services.rows.working_state import Measured, WorkingState
 from brisk_anchor.services.session.measurement_runner import feature_from
-from brisk_anchor.services.session.session import Session, WorkedOut
+from brisk_anchor.services.session.session import Session
 from brisk_anchor.standin.machine import StandIn
 from brisk_anchor.standin.motion import MoveKind
 from brisk_anchor.standin.scene import Scene
@@ -378,10 +379,7 @@ def judge(session: Session, case: Case, scene: Scene, run: Run) -> float:
     drawn = {section.name for section in scene.file.feature}
     parents = dict(case.parents)
     for store in ready.stores:
-        rules, held = (
-            ready.setup.row(store.row).rules,
-            run.table_values(store.row),
-        )
+        rules, held = ready.setup.row(store.row).rules, run.table_values(store.row)
         before = dict(zip("xyz", case.offsets.get(store.row, (0.0, 0.0, 0.0)), strict=True))
         chain = solve_offset(store.row, rules, solver.features(strict=True), before, parents, store.turner)
         parents[store.row] = known_of(chain)  # what follows it is written after it, from what this run found

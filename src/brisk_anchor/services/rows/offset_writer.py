@@ -25,36 +25,21 @@ from brisk_anchor.services.machine.ports import ControlLink, OperatorPanel
 from brisk_anchor.services.machine.runs import RunStopped
 from brisk_anchor.services.rows.datum_editor import DatumEditor
 from brisk_anchor.services.rows.ledger import Ledger
-from brisk_anchor.services.rows.offset_solver import OffsetSolver
-from brisk_anchor.services.rows.program_heads import ProgramHeads
-from brisk_anchor.services.rows.row_programs import RowPrograms
-from brisk_anchor.services.rows.row_states import RowStates, known_of
-from brisk_anchor.services.rows.working_state import WorkingState
+from brisk_anchor.services.rows.row_programs import WorkedOut
+from brisk_anchor.services.rows.row_states import known_of
 
 
 class OffsetWriter:
     """Writes offsets into the control's table and the book."""
 
     def __init__(
-        self,
-        working: WorkingState,
-        link: ControlLink,
-        panel: OperatorPanel,
-        ledger: Ledger,
-        rows: RowStates,
-        solver: OffsetSolver,
-        heads: ProgramHeads,
-        programs: RowPrograms,
-        datums: DatumEditor,
+        self, parts: WorkedOut, link: ControlLink, panel: OperatorPanel, ledger: Ledger, datums: DatumEditor
     ) -> None:
-        self._working = working
+        self._working, self._rows, self._solver = parts.working, parts.rows, parts.solver
+        self._heads, self._programs = parts.heads, parts.programs
         self._link = link
         self._panel = panel
         self._ledger = ledger
-        self._rows = rows
-        self._solver = solver
-        self._heads = heads
-        self._programs = programs
         self._datums = datums
 
     def look_before_store(self, row: str) -> list[Finding]:

@@ -1,6 +1,8 @@
-"""How a row is set by a program: the rules with what guards them, and the program that measures all of it."""
+"""How a row is set by a program, and all parts that only read, put together."""
 
 from __future__ import annotations
+
+from dataclasses import dataclass
 
 from brisk_anchor.core.offsets.checks import stop_where_found
 from brisk_anchor.core.offsets.rotated_offsets import u_of_point
@@ -9,8 +11,10 @@ from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.nc.programs.plan import StorePlan
 from brisk_anchor.nc.programs.program import Program
 from brisk_anchor.nc.write.writer import write_program
+from brisk_anchor.services.machine.ports import ControlLink
 from brisk_anchor.services.measure.measured_tops import counted_from_tops, tops_first
 from brisk_anchor.services.measure.measurement_request import build_measurement, point_at
+from brisk_anchor.services.rows.ledger import Ledger
 from brisk_anchor.services.rows.measurement_planner import MeasurementPlanner
 from brisk_anchor.services.rows.offset_solver import OffsetSolver
 from brisk_anchor.services.rows.program_heads import ProgramHeads
@@ -79,3 +83,25 @@ class RowPrograms:
         store = self.store_plan(row, plan.rules)
         number = self._heads.number(2, row)
         return write_program(self._heads.plan_of(number, title, measurements, store), self._profile)
+
+
+@dataclass(frozen=True, slots=True)
+class WorkedOut:
+    """What follows from a working state. None of these parts moves, stores or marks anything."""
+
+    working: WorkingState
+    rows: RowStates
+    solver: OffsetSolver
+    heads: ProgramHeads
+    planner: MeasurementPlanner
+    programs: RowPrograms
+
+    @classmethod
+    def of(cls, working: WorkingState, link: ControlLink, ledger: Ledger) -> WorkedOut:
+        """The parts over a state, with the tables of a control and the entries of a book."""
+        rows = RowStates(working, link, ledger)
+        solver = OffsetSolver(working, link, rows)
+        heads = ProgramHeads(working, link.profile)
+        planner = MeasurementPlanner(working, link.profile, heads)
+        programs = RowPrograms(working, link.profile, rows, solver, heads, planner)
+        return cls(working, rows, solver, heads, planner, programs)

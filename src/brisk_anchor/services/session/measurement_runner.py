@@ -19,10 +19,8 @@ from brisk_anchor.services.machine.ports import ControlLink, OperatorPanel
 from brisk_anchor.services.machine.runs import Run
 from brisk_anchor.services.measure.by_hand import ByHand
 from brisk_anchor.services.rows.ledger import Ledger
-from brisk_anchor.services.rows.measurement_planner import MeasurementPlanner
-from brisk_anchor.services.rows.offset_solver import OffsetSolver
-from brisk_anchor.services.rows.row_states import RowStates
-from brisk_anchor.services.rows.working_state import Measured, WorkingState
+from brisk_anchor.services.rows.row_programs import WorkedOut
+from brisk_anchor.services.rows.working_state import Measured
 
 
 def feature_from(measurement: Measurement, touches: list[Touch]) -> Feature:
@@ -38,23 +36,11 @@ def feature_from(measurement: Measurement, touches: list[Touch]) -> Feature:
 class MeasurementRunner:
     """Runs measurements and keeps what they found."""
 
-    def __init__(
-        self,
-        working: WorkingState,
-        link: ControlLink,
-        panel: OperatorPanel,
-        ledger: Ledger,
-        rows: RowStates,
-        solver: OffsetSolver,
-        planner: MeasurementPlanner,
-    ) -> None:
-        self._working = working
+    def __init__(self, parts: WorkedOut, link: ControlLink, panel: OperatorPanel, ledger: Ledger) -> None:
+        self._working, self._rows, self._solver, self._planner = parts.working, parts.rows, parts.solver, parts.planner
         self._link = link
         self._panel = panel
         self._ledger = ledger
-        self._rows = rows
-        self._solver = solver
-        self._planner = planner
 
     def start(self, program: Program) -> Run:
         """Hand a program over and make it ready to run.

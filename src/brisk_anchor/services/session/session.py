@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import getpass
 from collections.abc import Callable
-from dataclasses import dataclass
 from pathlib import Path
 from types import TracebackType
 from typing import TYPE_CHECKING, Self
@@ -13,17 +12,12 @@ from brisk_anchor.book.entries import EntryKind
 from brisk_anchor.core.offsets.setup import Setup
 from brisk_anchor.nc.profile.control_profile import Profile, shipped_profile
 from brisk_anchor.services.machine.machine_file import MachineFile
-from brisk_anchor.services.machine.ports import ControlLink
 from brisk_anchor.services.machine.stand_in_link import StandInLink, StandInPanel
 from brisk_anchor.services.rows.datum_editor import DatumEditor
 from brisk_anchor.services.rows.ledger import Ledger
-from brisk_anchor.services.rows.measurement_planner import MeasurementPlanner
-from brisk_anchor.services.rows.offset_solver import OffsetSolver
 from brisk_anchor.services.rows.offset_writer import OffsetWriter
-from brisk_anchor.services.rows.program_heads import ProgramHeads
-from brisk_anchor.services.rows.row_programs import RowPrograms
+from brisk_anchor.services.rows.row_programs import WorkedOut
 from brisk_anchor.services.rows.row_prover import RowProver
-from brisk_anchor.services.rows.row_states import RowStates
 from brisk_anchor.services.rows.setup_editor import SetupEditor, setup_of
 from brisk_anchor.services.rows.working_state import Measured, WorkingState
 from brisk_anchor.services.session.measurement_runner import MeasurementRunner
@@ -36,28 +30,6 @@ if TYPE_CHECKING:
     from brisk_anchor.book.store import Book
     from brisk_anchor.services.job.job_editor import JobEditor
     from brisk_anchor.standin.state import Left
-
-
-@dataclass(frozen=True, slots=True)
-class WorkedOut:
-    """What follows from a working state. None of these parts moves, stores or marks anything."""
-
-    working: WorkingState
-    rows: RowStates
-    solver: OffsetSolver
-    heads: ProgramHeads
-    planner: MeasurementPlanner
-    programs: RowPrograms
-
-    @classmethod
-    def of(cls, working: WorkingState, link: ControlLink, ledger: Ledger) -> WorkedOut:
-        """The parts over a state, with the tables of a control and the entries of a book."""
-        rows = RowStates(working, link, ledger)
-        solver = OffsetSolver(working, link, rows)
-        heads = ProgramHeads(working, link.profile)
-        planner = MeasurementPlanner(working, link.profile, heads)
-        programs = RowPrograms(working, link.profile, rows, solver, heads, planner)
-        return cls(working, rows, solver, heads, planner, programs)
 
 
 class Session:
@@ -97,20 +69,8 @@ class Session:
         self.planner, self.programs = worked_out.planner, worked_out.programs
         self.editor = SetupEditor(self.working, self.rows, self.ledger, self.machine, profile, description)
         self.datums = DatumEditor(self.working, self.rows, self.editor)
-        self.runner = MeasurementRunner(
-            self.working, self.link, self.panel, self.ledger, self.rows, self.solver, self.planner
-        )
-        self.writer = OffsetWriter(
-            self.working,
-            self.link,
-            self.panel,
-            self.ledger,
-            self.rows,
-            self.solver,
-            self.heads,
-            self.programs,
-            self.datums,
-        )
+        self.runner = MeasurementRunner(worked_out, self.link, self.panel, self.ledger)
+        self.writer = OffsetWriter(worked_out, self.link, self.panel, self.ledger, self.datums)
         self.prover = RowProver(self.control, self.rows, self.programs, self.ledger)
         self._take_newer_rows()
 
