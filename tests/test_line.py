@@ -480,3 +480,39 @@ def test_nothing_of_the_old_calibration_is_used_again(session):
     text = session.programs.full_program("G54").text
     assert "EFFECTIVE RADIUS 2.9960" in text
     assert f"EFFECTIVE RADIUS {old.effective_radius:.4f}" not in text
+
+
+def test_a_trial_set_up_is_worked_out_on_a_copy(quiet):
+    drawn = {feature.name: feature for feature in quiet.setup.features}
+    top = quiet.runner.measure(build_measurement(quiet.setup, point_at(quiet.setup, drawn["top"])))
+    trial = quiet.trial(with_rules(quiet.setup, "G54", {"x": Keep(), "y": Keep()}))
+    assert trial.solver.chain("G54").values["z"] == pytest.approx(top.feature.coordinates[0] - 1.5, abs=1e-9)
+    assert quiet.solver.chain("G54") is None
+    entries = len(quiet.rows.history("G54"))
+    trial.working.measured.clear()
+    assert ("top" in quiet.measured, len(quiet.rows.history("G54"))) == (True, entries)
+
+
+def test_a_program_handed_over_moves_nothing_until_the_operator_starts_it(quiet):
+    with pytest.raises(PlanError, match="No program was handed over"):
+        quiet.panel.start()
+    program = quiet.programs.full_program("G54")
+    quiet.link.hand_over(program)
+    assert (quiet.machine.motions, quiet.link.report()) == ([], [])
+    quiet.panel.start().to_end()
+    assert quiet.machine.motions
+    assert quiet.link.report()[-1].startswith("BRISK 1 END")
+
+
+def test_a_measurement_under_way_says_what_the_machine_does(quiet):
+    drawn = quiet.setup.drawn("top")
+    measurement = build_measurement(quiet.setup, point_at(quiet.setup, drawn))
+    player = Player(quiet.runner.start(quiet.planner.measuring_program(measurement)), 1.0)
+    told = []
+    while not player.over:
+        player.advance(0.05)
+        if (progress := player.progress(measurement)) is not None:
+            told.append(progress)
+    words = list(dict.fromkeys(progress.doing for progress in told))
+    assert words == ["rapid", "guarded", "touch 1 of 1", "backing off", "touch 1 of 1, slow"]
+    assert all(0 <= progress.share <= 1 for progress in told)

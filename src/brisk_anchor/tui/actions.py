@@ -345,7 +345,7 @@ ACTIONS: tuple[Action, ...] = (
     Action(Do.LIMIT, (), "j", "j", "jump limit", "How far the row may jump at a store.", ("book",), line=False),
     Action(Do.RENAME, (), "n", "n", "name", "Give the row a name.", ("book",), line=False),
     Action(Do.PERSON, (), "w", "w", "who", "Who makes the entries from now on.", ("book",), line=False),
-    Action(Do.SNAPSHOT, (), "k", "k", "snapshot", "Keep the table as it stands under a name.", ("book",)),
+    Action(Do.SNAPSHOT, (), "k", "k", "snapshot", "Save the present table under a name.", ("book",)),
     Action(Do.DERIVE, (), "p", "p", "derive", "New rows that follow this one.", ("book",)),
     Action(
         Do.ONE_FOR_ALL, (), "O", "O", "one for all", "All operations onto this row, or back.", ("book",), line=False

@@ -137,6 +137,12 @@ class ViewState:
         row = self.session.active if self.in_work and not self.session.link.turn_of(self.session.active) else ""
         return PositionFrame(row, self.session.link.offset(row)) if row else PositionFrame()
 
+    def next_step(self) -> tuple[str, str]:
+        """What to do next for the chosen offset, in two sentences."""
+        from brisk_anchor.services.session.guide import next_step
+
+        return next_step(self.session, self.row, self.present_request(), self.hand, self.frame())
+
     def measurement(self) -> Measurement | None:
         """The measurement that Enter would make, None while it is not complete."""
         from brisk_anchor.core.errors import BriskAnchorError

@@ -99,7 +99,7 @@ VIEWS: tuple[ViewEntry, ...] = (
         "4",
         "machine",
         "The machine: its control, by hand, MDI, tables.",
-        "The machine is the stand-in as it stands at its control: what is done here moves it and "
+        "The machine is the control panel of the stand-in: what is done here moves it and "
         "writes its tables. Programs that set offsets here are seen in the book as a difference to "
         "the control.",
         _machine,

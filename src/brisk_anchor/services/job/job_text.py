@@ -70,7 +70,7 @@ class Section:
 
     @property
     def text(self) -> str:
-        """As it stands in the file."""
+        """The text of the section in the file."""
         return self.above + self.header + self.body
 
     @property
@@ -172,7 +172,7 @@ def with_rule(text: str, row: str, axis: str, rule: Rule | None) -> str:
     An angle has the heading of the description, so that it follows when the part is turned there.
 
     Raises:
-        JobError: the file does not hold the offset in a section of its own.
+        JobError: the file has no separate section for the offset.
     """
     data = parse(text, JOB_NAME)
     number, found = _offset(data, row), sections(text)
@@ -234,7 +234,7 @@ def without_table(text: str, name: str, kind: str, wanted: str) -> str:
     """A file without the [[feature]] or [[solid]] of a name, and without the comments right above it.
 
     Raises:
-        JobError: there is none, or it does not stand in a section of its own.
+        JobError: there is none, or it has no separate section.
     """
     data = parse(text, name)
     number = next((n for n, table in enumerate(data.get(kind, [])) if table.get("name") == wanted), None)

@@ -44,7 +44,7 @@ class SetupEditor:
         profile: Profile,
         files: JobEditor | None,
     ) -> None:
-        """`files` is the description the scene is made of; None where it has no files of its own."""
+        """`files` is the description the scene is made of; None where there are none."""
         self._working = working
         self._rows = rows
         self._ledger = ledger

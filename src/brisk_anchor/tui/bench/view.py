@@ -72,10 +72,7 @@ class BenchView(DrawnView):
 
     def next_sentence(self, view_state: ViewState) -> tuple[str, str]:
         """The next thing to do."""
-        from brisk_anchor.services.session.guide import next_step
-
-        request = view_state.present_request()
-        return next_step(view_state.session, view_state.row, request, view_state.hand, view_state.frame())
+        return view_state.next_step()
 
     def on_drawing_pointed(self, message: Drawing.Pointed) -> None:
         """A click on the plan points at the nearest feature of the drawing."""

@@ -61,10 +61,7 @@ class CodeView(DrawnView):
 
     def next_sentence(self, view_state: ViewState) -> tuple[str, str]:
         """The next thing to do."""
-        from brisk_anchor.services.session.guide import next_step
-
-        request = view_state.present_request()
-        return next_step(view_state.session, view_state.row, request, view_state.hand, view_state.frame())
+        return view_state.next_step()
 
     def compose(self) -> ComposeResult:
         """Listing and meaning; path and state."""

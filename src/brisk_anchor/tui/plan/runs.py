@@ -50,7 +50,7 @@ class PlanRuns:
         self.motions: list[Motion] = []
         self.times: Times | None = None
         self.ended = ""
-        """Why the run on the set-up as it stands did not end well."""
+        """Why the run on the nominal set-up failed."""
         self.running = ""
         self.shown_of: object = None
         self.spoken = False

@@ -121,7 +121,7 @@ def _sums(sums: Sums) -> None:
 def _tilted_plane(sums: Sums, px: Expression, py: Expression, squares: Expression) -> dict[str, Expression]:
     """Turns about Z, the new X and the new Z that lay the XY plane into a plane of these slopes (docs/maths.md).
 
-    A level plane has no heading of its own: a trace of slope along Y keeps the quotient sound, and turns by nothing.
+    A level plane has no heading: a tiny slope along Y keeps the quotient defined and does not turn the plane.
     """
     ahead = plus(times(Number(1000), py), 0.001)
     i = sums.compute("pi", Function("ATAN", (times(Number(-1000), px), ahead)), "plane: turn about Z")
