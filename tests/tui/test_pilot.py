@@ -929,3 +929,19 @@ async def test_what_follows_is_told_before_a_store_and_a_damaged_book_at_once(tm
         await typed(bench, "z 1; why")
         await bench.press("enter")
         assert "reading only" in said(bench.app)
+
+
+async def test_a_list_that_was_empty_can_be_chosen_from_by_key_and_by_click(tmp_path):
+    async with Bench(tmp_path) as bench:
+        await bench.press("5", "l", "l")
+        rows = bench.app.query_one("#features", ChoiceList)
+        assert rows.words.strip() == "there are no operations"
+        await bench.press("l", "l")
+        assert not any(option.disabled for option in rows.options)
+        assert rows.words.splitlines()[0].startswith(" › ")
+        await bench.press("down")
+        assert [line[:3] for line in rows.words.splitlines()[:2]] == ["   ", " › "]
+        await bench.pilot.click("#features", offset=(10, 3))
+        await bench.pilot.pause()
+        assert bench.app.query_one("#setup").chosen == 3
+        assert rows.words.splitlines()[3].startswith(" › ")

@@ -103,12 +103,13 @@ class ChoiceList(OptionList):
     def _put_together(self) -> None:
         width = self.scrollable_content_region.width or self.app.size.width // 2
         rows = list(self._make(width)) if self._make is not None else []
+        turned = any((old.choice is None) != (new.choice is None) for old, new in zip(self._rows, rows, strict=False))
+        if turned or len(rows) < len(self._rows):  # an option stays a heading, or stays none
+            self.clear_options()
+            self._rows = []
         for number, (old, new) in enumerate(zip(self._rows, rows, strict=False)):
             if old is not new and (old.text != new.text or old.text.spans != new.text.spans):
                 self.replace_option_prompt_at_index(number, new.text)
-        if len(rows) < len(self._rows):
-            self.clear_options()
-            self._rows = []
         self.add_options(Option(row.text, disabled=row.choice is None) for row in rows[len(self._rows) :])
         self._rows = rows
 
