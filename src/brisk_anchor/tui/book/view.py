@@ -205,7 +205,7 @@ class BookView(View):
         at = next((number for number, line in enumerate(lines) if line.row == self.choice.row), 0)
         table = self.query_one("#book-table", ChoiceList)
         table.tell(tuple(map(id, rows)), lambda _: rows, at)
-        table.styles.height = max(1, min(max(6, self.app.size.height - 20), table.height_of_rows))
+        table.styles.height = max(1, min(max(6, self.app.size.height - 22), table.height_of_rows))
 
     def _row(self, view_state: ViewState, line: BookLine, number: int, *, wide: bool) -> ListRow:
         """A row of the list; that of last time where nothing of it changed: most keys change the choice alone."""
