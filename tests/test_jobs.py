@@ -197,9 +197,9 @@ def test_whole_numbers_are_never_lengths():
         for name, field in model.model_fields.items():
             kinds = re.findall(r"\w[\w.]*", str(field.annotation))
             assert "int" not in kinds or name in NO_LENGTHS, (model, name)
-            for kind in kinds:
-                inner = getattr(sys.modules[model.__module__], kind.split(".")[-1], None)
-                if kind.startswith("brisk_anchor") and inner not in seen:
+            for kind in filter(lambda kind: kind.startswith("brisk_anchor"), kinds):
+                inner = getattr(sys.modules[kind.rpartition(".")[0]], kind.rpartition(".")[2])
+                if inner not in seen:
                     seen.add(inner)
                     walk(inner)
 

@@ -22,6 +22,7 @@ from brisk_anchor.core.errors import (
 from brisk_anchor.core.features.touch_pattern import TouchPattern, Wall
 from brisk_anchor.core.kinds import FeatureKind
 from brisk_anchor.core.offsets.checks import SecondLookError, look_at_feature, look_at_store
+from brisk_anchor.core.offsets.proof import Agreement
 from brisk_anchor.core.offsets.rules import Keep
 from brisk_anchor.nc.profile.control_profile import shipped_profile
 from brisk_anchor.nc.read.interpreter import Interpreter, Status
@@ -230,13 +231,15 @@ def test_second_look_before_measuring(quiet, change, found):
 def test_second_look_before_storing(quiet):
     measure_all(quiet)
     chain = quiet.solver.chain("G54")
-    sound = look_at_store(chain, quiet.rows.expected("G54"), "the drawing", 5.0, stale=False, control_difference=0.0)
+    sound = look_at_store(chain, quiet.rows.expected("G54"), "the drawing", 5.0, stale=False)
     assert sound == []
-    looks = look_at_store(chain, {"x": 0.0}, "the last value", 5.0, stale=True, control_difference=0.004)
+    wrong_sum = Agreement("bore", "X", -433.0, -433.004, expected=-433.0, rounding=0.0002, explained=0.01)
+    looks = look_at_store(chain, {"x": 0.0}, "the last value", 5.0, stale=True, agreements=[wrong_sum])
     assert [look.stops for look in looks] == [True, True, True]
     assert "jumps −469" in looks[1].found.replace("-", "−")
     measured = quiet.measured["bore"]
-    wrong = replace(measured.feature, size=measured.feature.size + 6.0, form=0.5)
+    far = replace(measured.feature.misfit, square=900.0)
+    wrong = replace(measured.feature, size=measured.feature.size + 6.0, misfit=far)
     guess, dirt = look_at_feature(wrong, *measured.sizes)
     assert "one ball diameter" in guess.why
     assert not dirt.stops

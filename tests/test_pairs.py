@@ -73,7 +73,7 @@ def test_middle_and_sizes_come_back_whatever_they_were(kind, middle, size):
     # Each middle is the mean of two touches; the ball's radius leaves it and is doubled in the size.
     assert feature.standard_uncertainty("x") == pytest.approx(0.001 / math.sqrt(2))
     assert feature.u_size == pytest.approx(math.hypot(0.001 * math.sqrt(2), 2 * 0.0005))
-    assert feature.shared == ()
+    assert all(source.own for axis in "xy" for source in feature.estimates()[axis].effects)
 
 
 @pytest.mark.parametrize(
@@ -115,8 +115,9 @@ def test_every_kind_is_measured_on_the_stand_in_in_both_languages(tmp_path, prof
         assert look_at_feature(found, *measured.sizes) == []
     top = next(feature for feature in scene.setup.features if feature.name == "jaw top")
     session.runner.measure(build_measurement(scene.setup, point_at(scene.setup, top)))
-    corner = session.measured["inner"].feature
-    assert corner.shared[0].effect == (0.0005, 0.0005)  # both walls on the plus side: the radius moves them alike
+    corner = session.measured["inner"].feature.estimates().values()
+    radius = [{s.words: e for s, e in item.effects.items()}["radius of T20"] for item in corner]
+    assert radius == pytest.approx([0.0005, 0.0005])  # both walls on the plus side: the radius moves them alike
     values = session.writer.store("G54").values
     assert values["x"] == pytest.approx(zero[0], abs=0.0005)
     assert session.prover.prove("G54").holds

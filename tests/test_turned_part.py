@@ -246,7 +246,9 @@ def test_distances_of_features_lose_what_they_share(line: tuple[Session, Frame])
     across = session.solver.distance("left", "side")
     # Both were touched from the same side with the same ball: its radius is in neither, only the touches are.
     own = [session.measured[n].feature.covariance[0][0] for n in ("left", "side")]
-    assert across.straight.u == pytest.approx(math.sqrt(sum(own)), rel=1e-3)
+    assert across.straight.u_own == pytest.approx(math.sqrt(sum(own)), rel=1e-3)
+    shared = [abs(e) for source, e in across.straight.effects.items() if not source.own]
+    assert max(shared) < 2e-3 * session.setup.stylus.u_radius  # 1/cos of the turn, less one
     with pytest.raises(GeometryError, match="no axis together"):
         session.solver.distance("slot", "front")
     with pytest.raises(DatumError, match="not measured"):

@@ -12,9 +12,9 @@ from hypothesis import strategies as st
 from scipy.optimize import least_squares
 
 from brisk_anchor.core.errors import GeometryError
-from brisk_anchor.core.features.feature import fit_circle, solve_circle, solve_surface
+from brisk_anchor.core.features.circle import fit_circle
 from brisk_anchor.core.features.solving import solve
-from brisk_anchor.core.features.touches import Source, Touch, axis_of
+from brisk_anchor.core.features.touches import Origin, Touch, axis_of
 from brisk_anchor.core.kinds import FeatureKind
 
 
@@ -44,7 +44,7 @@ PATTERNS = {
 @pytest.mark.parametrize("pattern", PATTERNS)
 def test_perfect_circles_are_found_exactly_far_from_zero(stylus, kind, pattern):
     centre, diameter = (-71234.5678, 43210.9876), 38.0124
-    feature = solve_circle("x", kind, ring(stylus, centre, diameter, PATTERNS[pattern], kind))
+    feature = solve("x", kind, ring(stylus, centre, diameter, PATTERNS[pattern], kind))
     assert feature.coordinates == pytest.approx(centre, abs=1e-8)
     assert feature.size == pytest.approx(diameter, abs=1e-7)
     assert max(map(abs, feature.residuals)) < 1e-8
@@ -74,22 +74,22 @@ def test_stated_uncertainty_covers_what_it_claims(stylus, pattern):
     angles, u, inside, trials = PATTERNS[pattern], 0.002, 0, 1500
     for _ in range(trials):
         errors = random.normal(0, u, len(angles))
-        feature = solve_circle("x", FeatureKind.BORE, ring(stylus, (5, 7), 38, angles, u=u, errors=errors))
+        feature = solve("x", FeatureKind.BORE, ring(stylus, (5, 7), 38, angles, u=u, errors=errors))
         inside += abs(feature.coordinates[0] - 5) <= 2 * feature.standard_uncertainty("x")
     assert inside / trials == pytest.approx(0.9545, abs=0.02)
 
 
 def test_cross_of_four_has_the_textbook_uncertainty(stylus):
-    feature = solve_circle("x", FeatureKind.BORE, ring(stylus, (0, 0), 38, PATTERNS["cross"], u=0.001))
+    feature = solve("x", FeatureKind.BORE, ring(stylus, (0, 0), 38, PATTERNS["cross"], u=0.001))
     assert feature.standard_uncertainty("x") == pytest.approx(0.001 / math.sqrt(2))
     assert feature.u_size == pytest.approx(2 * math.hypot(0.001 / 2, stylus.u_radius))
 
 
 def test_a_worse_touch_counts_less(stylus):
     touches = list(ring(stylus, (0, 0), 38, (0, 72, 144, 216, 288), errors=[0.1, 0, 0, 0, 0]))
-    even = solve_circle("x", FeatureKind.BORE, tuple(touches)).coordinates[0]
+    even = solve("x", FeatureKind.BORE, tuple(touches)).coordinates[0]
     touches[0] = replace(touches[0], u=0.1)
-    weighed = solve_circle("x", FeatureKind.BORE, tuple(touches)).coordinates[0]
+    weighed = solve("x", FeatureKind.BORE, tuple(touches)).coordinates[0]
     assert abs(weighed) < abs(even) / 100
 
 
@@ -98,7 +98,7 @@ def test_a_worse_touch_counts_less(stylus):
     [((0.0, 0.0, -1.0), -352.7), ((0.0, 0.0, 1.0), None)],
 )
 def test_surface_below_is_spindle_less_length(stylus, direction, expected_z):
-    feature = solve_surface("top", (Touch("t", (1.0, 2.0, -202.7), direction, stylus, 0.0005),))
+    feature = solve("top", FeatureKind.SURFACE, (Touch("t", (1.0, 2.0, -202.7), direction, stylus, 0.0005),))
     assert feature.axes == ("z",)
     if expected_z is not None:
         assert feature.coordinates[0] == pytest.approx(-202.7 - stylus.length)
@@ -122,10 +122,10 @@ def broken_patterns(stylus):
     other = replace(stylus, tool_number=21)
     good = ring(stylus, (0, 0), 38, (0, 90, 180))
     return {
-        "two": (good[:2], "Three are the least"),
+        "two": (good[:2], "takes 3 touches"),
         "line": (line, "line"),
         "one spot": ([good[0]] * 3, "one spot"),
-        "two styli": ([good[0], good[1], replace(good[2], stylus=other)], "more than one stylus"),
+        "two styli": ([good[0], good[1], replace(good[2], stylus=other)], "more than one tool"),
         "along z": ([*good[:2], replace(good[2], direction=(0.0, 0.0, -1.0))], "along Z"),
     }
 
@@ -134,15 +134,15 @@ def broken_patterns(stylus):
 def test_touches_that_define_nothing_are_refused(stylus, name):
     touches, reason = broken_patterns(stylus)[name]
     with pytest.raises(GeometryError, match=reason):
-        solve_circle("x", FeatureKind.BORE, tuple(touches))
+        solve("x", FeatureKind.BORE, tuple(touches))
 
 
 def test_surface_refuses_touches_of_two_surfaces(stylus):
     a = Touch("a", (0.0, 0.0, 0.0), (1.0, 0.0, 0.0), stylus, 0.001)
     with pytest.raises(GeometryError, match="differ"):
-        solve_surface("x", (a, replace(a, direction=(-1.0, 0.0, 0.0))))
+        solve("x", FeatureKind.SURFACE, (a, replace(a, direction=(-1.0, 0.0, 0.0))))
     with pytest.raises(GeometryError, match="not touched"):
-        solve_surface("x", ())
+        solve("x", FeatureKind.SURFACE, ())
     with pytest.raises(GeometryError, match="askew"):
         axis_of((0.8, 0.6, 0.0))
 
@@ -157,7 +157,7 @@ def test_surface_refuses_touches_of_two_surfaces(stylus):
 )
 def test_touches_with_nonsense_cannot_be_made(stylus, change):
     good = {"label": "t", "position": (0.0, 0.0, 0.0), "direction": (1.0, 0.0, 0.0), "stylus": stylus, "u": 0.001}
-    Touch(**good, source=Source.TYPED)
+    Touch(**good, source=Origin.TYPED)
     with pytest.raises(GeometryError):
         Touch(**good | change)
 

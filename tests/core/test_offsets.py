@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from brisk_anchor.core.errors import DatumError
-from brisk_anchor.core.features.feature import solve_circle, solve_surface
+from brisk_anchor.core.features.solving import solve
 from brisk_anchor.core.features.touches import Touch
 from brisk_anchor.core.kinds import FeatureKind
 from brisk_anchor.core.offsets.chain import solve_offset
@@ -18,11 +18,12 @@ from tests.core.test_features import ring
 
 @pytest.fixture(scope="module")
 def features(stylus):
+    down, right, back = (0.0, 0.0, -1.0), (1.0, 0.0, 0.0), (0.0, -1.0, 0.0)
     return {
-        "bore": solve_circle("bore", FeatureKind.BORE, ring(stylus, (-433.0, -250.5), 38, (0, 90, 180, 270))),
-        "top": solve_surface("top", (Touch("t", (0.0, 0.0, -352.7), (0.0, 0.0, -1.0), stylus, 0.0005),)),
-        "wall": solve_surface("wall", (Touch("w", (-100.0, 0.0, -300.0), (1.0, 0.0, 0.0), stylus, 0.0005),)),
-        "far": solve_surface("far", (Touch("f", (0.0, -90.0, -300.0), (0.0, -1.0, 0.0), stylus, 0.0005),)),
+        "bore": solve("bore", FeatureKind.BORE, ring(stylus, (-433.0, -250.5), 38, (0, 90, 180, 270))),
+        "top": solve("top", FeatureKind.SURFACE, (Touch("t", (0.0, 0.0, -352.7), down, stylus, 0.0005),)),
+        "wall": solve("wall", FeatureKind.SURFACE, (Touch("w", (-100.0, 0.0, -300.0), right, stylus, 0.0005),)),
+        "far": solve("far", FeatureKind.SURFACE, (Touch("f", (0.0, -90.0, -300.0), back, stylus, 0.0005),)),
     }
 
 

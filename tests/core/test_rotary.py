@@ -14,6 +14,7 @@ from brisk_anchor.core.geometry.rotary import RotaryAxis, carried, table_frame
 from brisk_anchor.core.offsets.chain import solve_offset
 from brisk_anchor.core.offsets.rules import FromTable
 from brisk_anchor.core.uncertainty.estimates import Estimate
+from brisk_anchor.core.uncertainty.sources import Source
 
 B = RotaryAxis("B", (0.0, 1.0, 0.0), (-300.0, 0.0, -400.0), -1, None, None, 3600.0)
 TILT = RotaryAxis("A", (1.0, 0.0, 0.0), (0.0, -200.0, -500.0), 1, -30.0, 110.0, 3600.0)
@@ -35,7 +36,7 @@ def test_a_trunnion_carries_its_round_table_with_it():
 @given(st.floats(-720, 720), st.tuples(*[st.floats(-400, 400)] * 3), st.tuples(*[st.floats(0.0005, 0.01)] * 3))
 def test_a_row_carried_by_the_table_is_where_its_zero_goes_with_its_uncertainty_turned(angle, zero, spread):
     rule = FromTable("G54", B.letter, angle, B.direction, B.centre, B.sense)
-    parents = {"G54": {a: Estimate(v, {a: s}) for a, v, s in zip("xyz", zero, spread, strict=True)}}
+    parents = {"G54": {a: Estimate(v, {Source(a): s}) for a, v, s in zip("xyz", zero, spread, strict=True)}}
     chain = solve_offset("G55", dict.fromkeys("xyz", rule), {}, {}, parents)
     assert list(chain.values.values()) == pytest.approx(carried(zero, (B,), {"B": 0.0}, {"B": angle}), abs=1e-6)
     turn = np.array(B.frame(angle).rotation)

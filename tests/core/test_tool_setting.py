@@ -10,7 +10,6 @@ from hypothesis import strategies as st
 
 from brisk_anchor.core.errors import GeometryError
 from brisk_anchor.core.features.calibration import calibrate, calibrate_offset
-from brisk_anchor.core.features.feature import solve_circle
 from brisk_anchor.core.features.solving import solve
 from brisk_anchor.core.features.touches import Stylus, Touch
 from brisk_anchor.core.kinds import FeatureKind
@@ -104,7 +103,7 @@ def ring(x, y, runout=(0.0, 0.0), stylus=PROBE, kind=FeatureKind.BORE):
         reach = 20.0 - stylus.effective_radius
         place = (x + reach * u - runout[0] + stylus.offset[0], y + reach * v - runout[1] + stylus.offset[1], -200.0)
         touches.append(Touch("t", place, (u, v, 0.0), stylus, 0.0005))
-    return solve_circle("ring", kind, tuple(touches))
+    return solve("ring", kind, tuple(touches))
 
 
 @given(st.tuples(*[st.floats(-0.1, 0.1)] * 4), st.tuples(*[st.floats(-500, 0)] * 2))

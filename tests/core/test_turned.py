@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 
 from brisk_anchor.core.errors import DatumError, GeometryError
 from brisk_anchor.core.features.calibration import calibrate
+from brisk_anchor.core.features.feature import Feature
 from brisk_anchor.core.features.solving import solve
 from brisk_anchor.core.features.touches import Stylus, Touch
 from brisk_anchor.core.kinds import FeatureKind
@@ -153,6 +154,11 @@ def test_a_corner_that_is_not_square_lies_where_its_walls_meet() -> None:
         solve("c", FeatureKind.OUTSIDE_CORNER, (*right, front[0]))
 
 
+def shared(feature: Feature, axis: str) -> dict[str, float]:
+    """What a coordinate depends on beside its own touches, by what a budget calls it."""
+    return {source.words: effect for source, effect in feature.estimates()[axis].effects.items() if not source.own}
+
+
 def test_plane_ball_and_tilted_bore_tell_height_and_lean() -> None:
     # A plane z = −300 + 0.01 x − 0.02 y (from ZERO): the ball stops where its own centre is one radius off.
     slope = np.array((0.01, -0.02))
@@ -169,7 +175,7 @@ def test_plane_ball_and_tilted_bore_tell_height_and_lean() -> None:
         pytest.approx(-math.degrees(math.atan(0.02))),
         pytest.approx(-math.degrees(math.atan(0.01))),
     )
-    assert plane.shared[0].effect[0] == pytest.approx(-PROBE.u_length)
+    assert shared(plane, "z")["length of T20"] == pytest.approx(-PROBE.u_length)
     bore = solve("t", FeatureKind.TILTED_BORE, (*ring(0, (0.2, 0), 12, -310.0), *ring(0, (0, 0.1), 12.5, -330.0)))
     assert bore.coordinates[:2] == pytest.approx((ZERO[0] + 0.2, ZERO[1]))
     assert bore.angles == {
@@ -186,7 +192,8 @@ def test_two_touches_and_the_diameter_give_a_centre_that_hangs_on_the_radius() -
     bore = solve("b", FeatureKind.BORE, touches, diameter=38.0)
     assert bore.coordinates == pytest.approx(tuple(ZERO), abs=1e-9)
     # Both touches point away from the centre at 0° and 90°: a radius larger by ε moves the centre by ε along each.
-    assert bore.shared[0].effect == pytest.approx((PROBE.u_radius, PROBE.u_radius), rel=0.01)
+    for axis in "xy":
+        assert shared(bore, axis)["radius of T20"] == pytest.approx(PROBE.u_radius, rel=0.01)
 
 
 def test_rules_that_do_not_belong_are_refused() -> None:

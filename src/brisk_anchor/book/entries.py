@@ -51,7 +51,8 @@ class RowState(Enum):
 
 @dataclass(frozen=True, slots=True)
 class Entry:
-    """One entry of the book. `values` and `u` (standard uncertainty) by axis, mm; of `r` degrees.
+    """One entry of the book. `values` and `u` by axis, mm; of `r` degrees. `u` is half of the ± (where k is 2, the
+    standard uncertainty).
 
     `number` counts the entries of its row. `light` is one that was listed without its chain and proof.
     """

@@ -21,12 +21,12 @@ from sqlalchemy.exc import TimeoutError as NoConnection
 from sqlalchemy.orm import Session
 
 from brisk_anchor.book.address import ANSWER, BookAddress
+from brisk_anchor.book.chain_form import dumped, loaded
 from brisk_anchor.book.entries import AXIS_NAMES, Entry, EntryKind
 from brisk_anchor.book.models import EntryRow
 from brisk_anchor.book.opening import prepare, take_turn
 from brisk_anchor.book.seals import FIRST, FORM, SealMark, look_through, seal
 from brisk_anchor.core.errors import BookError, BookSilentError, BookTakenError, BookTamperedError, BookWriteError
-from brisk_anchor.core.offsets.chain import Chain
 from brisk_anchor.core.offsets.proof import Proof
 from brisk_anchor.patience import Given, Helper
 
@@ -44,9 +44,8 @@ def _adapter(kind: Any) -> TypeAdapter[Any]:
     return TypeAdapter(kind)
 
 
-def _dump(value: Chain | Proof | None) -> str | None:
-    kind: Any = type(value)
-    return None if value is None else _adapter(kind).dump_json(value).decode()
+def _dump(value: Proof | None) -> str | None:
+    return None if value is None else _adapter(Proof).dump_json(value).decode()
 
 
 @dataclass(frozen=True, slots=True)
@@ -449,7 +448,7 @@ def _columns(entry: Entry) -> dict[str, Any]:
         "title": _words(entry.title),
         **{axis: _figure(entry.values.get(axis)) for axis in AXIS_NAMES},
         **{f"u_{axis}": _figure(entry.u.get(axis)) for axis in AXIS_NAMES},
-        "chain": _dump(entry.chain),
+        "chain": dumped(entry.chain) if entry.chain else None,
         "proof": _dump(entry.proof),
         "note": _words(entry.note),
         "number": entry.number,
@@ -500,7 +499,7 @@ def _entry(found: EntryRow) -> Entry:
     held = {column.name: getattr(found, column.name) for column in _LIGHT}
     return replace(
         _light(held),
-        chain=_adapter(Chain).validate_json(found.chain) if found.chain else None,
+        chain=loaded(found.chain) if found.chain else None,
         proof=_adapter(Proof).validate_json(found.proof) if found.proof else None,
         light=False,
     )

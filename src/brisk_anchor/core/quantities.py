@@ -133,10 +133,10 @@ def signed_num(value: float, decimals: int | None = None) -> str:
     return quantity(value, Dimension.NUMBER, decimals, signed=True)
 
 
-def expanded(u: float, decimals: int = 4) -> str:
-    """The ± of a standard uncertainty, k = 2, without a unit.
+def expanded(u: float, decimals: int = 4, *, k: float = COVERAGE) -> str:
+    """The ± of a standard uncertainty, without a unit; `k` its coverage factor.
 
     >>> expanded(0.00105)
     '±0.0021'
     """
-    return f"±{_digits(COVERAGE * u, decimals)}"
+    return f"±{_digits(k * u, decimals)}"

@@ -37,7 +37,7 @@ def turner_of(row: RowSection, rotary: tuple[RotaryAxis, ...]) -> Turner | None:
     if row.r is None or row.r.table is None:
         return None
     axis = next(axis for axis in rotary if axis.letter == row.r.table)
-    return Turner(axis.letter, axis.centre[:2], axis.sense * (1 if axis.direction[2] > 0 else -1))
+    return Turner(axis.letter, axis.centre[:2], axis.sense * (1 if axis.direction[2] > 0 else -1), axis.u_centre)
 
 
 def _turn_rule(section: TurnRuleSection, fit: Rule, drawn: dict[str, DrawnFeature]) -> Rule:
@@ -56,7 +56,15 @@ def _turn_rule(section: TurnRuleSection, fit: Rule, drawn: dict[str, DrawnFeatur
 def _rule(section: RuleSection, rotary: tuple[RotaryAxis, ...]) -> Rule:
     if section.parent is not None and section.table is not None:
         axis = next(axis for axis in rotary if axis.letter == section.table)
-        return FromTable(section.parent, axis.letter, section.angle, axis.direction, axis.centre, axis.sense)
+        return FromTable(
+            section.parent,
+            axis.letter,
+            section.angle,
+            axis.direction,
+            axis.centre,
+            axis.sense,
+            u_centre=axis.u_centre,
+        )
     if section.feature is not None:
         return FromFeature(section.feature, section.drawing, section.allowance, other=section.other or "")
     if section.parent is not None:

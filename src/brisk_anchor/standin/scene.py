@@ -10,6 +10,7 @@ import numpy as np
 from brisk_anchor.core.geometry.frames import Frame
 from brisk_anchor.core.geometry.rotary import table_frame
 from brisk_anchor.core.kinds import FeatureKind, Vector
+from brisk_anchor.core.offsets.conditions import Conditions
 from brisk_anchor.core.offsets.rules import FromFeature, FromFit, FromHeading, Rules
 from brisk_anchor.core.offsets.setup import (
     DrawnFeature,
@@ -337,6 +338,7 @@ def _drawn(section: FeatureSection, bodies: dict[str, BodySection]) -> DrawnFeat
         headings=tuple(heading + turn for heading in section.headings or ()),
         balloon=section.balloon,
         tolerance=section.tolerance,
+        form=section.form_tolerance,
     )
 
 
@@ -447,5 +449,8 @@ def build_scene(file: SceneFile) -> Scene:
             tuple(file.job.note),
         ),
         turn=bodies[file.job.part].turn if file.job.part in bodies else 0.0,
+        conditions=Conditions(
+            m.u_scale, m.u_square, file.job.temperature.temperature() if file.job.temperature else None
+        ),
     )
     return Scene(file, setup, (table, *real_solids(file)), tuple(nominal))

@@ -12,6 +12,7 @@ from pydantic import AfterValidator, Field, ValidationError, WithJsonSchema, mod
 from brisk_anchor.core.errors import BriskAnchorError, Fault, SceneError
 from brisk_anchor.core.geometry.rotary import RotaryAxis
 from brisk_anchor.core.kinds import Apart, FeatureKind, Walls
+from brisk_anchor.core.offsets.conditions import EXPANSION, NORMAL, Temperature
 from brisk_anchor.core.quantities import num
 from brisk_anchor.nc.bounded import read_at_most
 from brisk_anchor.nc.profile.control_profile import findings_of
@@ -22,6 +23,16 @@ from brisk_anchor.standin.tool_file import HandToolSection, ProbeSection, Setter
 _MAX_BYTES = 1_000_000
 
 
+def _known_material(word: str) -> str:
+    if word not in EXPANSION:
+        raise ValueError(f"how {word[:24]} grows is not known; it knows {', '.join(EXPANSION)}")
+    return word
+
+
+Material = Annotated[str, AfterValidator(_known_material), WithJsonSchema({"enum": list(EXPANSION), "type": "string"})]
+"""What a part or a scale is made of."""
+
+
 class OperationSection(FileSection):
     """An operation of the job and the offset it uses; `own` is that of its part, where all use one for the time."""
 
@@ -29,6 +40,21 @@ class OperationSection(FileSection):
     offset: Annotated[str, Field(pattern=ROW)]
     own: Annotated[str, Field(pattern=ROW)] | None = None
     comment: Annotated[str, Field(max_length=120)] = ""
+
+
+class TemperatureSection(FileSection):
+    """Of the part and of the machine's scales, °C, with what they are made of; `u_*` standard uncertainties."""
+
+    part: float = Field(ge=-20, le=90)
+    material: Material
+    scale: float = Field(default=NORMAL, ge=-20, le=90)
+    scale_material: Material = "steel"
+    u_part: float = Field(default=1.0, ge=0, le=20)
+    u_scale: float = Field(default=1.0, ge=0, le=20)
+
+    def temperature(self) -> Temperature:
+        """The same for the sums."""
+        return Temperature(self.part, self.material, self.scale, self.scale_material, self.u_part, self.u_scale)
 
 
 class JobSection(FileSection):
@@ -46,6 +72,7 @@ class JobSection(FileSection):
     program_comment: Annotated[str, Field(max_length=60)] = ""
     note: Annotated[list[Annotated[str, Field(max_length=160)]], Field(max_length=24)] = []
     operation: list[OperationSection] = []
+    temperature: TemperatureSection | None = None
 
 
 class RotarySection(FileSection):
@@ -58,11 +85,14 @@ class RotarySection(FileSection):
     low: Annotated[float, Field(ge=-100_000, le=100_000)] | None = None
     high: Annotated[float, Field(ge=-100_000, le=100_000)] | None = None
     rapid: float = Field(gt=0, le=1_000_000)
+    u_centre: float | None = Field(default=None, ge=0, le=1)
     real_shift: tuple[float, float, float] = (0.0, 0.0, 0.0)
 
     def axis(self) -> RotaryAxis:
         """The axis as the machine's builder states it. Raises GeometryError."""
-        return RotaryAxis(self.letter, self.direction, self.centre, self.sense, self.low, self.high, self.rapid)
+        return RotaryAxis(
+            self.letter, self.direction, self.centre, self.sense, self.low, self.high, self.rapid, self.u_centre
+        )
 
     def real_axis(self) -> RotaryAxis:
         """The axis as it is. Raises GeometryError."""
@@ -98,6 +128,8 @@ class MachineSection(FileSection):
     rapid: float = Field(gt=0, le=200_000)
     acceleration: float = Field(gt=0, le=50_000)
     position: Place
+    u_scale: float | None = Field(default=None, ge=0, le=0.001)
+    u_square: float | None = Field(default=None, ge=0, le=0.1)
 
     @model_validator(mode="after")
     def _inside(self) -> Self:
@@ -193,6 +225,7 @@ class FeatureSection(FileSection):
     headings: Annotated[list[Annotated[float, Field(ge=-360, le=360)]], Field(min_length=2, max_length=3)] | None = None
     balloon: int | None = Field(default=None, ge=1, le=9999)
     tolerance: tuple[float, float] | None = None
+    form_tolerance: float | None = Field(default=None, ge=0, le=5)
 
     def lacks(self) -> list[str]:
         """What its kind needs and it does not have, in words."""

@@ -7,8 +7,9 @@ from typing import Annotated, Literal, Self
 
 from pydantic import Field, model_validator
 
-from brisk_anchor.core.features.touches import Stylus
+from brisk_anchor.core.features.touches import CalibratedOn, Stylus
 from brisk_anchor.core.tools.hand_tools import HandKind, HandTool
+from brisk_anchor.core.tools.scatter import Scatter
 from brisk_anchor.core.tools.shelf import Cutter, Health, ProbeRecord, Setter
 from brisk_anchor.standin.row_file import ROW
 from brisk_anchor.standin.solid_file import Coordinate, FileSection, Length, Name
@@ -70,6 +71,7 @@ class HandToolSection(FileSection):
     u_diameter: float = Field(default=0.0, ge=0, le=1)
     u_thickness: float = Field(default=0.0, ge=0, le=1)
     u_length: float = Field(default=0.0, ge=0, le=1)
+    repeats: int | None = Field(default=None, ge=2, le=100_000)
 
     def tool(self) -> HandTool:
         """The tool. Raises GeometryError."""
@@ -84,6 +86,7 @@ class HandToolSection(FileSection):
             self.u_diameter,
             self.u_thickness,
             self.u_length,
+            self.repeats,
         )
 
 
@@ -98,6 +101,41 @@ class RealProbeSection(FileSection):
     delay: float = Field(default=0.0, ge=0, le=0.1)
     offset: tuple[Runout, Runout] = (0.0, 0.0)
     fault: Literal["", "absent", "stuck", "battery"] = ""
+
+
+class ScatterSection(FileSection):
+    """What a repeatability run found at a touch feed (mm/min): standard deviation of one touch, how many, and when."""
+
+    touch_feed: float = Field(gt=0, le=10_000)
+    u: float = Field(ge=0, le=1)
+    repeats: int = Field(ge=2, le=100_000)
+    measured: date | None = None
+
+    def scatter(self) -> Scatter:
+        """The same for the sums."""
+        return Scatter(self.u, self.repeats, self.touch_feed, self.measured.isoformat() if self.measured else "")
+
+
+class ByDirectionSection(FileSection):
+    """The effective radius at headings of a touch, degrees."""
+
+    headings: Annotated[list[float], Field(max_length=72)] = []
+    radii: Annotated[list[float], Field(max_length=72)] = []
+
+    @model_validator(mode="after")
+    def _together(self) -> Self:
+        if len(self.headings) != len(self.radii):
+            raise ValueError("every heading has its radius, and no more")
+        return self
+
+
+class CalibrationSection(FileSection):
+    """When a figure of the probe was calibrated, on what, and the part of its uncertainty that has, mm."""
+
+    what: Literal["radius", "length", "offset"]
+    at: Annotated[str, Field(max_length=40)] = ""
+    on: Annotated[str, Field(max_length=60)] = ""
+    u_on: float = Field(default=0.0, ge=0, le=1)
 
 
 class ProbeFigures(FileSection):
@@ -119,6 +157,11 @@ class ProbeFigures(FileSection):
     valid_days: int | None = Field(default=None, ge=1, le=3650)
     offset: tuple[Runout, Runout] = (0.0, 0.0)
     u_offset: float = Field(default=0.0, ge=0, le=0.1)
+    repeats: int | None = Field(default=None, ge=2, le=100_000)
+    lobing: float | None = Field(default=None, ge=0, le=0.1)
+    by_direction: ByDirectionSection = ByDirectionSection()
+    at_feed: Annotated[list[ScatterSection], Field(max_length=12)] = []
+    calibration: Annotated[list[CalibrationSection], Field(max_length=3)] = []
     due: list[Literal["radius", "length", "offset"]] = []
 
 
@@ -129,7 +172,13 @@ class ProbeSection(ProbeFigures):
 
     def stylus(self) -> Stylus:
         """The calibrated stylus. Raises GeometryError when its figures make no sense."""
-        return Stylus(**self.model_dump(exclude={"real", "calibrated", "valid_days", "due"}))
+        written = {"real", "calibrated", "valid_days", "due", "by_direction", "at_feed", "calibration"}
+        return Stylus(
+            **self.model_dump(exclude=written),
+            by_direction=tuple(zip(self.by_direction.headings, self.by_direction.radii, strict=True)),
+            feeds=tuple(found.scatter() for found in self.at_feed),
+            calibrations=tuple(CalibratedOn(c.what, c.at, c.on, c.u_on) for c in self.calibration),
+        )
 
     def record(self) -> ProbeRecord:
         """When it was calibrated, and what is due."""

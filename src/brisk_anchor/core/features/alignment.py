@@ -12,6 +12,8 @@ from brisk_anchor.core.errors import GeometryError
 from brisk_anchor.core.features.shapes import Axis, Edge, Plane
 from brisk_anchor.core.geometry.frames import Array, Frame
 from brisk_anchor.core.kinds import Vector
+from brisk_anchor.core.tools.scatter import Scatter
+from brisk_anchor.core.uncertainty.residuals import Misfit, judge
 
 Point = tuple[float, float]
 
@@ -130,18 +132,21 @@ def axis_through(
 class Sweep:
     """What a dial indicator swept round says: how far the centre lies from the spindle's axis (mm), and ovality.
 
-    `covariance` (2×2) is that of the centre. `ovality` is half the difference of the largest and smallest diameter,
-    `heading` where the round is widest, degrees; None with fewer than five readings.
+    `covariance` (2×2) is that of the centre, of readings that scatter as `scatter` says; `misfit` is what their
+    residuals say. `ovality` is half the difference of the largest and smallest diameter, `heading` where the round is
+    widest, degrees; None with fewer than five readings.
     """
 
     centre: Point
     covariance: Array
     residuals: tuple[float, ...]
+    scatter: Scatter
+    misfit: Misfit | None
     ovality: float | None = None
     heading: float | None = None
 
 
-def sweep(readings: Sequence[tuple[float, float]], u: float, *, inside: bool) -> Sweep:
+def sweep(readings: Sequence[tuple[float, float]], scatter: Scatter, *, inside: bool) -> Sweep:
     """A dial indicator turned with the spindle in a bore (`inside`) or round a boss.
 
     Readings are (heading in degrees from +X, counter-clockwise; figure in mm, larger where the stylus is pushed in).
@@ -166,7 +171,8 @@ def sweep(readings: Sequence[tuple[float, float]], u: float, *, inside: bool) ->
             "The readings lie too close together", "They do not say where the centre is", "Read all round"
         )
     solved = np.linalg.solve(normal, design.T @ figures)
-    covariance = np.linalg.inv(normal) * u**2
+    covariance = np.linalg.inv(normal) * scatter.u**2
+    residuals = figures - design @ solved
     sign = -1.0 if inside else 1.0
     ovality = heading = None
     if oval:
@@ -175,7 +181,9 @@ def sweep(readings: Sequence[tuple[float, float]], u: float, *, inside: bool) ->
     return Sweep(
         (sign * float(solved[1]), sign * float(solved[2])),
         covariance[1:3, 1:3],
-        tuple(float(value) for value in figures - design @ solved),
+        tuple(float(value) for value in residuals),
+        scatter,
+        judge(residuals, np.full(len(figures), scatter.u), design, scatter.freedom),
         ovality,
         heading,
     )

@@ -3,17 +3,17 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
 
 from brisk_anchor.core.errors import GeometryError
-from brisk_anchor.core.features.feature import Feature
+from brisk_anchor.core.features.feature import Feature, rows_of
 from brisk_anchor.core.features.touches import AXES
-from brisk_anchor.core.features.walls import crossing, feature_of
-from brisk_anchor.core.geometry.frames import Array
+from brisk_anchor.core.features.walls import crossing
 from brisk_anchor.core.kinds import FeatureKind
-from brisk_anchor.core.uncertainty.estimates import Estimate, derive
+from brisk_anchor.core.uncertainty.estimates import Estimate, linear
 
 
 def build(name: str, kind: FeatureKind, first: Feature, second: Feature) -> Feature:
@@ -35,14 +35,23 @@ def _between(name: str, first: Feature, second: Feature) -> Feature:
         )
     one, two = first.estimates(), second.estimates()
     inputs = [one[axis] for axis in axes] + [two[axis] for axis in axes]
-    n = len(axes)
-    return feature_of(
-        name,
-        FeatureKind.BETWEEN,
-        axes,
-        derive(lambda x: tuple(float(v) for v in (x[:n] + x[n:]) / 2), inputs),
-        (*first.touches, *second.touches),
-        (*first.residuals, *second.residuals),
+    values = [(one[axis].value + two[axis].value) / 2 for axis in axes]
+    halves = np.hstack([np.eye(len(axes)), np.eye(len(axes))]) / 2
+    found = dict(zip(axes, linear(values, halves, inputs), strict=True))
+    return _built(name, FeatureKind.BETWEEN, found, first, second)
+
+
+def _built(name: str, kind: FeatureKind, found: Mapping[str, Estimate], first: Feature, second: Feature) -> Feature:
+    return Feature(
+        name=name,
+        kind=kind,
+        axes=tuple(found),
+        coordinates=tuple(item.value for item in found.values()),
+        effects=rows_of(found),
+        touches=(*first.touches, *second.touches),
+        residuals=(*first.residuals, *second.residuals),
+        widened=max(first.widened, second.widened),
+        without=tuple(dict.fromkeys((*first.without, *second.without))),
     )
 
 
@@ -67,17 +76,9 @@ def _crossing(name: str, first: Feature, second: Feature) -> Feature:
             "Take one along X, one along Y",
         )
 
-    def work(v: Array) -> tuple[float, float]:
-        return crossing(np.array((v[0], at_y, v[1])), np.array((v[2], at_x, v[3])))
-
-    return feature_of(
-        name,
-        FeatureKind.CROSSING,
-        ("x", "y"),
-        derive(work, (x, x_turn, y, y_turn)),
-        (*first.touches, *second.touches),
-        (*first.residuals, *second.residuals),
-    )
+    place, derivatives = crossing(np.array((x.value, at_y, x_turn.value)), np.array((y.value, at_x, y_turn.value)))
+    found = dict(zip("xy", linear(place, derivatives, (x, x_turn, y, y_turn)), strict=True))
+    return _built(name, FeatureKind.CROSSING, found, first, second)
 
 
 @dataclass(frozen=True, slots=True)
@@ -99,11 +100,9 @@ def distance(first: Feature, second: Feature) -> Distance:
         raise GeometryError(f"{first.name} and {second.name} locate no axis together", "They have no distance", "")
     one, two = first.estimates(), second.estimates()
     inputs = [one[axis] for axis in axes] + [two[axis] for axis in axes]
-    n = len(axes)
-
-    def work(x: Array) -> tuple[float, ...]:
-        steps = [float(step) for step in x[n:] - x[:n]]
-        return (*steps, math.hypot(*steps))
-
-    *parts, straight = derive(work, inputs)
-    return Distance(dict(zip(axes, parts, strict=True)), straight)
+    steps = [two[axis].value - one[axis].value for axis in axes]
+    straight = math.hypot(*steps)
+    unit = np.array(steps) / straight if straight else np.zeros(len(axes))
+    apart = np.hstack([-np.eye(len(axes)), np.eye(len(axes))])
+    *parts, whole = linear((*steps, straight), np.vstack([apart, unit @ apart]), inputs)
+    return Distance(dict(zip(axes, parts, strict=True)), whole)

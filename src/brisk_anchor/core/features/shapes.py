@@ -13,6 +13,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from brisk_anchor.core.errors import GeometryError
+from brisk_anchor.core.features.circle import one_tool
+from brisk_anchor.core.features.solution import sigma_of
 from brisk_anchor.core.features.touches import Touch
 from brisk_anchor.core.geometry.frames import Array
 from brisk_anchor.core.geometry.least_squares import LeastSquares, gauss_newton
@@ -35,6 +37,10 @@ class Edge:
     covariance: Array
     residuals: tuple[float, ...]
     u_shared: float
+    gain: Array
+    """(2 × n) what a step of each touch into the metal does to distance (mm) and heading (radians)."""
+    along: Array
+    """(n,) how far along it each touch lies from their middle, mm."""
 
     @property
     def u_heading(self) -> float:
@@ -66,6 +72,10 @@ class Plane:
     covariance: Array
     residuals: tuple[float, ...]
     u_shared: float
+    gain: Array
+    """(3 × n) what a step of each touch along `normal` does to height (mm) and slopes."""
+    design: Array
+    """(n × 3) derivatives of the touches' heights by height and slopes."""
 
     @property
     def tilt(self) -> tuple[float, float]:
@@ -94,6 +104,10 @@ class Sphere:
     diameter: float
     covariance: Array
     residuals: tuple[float, ...]
+    gain: Array
+    """(3 or 4 × n) what an outward step of each touch does to centre and radius."""
+    design: Array
+    """(n × 3 or 4) derivatives of the residuals; the outward normals are its first three columns with a minus."""
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -122,20 +136,6 @@ class Axis:
         return (x, y), rows @ self.covariance @ rows.T
 
 
-def _sigma(touches: Sequence[Touch]) -> Array:
-    """Standard uncertainties; touches that state none count like the best of the others, or equally."""
-    u = np.array([touch.u for touch in touches])
-    return np.where(u > 0, u, u[u > 0].min() if np.any(u > 0) else 1.0)
-
-
-def _one_tool(name: str, touches: Sequence[Touch], least: int) -> Touch:
-    if len({touch.stylus for touch in touches}) > 1:
-        raise GeometryError(f"{name} was touched with more than one tool", "", "Touch it with one")
-    if len(touches) < least:
-        raise GeometryError(f"{name} takes {least} touches or more", f"There are {len(touches)}", "Touch again")
-    return touches[0]
-
-
 def _known(touches: Sequence[Touch], covariance: Array) -> Array:
     """The covariance, nothing where no touch states an uncertainty."""
     return covariance if any(touch.u > 0 for touch in touches) else np.zeros_like(covariance)
@@ -150,9 +150,9 @@ def solve_edge(name: str, touches: Sequence[Touch]) -> Edge:
     Raises:
         GeometryError: fewer than two touches, all on one spot, or from different sides.
     """
-    tool = _one_tool(name, touches, 2).stylus
+    tool = one_tool(name, touches, 2).stylus
     points = np.array([touch.ball_centre[:2] for touch in touches])
-    weights = 1 / _sigma(touches) ** 2
+    weights = 1 / sigma_of(touches) ** 2
     middle = weights @ points / weights.sum()
     local = points - middle
     scatter = (local * weights[:, None]).T @ local
@@ -168,6 +168,7 @@ def solve_edge(name: str, touches: Sequence[Touch]) -> Edge:
         normal, along = -normal, -along
     t = local @ along
     covariance = np.diag([1 / weights.sum(), 1 / float(weights @ t**2)])
+    gain = np.vstack([weights / weights.sum(), weights * t / float(weights @ t**2)])
     point = middle + normal * tool.effective_radius
     return Edge(
         name,
@@ -177,6 +178,8 @@ def solve_edge(name: str, touches: Sequence[Touch]) -> Edge:
         _known(touches, covariance),
         tuple(float(value) for value in local @ normal),
         tool.u_radius,
+        gain,
+        t,
     )
 
 
@@ -221,9 +224,9 @@ def solve_plane(name: str, touches: Sequence[Touch]) -> Plane:
     Raises:
         GeometryError: fewer than three touches, or all on a line.
     """
-    tool = _one_tool(name, touches, 3).stylus
+    tool = one_tool(name, touches, 3).stylus
     points = np.array([touch.ball_centre for touch in touches])
-    weights = 1 / _sigma(touches) ** 2
+    weights = 1 / sigma_of(touches) ** 2
     middle = weights @ points / weights.sum()
     local = points - middle
     values, vectors = np.linalg.eigh((local * weights[:, None]).T @ local)
@@ -245,6 +248,8 @@ def solve_plane(name: str, touches: Sequence[Touch]) -> Plane:
         _known(touches, covariance),
         tuple(float(value) for value in local @ normal),
         shared,
+        covariance @ (design * weights[:, None]).T,
+        design,
     )
 
 
@@ -256,7 +261,7 @@ def _solved(
     start: Array, residual: Callable[[Array], tuple[Array, Array]], touches: Sequence[Touch], what: str
 ) -> LeastSquares:
     """The least-squares solution. Raises GeometryError: the touches leave something free."""
-    found = gauss_newton(start, residual, _sigma(touches))
+    found = gauss_newton(start, residual, sigma_of(touches))
     if found is None:
         what = f"The touches do not define {what}"
         raise GeometryError(what, "They lie too close together, or on a line", "Spread them")
@@ -269,7 +274,7 @@ def solve_sphere(name: str, touches: Sequence[Touch], *, inside: bool = False, d
     Raises:
         GeometryError: too few touches, or touches that define none.
     """
-    tool = _one_tool(name, touches, 4 if diameter is None else 3).stylus
+    tool = one_tool(name, touches, 4 if diameter is None else 3).stylus
     sense = -1.0 if inside else 1.0
     points = np.array([touch.ball_centre for touch in touches])
     origin = points.mean(axis=0)
@@ -298,18 +303,28 @@ def solve_sphere(name: str, touches: Sequence[Touch], *, inside: bool = False, d
     size = 2 * (radius - sense * tool.effective_radius)
     if size <= 0:
         raise GeometryError(f"{name} comes out {mm(size, 3)} in diameter", "The tip would be larger", "Inside or out?")
-    return Sphere(name, _vector(x[:3] + origin), size, _known(touches, covariance), tuple(float(v) for v in r))
+    centre, residuals = _vector(x[:3] + origin), tuple(float(v) for v in r)
+    return Sphere(name, centre, size, _known(touches, covariance), residuals, found.gain, found.jacobian)
 
 
-def solve_known_circle(
-    name: str, touches: Sequence[Touch], *, inside: bool, diameter: float
-) -> tuple[tuple[float, float], Array, tuple[float, ...]]:
-    """Centre of a bore (`inside`) or boss of known diameter from two touches or more: place, covariance, residuals.
+@dataclass(frozen=True, slots=True, eq=False)
+class KnownCircle:
+    """A circle of known size: `centre` (mm), covariance (2×2), residuals (mm); `gain` and `design` as of a sphere."""
+
+    centre: tuple[float, float]
+    covariance: Array
+    residuals: tuple[float, ...]
+    gain: Array
+    design: Array
+
+
+def solve_known_circle(name: str, touches: Sequence[Touch], *, inside: bool, diameter: float) -> KnownCircle:
+    """Centre of a bore (`inside`) or boss of known diameter from two touches or more.
 
     Raises:
         GeometryError: too few touches, opposite ones that leave it free, or a size that cannot be.
     """
-    tool = _one_tool(name, touches, 2).stylus
+    tool = one_tool(name, touches, 2).stylus
     rho = diameter / 2 + (-1.0 if inside else 1.0) * tool.effective_radius
     if rho <= 0:
         raise GeometryError(
@@ -329,4 +344,5 @@ def solve_known_circle(
     found = _solved(push * rho, residual, touches, "a centre")
     place = found.x + origin
     residuals = tuple(float(value) for value in found.residuals)
-    return (float(place[0]), float(place[1])), _known(touches, found.covariance), residuals
+    centre = (float(place[0]), float(place[1]))
+    return KnownCircle(centre, _known(touches, found.covariance), residuals, found.gain, found.jacobian)

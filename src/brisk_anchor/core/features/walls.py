@@ -1,8 +1,8 @@
 """Features between walls: pairs and corners, square to the axes from one touch a wall, at any skew from two.
 
-A wall that was touched at two places is a line of its own: where it lies and how far it is turned, both as estimates.
-Middles, sizes and crossings are worked out from those, so what walls share (the tool's radius) leaves a middle and
-stays in a size. Formulas in docs/maths.md.
+A wall that was touched at two places is a line of its own: where it lies and how far it is turned. Middles, sizes and
+crossings are worked out from those, so what walls share (the tool's radius) leaves a middle and stays in a size.
+Formulas and derivatives in docs/maths.md.
 """
 
 from __future__ import annotations
@@ -14,26 +14,34 @@ from dataclasses import dataclass
 import numpy as np
 
 from brisk_anchor.core.errors import GeometryError
-from brisk_anchor.core.features.feature import Feature, SharedEffect, matrix, mean_place, solve_surface
+from brisk_anchor.core.features.circle import one_tool
 from brisk_anchor.core.features.shapes import solve_edge
+from brisk_anchor.core.features.solution import Solution, mean_place, sigma_of
 from brisk_anchor.core.features.touches import AXES, Touch, axis_of
 from brisk_anchor.core.geometry.frames import Array
 from brisk_anchor.core.kinds import FeatureKind, Vector
 from brisk_anchor.core.quantities import mm
-from brisk_anchor.core.uncertainty.estimates import SHARED, Estimate, correlated, covariance_of, derive
 
 SHALLOW = 10.0
 """Lines that meet at a smaller angle than this, degrees, cross nowhere in particular."""
 _APART = 0.5
 """Touches of a wall further apart along it than this, mm, say how it is turned; nearer ones are repeats."""
+_DEGREE = math.radians(1.0)
 
 
 def by_wall(touches: Sequence[Touch]) -> dict[int, dict[int, list[Touch]]]:
     """Touches by the axis they came along and their sense."""
     walls: dict[int, dict[int, list[Touch]]] = {}
-    for touch in touches:
+    for axis, sides in _numbers_by_wall(touches).items():
+        walls[axis] = {sign: [touches[n] for n in numbers] for sign, numbers in sides.items()}
+    return walls
+
+
+def _numbers_by_wall(touches: Sequence[Touch]) -> dict[int, dict[int, list[int]]]:
+    walls: dict[int, dict[int, list[int]]] = {}
+    for number, touch in enumerate(touches):
         axis, sign = axis_of(touch.direction)
-        walls.setdefault(axis, {}).setdefault(sign, []).append(touch)
+        walls.setdefault(axis, {}).setdefault(sign, []).append(number)
     return walls
 
 
@@ -44,183 +52,98 @@ def is_long(touches: Sequence[Touch]) -> bool:
     return max(places) - min(places) > _APART
 
 
-def feature_of(
-    name: str,
-    kind: FeatureKind,
-    axes: Sequence[str],
-    estimates: Sequence[Estimate],
-    touches: Sequence[Touch],
-    residuals: Sequence[float],
-    **more: object,
-) -> Feature:
-    """A feature whose coordinates are estimates: their own part as a covariance, the shared part by source."""
-    sources = sorted({source for item in estimates for source in item.effects})
-
-    def effects(*, shared: bool) -> tuple[SharedEffect, ...]:
-        return tuple(
-            SharedEffect(source.removeprefix(SHARED), tuple(item.effects.get(source, 0.0) for item in estimates))
-            for source in sources
-            if source.startswith(SHARED) == shared
-        )
-
-    return Feature(
-        name=name,
-        kind=kind,
-        axes=tuple(axes),
-        coordinates=tuple(item.value for item in estimates),
-        covariance=matrix(covariance_of(estimates, own=True)),
-        shared=effects(shared=True),
-        own=effects(shared=False) if kind.is_built else (),
-        touches=tuple(touches),
-        residuals=tuple(residuals),
-        **more,  # type: ignore[arg-type]
-    )
+def _directions(touches: Sequence[Touch]) -> Array:
+    return np.array([touch.direction for touch in touches], dtype=float)
 
 
-@dataclass(frozen=True, slots=True)
-class WallLine:
-    """A wall as a line in XY: across `axis`, at `place` (mm) where the other coordinate is `at`.
+# -- one touch a wall ------------------------------------------------------------------------------------------------
 
-    `turn`, degrees, is counter-clockwise from the machine axis the wall runs along.
-    """
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Face:
+    """A wall square to an axis: where along it, and what a step of each touch into the metal does to that (n,)."""
 
     axis: int
-    at: float
-    place: Estimate
-    turn: Estimate
-    residuals: tuple[float, ...]
-    z: float
-
-    @property
-    def spot(self) -> Vector:
-        """The place on the metal, with the height of the ball's centre."""
-        return (self.place.value, self.at, self.z) if self.axis == 0 else (self.at, self.place.value, self.z)
+    value: float
+    gain: Array
+    residuals: dict[int, float]
+    place: Vector
 
 
-def wall_line(name: str, touches: Sequence[Touch]) -> WallLine:
-    """A wall from two touches or more along it. Raises GeometryError."""
-    edge = solve_edge(name, touches)
-    normal = np.array(edge.normal)
-    axis = int(np.argmax(np.abs(normal)))
-    heading = math.degrees(math.atan2(normal[1], normal[0])) - (0.0 if axis == 0 else 90.0)
-    turn0 = heading - 180.0 * round(heading / 180.0)
-    tool = touches[0].stylus
-    away, turned = correlated(name, (0.0, 0.0), edge.covariance)
-    radius = Estimate(0.0, {f"{SHARED}T{tool.tool_number} radius": tool.u_radius})
-
-    *spot, z = mean_place(touches)
-    at = spot[1 - axis]
-
-    def work(x: Array) -> tuple[float, float]:
-        # Turned by x[1] about its fitted place and x[0] + x[2] beyond it along its normal; where that is at `at`:
-        c, s = math.cos(x[1]), math.sin(x[1])
-        n = (c * normal[0] - s * normal[1], s * normal[0] + c * normal[1])
-        beyond = x[0] + x[2] - n[1 - axis] * (at - edge.point[1 - axis])
-        return edge.point[axis] + beyond / n[axis], turn0 + math.degrees(x[1])
-
-    place, turn = derive(work, (away, turned, radius))
-    return WallLine(axis, at, place, turn, edge.residuals, z)
-
-
-def crossing(first: Array, second: Array) -> tuple[float, float]:
-    """Where a line across X and a line across Y meet; each is (place, at, turn in degrees).
+def _face(name: str, touches: Sequence[Touch], numbers: Sequence[int]) -> Face:
+    """A wall from some of the touches: their mean by 1/u², one effective radius beyond the ball centres.
 
     Raises:
-        GeometryError: they run within SHALLOW of the same way.
+        GeometryError: no touches, or touches of several tools, along different axes or from different sides.
     """
-    (a, ya, ra), (b, xb, rb) = first, second
-    if abs(math.cos(math.radians(ra - rb))) < math.sin(math.radians(SHALLOW)):
-        raise GeometryError("Two walls are nearly parallel", "They meet nowhere near", "Look which walls were touched")
-    ta, tb = math.tan(math.radians(ra)), math.tan(math.radians(rb))
-    x = (a - ta * (b - tb * xb - ya)) / (1 + ta * tb)
-    return x, b + tb * (x - xb)
+    own = [touches[n] for n in numbers]
+    if not own:
+        raise GeometryError(f"{name} was not touched", "", "Touch it at least once")
+    senses = {axis_of(touch.direction) for touch in own}
+    if len(senses) > 1 or len({touch.stylus for touch in own}) > 1:
+        raise GeometryError(
+            f"The touches of {name} differ in direction or stylus",
+            "They belong to different surfaces",
+            "Measure them apart",
+        )
+    index, sign = senses.pop()
+    values = np.array([touch.ball_centre[index] + sign * touch.stylus.effective_radius for touch in own])
+    weights = 1 / sigma_of(own) ** 2
+    value = float((weights * values).sum() / weights.sum())
+    gain = np.zeros(len(touches))
+    gain[list(numbers)] = sign * weights / weights.sum()
+    residuals = {n: float(sign * (v - value)) for n, v in zip(numbers, values, strict=True)}
+    return Face(index, value, gain, residuals, mean_place(own))
 
 
-def solve_edge_feature(name: str, touches: Sequence[Touch]) -> Feature:
-    """An edge: where it lies along the axis across it, at the middle of its touches, and how far it is turned.
+def _wall_design(touches: Sequence[Touch], *, turns: bool) -> Array | None:
+    """Derivatives of how far along its approach each touch lies: by the place of each wall, and by their common turn.
+
+    None where there are no more touches than that.
+    """
+    groups = [numbers for sides in _numbers_by_wall(touches).values() for numbers in sides.values()]
+    unknown = len(groups) + turns
+    if len(touches) <= unknown:
+        return None
+    design = np.zeros((len(touches), unknown))
+    for column, numbers in enumerate(groups):
+        design[numbers, column] = 1.0
+    if turns:
+        places = np.array([touch.ball_centre for touch in touches])
+        x, y = (places - places.mean(axis=0))[:, :2].T
+        directions = _directions(touches)
+        design[:, -1] = x * directions[:, 1] - y * directions[:, 0]
+    return design
+
+
+def _wall_residuals(touches: Sequence[Touch], design: Array) -> tuple[float, ...]:
+    """How far touches lie off walls that are flat, parallel and square, mm into the metal."""
+    places = np.array([touch.ball_centre for touch in touches])
+    found = ((places - places.mean(axis=0)) * _directions(touches)).sum(axis=1)
+    sigma = sigma_of(touches)
+    fitted, *_ = np.linalg.lstsq(design / sigma[:, None], found / sigma, rcond=None)
+    return tuple(float(value) for value in found - design @ fitted)
+
+
+def solve_surface(name: str, touches: tuple[Touch, ...]) -> Solution:
+    """A surface square to one axis, from one or more touches along that axis, all from the same side.
 
     Raises:
-        GeometryError: touches on one spot, or from different sides.
+        GeometryError: no touches, or touches askew, along different axes or from different sides.
     """
-    line = wall_line(name, touches)
-    axes = (AXES[line.axis], "r")
-    form = float(np.ptp(line.residuals)) if len(touches) > 2 else None
-    estimates = (line.place, line.turn)
-    return feature_of(
-        name, FeatureKind.EDGE, axes, estimates, touches, line.residuals, form=form, places=(line.spot, line.spot)
+    face = _face(name, touches, range(len(touches)))
+    return Solution(
+        (AXES[face.axis],),
+        (face.value,),
+        face.gain[None, :],
+        _directions(touches),
+        tuple(face.residuals[n] for n in range(len(touches))),
+        _wall_design(touches, turns=False),
+        (face.place,),
     )
 
 
-def _middle(low: WallLine, high: WallLine) -> tuple[float, list[Estimate]]:
-    """The line halfway between two walls: where it is told, and its place, turn and width as estimates."""
-    at = (low.at + high.at) / 2
-    sign = -1.0 if low.axis == 0 else 1.0
-
-    def work(x: Array) -> tuple[float, float, float]:
-        a, ra, b, rb = x
-        pa = a + sign * math.tan(math.radians(ra)) * (at - low.at)
-        pb = b + sign * math.tan(math.radians(rb)) * (at - high.at)
-        turn = (ra + rb) / 2
-        return (pa + pb) / 2, turn, (pb - pa) * math.cos(math.radians(turn))
-
-    return at, derive(work, (low.place, low.turn, high.place, high.turn))
-
-
-def solve_walls(name: str, kind: FeatureKind, touches: tuple[Touch, ...]) -> Feature:
-    """Corner, slot, web, pocket or block from two touches or more on every wall, at any skew.
-
-    A corner and the middle of a pocket are points; a slot or web is told at the middle of its touches. `square` is how
-    far the angle between the walls along X and along Y is from 90°, positive where it opens.
-
-    Raises:
-        GeometryError: walls missing, touched at one place only, or inside and outside exchanged.
-    """
-    walls = by_wall(touches)
-    wanted = (2, 1) if kind.is_corner else ((2, 2) if kind.has_two_sizes else (1, 2))
-    groups = [group for sides in walls.values() for group in sides.values()]
-    if 2 in walls or (len(walls), *{len(sides) for sides in walls.values()}) != wanted or not all(map(is_long, groups)):
-        raise GeometryError(f"Every wall of {name} takes two touches apart along it", "", "Touch it again")
-    lines: dict[int, tuple[float, list[Estimate]]] = {}
-    residuals: list[float] = []
-    for axis, sides in sorted(walls.items()):
-        made = {s: wall_line(f"{name} {AXES[axis]}{s:+d}", group) for s, group in sides.items()}
-        residuals += [r for line in made.values() for r in line.residuals]
-        if kind.is_corner:
-            (line,) = made.values()
-            lines[axis] = (line.at, [line.place, line.turn])
-            continue
-        low, high = (made[s] for s in ((1, -1) if kind.is_outside else (-1, 1)))
-        lines[axis] = _middle(low, high)
-        if lines[axis][1][2].value <= 0:
-            _exchanged(name, lines[axis][1][2].value)
-    z = mean_place(touches)[2]
-    if len(lines) == 1:
-        ((axis, (at, (place, turn, width))),) = lines.items()
-        spot = (place.value, at, z) if axis == 0 else (at, place.value, z)
-        size = {"size": width.value, "u_size": width.u}
-        return feature_of(name, kind, (AXES[axis], "r"), (place, turn), touches, residuals, places=(spot, spot), **size)
-    (at_x, across), (at_y, along) = lines[0], lines[1]
-
-    def work(x: Array) -> tuple[float, float, float]:
-        place = crossing(np.array((x[0], at_x, x[1])), np.array((x[2], at_y, x[3])))
-        return (*place, (x[1] + x[3]) / 2)
-
-    found = derive(work, (across[0], across[1], along[0], along[1]))
-    sizes: dict[str, float] = {"square": across[1].value - along[1].value}
-    if not kind.is_corner:
-        sizes |= {"size": across[2].value, "u_size": across[2].u, "size_y": along[2].value, "u_size_y": along[2].u}
-    return feature_of(name, kind, ("x", "y", "r"), found, touches, residuals, **sizes)
-
-
-def _exchanged(name: str, width: float) -> None:
-    raise GeometryError(
-        f"{name} comes out {mm(width, 3)} wide",
-        "A wall was touched from the other side",
-        "Is the tip inside it, or over it?",
-    )
-
-
-def solve_pairs(name: str, kind: FeatureKind, touches: tuple[Touch, ...]) -> Feature:
+def solve_pairs(name: str, kind: FeatureKind, touches: tuple[Touch, ...]) -> Solution:
     """Slot, web, pocket or block square to the axes: each axis lies halfway between its two walls.
 
     A wall is where `solve_surface` puts it, so the ball's radius leaves the middle and stays, doubled, in the size.
@@ -229,72 +152,249 @@ def solve_pairs(name: str, kind: FeatureKind, touches: tuple[Touch, ...]) -> Fea
     Raises:
         GeometryError: a wall of a pair is missing, a touch came along Z or askew, or inside and outside are exchanged.
     """
-    walls = by_wall(touches)
+    walls = _numbers_by_wall(touches)
     wanted = 2 if kind.has_two_sizes or kind.is_round else 1
     if len(walls) != wanted or any(len(pair) != 2 for pair in walls.values()) or 2 in walls:
         raise GeometryError(
             f"The touches of {name} are no opposite pairs", f"A {kind.value} is touched on both sides", "Touch it again"
         )
-    middles, variances, sizes, spreads, residuals = [], [], [], [], dict[str, float]()
+    one_tool(name, touches, 2)
+    middles, sizes, rows, spans, residuals = [], [], [], [], dict[int, float]()
     places: list[Vector] = []
-    radius_effect = 2 * touches[0].stylus.u_radius
     for axis in sorted(walls):
-        sides = {sign: solve_surface(name, tuple(group)) for sign, group in walls[axis].items()}
-        for sign, side in sides.items():
-            residuals |= {t.label: r * sign for t, r in zip(walls[axis][sign], side.residuals, strict=True)}
-        low, high = (sides[sign].coordinates[0] for sign in ((1, -1) if kind.is_outside else (-1, 1)))
-        if high <= low:
-            _exchanged(name, high - low)
-        spot = list(mean_place([touch for group in walls[axis].values() for touch in group]))
-        spot[axis] = (low + high) / 2
+        low, high = (_face(name, touches, walls[axis][sign]) for sign in ((1, -1) if kind.is_outside else (-1, 1)))
+        residuals |= low.residuals | high.residuals
+        if high.value <= low.value:
+            exchanged(name, high.value - low.value)
+        spot = list(mean_place([touches[n] for group in walls[axis].values() for n in group]))
+        spot[axis] = (low.value + high.value) / 2
         places.append((spot[0], spot[1], spot[2]))
-        own = sum(side.covariance[0][0] for side in sides.values())
-        middles.append((low + high) / 2)
-        variances.append(own / 4)
-        sizes.append(high - low)
-        spreads.append(math.hypot(math.sqrt(own), radius_effect))
+        middles.append((low.value + high.value) / 2)
+        rows.append((low.gain + high.gain) / 2)
+        sizes.append(high.value - low.value)
+        spans.append(high.gain - low.gain)
     if kind.is_round:
-        sizes, spreads, places = sizes[1:], spreads[1:], []
-    return Feature(
-        name=name,
-        kind=kind,
-        axes=tuple(AXES[axis] for axis in sorted(walls)),
-        coordinates=tuple(middles),
-        covariance=matrix(np.diag(variances)),
-        shared=(),
-        touches=touches,
-        residuals=tuple(residuals[touch.label] for touch in touches),
-        size=sizes[0],
-        u_size=spreads[0],
-        size_y=sizes[1] if len(sizes) > 1 else None,
-        u_size_y=spreads[1] if len(sizes) > 1 else None,
-        form=float(np.ptp(list(residuals.values()))) if len(touches) > 2 * wanted else None,
-        places=tuple(places),
+        sizes, spans, places = sizes[1:], spans[1:], []
+    return Solution(
+        tuple(AXES[axis] for axis in sorted(walls)),
+        (*middles, *sizes),
+        np.array([*rows, *spans]),
+        _directions(touches),
+        tuple(residuals[n] for n in range(len(touches))),
+        _wall_design(touches, turns=False),
+        tuple(places),
     )
 
 
-def solve_corner(name: str, kind: FeatureKind, touches: tuple[Touch, ...]) -> Feature:
+def solve_corner(name: str, kind: FeatureKind, touches: tuple[Touch, ...]) -> Solution:
     """A corner square to the axes, one wall along X and one along Y, each where `solve_surface` puts it.
 
     Raises:
         GeometryError: a wall is missing, or a touch came along Z or askew.
     """
-    walls: dict[int, list[Touch]] = {}
-    for touch in touches:
-        walls.setdefault(axis_of(touch.direction)[0], []).append(touch)
-    if set(walls) != {0, 1}:
+    walls = _numbers_by_wall(touches)
+    if set(walls) != {0, 1} or any(len(sides) != 1 for sides in walls.values()):
         raise GeometryError(f"The touches of {name} are not on two walls", "A corner has one along X, one along Y", "")
-    x, y = (solve_surface(name, tuple(walls[axis])) for axis in (0, 1))
-    source = x.shared[0].source
-    both = (SharedEffect(source, (x.shared[0].effect[0], y.shared[0].effect[0])),)
-    return Feature(
-        name=name,
-        kind=kind,
-        axes=("x", "y"),
-        coordinates=(x.coordinates[0], y.coordinates[0]),
-        covariance=matrix(np.diag([x.covariance[0][0], y.covariance[0][0]])),
-        shared=both,
-        touches=touches,
-        residuals=(*x.residuals, *y.residuals),
-        places=(*x.places, *y.places),
+    one_tool(name, touches, 2)
+    x, y = (_face(name, touches, next(iter(walls[axis].values()))) for axis in (0, 1))
+    residuals = x.residuals | y.residuals
+    return Solution(
+        ("x", "y"),
+        (x.value, y.value),
+        np.array([x.gain, y.gain]),
+        _directions(touches),
+        tuple(residuals[n] for n in range(len(touches))),
+        _wall_design(touches, turns=False),
+        (x.place, y.place),
+    )
+
+
+# -- two touches a wall ----------------------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class WallLine:
+    """A wall as a line in XY: across `axis`, at `place` (mm) where the other coordinate is `at`.
+
+    `turn`, degrees, is counter-clockwise from the machine axis the wall runs along. `gain` (2 × n) is what a step of
+    each touch into the metal does to place (mm) and turn (degrees); `normals` (n × 3) point into it.
+    """
+
+    axis: int
+    at: float
+    place: float
+    turn: float
+    gain: Array
+    normals: Array
+    residuals: tuple[float, ...]
+    z: float
+
+    @property
+    def spot(self) -> Vector:
+        """The place on the metal, with the height of the ball's centre."""
+        return (self.place, self.at, self.z) if self.axis == 0 else (self.at, self.place, self.z)
+
+
+def wall_line(name: str, touches: Sequence[Touch], numbers: Sequence[int] | None = None) -> WallLine:
+    """A wall from two touches or more along it, some of those given. Raises GeometryError."""
+    numbers = range(len(touches)) if numbers is None else numbers
+    own = [touches[n] for n in numbers]
+    edge = solve_edge(name, own)
+    normal = edge.normal
+    axis = int(abs(normal[1]) > abs(normal[0]))
+    heading = math.degrees(math.atan2(normal[1], normal[0])) - (0.0 if axis == 0 else 90.0)
+    *spot, z = mean_place(own)
+    at = spot[1 - axis]
+    # Turned by dθ about its middle the wall's place at `at` moves by ∓Δ/n² dθ, and by 1/n of a step along its normal.
+    n, beside = normal[axis], at - edge.point[1 - axis]
+    step, turned = edge.gain
+    rows = np.array([step / n + (-beside if axis == 0 else beside) / n**2 * turned, turned / _DEGREE])
+    gain, normals = np.zeros((2, len(touches))), np.zeros((len(touches), 3))
+    gain[:, list(numbers)] = rows
+    normals[list(numbers), :2] = normal
+    return WallLine(
+        axis,
+        at,
+        edge.point[axis] - normal[1 - axis] * beside / n,
+        heading - 180.0 * round(heading / 180.0),
+        gain,
+        normals,
+        edge.residuals,
+        z,
+    )
+
+
+def crossing(first: Array, second: Array) -> tuple[tuple[float, float], Array]:
+    """Where a line across X and a line across Y meet; each is (place, at, turn in degrees).
+
+    Returns:
+        The place, and its derivatives (2 × 4) by place and turn of the first, place and turn of the second.
+
+    Raises:
+        GeometryError: they run within SHALLOW of the same way.
+    """
+    (a, ya, ra), (b, xb, rb) = (tuple(map(float, line)) for line in (first, second))
+    if abs(math.cos(math.radians(ra - rb))) < math.sin(math.radians(SHALLOW)):
+        raise GeometryError("Two walls are nearly parallel", "They meet nowhere near", "Look which walls were touched")
+    ta, tb = math.tan(math.radians(ra)), math.tan(math.radians(rb))
+    below = 1 + ta * tb
+    reach = b - tb * xb - ya
+    x = (a - ta * reach) / below
+    dx = np.array((1 / below, -(reach + x * tb) / below, -ta / below, ta * (xb - x) / below))
+    dy = tb * dx + np.array((0.0, 0.0, 1.0, x - xb))
+    by_degree = np.array((1.0, (1 + ta**2) * _DEGREE, 1.0, (1 + tb**2) * _DEGREE))
+    return (x, b + tb * (x - xb)), np.array([dx, dy]) * by_degree
+
+
+def solve_edge_feature(name: str, touches: Sequence[Touch]) -> Solution:
+    """An edge: where it lies along the axis across it, at the middle of its touches, and how far it is turned.
+
+    Raises:
+        GeometryError: touches on one spot, or from different sides.
+    """
+    line = wall_line(name, touches)
+    design = _wall_design(touches, turns=True)
+    residuals = line.residuals if design is None else _wall_residuals(touches, design)
+    return Solution(
+        (AXES[line.axis], "r"),
+        (line.place, line.turn),
+        line.gain,
+        line.normals,
+        residuals,
+        design,
+        (line.spot, line.spot),
+    )
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Middle:
+    """The line halfway between two walls: place, turn and width with derivatives (3 × n), told where it is `at`."""
+
+    at: float
+    values: tuple[float, float, float]
+    gain: Array
+
+
+def _middle(low: WallLine, high: WallLine) -> _Middle:
+    at = (low.at + high.at) / 2
+    sign = -1.0 if low.axis == 0 else 1.0
+    ends, gains = [], []
+    for line in (low, high):
+        slope = math.tan(math.radians(line.turn))
+        ends.append(line.place + sign * slope * (at - line.at))
+        gains.append(line.gain[0] + sign * (1 + slope**2) * _DEGREE * (at - line.at) * line.gain[1])
+    turn = (low.turn + high.turn) / 2
+    turned = (low.gain[1] + high.gain[1]) / 2
+    cos, sin = math.cos(math.radians(turn)), math.sin(math.radians(turn))
+    apart = ends[1] - ends[0]
+    width = cos * (gains[1] - gains[0]) - apart * sin * _DEGREE * turned
+    return _Middle(
+        at, ((ends[0] + ends[1]) / 2, turn, apart * cos), np.array([(gains[0] + gains[1]) / 2, turned, width])
+    )
+
+
+def solve_walls(name: str, kind: FeatureKind, touches: tuple[Touch, ...]) -> Solution:
+    """Corner, slot, web, pocket or block from two touches or more on every wall, at any skew.
+
+    A corner and the middle of a pocket are points; a slot or web is told at the middle of its touches. `square` is how
+    far the angle between the walls along X and along Y is from 90°, positive where it opens. Residuals are those from
+    walls that are flat, parallel and square.
+
+    Raises:
+        GeometryError: walls missing, touched at one place only, or inside and outside exchanged.
+    """
+    walls = _numbers_by_wall(touches)
+    wanted = (2, 1) if kind.is_corner else ((2, 2) if kind.has_two_sizes else (1, 2))
+    groups = [group for sides in walls.values() for group in sides.values()]
+    twice = all(is_long([touches[n] for n in group]) for group in groups)
+    if 2 in walls or (len(walls), *{len(sides) for sides in walls.values()}) != wanted or not twice:
+        raise GeometryError(f"Every wall of {name} takes two touches apart along it", "", "Touch it again")
+    one_tool(name, touches, 4)
+    lines: dict[int, _Middle] = {}
+    normals = np.zeros((len(touches), 3))
+    for axis, sides in sorted(walls.items()):
+        made = {s: wall_line(f"{name} {AXES[axis]}{s:+d}", touches, group) for s, group in sides.items()}
+        normals += sum(line.normals for line in made.values())
+        if kind.is_corner:
+            (line,) = made.values()
+            lines[axis] = _Middle(line.at, (line.place, line.turn, 0.0), line.gain)
+            continue
+        low, high = (made[s] for s in ((1, -1) if kind.is_outside else (-1, 1)))
+        lines[axis] = _middle(low, high)
+        if lines[axis].values[2] <= 0:
+            exchanged(name, lines[axis].values[2])
+    design = _wall_design(touches, turns=True)
+    residuals = (0.0,) * len(touches) if design is None else _wall_residuals(touches, design)
+    z = mean_place(touches)[2]
+    if len(lines) == 1:
+        ((axis, middle),) = lines.items()
+        place, turn, width = middle.values
+        spot = (place, middle.at, z) if axis == 0 else (middle.at, place, z)
+        return Solution((AXES[axis], "r"), (place, turn, width), middle.gain, normals, residuals, design, (spot, spot))
+    across, along = lines[0], lines[1]
+    first = np.array((across.values[0], across.at, across.values[1]))
+    second = np.array((along.values[0], along.at, along.values[1]))
+    point, derivatives = crossing(first, second)
+    gain = [*(derivatives @ np.vstack([across.gain[:2], along.gain[:2]])), (across.gain[1] + along.gain[1]) / 2]
+    values = [*point, (across.values[1] + along.values[1]) / 2]
+    if not kind.is_corner:
+        gain += [across.gain[2], along.gain[2]]
+        values += [across.values[2], along.values[2]]
+    return Solution(
+        ("x", "y", "r"),
+        tuple(values),
+        np.array(gain),
+        normals,
+        residuals,
+        design,
+        square=across.values[1] - along.values[1],
+    )
+
+
+def exchanged(name: str, width: float) -> None:
+    """Raises GeometryError: walls that face each other come out the wrong way round."""
+    raise GeometryError(
+        f"{name} comes out {mm(width, 3)} wide",
+        "A wall was touched from the other side",
+        "Is the tip inside it, or over it?",
     )

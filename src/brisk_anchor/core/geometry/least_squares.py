@@ -17,11 +17,16 @@ _STALLED = 1e-7
 
 @dataclass(frozen=True, slots=True, eq=False)
 class LeastSquares:
-    """A solution: `x` (k,), its covariance (k × k) and the residuals (n,)."""
+    """A solution: `x` (k,), its covariance (k × k), the residuals (n,) and their Jacobian (n × k).
+
+    `gain` (k × n) is what a change of each residual does to x: `−(JᵀWJ)⁻¹JᵀW`.
+    """
 
     x: Array
     covariance: Array
     residuals: Array
+    jacobian: Array
+    gain: Array
 
 
 def gauss_newton(
@@ -60,8 +65,8 @@ def _solution(
 ) -> LeastSquares | None:
     """What stands at the end; the covariance by singular values, which lose no digits where JᵀWJ would."""
     r, jacobian = residual(x)
-    _, singular, rows = np.linalg.svd(jacobian / sigma[:, None], full_matrices=False)
+    left, singular, rows = np.linalg.svd(jacobian / sigma[:, None], full_matrices=False)
     if singular[-1] * condition < singular[0]:
         return None
     spread = rows / singular[:, None]
-    return LeastSquares(x, spread.T @ spread, r)
+    return LeastSquares(x, spread.T @ spread, r, jacobian, -(spread.T @ left.T) / sigma)

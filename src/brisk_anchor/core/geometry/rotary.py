@@ -24,7 +24,8 @@ class RotaryAxis:
     `direction` is a unit vector along it and `centre` a point on it, machine mm, both with every axis at 0. `sense` is
     +1 when a positive angle turns the part counter-clockwise about `direction`, −1 when it turns it clockwise (ISO 841:
     a positive angle moves the tool round the part in the positive sense, so a table turns the other way). Limits in
-    degrees; None is endless. `rapid` in degrees a minute.
+    degrees; None is endless. `rapid` in degrees a minute. `u_centre` is the standard uncertainty of the centre along
+    each machine axis, mm; None where nobody said it.
     """
 
     letter: str
@@ -34,6 +35,7 @@ class RotaryAxis:
     low: float | None
     high: float | None
     rapid: float
+    u_centre: float | None = None
 
     def __post_init__(self) -> None:
         length = math.hypot(*self.direction)

@@ -12,10 +12,13 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from brisk_anchor.core.errors import DatumError
-from brisk_anchor.core.features.feature import COVERAGE_FACTOR, Feature, matrix
-from brisk_anchor.core.features.touches import AXES, Source, Touch, axis_of
+from brisk_anchor.core.features.budget import GROWTH, SCALE
+from brisk_anchor.core.features.feature import Feature, matrix
+from brisk_anchor.core.features.touches import AXES, Origin, Touch, axis_of
+from brisk_anchor.core.offsets.conditions import AS_STATED, Conditions, grown
 from brisk_anchor.core.offsets.rotated_offsets import derived_estimates, fit_residuals, straightened, turned_estimates
 from brisk_anchor.core.offsets.rules import (
+    MASTER,
     ROW_AXES,
     Fixed,
     FromFeature,
@@ -32,18 +35,24 @@ from brisk_anchor.core.offsets.rules import (
 )
 from brisk_anchor.core.quantities import num, signed_deg, signed_num
 from brisk_anchor.core.tools.hand_tools import HandTool
-from brisk_anchor.core.uncertainty.estimates import Estimate, covariance_of, derive
+from brisk_anchor.core.uncertainty.budget_lines import BudgetLine, budget_of
+from brisk_anchor.core.uncertainty.estimates import Estimate, combined, covariance_of, folded
+from brisk_anchor.core.uncertainty.sources import Source
 
 
 @dataclass(frozen=True, slots=True)
 class Term:
-    """One line of the arithmetic: `sign` is "", "+", "−" or "="; `value` mm; `u` standard uncertainty or None."""
+    """One line of the arithmetic: `sign` is "", "+", "−" or "="; `value` mm; `u` standard uncertainty or None.
+
+    `k` is the coverage factor of its ±.
+    """
 
     sign: str
     label: str
     value: float
     u: float | None = None
     source: str = ""
+    k: float = 2.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,18 +64,28 @@ class AxisChain:
     u: float
     terms: tuple[Term, ...]
     written: bool = True
-    effects: tuple[tuple[str, float], ...] = ()
+    effects: tuple[tuple[Source, float], ...] = ()
     """What it depends on: by source the effect of one standard uncertainty; nothing in entries of the first version."""
 
     @property
     def estimate(self) -> Estimate:
         """Its value with what it depends on."""
-        return Estimate(self.value, dict(self.effects) or {f"{self.axis} as stored": self.u})
+        return Estimate(self.value, dict(self.effects) or {Source(f"{self.axis} as stored"): self.u})
+
+    @property
+    def k(self) -> float:
+        """The coverage factor of its ±."""
+        return self.estimate.k
 
     @property
     def expanded(self) -> float:
-        """The ± shown on screens: k = 2."""
-        return COVERAGE_FACTOR * self.u
+        """The ± shown on screens: at 95.45 %."""
+        return self.k * self.u
+
+    @property
+    def budget(self) -> tuple[BudgetLine, ...]:
+        """Its sources by share, the largest first."""
+        return budget_of(self.estimate)
 
 
 @dataclass(frozen=True, slots=True)
@@ -79,6 +98,10 @@ class Chain:
     covariance: tuple[tuple[float, ...], ...]
     table: tuple[str, float] | None = None
     """The table that turns the part straight, and by how far, degrees: the values hold with it turned so."""
+    without: tuple[str, ...] = ()
+    """What the ± of its axes does not include, as nobody stated it."""
+    notes: tuple[str, ...] = ()
+    """What was done to it that its figures do not show: touches that count more than stated, as their residuals ask."""
 
     def axis(self, name: str) -> AxisChain:
         """The chain of one axis; KeyError when that axis is not part of it."""
@@ -91,10 +114,39 @@ class Chain:
         """The part of an axis's variance that differs from run to run, mm²: the touches' own, nothing shared."""
         return self.axis(axis).estimate.u_own ** 2
 
+    def run_to_run(self, axis: str) -> float:
+        """Standard deviation of what a control finds for an axis, another time, against what is held here, mm."""
+        ratio = max((max(feature.control, default=1.0) for feature in self.features), default=1.0)
+        return math.sqrt(self.own_variance(axis) * (1 + max(1.0, ratio) ** 2))
+
     @property
     def values(self) -> dict[str, float]:
         """Values by axis, mm."""
         return {chain.axis: chain.value for chain in self.axes}
+
+    def shifted(self, axis: str) -> float:
+        """How far, mm, compensation by direction moved what an axis was worked out from: a control does without it."""
+        moved = [
+            abs(shift)
+            for feature in self.features
+            for name, shift in zip(feature.axes, feature.shifted, strict=False)
+            if (name == axis) or (axis in "xy" and name in "xy")
+        ]
+        return max(moved, default=0.0)
+
+    def folded(self) -> Chain:
+        """The same with the scatter of touches drawn together, as the book keeps it: as few sources as say the same."""
+        estimates = folded([axis.estimate for axis in self.axes])
+        axes = tuple(
+            replace(axis, effects=tuple(item.effects.items())) if axis.effects else axis
+            for axis, item in zip(self.axes, estimates, strict=True)
+        )
+        return replace(self, axes=axes)
+
+
+def _last(label: str, estimate: Estimate) -> Term:
+    """The line an axis ends in."""
+    return Term("=", label, estimate.value, estimate.u, k=estimate.k)
 
 
 def _feature_terms(axis: str, feature: Feature) -> list[Term]:
@@ -103,7 +155,7 @@ def _feature_terms(axis: str, feature: Feature) -> list[Term]:
     count = len(feature.touches)
     if not count:
         return [Term("", f"{feature.name} centre", value, u, "swept with a dial indicator")]
-    if feature.kind.is_round and feature.touches[0].source is not Source.TYPED:
+    if feature.kind.is_round and feature.touches[0].source is not Origin.TYPED:
         return [Term("", f"{feature.name} centre", value, u, f"circle through {count} touches")]
     if feature.kind.is_built:
         return [Term("", feature.name, value, u, f"{feature.kind.value} of measured features")]
@@ -185,11 +237,48 @@ def _check(row: str, axis: str, rule: Rule, features: Mapping[str, Feature], pre
 def _estimate(row: str, axis: str, rule: Rule, features: Mapping[str, Feature]) -> Estimate:
     """One axis of a row that is not turned."""
     if isinstance(rule, Fixed):
-        return Estimate(rule.value, {f"{row} {axis} by hand": rule.u} if rule.u else {})
+        return Estimate(rule.value, {Source(f"{row} {axis.upper()} by hand"): rule.u} if rule.u else {})
     if isinstance(rule, FromFeature):
         mean = _mean(axis, [features[name] for name in rule.features])
-        return Estimate(mean.value - rule.drawing + rule.allowance + rule.master, mean.effects)
+        value = mean.value - rule.drawing + rule.allowance + rule.master
+        return Estimate(value, combined((1.0, mean.effects), (rule.u_master, {MASTER: 1.0})))
     return Estimate(0.0)
+
+
+SQUARENESS = Source("squareness of X and Y")
+
+
+def _of_the_machine(axis: str, rules: Rules, conditions: Conditions) -> dict[Source, float]:
+    """What machine and temperature do between a feature and the zero: by how far those lie apart on the drawing."""
+    away = {a: rule.drawing for a, rule in rules.items() if isinstance(rule, FromFeature)}
+    found = {}
+    here = away.get(axis, 0.0)
+    if conditions.u_scale:
+        found[SCALE] = here * conditions.u_scale
+    if conditions.temperature is not None:
+        found[GROWTH] = here * conditions.temperature.u_growth
+    if conditions.u_square and axis == "x":
+        found[SQUARENESS] = away.get("y", 0.0) * math.radians(conditions.u_square)
+    return {source: effect for source, effect in found.items() if effect}
+
+
+def _without(rules: Rules, used: Sequence[Feature], conditions: Conditions) -> tuple[str, ...]:
+    """What its ± does not include, by feature and by machine."""
+    if not used:
+        return ()
+    lines = [f"{feature.name}, {words}" for feature in used for words in feature.without]
+    reach = [rule.drawing for rule in rules.values() if isinstance(rule, FromFeature)]
+    reach += [size for feature in used for size in feature.sizes.values()]
+    lines += conditions.without(max(map(abs, reach), default=0.0))
+    return tuple(lines)
+
+
+def _unstated_centres(rules: Rules, turner: Turner | None) -> tuple[str, ...]:
+    """Centres of rotation that a row depends on and of which nobody said how well they are known."""
+    letters = [rule.letter for rule in rules.values() if isinstance(rule, FromTable) and rule.u_centre is None]
+    if turner is not None and turner.u_centre is None:
+        letters.append(turner.letter)
+    return tuple(f"centre of {letter}: not stated" for letter in dict.fromkeys(letters))
 
 
 def _axis(
@@ -233,8 +322,10 @@ def _axis(
         sign = "+" if rule.allowance > 0 else "−"
         terms.append(Term(sign, "allowance", abs(rule.allowance), None, "so the first cut cleans up"))
     if rule.master:
-        terms.append(Term("+", "length of the master", rule.master, None, "tool lengths are counted from it"))
-    terms.append(Term("=", f"{row} {axis.upper()}", value, estimate.u))
+        terms.append(
+            Term("+", "length of the master", rule.master, rule.u_master or None, "tool lengths are counted from it")
+        )
+    terms.append(_last(f"{row} {axis.upper()}", estimate))
     return AxisChain(axis, value, estimate.u, tuple(terms), effects=tuple(estimate.effects.items()))
 
 
@@ -252,7 +343,7 @@ def _turn_chain(row: str, rule: Rule, turn: Estimate) -> AxisChain:
         terms.append(Term("", f"best fit of {len(rule.names)} features, °", turn.value, turn.u))
     else:
         terms.append(Term("", f"{row} R given by hand, °", turn.value, turn.u))
-    terms.append(Term("=", f"{row} R, °", turn.value, turn.u))
+    terms.append(_last(f"{row} R, °", turn))
     return AxisChain("r", turn.value, turn.u, tuple(terms), effects=tuple(turn.effects.items()))
 
 
@@ -260,7 +351,7 @@ def _fit_chain(axis: str, row: str, rule: FromFit, estimate: Estimate, residuals
     """One axis of a best fit: where it puts the zero, and how far each feature lies off it."""
     terms = [Term("", f"best fit of {len(rule.names)} features", estimate.value, estimate.u)]
     terms += [Term("", f"{name} lies off it by", residuals[name], None, "measured less fitted") for name in rule.names]
-    terms.append(Term("=", f"{row} {axis.upper()}", estimate.value, estimate.u))
+    terms.append(_last(f"{row} {axis.upper()}", estimate))
     return AxisChain(axis, estimate.value, estimate.u, tuple(terms), effects=tuple(estimate.effects.items()))
 
 
@@ -276,7 +367,7 @@ def _derived_chain(axis: str, row: str, rule: FromRow, estimate: Estimate, paren
         terms.append(
             Term("+" if away > 0 else "−", label, abs(away), None, f"{signed_num(rule.shift)} along its own axis")
         )
-    terms.append(Term("=", f"{row} {axis.upper()}{unit}", estimate.value, estimate.u))
+    terms.append(_last(f"{row} {axis.upper()}{unit}", estimate))
     return AxisChain(axis, estimate.value, estimate.u, tuple(terms), effects=tuple(estimate.effects.items()))
 
 
@@ -293,7 +384,7 @@ def _carried_chain(
         terms.append(Term("−" if arm > 0 else "+", f"from the centre of {rule.letter}", abs(arm), None, turned))
         carried = estimate.value - rule.centre[i]
         terms.append(Term("+" if carried > 0 else "−", "after the turn", abs(carried), None, "from the centre"))
-    terms.append(Term("=", f"{row} {axis.upper()}", estimate.value, estimate.u))
+    terms.append(_last(f"{row} {axis.upper()}", estimate))
     return AxisChain(axis, estimate.value, estimate.u, tuple(terms), effects=tuple(estimate.effects.items()))
 
 
@@ -309,13 +400,15 @@ def _carried_straight(
         *axis.terms[:-1],
         Term("=", f"{row} {axis.axis.upper()} before {letter} turns{unit}", axis.value, axis.u),
         Term("+" if away >= 0 else "−", f"table {letter} turns by", abs(away), None, f"{signed_deg(by, 4)}"),
-        Term("=", f"{row} {axis.axis.upper()}{unit}", estimate.value, estimate.u),
+        _last(f"{row} {axis.axis.upper()}{unit}", estimate),
     )
     return replace(axis, value=estimate.value, u=estimate.u, terms=terms, effects=tuple(estimate.effects.items()))
 
 
 def _mean(axis: str, used: Sequence[Feature]) -> Estimate:
-    return derive(lambda x: (float(x.mean()),), [feature.estimates()[axis] for feature in used])[0]
+    found = [feature.estimates()[axis] for feature in used]
+    share = 1 / len(found)
+    return Estimate(sum(item.value for item in found) * share, combined(*((share, item.effects) for item in found)))
 
 
 def solve_offset(
@@ -325,6 +418,7 @@ def solve_offset(
     present: Mapping[str, float] | None = None,
     parents: Mapping[str, Mapping[str, Estimate]] | None = None,
     turner: Turner | None = None,
+    conditions: Conditions = AS_STATED,
 ) -> Chain:
     """Work out one row of the offset table.
 
@@ -335,10 +429,12 @@ def solve_offset(
         present: what stands in the table now, mm, for `Keep`.
         parents: what is known of rows that others are derived from, by row and axis.
         turner: a table that turns the part straight, in place of an angle in the row.
+        conditions: what is stated of machine and room.
 
     Raises:
         DatumError: a feature that is missing or does not locate the axis, or nothing to keep.
     """
+    rules = grown(rules, conditions)
     for axis, rule in rules.items():
         _check(row, axis, rule, features, present or {})
     derived = derived_estimates(row, rules, parents or {})
@@ -349,6 +445,8 @@ def solve_offset(
     for axis in (axis for axis in ROW_AXES if axis in rules):
         rule = rules[axis]
         estimate = turned.get(axis) or _estimate(row, axis, rule, features)
+        if isinstance(rule, FromFeature) and (machine := _of_the_machine(axis, rules, conditions)):
+            estimate = Estimate(estimate.value, combined((1.0, estimate.effects), (1.0, machine)))
         estimates[axis] = estimate
         if isinstance(rule, FromTable):
             axes.append(_carried_chain(axis, row, rule, estimate, (parents or {})[rule.row]))
@@ -366,11 +464,18 @@ def solve_offset(
         table = (turner.letter, by)
         axes = [_carried_straight(row, axis, straight, table) if axis.axis in straight else axis for axis in axes]
         estimates |= straight
-    used = {name for rule in rules.values() for name in features_in(rule)}
+    names = {name for rule in rules.values() for name in features_in(rule)}
+    used = tuple(feature for name, feature in features.items() if name in names)
     return Chain(
         row=row,
         axes=tuple(axes),
-        features=tuple(feature for name, feature in features.items() if name in used),
+        features=used,
         covariance=matrix(covariance_of([estimates.get(axis, Estimate(0.0)) for axis in AXES])),
         table=table,
+        without=(*_without(rules, used, conditions), *_unstated_centres(rules, turner)),
+        notes=tuple(
+            f"touches of {feature.name} count {num(feature.widened, 1)} times what is stated: so their residuals say"
+            for feature in used
+            if feature.widened > 1
+        ),
     )

@@ -6,7 +6,7 @@ Each finding says what was found, why it matters and what to do. A finding that 
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
@@ -16,6 +16,7 @@ from brisk_anchor.core.features.measuring import Measurement, propose_depth, pro
 from brisk_anchor.core.features.touches import AXES
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.offsets.chain import Chain
+from brisk_anchor.core.offsets.proof import Agreement
 from brisk_anchor.core.quantities import deg, expanded, mm, num, signed_deg, signed_mm, signed_num, um
 
 if TYPE_CHECKING:
@@ -203,15 +204,29 @@ def look_at_feature(
                 "Touch further round, or give the diameter where it is known",
             )
         )
-    if feature.form is not None and feature.form > max(6 * noise, 0.02):
-        looks.append(
-            Finding.warning(
-                f"The touches of {feature.name} differ by {um(feature.form, 1)} from a true shape",
-                "Dirt, a burr or a loose stylus reads like this",
-                "Wipe it and touch again",
-            )
+    return looks + look_at_residuals(feature)
+
+
+def look_at_residuals(feature: Feature) -> list[Finding]:
+    """What residuals say that are larger than stated: which touch, and what was done to the ±."""
+    misfit = feature.misfit
+    if misfit is None or not misfit.too_large:
+        return []
+    found = f"The touches of {feature.name} lie up to {um(max(map(abs, feature.residuals)), 1)} off a true shape"
+    square = f", out of square by {deg(abs(feature.square), 3)}" if feature.square is not None else ""
+    count = len(feature.touches) or len(feature.residuals)
+    if misfit.worst_is_known and feature.touches:
+        label = feature.touches[misfit.worst].label
+        why = f"Touch {misfit.worst + 1} ({label}) lies {um(abs(misfit.off), 1)} off where the others put it"
+    else:
+        why = f"With one touch more than it takes, nobody can tell which of the {count} it is"
+    return [
+        Finding.warning(
+            found + square,
+            f"{why}: dirt, a burr or a loose stylus; so its touches count {num(feature.widened, 1)} times in the ±",
+            "Wipe it and touch all again with y; or state its form, or store it with this ±",
         )
-    return looks
+    ]
 
 
 def _guess(error: float, wanted: float, ball: float) -> str:
@@ -271,7 +286,7 @@ def look_at_store(
     jump_limit: float,
     *,
     stale: bool,
-    control_difference: float | None,
+    agreements: Sequence[Agreement] = (),
 ) -> list[Finding]:
     """Before a store.
 
@@ -281,7 +296,7 @@ def look_at_store(
         reference_name: what the reference is, in words.
         jump_limit: largest believable distance from it along an axis, mm.
         stale: the part was clamped again after the measurement.
-        control_difference: largest distance between our solution and the control's own, mm; None where there is none.
+        agreements: figures of its features that the control worked out too.
     """
     looks: list[Finding] = []
     turn = chain.values.get("r", 0.0) - (reference or {}).get("r", 0.0)
@@ -314,12 +329,32 @@ def look_at_store(
                         "Check the drawing position and the stylus; measure again",
                     )
                 )
-    if control_difference is not None and control_difference > 0.001:
-        looks.append(
-            Finding.stopping(
-                f"The control's arithmetic and ours differ by {um(control_difference)}",
-                "One of them used other touches or another stylus",
-                "Run the measurement again",
-            )
-        )
+    looks += [look for agreement in agreements for look in look_at_agreement(agreement)]
     return looks
+
+
+def look_at_agreement(agreement: Agreement) -> list[Finding]:
+    """Whether the control did its sums, and whether they and ours agree as far as uncertain touches let them."""
+
+    def told(value: float) -> str:
+        return deg(value, 5) if agreement.is_angle else um(value)
+
+    name = f"{agreement.label} of {agreement.feature}"
+    if not agreement.did_its_sums:
+        off = abs(agreement.controls - (agreement.expected or 0.0))
+        return [
+            Finding.stopping(
+                f"{name} on the control is {told(off)} from what its own touches give",
+                "Its program has another radius or length, or its touches were mixed up",
+                "Write the program again with the probe as it is calibrated now, and measure again",
+            )
+        ]
+    if not agreement.is_explained:
+        return [
+            Finding.stopping(
+                f"{name}: the control's sum and ours lie {told(abs(agreement.difference))} apart",
+                f"The touches' own ± explains {told(agreement.explained)} between two ways to read them",
+                "Measure again; if it comes back, state the form of the feature, or touch it at more places",
+            )
+        ]
+    return []

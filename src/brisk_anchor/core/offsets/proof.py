@@ -7,18 +7,48 @@ from dataclasses import dataclass
 
 @dataclass(frozen=True, slots=True)
 class Agreement:
-    """One figure worked out twice, mm: by the application from the touches, by the control in its macro arithmetic."""
+    """One figure worked out twice: by the application from the touches, by the control in its macro arithmetic.
+
+    mm, and degrees of an angle. `expected` is what the control's own sums make of the touches it reported, and
+    `rounding` how far off its figure may be for that of the digits that were printed. `explained` is how far ours and
+    the control's may lie apart, as two functions of touches with the uncertainty they have. `ratio` is how much more
+    the control's figure scatters than ours.
+    """
 
     feature: str
     label: str
     ours: float
     controls: float
     is_size: bool = False
+    expected: float | None = None
+    rounding: float = 0.0
+    explained: float = 0.0
+    ratio: float = 1.0
 
     @property
     def difference(self) -> float:
-        """Ours less the control's, mm."""
+        """Ours less the control's."""
         return self.ours - self.controls
+
+    @property
+    def is_angle(self) -> bool:
+        """Whether it is in degrees."""
+        return self.label in "RAB"
+
+    @property
+    def did_its_sums(self) -> bool:
+        """Whether the control's figure is what its own sums make of the touches it reported."""
+        return self.expected is None or abs(self.controls - self.expected) <= self.rounding
+
+    @property
+    def is_explained(self) -> bool:
+        """Whether ours and the control's lie no further apart than the touches' own uncertainty lets them."""
+        return abs(self.difference) <= self.explained
+
+    @property
+    def holds(self) -> bool:
+        """Both."""
+        return self.did_its_sums and self.is_explained
 
 
 @dataclass(frozen=True, slots=True)

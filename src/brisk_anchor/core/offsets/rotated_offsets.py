@@ -14,12 +14,14 @@ import numpy as np
 
 from brisk_anchor.core.errors import DatumError
 from brisk_anchor.core.features.alignment import Alignment, best_fit
+from brisk_anchor.core.features.budget import TURN
 from brisk_anchor.core.features.feature import Feature
 from brisk_anchor.core.features.touches import AXES
 from brisk_anchor.core.geometry.frames import Array
 from brisk_anchor.core.geometry.rotary import RotaryAxis
 from brisk_anchor.core.offsets.row_rotation import turned
 from brisk_anchor.core.offsets.rules import (
+    MASTER,
     Fixed,
     FromFeature,
     FromFit,
@@ -30,8 +32,14 @@ from brisk_anchor.core.offsets.rules import (
     Rule,
     Rules,
     Turner,
+    centre_source,
+    features_in,
 )
-from brisk_anchor.core.uncertainty.estimates import Estimate, derive
+from brisk_anchor.core.uncertainty.estimates import Estimate, combined, derive, linear
+from brisk_anchor.core.uncertainty.sources import Source
+
+_NOTHING = 1e-12
+"""Effects smaller than that, mm, are rounding of sines and cosines."""
 
 
 def wrapped(angle: float) -> float:
@@ -42,18 +50,30 @@ def wrapped(angle: float) -> float:
 class _Inputs:
     """Coordinates of features side by side, so that a function of all of them can be derived."""
 
-    def __init__(self, features: Mapping[str, Feature]) -> None:
+    def __init__(self, features: Mapping[str, Feature], *, straight: bool = False) -> None:
+        """`straight`: walls are read in the frame of a measured angle, so that what they were turned by is known."""
         self.estimates: list[Estimate] = []
         self.at: dict[tuple[str, str], int] = {}
         for name, feature in features.items():
             for axis, item in feature.estimates().items():
                 self.at[name, axis] = len(self.estimates)
+                if straight and feature.places:
+                    item = Estimate(item.value, {s: e for s, e in item.effects.items() if s.words != TURN})
                 self.estimates.append(item)
 
 
 def u_of_point(feature: Feature) -> float:
-    """The uncertainty a point counts by in a fit: the root mean square of X and Y, mm; never nothing."""
-    return max(1e-6, math.hypot(*(feature.standard_uncertainty(axis) for axis in "xy")) / math.sqrt(2))
+    """The uncertainty a point counts by in a fit: the root mean square of X and Y, mm; never nothing.
+
+    That of its touches and its tool, as stated: what its residuals widened counts in the ±, not in the weights, and
+    limits that are the same for all say nothing of which is the better known.
+    """
+    total = 0.0
+    for axis in "xy":
+        for source, effect in feature.estimates()[axis].effects.items():
+            if not source.bounded:
+                total += (effect / feature.widened if source.own else effect) ** 2
+    return max(1e-6, math.sqrt(total / 2))
 
 
 def _fit(rule: FromFit, features: Mapping[str, Feature], x: Array, inputs: _Inputs, angle: float | None) -> Alignment:
@@ -113,7 +133,8 @@ def turned_estimates(row: str, rules: Rules, features: Mapping[str, Feature]) ->
                 "The drawing is turned about its zero, which must be measured",
                 "Take X and Y from features, or leave the angle out",
             )
-    inputs = _Inputs(features)
+    used = {name: features[name] for rule in rules.values() for name in features_in(rule)}
+    inputs = _Inputs(used, straight=not fitted and isinstance(turning, FromHeading) and not turning.other)
 
     def work(x: Array) -> tuple[float, float, float]:
         angle = _angle(turning, features, x, inputs)
@@ -133,7 +154,7 @@ def turned_estimates(row: str, rules: Rules, features: Mapping[str, Feature]) ->
 
     x, y, r = derive(work, inputs.estimates)
     if isinstance(turning, Fixed) and turning.u:
-        r = Estimate(r.value, {f"{row} r by hand": turning.u})
+        r = Estimate(r.value, {Source(f"{row} R by hand"): turning.u})
     found = {"x": x, "y": y}
     return found if turning is None else found | {"r": r}
 
@@ -143,13 +164,23 @@ def straightened(row: Mapping[str, Estimate], turner: Turner) -> tuple[dict[str,
 
     `p′ = C + R(−r)(p − C)`. What is left of the angle is 0 with the uncertainty it was measured with.
     """
-    cx, cy = turner.centre
-
-    def work(v: Array) -> tuple[float, float]:
-        dx, dy = turned(float(v[0]) - cx, float(v[1]) - cy, -float(v[2]))
-        return cx + dx, cy + dy
-
-    x, y = derive(work, [row["x"], row["y"], row["r"]])
+    (cx, cy), angle = turner.centre, math.radians(row["r"].value)
+    c, s = math.cos(angle), math.sin(angle)
+    dx, dy = row["x"].value - cx, row["y"].value - cy
+    away = (c * dx + s * dy, -s * dx + c * dy)
+    by_degree = math.radians(1.0)
+    # By X, Y and R of the row, then by the centre: what is right of it is carried by C − R(−r) C.
+    jacobian = np.array(
+        [
+            [c, s, away[1] * by_degree, 1 - c, -s],
+            [-s, c, -away[0] * by_degree, s, 1 - c],
+        ]
+    )
+    u = turner.u_centre or 0.0
+    centre = [
+        Estimate(value, {centre_source(turner.letter, a): u}) for value, a in zip(turner.centre, "xy", strict=True)
+    ]
+    x, y = linear((cx + away[0], cy + away[1]), jacobian, [row["x"], row["y"], row["r"], *centre])
     return {"x": x, "y": y, "r": Estimate(0.0, row["r"].effects)}, -row["r"].value * turner.sense
 
 
@@ -185,10 +216,10 @@ def derived_estimates(row: str, rules: Rules, parents: Mapping[str, Mapping[str,
         across = other.shift if isinstance(other, FromRow) else 0.0
         dx, dy = (rule.shift, across) if axis == "x" else (across, rule.shift)
 
-        def work(v: Array, i: int = "xy".index(axis), dx: float = dx, dy: float = dy) -> tuple[float]:
-            return (float(v[0]) + turned(dx, dy, float(v[1]))[i],)
-
-        found[axis] = derive(work, (parent[axis], angle))[0]
+        step = turned(dx, dy, angle.value)
+        swing = (-step[1], step[0])["xy".index(axis)] * math.radians(1.0)
+        effects = combined((1.0, parent[axis].effects), (swing, angle.effects))
+        found[axis] = Estimate(parent[axis].value + step["xy".index(axis)], effects)
     return found
 
 
@@ -210,11 +241,16 @@ def _on_the_table(row: str, axis: str, rule: FromTable, parents: Mapping[str, Ma
             f"Measure and store {rule.row} first",
         )
     shares, constant = table_sum(rule, axis)
-
-    def work(v: Array) -> tuple[float]:
-        return (float(sum(share * part for share, part in zip(shares, v, strict=True))) + constant,)
-
-    return derive(work, [parent[a] for a in AXES])[0]
+    own = [parent[a] for a in AXES]
+    # The master's length lies on top of the place, and no table turns it: nor its error.
+    master = own[2].effects.get(MASTER, 0.0) if axis == "z" else 0.0
+    own[2] = Estimate(own[2].value, {s: e for s, e in own[2].effects.items() if s != MASTER})
+    value = sum(share * item.value for share, item in zip(shares, own, strict=True)) + constant
+    # A centre off by e carries everything off by (1 − R) e.
+    u = rule.u_centre or 0.0
+    off = {centre_source(rule.letter, a): (float(a == axis) - share) * u for a, share in zip(AXES, shares, strict=True)}
+    carried = combined(*zip(shares, (item.effects for item in own), strict=True), (1.0, off), (master, {MASTER: 1.0}))
+    return Estimate(value, {source: effect for source, effect in carried.items() if abs(effect) > _NOTHING})
 
 
 def fit_residuals(rule: FromFit, features: Mapping[str, Feature], axis: str, angle: float) -> dict[str, float]:

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from brisk_anchor.core.features.touches import AXES
+from brisk_anchor.core.uncertainty.sources import Source
 
 
 @dataclass(frozen=True, slots=True)
@@ -15,6 +16,7 @@ class FromFeature:
     A casting's top touched with an allowance of −1.5 puts the zero 1.5 mm below what was touched. `master` is the
     length of the tool that lengths are counted from, where they are not counted from the gauge line; along Z only.
     With an `other` feature it is the middle between the two that lands there: the left and the right face, say.
+    `u_master` is the standard uncertainty of the master's length.
     """
 
     feature: str
@@ -22,6 +24,7 @@ class FromFeature:
     allowance: float = 0.0
     master: float = 0.0
     other: str = ""
+    u_master: float = field(default=0.0, repr=False)
 
     @property
     def features(self) -> tuple[str, ...]:
@@ -82,6 +85,7 @@ class FromTable:
 
     `direction`, `centre` (machine mm) and `sense` are those of the axis; see core.geometry.rotary. `master` is the
     length that the other row's Z holds on top of the place, where lengths are counted from a master; no table turns it.
+    `u_centre` is the standard uncertainty of the centre along each machine axis, mm; None where nobody said it.
     """
 
     row: str
@@ -91,18 +95,30 @@ class FromTable:
     centre: tuple[float, float, float]
     sense: int
     master: float = 0.0
+    u_centre: float | None = field(default=None, repr=False)
 
 
 @dataclass(frozen=True, slots=True)
 class Turner:
     """A table that turns a part straight: its axis runs along Z through `centre` (X, Y, machine mm).
 
-    `sense` is +1 where a positive angle turns the part counter-clockwise as seen from above.
+    `sense` is +1 where a positive angle turns the part counter-clockwise as seen from above; `u_centre` as of a row
+    that a table carries.
     """
 
     letter: str
     centre: tuple[float, float]
     sense: int
+    u_centre: float | None = field(default=None, repr=False)
+
+
+MASTER = Source("length of the master")
+"""The error of the length that tool lengths are counted from."""
+
+
+def centre_source(letter: str, axis: str) -> Source:
+    """The error of a table's centre along a machine axis: the same in every row that depends on it."""
+    return Source(f"centre of {letter}, {axis.upper()}", f"centre of {letter}")
 
 
 Rule = FromFeature | Fixed | Keep | FromHeading | FromFit | FromRow | FromTable

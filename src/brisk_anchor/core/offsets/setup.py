@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 
 from brisk_anchor.core.features.touches import Stylus
 from brisk_anchor.core.kinds import FeatureKind, Vector
+from brisk_anchor.core.offsets.conditions import AS_STATED, Conditions
 from brisk_anchor.core.offsets.rules import FromFeature, FromFit, FromTable, Keep, Rule, Turner, features_in
 from brisk_anchor.core.quantities import num
 from brisk_anchor.core.tools.hand_tools import HandTool
@@ -97,6 +98,8 @@ class DrawnFeature:
     """The two features it is built from, where it is built."""
     balloon: int | None = None
     tolerance: tuple[float, float] | None = None
+    form: float | None = None
+    """Its form tolerance: the width of the zone it lies in, mm; None where the drawing says nothing."""
 
     @property
     def top(self) -> float:
@@ -199,6 +202,8 @@ class Setup:
     """How far a part may lie turned from where the set-up puts it, degrees."""
     turn: float = 0.0
     """How far the part's drawing is turned about Z on the machine, degrees."""
+    conditions: Conditions = AS_STATED
+    """What is stated of machine and room."""
 
     def drawn(self, name: str) -> DrawnFeature:
         """The feature of a name; KeyError when none is drawn."""
@@ -230,11 +235,12 @@ class Setup:
                 return row
         raise KeyError(name)
 
-    def with_lengths(self, convention: str, master: float) -> Setup:
+    def with_lengths(self, convention: str, master: float, u_master: float = 0.0) -> Setup:
         """The same job with its Z rules as a control counts tool lengths.
 
-        "gauge line" changes nothing; "master" adds the master's length (mm) to every measured Z; with "part", where
-        every tool is touched off on the part, Z is kept as it stands in the table. Cutters on the shelf follow.
+        "gauge line" changes nothing; "master" adds the master's length (mm, `u_master` its standard uncertainty) to
+        every measured Z; with "part", where every tool is touched off on the part, Z is kept as it stands in the table.
+        Cutters on the shelf follow.
         """
         if convention == "gauge line":
             return self
@@ -244,7 +250,7 @@ class Setup:
             if convention == "part" and rule is not None:
                 rule = Keep()
             elif isinstance(rule, FromFeature):
-                rule = replace(rule, master=master)
+                rule = replace(rule, master=master, u_master=u_master)
             rules = row.rules if rule is None else {**row.rules, "z": rule}
             if convention == "master":
                 carried = {a: replace(r, master=master) for a, r in rules.items() if isinstance(r, FromTable)}

@@ -11,6 +11,7 @@ from brisk_anchor.core.offsets.checks import Finding
 from brisk_anchor.core.quantities import mm, signed_mm
 from brisk_anchor.core.tools.hand_tools import HandTool
 from brisk_anchor.core.tools.shelf import Cutter, Health, ProbeRecord, Setter
+from brisk_anchor.core.uncertainty.sources import Source
 
 SHORTEST, LONGEST = 5.0, 600.0
 """Lengths of tools outside these, mm, are taken for a mistake."""
@@ -47,7 +48,9 @@ def look_at_probe(record: ProbeRecord, age: int | None) -> list[Finding]:
     ]
 
 
-def reference_chain(setter: Setter, reading: float, u_reading: float, master: HandTool, counted: float) -> AxisChain:
+def reference_chain(
+    setter: Setter, reading: float, u_reading: float, master: HandTool, counted: float, at: str = ""
+) -> AxisChain:
     """The Z of the reference offset: `Z = spindle Z of the master on the setter − its length − height of the setter`.
 
     Args:
@@ -55,8 +58,10 @@ def reference_chain(setter: Setter, reading: float, u_reading: float, master: Ha
         reading: machine Z of the spindle there, mm; `u_reading` its standard uncertainty.
         master: the tool.
         counted: its length as the tool table counts it, mm: 0 where lengths are counted from it.
+        at: when it was taken: another time the touch has another error.
     """
-    u_length = master.u_length if counted else 0.0
+    lengths = master.length_errors if counted else {}
+    u_length = math.hypot(*lengths.values()) if lengths else 0.0
     u = math.hypot(u_reading, u_length, setter.u_height)
     value = reading - counted - setter.height
     terms = (
@@ -65,12 +70,15 @@ def reference_chain(setter: Setter, reading: float, u_reading: float, master: Ha
         Term("−", f"height of {setter.name}", setter.height, setter.u_height, "certified"),
         Term("=", f"{setter.row} Z", value, u),
     )
-    effects = (
-        (f"touch of T{master.tool_number} on the setter", u_reading),
-        (f"shared T{master.tool_number} length", -u_length),
-        (f"shared {setter.name} height", -setter.u_height),
-    )
-    return AxisChain("z", value, u, terms, effects=effects)
+    label = f"touch of T{master.tool_number} on the setter"
+    touch = Source(f"{label}, {at}" if at else label, label, own=True)
+    effects = ((touch, u_reading), *((s, -u) for s, u in lengths.items()), (height_of(setter), -setter.u_height))
+    return AxisChain("z", value, u, terms, effects=tuple((s, e) for s, e in effects if e))
+
+
+def height_of(setter: Setter) -> Source:
+    """The error of a setter's height."""
+    return Source(f"height of {setter.name}")
 
 
 @dataclass(frozen=True, slots=True)

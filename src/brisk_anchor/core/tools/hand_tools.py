@@ -3,10 +3,16 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 from dataclasses import dataclass
 from enum import Enum
 
 from brisk_anchor.core.errors import GeometryError
+from brisk_anchor.core.tools.scatter import Scatter
+from brisk_anchor.core.uncertainty.sources import Source
+
+MOST_UNCERTAIN = 1.0
+"""A standard uncertainty over this, mm, is a wrong figure or a wrong unit."""
 
 
 class HandKind(Enum):
@@ -41,13 +47,21 @@ class HandTool:
     u_diameter: float = 0.0
     u_thickness: float = 0.0
     u_bare_length: float = 0.0
+    repeats: int | None = None
+    """How many touches its repeatability was worked out from; None where it is known otherwise."""
 
     def __post_init__(self) -> None:
-        given = [self.diameter, self.thickness, self.bare_length, self.u_repeatability]
-        given += [self.u_diameter, self.u_thickness, self.u_bare_length]
+        spreads = [self.u_repeatability, self.u_diameter, self.u_thickness, self.u_bare_length]
+        given = [self.diameter, self.thickness, self.bare_length, *spreads]
         figures = [value for value in given if value is not None]
         if not all(math.isfinite(value) and value >= 0 for value in figures):
             raise GeometryError(f"{self.name}: a figure is below zero or none", "Its sign would be wrong", "Give mm")
+        if max(spreads) > MOST_UNCERTAIN:
+            raise GeometryError(
+                f"{self.name}: an uncertainty over 1 mm", "It would say nothing; the unit may be another", "Give mm"
+            )
+        if self.repeats is not None and self.repeats < 2:
+            raise GeometryError(f"{self.name}: fewer than two repeats scatter by nothing", "", "Give two or more")
         if self.diameter is None and self.bare_length is None and self.kind is not HandKind.INDICATOR:
             raise GeometryError(f"{self.name} can touch nothing", "", "Give a diameter, a length, or both")
         if (self.diameter is not None and self.diameter > 100) or self.thickness > 300:
@@ -77,6 +91,29 @@ class HandTool:
     def u_length(self) -> float:
         """Of the length, mm."""
         return math.hypot(self.u_bare_length, self.u_thickness)
+
+    @property
+    def scatter(self) -> Scatter:
+        """How its touches scatter."""
+        return Scatter(self.u_repeatability, self.repeats)
+
+    @property
+    def _thickness_errors(self) -> Mapping[Source, float]:
+        """The feeler or block is the same below the tool and beside it."""
+        label = f"thickness of {self.name}"
+        return {Source(f"{label}, {self.thickness:g}", label): self.u_thickness}
+
+    @property
+    def radius_errors(self) -> Mapping[Source, float]:
+        """The errors of the effective radius, mm. Tools of one number and diameter are one cutter."""
+        label = f"diameter of T{self.tool_number}"
+        return {Source(f"{label}, {self.diameter or 0:g}", label): self.u_diameter / 2, **self._thickness_errors}
+
+    @property
+    def length_errors(self) -> Mapping[Source, float]:
+        """The errors of the length, mm."""
+        label = f"length of T{self.tool_number}"
+        return {Source(f"{label}, {self.bare_length or 0:g}", label): self.u_bare_length, **self._thickness_errors}
 
     def touches(self, *, below: bool) -> bool:
         """Whether it can touch a face below it, or a wall beside it."""

@@ -8,15 +8,17 @@ result follow, correlations included (law of propagation of uncertainty, JCGM 10
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
 
 from brisk_anchor.core.geometry.frames import Array
+from brisk_anchor.core.uncertainty.coverage import coverage_factor
+from brisk_anchor.core.uncertainty.sources import Source
 
-SHARED = "shared "
-"""Sources that begin so are common to all touches of a tool; the others are a touch's own and differ run to run."""
+Effects = Mapping[Source, float]
+"""By source the effect of one standard uncertainty of it, in the unit of the figure."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -24,7 +26,7 @@ class Estimate:
     """A value, and by source the effect of one standard uncertainty of that source, in the value's unit."""
 
     value: float
-    effects: Mapping[str, float] = field(default_factory=dict)
+    effects: Effects = field(default_factory=dict)
 
     @property
     def u(self) -> float:
@@ -34,23 +36,71 @@ class Estimate:
     @property
     def u_own(self) -> float:
         """The part of it that differs from run to run."""
-        return math.sqrt(sum(effect**2 for source, effect in self.effects.items() if not source.startswith(SHARED)))
+        return math.sqrt(sum(effect**2 for source, effect in self.effects.items() if source.own))
+
+    @property
+    def freedom(self) -> float:
+        """Effective degrees of freedom (`effective_freedom`); infinite where every source is known."""
+        return effective_freedom(self.effects)
+
+    @property
+    def k(self) -> float:
+        """The coverage factor of its ±."""
+        return coverage_factor(self.freedom)
+
+    @property
+    def expanded(self) -> float:
+        """Its ±: in 95.45 % of all cases the true value lies within."""
+        return self.k * self.u
 
 
-def u_within(limit: float | None) -> float:
-    """Standard uncertainty of what lies anywhere within ± `limit`, each place as likely (JCGM 100, 4.3.7)."""
-    return (limit or 0.0) / math.sqrt(3)
+def effective_freedom(effects: Effects) -> float:
+    """Effective degrees of freedom, `u⁴ / Σ (u_g⁴ / ν_g)` (Welch–Satterthwaite, JCGM 100, G.4.1).
+
+    They belong to an estimate of scatter, not to a touch: contributions from the same estimate are summed into one
+    group first, so that four touches whose u comes from three repeats have two degrees, not eight.
+    """
+    total = 0.0
+    groups: dict[str, tuple[float, float]] = {}
+    for source, effect in effects.items():
+        total += effect**2
+        if source.freedom is not None:
+            variance, freedom = groups.get(source.group or source.name, (0.0, source.freedom))
+            groups[source.group or source.name] = (variance + effect**2, min(freedom, source.freedom))
+    below = sum(variance**2 / freedom for variance, freedom in groups.values())
+    return total**2 / below if below else math.inf
+
+
+def combined(*parts: tuple[float, Effects]) -> dict[Source, float]:
+    """Effects of a sum of figures, each counting by a factor."""
+    held: dict[Source, float] = {}
+    for factor, effects in parts:
+        if not factor:
+            continue
+        for source, effect in effects.items():
+            if contribution := factor * effect:
+                held[source] = held.get(source, 0.0) + contribution
+    return held
+
+
+def linear(values: Iterable[float], jacobian: Array, inputs: Sequence[Estimate]) -> list[Estimate]:
+    """Estimates of what a function makes of others, by its derivatives: `jacobian` has a row for each value."""
+    rows = np.atleast_2d(jacobian).tolist()
+    return [
+        Estimate(float(value), combined(*zip(row, (item.effects for item in inputs), strict=True)))
+        for value, row in zip(values, rows, strict=True)
+    ]
 
 
 def derive(function: Callable[[Array], Sequence[float]], inputs: Sequence[Estimate]) -> list[Estimate]:
-    """Estimates of what a smooth function makes of others.
+    """Estimates of what a smooth function makes of others, where nobody wrote its derivatives down.
 
     Derivatives are central differences; a step of 1e-4 mm or degree is small against any curve a part has, and large
     against rounding at machine coordinates of metres.
     """
     at = np.array([item.value for item in inputs], dtype=np.float64)
     values = [float(value) for value in function(at)]
-    effects: list[dict[str, float]] = [{} for _ in values]
+    jacobian = np.zeros((len(values), len(inputs)))
     step = 1e-4
     for i, item in enumerate(inputs):
         if not any(item.effects.values()):
@@ -58,29 +108,58 @@ def derive(function: Callable[[Array], Sequence[float]], inputs: Sequence[Estima
         ahead, back = at.copy(), at.copy()
         ahead[i] += step
         back[i] -= step
-        for held, high, low in zip(effects, function(ahead), function(back), strict=True):
-            slope = (float(high) - float(low)) / (2 * step)
-            for source, effect in item.effects.items():
-                if contribution := slope * effect:
-                    held[source] = held.get(source, 0.0) + contribution
-    return [Estimate(value, held) for value, held in zip(values, effects, strict=True)]
+        high, low = (np.array([float(v) for v in function(place)]) for place in (ahead, back))
+        jacobian[:, i] = (high - low) / (2 * step)
+    return linear(values, jacobian, inputs)
 
 
-def correlated(name: str, values: Sequence[float], covariance: Array) -> list[Estimate]:
-    """Estimates of values with a covariance of their own; their sources are named after `name`."""
+def correlated(source: Source, covariance: Array) -> list[dict[Source, float]]:
+    """Effects of errors that have a covariance: as many independent ones as it has directions, numbered."""
     weights, vectors = np.linalg.eigh(covariance)
     roots = vectors * np.sqrt(np.maximum(weights, 0.0))
-    return [
-        Estimate(float(value), {f"{name} {k}": float(part) for k, part in enumerate(row) if part})
-        for value, row in zip(values, roots, strict=True)
+    kept = [k for k, weight in enumerate(weights) if weight > 0]
+    numbered = [
+        Source(
+            f"{source.name} {k}",
+            source.words,
+            own=source.own,
+            group=source.group or (source.name if source.freedom is not None else ""),
+            freedom=source.freedom,
+            bounded=source.bounded,
+        )
+        for k in range(len(kept))
     ]
+    return [{name: float(row[k]) for name, k in zip(numbered, kept, strict=True) if row[k]} for row in roots]
 
 
 def covariance_of(estimates: Sequence[Estimate], *, own: bool = False) -> Array:
     """Covariance matrix of some estimates; with `own` only the part that differs from run to run."""
-    sources = sorted({source for item in estimates for source in item.effects})
+    sources = sorted({source for item in estimates for source in item.effects}, key=lambda source: source.name)
     if own:
-        sources = [source for source in sources if not source.startswith(SHARED)]
+        sources = [source for source in sources if source.own]
     rows = np.array([[item.effects.get(source, 0.0) for source in sources] for item in estimates])
     result: Array = rows.reshape(len(estimates), -1) @ rows.reshape(len(estimates), -1).T
     return result
+
+
+def folded(estimates: Sequence[Estimate]) -> list[Estimate]:
+    """The same with the errors of touches drawn together, one set for every group: as few as say the same.
+
+    Touches are many, and only their sum counts once they are in no other figure. A group keeps its name, so that what
+    it shares with other figures by its degrees of freedom stays known; what it shares touch by touch is let go.
+    """
+    own = {source for item in estimates for source in item.effects if source.own}
+    groups: dict[tuple[str, float | None, str], list[Source]] = {}
+    for source in sorted(own, key=lambda source: source.name):
+        groups.setdefault((source.group, source.freedom, source.words), []).append(source)
+    kept = [{source: effect for source, effect in item.effects.items() if not source.own} for item in estimates]
+    for (group, freedom, words), sources in groups.items():
+        if len(sources) <= len(estimates):
+            for held, item in zip(kept, estimates, strict=True):
+                held |= {source: item.effects[source] for source in sources if source in item.effects}
+            continue
+        rows = np.array([[item.effects.get(source, 0.0) for source in sources] for item in estimates])
+        name = Source(f"{sources[0].name} and {len(sources) - 1} more", words, own=True, group=group, freedom=freedom)
+        for held, more in zip(kept, correlated(name, rows @ rows.T), strict=True):
+            held |= more
+    return [Estimate(item.value, held) for item, held in zip(estimates, kept, strict=True)]

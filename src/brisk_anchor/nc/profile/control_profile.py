@@ -295,6 +295,11 @@ class Profile(ProfileSection):
         return self.tool_lengths.master_length or 0.0
 
     @property
+    def u_length_reference(self) -> float:
+        """Standard uncertainty of that, mm."""
+        return self.tool_lengths.u_master_length
+
+    @property
     def speaks(self) -> Language:
         """Its language: what programs in it can do."""
         return LANGUAGES[self.language]

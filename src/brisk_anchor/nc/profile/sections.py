@@ -140,6 +140,7 @@ class ToolLengths(ProfileSection):
 
     convention: Literal["gauge line", "master", "part"]
     master_length: float | None = Field(default=None, gt=0, le=1000)
+    u_master_length: float = Field(default=0.0, ge=0, le=1)
 
 
 class Probing(ProfileSection):

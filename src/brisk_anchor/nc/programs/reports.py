@@ -8,12 +8,13 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field
 
 from brisk_anchor.core.errors import ReportError
-from brisk_anchor.core.features.touches import Source, Stylus, Touch
+from brisk_anchor.core.features.touches import Origin, Stylus, Touch
 from brisk_anchor.core.kinds import Vector
 
 _LINE = re.compile(r"^BRISK 1 (BEGIN|TOOL|TOUCH|SOLVED|STORED|TOOLCHECK|END)\b(.*)$")
 _PAIR = re.compile(r"([A-Z])\s*(-?\d+(?:\.\d*)?)(?![A-Z.\d])")
-_PRINT_STEP = 1e-4
+PRINTED = 1e-4
+"""The last digit of what a program prints, mm or degrees."""
 
 
 @dataclass(slots=True)
@@ -92,14 +93,14 @@ def parse_reports(lines: Iterable[str]) -> RunReport:
 
 def printed_share(stylus: Stylus) -> float:
     """Which share of a touch's standard uncertainty comes from the last printed digit."""
-    step = _PRINT_STEP / math.sqrt(12)
+    step = PRINTED / math.sqrt(12)
     return step / math.hypot(stylus.u_repeatability, step)
 
 
-def touches_of(report: RunReport, stylus: Stylus, labels: list[str]) -> list[Touch]:
-    """The touches of a run as the chain wants them; `labels` in order.
+def touches_of(report: RunReport, stylus: Stylus, labels: list[str], feed: float | None = None) -> list[Touch]:
+    """The touches of a run as the chain wants them; `labels` in order, `feed` the touch feed where it is not the usual.
 
-    The uncertainty of each holds the stylus's repeatability and the last printed digit.
+    The uncertainty of each holds the stylus's repeatability at that feed and the last printed digit.
 
     Raises:
         ReportError: another tool touched, or the count differs from the plan.
@@ -107,9 +108,9 @@ def touches_of(report: RunReport, stylus: Stylus, labels: list[str]) -> list[Tou
     told = report.tool
     agrees = (
         int(told.get("T", -1)) == stylus.tool_number
-        and abs(told.get("R", 0) - stylus.effective_radius) < _PRINT_STEP
-        and abs(told.get("L", 0) - stylus.length) < _PRINT_STEP
-        and all(abs(told.get(n, 0) - part) < _PRINT_STEP for n, part in zip("UV", stylus.offset, strict=True))
+        and abs(told.get("R", 0) - stylus.effective_radius) < PRINTED
+        and abs(told.get("L", 0) - stylus.length) < PRINTED
+        and all(abs(told.get(n, 0) - part) < PRINTED for n, part in zip("UV", stylus.offset, strict=True))
     )
     if not agrees:
         raise ReportError(
@@ -123,12 +124,13 @@ def touches_of(report: RunReport, stylus: Stylus, labels: list[str]) -> list[Tou
             "Lines are missing",
             "Run it again",
         )
-    u = math.hypot(stylus.u_repeatability, _PRINT_STEP / math.sqrt(12))
+    scatter = stylus.scatter_at(feed)
+    u = math.hypot(scatter.u, PRINTED / math.sqrt(12))
     result = []
     for label, (_, position, direction) in zip(labels, report.touches, strict=True):
         norm = math.hypot(*direction)
         if not 0.99 < norm < 1.01:
             raise ReportError(f"Touch {label} reports no proper direction", "", "Run it again")
         unit = (direction[0] / norm, direction[1] / norm, direction[2] / norm)
-        result.append(Touch(label, position, unit, stylus, u, Source.RUN))
+        result.append(Touch(label, position, unit, stylus, u, Origin.RUN, scatter))
     return result

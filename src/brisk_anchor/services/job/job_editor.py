@@ -316,7 +316,9 @@ def _variation(variation: Variation, unit: float) -> str:
 
 def _setup_of(job: Job) -> Setup:
     profile = job.profile
-    return build_scene(job.scene(0)).setup.with_lengths(profile.tool_lengths.convention, profile.length_reference)
+    return build_scene(job.scene(0)).setup.with_lengths(
+        profile.tool_lengths.convention, profile.length_reference, profile.u_length_reference
+    )
 
 
 def _part_frame(setup: Setup) -> Frame:

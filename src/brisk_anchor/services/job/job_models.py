@@ -17,6 +17,7 @@ from brisk_anchor.standin.scene_file import (
     FeatureSection,
     MachineSection,
     OperationSection,
+    TemperatureSection,
     WordSection,
 )
 from brisk_anchor.standin.solid_file import Coordinate, FileSection, Length, Name, Place, SolidSection
@@ -35,6 +36,7 @@ NO_LENGTHS = frozenset(
         *("count", "columns", "rows", "first_angle", "heading", "headings", "turn_uncertainty"),
         *("turn", "angle", "seat_turn", "at_turn", "slope", "sense", "direction", "letter", "over", "walls"),
         *("angle_low", "angle_high", "angle_rapid"),
+        *("u_scale", "u_square", "temperature", "repeats", "touch_feed", "part", "scale", "u_part"),
     )
 )
 """Fields whose figures are no lengths: they are the same in a file in inches."""
@@ -63,6 +65,7 @@ class RotaryTable(FileSection):
     letter: Literal["A", "B", "C"]
     direction: tuple[float, float, float]
     centre: Place
+    u_centre: float | None = Field(default=None, ge=0, le=1)
     sense: Literal[1, -1]
     angle_low: float | None = None
     angle_high: float | None = None
@@ -95,6 +98,8 @@ class MachineDescription(FileSection):
     table: tuple[Coordinate, Coordinate, Coordinate, Coordinate, Coordinate]
     rapid: float = Field(gt=0)
     acceleration: float = Field(gt=0)
+    u_scale: float | None = Field(default=None, ge=0, le=0.001)
+    u_square: float | None = Field(default=None, ge=0, le=0.1)
     probe: ProbeTable
     tool: list[ToolSection] = []
     hand_tool: list[HandToolSection] = []
@@ -124,6 +129,7 @@ class MachineDescription(FileSection):
                 "direction": r.direction,
                 "centre": r.centre,
                 "sense": r.sense,
+                "u_centre": r.u_centre,
                 "low": r.angle_low,
                 "high": r.angle_high,
                 "rapid": r.angle_rapid,
@@ -312,6 +318,7 @@ class JobFile(FileSection):
     clear_height: Coordinate
     start_uncertainty: float = Field(ge=0.01, le=20)
     turn_uncertainty: float = Field(default=2.0, ge=0, le=10)
+    temperature: TemperatureSection | None = None
     offset: list[RowSection] = Field(min_length=1)
     operation: list[OperationSection] = []
 

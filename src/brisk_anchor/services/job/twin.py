@@ -42,6 +42,7 @@ def compose(job: JobFile, machine: MachineDescription, part: PartFile, fixture: 
                 "clear_height": fixture.at[2] + job.clear_height,
                 "start_uncertainty": job.start_uncertainty,
                 "turn_uncertainty": job.turn_uncertainty,
+                "temperature": job.temperature.model_dump() if job.temperature else None,
                 "program": job.program,
                 "program_comment": job.program_comment,
                 "note": [*job.note, *(f"spacer {s.name}, {mm(s.thickness)} along {s.along}" for s in job.spacer)],

@@ -13,10 +13,14 @@ from typing import Self
 
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.features.alignment import Sweep, sweep
-from brisk_anchor.core.features.feature import Feature, solve_surface
+from brisk_anchor.core.features.budget import feature_of
+from brisk_anchor.core.features.dial import swept_feature
+from brisk_anchor.core.features.feature import Feature
+from brisk_anchor.core.features.solving import solve
+from brisk_anchor.core.features.stated import NOTHING, Stated
 from brisk_anchor.core.features.touch_pattern import Wall
-from brisk_anchor.core.features.touches import AXES, Source, Touch, axis_of
-from brisk_anchor.core.features.walls import solve_corner, solve_pairs
+from brisk_anchor.core.features.touches import AXES, Origin, Touch, axis_of
+from brisk_anchor.core.features.walls import solve_pairs
 from brisk_anchor.core.kinds import FeatureKind, Vector
 from brisk_anchor.core.quantities import num, signed_num
 from brisk_anchor.core.tools.hand_tools import HandTool
@@ -70,6 +74,7 @@ class ByHand(ABC):
     tool: HandTool
     frame: PositionFrame = MACHINE
     figures: tuple[float, ...] = ()
+    stated: Stated = NOTHING
 
     @property
     def name(self) -> str:
@@ -182,14 +187,13 @@ class ByTouch(ByHand):
 
     def touches(self) -> tuple[Touch, ...]:
         """Touches as a probe would have reported them; coordinates nobody read are those of the place asked for."""
-        u = math.hypot(self.tool.u_repeatability, READING / math.sqrt(12))
         result = []
         for number, (figure, direction) in enumerate(zip(self.figures, self.directions, strict=True), 1):
             axis, _ = axis_of(direction)
             place = list(self.request.start)
             place[axis] = figure + self.frame.zero[axis]
             position = (place[0], place[1], place[2])
-            result.append(Touch(f"{self.name} {number}", position, direction, self.tool, u, Source.TYPED))
+            result.append(hand_touch(f"{self.name} {number}", position, direction, self.tool))
         return tuple(result)
 
     def feature(self) -> Feature:
@@ -198,11 +202,18 @@ class ByTouch(ByHand):
         Raises:
             GeometryError: the figures contradict each other.
         """
-        if self.kind.is_corner:
-            return solve_corner(self.name, self.kind, self.touches())
-        if not self.kind.is_paired:
-            return solve_surface(self.name, self.touches())
-        return solve_pairs(self.name, self.kind, self.touches())
+        if not self.kind.is_round:
+            return solve(self.name, self.kind, self.touches(), stated=self.stated)
+        # Nobody reads the coordinate along a touch: the second pair runs through the middle that the first found.
+        solution = solve_pairs(self.name, self.kind, self.touches())
+        return feature_of(self.name, self.kind, self.touches(), solution, self.stated)
+
+
+def hand_touch(label: str, position: Vector, direction: Vector, tool: HandTool) -> Touch:
+    """A touch by hand: its uncertainty holds the tool's repeatability and the last digit that was read."""
+    scatter = tool.scatter
+    u = math.hypot(scatter.u, READING / math.sqrt(12))
+    return Touch(label, position, direction, tool, u, Origin.TYPED, scatter)
 
 
 _CLOCK = ((0.0, "3 o'clock, towards +X"), (90.0, "12 o'clock, towards +Y"), (180.0, "9 o'clock"), (270.0, "6 o'clock"))
@@ -242,7 +253,7 @@ class BySweep(ByHand):
 
     def _sweep(self) -> Sweep:
         readings = [(angle, figure) for (angle, _), figure in zip(_CLOCK, self.figures[2:], strict=True)]
-        return sweep(readings, self.tool.u_repeatability, inside=self.inside)
+        return sweep(readings, self.tool.scatter, inside=self.inside)
 
     def told(self) -> str:
         """How to bring the spindle over the middle."""
@@ -253,20 +264,6 @@ class BySweep(ByHand):
 
     def feature(self) -> Feature:
         """The round's centre. Raises GeometryError."""
-        found = self._sweep()
-        x, y = (self.figures[i] + self.frame.zero[i] + found.centre[i] for i in (0, 1))
-        own = READING**2 / 12
-        return Feature(
-            name=self.name,
-            kind=FeatureKind.BORE if self.inside else FeatureKind.BOSS,
-            axes=("x", "y"),
-            coordinates=(x, y),
-            covariance=tuple(
-                tuple(float(value) + (own if i == j else 0.0) for j, value in enumerate(row))
-                for i, row in enumerate(found.covariance)
-            ),
-            shared=(),
-            touches=(),
-            residuals=found.residuals,
-            form=max(found.residuals) - min(found.residuals),
-        )
+        kind = FeatureKind.BORE if self.inside else FeatureKind.BOSS
+        at = tuple(self.figures[i] + self.frame.zero[i] for i in (0, 1))
+        return swept_feature(self.name, kind, (at[0], at[1]), READING / math.sqrt(12), self._sweep(), self.stated)

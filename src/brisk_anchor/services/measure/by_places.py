@@ -9,15 +9,16 @@ import math
 from dataclasses import dataclass
 
 from brisk_anchor.core.errors import GeometryError, PlanError
+from brisk_anchor.core.features.dial import dialled_edge
 from brisk_anchor.core.features.feature import Feature
 from brisk_anchor.core.features.solving import solve
 from brisk_anchor.core.features.touch_pattern import Wall
 from brisk_anchor.core.features.touch_place import LEAST_SPREAD
-from brisk_anchor.core.features.touches import AXES, Source, Touch
+from brisk_anchor.core.features.touches import AXES, Touch
 from brisk_anchor.core.kinds import FeatureKind, Vector
 from brisk_anchor.core.quantities import deg, mm, num, signed_num
-from brisk_anchor.core.uncertainty.estimates import u_within
-from brisk_anchor.services.measure.by_hand import READING, ByHand, ByTouch, TouchPrompt
+from brisk_anchor.core.uncertainty.coverage import u_within
+from brisk_anchor.services.measure.by_hand import READING, ByHand, ByTouch, TouchPrompt, hand_touch
 
 
 @dataclass(frozen=True, slots=True)
@@ -91,12 +92,11 @@ class ByPlaces(ByTouch):
 
     def touches(self) -> tuple[Touch, ...]:
         """Touches as a probe would have reported them."""
-        u = math.hypot(self.tool.u_repeatability, READING / math.sqrt(12))
         places = [list(self.request.start) for _ in self.directions]
         for (number, axis), figure in zip(self._stages, self.figures, strict=True):
             places[number][axis] = figure + self.frame.zero[axis]
         return tuple(
-            Touch(f"{self.name} {n}", (x, y, z), direction, self.tool, u, Source.TYPED)
+            hand_touch(f"{self.name} {n}", (x, y, z), direction, self.tool)
             for n, ((x, y, z), direction) in enumerate(zip(places, self.directions, strict=True), 1)
         )
 
@@ -104,10 +104,10 @@ class ByPlaces(ByTouch):
         """The feature of all touches. Raises GeometryError."""
         known = len(self.directions) == 2 and self.kind.may_be_free
         if not known:
-            return solve(self.name, self.kind, self.touches())
+            return solve(self.name, self.kind, self.touches(), stated=self.stated)
         drawn = self.request.drawn
-        off = u_within(drawn.size_limit if drawn is not None else None)
-        return solve(self.name, self.kind, self.touches(), diameter=self.request.size, u_diameter=off)
+        off, size = u_within(drawn.size_limit if drawn is not None else None), self.request.size
+        return solve(self.name, self.kind, self.touches(), diameter=size, u_diameter=off, stated=self.stated)
 
 
 @dataclass(frozen=True, slots=True)
@@ -173,14 +173,4 @@ class ByDial(ByHand):
     def feature(self) -> Feature:
         """The edge's angle. Raises GeometryError."""
         run, _ = self._run()
-        u = math.degrees(math.sqrt(2) * math.hypot(self.tool.u_repeatability, READING / math.sqrt(12)) / abs(run))
-        return Feature(
-            name=self.name,
-            kind=FeatureKind.EDGE,
-            axes=("r",),
-            coordinates=(self._turn(),),
-            covariance=((u**2,),),
-            shared=(),
-            touches=(),
-            residuals=(),
-        )
+        return dialled_edge(self.name, self._turn(), run, READING / math.sqrt(12), self.tool.scatter, self.stated)

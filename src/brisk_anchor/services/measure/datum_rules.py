@@ -41,9 +41,9 @@ def rule_from(setup: Setup, row: str, axis: str, name: str, zero: float, *, onto
             "Choose another feature",
         )
     present = setup.row(row).rules.get(axis)
-    master = present.master if isinstance(present, FromFeature) else 0.0
+    master, u_master = (present.master, present.u_master) if isinstance(present, FromFeature) else (0.0, 0.0)
     distance = 0.0 if onto else drawn.machine[AXES.index(axis)] + master - zero
-    return FromFeature(name, round(distance, 6), 0.0, master)
+    return FromFeature(name, round(distance, 6), 0.0, master, u_master=u_master)
 
 
 def rule_at(setup: Setup, row: str, axis: str, place: float) -> FromFeature | FromFit:

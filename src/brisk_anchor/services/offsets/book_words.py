@@ -127,7 +127,10 @@ def _on_table(session: Session, parent: str, rest: str) -> list[Derived]:
         Derived(
             row,
             f"{axis.letter} {num(turn)}",
-            dict.fromkeys("xyz", FromTable(parent, axis.letter, turn, axis.direction, axis.centre, axis.sense)),
+            dict.fromkeys(
+                "xyz",
+                FromTable(parent, axis.letter, turn, axis.direction, axis.centre, axis.sense, u_centre=axis.u_centre),
+            ),
         )
         for row, turn in zip(free, turns, strict=True)
     ]

@@ -384,7 +384,7 @@ def _counted(rule: Rule, axis: str, profile: Profile) -> Rule:
     if axis == "z" and profile.tool_lengths.convention == "part":
         return Keep()
     if axis == "z" and isinstance(rule, FromFeature) and profile.tool_lengths.convention == "master":
-        return replace(rule, master=profile.length_reference)
+        return replace(rule, master=profile.length_reference, u_master=profile.u_length_reference)
     return rule
 
 

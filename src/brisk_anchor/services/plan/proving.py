@@ -12,7 +12,7 @@ import sys
 import threading
 from collections import Counter
 from collections.abc import Callable, Generator, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
 
 from brisk_anchor.core.errors import BriskAnchorError, CrashError, PlanError
@@ -23,14 +23,16 @@ from brisk_anchor.core.offsets.rules import FromRow, FromTable, features_in
 from brisk_anchor.core.quantities import mm, num, signed_num, um
 from brisk_anchor.core.uncertainty.estimates import Estimate
 from brisk_anchor.nc.profile.control_profile import Profile
+from brisk_anchor.nc.programs.control_solution import NEAR, agreements
 from brisk_anchor.nc.programs.plan import plan_steps
 from brisk_anchor.nc.programs.program import Program
-from brisk_anchor.nc.programs.reports import RunReport, parse_reports, printed_share, touches_of
+from brisk_anchor.nc.programs.reports import PRINTED, RunReport, parse_reports, printed_share, touches_of
 from brisk_anchor.nc.programs.steps import TouchStep
 from brisk_anchor.nc.read.interpreter import Interpreter
 from brisk_anchor.nc.read.scanner import scan_program
 from brisk_anchor.nc.read.variables import Memory
 from brisk_anchor.services.machine.runs import Run
+from brisk_anchor.services.measure.limits_stated import stated_of
 from brisk_anchor.services.plan.planning import Planned, nc_plan, program_of
 from brisk_anchor.services.plan.timing import Times, times_of
 from brisk_anchor.services.rows.row_programs import WorkedOut
@@ -52,8 +54,6 @@ FEW = 24
 """Fewer parts than that are run here: other processes need a second to begin."""
 SURE = 5.0
 """A value further from the truth than so many of its standard uncertainties is no right one."""
-AGREES = 0.001
-"""How far, mm or degrees, a figure of the control and ours may lie apart."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -371,22 +371,34 @@ def judge(session: Session, case: Case, scene: Scene, run: Run) -> float:
     working = WorkingState(scene, ready.setup, session.active)
     _take(working, ready, parse_reports(run.printed))
     solver = WorkedOut.of(working, session.link, session.ledger).solver
+    # A control works its rows out from its own figures, which differ from ours as two functions of uncertain touches.
+    told = as_told(working)
+    solver_of_told = solver if told is working else WorkedOut.of(told, session.link, session.ledger).solver
     worst = 0.0
     step = 2 * session.profile.resolution
     # We work with touches as they are printed, the control with its own: what the last digit does to a figure is no
     # disagreement. Where touches lie near to each other and the zero far away, that is more than the digit itself.
     share = max((printed_share(m.stylus) for m in ready.measurements), default=0.0)
     drawn = {section.name for section in scene.file.feature}
-    parents = dict(case.parents)
+    parents, told_parents = dict(case.parents), dict(case.parents)
     for store in ready.stores:
         rules, held = ready.setup.row(store.row).rules, run.table_values(store.row)
         before = dict(zip("xyz", case.offsets.get(store.row, (0.0, 0.0, 0.0)), strict=True))
-        chain = solve_offset(store.row, rules, solver.features(strict=True), before, parents, store.turner)
+        conditions = ready.setup.conditions
+        chain = solve_offset(store.row, rules, solver.features(strict=True), before, parents, store.turner, conditions)
+        theirs = (
+            chain
+            if solver_of_told is solver
+            else solve_offset(
+                store.row, rules, solver_of_told.features(strict=True), before, told_parents, store.turner, conditions
+            )
+        )
         parents[store.row] = known_of(chain)  # what follows it is written after it, from what this run found
-        for axis in chain.axes:
+        told_parents[store.row] = known_of(theirs)
+        for axis in theirs.axes:
             printed = SURE * math.sqrt(chain.own_variance(axis.axis)) * share
             stored = step if axis.axis != "r" else 0.0  # the table holds so many digits
-            if axis.written and axis.axis in held and abs(held[axis.axis] - axis.value) > AGREES + printed + stored:
+            if axis.written and axis.axis in held and abs(held[axis.axis] - axis.value) > NEAR + printed + stored:
                 found = f"{signed_num(held[axis.axis], 4)}, not {signed_num(axis.value, 4)}"
                 raise PlanError(f"The control has {store.row} {axis.axis.upper()} {found}", "", "")
         names = {name for rule in rules.values() for name in features_in(rule)}
@@ -417,13 +429,28 @@ def _take(working: WorkingState, ready: Planned, report: RunReport) -> None:
     touches = touches_of(report, ready.measurements[0].stylus, labels)[len(ready.tools) :]
     for index, m in enumerate(ready.measurements, 1):
         own, touches = touches[: m.touch_count], touches[m.touch_count :]
-        feature = feature_from(m, own)
+        key = f"{m.name}, number {index}"
+        stated = stated_of(ready.setup, m.name, measurement=key, half_turn=m.options.half_turn)
+        feature = feature_from(m, own, stated)
         told = report.solved.get(index, {})
-        for axis, value in zip(feature.axes, feature.coordinates, strict=True):
-            if axis.upper() in told and axis in "xyz" and abs(told[axis.upper()] - value) > AGREES:
-                found = f"{signed_num(told[axis.upper()], 4)}, not {signed_num(value, 4)}"
-                raise PlanError(f"The control finds {axis.upper()} of {m.name} at {found}", "", "")
-        working.measured[m.name] = Measured(m, feature, (), datetime.now(UTC), working.clamping)
+        found = agreements(m, own, told, feature, stated, thorough=False)
+        for agreement in found:
+            if not agreement.holds:
+                words = f"{signed_num(agreement.controls, 4)}, not {signed_num(agreement.ours, 4)}"
+                raise PlanError(f"The control finds {agreement.label} of {m.name} at {words}", "", "")
+        working.measured[m.name] = Measured(m, feature, found, datetime.now(UTC), working.clamping)
+
+
+def as_told(working: WorkingState) -> WorkingState:
+    """What was measured with the control's coordinates in the place of ours; the same where none differs."""
+    found = {}
+    for name, known in working.measured.items():
+        told = {a.label.lower(): a.controls for a in known.agreements if not a.is_size and abs(a.difference) > PRINTED}
+        here = known.feature
+        if told:
+            values = tuple(told.get(axis, value) for axis, value in zip(here.axes, here.coordinates, strict=True))
+            found[name] = replace(known, feature=replace(here, coordinates=values))
+    return replace(working, measured=working.measured | found) if found else working
 
 
 def summary(outcome: Outcome) -> Sequence[str]:

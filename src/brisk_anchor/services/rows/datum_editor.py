@@ -73,7 +73,7 @@ class DatumEditor:
                 "The machine has no table about Z", "", "Turn the part by hand, or keep the angle in the row"
             )
         sense = axis.sense * (1 if axis.direction[2] > 0 else -1)
-        turner = None if plan.turner is not None else Turner(axis.letter, axis.centre[:2], sense)
+        turner = None if plan.turner is not None else Turner(axis.letter, axis.centre[:2], sense, axis.u_centre)
         letter = turner.letter if turner is not None else ""
         if self._editor.files is not None:
             self._editor.files.make(self._editor.files.turned_by(row, letter))

@@ -60,7 +60,13 @@ class OffsetSolver:
         plan = self._working.setup.row(row)
         try:
             return solve_offset(
-                row, plan.rules, self.features(), self._link.table_values(row), self._rows.parents(), plan.turner
+                row,
+                plan.rules,
+                self.features(),
+                self._link.table_values(row),
+                self._rows.parents(),
+                plan.turner,
+                self._working.setup.conditions,
             )
         except (DatumError, GeometryError):
             return None  # the second look before a store tells why
@@ -78,7 +84,10 @@ class OffsetSolver:
         if "r" in plan.rules and not {"x", "y", "r"} <= ready.keys():
             ready = {axis: rule for axis, rule in ready.items() if axis == "z"}  # a turned zero depends on all three
         try:
-            return solve_offset(row, ready, features, self._rows.expected(row), parents, plan.turner) if ready else None
+            if not ready:
+                return None
+            held, conditions = self._rows.expected(row), self._working.setup.conditions
+            return solve_offset(row, ready, features, held, parents, plan.turner, conditions)
         except (DatumError, GeometryError):
             return None
 

@@ -52,17 +52,18 @@ class OffsetWriter:
         plan = working.setup.row(row)
         self.may_change(row)
         held, features = self._link.table_values(row), self._solver.features(strict=True)
-        chain = solve_offset(row, plan.rules, features, held, self._rows.parents(), plan.turner)
+        conditions = working.setup.conditions
+        chain = solve_offset(row, plan.rules, features, held, self._rows.parents(), plan.turner, conditions)
         used = [working.measured[name] for name in self._rows.needed(plan)]
         reference, name, limit = self._programs.jump_reference(row)
-        differences = [abs(a.difference) for m in used for a in m.agreements if not a.is_size]
+        agreements = [a for m in used for a in m.agreements if not a.is_size]
         looks = look_at_store(
             chain,
             reference,
             name,
             limit,
             stale=any(m.clamping != working.clamping for m in used),
-            control_difference=max(differences, default=None),
+            agreements=agreements,
         )
         if any(measured.measurement is not None for measured in used):
             looks += look_at_probe(working.setup.shelf.probe, working.calibration_age)
@@ -144,7 +145,8 @@ class OffsetWriter:
                 plan = self._working.setup.row(child)
                 held = self._link.table_values(child)
                 try:
-                    new = solve_offset(child, plan.rules, self._solver.features(), held, parents)
+                    conditions = self._working.setup.conditions
+                    new = solve_offset(child, plan.rules, self._solver.features(), held, parents, conditions=conditions)
                 except (DatumError, GeometryError):
                     continue  # its own features are not measured yet
                 entries.append(self._ledger.entry(EntryKind.MEASURED, child, new, note=note))

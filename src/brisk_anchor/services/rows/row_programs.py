@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from brisk_anchor.core.offsets.checks import stop_where_found
+from brisk_anchor.core.offsets.conditions import grown
 from brisk_anchor.core.offsets.rotated_offsets import u_of_point
 from brisk_anchor.core.offsets.rules import Fixed, FromFit, Rule, features_in
 from brisk_anchor.nc.profile.control_profile import Profile
@@ -46,7 +47,8 @@ class RowPrograms:
         return self._rows.expected(row), "where the set-up puts it", self._working.setup.row(row).jump_limit
 
     def store_plan(self, row: str, rules: dict[str, Rule]) -> StorePlan:
-        """How a row is set by rules, with what guards it."""
+        """How a row is set by rules, with what guards it; figures of the drawing at the part's temperature."""
+        rules = grown(rules, self._working.setup.conditions)
         reference, _, limit = self.jump_reference(row)
         if "r" not in rules and self._profile.angle_of(row) is not None:
             rules, reference = {**rules, "r": Fixed(0.0)}, {**reference, "r": 0.0}  # no angle of another job stays

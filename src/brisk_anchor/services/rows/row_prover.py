@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import math
-
 from brisk_anchor.book.entries import Entry, EntryKind
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.offsets.proof import Proof
@@ -39,8 +37,9 @@ class RowProver:
     def judge(self, row: str, program: Program, run: Run) -> Proof:
         """Compare what a proving run left in the twin's table with the stored value, and enter it in the book.
 
-        Two honest measurements of the same thing differ by no more than 3 × √2 × their standard uncertainty, plus one
-        step of the table.
+        Two honest measurements of the same thing differ by no more than 3 standard uncertainties of their difference,
+        plus one step of the table: ours and the control's own, which scatters more where its sums do, and knows no
+        radius by direction.
 
         Raises:
             BriskAnchorError: the run did not end well, or nothing has been stored yet.
@@ -54,13 +53,15 @@ class RowProver:
         values = run.table_values(row)
         worst = max(abs(values[axis] - value) for axis, value in stored.values.items() if axis != "r")
         own = stored.chain
-        random = [math.sqrt(own.own_variance(axis)) for axis in stored.values if axis != "r"] if own else [0.0]
+        axes = [axis for axis in stored.values if axis != "r"] if own else []
+        random = [own.run_to_run(axis) for axis in axes] if own else []
+        shifted = max((own.shifted(axis) for axis in axes), default=0.0) if own else 0.0
         proof = Proof(
             program.number,
             program.digest,
             tuple(values.items()),
             worst,
-            3 * math.sqrt(2) * max(random) + profile.resolution,
+            3 * max(random, default=0.0) + shifted + profile.resolution,
             len(parse_reports(run.printed).touches),
             run.machine.seconds,
             abs(values["r"] - stored.values["r"]) if "r" in stored.values else 0.0,
@@ -75,7 +76,7 @@ class RowProver:
         """How far two honest measurements of a row's angle may differ, degrees."""
         if stored.chain is None or "r" not in stored.values:
             return 0.0
-        return 3 * math.sqrt(2 * stored.chain.own_variance("r")) + self._control.profile.resolution
+        return 3 * stored.chain.run_to_run("r") + self._control.profile.resolution
 
     def prove(self, row: str) -> Proof:
         """Write the full program, run it on the twin, judge it. Raises like its parts."""

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
-from datetime import date
+from datetime import UTC, date, datetime
 from typing import TYPE_CHECKING
 
 from brisk_anchor.book.entries import EntryKind, RowState
@@ -29,7 +29,9 @@ if TYPE_CHECKING:
 
 def setup_of(scene: Scene, profile: Profile) -> Setup:
     """The set-up of a scene with tool lengths as the control counts them."""
-    return scene.setup.with_lengths(profile.tool_lengths.convention, profile.length_reference)
+    return scene.setup.with_lengths(
+        profile.tool_lengths.convention, profile.length_reference, profile.u_length_reference
+    )
 
 
 class SetupEditor:
@@ -57,6 +59,7 @@ class SetupEditor:
     def clamp(self) -> list[str]:
         """Mark the part as clamped again: earlier measurements become out of date. Returns the rows that do, too."""
         self._working.clamping += 1
+        self._working.clamped = datetime.now(UTC).isoformat(timespec="milliseconds")
         self._working.half_round.clear()  # the ring may have moved: its two halves no longer go together
         rows = [
             row.row

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
-from datetime import date, datetime
+from datetime import UTC, date, datetime
 
 from brisk_anchor.core.features.feature import Feature
 from brisk_anchor.core.features.measuring import Measurement
@@ -38,6 +38,8 @@ class WorkingState:
     rolled: int = 0
     """Which real-life part was drawn from the description; 0 is the first."""
     clamping: int = 0
+    clamped: str = field(default_factory=lambda: datetime.now(UTC).isoformat(timespec="seconds"))
+    """Since when the part lies as it does, as far as is known: what is touched in one clamping is turned alike."""
     measured: dict[str, Measured] = field(default_factory=dict)
     half_round: dict[str, Feature] = field(default_factory=dict)
     """What was measured with the spindle turned half round: it calibrates, and is no measurement."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 
 from brisk_anchor.book.entries import EntryKind
@@ -9,28 +10,42 @@ from brisk_anchor.core.errors import PlanError, ReportError
 from brisk_anchor.core.features.feature import Feature
 from brisk_anchor.core.features.measuring import Measurement
 from brisk_anchor.core.features.solving import solve
+from brisk_anchor.core.features.stated import Stated
 from brisk_anchor.core.features.touches import Touch, without_run_out
 from brisk_anchor.core.offsets.checks import look_at_feature, stop_where_found
-from brisk_anchor.core.offsets.proof import Agreement
-from brisk_anchor.core.uncertainty.estimates import u_within
+from brisk_anchor.core.uncertainty.coverage import u_within
+from brisk_anchor.nc.programs.control_solution import agreements
 from brisk_anchor.nc.programs.program import Program
 from brisk_anchor.nc.programs.reports import RunReport, parse_reports, touches_of
 from brisk_anchor.services.machine.ports import ControlLink, OperatorPanel
 from brisk_anchor.services.machine.runs import Run
 from brisk_anchor.services.measure.by_hand import ByHand
+from brisk_anchor.services.measure.limits_stated import stated_of
 from brisk_anchor.services.rows.ledger import Ledger
 from brisk_anchor.services.rows.row_programs import WorkedOut
 from brisk_anchor.services.rows.working_state import Measured
 
 
-def feature_from(measurement: Measurement, touches: list[Touch]) -> Feature:
+def feature_from(measurement: Measurement, touches: list[Touch], stated: Stated) -> Feature:
     """The feature of a measurement from the touches it made. Raises GeometryError: they define nothing."""
     counted = measurement.counted(touches)
     made = without_run_out(counted, measurement.repeats) if measurement.options.half_turn else counted
     if not measurement.known_size:
-        return solve(measurement.name, measurement.kind, tuple(made))
+        return solve(measurement.name, measurement.kind, tuple(made), stated=stated)
     off = u_within(measurement.size_limit)
-    return solve(measurement.name, measurement.kind, tuple(made), diameter=measurement.size, u_diameter=off)
+    return solve(
+        measurement.name, measurement.kind, tuple(made), diameter=measurement.size, u_diameter=off, stated=stated
+    )
+
+
+@dataclass(frozen=True, slots=True)
+class Solved:
+    """A feature of a finished run, all touches it made, what the control reported, and what was stated of it."""
+
+    feature: Feature
+    touches: tuple[Touch, ...]
+    report: RunReport
+    stated: Stated
 
 
 class MeasurementRunner:
@@ -51,8 +66,8 @@ class MeasurementRunner:
         self._link.hand_over(program)
         return self._panel.start()
 
-    def solved(self, measurement: Measurement, program: Program, run: Run) -> tuple[Feature, RunReport]:
-        """The feature of a finished run, and its report.
+    def solved(self, measurement: Measurement, program: Program, run: Run) -> Solved:
+        """The feature of a finished run, with its touches and its report.
 
         Raises:
             BriskAnchorError: the run did not end well, the report is incomplete, or the touches define nothing.
@@ -63,7 +78,14 @@ class MeasurementRunner:
         if report.identity != program.identity:
             raise PlanError("The report belongs to another program", "Its touches mean something else", "Run it again")
         labels = [f"{measurement.name} {number}" for number in range(1, measurement.touch_count + 1)]
-        return feature_from(measurement, touches_of(report, measurement.stylus, labels)), report
+        touches = touches_of(report, measurement.stylus, labels, measurement.options.touch_feed)
+        stated = self._stated(measurement.name, half_turn=measurement.options.half_turn)
+        return Solved(feature_from(measurement, touches, stated), tuple(touches), report, stated)
+
+    def _stated(self, name: str, *, half_turn: bool = False) -> Stated:
+        """What is stated of a measurement that is made now."""
+        now, working = datetime.now(UTC).isoformat(timespec="milliseconds"), self._working
+        return stated_of(working.setup, name, measurement=now, clamping=working.clamped, half_turn=half_turn)
 
     def take(self, measurement: Measurement, program: Program, run: Run) -> Measured:
         """Read the report of a finished run, solve the feature, compare with the control, keep it.
@@ -72,8 +94,8 @@ class MeasurementRunner:
             BriskAnchorError: the run did not end well, the report is incomplete, or the touches define nothing.
         """
         self._link.settle()
-        feature, report = self.solved(measurement, program, run)
-        told = report.solved.get(1, {})
+        solved = self.solved(measurement, program, run)
+        feature, told = solved.feature, solved.report.solved.get(1, {})
         ours = dict(zip(feature.axes, feature.coordinates, strict=True))
         ours |= {} if measurement.known_size else feature.sizes
         if lacking := [axis.upper() for axis in ours if axis.upper() not in told]:
@@ -82,14 +104,12 @@ class MeasurementRunner:
                 "It dropped a line, and its arithmetic cannot be compared with ours",
                 "Run it again",
             )
-        agreements = tuple(
-            Agreement(feature.name, label.upper(), value, told[label.upper()], label in feature.sizes)
-            for label, value in ours.items()
-        )
+        found = agreements(measurement, solved.touches, told, feature, solved.stated)
+        feature = replace(feature, control=tuple(agreement.ratio for agreement in found if not agreement.is_size))
         sizes = (measurement.size, measurement.size_y, measurement.size_limit)
         working = self._working
         working.active = run.interpreter.modal.offset
-        return self._keep(Measured(measurement, feature, agreements, datetime.now(UTC), working.clamping, sizes))
+        return self._keep(Measured(measurement, feature, found, datetime.now(UTC), working.clamping, sizes))
 
     def _keep(self, measured: Measured) -> Measured:
         """Note a measured feature, and every row that is complete with it."""
@@ -110,6 +130,7 @@ class MeasurementRunner:
         Raises:
             GeometryError: its figures contradict each other. SecondLookError: its size cannot be.
         """
+        by_hand = replace(by_hand, stated=self._stated(by_hand.name))
         feature = by_hand.feature()
         request = by_hand.request
         limit = request.drawn.size_limit if request.drawn else None

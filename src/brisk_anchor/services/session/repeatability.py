@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from brisk_anchor.core.errors import PlanError
+from brisk_anchor.core.features.feature import Feature
 from brisk_anchor.core.features.measuring import Measurement
 from brisk_anchor.services.session.session import Session
 
@@ -57,17 +58,22 @@ def repeat(session: Session, measurement: Measurement, times: int) -> list[Repea
         program = session.planner.measuring_program(measurement)
         run = session.runner.start(program)
         run.to_end()
-        features.append(session.runner.solved(measurement, program, run)[0])
+        features.append(session.runner.solved(measurement, program, run).feature)
     session.link.settle()
     first = features[0]
+    own = _own(first)
     found = []
     for i, axis in enumerate(first.axes):
-        values = tuple(feature.coordinates[i] for feature in features)
-        found.append(Repeated(axis.upper(), values, math.sqrt(first.covariance[i][i])))
-    for letter, label in zip(first.sizes, ("size", "size in Y"), strict=False):
-        # The radius is shared by all runs, so what differs between them is the touches' own part.
-        stated = (first.u_size if letter == "D" else first.u_size_y) or 0.0
-        radius = 2 * measurement.stylus.u_radius
-        own = math.sqrt(max(0.0, stated**2 - radius**2))
-        found.append(Repeated(label, tuple(feature.sizes[letter] for feature in features), own))
+        found.append(Repeated(axis.upper(), tuple(feature.coordinates[i] for feature in features), own[i]))
+    for i, (letter, label) in enumerate(zip(first.sizes, ("size", "size in Y"), strict=False), len(first.axes)):
+        found.append(Repeated(label, tuple(feature.sizes[letter] for feature in features), own[i]))
     return found
+
+
+def _own(feature: Feature) -> list[float]:
+    """What differs between runs in each coordinate and size, as stated: the touches' own part, standard uncertainties.
+
+    What all runs share, the tool's radius say, is in none of their differences.
+    """
+    figures = [*feature.estimates().values(), *feature.size_estimates().values()]
+    return [item.u_own / feature.widened for item in figures]

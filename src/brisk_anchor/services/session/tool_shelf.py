@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from datetime import date
+from datetime import UTC, date, datetime
 from typing import Any
 
 from brisk_anchor.book.entries import Entry, EntryKind, RowState, state_of
@@ -15,6 +15,7 @@ from brisk_anchor.core.offsets.checks import Finding, SecondLookError
 from brisk_anchor.core.offsets.rules import Fixed, Keep
 from brisk_anchor.core.offsets.tool_setting import (
     ToolLength,
+    height_of,
     length_on_part,
     length_on_setter,
     look_at_length,
@@ -283,7 +284,8 @@ def take_reference(session: Session, figure: float | None, frame: PositionFrame 
     reading = _standing(session, master.tool_number) if figure is None else figure + frame.zero[2]
     relative = session.profile.tool_lengths.convention == "master"
     u = (U_READING**2 + setter.u_repeatability**2 + master.u_repeatability**2) ** 0.5
-    axis = reference_chain(setter, reading, u, master, 0.0 if relative else master.length)
+    now = datetime.now(UTC).isoformat(timespec="seconds")
+    axis = reference_chain(setter, reading, u, master, 0.0 if relative else master.length, now)
     before = reference(session)
     expected = before.values["z"] if before else axis.value
     if abs(axis.value - expected) > REFERENCE_JUMP:
@@ -325,7 +327,7 @@ def measured_length(
     foot = held.chain.axis("z")
     others = {row: value for row in session.profile.all_rows if (value := session.link.offset(row)[2])}
     others.pop(setter.row, None)
-    u_foot = sum(e**2 for source, e in foot.effects if not source.endswith(" height")) ** 0.5
+    u_foot = sum(e**2 for source, e in foot.effects if source != height_of(setter)) ** 0.5
     length = length_on_setter(setter, reading, (U_READING**2 + setter.u_repeatability**2) ** 0.5, foot.value, u_foot)
     convention = session.profile.tool_lengths.convention
     return length, look_at_length(

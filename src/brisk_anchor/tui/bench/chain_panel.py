@@ -60,7 +60,7 @@ def chain_text(
                 if short and not last:
                     continue
                 head = axis.axis.upper() if number == 0 and not last else term.sign
-                spread = "" if term.u is None else f"{expanded(term.u)}"
+                spread = "" if term.u is None else f"{expanded(term.u, k=term.k)}"
                 label = cut(term.label, 24)
                 style = f"bold {theme.LIVE}" if last else theme.TEXT
                 text.append(f" {head:<2}", f"bold {theme.QUIET}")
@@ -71,10 +71,10 @@ def chain_text(
         text.append(" ○ ", theme.QUIET)
         text.append(f"{name} is not measured\n", theme.QUIET)
     if agreements:
-        worst = max(abs(agreement.difference) for agreement in agreements)
-        good = worst <= 0.001
+        good = all(agreement.holds for agreement in agreements)
+        worst = max((abs(a.difference) for a in agreements if not a.is_angle), default=0.0)
         text.append(" ✓ " if good else " ! ", theme.LIVE if good else theme.CORAL)
-        text.append(f"control agrees to {um(worst)}", theme.QUIET)
+        text.append(f"control {'agrees to' if good else 'differs by'} {um(worst)}", theme.QUIET)
     if proof is not None:
         text.append(" ● " if proof.holds else " ! ", theme.LIVE if proof.holds else theme.CORAL)
         words = "proof" if proof.holds else "no proof:"

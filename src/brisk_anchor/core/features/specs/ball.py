@@ -2,22 +2,19 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 import numpy as np
 
 from brisk_anchor.core.expressions import Name, add, less, over, plus, scaled, subtract, times
-from brisk_anchor.core.features.feature import Feature
 from brisk_anchor.core.features.shapes import solve_sphere
+from brisk_anchor.core.features.solution import Solution
 from brisk_anchor.core.features.specs.spec import FeatureSpec, KnownSize, Sums
 from brisk_anchor.core.features.specs.walls import check_opposite, check_sizes
 from brisk_anchor.core.features.touch_place import TouchPlace
 from brisk_anchor.core.features.touches import Touch
-from brisk_anchor.core.features.walls import feature_of
 from brisk_anchor.core.kinds import FeatureKind
-from brisk_anchor.core.uncertainty.estimates import SHARED, Estimate, correlated
 
 if TYPE_CHECKING:
     from brisk_anchor.core.features.measuring import Measurement
@@ -34,28 +31,25 @@ def _contacts(m: Measurement) -> tuple[TouchPlace, ...]:
     return (below, *sides, TouchPlace(below.direction, (0.0, 0.0, m.hop_height - m.drop)))
 
 
-def solve_ball(name: str, touches: Sequence[Touch]) -> Feature:
+def solve_ball(name: str, touches: Sequence[Touch]) -> Solution:
     """A ball touched from outside: its centre and its diameter.
 
     Raises:
         GeometryError: fewer than four touches, or touches that define no ball.
     """
     ball = solve_sphere(name, touches)
-    tool = touches[0].stylus
-    own = correlated(name, ball.centre, ball.covariance[:3, :3])
-    # The height of the tip's centre depends on its length; the radius moves it by as much, and leaves X and Y alone.
-    below = {
-        f"{SHARED}T{tool.tool_number} length": -tool.u_length,
-        f"{SHARED}T{tool.tool_number} radius": tool.u_radius,
-    }
-    estimates = [own[0], own[1], Estimate(own[2].value, {**own[2].effects, **below})]
-    u_size = 2 * math.hypot(math.sqrt(float(ball.covariance[3, 3])), tool.u_radius)
-    form = float(np.ptp(ball.residuals)) if len(touches) > 4 else None
-    sizes = {"size": ball.diameter, "u_size": u_size, "form": form}
-    return feature_of(name, FeatureKind.BALL, ("x", "y", "z"), estimates, touches, ball.residuals, **sizes)
+    outward = -ball.design[:, :3]
+    return Solution(
+        ("x", "y", "z"),
+        (*ball.centre, ball.diameter),
+        -np.vstack([ball.gain[:3], 2 * ball.gain[3]]),
+        -outward,
+        ball.residuals,
+        ball.design if len(touches) > 4 else None,
+    )
 
 
-def _solve(name: str, kind: FeatureKind, touches: tuple[Touch, ...], known: KnownSize | None) -> Feature:
+def _solve(name: str, kind: FeatureKind, touches: tuple[Touch, ...], known: KnownSize | None) -> Solution:
     return solve_ball(name, touches)
 
 

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.expressions import Name, Number, plus
-from brisk_anchor.core.features.feature import Feature
+from brisk_anchor.core.features.solution import Solution
 from brisk_anchor.core.features.specs.spec import FeatureSpec, KnownSize, Sums
 from brisk_anchor.core.features.specs.walls import long_walls, touched_twice, wall_contacts
 from brisk_anchor.core.features.touches import AXES, Touch, axis_of
@@ -22,7 +22,7 @@ def _check(m: Measurement) -> None:
         raise PlanError(f"{m.name}: a corner takes a wall along X and one along Y", "", "Mark its walls")
 
 
-def _solve(name: str, kind: FeatureKind, touches: tuple[Touch, ...], known: KnownSize | None) -> Feature:
+def _solve(name: str, kind: FeatureKind, touches: tuple[Touch, ...], known: KnownSize | None) -> Solution:
     return (solve_walls if touched_twice(touches) else solve_corner)(name, kind, touches)
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from brisk_anchor.core.features.feature import Feature
+from brisk_anchor.core.features.solution import Solution
 from brisk_anchor.core.features.specs.spec import FeatureSpec, KnownSize, Sums
 from brisk_anchor.core.features.specs.wall_sums import wall, wall_turn
 from brisk_anchor.core.features.specs.walls import across_wall, check_one_direction, check_spread, wall_contacts
@@ -21,7 +21,7 @@ def _check(m: Measurement) -> None:
     check_spread(m)
 
 
-def _solve(name: str, kind: FeatureKind, touches: tuple[Touch, ...], known: KnownSize | None) -> Feature:
+def _solve(name: str, kind: FeatureKind, touches: tuple[Touch, ...], known: KnownSize | None) -> Solution:
     return solve_edge_feature(name, touches)
 
 

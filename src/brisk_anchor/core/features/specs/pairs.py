@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
-from brisk_anchor.core.features.feature import Feature
+from brisk_anchor.core.features.solution import Solution
 from brisk_anchor.core.features.specs.spec import FeatureSpec, KnownSize, Sums
 from brisk_anchor.core.features.specs.walls import (
     across_wall,
@@ -29,7 +29,7 @@ def _check(m: Measurement) -> None:
     check_sizes(m)
 
 
-def _solve(name: str, kind: FeatureKind, touches: tuple[Touch, ...], known: KnownSize | None) -> Feature:
+def _solve(name: str, kind: FeatureKind, touches: tuple[Touch, ...], known: KnownSize | None) -> Solution:
     return (solve_walls if touched_twice(touches) else solve_pairs)(name, kind, touches)
 
 

@@ -24,16 +24,13 @@ from brisk_anchor.core.expressions import (
     subtract,
     times,
 )
-from brisk_anchor.core.features.feature import Feature, mean_place
 from brisk_anchor.core.features.shapes import solve_plane
+from brisk_anchor.core.features.solution import Solution, mean_place
 from brisk_anchor.core.features.specs.spec import FeatureSpec, KnownSize, Sums, report_point
 from brisk_anchor.core.features.specs.walls import across_wall, check_one_direction, check_spread
 from brisk_anchor.core.features.touch_place import TouchPlace
 from brisk_anchor.core.features.touches import AXES, Touch
-from brisk_anchor.core.features.walls import feature_of
-from brisk_anchor.core.geometry.frames import Array
 from brisk_anchor.core.kinds import FeatureKind
-from brisk_anchor.core.uncertainty.estimates import SHARED, Estimate, correlated, derive
 
 if TYPE_CHECKING:
     from brisk_anchor.core.features.measuring import Measurement
@@ -50,42 +47,36 @@ def _contacts(m: Measurement) -> tuple[TouchPlace, ...]:
     return tuple(TouchPlace(m.directions[0], aside) for aside in asides)
 
 
-def solve_plane_feature(name: str, touches: Sequence[Touch]) -> Feature:
+def solve_plane_feature(name: str, touches: Sequence[Touch]) -> Solution:
     """A plane touched from above: its height at the middle of the touches, and how its normal leans about X and Y.
 
     Raises:
         GeometryError: fewer than three touches, on a line, or an upright plane.
     """
     plane = solve_plane(name, touches)
-    if abs(plane.normal[2]) < 0.5:
+    nx, ny, nz = plane.normal
+    if abs(nz) < 0.5:
         raise GeometryError(f"{name} stands upright", "It has no height", "Touch it from the side, as an edge")
-    tool = touches[0].stylus
-    point, normal = np.array(plane.point), np.array(plane.normal)
-    spot = (*mean_place(touches)[:2], plane.height(*mean_place(touches)[:2])[0])
-    away = np.array(spot) - point
-    first, second = np.array(plane.first), np.array(plane.second)
-    inputs = correlated(name, (0.0, 0.0, 0.0), plane.covariance)
-    inputs.append(Estimate(0.0, {f"{SHARED}T{tool.tool_number} length": -tool.u_length}))
-
-    def work(x: Array) -> tuple[float, float, float]:
-        n = normal - x[1] * first - x[2] * second
-        n = n / np.linalg.norm(n)
-        along = (x[0] - float(n[:2] @ away[:2])) / n[2]
-        return (
-            float(point[2] + along + x[3]),
-            -math.degrees(math.atan2(n[1], n[2])),
-            math.degrees(math.atan2(n[0], n[2])),
-        )
-
-    form = float(np.ptp(plane.residuals)) if len(touches) > 3 else None
-    estimates = derive(work, inputs)
-    axes = ("z", "a", "b")
-    return feature_of(
-        name, FeatureKind.PLANE, axes, estimates, touches, plane.residuals, form=form, places=(spot, spot, spot)
+    x, y, _ = mean_place(touches)
+    spot = (x, y, plane.height(x, y)[0])
+    away = np.array(spot) - np.array(plane.point)
+    slopes = np.array([plane.first, plane.second])
+    # The normal leans by −first · dx − second · dy; what that does to atan2 of its parts, degrees.
+    about_x = np.degrees((nz * slopes[:, 1] - ny * slopes[:, 2]) / (ny**2 + nz**2))
+    about_y = -np.degrees((nz * slopes[:, 0] - nx * slopes[:, 2]) / (nx**2 + nz**2))
+    by_height = np.array([[1.0, *(slopes @ away)], [0.0, *(about_x * nz)], [0.0, *(about_y * nz)]]) / nz
+    return Solution(
+        ("z", "a", "b"),
+        (spot[2], -math.degrees(math.atan2(ny, nz)), math.degrees(math.atan2(nx, nz))),
+        -by_height @ plane.gain,  # a step into the metal goes down, against the normal
+        np.tile(np.array(plane.normal) * -1.0, (len(touches), 1)),
+        plane.residuals,
+        plane.design if len(touches) > 3 else None,
+        (spot, spot, spot),
     )
 
 
-def _solve(name: str, kind: FeatureKind, touches: tuple[Touch, ...], known: KnownSize | None) -> Feature:
+def _solve(name: str, kind: FeatureKind, touches: tuple[Touch, ...], known: KnownSize | None) -> Solution:
     return solve_plane_feature(name, touches)
 
 

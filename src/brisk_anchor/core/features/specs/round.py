@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from itertools import pairwise
 from typing import TYPE_CHECKING
 
@@ -23,16 +24,16 @@ from brisk_anchor.core.expressions import (
     subtract,
     times,
 )
-from brisk_anchor.core.features.feature import Feature, solve_circle
+from brisk_anchor.core.features.circle import solve_circle
 from brisk_anchor.core.features.shapes import solve_known_circle
+from brisk_anchor.core.features.solution import Solution
 from brisk_anchor.core.features.specs.spec import FeatureSpec, KnownSize, Sums, report_point
 from brisk_anchor.core.features.specs.walls import check_opposite, check_sizes, pair_sums, wall_contacts
 from brisk_anchor.core.features.touch_place import NEAREST
 from brisk_anchor.core.features.touches import AXES, Touch
-from brisk_anchor.core.features.walls import feature_of
 from brisk_anchor.core.kinds import FeatureKind
 from brisk_anchor.core.quantities import deg
-from brisk_anchor.core.uncertainty.estimates import SHARED, Estimate, correlated
+from brisk_anchor.core.uncertainty.sources import Source
 
 if TYPE_CHECKING:
     from brisk_anchor.core.features.measuring import Measurement
@@ -68,31 +69,38 @@ def _check_free(m: Measurement) -> None:
 
 
 def solve_known_round(
-    name: str, kind: FeatureKind, touches: tuple[Touch, ...], diameter: float, u_diameter: float = 0.0
-) -> Feature:
-    """The centre of a bore or boss of known diameter (mm), from two touches or more that are not opposite.
+    name: str, kind: FeatureKind, touches: Sequence[Touch], diameter: float, u_diameter: float = 0.0
+) -> Solution:
+    """Bore or boss of known diameter from two touches or more: its centre.
 
-    The tool's radius does not cancel here: it moves the centre as far as it moves the mean of the touches. So does half
-    of what the diameter is off.
+    Args:
+        name: what it is called.
+        kind: bore or boss.
+        touches: of one tool.
+        diameter: mm; `u_diameter` its standard uncertainty.
 
     Raises:
-        GeometryError: too few touches, opposite ones, or a size that cannot be.
+        GeometryError: too few touches, or opposite ones, which leave the centre free.
     """
-    inside = kind is FeatureKind.BORE
-    place, covariance, residuals = solve_known_circle(name, touches, inside=inside, diameter=diameter)
-    tool = touches[0].stylus
-    nudge = 1e-3
-    moved, _, _ = solve_known_circle(name, touches, inside=inside, diameter=diameter + (2 if inside else -2) * -nudge)
-    by_radius = [(b - a) / nudge for a, b in zip(place, moved, strict=True)]
-    effect = [each * tool.u_radius for each in by_radius]
-    own = correlated(name, place, covariance + np.outer(by_radius, by_radius) * (u_diameter / 2) ** 2)
-    source = f"{SHARED}T{tool.tool_number} radius"
-    estimates = [Estimate(item.value, {**item.effects, source: e}) for item, e in zip(own, effect, strict=True)]
-    form = float(np.ptp(residuals)) if len(touches) > 2 else None
-    return feature_of(name, kind, ("x", "y"), estimates, touches, residuals, form=form)
+    inside = not kind.is_outside
+    found = solve_known_circle(name, touches, inside=inside, diameter=diameter)
+    sense = 1.0 if inside else -1.0
+    outward = np.hstack([-found.design, np.zeros((len(touches), 1))])
+    # A larger diameter leaves every touch half of that nearer to the middle than the circle.
+    by_size = -found.gain.sum(axis=1) * u_diameter / 2
+    label = f"diameter of {name}"
+    return Solution(
+        ("x", "y"),
+        found.centre,
+        sense * found.gain,
+        sense * outward,
+        found.residuals,
+        found.design if len(touches) > 2 else None,
+        known=((Source(f"{label}, as stated", label, bounded=True), tuple(by_size.tolist())),),
+    )
 
 
-def _solve(name: str, kind: FeatureKind, touches: tuple[Touch, ...], known: KnownSize | None) -> Feature:
+def _solve(name: str, kind: FeatureKind, touches: tuple[Touch, ...], known: KnownSize | None) -> Solution:
     if known is not None:
         return solve_known_round(name, kind, touches, known.diameter, known.u)
     return solve_circle(name, kind, touches)

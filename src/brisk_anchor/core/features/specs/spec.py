@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Protocol
 
 from brisk_anchor.core.expressions import Expression, Name
-from brisk_anchor.core.features.feature import Feature
+from brisk_anchor.core.features.solution import Solution
 from brisk_anchor.core.features.touch_place import TouchPlace
 from brisk_anchor.core.features.touches import Touch
 from brisk_anchor.core.kinds import FeatureKind
@@ -81,7 +81,7 @@ class FeatureSpec:
     kinds: tuple[FeatureKind, ...]
     check: Callable[[Measurement], None]
     contacts: Callable[[Measurement], tuple[TouchPlace, ...]]
-    solve: Callable[[str, FeatureKind, tuple[Touch, ...], KnownSize | None], Feature]
+    solve: Callable[[str, FeatureKind, tuple[Touch, ...], KnownSize | None], Solution]
     closed_sums: Callable[[Sums], None]
     locates: Callable[[Sequence[str]], str]
     turns: Callable[[float], bool]

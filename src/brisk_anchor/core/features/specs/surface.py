@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 from brisk_anchor.core.expressions import Name, Number, less, plus
-from brisk_anchor.core.features.feature import Feature, solve_surface
+from brisk_anchor.core.features.solution import Solution
 from brisk_anchor.core.features.specs.spec import FeatureSpec, KnownSize, Sums
 from brisk_anchor.core.features.specs.walls import across_wall, check_one_direction, wall_contacts
 from brisk_anchor.core.features.touches import AXES, Touch, axis_of
+from brisk_anchor.core.features.walls import solve_surface
 from brisk_anchor.core.kinds import FeatureKind
 
 
-def _solve(name: str, kind: FeatureKind, touches: tuple[Touch, ...], known: KnownSize | None) -> Feature:
+def _solve(name: str, kind: FeatureKind, touches: tuple[Touch, ...], known: KnownSize | None) -> Solution:
     return solve_surface(name, touches)
 
 

@@ -9,16 +9,14 @@ import numpy as np
 
 from brisk_anchor.core.errors import GeometryError, PlanError
 from brisk_anchor.core.expressions import Expression, Name, Number, plus, small_angle, subtract
-from brisk_anchor.core.features.feature import Feature, solve_circle
+from brisk_anchor.core.features.circle import solve_circle
+from brisk_anchor.core.features.solution import Solution
 from brisk_anchor.core.features.specs.spec import FeatureSpec, KnownSize, Sums
 from brisk_anchor.core.features.specs.walls import check_opposite, check_sizes, wall_contacts
 from brisk_anchor.core.features.touch_place import LEAST_SPREAD, TouchPlace
 from brisk_anchor.core.features.touches import Touch
-from brisk_anchor.core.features.walls import feature_of
-from brisk_anchor.core.geometry.frames import Array
 from brisk_anchor.core.kinds import FeatureKind
 from brisk_anchor.core.quantities import mm
-from brisk_anchor.core.uncertainty.estimates import derive
 
 if TYPE_CHECKING:
     from brisk_anchor.core.features.measuring import Measurement
@@ -43,10 +41,10 @@ def _contacts(m: Measurement) -> tuple[TouchPlace, ...]:
     return (*upper, *(TouchPlace(contact.direction, (0.0, 0.0, -m.second_depth)) for contact in upper))
 
 
-def solve_tilted_bore(name: str, touches: tuple[Touch, ...]) -> Feature:
+def solve_tilted_bore(name: str, touches: tuple[Touch, ...]) -> Solution:
     """A bore touched at two levels: its centre at the upper one and how its axis leans; a cone has two diameters.
 
-    `size` is the diameter at the upper level and `size_y` that at the lower one, both as seen along Z.
+    Its sizes are the diameters at the upper and at the lower level, both as seen along Z.
 
     Raises:
         GeometryError: the levels are one, or either is no circle.
@@ -55,35 +53,33 @@ def solve_tilted_bore(name: str, touches: tuple[Touch, ...]) -> Feature:
     middle = (min(heights) + max(heights)) / 2
     if max(heights) - min(heights) < _LEVELS_APART:
         raise GeometryError(f"{name} was touched at one level", "How it leans cannot be told", "Touch it deeper too")
-    upper = tuple(touch for touch, z in zip(touches, heights, strict=True) if z > middle)
-    lower = tuple(touch for touch, z in zip(touches, heights, strict=True) if z <= middle)
-    high = solve_circle(f"{name}, upper", FeatureKind.BORE, upper)
-    low = solve_circle(f"{name}, lower", FeatureKind.BORE, lower)
-    rise = float(np.mean([touch.ball_centre[2] for touch in upper]) - np.mean([t.ball_centre[2] for t in lower]))
-    inputs = [*high.estimates().values(), *low.estimates().values()]
-
-    def work(x: Array) -> tuple[float, float, float, float]:
-        dx, dy = x[0] - x[2], x[1] - x[3]
-        return float(x[0]), float(x[1]), -math.degrees(math.atan2(dy, rise)), math.degrees(math.atan2(dx, rise))
-
-    estimates = derive(work, inputs)
-    residuals = dict(zip((*upper, *lower), (*high.residuals, *low.residuals), strict=True))
-    return feature_of(
-        name,
-        FeatureKind.TILTED_BORE,
+    levels = [[n for n, z in enumerate(heights) if z > middle], [n for n, z in enumerate(heights) if z <= middle]]
+    made = [
+        solve_circle(f"{name}, {words}", FeatureKind.BORE, tuple(touches[n] for n in numbers))
+        for words, numbers in zip(("upper", "lower"), levels, strict=True)
+    ]
+    (x, y, high), (low_x, low_y, low) = (circle.values for circle in made)
+    rise = float(np.mean([heights[n] for n in levels[0]]) - np.mean([heights[n] for n in levels[1]]))
+    gains, normals, residuals = np.zeros((2, 3, len(touches))), np.zeros((len(touches), 3)), np.zeros(len(touches))
+    design = np.zeros((len(touches), 6))
+    for level, (circle, numbers) in enumerate(zip(made, levels, strict=True)):
+        gains[level][:, numbers] = circle.gain
+        normals[numbers], residuals[numbers] = circle.normals, circle.residuals
+        design[numbers, 3 * level : 3 * level + 3] = circle.design
+    dx, dy = x - low_x, y - low_y
+    # The lean is the arc tangent of what the centres lie apart over the rise.
+    about = [np.degrees(rise / (rise**2 + d**2)) * (gains[0][i] - gains[1][i]) for i, d in ((1, dy), (0, dx))]
+    return Solution(
         ("x", "y", "a", "b"),
-        estimates,
-        touches,
-        [residuals[touch] for touch in touches],
-        size=high.size,
-        u_size=high.u_size,
-        size_y=low.size,
-        u_size_y=low.u_size,
-        form=max(high.form or 0.0, low.form or 0.0) if len(upper) > 3 else None,
+        (x, y, -math.degrees(math.atan2(dy, rise)), math.degrees(math.atan2(dx, rise)), high, low),
+        np.array([gains[0][0], gains[0][1], -about[0], about[1], gains[0][2], gains[1][2]]),
+        normals,
+        tuple(residuals.tolist()),
+        design if len(touches) > 6 else None,
     )
 
 
-def _solve(name: str, kind: FeatureKind, touches: tuple[Touch, ...], known: KnownSize | None) -> Feature:
+def _solve(name: str, kind: FeatureKind, touches: tuple[Touch, ...], known: KnownSize | None) -> Solution:
     return solve_tilted_bore(name, touches)
 
 

@@ -1,0 +1,299 @@
+"""The one budget of a feature: every error that its figures depend on, each by the derivatives of its solution.
+
+An error at a touch is how much further the metal lies along the touch's normal than was found. The scatter of touches,
+the ball's radius and the tool's length, where the ball stands beside the axis, lobing, form, and a part that lies
+turned are all such errors; they differ in which touches they are at, and with which sign. Derivations in docs/maths.md.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator, Sequence
+from dataclasses import replace
+
+import numpy as np
+
+from brisk_anchor.core.features.feature import Feature, Row
+from brisk_anchor.core.features.solution import Solution
+from brisk_anchor.core.features.stated import NOTHING, Stated
+from brisk_anchor.core.features.touches import Stylus, Touch
+from brisk_anchor.core.geometry.frames import Array
+from brisk_anchor.core.kinds import FeatureKind
+from brisk_anchor.core.quantities import deg
+from brisk_anchor.core.uncertainty.coverage import u_within
+from brisk_anchor.core.uncertainty.estimates import correlated
+from brisk_anchor.core.uncertainty.residuals import Misfit, judge
+from brisk_anchor.core.uncertainty.sources import Source
+
+SECTOR = 10.0
+"""Directions within so many degrees of each other have the same lobing and form."""
+_ROUNDING = 1e-12
+"""Effects no larger than that are what is left where errors cancel, mm or degrees."""
+ENOUGH = 8
+"""With so many touches round a feature its form shows in their residuals."""
+
+
+def feature_of(
+    name: str, kind: FeatureKind, touches: Sequence[Touch], solution: Solution, stated: Stated = NOTHING
+) -> Feature:
+    """The feature of a solution, with its budget and what its residuals say."""
+    s = solution
+    u = np.array([touch.u for touch in touches])
+    lobing = _by_direction(s, _lobing(touches, stated), even_only=stated.half_turn)
+    form = _form(kind, s, (stated.form or 0.0) / 2)
+    misfit = _misfit(s, touches, u, lobing, form)
+    widened = misfit.birge if misfit is not None and misfit.too_large else 1.0
+    rows: list[Row] = []
+    rows += _scatter(name, s, touches, u * widened, stated, misfit if widened > 1 else None)
+    rows += _of_the_tool(s, touches, stated)
+    rows += [
+        (Source(f"lobing of {_tool(touches)}, {where}", f"lobing of {_tool(touches)}", bounded=True), effect)
+        for where, errors in lobing.items()
+        if any(effect := _effect(s, errors))
+    ]
+    rows += _folded(Source(f"form of {name}", f"form of {name}", bounded=True), s, form)
+    rows += _of_the_turn(name, kind, s, touches, stated)
+    rows += _of_the_sizes(s, stated)
+    rows += s.known
+    sizes = s.sizes
+    return Feature(
+        name=name,
+        kind=kind,
+        axes=s.axes,
+        coordinates=s.values[: len(s.axes)],
+        effects=tuple((source, effect) for source, effect in rows if max(map(abs, effect)) > _ROUNDING),
+        touches=tuple(touches),
+        residuals=s.residuals,
+        size=sizes[0] if sizes else None,
+        size_y=sizes[1] if len(sizes) > 1 else None,
+        form=float(np.ptp(s.residuals)) if s.design is not None else None,
+        places=s.places,
+        square=s.square,
+        misfit=misfit,
+        widened=widened,
+        without=tuple(_without(kind, s, touches, stated)),
+    )
+
+
+def _tool(touches: Sequence[Touch]) -> str:
+    stylus = touches[0].stylus
+    return f"T{stylus.tool_number} {stylus.name}" if isinstance(stylus, Stylus) else stylus.name
+
+
+def _effect(solution: Solution, errors: Array) -> tuple[float, ...]:
+    return tuple((solution.gain @ errors).tolist())
+
+
+def _folded(source: Source, solution: Solution, errors: Sequence[Array]) -> list[Row]:
+    """Independent errors, each at its own touches, as few as say the same of the figures."""
+    if not len(errors):
+        return []
+    effects = solution.gain @ np.array(errors).T
+    found = correlated(source, effects @ effects.T)
+    sources = sorted({name for row in found for name in row}, key=lambda item: item.name)
+    return [(name, tuple(row.get(name, 0.0) for row in found)) for name in sources]
+
+
+def _scatter(
+    name: str, solution: Solution, touches: Sequence[Touch], u: Array, stated: Stated, misfit: Misfit | None
+) -> list[Row]:
+    """What touches have each for itself. Widened by their residuals, it has the freedom of those."""
+    label = f"touches of {name}"
+    key = f"{label}, {stated.measurement}" if stated.measurement else label
+    groups: dict[tuple[str, float | None], list[int]] = {}
+    for n, touch in enumerate(touches):
+        estimate = (f"residuals of {key}", float(misfit.freedom)) if misfit else (touch.group, touch.freedom)
+        groups.setdefault(estimate, []).append(n)
+    found: list[Row] = []
+    for number, ((group, freedom), numbers) in enumerate(groups.items()):
+        own = Source(key + (f" ({number})" if number else ""), label, own=True, group=group, freedom=freedom)
+        found += _folded(own, solution, [u[n] * _one(len(touches), n) for n in numbers if u[n]])
+    return found
+
+
+def _one(count: int, n: int) -> Array:
+    errors = np.zeros(count)
+    errors[n] = 1.0
+    return errors
+
+
+def _of_the_tool(solution: Solution, touches: Sequence[Touch], stated: Stated) -> Iterator[Row]:
+    """Radius and length are the same at every touch, and so is where the ball stands beside the spindle's axis.
+
+    The radius moves the metal that is touched from beside and, as the ball's centre is counted from its end, none
+    that is touched from above; the length moves what is touched from above.
+    """
+    stylus = touches[0].stylus
+    down = solution.normals[:, 2]
+    for errors, at in ((stylus.radius_errors, 1 + down), (stylus.length_errors, -down)):
+        for source, u in errors.items():
+            yield source, _effect(solution, u * at)
+    if isinstance(stylus, Stylus) and stylus.u_offset and not stated.half_turn:
+        for i, axis in enumerate("xy"):
+            for source, u in stylus.offset_errors(axis).items():
+                yield source, _effect(solution, u * solution.normals[:, i])
+
+
+def _lobing(touches: Sequence[Touch], stated: Stated) -> float:
+    stylus = touches[0].stylus
+    return (stylus.lobing or 0.0) if isinstance(stylus, Stylus) else 0.0
+
+
+def _headings(solution: Solution) -> list[tuple[int, int, int] | None]:
+    """By touch the sector of its direction within half a turn, and on which side; None for one from above."""
+    found: list[tuple[int, int, int] | None] = []
+    for x, y, z in solution.normals.tolist():
+        if abs(z) > 0.7:
+            found.append(None)
+            continue
+        sector = round(math.degrees(math.atan2(y, x)) / SECTOR) % round(360 / SECTOR)
+        half = round(180 / SECTOR)
+        found.append((sector % half, 1 if sector < half else -1, sector))
+    return found
+
+
+def _by_direction(solution: Solution, limit: float, *, even_only: bool = False) -> dict[str, Array]:
+    """Errors that go with the direction of a touch, never further than `limit`: by direction, at each touch, mm.
+
+    Their waves round the circle are not known, so a touch's error is u = limit/√2 (that of a sine), and opposite ones
+    are taken for equal and for opposite, each in full: one of the two goes into a middle, the other into a size. Turned
+    half round between two touches, what is opposite falls out of their mean.
+    """
+    if not limit:
+        return {}
+    u = limit / math.sqrt(2)
+    found: dict[str, Array] = {}
+    for n, heading in enumerate(_headings(solution)):
+        if heading is None:
+            continue
+        sector, side, _ = heading
+        for words, sign in (("even", 1), ("odd", side)):
+            if words == "odd" and even_only:
+                continue
+            errors = found.setdefault(f"{words} {sector}", np.zeros(len(solution.normals)))
+            errors[n] = sign * u
+    return found
+
+
+def _form(kind: FeatureKind, solution: Solution, limit: float) -> list[Array]:
+    """Form within a zone of ± `limit`: round it goes by direction, on walls and planes every place has its own."""
+    if not limit:
+        return []
+    if kind.is_round:
+        return list(_by_direction(solution, limit).values())
+    count = len(solution.normals)
+    return [u_within(limit) * _one(count, n) for n in range(count)]
+
+
+def patterns_of(kind: FeatureKind, solution: Solution, touches: Sequence[Touch], stated: Stated) -> list[Array]:
+    """Errors that last and differ from touch to touch, by touch, mm: lobing and form."""
+    lobing = _by_direction(solution, _lobing(touches, stated), even_only=stated.half_turn)
+    return [*lobing.values(), *_form(kind, solution, (stated.form or 0.0) / 2)]
+
+
+def _misfit(
+    solution: Solution, touches: Sequence[Touch], u: Array, lobing: dict[str, Array], form: Sequence[Array]
+) -> Misfit | None:
+    """What the residuals say. Lobing and form that are stated may be in them, a touch's own in full."""
+    if solution.design is None or not np.all(u > 0):
+        return None
+    variance = u**2
+    for errors in (*lobing.values(), *form):
+        variance = variance + errors**2
+    freedoms = [touch.freedom for touch in touches]
+    known = None if any(f is None for f in freedoms) else min(f for f in freedoms if f is not None)
+    return judge(np.array(solution.residuals), np.sqrt(variance), solution.design, known)
+
+
+def _is_once(kind: FeatureKind, solution: Solution) -> bool:
+    """Whether its walls were touched once each, so that nothing tells how they are turned."""
+    return not kind.is_round and "r" not in solution.axes and not np.any(np.abs(solution.normals[:, 2]) > 0.7)
+
+
+def _of_the_turn(
+    name: str, kind: FeatureKind, solution: Solution, touches: Sequence[Touch], stated: Stated
+) -> Iterator[Row]:
+    """What a part that lies turned within its limits does to walls that were touched once each.
+
+    First order: turned by θ about the feature's own point, the metal at a touch lies `θ (ẑ × away) · n` further. All
+    of one clamping is turned alike. Second order: the ball meets a wall askew, `r (1/cos θ − 1)` nearer than its
+    normal says, and a size reads `1/cos θ` too large. A slot's middle, aimed at within ± s, is off by θ s.
+    """
+    if not stated.turn or not _is_once(kind, solution):
+        return
+    limit = math.radians(stated.turn)
+    turned = Source(
+        f"turn of the part, {stated.clamping}" if stated.clamping else "turn of the part",
+        "turn of the part",
+        bounded=True,
+    )
+    middle = np.array([solution.values[solution.axes.index(a)] if a in solution.axes else np.nan for a in "xy"])
+    radius = touches[0].stylus.effective_radius
+    contacts = np.array([touch.ball_centre for touch in touches])[:, :2] + radius * solution.normals[:, :2]
+    if not kind.is_open and not np.isnan(middle).any():
+        away = contacts - middle
+        levers = away[:, 0] * solution.normals[:, 1] - away[:, 1] * solution.normals[:, 0]
+        yield turned, _effect(solution, u_within(limit) * levers)
+    elif kind.is_one_pair and stated.aim:
+        aside = (solution.normals[:, 0] + solution.normals[:, 1]) * u_within(limit) * u_within(stated.aim)
+        yield (
+            Source(f"where {name} is met along it, {stated.measurement}", "turn of the part", bounded=True),
+            _effect(solution, aside),
+        )
+    # θ² of a θ that is anywhere within its limits: its root mean square is 1/√5 of the largest.
+    askew = (1 / math.cos(limit) - 1) / math.sqrt(5)
+    effect = np.array(_effect(solution, np.full(len(touches), radius * askew)))
+    sign = -1.0 if kind.is_outside else 1.0
+    for i, size in enumerate(solution.sizes, len(solution.axes)):
+        effect[i] = (size - sign * 2 * radius) * askew
+    square = Source(f"{turned.name}, squared", turned.words, bounded=True)
+    yield square, tuple(effect.tolist())
+
+
+def _of_the_sizes(solution: Solution, stated: Stated) -> Iterator[Row]:
+    """What the machine's scale and the temperature do to sizes."""
+    for u, name in ((stated.scale, SCALE), (stated.growth, GROWTH)):
+        if u:
+            yield name, tuple(0.0 if i < len(solution.axes) else u * v for i, v in enumerate(solution.values))
+
+
+SCALE = Source("scale of the machine")
+TURN = "turn of the part"
+GROWTH = Source("temperature")
+
+
+def _without(kind: FeatureKind, solution: Solution, touches: Sequence[Touch], stated: Stated) -> Iterator[str]:
+    """What the ± does not include, as nobody stated it."""
+    stylus = touches[0].stylus
+    beside = bool(np.any(np.abs(solution.normals[:, 2]) < 0.7))
+    if isinstance(stylus, Stylus) and stylus.lobing is None and beside:
+        yield f"lobing of T{stylus.tool_number}: not stated"
+    if stated.form is None:
+        if kind.is_round and len(touches) < ENOUGH:
+            yield f"form: not bounded below {ENOUGH} touches"
+        elif not kind.is_round:
+            yield "form: not stated"
+    if kind.is_open and _is_once(kind, solution) and stated.turn:
+        yield f"the part turned by up to {deg(stated.turn)}: the wall holds where it was touched"
+
+
+def compensated(touches: Sequence[Touch]) -> tuple[Touch, ...]:
+    """Touches as they are with the radius that was calibrated in their own direction, where there is a table of that.
+
+    Between two headings of the table the radius is interpolated, round the circle.
+    """
+    stylus = touches[0].stylus if touches else None
+    if not isinstance(stylus, Stylus) or not stylus.by_direction:
+        return tuple(touches)
+    headings, radii = zip(*sorted(stylus.by_direction), strict=True)
+    found = []
+    for touch in touches:
+        dx, dy, dz = touch.direction
+        if abs(dz) > 0.7:
+            found.append(touch)
+            continue
+        heading = math.degrees(math.atan2(dy, dx)) % 360
+        more = float(np.interp(heading, headings, radii, period=360)) - stylus.effective_radius
+        x, y, z = touch.position
+        found.append(replace(touch, position=(x + more * dx, y + more * dy, z)))
+    return tuple(found)

@@ -1,0 +1,32 @@
+"""The budget of a figure as it is shown: its sources by share, and how its ± comes of them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from brisk_anchor.core.uncertainty.estimates import Estimate
+
+
+@dataclass(frozen=True, slots=True)
+class BudgetLine:
+    """One line: what it is, its standard uncertainty in the figure (its unit), and its share of the variance, 0 to 1.
+
+    `freedom` are its degrees of freedom where it was estimated, None where it is known.
+    """
+
+    label: str
+    u: float
+    share: float
+    freedom: float | None
+
+
+def budget_of(estimate: Estimate) -> tuple[BudgetLine, ...]:
+    """The sources of a figure, the largest first; those of one label are one line."""
+    variances: dict[str, float] = {}
+    freedoms: dict[str, float | None] = {}
+    for source, effect in estimate.effects.items():
+        variances[source.words] = variances.get(source.words, 0.0) + effect**2
+        freedoms[source.words] = source.freedom
+    total = sum(variances.values()) or 1.0
+    lines = [BudgetLine(words, v**0.5, v / total, freedoms[words]) for words, v in variances.items() if v]
+    return tuple(sorted(lines, key=lambda line: -line.share))
