@@ -34,9 +34,8 @@ def fields(model, seen=()):
     names = set()
     for name, field in model.model_fields.items():
         names.add(name)
-        for part in re.findall(r"brisk_anchor[\w.]+\.(\w+)", str(field.annotation)):
-            module = __import__(model.__module__, fromlist=[part])
-            inner = getattr(module, part)
+        for where, part in re.findall(r"(brisk_anchor[\w.]+)\.(\w+)", str(field.annotation)):
+            inner = getattr(__import__(where, fromlist=[part]), part)
             if inner not in seen:
                 names |= fields(inner, (*seen, inner))
     return names

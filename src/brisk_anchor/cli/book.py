@@ -204,7 +204,7 @@ def import_(
         shown = f"moves {mm(distance(moved), 4)}: {_figures(moved)}" if moved else "is new in the book"
         typer.echo(f"{row:<12}{_figures(dict(values))}  {shown}")
     if take:
-        rows = take_over(session, other.values, f"from {file.name}")
+        rows = take_over(session, other.values, f"from {file.name}", other.spreads)
         typer.echo(f"Taken over: {', '.join(rows) or 'nothing had changed'}")
     else:
         typer.echo("Nothing was changed; --take takes it over.")

@@ -141,7 +141,7 @@ class Stylus:
         """The errors of its length, mm."""
         return self._errors("length", self.u_length)
 
-    def offset_errors(self, axis: str) -> Mapping[Source, float]:
+    def offset_errors(self, axis: str) -> dict[Source, float]:
         """The errors of where its ball stands along an axis, mm; X and Y have each its own."""
         known = self.calibration("offset")
         label = f"{axis.upper()} of the ball of T{self.tool_number}"

@@ -64,6 +64,8 @@ class AxisChain:
     u: float
     terms: tuple[Term, ...]
     written: bool = True
+    stated: bool = True
+    """Whether anything is known of how uncertain it is."""
     effects: tuple[tuple[Source, float], ...] = ()
     """What it depends on: by source the effect of one standard uncertainty; nothing in entries of the first version."""
 

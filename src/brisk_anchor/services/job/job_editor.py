@@ -201,6 +201,24 @@ class JobEditor:
             key = "length" if calibration.what == "length" else "effective_radius"
             u_key = "u_length" if calibration.what == "length" else "u_radius"
             figures = {key: fixed(calibration.value / unit, 6), u_key: fixed(calibration.u / unit, 6)}
+        probe = self.job.machine.probe
+        if calibration.what == "radius" and (calibration.lobing is not None or probe.by_direction.headings):
+            table = sorted(calibration.by_direction) if calibration.lobing is not None else []
+            headings = ", ".join(fixed(heading, 3) for heading, _ in table)
+            radii = ", ".join(fixed(radius / unit, 6) for _, radius in table)
+            figures["by_direction"] = f"{{ headings = [{headings}], radii = [{radii}] }}"
+        if calibration.lobing is not None:
+            figures["lobing"] = fixed(calibration.lobing / unit, 6)
+        if calibration.on is not None:
+            known: list[tuple[str, str, str, float]] = [
+                (c.what, c.at, c.on, c.u_on) for c in probe.calibration if c.what != calibration.what
+            ]
+            known.append((calibration.on.what, calibration.on.at, calibration.on.on, calibration.on.u_on))
+            tables = (
+                f"{{ what = {quoted(what)}, at = {quoted(at)}, on = {quoted(on)}, u_on = {fixed(u_on / unit, 6)} }}"
+                for what, at, on, u_on in known
+            )
+            figures["calibration"] = f"[{', '.join(tables)}]"
         due = [what for what in self.job.machine.probe.due if what != calibration.what]
         for key, value in (figures | {"calibrated": today}).items():
             text = with_key(text, name, key, value, "name", table=("probe",))

@@ -84,7 +84,8 @@ def read_reference(session: Session, path: Path) -> TableReference:
         data = read_at_most(path, LONGEST)
     except OSError as error:
         raise PlanError(f"{path.name} cannot be read: {error.strerror}", "", "Check its name and place") from error
-    return TableReference(path.name, {row.row: row.values for row in read_table(data, path.name, session.profile)})
+    found = read_table(data, path.name, session.profile)
+    return TableReference(path.name, {row.row: row.values for row in found}, {row.row: row.u for row in found if row.u})
 
 
 def card(session: Session, rows: Sequence[str]) -> list[CardRow]:
@@ -131,7 +132,7 @@ def timeline(session: Session, row: str) -> list[Panel]:
 def write_timeline(session: Session, row: str, folder: Path) -> list[Path]:
     """Write the chart of a row over days as SVG and PDF. Raises PlanError, ExportError."""
     panels = timeline(session, row)
-    about = f"{session.setup.machine.name}  ·  {session.ledger.title(row)}  ·  dots stored, crosses by hand, ± is k = 2"
+    about = f"{session.setup.machine.name}  ·  {session.ledger.title(row)}  ·  dots stored, crosses by hand, ± is 95 %"
     name = f"offset-{row.lower().replace(' ', '-')}"
     return [
         write_whole(folder / f"{name}.{kind}", chart(f"{row} over the days", about, "day", panels, kind))

@@ -59,6 +59,8 @@ class TableReference:
 
     words: str
     values: dict[str, Values] = field(default_factory=dict)
+    spreads: dict[str, Values] = field(default_factory=dict)
+    """Standard uncertainties that came with them, by row."""
 
     def difference(self, line: BookLine) -> dict[str, float]:
         """How far a row lies from it by axis, the row less the reference; empty where one of them has no values."""

@@ -26,8 +26,25 @@ class Derived:
     rules: Mapping[str, Rule]
 
 
+@dataclass(frozen=True, slots=True)
+class TypedChange:
+    """What was typed: values by axis, mm, their ± where one was typed (k = 2), and the reason."""
+
+    values: dict[str, float]
+    spreads: dict[str, float]
+    reason: str
+
+
 def read_change(words: str, present: Mapping[str, float]) -> tuple[dict[str, float], str]:
-    """Axes with new values, mm, and the reason after a semicolon: "z =-0.2; recut".
+    """Axes with new values, mm, and the reason, where no ± belongs. Raises like `read_typed`."""
+    typed = read_typed(words, present)
+    if typed.spreads:
+        raise PlanError("A ± does not belong here", "Only offsets that are typed have one", "Leave it out")
+    return typed.values, typed.reason
+
+
+def read_typed(words: str, present: Mapping[str, float]) -> TypedChange:
+    """Axes with new values, mm, perhaps with a ±, and the reason after a semicolon: "z =-0.2 ±0.01; recut".
 
     Raises:
         PlanError: no axis, or one twice. NumberEntryError: a figure is none.
@@ -39,11 +56,14 @@ def read_change(words: str, present: Mapping[str, float]) -> tuple[dict[str, flo
         raise PlanError(
             "That is no change of an offset", "Each axis has its letter and one figure", "As x -455.2 z =-0.2; why"
         )
-    changed = {}
-    for letter, figure in zip(letters, (figure for _, figure in found), strict=True):
+    changed, spreads = {}, {}
+    for letter, whole in zip(letters, (figure for _, figure in found), strict=True):
         low, high = (-360.0, 360.0) if letter == "r" else (-FURTHEST, FURTHEST)
+        figure, sign, spread = re.sub(r"\+/?-", "±", whole).partition("±")
+        if sign:
+            spreads[letter] = parse_length(spread.strip(), present=None, low=0.0, high=10.0)
         changed[letter] = parse_length(figure.strip(), present=present.get(letter, 0.0), low=low, high=high)
-    return changed, reason.strip()
+    return TypedChange(changed, spreads, reason.strip())
 
 
 def _free_rows(session: Session, count: int) -> list[str]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable, Mapping
+from datetime import UTC, datetime
 
 from brisk_anchor.book.entries import Entry, EntryKind, RowState
 from brisk_anchor.core.errors import BriskAnchorError, PlanError
@@ -12,6 +13,8 @@ from brisk_anchor.core.offsets.chain import AxisChain, Chain, Term
 from brisk_anchor.core.offsets.checks import Finding, SecondLookError, look_at_jump
 from brisk_anchor.core.offsets.rules import Fixed, Keep, Rule
 from brisk_anchor.core.quantities import mm
+from brisk_anchor.core.uncertainty.estimates import Estimate, combined
+from brisk_anchor.core.uncertainty.sources import Source
 from brisk_anchor.nc.programs.plan import StorePlan
 from brisk_anchor.nc.programs.program import Program
 from brisk_anchor.nc.write.writer import write_program
@@ -33,30 +36,63 @@ def _guard(session: Session, row: str) -> None:
     session.writer.may_change(row)
 
 
-def typed_chain(row: str, values: Values, u: Values, before: Values, reason: str) -> Chain:
-    """Values that were typed, read or restored as a chain: from what was there before, by how much, and why."""
+def typed_chain(
+    row: str,
+    values: Values,
+    u: Values,
+    before: Mapping[str, Estimate],
+    reason: str,
+    at: str = "",
+    without: tuple[str, ...] = (),
+) -> Chain:
+    """Values that were typed, read or restored as a chain: from what was there before, by how much, and why.
+
+    A change is a source of its own, with nothing in it unless its `u` is typed; what the value depended on before, it
+    still depends on. A value that stands on nothing and of which nobody said a ± has none that is known.
+    """
     axes = []
     for axis, value in values.items():
-        terms = []
         unit = "" if axis in "xyz" else ", °"
-        if axis in before:
-            change = value - before[axis]
-            terms.append(Term("", f"{row} {axis.upper()} before{unit}", before[axis]))
-            terms.append(Term("+" if change >= 0 else "−", reason or "typed", abs(change)))
+        own = Source(f"{row} {axis.upper()} {reason or 'typed'}" + (f", {at}" if at else ""), reason or "typed")
+        held = before.get(axis)
+        effects = combined((1.0, held.effects if held else {}), (u.get(axis, 0.0), {own: 1.0}))
+        estimate = Estimate(value, effects)
+        known = axis in u or (held is not None and bool(held.effects))
+        spread, k = (estimate.u, estimate.k) if known else (None, 2.0)
+        terms = []
+        if held is not None:
+            change = value - held.value
+            was = held.u if held.effects else None
+            terms.append(Term("", f"{row} {axis.upper()} before{unit}", held.value, was, k=held.k))
+            label = reason or "typed"
+            terms.append(Term("+" if change >= 0 else "−", label, abs(change), u.get(axis) if axis in u else None))
         else:
-            terms.append(Term("", reason or "typed", value, u.get(axis, 0.0)))
-        terms.append(Term("=", f"{row} {axis.upper()}{unit}", value, u.get(axis, 0.0)))
-        axes.append(AxisChain(axis, value, u.get(axis, 0.0), tuple(terms)))
-    return Chain(row, tuple(axes), (), NO_VARIANCE)
+            terms.append(Term("", reason or "typed", value, u.get(axis)))
+        terms.append(Term("=", f"{row} {axis.upper()}{unit}", value, spread, k=k))
+        axes.append(AxisChain(axis, value, estimate.u, tuple(terms), effects=tuple(effects.items()), stated=known))
+    lacking = tuple(f"{row} {axis.axis.upper()}: nobody said how well it is known" for axis in axes if not axis.stated)
+    return Chain(row, tuple(axes), (), NO_VARIANCE, without=(*without, *lacking))
 
 
-def present(session: Session, row: str) -> tuple[dict[str, float], dict[str, float]]:
-    """What a row's values are taken to be now, and their uncertainties: the book's, else the control's."""
+def present(session: Session, row: str) -> dict[str, Estimate]:
+    """What a row's values are taken to be now, with what they depend on: the book's, else the control's."""
     valued = session.ledger.valued(row)
-    if valued is not None:
-        return dict(valued.values), dict(valued.u)
-    held = session.link.table_values(row)
-    return held, dict.fromkeys(held, 0.0)
+    if valued is None:
+        return {axis: Estimate(value) for axis, value in session.link.table_values(row).items()}
+    return estimates_of(valued, session.ledger.chain_of_values(row))
+
+
+def estimates_of(entry: Entry, chain: Chain | None) -> dict[str, Estimate]:
+    """The values of an entry with what they depend on: by its chain, else as far as its ± says it."""
+    found = {}
+    for axis, value in entry.values.items():
+        stated = {Source(f"{entry.row} {axis.upper()} as entered {entry.at:%Y-%m-%d %H:%M}"): entry.u.get(axis, 0.0)}
+        known = next((held for held in chain.axes if held.axis == axis), None) if chain is not None else None
+        if known is not None and known.effects:
+            found[axis] = Estimate(value, dict(known.effects))
+        else:
+            found[axis] = Estimate(value, stated if axis in entry.u else {})
+    return found
 
 
 def edit(session: Session, row: str, changed: Values, reason: str, u: Values | None = None) -> Chain:
@@ -70,10 +106,18 @@ def edit(session: Session, row: str, changed: Values, reason: str, u: Values | N
         raise PlanError("A change by hand needs a reason", "In a month nobody would know why", "Say it in a few words")
     if not all(math.isfinite(value) and abs(value) <= FURTHEST for value in changed.values()):
         raise PlanError("One of the figures is no position", "Nothing was changed", "Give mm within 20 m")
-    before, known = present(session, row)
-    values = {axis: changed.get(axis, value) for axis, value in before.items()} | dict(changed)
-    spread = {axis: (u or {}).get(axis, 0.0 if axis in changed else known.get(axis, 0.0)) for axis in values}
-    chain = typed_chain(row, values, spread, before, reason.strip()[:60])
+    before = present(session, row)
+    values = {axis: changed.get(axis, held.value) for axis, held in before.items()} | dict(changed)
+    valued = session.ledger.chain_of_values(row)
+    chain = typed_chain(row, values, u or {}, before, reason.strip()[:60], _now(), valued.without if valued else ())
+    return _enter(session, row, chain, reason)
+
+
+def _now() -> str:
+    return datetime.now(UTC).isoformat(timespec="seconds")
+
+
+def _enter(session: Session, row: str, chain: Chain, reason: str) -> Chain:
     entry = session.ledger.entry(EntryKind.TYPED, row, chain, note=reason.strip()[:200])
     session.ledger.add_all([entry, *_stale_children(session, row)])
     return chain
@@ -93,7 +137,16 @@ def restore(session: Session, row: str, entry: Entry, reason: str = "") -> Chain
     if not entry.values:
         raise PlanError("That entry carries no values", "There is nothing to bring back", "Choose another")
     when = f"{entry.at.astimezone():%Y-%m-%d %H:%M}"
-    return edit(session, row, entry.values, reason or f"as it was {when}", entry.u)
+    _guard(session, row)
+    told = (reason or f"as it was {when}").strip()
+    at = next((n for n, held in enumerate(session.rows.history(row)) if held.uid == entry.uid), None)
+    chain = session.ledger.whole(row, at).chain if at is not None else entry.chain
+    now = present(session, row)
+    # It depends again on what it depended on then; axes that it says nothing of stay as they are.
+    values = {axis: held.value for axis, held in now.items()} | dict(entry.values)
+    known = now | estimates_of(entry, chain)
+    back = typed_chain(row, values, {}, known, told[:60], _now(), chain.without if chain else ())
+    return _enter(session, row, back, told)
 
 
 def undo(session: Session, row: str) -> Chain:
@@ -137,23 +190,32 @@ def snapshot(session: Session, name: str) -> None:
 # -- from and to the control -------------------------------------------------------------------------------------
 
 
-def take_over(session: Session, figures: Mapping[str, Values], source: str) -> list[str]:
+def take_over(
+    session: Session, figures: Mapping[str, Values], source: str, spreads: Mapping[str, Values] | None = None
+) -> list[str]:
     """Take figures from outside into the book as typed ones, all or none; returns the rows that changed.
+
+    `spreads` are standard uncertainties that come with them, by row and axis: they take the place of what the value
+    depended on. Where none comes, the figure is a change of what was there, and keeps what that depended on.
 
     Raises:
         PlanError, DatumError: a row there is not, is locked, or is kept for the setter. BookWriteError.
     """
     entries: list[Entry] = []
     for row, values in figures.items():
-        before, known = present(session, row)
+        before, told = present(session, row), (spreads or {}).get(row, {})
         # A control holds its figures to its resolution: what is no further off is the same.
         step = session.profile.resolution / 2 + 1e-9
-        if session.ledger.valued(row) is not None and all(abs(before.get(a, 0) - v) <= step for a, v in values.items()):
+        if session.ledger.valued(row) is not None and all(
+            abs((before[a].value if a in before else 0.0) - v) <= step for a, v in values.items()
+        ):
             continue
         _guard(session, row)
-        full = {axis: values.get(axis, value) for axis, value in before.items()} | dict(values)
-        u = {axis: 0.0 if axis in values else known.get(axis, 0.0) for axis in full}
-        chain = typed_chain(row, full, u, before if session.ledger.valued(row) else {}, source[:60])
+        full = {axis: values.get(axis, held.value) for axis, held in before.items()} | dict(values)
+        kept = {axis: Estimate(held.value) if axis in told else held for axis, held in before.items()}
+        valued = session.ledger.chain_of_values(row)
+        lacks = valued.without if valued else ()
+        chain = typed_chain(row, full, told, kept if session.ledger.valued(row) else {}, source[:60], _now(), lacks)
         entries.append(session.ledger.entry(EntryKind.TYPED, row, chain, note=source[:200]))
         entries += _stale_children(session, row)
     session.ledger.add_all(entries)
@@ -176,7 +238,7 @@ def look_before_writing(session: Session, rows: Iterable[str]) -> list[Finding]:
                     "Measure it again",
                 )
             )
-        chain = typed_chain(row, valued.values, valued.u, {}, "")
+        chain = session.ledger.chain_of_values(row) or typed_chain(row, valued.values, valued.u, {}, "")
         held = session.link.table_values(row)
         looks += look_at_jump(chain, held, session.ledger.limit(row))
         if moved := moved_far(session, row):

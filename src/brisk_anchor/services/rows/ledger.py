@@ -226,7 +226,7 @@ class Ledger:
             job=self.setup.job,
             title=plain(self.title(row) if title is None else title, 120),
             values=chain.values if chain else {},
-            u={axis.axis: axis.expanded / 2 for axis in chain.axes} if chain else {},
+            u={axis.axis: axis.expanded / 2 for axis in chain.axes if axis.stated} if chain else {},
             chain=chain.folded() if chain else None,
             proof=proof,
             note=plain(note, 300),

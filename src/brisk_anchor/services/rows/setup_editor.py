@@ -157,7 +157,8 @@ class SetupEditor:
         Raises:
             GeometryError: it cannot be, or changes too much. JobError, ExportError: the file could not be changed.
         """
-        return self.calibrated(calibrate(self._working.measured[name].feature, known, u_known))
+        now = datetime.now(UTC).isoformat(timespec="seconds")
+        return self.calibrated(calibrate(self._working.measured[name].feature, known, u_known, now))
 
     def calibrated(self, calibration: Calibration) -> Calibration:
         """Take a calibration over. Raises JobError, ExportError: the file could not be changed."""

@@ -209,7 +209,8 @@ def offset_of_ball(
         raise PlanError("The ring was not measured yet", "It is measured both ways", "Measure it")
     opposite = session.working.half_round.get(name)
     found = session.measured[name].feature
-    calibration = calibrate_offset(session.setup.stylus, found, opposite, known, u_known)
+    now = datetime.now(UTC).isoformat(timespec="seconds")
+    calibration = calibrate_offset(session.setup.stylus, found, opposite, known, u_known, now)
     return session.editor.calibrated(calibration)
 
 

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from brisk_anchor.core.errors import BriskAnchorError
-from brisk_anchor.core.quantities import mm
+from brisk_anchor.core.quantities import expanded, mm
 from brisk_anchor.tui.base import Stage
 from brisk_anchor.tui.book.panels import signed
 from brisk_anchor.tui.entry import Question, Words
@@ -53,29 +53,34 @@ class BookActions:
 
     def edit(self) -> None:
         """Type values of the chosen row, with a reason."""
-        from brisk_anchor.services.offsets.book_words import read_change
+        from brisk_anchor.services.offsets.book_words import read_typed
         from brisk_anchor.services.offsets.offset_book import edit, present
 
         view_state = self.stage.free()
         if view_state is None:
             return
         session, row = view_state.session, self.choice.row
-        now, _ = present(session, row)
+        now = {axis: held.value for axis, held in present(session, row).items()}
 
         def weigh(words: str) -> str:
-            changed, reason = read_change(words, now)
-            shown = "  ".join(f"{a.upper()} {signed(v)} ({signed(v - now.get(a, 0.0))})" for a, v in changed.items())
-            return f"{shown}   {reason or 'say why after a semicolon'}"
+            typed = read_typed(words, now)
+            spreads = {axis: f" {expanded(spread / 2)}" for axis, spread in typed.spreads.items()}
+            shown = "  ".join(
+                f"{a.upper()} {signed(v)}{spreads.get(a, '')} ({signed(v - now.get(a, 0.0))})"
+                for a, v in typed.values.items()
+            )
+            return f"{shown}   {typed.reason or 'say why after a semicolon'}"
 
         def answer(words: str) -> None:
             def work() -> tuple[str, str]:
-                changed, reason = read_change(words, now)
-                edit(session, row, changed, reason)
-                return f"{row} is typed in the book: {reason}.", "s writes it to the control."
+                typed = read_typed(words, now)
+                u = {axis: spread / 2 for axis, spread in typed.spreads.items()}
+                edit(session, row, typed.values, typed.reason, u)
+                return f"{row} is typed in the book: {typed.reason}.", "s writes it to the control."
 
             self.stage.attempt(work)
 
-        hint = "x 12.5 y =-0.2 z 1/4in; and why: figures, sums, =±, mm or in, then a semicolon and the reason"
+        hint = "x 12.5 y =-0.2 ±0.01 z 1/4in; and why: figures, sums, = and a change, ± where known, then the reason"
         self.stage.ask(Words(row, lambda _: hint, weigh, answer))
 
     def undo(self) -> None:
@@ -302,7 +307,7 @@ class BookActions:
         """Take figures from the control or a file into the book, after they were compared."""
         from brisk_anchor.services.offsets.book_compare import reference
         from brisk_anchor.services.offsets.book_files import read_reference
-        from brisk_anchor.services.offsets.book_rows import distance, line_of
+        from brisk_anchor.services.offsets.book_rows import TableReference, distance, line_of
         from brisk_anchor.services.offsets.offset_book import take_over
 
         view_state = self.stage.free()
@@ -310,15 +315,15 @@ class BookActions:
             return
         session, rows = view_state.session, self.choice.rows
 
-        def find(words: str) -> tuple[dict[str, dict[str, float]], str]:
+        def find(words: str) -> TableReference:
             if words.lower() == "control":
                 held = reference(session, "control").values
-                return {row: dict(held[row]) for row in rows}, "read from the control"
+                return TableReference("read from the control", {row: held[row] for row in rows})
             found = read_reference(session, Path(words).expanduser())
-            return {row: dict(values) for row, values in found.values.items()}, f"from {found.words}"
+            return replace(found, words=f"from {found.words}")
 
         def weigh(words: str) -> str:
-            figures, _ = find(words)
+            figures = find(words).values
             moves = []
             for row, values in figures.items():
                 session.profile.row(row)
@@ -329,8 +334,8 @@ class BookActions:
 
         def answer(words: str) -> None:
             def work() -> tuple[str, str]:
-                figures, source = find(words)
-                changed = take_over(session, figures, source)
+                found = find(words)
+                changed = take_over(session, found.values, found.words, found.spreads)
                 return (
                     f"Taken into the book: {', '.join(changed) or 'nothing had changed'}.",
                     "The control is as it was.",

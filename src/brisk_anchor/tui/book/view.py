@@ -236,7 +236,8 @@ class BookView(View):
         if line.values:
             for axis in "xyz":
                 text.append(f"{signed(line.values.get(axis, 0.0)):>11}", theme.TEXT)
-                text.append(f"{expanded(line.u.get(axis, 0.0))[1:]:>7}", theme.QUIET)
+                spread = expanded(line.u[axis])[1:] if axis in line.u else "?"
+                text.append(f"{spread:>7}", theme.QUIET)
         elif any(line.held[axis] for axis in "xyz"):
             for axis in "xyz":
                 text.append(f"{signed(line.held[axis]):>11}{'':7}", theme.FAINT)
