@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import sys
 
-from benchmarks import accuracy, contact, description, extents, fuzz, plans, shapes, speed, start, strength
+from benchmarks import accuracy, contact, coverage, description, extents, fuzz, plans, shapes, speed, start, strength
 
 ALL = {
     "accuracy": accuracy.main,
     "contact": contact.main,
+    "coverage": coverage.main,
     "description": description.main,
     "plans": plans.main,
     "shapes": shapes.main,
@@ -22,7 +23,10 @@ ALL = {
 
 def main() -> None:
     """Run and print."""
-    for name in [name for name in sys.argv[1:] if not name.startswith("-")] or list(ALL):
+    args = sys.argv[1:]
+    values = {n + 1 for n, arg in enumerate(args) if arg.startswith("--")}
+    names = [arg for n, arg in enumerate(args) if not arg.startswith("-") and n not in values]
+    for name in names or list(ALL):
         print(f"== {name}")
         ALL[name]()
 

@@ -14,13 +14,14 @@ from collections.abc import Callable
 import numpy as np
 
 from brisk_anchor.core.features.alignment import best_fit, sweep
+from brisk_anchor.core.features.circle import fit_circle
 from brisk_anchor.core.features.constructed_features import build
-from brisk_anchor.core.features.feature import fit_circle
 from brisk_anchor.core.features.shapes import corner, solve_edge, solve_known_circle, solve_plane, solve_sphere
 from brisk_anchor.core.features.solving import solve
 from brisk_anchor.core.features.touches import Stylus, Touch
 from brisk_anchor.core.kinds import FeatureKind
 from brisk_anchor.core.tools.hand_tools import HandKind, HandTool
+from brisk_anchor.core.tools.scatter import Scatter
 
 TRIALS = 5000
 U = 0.001
@@ -101,10 +102,8 @@ def _sphere(tool: Stylus | HandTool, noise: np.ndarray) -> tuple[float, float]:
 
 
 def _known(tool: Stylus | HandTool, noise: np.ndarray) -> tuple[float, float]:
-    place, covariance, _ = solve_known_circle(
-        "b", _ring(tool, [20, 100], 19.0, True, noise), inside=True, diameter=38.0
-    )
-    return place[0] - X, math.sqrt(float(covariance[0, 0]))
+    found = solve_known_circle("b", _ring(tool, [20, 100], 19.0, True, noise), inside=True, diameter=38.0)
+    return found.centre[0] - X, math.sqrt(float(found.covariance[0, 0]))
 
 
 def _fit(_tool: Stylus | HandTool, noise: np.ndarray) -> tuple[float, float]:
@@ -118,7 +117,7 @@ def _indicator(_tool: Stylus | HandTool, noise: np.ndarray) -> tuple[float, floa
     readings = [
         (a, 1.0 - 0.03 * math.cos(math.radians(a)) + float(e)) for a, e in zip((0, 90, 180, 270), noise, strict=False)
     ]
-    found = sweep(readings, U, inside=True)
+    found = sweep(readings, Scatter(U), inside=True)
     return found.centre[0] - 0.03, math.sqrt(float(found.covariance[0, 0]))
 
 

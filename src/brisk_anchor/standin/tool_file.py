@@ -159,6 +159,7 @@ class ProbeFigures(FileSection):
     u_offset: float = Field(default=0.0, ge=0, le=0.1)
     repeats: int | None = Field(default=None, ge=2, le=100_000)
     lobing: float | None = Field(default=None, ge=0, le=0.1)
+    u_direction: float = Field(default=0.0, ge=0, le=0.1)
     by_direction: ByDirectionSection = ByDirectionSection()
     at_feed: Annotated[list[ScatterSection], Field(max_length=12)] = []
     calibration: Annotated[list[CalibrationSection], Field(max_length=3)] = []

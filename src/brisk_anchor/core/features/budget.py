@@ -25,6 +25,8 @@ from brisk_anchor.core.uncertainty.estimates import correlated
 from brisk_anchor.core.uncertainty.residuals import Misfit, judge
 from brisk_anchor.core.uncertainty.sources import Source
 
+LOBING, ODD = "lobing", "odd"
+"""Words that the names of sources by direction begin with, or have in them."""
 SECTOR = 10.0
 """Directions within so many degrees of each other have the same lobing and form."""
 _ROUNDING = 1e-12
@@ -39,18 +41,19 @@ def feature_of(
     """The feature of a solution, with its budget and what its residuals say."""
     s = solution
     u = np.array([touch.u for touch in touches])
-    lobing = _by_direction(s, _lobing(touches, stated), even_only=stated.half_turn)
-    form = _form(kind, s, (stated.form or 0.0) / 2)
+    lobing = _lobes(s, touches, stated)
+    form = _form(kind, s, touches, (stated.form or 0.0) / 2)
     misfit = _misfit(s, touches, u, lobing, form)
     widened = misfit.birge if misfit is not None and misfit.too_large else 1.0
     rows: list[Row] = []
     rows += _scatter(name, s, touches, u * widened, stated, misfit if widened > 1 else None)
     rows += _of_the_tool(s, touches, stated)
     rows += [
-        (Source(f"lobing of {_tool(touches)}, {where}", f"lobing of {_tool(touches)}", bounded=True), effect)
+        (Source(f"{LOBING} of {_tool(touches)}, {where}", f"{LOBING} of {_tool(touches)}", bounded=True), effect)
         for where, errors in lobing.items()
         if any(effect := _effect(s, errors))
     ]
+    rows += _of_the_table(s, touches)
     rows += _folded(Source(f"form of {name}", f"form of {name}", bounded=True), s, form)
     rows += _of_the_turn(name, kind, s, touches, stated)
     rows += _of_the_sizes(s, stated)
@@ -134,9 +137,21 @@ def _of_the_tool(solution: Solution, touches: Sequence[Touch], stated: Stated) -
                 yield source, _effect(solution, u * solution.normals[:, i])
 
 
-def _lobing(touches: Sequence[Touch], stated: Stated) -> float:
+def _of_the_table(solution: Solution, touches: Sequence[Touch]) -> Iterator[Row]:
+    """Each entry of a table by direction has the scatter of the touch it was calibrated with."""
     stylus = touches[0].stylus
-    return (stylus.lobing or 0.0) if isinstance(stylus, Stylus) else 0.0
+    if not isinstance(stylus, Stylus) or not stylus.by_direction or not stylus.u_direction:
+        return
+    label = f"radius of T{stylus.tool_number} by direction"
+    at = stylus.calibration("radius").at
+    sectors: dict[int, list[int]] = {}
+    for n, heading in enumerate(_headings(solution)):
+        if heading is not None:
+            sectors.setdefault(heading[2], []).append(n)
+    for sector, numbers in sectors.items():
+        errors = np.zeros(len(touches))
+        errors[numbers] = stylus.u_direction
+        yield Source(f"{label}, {stylus.name} {at}, {sector}", label), _effect(solution, errors)
 
 
 def _headings(solution: Solution) -> list[tuple[int, int, int] | None]:
@@ -152,43 +167,63 @@ def _headings(solution: Solution) -> list[tuple[int, int, int] | None]:
     return found
 
 
-def _by_direction(solution: Solution, limit: float, *, even_only: bool = False) -> dict[str, Array]:
+def _by_direction(
+    solution: Solution, limit: float, even: float = 1.0, *, half_turn: bool = False, levels: Sequence[int] = ()
+) -> dict[str, Array]:
     """Errors that go with the direction of a touch, never further than `limit`: by direction, at each touch, mm.
 
-    Their waves round the circle are not known, so a touch's error is u = limit/√2 (that of a sine), and opposite ones
-    are taken for equal and for opposite, each in full: one of the two goes into a middle, the other into a size. Turned
-    half round between two touches, what is opposite falls out of their mean.
+    How many waves they have round the circle is not known, so opposite touches are taken to be off by the same and by
+    the opposite, each a sine's u = limit/√2: the one goes into a size, the other into a middle. `even` is the share of
+    that which is alike on opposite sides. Directions without their opposite, at three places say, may all be off alike,
+    which is a size, or each by its own. Turned half round between two touches, what is opposite falls out of their
+    mean. `levels` have errors of their own.
     """
     if not limit:
         return {}
-    u = limit / math.sqrt(2)
+    headings = [None if h is None else (*h, levels[n] if levels else 0) for n, h in enumerate(_headings(solution))]
+    met = {(sector, level, side) for sector, side, _, level in filter(None, headings)}
     found: dict[str, Array] = {}
-    for n, heading in enumerate(_headings(solution)):
+    for n, heading in enumerate(headings):
         if heading is None:
             continue
-        sector, side, _ = heading
-        for words, sign in (("even", 1), ("odd", side)):
-            if words == "odd" and even_only:
-                continue
-            errors = found.setdefault(f"{words} {sector}", np.zeros(len(solution.normals)))
-            errors[n] = sign * u
+        sector, side, _, level = heading
+        pair = (sector, level, -side) in met
+        sine = limit / math.sqrt(2)
+        kinds = [(f"{ODD} {sector}", side * (sine if pair else _ALONE * limit))]
+        kinds.append((f"even {sector}", even * sine) if pair else ("alike", limit / 2))
+        for words, size in kinds:
+            if not (half_turn and words.startswith(ODD)):
+                found.setdefault(f"{words} {level}", np.zeros(len(solution.normals)))[n] = size
     return found
 
 
-def _form(kind: FeatureKind, solution: Solution, limit: float) -> list[Array]:
+_ALONE = 0.6
+"""The part of a limit that a direction without its opposite has for itself; another half is alike in all of them."""
+_EVEN_LOBES = 0.5
+"""The share of a probe's lobing that is alike on opposite sides: its seat has three points, and so has the lobing."""
+
+
+def _lobes(solution: Solution, touches: Sequence[Touch], stated: Stated) -> dict[str, Array]:
+    stylus = touches[0].stylus
+    limit = (stylus.lobing or 0.0) if isinstance(stylus, Stylus) else 0.0
+    return _by_direction(solution, limit, _EVEN_LOBES, half_turn=stated.half_turn)
+
+
+def _form(kind: FeatureKind, solution: Solution, touches: Sequence[Touch], limit: float) -> list[Array]:
     """Form within a zone of ± `limit`: round it goes by direction, on walls and planes every place has its own."""
     if not limit:
         return []
     if kind.is_round:
-        return list(_by_direction(solution, limit).values())
+        levels = [round(touch.ball_centre[2]) for touch in touches] if kind.has_levels else ()
+        return list(_by_direction(solution, limit, levels=levels).values())
     count = len(solution.normals)
     return [u_within(limit) * _one(count, n) for n in range(count)]
 
 
 def patterns_of(kind: FeatureKind, solution: Solution, touches: Sequence[Touch], stated: Stated) -> list[Array]:
     """Errors that last and differ from touch to touch, by touch, mm: lobing and form."""
-    lobing = _by_direction(solution, _lobing(touches, stated), even_only=stated.half_turn)
-    return [*lobing.values(), *_form(kind, solution, (stated.form or 0.0) / 2)]
+    lobing = _lobes(solution, touches, stated)
+    return [*lobing.values(), *_form(kind, solution, touches, (stated.form or 0.0) / 2)]
 
 
 def _misfit(

@@ -7,8 +7,10 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from itertools import pairwise
 
+import numpy as np
+
 from brisk_anchor.core.errors import GeometryError
-from brisk_anchor.core.features.budget import ENOUGH
+from brisk_anchor.core.features.budget import ENOUGH, LOBING, ODD
 from brisk_anchor.core.features.feature import Feature
 from brisk_anchor.core.features.touches import CalibratedOn, Stylus
 from brisk_anchor.core.kinds import FeatureKind
@@ -35,6 +37,8 @@ class Calibration:
     """Where the ball stands beside the spindle's axis, X and Y, where that was calibrated; `value` is how far."""
     lobing: float | None = None
     """How far the radius may differ by direction beyond the table, each way; None where there is no table."""
+    u_direction: float = 0.0
+    """Standard uncertainty of each entry of the table."""
     on: CalibratedOn | None = None
 
     @property
@@ -51,9 +55,15 @@ class Calibration:
         if self.what == "length":
             return replace(told, length=self.value, u_length=self.u)
         if self.lobing is None:
-            return replace(told, effective_radius=self.value, u_radius=self.u, by_direction=())
-        table = self.by_direction
-        return replace(told, effective_radius=self.value, u_radius=self.u, by_direction=table, lobing=self.lobing)
+            return replace(told, effective_radius=self.value, u_radius=self.u, by_direction=(), u_direction=0.0)
+        return replace(
+            told,
+            effective_radius=self.value,
+            u_radius=self.u,
+            by_direction=self.by_direction,
+            lobing=self.lobing,
+            u_direction=self.u_direction,
+        )
 
 
 def calibrate(feature: Feature, known: float, u_known: float, at: str = "") -> Calibration:
@@ -123,8 +133,11 @@ def _radius(feature: Feature, stylus: Stylus, known: float, u_known: float, at: 
     own = _beside(size, stylus.radius_errors, feature.widened if whole else 1.0) / 2
     on = CalibratedOn("radius", at, f"⌀{known:g} of {feature.name}", u_known / 2)
     u = math.hypot(own, u_known / 2)
-    lobing = _left(table, max(touch.u for touch in feature.touches)) if whole else None
-    return Calibration("radius", value, u, stylus.effective_radius, directions, lobing=lobing, on=on)
+    if not whole:
+        return Calibration("radius", value, u, stylus.effective_radius, directions, on=on)
+    each = max(touch.u for touch in feature.touches) / math.sqrt(len(table) / len({round(h) for h, _ in table}))
+    left = _left(table, each)
+    return Calibration("radius", value, u, stylus.effective_radius, tuple(table), lobing=left, u_direction=each, on=on)
 
 
 def _widest_gap(table: Sequence[tuple[float, float]]) -> float:
@@ -133,31 +146,34 @@ def _widest_gap(table: Sequence[tuple[float, float]]) -> float:
 
 
 def _left(table: Sequence[tuple[float, float]], u: float) -> float:
-    """How far the radius may differ from a table by direction, each way, mm.
-
-    Each entry has the scatter `u` of the touch it came from; between entries what bends is cut short, by an eighth of
-    the second difference at the most. As an error that goes with the direction it has √2 of its standard deviation.
+    """How far the radius may bend between the entries of a table, each way, mm: at most an eighth of the second
+    difference. What the entries' own scatter `u` makes of that is none: six of their variances are in its square.
     """
     radii = [radius for _, radius in table]
-    bends = [a - 2 * b + c for a, b, c in zip(radii, radii[1:] + radii[:1], radii[2:] + radii[:2], strict=True)]
-    return math.sqrt(2) * math.hypot(u, max(map(abs, bends)) / 8)
+    bends = np.array(
+        [a - 2 * b + c for a, b, c in zip(radii, radii[1:] + radii[:1], radii[2:] + radii[:2], strict=True)]
+    )
+    real = max(0.0, float((bends**2).mean()) - 6 * u**2)
+    return math.sqrt(2 * real) / 8
 
 
 def _half_of_difference(one: Feature, other: Feature) -> float:
     """Half of the ± of half the difference of two centres, the larger of X and Y: what both have in common is gone.
 
-    Turned half round, the stylus meets the same wall with its other side: lobing that is opposite there is in the
-    difference twice over, and is taken for independent.
+    Turned half round, the stylus meets the same wall with its other side: lobing that is opposite there is in half of
+    the difference in full, and what is alike is in none of it.
     """
     found = []
     for axis in "xy":
         a, b = one.estimates()[axis], other.estimates()[axis]
-        lobing = {s: e for s, e in a.effects.items() if s.words.startswith("lobing")}
+        every = {s: e for s, e in a.effects.items() if s.words.startswith(LOBING)}
+        lobing = {s: e for s, e in every.items() if ODD in s.name}
         shared = {s for s in a.effects if s in b.effects and s not in lobing and not s.own}
         theirs = {
             replace(s, name=f"{s.name}, turned") if s.own else s: e for s, e in b.effects.items() if s not in lobing
         }
-        rest = combined((0.5, a.effects), (-0.5, theirs), (0.5, lobing))
+        mine = {s: e for s, e in a.effects.items() if s not in every}
+        rest = combined((0.5, mine), (-0.5, theirs), (1.0, lobing))
         found.append(Estimate(0.0, {s: e for s, e in rest.items() if s not in shared}).expanded / 2)
     return max(found)
 

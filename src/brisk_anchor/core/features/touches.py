@@ -48,6 +48,7 @@ class Stylus:
     `repeats` is how many touches `u_repeatability` was worked out from, None where it is known otherwise; `feeds` what
     was found at other touch feeds. `by_direction` is the effective radius at headings (degrees, mm) and `lobing` how
     far, each way, the radius differs by direction, beyond that table where there is one; None where nobody said it.
+    `u_direction` is the standard uncertainty of each entry of the table.
     `calibrations` say of each figure when, on what, and how much of its uncertainty that has. None of these is in
     a program, and so none is in what it is identified by.
     """
@@ -70,6 +71,7 @@ class Stylus:
     feeds: tuple[Scatter, ...] = field(default=(), repr=False)
     by_direction: tuple[tuple[float, float], ...] = field(default=(), repr=False)
     lobing: float | None = field(default=None, repr=False)
+    u_direction: float = field(default=0.0, repr=False)
     calibrations: tuple[CalibratedOn, ...] = field(default=(), repr=False)
 
     def __post_init__(self) -> None:
@@ -97,7 +99,14 @@ class Stylus:
             )
         if not all(math.isfinite(value) and abs(value) <= 0.5 for value in self.offset):
             raise refuse("its ball stands more than 0.5 mm beside the spindle's axis", "Set the stylus true, calibrate")
-        spreads = (self.u_repeatability, self.u_radius, self.u_length, self.u_offset, self.lobing or 0.0)
+        spreads = (
+            self.u_repeatability,
+            self.u_radius,
+            self.u_length,
+            self.u_offset,
+            self.lobing or 0.0,
+            self.u_direction,
+        )
         if min(spreads) < 0 or max(spreads) > MOST_UNCERTAIN:
             raise refuse("an uncertainty is below zero, or over 1 mm", "Give standard uncertainties from zero to 1 mm")
         if self.repeats is not None and self.repeats < 2:

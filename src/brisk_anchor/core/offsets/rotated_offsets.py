@@ -168,19 +168,14 @@ def straightened(row: Mapping[str, Estimate], turner: Turner) -> tuple[dict[str,
     c, s = math.cos(angle), math.sin(angle)
     dx, dy = row["x"].value - cx, row["y"].value - cy
     away = (c * dx + s * dy, -s * dx + c * dy)
-    by_degree = math.radians(1.0)
-    # By X, Y and R of the row, then by the centre: what is right of it is carried by C − R(−r) C.
-    jacobian = np.array(
-        [
-            [c, s, away[1] * by_degree, 1 - c, -s],
-            [-s, c, -away[0] * by_degree, s, 1 - c],
-        ]
-    )
+    # By X and Y of the row, then by the centre. Not by the angle: the table turns by what was measured, right or wrong,
+    # and what that lacks is left in R.
+    jacobian = np.array([[c, s, 1 - c, -s], [-s, c, s, 1 - c]])
     u = turner.u_centre or 0.0
     centre = [
         Estimate(value, {centre_source(turner.letter, a): u}) for value, a in zip(turner.centre, "xy", strict=True)
     ]
-    x, y = linear((cx + away[0], cy + away[1]), jacobian, [row["x"], row["y"], row["r"], *centre])
+    x, y = linear((cx + away[0], cy + away[1]), jacobian, [row["x"], row["y"], *centre])
     return {"x": x, "y": y, "r": Estimate(0.0, row["r"].effects)}, -row["r"].value * turner.sense
 
 

@@ -209,6 +209,7 @@ class JobEditor:
             figures["by_direction"] = f"{{ headings = [{headings}], radii = [{radii}] }}"
         if calibration.lobing is not None:
             figures["lobing"] = fixed(calibration.lobing / unit, 6)
+            figures["u_direction"] = fixed(calibration.u_direction / unit, 6)
         if calibration.on is not None:
             known: list[tuple[str, str, str, float]] = [
                 (c.what, c.at, c.on, c.u_on) for c in probe.calibration if c.what != calibration.what
