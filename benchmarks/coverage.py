@@ -545,8 +545,9 @@ def offset_calibration(turned: bool, shop: Shop) -> tuple[list[Outcome], list[Fe
         found = calibrate_offset(shop.stylus, sides[0], sides[1], None)
     else:
         found = calibrate_offset(shop.stylus, sides[0], None, known, 0.001)
-    u = found.stylus(shop.stylus).offset_errors("x")
-    return [(found.offset[i] + shop.aside[i], Estimate(found.offset[i], u)) for i in (0, 1)], sides
+    (u,) = found.stylus(shop.stylus).offset_errors("x").values()
+    made = Source("run-out", bounded=turned and shop.world.lobing > 0)  # lobing is most of it then
+    return [(found.offset[i] + shop.aside[i], Estimate(found.offset[i], {made: u})) for i in (0, 1)], sides
 
 
 def hand(kind: HandKind, what: str, shop: Shop) -> tuple[list[Outcome], list[Feature]]:

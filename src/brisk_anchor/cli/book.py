@@ -102,6 +102,7 @@ def list_rows(
 @app.command()
 def show(row: RowArgument, job: JobOption = None, as_json: JsonOption = False) -> None:
     """One row with its chain."""
+    from brisk_anchor.core.offsets.chain import budget_words
     from brisk_anchor.services.offsets.book_rows import line_of
 
     session = session_of(job)
@@ -114,8 +115,12 @@ def show(row: RowArgument, job: JobOption = None, as_json: JsonOption = False) -
     chain = session.ledger.chain_of_values(row)
     for axis in chain.axes if chain else ():
         for term in axis.terms:
-            spread = "" if term.u is None else f"  {expanded(term.u)}"
+            spread = "" if term.u is None else f"  {expanded(term.u, k=term.k)}"
             typer.echo(f"  {term.sign or ' ':<2}{term.label:<44}{term.value:>14.4f}{spread}  {term.source}")
+        if axis.stated and axis.budget:
+            typer.echo(f"    {budget_words(axis)}")
+    for words in (*chain.notes, *(f"not in the ±: {lacking}" for lacking in chain.without)) if chain else ():
+        typer.echo(f"  {words}")
     typer.echo(f"  control {_figures(line.held)}")
 
 

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from textwrap import wrap
+from textwrap import shorten, wrap
 from typing import TYPE_CHECKING, Any
 
 from brisk_anchor.core.kinds import Vector
-from brisk_anchor.core.offsets.chain import Chain
+from brisk_anchor.core.offsets.chain import Chain, budget_words
 from brisk_anchor.core.offsets.proof import Proof
 from brisk_anchor.core.offsets.rules import FromFeature
 from brisk_anchor.core.offsets.setup import Setup
@@ -204,11 +204,13 @@ def _chain_text(figure: Figure, content: SheetContent) -> None:
     for chain in content.chain.axes:
         rows.append((chain.axis.upper(), "", "", "", True))
         for term in chain.terms:
-            spread = "" if term.u is None else f"{expanded(term.u)}"
+            spread = "" if term.u is None else f"{expanded(term.u, k=term.k)}"
             last = term is chain.terms[-1]
             rows.append((term.sign, term.label, quantity(term.value, Dimension.NUMBER, 4, signed=last), spread, last))
+        if chain.stated and chain.budget:
+            rows.append(("", shorten(budget_words(chain), 66, placeholder=" …"), "", "", False))
     pitch = min(0.062, 0.82 / max(1, len(rows)))
-    axes.text(0, 1.02, f"The chain of {content.chain.row}   ± is k = 2", transform=axes.transAxes, color=QUIET)
+    axes.text(0, 1.02, f"The chain of {content.chain.row}   ± is at 95 %", transform=axes.transAxes, color=QUIET)
     y = 0.97
     for sign, label, value, spread, strong in rows:
         weight = "bold" if strong else "normal"
@@ -223,7 +225,9 @@ def _chain_text(figure: Figure, content: SheetContent) -> None:
                 x, y, text, ha=side, va="top", fontweight=weight, color=colour, family="DejaVu Sans Mono", fontsize=7.5
             )
         y -= pitch
-    words = [f"State: {content.state}"]
+    without = "; ".join(dict.fromkeys(content.chain.without))
+    words = wrap(f"Not in the ±: {without}", 96)[:3] if without else []
+    words += [*content.chain.notes, f"State: {content.state}"]
     if content.proof:
         proof = content.proof
         words.append(

@@ -203,6 +203,10 @@ KindWord = Annotated[str, AfterValidator(_known_kind), WithJsonSchema({"enum": l
 """The word for a kind of feature."""
 
 
+Heading = Annotated[float, Field(ge=-360, le=360)]
+"""A direction, degrees from +X."""
+
+
 class FeatureSection(FileSection):
     """A feature of the drawing: `place` in its body's frame; for a bore or boss the middle of its upper edge."""
 
@@ -222,7 +226,9 @@ class FeatureSection(FileSection):
     of: Annotated[list[str], Field(min_length=2, max_length=2)] | None = None
     spread: Length | None = None
     second_depth: Length | None = None
-    headings: Annotated[list[Annotated[float, Field(ge=-360, le=360)]], Field(min_length=2, max_length=3)] | None = None
+    headings: Annotated[list[Annotated[float, Field(ge=-360, le=360)]], Field(min_length=2, max_length=36)] | None = (
+        None
+    )
     balloon: int | None = Field(default=None, ge=1, le=9999)
     tolerance: tuple[float, float] | None = None
     form_tolerance: float | None = Field(default=None, ge=0, le=5)

@@ -28,6 +28,7 @@ class Do(Enum):
     INTO_PLAN = "into_plan"
     AGAIN = "again"
     REPEAT = "repeat"
+    BUDGET = "budget"
     CALIBRATE = "calibrate"
     CLEAR = "clear"
     CLAMP = "clamp"
@@ -182,6 +183,7 @@ ACTIONS: tuple[Action, ...] = (
     ),
     Action(Do.AGAIN, (), "y", "y", "again", "Measure the last feature again.", ("bench",), line=False),
     Action(Do.REPEAT, (), "Y", "Y", "25 times", "Measure it 25 times: spread and range.", ("bench",), line=False),
+    Action(Do.BUDGET, (), "B", "B", "± of it", "What the ± of the offset is made of.", ("bench", "book"), line=False),
     Action(Do.CALIBRATE, (), "c", "c", "calibrate", "Calibrate the probe on the last feature.", ("bench",), line=False),
     Action(Do.CLEAR, (), "backspace", "⌫", "clear", "Take all marks off the rose.", ("bench",), line=False),
     Action(

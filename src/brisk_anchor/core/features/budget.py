@@ -197,7 +197,7 @@ def _by_direction(
     return found
 
 
-_ALONE = 0.6
+_ALONE = 0.55
 """The part of a limit that a direction without its opposite has for itself; another half is alike in all of them."""
 _EVEN_LOBES = 0.5
 """The share of a probe's lobing that is alike on opposite sides: its seat has three points, and so has the lobing."""

@@ -130,7 +130,10 @@ def _radius(feature: Feature, stylus: Stylus, known: float, u_known: float, at: 
     table = sorted(directions)
     whole = len({round(heading) for heading, _ in table}) >= ENOUGH and _widest_gap(table) <= 60
     # What differs by direction is in the table then, and no scatter of the touches.
-    own = _beside(size, stylus.radius_errors, feature.widened if whole else 1.0) / 2
+    itself = dict(stylus.radius_errors)
+    if whole:  # waves that go round three times or five have no mean all round
+        itself |= {s: e for s, e in size.effects.items() if s.words.startswith(LOBING)}
+    own = _beside(size, itself, feature.widened if whole else 1.0) / 2
     on = CalibratedOn("radius", at, f"⌀{known:g} of {feature.name}", u_known / 2)
     u = math.hypot(own, u_known / 2)
     if not whole:

@@ -245,6 +245,11 @@ class Measurement:
         pairs = len(self.directions) == 4 and all(max(map(abs, direction)) > 0.9999 for direction in self.directions)
         return self.kind.may_be_free and not pairs
 
+    @property
+    def is_many(self) -> bool:
+        """Whether it is a round that is touched at more places than closed sums of each would be written for."""
+        return self.is_free and not self.known_size and len(self.directions) > 3
+
     @staticmethod
     def axis_along(direction: Vector) -> int:
         """The axis a direction runs along most."""

@@ -81,6 +81,12 @@ class TouchPattern:
             return replace(self, twice=not self.twice and not self.over, headings=())
         return replace(self, marks=frozenset(SIDES), round=True, twice=False, headings=())
 
+    def at_places(self, count: int) -> TouchPattern:
+        """A round touched at so many places evenly round, the first towards +X; four are the usual ones."""
+        if count == len(SIDES):
+            return replace(self, marks=frozenset(SIDES), headings=())
+        return self.with_headings(tuple(round(360 * n / count, 6) for n in range(count)))
+
     def with_headings(self, headings: tuple[float, ...]) -> TouchPattern:
         """Touched in these directions, degrees from +X; the marks are the sides they are nearest to."""
         order = (Wall.RIGHT, Wall.UP, Wall.LEFT, Wall.DOWN)
@@ -147,10 +153,12 @@ class TouchPattern:
         return len({abs(wall.direction[0]) for wall in self.marks}) == 1
 
     def _free(self, count: int) -> Reading:
-        """Part of a round: three directions, or two where its diameter is known."""
+        """A round in directions of its own: two where its diameter is known, part of it by three, or many."""
         kind = FeatureKind.BOSS if self.over else FeatureKind.BORE
         if count == 3:
             return Reading(f"interrupted {kind.value}", kind, "Three touches at any angles.")
+        if count > 3:
+            return Reading(f"{kind.value} at {count} places", kind, f"{count} touches, least squares of all.")
         return Reading(f"{kind.value} of known ⌀", kind, "Two touches; the diameter stands in for the others.")
 
 

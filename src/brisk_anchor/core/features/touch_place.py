@@ -8,6 +8,10 @@ from brisk_anchor.core.kinds import Vector
 
 NEAREST = 15.0
 """Touches round a centre lie at least so far apart, degrees: nearer, the last digit of a figure moves the centre."""
+NEAREST_OF_MANY = 8.0
+"""The same where a round is touched at more than four places, and each counts little."""
+MOST_PLACES = 36
+"""How many places a round is touched at in one measurement."""
 LEAST_SPREAD = 2.0
 """Touches that are to give an angle lie at least so far apart, mm."""
 

@@ -35,7 +35,7 @@ from brisk_anchor.core.offsets.rules import (
 )
 from brisk_anchor.core.quantities import num, signed_deg, signed_num
 from brisk_anchor.core.tools.hand_tools import HandTool
-from brisk_anchor.core.uncertainty.budget_lines import BudgetLine, budget_of
+from brisk_anchor.core.uncertainty.budget_lines import FEW_LINES, BudgetLine, budget_of
 from brisk_anchor.core.uncertainty.estimates import Estimate, combined, covariance_of, folded
 from brisk_anchor.core.uncertainty.sources import Source
 
@@ -144,6 +144,16 @@ class Chain:
             for axis, item in zip(self.axes, estimates, strict=True)
         )
         return replace(self, axes=axes)
+
+
+def budget_words(axis: AxisChain) -> str:
+    """The budget of an axis in one line: "± from touches of bore 62 %, length of T20 38 %; k 2.4"."""
+    lines = axis.budget
+    parts = [f"{line.label} {num(100 * line.share, 0)} %" for line in lines[:FEW_LINES]]
+    if rest := sum(line.share for line in lines[FEW_LINES:]):
+        parts.append(f"{len(lines) - FEW_LINES} more {num(100 * rest, 0)} %")
+    k = f"; k {num(axis.k, 2)}" if abs(axis.k - 2) > 0.05 else ""
+    return f"± from {', '.join(parts)}{k}"
 
 
 def _last(label: str, estimate: Estimate) -> Term:

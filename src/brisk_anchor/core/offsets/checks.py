@@ -11,6 +11,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from brisk_anchor.core.errors import BriskAnchorError
+from brisk_anchor.core.features.budget import TURN
 from brisk_anchor.core.features.feature import Feature
 from brisk_anchor.core.features.measuring import Measurement, propose_depth, propose_depth_check
 from brisk_anchor.core.features.touches import AXES
@@ -330,7 +331,29 @@ def look_at_store(
                     )
                 )
     looks += [look for agreement in agreements for look in look_at_agreement(agreement)]
-    return looks
+    return looks + look_at_turn(chain)
+
+
+TURN_SHARE = 0.5
+"""Where what is not known of a part's turn is more than that of an axis's variance, it is told before a store."""
+
+
+def look_at_turn(chain: Chain) -> list[Finding]:
+    """Whether a second touch a wall would make a figure better: most of its ± is that the part may lie turned."""
+    found = []
+    for axis in chain.axes:
+        share = sum(line.share for line in axis.budget if line.label == TURN)
+        if share > TURN_SHARE and axis.axis in AXES and axis.expanded > _ONE_TOUCH:
+            found.append(f"{axis.axis.upper()} ±{num(axis.expanded, 3)}")
+    if not found:
+        return []
+    return [
+        Finding.warning(
+            f"The part may lie turned: {' and '.join(found)} mm of {chain.row}, nearly all from that",
+            "Its walls were touched once each, which tells nothing of how they lie",
+            "Touch each wall twice (mark it again), or state in the job how true it lies",
+        )
+    ]
 
 
 def look_at_agreement(agreement: Agreement) -> list[Finding]:

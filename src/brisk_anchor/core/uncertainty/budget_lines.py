@@ -6,6 +6,9 @@ from dataclasses import dataclass
 
 from brisk_anchor.core.uncertainty.estimates import Estimate
 
+FEW_LINES = 4
+"""How many sources are named where there is little room; the rest are counted together."""
+
 
 @dataclass(frozen=True, slots=True)
 class BudgetLine:

@@ -10,10 +10,11 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 from brisk_anchor.core.errors import PlanError
-from brisk_anchor.core.expressions import Expression, Name, Number, add, half_sum, plus, scaled, subtract
+from brisk_anchor.core.expressions import Expression, Name, Number, add, half_sum, plus, scaled, subtract, times
 from brisk_anchor.core.features.measuring import Measurement
 from brisk_anchor.core.features.probe_path import search_start
 from brisk_anchor.core.features.specs.registry import spec_of
+from brisk_anchor.core.features.specs.round import TALLY, tallied
 from brisk_anchor.core.features.specs.spec import Names
 from brisk_anchor.core.features.touch_place import TouchPlace
 from brisk_anchor.core.features.touches import AXES
@@ -220,6 +221,8 @@ class Cycle:
                     self._centre("on to the centre", over)
                 towards = f"towards {'+' if sign > 0 else '-'}{AXES[axis].upper()}"
                 self._touch(contact, contact.direction, m.search_along(axis), f"touch {count} {towards}")
+            if m.is_many:
+                self._tally(self.made[-1][1])
             groups.setdefault((axis, sign), []).append(self.made[-1][1])
             per_wall = 2 if m.spread and not m.kind.is_round else 1
             pair = [groups.get((axis, s), []) for s in (-1, 1)]
@@ -231,6 +234,17 @@ class Cycle:
                     found, half_sum(ends[0], ends[1]), f"centre {letter.upper()}: middle of the two", keep=True
                 )
                 middle[axis] = Name(found)
+
+    def _tally(self, names: Names) -> None:
+        """Add a touch to the sums that many touches are worked out from; its own variables are free then."""
+        start = self.measurement.start
+        u = self.compute("qu", subtract(Name(names[0]), Number(start[0])), "from the start, X")
+        v = self.compute("qv", subtract(Name(names[1]), Number(start[1])), "from the start, Y")
+        w = self.compute("qw", add(times(u, u), times(v, v)), "squared distance")
+        for name, part in zip(TALLY, tallied(u, v, w), strict=True):
+            self.compute(name, part if len(self.made) == 1 else add(Name(name), part), "tally")
+        self.loose = [name for name in self.loose if name not in names]
+        self.steps.append(Release(names))
 
     def _side(self, contact: TouchPlace) -> str:
         axis = self.measurement.axis_along(contact.direction)

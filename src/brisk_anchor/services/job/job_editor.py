@@ -14,6 +14,7 @@ from brisk_anchor.core.kinds import FeatureKind, Vector
 from brisk_anchor.core.offsets.rules import FromFeature, FromFit, FromHeading, Keep, Rule
 from brisk_anchor.core.offsets.setup import Setup
 from brisk_anchor.core.quantities import fixed, signed_deg
+from brisk_anchor.core.tools.scatter import Scatter
 from brisk_anchor.exchange.files import write_whole
 from brisk_anchor.exchange.toml_files import MILLIMETRES, parse, read_text
 from brisk_anchor.services.job.drawn_body import expand
@@ -227,6 +228,26 @@ class JobEditor:
             listed = ", ".join(f'"{what}"' for what in due)
             text = with_key(text, name, "due", f"[{listed}]", "name", table=("probe",))
         return self._change({name: text}, f"the probe's {calibration.what} is calibrated")
+
+    def scatter_known(self, scatter: Scatter) -> Change:
+        """The machine's file with how its probe's touches scatter, at the usual touch feed or another one."""
+        name = self.job.job.machine
+        text, probe = self._text(name), self.job.machine.probe
+        unit = MILLIMETRES[parse(text, name)["units"]]
+        if scatter.feed is None:
+            figures = {"u_repeatability": fixed(scatter.u / unit, 6), "repeats": str(scatter.repeats)}
+        else:
+            known = [found.scatter() for found in probe.at_feed if found.touch_feed != scatter.feed]
+            tables = (
+                f"{{ touch_feed = {found.feed:g}, u = {fixed(found.u / unit, 6)}, repeats = {found.repeats}"
+                + (f", measured = {found.day}" if found.day else "")
+                + " }"
+                for found in (*known, scatter)
+            )
+            figures = {"at_feed": f"[{', '.join(tables)}]"}
+        for key, value in figures.items():
+            text = with_key(text, name, key, value, "name", table=("probe",))
+        return self._change({name: text}, "how the probe scatters is known")
 
     def tool_figures(self, table: tuple[str | int, ...], figures: Mapping[str, str | float], told: str) -> Change:
         """The machine's file with figures of one table of its tools changed: lengths in mm, text as it is to stand."""

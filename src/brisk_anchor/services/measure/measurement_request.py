@@ -9,6 +9,7 @@ from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.features.measurement_options import AS_USUAL, MeasurementOptions
 from brisk_anchor.core.features.measuring import Measurement, propose_depth_check, propose_search, slack_along
 from brisk_anchor.core.features.touch_pattern import TouchPattern, Wall
+from brisk_anchor.core.features.touch_place import MOST_PLACES
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.offsets.setup import DrawnFeature, Setup
 from brisk_anchor.core.quantities import num, signed_deg
@@ -20,6 +21,7 @@ _LIMITS = {
     "size_y": (0.5, 1000.0),
     "depth": (0.01, 300.0),
     "repeats": (1.0, 9.0),
+    "places": (3.0, float(MOST_PLACES)),
     "spread": (2.0, 1000.0),
     "heading": (-360.0, 360.0),
 }
@@ -73,8 +75,9 @@ class MeasurementRequest:
         angles = {f"angle {n}": f"heading {n}" for n in range(1, len(self._headings()) + 1)}
         kind, beside = self.pattern.read().kind, any(not wall.direction[2] for wall in self.pattern.marks)
         open_depth = {"depth": "depth"} if beside and kind is not None and "depth" not in self.figures() else {}
+        many = {"places": "places"} if kind is not None and kind.may_be_free else {}
         deep = {**open_depth, "again +Z": "depth_check"} if beside and not (kind is not None and kind.has_top) else {}
-        return {"search": "search", "times each": "repeats", **deep, **angles}
+        return {"search": "search", "times each": "repeats", **many, **deep, **angles}
 
     def _headings(self) -> tuple[float, ...]:
         """Directions of part of a round that a person may choose, degrees."""
@@ -90,6 +93,8 @@ class MeasurementRequest:
         """A figure by the name of its field."""
         if field.startswith("heading "):
             return self._headings()[int(field[-1]) - 1]
+        if field == "places":
+            return float(len(self.pattern.directions))
         value: float | None = getattr(self, field)
         return value
 
@@ -99,6 +104,10 @@ class MeasurementRequest:
             headings = list(self._headings())
             headings[int(field[-1]) - 1] = value
             return replace(self, pattern=self.pattern.with_headings(tuple(headings)))
+        if field == "places":
+            if value != int(value):
+                raise PlanError(f"{num(value)} places are no count", "", "Type a whole number")
+            return replace(self, pattern=self.pattern.at_places(int(value)))
         if field == "repeats":
             if value != int(value):
                 raise PlanError(f"{num(value)} times is no count", "", "Type a whole number")

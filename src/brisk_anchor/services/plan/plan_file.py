@@ -96,7 +96,9 @@ class MeasureSection(FileSection):
     search_feed: Feed | None = None
     touch_feed: Feed | None = None
     repeats: int | None = Field(default=None, ge=1, le=9)
-    headings: Annotated[list[Annotated[float, Field(ge=-360, le=360)]], Field(min_length=2, max_length=3)] | None = None
+    headings: Annotated[list[Annotated[float, Field(ge=-360, le=360)]], Field(min_length=2, max_length=36)] | None = (
+        None
+    )
     over_the_top: bool | None = None
     table: dict[Literal["A", "B", "C"], Annotated[float, Field(ge=-36000, le=36000)]] = {}
     on_fail: Reaction = "alarm"

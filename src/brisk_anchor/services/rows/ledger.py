@@ -156,6 +156,11 @@ class Ledger:
             self._facts.pop(row, None)
         return entries[at]
 
+    def newest(self, row: str) -> Entry | None:
+        """The newest entry of a row, whole. Raises BookError."""
+        entries = self.history(row)
+        return self.whole(row, len(entries) - 1) if entries else None
+
     def own(self, row: str) -> list[Entry]:
         """Entries of a row of this job since another job stored something in it, oldest first."""
         entries = self.history(row)

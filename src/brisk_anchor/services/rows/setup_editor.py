@@ -16,6 +16,7 @@ from brisk_anchor.core.features.calibration import Calibration, calibrate
 from brisk_anchor.core.features.feature import Feature
 from brisk_anchor.core.features.touches import Stylus
 from brisk_anchor.core.offsets.setup import Setup
+from brisk_anchor.core.tools.scatter import Scatter
 from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.services.rows.ledger import Ledger
 from brisk_anchor.services.rows.row_states import RowStates
@@ -171,6 +172,24 @@ class SetupEditor:
         working.setup = replace(working.setup, stylus=calibration.stylus(working.setup.stylus), shelf=shelf)
         self.probe_changed()
         return calibration
+
+    def scatter_known(self, scatter: Scatter) -> None:
+        """Take over how the probe's touches scatter, as a run has shown it, at its touch feed or the usual one.
+
+        Raises:
+            JobError, ExportError: the file could not be changed.
+        """
+        working = self._working
+        stylus = working.setup.stylus
+        if scatter.feed is None:
+            new = replace(stylus, u_repeatability=scatter.u, repeats=scatter.repeats)
+        else:
+            others = tuple(known for known in stylus.feeds if known.feed != scatter.feed)
+            new = replace(stylus, feeds=(*others, scatter))
+        if self.files is not None:
+            self.files.make(self.files.scatter_known(scatter))
+        working.setup = replace(working.setup, stylus=new)
+        self.probe_changed()
 
     def probe_changed(self) -> None:
         """What the probe touched was worked out with other figures: none of it may be used, stored or run again."""

@@ -43,6 +43,8 @@ class WorkingState:
     measured: dict[str, Measured] = field(default_factory=dict)
     half_round: dict[str, Feature] = field(default_factory=dict)
     """What was measured with the spindle turned half round: it calibrates, and is no measurement."""
+    repeated: dict[str, dict[str, dict[int, tuple[float, ...]]]] = field(default_factory=dict)
+    """Figures of repeatability runs: by feature, figure and clamping."""
     by_direction: tuple[tuple[float, float], ...] = ()
     """Effective radius at each heading of the last ring the probe was calibrated in, degrees and mm."""
 

@@ -3,13 +3,18 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from datetime import date
 
 import numpy as np
 
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.features.feature import Feature
 from brisk_anchor.core.features.measuring import Measurement
+from brisk_anchor.core.quantities import num, um
+from brisk_anchor.core.tools.scatter import Scatter
+from brisk_anchor.nc.programs.reports import PRINTED
 from brisk_anchor.services.session.session import Session
 
 MOST = 200
@@ -22,6 +27,7 @@ class Repeated:
     label: str
     values: tuple[float, ...]
     stated: float
+    over: OverClampings | None = None
 
     @property
     def mean(self) -> float:
@@ -43,6 +49,62 @@ class Repeated:
         """Whether the spread is what is stated: within what chance makes of so many runs (3 standard deviations)."""
         freedom = len(self.values) - 1
         return self.spread <= self.stated * (1 + 3 / math.sqrt(2 * freedom)) + 1e-6
+
+
+@dataclass(frozen=True, slots=True)
+class OverClampings:
+    """One figure over several clampings of the same part (one-way analysis of variance, ISO 5725-2), mm.
+
+    `within` is the standard deviation of one run, `between` that of the place the part takes up anew each time;
+    `reproducibility` is both together.
+    """
+
+    clampings: int
+    within: float
+    between: float
+
+    @property
+    def reproducibility(self) -> float:
+        """Standard deviation of one run in one clamping among all, mm."""
+        return math.hypot(self.within, self.between)
+
+
+def over_clampings(series: Sequence[Sequence[float]]) -> OverClampings | None:
+    """What runs of the same figure in several clampings say, two runs or more in each; None for a single clamping."""
+    groups = [np.array(values) for values in series if len(values) > 1]
+    if len(groups) < 2:
+        return None
+    freedom = sum(len(group) - 1 for group in groups)
+    within = math.sqrt(sum(float(group.var(ddof=1)) * (len(group) - 1) for group in groups) / freedom)
+    means = np.array([float(group.mean()) for group in groups])
+    each = len(groups) / sum(1 / len(group) for group in groups)
+    between = max(0.0, float(means.var(ddof=1)) - within**2 / each)
+    return OverClampings(len(groups), within, math.sqrt(between))
+
+
+def keep_repeatability(session: Session, measurement: Measurement, found: Sequence[Repeated]) -> str:
+    """Take the spread of a run as the probe's own, with the count it comes from, for the touch feed it was made at.
+
+    Of one touch it is what is stated, times what the figures scatter more or less than stated; every figure tells it
+    with one degree of freedom less than there are runs.
+
+    Raises:
+        PlanError: nothing scattered: there is nothing to take. JobError, ExportError: the file could not be changed.
+    """
+    stylus, feed = session.setup.stylus, measurement.options.touch_feed
+    touch = math.hypot(stylus.scatter_at(feed).u, PRINTED / math.sqrt(12))
+    known = [item for item in found if item.stated > 0]
+    freedom = sum(len(item.values) - 1 for item in known)
+    if not freedom:
+        raise PlanError("Nothing is stated of these figures", "They cannot be compared", "Measure something else")
+    ratio = sum((item.spread / item.stated) ** 2 * (len(item.values) - 1) for item in known) / freedom
+    u = math.sqrt(max(0.0, ratio * touch**2 - PRINTED**2 / 12))
+    if not u:
+        raise PlanError("The figures do not scatter", "A touch that scatters by nothing is none", "Measure it again")
+    scatter = Scatter(u, freedom + 1, feed, date.today().isoformat())
+    session.editor.scatter_known(scatter)
+    where = f" at F{num(feed)}" if feed is not None else ""
+    return f"One touch{where} scatters by {um(u)}, from {freedom + 1} touches. Measure again: all is stale."
 
 
 def repeat(session: Session, measurement: Measurement, times: int) -> list[Repeated]:
@@ -67,7 +129,10 @@ def repeat(session: Session, measurement: Measurement, times: int) -> list[Repea
         found.append(Repeated(axis.upper(), tuple(feature.coordinates[i] for feature in features), own[i]))
     for i, (letter, label) in enumerate(zip(first.sizes, ("size", "size in Y"), strict=False), len(first.axes)):
         found.append(Repeated(label, tuple(feature.sizes[letter] for feature in features), own[i]))
-    return found
+    runs = session.working.repeated.setdefault(first.name, {})
+    for item in found:
+        runs.setdefault(item.label, {})[session.working.clamping] = item.values
+    return [replace(item, over=over_clampings(list(runs[item.label].values()))) for item in found]
 
 
 def _own(feature: Feature) -> list[float]:

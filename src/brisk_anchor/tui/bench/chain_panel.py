@@ -49,7 +49,7 @@ def chain_text(
     Where there are fewer lines than `room`, only what each axis comes to is shown, and where the rest stands.
     """
     text = links(chain, missing, proof, settled=settled)
-    whole = 1 + (sum(len(axis.terms) for axis in chain.axes) if chain else 0)
+    whole = 1 + (sum(len(axis.terms) for axis in chain.axes) + len(chain.notes) if chain else 0)
     short = whole + len(missing) + bool(agreements or proof) > room
     if chain is not None:
         if short:
@@ -61,12 +61,17 @@ def chain_text(
                     continue
                 head = axis.axis.upper() if number == 0 and not last else term.sign
                 spread = "" if term.u is None else f"{expanded(term.u, k=term.k)}"
-                label = cut(term.label, 24)
+                few = f" k {num(term.k, 1)}" if last and abs(term.k - 2) > 0.05 else ""
+                label = f"{cut(term.label, 24 - len(few))}{few}"
                 style = f"bold {theme.LIVE}" if last else theme.TEXT
                 text.append(f" {head:<2}", f"bold {theme.QUIET}")
                 text.append(f"{label:<25}", style if last else theme.QUIET)
                 text.append(f"{quantity(term.value, Dimension.NUMBER, 4, signed=last):>12}", style)
                 text.append(f" {spread:<8}\n", theme.QUIET)
+    if chain is not None:
+        for note in chain.notes:
+            text.append(" ! ", theme.CORAL)
+            text.append(f"{cut(note, 44)}\n", theme.SAND)
     for name in missing:
         text.append(" ○ ", theme.QUIET)
         text.append(f"{name} is not measured\n", theme.QUIET)

@@ -106,10 +106,14 @@ class HandMeasuring:
         """What was found, and the next thing to do."""
         self.stage.show_all()
         sentence, behind = self.stage.next_sentence()
+        from brisk_anchor.core.offsets.checks import look_at_residuals
         from brisk_anchor.services.session.guide import size_words, value_words
 
         if view_state.session.link.turned_round:
             more += "The spindle stands turned half round: this only calibrates; 6, then c. "
         found = value_words(dict(zip(feature.axes, feature.coordinates, strict=True)))
+        if looks := look_at_residuals(feature):
+            self.stage.tell(f"{title}: {looks[0].found}.", f"{looks[0].why}. {looks[0].do}.", "bad")
+            return
         square = f"  out of square {signed_deg(feature.square, 4)}" if feature.square is not None else ""
         self.stage.tell(f"{title}: {found}{size_words(feature)}{square}. {more}{sentence}", behind, "good")

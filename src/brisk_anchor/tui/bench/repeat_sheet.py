@@ -27,10 +27,12 @@ _COLUMNS, _ROWS = 60, 4
 class RepeatSheet(Sheet):
     """What a repeatability run found."""
 
-    def __init__(self, title: str, found: Sequence[Repeated], write: Callable[[], str]) -> None:
-        """`write` puts the chart in files and tells their names."""
+    def __init__(
+        self, title: str, found: Sequence[Repeated], write: Callable[[], str], keep: Callable[[], str]
+    ) -> None:
+        """`write` puts the chart in files and tells their names; `keep` takes the spread as the probe's."""
         super().__init__()
-        self.heading, self.found, self._write = title, found, write
+        self.heading, self.found, self._write, self._keep = title, found, write, keep
 
     def compose(self) -> ComposeResult:
         """One block for each figure."""
@@ -45,9 +47,14 @@ class RepeatSheet(Sheet):
                 text.append(f"  {label} ", theme.QUIET)
                 text.append(f"{um(value)}", theme.TEXT)
             text.append("  ● as stated\n" if good else "  ! beyond it\n", theme.LIVE if good else theme.CORAL)
+            if (over := figure.over) is not None:
+                text.append(f"{'':<9}over {over.clampings} clampings: ", theme.QUIET)
+                text.append(f"reproducibility {um(over.reproducibility)}", f"bold {theme.TEXT}")
+                text.append(f", of it from clamping {um(over.between)}\n", theme.QUIET)
             text.append_text(_chart(figure))
         text.append(
-            "\nt writes the chart as SVG and PDF; any other key leaves. Nothing of it was kept as a measurement.",
+            "\nu takes this spread as the probe's ±, with its count; t writes the chart as SVG and PDF; any other key\n"
+            "leaves. k on the bench marks it clamped again: the next run then tells the reproducibility.",
             theme.QUIET,
         )
         with VerticalScroll():
@@ -55,14 +62,15 @@ class RepeatSheet(Sheet):
             yield Static(id="written")
 
     def on_key(self, event: events.Key) -> None:
-        """t writes the chart; the rest as on any sheet."""
-        if event.key == "t":
+        """t writes the chart, u keeps the spread; the rest as on any sheet."""
+        work = {"t": self._write, "u": self._keep}.get(event.key)
+        if work is not None:
             event.stop()
             event.prevent_default()  # or the sheet's own handler would leave it
-            patiently(self.app, self._written)
+            patiently(self.app, self._told, work)
 
-    def _written(self) -> None:
-        self.query_one("#written", Static).update(Text(self._write(), theme.LIVE))
+    def _told(self, work: Callable[[], str]) -> None:
+        self.query_one("#written", Static).update(Text(work(), theme.LIVE))
 
 
 def _chart(figure: Repeated) -> Text:

@@ -17,6 +17,7 @@ from brisk_anchor.tui.bench.hands import HandMeasuring
 from brisk_anchor.tui.bench.marking import Marking
 from brisk_anchor.tui.bench.readout import Readout
 from brisk_anchor.tui.bench.touch_pattern_panel import TouchPatternPanel
+from brisk_anchor.tui.budget_sheet import show_budget
 from brisk_anchor.tui.drawing import Drawing
 from brisk_anchor.tui.looking import DrawnView
 from brisk_anchor.tui.panels import Heading
@@ -52,6 +53,7 @@ class BenchView(DrawnView):
             Do.INTO_PLAN: self.into_plan,
             Do.AGAIN: self.again,
             Do.REPEAT: self.repeat,
+            Do.BUDGET: self.budget,
             Do.CALIBRATE: self.hands.calibrate,
             Do.CLEAR: self.marking.clear,
             Do.CLAMP: self.clamp,
@@ -115,11 +117,9 @@ class BenchView(DrawnView):
         )
         titles = {drawn.name: drawn.title for drawn in session.setup.features}
         missing = session.rows.missing(view_state.row)
-        chain = session.solver.part_chain(view_state.row)
-        proof = None
+        chain, proof = session.solver.part_chain(view_state.row), None
         if not missing or chain is None:
-            entries = session.rows.history(view_state.row)
-            last = session.ledger.whole(view_state.row, len(entries) - 1) if entries else None
+            last = session.ledger.newest(view_state.row)
             if chain is None and last is not None and last.chain is not None:
                 chain, missing = last.chain, []
             proof = last.proof if last else None
@@ -239,7 +239,27 @@ class BenchView(DrawnView):
             return f"Written: {' and '.join(path.name for path in paths)} in {paths[0].parent}"
 
         self.stage.show_all()
-        self.stage.open_sheet(RepeatSheet(title, found, write))
+
+        def keep() -> str:
+            from brisk_anchor.services.session.repeatability import keep_repeatability
+
+            try:
+                told = keep_repeatability(view_state.session, last, found)
+            except BriskAnchorError as error:
+                return error.one_line()
+            self.stage.show_all()
+            return told
+
+        self.stage.open_sheet(RepeatSheet(title, found, write, keep))
+
+    def budget(self) -> None:
+        """What the ± of the offset is made of, as far as it is known."""
+        view_state = self.view_state
+        if view_state is None:
+            return
+        session, row = view_state.session, view_state.row
+        newest = session.ledger.newest(row)
+        show_budget(self.stage, session.solver.part_chain(row) or (newest.chain if newest else None), row)
 
     def _last(self, view_state: ViewState) -> Measurement | None:
         """The last measurement of the probe; says so where there is none."""

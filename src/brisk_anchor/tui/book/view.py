@@ -16,6 +16,7 @@ from brisk_anchor.tui.base import Handlers, Stage, View
 from brisk_anchor.tui.bench.chain_panel import chain_text
 from brisk_anchor.tui.book.book_actions import BookActions, BookChoice
 from brisk_anchor.tui.book.panels import days_text, moves_text, signed
+from brisk_anchor.tui.budget_sheet import show_budget
 from brisk_anchor.tui.choice_list import ChoiceList, ListRow
 from brisk_anchor.tui.panels import Heading, LatePanel
 
@@ -60,6 +61,7 @@ class BookView(View):
             Do.COMPARE: acts.compare,
             Do.NEXT_SIDE: self.next_side,
             Do.MARK: self.mark,
+            Do.BUDGET: self.budget,
             Do.UNDO: acts.undo,
             Do.RESTORE: acts.restore,
             Do.LOCK_ROW: acts.lock_row,
@@ -163,6 +165,16 @@ class BookView(View):
             chosen = view_state.session.ledger.whole(self.choice.row, before) if before is not None else None
             text.append(f" about {chosen.at.astimezone():%Y-%m-%d %H:%M}:\n\n" if chosen else "", theme.QUIET)
         panel.tell_text(text.append_text(self._chain(chosen)))
+
+    def budget(self) -> None:
+        """What the ± of the chosen entry's values is made of."""
+        view_state = self.view_state
+        if view_state is None:
+            return
+        session, row = view_state.session, self.choice.row
+        entries = session.rows.history(row)
+        at = next((n for n in range(len(entries) - 1 - self.choice.entry, -1, -1) if entries[n].values), None)
+        show_budget(self.stage, session.ledger.whole(row, at).chain if at is not None else None, row)
 
     def _chain(self, chosen: Entry | None) -> Text:
         from brisk_anchor.services.session.guide import size_words

@@ -12,6 +12,7 @@ import numpy as np
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.expressions import (
     Binary,
+    Expression,
     Name,
     Number,
     add,
@@ -29,7 +30,7 @@ from brisk_anchor.core.features.shapes import solve_known_circle
 from brisk_anchor.core.features.solution import Solution
 from brisk_anchor.core.features.specs.spec import FeatureSpec, KnownSize, Sums, report_point
 from brisk_anchor.core.features.specs.walls import check_opposite, check_sizes, pair_sums, wall_contacts
-from brisk_anchor.core.features.touch_place import NEAREST
+from brisk_anchor.core.features.touch_place import MOST_PLACES, NEAREST, NEAREST_OF_MANY
 from brisk_anchor.core.features.touches import AXES, Touch
 from brisk_anchor.core.kinds import FeatureKind
 from brisk_anchor.core.quantities import deg
@@ -48,18 +49,20 @@ def _check(m: Measurement) -> None:
 
 
 def _check_free(m: Measurement) -> None:
-    """Directions that are not four in opposite pairs: two where the diameter is known, else three."""
-    if len(m.directions) != (2 if m.known_size else 3):
+    """Directions that are not four in opposite pairs: two where the diameter is known, else three or more."""
+    count = len(m.directions)
+    if count != 2 if m.known_size else not 3 <= count <= MOST_PLACES:
         raise PlanError(
-            f"{m.name}: {len(m.directions)} directions do not make it",
-            "It takes three at any angles; or two, not opposite, where the diameter is known",
+            f"{m.name}: {count} directions do not make it",
+            f"It takes three to {MOST_PLACES}, at any angles; or two, not opposite, where the diameter is known",
             "Mark its walls",
         )
+    nearest = NEAREST_OF_MANY if m.is_many else NEAREST
     headings = sorted(math.degrees(math.atan2(y, x)) % 360 for x, y, _ in m.directions)
     gaps = [b - a for a, b in pairwise([*headings, headings[0] + 360])]
     arc = 360 - max(gaps)
     opposite = m.known_size and abs(arc - 180) < 20
-    if arc < 20 or min(gaps) < NEAREST or opposite:
+    if arc < 20 or min(gaps) < nearest or opposite:
         why = "opposite" if opposite else f"within {deg(arc if arc < 20 else min(gaps), 0)}"
         raise PlanError(
             f"{m.name}: its touches lie {why}",
@@ -111,7 +114,7 @@ def _sums(sums: Sums) -> None:
     if not m.is_free:
         pair_sums(sums)
     else:
-        (_known_circle if m.known_size else _free_circle)(sums)
+        (_known_circle if m.known_size else _circle_of_many if m.is_many else _free_circle)(sums)
 
 
 def _free_circle(sums: Sums) -> None:
@@ -132,6 +135,42 @@ def _free_circle(sums: Sums) -> None:
     d = sums.compute(f"m{sums.index}d", size, "diameter: twice that, and the ball")
     report_point(sums, {"x": x, "y": y, "d": d})
     sums.guard_size(d, 0)
+
+
+TALLY = ("su", "sv", "suu", "suv", "svv", "sw", "suw", "svw")
+"""What a program adds up over many touches: u, v, their squares and product, and w = u² + v² with each."""
+
+
+def tallied(u: Expression, v: Expression, w: Expression) -> tuple[Expression, ...]:
+    """What each touch adds to the tally; u and v count from the start, so that no digit is lost."""
+    return u, v, times(u, u), times(u, v), times(v, v), w, times(u, w), times(v, w)
+
+
+def _circle_of_many(sums: Sums) -> None:
+    """Centre and diameter of the circle with the least squares of `u² + v² − A u − B v − C` (Kåsa), from the tally."""
+    m = sums.measurement
+    n = Number(float(len(sums.made)))
+    su, sv, suu, suv, svv, sw, suw, svw = (Name(name) for name in TALLY)
+
+    def about(name: str, square: Name, one: Name, other: Name, why: str) -> Name:
+        return sums.compute(name, subtract(square, over(times(one, other), n)), why)
+
+    a = about("qa", suu, su, su, "squares about the middle, X")
+    b = about("qb", suv, su, sv, "and products")
+    c = about("qc", svv, sv, sv, "squares in Y")
+    d = about("qd", suw, su, sw, "with the squared distance")
+    e = about("qe", svw, sv, sw, "and in Y")
+    det = sums.compute("qt", subtract(times(a, c), times(b, b)), "determinant")
+    x2 = sums.compute("qx", over(subtract(times(d, c), times(e, b)), det), "twice the centre from the start, X")
+    y2 = sums.compute("qy", over(subtract(times(e, a), times(d, b)), det), "twice the centre from the start, Y")
+    rest = sums.compute("qr", over(subtract(sw, add(times(x2, su), times(y2, sv))), n), "what is left of the squares")
+    x = sums.compute(f"m{sums.index}x", plus(scaled(x2, 1, 2), m.start[0]), "centre X: least squares", keep=True)
+    y = sums.compute(f"m{sums.index}y", plus(scaled(y2, 1, 2), m.start[1]), "centre Y", keep=True)
+    square = add(rest, scaled(add(times(x2, x2), times(y2, y2)), 1, 4))
+    size = plus(scaled(root(square), 2), sums.ball_sign * 2 * m.stylus.effective_radius)
+    diameter = sums.compute(f"m{sums.index}d", size, "diameter: twice the radius, and the ball")
+    report_point(sums, {"x": x, "y": y, "d": diameter})
+    sums.guard_size(diameter, 0)
 
 
 def _known_circle(sums: Sums) -> None:
