@@ -253,7 +253,7 @@ def test_second_look_before_storing(quiet):
         ({"search": 0.2}, "too short"),
         ({"search": math.nan}, "missing"),
         ({"clear_z": -400.0}, "below the start"),
-        ({"directions": ((1.0, 0.0, 0.0),)}, "three at any angles"),
+        ({"directions": ((1.0, 0.0, 0.0),)}, "three to 36, at any angles"),
     ],
 )
 def test_measurements_that_make_no_sense_cannot_be_made(quiet, change, reason):

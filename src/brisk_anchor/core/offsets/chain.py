@@ -274,14 +274,17 @@ def _of_the_machine(axis: str, rules: Rules, conditions: Conditions) -> dict[Sou
     return {source: effect for source, effect in found.items() if effect}
 
 
-def _without(rules: Rules, used: Sequence[Feature], conditions: Conditions) -> tuple[str, ...]:
+def _without(
+    rules: Rules, used: Sequence[Feature], conditions: Conditions, axes: Sequence[AxisChain]
+) -> tuple[str, ...]:
     """What its ± does not include, by feature and by machine."""
     if not used:
         return ()
     lines = [f"{feature.name}, {words}" for feature in used for words in feature.without]
     reach = [rule.drawing for rule in rules.values() if isinstance(rule, FromFeature)]
     reach += [size for feature in used for size in feature.sizes.values()]
-    lines += conditions.without(max(map(abs, reach), default=0.0))
+    tightest = min((axis.expanded for axis in axes if axis.axis in AXES and axis.written), default=0.0)
+    lines += conditions.without(max(map(abs, reach), default=0.0), tightest)
     return tuple(lines)
 
 
@@ -484,7 +487,7 @@ def solve_offset(
         features=used,
         covariance=matrix(covariance_of([estimates.get(axis, Estimate(0.0)) for axis in AXES])),
         table=table,
-        without=(*_without(rules, used, conditions), *_unstated_centres(rules, turner)),
+        without=(*_without(rules, used, conditions, axes), *_unstated_centres(rules, turner)),
         notes=tuple(
             f"touches of {feature.name} count {num(feature.widened, 1)} times what is stated: so their residuals say"
             for feature in used

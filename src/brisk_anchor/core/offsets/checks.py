@@ -17,6 +17,7 @@ from brisk_anchor.core.features.measuring import Measurement, propose_depth, pro
 from brisk_anchor.core.features.touches import AXES
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.offsets.chain import Chain
+from brisk_anchor.core.offsets.conditions import Conditions, usual_growth
 from brisk_anchor.core.offsets.proof import Agreement
 from brisk_anchor.core.quantities import deg, expanded, mm, num, signed_deg, signed_mm, signed_num, um
 
@@ -354,6 +355,31 @@ def look_at_turn(chain: Chain) -> list[Finding]:
             "Touch each wall twice (mark it again), or state in the job how true it lies",
         )
     ]
+
+
+def look_at_temperature(
+    chain: Chain, bands: Sequence[tuple[str, float, float]], conditions: Conditions
+) -> list[Finding]:
+    """Whether a temperature that nobody stated may count more than a tolerance, or more than a ± and not by little.
+
+    `bands` are features with a tolerance: what it is called, how far apart its limits lie and how long it is, mm.
+    """
+    if conditions.temperature is not None:
+        return []
+    why = "A part warm from its last cut is longer than its drawing, and so is the machine"
+    do = "Let it cool, or state material and temperature in the job"
+    found = [
+        Finding.warning(f"5 K are {um(usual_growth(size), 1)} of {title}, held to {um(band, 1)}", why, do)
+        for title, band, size in bands
+        if usual_growth(size) > band
+    ]
+    tight = [axis.expanded for axis in chain.axes if axis.axis in AXES and axis.written and axis.stated]
+    places = [term.value for axis in chain.axes for term in axis.terms if term.label.startswith("its place")]
+    reach = max(places, default=0.0)
+    if tight and usual_growth(reach) > max(min(tight), _ONE_TOUCH):
+        words = f"5 K are {um(usual_growth(reach), 1)} over {mm(reach)} of steel; {chain.row} says ±{um(min(tight), 1)}"
+        found.append(Finding.warning(words, why, do))
+    return found
 
 
 def look_at_agreement(agreement: Agreement) -> list[Finding]:

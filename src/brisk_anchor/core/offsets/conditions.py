@@ -85,8 +85,11 @@ class Conditions:
     u_square: float | None = None
     temperature: Temperature | None = None
 
-    def without(self, longest: float) -> list[str]:
-        """What a ± does not include, as nobody stated it; `longest` is the longest figure of the drawing in it, mm."""
+    def without(self, longest: float, tightest: float) -> list[str]:
+        """What a ± does not include, as nobody stated it.
+
+        `longest` is the longest figure of the drawing in it, and `tightest` the smallest ±, mm.
+        """
         found = []
         if self.u_scale is None:
             found.append("scale of the machine: not stated")
@@ -94,7 +97,8 @@ class Conditions:
             found.append("squareness of X and Y: not stated")
         if self.temperature is None:
             over = f"{um(usual_growth(longest), 1)} over {mm(longest, 0)}"
-            found.append(f"temperature: not stated; 5 K are {over} of steel")
+            more = ", more than the ±" if usual_growth(longest) > tightest else ""
+            found.append(f"temperature: not stated; 5 K are {over} of steel{more}")
         return found
 
 

@@ -12,6 +12,7 @@ from brisk_anchor.core.offsets.checks import (
     look_at_feature,
     look_at_jump,
     look_at_store,
+    look_at_temperature,
     stop_where_found,
 )
 from brisk_anchor.core.offsets.rules import Fixed, Keep, Rule
@@ -70,7 +71,13 @@ class OffsetWriter:
         for measured in used:
             looks += look_at_feature(measured.feature, *measured.sizes)
         looks += look_at_jump(chain, held, self._ledger.limit(row))
-        return looks
+        drawn = {feature.name: feature for feature in working.setup.features}
+        bands = [
+            (feature.title, feature.tolerance[1] - feature.tolerance[0], feature.size)
+            for name in self._rows.needed(plan)
+            if (feature := drawn[name]).tolerance and feature.size
+        ]
+        return looks + look_at_temperature(chain, bands, conditions)
 
     def store(self, row: str) -> Chain:
         """Write the worked-out offset into the control's table by a program, then into the book.
