@@ -747,7 +747,7 @@ def run_case(name: str, world: World) -> tuple[str, list[Figure], float]:
 
 
 def _redundant(name: str) -> list[int]:
-    """Touches of a case that are checked by others to a fifth at least: by what an error of each leaves in residuals."""
+    """Touches that others check to a fifth at least: by what an error of each leaves in the residuals."""
     trial, kind_of_shop = cases()[name]
     found: list[int] = []
     silent = replace(WORLDS["outlier"], noise=0.0)

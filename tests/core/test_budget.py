@@ -293,13 +293,13 @@ def test_the_touch_that_lies_off_is_named_by_leaving_it_out():
     assert without.coordinates == pytest.approx((-400.0, -200.0), abs=1e-6)
     assert misfit.off == pytest.approx(0.012, rel=0.02)  # what it lies off the circle of the others
     (look,) = look_at_residuals(feature)
-    assert "Touch 6 (t6) lies 12" in look.why
+    assert look.found.startswith("Touch 6 of bore lies 12")
 
 
 def test_with_one_touch_too_many_nobody_can_tell_which_and_the_factor_says_so():
     feature = solve("bore", FeatureKind.BORE, ring(off=(0.030,)))
     (look,) = look_at_residuals(feature)
-    assert "nobody can tell which of the 4" in look.why
+    assert "nobody can tell which" in look.found
     figure = feature.estimates()["x"]
     assert figure.k == pytest.approx(13.97, abs=0.01)
     assert abs(figure.value + 400) < figure.expanded

@@ -19,6 +19,8 @@ if TYPE_CHECKING:
     from brisk_anchor.tui.base import Stage
 
 _BAR = 20
+_WHERE = """lobing and scatter are stated in [probe] of machine.toml, scale and squareness in its head;
+form as form_tolerance of the feature; how the part lies, and [temperature], in job.toml"""
 
 
 class BudgetSheet(Sheet):
@@ -55,6 +57,7 @@ def budget_text(chain: Chain) -> Text:
         text.append("\nnot included\n", f"bold {theme.TEXT}")
         for words in dict.fromkeys(chain.without):
             text.append(f" ○ {words}\n", theme.QUIET)
+        text.append(f"\n{_WHERE}\n", theme.QUIET)
     text.append("\nany key leaves", theme.QUIET)
     return text
 

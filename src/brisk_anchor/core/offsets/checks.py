@@ -214,19 +214,20 @@ def look_at_residuals(feature: Feature) -> list[Finding]:
     misfit = feature.misfit
     if misfit is None or not misfit.too_large:
         return []
-    found = f"The touches of {feature.name} lie up to {um(max(map(abs, feature.residuals)), 1)} off a true shape"
-    square = f", out of square by {deg(abs(feature.square), 3)}" if feature.square is not None else ""
     count = len(feature.touches) or len(feature.residuals)
     if misfit.worst_is_known and feature.touches:
-        label = feature.touches[misfit.worst].label
-        why = f"Touch {misfit.worst + 1} ({label}) lies {um(abs(misfit.off), 1)} off where the others put it"
+        off = um(abs(misfit.off), 1)
+        found = f"Touch {misfit.worst + 1} of {feature.name} lies {off} from where the other {count - 1} put it"
     else:
-        why = f"With one touch more than it takes, nobody can tell which of the {count} it is"
+        far = um(max(map(abs, feature.residuals)), 1)
+        found = f"The {count} touches of {feature.name} lie {far} off a true shape, and nobody can tell which it is"
+    square = f"; it is out of square by {deg(abs(feature.square), 3)}" if feature.square is not None else ""
+    times = f"its touches count {num(feature.widened, 1)} times in the ±"
     return [
         Finding.warning(
             found + square,
-            f"{why}: dirt, a burr or a loose stylus; so its touches count {num(feature.widened, 1)} times in the ±",
-            "Wipe it and touch all again with y; or state its form, or store it with this ±",
+            f"Dirt, a burr, a loose stylus, or its form: {times}",
+            "Wipe it and touch again: y; or state its form",
         )
     ]
 

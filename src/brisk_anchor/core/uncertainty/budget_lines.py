@@ -6,6 +6,8 @@ from dataclasses import dataclass
 
 from brisk_anchor.core.uncertainty.estimates import Estimate
 
+_NOTHING = 1e-4
+"""The share of a variance that is not worth a line."""
 FEW_LINES = 4
 """How many sources are named where there is little room; the rest are counted together."""
 
@@ -24,12 +26,14 @@ class BudgetLine:
 
 
 def budget_of(estimate: Estimate) -> tuple[BudgetLine, ...]:
-    """The sources of a figure, the largest first; those of one label are one line."""
+    """The sources of a figure, the largest first; those of one label are one line, and what is next to nothing none."""
     variances: dict[str, float] = {}
     freedoms: dict[str, float | None] = {}
     for source, effect in estimate.effects.items():
         variances[source.words] = variances.get(source.words, 0.0) + effect**2
         freedoms[source.words] = source.freedom
     total = sum(variances.values()) or 1.0
-    lines = [BudgetLine(words, v**0.5, v / total, freedoms[words]) for words, v in variances.items() if v]
+    lines = [
+        BudgetLine(words, v**0.5, v / total, freedoms[words]) for words, v in variances.items() if v > _NOTHING * total
+    ]
     return tuple(sorted(lines, key=lambda line: -line.share))

@@ -80,6 +80,10 @@ def chain_text(
         worst = max((abs(a.difference) for a in agreements if not a.is_angle), default=0.0)
         text.append(" ✓ " if good else " ! ", theme.LIVE if good else theme.CORAL)
         text.append(f"control {'agrees to' if good else 'differs by'} {um(worst)}", theme.QUIET)
+    if chain is not None and chain.without and not short:
+        count = len(set(chain.without))
+        told = f"B: what the ± holds; {count} thing{'s are' if count > 1 else ' is'} not in it"
+        text.append(f"{chr(10) if agreements else ''}   {told}{'' if proof is None else chr(10)}", theme.QUIET)
     if proof is not None:
         text.append(" ● " if proof.holds else " ! ", theme.LIVE if proof.holds else theme.CORAL)
         words = "proof" if proof.holds else "no proof:"

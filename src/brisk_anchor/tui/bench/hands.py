@@ -113,7 +113,7 @@ class HandMeasuring:
             more += "The spindle stands turned half round: this only calibrates; 6, then c. "
         found = value_words(dict(zip(feature.axes, feature.coordinates, strict=True)))
         if looks := look_at_residuals(feature):
-            self.stage.tell(f"{title}: {looks[0].found}.", f"{looks[0].why}. {looks[0].do}.", "bad")
+            self.stage.tell(f"{looks[0].found}.", f"{looks[0].do}. {looks[0].why}.", "bad")
             return
         square = f"  out of square {signed_deg(feature.square, 4)}" if feature.square is not None else ""
         self.stage.tell(f"{title}: {found}{size_words(feature)}{square}. {more}{sentence}", behind, "good")

@@ -53,8 +53,9 @@ class RepeatSheet(Sheet):
                 text.append(f", of it from clamping {um(over.between)}\n", theme.QUIET)
             text.append_text(_chart(figure))
         text.append(
-            "\nu takes this spread as the probe's ±, with its count; t writes the chart as SVG and PDF; any other key\n"
-            "leaves. k on the bench marks it clamped again: the next run then tells the reproducibility.",
+            "\nu takes this spread as the probe's ±, with its count; t writes the chart as SVG and PDF.\n"
+            "k on the bench says that it is clamped again: the next run then tells the reproducibility.\n"
+            "Any other key leaves.",
             theme.QUIET,
         )
         with VerticalScroll():
