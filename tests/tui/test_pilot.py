@@ -6,12 +6,13 @@ import asyncio
 import json
 import re
 import threading
+from dataclasses import replace
 
 import pytest
 from sqlalchemy import event
 from textual import events
 from textual.command import CommandList
-from textual.widgets import Input
+from textual.widgets import Input, Static
 
 from brisk_anchor.core.errors import BookVersionError
 from brisk_anchor.nc.profile.control_profile import shipped_profile
@@ -21,6 +22,7 @@ from brisk_anchor.services.job.new_job import begin_job
 from brisk_anchor.services.session.job_opening import open_job
 from brisk_anchor.tui.actions import ACTIONS, of_view
 from brisk_anchor.tui.app import BriskAnchorApp
+from brisk_anchor.tui.budget_sheet import BudgetSheet
 from brisk_anchor.tui.choice_list import ChoiceList
 from brisk_anchor.tui.entry import EntryLine
 from brisk_anchor.tui.view_state import ViewState
@@ -945,3 +947,40 @@ async def test_a_list_that_was_empty_can_be_chosen_from_by_key_and_by_click(tmp_
         await bench.pilot.pause()
         assert bench.app.query_one("#setup").chosen == 3
         assert rows.words.splitlines()[3].startswith(" › ")
+
+
+async def test_what_a_spread_is_made_of_and_what_is_not_in_it_is_shown(tmp_path):
+    async with Bench(tmp_path) as bench:
+        await bench.press("B")
+        assert "Nothing of G54 is measured yet" in said(bench.app)
+        await bench.press("f", "enter", "f", "enter")
+        assert "things are not in it" in said(bench.app, "#chain")
+        await bench.press("B")
+        sheet = str(bench.app.screen.query_one(Static).render())
+        for words in ("length of T20", "94 %", "lobing of T20: not stated", "temperature: not stated", "job.toml"):
+            assert words in sheet
+        await bench.press("escape", "Y")
+        await bench.press("u")
+        told = str(bench.app.screen.query_one("#written", Static).render())
+        assert "from 25 touches" in told
+        assert bench.app.view_state.session.setup.stylus.repeats == 25
+        await bench.press("escape", "f", "enter")
+        await bench.press("2", "B")
+        assert isinstance(bench.app.screen, BudgetSheet)
+
+
+async def test_touches_that_do_not_go_together_are_told_with_what_to_do(tmp_path):
+    async with Bench(tmp_path) as bench:
+        session = bench.app.view_state.session
+        # A probe that is said to be a tenth as good as it is: four touches of a bore lie off their circle.
+        session.working.setup = replace(session.setup, stylus=replace(session.setup.stylus, u_repeatability=0.00001))
+        await bench.press("f", "enter")
+        for _ in range(6):
+            if "off a true shape" in said(bench.app):
+                break
+            await bench.press("y")
+        assert "nobody can tell which it is" in said(bench.app)
+        assert "touch again: y" in said(bench.app)
+        assert session.measured["bore"].feature.widened > 1
+        await bench.press("f", "enter")
+        assert "count" in said(bench.app, "#chain")
