@@ -158,6 +158,7 @@ class ProbeFigures(FileSection):
     offset: tuple[Runout, Runout] = (0.0, 0.0)
     u_offset: float = Field(default=0.0, ge=0, le=0.1)
     repeats: int | None = Field(default=None, ge=2, le=100_000)
+    repeats_measured: date | None = None
     lobing: float | None = Field(default=None, ge=0, le=0.1)
     u_direction: float = Field(default=0.0, ge=0, le=0.1)
     by_direction: ByDirectionSection = ByDirectionSection()
@@ -173,9 +174,10 @@ class ProbeSection(ProbeFigures):
 
     def stylus(self) -> Stylus:
         """The calibrated stylus. Raises GeometryError when its figures make no sense."""
-        written = {"real", "calibrated", "valid_days", "due", "by_direction", "at_feed", "calibration"}
+        elsewhere = {"calibrated", "valid_days", "due", "repeats_measured"}
+        elsewhere |= {"real", "by_direction", "at_feed", "calibration"}
         return Stylus(
-            **self.model_dump(exclude=written),
+            **self.model_dump(exclude=elsewhere),
             by_direction=tuple(zip(self.by_direction.headings, self.by_direction.radii, strict=True)),
             feeds=tuple(found.scatter() for found in self.at_feed),
             calibrations=tuple(CalibratedOn(c.what, c.at, c.on, c.u_on) for c in self.calibration),
@@ -183,7 +185,9 @@ class ProbeSection(ProbeFigures):
 
     def record(self) -> ProbeRecord:
         """When it was calibrated, and what is due."""
-        return ProbeRecord(self.calibrated.isoformat() if self.calibrated else "", self.valid_days, tuple(self.due))
+        scattered = self.repeats_measured.isoformat() if self.repeats_measured else ""
+        calibrated = self.calibrated.isoformat() if self.calibrated else ""
+        return ProbeRecord(calibrated, self.valid_days, tuple(self.due), scattered)
 
 
 class SetterSection(FileSection):

@@ -21,7 +21,7 @@ from brisk_anchor.core.geometry.frames import Array
 from brisk_anchor.core.kinds import FeatureKind
 from brisk_anchor.core.quantities import deg
 from brisk_anchor.core.uncertainty.coverage import u_within
-from brisk_anchor.core.uncertainty.estimates import correlated
+from brisk_anchor.core.uncertainty.estimates import independent, numbered
 from brisk_anchor.core.uncertainty.residuals import Misfit, judge
 from brisk_anchor.core.uncertainty.sources import Source
 
@@ -41,12 +41,13 @@ def feature_of(
     """The feature of a solution, with its budget and what its residuals say."""
     s = solution
     u = np.array([touch.u for touch in touches])
+    alike = _alike(touches, u)
     lobing = _lobes(s, touches, stated)
     form = _form(kind, s, touches, (stated.form or 0.0) / 2)
-    misfit = _misfit(s, touches, u, lobing, form)
+    misfit = _misfit(s, [touches[numbers[0]] for numbers in alike], u, lobing, form)
     widened = misfit.birge if misfit is not None and misfit.too_large else 1.0
     rows: list[Row] = []
-    rows += _scatter(name, s, touches, u * widened, stated, misfit if widened > 1 else None)
+    rows += _scatter(name, s, touches, alike, u * widened, stated, misfit if widened > 1 else None)
     rows += _of_the_tool(s, touches, stated)
     rows += [
         (Source(f"{LOBING} of {_tool(touches)}, {where}", f"{LOBING} of {_tool(touches)}", bounded=True), effect)
@@ -54,7 +55,7 @@ def feature_of(
         if any(effect := _effect(s, errors))
     ]
     rows += _of_the_table(s, touches)
-    rows += _folded(Source(f"form of {name}", f"form of {name}", bounded=True), s, form)
+    rows += _folded(Source(f"form of {name}", f"form of {name}", bounded=True), s.gain @ form.T)
     rows += _of_the_turn(name, kind, s, touches, stated)
     rows += _of_the_sizes(s, stated)
     rows += s.known
@@ -87,37 +88,50 @@ def _effect(solution: Solution, errors: Array) -> tuple[float, ...]:
     return tuple((solution.gain @ errors).tolist())
 
 
-def _folded(source: Source, solution: Solution, errors: Sequence[Array]) -> list[Row]:
-    """Independent errors, each at its own touches, as few as say the same of the figures."""
-    if not len(errors):
+def _folded(source: Source, effects: Array) -> list[Row]:
+    """Independent errors with their effects on each figure (k × n), as few as say the same."""
+    if not effects.size:
         return []
-    effects = solution.gain @ np.array(errors).T
-    found = correlated(source, effects @ effects.T)
-    sources = sorted({name for row in found for name in row}, key=lambda item: item.name)
-    return [(name, tuple(row.get(name, 0.0) for row in found)) for name in sources]
+    roots = independent(effects @ effects.T)
+    return [(numbered(source, n), tuple(root)) for n, root in enumerate(roots)]
 
 
 def _scatter(
-    name: str, solution: Solution, touches: Sequence[Touch], u: Array, stated: Stated, misfit: Misfit | None
+    name: str,
+    solution: Solution,
+    touches: Sequence[Touch],
+    alike: Sequence[Sequence[int]],
+    u: Array,
+    stated: Stated,
+    misfit: Misfit | None,
 ) -> list[Row]:
     """What touches have each for itself. Widened by their residuals, it has the freedom of those."""
     label = f"touches of {name}"
     key = f"{label}, {stated.measurement}" if stated.measurement else label
     groups: dict[tuple[str, float | None], list[int]] = {}
-    for n, touch in enumerate(touches):
-        estimate = (f"residuals of {key}", float(misfit.freedom)) if misfit else (touch.group, touch.freedom)
-        groups.setdefault(estimate, []).append(n)
+    for numbers in alike:
+        first = touches[numbers[0]]
+        estimate = (f"residuals of {key}", float(misfit.freedom)) if misfit else (first.group, first.freedom)
+        groups.setdefault(estimate, []).extend(numbers)
     found: list[Row] = []
     for number, ((group, freedom), numbers) in enumerate(groups.items()):
         own = Source(key + (f" ({number})" if number else ""), label, own=True, group=group, freedom=freedom)
-        found += _folded(own, solution, [u[n] * _one(len(touches), n) for n in numbers if u[n]])
+        whole = len(numbers) == len(touches)
+        effects = solution.gain * u if whole else solution.gain[:, numbers] * u[numbers]
+        if effects.any():
+            found += _folded(own, effects)
     return found
 
 
-def _one(count: int, n: int) -> Array:
-    errors = np.zeros(count)
-    errors[n] = 1.0
-    return errors
+def _alike(touches: Sequence[Touch], u: Array) -> list[list[int]]:
+    """Numbers of touches whose uncertainty comes from the same estimate and is the same: nearly always all."""
+    first = touches[0]
+    if len({id(touch.scatter or touch.stylus) for touch in touches}) == 1 and bool(np.all(u == first.u)):
+        return [list(range(len(touches)))]
+    found: dict[tuple[int, float], list[int]] = {}
+    for n, touch in enumerate(touches):
+        found.setdefault((id(touch.scatter or touch.stylus), touch.u), []).append(n)
+    return list(found.values())
 
 
 def _of_the_tool(solution: Solution, touches: Sequence[Touch], stated: Stated) -> Iterator[Row]:
@@ -209,15 +223,14 @@ def _lobes(solution: Solution, touches: Sequence[Touch], stated: Stated) -> dict
     return _by_direction(solution, limit, _EVEN_LOBES, half_turn=stated.half_turn)
 
 
-def _form(kind: FeatureKind, solution: Solution, touches: Sequence[Touch], limit: float) -> list[Array]:
-    """Form within a zone of ± `limit`: round it goes by direction, on walls and planes every place has its own."""
+def _form(kind: FeatureKind, solution: Solution, touches: Sequence[Touch], limit: float) -> Array:
+    """Form within a zone of ± `limit`, errors by touch (m × n): round by direction, else every place has its own."""
     if not limit:
-        return []
+        return np.zeros((0, len(touches)))
     if kind.is_round:
         levels = [round(touch.ball_centre[2]) for touch in touches] if kind.has_levels else ()
-        return list(_by_direction(solution, limit, levels=levels).values())
-    count = len(solution.normals)
-    return [u_within(limit) * _one(count, n) for n in range(count)]
+        return np.array(list(_by_direction(solution, limit, levels=levels).values()))
+    return u_within(limit) * np.eye(len(touches))
 
 
 def patterns_of(kind: FeatureKind, solution: Solution, touches: Sequence[Touch], stated: Stated) -> list[Array]:
@@ -227,13 +240,16 @@ def patterns_of(kind: FeatureKind, solution: Solution, touches: Sequence[Touch],
 
 
 def _misfit(
-    solution: Solution, touches: Sequence[Touch], u: Array, lobing: dict[str, Array], form: Sequence[Array]
+    solution: Solution, touches: Sequence[Touch], u: Array, lobing: dict[str, Array], form: Array
 ) -> Misfit | None:
-    """What the residuals say. Lobing and form that are stated may be in them, a touch's own in full."""
+    """What the residuals say. Lobing and form that are stated may be in them, a touch's own in full.
+
+    `touches` are one of each kind that differs in where its uncertainty comes from.
+    """
     if solution.design is None or not np.all(u > 0):
         return None
-    variance = u**2
-    for errors in (*lobing.values(), *form):
+    variance = u**2 + (form**2).sum(axis=0)
+    for errors in lobing.values():
         variance = variance + errors**2
     freedoms = [touch.freedom for touch in touches]
     known = None if any(f is None for f in freedoms) else min(f for f in freedoms if f is not None)

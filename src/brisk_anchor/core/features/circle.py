@@ -38,6 +38,17 @@ _LARGEST = 1e5
 """A circle so many times larger than its touches lie apart is a line."""
 
 
+_ROUND = 0.05
+"""Touches no narrower than that, as `_narrow` has it, need no care with digits to find a start."""
+
+
+def _narrow(local: Array) -> float:
+    """How wide centred points lie across the line they lie along, in parts of that: the ratio of singular values."""
+    (a, b), (_, c) = local.T @ local
+    half, apart = (a + c) / 2, math.hypot((a - c) / 2, b)
+    return math.sqrt(max(0.0, float(half - apart)) / float(half + apart)) if half > 0 else 0.0
+
+
 def fit_circle(points: Array, u: Array) -> CircleFit:
     """Geometric least-squares circle, weighted by 1/u², by Gauss-Newton on centred coordinates.
 
@@ -61,8 +72,8 @@ def fit_circle(points: Array, u: Array) -> CircleFit:
     origin = points.mean(axis=0)
     local = points - origin
     scale = float(np.abs(local).max())
-    singular = np.linalg.svd(local, compute_uv=False)
-    if scale < 1e-3 or singular[1] < 1e-6 * singular[0]:
+    narrow = _narrow(local)
+    if scale < 1e-3 or narrow < 1e-6:
         raise GeometryError(
             "The touches lie on a line or on one spot", "They fit a circle of any size", "Spread them round the feature"
         )
@@ -72,10 +83,18 @@ def fit_circle(points: Array, u: Array) -> CircleFit:
     def residual(x: Array) -> tuple[Array, Array]:
         offset = local - x[:2]
         distance = np.maximum(np.hypot(offset[:, 0], offset[:, 1]), 1e-9)
-        return distance - x[2], np.column_stack([-offset / distance[:, None], -np.ones(len(local))])
+        jacobian = np.full((len(local), 3), -1.0)
+        jacobian[:, :2] = -offset / distance[:, None]
+        return distance - x[2], jacobian
 
-    system = np.column_stack([2 * local, np.ones(len(local))]) / sigma[:, None]
-    kasa, *_ = np.linalg.lstsq(system, (local**2).sum(axis=1) / sigma, rcond=None)
+    system = np.ones((len(local), 3))
+    system[:, :2] = 2 * local
+    system /= sigma[:, None]
+    squares = (local**2).sum(axis=1) / sigma
+    if narrow > _ROUND:
+        kasa = np.linalg.solve(system.T @ system, system.T @ squares)
+    else:
+        kasa, *_ = np.linalg.lstsq(system, squares, rcond=None)
     start = np.append(kasa[:2], math.sqrt(max(float(kasa[2] + kasa[:2] @ kasa[:2]), 1e-12)))
     found = gauss_newton(start, residual, sigma, condition=_FLATTEST)
     if found is None or not 0 < found.x[2] <= _LARGEST:
@@ -96,10 +115,11 @@ def fit_circle(points: Array, u: Array) -> CircleFit:
 
 def one_tool(name: str, touches: Sequence[Touch], least: int) -> Touch:
     """The first of touches that one tool made. Raises GeometryError: there are fewer, or of several tools."""
-    if len({touch.stylus for touch in touches}) > 1:
-        raise GeometryError(f"{name} was touched with more than one tool", "", "Touch it with one")
     if len(touches) < least:
         raise GeometryError(f"{name} takes {least} touches or more", f"There are {len(touches)}", "Touch again")
+    first = touches[0].stylus
+    if any(touch.stylus is not first and touch.stylus != first for touch in touches):
+        raise GeometryError(f"{name} was touched with more than one tool", "", "Touch it with one")
     return touches[0]
 
 
@@ -113,7 +133,7 @@ def solve_circle(name: str, kind: FeatureKind, touches: tuple[Touch, ...]) -> So
         GeometryError: touches of more than one stylus, not in a plane across Z, or no circle in them.
     """
     one_tool(name, touches, 3)
-    centres = np.array([touch.ball_centre for touch in touches]).reshape(-1, 3)
+    centres = np.array([touch.position for touch in touches])
     if any(abs(touch.direction[2]) > 0.02 for touch in touches):
         raise GeometryError(f"A touch of {name} came along Z", "A bore or boss is touched from the side", "")
     fit = fit_circle(centres[:, :2], np.array([touch.u for touch in touches]))
@@ -130,6 +150,6 @@ def solve_circle(name: str, kind: FeatureKind, touches: tuple[Touch, ...]) -> So
         (*fit.centre, size),
         gain,
         sense * np.hstack([fit.normals, flat]),
-        tuple(float(value) for value in fit.residuals),
+        tuple(fit.residuals.tolist()),
         np.hstack([fit.normals, flat + 1]),
     )

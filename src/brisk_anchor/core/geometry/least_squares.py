@@ -11,6 +11,8 @@ from brisk_anchor.core.geometry.frames import Array
 
 _MOST_STEPS = 80
 _FURTHEST = 1e6
+_KEEPS_DIGITS = 1e-3
+"""Columns that differ no more than that leave ten digits in a step, and the next one has the rest."""
 _STALLED = 1e-7
 """A step smaller than this, that is no smaller than the one before it, is rounding: a flat arc ends so."""
 
@@ -49,8 +51,7 @@ def gauss_newton(
     x, before = start, np.inf
     for _ in range(_MOST_STEPS):
         r, jacobian = residual(x)
-        step, *_ = np.linalg.lstsq(jacobian / sigma[:, None], -r / sigma, rcond=None)
-        x = x + step
+        x = x + (step := _step(jacobian / sigma[:, None], -r / sigma))
         if not np.isfinite(x).all() or float(np.abs(x).max()) > _FURTHEST:
             return None
         moved = float((np.abs(step) / np.maximum(1.0, np.abs(x))).max())
@@ -60,12 +61,35 @@ def gauss_newton(
     return None
 
 
+def _inverse(jacobian: Array) -> Array | None:
+    """(JᵀJ)⁻¹ where J keeps enough digits for that; None where it takes singular values."""
+    normal = jacobian.T @ jacobian
+    try:
+        pivots = np.diagonal(np.linalg.cholesky(normal))
+    except np.linalg.LinAlgError:
+        return None
+    found = np.asarray(np.linalg.inv(normal), dtype=np.float64)
+    return found if pivots.min() > _KEEPS_DIGITS * pivots.max() else None
+
+
+def _step(jacobian: Array, r: Array) -> Array:
+    """The least-squares step: by its normal equations where they keep enough digits, else by singular values."""
+    inverse = _inverse(jacobian)
+    if inverse is not None:
+        return inverse @ (jacobian.T @ r)
+    return np.asarray(np.linalg.lstsq(jacobian, r, rcond=None)[0], dtype=np.float64)
+
+
 def _solution(
     x: Array, residual: Callable[[Array], tuple[Array, Array]], sigma: Array, condition: float
 ) -> LeastSquares | None:
-    """What stands at the end; the covariance by singular values, which lose no digits where JᵀWJ would."""
+    """What stands at the end; the covariance by singular values where JᵀWJ would lose digits."""
     r, jacobian = residual(x)
-    left, singular, rows = np.linalg.svd(jacobian / sigma[:, None], full_matrices=False)
+    weighed = jacobian / sigma[:, None]
+    covariance = _inverse(weighed)
+    if covariance is not None:
+        return LeastSquares(x, covariance, r, jacobian, -(covariance @ weighed.T) / sigma)
+    left, singular, rows = np.linalg.svd(weighed, full_matrices=False)
     if singular[-1] * condition < singular[0]:
         return None
     spread = rows / singular[:, None]

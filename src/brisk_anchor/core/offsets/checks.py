@@ -20,6 +20,8 @@ from brisk_anchor.core.offsets.chain import Chain
 from brisk_anchor.core.offsets.conditions import Conditions, usual_growth
 from brisk_anchor.core.offsets.proof import Agreement
 from brisk_anchor.core.quantities import deg, expanded, mm, num, signed_deg, signed_mm, signed_num, um
+from brisk_anchor.core.uncertainty.coverage import chi_square_limit
+from brisk_anchor.core.uncertainty.residuals import SMALL_ALARM
 
 if TYPE_CHECKING:
     from brisk_anchor.core.offsets.setup import Travel
@@ -228,6 +230,26 @@ def look_at_residuals(feature: Feature) -> list[Finding]:
             found + square,
             f"Dirt, a burr, a loose stylus, or its form: {times}",
             "Wipe it and touch again: y; or state its form",
+        )
+    ]
+
+
+ENOUGH_FREEDOM = 12
+"""Residuals of so many degrees of freedom, over all features, are asked whether they are too small."""
+
+
+def look_at_scatter(features: Sequence[Feature]) -> list[Finding]:
+    """Over many features: whether touches scatter less than is stated of them, and every ± is larger than need be."""
+    known = [feature.misfit for feature in features if feature.misfit is not None and feature.misfit.scatter is None]
+    square, freedom = sum(misfit.square for misfit in known), sum(misfit.freedom for misfit in known)
+    if freedom < ENOUGH_FREEDOM or square >= chi_square_limit(freedom, 1 - SMALL_ALARM):
+        return []
+    times = num(math.sqrt(freedom / square), 1) if square else "many"
+    return [
+        Finding.warning(
+            f"Touches scatter {times} times less than is stated of them",
+            f"So say the residuals of {len(known)} features; their ± is larger than it need be",
+            "Measure one 25 times with Y, and take that with u",
         )
     ]
 

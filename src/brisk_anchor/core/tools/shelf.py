@@ -14,11 +14,15 @@ FIGURES = ("radius", "length", "offset")
 
 @dataclass(frozen=True, slots=True)
 class ProbeRecord:
-    """The day the probe was calibrated (ISO, "" where nobody knows), how many it holds, and what is `due` since."""
+    """The day the probe was calibrated (ISO, "" where nobody knows), how many it holds, and what is `due` since.
+
+    `scattered` is the day its repeatability was found by touching many times.
+    """
 
     calibrated: str = ""
     valid_days: int | None = None
     due: tuple[str, ...] = ()
+    scattered: str = ""
 
     def changed(self, what: str) -> ProbeRecord:
         """After a new stylus (everything is due), or another pocket (where it seats: length and offset)."""

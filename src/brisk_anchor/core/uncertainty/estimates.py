@@ -113,23 +113,26 @@ def derive(function: Callable[[Array], Sequence[float]], inputs: Sequence[Estima
     return linear(values, jacobian, inputs)
 
 
-def correlated(source: Source, covariance: Array) -> list[dict[Source, float]]:
-    """Effects of errors that have a covariance: as many independent ones as it has directions, numbered."""
+def independent(covariance: Array) -> list[list[float]]:
+    """Effects, on each of k figures, of independent errors that together have a covariance (k × k)."""
+    if len(covariance) == 1:
+        return [[math.sqrt(float(covariance[0, 0]))]] if covariance[0, 0] > 0 else []
     weights, vectors = np.linalg.eigh(covariance)
-    roots = vectors * np.sqrt(np.maximum(weights, 0.0))
-    kept = [k for k, weight in enumerate(weights) if weight > 0]
-    numbered = [
-        Source(
-            f"{source.name} {k}",
-            source.words,
-            own=source.own,
-            group=source.group or (source.name if source.freedom is not None else ""),
-            freedom=source.freedom,
-            bounded=source.bounded,
-        )
-        for k in range(len(kept))
-    ]
-    return [{name: float(row[k]) for name, k in zip(numbered, kept, strict=True) if row[k]} for row in roots]
+    roots: list[list[float]] = (vectors * np.sqrt(np.maximum(weights, 0.0))).T.tolist()
+    return [root for root, weight in zip(roots, weights.tolist(), strict=True) if weight > 0]
+
+
+def numbered(source: Source, number: int) -> Source:
+    """One of several independent errors that are one line of a budget."""
+    group = source.group or (source.name if source.freedom is not None else "")
+    return Source(f"{source.name} {number}", source.words, source.own, group, source.freedom, source.bounded)
+
+
+def correlated(source: Source, covariance: Array) -> list[dict[Source, float]]:
+    """Effects of errors that have a covariance, by figure: as many independent ones as it has directions."""
+    roots = independent(covariance)
+    names = [numbered(source, n) for n in range(len(roots))]
+    return [{name: root[i] for name, root in zip(names, roots, strict=True) if root[i]} for i in range(len(covariance))]
 
 
 def covariance_of(estimates: Sequence[Estimate], *, own: bool = False) -> Array:

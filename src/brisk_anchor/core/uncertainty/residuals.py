@@ -72,8 +72,12 @@ def judge(residuals: Array, sigma: Array, design: Array, scatter: float | None =
     n, k = design.shape
     if n <= k or not np.all(sigma > 0):
         return None
-    q, _ = np.linalg.qr(design / sigma[:, None])
-    redundancy = np.maximum(0.0, 1 - (q**2).sum(axis=1))
+    weighed = design / sigma[:, None]
+    try:
+        root = np.linalg.solve(np.linalg.cholesky(weighed.T @ weighed), weighed.T).T
+    except np.linalg.LinAlgError:  # a flat arc: squares of its columns have no digits left
+        root, _ = np.linalg.qr(weighed)
+    redundancy = np.maximum(0.0, 1 - (root**2).sum(axis=1))
     counted = residuals / sigma
     loose = redundancy < _LOOSE
     scores = np.where(loose, 0.0, np.abs(counted) / np.sqrt(np.where(loose, 1.0, redundancy)))

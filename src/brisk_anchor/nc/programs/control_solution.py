@@ -10,6 +10,7 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
+from functools import lru_cache
 
 import numpy as np
 
@@ -57,6 +58,12 @@ def evaluate(value: Expression, known: Mapping[str, float]) -> float:
         case Function("ATAN", (rise, run)):
             return math.degrees(math.atan2(evaluate(rise, known), evaluate(run, known)))
     raise KeyError(repr(value))
+
+
+@lru_cache(maxsize=64)
+def control_of(measurement: Measurement) -> ControlSolution:
+    """The sums of a measurement; a proof asks for the same ones with every part."""
+    return ControlSolution(measurement)
 
 
 class ControlSolution:
@@ -139,7 +146,7 @@ def agreements(
     Raises:
         GeometryError: the touches define nothing.
     """
-    control = ControlSolution(measurement)
+    control = control_of(measurement)
     try:
         expected = control.figures([touch.position for touch in touches])
     except (ArithmeticError, ValueError, KeyError) as error:
@@ -148,15 +155,16 @@ def agreements(
             "They divide by nothing, or take the root of less",
             "Measure it again",
         ) from error
-    known = KnownSize(measurement.size or 0.0) if measurement.known_size else None
-    plain = spec_of(measurement.kind).solve(feature.name, measurement.kind, _same(touches, measurement, feature), known)
-    letters = [axis.upper() for axis in plain.axes]
-    letters += [] if measurement.known_size else ["D", "E"][: len(plain.sizes)]
-    ours = dict(zip(letters, plain.values, strict=False))
+    letters = [axis.upper() for axis in feature.axes]
+    letters += [] if measurement.known_size else list(feature.sizes)
     rows = {letter: row for row, letter in enumerate(letters) if letter in told}
+    ours = dict(zip(letters, (*feature.coordinates, *feature.sizes.values()), strict=False))
     near = all(abs(ours[letter] - told[letter]) <= NEAR for letter in rows)
     if near and not thorough:
         return tuple(_agreement(feature, letter, ours, told, expected, NEAR, 0.0) for letter in rows)
+    known = KnownSize(measurement.size or 0.0) if measurement.known_size else None
+    plain = spec_of(measurement.kind).solve(feature.name, measurement.kind, _same(touches, measurement, feature), known)
+    ours = dict(zip(letters, plain.values, strict=False))
     slopes = control.derivatives(touches)
     shares = _means(measurement)
     square = np.abs((plain.normals * [touch.direction for touch in feature.touches]).sum(axis=1))

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 
 from brisk_anchor.core.errors import ExportError, Fault, JobError
 from brisk_anchor.core.features.calibration import Calibration
-from brisk_anchor.core.features.touches import AXES
+from brisk_anchor.core.features.touches import AXES, CalibratedOn
 from brisk_anchor.core.geometry.frames import Frame
 from brisk_anchor.core.kinds import FeatureKind, Vector
 from brisk_anchor.core.offsets.rules import FromFeature, FromFit, FromHeading, Keep, Rule
@@ -42,6 +42,22 @@ _PREFERRED = {
     "z": ("BELOW",),
 }
 """Walls that give an axis of a zero where nothing else is said: left before right, front before back."""
+
+
+Figure = str | float | tuple[CalibratedOn, ...] | None
+"""What a line of a tool is set to."""
+
+
+def _calibrations(known: Sequence[CalibratedOn], unit: float) -> str:
+    tables = (
+        f"{{ what = {quoted(c.what)}, at = {quoted(c.at)}, on = {quoted(c.on)}, u_on = {fixed(c.u_on / unit, 6)} }}"
+        for c in known
+    )
+    return f"[{', '.join(tables)}]"
+
+
+def _shown(value: float | tuple[CalibratedOn, ...], unit: float) -> str:
+    return _calibrations(value, unit) if isinstance(value, tuple) else fixed(value / unit, 6)
 
 
 @dataclass(frozen=True, slots=True)
@@ -216,11 +232,7 @@ class JobEditor:
                 (c.what, c.at, c.on, c.u_on) for c in probe.calibration if c.what != calibration.what
             ]
             known.append((calibration.on.what, calibration.on.at, calibration.on.on, calibration.on.u_on))
-            tables = (
-                f"{{ what = {quoted(what)}, at = {quoted(at)}, on = {quoted(on)}, u_on = {fixed(u_on / unit, 6)} }}"
-                for what, at, on, u_on in known
-            )
-            figures["calibration"] = f"[{', '.join(tables)}]"
+            figures["calibration"] = _calibrations([CalibratedOn(*item) for item in known], unit)
         due = [what for what in self.job.machine.probe.due if what != calibration.what]
         for key, value in (figures | {"calibrated": today}).items():
             text = with_key(text, name, key, value, "name", table=("probe",))
@@ -236,6 +248,8 @@ class JobEditor:
         unit = MILLIMETRES[parse(text, name)["units"]]
         if scatter.feed is None:
             figures = {"u_repeatability": fixed(scatter.u / unit, 6), "repeats": str(scatter.repeats)}
+            if scatter.day:
+                figures["repeats_measured"] = scatter.day
         else:
             known = [found.scatter() for found in probe.at_feed if found.touch_feed != scatter.feed]
             tables = (
@@ -249,13 +263,16 @@ class JobEditor:
             text = with_key(text, name, key, value, "name", table=("probe",))
         return self._change({name: text}, "how the probe scatters is known")
 
-    def tool_figures(self, table: tuple[str | int, ...], figures: Mapping[str, str | float], told: str) -> Change:
-        """The machine's file with figures of one table of its tools changed: lengths in mm, text as it is to stand."""
+    def tool_figures(self, table: tuple[str | int, ...], figures: Mapping[str, Figure], told: str) -> Change:
+        """The machine's file with figures of one table of its tools changed: lengths in mm, text as it is to stand.
+
+        None takes a line out.
+        """
         name = self.job.job.machine
         text = self._text(name)
         unit = MILLIMETRES[parse(text, name)["units"]]
         for key, value in figures.items():
-            shown = value if isinstance(value, str) else fixed(value / unit, 6)
+            shown = value if isinstance(value, str) or value is None else _shown(value, unit)
             text = with_key(text, name, key, shown, "name", table=table)
         return self._change({name: text}, told)
 

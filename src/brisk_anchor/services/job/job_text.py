@@ -208,8 +208,10 @@ def with_turner(text: str, row: str, letter: str) -> str:
     return _joined(found)
 
 
-def with_key(text: str, name: str, key: str, value: str, after: str, *, table: tuple[str | int, ...] = ()) -> str:
-    """A file with a value of its head, or of a section, set: where it stands, or else behind `after`.
+def with_key(
+    text: str, name: str, key: str, value: str | None, after: str, *, table: tuple[str | int, ...] = ()
+) -> str:
+    """A file with a value of its head, or of a section, set where it stands, or else behind `after`; None takes it out.
 
     Raises:
         JobError: neither stands there.

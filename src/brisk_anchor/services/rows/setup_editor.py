@@ -181,14 +181,16 @@ class SetupEditor:
         """
         working = self._working
         stylus = working.setup.stylus
+        shelf = working.setup.shelf
         if scatter.feed is None:
             new = replace(stylus, u_repeatability=scatter.u, repeats=scatter.repeats)
+            shelf = replace(shelf, probe=replace(shelf.probe, scattered=scatter.day))
         else:
             others = tuple(known for known in stylus.feeds if known.feed != scatter.feed)
             new = replace(stylus, feeds=(*others, scatter))
         if self.files is not None:
             self.files.make(self.files.scatter_known(scatter))
-        working.setup = replace(working.setup, stylus=new)
+        working.setup = replace(working.setup, stylus=new, shelf=shelf)
         self.probe_changed()
 
     def probe_changed(self) -> None:

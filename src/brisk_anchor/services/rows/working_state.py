@@ -7,6 +7,7 @@ from datetime import UTC, date, datetime
 
 from brisk_anchor.core.features.feature import Feature
 from brisk_anchor.core.features.measuring import Measurement
+from brisk_anchor.core.offsets.checks import Finding, look_at_scatter
 from brisk_anchor.core.offsets.proof import Agreement
 from brisk_anchor.core.offsets.setup import Setup
 from brisk_anchor.services.measure.cautions import age_in_days
@@ -45,8 +46,16 @@ class WorkingState:
     """What was measured with the spindle turned half round: it calibrates, and is no measurement."""
     repeated: dict[str, dict[str, dict[int, tuple[float, ...]]]] = field(default_factory=dict)
     """Figures of repeatability runs: by feature, figure and clamping."""
+    scatter_told: bool = False
+    """Whether it was told that touches scatter less than is stated: once is enough."""
     by_direction: tuple[tuple[float, float], ...] = ()
     """Effective radius at each heading of the last ring the probe was calibrated in, degrees and mm."""
+
+    def scatter_to_tell(self) -> list[Finding]:
+        """What is to be told of how touches scatter over all features; nothing once it was."""
+        looks = [] if self.scatter_told else look_at_scatter([m.feature for m in self.measured.values()])
+        self.scatter_told = self.scatter_told or bool(looks)
+        return looks
 
     def trial(self, setup: Setup) -> WorkingState:
         """A copy with another set-up: nothing that is worked out in it is seen here."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from datetime import UTC, date, datetime
 from typing import Any
@@ -9,7 +10,7 @@ from typing import Any
 from brisk_anchor.book.entries import Entry, EntryKind, RowState, state_of
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.features.calibration import Calibration, calibrate_offset
-from brisk_anchor.core.features.touches import Stylus
+from brisk_anchor.core.features.touches import CalibratedOn, Stylus
 from brisk_anchor.core.offsets.chain import Chain
 from brisk_anchor.core.offsets.checks import Finding, SecondLookError
 from brisk_anchor.core.offsets.rules import Fixed, Keep
@@ -107,6 +108,8 @@ def _probe_line(stylus: Stylus, session: Session, today: date) -> ShelfLine:
     state = f"{', '.join(record.due)} to be calibrated" if record.due else age
     if record.valid_days and not record.due:
         state += f", {record.valid_days} d allowed"
+    if stylus.repeats is not None:
+        state += f"; scatter of {stylus.repeats} touches" + (f", {record.scattered}" if record.scattered else "")
     figures = (
         ("effective radius", stylus.effective_radius),
         ("radius ±", 2 * stylus.u_radius),
@@ -120,7 +123,7 @@ def _probe_line(stylus: Stylus, session: Session, today: date) -> ShelfLine:
     )
 
 
-def _kept(session: Session, table: tuple[str | int, ...], figures: dict[str, str | float], told: str) -> None:
+def _kept(session: Session, table: tuple[str | int, ...], figures: Mapping[str, Any], told: str) -> None:
     if session.editor.files is not None:
         session.editor.files.make(session.editor.files.tool_figures(table, figures, told))
 
@@ -145,13 +148,14 @@ def set_figure(session: Session, line: ShelfLine, label: str, value: float) -> N
     told = f"{line.name}: {label} {num(value)}"
     match line.table:
         case ("probe",):
-            stylus = replace(setup.stylus, **changed)
+            plain, left = _without_calibration(setup.stylus, key)
+            stylus = replace(plain, **changed)
             given = {"effective_radius": "radius", "length": "length", "u_offset": "offset"}.get(key, "")
             record = setup.shelf.probe
             if given in record.due:  # a figure from a certificate is as good as one measured here
                 record = record.done(given, date.today().isoformat())
                 changed["due"] = _listed(record.due)
-            _kept(session, line.table, changed, told)
+            _kept(session, line.table, changed | left, told)
             session.working.setup = replace(setup, stylus=stylus, shelf=replace(setup.shelf, probe=record))
             session.editor.probe_changed()
         case ("hand_tool", int(n)):
@@ -177,6 +181,26 @@ def set_figure(session: Session, line: ShelfLine, label: str, value: float) -> N
                 else replace(cutter, diameter=value)
             )
             _take_cutter(session, fresh, told)
+
+
+def _without_calibration(stylus: Stylus, key: str) -> tuple[Stylus, dict[str, Any]]:
+    """A stylus before a figure of it is typed: nothing that was found with the one before belongs to it any more.
+
+    Returns:
+        The stylus, and the lines of the machine's file that change with it.
+    """
+    what = {"effective_radius": "radius", "length": "length", "u_offset": "offset"}.get(key, "")
+    if key == "u_repeatability":
+        return replace(stylus, repeats=None), {"repeats": None, "repeats_measured": None}
+    if not what:
+        return stylus, {}
+    now = datetime.now(UTC).isoformat(timespec="seconds")
+    known = (*(c for c in stylus.calibrations if c.what != what), CalibratedOn(what, f"typed {now}"))
+    plain = replace(stylus, calibrations=known)
+    if what != "radius":
+        return plain, {"calibration": known}
+    lines = {"calibration": known, "by_direction": None, "u_direction": None}
+    return replace(plain, by_direction=(), u_direction=0.0), lines
 
 
 def probe_exchanged(session: Session, what: str) -> None:

@@ -115,5 +115,7 @@ class HandMeasuring:
         if looks := look_at_residuals(feature):
             self.stage.tell(f"{looks[0].found}.", f"{looks[0].do}. {looks[0].why}.", "bad")
             return
+        if looks := view_state.session.working.scatter_to_tell():
+            behind = f"{looks[0].found}. {looks[0].do}."
         square = f"  out of square {signed_deg(feature.square, 4)}" if feature.square is not None else ""
         self.stage.tell(f"{title}: {found}{size_words(feature)}{square}. {more}{sentence}", behind, "good")
