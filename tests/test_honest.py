@@ -5,13 +5,14 @@ from __future__ import annotations
 import json
 import math
 from dataclasses import replace
+from datetime import date
 from pathlib import Path
 
 import numpy as np
 import pytest
 
 from brisk_anchor.book.chain_form import dumped, loaded
-from brisk_anchor.core.features.touches import Touch
+from brisk_anchor.core.features.touches import CalibratedOn, Touch
 from brisk_anchor.core.offsets.checks import look_at_agreement
 from brisk_anchor.core.uncertainty.estimates import covariance_of
 from brisk_anchor.nc.programs.control_solution import ControlSolution, agreements
@@ -25,6 +26,7 @@ from brisk_anchor.services.session.job_opening import open_job
 from brisk_anchor.services.session.measurement_runner import feature_from
 from brisk_anchor.services.session.repeatability import keep_repeatability, over_clampings, repeat
 from brisk_anchor.services.session.session import Session
+from brisk_anchor.services.session.tool_shelf import lines, set_figure
 from tests.test_line import asked, measure_all
 from tests.test_turned_part import brought_near, line  # noqa: F401 - a fixture
 
@@ -233,3 +235,34 @@ def test_a_ring_calibrated_at_many_places_stands_in_the_file(tmp_path):
         assert np.array(kept.by_direction) == pytest.approx(np.array(stylus.by_direction), abs=1e-3)
         assert (kept.lobing, kept.u_direction) == pytest.approx((stylus.lobing, stylus.u_direction), abs=1e-6)
         assert kept.calibration("radius").on == stylus.calibration("radius").on
+
+
+def test_a_typed_figure_leaves_nothing_of_what_was_found_before(tmp_path):
+    new_job(tmp_path)
+    with open_job(tmp_path, tmp_path / "data", roll=0) as session:
+        table = ((0.0, 2.9941), (180.0, 2.9939))
+        known = (CalibratedOn("radius", "Monday", "ring", 0.0001), CalibratedOn("length", "Monday"))
+        stylus = session.setup.stylus
+        session.working.setup = replace(
+            session.setup, stylus=replace(stylus, by_direction=table, repeats=9, calibrations=known)
+        )
+        probe = next(line for line in lines(session, date(2026, 11, 28)) if line.group == "probe")
+        assert "scatter of 9 touches" in probe.state
+        set_figure(session, probe, "effective radius", 2.9945)
+        set_figure(session, probe, "repeatability ±", 0.002)
+        kept = session.setup.stylus
+        assert (kept.by_direction, kept.repeats, kept.u_repeatability) == ((), None, 0.001)
+        assert kept.calibration("radius").at.startswith("typed")
+        assert kept.calibration("length").at == "Monday"
+        written = load_job(tmp_path).machine.probe
+        assert written.calibration[-1].at == kept.calibration("radius").at
+        assert (written.repeats, written.u_repeatability) == (None, 0.001)
+
+
+def test_touches_that_scatter_less_than_stated_are_told_once(quiet):
+    for name in ("bore", "boss"):
+        request = point_at(quiet.setup, quiet.setup.drawn(name)).with_figure("repeats", 3.0)
+        quiet.runner.measure(build_measurement(quiet.setup, request))
+    (look,) = quiet.working.scatter_to_tell()
+    assert "less than is stated" in look.found
+    assert quiet.working.scatter_to_tell() == []

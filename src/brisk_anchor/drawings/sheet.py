@@ -209,12 +209,15 @@ def _chain_text(figure: Figure, content: SheetContent) -> None:
             rows.append((term.sign, term.label, quantity(term.value, Dimension.NUMBER, 4, signed=last), spread, last))
         if chain.stated and chain.budget:
             rows.append(("", shorten(budget_words(chain), 66, placeholder=" …"), "", "", False))
-    pitch = min(0.062, 0.82 / max(1, len(rows)))
+    words = _below(content)
+    room = 0.97 - 0.045 * len(words) - 0.03
+    pitch = min(0.062, room / max(1, len(rows)))
+    size = min(7.5, 7.5 * pitch / 0.04)
     axes.text(0, 1.02, f"The chain of {content.chain.row}   ± is at 95 %", transform=axes.transAxes, color=QUIET)
     y = 0.97
     for sign, label, value, spread, strong in rows:
         weight = "bold" if strong else "normal"
-        colour = LIVE if strong and value else INK
+        colour = LIVE if strong and value else INK if value or strong else QUIET
         for x, text, side in (
             (0.0, sign, "left"),
             (0.05, label, "left"),
@@ -222,11 +225,16 @@ def _chain_text(figure: Figure, content: SheetContent) -> None:
             (0.9, spread, "right"),
         ):
             axes.text(
-                x, y, text, ha=side, va="top", fontweight=weight, color=colour, family="DejaVu Sans Mono", fontsize=7.5
+                x, y, text, ha=side, va="top", fontweight=weight, color=colour, family="DejaVu Sans Mono", fontsize=size
             )
         y -= pitch
+    axes.text(0, 0.0, "\n".join(words), va="bottom", fontsize=7.5)
+
+
+def _below(content: SheetContent) -> list[str]:
+    """What stands under the chain: what its ± does not hold, its state, its proof."""
     without = "; ".join(dict.fromkeys(content.chain.without))
-    words = wrap(f"Not in the ±: {without}", 96)[:3] if without else []
+    words = wrap(f"Not in the ±: {without}", 104)[:3] if without else []
     words += [*content.chain.notes, f"State: {content.state}"]
     if content.proof:
         proof = content.proof
@@ -234,4 +242,4 @@ def _chain_text(figure: Figure, content: SheetContent) -> None:
             f"Proof: O{proof.program:04d} ended {um(proof.worst, 1)} from the stored value "
             f"({um(proof.allowed, 1)} allowed), program {proof.digest[:12]}"
         )
-    axes.text(0, 0.01, "\n".join(words), va="bottom", fontsize=8)
+    return words
