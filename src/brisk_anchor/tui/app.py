@@ -22,6 +22,7 @@ from textual.theme import Theme
 from textual.widgets import ContentSwitcher, Static
 
 from brisk_anchor.core.errors import BookTamperedError, BriskAnchorError
+from brisk_anchor.core.uncertainty import coverage
 from brisk_anchor.services.paths import DEMO_SPEED
 from brisk_anchor.tui.actions import ACTIONS, Action, Do
 from brisk_anchor.tui.base import Handlers, View
@@ -40,6 +41,8 @@ if TYPE_CHECKING:
 SMALLEST = (100, 30)
 _COMPACT = (130, 40)
 _TICK = 1 / 30
+_LATER = 0.5
+"""How long after the first picture what is wanted soon is loaded, s."""
 _OTHERS = 1.0
 """How often, s, the book is asked whether another window added to it."""
 _BY_KEY = {
@@ -117,6 +120,7 @@ class BriskAnchorApp(App[int]):
         waiting, self._waiting = self._waiting, []
         for action in waiting:
             self.call_later(self._do, action)
+        self.set_timer(_LATER, lambda: self.run_worker(coverage.load, thread=True, group="quantiles", name="quantiles"))
         if session.book is not None and session.book.damage:
             self.tell("The book is damaged and open for reading only.", session.book.damage, "bad")
         elif limits := session.profile.limits:

@@ -19,8 +19,8 @@ if TYPE_CHECKING:
     from brisk_anchor.tui.base import Stage
 
 _BAR = 20
-_WHERE = """lobing and scatter are stated in [probe] of machine.toml, scale and squareness in its head;
-form as form_tolerance of the feature; how the part lies, and [temperature], in job.toml"""
+_WHERE = """lobing and scatter: [probe] in machine.toml; scale and squareness: at its head
+form: form_tolerance of the feature; how the part lies, [temperature]: job.toml"""
 
 
 class BudgetSheet(Sheet):
@@ -47,7 +47,7 @@ def show_budget(stage: Stage, chain: Chain | None, row: str) -> None:
 def budget_text(chain: Chain) -> Text:
     """The sources of each axis: ± of each alone, and its share of the whole."""
     text = Text(f"What the ± of {chain.row} is made of\n", f"bold {theme.SAND}")
-    text.append("95 % of the time, in this set-up, the true value lies within it\n", theme.QUIET)
+    text.append("95 % of the time the true value lies within it, where what is stated holds\n", theme.QUIET)
     for axis in chain.axes:
         _axis(text, axis)
     for note in chain.notes:

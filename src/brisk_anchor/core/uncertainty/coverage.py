@@ -31,6 +31,11 @@ def u_within(limit: float | None) -> float:
     return (limit or 0.0) / math.sqrt(3)
 
 
+def load() -> None:
+    """Load what quantiles come from, before the first one is wanted: it takes a moment."""
+    _student(1.0)
+
+
 @lru_cache(maxsize=4096)
 def _student(freedom: float) -> float:
     from scipy.special import stdtrit

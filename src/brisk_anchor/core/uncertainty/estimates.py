@@ -145,6 +145,10 @@ def covariance_of(estimates: Sequence[Estimate], *, own: bool = False) -> Array:
     return result
 
 
+_FEW = 12
+"""So many errors of touches from one estimate are kept as they are: what they share with other figures stays known."""
+
+
 def folded(estimates: Sequence[Estimate]) -> list[Estimate]:
     """The same with the errors of touches drawn together, one set for every group: as few as say the same.
 
@@ -157,7 +161,7 @@ def folded(estimates: Sequence[Estimate]) -> list[Estimate]:
         groups.setdefault((source.group, source.freedom, source.words), []).append(source)
     kept = [{source: effect for source, effect in item.effects.items() if not source.own} for item in estimates]
     for (group, freedom, words), sources in groups.items():
-        if len(sources) <= len(estimates):
+        if len(sources) <= max(len(estimates), _FEW):
             for held, item in zip(kept, estimates, strict=True):
                 held |= {source: item.effects[source] for source in sources if source in item.effects}
             continue
