@@ -54,7 +54,7 @@ class RepeatSheet(Sheet):
             text.append_text(_chart(figure))
         text.append(
             "\nu takes this spread as the probe's ±, with its count; t writes the chart as SVG and PDF.\n"
-            "k on the bench says that it is clamped again: the next run then tells the reproducibility.\n"
+            "k on the bench: clamped again; the next run then tells the reproducibility.\n"
             "Any other key leaves.",
             theme.QUIET,
         )
