@@ -14,7 +14,9 @@ import pytest
 from brisk_anchor.book.chain_form import dumped, loaded
 from brisk_anchor.core.features.touches import CalibratedOn, Touch
 from brisk_anchor.core.offsets.checks import look_at_agreement
+from brisk_anchor.core.offsets.conditions import Conditions, Temperature
 from brisk_anchor.core.uncertainty.estimates import covariance_of
+from brisk_anchor.nc.profile.control_profile import shipped_profile
 from brisk_anchor.nc.programs.control_solution import ControlSolution, agreements
 from brisk_anchor.services.job.job_models import MachineDescription
 from brisk_anchor.services.job.jobs import load_job, new_job
@@ -266,3 +268,17 @@ def test_touches_that_scatter_less_than_stated_are_told_once(quiet):
     (look,) = quiet.working.scatter_to_tell()
     assert "less than is stated" in look.found
     assert quiet.working.scatter_to_tell() == []
+
+
+@pytest.mark.parametrize("profile_name", ["skip-macro", "probe-params"])
+def test_a_warm_part_is_stored_and_proved_with_its_figures_as_long_as_they_are(scene, profile_name):
+    session = Session(scene, None, shipped_profile(profile_name), seed=None)
+    warm = Conditions(temperature=Temperature(30.0, "aluminium"))
+    cold = session.solver
+    measure_all(session)
+    before = cold.chain("G54").values
+    session.working.setup = replace(session.setup, conditions=warm)
+    stored = session.writer.store("G54").values
+    assert before["x"] - stored["x"] == pytest.approx(36.0 * 10 * 23.5e-6)
+    assert session.prover.prove("G54").holds
+    assert session.solver.true_offset("G54")["x"] == pytest.approx(stored["x"], abs=0.0003)

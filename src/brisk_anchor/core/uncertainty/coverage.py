@@ -1,4 +1,4 @@
-"""Coverage factors and limits of tests: quantiles of Student's, Pearson's and Fisher's distributions.
+"""Coverage factors and limits of tests: quantiles of Student's, the chi-square and Fisher's distributions.
 
 They come from SciPy, which is loaded when the first one is wanted that is not Gaussian.
 """

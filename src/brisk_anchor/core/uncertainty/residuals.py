@@ -1,6 +1,6 @@
 """What residuals say: whether touches go together with what is stated of them, and which one does not.
 
-The sum of squares is compared with Pearson's distribution (Fisher's where the standard uncertainty was itself
+The sum of squares is compared with the chi-square distribution (Fisher's where the standard uncertainty was itself
 estimated), each residual on its own with the Gaussian one (Baarda's w). See docs/maths.md.
 """
 

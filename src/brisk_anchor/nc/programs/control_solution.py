@@ -163,7 +163,8 @@ def agreements(
     if near and not thorough:
         return tuple(_agreement(feature, letter, ours, told, expected, NEAR, 0.0) for letter in rows)
     known = KnownSize(measurement.size or 0.0) if measurement.known_size else None
-    plain = spec_of(measurement.kind).solve(feature.name, measurement.kind, _same(touches, measurement, feature), known)
+    # A feature keeps its touches as they were before compensation by direction: the control knows one radius.
+    plain = spec_of(measurement.kind).solve(feature.name, measurement.kind, feature.touches, known)
     ours = dict(zip(letters, plain.values, strict=False))
     slopes = control.derivatives(touches)
     shares = _means(measurement)
@@ -191,14 +192,6 @@ def agreements(
             _agreement(feature, letter, ours, told, expected, rounding, explained, theirs / mine if mine else 1.0)
         )
     return tuple(found)
-
-
-def _same(touches: Sequence[Touch], measurement: Measurement, feature: Feature) -> tuple[Touch, ...]:
-    """The feature's touches as they were before compensation by direction: the control knows one radius."""
-    if not feature.shifted:
-        return feature.touches
-    counted = [touches[n] for n in measurement.counted(list(range(measurement.touch_count)))]
-    return tuple(counted) if len(counted) == len(feature.touches) else feature.touches
 
 
 def _agreement(

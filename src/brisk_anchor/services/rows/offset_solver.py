@@ -9,6 +9,7 @@ from brisk_anchor.core.features.constructed_features import Distance, build, dis
 from brisk_anchor.core.features.feature import Feature
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.offsets.chain import Chain, solve_offset
+from brisk_anchor.core.offsets.conditions import grown
 from brisk_anchor.core.offsets.rules import features_in, parent_in
 from brisk_anchor.services.machine.ports import ControlLink
 from brisk_anchor.services.rows.row_states import RowStates
@@ -101,4 +102,5 @@ class OffsetSolver:
                 upper = feature.kind.has_levels  # its place is that of the first level
                 x, y, z = feature.places[i] if feature.places else feature.touches[0 if upper else -1].ball_centre
                 tips[name, axis] = (x, y, z - setup.stylus.effective_radius)
-        return self._working.scene.true_offset(setup.row(row).rules, tips)
+        # Its part lies there as it is drawn; the rules say how long figures of the drawing are to be taken.
+        return self._working.scene.true_offset(grown(setup.row(row).rules, setup.conditions), tips)

@@ -57,7 +57,7 @@ class OffsetWriter:
         chain = solve_offset(row, plan.rules, features, held, self._rows.parents(), plan.turner, conditions)
         used = [working.measured[name] for name in self._rows.needed(plan)]
         reference, name, limit = self._programs.jump_reference(row)
-        agreements = [a for m in used for a in m.agreements if not a.is_size]
+        agreements = [agreement for measured in used for agreement in measured.agreements]
         looks = look_at_store(
             chain,
             reference,
