@@ -118,6 +118,8 @@ def test_form_is_within_its_zone_or_told_as_unknown():
     slot = solve("slot", FeatureKind.SLOT, walls("-x +x"), stated=Stated(form=0.006))
     assert part(slot, "D", "form") == pytest.approx(0.003 / math.sqrt(3) * math.sqrt(2))
     assert "form: not bounded below 8 touches" in solve("bore", FeatureKind.BORE, ring()).without
+    thrice = solve("bore", FeatureKind.BORE, ring() * 3)
+    assert "form: not bounded below 8 touches" in thrice.without
     many = solve("bore", FeatureKind.BORE, ring(headings=range(0, 360, 45)))
     assert not any(words.startswith("form") for words in many.without)
 
@@ -376,6 +378,9 @@ def test_a_ring_at_many_places_gives_a_table_that_takes_lobing_out():
     assert bore.shifted[0] == pytest.approx(0.002, abs=1e-5)
     assert part(bore, "x", "lobing") < 0.0005
     assert part(bore, "x", "radius of T20 by direction") == pytest.approx(U / math.sqrt(2))
+    mean = tuple(replace(touch, stylus=stylus) for touch in ring())
+    both = solve("bore", FeatureKind.BORE, mean, stated=Stated(half_turn=True))
+    assert both.coordinates == pytest.approx((-400.0, -200.0), abs=1e-9)  # opposite sides of the ball met: their mean
     few = calibrate(solve("ring", FeatureKind.BORE, ring()), 38.0, 0.0)
     assert few.lobing is None
 

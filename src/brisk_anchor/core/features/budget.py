@@ -25,6 +25,8 @@ from brisk_anchor.core.uncertainty.estimates import independent, numbered
 from brisk_anchor.core.uncertainty.residuals import Misfit, judge
 from brisk_anchor.core.uncertainty.sources import Source
 
+SCALE, GROWTH = Source("scale of the machine"), Source("temperature")
+TURN = "turn of the part"
 LOBING, ODD = "lobing", "odd"
 """Words that the names of sources by direction begin with, or have in them."""
 SECTOR = 10.0
@@ -273,11 +275,7 @@ def _of_the_turn(
     if not stated.turn or not _is_once(kind, solution):
         return
     limit = math.radians(stated.turn)
-    turned = Source(
-        f"turn of the part, {stated.clamping}" if stated.clamping else "turn of the part",
-        "turn of the part",
-        bounded=True,
-    )
+    turned = Source(f"{TURN}, {stated.clamping}" if stated.clamping else TURN, TURN, bounded=True)
     middle = np.array([solution.values[solution.axes.index(a)] if a in solution.axes else np.nan for a in "xy"])
     radius = touches[0].stylus.effective_radius
     contacts = np.array([touch.ball_centre for touch in touches])[:, :2] + radius * solution.normals[:, :2]
@@ -288,7 +286,7 @@ def _of_the_turn(
     elif kind.is_one_pair and stated.aim:
         aside = (solution.normals[:, 0] + solution.normals[:, 1]) * u_within(limit) * u_within(stated.aim)
         yield (
-            Source(f"where {name} is met along it, {stated.measurement}", "turn of the part", bounded=True),
+            Source(f"where {name} is met along it, {stated.measurement}", TURN, bounded=True),
             _effect(solution, aside),
         )
     # θ² of a θ that is anywhere within its limits: its root mean square is 1/√5 of the largest.
@@ -308,11 +306,6 @@ def _of_the_sizes(solution: Solution, stated: Stated) -> Iterator[Row]:
             yield name, tuple(0.0 if i < len(solution.axes) else u * v for i, v in enumerate(solution.values))
 
 
-SCALE = Source("scale of the machine")
-TURN = "turn of the part"
-GROWTH = Source("temperature")
-
-
 def _without(kind: FeatureKind, solution: Solution, touches: Sequence[Touch], stated: Stated) -> Iterator[str]:
     """What the ± does not include, as nobody stated it."""
     stylus = touches[0].stylus
@@ -320,7 +313,8 @@ def _without(kind: FeatureKind, solution: Solution, touches: Sequence[Touch], st
     if isinstance(stylus, Stylus) and stylus.lobing is None and beside:
         yield f"lobing of T{stylus.tool_number}: not stated"
     if stated.form is None:
-        if kind.is_round and len(touches) < ENOUGH:
+        places = {heading[2] for heading in _headings(solution) if heading is not None}
+        if kind.is_round and len(places) < ENOUGH:
             yield f"form: not bounded below {ENOUGH} touches"
         elif not kind.is_round:
             yield "form: not stated"
@@ -328,23 +322,26 @@ def _without(kind: FeatureKind, solution: Solution, touches: Sequence[Touch], st
         yield f"the part turned by up to {deg(stated.turn)}: the wall holds where it was touched"
 
 
-def compensated(touches: Sequence[Touch]) -> tuple[Touch, ...]:
+def compensated(touches: Sequence[Touch], *, half_turn: bool = False) -> tuple[Touch, ...]:
     """Touches as they are with the radius that was calibrated in their own direction, where there is a table of that.
 
-    Between two headings of the table the radius is interpolated, round the circle.
+    Between two headings of the table the radius is interpolated, round the circle. A touch that is the mean of two, the
+    spindle turned half round between, was made by both sides of the ball.
     """
     stylus = touches[0].stylus if touches else None
     if not isinstance(stylus, Stylus) or not stylus.by_direction:
         return tuple(touches)
     headings, radii = zip(*sorted(stylus.by_direction), strict=True)
+    sides = (0.0, 180.0) if half_turn else (0.0,)
     found = []
     for touch in touches:
         dx, dy, dz = touch.direction
         if abs(dz) > 0.7:
             found.append(touch)
             continue
-        heading = math.degrees(math.atan2(dy, dx)) % 360
-        more = float(np.interp(heading, headings, radii, period=360)) - stylus.effective_radius
+        heading = math.degrees(math.atan2(dy, dx))
+        met = np.interp([(heading + side) % 360 for side in sides], headings, radii, period=360)
+        more = float(np.mean(met)) - stylus.effective_radius
         x, y, z = touch.position
         found.append(replace(touch, position=(x + more * dx, y + more * dy, z)))
     return tuple(found)

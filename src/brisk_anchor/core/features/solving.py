@@ -38,7 +38,7 @@ def solve(
     known = KnownSize(diameter, u_diameter) if diameter is not None and kind.may_be_free else None
     solver = spec_of(kind).solve
     plain = solver(name, kind, touches, known)
-    better = compensated(touches)
+    better = compensated(touches, half_turn=stated.half_turn)
     if better == touches:
         return feature_of(name, kind, touches, plain, stated)
     solution = solver(name, kind, better, known)
