@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -230,3 +231,44 @@ def test_walls_that_run_the_same_way_have_no_corner(front: float, right: float) 
     touches += [wall(right, (-1, 0), along, (0, 0)) for along in (10.0, 45.0)]
     with pytest.raises(GeometryError, match="nearly parallel"):
         solve("c", FeatureKind.OUTSIDE_CORNER, tuple(touches))
+
+
+_PLACES = ((0.0, 0.0), (80.0, 10.0), (20.0, 60.0))
+_FIT = FromFit(("a", "b", "c"), _PLACES)
+
+
+@pytest.mark.parametrize(
+    "rules",
+    [
+        {"x": FromFeature("a", 10.0), "y": FromFeature("c", 60.0), "r": FromHeading("a", "b")},
+        {"x": FromFeature("a", 10.0, other="b"), "y": FromFeature("a"), "r": Fixed(2.0, 0.01)},
+        {"x": _FIT, "y": _FIT, "r": _FIT},
+        {"x": _FIT, "y": _FIT, "r": FromHeading("a", "b")},
+        {"x": _FIT, "y": FromFeature("c", 60.0), "r": _FIT},
+    ],
+)
+def test_derivatives_of_a_turned_row_are_those_of_its_values(rules) -> None:
+    features = {n: solve(n, FeatureKind.BORE, ring(2.0, at, 12.0)) for n, at in zip("abc", _PLACES, strict=True)}
+    chain = solve_offset("G54", rules, features)
+
+    def nudged(name: str, i: int, by: float) -> dict[str, float]:
+        x, y = features[name].coordinates
+        moved = replace(features[name], coordinates=(x + by, y) if i == 0 else (x, y + by))
+        return solve_offset("G54", rules, features | {name: moved}).values
+
+    for axis in chain.axes:
+        effects = dict(axis.effects)
+        for name in features:
+            for source in [source for source, _ in features[name].effects if source.own]:
+                own = next(effect for known, effect in features[name].effects if known == source)
+                wanted = 0.0
+                for i in (0, 1):
+                    ahead, back = nudged(name, i, 1e-4)[axis.axis], nudged(name, i, -1e-4)[axis.axis]
+                    wanted += own[i] * (ahead - back) / 2e-4
+                assert effects.get(source, 0.0) == pytest.approx(wanted, abs=1e-9)
+    typed = [effect for source, effect in chain.axis("x").effects if source.name == "G54 R by hand"]
+    if isinstance(rules["r"], Fixed):
+        ahead, back = ({**rules, "r": Fixed(2.0 + by)} for by in (1e-4, -1e-4))
+        high, low = (solve_offset("G54", changed, features).values["x"] for changed in (ahead, back))
+        swing = (high - low) / 2e-4
+        assert typed == [pytest.approx(0.01 * swing, rel=1e-6)]

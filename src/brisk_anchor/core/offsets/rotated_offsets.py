@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -35,7 +36,7 @@ from brisk_anchor.core.offsets.rules import (
     centre_source,
     features_in,
 )
-from brisk_anchor.core.uncertainty.estimates import Estimate, combined, derive, linear
+from brisk_anchor.core.uncertainty.estimates import Estimate, combined, linear
 from brisk_anchor.core.uncertainty.sources import Source
 
 _NOTHING = 1e-12
@@ -47,19 +48,58 @@ def wrapped(angle: float) -> float:
     return angle - 360.0 * math.ceil((angle - 180.0) / 360.0)
 
 
-class _Inputs:
-    """Coordinates of features side by side, so that a function of all of them can be derived."""
+@dataclass(frozen=True, slots=True, eq=False)
+class _Figure:
+    """A figure and its derivatives by everything that was measured."""
 
-    def __init__(self, features: Mapping[str, Feature], *, straight: bool = False) -> None:
+    value: float
+    by: Array
+
+    def plus(self, more: float) -> _Figure:
+        """The same, that much larger."""
+        return _Figure(self.value + more, self.by)
+
+    @property
+    def back(self) -> _Figure:
+        """The same with the other sign."""
+        return _Figure(-self.value, -self.by)
+
+
+def _turn(x: _Figure, y: _Figure, angle: _Figure) -> tuple[_Figure, _Figure]:
+    """A place turned by an angle, degrees counter-clockwise."""
+    c, s = math.cos(math.radians(angle.value)), math.sin(math.radians(angle.value))
+    u, v = c * x.value - s * y.value, s * x.value + c * y.value
+    swing = math.radians(1.0) * angle.by
+    return _Figure(u, c * x.by - s * y.by - v * swing), _Figure(v, s * x.by + c * y.by + u * swing)
+
+
+class _Inputs:
+    """Coordinates of features side by side, and a typed angle: what a turned row is worked out from."""
+
+    def __init__(self, row: str, features: Mapping[str, Feature], turning: Rule | None, *, straight: bool) -> None:
         """`straight`: walls are read in the frame of a measured angle, so that what they were turned by is known."""
         self.estimates: list[Estimate] = []
-        self.at: dict[tuple[str, str], int] = {}
+        self._at: dict[tuple[str, str], int] = {}
         for name, feature in features.items():
             for axis, item in feature.estimates().items():
-                self.at[name, axis] = len(self.estimates)
+                self._at[name, axis] = len(self.estimates)
                 if straight and feature.places:
                     item = Estimate(item.value, {s: e for s, e in item.effects.items() if s.words != TURN})
                 self.estimates.append(item)
+        if isinstance(turning, Fixed):
+            self._at["", "r"] = len(self.estimates)
+            self.estimates.append(Estimate(turning.value, {Source(f"{row} R by hand"): turning.u} if turning.u else {}))
+
+    def known(self, value: float) -> _Figure:
+        """A figure that depends on nothing measured."""
+        return _Figure(value, np.zeros(len(self.estimates)))
+
+    def figure(self, name: str, axis: str) -> _Figure:
+        """A coordinate as it was measured."""
+        at = self._at[name, axis]
+        by = np.zeros(len(self.estimates))
+        by[at] = 1.0
+        return _Figure(self.estimates[at].value, by)
 
 
 def u_of_point(feature: Feature) -> float:
@@ -76,44 +116,82 @@ def u_of_point(feature: Feature) -> float:
     return max(1e-6, math.sqrt(total / 2))
 
 
-def _fit(rule: FromFit, features: Mapping[str, Feature], x: Array, inputs: _Inputs, angle: float | None) -> Alignment:
-    measured = [(float(x[inputs.at[name, "x"]]), float(x[inputs.at[name, "y"]])) for name in rule.names]
-    return best_fit(measured, rule.places, [u_of_point(features[name]) for name in rule.names], angle=angle)
+def _aligned(rule: FromFit, features: Mapping[str, Feature], angle: float | None) -> tuple[Alignment, Array]:
+    """The best fit of what was measured, and the weights it has by feature."""
+    measured = [(features[name].coordinate("x"), features[name].coordinate("y")) for name in rule.names]
+    u = [u_of_point(features[name]) for name in rule.names]
+    weights = 1 / np.square(u)
+    return best_fit(measured, rule.places, u, angle=angle), weights / weights.sum()
 
 
-def _angle(rule: Rule | None, features: Mapping[str, Feature], x: Array, inputs: _Inputs) -> float:
+def _fit(
+    rule: FromFit, features: Mapping[str, Feature], inputs: _Inputs, angle: _Figure | None
+) -> tuple[tuple[_Figure, _Figure], _Figure]:
+    """Place and angle (degrees) of a best fit with their derivatives; the angle is that given, where one is.
+
+    With S = Σ w d × m and C = Σ w d · m of places about their middles, tan θ = S / C, dθ = (C dS − S dC) / (S² + C²);
+    the place is the middle of what was measured less the turned middle of the drawing.
+    """
+    fit, weights = _aligned(rule, features, None if angle is None else angle.value)
+    points = [(inputs.figure(name, "x"), inputs.figure(name, "y")) for name in rule.names]
+    drawn = np.array(rule.places)
+    middle = weights @ drawn
+    if angle is None:
+        measured = np.array([(x.value, y.value) for x, y in points])
+        d, m = drawn - middle, measured - weights @ measured
+        cross = float(weights @ (d[:, 0] * m[:, 1] - d[:, 1] * m[:, 0]))
+        along = float(weights @ (d * m).sum(axis=1))
+        by = inputs.known(0.0).by
+        for w, (u, v), (x, y) in zip(weights, d, points, strict=True):
+            by = by + w * (along * (u * y.by - v * x.by) - cross * (u * x.by + v * y.by))
+        angle = _Figure(wrapped(fit.angle), np.degrees(by / (cross**2 + along**2)))
+    lever = _turn(inputs.known(float(middle[0])), inputs.known(float(middle[1])), angle)
+    place = [
+        _Figure(fit.place[i], sum((w * point[i].by for w, point in zip(weights, points, strict=True)), -lever[i].by))
+        for i in (0, 1)
+    ]
+    return (place[0], place[1]), angle
+
+
+def _angle(rule: Rule | None, features: Mapping[str, Feature], inputs: _Inputs) -> _Figure:
     """Degrees the row is turned by."""
     match rule:
+        case FromHeading(name, other, drawing) if not other:
+            found = inputs.figure(name, "r").plus(-drawing)
         case FromHeading(name, other, drawing):
-            if not other:
-                return wrapped(float(x[inputs.at[name, "r"]]) - drawing)
-            dx, dy = (float(x[inputs.at[other, a]] - x[inputs.at[name, a]]) for a in "xy")
-            return wrapped(math.degrees(math.atan2(dy, dx)) - drawing)
+            (x, y), (to_x, to_y) = ([inputs.figure(n, axis) for axis in "xy"] for n in (name, other))
+            dx, dy = to_x.value - x.value, to_y.value - y.value
+            by = (dx * (to_y.by - y.by) - dy * (to_x.by - x.by)) / (dx**2 + dy**2)
+            found = _Figure(math.degrees(math.atan2(dy, dx)) - drawing, np.degrees(by))
         case FromFit():
-            return wrapped(_fit(rule, features, x, inputs, None).angle)
-        case Fixed(value):
-            return value
-    return 0.0
+            return _fit(rule, features, inputs, None)[1]
+        case Fixed():
+            return inputs.figure("", "r")
+        case _:
+            return inputs.known(0.0)
+    return _Figure(wrapped(found.value), found.by)
 
 
 def _in_turned_frame(
-    axis: str, rule: FromFeature, features: Mapping[str, Feature], x: Array, inputs: _Inputs, angle: float
-) -> float:
+    axis: str, rule: FromFeature, features: Mapping[str, Feature], inputs: _Inputs, angle: _Figure
+) -> _Figure:
     """Where the zero lies along an axis of the turned frame, mm."""
-    c, s = math.cos(math.radians(angle)), math.sin(math.radians(angle))
     i = AXES.index(axis)
-    total = 0.0
+    total = inputs.known(0.0)
     for name in rule.features:
         feature = features[name]
-        here = float(x[inputs.at[name, axis]])
+        here, radius = inputs.figure(name, axis), 0.0
         if feature.places:
             spot = feature.places[feature.axes.index(axis)]
             radius = feature.coordinate(axis) - spot[i]
-            across = spot[1 - i]
+            across = inputs.known(spot[1 - i])
         else:
-            radius, across = 0.0, float(x[inputs.at[name, AXES[1 - i]]])
-        total += c * (here - radius) + (s if i == 0 else -s) * across + radius
-    return total / len(rule.features) - rule.drawing + rule.allowance
+            across = inputs.figure(name, AXES[1 - i])
+        place = (here.plus(-radius), across) if i == 0 else (across, here.plus(-radius))
+        found = _turn(*place, angle.back)[i]
+        total = _Figure(total.value + found.value + radius, total.by + found.by)
+    count = len(rule.features)
+    return _Figure(total.value / count - rule.drawing + rule.allowance, total.by / count)
 
 
 def turned_estimates(row: str, rules: Rules, features: Mapping[str, Feature]) -> dict[str, Estimate]:
@@ -134,27 +212,19 @@ def turned_estimates(row: str, rules: Rules, features: Mapping[str, Feature]) ->
                 "Take X and Y from features, or leave the angle out",
             )
     used = {name: features[name] for rule in rules.values() for name in features_in(rule)}
-    inputs = _Inputs(used, straight=not fitted and isinstance(turning, FromHeading) and not turning.other)
-
-    def work(x: Array) -> tuple[float, float, float]:
-        angle = _angle(turning, features, x, inputs)
-        fits = [rule for rule in (rules["x"], rules["y"]) if isinstance(rule, FromFit)]
-        fixed = None if isinstance(turning, FromFit) else angle
-        places = [_fit(rule, features, x, inputs, fixed).place for rule in fits]
-        if len(fits) == 2:
-            return places[0][0], places[1][1], angle
-        zero = []
-        for i, axis in enumerate("xy"):
-            rule = rules[axis]
-            if isinstance(rule, FromFeature):
-                zero.append(_in_turned_frame(axis, rule, features, x, inputs, angle))
-            else:
-                zero.append(turned(*places[0], -angle)[i])
-        return (*turned(zero[0], zero[1], angle), angle)
-
-    x, y, r = derive(work, inputs.estimates)
-    if isinstance(turning, Fixed) and turning.u:
-        r = Estimate(r.value, {Source(f"{row} R by hand"): turning.u})
+    straight = not fitted and isinstance(turning, FromHeading) and not turning.other
+    inputs = _Inputs(row, used, turning, straight=straight)
+    angle = _angle(turning, features, inputs)
+    given = None if isinstance(turning, FromFit) else angle
+    zero: list[_Figure] = []
+    for i, axis in enumerate("xy"):
+        rule = rules[axis]
+        if isinstance(rule, FromFit):
+            zero.append(_turn(*_fit(rule, features, inputs, given)[0], angle.back)[i])
+        elif isinstance(rule, FromFeature):
+            zero.append(_in_turned_frame(axis, rule, features, inputs, angle))
+    figures = [*_turn(zero[0], zero[1], angle), angle]
+    x, y, r = linear([f.value for f in figures], np.array([f.by for f in figures]), inputs.estimates)
     found = {"x": x, "y": y}
     return found if turning is None else found | {"r": r}
 
@@ -250,6 +320,5 @@ def _on_the_table(row: str, axis: str, rule: FromTable, parents: Mapping[str, Ma
 
 def fit_residuals(rule: FromFit, features: Mapping[str, Feature], axis: str, angle: float) -> dict[str, float]:
     """How far each feature of a fit lies off it along an axis, measured less fitted, mm."""
-    inputs = _Inputs(features)
-    fit = _fit(rule, features, np.array([item.value for item in inputs.estimates]), inputs, angle)
+    fit, _ = _aligned(rule, features, angle)
     return dict(zip(rule.names, (r["xy".index(axis)] for r in fit.residuals), strict=True))
