@@ -14,7 +14,7 @@ from brisk_anchor.core.features.measuring import Measurement
 from brisk_anchor.core.features.touch_pattern import SIDES, TouchPattern, Wall
 from brisk_anchor.core.geometry.frames import Frame
 from brisk_anchor.core.offsets.checks import SecondLookError
-from brisk_anchor.core.uncertainty.estimates import derive
+from brisk_anchor.core.uncertainty.estimates import Estimate, combined
 from brisk_anchor.nc.profile.control_profile import shipped_profile
 from brisk_anchor.services.job.jobs import load_job, new_job
 from brisk_anchor.services.machine.runs import Run
@@ -206,7 +206,7 @@ def test_what_is_built_knows_what_it_has_in_common_with_its_parts(line: tuple[Se
     features = session.solver.features()
     own = {name: features[name].estimates()["x"] for name in ("cut", "ball", "mid")}
     # mid − cut/2 = ball/2: were they taken for strangers, it would come out more uncertain than that.
-    (rest,) = derive(lambda v: (float(v[0] - v[1] / 2),), (own["mid"], own["cut"]))
+    rest = Estimate(0.0, combined((1.0, own["mid"].effects), (-0.5, own["cut"].effects)))
     assert rest.u_own == pytest.approx(own["ball"].u_own / 2)
 
 

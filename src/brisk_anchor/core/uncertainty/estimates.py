@@ -8,7 +8,7 @@ result follow, correlations included (law of propagation of uncertainty, JCGM 10
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -90,27 +90,6 @@ def linear(values: Iterable[float], jacobian: Array, inputs: Sequence[Estimate])
         Estimate(float(value), combined(*zip(row, (item.effects for item in inputs), strict=True)))
         for value, row in zip(values, rows, strict=True)
     ]
-
-
-def derive(function: Callable[[Array], Sequence[float]], inputs: Sequence[Estimate]) -> list[Estimate]:
-    """Estimates of what a smooth function makes of others, where nobody wrote its derivatives down.
-
-    Derivatives are central differences; a step of 1e-4 mm or degree is small against any curve a part has, and large
-    against rounding at machine coordinates of metres.
-    """
-    at = np.array([item.value for item in inputs], dtype=np.float64)
-    values = [float(value) for value in function(at)]
-    jacobian = np.zeros((len(values), len(inputs)))
-    step = 1e-4
-    for i, item in enumerate(inputs):
-        if not any(item.effects.values()):
-            continue
-        ahead, back = at.copy(), at.copy()
-        ahead[i] += step
-        back[i] -= step
-        high, low = (np.array([float(v) for v in function(place)]) for place in (ahead, back))
-        jacobian[:, i] = (high - low) / (2 * step)
-    return linear(values, jacobian, inputs)
 
 
 def independent(covariance: Array) -> list[list[float]]:
