@@ -151,6 +151,11 @@ def test_an_entry_of_many_touches_stays_short(quiet):
         covariance_of([a.estimate for a in chain.axes])
     )
     assert again.features[0].touches == chain.features[0].touches
+    request = replace(point_at(quiet.setup, quiet.setup.drawn("bore")).with_figure("places", 36.0), repeats=9)
+    quiet.runner.measure(build_measurement(quiet.setup, request))
+    text = dumped(quiet.solver.chain("G54"))
+    assert len(text) < 16_000
+    assert len(loaded(text).features[0].touches) == 40
 
 
 def test_a_typed_change_keeps_what_the_value_depended_on(session):

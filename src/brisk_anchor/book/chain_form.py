@@ -1,13 +1,15 @@
 """How a chain is kept in the book: as JSON, with what it names often written once. Older forms are read as well.
 
 A chain as it is in memory names its sources at every figure and the whole tool at every touch. In the book each source
-and each tool stands once in a list, and its place in that list where it is used.
+and each tool stands once in a list, and its place in that list where it is used. Of a feature with very many touches
+every so many are kept, with their residuals: what all of them said of its figures is in their covariance.
 """
 
 from __future__ import annotations
 
 import json
 import re
+from dataclasses import replace
 from functools import lru_cache
 from typing import Any
 
@@ -16,6 +18,8 @@ from pydantic import TypeAdapter
 from brisk_anchor.core.offsets.chain import Chain
 
 FORM = 2
+MOST_TOUCHES = 40
+"""So many touches of a feature are kept."""
 _SHARED = "shared "
 _DEFAULTS = {"label": "", "own": False, "group": "", "freedom": None, "bounded": False}
 
@@ -27,7 +31,7 @@ def _adapter() -> TypeAdapter[Chain]:
 
 def dumped(chain: Chain) -> str:
     """A chain as text; the scatter of its touches is drawn together first."""
-    data: dict[str, Any] = _adapter().dump_python(chain.folded(), mode="json")
+    data: dict[str, Any] = _adapter().dump_python(_few(chain.folded()), mode="json")
     sources: list[dict[str, Any]] = []
     places: dict[str, int] = {}
     tools: list[Any] = []
@@ -47,6 +51,19 @@ def dumped(chain: Chain) -> str:
                 tools.append(touch["stylus"])
             touch["stylus"] = tools.index(touch["stylus"])
     return json.dumps({"form": FORM, "sources": sources, "tools": tools, **data}, separators=(",", ":"))
+
+
+def _few(chain: Chain) -> Chain:
+    """The chain with no more touches than are kept, evenly picked."""
+    features = []
+    for feature in chain.features:
+        count = len(feature.touches)
+        if count > MOST_TOUCHES and len(feature.residuals) == count:
+            kept = [n * count // MOST_TOUCHES for n in range(MOST_TOUCHES)]
+            touches = tuple(feature.touches[n] for n in kept)
+            feature = replace(feature, touches=touches, residuals=tuple(feature.residuals[n] for n in kept))
+        features.append(feature)
+    return replace(chain, features=tuple(features))
 
 
 def loaded(text: str) -> Chain:
