@@ -969,6 +969,16 @@ async def test_what_a_spread_is_made_of_and_what_is_not_in_it_is_shown(tmp_path)
         assert isinstance(bench.app.screen, BudgetSheet)
 
 
+async def test_a_count_is_typed_as_one_and_shown_in_the_rose(tmp_path):
+    async with Bench(tmp_path) as bench:
+        await bench.press("f", "e", "tab", "tab", "tab", "tab")
+        assert "now 4\n" in said(bench.app, "#entry-result")
+        await bench.press("1", "2", "enter")
+        assert len(bench.app.view_state.present_request().pattern.headings) == 12
+        await bench.press("enter")
+        assert len(bench.app.view_state.session.measured["bore"].feature.touches) == 12
+
+
 async def test_touches_that_do_not_go_together_are_told_with_what_to_do(tmp_path):
     async with Bench(tmp_path) as bench:
         session = bench.app.view_state.session

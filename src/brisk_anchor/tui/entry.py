@@ -32,6 +32,8 @@ class Question:
     """What to do, in place of how figures are typed."""
     enter: float | None = None
     """What Enter alone answers, mm; None leaves."""
+    unit: str = " mm"
+    """What stands behind the figure: "°" of an angle, nothing of a count."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -118,13 +120,15 @@ class EntryLine(Horizontal):
             now = (
                 now
                 if question.present is None or question.enter is not None
-                else (f"now {num(question.present, 3)} mm")
+                else (f"now {num(question.present, 3 if question.unit == ' mm' else None)}{question.unit}")
             )
             shown.append(f"{now}\n", theme.QUIET)
         else:
             try:
                 value = parse_length(text, present=question.present, low=question.low, high=question.high)
-                shown.append(f"= {num(value, 4)} mm", f"bold {theme.LIVE}")
+                shown.append(
+                    f"= {num(value, 4 if question.unit == ' mm' else None)}{question.unit}", f"bold {theme.LIVE}"
+                )
                 shown.append("\n")
             except NumberEntryError as error:
                 shown.append(f"! {error.one_line()}\n", theme.CORAL)

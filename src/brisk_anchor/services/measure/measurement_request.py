@@ -294,6 +294,11 @@ def limits_of(field: str) -> tuple[float, float]:
     return _LIMITS.get(field.split()[0], (0.1, 500.0))
 
 
+def unit_of(field: str) -> str:
+    """What stands behind a typed figure, by the name of its field."""
+    return {"repeats": "", "places": "", "heading": "°"}.get(field.split()[0], " mm")
+
+
 def nearest(setup: Setup, x: float, y: float, within: float = math.inf) -> DrawnFeature | None:
     """The drawn feature nearest to a place seen from above, machine mm; None where none lies so near."""
     touched = [drawn for drawn in setup.features if not drawn.of]

@@ -89,7 +89,7 @@ class Marking:
 
     def figure(self, after: str = "") -> None:
         """Type a figure of what is asked for: the missing one first, or the one after `after`."""
-        from brisk_anchor.services.measure.measurement_request import limits_of
+        from brisk_anchor.services.measure.measurement_request import limits_of, unit_of
 
         view_state = self.stage.free()
         request = view_state.present_request() if view_state else None
@@ -116,4 +116,6 @@ class Marking:
             self.stage.show_all()
 
         low, high = limits_of(fields[name])
-        self.stage.ask(Question(name, present, low, high, answer))
+        unit = unit_of(fields[name])
+        note = "" if unit == " mm" else "Tab goes to the next figure, Esc leaves"
+        self.stage.ask(Question(name, present, low, high, answer, note, unit=unit))

@@ -130,6 +130,7 @@ class TouchPatternPanel(LatePanel):
         stance = "over it" if request.pattern.over else "inside it"
         if len(request.pattern.marks) == 4:
             form = "round" if request.pattern.round else "straight"
+            form += f" at {len(request.pattern.headings)} places" if len(request.pattern.headings) > 3 else ""
             text.append(f"{form}, tip {stance}\n", theme.QUIET)
         else:
             text.append(f"{reading.hint}\n", theme.QUIET)
