@@ -130,8 +130,8 @@ class TouchPatternPanel(LatePanel):
         stance = "over it" if request.pattern.over else "inside it"
         if len(request.pattern.marks) == 4:
             form = "round" if request.pattern.round else "straight"
-            form += f" at {len(request.pattern.headings)} places" if len(request.pattern.headings) > 3 else ""
-            text.append(f"{form}, tip {stance}\n", theme.QUIET)
+            many = len(request.pattern.headings)
+            text.append(f"{many} places, {stance}\n" if many > 3 else f"{form}, tip {stance}\n", theme.QUIET)
         else:
             text.append(f"{reading.hint}\n", theme.QUIET)
         kind = reading.kind
