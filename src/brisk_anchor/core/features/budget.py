@@ -250,7 +250,9 @@ def _misfit(
     """
     if solution.design is None or not np.all(u > 0):
         return None
-    variance = u**2 + (form**2).sum(axis=0)
+    stylus = touches[0].stylus
+    table = stylus.u_direction if isinstance(stylus, Stylus) and stylus.by_direction else 0.0
+    variance = u**2 + table**2 + (form**2).sum(axis=0)
     for errors in lobing.values():
         variance = variance + errors**2
     freedoms = [touch.freedom for touch in touches]
