@@ -377,6 +377,8 @@ def test_a_ring_at_many_places_gives_a_table_that_takes_lobing_out():
     assert bore.coordinates == pytest.approx((-400.0, -200.0), abs=1e-6)
     assert bore.shifted[0] == pytest.approx(0.002, abs=1e-5)
     assert part(bore, "x", "lobing") < 0.0005
+    (note,) = solve_offset("G54", {"x": FromFeature("b")}, {"b": bore}).notes
+    assert "a control knows one, and has it ±2.0 µm" in note
     assert part(bore, "x", "radius of T20 by direction") == pytest.approx(U / math.sqrt(2))
     mean = tuple(replace(touch, stylus=stylus) for touch in ring())
     both = solve("bore", FeatureKind.BORE, mean, stated=Stated(half_turn=True))

@@ -33,7 +33,7 @@ from brisk_anchor.core.offsets.rules import (
     features_in,
     needs,
 )
-from brisk_anchor.core.quantities import num, signed_deg, signed_num
+from brisk_anchor.core.quantities import num, signed_deg, signed_num, um
 from brisk_anchor.core.tools.hand_tools import HandTool
 from brisk_anchor.core.uncertainty.budget_lines import FEW_LINES, BudgetLine, budget_of
 from brisk_anchor.core.uncertainty.estimates import Estimate, combined, covariance_of, folded
@@ -288,6 +288,25 @@ def _without(
     return tuple(lines)
 
 
+def _notes(used: Sequence[Feature]) -> tuple[str, ...]:
+    """What was done to features that their figures do not show."""
+    found = [
+        f"touches of {feature.name} count {num(feature.widened, 1)} times what is stated: so their residuals say"
+        for feature in used
+        if feature.widened > 1
+    ]
+    for feature in used:
+        if (moved := max(map(abs, feature.shifted), default=0.0)) > _MOVED:
+            found.append(
+                f"{feature.name} by the radius of each direction; a control knows one, and has it ±{um(moved, 1)}"
+            )
+    return tuple(found)
+
+
+_MOVED = 0.0001
+"""Places that compensation by direction moves by less than that, mm, are not told."""
+
+
 def _unstated_centres(rules: Rules, turner: Turner | None) -> tuple[str, ...]:
     """Centres of rotation that a row depends on and of which nobody said how well they are known."""
     letters = [rule.letter for rule in rules.values() if isinstance(rule, FromTable) and rule.u_centre is None]
@@ -488,9 +507,5 @@ def solve_offset(
         covariance=matrix(covariance_of([estimates.get(axis, Estimate(0.0)) for axis in AXES])),
         table=table,
         without=(*_without(rules, used, conditions, axes), *_unstated_centres(rules, turner)),
-        notes=tuple(
-            f"touches of {feature.name} count {num(feature.widened, 1)} times what is stated: so their residuals say"
-            for feature in used
-            if feature.widened > 1
-        ),
+        notes=_notes(used),
     )
