@@ -141,7 +141,7 @@ def test_a_wall_of_unknown_depth_is_touched_again_higher():
                 session.runner.measure(measurement)
     deep = replace(request, depth=6.0)
     assert not build_measurement(session.setup, deep).depth_check
-    assert {"depth", "again +Z"} <= set(request.optional())
+    assert {"below edge", "again +Z"} <= set(request.optional())
 
 
 def test_where_a_floor_keeps_it_from_going_deeper_the_plan_proposes_a_depth_check():

@@ -285,7 +285,9 @@ def test_marks_name_the_new_features_and_their_figures() -> None:
     request = MeasurementRequest(corner, (0.0, 0.0, 0.0)).with_figure("heading 1", 200.0)
     assert request.pattern.headings == (200.0, 90.0)
     assert request.pattern.directions[0] == pytest.approx((math.cos(math.radians(200)), math.sin(math.radians(200)), 0))
-    assert list(request.optional()) == ["search", "times each", "places", "again +Z", "angle 1", "angle 2"]
+    assert list(request.optional()) == [
+        *("search", "times each", "places", "below edge", "again +Z", "angle 1", "angle 2")
+    ]
     with pytest.raises(PlanError, match="no count"):
         request.with_figure("repeats", 2.5)
 

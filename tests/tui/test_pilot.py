@@ -95,7 +95,7 @@ async def test_figures_are_typed_with_sums_and_refused_with_a_reason(tmp_path):
         await bench.pilot.press("enter")
         assert entry.is_open
         await bench.press("tab")
-        assert entry.question.name == "depth"
+        assert entry.question.name == "below edge"
         app.query_one(Input).value = "=-2"
         await bench.press("enter")
         assert app.view_state.request.depth == 10.0
@@ -251,7 +251,7 @@ async def test_nonsense_marks_are_told_and_not_measured(tmp_path):
         await bench.press("enter")
         assert "Nothing is marked" in said(bench.app)
         await bench.press("left", "up")
-        assert "Type the distance of this inside corner" in said(bench.app)
+        assert "Enter measures Inside corner 1" in said(bench.app)
         await bench.press("right", "enter")
         assert "three walls" in said(bench.app)
         await bench.press("d")
@@ -785,7 +785,7 @@ async def test_plane_ball_and_two_levels_are_asked_for_by_the_rose(tmp_path):
         stand("bore 1", -6.0)
         await bench.press("backspace", "a", "a")
         assert "two levels" in reads()
-        figures = {"depth": "8", "diameter": "30", "2nd level": "12"}
+        figures = {"below edge": "8", "diameter": "30", "2nd level": "12"}
         for _ in figures:
             if bench.app.view_state.measurement() is None:
                 await bench.press("e")

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from fractions import Fraction
 
 from brisk_anchor.core.errors import NumberEntryError
-from brisk_anchor.core.quantities import MINUS, Unit, quantity
+from brisk_anchor.core.quantities import MINUS, Unit, quantity, shown_unit
 
 _MAX_LENGTH = 80
 _MAX_DEPTH = 20
@@ -131,7 +131,7 @@ def _refused(reason: str, remedy: str) -> NumberEntryError:
 
 def parse_length(
     text: str,
-    unit: Unit = Unit.MM,
+    unit: Unit | None = None,
     *,
     present: float | None = None,
     low: float | None = None,
@@ -149,13 +149,14 @@ def parse_length(
 
     Args:
         text: what was typed.
-        unit: the unit of bare figures.
+        unit: the unit of bare figures; None is the one that is shown.
         present: the value in the field now, mm; needed for `=`.
         low, high: the limits of what makes sense, mm, both included.
 
     Raises:
         NumberEntryError: with the reason, when the entry cannot be read or lies out of range.
     """
+    unit = unit or shown_unit()
     text = text.strip().replace(MINUS, "-").replace("”", '"')
     if not text:
         raise NumberEntryError("Nothing was typed", "", "Type a figure, or press Escape to leave the value as it is")
@@ -195,6 +196,22 @@ def parse_length(
                 "Check the unit and the decimal point",
             )
     return number
+
+
+_UNITS = re.compile(r"mm|in|\"", re.IGNORECASE)
+
+
+def parse_number(
+    text: str, *, present: float | None = None, low: float | None = None, high: float | None = None
+) -> float:
+    """Read a typed figure that is no length: a count, degrees, a share. Sums and `=` work as in `parse_length`.
+
+    Raises:
+        NumberEntryError: with the reason; a unit of length is one.
+    """
+    if _UNITS.search(text):
+        raise _refused("a unit of length stands behind a figure that is none", "Type the figure alone")
+    return parse_length(text.removesuffix("°"), Unit.MM, present=present, low=low, high=high)
 
 
 def counted(number: int, one: str, many: str) -> str:

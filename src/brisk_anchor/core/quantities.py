@@ -33,6 +33,20 @@ class Unit(Enum):
         return 4 if self is Unit.MM else 5
 
 
+_shown = [Unit.MM]
+"""The unit that lengths are shown and typed in by this process: the one thing a person's screen has for all."""
+
+
+def shown_unit() -> Unit:
+    """The unit that lengths are shown in, and that bare figures are typed in."""
+    return _shown[0]
+
+
+def show_in(unit: Unit) -> None:
+    """Show lengths in a unit from now on, and read bare figures in it. Nothing that is kept changes by it."""
+    _shown[0] = unit
+
+
 class Dimension(Enum):
     """What a quantity is."""
 
@@ -93,6 +107,15 @@ def _digits(value: float, decimals: int | None, *, signed: bool = False) -> str:
     if decimals is None:
         text = text.rstrip("0").rstrip(".")
     return text.replace("-", MINUS)
+
+
+def entered(value: float) -> str:
+    """A length, mm, as it would be typed: in the unit that is shown, without it, with an ASCII minus.
+
+    >>> entered(-12.5)
+    '-12.5'
+    """
+    return _digits(value / float(shown_unit().in_mm), None).replace(MINUS, "-")
 
 
 # -- short words for what is shown most often ------------------------------------------------------------------

@@ -403,7 +403,8 @@ def build_scene(file: SceneFile) -> Scene:
         m.tool_direction,
         m.connection == "stand-in",
     )
-    nominal = [_solid(body, section, nominal_frame(body), real=False) for body in file.body for section in body.solid]
+    described = [body for body in file.body if body.role != "undrawn"]
+    nominal = [_solid(body, section, nominal_frame(body), real=False) for body in described for section in body.solid]
     x0, y0, x1, y1, top = m.table
     table = Solid("table", m.name, "table", Rectangle((x0, y0), (x1, y1)), top - 60, top)
     nominal = _setter_solids(file) + nominal
@@ -431,7 +432,7 @@ def build_scene(file: SceneFile) -> Scene:
             for row in file.row
         ),
         outlines=tuple(outline_of(solid) for solid in (table, *nominal)),
-        points=tuple(point for body in reversed(file.body) for point in _points(body)),
+        points=tuple(point for body in reversed(described) for point in _points(body)),
         words=tuple(
             DrawnWord(word.text, nominal_frame(bodies[file.job.part]).point((*word.at, 0.0)))
             for word in (file.word if file.job.part in bodies else ())

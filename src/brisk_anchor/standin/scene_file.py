@@ -165,11 +165,12 @@ class RealBodySection(FileSection):
 class BodySection(FileSection):
     """A part or fixture, placed in machine coordinates of the tip, rotary axes at 0; `on` says what carries it.
 
-    `turn` is about Z, degrees. What is only "drawn" is no metal: a finished part inside its stock.
+    `turn` is about Z, degrees. What is only "drawn" is no metal: a finished part inside its stock. What is "undrawn" is
+    metal that nobody described: the stand-in has it, and no picture.
     """
 
     name: Name
-    role: Literal["part", "fixture", "drawn"]
+    role: Literal["part", "fixture", "drawn", "undrawn"]
     on: Literal["table", "rotary table"] = "table"
     at: Place
     turn: float = Field(default=0.0, ge=-360, le=360)
@@ -274,7 +275,7 @@ class SceneFile(FileSection):
     hand_tool: list[HandToolSection] = []
     setter: SetterSection | None = None
     offsets: dict[str, Place] = {}
-    body: list[BodySection] = Field(min_length=1)
+    body: list[BodySection] = []
     feature: list[FeatureSection] = []
     row: list[RowSection] = []
     word: Annotated[list[WordSection], Field(max_length=200)] = []

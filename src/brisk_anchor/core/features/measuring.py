@@ -156,8 +156,8 @@ class Measurement:
 
     @property
     def depth_known(self) -> bool:
-        """Whether it is known how far below the upper edge it touches: in front of a wall it may be anything."""
-        return self.depth > 0 or not self.kind.traits.open_above
+        """Whether it is known how far below the upper edge it touches."""
+        return self.depth > 0
 
     @property
     def height_uncertainty(self) -> float:
@@ -223,6 +223,8 @@ class Measurement:
         """
         if self.options.hop is not None:
             return self.options.hop
+        if not self.kind.has_top and not self.depth_known:
+            return self.drop  # as high as it came from: what it goes over may stand anywhere below that
         if not self.kind.has_top:
             return min(self.drop, self.depth + self.start_uncertainty + SEARCH_MARGIN)
         reach = ((self.size or 0.0) + self.stylus.ball_diameter) / 2

@@ -18,6 +18,9 @@ from brisk_anchor.core.tools.shelf import Shelf
 if TYPE_CHECKING:  # NumPy behind it would be loaded before the first paint
     from brisk_anchor.core.geometry.rotary import RotaryAxis
 
+JUMP_BEYOND = 1.0
+"""How far, mm, a row nobody stated a limit for may jump beyond how far the part may lie off."""
+
 Polyline = tuple[tuple[float, float], ...]
 
 
@@ -100,6 +103,8 @@ class DrawnFeature:
     tolerance: tuple[float, float] | None = None
     form: float | None = None
     """Its form tolerance: the width of the zone it lies in, mm; None where the drawing says nothing."""
+    found: bool = False
+    """Whether it stands on no drawing: it was measured, and lies where it was first found."""
 
     @property
     def top(self) -> float:
@@ -151,6 +156,8 @@ class RowPlan:
     jump_limit: float
     turner: Turner | None = None
     """The table that turns the part straight, where the row's angle is used so."""
+    on_bench: bool = False
+    """Whether its rules were said on the bench, from what was measured there, and stand in no file."""
 
     @property
     def features(self) -> list[str]:
@@ -229,11 +236,39 @@ class Setup:
         return sum(places) / len(places) - rule.drawing + rule.allowance + rule.master
 
     def row(self, name: str) -> RowPlan:
-        """The plan of a row; KeyError when the job does not need it."""
+        """The plan of a row; one without rules where nothing says what it comes from."""
         for row in self.rows:
             if row.row == name:
                 return row
-        raise KeyError(name)
+        return RowPlan(name, "", {}, self.jump_limit, on_bench=True)
+
+    def plans(self, row: str) -> bool:
+        """Whether the job has a row: a file or a person at the bench said so."""
+        return any(plan.row == row for plan in self.rows)
+
+    @property
+    def jump_limit(self) -> float:
+        """The largest jump, mm, that is believed of a row nobody stated one for: more than how far a part may lie off."""
+        return self.start_uncertainty + JUMP_BEYOND
+
+    def with_row(self, plan: RowPlan) -> Setup:
+        """The same with a row planned so; a new one stands last."""
+        if not self.plans(plan.row):
+            return replace(self, rows=(*self.rows, plan))
+        return replace(self, rows=tuple(plan if known.row == plan.row else known for known in self.rows))
+
+    def with_bench_of(self, other: Setup) -> Setup:
+        """The same with what was found on the bench and the rows that were set from it in another set-up.
+
+        A row that was set from a drawn feature that is gone is left as the description has it.
+        """
+        found = tuple(feature for feature in other.features if feature.found)
+        result = replace(self, features=(*self.features, *found))
+        names = {feature.name for feature in result.features}
+        for plan in other.rows:
+            if plan.on_bench and names.issuperset(plan.features):
+                result = result.with_row(plan)
+        return result
 
     def with_lengths(self, convention: str, master: float, u_master: float = 0.0) -> Setup:
         """The same job with its Z rules as a control counts tool lengths.

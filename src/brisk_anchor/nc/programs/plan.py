@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.expressions import Binary, Expression, LengthInTable, Name, Number, plus
 from brisk_anchor.core.features.measuring import Measurement
-from brisk_anchor.core.kinds import FeatureKind
+from brisk_anchor.core.kinds import FeatureKind, Vector
 from brisk_anchor.core.offsets.rules import Rule, Turner, features_in
 from brisk_anchor.nc.programs.control_result import ControlResult
 from brisk_anchor.nc.programs.cycles import Cycle
@@ -130,6 +130,8 @@ class Plan:
     """Whether the probe is switched off and on between measurements, not kept on."""
     call_probe: bool = False
     """Whether the program puts the probe into the spindle itself."""
+    back_to: Vector | None = None
+    """Where the spindle is brought back to from the last clear height, guarded, machine mm; None: it ends at home."""
 
     @property
     def identity(self) -> int:
@@ -197,7 +199,10 @@ def plan_steps(plan: Plan) -> tuple[Step, ...]:
         own = Cycle(steps, measurement, index, touches, located, height=height, wanted=measurement.name in wanted)
         touches = own.run()
         height = measurement.clear_z
-    if styli:
+    if styli and plan.back_to is not None:
+        x, y, z = plan.back_to
+        steps += [Rapid(x=x, y=y), Guarded("back to where it was asked from", z=Number(z)), Probe(on=False)]
+    elif styli:
         steps += [Rapid(z=plan.home_z), Probe(on=False)]
     if plan.stop:
         steps.append(OperatorStop(plan.stop))

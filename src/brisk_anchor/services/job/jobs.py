@@ -25,7 +25,7 @@ from brisk_anchor.services.job.job_models import (
     PartFile,
 )
 from brisk_anchor.services.job.job_text import JOB_NAME
-from brisk_anchor.services.job.twin import compose
+from brisk_anchor.services.job.twin import compose, machine_alone
 from brisk_anchor.services.measure.cautions import cautions
 from brisk_anchor.services.measure.reach import reaches
 from brisk_anchor.standin.scene import build_scene
@@ -33,6 +33,7 @@ from brisk_anchor.standin.scene_file import SceneFile, check_scene
 from brisk_anchor.standin.solid_file import FileSection
 
 Model = TypeVar("Model", JobFile, MachineDescription, PartFile, FixtureFile)
+MACHINE_NAME = "machine.toml"
 FILES: dict[str, type[FileSection]] = {
     "job": JobFile,
     "machine": MachineDescription,
@@ -103,6 +104,41 @@ def load_job(folder: Path, texts: Mapping[str, str] | None = None) -> Job:
     return Job(folder, job, machine, part, fixture, profile)
 
 
+@dataclass(frozen=True, slots=True)
+class MachineAlone:
+    """A machine's file, whole, with nothing described on its table."""
+
+    path: Path
+    machine: MachineDescription
+    profile: Profile
+
+    def scene(self) -> SceneFile:
+        """The stand-in's scene: an empty table."""
+        return machine_alone(self.machine)
+
+
+def load_machine(path: Path) -> MachineAlone:
+    """Read a machine's file on its own.
+
+    Raises:
+        JobError: with every fault of it.
+    """
+    findings: list[Fault] = []
+    machine = _read(path.parent, path.name, MachineDescription, findings, {})
+    profile = _profile(path.parent, path.name, machine, findings) if machine is not None else None
+    if machine is None or profile is None:
+        raise JobError(path.name, tuple(findings))
+    return MachineAlone(path, machine, profile)
+
+
+def machine_file_of(path: Path) -> Path | None:
+    """The machine's file that a path means: itself, or that of a folder that holds one and no job; else None."""
+    if path.is_dir():
+        own = path / MACHINE_NAME
+        return own if own.is_file() and not (path / JOB_NAME).exists() else None
+    return path
+
+
 def _profile(folder: Path, name: str, machine: MachineDescription, findings: list[Fault]) -> Profile | None:
     try:
         shipped = machine.profile in shipped_profiles()
@@ -166,8 +202,27 @@ def new_job(folder: Path, like: Path | None = None) -> list[Path]:
     return [write_whole(folder / name, (source / name).read_bytes()) for name in names]
 
 
+def new_machine(folder: Path) -> list[Path]:
+    """Write the file of a neutral machine for a person to change: a set-up without a drawing needs no more.
+
+    Raises:
+        ExportError: it is there already, or cannot be written.
+    """
+    path = folder / MACHINE_NAME
+    if path.exists():
+        raise ExportError(f"{path} is there already", "Nothing was written", "Choose another folder")
+    return [
+        write_whole(path, (resources.files("brisk_anchor.services") / "examples" / "bc-27" / MACHINE_NAME).read_bytes())
+    ]
+
+
 def check_job(folder: Path) -> list[str]:
     """What is to be said of a sound job: what each offset needs, and what cannot be reached. Raises JobError."""
+    if (path := machine_file_of(folder)) is not None:
+        alone = load_machine(path)
+        scene = build_scene(alone.scene())
+        told = [f"{alone.machine.name} is sound: {len(alone.profile.all_rows)} rows, nothing drawn on its table"]
+        return told + [f"caution: {words}" for words in cautions(scene, date.today())] + list(alone.profile.limits)
     job = load_job(folder)
     scene = build_scene(job.scene(0))
     counts = f"{len(scene.setup.features)} features, {len(job.job.offset)} offsets"

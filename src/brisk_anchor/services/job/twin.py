@@ -68,6 +68,35 @@ def compose(job: JobFile, machine: MachineDescription, part: PartFile, fixture: 
     )
 
 
+UNDRAWN = "undrawn part"
+"""What the part is called where nobody described one."""
+_BY_EYE = (2.0, 2.0)
+"""How far a part may lie from where the tip was brought by eye, mm, and turned, degrees, where nobody says."""
+
+
+def machine_alone(machine: MachineDescription) -> SceneFile:
+    """The scene of a machine with nothing described on its table. The clear height is the top of its travel."""
+    return SceneFile.model_validate(
+        {
+            "units": "mm",
+            "job": {
+                "name": f"{machine.name} without a drawing",
+                "title": "nothing drawn",
+                "part": UNDRAWN,
+                "fixture": "table",
+                "clear_height": machine.travel_high[2] - machine.probe.length,
+                "start_uncertainty": _BY_EYE[0],
+                "turn_uncertainty": _BY_EYE[1],
+            },
+            "machine": machine.section().model_dump(),
+            "probe": machine.probe.section(_real_probe(machine, None)).model_dump(),
+            "tool": [tool.model_dump() for tool in machine.tool],
+            "hand_tool": [tool.model_dump() for tool in machine.hand_tool],
+            "setter": machine.setter.model_dump() if machine.setter else None,
+        }
+    )
+
+
 _ALONG = {"X": (1, 0, 0), "-X": (-1, 0, 0), "Y": (0, 1, 0), "-Y": (0, -1, 0), "Z": (0, 0, 1)}
 
 

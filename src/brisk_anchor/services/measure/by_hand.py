@@ -78,9 +78,8 @@ class ByHand(ABC):
 
     @property
     def name(self) -> str:
-        """What the feature is called: a drawn one by its name, which begins small; others never pass for one."""
-        drawn = self.request.drawn
-        return drawn.name if drawn else f"Free {self.request.pattern.read().name}"
+        """What the feature is called."""
+        return self.request.name
 
     @property
     @abstractmethod

@@ -41,6 +41,8 @@ def _beyond(scene: Scene) -> list[str]:
     """How far the part or the fixture stands out over the table."""
     x0, y0, x1, y1, _ = scene.setup.machine.table
     points = [p for outline in scene.setup.outlines if outline.role not in ("table", "setter") for p in outline.plan[0]]
+    if not points:
+        return []
     found = []
     for axis, low, high, i in (("X", x0, x1, 0), ("Y", y0, y1, 1)):
         least, most = min(p[i] for p in points), max(p[i] for p in points)

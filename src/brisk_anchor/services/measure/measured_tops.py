@@ -31,14 +31,16 @@ def tops_of(setup: Setup, name: str) -> list[DrawnFeature]:
     ]
 
 
-def from_top(measurement: Measurement, face: DrawnFeature, found: float | None = None) -> Measurement:
-    """The measurement with its heights counted from a face; `found` is its machine Z (tip, mm) where that is known.
+def from_top(measurement: Measurement, face: str, nominal: float, found: float | None = None) -> Measurement:
+    """The measurement with its heights counted from a face, whose machine Z (tip, mm) is described as `nominal`.
+
+    `found` is its machine Z where that was measured before the program is written.
 
     It comes down from so high that the way down is a proper move wherever the face is found.
     """
     room = measurement.start_uncertainty + SEARCH_MARGIN + LEAST_SEARCH
     clear = max(measurement.clear_z, measurement.start[2] + room)
-    return replace(measurement, top=Top(face.name, face.machine[2], found), clear_z=clear)
+    return replace(measurement, top=Top(face, nominal, found), clear_z=clear)
 
 
 def counted_from_tops(setup: Setup, measurements: Sequence[Measurement]) -> list[Measurement]:
@@ -50,7 +52,7 @@ def counted_from_tops(setup: Setup, measurements: Sequence[Measurement]) -> list
         faces = (face for face in tops_of(setup, own.name) if own.touches_walls and face.name in seen)
         face = next((face for face in faces if seen[face.name].options.table == own.options.table), None)
         seen[own.name] = own
-        result.append(own if face is None else from_top(own, face))
+        result.append(own if face is None else from_top(own, face.name, face.machine[2]))
     return result
 
 

@@ -52,29 +52,47 @@ class MeasurementRequest:
     second_depth: float | None = None
     depth_check: float | None = None
     repeats: int = 1
+    down: float | None = None
+    """How far the tip goes down from where it stands now, to touch beside what stands under it, mm."""
+    called: str = ""
+    """The name it gets when it is measured and stands on no drawing."""
+    proposed: frozenset[str] = frozenset()
+    """Fields that nobody typed: they are proposed, and shown as that before anything moves."""
+
+    @property
+    def is_drawn(self) -> bool:
+        """Whether a drawing says where it lies, and how high its edge."""
+        return self.drawn is not None and not self.drawn.found
 
     def figures(self) -> dict[str, str]:
-        """What must be known of it, by the word for it: the name of the field here."""
+        """What must be known of it, by the word for it: the name of the field here.
+
+        "below edge" is how far the ball's end is below the upper edge where it touches; "go down" how far the tip goes
+        down from where it stands now.
+        """
         kind = self.pattern.read().kind
         if kind is None:
             return {}
         apart = {"apart": "spread"} if self.pattern.twice and not kind.has_levels else {}
+        known = self.is_drawn or kind.has_levels
+        lower = {"below edge": "depth"} if known else {"go down": "down"} if kind.is_outside else {}
         if kind.is_corner and kind.is_outside:
-            return {"distance": "reach", "depth": "depth", **apart}
+            return {"inside": "reach", **lower, **apart}
         if not kind.is_paired:
             return {"distance": "reach", **apart}
         if kind.has_two_sizes:
-            return {"size in X": "size", "size in Y": "size_y", "depth": "depth", **apart}
+            return {"size in X": "size", "size in Y": "size_y", **lower, **apart}
         if kind.has_top:
-            return {"diameter": "size"}
+            return {"diameter": "size"} if self.is_drawn else {"diameter": "size", "above it": "reach"}
         second = {"2nd level": "second_depth"} if kind.has_levels else {}
-        return {"diameter" if kind.is_round else "width": "size", "depth": "depth", **second, **apart}
+        return {"diameter" if kind.is_round else "width": "size", **lower, **second, **apart}
 
     def optional(self) -> dict[str, str]:
         """What can be said of it beside that, by the word for it."""
         angles = {f"angle {n}": f"heading {n}" for n in range(1, len(self._headings()) + 1)}
         kind, beside = self.pattern.read().kind, any(not wall.direction[2] for wall in self.pattern.marks)
-        open_depth = {"depth": "depth"} if beside and kind is not None and "depth" not in self.figures() else {}
+        inside = kind is not None and not kind.is_outside and "below edge" not in self.figures()
+        open_depth = {"below edge": "depth"} if beside and inside else {}
         many = {"places": "places"} if kind is not None and kind.may_be_free else {}
         deep = {**open_depth, "again +Z": "depth_check"} if beside and not (kind is not None and kind.has_top) else {}
         return {"search": "search", "times each": "repeats", **many, **deep, **angles}
@@ -112,12 +130,17 @@ class MeasurementRequest:
             if value != int(value):
                 raise PlanError(f"{num(value)} times is no count", "", "Type a whole number")
             return replace(self, repeats=int(value))
-        return replace(self, **{field: value})  # type: ignore[arg-type]
+        return replace(self, proposed=self.proposed - {field}, **{field: value})  # type: ignore[arg-type]
 
     @property
     def title(self) -> str:
         """What a person calls it."""
-        return self.drawn.title if self.drawn else self.pattern.read().name
+        return self.drawn.title if self.drawn else self.called or self.pattern.read().name
+
+    @property
+    def name(self) -> str:
+        """The name of what is measured: drawn ones begin small, so that nothing found can ever pass for one."""
+        return self.drawn.name if self.drawn else self.called or f"Free {self.pattern.read().name}"
 
     def missing(self) -> str | None:
         """The figure that is still needed before it can be measured, in words; None when all is there."""
@@ -176,7 +199,7 @@ def recognise(setup: Setup, request: MeasurementRequest) -> MeasurementRequest:
     near = [
         (math.dist(tip[:2], drawn.machine[:2]), drawn)
         for drawn in setup.features
-        if drawn.kind is kind and set(drawn.walls) == marks - ({"BELOW"} if kind.has_top else set())
+        if not drawn.found and drawn.kind is kind and set(drawn.walls) == marks - ({"BELOW"} if kind.has_top else set())
     ]
     if not near:
         return request
@@ -239,16 +262,17 @@ def build_measurement(setup: Setup, request: MeasurementRequest, options: Measur
     depth = request.depth or 0.0
     drop = 0.0
     if kind.is_outside:
-        above = request.start[2] - stylus.length - request.drawn.top if request.drawn else APPROACH
+        tip = request.start[2] - stylus.length
+        above = tip - request.drawn.top if request.drawn and request.is_drawn else standoff
         if kind.has_top:
             standoff, depth = above, ((request.size or 0.0) + stylus.ball_diameter) / 2
-        drop = above + depth
+        drop = above + depth if request.down is None or kind.has_top else request.down
     start, over_inside = request.start, bool(options.over_the_top) and not kind.is_outside
     if over_inside:  # from over the feature, not from its middle: something may stand there
         drop = depth + APPROACH
         start = (*start[:2], start[2] + drop)
     check = options.depth_check if request.depth_check is None else request.depth_check
-    blind = kind.traits.open_above and not depth
+    blind = not depth
     if check is None and blind and request.pattern.marks != {Wall.BELOW}:
         check = propose_depth_check(stylus.ball_diameter)  # nobody knows how deep it stands: let the touches tell
     known = kind.may_be_free and len(request.pattern.directions) == 2
@@ -264,8 +288,7 @@ def build_measurement(setup: Setup, request: MeasurementRequest, options: Measur
     if options.clear is not None:
         clear_z = options.clear + stylus.length
     return Measurement(
-        # A drawing's names begin small, so what was marked away from it can never pass for one of its features.
-        name=request.drawn.name if request.drawn else f"Free {reading.name}",
+        name=request.name,
         title=request.title,
         kind=kind,
         stylus=replace(stylus, offset=(0.0, 0.0), u_offset=0.0) if options.half_turn else stylus,

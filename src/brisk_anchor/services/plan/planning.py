@@ -27,10 +27,9 @@ from brisk_anchor.services.plan.plan_file import MeasureSection, PlanFile, SetsS
 from brisk_anchor.services.plan.plan_tools import look_at_tool, tool_check
 from brisk_anchor.services.plan.reasons import Figure, figures_of
 from brisk_anchor.services.rows.row_programs import WorkedOut
+from brisk_anchor.services.rows.row_setting import counted_rule
 from brisk_anchor.services.session.session import Session
 
-JUMP_BEYOND = 1.0
-"""How far, mm, beyond the stated uncertainty a row that is no row of the job may lie from its nominal place."""
 PLAN_NUMBER = 50
 """The program of a plan that states no number: so many after the job's first."""
 
@@ -370,22 +369,13 @@ def _with_rows(setup: Setup, plan: PlanFile, profile: Profile) -> Setup:
         if section.enabled and (sets := section.sets) is not None:
             row = rules.setdefault(sets.row, {"x": Keep(), "y": Keep(), "z": Keep()})
             for axis in _axes(sets):
-                row[axis] = _counted(_rule(setup, section, sets, axis), axis, profile)
+                row[axis] = counted_rule(_rule(setup, section, sets, axis), axis, profile)
     rows = {row.row: row for row in setup.rows}
-    limit = setup.start_uncertainty + JUMP_BEYOND
+    limit = setup.jump_limit
     for name, own in rules.items():
         known = rows.get(name, RowPlan(name, "as the plan sets it", {}, limit))
         rows[name] = replace(known, rules=own, turner=None)
     return replace(setup, rows=tuple(rows.values()))
-
-
-def _counted(rule: Rule, axis: str, profile: Profile) -> Rule:
-    """A rule for Z as the control counts tool lengths."""
-    if axis == "z" and profile.tool_lengths.convention == "part":
-        return Keep()
-    if axis == "z" and isinstance(rule, FromFeature) and profile.tool_lengths.convention == "master":
-        return replace(rule, master=profile.length_reference, u_master=profile.u_length_reference)
-    return rule
 
 
 def _rule(setup: Setup, section: MeasureSection, sets: SetsSection, axis: str) -> Rule:

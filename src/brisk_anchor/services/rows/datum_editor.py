@@ -51,12 +51,13 @@ class DatumEditor:
 
     def add_rows(self, parent: str, rows: list[tuple[str, str, dict[str, Rule]]]) -> None:
         """Give the job more rows that follow one of its own: name, title, rules. Raises JobError, ExportError."""
-        limit = self._working.setup.row(parent).jump_limit
-        if self._editor.files is not None:
+        above = self._working.setup.row(parent)
+        limit = above.jump_limit
+        if self._editor.files is not None and not above.on_bench:
             self._editor.change(self._editor.files.with_rows(rows, limit))
             return
-        plans = [RowPlan(row, title, rules, limit) for row, title, rules in rows]
-        self._working.setup = replace(self._working.setup, rows=(*self._working.setup.rows, *plans))
+        for row, title, rules in rows:
+            self._working.setup = self._working.setup.with_row(RowPlan(row, title, rules, limit, on_bench=True))
 
     def take_table(self, row: str) -> str:
         """Use the angle of an offset by the machine's table, or by the row again; the table's letter, "" for none.
@@ -86,6 +87,7 @@ class DatumEditor:
         """A table turned the part of a row straight: what was touched before stands elsewhere now."""
         letter, by = table
         self._working.measured.clear()
+        self._working.forget_unused()
         for plan in self._working.setup.rows:
             if plan.row != row and self._rows.parent_of(plan.row) != row and self._rows.on_part(plan):
                 self._editor.mark_stale_alone(plan.row, f"{letter} turned by {signed_deg(by, 4)}")
@@ -137,8 +139,9 @@ class DatumEditor:
 
     def _take(self, row: str, rules: Mapping[str, Rule | None]) -> bool:
         rules = together(self._working.setup, row, rules)
-        if self._editor.files is not None:
+        on_bench = self._working.setup.row(row).on_bench
+        if self._editor.files is not None and not on_bench:
             self._editor.files.make(self._editor.files.ruled(row, rules))
         self._working.setup = with_rules(self._working.setup, row, rules)
         self._editor.mark_stale(row, f"datum of {', '.join(rules).upper()} changed")
-        return self._editor.files is not None
+        return self._editor.files is not None and not on_bench

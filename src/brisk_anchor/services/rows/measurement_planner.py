@@ -6,14 +6,26 @@ import math
 from dataclasses import replace
 
 from brisk_anchor.core.features.measuring import Measurement
-from brisk_anchor.core.offsets.checks import Finding, look_at_measurement, look_at_start, stop_where_found
+from brisk_anchor.core.offsets.checks import (
+    Finding,
+    look_at_measurement,
+    look_at_one_touch,
+    look_at_start,
+    stop_where_found,
+)
 from brisk_anchor.core.offsets.tool_setting import look_at_probe
 from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.nc.programs.program import Program
 from brisk_anchor.nc.write.writer import write_program
 from brisk_anchor.services.measure.face_check import look_at_faces
 from brisk_anchor.services.measure.measured_tops import from_top, tops_of
-from brisk_anchor.services.measure.measurement_request import MeasurementRequest, build_measurement, point_at
+from brisk_anchor.services.measure.found_features import KnownTop, next_name, top_under, with_proposals
+from brisk_anchor.services.measure.measurement_request import (
+    MeasurementRequest,
+    build_measurement,
+    point_at,
+    recognise,
+)
 from brisk_anchor.services.rows.program_heads import ProgramHeads
 from brisk_anchor.services.rows.working_state import WorkingState
 
@@ -33,7 +45,27 @@ class MeasurementPlanner:
         drawn = next((feature for feature in setup.features if feature.name == measurement.name), None)
         centred = look_at_start(measurement, drawn.machine) if drawn else []
         beside = look_at_faces(working.scene, measurement)
-        return look_at_measurement(measurement, setup.machine.travel) + beside + centred + probe
+        turned = [] if self._is_drawn(measurement.name) else look_at_one_touch(measurement)
+        return look_at_measurement(measurement, setup.machine.travel) + beside + centred + turned + probe
+
+    def asked(self, request: MeasurementRequest) -> MeasurementRequest:
+        """What is asked for, whole: the drawn feature that hand-marked walls must mean, else a name and proposals."""
+        working = self._working
+        setup = working.setup
+        if request.drawn is None:
+            request = recognise(setup, request)
+        kind = request.pattern.read().kind
+        if request.is_drawn or kind is None:
+            return request
+        if request.drawn is None:
+            request = replace(request, called=next_name(kind, (feature.name for feature in setup.features)))
+        return with_proposals(setup, request, self._top_of(request))
+
+    def _top_of(self, request: MeasurementRequest) -> KnownTop | None:
+        """The top that what is asked for has, as far as it was measured since the last clamping."""
+        x, y, z = request.start
+        tip = (x, y, z - self._working.setup.stylus.length)
+        return top_under(self._working.tops(), tip)
 
     def measurement_of(self, request: MeasurementRequest) -> Measurement:
         """The measurement that is asked for, its depth counted from its own top where that was measured already.
@@ -42,7 +74,13 @@ class MeasurementPlanner:
             PlanError: marks that are no feature, or a figure that is missing or makes no sense.
         """
         setup = self._working.setup
+        request = self.asked(request)
         measurement = build_measurement(setup, request)
+        if not request.is_drawn:
+            under = self._top_of(request)
+            if under is None or not measurement.touches_walls or not measurement.depth:
+                return measurement
+            return from_top(measurement, under.name, under.place[2], under.place[2])
         counted = self.from_measured_top(measurement)
         top, drawn = counted.top, request.drawn
         if top is None or top.found is None or drawn is None or measurement.starts_over:
@@ -64,7 +102,7 @@ class MeasurementPlanner:
             table = known.measurement.options.table if known.measurement is not None else ()
             if "z" in known.feature.axes and table == measurement.options.table:
                 z = known.feature.coordinates[known.feature.axes.index("z")]
-                return from_top(measurement, face, z)
+                return from_top(measurement, face.name, face.machine[2], z)
         return measurement
 
     def measuring_program(self, measurement: Measurement) -> Program:
@@ -76,4 +114,9 @@ class MeasurementPlanner:
         stop_where_found(self.look(measurement))
         title = f"measure {measurement.title or measurement.name}"
         plan = self._heads.plan_of(self._heads.first_number, title, [measurement], None)
+        if not self._is_drawn(measurement.name):
+            plan = replace(plan, back_to=measurement.start)  # the tip was brought there by eye, for more than one touch
         return write_program(plan, self._profile)
+
+    def _is_drawn(self, name: str) -> bool:
+        return any(drawn.name == name and not drawn.found for drawn in self._working.setup.features)

@@ -59,6 +59,8 @@ class OffsetSolver:
     def chain(self, row: str) -> Chain | None:
         """The chain of a row from what this job has measured; None while something is missing or contradicts itself."""
         plan = self._working.setup.row(row)
+        if not plan.rules:
+            return None
         try:
             return solve_offset(
                 row,

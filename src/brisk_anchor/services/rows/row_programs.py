@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
+from brisk_anchor.book.entries import EntryKind
+from brisk_anchor.core.errors import PlanError
+from brisk_anchor.core.features.measuring import Measurement
 from brisk_anchor.core.offsets.checks import stop_where_found
 from brisk_anchor.core.offsets.conditions import grown
 from brisk_anchor.core.offsets.rotated_offsets import u_of_point
-from brisk_anchor.core.offsets.rules import Fixed, FromFit, Rule, features_in
+from brisk_anchor.core.offsets.rules import Fixed, FromFit, Keep, Rule, features_in
+from brisk_anchor.core.offsets.setup import DrawnFeature, RowPlan
 from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.nc.programs.plan import StorePlan
 from brisk_anchor.nc.programs.program import Program
@@ -63,6 +67,43 @@ class RowPrograms:
             row, tuple(rules.items()), tuple(reference.items()), limit, weights, built, setup.row(row).turner
         )
 
+    def _measurement(self, drawn: DrawnFeature) -> Measurement:
+        """How a program measures a feature: as it was done on the bench, else as the drawing proposes."""
+        working = self._working
+        known = working.measured.get(drawn.name)
+        if known is not None and known.measurement is not None:
+            return known.measurement
+        if drawn.found:
+            return self._planner.measurement_of(working.requests[drawn.name])
+        return build_measurement(working.setup, point_at(working.setup, drawn))
+
+    def rules_of_program(self, plan: RowPlan) -> dict[str, Rule]:
+        """The rules a program sets a row by: what was found by hand, on no drawing, it takes as the figures it came to.
+
+        Raises:
+            PlanError: the row is set from nothing.
+        """
+        hands = {
+            drawn.name for drawn in self._working.setup.features if drawn.found and drawn.name in self._working.by_hand
+        }
+        fixed = {axis for axis, rule in plan.rules.items() if hands.intersection(features_in(rule))}
+        if fixed & {"x", "y", "r"} and "r" in plan.rules:
+            fixed |= {"x", "y", "r"}  # a turned zero depends on all three
+        if plan.rules and not fixed:
+            return plan.rules
+        stored = self._rows.last(plan.row, EntryKind.STORED)
+        chain = self._solver.chain(plan.row) or (stored.chain if stored is not None else None)
+        if chain is None:
+            raise PlanError(
+                f"{plan.row} is set from nothing yet", "There is no program to write", "Measure, then set it"
+            )
+        known: dict[str, Rule] = {
+            axis.axis: Fixed(axis.value, axis.u) if axis.written else Keep()
+            for axis in chain.axes
+            if not plan.rules or axis.axis in fixed
+        }
+        return plan.rules | known
+
     def full_program(self, row: str) -> Program:
         """The program that measures everything a row needs and sets it, for a control without us.
 
@@ -71,18 +112,15 @@ class RowPrograms:
         Raises:
             SecondLookError: a finding stops. PlanError: it cannot be written.
         """
-        setup, measured = self._working.setup, self._working.measured
+        setup = self._working.setup
         plan = setup.row(row)
-        drawn = {feature.name: feature for feature in setup.features}
-        made = [
-            (measured[name].measurement if name in measured else None)
-            or build_measurement(setup, point_at(setup, drawn[name]))
-            for name in self._rows.needed(plan)
-        ]
+        rules = self.rules_of_program(plan)
+        needed = setup.touched(replace(plan, rules=rules).features)
+        made = [self._measurement(setup.drawn(name)) for name in needed]
         measurements = counted_from_tops(setup, tops_first(setup, made, lambda m: m))
         stop_where_found([look for measurement in measurements for look in self._planner.look(measurement)])
         title = f"{setup.part} {plan.title} to {row}"
-        store = self.store_plan(row, plan.rules)
+        store = self.store_plan(row, rules)
         number = self._heads.number(2, row)
         return write_program(self._heads.plan_of(number, title, measurements, store), self._profile)
 

@@ -91,6 +91,8 @@ class RowStates:
                 result[axis] = setup.nominal(rule, axis)
             else:
                 result[axis] = rule.value if isinstance(rule, Fixed) else table[AXES.index(axis)]
+        for i, axis in enumerate(AXES):
+            result.setdefault(axis, table[i])  # nothing says where it should lie: it lies where it lies
         return result
 
     def _expected_from(self, row: str, parent: str, axis: str) -> float:
@@ -138,4 +140,6 @@ class RowStates:
         """Whether a row comes from a feature of the part, not of its fixture."""
         setup = self._working.setup
         bodies = {drawn.name: drawn.body for drawn in setup.features}
+        if plan.on_bench and not plan.rules:
+            return True  # set at the machine before this start: what it was set from is not known any more
         return any(bodies[name] == setup.part for name in self.needed(plan))

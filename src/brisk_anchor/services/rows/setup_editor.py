@@ -67,6 +67,7 @@ class SetupEditor:
             for row in self._working.setup.rows
             if self._ledger.facts(row.row).state not in (RowState.EMPTY, RowState.STALE) and self._rows.on_part(row)
         ]
+        self._working.forget_unused()
         rows = list(dict.fromkeys(name for row in rows for name in (row, *self._rows.children(row))))
         for row in rows:
             self._ledger.add(EntryKind.STALE, row, None, note="clamped again")
@@ -136,11 +137,11 @@ class SetupEditor:
     def _adopt(self, scene: Scene, *, moves_part: bool) -> None:
         working, old = self._working, self._working.setup
         working.scene = scene
-        working.setup = setup_of(scene, self._profile)
+        working.setup = setup_of(scene, self._profile).with_bench_of(old)
         drawn = {feature.name: feature for feature in working.setup.features}
         known = {feature.name: feature for feature in old.features}
         for name in [name for name in working.measured if drawn.get(name) != known.get(name)]:
-            del working.measured[name]
+            working.forget(name)
         rules = {plan.row: plan.rules for plan in old.rows}
         for plan in working.setup.rows:
             if rules.get(plan.row, plan.rules) != plan.rules:

@@ -10,7 +10,10 @@ from brisk_anchor.core.features.measuring import Measurement
 from brisk_anchor.core.offsets.checks import Finding, look_at_scatter
 from brisk_anchor.core.offsets.proof import Agreement
 from brisk_anchor.core.offsets.setup import Setup
+from brisk_anchor.services.measure.by_hand import ByHand
 from brisk_anchor.services.measure.cautions import age_in_days
+from brisk_anchor.services.measure.found_features import KnownTop
+from brisk_anchor.services.measure.measurement_request import MeasurementRequest
 from brisk_anchor.standin.scene import Scene
 
 
@@ -42,6 +45,10 @@ class WorkingState:
     clamped: str = field(default_factory=lambda: datetime.now(UTC).isoformat(timespec="seconds"))
     """Since when the part lies as it does, as far as is known: what is touched in one clamping is turned alike."""
     measured: dict[str, Measured] = field(default_factory=dict)
+    requests: dict[str, MeasurementRequest] = field(default_factory=dict)
+    """How each feature was asked for that stands on no drawing: so it can be measured again after another clamping."""
+    by_hand: dict[str, ByHand] = field(default_factory=dict)
+    """The figures typed for each feature that was measured by hand."""
     half_round: dict[str, Feature] = field(default_factory=dict)
     """What was measured with the spindle turned half round: it calibrates, and is no measurement."""
     repeated: dict[str, dict[str, dict[int, tuple[float, ...]]]] = field(default_factory=dict)
@@ -59,11 +66,45 @@ class WorkingState:
 
     def trial(self, setup: Setup) -> WorkingState:
         """A copy with another set-up: nothing that is worked out in it is seen here."""
-        return replace(self, setup=setup, measured=dict(self.measured), half_round=dict(self.half_round))
+        return replace(
+            self,
+            setup=setup,
+            measured=dict(self.measured),
+            half_round=dict(self.half_round),
+            requests=dict(self.requests),
+            by_hand=dict(self.by_hand),
+        )
 
     def holds(self, name: str) -> bool:
         """Whether a feature was measured since the part was last clamped."""
         return name in self.measured and self.measured[name].clamping == self.clamping
+
+    def tops(self) -> list[KnownTop]:
+        """Faces the probe touched from above since the part was last clamped, the newest last."""
+        known = [m for m in self.measured.values() if m.measurement is not None and m.clamping == self.clamping]
+        return [
+            KnownTop(m.feature.name, (*m.feature.touches[0].ball_centre[:2], m.feature.coordinate("z")))
+            for m in sorted(known, key=lambda m: m.at)
+            if m.feature.touches and "z" in m.feature.axes and not m.feature.kind.is_paired
+        ]
+
+    def listed(self) -> list[Measured]:
+        """What was measured since the part was last clamped, oldest first."""
+        return sorted((m for m in self.measured.values() if m.clamping == self.clamping), key=lambda m: m.at)
+
+    def forget(self, name: str) -> None:
+        """Forget what was measured of a feature; one that stands on no drawing is gone with it."""
+        for known in (self.measured, self.requests, self.by_hand, self.half_round):
+            known.pop(name, None)
+        kept = tuple(drawn for drawn in self.setup.features if drawn.name != name or not drawn.found)
+        self.setup = replace(self.setup, features=kept)
+
+    def forget_unused(self) -> None:
+        """Forget what was found on no drawing and no row is set from: the part was clamped again."""
+        used = {name for plan in self.setup.rows for name in plan.features}
+        for drawn in self.setup.features:
+            if drawn.found and drawn.name not in used:
+                self.forget(drawn.name)
 
     def drop_probed(self) -> None:
         """Forget what the probe touched: it was worked out with other figures."""

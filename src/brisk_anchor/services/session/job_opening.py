@@ -6,6 +6,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from brisk_anchor.services.job.job_editor import JobEditor
+from brisk_anchor.services.job.jobs import load_machine, machine_file_of
 from brisk_anchor.services.session.book_opening import open_book
 from brisk_anchor.services.session.session import Session
 from brisk_anchor.standin.scene import build_scene
@@ -15,18 +16,23 @@ if TYPE_CHECKING:
 
 
 def open_job(folder: Path, data: Path, *, roll: int) -> Session:
-    """Open a job's folder with the user's book and the machine as it was left, both in `data`.
+    """Open a job's folder, or a machine's file alone, with the user's book and the machine as it was left, in `data`.
 
     Raises:
         BriskAnchorError: the files have faults, or book or machine cannot be opened.
     """
-    editor = JobEditor(folder)
-    job = editor.job
-    machine = "".join(c if c.isalnum() else "-" for c in job.machine.name.lower())
-    scene = build_scene(job.scene(roll))
+    editor = None
+    if (path := machine_file_of(folder)) is not None:
+        alone = load_machine(path)
+        name, profile, scene = alone.machine.name, alone.profile, build_scene(alone.scene())
+    else:
+        editor = JobEditor(folder)
+        job = editor.job
+        name, profile, scene = job.machine.name, job.profile, build_scene(job.scene(roll))
+    machine = "".join(c if c.isalnum() else "-" for c in name.lower())
 
     def make(book: Book) -> Session:
         file = data / f"machine-{machine}.json"
-        return Session(scene, book, job.profile, machine_file=file, description=editor, rolled=roll)
+        return Session(scene, book, profile, machine_file=file, description=editor, rolled=roll)
 
     return Session.with_book(open_book(data / "book.sqlite"), make)

@@ -20,7 +20,9 @@ from brisk_anchor.nc.programs.reports import RunReport, parse_reports, touches_o
 from brisk_anchor.services.machine.ports import ControlLink, OperatorPanel
 from brisk_anchor.services.machine.runs import Run
 from brisk_anchor.services.measure.by_hand import ByHand
+from brisk_anchor.services.measure.found_features import found_feature, request_of
 from brisk_anchor.services.measure.limits_stated import stated_of
+from brisk_anchor.services.measure.measurement_request import MeasurementRequest
 from brisk_anchor.services.rows.ledger import Ledger
 from brisk_anchor.services.rows.row_programs import WorkedOut
 from brisk_anchor.services.rows.working_state import Measured
@@ -109,15 +111,22 @@ class MeasurementRunner:
         sizes = (measurement.size, measurement.size_y, measurement.size_limit)
         working = self._working
         working.active = run.interpreter.modal.offset
-        return self._keep(Measured(measurement, feature, found, datetime.now(UTC), working.clamping, sizes))
+        measured = Measured(measurement, feature, found, datetime.now(UTC), working.clamping, sizes)
+        return self._keep(measured, request_of(measurement))
 
-    def _keep(self, measured: Measured) -> Measured:
-        """Note a measured feature, and every row that is complete with it."""
+    def _keep(self, measured: Measured, request: MeasurementRequest) -> Measured:
+        """Note a measured feature, and every row that is complete with it; one that is not drawn joins the set-up."""
         working, name = self._working, measured.feature.name
         if self._link.turned_round and measured.measurement is not None:
             working.half_round[name] = measured.feature
             return measured
         working.measured[name] = measured
+        if measured.measurement is not None:
+            working.by_hand.pop(name, None)
+        if all(drawn.name != name for drawn in working.setup.features):
+            found = found_feature(working.setup, measured.feature, request)
+            working.setup = replace(working.setup, features=(*working.setup.features, found))
+            working.requests[name] = replace(request, drawn=found)
         for row in working.setup.rows:
             if name in self._rows.needed(row) and not self._rows.missing(row.row):
                 chain = self._solver.chain(row.row)
@@ -137,7 +146,8 @@ class MeasurementRunner:
         sizes = (request.size, request.size_y, limit)
         measured = Measured(None, feature, (), datetime.now(UTC), self._working.clamping, sizes)
         stop_where_found(look_at_feature(feature, *sizes))
-        return self._keep(measured)
+        self._working.by_hand[feature.name] = by_hand
+        return self._keep(measured, request)
 
     def measure(self, measurement: Measurement) -> Measured:
         """The whole measurement in one go, for callers that do not watch. Raises like its parts."""

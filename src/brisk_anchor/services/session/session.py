@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import getpass
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 from types import TracebackType
 from typing import TYPE_CHECKING, Self
@@ -18,6 +19,7 @@ from brisk_anchor.services.rows.ledger import Ledger
 from brisk_anchor.services.rows.offset_writer import OffsetWriter
 from brisk_anchor.services.rows.row_programs import WorkedOut
 from brisk_anchor.services.rows.row_prover import RowProver
+from brisk_anchor.services.rows.row_setting import RowSetter
 from brisk_anchor.services.rows.setup_editor import SetupEditor, setup_of
 from brisk_anchor.services.rows.working_state import Measured, WorkingState
 from brisk_anchor.services.session.measurement_runner import MeasurementRunner
@@ -69,10 +71,21 @@ class Session:
         self.planner, self.programs = worked_out.planner, worked_out.programs
         self.editor = SetupEditor(self.working, self.rows, self.ledger, self.machine, profile, description)
         self.datums = DatumEditor(self.working, self.rows, self.editor)
+        self.setter = RowSetter(worked_out, profile, self.ledger, self.editor)
         self.runner = MeasurementRunner(worked_out, self.link, self.panel, self.ledger)
         self.writer = OffsetWriter(worked_out, self.link, self.panel, self.ledger, self.datums)
         self.prover = RowProver(self.control, self.rows, self.programs, self.ledger)
+        self._plan_rows_of_the_bench()
         self._take_newer_rows()
+
+    def _plan_rows_of_the_bench(self) -> None:
+        """Take the rows over that this job set on the bench before: the book has their values and where from."""
+        for row in self.ledger.rows:
+            if row in self.profile.all_rows and not self.setup.plans(row):
+                kinds = {entry.kind for entry in self.ledger.own(row)}
+                if {EntryKind.MEASURED, EntryKind.STORED} <= kinds:
+                    plan = replace(self.setup.row(row), title=self.ledger.title(row))
+                    self.working.setup = self.setup.with_row(plan)
 
     def _take_newer_rows(self) -> None:
         """Put rows into the table that the book knows better than the machine's file: after a crash between the two."""
