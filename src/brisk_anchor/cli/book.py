@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 import typer
 
 from brisk_anchor.core.errors import BookError
-from brisk_anchor.core.quantities import expanded, mm, signed_mm, signed_num
+from brisk_anchor.core.quantities import dim, expanded, signed_dim, signed_num
 
 if TYPE_CHECKING:
     from brisk_anchor.services.offsets.book_rows import BookLine
@@ -175,7 +175,7 @@ def compare(
         return
     typer.echo(f"against {other.words}, the book less it")
     for line, difference in found:
-        shown = f"{_figures(difference)}   {mm(distance(difference), 4)}" if difference else "nothing to compare"
+        shown = f"{_figures(difference)}   {dim(distance(difference), 4)}" if difference else "nothing to compare"
         typer.echo(f"{line.row:<12}{shown}")
 
 
@@ -206,7 +206,7 @@ def import_(
         session.profile.row(row)
         line = line_of(session, row)
         moved = {axis: value - line.values[axis] for axis, value in values.items() if axis in line.values}
-        shown = f"moves {mm(distance(moved), 4)}: {_figures(moved)}" if moved else "is new in the book"
+        shown = f"moves {dim(distance(moved), 4)}: {_figures(moved)}" if moved else "is new in the book"
         typer.echo(f"{row:<12}{_figures(dict(values))}  {shown}")
     if take:
         rows = take_over(session, other.values, f"from {file.name}", other.spreads)
@@ -240,7 +240,7 @@ def fits(
                 )
                 typer.echo(f"{row.row:<10}T{tool.tool:<4}{shown}")
             for axis, room in row.room.items():
-                told = f"{signed_num(room[0], 3)} to {signed_mm(room[1], 3)}" if room else "no move of the zero helps"
+                told = f"{signed_num(room[0], 3)} to {signed_dim(room[1], 3)}" if room else "no move of the zero helps"
                 typer.echo(f"{'':<10}{axis.upper()} may move {told}")
         for line in words(fit):
             typer.echo(line)

@@ -53,21 +53,26 @@ def demo(
     profile: Annotated[
         str, typer.Option("--profile", help="The control: a profile that ships, or a file (TOML).")
     ] = "skip-macro",
-    part: Annotated[str, typer.Option("--part", help="GL-114, or BC-27 as read from its drawing.")] = "GL-114",
+    job: Annotated[
+        str, typer.Option("--job", help="lever (GL-114), cap (BC-27, read from its drawing) or block (nothing drawn).")
+    ] = "lever",
     month: Annotated[bool, typer.Option("--month", help="With a month of made-up history in the book.")] = False,
 ) -> None:
     """Open the application with the demo scenario."""
     from brisk_anchor.nc.profile.control_profile import profile_of
-    from brisk_anchor.tui.start import run_demo, run_job
+    from brisk_anchor.services.demo.demo_job import DEMO_JOBS
+    from brisk_anchor.tui.start import run_block, run_demo, run_job
 
-    if part not in ("GL-114", "BC-27"):
-        raise BriskAnchorError(f"The demo has no part “{part[:20]}”", "", "Give GL-114 or BC-27")
+    if job not in DEMO_JOBS:
+        raise BriskAnchorError(f"The demo has no job “{job[:20]}”", "", f"Give one of {', '.join(DEMO_JOBS)}")
     _need_terminal()
     if month:
         from brisk_anchor.tui.start import run_month
 
         raise typer.Exit(run_month(speed=speed))
-    if part == "BC-27":
+    if job == "block":
+        raise typer.Exit(run_block(speed=speed, fresh=fresh, profile=profile_of(profile)))
+    if job == "cap":
         from brisk_anchor.services.demo.demo_job import demo_job
         from brisk_anchor.services.paths import demo_folder
 
@@ -86,10 +91,21 @@ def new(
     thickness: Annotated[float | None, typer.Option("--thickness", help="Height of a drawn part, mm.")] = None,
     units: Annotated[str | None, typer.Option("--units", help="mm or inch, where the drawing does not say.")] = None,
     layer: Annotated[list[str] | None, typer.Option("--layer", help="Only this layer; may be given again.")] = None,
+    machine_only: Annotated[
+        bool, typer.Option("--machine-only", help="A machine alone: what is on its table is touched, not drawn.")
+    ] = False,
 ) -> None:
     """Write the files of a job: a neutral example, another job, a plate, or a part from a drawing, to change."""
+    from brisk_anchor.services.job.jobs import new_machine
     from brisk_anchor.services.job.new_job import DrawingSource, begin_job
 
+    if machine_only:
+        if any(item is not None for item in (like, plate, drawing, name, depth, thickness, layer)):
+            raise BriskAnchorError("A machine alone has no part", "", "Leave the other options out")
+        for path in new_machine(folder):
+            typer.echo(f"Written {path}")
+        typer.echo(f"Change it, then: brisk-anchor check {folder}; brisk-anchor open {folder}")
+        return
     if plate is not None and drawing is not None:
         raise BriskAnchorError("A part is a plate or a drawing, not both", "", "Leave one out")
     layers = frozenset(layer) if layer else None
@@ -120,15 +136,18 @@ def check(folder: Annotated[Path, typer.Argument(help="Folder of a job.")]) -> N
 
 @app.command("open")
 def open_folder(
-    folder: Annotated[Path, typer.Argument(help="Folder of a job.")],
+    folder: Annotated[Path, typer.Argument(help="Folder of a job, or a machine's file alone.")],
     roll: Annotated[int, typer.Option(min=0, help="Which real-life part lies in the stand-in; 0 as described.")] = 1,
     speed: Annotated[float, typer.Option(min=0.1, max=10_000, help="How many times faster it moves.")] = DEMO_SPEED,
 ) -> None:
-    """Open a job of your own; the stand-in holds its virtual twin."""
-    from brisk_anchor.services.job.jobs import load_job
+    """Open a job of your own, its twin in the stand-in; or a machine alone, to touch what lies there."""
+    from brisk_anchor.services.job.jobs import load_job, load_machine, machine_file_of
     from brisk_anchor.tui.start import run_job
 
-    load_job(folder)
+    if (path := machine_file_of(folder)) is not None:
+        load_machine(path)
+    else:
+        load_job(folder)
     _need_terminal()
     raise typer.Exit(run_job(folder, roll=roll, speed=speed))
 
@@ -283,7 +302,7 @@ def profile_show(name: Annotated[str, typer.Argument(help="A shipped profile.")]
 def profile_check(path: Annotated[Path, typer.Argument(help="A profile file (TOML).")]) -> None:
     """Check a profile: every fault with its place, then a sample of every kind of program, written and run with it."""
     from brisk_anchor.core.errors import ProfileError
-    from brisk_anchor.core.quantities import mm
+    from brisk_anchor.core.quantities import dim
     from brisk_anchor.nc.profile.control_profile import load_profile
     from brisk_anchor.services.profile.profile_proof import prove_profile
 
@@ -296,7 +315,7 @@ def profile_check(path: Annotated[Path, typer.Argument(help="A profile file (TOM
         for finding in error.findings:
             typer.echo(str(finding))
         raise
-    typer.echo(f"{profile.name} is sound: {len(profile.all_rows)} rows, resolution {mm(profile.resolution)}")
+    typer.echo(f"{profile.name} is sound: {len(profile.all_rows)} rows, resolution {dim(profile.resolution)}")
     typer.echo(f"{proof.programs} sample programs were written with it and ran on the stand-in set to it")
     for words in proof.refused:
         typer.echo(f"not written: {words}")

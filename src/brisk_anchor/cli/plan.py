@@ -9,7 +9,7 @@ import typer
 
 from brisk_anchor.cli.book import JobOption, session_of
 from brisk_anchor.core.numbers import counted
-from brisk_anchor.core.quantities import mm, num
+from brisk_anchor.core.quantities import dim, num
 
 if TYPE_CHECKING:
     from brisk_anchor.services.plan.planning import Planned
@@ -64,13 +64,13 @@ def check(file: FileArgument, job: JobOption = None) -> None:
 
     _, ready = opened(file, job)
     sets = ", ".join(rows_set(ready.plan)) or "nothing"
-    over = f"{mm(way(ready.measurements), 0)} over the part"
+    over = f"{dim(way(ready.measurements), 0)} over the part"
     measured = counted(len(ready.steps), "measurement", "measurements")
     touched = counted(ready.touch_count, "touch", "touches")
     typer.echo(f"{ready.plan.name}: {measured}, {touched}, {over}, sets {sets}")
     for tool in ready.tools:
         typer.echo(
-            f"     T{tool.number} {tool.name} must be within {mm(tool.tolerance)} of its length, else {tool.on_fail}"
+            f"     T{tool.number} {tool.name} must be within {dim(tool.tolerance)} of its length, else {tool.on_fail}"
         )
     for number, step in enumerate(ready.steps, 1):
         table = "".join(f"  table {letter} {num(angle)}" for letter, angle in step.measurement.options.table)

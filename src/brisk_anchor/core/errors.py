@@ -33,7 +33,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from brisk_anchor.core.quantities import mm, signed_mm, signed_num
+from brisk_anchor.core.quantities import dim, signed_dim, signed_num
 
 
 class BriskAnchorError(Exception):
@@ -170,8 +170,8 @@ class TravelError(MachineError):
         self.axis = axis
         self.amount = abs(target - limit)
         super().__init__(
-            f"{axis} would have to go to {signed_mm(target, 3)}, "
-            f"{mm(self.amount, 3)} past its travel end at {signed_num(limit, 3)}",
+            f"{axis} would have to go to {signed_dim(target, 3)}, "
+            f"{dim(self.amount, 3)} past its travel end at {signed_num(limit, 3)}",
             "The machine did not move",
             "Move the start, the set-up or the clear height so that the whole path lies inside the travels",
         )

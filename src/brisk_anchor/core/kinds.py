@@ -38,7 +38,8 @@ class Traits:
     `sizes` is how many sizes it has; `outside`: the tip goes down beside it and touches inward, from a start over its
     middle; `levels` is at how many heights it is touched; `free`: it may be touched in any directions; `open_above`:
     where its upper edge lies may be unknown. `called` is what marks of the touch pattern that mean it are called, where
-    that is not its name; `hint` says how it is touched, `hint_twice` at two places a wall.
+    that is not its name; `hint` says how it is touched, `hint_twice` at two places a wall, and `stand` where the tip
+    stands and which way its walls are marked.
     """
 
     walls: Walls
@@ -52,6 +53,7 @@ class Traits:
     called: str = ""
     hint: str = ""
     hint_twice: str = ""
+    stand: str = "tip above its middle, the marks are its sides"
 
 
 class FeatureKind(Enum):
@@ -150,25 +152,59 @@ _ROUND = "Four touches, centred after the first two."
 _PAIR = ("Two touches: middle along {axis}, width.", "Four touches: middle along {axis}, width, and how it is turned.")
 _FOUR = ("Four touches: middle and size along X and along Y.", "Eight touches: middle, sizes, skew and squareness.")
 _CORNER = ("One touch on each wall, square to X Y.", "Two touches on each wall, at any angle.")
+_AROUND = "tip inside, the marks are the walls around it"
+_OVER = "tip above the part, the marks are its sides"
+_BESIDE = "tip beside the wall, below its edge"
 _TRAITS = {
-    FeatureKind.SURFACE: Traits(Walls.ONE, open_above=True, hint="One touch {where}."),
-    FeatureKind.BORE: Traits(Walls.ALL, 1, round=True, free=True, hint=_ROUND),
+    FeatureKind.SURFACE: Traits(Walls.ONE, open_above=True, hint="One touch {where}.", stand="{stand}"),
+    FeatureKind.BORE: Traits(Walls.ALL, 1, round=True, free=True, hint=_ROUND, stand=_AROUND),
     FeatureKind.BOSS: Traits(Walls.ALL, 1, round=True, outside=True, free=True, hint=_ROUND),
-    FeatureKind.SLOT: Traits(Walls.PAIR, 1, apart=Apart.MAY, hint=_PAIR[0], hint_twice=_PAIR[1]),
+    FeatureKind.SLOT: Traits(
+        Walls.PAIR,
+        1,
+        apart=Apart.MAY,
+        hint=_PAIR[0],
+        hint_twice=_PAIR[1],
+        stand=_AROUND,
+    ),
     FeatureKind.WEB: Traits(Walls.PAIR, 1, outside=True, apart=Apart.MAY, hint=_PAIR[0], hint_twice=_PAIR[1]),
-    FeatureKind.POCKET: Traits(Walls.ALL, 2, apart=Apart.MAY, hint=_FOUR[0], hint_twice=_FOUR[1]),
+    FeatureKind.POCKET: Traits(
+        Walls.ALL,
+        2,
+        apart=Apart.MAY,
+        hint=_FOUR[0],
+        hint_twice=_FOUR[1],
+        stand=_AROUND,
+    ),
     FeatureKind.BLOCK: Traits(Walls.ALL, 2, outside=True, apart=Apart.MAY, hint=_FOUR[0], hint_twice=_FOUR[1]),
     FeatureKind.INSIDE_CORNER: Traits(
-        Walls.CORNER, apart=Apart.MAY, open_above=True, hint=_CORNER[0], hint_twice=_CORNER[1]
+        Walls.CORNER,
+        apart=Apart.MAY,
+        open_above=True,
+        hint=_CORNER[0],
+        hint_twice=_CORNER[1],
+        stand=_AROUND,
     ),
     FeatureKind.OUTSIDE_CORNER: Traits(
-        Walls.CORNER, outside=True, apart=Apart.MAY, hint=_CORNER[0], hint_twice=_CORNER[1]
+        Walls.CORNER,
+        outside=True,
+        apart=Apart.MAY,
+        hint=_CORNER[0],
+        hint_twice=_CORNER[1],
+        stand=_OVER,
     ),
     FeatureKind.EDGE: Traits(
-        Walls.SIDE, apart=Apart.MUST, open_above=True, hint_twice="Two touches: where it is, and its angle."
+        Walls.SIDE,
+        apart=Apart.MUST,
+        open_above=True,
+        hint_twice="Two touches: where it is, and its angle.",
+        stand=_BESIDE,
     ),
     FeatureKind.PLANE: Traits(
-        Walls.BELOW, apart=Apart.MUST, hint_twice="Three touches down: height, and how it leans."
+        Walls.BELOW,
+        apart=Apart.MUST,
+        hint_twice="Three touches down: height, and how it leans.",
+        stand="tip above the face, over the middle of the three",
     ),
     FeatureKind.BALL: Traits(
         Walls.ALL_AND_TOP,
@@ -176,6 +212,7 @@ _TRAITS = {
         round=True,
         outside=True,
         hint="On top, on four sides at its middle, and on top again.",
+        stand="tip above the ball, over its middle",
     ),
     FeatureKind.TILTED_BORE: Traits(
         Walls.ALL,
@@ -184,6 +221,7 @@ _TRAITS = {
         levels=2,
         called="bore at two levels",
         hint_twice="Four touches at each: how its axis leans.",
+        stand=_AROUND,
     ),
     FeatureKind.BETWEEN: Traits(Walls.NONE),
     FeatureKind.CROSSING: Traits(Walls.NONE),

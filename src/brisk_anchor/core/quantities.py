@@ -16,6 +16,10 @@ _MOST_DECIMALS = 4
 """Of a figure that is shown with as few as it needs: 0.1 µm, 0.0001°."""
 
 
+_FINE_DECIMALS = 5
+"""Of an inch: what is a µm, or a fourth decimal of a millimetre, is shown so."""
+
+
 class Unit(Enum):
     """A unit of length at the edge of the application; inside, everything is millimetres."""
 
@@ -72,7 +76,7 @@ def quantity(
     signed: bool = False,
     u: float | None = None,
     k: float = COVERAGE,
-    unit: Unit = Unit.MM,
+    unit: Unit | None = None,
     bare: bool = False,
 ) -> str:
     """A quantity as it is shown: figure, unit, ±.
@@ -89,21 +93,25 @@ def quantity(
         signed: whether a plus is shown.
         u: its standard uncertainty, in the unit of `value`; None shows no ±.
         k: the coverage factor of the ±.
-        unit: the unit of lengths.
+        unit: the unit of lengths; None is the one that is shown, where an inch has one decimal more than asked for.
         bare: leave the unit out, where a heading or another figure has it.
     """
-    by = 1.0
-    if dimension is Dimension.FINE:
+    by, most, mark = 1.0, _MOST_DECIMALS, {Dimension.ANGLE: "°", Dimension.NUMBER: ""}.get(dimension, " µm")
+    chosen = unit or shown_unit()
+    if dimension is Dimension.FINE and chosen is Unit.INCH:
+        dimension, decimals = Dimension.LENGTH, _FINE_DECIMALS
+    elif dimension is Dimension.FINE:
         by = 1000.0
-    elif dimension is Dimension.LENGTH and unit is not Unit.MM:
-        by = 1 / float(unit.in_mm)
-    mark = {Dimension.LENGTH: f" {unit.value}", Dimension.FINE: " µm", Dimension.ANGLE: "°", Dimension.NUMBER: ""}
-    spread = "" if u is None else f" ±{_digits(k * u * by, decimals)}"
-    return f"{_digits(value * by, decimals, signed=signed)}{'' if bare else mark[dimension]}{spread}"
+    if dimension is Dimension.LENGTH:
+        by, most, mark = 1 / float(chosen.in_mm), chosen.decimals, f" {chosen.value}"
+        if unit is None and chosen is Unit.INCH and decimals is not None:
+            decimals = min(decimals + 1, _FINE_DECIMALS)
+    spread = "" if u is None else f" ±{_digits(k * u * by, decimals, most=most)}"
+    return f"{_digits(value * by, decimals, signed=signed, most=most)}{'' if bare else mark}{spread}"
 
 
-def _digits(value: float, decimals: int | None, *, signed: bool = False) -> str:
-    text = fixed(value, _MOST_DECIMALS if decimals is None else decimals, signed=signed)
+def _digits(value: float, decimals: int | None, *, signed: bool = False, most: int = _MOST_DECIMALS) -> str:
+    text = fixed(value, most if decimals is None else decimals, signed=signed)
     if decimals is None:
         text = text.rstrip("0").rstrip(".")
     return text.replace("-", MINUS)
@@ -115,20 +123,38 @@ def entered(value: float) -> str:
     >>> entered(-12.5)
     '-12.5'
     """
-    return _digits(value / float(shown_unit().in_mm), None).replace(MINUS, "-")
+    return bare(value).replace(MINUS, "-")
+
+
+def plain(value: float) -> str:
+    """A figure that is no length, as it would be typed."""
+    return _digits(value, None).replace(MINUS, "-")
 
 
 # -- short words for what is shown most often ------------------------------------------------------------------
 
 
-def mm(value: float, decimals: int | None = None, *, u: float | None = None) -> str:
-    """A length, mm, with its unit; `u` is its standard uncertainty."""
+def dim(value: float, decimals: int | None = None, *, u: float | None = None) -> str:
+    """A length, mm, in the unit that is shown, with that unit; `u` is its standard uncertainty.
+
+    `decimals` are those in mm: an inch has one more.
+    """
     return quantity(value, Dimension.LENGTH, decimals, u=u)
 
 
-def signed_mm(value: float, decimals: int | None = None, *, u: float | None = None) -> str:
+def signed_dim(value: float, decimals: int | None = None, *, u: float | None = None) -> str:
     """A length with its sign and unit."""
     return quantity(value, Dimension.LENGTH, decimals, signed=True, u=u)
+
+
+def bare(value: float, decimals: int | None = None) -> str:
+    """A length, mm, in the unit that is shown, where that unit stands elsewhere in the line."""
+    return quantity(value, Dimension.LENGTH, decimals, bare=True)
+
+
+def signed_bare(value: float, decimals: int | None = None) -> str:
+    """A length with its sign, where its unit stands elsewhere in the line."""
+    return quantity(value, Dimension.LENGTH, decimals, signed=True, bare=True)
 
 
 def um(value: float, decimals: int = 2) -> str:

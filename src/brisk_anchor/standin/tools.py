@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 
 from brisk_anchor.core.errors import ToolError
 from brisk_anchor.core.features.touches import Stylus
-from brisk_anchor.core.quantities import mm
+from brisk_anchor.core.quantities import dim
 from brisk_anchor.nc.read.port import LENGTH, LENGTH_WEAR, RADIUS, RADIUS_WEAR
 from brisk_anchor.standin.tracing import ProbeShape
 
@@ -69,7 +69,7 @@ class ToolTable:
                 "Calibrate the probe instead",
             )
         if not -1000 <= value <= 1000:
-            raise ToolError(f"{mm(value)} is no {COLUMNS[column]}", "The table is unchanged", "Check the figure")
+            raise ToolError(f"{dim(value)} is no {COLUMNS[column]}", "The table is unchanged", "Check the figure")
         self.rows.setdefault(number, {})[column] = value
 
     def copy(self) -> ToolTable:

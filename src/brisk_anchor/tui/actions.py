@@ -32,6 +32,11 @@ class Do(Enum):
     CALIBRATE = "calibrate"
     CLEAR = "clear"
     CLAMP = "clamp"
+    SET_FROM = "set_from"
+    CHOOSE_ROW = "choose_row"
+    TWICE = "twice"
+    CHOOSE_MEASURED = "choose_measured"
+    CORRECT = "correct"
     ROLL = "roll"
     SHEET = "sheet"
     ZOOM = "zoom"
@@ -165,6 +170,34 @@ ACTIONS: tuple[Action, ...] = (
     Action(
         Do.MEASURE, (), "enter", "Enter", "measure", "Measure what the rose asks for, or store when asked.", ("bench",)
     ),
+    Action(
+        Do.SET_FROM, (), "z", "z", "set from it", "Say what sets a row: which feature, where, which axes.", ("bench",)
+    ),
+    Action(Do.CHOOSE_ROW, (), "o", "o", "row", "Choose the row being set, any the control has.", ("bench",)),
+    Action(
+        Do.TWICE,
+        (),
+        "T",
+        "T",
+        "walls twice",
+        "Touch the last corner, block or pocket again, each wall twice: how it is turned.",
+        ("bench",),
+        line=False,
+    ),
+    Action(
+        Do.CHOOSE_MEASURED,
+        (-1,),
+        "comma",
+        ", .",
+        "choose measured",
+        "Choose a feature in the list.",
+        ("bench",),
+        line=False,
+    ),
+    Action(Do.CHOOSE_MEASURED, (1,), "full_stop", "", "", "", ("bench",), line=False, palette=False),
+    Action(Do.RENAME, (), "N", "N", "rename it", "Give the chosen feature a name.", ("bench",), line=False),
+    Action(Do.CORRECT, (), "E", "E", "correct it", "Correct a figure of it that was typed.", ("bench",), line=False),
+    Action(Do.TAKE_OFF, (), "delete", "Del", "remove it", "Forget the chosen feature.", ("bench",), line=False),
     Action(
         Do.STORE, (), "s", "s", "store", "Second look, then write the offset into the control and the book.", ("bench",)
     ),

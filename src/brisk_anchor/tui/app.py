@@ -274,8 +274,10 @@ class BriskAnchorApp(App[int]):
             ("", "mm"),
         ]
         self.query_one(TopLine).tell(left, right)
+        names = [row.row for row in setup.rows]
+        names += [] if view_state.row in names else [view_state.row]
         rungs = [
-            (row.row, row.title, session.rows.state(row.row).value, row.row == view_state.row) for row in setup.rows
+            (row, session.ledger.title(row), session.rows.state(row).value, row == view_state.row) for row in names
         ]
         from brisk_anchor.services.offsets.book_rows import lacking
 
@@ -370,7 +372,11 @@ class BriskAnchorApp(App[int]):
         entry = self.query_one(EntryLine)
         if entry.is_open:
             asked = entry.question
-            entry.close()
+            if key == "tab" and (typed := entry.pending) is not None:
+                if not entry.submit(typed):
+                    return  # it stays, with the reason beside it
+            else:
+                entry.close()
             if self.view_state is not None and not self.view_state.moving:
                 self.view_widget.show()
             if key == "tab" and isinstance(asked, Question):
@@ -466,8 +472,11 @@ class BriskAnchorApp(App[int]):
         if view_state is None or view_state.moving:
             return
         rows = [row.row for row in view_state.session.setup.rows]
-        view_state.row = rows[(rows.index(view_state.row) + 1) % len(rows)]
-        view_state.request, view_state.proving, view_state.moved, view_state.code_of_plan = None, None, None, False
+        if not rows:
+            self.tell("No row is set from anything yet.", "o chooses the row being set.", "ask")
+            return
+        at = rows.index(view_state.row) if view_state.row in rows else -1
+        view_state.choose_row(rows[(at + 1) % len(rows)])
         self.view_widget.chosen_row(view_state.row)
         self.show_all()
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from textwrap import wrap
 
 from rich.table import Table
 from rich.text import Text
@@ -12,6 +13,9 @@ from brisk_anchor.tui.actions import of_view
 from brisk_anchor.tui.panels import LatePanel
 from brisk_anchor.tui.views import VIEWS
 from brisk_anchor.tui.words import cut
+
+PROMPT_ROWS = 3
+"""Lines of the prompt, and of the line that takes its place while something is typed."""
 
 
 class TopLine(LatePanel):
@@ -74,9 +78,9 @@ class Ladder(LatePanel):
 
 
 class Prompt(LatePanel):
-    """One sentence with the next thing to do, and a quieter one behind it."""
+    """One sentence with the next thing to do, and a quieter one behind it; both go on in the next line."""
 
-    DEFAULT_CSS = f"Prompt {{ height: 2; padding: 0 1; background: {theme.RAISED}; }}"
+    DEFAULT_CSS = f"Prompt {{ height: {PROMPT_ROWS}; padding: 0 1; background: {theme.RAISED}; }}"
 
     def tell(self, sentence: str, behind: str = "", tone: str = "") -> None:
         """`tone` is "", "good", "ask" or "bad"; each has its sign as well as its colour."""
@@ -86,12 +90,26 @@ class Prompt(LatePanel):
             "ask": ("?", theme.SAND),
             "bad": ("!", theme.CORAL),
         }[tone]
-        text = Text(no_wrap=True, overflow="ellipsis")
-        text.append(f"{sign} ", f"bold {colour}")
-        text.append(sentence, f"bold {theme.CORAL if tone == 'bad' else theme.TEXT}")
-        text.append("\n  ")
-        text.append(behind, theme.QUIET)
-        self.tell_text(text)
+
+        def make(width: int, height: int) -> Text:
+            text = Text(no_wrap=True, overflow="ellipsis")
+            text.append(f"{sign} ", f"bold {colour}")
+            first = wrap(sentence, max(20, width - 2)) or [""]
+            after = wrap(behind, max(20, width - 2))
+            first = _fitted(first, max(1, height - min(1, len(after))))
+            text.append("\n  ".join(first), f"bold {theme.CORAL if tone == 'bad' else theme.TEXT}")
+            for line in _fitted(after, max(0, height - len(first))):
+                text.append(f"\n  {line}", theme.QUIET)
+            return text
+
+        self.tell_late((sentence, behind, tone), make)
+
+
+def _fitted(lines: list[str], most: int) -> list[str]:
+    """As many lines as there is room for; the last says that there are more."""
+    if len(lines) <= most:
+        return lines
+    return [*lines[: most - 1], f"{lines[most - 1]} …"] if most else []
 
 
 class KeyLine(LatePanel):

@@ -28,6 +28,18 @@ def run_demo(*, speed: float = DEMO_SPEED, fresh: bool = False, profile: Profile
     return _run(open_job, folder, speed)
 
 
+def run_block(*, speed: float = DEMO_SPEED, fresh: bool = False, profile: Profile | None = None) -> int:
+    """Open the demo's undrawn block, in a folder of its own; returns the exit code."""
+    folder = demo_folder() / "block"
+
+    def open_it() -> Session:
+        from brisk_anchor.services.demo.demo_job import open_block
+
+        return open_block(folder, fresh=fresh, profile=profile)
+
+    return _run(open_it, folder, speed)
+
+
 def run_month(*, speed: float = DEMO_SPEED) -> int:
     """Open the demo with a month of history, in a folder of its own; returns the exit code."""
     folder = demo_folder() / "month"
@@ -51,7 +63,7 @@ def run_job(job: Path, *, roll: int, speed: float = DEMO_SPEED, data: Path | Non
 
         return open_job(job, data or data_folder(), roll=roll)
 
-    return _run(open_it, job, speed)
+    return _run(open_it, job.parent if job.is_file() else job, speed)
 
 
 def _run(open_job: Callable[[], Session], folder: Path, speed: float) -> int:

@@ -76,6 +76,8 @@ class ViewState:
     rolls: int = 0
     """How many real-life parts were drawn after the first."""
     places: list[Vector] = field(default_factory=list)
+    chosen: str | None = None
+    """The feature that is chosen in the list of what was measured; None is the newest."""
     plan: PlanBuilder | None = None
     """The measuring plan, once it was wanted."""
     code_of_plan: bool = False
@@ -86,7 +88,13 @@ class ViewState:
     _turned: tuple[Setup, str, Setup] | None = None
 
     def __post_init__(self) -> None:
-        self.row = self.row or self.session.setup.rows[0].row
+        rows = self.session.setup.rows
+        self.row = self.row or (rows[0].row if rows else self.session.active)
+
+    def choose_row(self, row: str) -> None:
+        """Set another row from now on; what was begun for the one before is left. The active row stays as it is."""
+        self.row = row
+        self.request, self.proving, self.moved, self.code_of_plan = None, None, None, False
 
     @property
     def moving(self) -> bool:
@@ -106,13 +114,11 @@ class ViewState:
 
     def present_request(self) -> MeasurementRequest | None:
         """What is asked for, hand-marked touch patterns taken from where the tip stands now."""
-        from dataclasses import replace
-
-        from brisk_anchor.services.measure.measurement_request import recognise
-
-        if self.request is None or self.request.drawn is not None:
-            return self.request
-        return recognise(self.session.setup, replace(self.request, start=self.session.link.spindle))
+        if self.request is None:
+            return None
+        if self.request.drawn is not None:
+            return self.session.planner.asked(self.request)
+        return self.session.planner.asked(replace(self.request, start=self.session.link.spindle))
 
     def by_hand(self) -> ByHand | None:
         """The measurement by hand that Enter would begin, None where the probe measures or nothing can be."""

@@ -14,7 +14,7 @@ from brisk_anchor.core.features.budget import ENOUGH, LOBING, ODD
 from brisk_anchor.core.features.feature import Feature
 from brisk_anchor.core.features.touches import CalibratedOn, Stylus
 from brisk_anchor.core.kinds import FeatureKind
-from brisk_anchor.core.quantities import mm, signed_mm
+from brisk_anchor.core.quantities import dim, signed_dim
 from brisk_anchor.core.uncertainty.estimates import Effects, Estimate, combined
 
 FURTHEST = {"radius": 0.1, "length": 5.0, "offset": 0.5}
@@ -100,7 +100,7 @@ def calibrate(feature: Feature, known: float, u_known: float, at: str = "") -> C
         )
     if abs(found.change) > FURTHEST[found.what]:
         raise GeometryError(
-            f"The {found.what} would change by {signed_mm(found.change, 3)}",
+            f"The {found.what} would change by {signed_dim(found.change, 3)}",
             "A stylus does not change so much: the certified figure, its unit or the feature is another",
             "Check the certificate, and what was touched",
         )
@@ -227,7 +227,7 @@ def calibrate_offset(
     result = Calibration("offset", away, u, math.hypot(*stylus.offset), offset=(offset[0], offset[1]), on=on)
     if away > FURTHEST["offset"]:
         raise GeometryError(
-            f"The ball would stand {mm(away, 3)} beside the spindle's axis",
+            f"The ball would stand {dim(away, 3)} beside the spindle's axis",
             "No stylus runs out so far: the ring moved, or another was measured",
             "Measure both again",
         )

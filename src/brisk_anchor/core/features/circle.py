@@ -14,7 +14,7 @@ from brisk_anchor.core.features.touches import Touch
 from brisk_anchor.core.geometry.frames import Array
 from brisk_anchor.core.geometry.least_squares import gauss_newton
 from brisk_anchor.core.kinds import FeatureKind
-from brisk_anchor.core.quantities import mm
+from brisk_anchor.core.quantities import dim
 
 
 @dataclass(frozen=True, slots=True)
@@ -141,7 +141,9 @@ def solve_circle(name: str, kind: FeatureKind, touches: tuple[Touch, ...]) -> So
     size = 2 * (fit.radius + sense * touches[0].stylus.effective_radius)
     if size <= 0:
         raise GeometryError(
-            f"{name} comes out {mm(size, 3)} in diameter", "The ball would be larger than the boss", "Is it a bore?"
+            f"{name} comes out {dim(size, 3)} in diameter",
+            "The ball would be larger than the boss",
+            "Is it a bore?",
         )
     gain = np.vstack([fit.gain[:2], 2 * fit.gain[2]]) * sense
     flat = np.zeros((len(touches), 1))

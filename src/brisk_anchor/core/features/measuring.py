@@ -14,7 +14,7 @@ from brisk_anchor.core.features.specs.spec import FeatureSpec
 from brisk_anchor.core.features.touch_place import TouchPlace
 from brisk_anchor.core.features.touches import Stylus
 from brisk_anchor.core.kinds import FeatureKind, Vector, Walls
-from brisk_anchor.core.quantities import mm, num
+from brisk_anchor.core.quantities import dim, num
 
 SEARCH_MARGIN = 1.0
 """How far, mm, a search goes beyond what the stated uncertainty asks for, so that a wall just there is still met."""
@@ -94,11 +94,11 @@ class Measurement:
         if not all(math.isfinite(value) for value in figures):
             raise PlanError(f"{self.name}: a figure is missing", "No program can be written", "Give every figure")
         if self.search < LEAST_SEARCH or self.start_uncertainty < 0:
-            what = f"{self.name}: a search distance of {mm(self.search)} is too short"
-            raise PlanError(what, "Some controls refuse such a probing move", f"Search {mm(LEAST_SEARCH)} or more")
+            what = f"{self.name}: a search distance of {dim(self.search)} is too short"
+            raise PlanError(what, "Some controls refuse such a probing move", f"Search {dim(LEAST_SEARCH)} or more")
         if self.depth_check and (self.depth_check < LEAST_SEARCH or not self.touches_walls):
-            what = f"{self.name}: touching again {mm(self.depth_check)} higher makes no sense"
-            raise PlanError(what, "It shows nothing of the edge", f"{mm(LEAST_SEARCH)} or more, on walls only")
+            what = f"{self.name}: touching again {dim(self.depth_check)} higher makes no sense"
+            raise PlanError(what, "It shows nothing of the edge", f"{dim(LEAST_SEARCH)} or more, on walls only")
         if self.clear_z < self.start[2] - 1e-9:
             raise PlanError(
                 f"{self.name}: the clear height lies below the start",
@@ -119,9 +119,9 @@ class Measurement:
                 raise PlanError(f"{self.name}: it does not go up and over by a hop", "", "Leave the hop out")
             if not self.depth + self.start_uncertainty <= self.options.hop <= self.drop:
                 raise PlanError(
-                    f"{self.name}: a hop of {mm(self.options.hop)} makes no sense",
-                    f"The probe would meet what it goes over, {mm(self.depth)} up, or go higher than it came from",
-                    f"{num(self.depth + self.start_uncertainty)} to {mm(self.drop)}",
+                    f"{self.name}: a hop of {dim(self.options.hop)} makes no sense",
+                    f"The probe would meet what it goes over, {dim(self.depth)} up, or go higher than it came from",
+                    f"{num(self.depth + self.start_uncertainty)} to {dim(self.drop)}",
                 )
         if self.options.over_the_top is None:
             return

@@ -19,7 +19,7 @@ from brisk_anchor.core.features.touches import Touch
 from brisk_anchor.core.geometry.frames import Array
 from brisk_anchor.core.geometry.least_squares import LeastSquares, gauss_newton
 from brisk_anchor.core.kinds import Vector
-from brisk_anchor.core.quantities import mm, num
+from brisk_anchor.core.quantities import dim, num
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -302,7 +302,7 @@ def solve_sphere(name: str, touches: Sequence[Touch], *, inside: bool = False, d
     radius = known if known is not None else float(x[3])
     size = 2 * (radius - sense * tool.effective_radius)
     if size <= 0:
-        raise GeometryError(f"{name} comes out {mm(size, 3)} in diameter", "The tip would be larger", "Inside or out?")
+        raise GeometryError(f"{name} comes out {dim(size, 3)} in diameter", "The tip would be larger", "Inside or out?")
     centre, residuals = _vector(x[:3] + origin), tuple(float(v) for v in r)
     return Sphere(name, centre, size, _known(touches, covariance), residuals, found.gain, found.jacobian)
 

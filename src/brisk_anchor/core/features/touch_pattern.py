@@ -40,11 +40,12 @@ SIDES = (Wall.LEFT, Wall.RIGHT, Wall.DOWN, Wall.UP)
 
 @dataclass(frozen=True, slots=True)
 class Reading:
-    """What the marks mean: the trade's name, and the kind when this version can measure it."""
+    """What the marks mean: the trade's name, the kind when this version can measure it, how and from where."""
 
     name: str
     kind: FeatureKind | None
     hint: str
+    stand: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -145,7 +146,9 @@ class TouchPattern:
             where = "down" if wall is Wall.BELOW else f"towards {wall.shown}"
             name = f"{name} below" if wall is Wall.BELOW else f"{name} {where}"
         hint = traits.hint_twice if self.twice and not kind.has_top else traits.hint
-        return Reading(name, kind, hint.format(where=where, axis="X" if Wall.LEFT in self.marks else "Y"))
+        stand = "tip above the face" if where == "down" else "tip beside the wall, below its edge"
+        hint = hint.format(where=where, axis="X" if Wall.LEFT in self.marks else "Y")
+        return Reading(name, kind, hint, traits.stand.format(stand=stand))
 
     @property
     def _opposite(self) -> bool:
@@ -156,10 +159,13 @@ class TouchPattern:
         """A round in directions of its own: two where its diameter is known, part of it by three, or many."""
         kind = FeatureKind.BOSS if self.over else FeatureKind.BORE
         if count == 3:
-            return Reading(f"interrupted {kind.value}", kind, "Three touches at any angles.")
+            return Reading(f"interrupted {kind.value}", kind, "Three touches at any angles.", kind.traits.stand)
         if count > 3:
-            return Reading(f"{kind.value} at {count} places", kind, f"{count} touches, least squares of all.")
-        return Reading(f"{kind.value} of known ⌀", kind, "Two touches; the diameter stands in for the others.")
+            return Reading(
+                f"{kind.value} at {count} places", kind, f"{count} touches, least squares.", kind.traits.stand
+            )
+        hint = "Two touches; the diameter stands in for the others."
+        return Reading(f"{kind.value} of known ⌀", kind, hint, kind.traits.stand)
 
 
 @lru_cache(maxsize=512)

@@ -9,7 +9,7 @@ from enum import Enum
 
 from brisk_anchor.core.errors import GeometryError
 from brisk_anchor.core.kinds import Vector
-from brisk_anchor.core.quantities import mm
+from brisk_anchor.core.quantities import dim
 from brisk_anchor.core.tools.hand_tools import MOST_UNCERTAIN, HandTool
 from brisk_anchor.core.tools.scatter import Scatter
 from brisk_anchor.core.uncertainty.sources import Source
@@ -86,16 +86,16 @@ class Stylus:
                 raise refuse(f"{name.replace('_', ' ')} is no number", "Give a figure in mm")
         if not 0.2 <= self.ball_diameter <= 30:
             raise refuse(
-                f"a ball of {mm(self.ball_diameter)} is no probe ball", "Check the unit: 0.2 to 30 mm is expected"
+                f"a ball of {dim(self.ball_diameter)} is no probe ball", "Check the unit: 0.2 to 30 mm is expected"
             )
         if not 0.8 * self.ball_diameter / 2 <= self.effective_radius <= 1.02 * self.ball_diameter / 2:
             raise refuse(
-                f"effective radius {mm(self.effective_radius)} does not go with a ball of {mm(self.ball_diameter)}",
+                f"effective radius {dim(self.effective_radius)} does not go with a ball of {dim(self.ball_diameter)}",
                 "Calibrate the stylus, or check radius against diameter",
             )
         if not 20 <= self.length <= 600:
             raise refuse(
-                f"a length of {mm(self.length)} is absurd", "Give the length from the gauge line to the ball's end"
+                f"a length of {dim(self.length)} is absurd", "Give the length from the gauge line to the ball's end"
             )
         if not all(math.isfinite(value) and abs(value) <= 0.5 for value in self.offset):
             raise refuse("its ball stands more than 0.5 mm beside the spindle's axis", "Set the stylus true, calibrate")
@@ -183,7 +183,7 @@ class Touch:
             )
         if self.u > MOST_UNCERTAIN:
             raise GeometryError(
-                f"Touch {self.label} is stated to be uncertain by {mm(self.u)}",
+                f"Touch {self.label} is stated to be uncertain by {dim(self.u)}",
                 "A touch so uncertain says nothing; the figure or its unit is wrong",
                 "State its repeatability in mm",
             )

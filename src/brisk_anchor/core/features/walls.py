@@ -20,7 +20,7 @@ from brisk_anchor.core.features.solution import Solution, mean_place, sigma_of
 from brisk_anchor.core.features.touches import AXES, Touch, axis_of
 from brisk_anchor.core.geometry.frames import Array
 from brisk_anchor.core.kinds import FeatureKind, Vector
-from brisk_anchor.core.quantities import mm
+from brisk_anchor.core.quantities import dim
 
 SHALLOW = 10.0
 """Lines that meet at a smaller angle than this, degrees, cross nowhere in particular."""
@@ -394,7 +394,7 @@ def solve_walls(name: str, kind: FeatureKind, touches: tuple[Touch, ...]) -> Sol
 def exchanged(name: str, width: float) -> None:
     """Raises GeometryError: walls that face each other come out the wrong way round."""
     raise GeometryError(
-        f"{name} comes out {mm(width, 3)} wide",
+        f"{name} comes out {dim(width, 3)} wide",
         "A wall was touched from the other side",
         "Is the tip inside it, or over it?",
     )

@@ -19,7 +19,7 @@ from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.offsets.chain import Chain
 from brisk_anchor.core.offsets.conditions import Conditions, usual_growth
 from brisk_anchor.core.offsets.proof import Agreement
-from brisk_anchor.core.quantities import deg, expanded, mm, num, signed_deg, signed_mm, signed_num, um
+from brisk_anchor.core.quantities import deg, dim, expanded, num, signed_deg, signed_dim, signed_num, um
 from brisk_anchor.core.uncertainty.coverage import chi_square_limit
 from brisk_anchor.core.uncertainty.residuals import SMALL_ALARM
 
@@ -77,17 +77,17 @@ def look_at_measurement(measurement: Measurement, travel: Travel) -> list[Findin
     if measurement.search < needed - 1e-9:
         looks.append(
             Finding.stopping(
-                f"The search ends after {mm(measurement.search, 3)}; the wall may be {mm(needed, 3)} away",
+                f"The search ends after {dim(measurement.search, 3)}; the wall may be {dim(needed, 3)} away",
                 "With the start as uncertain as stated, a sound part could be missed",
-                f"Search {mm(needed, 3)}, or bring the tip nearer",
+                f"Search {dim(needed, 3)}, or bring the tip nearer",
             )
         )
     elif measurement.search > needed + SEARCH_BEYOND:
         looks.append(
             Finding.warning(
-                f"The search goes on {mm(measurement.search - needed, 3)} beyond where the wall can be",
+                f"The search goes on {dim(measurement.search - needed, 3)} beyond where the wall can be",
                 "Where the part is missing, something else would be met and taken for it",
-                f"Search {mm(needed, 3)}",
+                f"Search {dim(needed, 3)}",
             )
         )
     name = measurement.title or measurement.name
@@ -96,7 +96,7 @@ def look_at_measurement(measurement: Measurement, travel: Travel) -> list[Findin
             if not low <= value <= high:
                 looks.append(
                     Finding.stopping(
-                        f"{name} needs {axis.upper()} {signed_mm(value, 3)}; "
+                        f"{name} needs {axis.upper()} {signed_dim(value, 3)}; "
                         f"the travel is {signed_num(low, 3)} to {signed_num(high, 3)}",
                         "The machine would stop with a travel alarm on the way",
                         "Move the set-up, the start or the clear height",
@@ -113,27 +113,27 @@ def look_at_depth(measurement: Measurement) -> list[Finding]:
     name, ball = m.title or m.name, m.stylus.ball_diameter
     wrong = "The edge would be touched instead of the wall, and the place comes out wrong"
     higher = m.depth_check or propose_depth_check(ball)
-    check = f"touch each wall again {mm(higher)} higher (depth check)"
+    check = f"touch each wall again {dim(higher)} higher (depth check)"
     if not m.depth_known:
         found = f"How far the ball stands below the upper edge of {name} is not known"
         if m.depth_is_checked:
-            why = f"Each wall is touched again {mm(higher)} higher: the program stops where that shows an edge"
+            why = f"Each wall is touched again {dim(higher)} higher: the program stops where that shows an edge"
             return [Finding.warning(found, why, "State the depth, and each wall is touched once")]
         return [Finding.stopping(found, wrong, f"State the depth, or {check}")]
     needed = propose_depth(ball, m.height_uncertainty)
     if m.widest_part < 0:
-        found = f"The ball goes {mm(m.depth, 3)} below the edge of {name}; its widest part is {mm(ball / 2, 3)} up"
-        return [Finding.stopping(found, wrong, f"Go at least {mm(needed, 3)} deep")]
+        found = f"The ball goes {dim(m.depth, 3)} below the edge of {name}; its widest part is {dim(ball / 2, 3)} up"
+        return [Finding.stopping(found, wrong, f"Go at least {dim(needed, 3)} deep")]
     found = (
-        f"The widest part of the ball touches {name} {mm(m.widest_part, 3)} below the edge, "
-        f"which may lie {mm(m.height_uncertainty)} lower"
+        f"The widest part of the ball touches {name} {dim(m.widest_part, 3)} below the edge, "
+        f"which may lie {dim(m.height_uncertainty)} lower"
     )
     if m.depth_is_checked:
-        why = f"Each wall is touched again {mm(higher)} higher: the program stops where that shows an edge"
+        why = f"Each wall is touched again {dim(higher)} higher: the program stops where that shows an edge"
         return [
-            Finding.warning(found, why, f"To be sure of an answer go {mm(needed, 3)} deep, or measure its top first")
+            Finding.warning(found, why, f"To be sure of an answer go {dim(needed, 3)} deep, or measure its top first")
         ]
-    return [Finding.stopping(found, wrong, f"Go at least {mm(needed, 3)} deep, measure its top first, or {check}")]
+    return [Finding.stopping(found, wrong, f"Go at least {dim(needed, 3)} deep, measure its top first, or {check}")]
 
 
 def look_at_one_touch(measurement: Measurement) -> list[Finding]:
@@ -173,7 +173,7 @@ def look_at_start(measurement: Measurement, centre: Vector) -> list[Finding]:
         return []
     return [
         Finding.warning(
-            f"The tip starts {mm(off, 3)} from where the drawing puts the centre of {measurement.title}",
+            f"The tip starts {dim(off, 3)} from where the drawing puts the centre of {measurement.title}",
             "Its error of position is counted from there, and the search may not reach",
             "Point at it with f, or bring the tip to the middle",
         )
@@ -193,7 +193,7 @@ def look_at_feature(
         if abs(error) > size_limit:
             looks.append(
                 Finding.stopping(
-                    f"{feature.name} measures {sign}{mm(found, 4)}, {signed_num(error, 4)} from {sign}{num(wanted)}",
+                    f"{feature.name} measures {sign}{dim(found, 4)}, {signed_num(error, 4)} from {sign}{num(wanted)}",
                     _guess(error, wanted, max((t.stylus.ball_diameter for t in feature.touches), default=0.0)),
                     "Check which feature was touched, and with which stylus",
                 )
@@ -296,7 +296,7 @@ def look_at_jump(chain: Chain, held: Mapping[str, float], limit: float | None) -
         if limit is not None and axis.axis in AXES and axis.written and abs(moved) > limit:
             looks.append(
                 Finding.stopping(
-                    f"{chain.row} {axis.axis.upper()} moves {signed_mm(moved, 3)}; this row's limit is {num(limit)}",
+                    f"{chain.row} {axis.axis.upper()} moves {signed_dim(moved, 3)}; this row's limit is {num(limit)}",
                     "Someone set the limit because a jump of that size has been a mistake",
                     "Measure again; if it is meant, change the limit in the book first",
                 )
@@ -348,7 +348,7 @@ def look_at_store(
             if abs(jump) > jump_limit:
                 looks.append(
                     Finding.stopping(
-                        f"{chain.row} {axis.upper()} jumps {signed_mm(jump, 3)} from {reference_name} "
+                        f"{chain.row} {axis.upper()} jumps {signed_dim(jump, 3)} from {reference_name} "
                         f"(limit {num(jump_limit)})",
                         _guess_jump(jump, value, reference[axis], chain),
                         "Check the drawing position and the stylus; measure again",
@@ -400,7 +400,9 @@ def look_at_temperature(
     places = [term.value for axis in chain.axes for term in axis.terms if term.label.startswith("its place")]
     reach = max(places, default=0.0)
     if tight and usual_growth(reach) > max(min(tight), _ONE_TOUCH):
-        words = f"5 K are {um(usual_growth(reach), 1)} over {mm(reach)} of steel; {chain.row} says ±{um(min(tight), 1)}"
+        words = (
+            f"5 K are {um(usual_growth(reach), 1)} over {dim(reach)} of steel; {chain.row} says ±{um(min(tight), 1)}"
+        )
         found.append(Finding.warning(words, why, do))
     return found
 

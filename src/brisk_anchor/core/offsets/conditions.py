@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 
 from brisk_anchor.core.errors import GeometryError
 from brisk_anchor.core.offsets.rules import FromFeature, FromFit, FromRow, Rule, Rules
-from brisk_anchor.core.quantities import mm, um
+from brisk_anchor.core.quantities import dim, um
 from brisk_anchor.core.uncertainty.coverage import u_within
 
 EXPANSION = {
@@ -96,7 +96,7 @@ class Conditions:
         if self.u_square is None:
             found.append("squareness of X and Y: not stated")
         if self.temperature is None:
-            over = f"{um(usual_growth(longest), 1)} over {mm(longest, 0)}"
+            over = f"{um(usual_growth(longest), 1)} over {dim(longest, 0)}"
             more = ", more than the ±" if usual_growth(longest) > tightest else ""
             found.append(f"temperature: not stated; 5 K are {over} of steel{more}")
         return found

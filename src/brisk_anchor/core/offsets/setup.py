@@ -248,7 +248,7 @@ class Setup:
 
     @property
     def jump_limit(self) -> float:
-        """The largest jump, mm, that is believed of a row nobody stated one for: more than how far a part may lie off."""
+        """The largest jump, mm, believed of a row nobody stated one for: more than how far a part may lie off."""
         return self.start_uncertainty + JUMP_BEYOND
 
     def with_row(self, plan: RowPlan) -> Setup:

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 from brisk_anchor.core.offsets.chain import AxisChain, Term
 from brisk_anchor.core.offsets.checks import Finding
-from brisk_anchor.core.quantities import mm, signed_mm
+from brisk_anchor.core.quantities import dim, signed_dim
 from brisk_anchor.core.tools.hand_tools import HandTool
 from brisk_anchor.core.tools.shelf import Cutter, Health, ProbeRecord, Setter
 from brisk_anchor.core.uncertainty.sources import Source
@@ -144,7 +144,7 @@ def look_at_length(
     if convention == "gauge line" and not SHORTEST <= new.value <= LONGEST:
         looks.append(
             Finding.stopping(
-                f"T{cutter.number} would be {mm(new.value, 3)} long",
+                f"T{cutter.number} would be {dim(new.value, 3)} long",
                 _absurd(new.value, row, foot, others),
                 "Check which offset was active, and what the figure counts from",
             )
@@ -154,7 +154,7 @@ def look_at_length(
         if abs(change) > LENGTH_JUMP:
             looks.append(
                 Finding.stopping(
-                    f"T{cutter.number} would change by {signed_mm(change, 3)}",
+                    f"T{cutter.number} would change by {signed_dim(change, 3)}",
                     _jump(change, row, foot, others),
                     "If it is another tool or a broken one, say so first; then measure it",
                 )
@@ -165,12 +165,12 @@ def look_at_length(
 def _absurd(value: float, row: str, foot: float, others: Mapping[str, float]) -> str:
     for other, held in others.items():
         if SHORTEST <= (real := value - (foot - held)) <= LONGEST:
-            return f"Counted from {other} it would be {mm(real, 3)}: {other} was active, not {row}"
+            return f"Counted from {other} it would be {dim(real, 3)}: {other} was active, not {row}"
     return "No tool is so long or so short: the unit, the sign or the active offset is another"
 
 
 def _jump(change: float, row: str, foot: float, others: Mapping[str, float]) -> str:
     for other, held in others.items():
         if abs(change - (foot - held)) <= LENGTH_JUMP:
-            return f"{row} and {other} lie {mm(abs(foot - held), 3)} apart: {other} was active, not {row}"
+            return f"{row} and {other} lie {dim(abs(foot - held), 3)} apart: {other} was active, not {row}"
     return "A whole tool does not change so much: the tool, the setter or the unit is another"

@@ -18,12 +18,29 @@ DEMO_DRAWING, DEMO_THICKNESS = "bc-27.dxf", 35.0
 """The drawing of BC-27 that ships, and how thick its plate is, mm."""
 
 
+DEMO_JOBS = ("lever", "cap", "block")
+"""The jobs of the demo: GL-114, BC-27 read from its drawing, and a block that nobody drew."""
+BLOCK_SCENE = "heron-block"
+
+
 def open_demo(folder: Path, *, fresh: bool, profile: Profile | None = None) -> Session:
     """Open the demo job with the book and the machine in `folder`; `fresh` puts the old ones aside first.
 
     Raises:
         BriskAnchorError: the book or the scene cannot be opened.
     """
+    session = _open_scene(DEMO_SCENE, folder, fresh=fresh, profile=profile)
+    demo_plan(folder, "gl-114")
+    demo_cutting(folder)
+    return session
+
+
+def open_block(folder: Path, *, fresh: bool, profile: Profile | None = None) -> Session:
+    """Open the demo's undrawn block, with a book and a machine of its own in `folder`. Raises BriskAnchorError."""
+    return _open_scene(BLOCK_SCENE, folder, fresh=fresh, profile=profile)
+
+
+def _open_scene(scene: str, folder: Path, *, fresh: bool, profile: Profile | None) -> Session:
     path, machine = folder / "book.sqlite", folder / "machine.json"
     if fresh:
         now = f"{datetime.now():%Y%m%d-%H%M%S}"
@@ -37,10 +54,8 @@ def open_demo(folder: Path, *, fresh: bool, profile: Profile | None = None) -> S
             raise BookError(
                 f"The old demo book could not be put aside: {error.strerror}", "", "Check the disk"
             ) from error
-    demo_plan(folder, "gl-114")
-    demo_cutting(folder)
     return Session.with_book(
-        open_book(path), lambda book: Session.open(DEMO_SCENE, book, profile=profile, machine_file=machine)
+        open_book(path), lambda book: Session.open(scene, book, profile=profile, machine_file=machine)
     )
 
 

@@ -10,7 +10,7 @@ from brisk_anchor.core.errors import DrawingFileError, NumberEntryError
 from brisk_anchor.core.features.measuring import EDGE_MARGIN, propose_depth, propose_depth_check
 from brisk_anchor.core.kinds import FURTHEST, FeatureKind, Walls
 from brisk_anchor.core.numbers import parse_length
-from brisk_anchor.core.quantities import mm, num, signed_deg, signed_num
+from brisk_anchor.core.quantities import dim, num, signed_deg, signed_num
 from brisk_anchor.services.job.job_text import figure, quoted
 from brisk_anchor.standin.solid_file import Place, SolidSection, extent_of
 
@@ -168,7 +168,7 @@ class FeatureBuilder:
         shown = f"{kind.size_sign}{'×'.join(f'{num(value)}' for value in sizes)}"
         title = f"{self.word} {shown}"
         told = (
-            f"{name}: {shown} at X {signed_num(x)} Y {signed_num(y)}, {made}; touched {mm(depth)} down, "
+            f"{name}: {shown} at X {signed_num(x)} Y {signed_num(y)}, {made}; touched {dim(depth)} down, "
             f"its size believed ±{num(limit)}"
         )
         return Drawn(told, self.table(name, title, kind.value, under.name, (x, y, high), more))
@@ -214,7 +214,7 @@ class FeatureBuilder:
             },
         )
         return Drawn(
-            f"{name}: {words} from X {signed_num(x)} Y {signed_num(y)}, through; touched {mm(depth)} down", table
+            f"{name}: {words} from X {signed_num(x)} Y {signed_num(y)}, through; touched {dim(depth)} down", table
         )
 
     def corner(self, where: str) -> Drawn:
@@ -232,7 +232,7 @@ class FeatureBuilder:
         walls = ["LEFT" if across == "left" else "RIGHT", "DOWN" if along == "front" else "UP"]
         more = {"walls": f'["{walls[0]}", "{walls[1]}"]', "depth": self._mm(depth)}
         name = self._free("corner")
-        told = f"{name}: the {where} corner at X {signed_num(x)} Y {signed_num(y)}, touched {mm(depth)} down"
+        told = f"{name}: the {where} corner at X {signed_num(x)} Y {signed_num(y)}, touched {dim(depth)} down"
         title = f"{where} corner"
         return Drawn(told, self.table(name, title, "outside corner", solid.name, (x, y, solid.top), more))
 
@@ -283,7 +283,7 @@ class FeatureBuilder:
         solid = max(there, key=lambda item: item.top)
         depth = self._touch_depth(solid.top - solid.bottom, "The part")
         more = {"walls": f'["{wall}"]', "depth": self._mm(depth)}
-        told = f"{name}: the {side} face at {'XY'[axis]} {signed_num(place[axis])}, touched {mm(depth)} down"
+        told = f"{name}: the {side} face at {'XY'[axis]} {signed_num(place[axis])}, touched {dim(depth)} down"
         return Drawn(
             told, self.table(name, f"{side} face", "surface", solid.name, (place[0], place[1], solid.top), more)
         )
@@ -306,7 +306,7 @@ class FeatureBuilder:
         lines = [f'name = "{name}"' if line.startswith("name =") else line for line in table.split("\n")]
         title = f"{side} edge"
         lines = [f"title = {quoted(title)}" if line.startswith("title =") else line for line in lines]
-        return Drawn(f"{name}: the {side} edge, touched at two places {mm(spread)} apart", "\n".join(lines))
+        return Drawn(f"{name}: the {side} edge, touched at two places {dim(spread)} apart", "\n".join(lines))
 
     def plane(self, typed: list[str]) -> Drawn:
         """The top touched at three places, which tells how it leans."""
@@ -321,7 +321,7 @@ class FeatureBuilder:
             place, on = self._level(spread)
         name = self._free("plane")
         more = {"walls": '["BELOW"]', "spread": self._mm(spread)}
-        told = f"{name}: the top at Z {signed_num(place[2])}, touched at three places {mm(spread)} apart"
+        told = f"{name}: the top at Z {signed_num(place[2])}, touched at three places {dim(spread)} apart"
         return Drawn(told, self.table(name, "top plane", "plane", on, place, more))
 
     def ball_on_top(self, typed: list[str]) -> Drawn:

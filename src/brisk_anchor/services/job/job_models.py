@@ -10,7 +10,7 @@ from typing import Annotated, Literal, Self
 from pydantic import Field, model_validator
 
 from brisk_anchor.core.kinds import FeatureKind
-from brisk_anchor.core.quantities import mm
+from brisk_anchor.core.quantities import dim
 from brisk_anchor.services.job.fixture_shapes import AnglePlate, Chuck, Plate, Vice
 from brisk_anchor.standin.row_file import RowSection
 from brisk_anchor.standin.scene_file import (
@@ -114,10 +114,10 @@ class MachineDescription(FileSection):
             if 0 < high - low < 50:
                 other = "inch" if self.units == "mm" else "mm"
                 raise ValueError(
-                    f"{axis} travels only {mm(high - low)}: are these figures in {other}? The file says {self.units}"
+                    f"{axis} travels only {dim(high - low)}: are these figures in {other}? The file says {self.units}"
                 )
             if high - low > 15_000:
-                raise ValueError(f'{axis} travels {mm(high - low)}: did you mean units = "mm"?')
+                raise ValueError(f'{axis} travels {dim(high - low)}: did you mean units = "mm"?')
         self.section()
         return self
 
@@ -212,7 +212,7 @@ class BodyFile(FileSection):
             raise ValueError("a description is nominal: errors of real life come from variation")
         rounds = [hole.diameter for hole in holes] + [s.diameter for s in self.solid if s.diameter]
         if rounds and self.variation.size >= min(rounds) / 2:
-            raise ValueError(f"sizes vary by {mm(self.variation.size)}, and the smallest round is {mm(min(rounds))}")
+            raise ValueError(f"sizes vary by {dim(self.variation.size)}, and the smallest round is {dim(min(rounds))}")
         return self
 
 

@@ -8,7 +8,7 @@ from pathlib import Path
 
 from brisk_anchor.core.errors import ExportError
 from brisk_anchor.core.features.measuring import propose_depth
-from brisk_anchor.core.quantities import mm
+from brisk_anchor.core.quantities import dim
 from brisk_anchor.exchange.files import write_whole
 from brisk_anchor.exchange.toml_files import read_text
 from brisk_anchor.services.job.job_editor import Change, JobEditor
@@ -74,5 +74,5 @@ def _from_drawing(editor: JobEditor, source: DrawingSource) -> Change:
     job = editor.job
     depth = source.depth or propose_depth(job.machine.probe.ball_diameter, job.job.start_uncertainty)
     text = part_text(read, editor.job.part.name, depth=depth, thickness=source.thickness)
-    told = f"{read.source}: {text.count('[[feature]]')} features, touched {mm(depth)} down"
+    told = f"{read.source}: {text.count('[[feature]]')} features, touched {dim(depth)} down"
     return editor.replaced(text, "; ".join((told, *read.notes)))

@@ -7,7 +7,7 @@ import numpy as np
 from brisk_anchor.core.features.measuring import propose_depth
 from brisk_anchor.core.geometry.frames import Frame
 from brisk_anchor.core.kinds import Vector
-from brisk_anchor.core.quantities import mm
+from brisk_anchor.core.quantities import dim
 from brisk_anchor.services.job.drawn_body import expand
 from brisk_anchor.services.job.job_models import BodyFile, FixtureFile, JobFile, MachineDescription, PartFile, Variation
 from brisk_anchor.services.job.stock import stock_of
@@ -45,7 +45,7 @@ def compose(job: JobFile, machine: MachineDescription, part: PartFile, fixture: 
                 "temperature": job.temperature.model_dump() if job.temperature else None,
                 "program": job.program,
                 "program_comment": job.program_comment,
-                "note": [*job.note, *(f"spacer {s.name}, {mm(s.thickness)} along {s.along}" for s in job.spacer)],
+                "note": [*job.note, *(f"spacer {s.name}, {dim(s.thickness)} along {s.along}" for s in job.spacer)],
                 "operation": [operation.model_dump() for operation in job.operation],
             },
             "machine": machine.section().model_dump(),

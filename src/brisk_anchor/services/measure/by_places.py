@@ -16,7 +16,7 @@ from brisk_anchor.core.features.touch_pattern import Wall
 from brisk_anchor.core.features.touch_place import LEAST_SPREAD
 from brisk_anchor.core.features.touches import AXES, Touch
 from brisk_anchor.core.kinds import FeatureKind, Vector
-from brisk_anchor.core.quantities import deg, mm, num, signed_num
+from brisk_anchor.core.quantities import deg, dim, num, signed_num
 from brisk_anchor.core.uncertainty.coverage import u_within
 from brisk_anchor.services.measure.by_hand import READING, ByHand, ByTouch, TouchPrompt, hand_touch
 
@@ -67,7 +67,7 @@ class ByPlaces(ByTouch):
         letter = AXES[axis].upper()
         count = f"touch {number + 1} of {len(self.directions)}"
         if axis != self._axes(direction)[-1]:
-            told = f"where along it the tool stands; touches lie {mm(LEAST_SPREAD)} or more apart"
+            told = f"where along it the tool stands; touches lie {dim(LEAST_SPREAD)} or more apart"
             return TouchPrompt(AXES[axis], f"{count}: {letter} beside the touch", self.frame.short, told, "", 0.0, None)
         sign = 1 if direction[axis] > 0 else -1
         towards = f"towards {'+' if sign > 0 else '−'}{letter}"
@@ -151,7 +151,7 @@ class ByDial(ByHand):
         """How far the places lie apart, and how much the edge moves away from the spindle between them, mm."""
         at, dial, to, later = self.figures
         if abs(to - at) < LEAST_SPREAD:
-            raise GeometryError(f"The places lie {mm(abs(to - at))} apart", "That tells no angle", "Run further along")
+            raise GeometryError(f"The places lie {dim(abs(to - at))} apart", "That tells no angle", "Run further along")
         return to - at, dial - later
 
     def _turn(self) -> float:
@@ -168,7 +168,7 @@ class ByDial(ByHand):
         far = -away * sum(self._wall.direction)
         sense = "clockwise" if turn > 0 else "counter-clockwise"
         words = signed_num(far, 3)
-        return f"Turn it {deg(abs(turn), 4)} {sense}: {axis} {words} over {mm(abs(run))}. "
+        return f"Turn it {deg(abs(turn), 4)} {sense}: {axis} {words} over {dim(abs(run))}. "
 
     def feature(self) -> Feature:
         """The edge's angle. Raises GeometryError."""

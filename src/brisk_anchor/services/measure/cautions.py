@@ -6,7 +6,7 @@ import itertools
 from datetime import date
 
 from brisk_anchor.core.offsets.tool_setting import look_at_probe
-from brisk_anchor.core.quantities import mm
+from brisk_anchor.core.quantities import dim
 from brisk_anchor.standin.scene import Scene
 from brisk_anchor.standin.solids import Solid
 
@@ -33,7 +33,7 @@ def cautions(scene: Scene, today: date) -> list[str]:
     fixtures = [solid for solid in scene.nominal if solid.role == "fixture"]
     for part, other in itertools.product(parts, fixtures):
         if (depth := _overlap(part, other)) > _DEEP:
-            found.append(f"{part.title} lies in {other.title}, {mm(depth, 1)} deep: look at the seat and the turn")
+            found.append(f"{part.title} lies in {other.title}, {dim(depth, 1)} deep: look at the seat and the turn")
     return found
 
 
@@ -47,10 +47,10 @@ def _beyond(scene: Scene) -> list[str]:
     for axis, low, high, i in (("X", x0, x1, 0), ("Y", y0, y1, 1)):
         least, most = min(p[i] for p in points), max(p[i] for p in points)
         if most - least > high - low:
-            found.append(f"the set-up is {mm(most - least, 0)} long in {axis}, the table {mm(high - low, 0)}")
+            found.append(f"the set-up is {dim(most - least, 0)} long in {axis}, the table {dim(high - low, 0)}")
         elif least < low - 0.5 or most > high + 0.5:
             out = max(low - least, most - high)
-            found.append(f"the set-up stands {mm(out, 0)} out over the table in {axis}")
+            found.append(f"the set-up stands {dim(out, 0)} out over the table in {axis}")
     return found
 
 

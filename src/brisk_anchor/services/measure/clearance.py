@@ -10,7 +10,7 @@ from brisk_anchor.core.features.measuring import Measurement
 from brisk_anchor.core.features.probe_path import between, entry, leaving, search_start
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.offsets.checks import Finding
-from brisk_anchor.core.quantities import mm
+from brisk_anchor.core.quantities import dim
 from brisk_anchor.standin.machine import StandIn
 from brisk_anchor.standin.scene import Scene
 from brisk_anchor.standin.tracing import Clearance
@@ -138,11 +138,11 @@ class Clearances:
         near = _least_beside(machine, start, end, RAPID_ROOM * uncertainty, ())
         if near is None:
             return []
-        how = f"comes within {mm(near.distance, 2)} of" if near.distance > 0 else "meets"
+        how = f"comes within {dim(near.distance, 2)} of" if near.distance > 0 else "meets"
         return [
             Finding.stopping(
                 f"{way} {how} {near.solid} with the {near.part}",
-                f"That may lie {mm(uncertainty)} off or more, and a rapid stops at nothing",
+                f"That may lie {dim(uncertainty)} off or more, and a rapid stops at nothing",
                 "Raise the clear height",
             )
         ]
@@ -187,7 +187,7 @@ def _near(name: str, near: Clearance, allowed: float, *, both: bool = False) -> 
     if near.distance <= 0:
         return _in_the_way(name, near)
     return Finding.warning(
-        f"Beside {name} the {near.part} is {mm(near.distance, 2)} from {near.solid}",
-        f"The part may lie {mm(allowed)} off{', and so may that' if both else ''}: they could meet",
+        f"Beside {name} the {near.part} is {dim(near.distance, 2)} from {near.solid}",
+        f"The part may lie {dim(allowed)} off{', and so may that' if both else ''}: they could meet",
         "Prove it before it runs; touch elsewhere or less deep, or state a smaller uncertainty",
     )

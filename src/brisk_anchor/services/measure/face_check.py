@@ -6,7 +6,7 @@ from brisk_anchor.core.features.measuring import Measurement
 from brisk_anchor.core.features.probe_path import search_start
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.offsets.checks import Finding
-from brisk_anchor.core.quantities import mm
+from brisk_anchor.core.quantities import dim
 from brisk_anchor.standin.scene import Scene
 from brisk_anchor.standin.solids import Solid
 
@@ -37,8 +37,8 @@ def look_at_faces(scene: Scene, measurement: Measurement) -> list[Finding]:
         return []
     return [
         Finding.stopping(
-            f"{m.title or m.name} may be touched beside its face: {mm(worst, 3)} off where the part lies "
-            f"{mm(m.start_uncertainty)} aside",
+            f"{m.title or m.name} may be touched beside its face: {dim(worst, 3)} off where the part lies "
+            f"{dim(m.start_uncertainty)} aside",
             "An edge or another wall would be taken for it",
             "Touch further from its ends, or state a smaller uncertainty",
         )

@@ -11,9 +11,9 @@ from brisk_anchor.core.features.feature import Feature
 from brisk_anchor.core.features.measuring import TOP_UNCERTAINTY, Measurement, propose_depth
 from brisk_anchor.core.features.touch_pattern import SIDES, TouchPattern, Wall
 from brisk_anchor.core.features.touches import AXES
-from brisk_anchor.core.kinds import FeatureKind, Vector
+from brisk_anchor.core.kinds import Apart, FeatureKind, Vector
 from brisk_anchor.core.offsets.setup import DrawnFeature, Setup
-from brisk_anchor.core.quantities import mm
+from brisk_anchor.core.quantities import dim
 from brisk_anchor.services.measure.measurement_request import MeasurementRequest
 
 STAND = 10.0
@@ -128,6 +128,16 @@ def request_of(measurement: Measurement) -> MeasurementRequest:
     )
 
 
+def twice_of(setup: Setup, measurement: Measurement) -> MeasurementRequest | None:
+    """What asks for the same walls with two touches on each, which tells how they lie; None where it has none."""
+    if measurement.kind.traits.apart is not Apart.MAY:
+        return None
+    request = request_of(measurement)
+    spread = measurement.spread or APART
+    drawn = next((drawn for drawn in setup.features if drawn.name == measurement.name), None)
+    return replace(request, drawn=drawn, pattern=replace(request.pattern, twice=True), spread=spread)
+
+
 def found_feature(setup: Setup, feature: Feature, request: MeasurementRequest) -> DrawnFeature:
     """A measured feature that no drawing has, as the set-up holds it: it lies where it was found."""
     x, y, z = request.start
@@ -160,4 +170,4 @@ def found_feature(setup: Setup, feature: Feature, request: MeasurementRequest) -
 
 def sizes_words(feature: Feature) -> str:
     """The sizes of a feature for a list, mm."""
-    return " × ".join(mm(size, 4) for size in feature.sizes.values())
+    return " × ".join(dim(size, 4) for size in feature.sizes.values())

@@ -317,9 +317,15 @@ def limits_of(field: str) -> tuple[float, float]:
     return _LIMITS.get(field.split()[0], (0.1, 500.0))
 
 
-def unit_of(field: str) -> str:
-    """What stands behind a typed figure, by the name of its field."""
-    return {"repeats": "", "places": "", "heading": "°"}.get(field.split()[0], " mm")
+def unit_of(field: str) -> str | None:
+    """What stands behind a typed figure, by the name of its field; None is a length, in the unit that is shown."""
+    return {"repeats": "", "places": "", "heading": "°"}.get(field.split()[0])
+
+
+def step_of(field: str) -> float:
+    """By how much a key or the wheel changes a figure, by the name of its field: mm, degrees or a count."""
+    steps = {"repeats": 1.0, "places": 1.0, "heading": 5.0, "depth": 0.5, "second_depth": 0.5, "depth_check": 0.25}
+    return steps.get(field.split()[0], 1.0)
 
 
 def nearest(setup: Setup, x: float, y: float, within: float = math.inf) -> DrawnFeature | None:

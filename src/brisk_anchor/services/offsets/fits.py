@@ -11,7 +11,7 @@ from pathlib import Path
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.offsets.row_rotation import turned
-from brisk_anchor.core.quantities import mm, signed_num
+from brisk_anchor.core.quantities import dim, signed_num
 from brisk_anchor.nc.read.extents import Extent, ExtentReader, read_extents
 from brisk_anchor.services.offsets.book_rows import line_of
 from brisk_anchor.services.session.session import Session
@@ -194,7 +194,7 @@ def words(fit: Fit) -> list[str]:
                 ):
                     if beyond:
                         told.append(
-                            f"! {row.row}, {name}: {axis.axis.upper()} goes {mm(beyond, 3)} past the {end} end of its "
+                            f"! {row.row}, {name}: {axis.axis.upper()} goes {dim(beyond, 3)} past the {end} end of its "
                             f"travel, in line {line}"
                         )
         move = row.shift

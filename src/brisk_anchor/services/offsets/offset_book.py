@@ -12,7 +12,7 @@ from brisk_anchor.core.kinds import FURTHEST
 from brisk_anchor.core.offsets.chain import AxisChain, Chain, Term
 from brisk_anchor.core.offsets.checks import Finding, SecondLookError, look_at_jump
 from brisk_anchor.core.offsets.rules import Fixed, Keep, Rule
-from brisk_anchor.core.quantities import mm
+from brisk_anchor.core.quantities import dim
 from brisk_anchor.core.uncertainty.estimates import Estimate, combined
 from brisk_anchor.core.uncertainty.sources import Source
 from brisk_anchor.nc.programs.plan import StorePlan
@@ -168,7 +168,7 @@ def set_limit(session: Session, row: str, limit: float) -> None:
     if not 0 < limit <= 1000:
         raise PlanError("A limit lies above 0 and up to 1000 mm", "", "Give another")
     ledger = session.ledger
-    ledger.add_all([ledger.entry(EntryKind.LIMIT, row, None, note=f"limit {mm(limit)}", figure=limit)])
+    ledger.add_all([ledger.entry(EntryKind.LIMIT, row, None, note=f"limit {dim(limit)}", figure=limit)])
 
 
 def rename(session: Session, row: str, name: str) -> None:
@@ -244,7 +244,7 @@ def look_before_writing(session: Session, rows: Iterable[str]) -> list[Finding]:
         if moved := moved_far(session, row):
             looks.append(
                 Finding.warning(
-                    f"{row} moves {mm(moved, 3)} from what the control holds",
+                    f"{row} moves {dim(moved, 3)} from what the control holds",
                     "An offset that jumps by centimetres is nearly always a wrong row, tool or unit",
                     "Look at the difference by axis",
                 )

@@ -8,7 +8,7 @@ from pathlib import Path
 
 from brisk_anchor.book.entries import EntryKind
 from brisk_anchor.core.errors import PlanError
-from brisk_anchor.core.quantities import deg, mm, num, signed_deg, signed_num, um
+from brisk_anchor.core.quantities import deg, dim, num, signed_deg, signed_num, um
 from brisk_anchor.drawings.charts import Panel, chart
 from brisk_anchor.drawings.sheet import SheetContent, sheet
 from brisk_anchor.exchange.files import write_whole
@@ -88,10 +88,10 @@ def _lists(session: Session, row: str) -> tuple[tuple[str, tuple[str, ...]], ...
     plan = setup.row(row)
     named = {drawn.name: drawn for drawn in setup.features}
     checks = [
-        f"part within {mm(setup.start_uncertainty)} and {deg(setup.turn_uncertainty)} of where it is drawn"
+        f"part within {dim(setup.start_uncertainty)} and {deg(setup.turn_uncertainty)} of where it is drawn"
         + (f", turned {signed_deg(setup.turn)}" if setup.turn else ""),
         f"nothing over machine Z {signed_num(setup.clear_height)} (tip) but the tool",
-        f"measured after every clamping; jumps over {mm(plan.jump_limit)} stop",
+        f"measured after every clamping; jumps over {dim(plan.jump_limit)} stop",
     ]
     for name in session.rows.needed(plan):
         drawn = named[name]

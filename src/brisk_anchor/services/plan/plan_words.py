@@ -9,7 +9,7 @@ from typing import Any
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.kinds import FURTHEST
 from brisk_anchor.core.numbers import parse_length
-from brisk_anchor.core.quantities import deg, mm, signed_num
+from brisk_anchor.core.quantities import deg, dim, signed_num
 from brisk_anchor.services.offsets.book_words import read_change
 from brisk_anchor.services.plan.plan_file import MeasureSection, PlanFile, SetsSection, ToolCheckSection
 
@@ -206,7 +206,7 @@ def _tool(plan: PlanFile, words: str) -> tuple[Changes, str]:
         {"tool": number, "tolerance": tolerance, "search": search, "on_fail": found[3] or "alarm"}
     )
     others = [section for section in plan.tool_check if section.tool != number]
-    return {"tool_check": [*others, check]}, f"T{number} must be within {mm(tolerance)} of its length"
+    return {"tool_check": [*others, check]}, f"T{number} must be within {dim(tolerance)} of its length"
 
 
 def _without(plan: PlanFile, words: str) -> tuple[Changes, str]:

@@ -20,7 +20,7 @@ from brisk_anchor.core.geometry.rotary import carried
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.offsets.chain import solve_offset
 from brisk_anchor.core.offsets.rules import FromRow, FromTable, features_in
-from brisk_anchor.core.quantities import mm, num, signed_num, um
+from brisk_anchor.core.quantities import dim, num, signed_num, um
 from brisk_anchor.core.uncertainty.estimates import Estimate
 from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.nc.programs.control_solution import NEAR, agreements
@@ -459,7 +459,7 @@ def summary(outcome: Outcome) -> Sequence[str]:
     lines += [f"{count} stopped safely: {reason}" for reason, count in outcome.stopped.most_common()]
     for how in ("wrong", "crashed"):
         lines += [f"! part {ending.part} {how}: {ending.words}" for ending in outcome.of(how)[:5]]
-    near = [f"{part} {mm(near.distance, 2)} from {near.solid}" for part, near in outcome.closest.items()]
+    near = [f"{part} {dim(near.distance, 2)} from {near.solid}" for part, near in outcome.closest.items()]
     lines.append("closest: " + ("; ".join(near) or "nothing within 10 mm of stem and body"))
     lines.append(
         f"longest search used {outcome.longest_search:.0%}; {num(outcome.seconds, 0)} s of machine time a part"

@@ -13,13 +13,14 @@ from brisk_anchor.core.offsets.checks import (
     look_at_start,
     stop_where_found,
 )
+from brisk_anchor.core.offsets.setup import DrawnFeature
 from brisk_anchor.core.offsets.tool_setting import look_at_probe
 from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.nc.programs.program import Program
 from brisk_anchor.nc.write.writer import write_program
 from brisk_anchor.services.measure.face_check import look_at_faces
-from brisk_anchor.services.measure.measured_tops import from_top, tops_of
 from brisk_anchor.services.measure.found_features import KnownTop, next_name, top_under, with_proposals
+from brisk_anchor.services.measure.measured_tops import from_top, tops_of
 from brisk_anchor.services.measure.measurement_request import (
     MeasurementRequest,
     build_measurement,
@@ -47,6 +48,11 @@ class MeasurementPlanner:
         beside = look_at_faces(working.scene, measurement)
         turned = [] if self._is_drawn(measurement.name) else look_at_one_touch(measurement)
         return look_at_measurement(measurement, setup.machine.travel) + beside + centred + turned + probe
+
+    def pointed_at(self, drawn: DrawnFeature) -> MeasurementRequest:
+        """What asks for a feature: as the drawing has it, or as it was asked for when it was found."""
+        known = self._working.requests.get(drawn.name)
+        return point_at(self._working.setup, drawn) if known is None else replace(known, drawn=drawn)
 
     def asked(self, request: MeasurementRequest) -> MeasurementRequest:
         """What is asked for, whole: the drawn feature that hand-marked walls must mean, else a name and proposals."""

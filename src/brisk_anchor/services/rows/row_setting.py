@@ -23,13 +23,19 @@ from brisk_anchor.services.rows.ledger import Ledger
 from brisk_anchor.services.rows.row_programs import WorkedOut
 from brisk_anchor.services.rows.setup_editor import SetupEditor
 
-_ROW = re.compile(r"\s*(G\d\d(?:\.\d)?(?:\s*P\s*\d{1,3})?)(?![\w.])", re.IGNORECASE)
+_ROW = re.compile(r"\s*(G?\d\d(?:\.\d)?(?:\s*P\s*\d{1,3})?)(?![\w.])", re.IGNORECASE)
 _AXIS = re.compile(r"(?<![A-Za-z])([XYZR])(?![A-Za-z])", re.IGNORECASE)
 _PARTS = re.compile(
     r"^(?P<position>.*?)(?:\bfrom\s+(?P<number>\d{1,3}))?\s*(?:\ballow\s+(?P<allowance>.+?))?\s*$", re.I
 )
 _MOST_ALLOWANCE = 50.0
 """The largest allowance, mm, each way: as in a job's file."""
+
+
+def _tidy(words: str) -> str:
+    """A row as it is written, from however it was typed: "54.1p7" is G54.1 P7."""
+    row = re.sub(r"\s+", "", words).upper().replace("P", " P")
+    return row if row.startswith("G") else f"G{row}"
 
 
 @dataclass(frozen=True, slots=True)
@@ -105,9 +111,7 @@ class RowSetter:
 
     def read_row(self, words: str) -> str:
         """The row that is meant. Raises PlanError: the control has none of that name, or it is kept for the setter."""
-        wanted = re.sub(r"\s+", "", words).upper()
-        wanted = wanted.replace("P", " P") if "P" in wanted else wanted
-        wanted = wanted if wanted.startswith("G") else f"G{wanted}"
+        wanted = _tidy(words)
         if wanted in self.may_set:
             return wanted
         setter = self._working.setup.shelf.setter
@@ -121,6 +125,13 @@ class RowSetter:
         known = self.may_set
         at = known.index(row) if row in known else 0
         return known[(at + step) % len(known)]
+
+    def stepped(self, words: str, step: int) -> str:
+        """The words with the row they begin with so many further in the control's table."""
+        found = _ROW.match(words)
+        row = next((row for row in self.may_set if found and row == _tidy(found.group(1))), "")
+        rest = words[found.end() :] if found else ""
+        return f"{self.next_row(row, step) if row else self.may_set[0]}{rest}"
 
     # -- what it is set from ----------------------------------------------------------------------------------------
 

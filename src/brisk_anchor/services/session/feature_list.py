@@ -176,7 +176,7 @@ class FeatureList:
         """The feature worked out anew with one typed figure corrected, mm; the others stay.
 
         Raises:
-            PlanError: it was measured with the probe. GeometryError, SecondLookError: the figures contradict each other.
+            PlanError: it was measured with the probe. GeometryError, SecondLookError: the figures contradict.
         """
         typed = self._by_hand(name)
         figures = (*typed.figures[:at], figure, *typed.figures[at + 1 :])

@@ -10,12 +10,13 @@ from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.core.features.feature import Feature
 from brisk_anchor.core.features.touches import AXES
 from brisk_anchor.core.kinds import Vector
-from brisk_anchor.core.offsets.chain import Chain
-from brisk_anchor.core.quantities import mm, num, signed_deg, signed_num
+from brisk_anchor.core.offsets.chain import Chain, solve_offset
+from brisk_anchor.core.quantities import dim, num, signed_deg, signed_num
 from brisk_anchor.core.tools.hand_tools import HandTool
 from brisk_anchor.services.measure.by_hand import MACHINE, PositionFrame
 from brisk_anchor.services.measure.hands import begin
 from brisk_anchor.services.measure.measurement_request import MeasurementRequest
+from brisk_anchor.services.rows.row_setting import RowSetting
 from brisk_anchor.services.session.session import Session
 
 
@@ -36,6 +37,20 @@ def size_words(feature: Feature) -> str:
     """The sizes of a measured feature for the end of a line, empty for a surface: "  ⌀ 38.0000"."""
     sizes = " × ".join(num(size, 4) for size in feature.sizes.values())
     return f"  {feature.kind.size_sign or 'size'} {sizes} mm" if sizes else ""
+
+
+def _lacking_words(request: MeasurementRequest, lacking: str) -> str:
+    """Why a figure is asked for, and how it could be known otherwise."""
+    if request.figures().get(lacking) == "down":
+        return "How far the tip goes down from here, past the top. Touch the top first (d), and it is proposed."
+    return "It is not known, and it is never guessed."
+
+
+def _proposed_words(request: MeasurementRequest) -> str:
+    """Figures that nobody typed, for the sentence behind: "Proposed: inside 10 mm. "."""
+    words = {field: word for word, field in {**request.figures(), **request.optional()}.items()}
+    told = [f"{words[name]} {dim(request.figure(name) or 0.0)}" for name in sorted(request.proposed) if name in words]
+    return f"Proposed: {', '.join(told)} (e changes it). " if told else ""
 
 
 def next_step(
@@ -63,7 +78,7 @@ def next_step(
             return told, f"Touch with {hand.name}, then type the {by_hand.frame.words}."
         lacking = request.missing()
         if lacking:
-            return f"Type the {lacking} of this {kind.value}: e", "It is not known, and it is never guessed."
+            return f"Type “{lacking}” of this {kind.value}: e", _lacking_words(request, lacking)
         try:
             looks = session.planner.look(session.planner.measurement_of(request))
         except BriskAnchorError as error:
@@ -71,16 +86,23 @@ def next_step(
         stops = [look for look in looks if look.stops]
         if stops:
             return stops[0].found + ".", f"{stops[0].why}. {stops[0].do}."
-        if request.drawn is None:
-            return f"Enter measures this {kind.value}.", "It stands near no feature of the drawing: no offset uses it."
+        drawn = request.drawn
+        if drawn is None or drawn.found:
+            words = f"{looks[0].found}. {looks[0].do}." if looks else f"z then sets {row} from it, or another row."
+            return f"Enter measures {request.title}.", f"{_proposed_words(request)}{words}"
         if looks:
             return f"Enter measures {request.title}.", f"{looks[0].found}. {looks[0].do}."
-        name = request.drawn.name
+        name = drawn.name
         if name not in session.rows.needed(session.setup.row(row)):
             return f"Enter measures {request.title}.", f"{row} does not depend on it; 5 chooses what it comes from."
         if name not in missing:
             return f"Enter measures {request.title} again.", f"{row} then follows the new figures."
         return f"Enter measures {request.title}.", f"{row} needs: {', '.join(titles[name] for name in missing)}."
+    if not session.setup.row(row).rules and state in (RowState.EMPTY, RowState.STALE, RowState.TYPED):
+        if session.working.listed():
+            return f"z sets {row} from what was measured.", "Or touch more first: mark metal with the arrow keys."
+        behind = "Bring the tip near (Shift and arrows), mark metal with the arrows, Enter; z then sets the row."
+        return f"{row} comes from no drawing: touch what it is to be set from.", behind
     if missing:
         names = ", ".join(titles[name] for name in missing)
         if state in (RowState.STORED, RowState.PROVED):
@@ -100,6 +122,45 @@ def next_step(
     return f"{row}: {state.value}.", ""
 
 
+def row_words(session: Session, row: str) -> str:
+    """What a row that is chosen to be set holds, and how it stands: nothing is active by it."""
+    held = value_words({axis: v for axis, v in session.link.table_values(row).items() if axis in AXES}, 4)
+    title = session.ledger.title(row)
+    state = session.rows.state(row).value
+    active = "active" if session.active == row else f"{session.active} stays active"
+    return f"{row}{f', {title},' if title else ''} is {state} and holds {held}; {active}."
+
+
+def setting_words(session: Session, setting: RowSetting) -> str:
+    """What a row would come to, and which feature gives which axis. Raises DatumError: it cannot be set so."""
+    plan = session.setter.plan_of(setting)
+    chain = solve_offset(
+        plan.row,
+        plan.rules,
+        session.solver.features(),
+        session.link.table_values(plan.row),
+        session.rows.parents(),
+        conditions=session.setup.conditions,
+    )
+    origins: dict[str, list[str]] = {}
+    for axis, source in setting.axes.items():
+        origins.setdefault(source.feature, []).append(axis.upper())
+    told = ", ".join(f"{' '.join(axes)} from {name}" for name, axes in origins.items())
+    values = value_words({axis.axis: axis.value for axis in chain.axes if axis.written})
+    kept = " ".join(axis.axis.upper() for axis in chain.axes if not axis.written)
+    lean = _lean_words(session, setting)
+    return f"{plan.row} {values}: {told}{f'; {kept} kept' if kept else ''}{lean}"
+
+
+def _lean_words(session: Session, setting: RowSetting) -> str:
+    """How a plane that gives Z leans, or a bore its axis."""
+    feature = session.measured[setting.axes["z"].feature].feature if "z" in setting.axes else None
+    if feature is None or "a" not in feature.axes:
+        return ""
+    leans = " ".join(f"{axis.upper()} {signed_deg(value, 3)}" for axis, value in feature.angles.items() if axis in "ab")
+    return f"; it leans {leans}"
+
+
 def following_words(session: Session, row: str, chain: Chain) -> list[str]:
     """What a store of a row moves with it: each row that follows, and how far from where the control has it."""
     told = []
@@ -109,7 +170,7 @@ def following_words(session: Session, row: str, chain: Chain) -> list[str]:
             told.append(f"{entry.row} becomes stale")
         elif any(held[axis] for axis in AXES):
             away = math.dist([entry.values.get(a, held[a]) for a in AXES], [held[a] for a in AXES])
-            told.append(f"{entry.row} follows by {mm(away, 3)}")
+            told.append(f"{entry.row} follows by {dim(away, 3)}")
         else:
             told.append(f"{entry.row} follows")
     return told

@@ -123,9 +123,11 @@ class MeasurementRunner:
         working.measured[name] = measured
         if measured.measurement is not None:
             working.by_hand.pop(name, None)
-        if all(drawn.name != name for drawn in working.setup.features):
+        known = next((drawn for drawn in working.setup.features if drawn.name == name), None)
+        if known is None or known.found:
             found = found_feature(working.setup, measured.feature, request)
-            working.setup = replace(working.setup, features=(*working.setup.features, found))
+            others = tuple(drawn for drawn in working.setup.features if drawn.name != name)
+            working.setup = replace(working.setup, features=(*others, found))
             working.requests[name] = replace(request, drawn=found)
         for row in working.setup.rows:
             if name in self._rows.needed(row) and not self._rows.missing(row.row):

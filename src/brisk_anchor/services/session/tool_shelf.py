@@ -23,7 +23,7 @@ from brisk_anchor.core.offsets.tool_setting import (
     look_at_probe,
     reference_chain,
 )
-from brisk_anchor.core.quantities import num, signed_mm
+from brisk_anchor.core.quantities import num, signed_dim
 from brisk_anchor.core.tools.hand_tools import HandTool
 from brisk_anchor.core.tools.shelf import Cutter, Health, Setter
 from brisk_anchor.nc.programs.plan import StorePlan
@@ -317,7 +317,7 @@ def take_reference(session: Session, figure: float | None, frame: PositionFrame 
         raise SecondLookError(
             [
                 Finding.stopping(
-                    f"The reference would jump {signed_mm(axis.value - expected, 3)} from the one before",
+                    f"The reference would jump {signed_dim(axis.value - expected, 3)} from the one before",
                     "The setter moved, another tool stood on it, or the figure counts from another offset",
                     "Touch it again; if the setter was moved, say that the master is new first",
                 )

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 from rich.text import Text
 
+from brisk_anchor.core.numbers import counted
 from brisk_anchor.core.quantities import Dimension, expanded, num, quantity, um
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.panels import LatePanel
@@ -24,7 +25,7 @@ def links(chain: Chain | None, missing: Sequence[str], proof: Proof | None, *, s
     touches = sum(len(feature.touches) for feature in chain.features) if chain else 0
     measured = bool(chain and chain.features)
     done = (measured, measured, chain is not None and not missing, settled, proof is not None and proof.holds)
-    names = (f"{touches or ''} touches".strip(), "features", "datum", "offset", "proof")
+    names = (counted(touches, "touch", "touches") if touches else "touches", "features", "datum", "offset", "proof")
     text = Text(" ", no_wrap=True)
     for number, (name, reached) in enumerate(zip(names, done, strict=True)):
         if number:

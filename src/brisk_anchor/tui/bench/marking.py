@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from contextlib import suppress
 from dataclasses import replace
 
 from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.core.features.touch_pattern import TouchPattern, Wall
 from brisk_anchor.tui.base import Stage
-from brisk_anchor.tui.entry import Question
+from brisk_anchor.tui.entry import LENGTH, Question
 
 
 class Marking:
@@ -18,8 +19,6 @@ class Marking:
 
     def point(self, step: int) -> None:
         """Point at the next drawn feature; those the chosen offset needs come first."""
-        from brisk_anchor.services.measure.measurement_request import point_at
-
         view_state = self.stage.free()
         if view_state is None:
             return
@@ -27,20 +26,26 @@ class Marking:
         wanted = view_state.session.rows.missing(view_state.row)
         order = [item for item in setup.features if not item.of]
         order.sort(key=lambda item: wanted.index(item.name) if item.name in wanted else len(wanted))
-        at = order.index(view_state.request.drawn) + step if view_state.request and view_state.request.drawn else 0
-        view_state.request = point_at(setup, order[at % len(order)])
+        if not order:
+            self.stage.tell(
+                "Nothing is drawn here to point at.", "Bring the tip near and mark metal with the arrow keys.", "ask"
+            )
+            return
+        drawn = view_state.request.drawn if view_state.request else None
+        at = order.index(drawn) + step if drawn in order else 0
+        view_state.request = view_state.session.planner.pointed_at(order[at % len(order)])
         self.stage.show_all()
 
     def point_near(self, x: float, y: float) -> None:
         """Point at the feature of the drawing that is nearest to a place on the plan, machine mm."""
-        from brisk_anchor.services.measure.measurement_request import NEARBY, nearest, point_at
+        from brisk_anchor.services.measure.measurement_request import NEARBY, nearest
 
         view_state = self.stage.free()
         if view_state is None:
             return
         chosen = nearest(view_state.session.setup, x, y, NEARBY)
         if chosen is not None:
-            view_state.request = point_at(view_state.session.setup, chosen)
+            view_state.request = view_state.session.planner.pointed_at(chosen)
             self.stage.show_all()
         else:
             self.stage.tell("No feature of the drawing lies there.", "Click on one, or press f.", "ask")
@@ -88,8 +93,8 @@ class Marking:
             self.stage.show_all()
 
     def figure(self, after: str = "") -> None:
-        """Type a figure of what is asked for: the missing one first, or the one after `after`."""
-        from brisk_anchor.services.measure.measurement_request import limits_of, unit_of
+        """Type a figure of what is asked for: the first one, or the one after `after`."""
+        from brisk_anchor.services.measure.measurement_request import limits_of, step_of, unit_of
 
         view_state = self.stage.free()
         request = view_state.present_request() if view_state else None
@@ -99,15 +104,19 @@ class Marking:
             return
         fields = {**request.figures(), **request.optional()}
         names = list(fields)
-        empty = [name for name in request.figures() if request.figure(fields[name]) is None]
-        name = names[(names.index(after) + 1) % len(names)] if after in names else (empty or names)[0]
+        name = names[(names.index(after) + 1) % len(names)] if after in names else names[0]
         proposed = view_state.measurement()
         present = request.figure(fields[name])
         if name == "search" and present is None and proposed is not None:
             present = proposed.search
+        held = view_state.request if view_state.request is not None else request
+
+        def shown(value: float) -> None:
+            with suppress(BriskAnchorError):  # a step beyond what makes sense changes nothing
+                view_state.request = held.with_figure(fields[name], value)
+            self.stage.show_all(keep_prompt=True)
 
         def answer(value: float) -> None:
-            held = view_state.request if view_state.request is not None else request
             try:
                 view_state.request = held.with_figure(fields[name], value)
             except BriskAnchorError as error:
@@ -117,5 +126,17 @@ class Marking:
 
         low, high = limits_of(fields[name])
         unit = unit_of(fields[name])
-        note = "" if unit == " mm" else "Tab goes to the next figure, Esc leaves"
-        self.stage.ask(Question(name, present, low, high, answer, note, unit=unit))
+        usual = "Tab goes to the next figure, Esc leaves"
+        self.stage.ask(
+            Question(
+                name,
+                present,
+                low,
+                high,
+                answer,
+                "" if unit is None else usual,
+                unit=LENGTH if unit is None else unit,
+                step=step_of(fields[name]),
+                preview=shown,
+            )
+        )

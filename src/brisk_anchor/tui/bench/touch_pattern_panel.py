@@ -5,13 +5,13 @@ from __future__ import annotations
 import math
 from typing import TYPE_CHECKING
 
-from rich.table import Table
 from rich.text import Text
 
-from brisk_anchor.core.quantities import num, signed_num
+from brisk_anchor.core.quantities import dim, shown_unit, signed_dim
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.panels import LatePanel
 from brisk_anchor.tui.terminal import cell_ratio
+from brisk_anchor.tui.words import cut
 
 if TYPE_CHECKING:
     from brisk_anchor.core.features.measuring import Measurement
@@ -37,21 +37,43 @@ class TouchPatternPanel(LatePanel):
         uncertainty: float,
         ball: float,
         by_hand: ByHand | None = None,
+        *,
+        drawn: bool = True,
     ) -> None:
-        """Show what is asked for; `measurement` is None while something is missing, or where a hand measures."""
-        rows = 8 if self.app.has_class("compact") else 10
+        """Show what is asked for; `measurement` is None while something is missing, or where a hand measures.
+
+        `drawn` is whether there is anything to point at."""
+        rows = 6 if self.app.has_class("compact") else 9
         if request is None or not request.pattern.marks:
-            self.tell_text(self._words(None, None, uncertainty), 4)
+            self.tell_text(self._nothing(drawn=drawn), 4)
             return
-        grid = Table.grid(padding=(0, 1))
-        grid.add_column(width=COLUMNS, no_wrap=True)
-        grid.add_column(no_wrap=True)
-        grid.add_row(
-            self._compass(request, measurement, uncertainty, ball, rows),
-            self._words(request, measurement, uncertainty, by_hand),
-        )
-        key = (request, measurement, uncertainty, ball, rows, by_hand)
-        self.tell_late(key, lambda _width, _height: grid, rows)
+        reading = request.pattern.read()
+
+        def make(width: int, _height: int) -> Text:
+            text = Text(no_wrap=True)
+            text.append(f" {cut(request.title, width - 1)}\n", f"bold {theme.SAND}")
+            text.append(f" {cut(reading.stand or reading.hint, width - 1)}\n", theme.QUIET)
+            compass = self._compass(request, measurement, uncertainty, ball, rows)
+            words = self._words(request, measurement, uncertainty, by_hand).split("\n")
+            for row, line in enumerate(compass):
+                text.append_text(line)
+                text.append(" ")
+                if row < len(words):
+                    said = words[row]
+                    said.truncate(max(0, width - COLUMNS - 1), overflow="ellipsis")
+                    text.append_text(said)
+                text.append("\n" if row < rows - 1 else "")
+            return text
+
+        key = (request, measurement, uncertainty, ball, rows, by_hand, shown_unit())
+        self.tell_late(key, make, rows + 2)
+
+    def _nothing(self, *, drawn: bool) -> Text:
+        text = Text(no_wrap=True)
+        text.append(" nothing is marked\n", f"bold {theme.QUIET}")
+        text.append(f" {'f points at a drawn feature; or bring' if drawn else 'bring'} the tip near\n", theme.QUIET)
+        text.append(" (Shift and arrows) and mark metal with the arrows\n", theme.QUIET)
+        return text
 
     def _compass(
         self,
@@ -60,7 +82,7 @@ class TouchPatternPanel(LatePanel):
         uncertainty: float,
         ball: float,
         rows: int,
-    ) -> Text:
+    ) -> list[Text]:
         from brisk_anchor.tui.canvas import Canvas
 
         def zone(axis: int) -> tuple[float, float, float]:
@@ -105,54 +127,53 @@ class TouchPatternPanel(LatePanel):
                     (3, 2),
                 )
             canvas.write(COLUMNS // 2 - 1, rows - 1, "−Z", f"bold {theme.SAND}")
-        text = Text(no_wrap=True)
+        lines = []
         for row in range(rows):
+            line = Text(no_wrap=True)
             for words, style in canvas.runs(row):
-                text.append(words, style)
-            text.append("\n" if row < rows - 1 else "")
-        return text
+                line.append(words, style)
+            line.append(" " * max(0, COLUMNS - line.cell_len))
+            lines.append(line)
+        return lines
 
     def _words(
         self,
-        request: MeasurementRequest | None,
+        request: MeasurementRequest,
         measurement: Measurement | None,
         uncertainty: float,
         by_hand: ByHand | None = None,
     ) -> Text:
         text = Text(no_wrap=True)
-        if request is None or not request.pattern.marks:
-            text.append(" nothing is marked\n", f"bold {theme.QUIET}")
-            text.append(" f points at a drawn feature; or bring the tip near\n", theme.QUIET)
-            text.append(" (Shift and arrows) and mark metal with the arrows\n", theme.QUIET)
-            return text
         reading = request.pattern.read()
-        text.append(f"{request.title}\n", f"bold {theme.SAND}")
-        stance = "over it" if request.pattern.over else "inside it"
         if len(request.pattern.marks) == 4:
             form = "round" if request.pattern.round else "straight"
             many = len(request.pattern.headings)
-            text.append(f"{many} places, {stance}\n" if many > 3 else f"{form}, tip {stance}\n", theme.QUIET)
-        else:
-            text.append(f"{reading.hint}\n", theme.QUIET)
+            text.append(f"{many} places\n" if many > 3 else f"{form}\n", theme.QUIET)
         kind = reading.kind
         if by_hand is not None:
             text.append("by hand: ", theme.QUIET)
             text.append(f"{by_hand.tool.name}\n", f"bold {theme.TEXT}")
             for side, amount in by_hand.compensations():
                 text.append(f"tip {side:<9}", theme.QUIET)
-                text.append(f"{signed_num(amount, 3):>10}\n", f"bold {theme.SAND}")
-            text.append(f"{by_hand.frame.short}\n", theme.QUIET)
+                text.append(f"{signed_dim(amount, 3):>13}\n", f"bold {theme.SAND}")
+            text.append(f"{by_hand.frame.short}", theme.QUIET)
             return text
-        lines: list[tuple[str, float | None]] = [(word, request.figure(n)) for word, n in request.figures().items()]
+        fields = request.figures()
+        lines: list[tuple[str, float | None, bool]] = [
+            (word, request.figure(n), n in request.proposed) for word, n in fields.items()
+        ]
         if kind is None:
             return text
-        lines.append(("search", measurement.search if measurement else request.search))
+        if "depth" in request.proposed and "depth" not in fields.values():
+            lines.append(("below edge", request.depth, True))
+        lines.append(("search", measurement.search if measurement else request.search, False))
         if measurement and measurement.depth_check:
-            lines.append(("again +Z", measurement.depth_check))  # each wall is touched again, so much higher
-        for label, value in lines:
-            shown = "?" if value is None else f"{num(value, 3)} mm"
-            text.append(f"{label:<9}", theme.QUIET)
-            text.append(f"{shown:>12}\n", f"bold {theme.CORAL if value is None else theme.TEXT}")
-        text.append(f"{'start':<9}", theme.QUIET)
-        text.append(f"{'±' + num(uncertainty, 3) + ' mm':>12}\n", theme.TEXT)
+            lines.append(("again +Z", measurement.depth_check, False))  # each wall is touched again, so much higher
+        for label, value, proposed in lines:
+            shown = "?" if value is None else dim(value, 3)
+            text.append(f"{label:<11}", theme.QUIET)
+            text.append(f"{shown:>12}", f"bold {theme.CORAL if value is None else theme.TEXT}")
+            text.append(" ~\n" if proposed else "\n", theme.SAND)
+        text.append(f"{'start':<11}", theme.QUIET)
+        text.append(f"{'±' + dim(uncertainty, 3):>12}", theme.TEXT)
         return text

@@ -8,14 +8,17 @@ from textual.app import ComposeResult
 from textual.containers import Vertical
 
 from brisk_anchor.core.errors import BriskAnchorError
-from brisk_anchor.core.quantities import mm, num, signed_num
+from brisk_anchor.core.quantities import dim, num, shown_unit, signed_num
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.actions import Do
 from brisk_anchor.tui.base import Handlers, Stage
 from brisk_anchor.tui.bench.chain_panel import ChainPanel
 from brisk_anchor.tui.bench.hands import HandMeasuring
 from brisk_anchor.tui.bench.marking import Marking
+from brisk_anchor.tui.bench.measured_list import CORRECTED, MeasuredList
+from brisk_anchor.tui.bench.measured_panel import MeasuredPanel
 from brisk_anchor.tui.bench.readout import Readout
+from brisk_anchor.tui.bench.row_setting import RowSettingLine
 from brisk_anchor.tui.bench.touch_pattern_panel import TouchPatternPanel
 from brisk_anchor.tui.budget_sheet import show_budget
 from brisk_anchor.tui.drawing import Drawing
@@ -36,6 +39,8 @@ class BenchView(DrawnView):
         super().__init__(stage, id=id)
         self.marking = Marking(stage)
         self.hands = HandMeasuring(stage)
+        self.setting = RowSettingLine(stage, self.store)
+        self.listed = MeasuredList(stage)
 
     @property
     def handlers(self) -> Handlers:
@@ -44,6 +49,13 @@ class BenchView(DrawnView):
             Do.POINT: self.marking.point,
             Do.MARK: self.marking.mark,
             Do.MEASURE: self.measure,
+            Do.SET_FROM: self.setting.set_from,
+            Do.CHOOSE_ROW: self.setting.choose_row,
+            Do.TWICE: self.twice,
+            Do.CHOOSE_MEASURED: self.listed.choose,
+            Do.RENAME: self.listed.rename,
+            Do.CORRECT: self.listed.correct,
+            Do.TAKE_OFF: self.listed.remove,
             Do.STORE: self.store,
             Do.FIGURE: self.marking.figure,
             Do.ALL_ROUND: self.marking.all_round,
@@ -70,7 +82,10 @@ class BenchView(DrawnView):
 
     def after_question(self, name: str) -> None:
         """Go on to the next figure of what is asked for."""
-        self.marking.figure(after=name)
+        if name.startswith(CORRECTED):
+            self.listed.correct(after=name)
+        else:
+            self.marking.figure(after=name)
 
     def next_sentence(self, view_state: ViewState) -> tuple[str, str]:
         """The next thing to do."""
@@ -82,7 +97,10 @@ class BenchView(DrawnView):
 
     def compose(self) -> ComposeResult:
         """Drawing on the left; readout, rose and chain on the right."""
-        yield Drawing(id="bench-drawing")
+        with Vertical(id="bench-left"):
+            yield Drawing(id="bench-drawing")
+            yield Heading(id="measured-heading")
+            yield MeasuredPanel(id="measured")
         with Vertical(id="bench-side"):
             yield Readout(id="readout")
             yield Heading(id="touch-pattern-heading")
@@ -110,6 +128,7 @@ class BenchView(DrawnView):
             session.setup.start_uncertainty,
             view_state.hand.ball_diameter if view_state.hand else session.setup.stylus.ball_diameter,
             view_state.by_hand(),
+            drawn=bool(session.setup.features),
         )
         state = session.rows.state(view_state.row).value
         self.query_one("#chain-heading", Heading).tell(
@@ -130,6 +149,14 @@ class BenchView(DrawnView):
             for agreement in session.measured[feature.name].agreements
             if not agreement.is_size
         ]
+        from brisk_anchor.services.session.feature_list import feature_lines
+
+        lines = feature_lines(session, view_state.row) if view_state.running is None else []
+        unit = shown_unit().value
+        heading = self.query_one("#measured-heading", Heading)
+        heading.display = bool(lines)
+        heading.tell(f"measured since the last clamping, machine {unit}", "" if len(lines) < 2 else ", . choose")
+        self.query_one(MeasuredPanel).tell(lines, view_state.chosen, view_state.row)
         names = [titles[name] for name in missing]
         settled = state in ("stored", "proved")
         self.query_one(ChainPanel).tell(chain, names, proof, agreements, settled=settled)
@@ -261,6 +288,20 @@ class BenchView(DrawnView):
         newest = session.ledger.newest(row)
         show_budget(self.stage, session.solver.part_chain(row) or (newest.chain if newest else None), row)
 
+    def twice(self) -> None:
+        """Ask for the last corner, block, pocket, slot or edge again with two touches on each wall."""
+        view_state = self.stage.free()
+        if view_state is None or (last := self._last(view_state)) is None:
+            return
+        from brisk_anchor.services.measure.found_features import twice_of
+
+        request = twice_of(view_state.session.setup, last)
+        if request is None:
+            self.stage.tell(f"{last.title} is not touched twice a wall.", "Corners, blocks, pockets, slots are.", "ask")
+            return
+        view_state.request = request
+        self.stage.show_all()
+
     def _last(self, view_state: ViewState) -> Measurement | None:
         """The last measurement of the probe; says so where there is none."""
         newest = view_state.session.working.last_probed
@@ -288,7 +329,7 @@ class BenchView(DrawnView):
         speeds = ""
         if (probing := view_state.session.profile.probing) is not None:
             speeds = (
-                f"Search {mm(measurement.search)} at F{num(probing.search_feed)}, then slowly at "
+                f"Search {dim(measurement.search)} at F{num(probing.search_feed)}, then slowly at "
                 f"F{num(probing.touch_feed)}; every other move near the part is guarded."
             )
         self.stage.tell(f"Measuring {measurement.title}. Esc stops the machine.", speeds)
@@ -322,6 +363,9 @@ class BenchView(DrawnView):
         if view_state is None:
             return
         session = view_state.session
+        if not session.setup.row(view_state.row).rules:
+            self.stage.tell(f"{view_state.row} is set from nothing yet.", "z says what it is set from.", "ask")
+            return
         if missing := session.rows.missing(view_state.row):
             titles = {drawn.name: drawn.title for drawn in session.setup.features}
             names = ", ".join(titles[name] for name in missing)
@@ -416,7 +460,7 @@ class BenchView(DrawnView):
         if (view_state := self.stage.free()) is not None:
             view_state.jog_step = JOG_STEPS[(JOG_STEPS.index(view_state.jog_step) + 1) % len(JOG_STEPS)]
             self.stage.tell(
-                f"Jog step {mm(view_state.jog_step)}.", "Shift and the arrow keys jog; PgUp and PgDn jog Z."
+                f"Jog step {dim(view_state.jog_step)}.", "Shift and the arrow keys jog; PgUp and PgDn jog Z."
             )
 
     def readout(self) -> None:

@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from brisk_anchor.core.errors import BriskAnchorError
-from brisk_anchor.core.quantities import expanded, mm
+from brisk_anchor.core.quantities import dim, expanded
 from brisk_anchor.tui.base import Stage
 from brisk_anchor.tui.book.panels import signed
 from brisk_anchor.tui.entry import Question, Words
@@ -140,7 +140,7 @@ class BookActions:
         def answer(value: float) -> None:
             def work() -> tuple[str, str]:
                 set_limit(view_state.session, line.row, value)
-                return f"{line.row} may move {mm(value)} at a store; further stops it.", ""
+                return f"{line.row} may move {dim(value)} at a store; further stops it.", ""
 
             self.stage.attempt(work)
 
@@ -329,7 +329,7 @@ class BookActions:
                 session.profile.row(row)
                 known = line_of(session, row).values
                 moved = distance({a: v - known[a] for a, v in values.items() if a in known})
-                moves.append(f"{row} {f'{mm(moved, 4)}' if known else 'new'}")
+                moves.append(f"{row} {f'{dim(moved, 4)}' if known else 'new'}")
             return f"{len(figures)} rows; they move: {', '.join(moves[:8])}"
 
         def answer(words: str) -> None:

@@ -10,7 +10,7 @@ from textual.app import ComposeResult
 from textual.containers import VerticalScroll
 from textual.widgets import Static
 
-from brisk_anchor.core.quantities import signed_mm, signed_num
+from brisk_anchor.core.quantities import signed_dim, signed_num
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.canvas import Canvas, Projection
 from brisk_anchor.tui.sheet import Sheet
@@ -50,7 +50,7 @@ class FitsSheet(Sheet):
                     )
                 text.append("\n")
             for letter, room in row.room.items():
-                told = f"{signed_num(room[0], 3)} to {signed_mm(room[1], 3)}" if room else "no move helps"
+                told = f"{signed_num(room[0], 3)} to {signed_dim(room[1], 3)}" if room else "no move helps"
                 text.append(f"{'':<14} {letter.upper()} of its zero may move {told}\n", theme.QUIET)
         text.append("\n")
         for line in self.told:

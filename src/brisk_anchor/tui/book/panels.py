@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 from rich.text import Text
 
 from brisk_anchor.core.offsets.row_rotation import place_before
-from brisk_anchor.core.quantities import mm, num, signed_num
+from brisk_anchor.core.quantities import dim, num, signed_num
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.canvas import Canvas, Projection
 from brisk_anchor.tui.words import cut
@@ -40,7 +40,7 @@ def moves_text(session: Session, line: BookLine, reference: TableReference) -> T
         unit = "mm" if axis in "xyz" else "°"
         text.append(f"   {axis.upper()} ", f"bold {theme.SAND}")
         text.append(f"{signed(value):>12} {unit}\n", f"bold {theme.TEXT}" if abs(value) > 5e-5 else theme.FAINT)
-    text.append(f"\n   straight {mm(distance(difference), 4)}\n", theme.TEXT)
+    text.append(f"\n   straight {dim(distance(difference), 4)}\n", theme.TEXT)
     text.append(" every program on it moves so\n\n", theme.QUIET)
     text.append_text(_drawn(session, line.values, difference))
     text.append("\n feature                      X        Y        Z\n", theme.QUIET)

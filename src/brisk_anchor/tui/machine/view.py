@@ -9,7 +9,7 @@ from textual.app import ComposeResult
 from textual.containers import Vertical
 
 from brisk_anchor.core.errors import BriskAnchorError, MachineError
-from brisk_anchor.core.quantities import mm, signed_deg, signed_num
+from brisk_anchor.core.quantities import dim, signed_deg, signed_num
 from brisk_anchor.standin.control import HANDLE_STEPS, Mode, Switch
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.actions import Do
@@ -147,9 +147,9 @@ class MachineView(View):
         control = view_state.session.control
         axis = self.axis.upper()
         if control.mode is Mode.JOG:
-            return f"← → axis {axis}   ↑ ↓ jog it {mm(view_state.jog_step)}   g step"
+            return f"← → axis {axis}   ↑ ↓ jog it {dim(view_state.jog_step)}   g step"
         if control.mode is Mode.HANDLE:
-            return f"← → axis {axis}   ↑ ↓ one click, {mm(self.handle_step)}   g click"
+            return f"← → axis {axis}   ↑ ↓ one click, {dim(self.handle_step)}   g click"
         if control.mode is Mode.MDI:
             return "i types a line, Enter runs it"
         return "o load   Space start and hold   n one block"

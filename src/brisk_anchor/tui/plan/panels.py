@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 from rich.text import Text
 
 from brisk_anchor.core.numbers import counted
-from brisk_anchor.core.quantities import Dimension, deg, mm, num, quantity, signed_deg, um
+from brisk_anchor.core.quantities import Dimension, deg, dim, num, quantity, signed_deg, um
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.choice_list import ListRow
 from brisk_anchor.tui.words import cut
@@ -37,7 +37,7 @@ def list_rows(builder: PlanBuilder, pointed: str, width: int) -> list[ListRow]:
         sign, colour = ("●", theme.LIVE) if check.enabled else ("◌", theme.FAINT)
         text.append(f"      {sign} ", colour)
         text.append(f"T{check.tool} whole?", theme.TEXT)
-        text.append(f"   on the setter, within {mm(check.tolerance)}, else {check.on_fail}", theme.QUIET)
+        text.append(f"   on the setter, within {dim(check.tolerance)}, else {check.on_fail}", theme.QUIET)
         rows.append(ListRow(text, None))
     drawn = {feature.name: feature for feature in builder.session.setup.features}
     wide = max(16, min(34, width - 48))
@@ -192,7 +192,7 @@ def whole_text(builder: PlanBuilder, digest: str, times: Times | None, ended: st
         if good:
             text.append(f"   worst {um(proof.worst)}, longest search used {proof.longest_search:.0%}\n", theme.TEXT)
             for part, (near, solid) in proof.closest.items():
-                text.append(f"   {part} stays {mm(near, 2)} from {solid}\n", theme.TEXT)
+                text.append(f"   {part} stays {dim(near, 2)} from {solid}\n", theme.TEXT)
         for reason, count in list(proof.stopped.items())[:3]:
             text.append(f"   {count} stopped: {cut(reason, width - 16)}\n", theme.SAND)
         for words in [*proof.wrong, *proof.crashed][:2]:

@@ -14,7 +14,7 @@ from textual.containers import Vertical
 
 from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.core.offsets.rules import FromFit
-from brisk_anchor.core.quantities import deg, expanded, mm, num, signed_deg, signed_num
+from brisk_anchor.core.quantities import deg, dim, expanded, num, signed_deg, signed_num
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.actions import Do
 from brisk_anchor.tui.base import Handlers, Stage
@@ -213,7 +213,7 @@ class SetupView(DrawnView):
             ("fixture", setup.fixture),
             (
                 "part",
-                f"{setup.part}{turned}, may lie {mm(setup.start_uncertainty)} and {deg(setup.turn_uncertainty)} off",
+                f"{setup.part}{turned}, may lie {dim(setup.start_uncertainty)} and {deg(setup.turn_uncertainty)} off",
             ),
             ("operations", operations),
             ("programs", f"O{session.heads.first_number:04d} and on{comment}"),

@@ -11,7 +11,7 @@ from textual.app import ComposeResult
 from textual.containers import Vertical
 
 from brisk_anchor.core.kinds import FURTHEST
-from brisk_anchor.core.quantities import expanded, mm, num, signed_mm, signed_num
+from brisk_anchor.core.quantities import dim, expanded, num, signed_dim, signed_num
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.actions import Do
 from brisk_anchor.tui.base import Handlers, Stage, View
@@ -212,7 +212,7 @@ class ShelfView(View):
             def work() -> tuple[str, str]:
                 set_figure(view_state.session, line, label, value)
                 return (
-                    f"{line.name}: {label} is {mm(value, 4)} now.",
+                    f"{line.name}: {label} is {dim(value, 4)} now.",
                     f"Results of the old figure are invalid.{self._kept}",
                 )
 
@@ -374,7 +374,7 @@ class ShelfView(View):
             take_length(view_state.session, line.number, length, looks)
             change = f", {signed_num(length.value - was, 4)} from before" if was is not None else ""
             sum_ = "  ".join(f"{t.sign} {num(t.value, 4)}".strip() for t in length.terms)
-            return f"T{line.number} is {mm(length.value, 4)} {expanded(length.u)} long{change}.", sum_
+            return f"T{line.number} is {dim(length.value, 4)} {expanded(length.u)} long{change}.", sum_
 
         self.stage.attempt(work)
 
@@ -439,7 +439,9 @@ class ShelfView(View):
                 view_state.session.panel.turn_half_round(turned=False)
                 found = offset_of_ball(view_state.session, name, known, 0.001)
                 x, y = found.offset
-                told = f"The ball stands X {signed_num(x, 4)}  Y {signed_mm(y, 4)} {expanded(found.u)} beside the axis."
+                told = (
+                    f"The ball stands X {signed_num(x, 4)}  Y {signed_dim(y, 4)} {expanded(found.u)} beside the axis."
+                )
                 return told, "Programs add it to every touch. Measure again: all is stale."
 
             self.stage.attempt(work)
@@ -450,7 +452,7 @@ class ShelfView(View):
 
         def weigh(words: str) -> str:
             x, y = read_distances(words, "xy")
-            return f"its centre at X {signed_num(x, 4)}  Y {signed_mm(y, 4)}"
+            return f"its centre at X {signed_num(x, 4)}  Y {signed_dim(y, 4)}"
 
         def answer(words: str) -> None:
             x, y = read_distances(words, "xy")

@@ -16,7 +16,7 @@ from brisk_anchor.core.features.specs.walls import check_opposite, check_sizes, 
 from brisk_anchor.core.features.touch_place import LEAST_SPREAD, TouchPlace
 from brisk_anchor.core.features.touches import Touch
 from brisk_anchor.core.kinds import FeatureKind
-from brisk_anchor.core.quantities import mm
+from brisk_anchor.core.quantities import dim
 
 if TYPE_CHECKING:
     from brisk_anchor.core.features.measuring import Measurement
@@ -30,9 +30,9 @@ def _check(m: Measurement) -> None:
     check_sizes(m)
     if m.second_depth < LEAST_SPREAD:
         raise PlanError(
-            f"{m.name}: its levels lie {mm(m.second_depth)} apart",
+            f"{m.name}: its levels lie {dim(m.second_depth)} apart",
             "How the bore leans cannot be told from levels so near to each other",
-            f"Go at least {mm(LEAST_SPREAD)} deeper for the second",
+            f"Go at least {dim(LEAST_SPREAD)} deeper for the second",
         )
 
 

@@ -14,7 +14,7 @@ from brisk_anchor.core.features.touch_place import LEAST_SPREAD, TouchPlace
 from brisk_anchor.core.features.touches import AXES, Touch, axis_of
 from brisk_anchor.core.features.walls import by_wall, is_long
 from brisk_anchor.core.kinds import Vector
-from brisk_anchor.core.quantities import mm, num
+from brisk_anchor.core.quantities import dim, num
 
 if TYPE_CHECKING:
     from brisk_anchor.core.features.measuring import Measurement
@@ -55,9 +55,9 @@ def check_spread(m: Measurement) -> None:
     """Raises PlanError unless its touches lie far enough apart to tell an angle."""
     if m.spread < LEAST_SPREAD:
         raise PlanError(
-            f"{m.name}: its touches lie {mm(m.spread)} apart",
+            f"{m.name}: its touches lie {dim(m.spread)} apart",
             "An angle from touches so near to each other means nothing",
-            f"Touch at least {mm(LEAST_SPREAD)} apart",
+            f"Touch at least {dim(LEAST_SPREAD)} apart",
         )
 
 
