@@ -29,7 +29,10 @@ from brisk_anchor.tui.view_state import ViewState
 
 
 def said(app, widget="Prompt"):
+    """The text of a widget, in one line for the entry line and its note."""
     shown = app.query_one(widget)
+    if widget == "#entry-result":
+        return f"{shown.render()}\n{app.query_one('#entry-note').render()}"
     return shown.words if isinstance(shown, ChoiceList) else str(shown.render())
 
 
@@ -95,7 +98,10 @@ async def test_figures_are_typed_with_sums_and_refused_with_a_reason(tmp_path):
         await bench.pilot.press("enter")
         assert entry.is_open
         await bench.press("tab")
-        assert entry.question.name == "below edge"
+        assert entry.question.name == "diameter", "Tab does not drop what cannot be kept"
+        app.query_one(Input).value = "38.2"
+        await bench.press("tab")
+        assert (entry.question.name, app.view_state.request.size) == ("below edge", 38.2)
         app.query_one(Input).value = "=-2"
         await bench.press("enter")
         assert app.view_state.request.depth == 10.0
@@ -695,7 +701,7 @@ async def test_by_hand_connected_takes_where_the_machine_stands_or_a_distance(tm
         session.machine.rapid((-433.0, -251.0, -300.0), 0)
         session.machine.rapid((-446.5, -251.0, -366.0), 0)
         await bench.press("b", "left", "right", "enter")
-        assert "Enter takes where the machine stands: −446.500" in said(bench.app, "#entry-result")
+        assert "Enter takes −446.500" in said(bench.app, "#entry-result")
         await bench.press("enter")
         await typed(bench, "=+28.02")
         await bench.press("enter")
@@ -785,12 +791,12 @@ async def test_plane_ball_and_two_levels_are_asked_for_by_the_rose(tmp_path):
         stand("bore 1", -6.0)
         await bench.press("backspace", "a", "a")
         assert "two levels" in reads()
-        figures = {"below edge": "8", "diameter": "30", "2nd level": "12"}
-        for _ in figures:
-            if bench.app.view_state.measurement() is None:
-                await bench.press("e")
-                await typed(bench, figures[said(bench.app, "#entry-label").strip()])
-                await bench.press("enter")
+        figures = {"diameter": "30", "below edge": "8", "2nd level": "12"}
+        for number, (name, figure) in enumerate(figures.items()):
+            await bench.press("tab" if number else "e")
+            assert said(bench.app, "#entry-label").strip() == name
+            await typed(bench, figure)
+        await bench.press("enter")
         await bench.press("enter")
         tilted = next(m.feature for m in session.measured.values() if m.feature.kind.value == "tilted bore")
         assert set(tilted.angles) == {"a", "b"}
