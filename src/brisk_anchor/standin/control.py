@@ -88,6 +88,11 @@ class Control:
         return self.running is not None and self.running.status in (Status.READY, Status.RUNNING, Status.STOPPED)
 
     @property
+    def active_row(self) -> str:
+        """The row of the offset table that is in force now."""
+        return (self.running.modal if self.running is not None else self.modal).offset
+
+    @property
     def reader(self) -> Interpreter:
         """What reads variables and positions now: the program under way, else the modal state of typed lines."""
         if self.running is not None:
@@ -104,6 +109,8 @@ class Control:
         if interpreter is None or self.busy:
             return
         self.running = None
+        if interpreter.modal is not self.modal:
+            self.modal = Modal(offset=interpreter.modal.offset)  # the rest is back as at power on; the row stays
         ended = "end"
         if interpreter.alarm is not None:
             if interpreter.alarm.number != ControlAlarm.RESET:
@@ -223,7 +230,8 @@ class Control:
                 "It does not know where it is, so no program may run",
                 "Send it home first",
             )
-        interpreter = Interpreter(text, self.profile, self.machine, self.memory)
+        modal = Modal(offset=self.modal.offset)
+        interpreter = Interpreter(text, self.profile, self.machine, self.memory, modal=modal)
         self.mode = Mode.AUTO
         return self._take(interpreter, title)
 

@@ -52,6 +52,7 @@ class MachineState(BaseModel):
     homed: bool
     door_open: bool
     variables: dict[int, Figure | None]
+    active: Annotated[str, Field(max_length=20)] = ""
     history: list[Note]
 
 
@@ -84,6 +85,7 @@ def snapshot(control: Control, at: datetime, left: Left) -> bytes:
         homed=control.homed,
         door_open=control.door_open,
         variables=control.memory.common,
+        active=control.active_row,
         history=[
             Note(title=n.title[:400], ended=n.ended[:400], blocks=n.blocks, seconds=n.seconds) for n in control.history
         ],
@@ -112,6 +114,8 @@ def restore(control: Control, data: bytes, source: str) -> Left:
         for row in {*state.offsets, *state.angle_offsets}
         if row not in control.profile.all_rows
     ]
+    if state.active and state.active not in control.profile.all_rows:
+        findings.append(Fault("active", "the control has no such row"))
     findings += [Fault("angles", f"the machine has no axis {a}") for a in state.angles if a not in machine.angles]
     findings += [Fault(f"tools.{n}", "the magazine has no such tool") for n in state.tools if n not in machine.tools]
     if not findings:
@@ -126,6 +130,7 @@ def restore(control: Control, data: bytes, source: str) -> Left:
     for number, figures in state.tools.items():
         machine.table.rows[number] = {int(column): value for column, value in figures.items()}
     machine.started_hours = state.hours
+    control.modal.offset = state.active or control.modal.offset
     control.homed, control.door_open = state.homed, state.door_open
     control.memory = Memory(state.variables)
     control.history = [RunNote(n.title, n.ended, n.blocks, n.seconds) for n in state.history]

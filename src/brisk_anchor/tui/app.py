@@ -267,7 +267,7 @@ class BriskAnchorApp(App[int]):
         tool = f"T{held.number} probe" if held.is_probe else (f"T{held.number}" if held.number else "none")
         right = [
             ("", f"{setup.machine.name}, {'stand-in' if setup.machine.connected else 'rehearsal, not connected'}"),
-            ("active", session.active),
+            ("active", session.link.active.words),
             *([("book", "does not answer")] if view_state.book_silent else []),
             ("setting", view_state.row),
             ("by hand", hand.name) if hand else ("tool", tool),

@@ -89,7 +89,9 @@ class ViewState:
 
     def __post_init__(self) -> None:
         rows = self.session.setup.rows
-        self.row = self.row or (rows[0].row if rows else self.session.active)
+        self.row = self.row or (
+            rows[0].row if rows else self.session.active or next(iter(self.session.profile.offsets))
+        )
 
     def choose_row(self, row: str) -> None:
         """Set another row from now on; what was begun for the one before is left. The active row stays as it is."""
@@ -140,7 +142,8 @@ class ViewState:
         """
         from brisk_anchor.services.measure.by_hand import PositionFrame
 
-        row = self.session.active if self.in_work and not self.session.link.turn_of(self.session.active) else ""
+        active = self.session.active if self.in_work else ""
+        row = active if active and not self.session.link.turn_of(active) else ""
         return PositionFrame(row, self.session.link.offset(row)) if row else PositionFrame()
 
     def next_step(self) -> tuple[str, str]:

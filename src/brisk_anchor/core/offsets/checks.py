@@ -36,6 +36,22 @@ SEARCH_BEYOND = 5.0
 
 
 @dataclass(frozen=True, slots=True)
+class ControlCondition:
+    """How a control stands, as far as it tells: None where it does not."""
+
+    homed: bool | None = None
+    door_open: bool | None = None
+    alarm: str | None = None
+    """What alarm stands, "" for none."""
+    held: str | None = None
+    """The program that is under way or held, "" for none."""
+    mode: str | None = None
+    """The mode in which it stands, where no program can start in that; "" where one can."""
+    stops: str | None = None
+    """Why a program would hold after every block, "" where it runs through."""
+
+
+@dataclass(frozen=True, slots=True)
 class Finding:
     """One finding of the second look. `stops`: going on would be wrong; else it is worth a thought."""
 
@@ -68,6 +84,35 @@ def stop_where_found(looks: list[Finding]) -> None:
     """Raises SecondLookError where a finding stops."""
     if any(look.stops for look in looks):
         raise SecondLookError(looks)
+
+
+def look_at_control(condition: ControlCondition) -> list[Finding]:
+    """Before a program starts: what keeps the control from running it, or makes it stop on the way."""
+    looks = []
+    if condition.alarm:
+        why = "Nothing moves and nothing is written while it stands"
+        looks.append(Finding.stopping(f"An alarm stands: {condition.alarm}", why, "Look why, then Esc resets it"))
+    if condition.held:
+        why = "Another program would end it where it stands"
+        looks.append(
+            Finding.stopping(
+                f"“{condition.held}” is under way or held", why, "Let it end, or reset it at the machine: 4"
+            )
+        )
+    if condition.door_open:
+        looks.append(Finding.stopping("The door is open", "Nothing moves under power", "Close it: d at the machine, 4"))
+    if condition.homed is False:
+        why = "The machine does not know where it is, so no program may run"
+        looks.append(Finding.stopping("The machine has not been homed since power came on", why, "Send it home: h"))
+    if condition.mode:
+        why = "A program runs in automatic alone"
+        looks.append(Finding.warning(f"The mode switch stands at {condition.mode}", why, "The start turns it"))
+    if condition.stops:
+        why = "The program holds after every block, the probe at the wall too"
+        looks.append(
+            Finding.warning(f"Single block is on: {condition.stops}", why, "Switch it off: s at the machine, 4")
+        )
+    return looks
 
 
 def look_at_measurement(measurement: Measurement, travel: Travel) -> list[Finding]:

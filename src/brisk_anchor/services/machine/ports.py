@@ -7,12 +7,39 @@ stand-in has one, so nothing written against `ControlLink` can move a real machi
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import UTC, datetime
 from typing import Protocol
 
 from brisk_anchor.core.kinds import Vector
+from brisk_anchor.core.offsets.checks import ControlCondition
 from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.nc.programs.program import Program
 from brisk_anchor.services.machine.runs import Run
+
+
+@dataclass(frozen=True, slots=True)
+class ActiveRow:
+    """The offset row that is active on a control: "" where nobody knows; since when, where it cannot say so now."""
+
+    row: str
+    known_at: datetime | None = None
+
+    @property
+    def words(self) -> str:
+        """The row, and how old that knowledge is."""
+        if not self.row:
+            return "not known"
+        return self.row if self.known_at is None else f"{self.row}, {age_words(self.known_at)}"
+
+
+def age_words(at: datetime) -> str:
+    """How long ago something was, in one unit: "40 s ago", "12 min ago", "3 d ago"."""
+    seconds = max(0.0, (datetime.now(UTC) - at).total_seconds())
+    for unit, length, until in (("s", 1, 90), ("min", 60, 5400), ("h", 3600, 172_800)):
+        if seconds < until:
+            return f"{seconds / length:.0f} {unit} ago"
+    return f"{seconds / 86_400:.0f} d ago"
 
 
 class ControlLink(Protocol):
@@ -43,6 +70,17 @@ class ControlLink(Protocol):
     @property
     def turned_round(self) -> bool:
         """Whether the spindle stands turned half round from where the probe was calibrated."""
+
+    @property
+    def active(self) -> ActiveRow:
+        """The row that is active on the control, whoever made it so."""
+
+    @property
+    def condition(self) -> ControlCondition:
+        """What keeps a program from running, as far as the control tells."""
+
+    def tell_active(self, row: str) -> None:
+        """Note what a person says is active, for a control that does not say so itself."""
 
     def offset(self, row: str) -> Vector:
         """X, Y, Z of a row of the offset table. Raises ValueError: there is no such row."""
@@ -79,6 +117,9 @@ class OperatorPanel(Protocol):
             MachineError: outside the travels, a crash, or the control is not ready for it.
         """
 
+    def reset(self) -> None:
+        """Give up what is under way and clear the alarm."""
+
     def home(self) -> None:
         """Send every axis home. Raises MachineError when something is in the way, or the door is open."""
 
@@ -92,7 +133,7 @@ class OperatorPanel(Protocol):
         """One typed line, ready to run. Raises GuardError, NcError."""
 
     def start(self) -> Run:
-        """The program that was handed over, ready to run. Raises GuardError: not homed, or the door is open."""
+        """The program that was handed over, ready to run. Raises SecondLookError: an alarm, the door, not homed."""
 
     def start_loaded(self, title: str, loaded: Program | str) -> Run:
         """What a person loaded at the control, ready to run. Raises GuardError: an alarm stands, say; NcError."""

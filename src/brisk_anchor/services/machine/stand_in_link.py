@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
+from datetime import UTC, datetime
 
-from brisk_anchor.core.errors import PlanError
+from brisk_anchor.core.errors import GuardError, MachineError, PlanError
 from brisk_anchor.core.kinds import Vector
+from brisk_anchor.core.offsets.checks import ControlCondition, look_at_control, stop_where_found
 from brisk_anchor.nc.programs.program import Program
 from brisk_anchor.nc.read.port import LENGTH
 from brisk_anchor.services.machine.machine_file import MachineFile
+from brisk_anchor.services.machine.ports import ActiveRow
 from brisk_anchor.services.machine.runs import Run, table_values
-from brisk_anchor.standin.control import Control
+from brisk_anchor.standin.control import Control, Mode
 
 
 class StandInLink:
@@ -24,6 +27,30 @@ class StandInLink:
         self._mark = mark
         self._handed: Program | None = None
         self._run: Run | None = None
+        self._told = ActiveRow("")
+
+    @property
+    def active(self) -> ActiveRow:
+        """The row that is active now; where no control is connected, what a person said last."""
+        return ActiveRow(self.control.active_row) if self.control.machine.machine.connected else self._told
+
+    def tell_active(self, row: str) -> None:
+        """Note what a person says is active on a control that is not connected."""
+        self._told = ActiveRow(row, datetime.now(UTC))
+
+    @property
+    def condition(self) -> ControlCondition:
+        """How the control stands."""
+        control = self.control
+        alarm = f"{int(control.alarm.number)}, {control.alarm.text}" if control.alarm is not None else ""
+        return ControlCondition(
+            homed=control.homed,
+            door_open=control.door_open,
+            alarm=alarm,
+            held=control.title if control.busy else "",
+            mode=control.mode.value if control.mode in (Mode.MDI, Mode.HANDLE) else "",
+            stops="its switch is at the machine" if control.single_block else "",
+        )
 
     @property
     def spindle(self) -> Vector:
@@ -78,10 +105,12 @@ class StandInLink:
         self._handed, self._run = program, None
 
     def begin(self) -> Run:
-        """The program handed over, ready to run. Raises GuardError: not homed, or the door is open."""
+        """The program handed over, ready to run. Raises SecondLookError: an alarm stands, say, or the door is open."""
         program = self._handed
         if program is None:
             raise PlanError("No program was handed over", "There is nothing to start", "Measure or store something")
+        self.control.settle()
+        stop_where_found(look_at_control(self.condition))
         self.control.reset()
         interpreter = self.control.begin(program.text, f"O{program.number:04d} {program.title}")
         self._run = Run(program, self.profile, self.control.machine, interpreter)
@@ -110,14 +139,23 @@ class StandInPanel:
         Raises:
             MachineError: outside the travels, a crash, or the control is not ready for it.
         """
+        try:
+            return self._control.jog(axis, distance)
+        except GuardError:
+            raise
+        except MachineError as error:
+            self._control.raise_alarm(error)
+            raise
+        finally:
+            self._link.settle()
+
+    def reset(self) -> None:
+        """Give up what is under way and clear the alarm."""
         self._control.reset()
-        met = self._control.jog(axis, distance)
         self._link.settle()
-        return met
 
     def home(self) -> None:
         """Send every axis home. Raises MachineError when something is in the way, or the door is open."""
-        self._control.reset()
         self._control.go_home()
         self._link.settle()
 
@@ -136,7 +174,7 @@ class StandInPanel:
         return Run(line, self._link.profile, self._control.machine, interpreter)
 
     def start(self) -> Run:
-        """The program that was handed over, ready to run. Raises GuardError: not homed, or the door is open."""
+        """The program that was handed over, ready to run. Raises SecondLookError: an alarm, the door, not homed."""
         return self._link.begin()
 
     def start_loaded(self, title: str, loaded: Program | str) -> Run:

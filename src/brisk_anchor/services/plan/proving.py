@@ -368,7 +368,7 @@ def judge(session: Session, case: Case, scene: Scene, run: Run) -> float:
         BriskAnchorError: the report is incomplete, or its touches define nothing.
     """
     ready = case.ready
-    working = WorkingState(scene, ready.setup, session.active)
+    working = WorkingState(scene, ready.setup)
     _take(working, ready, parse_reports(run.printed))
     solver = WorkedOut.of(working, session.link, session.ledger).solver
     # A control works its rows out from its own figures, which differ from ours as two functions of uncertain touches.

@@ -9,6 +9,7 @@ from brisk_anchor.core.errors import BriskAnchorError, DatumError, GeometryError
 from brisk_anchor.core.offsets.chain import Chain, solve_offset
 from brisk_anchor.core.offsets.checks import (
     Finding,
+    look_at_control,
     look_at_feature,
     look_at_jump,
     look_at_store,
@@ -58,7 +59,8 @@ class OffsetWriter:
         used = [working.measured[name] for name in self._rows.needed(plan)]
         reference, name, limit = self._programs.jump_reference(row)
         agreements = [agreement for measured in used for agreement in measured.agreements]
-        looks = look_at_store(
+        looks = look_at_control(self._link.condition)
+        looks += look_at_store(
             chain,
             reference,
             name,

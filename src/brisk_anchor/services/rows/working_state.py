@@ -37,8 +37,6 @@ class WorkingState:
 
     scene: Scene
     setup: Setup
-    active: str
-    """The row that is active on the control."""
     rolled: int = 0
     """Which real-life part was drawn from the description; 0 is the first."""
     clamping: int = 0

@@ -11,6 +11,7 @@ from brisk_anchor.core.features.feature import Feature
 from brisk_anchor.core.features.touches import AXES
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.offsets.chain import Chain, solve_offset
+from brisk_anchor.core.offsets.checks import look_at_control
 from brisk_anchor.core.quantities import dim, num, signed_deg, signed_num
 from brisk_anchor.core.tools.hand_tools import HandTool
 from brisk_anchor.services.measure.by_hand import MACHINE, PositionFrame
@@ -53,6 +54,50 @@ def _proposed_words(request: MeasurementRequest) -> str:
     return f"Proposed: {', '.join(told)} (e changes it). " if told else ""
 
 
+def _request_step(
+    session: Session, row: str, request: MeasurementRequest, hand: HandTool | None, frame: PositionFrame
+) -> tuple[str, str]:
+    """What to do next with what is marked."""
+    titles, missing = _titles(session), session.rows.missing(row)
+    kind = request.pattern.read().kind
+    if kind is None:
+        return request.pattern.read().hint, f"The marks read: {request.pattern.read().name}."
+    if hand is not None:
+        try:
+            by_hand = begin(request, hand, frame)
+        except BriskAnchorError as error:
+            return error.what + ".", f"{error.meaning}. {error.remedy}."
+        count = by_hand.count
+        told = f"Enter asks for {count} figure{'s' if count > 1 else ''} of {request.title} by hand."
+        return told, f"Touch with {hand.name}, then type the {by_hand.frame.words}."
+    lacking = request.missing()
+    if lacking:
+        return f"Type “{lacking}” of this {kind.value}: e", _lacking_words(request, lacking)
+    try:
+        looks = session.runner.look(session.planner.measurement_of(request))
+    except BriskAnchorError as error:
+        return error.what + ".", f"{error.meaning}. {error.remedy}."
+    stops = [look for look in looks if look.stops]
+    if stops:
+        return stops[0].found + ".", f"{stops[0].why}. {stops[0].do}."
+    drawn = request.drawn
+    if drawn is None or drawn.found:
+        words = f"{looks[0].found}. {looks[0].do}." if looks else f"z then sets {row} from it, or another row."
+        return f"Enter measures {request.title}.", f"{_proposed_words(request)}{words}"
+    if looks:
+        return f"Enter measures {request.title}.", f"{looks[0].found}. {looks[0].do}."
+    name = drawn.name
+    if name not in session.rows.needed(session.setup.row(row)):
+        return f"Enter measures {request.title}.", f"{row} does not depend on it; 5 chooses what it comes from."
+    if name not in missing:
+        return f"Enter measures {request.title} again.", f"{row} then follows the new figures."
+    return f"Enter measures {request.title}.", f"{row} needs: {', '.join(titles[name] for name in missing)}."
+
+
+def _titles(session: Session) -> dict[str, str]:
+    return {drawn.name: drawn.title for drawn in session.setup.features}
+
+
 def next_step(
     session: Session,
     row: str,
@@ -63,41 +108,11 @@ def next_step(
     """What to do next on the bench for a row, with the probe or a tool of the hand: a sentence, and what is behind."""
     state = session.rows.state(row)
     missing = session.rows.missing(row)
-    titles = {drawn.name: drawn.title for drawn in session.setup.features}
+    titles = _titles(session)
+    if hand is None and (stops := [look for look in look_at_control(session.link.condition) if look.stops]):
+        return f"{stops[0].found}.", f"{stops[0].why}. {stops[0].do}."
     if request is not None and request.pattern.marks:
-        kind = request.pattern.read().kind
-        if kind is None:
-            return request.pattern.read().hint, f"The marks read: {request.pattern.read().name}."
-        if hand is not None:
-            try:
-                by_hand = begin(request, hand, frame)
-            except BriskAnchorError as error:
-                return error.what + ".", f"{error.meaning}. {error.remedy}."
-            count = by_hand.count
-            told = f"Enter asks for {count} figure{'s' if count > 1 else ''} of {request.title} by hand."
-            return told, f"Touch with {hand.name}, then type the {by_hand.frame.words}."
-        lacking = request.missing()
-        if lacking:
-            return f"Type “{lacking}” of this {kind.value}: e", _lacking_words(request, lacking)
-        try:
-            looks = session.planner.look(session.planner.measurement_of(request))
-        except BriskAnchorError as error:
-            return error.what + ".", f"{error.meaning}. {error.remedy}."
-        stops = [look for look in looks if look.stops]
-        if stops:
-            return stops[0].found + ".", f"{stops[0].why}. {stops[0].do}."
-        drawn = request.drawn
-        if drawn is None or drawn.found:
-            words = f"{looks[0].found}. {looks[0].do}." if looks else f"z then sets {row} from it, or another row."
-            return f"Enter measures {request.title}.", f"{_proposed_words(request)}{words}"
-        if looks:
-            return f"Enter measures {request.title}.", f"{looks[0].found}. {looks[0].do}."
-        name = drawn.name
-        if name not in session.rows.needed(session.setup.row(row)):
-            return f"Enter measures {request.title}.", f"{row} does not depend on it; 5 chooses what it comes from."
-        if name not in missing:
-            return f"Enter measures {request.title} again.", f"{row} then follows the new figures."
-        return f"Enter measures {request.title}.", f"{row} needs: {', '.join(titles[name] for name in missing)}."
+        return _request_step(session, row, request, hand, frame)
     if not session.setup.row(row).rules and state in (RowState.EMPTY, RowState.STALE, RowState.TYPED):
         if session.working.listed():
             return f"z sets {row} from what was measured.", "Or touch more first: mark metal with the arrow keys."

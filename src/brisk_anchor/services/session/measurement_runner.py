@@ -12,7 +12,7 @@ from brisk_anchor.core.features.measuring import Measurement
 from brisk_anchor.core.features.solving import solve
 from brisk_anchor.core.features.stated import Stated
 from brisk_anchor.core.features.touches import Touch, without_run_out
-from brisk_anchor.core.offsets.checks import look_at_feature, stop_where_found
+from brisk_anchor.core.offsets.checks import Finding, look_at_control, look_at_feature, stop_where_found
 from brisk_anchor.core.uncertainty.coverage import u_within
 from brisk_anchor.nc.programs.control_solution import agreements
 from brisk_anchor.nc.programs.program import Program
@@ -59,11 +59,15 @@ class MeasurementRunner:
         self._panel = panel
         self._ledger = ledger
 
+    def look(self, measurement: Measurement) -> list[Finding]:
+        """Second look before a measurement is started: at the control, then at what is asked for."""
+        return look_at_control(self._link.condition) + self._planner.look(measurement)
+
     def start(self, program: Program) -> Run:
         """Hand a program over and make it ready to run.
 
         Raises:
-            GuardError: the machine is not homed, or its door is open.
+            SecondLookError: the machine is not homed, its door is open, an alarm stands, or a program is held.
         """
         self._link.hand_over(program)
         return self._panel.start()
@@ -110,7 +114,6 @@ class MeasurementRunner:
         feature = replace(feature, control=tuple(agreement.ratio for agreement in found if not agreement.is_size))
         sizes = (measurement.size, measurement.size_y, measurement.size_limit)
         working = self._working
-        working.active = run.interpreter.modal.offset
         measured = Measured(measurement, feature, found, datetime.now(UTC), working.clamping, sizes)
         return self._keep(measured, request_of(measurement))
 

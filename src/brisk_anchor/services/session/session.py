@@ -10,6 +10,7 @@ from types import TracebackType
 from typing import TYPE_CHECKING, Self
 
 from brisk_anchor.book.entries import EntryKind
+from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.offsets.setup import Setup
 from brisk_anchor.nc.profile.control_profile import Profile, shipped_profile
 from brisk_anchor.services.machine.machine_file import MachineFile
@@ -60,7 +61,7 @@ class Session:
             StateError: the machine's file holds something else.
         """
         self.book = book
-        self.working = WorkingState(scene, setup_of(scene, profile), next(iter(profile.offsets)), rolled)
+        self.working = WorkingState(scene, setup_of(scene, profile), rolled)
         self.control = Control(scene.stand_in(seed=seed, length_reference=profile.length_reference), profile)
         self.machine_file = MachineFile(machine_file)
         self.link = StandInLink(self.control, self.machine_file, lambda: self.ledger.mark)
@@ -164,8 +165,15 @@ class Session:
 
     @property
     def active(self) -> str:
-        """The row that is active on the control."""
-        return self.working.active
+        """The row that is active on the control, "" where nobody knows."""
+        return self.link.active.row
+
+    def known_active(self) -> str:
+        """The row that is active on the control. Raises PlanError: nobody knows."""
+        if not (row := self.active):
+            what = "Which offset is active on the control is not known"
+            raise PlanError(what, "Work figures would count from nowhere", "Say which one the control shows: w")
+        return row
 
     @property
     def profile(self) -> Profile:

@@ -375,7 +375,7 @@ def length_on_the_part(
             "Measure it on the setter",
         )
     reading = _standing(session, number) if figure is None else figure + frame.zero[2]
-    row = session.active
+    row = session.known_active()
     length = length_on_part(reading, U_READING, thickness, 0.0, session.link.offset(row)[2], place)
     return length, look_at_length(session.setup.shelf.cutter(number), length, "part", row, 0.0, {})
 

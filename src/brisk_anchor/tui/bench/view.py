@@ -11,6 +11,7 @@ from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.core.quantities import dim, num, shown_unit, signed_num
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.actions import Do
+from brisk_anchor.tui.active_row import with_active_row
 from brisk_anchor.tui.base import Handlers, Stage
 from brisk_anchor.tui.bench.chain_panel import ChainPanel
 from brisk_anchor.tui.bench.hands import HandMeasuring
@@ -175,7 +176,7 @@ class BenchView(DrawnView):
         spindle = view_state.spindle
         shown = spindle
         frame = "spindle, machine position"
-        if view_state.in_work:
+        if view_state.in_work and view_state.session.active:
             # By hand the control shows the spindle, with tool length cancelled; with the probe its tip is of interest.
             length = view_state.session.setup.stylus.length if view_state.hand is None else 0.0
             shown = view_state.session.rows.place_in(view_state.session.active, spindle, length)
@@ -465,12 +466,17 @@ class BenchView(DrawnView):
 
     def readout(self) -> None:
         """Machine positions, or positions in the active offset."""
-        if (view_state := self.view_state) is not None:
+        if (view_state := self.view_state) is None:
+            return
+
+        def turn_over() -> None:
             view_state.in_work = not view_state.in_work
-            if view_state.hand is None:
-                self.show_motion()
-            else:
-                self.stage.show_all()
+            self.stage.show_all()
+
+        if view_state.in_work:
+            turn_over()
+        else:
+            with_active_row(self.stage, turn_over)
 
     def stop(self) -> None:
         """Stop the machine, or leave what was begun."""
@@ -487,4 +493,9 @@ class BenchView(DrawnView):
                 self.stage.complain(failure)
             return
         view_state.storing = False
+        if view_state.session.link.condition.alarm:
+            view_state.session.panel.reset()
+            self.stage.show_all(keep_prompt=True)
+            self.stage.tell("The alarm is reset.", self.next_sentence(view_state)[0], "good")
+            return
         self.stage.show_all()

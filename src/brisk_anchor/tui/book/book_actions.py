@@ -271,6 +271,7 @@ class BookActions:
 
     def write(self) -> None:
         """Second look, then the marked rows, or the chosen one, into the control's table; Enter confirms."""
+        from brisk_anchor.core.offsets.checks import look_at_control
         from brisk_anchor.services.offsets.offset_book import look_before_writing, write_rows
 
         view_state = self.stage.free()
@@ -278,7 +279,7 @@ class BookActions:
             return
         rows, session = self.choice.rows, view_state.session
         try:
-            looks = look_before_writing(session, rows)
+            looks = look_at_control(session.link.condition) + look_before_writing(session, rows)
         except BriskAnchorError as error:
             self.stage.complain(error)
             return

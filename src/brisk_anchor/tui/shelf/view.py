@@ -14,6 +14,7 @@ from brisk_anchor.core.kinds import FURTHEST
 from brisk_anchor.core.quantities import dim, expanded, num, signed_dim, signed_num
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.actions import Do
+from brisk_anchor.tui.active_row import with_active_row
 from brisk_anchor.tui.base import Handlers, Stage, View
 from brisk_anchor.tui.choice_list import ChoiceList, ListRow
 from brisk_anchor.tui.entry import Question, Words
@@ -115,8 +116,8 @@ class ShelfView(View):
             foot = signed_num(taken.values["z"], 4) if taken else "not taken"
             words.append(f" {setter.row} is kept for {setter.name}: ", theme.QUIET)
             words.append(f"Z {foot}\n", f"bold {theme.LIVE if taken else theme.CORAL}")
-            active = session.active
-            wrong = active != setter.row
+            active = session.link.active.words
+            wrong = session.active != setter.row
             told = "work figures would count from it" if wrong else "work figures count from the reference"
             words.append(f" Active on the control: {active}, {told}.\n", theme.SAND if wrong else theme.QUIET)
         self.query_one("#lengths-heading", Heading).tell("tool lengths", session.profile.name)
@@ -339,7 +340,7 @@ class ShelfView(View):
             self.stage.tell("Choose a cutter.", "The master's own length is one of its figures.", "ask")
             return
         if session.profile.tool_lengths.convention == "part":
-            row = session.active
+            row = session.active or "the active offset"
 
             def place(program_z: float) -> None:
                 def taken(figure: float | None) -> None:
@@ -355,7 +356,7 @@ class ShelfView(View):
         setter = session.setup.shelf.setter
         frame = PositionFrame()
         if view_state.in_work and setter is not None:
-            frame = PositionFrame(session.active, session.link.offset(session.active))
+            frame = view_state.frame()
         label = f"T{line.number} on {setter.name if setter else 'the setter'}, Z"
 
         def measured(figure: float | None) -> None:
@@ -400,14 +401,20 @@ class ShelfView(View):
 
     def readout(self) -> None:
         """Figures count from the machine's zero, or from the active offset."""
-        if (view_state := self.view_state) is not None:
+        if (view_state := self.view_state) is None:
+            return
+
+        def turn_over() -> None:
             view_state.in_work = not view_state.in_work
-            words = (
-                f"work positions, counted from {view_state.session.active}"
-                if view_state.in_work
-                else "machine positions"
+            counted = f"work positions, counted from {view_state.session.link.active.words}"
+            self.stage.tell(
+                f"Figures are {counted if view_state.in_work else 'machine positions'}.", "w changes it.", "ask"
             )
-            self.stage.tell(f"Figures are {words}.", "w changes it.", "ask")
+
+        if view_state.in_work:
+            turn_over()
+        else:
+            with_active_row(self.stage, turn_over)
 
     # -- run-out -----------------------------------------------------------------------------------------------
 
