@@ -426,6 +426,9 @@ def test_a_value_the_table_did_not_take_does_not_stay_in_it(scene, profile, tmp_
     assert session.rows.state("G54") is RowState.MEASURED
     for left in (session, Session(scene, None, profile, seed=None, machine_file=path)):
         assert left.machine.offset("G54") == before
+    with pytest.raises(BriskAnchorError, match="An alarm stands: 106"):
+        session.writer.store("G54")
+    session.panel.reset()
     stored = session.writer.store("G54").values["x"]
     assert session.machine.offset("G54")[0] == pytest.approx(stored, abs=1e-4)
 
