@@ -19,6 +19,8 @@ from brisk_anchor.nc.profile.control_profile import shipped_profile
 from brisk_anchor.services.job.jobs import load_job, new_job
 from brisk_anchor.services.machine.runs import Run
 from brisk_anchor.services.measure.measurement_request import MeasurementRequest, build_measurement, point_at
+from brisk_anchor.services.offsets.following import following, write_following
+from brisk_anchor.services.offsets.offset_book import edit, lock, write_rows
 from brisk_anchor.services.offsets.sheets import write_sheets
 from brisk_anchor.services.session.session import Session
 from brisk_anchor.standin.scene import build_scene
@@ -220,7 +222,7 @@ def test_a_derived_row_follows_its_parent_in_that_ones_turned_frame(line: tuple[
     with pytest.raises(DatumError, match="G54, which is not stored"):
         fresh.writer.store("G59")
     fresh.writer.store("G54")
-    assert fresh.rows.state("G59").value == "measured"
+    assert fresh.rows.state("G59").value == "not written"
     chain = fresh.writer.store("G59")
     x, y, z = truth.point((100.0, 20.0, -3.0))
     assert chain.values == pytest.approx({"x": x, "y": y, "z": z, "r": TURN}, abs=0.0005)
@@ -231,8 +233,24 @@ def test_a_derived_row_follows_its_parent_in_that_ones_turned_frame(line: tuple[
     assert fresh.prover.prove("G59").holds
     fresh.datums.take_parent("G58", "G59")
     fresh.writer.store("G58")
-    fresh.writer.store("G54")  # again: what follows it is to be stored anew, what follows that is stale until then
-    assert [fresh.rows.state(row).value for row in ("G54", "G59", "G58")] == ["stored", "measured", "stale"]
+    fresh.writer.store("G54")  # again, unchanged: what follows it is as the control has it
+    rows = ("G54", "G59", "G58")
+    assert [fresh.rows.state(row).value for row in rows] == ["stored", "proved", "stored"]
+    lock(fresh, "G58", locked=True)
+    edit(
+        fresh, "G54", {"x": fresh.link.table_values("G54")["x"] + 0.2}, "moved"
+    )  # what follows is worked out anew, and not written yet
+    assert [fresh.rows.state(row).value for row in rows] == ["typed", "not written", "stored"]
+    with pytest.raises(SecondLookError, match="G54 is not written"):
+        write_rows(fresh, ["G59"])
+    write_rows(fresh, ["G54"])
+    left_out = {line.row: line.left_out for line in following(fresh, "G58")}
+    assert left_out["G59"] == ""
+    assert write_following(fresh, "G54")[1] == ["G59"]
+    assert [fresh.rows.state(row).value for row in rows] == ["stored", "stored", "stored"]
+    assert fresh.link.table_values("G59")["x"] == pytest.approx(chain.values["x"] + 0.2, abs=1e-4)
+    assert fresh.rows.away_from_parent("G58") == pytest.approx({"x": -0.2}, abs=1e-4)
+    assert "locked: 0.200 mm from where G59 puts it" in [line.left_out for line in following(fresh, "G54")]
     fresh.editor.clamp()
     assert (fresh.rows.state("G54").value, fresh.rows.state("G59").value) == ("stale", "stale")
 

@@ -38,15 +38,31 @@ _VALUED = (EntryKind.MEASURED, EntryKind.TYPED, EntryKind.STORED, EntryKind.PROV
 
 
 class RowState(Enum):
-    """How one offset stands, from its entries; `PART` is known only to the job that is being measured."""
+    """How one offset stands, from its entries; the last three are known only to a job that is open.
+
+    `PART`: some of its features are measured. `NOT_WRITTEN`: the row it follows changed, and it is worked out anew but
+    not written to the control. `DIFFERS`: the control holds other figures than those that were stored.
+    """
 
     EMPTY = "not measured"
-    PART = "part"
     TYPED = "typed"
     MEASURED = "measured"
     STORED = "stored"
     PROVED = "proved"
     STALE = "stale"
+    PART = "part"
+    NOT_WRITTEN = "not written"
+    DIFFERS = "differs"
+
+    @property
+    def is_settled(self) -> bool:
+        """Whether a value was stored that still holds, whatever the control has now."""
+        return self in (RowState.STORED, RowState.PROVED, RowState.DIFFERS)
+
+    @property
+    def may_run(self) -> bool:
+        """Whether an operation may run on it: the control holds what the book says."""
+        return self in (RowState.STORED, RowState.PROVED)
 
 
 @dataclass(frozen=True, slots=True)

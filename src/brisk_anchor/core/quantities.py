@@ -189,3 +189,11 @@ def expanded(u: float, decimals: int = 4, *, k: float = COVERAGE) -> str:
     '±0.0021'
     """
     return f"±{_digits(k * u, decimals)}"
+
+
+def age_words(seconds: float) -> str:
+    """An age in words: "now", "5 min", "3 h", "12 d"."""
+    for size, word in ((86_400, "d"), (3600, "h"), (60, "min")):
+        if seconds >= size:
+            return f"{int(seconds // size)} {word}"
+    return "now"

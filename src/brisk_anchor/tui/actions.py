@@ -19,6 +19,7 @@ class Do(Enum):
     MARK = "mark"
     MEASURE = "measure"
     STORE = "store"
+    WRITE_FOLLOWING = "write_following"
     PROVE = "prove"
     FIGURE = "figure"
     ALL_ROUND = "all_round"
@@ -200,6 +201,16 @@ ACTIONS: tuple[Action, ...] = (
     Action(Do.TAKE_OFF, (), "delete", "Del", "remove it", "Forget the chosen feature.", ("bench",), line=False),
     Action(
         Do.STORE, (), "s", "s", "store", "Second look, then write the offset into the control and the book.", ("bench",)
+    ),
+    Action(
+        Do.WRITE_FOLLOWING,
+        (),
+        "W",
+        "W",
+        "what follows",
+        "Write every row that follows it, after all are shown.",
+        ("bench", "book"),
+        line=False,
     ),
     Action(Do.PROVE, (), "p", "p", "prove", "Run the written code on a twin of the machine.", ("bench", "code")),
     Action(

@@ -43,6 +43,8 @@ STATE_SHAPES = {
     "stored": ("◕", LIVE),
     "proved": ("●", LIVE),
     "stale": ("◌", CORAL),
+    "not written": ("△", SAND),
+    "differs": ("≠", CORAL),
 }
 """Each state by a shape that fills up as the chain does, and a colour; the word stands beside it."""
 ENTRY_SHAPES = STATE_SHAPES | {

@@ -13,6 +13,7 @@ from typing import Protocol
 
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.offsets.checks import ControlCondition
+from brisk_anchor.core.quantities import age_words
 from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.nc.programs.program import Program
 from brisk_anchor.services.machine.runs import Run
@@ -30,16 +31,10 @@ class ActiveRow:
         """The row, and how old that knowledge is."""
         if not self.row:
             return "not known"
-        return self.row if self.known_at is None else f"{self.row}, {age_words(self.known_at)}"
-
-
-def age_words(at: datetime) -> str:
-    """How long ago something was, in one unit: "40 s ago", "12 min ago", "3 d ago"."""
-    seconds = max(0.0, (datetime.now(UTC) - at).total_seconds())
-    for unit, length, until in (("s", 1, 90), ("min", 60, 5400), ("h", 3600, 172_800)):
-        if seconds < until:
-            return f"{seconds / length:.0f} {unit} ago"
-    return f"{seconds / 86_400:.0f} d ago"
+        if self.known_at is None:
+            return self.row
+        age = age_words((datetime.now(UTC) - self.known_at).total_seconds())
+        return f"{self.row}, told {age if age == 'now' else f'{age} ago'}"
 
 
 class ControlLink(Protocol):
@@ -78,6 +73,9 @@ class ControlLink(Protocol):
     @property
     def condition(self) -> ControlCondition:
         """What keeps a program from running, as far as the control tells."""
+
+    def used_by_held_program(self, row: str) -> str:
+        """The title of a program that is under way or held and uses a row; "" where none does, as far as is known."""
 
     def tell_active(self, row: str) -> None:
         """Note what a person says is active, for a control that does not say so itself."""

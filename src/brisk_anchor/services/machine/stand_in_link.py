@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Mapping
 from datetime import UTC, datetime
 
@@ -37,6 +38,20 @@ class StandInLink:
     def tell_active(self, row: str) -> None:
         """Note what a person says is active on a control that is not connected."""
         self._told = ActiveRow(row, datetime.now(UTC))
+
+    def used_by_held_program(self, row: str) -> str:
+        """The program that is under way or held, where it selects or reads a row; "" where none does."""
+        running = self.control.running
+        if running is None or not self.control.busy:
+            return ""
+        known = self.profile.row(row)
+        words = "|".join(re.escape(word.replace(" ", "")) for word in (known.select, known.write) if word)
+        used = running.modal.offset == row or any(
+            re.search(rf"(?:{words})(?![\d.P])", block.source.replace(" ", ""))
+            for routine in running.routines
+            for block in routine.blocks
+        )
+        return self.control.title if used else ""
 
     @property
     def condition(self) -> ControlCondition:

@@ -3,22 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from datetime import datetime
 
+from brisk_anchor.book.entries import RowState
 from brisk_anchor.core.quantities import num, signed_num
-from brisk_anchor.services.offsets.book_rows import DIFFERS, BookLine, TableReference, distance
+from brisk_anchor.services.offsets.book_rows import BookLine, TableReference, distance
+from brisk_anchor.services.rows.row_states import DIFFERS
 from brisk_anchor.services.session.session import Session
-
-
-def age_words(moment: datetime, now: datetime) -> str:
-    """An age in words: "now", "5 min", "3 h", "12 d"."""
-    seconds = (now - moment).total_seconds()
-    if seconds < 60:
-        return "now"
-    for size, word in ((86400, "d"), (3600, "h"), (60, "min")):
-        if seconds >= size:
-            return f"{int(seconds // size)} {word}"
-    return "now"
 
 
 def next_step(session: Session, lines: Sequence[BookLine], line: BookLine | None) -> tuple[str, str]:
@@ -28,6 +18,9 @@ def next_step(session: Session, lines: Sequence[BookLine], line: BookLine | None
     lacking = [line for line in lines if line.lacking]
     if lacking:
         names = ", ".join(f"{line.row} ({', '.join(line.operations)})" for line in lacking)
+        unwritten = all(line.state in (RowState.NOT_WRITTEN, RowState.TYPED, RowState.DIFFERS) for line in lacking)
+        if unwritten:
+            return f"The control does not have {names} yet.", "s writes the row, W everything that follows it."
         return f"Operations need {names}: measure them first.", "1 goes to the bench. Do not start the program."
     if line is None:
         return "No row has these words.", "/ and * show all rows."
@@ -53,6 +46,12 @@ def remarks(line: BookLine, reference: TableReference | None, job_here: str) -> 
         parts.append((f"! {', '.join(line.operations)} cannot run", "bad"))
     if line.locked:
         parts.append(("■ locked", "ask"))
+    if line.off_parent:
+        parts.append((f"{'keeps its value, ' if line.locked else ''}{line.off_parent}", "ask"))
+    if line.state is RowState.DIFFERS:
+        off = {axis: held - line.values.get(axis, 0.0) for axis, held in line.held.items()}
+        words = " ".join(f"{a.upper()} {signed_num(v, 4)}" for a, v in off.items() if abs(v) > DIFFERS)
+        parts.append((f"≠ the control holds {words} from it", "bad"))
     if line.kept_for:
         parts.append((f"■ kept for {line.kept_for}", "ask"))
     if line.title:

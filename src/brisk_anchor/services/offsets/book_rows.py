@@ -8,13 +8,10 @@ from dataclasses import dataclass, field
 from datetime import UTC, datetime
 
 from brisk_anchor.book.entries import RowState
+from brisk_anchor.services.rows.row_states import DIFFERS
 from brisk_anchor.services.session.session import Session
 
 Values = Mapping[str, float]
-LACKING = (RowState.EMPTY, RowState.PART, RowState.STALE)
-"""States of an offset with which no operation may run."""
-DIFFERS = 1e-4
-"""Rows that lie further than this, mm, from what they are compared with differ."""
 ORDERS = ("row", "difference", "age", "state")
 
 
@@ -31,6 +28,8 @@ class BookLine:
     values: dict[str, float]
     u: dict[str, float]
     held: dict[str, float]
+    off_parent: str
+    """How far a row keeps away from where its parent puts it, in words; "" where it does not."""
     source: str
     at: datetime | None
     who: str
@@ -43,8 +42,8 @@ class BookLine:
 
     @property
     def lacking(self) -> bool:
-        """Whether an operation needs it and it is empty or stale: that must never be missed."""
-        return bool(self.operations) and self.state in LACKING
+        """Whether an operation needs it and the control does not hold what the book says: that must never be missed."""
+        return bool(self.operations) and not self.state.may_run
 
     @property
     def differs_from_control(self) -> bool:
@@ -95,6 +94,7 @@ def line_of(session: Session, row: str, depth: int = 0) -> BookLine:
         values=dict(valued.values) if valued else {},
         u=dict(valued.u) if valued else {},
         held=session.link.table_values(row),
+        off_parent=session.rows.off_parent_words(row),
         source=f"{valued.kind.value}, {valued.note}".rstrip(", ") if valued else "",
         at=valued.at if valued else None,
         who=valued.who if valued else "",
@@ -167,7 +167,7 @@ def lines(
 
 
 def lacking(session: Session) -> list[str]:
-    """Operations that cannot run, with their offset and its state: it is empty, stale, or not in the job at all."""
+    """Operations that cannot run, with their offset and its state: not on the control, or not in the job at all."""
     states = {plan.row: session.rows.state(plan.row) for plan in session.setup.rows}
-    found = [o for o in session.setup.card.operations if states.get(o.offset, RowState.EMPTY) in LACKING]
+    found = [o for o in session.setup.card.operations if not states.get(o.offset, RowState.EMPTY).may_run]
     return [f"{o.name} ({o.offset} {states[o.offset].value if o.offset in states else 'is gone'})" for o in found]

@@ -66,6 +66,30 @@ def read_typed(words: str, present: Mapping[str, float]) -> TypedChange:
     return TypedChange(changed, spreads, reason.strip())
 
 
+def _rows_for(session: Session, parent: str, count: int, destination: str) -> list[str]:
+    """The rows that are to follow: the ones named, or as many from the one named on; else the next ones that are free.
+
+    Raises:
+        PlanError: too few, one that does not exist, or one that has another use.
+    """
+    if not destination.strip():
+        return _free_rows(session, count)
+    named = [session.setter.read_row(word) for word in destination.split(",") if word.strip()]
+    if len(named) == 1 and count > 1:
+        known = session.setter.may_set
+        named = known[known.index(named[0]) :][:count]
+    if len(named) != count or len(set(named)) != count:
+        raise PlanError(f"{count} rows are wanted, {len(named)} are named", "", "Name each, or the first of a series")
+    for row in named:
+        if row == parent or session.rows.parent_of(row) is not None or session.setup.row(row).rules:
+            raise PlanError(
+                f"{row} has a use in this job already", "It would lose what it is set from", "Choose another"
+            )
+        if session.ledger.locked(row):
+            raise PlanError(f"{row} is locked", "Nothing writes it while it is", "Unlock it in the book, if meant")
+    return named
+
+
 def _free_rows(session: Session, count: int) -> list[str]:
     setup = session.setup
     taken = {plan.row for plan in setup.rows} | ({setup.shelf.setter.row} if setup.shelf.setter else set())
@@ -86,7 +110,8 @@ def _lengths(text: str, what: str) -> list[float]:
 
 def read_derived(session: Session, parent: str, words: str) -> list[Derived]:
     """Rows that follow `parent`: "grid 3, 2, 60, 45" (columns, rows, pitches; the first is the parent itself),
-    "length 40, 55" (along Z), "spacer x 25", "shift 10, 0, -5", "table B 90".
+    "length 40, 55" (along Z), "spacer x 25", "shift 10, 0, -5", "table B 90". "to G57" at the end says which row is the
+    first of them, "to G57, G59" each.
 
     Raises:
         PlanError: none of these, the parent is no row of the job, or there are not enough free rows.
@@ -94,7 +119,8 @@ def read_derived(session: Session, parent: str, words: str) -> list[Derived]:
     """
     if all(plan.row != parent for plan in session.setup.rows):
         raise PlanError(f"The job has no {parent}", "Only its own rows can be followed", "Choose one of the job")
-    kind, _, rest = words.strip().partition(" ")
+    words, _, destination = re.sub(r"\s+to\s+", "\0", words.strip(), count=1, flags=re.I).partition("\0")
+    kind, _, rest = words.partition(" ")
     shifts: list[tuple[str, tuple[float, float, float]]] = []
     match kind.lower():
         case "grid":
@@ -119,11 +145,11 @@ def read_derived(session: Session, parent: str, words: str) -> list[Derived]:
                 raise PlanError("A shift has X, Y and Z", "", "As shift 10, 0, -5")
             shifts = [("shifted", (figures[0], figures[1], figures[2]))]
         case "table":
-            return _on_table(session, parent, rest)
+            return _on_table(session, parent, rest, destination)
         case _:
             raise PlanError("There is no such word", "", "grid, length, spacer, shift or table")
     turned = "r" in session.setup.row(parent).rules
-    free = _free_rows(session, len(shifts))
+    free = _rows_for(session, parent, len(shifts), destination)
     return [
         Derived(
             row,
@@ -135,14 +161,14 @@ def read_derived(session: Session, parent: str, words: str) -> list[Derived]:
     ]
 
 
-def _on_table(session: Session, parent: str, rest: str) -> list[Derived]:
+def _on_table(session: Session, parent: str, rest: str, destination: str) -> list[Derived]:
     letter, _, angles = rest.strip().partition(" ")
     axis = next((axis for axis in session.setup.machine.rotary if axis.letter == letter.upper()), None)
     if axis is None:
         known = ", ".join(a.letter for a in session.setup.machine.rotary) or "none"
         raise PlanError(f"The machine has no rotary axis {letter[:5]}", f"It has {known}", "As table B 90, 180")
     turns = _lengths(angles, "A table")
-    free = _free_rows(session, len(turns))
+    free = _rows_for(session, parent, len(turns), destination)
     return [
         Derived(
             row,

@@ -119,17 +119,8 @@ def _now() -> str:
 
 def _enter(session: Session, row: str, chain: Chain, reason: str) -> Chain:
     entry = session.ledger.entry(EntryKind.TYPED, row, chain, note=reason.strip()[:200])
-    session.ledger.add_all([entry, *_stale_children(session, row)])
+    session.ledger.add_all([entry, *session.writer.followers(row, chain)])
     return chain
-
-
-def _stale_children(session: Session, row: str) -> list[Entry]:
-    settled = (RowState.MEASURED, RowState.STORED, RowState.PROVED, RowState.TYPED)
-    return [
-        session.ledger.entry(EntryKind.STALE, child, None, note=f"{row} was changed by hand")
-        for child in session.rows.children(row)
-        if session.rows.state(child) in settled
-    ]
 
 
 def restore(session: Session, row: str, entry: Entry, reason: str = "") -> Chain:
@@ -217,7 +208,7 @@ def take_over(
         lacks = valued.without if valued else ()
         chain = typed_chain(row, full, told, kept if session.ledger.valued(row) else {}, source[:60], _now(), lacks)
         entries.append(session.ledger.entry(EntryKind.TYPED, row, chain, note=source[:200]))
-        entries += _stale_children(session, row)
+        entries += [entry for entry in session.writer.followers(row, chain) if entry.row not in figures]
     session.ledger.add_all(entries)
     return list(dict.fromkeys(entry.row for entry in entries if entry.kind is EntryKind.TYPED))
 
@@ -225,6 +216,7 @@ def take_over(
 def look_before_writing(session: Session, rows: Iterable[str]) -> list[Finding]:
     """Second look before rows of the book are written to the control. Raises PlanError, DatumError."""
     looks: list[Finding] = []
+    rows = list(rows)
     for row in rows:
         _guard(session, row)
         valued = session.ledger.valued(row)
@@ -238,6 +230,11 @@ def look_before_writing(session: Session, rows: Iterable[str]) -> list[Finding]:
                     "Measure it again",
                 )
             )
+        parent = session.rows.parent_of(row)
+        waiting = (RowState.TYPED, RowState.MEASURED, RowState.NOT_WRITTEN)
+        if parent is not None and parent not in rows and session.rows.state(parent) in waiting:
+            why = f"{row} follows {parent}, and is worked out with figures of it that the control does not have"
+            looks.append(Finding.stopping(f"{parent} is not written", why, f"Write {parent} first, or both together"))
         chain = session.ledger.chain_of_values(row) or typed_chain(row, valued.values, valued.u, {}, "")
         held = session.link.table_values(row)
         looks += look_at_jump(chain, held, session.ledger.limit(row))

@@ -19,6 +19,7 @@ from brisk_anchor.core.offsets.checks import (
 from brisk_anchor.core.offsets.rules import Fixed, Keep, Rule
 from brisk_anchor.core.offsets.tool_setting import look_at_probe
 from brisk_anchor.core.quantities import signed_num
+from brisk_anchor.core.uncertainty.estimates import Estimate
 from brisk_anchor.nc.programs.plan import StorePlan
 from brisk_anchor.nc.programs.program import row_word
 from brisk_anchor.nc.programs.reports import parse_reports
@@ -29,6 +30,9 @@ from brisk_anchor.services.rows.datum_editor import DatumEditor
 from brisk_anchor.services.rows.ledger import Ledger
 from brisk_anchor.services.rows.row_programs import WorkedOut
 from brisk_anchor.services.rows.row_states import known_of
+
+SAME = 1e-9
+"""Figures no further apart than this, mm or degrees, are the same."""
 
 
 class OffsetWriter:
@@ -145,23 +149,40 @@ class OffsetWriter:
             )
 
     def followers(self, row: str, chain: Chain) -> list[Entry]:
-        """What a store means for the rows derived from it: the next ones are to be stored anew, others are stale."""
-        entries = []
+        """What a change of a row means for the rows derived from it: each is worked out anew, and not written yet.
+
+        A locked one keeps its value, and so does what follows that; one that cannot be worked out is stale.
+        """
+        entries, moved = [], {row}
+        known = {**self._rows.parents(), row: known_of(chain)}
         for child in self._rows.children(row):
-            note = f"follows {row}"
-            if self._rows.parent_of(child) == row:
-                parents = {**self._rows.parents(), row: known_of(chain)}
-                plan = self._working.setup.row(child)
-                held = self._link.table_values(child)
-                try:
-                    conditions = self._working.setup.conditions
-                    new = solve_offset(child, plan.rules, self._solver.features(), held, parents, conditions=conditions)
-                except (DatumError, GeometryError):
-                    continue  # its own features are not measured yet
-                entries.append(self._ledger.entry(EntryKind.MEASURED, child, new, note=note))
+            if self._rows.parent_of(child) not in moved or self._ledger.locked(child):
+                continue
+            moved.add(child)
+            new = self._worked_out(child, known)
+            if new is not None:
+                known[child] = known_of(new)
+                if not self._holds(child, new):
+                    entries.append(self._ledger.entry(EntryKind.MEASURED, child, new, note=f"follows {row}"))
             elif self._rows.state(child) not in (RowState.EMPTY, RowState.PART, RowState.STALE):
-                entries.append(self._ledger.entry(EntryKind.STALE, child, None, note=note))
+                entries.append(self._ledger.entry(EntryKind.STALE, child, None, note=f"follows {row}"))
         return entries
+
+    def _worked_out(self, row: str, parents: dict[str, dict[str, Estimate]]) -> Chain | None:
+        """A derived row by what is known of the others; None where its own features are not measured, or another."""
+        setup, held = self._working.setup, self._link.table_values(row)
+        features, rules = self._solver.features(), setup.row(row).rules
+        try:
+            return solve_offset(row, rules, features, held, parents, conditions=setup.conditions)
+        except (DatumError, GeometryError):
+            return None
+
+    def _holds(self, row: str, chain: Chain) -> bool:
+        """Whether a row was stored with these very figures already."""
+        valued = self._ledger.valued(row)
+        if valued is None or not self._rows.state(row).is_settled:
+            return False
+        return all(abs(valued.values.get(axis, 0.0) - value) <= SAME for axis, value in chain.values.items())
 
     def read_back(self, row: str, chain: Chain) -> None:
         """Compare the control's table with the chain, whatever the program could check itself. Raises RunStopped."""

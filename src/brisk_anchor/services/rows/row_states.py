@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 from brisk_anchor import __version__
 from brisk_anchor.book.entries import Entry, EntryKind, RowState
 from brisk_anchor.core.features.touches import AXES
@@ -11,12 +13,16 @@ from brisk_anchor.core.offsets.rotated_offsets import derived_estimates
 from brisk_anchor.core.offsets.row_rotation import turned
 from brisk_anchor.core.offsets.rules import Fixed, FromFeature, FromFit, parent_in
 from brisk_anchor.core.offsets.setup import RowPlan
+from brisk_anchor.core.quantities import dim, signed_deg
 from brisk_anchor.core.uncertainty.estimates import Estimate
 from brisk_anchor.services.machine.ports import ControlLink
 from brisk_anchor.services.rows.hashes import job_hash, profile_hash
 from brisk_anchor.services.rows.ledger import Ledger
 from brisk_anchor.services.rows.working_state import WorkingState
 from brisk_anchor.standin.scene import Scene
+
+DIFFERS = 1e-4
+"""Figures that lie no further apart than this, mm or degrees, or than the control's resolution, are the same."""
 
 
 def known_of(chain: Chain) -> dict[str, Estimate]:
@@ -67,6 +73,8 @@ class RowStates:
     def state(self, row: str) -> RowState:
         """How a row stands: from the book, and from what this job has measured since."""
         booked, working = self._booked(row), self._working
+        if booked is RowState.MEASURED and self.parent_of(row) is not None:
+            return RowState.NOT_WRITTEN
         names = next((self.needed(plan) for plan in working.setup.rows if plan.row == row), [])
         known = [name for name in names if working.holds(name)]
         if booked is RowState.EMPTY and known and len(known) < len(names):
@@ -75,7 +83,37 @@ class RowStates:
             newest = self.history(row)[-1].at
             if any(working.measured[name].at > newest for name in known):
                 return RowState.PART
-        return booked
+        return RowState.DIFFERS if booked.is_settled and self.away_from_control(row) else booked
+
+    def away_from_control(self, row: str) -> dict[str, float]:
+        """What the control holds less what the book has, by axis, where these differ: mm, and degrees for `r`."""
+        valued = self._ledger.valued(row)
+        if valued is None:
+            return {}
+        limit = max(DIFFERS, self._link.profile.resolution)
+        known = {"r": 0.0} | valued.values  # a row without an angle is one that is not turned
+        away = {axis: value - known[axis] for axis, value in self._link.table_values(row).items() if axis in known}
+        return {axis: value for axis, value in away.items() if abs(value) > limit}
+
+    def away_from_parent(self, row: str) -> dict[str, float]:
+        """What a row has less what the row it follows makes of it, by axis, where these differ: mm and degrees."""
+        valued, parent = self._ledger.valued(row), self.parent_of(row)
+        if valued is None or parent is None or parent not in self.parents():
+            return {}
+        rules = self._working.setup.row(row).rules
+        followed = [axis for axis, rule in rules.items() if parent_in(rule) == parent]
+        away = {axis: valued.values.get(axis, 0.0) - self._expected_from(row, parent, axis) for axis in followed}
+        return {axis: value for axis, value in away.items() if abs(value) > DIFFERS}
+
+    def off_parent_words(self, row: str) -> str:
+        """How far a row keeps away from where the row it follows puts it: "0.312 mm from where G54 puts it"."""
+        away, parent = self.away_from_parent(row), self.parent_of(row)
+        if not away or self.state(row) is RowState.STALE:
+            return ""
+        by = math.sqrt(sum(value**2 for axis, value in away.items() if axis in AXES))
+        words = [dim(by, 3)] if by > DIFFERS else []
+        words += [signed_deg(away["r"], 3)] if "r" in away else []
+        return f"{' and '.join(words)} from where {parent} puts it"
 
     def expected(self, row: str) -> dict[str, float]:
         """Where the offset should lie when the set-up is as drawn, machine mm; an angle, degrees."""
@@ -109,7 +147,7 @@ class RowStates:
         found = {}
         for name in names:
             entry = self.last(name, EntryKind.STORED)
-            if entry is not None and self.state(name) in (RowState.STORED, RowState.PROVED):
+            if entry is not None and self._booked(name).is_settled:
                 found[name] = known_of(entry.chain) if entry.chain else {}
         return found
 

@@ -6,7 +6,6 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 
-from brisk_anchor.book.entries import RowState
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.features.feature import Feature
 from brisk_anchor.core.kinds import Vector
@@ -140,9 +139,8 @@ class FeatureList:
         """
         session = self._session
         drawn = session.setup.drawn(name)
-        settled = (RowState.STORED, RowState.PROVED)
         used = [plan for plan in session.setup.rows if name in session.setup.touched(plan.features)]
-        held = [plan.row for plan in used if plan.on_bench and session.rows.state(plan.row) in settled]
+        held = [plan.row for plan in used if plan.on_bench and session.rows.state(plan.row).is_settled]
         if held and drawn.found:
             raise PlanError(
                 f"{' and '.join(held)} is set from {drawn.title}",

@@ -120,7 +120,7 @@ def next_step(
         return f"{row} comes from no drawing: touch what it is to be set from.", behind
     if missing:
         names = ", ".join(titles[name] for name in missing)
-        if state in (RowState.STORED, RowState.PROVED):
+        if state.is_settled:
             return f"{row} is {state.value}; f measures it again, 3 shows its code.", f"It needs: {names}."
         stale = "Clamped again: earlier measurements are out of date. " if state is RowState.STALE else ""
         return f"Press f to point at {titles[missing[0]]}.", f"{stale}{row} needs: {names}."
@@ -128,6 +128,14 @@ def next_step(
     if parent is not None and parent not in session.rows.parents():
         return f"{row} follows {parent}: store that first.", "Tab goes to the next offset."
     match state:
+        case RowState.DIFFERS:
+            away = value_words(session.rows.away_from_control(row))
+            return (
+                f"The control holds {row} {away} from what was stored.",
+                "2 compares; a takes it over, s writes ours.",
+            )
+        case RowState.NOT_WRITTEN:
+            return f"{row} follows {parent} and is not written.", f"W writes everything that follows; s {row} alone."
         case RowState.MEASURED:
             return f"{row} is complete. Press s to store it.", "The second look comes first."
         case RowState.STORED:
@@ -177,7 +185,7 @@ def _lean_words(session: Session, setting: RowSetting) -> str:
 
 
 def following_words(session: Session, row: str, chain: Chain) -> list[str]:
-    """What a store of a row moves with it: each row that follows, and how far from where the control has it."""
+    """What a store of a row means for each row that follows it: how far it is then from where the control has it."""
     told = []
     for entry in session.writer.followers(row, chain):
         held = session.link.table_values(entry.row)
@@ -185,10 +193,11 @@ def following_words(session: Session, row: str, chain: Chain) -> list[str]:
             told.append(f"{entry.row} becomes stale")
         elif any(held[axis] for axis in AXES):
             away = math.dist([entry.values.get(a, held[a]) for a in AXES], [held[a] for a in AXES])
-            told.append(f"{entry.row} follows by {dim(away, 3)}")
+            told.append(f"{entry.row} follows by {dim(away, 3)}, to be written")
         else:
-            told.append(f"{entry.row} follows")
-    return told
+            told.append(f"{entry.row} follows, to be written")
+    kept = [child for child in session.rows.children(row) if session.ledger.locked(child)]
+    return [*told, *(f"{child} is locked and stays" for child in kept)]
 
 
 def store_preview(session: Session, row: str) -> str:

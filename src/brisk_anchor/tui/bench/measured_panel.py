@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 from rich.text import Text
 
-from brisk_anchor.core.quantities import bare, deg, shown_unit, signed_bare, signed_deg
+from brisk_anchor.core.quantities import age_words, bare, deg, shown_unit, signed_bare, signed_deg
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.panels import LatePanel
 from brisk_anchor.tui.words import cut
@@ -17,13 +17,6 @@ if TYPE_CHECKING:
 
 MOST, FEW = 7, 4
 """Lines of the list in a wide window and in a small one."""
-
-
-def age_words(seconds: float) -> str:
-    """How old something is, in few letters."""
-    if seconds < 90:
-        return f"{seconds:.0f} s"
-    return f"{seconds / 60:.0f} min" if seconds < 5400 else f"{seconds / 3600:.1f} h"
 
 
 class MeasuredPanel(LatePanel):

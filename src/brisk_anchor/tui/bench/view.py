@@ -58,6 +58,7 @@ class BenchView(DrawnView):
             Do.CORRECT: self.listed.correct,
             Do.TAKE_OFF: self.listed.remove,
             Do.STORE: self.store,
+            Do.WRITE_FOLLOWING: self.write_following,
             Do.FIGURE: self.marking.figure,
             Do.ALL_ROUND: self.marking.all_round,
             Do.STANCE: self.marking.stance,
@@ -389,6 +390,13 @@ class BenchView(DrawnView):
             note + store_preview(session, view_state.row),
             "ask",
         )
+
+    def write_following(self) -> None:
+        """Show what follows the row being set; Enter writes it."""
+        from brisk_anchor.tui.following_sheet import show_following
+
+        if self.view_state is not None:
+            show_following(self.stage, self.view_state.row)
 
     def _store_now(self, view_state: ViewState) -> None:
         view_state.storing = False

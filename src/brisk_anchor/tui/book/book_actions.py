@@ -209,7 +209,7 @@ class BookActions:
 
             self.stage.attempt(work)
 
-        hint = "grid 3, 2, 60, 45 · length 40, 55 · spacer x 25 · shift 10, 0, -5 · table B 90"
+        hint = "grid 3, 2, 60, 45 · length 40, 55 · spacer x 25 · shift 10, 0, -5 · table B 90; then to G57 says where"
         self.stage.ask(Words(f"follows {row}", lambda _: hint, weigh, answer))
 
     def one_for_all(self) -> None:
@@ -303,6 +303,12 @@ class BookActions:
         found += f" {', '.join(following)} follow." if following else ""
         names = f"{', '.join(rows[:4])}{' and more' if len(rows) > 4 else ''}"
         self.stage.ask(Words(f"write {names}?", lambda _: f"y writes. {found}", lambda _: found, answer))
+
+    def write_following(self) -> None:
+        """Show what follows the chosen row; Enter writes it."""
+        from brisk_anchor.tui.following_sheet import show_following
+
+        show_following(self.stage, self.choice.row)
 
     def take(self) -> None:
         """Take figures from the control or a file into the book, after they were compared."""

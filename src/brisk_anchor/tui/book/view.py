@@ -57,6 +57,7 @@ class BookView(View):
             Do.TURN: self.turn,
             Do.EDIT: acts.edit,
             Do.WRITE: acts.write,
+            Do.WRITE_FOLLOWING: acts.write_following,
             Do.TAKE: acts.take,
             Do.COMPARE: acts.compare,
             Do.NEXT_SIDE: self.next_side,
@@ -221,9 +222,9 @@ class BookView(View):
 
     def _row(self, view_state: ViewState, line: BookLine, number: int, *, wide: bool) -> ListRow:
         """A row of the list; that of last time where nothing of it changed: most keys change the choice alone."""
-        from brisk_anchor.services.offsets.book_guide import age_words
+        from brisk_anchor.core.quantities import age_words
 
-        age = age_words(line.at, datetime.now(UTC)) if wide and line.at is not None else ""
+        age = age_words((datetime.now(UTC) - line.at).total_seconds()) if wide and line.at is not None else ""
         shown = (line, number, self.choice.reference, line.row in self.choice.marked, age)
         known = self._known.get(line.row)
         if known is None or known[0] != shown:
