@@ -71,7 +71,8 @@ class BriskAnchorApp(App[int]):
         self._speed = speed
         self._ticked = time.monotonic()
         self._failed: BriskAnchorError | None = None
-        self._waiting: list[Action] = []
+        self._typed_ahead: list[str] = []
+        """Keys pressed while the job still opens: they count when it is open, in the order they came."""
         self._looked_after = 0.0
         self._following = False
         self.patience = Patience(
@@ -117,9 +118,7 @@ class BriskAnchorApp(App[int]):
         self._ticked = time.monotonic()
         self.set_interval(_TICK, self._tick)
         self.show_all()
-        waiting, self._waiting = self._waiting, []
-        for action in waiting:
-            self.call_later(self._do, action)
+        self.call_later(self._do_typed_ahead)
         self.set_timer(_LATER, lambda: self.run_worker(coverage.load, thread=True, group="quantiles", name="quantiles"))
         if session.book is not None and session.book.damage:
             self.tell("The book is damaged and open for reading only.", session.book.damage, "bad")
@@ -382,8 +381,22 @@ class BriskAnchorApp(App[int]):
             if key == "tab" and isinstance(asked, Question):
                 self.view_widget.after_question(asked.name)
             return
-        if (action := _BY_KEY.get((self.view, key))) is not None:
-            await self._do(action)
+        action = _BY_KEY.get((self.view, key))
+        if action is None:
+            return
+        if self.view_state is None and action.do not in (Do.QUIT, Do.HELP):
+            if self._failed:
+                self.complain(self._failed)
+            else:
+                self._typed_ahead.append(key)
+            return
+        await self._do(action, self.view_widget)
+
+    async def _do_typed_ahead(self) -> None:
+        typed, self._typed_ahead = self._typed_ahead, []
+        for key in typed:
+            if self.check_action("dispatch", (key,)):  # what was meant for a line that opens first is not guessed
+                await self.action_dispatch(key)
 
     @property
     def handlers(self) -> Handlers:
@@ -399,14 +412,9 @@ class BriskAnchorApp(App[int]):
             Do.SHEET: self.do_sheet,
         }
 
-    async def _do(self, action: Action) -> None:
-        if self.view_state is None and action.do not in (Do.QUIT, Do.HELP):
-            if self._failed:
-                self.complain(self._failed)
-            else:
-                self._waiting.append(action)  # a key pressed while the job still opens counts when it is open
-            return
-        handler = self.handlers.get(action.do) or self.view_widget.handlers[action.do]
+    async def _do(self, action: Action, view: View) -> None:
+        """Do an action of the view that was shown when it was asked for, whatever is shown by now."""
+        handler = self.handlers.get(action.do) or view.handlers[action.do]
         if action.do not in (Do.QUIT, Do.HELP, Do.VIEW) and self.patience.told_waiting():
             return
         result = self.patience.run(handler, *action.arguments)
@@ -455,16 +463,13 @@ class BriskAnchorApp(App[int]):
         if self.view_state and self.view_state.moving:
             self.tell("The machine is moving. Esc stops it.", "", "ask")
             return
-        if self.view != "code":
-            await self.go_to("code")
-        self.call_after_refresh(self._prove_now)
-
-    def _prove_now(self) -> None:
         from brisk_anchor.tui.code.view import CodeView
 
+        if self.view != "code":
+            await self.go_to("code")
         code = self.query_one("#code", CodeView)
         code.show()
-        code.prove()
+        self.patience.run(code.prove)
 
     def do_next_row(self) -> None:
         """Choose the next offset the job needs."""
@@ -550,7 +555,9 @@ class BriskAnchorApp(App[int]):
                 yield SystemCommand(f"{action.label} ({action.shown})", action.help, self._from_palette(action))
 
     def _from_palette(self, action: Action) -> Callable[[], None]:
+        view = self.view_widget
+
         def call() -> None:
-            self.call_later(self._do, action)
+            self.call_later(self._do, action, view)
 
         return call

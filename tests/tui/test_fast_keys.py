@@ -1,0 +1,64 @@
+"""Keys typed faster than the screen can follow: each goes to the view that was shown when it was pressed."""
+
+from __future__ import annotations
+
+import asyncio
+import random
+
+import pytest
+from textual import events
+from textual.keys import _character_to_key
+
+from brisk_anchor.tui.actions import ACTIONS
+from brisk_anchor.tui.views import VIEWS
+from tests.tui.test_pilot import Bench, wait_for
+
+LEAVE = {"q", "ctrl+q"}
+
+
+def keys_of(view: str) -> list[str]:
+    """Every key that means something in a view, but those that leave the application."""
+    return [key for action in ACTIONS if view in action.views for key in action.keys.split(",") if key not in LEAVE]
+
+
+def press_at_once(app, keys):
+    """Put keys into the application without waiting for any of them."""
+    names = {_character_to_key(character): character for character in map(chr, range(33, 127))}
+    for key in keys:
+        app.post_message(events.Key(key, names.get(key)))
+
+
+async def settled(bench):
+    """Leave whatever is open and let what moves come to its end."""
+    for _ in range(4):
+        await bench.pilot.press("escape")
+    await wait_for(lambda: not bench.app.view_state.moving)
+    await bench.pilot.pause()
+
+
+@pytest.mark.parametrize("view", [view.name for view in VIEWS])
+async def test_every_key_of_a_view_at_full_speed(tmp_path, view):
+    entry = next(entry for entry in VIEWS if entry.name == view)
+    chance = random.Random(view)
+    async with Bench(tmp_path) as bench:
+        for _ in range(3):
+            keys = keys_of(view)
+            chance.shuffle(keys)
+            for key in keys:
+                press_at_once(bench.app, [entry.key, key, "escape"])
+            press_at_once(bench.app, ["escape", entry.key, *keys])  # and without a pause for lines that opened
+            await asyncio.sleep(0.1)
+            await settled(bench)
+        assert bench.app.is_running
+
+
+async def test_what_is_typed_ahead_of_the_job_goes_to_the_view_it_was_typed_for(tmp_path):
+    bench = Bench(tmp_path)
+    async with bench.app.run_test(size=(160, 44)) as pilot:
+        press_at_once(bench.app, ["3", "c", "2", "g", "6", "right", "3", "p", "1"])
+        bench.pilot = pilot
+        await wait_for(lambda: bench.app.view_state is not None and bench.app.view == "bench")
+        await settled(bench)
+        assert bench.app.query("#code")
+        assert bench.app.query("#tools")
+        bench.app.view_state.session.book.close()
