@@ -269,8 +269,8 @@ def test_tables_and_fits_for_other_programs(tmp_path):
     schema = json.loads(run("schema", "offsets"))
     assert set(schema["required"]) == {"form", "units", "machine", "offsets"}
     (tmp_path / "t.csv").write_text("row,x,y,z\nG56,-1,-2,-300\n")
-    run("book", "import", str(tmp_path / "t.csv"), "--take")
-    compared = json.loads(run("book", "compare", str(tmp_path / "t.csv"), "--json"))
+    run("book", "import", str(tmp_path / "t.csv"), "--take", "--units", "mm")
+    compared = json.loads(run("book", "compare", str(tmp_path / "t.csv"), "--units", "mm", "--json"))
     assert compared["rows"] == [{"row": "G56", "difference": {"x": 0.0, "y": 0.0, "z": 0.0}, "distance": 0.0}]
     (tmp_path / "p.nc").write_text("T12 M6\nG56 G0 X-5. Y-5. Z1.\nM30\n")
     fit = json.loads(

@@ -26,6 +26,7 @@ from brisk_anchor.core.errors import BookError, BookTakenError, BookWriteError, 
 from brisk_anchor.core.offsets.checks import SecondLookError
 from brisk_anchor.core.offsets.row_rotation import place_before
 from brisk_anchor.core.offsets.rules import FromTable
+from brisk_anchor.core.quantities import Unit
 from brisk_anchor.exchange.tables.block_form import to_blocks
 from brisk_anchor.exchange.tables.csv_form import from_csv, to_csv
 from brisk_anchor.exchange.tables.json_form import from_json, to_json
@@ -257,8 +258,14 @@ def test_nothing_is_lost_on_a_round_trip_and_no_cell_is_a_formula(rows):
         TableRow(row, values, dict.fromkeys(values, 0.001), name, "stored", "", name)
         for row, (values, name) in rows.items()
     ]
-    for back in (from_csv(to_csv(table), "t"), from_json(to_json("Heron", table), "t")):
-        assert [(r.row, dict(r.values), dict(r.u)) for r in back] == [(r.row, dict(r.values), dict(r.u)) for r in table]
+    for back in (
+        from_csv(to_csv(table), "t"),
+        from_csv(to_csv(table, Unit.INCH), "t"),
+        from_json(to_json("Heron", table), "t"),
+    ):
+        for one, other in zip(back, table, strict=True):
+            assert (one.row, one.values) == (other.row, pytest.approx(other.values, abs=1e-6))
+            assert one.u == pytest.approx(other.u, abs=1e-6)
     printable = ["".join(c for c in name if c.isprintable()) for _, name in rows.values()]
     assert [r.name for r in from_csv(to_csv(table), "t")] == printable
     for cell in to_csv(table).decode().replace("\r\n", ",").split(","):
@@ -270,6 +277,13 @@ def test_names_that_a_spreadsheet_would_run_are_only_text(name):
     data = to_csv([TableRow("G54", {"x": 1.0}, {}, name)])
     assert f",'{name}," in data.decode()
     assert from_csv(data, "t")[0].name == name
+
+
+def test_a_csv_has_no_digits_that_mean_nothing():
+    (line,) = to_csv([TableRow("G54", {"x": -430.19730000000004}, {"x": 0.0012})]).decode().splitlines()[1:]
+    assert line.startswith("G54,,mm,-430.1973,,,,0.0012,")
+    (line,) = to_csv([TableRow("G54", {"x": 25.4, "r": 0.5}, {})], Unit.INCH).decode().splitlines()[1:]
+    assert line.startswith("G54,,in,1,,,0.5,")
 
 
 def test_blocks_go_out_and_come_back(profile):
@@ -287,9 +301,12 @@ def test_blocks_go_out_and_come_back(profile):
     ("data", "reason"),
     [
         (b"", "no offsets"),
-        (b"row,x\nG54,abc\n", "no figure"),
-        (b"row,x\nG54,1e9\n", "no position"),
-        (b"row,x\nG54,1\nG54,2\n", "twice"),
+        (b"row,unit,x\nG54,mm,abc\n", "no figure"),
+        (b"row,unit,x\nG54,mm,1e9\n", "no position"),
+        (b"row,unit,x\nG54,mm,1\nG54,in,2\n", "twice"),
+        (b"row,x\nG54,1\n", "does not say its unit"),
+        (b"row,unit,x\nG54,ft,1\n", "no unit"),
+        (b"G10 L2 P1 X1.", "does not say its unit"),
         (b"G91 G10 L2 P1 X1.", "incremental"),
         (b"G10 L2 P1 X#5221", "variable"),
         (b'{"form": "brisk-anchor-offsets-1"}', "units"),
@@ -468,7 +485,7 @@ def test_the_book_from_the_command_line(tmp_path, monkeypatch):
         assert result.exit_code == code, result.output
         return result.output
 
-    (tmp_path / "g.nc").write_text("G90 G10 L2 P3 X-1. Y-2. Z-300.\n")
+    (tmp_path / "g.nc").write_text("G21 G90 G10 L2 P3 X-1. Y-2. Z-300.\n")
     assert "is new in the book" in told("import", str(tmp_path / "g.nc"))
     assert "Taken over: G56" in told("import", str(tmp_path / "g.nc"), "--take")
     assert json.loads(told("list", "--json"))[2]["values"]["z"] == -300.0
@@ -487,7 +504,7 @@ def test_each_form_of_table_is_known_by_its_suffix_and_by_what_is_in_it(profile)
         if form.write is None:
             assert form_of(form.suffix) is None
             continue
-        data = form.write("Heron", profile, rows)
+        data = form.write("Heron", profile, rows, Unit.MM)
         assert next(other.name for other in TABLE_FORMS if other.recognise(data)) == form.name
         back = read_table(data, "any", profile)
         assert {row.row: dict(row.values) for row in back} == {row.row: dict(row.values) for row in rows}

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 import typer
 
 from brisk_anchor.core.errors import BookError
-from brisk_anchor.core.quantities import dim, expanded, signed_dim, signed_num
+from brisk_anchor.core.quantities import Unit, dim, expanded, signed_dim, signed_num, unit_named
 
 if TYPE_CHECKING:
     from brisk_anchor.services.offsets.book_rows import BookLine
@@ -31,6 +31,7 @@ def _begun(context: typer.Context, value: Path | None) -> Path | None:
 JobOption = Annotated[
     Path | None, typer.Option("--job", help="Folder of a job; the demo where it is left out.", callback=_begun)
 ]
+UnitsOption = Annotated[str | None, typer.Option("--units", help="mm or inch, of a file that does not say it.")]
 JsonOption = Annotated[bool, typer.Option("--json", help="As JSON, for other programs.")]
 RowArgument = Annotated[str, typer.Argument(help='A row: G54, or "G54.1 P3".')]
 
@@ -77,6 +78,14 @@ def _data(line: BookLine) -> dict[str, Any]:
 
 def _print(data: object) -> None:
     typer.echo(json.dumps(data, indent=1, ensure_ascii=False))
+
+
+def _unit(word: str | None) -> Unit | None:
+    """The unit that was said, None where none was."""
+    unit = unit_named(word) if word is not None else None
+    if word is not None and unit is None:
+        raise typer.BadParameter(f"“{word}” is no unit: mm or inch")
+    return unit
 
 
 @app.command("list")
@@ -159,6 +168,7 @@ def compare(
     ] = "control",
     job: JobOption = None,
     as_json: JsonOption = False,
+    units: UnitsOption = None,
 ) -> None:
     """How far every row lies from something, per axis and in all."""
     from brisk_anchor.services.offsets.book_compare import reference
@@ -167,7 +177,9 @@ def compare(
 
     session = session_of(job)
     path = Path(against)
-    other = read_reference(session, path) if path.suffix and path.exists() else reference(session, against)
+    other = (
+        read_reference(session, path, _unit(units)) if path.suffix and path.exists() else reference(session, against)
+    )
     found = [(line, other.difference(line)) for line in lines(session)]
     if as_json:
         listed = [{"row": line.row, "difference": d, "distance": distance(d)} for line, d in found if d]
@@ -185,8 +197,12 @@ def export(
 ) -> None:
     """Write the table to a file."""
     from brisk_anchor.services.offsets.book_files import export as write
+    from brisk_anchor.services.offsets.book_files import stale_words
 
-    typer.echo(f"Written {write(session_of(job), out)}")
+    session = session_of(job)
+    typer.echo(f"Written {write(session, out)}")
+    if told := stale_words(session):
+        typer.echo(told)
 
 
 @app.command("import")
@@ -194,6 +210,7 @@ def import_(
     file: Annotated[Path, typer.Argument(help="CSV, JSON, offset-setting blocks, or report lines.")],
     job: JobOption = None,
     take: Annotated[bool, typer.Option("--take", help="Take it over; else it is only compared.")] = False,
+    units: UnitsOption = None,
 ) -> None:
     """Compare a file with the book, and take it over as typed values with --take. The control is not written."""
     from brisk_anchor.services.offsets.book_files import read_reference
@@ -201,7 +218,7 @@ def import_(
     from brisk_anchor.services.offsets.offset_book import take_over
 
     session = session_of(job)
-    other = read_reference(session, file)
+    other = read_reference(session, file, _unit(units))
     for row, values in other.values.items():
         session.profile.row(row)
         line = line_of(session, row)

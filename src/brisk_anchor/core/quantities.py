@@ -37,6 +37,11 @@ class Unit(Enum):
         return 4 if self is Unit.MM else 5
 
 
+def unit_named(word: str) -> Unit | None:
+    """The unit that a word names: mm, in, inch, inches; None for another word."""
+    return {"mm": Unit.MM, "in": Unit.INCH, "inch": Unit.INCH, "inches": Unit.INCH}.get(word.strip().lower())
+
+
 _shown = [Unit.MM]
 """The unit that lengths are shown and typed in by this process: the one thing a person's screen has for all."""
 

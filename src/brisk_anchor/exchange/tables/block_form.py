@@ -6,8 +6,8 @@ import re
 from collections.abc import Iterable
 
 from brisk_anchor.core.errors import ExportError
-from brisk_anchor.core.quantities import fixed
-from brisk_anchor.exchange.tables.rows import TableForm, TableRow, decoded, number_in, once, refuse
+from brisk_anchor.core.quantities import Unit, fixed
+from brisk_anchor.exchange.tables.rows import TableForm, TableRow, decoded, no_unit, number_in, once, refuse
 from brisk_anchor.nc.profile.control_profile import Profile
 
 _WORD = re.compile(r"([A-Z])\s*([+-]?(?:\d+\.?\d*|\.\d+))")
@@ -23,18 +23,20 @@ def to_blocks(profile: Profile, rows: Iterable[TableRow]) -> bytes:
         words = [f"{a.upper()}{fixed(row.values[a], decimals)}" for a in "xyz" if a in row.values]
         if "r" in row.values and profile.row(row.row).rotation is not None:
             words.append(f"R{fixed(row.values['r'], decimals)}")
-        lines.append(f"G90 {profile.row(row.row).write} {' '.join(words)}")
+        lines.append(f"G21 G90 {profile.row(row.row).write} {' '.join(words)}")
     return ("\n".join([*lines, "%"]) + "\n").encode()
 
 
-def from_blocks(data: bytes, name: str, profile: Profile) -> list[TableRow]:
+def from_blocks(data: bytes, name: str, profile: Profile, unit: Unit | None = None) -> list[TableRow]:
     """Read offset-setting blocks: those the control's profile writes, in mm or inches, absolute.
 
+    `unit` is that of blocks before which no G20 or G21 stands.
+
     Raises:
-        TableFileError: no such block, an incremental one, a sum or variable in one, or a row twice.
+        TableFileError: no such block, no unit, an incremental one, a sum or variable in one, or a row twice.
     """
     writes = {tuple(_WORD.findall(row.write)): row_name for row_name, row in profile.all_rows.items()}
-    scale, absolute = 1.0, True
+    scale, absolute = float(unit.in_mm) if unit is not None else None, True
     found: list[TableRow] = []
     for number, raw in enumerate(decoded(data, name).splitlines(), 1):
         line = re.sub(r"\([^)]*\)|;.*$|^\s*/|^\s*%.*$", "", raw.upper()).strip()
@@ -52,7 +54,9 @@ def from_blocks(data: bytes, name: str, profile: Profile) -> list[TableRow]:
         row = next((r for w, r in writes.items() if {(a, float(v)) for a, v in w if a in "LP"} == head and w), None)
         if row is None:
             continue
-        values = {a.lower(): number_in(v, name, number) * scale for a, v in words if a in "XYZ"}
+        if scale is None:
+            raise no_unit(name, number)
+        values = {a.lower(): number_in(v, name, number, scale) for a, v in words if a in "XYZ"}
         for letter, value in words:
             if letter == "R":
                 values["r"] = number_in(value, name, number)
@@ -65,5 +69,5 @@ FORM = TableForm(
     "offset-setting blocks",
     lambda data: b"G10" in data.upper(),
     from_blocks,
-    lambda _machine, profile, rows: to_blocks(profile, rows),
+    lambda _machine, profile, rows, _unit: to_blocks(profile, rows),
 )

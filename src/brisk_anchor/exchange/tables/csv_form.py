@@ -6,9 +6,10 @@ import csv
 import io
 from collections.abc import Iterable
 
-from brisk_anchor.exchange.tables.rows import AXES, TableForm, TableRow, decoded, number_in, once, refuse
+from brisk_anchor.core.quantities import Unit, fixed, unit_named
+from brisk_anchor.exchange.tables.rows import AXES, TableForm, TableRow, decoded, no_unit, number_in, once, refuse
 
-COLUMNS = ("row", "name", "x", "y", "z", "r", "u_x", "u_y", "u_z", "u_r", "state", "at", "source")
+COLUMNS = ("row", "name", "unit", "x", "y", "z", "r", "u_x", "u_y", "u_z", "u_r", "state", "at", "source")
 _FORMULA = ("=", "+", "-", "@", "\t", "\r")
 
 
@@ -22,24 +23,33 @@ def _text(cell: str) -> str:
     return cell[1:] if cell.startswith("'") else cell
 
 
-def to_csv(rows: Iterable[TableRow]) -> bytes:
-    """A table as CSV (RFC 4180), figures with all their digits."""
+def _figure(value: float, axis: str, unit: Unit) -> str:
+    """A figure to a millionth of a mm or a degree (an inch: to a hundred-millionth), with no more digits than that."""
+    scaled, decimals = (value, 6) if axis == "r" or unit is Unit.MM else (value / float(unit.in_mm), 8)
+    text = fixed(scaled, decimals)
+    return text.rstrip("0").rstrip(".") if "." in text else text
+
+
+def to_csv(rows: Iterable[TableRow], unit: Unit = Unit.MM) -> bytes:
+    """A table as CSV (RFC 4180), lengths in a unit that stands in each line."""
     stream = io.StringIO()
     writer = csv.writer(stream, lineterminator="\r\n")
     writer.writerow(COLUMNS)
     for row in rows:
-        figures = [repr(row.values[a]) if a in row.values else "" for a in AXES]
-        spreads = [repr(row.u[a]) if a in row.u else "" for a in AXES]
+        figures = [_figure(row.values[a], a, unit) if a in row.values else "" for a in AXES]
+        spreads = [_figure(row.u[a], a, unit) if a in row.u else "" for a in AXES]
         words = [_cell(text) for text in (row.state, row.at, row.source)]
-        writer.writerow([_cell(row.row), _cell(row.name), *figures, *spreads, *words])
+        writer.writerow([_cell(row.row), _cell(row.name), unit.value, *figures, *spreads, *words])
     return stream.getvalue().encode()
 
 
-def from_csv(data: bytes, name: str) -> list[TableRow]:
+def from_csv(data: bytes, name: str, unit: Unit | None = None) -> list[TableRow]:
     """Read a table; columns are known by their names, in any order, and may lack what is not known.
 
+    `unit` is that of a file without a column for it.
+
     Raises:
-        TableFileError: no row column, a figure that is none, a row twice.
+        TableFileError: no row column, no unit, a figure that is none, a row twice.
     """
     text = decoded(data, name)
     try:
@@ -51,11 +61,23 @@ def from_csv(data: bytes, name: str) -> list[TableRow]:
         record = {str(key or "").strip().lower(): value for key, value in raw.items() if isinstance(value, str)}
         if "row" not in record:
             raise refuse(name, 1, "there is no column “row”")
-        values = {a: number_in(record[a], name, line) for a in AXES if record.get(a, "").strip()}
-        u = {a: number_in(record[f"u_{a}"], name, line) for a in AXES if record.get(f"u_{a}", "").strip()}
+        scale = _scale(record.get("unit", "").strip().lower(), unit, name, line)
+        by = {a: 1.0 if a == "r" else scale for a in AXES}
+        values = {a: number_in(record[a], name, line, by[a]) for a in AXES if record.get(a, "").strip()}
+        u = {a: number_in(record[f"u_{a}"], name, line, by[a]) for a in AXES if record.get(f"u_{a}", "").strip()}
         words = (_text(record.get(key, "")) for key in ("name", "state", "at", "source"))
         found.append(TableRow(_text(record["row"]).strip(), values, u, *words))
     return once(found, name)
+
+
+def _scale(said: str, unit: Unit | None, name: str, line: int) -> float:
+    """mm in one unit of a line."""
+    found = unit_named(said) if said else unit
+    if said and found is None:
+        raise refuse(name, line, f"“{said[:20]}” is no unit: mm or in")
+    if found is None:
+        raise no_unit(name, line)
+    return float(found.in_mm)
 
 
 def _is_csv(data: bytes) -> bool:
@@ -64,5 +86,9 @@ def _is_csv(data: bytes) -> bool:
 
 
 FORM = TableForm(
-    ".csv", "CSV", _is_csv, lambda data, name, _profile: from_csv(data, name), lambda _m, _p, rows: to_csv(rows)
+    ".csv",
+    "CSV",
+    _is_csv,
+    lambda data, name, _profile, unit: from_csv(data, name, unit),
+    lambda _m, _p, rows, unit: to_csv(rows, unit),
 )

@@ -83,6 +83,6 @@ FORM = TableForm(
     ".json",
     "JSON",
     lambda data: data.lstrip()[:1] == b"{",
-    lambda data, name, _profile: from_json(data, name),
-    lambda machine, _profile, rows: to_json(machine, rows),
+    lambda data, name, _profile, _unit: from_json(data, name),
+    lambda machine, _profile, rows, _unit: to_json(machine, rows),
 )

@@ -19,4 +19,9 @@ def from_reports(data: bytes, name: str, profile: Profile) -> list[TableRow]:
     ]
 
 
-FORM = TableForm(".txt", "report lines", lambda data: b"BRISK 1 BEGIN" in data[:_LOOKED_THROUGH], from_reports)
+FORM = TableForm(
+    ".txt",
+    "report lines",
+    lambda data: b"BRISK 1 BEGIN" in data[:_LOOKED_THROUGH],
+    lambda data, name, profile, _unit: from_reports(data, name, profile),
+)

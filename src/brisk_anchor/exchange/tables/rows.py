@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 from brisk_anchor.core.errors import Fault, TableFileError
 from brisk_anchor.core.kinds import FURTHEST
+from brisk_anchor.core.quantities import Unit
 from brisk_anchor.nc.profile.control_profile import Profile
 
 LONGEST = 5_000_000
@@ -32,15 +33,16 @@ class TableRow:
 class TableForm:
     """One form of file: its suffix, its name, whether bytes are of it, how they are read, and how rows are written.
 
-    `read` takes bytes, the file's name and the control's profile, and raises TableFileError; `write` the machine's
-    name, the profile and rows, and raises ExportError; None where the form is only read.
+    `read` takes bytes, the file's name, the control's profile and the unit of a file that does not say its own, and
+    raises TableFileError; `write` the machine's name, the profile, rows and the unit to write in, and raises
+    ExportError; None where the form is only read.
     """
 
     suffix: str
     name: str
     recognise: Callable[[bytes], bool]
-    read: Callable[[bytes, str, Profile], list[TableRow]]
-    write: Callable[[str, Profile, Iterable[TableRow]], bytes] | None = None
+    read: Callable[[bytes, str, Profile, Unit | None], list[TableRow]]
+    write: Callable[[str, Profile, Iterable[TableRow], Unit], bytes] | None = None
 
 
 def refuse(name: str, line: int, reason: str) -> TableFileError:
@@ -48,14 +50,19 @@ def refuse(name: str, line: int, reason: str) -> TableFileError:
     return TableFileError(name, (Fault(f"line {line}" if line else "", reason),))
 
 
-def number_in(text: str, name: str, line: int) -> float:
-    """A typed figure, mm. Raises TableFileError: it is none, or lies beyond any machine."""
+def no_unit(name: str, line: int = 0) -> TableFileError:
+    """The error of a file that does not say which unit its figures have, and nobody else does."""
+    return refuse(name, line, "it does not say its unit: say mm or in behind its name, or --units")
+
+
+def number_in(text: str, name: str, line: int, scale: float = 1.0) -> float:
+    """A typed figure in mm, one unit of the file being `scale` mm. Raises TableFileError: it is none, or too far."""
     try:
-        value = float(text)
+        value = float(text) * scale
     except ValueError:
         raise refuse(name, line, f"“{text[:30]}” is no figure") from None
     if not math.isfinite(value) or abs(value) > FURTHEST:
-        raise refuse(name, line, f"{text[:30]} is no position in mm")
+        raise refuse(name, line, f"{text[:30]} is no position")
     return value
 
 

@@ -6,9 +6,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
-from brisk_anchor.book.entries import EntryKind
+from brisk_anchor.book.entries import EntryKind, RowState
 from brisk_anchor.core.errors import ExportError, PlanError
-from brisk_anchor.core.quantities import fixed, num, signed_num
+from brisk_anchor.core.quantities import Unit, fixed, num, shown_unit, signed_num, unit_named
 from brisk_anchor.drawings.charts import Panel, chart
 from brisk_anchor.drawings.fits import FitBox, fits_drawing
 from brisk_anchor.exchange.files import write_whole
@@ -21,6 +21,8 @@ from brisk_anchor.services.offsets.fits import Fit, words
 from brisk_anchor.services.offsets.offset_book import snapshot, writing_program
 from brisk_anchor.services.session.session import Session
 
+WAITING = (RowState.TYPED, RowState.MEASURED, RowState.NOT_WRITTEN)
+"""States of a row whose figures wait to be written to the control."""
 PROGRAM_ENDINGS = (".ngc", ".tap")
 """Of files that hold a program that sets rows, with its guards."""
 
@@ -59,7 +61,7 @@ def export(session: Session, path: Path) -> Path:
     if form is None or form.write is None:
         known = ", ".join(form.suffix for form in TABLE_FORMS if form.write is not None)
         raise ExportError(f"“{path.name}” does not say which form", "", f"End it in one of {known}")
-    return write_whole(path, form.write(session.setup.machine.name, session.profile, rows))
+    return write_whole(path, form.write(session.setup.machine.name, session.profile, rows, shown_unit()))
 
 
 def write_out(session: Session, path: Path, rows: list[str]) -> tuple[str, str]:
@@ -71,11 +73,35 @@ def write_out(session: Session, path: Path, rows: list[str]) -> tuple[str, str]:
     if path.suffix.lower() in PROGRAM_ENDINGS:
         write_whole(path, writing_program(session, rows).text.encode())
         return f"The program that sets {', '.join(rows)} is written.", str(path)
-    return f"Written {export(session, path).name}.", f"In {path.parent}"
+    return f"Written {export(session, path).name}.", f"{stale_words(session)}In {path.parent}"
 
 
-def read_reference(session: Session, path: Path) -> TableReference:
+def stale_words(session: Session) -> str:
+    """What of a table that is written out no longer holds: "Stale in it: G54. "; "" where all does."""
+    found = [line for line in lines(session) if line.values]
+    told = [
+        f"{words}: {', '.join(rows)}. "
+        for words, states in (
+            ("Stale in it", (RowState.STALE,)),
+            ("Not on the control", WAITING),
+            ("The control differs in", (RowState.DIFFERS,)),
+        )
+        if (rows := [line.row for line in found if line.state in states])
+    ]
+    return "".join(told)
+
+
+def named_unit(words: str) -> tuple[Path, Unit | None]:
+    """A file that is named, and the unit that is said behind its name: "table.csv in"; None where none is."""
+    name, _, last = words.strip().rpartition(" ")
+    unit = unit_named(last) if name else None
+    return Path(name if unit is not None else words.strip()).expanduser(), unit
+
+
+def read_reference(session: Session, path: Path, unit: Unit | None = None) -> TableReference:
     """A table from a file, to compare with or to take over: CSV, JSON, offset-setting blocks, or report lines.
+
+    `unit` is that of a CSV that does not say its own.
 
     Raises:
         PlanError: it cannot be read. TableFileError: it is none of these, or has faults.
@@ -84,7 +110,7 @@ def read_reference(session: Session, path: Path) -> TableReference:
         data = read_at_most(path, LONGEST)
     except OSError as error:
         raise PlanError(f"{path.name} cannot be read: {error.strerror}", "", "Check its name and place") from error
-    found = read_table(data, path.name, session.profile)
+    found = read_table(data, path.name, session.profile, unit)
     return TableReference(path.name, {row.row: row.values for row in found}, {row.row: row.u for row in found if row.u})
 
 

@@ -72,6 +72,21 @@ class TableReference:
         return found
 
 
+@dataclass(frozen=True, slots=True)
+class RowChange:
+    """What is about to happen to one row: its new values and how far they lie from those before, mm and degrees (`r`).
+
+    `note` says where they come from; `left_out` why nothing happens to it, "" where something does.
+    """
+
+    row: str
+    title: str
+    values: dict[str, float]
+    moves: dict[str, float]
+    note: str
+    left_out: str = ""
+
+
 def distance(difference: Values) -> float:
     """Straight distance of a difference, mm."""
     return math.sqrt(sum(value**2 for axis, value in difference.items() if axis in "xyz"))

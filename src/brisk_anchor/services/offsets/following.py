@@ -2,26 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from brisk_anchor.book.entries import RowState
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.nc.programs.program import Program
+from brisk_anchor.services.offsets.book_rows import RowChange
 from brisk_anchor.services.offsets.offset_book import write_rows
 from brisk_anchor.services.session.session import Session
-
-
-@dataclass(frozen=True, slots=True)
-class FollowingRow:
-    """One row that follows: its new values and how far they lie from the control's, mm and degrees (`r`)."""
-
-    row: str
-    title: str
-    parent: str
-    values: dict[str, float]
-    moves: dict[str, float]
-    left_out: str
-    """Why it is not written, "" where it is."""
 
 
 def first_of(session: Session, row: str) -> str:
@@ -31,7 +17,7 @@ def first_of(session: Session, row: str) -> str:
     return row
 
 
-def following(session: Session, row: str) -> list[FollowingRow]:
+def following(session: Session, row: str) -> list[RowChange]:
     """Every row that follows the head of this one, each with what a writing does to it.
 
     Raises:
@@ -41,14 +27,14 @@ def following(session: Session, row: str) -> list[FollowingRow]:
     children = session.rows.children(head)
     if not children:
         raise PlanError(f"No row follows {head}", "", "p in the book makes rows that follow it")
-    lines: list[FollowingRow] = []
+    lines: list[RowChange] = []
     for child in children:
         valued = session.ledger.valued(child)
         values, held = dict(valued.values) if valued is not None else {}, session.link.table_values(child)
         moves = {axis: value - held.get(axis, 0.0) for axis, value in values.items()}
         parent = session.rows.parent_of(child) or head
         left_out = _why_not(session, child, parent, [line.row for line in lines if not line.left_out])
-        lines.append(FollowingRow(child, session.ledger.title(child), parent, values, moves, left_out))
+        lines.append(RowChange(child, session.ledger.title(child), values, moves, f"follows {parent}", left_out))
     return lines
 
 

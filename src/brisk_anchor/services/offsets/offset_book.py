@@ -19,7 +19,7 @@ from brisk_anchor.nc.programs.plan import StorePlan
 from brisk_anchor.nc.programs.program import Program
 from brisk_anchor.nc.write.writer import write_program
 from brisk_anchor.services.offsets.book_compare import snapshots
-from brisk_anchor.services.offsets.book_rows import Values, distance
+from brisk_anchor.services.offsets.book_rows import RowChange, TableReference, Values, distance
 from brisk_anchor.services.rows.ledger import plain
 from brisk_anchor.services.session.session import Session
 
@@ -181,6 +181,37 @@ def snapshot(session: Session, name: str) -> None:
 # -- from and to the control -------------------------------------------------------------------------------------
 
 
+def changes_of(session: Session, found: TableReference) -> list[RowChange]:
+    """What taking figures over does to each row of the book, before it is done. Raises PlanError: there is no such row.
+
+    A row that is locked, or kept for the setter, is left out of it with the reason.
+    """
+    changes = []
+    for row, values in found.values.items():
+        if row not in session.profile.all_rows:
+            raise PlanError(f"The control has no row {row[:20]}", "Nothing was taken", "Take it out of the file")
+        valued = session.ledger.valued(row)
+        moves = (
+            {axis: value - valued.values[axis] for axis, value in values.items() if axis in valued.values}
+            if valued
+            else {}
+        )
+        left_out, note = "", "new in the book" if valued is None else f"it was {valued.kind.value}, {valued.note}"
+        try:
+            session.writer.may_change(row)
+        except BriskAnchorError as error:
+            left_out = error.what
+        if valued is not None and all(abs(move) <= _step(session) for move in moves.values()):
+            left_out = left_out or "the book has these figures"
+        changes.append(RowChange(row, session.ledger.title(row), dict(values), moves, note.rstrip(", "), left_out))
+    return changes
+
+
+def _step(session: Session) -> float:
+    """A control holds its figures to its resolution: what is no further off is the same, mm."""
+    return session.profile.resolution / 2 + 1e-9
+
+
 def take_over(
     session: Session, figures: Mapping[str, Values], source: str, spreads: Mapping[str, Values] | None = None
 ) -> list[str]:
@@ -195,8 +226,7 @@ def take_over(
     entries: list[Entry] = []
     for row, values in figures.items():
         before, told = present(session, row), (spreads or {}).get(row, {})
-        # A control holds its figures to its resolution: what is no further off is the same.
-        step = session.profile.resolution / 2 + 1e-9
+        step = _step(session)
         if session.ledger.valued(row) is not None and all(
             abs((before[a].value if a in before else 0.0) - v) <= step for a, v in values.items()
         ):

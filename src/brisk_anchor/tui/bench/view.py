@@ -393,7 +393,7 @@ class BenchView(DrawnView):
 
     def write_following(self) -> None:
         """Show what follows the row being set; Enter writes it."""
-        from brisk_anchor.tui.following_sheet import show_following
+        from brisk_anchor.tui.rows_sheet import show_following
 
         if self.view_state is not None:
             show_following(self.stage, self.view_state.row)

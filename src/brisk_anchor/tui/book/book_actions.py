@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from brisk_anchor.core.errors import BriskAnchorError
+from brisk_anchor.core.numbers import counted
 from brisk_anchor.core.quantities import dim, expanded
 from brisk_anchor.tui.base import Stage
 from brisk_anchor.tui.book.panels import signed
@@ -231,7 +232,7 @@ class BookActions:
     def compare(self) -> None:
         """What the rows are compared with."""
         from brisk_anchor.services.offsets.book_compare import reference
-        from brisk_anchor.services.offsets.book_files import read_reference
+        from brisk_anchor.services.offsets.book_files import named_unit, read_reference
 
         view_state = self.stage.free()
         if view_state is None:
@@ -239,8 +240,8 @@ class BookActions:
         session = view_state.session
 
         def find(words: str) -> TableReference:
-            path = Path(words).expanduser()
-            return read_reference(session, path) if path.suffix and path.is_file() else reference(session, words)
+            path, unit = named_unit(words)
+            return read_reference(session, path, unit) if path.suffix and path.is_file() else reference(session, words)
 
         def answer(words: str) -> None:
             self.choice.reference, self.choice.against = find(words), words
@@ -306,16 +307,17 @@ class BookActions:
 
     def write_following(self) -> None:
         """Show what follows the chosen row; Enter writes it."""
-        from brisk_anchor.tui.following_sheet import show_following
+        from brisk_anchor.tui.rows_sheet import show_following
 
         show_following(self.stage, self.choice.row)
 
     def take(self) -> None:
         """Take figures from the control or a file into the book, after they were compared."""
         from brisk_anchor.services.offsets.book_compare import reference
-        from brisk_anchor.services.offsets.book_files import read_reference
-        from brisk_anchor.services.offsets.book_rows import TableReference, distance, line_of
-        from brisk_anchor.services.offsets.offset_book import take_over
+        from brisk_anchor.services.offsets.book_files import named_unit, read_reference
+        from brisk_anchor.services.offsets.book_rows import TableReference
+        from brisk_anchor.services.offsets.offset_book import changes_of, take_over
+        from brisk_anchor.tui.rows_sheet import RowsSheet
 
         view_state = self.stage.free()
         if view_state is None:
@@ -326,29 +328,25 @@ class BookActions:
             if words.lower() == "control":
                 held = reference(session, "control").values
                 return TableReference("read from the control", {row: held[row] for row in rows})
-            found = read_reference(session, Path(words).expanduser())
+            found = read_reference(session, *named_unit(words))
             return replace(found, words=f"from {found.words}")
 
         def weigh(words: str) -> str:
-            figures = find(words).values
-            moves = []
-            for row, values in figures.items():
-                session.profile.row(row)
-                known = line_of(session, row).values
-                moved = distance({a: v - known[a] for a, v in values.items() if a in known})
-                moves.append(f"{row} {f'{dim(moved, 4)}' if known else 'new'}")
-            return f"{len(figures)} rows; they move: {', '.join(moves[:8])}"
+            return f"{counted(len(find(words).values), 'row', 'rows')}; Enter shows how each differs"
 
         def answer(words: str) -> None:
-            def work() -> tuple[str, str]:
+            try:
                 found = find(words)
-                changed = take_over(session, found.values, found.words, found.spreads)
-                return (
-                    f"Taken into the book: {', '.join(changed) or 'nothing had changed'}.",
-                    "The control is as it was.",
-                )
+                changes = changes_of(session, found)
+            except BriskAnchorError as error:
+                self.stage.complain(error)
+                return
 
-            self.stage.attempt(work)
+            def work() -> tuple[str, str]:
+                changed = take_over(session, found.values, found.words, found.spreads)
+                return f"Taken into the book: {', '.join(changed)}.", "The control is as it was; s writes the rows."
+
+            self.stage.open_sheet(RowsSheet(self.stage, f"Figures {found.words}", "takes into the book", changes, work))
 
         hint = "control, for the marked rows; or a file: CSV, JSON, blocks of G10, report lines"
         self.stage.ask(Words("take from", lambda _: hint, weigh, answer))
