@@ -8,15 +8,20 @@ from datetime import date
 
 import pytest
 
-from brisk_anchor.core.errors import BriskAnchorError, PlanError
+from brisk_anchor.core.errors import BriskAnchorError, PlanError, StateError
 from brisk_anchor.core.offsets.checks import SecondLookError
+from brisk_anchor.core.offsets.setup import Operation
 from brisk_anchor.core.offsets.tool_setting import length_on_part, look_at_probe
 from brisk_anchor.core.tools.shelf import ProbeRecord
 from brisk_anchor.nc.profile.control_profile import shipped_profile
+from brisk_anchor.services.demo.demo_job import open_demo
+from brisk_anchor.services.insert.weave_editor import WeaveEditor
+from brisk_anchor.services.insert.weaving import WeaveError
 from brisk_anchor.services.job.jobs import load_job, new_job
 from brisk_anchor.services.measure.by_hand import PositionFrame
 from brisk_anchor.services.measure.cautions import age_in_days
 from brisk_anchor.services.measure.measurement_request import build_measurement, point_at
+from brisk_anchor.services.offsets.book_rows import lacking
 from brisk_anchor.services.session import tool_shelf as shelf
 from brisk_anchor.services.session.job_opening import open_job
 from brisk_anchor.services.session.repeatability import repeat
@@ -101,6 +106,50 @@ def test_a_broken_tool_is_measured_alone_and_a_new_master_voids_what_hangs_on_it
     assert line(session, 5).sound is not relative
     with pytest.raises(PlanError, match="Take|take"):
         shelf.measured_length(session, 12, None)
+
+
+def test_what_is_declared_of_tools_outlasts_a_restart_and_is_taken_back(tmp_path):
+    (tmp_path / "cut.nc").write_text("G21 G90\nT12 M6\nG54 G0 X0. Y0.\nG43 H12 Z5.\nG1 Z-1. F100.\nM30\n")
+    with open_demo(tmp_path, fresh=False) as session:
+        length = session.machine.tool_length(12)
+        card = replace(session.setup.card, operations=(Operation("op 10", "G54", tools=(5, 12)),))
+        session.working.setup = replace(session.setup, card=card)
+        assert "#812=1 (T12 IS NOT TO BE USED)" in shelf.broken(session, 12).text
+        assert session.machine.tool_length(12) == length  # never 0, or the spindle would come down by what is missing
+        assert lacking(session) == ["op 10 (G54 not measured, T12 broken)"]
+        with pytest.raises(WeaveError, match="calls T12, which is broken"):
+            WeaveEditor(session, tmp_path / "cut.nc").write()
+        session.runner.measure(build_measurement(session.setup, point_at(session.setup, session.setup.drawn("bore"))))
+        session.editor.calibrate("bore", 38.012, 0.001)
+        radius = session.setup.stylus.effective_radius
+        sensor = next(one for one in shelf.lines(session, date.today()) if one.group == "3D sensor")
+        shelf.new_tip(session, sensor)
+        with pytest.raises(PlanError, match="no length"):
+            shelf.new_tip(session, sensor)
+    with open_demo(tmp_path, fresh=False) as session:
+        assert not line(session, 12).sound
+        assert session.setup.stylus.effective_radius == radius
+        assert not any(label == "length" for label, _ in line(session, sensor.number).figures)
+    (tmp_path / "machine-tools.json").write_text('{"form": "brisk-anchor-tools-1"}')
+    with pytest.raises(StateError, match=r"machine-tools\.json"):
+        open_demo(tmp_path, fresh=False)
+
+
+def test_a_declaration_is_taken_back_until_something_follows_it(quiet):
+    for name in ("bore", "top"):
+        quiet.runner.measure(build_measurement(quiet.setup, point_at(quiet.setup, quiet.setup.drawn(name))))
+    quiet.writer.store("G54")
+    voids = quiet.editor.probe_voids()
+    assert (voids.features, voids.rows) == (("bore", "top"), ("G54",))
+    done = shelf.probe_exchanged(quiet, "stylus")
+    assert (done.rows, quiet.rows.state("G54").value) == (("G54",), "stale")
+    assert quiet.editor.take_back().words == "the probe has another stylus"
+    assert (quiet.rows.state("G54").value, quiet.setup.shelf.probe.due) == ("stored", ())
+    assert quiet.solver.chain("G54") is not None
+    quiet.editor.declare("clamped again", quiet.editor.clamp)
+    quiet.runner.measure(build_measurement(quiet.setup, point_at(quiet.setup, quiet.setup.drawn("bore"))))
+    with pytest.raises(PlanError, match="cannot be taken back any more"):
+        quiet.editor.take_back()
 
 
 def test_every_tool_on_the_part():

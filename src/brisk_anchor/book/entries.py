@@ -22,6 +22,7 @@ class EntryKind(Enum):
     STORED = "stored"
     PROVED = "proved"
     STALE = "stale"
+    HOLDS = "holds again"
     LOCKED = "locked"
     UNLOCKED = "unlocked"
     LIMIT = "limit"
@@ -95,7 +96,7 @@ class Entry:
 
 def state_of(entries: Iterable[Entry]) -> RowState:
     """How a row stands after its entries, oldest first."""
-    state = RowState.EMPTY
+    state = before = RowState.EMPTY
     for entry in entries:
         match entry.kind:
             case EntryKind.MEASURED:
@@ -109,5 +110,8 @@ def state_of(entries: Iterable[Entry]) -> RowState:
             case EntryKind.TYPED:
                 state = RowState.TYPED
             case EntryKind.STALE:
+                before = state if state is not RowState.STALE else before
                 state = RowState.STALE if state is not RowState.EMPTY else state
+            case EntryKind.HOLDS:  # what made it stale was taken back
+                state = before if state is RowState.STALE else state
     return state

@@ -446,7 +446,7 @@ def build_scene(file: SceneFile) -> Scene:
         card=JobCard(
             file.job.program,
             file.job.program_comment,
-            tuple(Operation(o.name, o.offset, o.comment) for o in file.job.operation),
+            tuple(Operation(o.name, o.offset, o.comment, tuple(o.tools)) for o in file.job.operation),
             tuple(file.job.note),
         ),
         turn=bodies[file.job.part].turn if file.job.part in bodies else 0.0,

@@ -34,12 +34,16 @@ Material = Annotated[str, AfterValidator(_known_material), WithJsonSchema({"enum
 
 
 class OperationSection(FileSection):
-    """An operation of the job and the offset it uses; `own` is that of its part, where all use one for the time."""
+    """An operation of the job, the offset it uses, and the numbers of its tools as far as they are stated.
+
+    `own` is the offset of its part, where all use one for the time.
+    """
 
     name: Name
     offset: Annotated[str, Field(pattern=ROW)]
     own: Annotated[str, Field(pattern=ROW)] | None = None
     comment: Annotated[str, Field(max_length=120)] = ""
+    tools: list[Annotated[int, Field(ge=1, le=999)]] = []
 
 
 class TemperatureSection(FileSection):

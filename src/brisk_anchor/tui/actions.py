@@ -33,6 +33,7 @@ class Do(Enum):
     CALIBRATE = "calibrate"
     CLEAR = "clear"
     CLAMP = "clamp"
+    TAKE_BACK = "take_back"
     SET_FROM = "set_from"
     CHOOSE_ROW = "choose_row"
     TWICE = "twice"
@@ -238,6 +239,16 @@ ACTIONS: tuple[Action, ...] = (
         "clamped",
         "Mark the part as re-clamped; earlier measurements become out of date.",
         ("bench",),
+    ),
+    Action(
+        Do.TAKE_BACK,
+        (),
+        "U",
+        "U",
+        "take back",
+        "Take back that the part was clamped again, or a tool is new.",
+        ("bench", "tools"),
+        line=False,
     ),
     Action(
         Do.ROLL, (), "R", "R", "another part", "Put another real-life part in the stand-in.", ("bench",), line=False

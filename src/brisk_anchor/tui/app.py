@@ -74,6 +74,8 @@ class BriskAnchorApp(App[int]):
         self._typed_ahead: list[str] = []
         """Keys pressed while the job still opens: they count when it is open, in the order they came."""
         self._looked_after = 0.0
+        self._to_confirm: Callable[[], None] | None = None
+        """What Enter does as the next key, where something was asked."""
         self._following = False
         self.patience = Patience(
             self._tell_waiting, lambda rest: self.run_worker(rest, group="waiting", name="waiting")
@@ -184,7 +186,13 @@ class BriskAnchorApp(App[int]):
 
     def tell(self, sentence: str, behind: str = "", tone: str = "") -> None:
         """Put a sentence in the prompt."""
+        self._to_confirm = None  # whatever was asked, the sentence that asked it is gone
         self.query_one(Prompt).tell(sentence, behind, tone)
+
+    def confirm(self, sentence: str, behind: str, work: Callable[[], None]) -> None:
+        """Ask; Enter as the next key does `work`, any other key leaves it."""
+        self.tell(sentence, behind, "ask")
+        self._to_confirm = work
 
     def complain(self, error: BriskAnchorError) -> None:
         """Say what happened, what it means, what to do."""
@@ -283,7 +291,6 @@ class BriskAnchorApp(App[int]):
         self.query_one(Ladder).tell(rungs, lacking(session))
         self.view_widget.show()
         if not keep_prompt and not view_state.moving:
-            view_state.storing = False
             self.tell(*self.next_sentence())
 
     def _tick(self) -> None:
@@ -380,6 +387,10 @@ class BriskAnchorApp(App[int]):
                 self.view_widget.show()
             if key == "tab" and isinstance(asked, Question):
                 self.view_widget.after_question(asked.name)
+            return
+        confirmed, self._to_confirm = self._to_confirm, None
+        if confirmed is not None and key == "enter":
+            self.patience.run(confirmed)
             return
         action = _BY_KEY.get((self.view, key))
         if action is None:

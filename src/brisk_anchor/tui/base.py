@@ -52,6 +52,9 @@ class Stage(Protocol):
     def tell(self, sentence: str, behind: str = "", tone: str = "") -> None:
         """Put a sentence in the prompt, a quieter one under it; `tone` is "", "good", "ask" or "bad"."""
 
+    def confirm(self, sentence: str, behind: str, work: Callable[[], None]) -> None:
+        """Ask; Enter as the next key does `work`, any other key leaves it."""
+
     def complain(self, error: BriskAnchorError) -> None:
         """Say what happened, what it means, what to do."""
 

@@ -48,6 +48,7 @@ STATE_SHAPES = {
 }
 """Each state by a shape that fills up as the chain does, and a colour; the word stands beside it."""
 ENTRY_SHAPES = STATE_SHAPES | {
+    "holds again": ("◕", LIVE),
     "locked": ("■", SAND),
     "unlocked": ("□", QUIET),
     "limit": ("↔", QUIET),

@@ -70,7 +70,8 @@ class ViewState:
     magnify: float = 1.0
     pan: Vector = (0.0, 0.0, 0.0)
     dimensions: bool = False
-    storing: bool = False
+    handed: Program | None = None
+    """A program that waits for a person to start it at the machine, beside those of the offsets."""
     book_silent: bool = False
     """Whether the book did not answer when it was last asked what others added."""
     rolls: int = 0

@@ -172,6 +172,7 @@ class Operation:
     name: str
     offset: str
     comment: str = ""
+    tools: tuple[int, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)

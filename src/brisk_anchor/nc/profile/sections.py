@@ -97,13 +97,17 @@ class ToolVariable(ProfileSection):
 
 
 class ToolTableVariables(ProfileSection):
-    """First variables of the columns of the tool table: variable of tool n is `column + n`."""
+    """First variables of the columns of the tool table: variable of tool n is `column + n`.
+
+    `not_to_be_used` is a column of common variables: what is above 0 there says that the tool must not be used.
+    """
 
     tools: int = Field(ge=1, le=999)
     length: int | None = None
     length_wear: int | None = None
     radius: int | None = None
     radius_wear: int | None = None
+    not_to_be_used: int | None = None
 
 
 class AlarmVariables(ProfileSection):

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.expressions import Binary, Expression, LengthInTable, Name, Number, plus
 from brisk_anchor.core.features.measuring import Measurement
+from brisk_anchor.core.features.touches import Stylus
 from brisk_anchor.core.kinds import FeatureKind, Vector
 from brisk_anchor.core.offsets.rules import Rule, Turner, features_in
 from brisk_anchor.nc.programs.control_result import ControlResult
@@ -19,6 +20,7 @@ from brisk_anchor.nc.programs.steps import (
     Check,
     Compute,
     Guarded,
+    MarkTool,
     NothingFailed,
     NothingYet,
     OperatorStop,
@@ -130,6 +132,8 @@ class Plan:
     """Whether the probe is switched off and on between measurements, not kept on."""
     call_probe: bool = False
     """Whether the program puts the probe into the spindle itself."""
+    mark: MarkTool | None = None
+    """A tool that is marked on the control, and nothing else done."""
     back_to: Vector | None = None
     """Where the spindle is brought back to from the last clear height, guarded, machine mm; None: it ends at home."""
 
@@ -137,8 +141,20 @@ class Plan:
     def identity(self) -> int:
         """Six digits that tie report lines to the plan they came from (the date does not count)."""
         measurements = tuple(map(_Identified, self.measurements))
-        told = (self.number, measurements, self.store, *self.also, *self.tools)
+        told = (self.number, measurements, self.store, *self.also, *self.tools, *((self.mark,) if self.mark else ()))
         return zlib.crc32(repr(told).encode()) % 1_000_000
+
+
+def _styli(plan: Plan) -> set[Stylus]:
+    """The stylus it measures with, none where it measures nothing. Raises PlanError: empty, or at odds with itself."""
+    if not plan.measurements and plan.store is None and not plan.tools:
+        raise PlanError("The plan is empty", "There is nothing to write", "Measure something first")
+    styli = {measurement.stylus for measurement in plan.measurements}
+    if len({tuple(letter for letter, _ in measurement.options.table) for measurement in plan.measurements}) > 1:
+        raise PlanError("Only some measurements say where the table stands", "", "Say it of all")
+    if len(styli) > 1:
+        raise PlanError("The plan uses more than one stylus", "This version writes one probe a program", "Split it")
+    return styli
 
 
 def plan_steps(plan: Plan) -> tuple[Step, ...]:
@@ -147,13 +163,9 @@ def plan_steps(plan: Plan) -> tuple[Step, ...]:
     Raises:
         PlanError: an empty plan, probes that differ, or a rule that needs what the plan does not measure.
     """
-    if not plan.measurements and plan.store is None and not plan.tools:
-        raise PlanError("The plan is empty", "There is nothing to write", "Measure something first")
-    styli = {measurement.stylus for measurement in plan.measurements}
-    if len({tuple(letter for letter, _ in measurement.options.table) for measurement in plan.measurements}) > 1:
-        raise PlanError("Only some measurements say where the table stands", "", "Say it of all")
-    if len(styli) > 1:
-        raise PlanError("The plan uses more than one stylus", "This version writes one probe a program", "Split it")
+    if plan.mark is not None:
+        return SafeState(), plan.mark
+    styli = _styli(plan)
     steps: list[Step] = [SectionHeading("safe state"), SafeState()]
     calls = plan.call_probe or any(check.call for check in plan.tools)
     for stylus in styli if not calls else ():

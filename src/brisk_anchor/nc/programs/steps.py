@@ -171,6 +171,14 @@ class CallTool:
 
 
 @dataclass(frozen=True, slots=True)
+class MarkTool:
+    """Mark a tool on the control as not to be used, or take the mark off."""
+
+    number: int
+    usable: bool
+
+
+@dataclass(frozen=True, slots=True)
 class NoCommonShift:
     """Alarm unless the shift on top of all rows is zero: the offset was worked out without one."""
 
@@ -235,6 +243,7 @@ Step = (
     | KeepResult
     | TiltedPlane
     | CallTool
+    | MarkTool
     | NoCommonShift
     | Store
     | ReadBack
@@ -262,3 +271,4 @@ class AlarmNumber:
     NOT_IN_SIZE = 113
     TOO_MUCH = 114
     EDGE = 115
+    NOT_TO_BE_USED = 116

@@ -138,6 +138,15 @@ class MacroWriter(TextWriter):
                 f"read back: alarm unless the table holds what was written to {step.row} {axis.upper()}",
             )
 
+    def guard_tool(self, number: int) -> None:
+        """Stop before a tool is called that is marked as not to be used."""
+        table = self.profile.tool_table
+        if table is None or table.not_to_be_used is None:
+            return
+        condition = f"#{table.not_to_be_used + number} GT 0"  # what nothing was ever written to counts as 0 there
+        text = f"T{number} IS NOT TO BE USED"
+        self.put(self.alarm(condition, AlarmNumber.NOT_TO_BE_USED, text), f"stop where T{number} is marked as broken")
+
     def step(self, step: Step) -> None:
         """Write one step."""
         if self.shared_step(step):

@@ -15,6 +15,7 @@ from brisk_anchor.nc.programs.steps import (
     CallTool,
     KeepAngle,
     KeepResult,
+    MarkTool,
     OperatorStop,
     Orient,
     Probe,
@@ -66,6 +67,8 @@ class TextWriter:
                 self.tilted_plane(variables)
             case CallTool(number):
                 self.call_tool(number)
+            case MarkTool(number, usable):
+                self.mark_tool(number, usable=usable)
             case KeepAngle(row, value):
                 self.keep_angle(row, value)
             case _:
@@ -243,9 +246,22 @@ class TextWriter:
                 f"T{number} cannot be put into the spindle by a program",
                 "State call.tool in the profile",
             )
+        self.guard_tool(number)
         self.put("M5", "spindle stopped")
         self.put("M9", "coolant off")
         self.put(self.profile.call.tool.format(number=number), f"T{number} into the spindle")
+
+    def guard_tool(self, number: int) -> None:
+        """Stop before a tool is called that is marked as not to be used, where the language can look."""
+
+    def mark_tool(self, number: int, *, usable: bool) -> None:
+        """Mark a tool as not to be used, or take the mark off. Raises PlanError: the control has no such mark."""
+        table = self.profile.tool_table
+        if table is None or table.not_to_be_used is None:
+            what = f"A control with the profile {self.profile.name} has no mark for a tool that is not to be used"
+            raise PlanError(what, f"It may still call T{number}", "Take the tool out of the magazine")
+        meaning = f"T{number} may be used again" if usable else f"T{number} is not to be used"
+        self.put(f"#{table.not_to_be_used + number}={0 if usable else 1}", meaning, note=meaning)
 
     def operator_stop(self, text: str) -> None:
         """A stop that a person ends."""

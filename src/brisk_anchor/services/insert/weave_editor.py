@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from brisk_anchor.core.tools.shelf import Health
 from brisk_anchor.exchange.files import write_whole
 from brisk_anchor.services.insert.program_text import read_text
 from brisk_anchor.services.insert.weave_proof import cut_as_before
@@ -42,6 +43,11 @@ class WeaveEditor:
     def changed(self) -> bool:
         """Whether it is another text than the file's."""
         return self.program.text != self.before
+
+    @property
+    def unusable(self) -> set[int]:
+        """Tools that are declared broken: no program is written that calls one."""
+        return {cutter.number for cutter in self.session.setup.shelf.cutters if cutter.health is Health.BROKEN}
 
     def toggle(self, number: int) -> None:
         """Mark an operation, or leave it out."""
@@ -102,6 +108,11 @@ class WeaveEditor:
 
     def write(self) -> Path:
         """Write the result beside the file. Raises ExportError; WeaveError: there is nothing to write."""
+        if broken := sorted({operation.tool for operation in self.program.operations} & self.unusable):
+            names = ", ".join(f"T{number}" for number in broken)
+            raise WeaveError(
+                f"The program calls {names}, which is broken", "It would be cut with", "Measure a whole one"
+            )
         if not self.changed:
             raise WeaveError("Nothing was changed", "There is nothing to write", "Put something in first")
         stem = self.path.stem.removesuffix(".measured")

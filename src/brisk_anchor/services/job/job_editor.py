@@ -81,6 +81,8 @@ class JobEditor:
         self.folder = folder
         self.job = load_job(folder)
         self._before: list[dict[str, str]] = []
+        self.changes = 0
+        """How many changes were made since the job was opened."""
 
     # -- working a change out ----------------------------------------------------------------------------------
 
@@ -332,6 +334,7 @@ class JobEditor:
             write_whole(free, before[change.aside].encode())
         self._write(before, change.texts)
         self._before = [*self._before[-_UNDOS:], before]
+        self.changes += 1
         self.job = change.job
 
     def undone(self) -> Change | None:

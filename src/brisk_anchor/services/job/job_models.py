@@ -36,7 +36,7 @@ NO_LENGTHS = frozenset(
         *("count", "columns", "rows", "first_angle", "heading", "headings", "turn_uncertainty"),
         *("turn", "angle", "seat_turn", "at_turn", "slope", "sense", "direction", "letter", "over", "walls"),
         *("angle_low", "angle_high", "angle_rapid"),
-        *("u_scale", "u_square", "temperature", "repeats", "touch_feed", "part", "scale", "u_part"),
+        *("u_scale", "u_square", "temperature", "repeats", "touch_feed", "part", "scale", "u_part", "tools"),
     )
 )
 """Fields whose figures are no lengths: they are the same in a file in inches."""

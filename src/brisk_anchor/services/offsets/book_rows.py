@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 from datetime import UTC, datetime
 
 from brisk_anchor.book.entries import RowState
+from brisk_anchor.core.tools.shelf import Health
 from brisk_anchor.services.rows.row_states import DIFFERS
 from brisk_anchor.services.session.session import Session
 
@@ -182,7 +183,16 @@ def lines(
 
 
 def lacking(session: Session) -> list[str]:
-    """Operations that cannot run, with their offset and its state: not on the control, or not in the job at all."""
+    """Operations that cannot run, each with why: its offset is not on the control, or a tool of it is broken."""
     states = {plan.row: session.rows.state(plan.row) for plan in session.setup.rows}
-    found = [o for o in session.setup.card.operations if not states.get(o.offset, RowState.EMPTY).may_run]
-    return [f"{o.name} ({o.offset} {states[o.offset].value if o.offset in states else 'is gone'})" for o in found]
+    broken = {cutter.number for cutter in session.setup.shelf.cutters if cutter.health is Health.BROKEN}
+    found = []
+    for operation in session.setup.card.operations:
+        why = []
+        if not states.get(operation.offset, RowState.EMPTY).may_run:
+            held = states[operation.offset].value if operation.offset in states else "is gone"
+            why.append(f"{operation.offset} {held}")
+        why += [f"T{number} broken" for number in operation.tools if number in broken]
+        if why:
+            found.append(f"{operation.name} ({', '.join(why)})")
+    return found

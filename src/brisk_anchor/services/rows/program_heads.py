@@ -9,6 +9,7 @@ from datetime import date
 from brisk_anchor.core.features.measuring import Measurement
 from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.nc.programs.plan import Plan, StorePlan
+from brisk_anchor.nc.programs.steps import MarkTool
 from brisk_anchor.services.rows.working_state import WorkingState
 
 FIRST_NUMBER = 2100
@@ -48,6 +49,12 @@ class ProgramHeads:
             measurements=tuple(measurements),
             store=store,
         )
+
+    def marking(self, series: int, number: int, title: str, *, usable: bool) -> Plan:
+        """A plan that marks a tool on the control, with the number of a series of programs."""
+        first = next(iter(self._profile.offsets))
+        plan = self.plan_of(self.number(series, first), title, [], None)
+        return replace(plan, mark=MarkTool(number, usable))
 
     def setting(self, series: int, row: str, title: str, stores: list[StorePlan], stop: str = "") -> Plan:
         """A plan that measures nothing and sets rows, with the number of a series of programs."""

@@ -18,8 +18,10 @@ from brisk_anchor.core.features.touches import Stylus
 from brisk_anchor.core.offsets.setup import Setup
 from brisk_anchor.core.tools.scatter import Scatter
 from brisk_anchor.nc.profile.control_profile import Profile
+from brisk_anchor.services.machine.shelf_file import ShelfFile
 from brisk_anchor.services.rows.ledger import Ledger
 from brisk_anchor.services.rows.row_states import RowStates
+from brisk_anchor.services.rows.voiding import Declared, Voided, rows_that_stay
 from brisk_anchor.services.rows.working_state import WorkingState
 from brisk_anchor.standin.machine import StandIn
 from brisk_anchor.standin.scene import Scene, build_scene
@@ -46,14 +48,113 @@ class SetupEditor:
         stand_in: StandIn,
         profile: Profile,
         files: JobEditor | None,
+        shelf_file: ShelfFile,
     ) -> None:
-        """`files` is the description the scene is made of; None where there are none."""
+        """`files` is the description the scene is made of; None where there are none: `shelf_file` keeps tools then."""
         self._working = working
         self._rows = rows
         self._ledger = ledger
         self._stand_in = stand_in
         self._profile = profile
         self.files = files
+        self._shelf_file = shelf_file
+        self._declared: list[Declared] = []
+
+    def keep_tools(self) -> None:
+        """Keep what is known of the tools where no file describes them. Raises ExportError."""
+        if self.files is None:
+            self._shelf_file.save(self._working.setup)
+
+    # -- what is declared, and taken back ---------------------------------------------------------------------------
+
+    def declare(self, words: str, work: Callable[[], object]) -> Voided:
+        """Make a declaration that voids results, so that it can be taken back; tells what became invalid by it.
+
+        Raises:
+            BriskAnchorError: what `work` raises; then nothing can be taken back.
+        """
+        working, ledger = self._working, self._ledger
+        before = working.trial(working.setup)
+        states = {row: ledger.facts(row).state for row in ledger.rows}
+        written = self.files.changes if self.files is not None else 0
+        work()
+        rows = tuple(r for r, was in states.items() if was is not ledger.facts(r).state is RowState.STALE)
+        lost = [name for name in before.measured if before.holds(name) and not working.holds(name)]
+        in_files = self.files is not None and self.files.changes != written
+        measured = working.measured_at
+        self._declared = [*self._declared[-9:], Declared(words, before, rows, ledger.mark, measured, in_files)]
+        return Voided(tuple(lost), rows, rows_that_stay(self._settled(), rows))
+
+    def take_back(self) -> Declared:
+        """Take the last declaration back: what it voided holds again.
+
+        Raises:
+            PlanError: there is none, or something was measured or stored after it. JobError, ExportError: the files.
+        """
+        if not self._declared:
+            raise PlanError("There is nothing to take back", "", "")
+        last, working = self._declared[-1], self._working
+        if last.mark != self._ledger.mark or last.measured != working.measured_at:
+            raise PlanError(
+                f"“{last.words}” cannot be taken back any more",
+                "Something was measured or stored after it",
+                "Measure again what you need",
+            )
+        if last.in_files and self.files is not None and (change := self.files.undone()) is not None:
+            self.files.take_back(change)
+        for field in ("setup", "clamping", "clamped", "measured", "requests", "by_hand", "half_round"):
+            setattr(working, field, getattr(last.before, field))
+        entry = self._ledger.entry
+        self._ledger.add_all([entry(EntryKind.HOLDS, row, None, note=f"taken back: {last.words}") for row in last.rows])
+        self._declared.pop()
+        self._declared = [replace(d, mark=self._ledger.mark) if d is self._declared[-1] else d for d in self._declared]
+        self.keep_tools()
+        return last
+
+    def _settled(self) -> list[str]:
+        return [row for row in self._ledger.rows if self._ledger.facts(row).state.is_settled]
+
+    def clamp_voids(self) -> Voided:
+        """What marking the part as clamped again makes invalid."""
+        rows = self._rows_of_the_part()
+        features = tuple(measured.feature.name for measured in self._working.listed())
+        return Voided(features, tuple(rows), rows_that_stay(self._settled(), rows))
+
+    def probe_voids(self) -> Voided:
+        """What other figures of the probe make invalid."""
+        rows = self._with_children(self._rows_of_the_probe())
+        features = tuple(n for n, m in self._working.measured.items() if m.measurement is not None)
+        return Voided(features, tuple(rows), rows_that_stay(self._settled(), rows))
+
+    def tool_voids(self, number: int) -> Voided:
+        """What other figures of a tool of the hand make invalid."""
+        rows = self._with_children(self._rows_of_tool(number))
+        features = tuple(n for n, m in self._working.measured.items() if _touched_by(m.feature, number))
+        return Voided(features, tuple(rows), rows_that_stay(self._settled(), rows))
+
+    def _with_children(self, rows: list[str]) -> list[str]:
+        every = dict.fromkeys(name for row in rows for name in (row, *self._rows.children(row)))
+        lost = (RowState.EMPTY, RowState.STALE)
+        return [row for row in every if self._ledger.facts(row).state not in lost]
+
+    def _rows_of_the_part(self) -> list[str]:
+        return self._with_children([row.row for row in self._working.setup.rows if self._rows.on_part(row)])
+
+    def _rows_of_the_probe(self) -> list[str]:
+        return [
+            plan.row
+            for plan in self._working.setup.rows
+            if any(isinstance(touch.stylus, Stylus) for feature in self._stored(plan.row) for touch in feature.touches)
+        ]
+
+    def _rows_of_tool(self, number: int) -> list[str]:
+        plans = self._working.setup.rows
+        return [plan.row for plan in plans if any(_touched_by(f, number) for f in self._stored(plan.row))]
+
+    def _stored(self, row: str) -> tuple[Feature, ...]:
+        """The features that the stored value of a row comes from."""
+        entry = self._rows.last(row, EntryKind.STORED)
+        return entry.chain.features if entry is not None and entry.chain is not None else ()
 
     # -- the part as it lies there -------------------------------------------------------------------------------
 
@@ -62,13 +163,8 @@ class SetupEditor:
         self._working.clamping += 1
         self._working.clamped = datetime.now(UTC).isoformat(timespec="milliseconds")
         self._working.half_round.clear()  # the ring may have moved: its two halves no longer go together
-        rows = [
-            row.row
-            for row in self._working.setup.rows
-            if self._ledger.facts(row.row).state not in (RowState.EMPTY, RowState.STALE) and self._rows.on_part(row)
-        ]
+        rows = self._rows_of_the_part()
         self._working.forget_unused()
-        rows = list(dict.fromkeys(name for row in rows for name in (row, *self._rows.children(row))))
         for row in rows:
             self._ledger.add(EntryKind.STALE, row, None, note="clamped again")
         return rows
@@ -171,6 +267,7 @@ class SetupEditor:
         record = working.setup.shelf.probe.done(calibration.what, today)
         shelf = replace(working.setup.shelf, probe=record)
         working.setup = replace(working.setup, stylus=calibration.stylus(working.setup.stylus), shelf=shelf)
+        self.keep_tools()
         self.probe_changed()
         return calibration
 
@@ -192,32 +289,23 @@ class SetupEditor:
         if self.files is not None:
             self.files.make(self.files.scatter_known(scatter))
         working.setup = replace(working.setup, stylus=new, shelf=shelf)
+        self.keep_tools()
         self.probe_changed()
 
     def probe_changed(self) -> None:
         """What the probe touched was worked out with other figures: none of it may be used, stored or run again."""
+        rows = self._rows_of_the_probe()
         self._working.drop_probed()
-        for plan in self._working.setup.rows:
-            entry = self._rows.last(plan.row, EntryKind.STORED)
-            features = entry.chain.features if entry is not None and entry.chain is not None else ()
-            if any(isinstance(touch.stylus, Stylus) for feature in features for touch in feature.touches):
-                self.mark_stale(plan.row, "probe calibrated")
+        for row in rows:
+            self.mark_stale(row, "probe calibrated")
 
     def tool_changed(self, number: int, note: str) -> list[str]:
         """Drop what a tool of the hand touched; its figures changed. Returns the rows that became out of date."""
-
-        def touched(feature: Feature) -> bool:
-            return any(t.stylus.tool_number == number and not isinstance(t.stylus, Stylus) for t in feature.touches)
-
-        measured = self._working.measured
-        for name in [name for name, known in measured.items() if touched(known.feature)]:
+        rows, measured = self._rows_of_tool(number), self._working.measured
+        for name in [name for name, known in measured.items() if _touched_by(known.feature, number)]:
             del measured[name]
-        rows = []
-        for plan in self._working.setup.rows:
-            entry = self._rows.last(plan.row, EntryKind.STORED)
-            if entry is not None and entry.chain is not None and any(map(touched, entry.chain.features)):
-                self.mark_stale(plan.row, note)
-                rows.append(plan.row)
+        for row in rows:
+            self.mark_stale(row, note)
         return rows
 
     # -- rows ----------------------------------------------------------------------------------------------------
@@ -232,3 +320,8 @@ class SetupEditor:
         """Mark a row as out of date, and no other. Raises BookWriteError."""
         if self._rows.state(row) not in (RowState.EMPTY, RowState.PART, RowState.STALE):
             self._ledger.add(EntryKind.STALE, row, None, note=note)
+
+
+def _touched_by(feature: Feature, number: int) -> bool:
+    """Whether a tool of the hand touched a feature."""
+    return any(t.stylus.tool_number == number and not isinstance(t.stylus, Stylus) for t in feature.touches)

@@ -111,6 +111,11 @@ class WorkingState:
         self.half_round.clear()
 
     @property
+    def measured_at(self) -> frozenset[tuple[str, datetime]]:
+        """What was measured, and when: another set where anything was measured, removed or corrected since."""
+        return frozenset((name, measured.at) for name, measured in self.measured.items())
+
+    @property
     def last_measured(self) -> Measured | None:
         """What was measured last, None where nothing was."""
         return max(self.measured.values(), key=lambda measured: measured.at, default=None)

@@ -14,6 +14,7 @@ from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.offsets.setup import Setup
 from brisk_anchor.nc.profile.control_profile import Profile, shipped_profile
 from brisk_anchor.services.machine.machine_file import MachineFile
+from brisk_anchor.services.machine.shelf_file import ShelfFile
 from brisk_anchor.services.machine.stand_in_link import StandInLink, StandInPanel
 from brisk_anchor.services.rows.datum_editor import DatumEditor
 from brisk_anchor.services.rows.ledger import Ledger
@@ -61,7 +62,9 @@ class Session:
             StateError: the machine's file holds something else.
         """
         self.book = book
-        self.working = WorkingState(scene, setup_of(scene, profile), rolled)
+        setup = setup_of(scene, profile)
+        shelf_file = ShelfFile(machine_file, setup)
+        self.working = WorkingState(scene, shelf_file.load(setup) if description is None else setup, rolled)
         self.control = Control(scene.stand_in(seed=seed, length_reference=profile.length_reference), profile)
         self.machine_file = MachineFile(machine_file)
         self.link = StandInLink(self.control, self.machine_file, lambda: self.ledger.mark)
@@ -70,7 +73,7 @@ class Session:
         worked_out = WorkedOut.of(self.working, self.link, self.ledger)
         self.rows, self.solver, self.heads = worked_out.rows, worked_out.solver, worked_out.heads
         self.planner, self.programs = worked_out.planner, worked_out.programs
-        self.editor = SetupEditor(self.working, self.rows, self.ledger, self.machine, profile, description)
+        self.editor = SetupEditor(self.working, self.rows, self.ledger, self.machine, profile, description, shelf_file)
         self.datums = DatumEditor(self.working, self.rows, self.editor)
         self.setter = RowSetter(worked_out, profile, self.ledger, self.editor)
         self.runner = MeasurementRunner(worked_out, self.link, self.panel, self.ledger)

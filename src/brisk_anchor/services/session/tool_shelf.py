@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from datetime import UTC, date, datetime
+from pathlib import Path
 from typing import Any
 
 from brisk_anchor.book.entries import Entry, EntryKind, RowState, state_of
@@ -26,9 +27,13 @@ from brisk_anchor.core.offsets.tool_setting import (
 from brisk_anchor.core.quantities import num, signed_dim
 from brisk_anchor.core.tools.hand_tools import HandTool
 from brisk_anchor.core.tools.shelf import Cutter, Health, Setter
+from brisk_anchor.exchange.files import write_whole
 from brisk_anchor.nc.programs.plan import StorePlan
+from brisk_anchor.nc.programs.program import Program
+from brisk_anchor.nc.write.writer import write_program
 from brisk_anchor.services.measure.by_hand import MACHINE, READING, PositionFrame
 from brisk_anchor.services.measure.cautions import age_in_days
+from brisk_anchor.services.rows.voiding import Voided
 from brisk_anchor.services.session.session import Session
 
 REFERENCE_JUMP = 5.0
@@ -157,6 +162,7 @@ def set_figure(session: Session, line: ShelfLine, label: str, value: float) -> N
                 changed["due"] = _listed(record.due)
             _kept(session, line.table, changed | left, told)
             session.working.setup = replace(setup, stylus=stylus, shelf=replace(setup.shelf, probe=record))
+            session.editor.keep_tools()
             session.editor.probe_changed()
         case ("hand_tool", int(n)):
             field = {"length": "bare_length", "u_length": "u_bare_length"}.get(key, key)
@@ -164,11 +170,13 @@ def set_figure(session: Session, line: ShelfLine, label: str, value: float) -> N
             _kept(session, line.table, {key: value}, told)
             tools = (*setup.hand_tools[:n], tool, *setup.hand_tools[n + 1 :])
             session.working.setup = replace(setup, hand_tools=tools)
+            session.editor.keep_tools()
             session.editor.tool_changed(tool.tool_number, f"{tool.name} changed")
         case ("setter",) if setup.shelf.setter is not None:
             setter = replace(setup.shelf.setter, **changed)
             _kept(session, line.table, {key: value}, told)
             session.working.setup = replace(setup, shelf=replace(setup.shelf, setter=setter))
+            session.editor.keep_tools()
             if key == "height":
                 _void_reference(session, f"{setter.name} is another height")
         case ("tool", int(n)):
@@ -203,16 +211,22 @@ def _without_calibration(stylus: Stylus, key: str) -> tuple[Stylus, dict[str, An
     return replace(plain, by_direction=(), u_direction=0.0), lines
 
 
-def probe_exchanged(session: Session, what: str) -> None:
+def probe_exchanged(session: Session, what: str) -> Voided:
     """The probe got a new stylus, or stands in another pocket: what depends on it is invalid until it is calibrated.
 
     Raises:
         JobError, ExportError: the file could not be changed.
     """
-    record = session.setup.shelf.probe.changed(what)
-    _kept(session, ("probe",), {"due": _listed(record.due)}, f"the probe has another {what}")
-    session.working.setup = replace(session.setup, shelf=replace(session.setup.shelf, probe=record))
-    session.editor.probe_changed()
+    told = f"the probe has another {what}"
+
+    def work() -> None:
+        record = session.setup.shelf.probe.changed(what)
+        _kept(session, ("probe",), {"due": _listed(record.due)}, told)
+        session.working.setup = replace(session.setup, shelf=replace(session.setup.shelf, probe=record))
+        session.editor.keep_tools()
+        session.editor.probe_changed()
+
+    return session.editor.declare(told, work)
 
 
 def turn_half_round(session: Session) -> bool:
@@ -380,8 +394,12 @@ def length_on_the_part(
     return length, look_at_length(session.setup.shelf.cutter(number), length, "part", row, 0.0, {})
 
 
-def take_length(session: Session, number: int, length: ToolLength, looks: list[Finding]) -> Cutter:
+def take_length(session: Session, number: int, length: ToolLength, looks: list[Finding]) -> Program | None:
     """Put a measured length into the tool table and on the shelf.
+
+    Returns:
+        The program that takes the mark of a tool that was broken off the control again, handed over for a person to
+        start; None where there is nothing to take off.
 
     Raises:
         SecondLookError: a finding stops. JobError, ExportError: the file could not be changed.
@@ -393,7 +411,7 @@ def take_length(session: Session, number: int, length: ToolLength, looks: list[F
         cutter, length=length.value, u_length=length.u, measured=date.today().isoformat(), health=Health.WHOLE
     )
     _take_cutter(session, fresh, f"length of T{number} measured")
-    return fresh
+    return mark_program(session, number, usable=True) if cutter.health is Health.BROKEN else None
 
 
 def _take_cutter(session: Session, cutter: Cutter, told: str) -> None:
@@ -405,30 +423,94 @@ def _take_cutter(session: Session, cutter: Cutter, told: str) -> None:
         figures["measured"] = cutter.measured
     _kept(session, ("tool", n), figures, told)
     session.working.setup = replace(session.setup, shelf=session.setup.shelf.with_cutter(cutter))
+    session.editor.keep_tools()
     if cutter.length is not None:
         session.link.write_tool_length(cutter.number, cutter.length)
         session.link.settle()
 
 
-def broken(session: Session, number: int) -> None:
-    """A tool broke or was changed: its length, and no other's, becomes invalid. Raises JobError, ExportError."""
-    cutter = session.setup.shelf.cutter(number)
-    _take_cutter(session, replace(cutter, length=None, health=Health.BROKEN), f"T{number} is broken or new")
+def broken(session: Session, number: int) -> Program | None:
+    """A tool broke or was changed: its length, and no other's, becomes invalid; nothing is written to the tool table.
+
+    Returns:
+        The program that marks the tool on the control as not to be used, handed over for a person to start; None where
+        the control has no such mark.
+
+    Raises:
+        JobError, ExportError: the file could not be changed.
+    """
+    cutter, told = session.setup.shelf.cutter(number), f"T{number} is broken or new"
+    fresh = replace(cutter, length=None, health=Health.BROKEN)
+    session.editor.declare(told, lambda: _take_cutter(session, fresh, told))
+    return mark_program(session, number, usable=False)
 
 
-def new_master(session: Session) -> list[str]:
+def mark_program(session: Session, number: int, *, usable: bool) -> Program | None:
+    """The program that marks a tool on the control, or takes the mark off, handed over; None: the control has none."""
+    marks = session.profile.tool_table.not_to_be_used if session.profile.tool_table is not None else None
+    if marks is None:
+        return None
+    title = f"T{number} {'may be used again' if usable else 'is not to be used'}"
+    program = write_program(session.heads.marking(4, number, title, usable=usable), session.profile)
+    session.link.hand_over(program)
+    return program
+
+
+def write_mark(program: Program, folder: Path) -> Path:
+    """Write the program that marks a tool to a file. Raises ExportError."""
+    return write_whole(folder / f"o{program.number:04d}-tool-mark.nc", program.text.encode())
+
+
+def master_voids(session: Session) -> Voided:
+    """What a new tip of the master makes invalid. Raises PlanError: no setter."""
+    setter, master = _setter(session)
+    voids = session.editor.tool_voids(master.tool_number)
+    rows = (*voids.rows, *((setter.row,) if reference(session) is not None else ()))
+    return replace(voids, rows=rows, kept=tuple(row for row in voids.kept if row not in rows))
+
+
+def new_master(session: Session) -> Voided:
     """The master got a new tip: its reference becomes invalid, and what depends on it. Returns the rows out of date.
 
     Raises:
         PlanError: no setter. JobError, ExportError: the file could not be changed.
     """
     _, master = _setter(session)
-    shelf = session.setup.shelf.with_new_master(session.profile.tool_lengths.convention)
-    for old, fresh in zip(session.setup.shelf.cutters, shelf.cutters, strict=True):
-        if old != fresh:
-            _take_cutter(session, fresh, f"T{fresh.number} was counted from the old master")
-    _void_reference(session, f"{master.name} has a new tip")
-    return session.editor.tool_changed(master.tool_number, f"{master.name} has a new tip")
+    told = f"{master.name} has a new tip"
+
+    def work() -> None:
+        shelf = session.setup.shelf.with_new_master(session.profile.tool_lengths.convention)
+        for old, fresh in zip(session.setup.shelf.cutters, shelf.cutters, strict=True):
+            if old != fresh:
+                _take_cutter(session, fresh, f"T{fresh.number} was counted from the old master")
+        _void_reference(session, told)
+        session.editor.tool_changed(master.tool_number, told)
+
+    return session.editor.declare(told, work)
+
+
+def new_tip(session: Session, line: ShelfLine) -> Voided:
+    """A tool of the hand, a 3D sensor say, got a new tip: its length holds no longer, nor what it touched.
+
+    Raises:
+        PlanError: it has no length that could change. JobError, ExportError: the file could not be changed.
+    """
+    setup = session.setup
+    n = int(line.table[1])
+    tool = setup.hand_tools[n]
+    if tool.bare_length is None or tool.diameter is None:
+        raise PlanError(f"{tool.name} has no length beside its diameter", "Nothing would be left of it", "Type it anew")
+    told = f"{tool.name} has a new tip"
+
+    def work() -> None:
+        _kept(session, line.table, {"length": None, "u_length": None}, told)
+        fresh = replace(tool, bare_length=None, u_bare_length=0.0)
+        tools = (*setup.hand_tools[:n], fresh, *setup.hand_tools[n + 1 :])
+        session.working.setup = replace(session.setup, hand_tools=tools)
+        session.editor.keep_tools()
+        session.editor.tool_changed(tool.tool_number, told)
+
+    return session.editor.declare(told, work)
 
 
 def _void_reference(session: Session, note: str) -> None:

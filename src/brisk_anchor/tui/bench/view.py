@@ -25,6 +25,7 @@ from brisk_anchor.tui.budget_sheet import show_budget
 from brisk_anchor.tui.drawing import Drawing
 from brisk_anchor.tui.looking import DrawnView
 from brisk_anchor.tui.panels import Heading
+from brisk_anchor.tui.taking_back import take_back
 from brisk_anchor.tui.view_state import JOG_STEPS, Measuring, ViewState
 
 if TYPE_CHECKING:
@@ -71,6 +72,7 @@ class BenchView(DrawnView):
             Do.CALIBRATE: self.hands.calibrate,
             Do.CLEAR: self.marking.clear,
             Do.CLAMP: self.clamp,
+            Do.TAKE_BACK: self.take_back,
             Do.ZOOM: self.zoom,
             Do.MAGNIFY: self.magnify,
             Do.PAN: self.pan,
@@ -196,9 +198,6 @@ class BenchView(DrawnView):
         """Measure what the rose asks for; or store, when that was asked."""
         view_state = self.stage.free()
         if view_state is None:
-            return
-        if view_state.storing:
-            self._store_now(view_state)
             return
         request = view_state.present_request()
         if request is None or not request.pattern.marks:
@@ -383,12 +382,11 @@ class BenchView(DrawnView):
             look = stops[0]
             self.stage.tell(f"Second look: {look.found}.", f"{look.why}. {look.do}.", "bad")
             return
-        view_state.storing = True
         note = f"Second look: {looks[0].found}. " if looks else "Second look: nothing found. "
-        self.stage.tell(
+        self.stage.confirm(
             f"Store {view_state.row}? Enter stores, Esc leaves it.",
             note + store_preview(session, view_state.row),
-            "ask",
+            lambda: self._store_now(view_state),
         )
 
     def write_following(self) -> None:
@@ -399,7 +397,6 @@ class BenchView(DrawnView):
             show_following(self.stage, self.view_state.row)
 
     def _store_now(self, view_state: ViewState) -> None:
-        view_state.storing = False
         try:
             chain = view_state.session.writer.store(view_state.row)
         except BriskAnchorError as error:
@@ -422,15 +419,31 @@ class BenchView(DrawnView):
         view_state = self.stage.free()
         if view_state is None:
             return
-        try:
-            rows = view_state.session.editor.clamp()
-        except BriskAnchorError as error:
-            self.stage.complain(error)
-            return
-        view_state.places = []
-        self.stage.show_all()
-        told = ", ".join(rows) if rows else "no stored offset"
-        self.stage.tell("Clamped again: earlier measurements are out of date.", f"Stale now: {told}.", "ask")
+        editor = view_state.session.editor
+        voids = editor.clamp_voids()
+
+        def work() -> None:
+            try:
+                editor.declare("clamped again", editor.clamp)
+            except BriskAnchorError as error:
+                self.stage.complain(error)
+                return
+            view_state.places = []
+            self.stage.show_all()
+            told = ", ".join(voids.rows) if voids.rows else "no stored offset"
+            self.stage.tell(
+                "Clamped again: earlier measurements are out of date.", f"Stale now: {told}. U takes it back.", "ask"
+            )
+
+        if voids.nothing:
+            work()
+        else:
+            self.stage.confirm("Was the part clamped again? Enter marks it, Esc leaves it.", voids.words, work)
+
+    def take_back(self) -> None:
+        """Take the last declaration back: what it made out of date holds again."""
+        if (view_state := self.stage.free()) is not None:
+            take_back(self.stage, view_state)
 
     # -- the machine -------------------------------------------------------------------------------------------
 
@@ -500,7 +513,6 @@ class BenchView(DrawnView):
             if failure:
                 self.stage.complain(failure)
             return
-        view_state.storing = False
         if view_state.session.link.condition.alarm:
             view_state.session.panel.reset()
             self.stage.show_all(keep_prompt=True)

@@ -81,17 +81,17 @@ class ProgramOperator:
         self._operate(view_state, run)
 
     def load(self) -> None:
-        """Load the program that measures and sets the chosen offset."""
+        """Load the program that waits to be started, or the one that measures and sets the chosen offset."""
         view_state = self.free()
         if view_state is None:
             return
         try:
-            program = view_state.session.programs.full_program(view_state.row)
+            program = view_state.handed or view_state.session.programs.full_program(view_state.row)
         except BriskAnchorError as error:
             self.stage.complain(error)
             return
         self._loaded(view_state, f"O{program.number:04d}  {program.title}", program.text)
-        self.program = program
+        self.program, view_state.handed = program, None
 
     def load_file(self) -> None:
         """Ask for a file with NC text and load it."""

@@ -20,12 +20,14 @@ from brisk_anchor.tui.choice_list import ChoiceList, ListRow
 from brisk_anchor.tui.entry import Question, Words
 from brisk_anchor.tui.panels import Heading, LatePanel
 from brisk_anchor.tui.shelf.drawing import radius_text, tool_text
+from brisk_anchor.tui.taking_back import take_back
 from brisk_anchor.tui.view_state import ViewState
 
 if TYPE_CHECKING:
     from brisk_anchor.core.offsets.checks import Finding
     from brisk_anchor.core.offsets.tool_setting import ToolLength
     from brisk_anchor.services.measure.by_hand import PositionFrame
+    from brisk_anchor.services.rows.voiding import Voided
     from brisk_anchor.services.session.tool_shelf import ShelfLine
 
 
@@ -55,6 +57,7 @@ class ShelfView(View):
             Do.REFERENCE: self.reference,
             Do.TAKE_UP: self.take_up,
             Do.BRING: self.bring,
+            Do.TAKE_BACK: self.take_back,
             Do.BROKEN: self.broken,
             Do.RENEWED: self.renewed,
             Do.POCKET: self.pocket,
@@ -224,28 +227,47 @@ class ShelfView(View):
 
     def renewed(self) -> None:
         """The stylus is new, or the tip of the master."""
-        from brisk_anchor.services.session.tool_shelf import new_master, probe_exchanged
+        from brisk_anchor.services.session.tool_shelf import master_voids, new_master, new_tip, probe_exchanged
 
         view_state = self.stage.free()
         if view_state is None:
             return
-        group = self.line.group
+        session, line = view_state.session, self.line
+        match line.group:
+            case "probe":
+                asked, voids = "Has the probe a new stylus?", session.editor.probe_voids()
+                do, told = (
+                    lambda: probe_exchanged(session, "stylus"),
+                    "The stylus is new: calibrate radius, length and run-out.",
+                )
+            case "tool setter" | "reference tool":
+                asked, voids = "Has the master a new tip?", master_voids(session)
+                do, told = lambda: new_master(session), "The master has a new tip: take the reference again."
+            case "3D sensor":
+                asked, voids = f"Has {line.name} a new tip?", session.editor.tool_voids(line.number)
+                do, told = lambda: new_tip(session, line), f"{line.name} has a new tip: type its length again."
+            case _:
+                self.stage.tell("That is for a stylus or a tip.", "b is for a cutter.", "ask")
+                return
+        self._declare(asked, voids, do, told)
+
+    def _declare(self, asked: str, voids: Voided, do: Callable[[], Voided], told: str) -> None:
+        """Ask where something is lost by it; then declare it, and say what became invalid."""
 
         def work() -> tuple[str, str]:
-            if group == "probe":
-                probe_exchanged(view_state.session, "stylus")
-                return (
-                    "The stylus is new: calibrate radius, length and run-out.",
-                    f"Nothing is stored until then.{self._kept}",
-                )
-            rows = new_master(view_state.session)
-            stale = f"Stale: {', '.join(rows)}." if rows else "No offset of this job depends on it."
-            return "The master has a new tip: take the reference again.", stale
+            done = do()
+            stale = f"Stale: {', '.join(done.rows)}." if done.rows else "No offset of this job depends on it."
+            return told, f"{stale} U takes it back.{self._kept}"
 
-        if group in ("probe", "tool setter", "reference tool"):
+        if voids.nothing:
             self.stage.attempt(work)
         else:
-            self.stage.tell("That is for the probe and for the master of the setter.", "b is for a cutter.", "ask")
+            self.stage.confirm(f"{asked} Enter says so, Esc leaves it.", voids.words, lambda: self.stage.attempt(work))
+
+    def take_back(self) -> None:
+        """Take the last declaration back."""
+        if (view_state := self.stage.free()) is not None:
+            take_back(self.stage, view_state)
 
     def pocket(self) -> None:
         """The probe stands in another pocket."""
@@ -254,30 +276,41 @@ class ShelfView(View):
         view_state = self.stage.free()
         if view_state is None or self.line.group != "probe":
             return
-
-        def work() -> tuple[str, str]:
-            probe_exchanged(view_state.session, "pocket")
-            return "The probe seats anew: calibrate length and run-out.", "Nothing is stored until then."
-
-        self.stage.attempt(work)
+        session = view_state.session
+        self._declare(
+            "Does the probe stand in another pocket?",
+            session.editor.probe_voids(),
+            lambda: probe_exchanged(session, "pocket"),
+            "The probe seats anew: calibrate length and run-out.",
+        )
 
     def broken(self) -> None:
         """A cutter broke, or is another."""
-        from brisk_anchor.services.session.tool_shelf import broken
+        from brisk_anchor.services.session.tool_shelf import broken, write_mark
 
         view_state = self.stage.free()
         if view_state is None:
             return
-        line = self.line
+        line, folder = self.line, self.stage.folder
         if line.group != "cutter":
             self.stage.tell("Choose a cutter.", "n is for the probe's stylus and the master's tip.", "ask")
             return
 
         def work() -> tuple[str, str]:
-            broken(view_state.session, line.number)
-            return f"T{line.number} has no length until it is measured.", "All others keep theirs."
+            program = broken(view_state.session, line.number)
+            told = f"T{line.number} is not to be used until it is measured. Its length stands in the table as it was."
+            if program is None:
+                return told, "This control has no mark for it: take the tool out of the magazine. U takes it back."
+            path = write_mark(program, folder)
+            view_state.handed = program
+            return told, f"O{program.number:04d} marks it on the control: 4, then o and Space. {path.name} has it too."
 
-        self.stage.attempt(work)
+        self.stage.confirm(
+            f"Is T{line.number} broken or gone? Enter says so, Esc leaves it.",
+            f"Its own length is invalid then, no other; operations with T{line.number} cannot run. Nothing is written "
+            "to the tool table.",
+            lambda: self.stage.attempt(work),
+        )
 
     # -- lengths -----------------------------------------------------------------------------------------------
 
@@ -372,10 +405,11 @@ class ShelfView(View):
         def work() -> tuple[str, str]:
             length, looks = find()
             was = next((value for label, value in line.figures if label == "length"), None)
-            take_length(view_state.session, line.number, length, looks)
+            view_state.handed = take_length(view_state.session, line.number, length, looks)
             change = f", {signed_num(length.value - was, 4)} from before" if was is not None else ""
             sum_ = "  ".join(f"{t.sign} {num(t.value, 4)}".strip() for t in length.terms)
-            return f"T{line.number} is {dim(length.value, 4)} {expanded(length.u)} long{change}.", sum_
+            mark = "  Take the mark off the control: 4, then o and Space." if view_state.handed is not None else ""
+            return f"T{line.number} is {dim(length.value, 4)} {expanded(length.u)} long{change}.", f"{sum_}{mark}"
 
         self.stage.attempt(work)
 
