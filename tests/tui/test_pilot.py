@@ -135,7 +135,7 @@ async def test_store_asks_first_and_escape_leaves_it(tmp_path):
         assert "out of date" in said(bench.app)
         await bench.press("2")
         assert "◌ stale" in said(bench.app, "#book-table")
-        await bench.press("pagedown", "pagedown")
+        await bench.press(*["pagedown"] * 4)
         assert "measured" in said(bench.app, "#entry-heading")
 
 
