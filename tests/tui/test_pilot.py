@@ -552,12 +552,17 @@ async def test_a_plate_with_two_bores_is_drawn_and_touched_from_nothing(tmp_path
         assert outlines == 2
         await bench.press("escape")
         assert len(bench.app.query_one("#bench-drawing").picture.setup.outlines[-1].plan) == 1
+        real = session.scene.file.body[-1]
         for words in ("bore 12, 20, 40", "bore 12, 100, 40"):
             await bench.press("n")
             await typed(bench, words)
             await bench.press("enter")
+        drawn = session.scene.file.body[-1]
+        assert (drawn.real, drawn.solid[0].real) == (real.real, real.solid[0].real), "the metal that lay there stays"
         assert "bore 2" in [feature.name for feature in session.setup.features]
         await bench.press("5", *["down"] * 6, "x", "Y")
+        assert "Every program on G54 moves by Y +40.000 mm." in said(bench.app)
+        await bench.press("enter")
         assert "The zero lies on it now" in said(bench.app)
         await bench.press("1", "f", "enter")
         assert session.measured
@@ -566,7 +571,10 @@ async def test_a_plate_with_two_bores_is_drawn_and_touched_from_nothing(tmp_path
 async def test_the_setup_view_turns_lists_assigns_and_takes_back(tmp_path):
     async with Bench(tmp_path, size=(100, 30)) as bench:
         session = await open_own(bench, tmp_path)
-        await bench.press("5", "l", "down", "down", "enter")
+        before = session.rows.expected("G54")
+        await bench.press("5", "l", "down", "down", "enter", "escape")
+        assert session.rows.expected("G54") == before, "Enter alone moved nothing"
+        await bench.press("enter", "enter")
         assert "The zero of G54 lies on back left corner, along XY" in said(bench.app)
         await bench.press("e")
         await typed(bench, "10, 1in")
@@ -904,6 +912,7 @@ async def test_a_moved_zero_shows_its_way_and_a_drawn_ball_is_taken_off_again(tm
         session = await open_own(bench, tmp_path, plate="120, 80, 20", name="PL-3")
         await bench.press("5", "l", "down", "down", "enter")
         assert "Every program on G54 moves by Y +80.000 mm" in said(bench.app)
+        await bench.press("enter")
         anchors = bench.app.query_one("#setup-drawing").picture.anchors
         assert [anchor.ghost for anchor in anchors] == [True, False]
         assert anchors[1].was == anchors[0].place

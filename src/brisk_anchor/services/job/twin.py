@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import zlib
+
 import numpy as np
 
 from brisk_anchor.core.features.measuring import propose_depth
@@ -16,9 +18,26 @@ from brisk_anchor.standin.solid_file import SolidSection
 from brisk_anchor.standin.tool_file import RealProbeSection
 
 
+class RealLife:
+    """Errors of real life, drawn by number and by what has them: what is described beside it changes none of them."""
+
+    def __init__(self, roll: int) -> None:
+        """`roll` 0 draws none."""
+        self._roll = roll
+
+    def of(self, *names: object) -> np.random.Generator | None:
+        """What draws the errors of one thing, by its names; None where there are none."""
+        if not self._roll:
+            return None
+        return np.random.default_rng([self._roll, zlib.crc32("|".join(map(str, names)).encode())])
+
+
+NO_ERRORS = RealLife(0)
+
+
 def compose(job: JobFile, machine: MachineDescription, part: PartFile, fixture: FixtureFile, roll: int) -> SceneFile:
     """One scene of all files; `roll` draws the errors of real life, 0 none."""
-    random = np.random.default_rng(roll) if roll else None
+    random = RealLife(roll)
     mount = Frame.from_angles(fixture.at, c=fixture.at_turn)
     seat, turn = mount.point(seat_of(job)), fixture.at_turn + job.seat_turn
     turn -= 360 * round(turn / 360)
@@ -26,7 +45,7 @@ def compose(job: JobFile, machine: MachineDescription, part: PartFile, fixture: 
     solids, features = expand(part)
     finished: list[dict[str, object]] = []
     if part.stock is not None:
-        finished = [_body(part, "drawn", seat, turn, solids, fixture.on, None) | {"name": f"{part.name} finished"}]
+        finished = [_body(part, "drawn", seat, turn, solids, fixture.on, NO_ERRORS) | {"name": f"{part.name} finished"}]
         solids, features = stock_of(
             solids, part.stock, propose_depth(machine.probe.ball_diameter, job.start_uncertainty)
         )
@@ -89,7 +108,7 @@ def machine_alone(machine: MachineDescription) -> SceneFile:
                 "turn_uncertainty": _BY_EYE[1],
             },
             "machine": machine.section().model_dump(),
-            "probe": machine.probe.section(_real_probe(machine, None)).model_dump(),
+            "probe": machine.probe.section(_real_probe(machine, NO_ERRORS)).model_dump(),
             "tool": [tool.model_dump() for tool in machine.tool],
             "hand_tool": [tool.model_dump() for tool in machine.hand_tool],
             "setter": machine.setter.model_dump() if machine.setter else None,
@@ -117,11 +136,12 @@ def _within(random: np.random.Generator | None, limit: float) -> float:
     return float(random.uniform(-limit, limit)) if random is not None and limit else 0.0
 
 
-def _real_probe(machine: MachineDescription, random: np.random.Generator | None) -> RealProbeSection:
+def _real_probe(machine: MachineDescription, random: RealLife) -> RealProbeSection:
     """The probe behind the calibration: what its effective radius lacks is its pre-travel; its length is a bit off."""
     probe = machine.probe
     pre_travel = max(0.0, probe.ball_diameter / 2 - probe.effective_radius)
-    off = float(random.normal(0.0, probe.u_length)) if random is not None else 0.0
+    drawn = random.of("probe", probe.name)
+    off = float(drawn.normal(0.0, probe.u_length)) if drawn is not None else 0.0
     return RealProbeSection(
         length=probe.length + pre_travel + off,  # the calibrated length is what is left after the pre-travel
         pre_travel=pre_travel,
@@ -139,9 +159,10 @@ def _body(
     turn: float,
     solids: list[SolidSection],
     on: str,
-    random: np.random.Generator | None,
+    random: RealLife,
 ) -> dict[str, object]:
     v: Variation = body.variation
+    place = random.of("place", body.name)
     return {
         "name": body.name,
         "role": role,
@@ -149,24 +170,25 @@ def _body(
         "at": at,
         "turn": turn,
         "real": {
-            "shift": tuple(_within(random, limit) for limit in v.shift),
-            "turn": tuple(_within(random, limit) for limit in v.turn),
+            "shift": tuple(_within(place, limit) for limit in v.shift),
+            "turn": tuple(_within(place, limit) for limit in v.turn),
         },
-        "solid": [_real_solid(solid, v, random) for solid in solids],
+        "solid": [_real_solid(solid, v, random, body.name) for solid in solids],
     }
 
 
-def _real_solid(solid: SolidSection, v: Variation, random: np.random.Generator | None) -> dict[str, object]:
+def _real_solid(solid: SolidSection, v: Variation, random: RealLife, body: str) -> dict[str, object]:
     data = solid.model_dump()
-    if random is None or solid.shape in ("ball", "cone"):
+    top = random.of("top", body, solid.name)
+    if top is None or solid.shape in ("ball", "cone"):
         return data
     for hole in data["holes"]:
-        hole["real_diameter"] = hole["diameter"] + _within(random, v.size)
+        hole["real_diameter"] = hole["diameter"] + _within(random.of("hole", body, *hole["at"]), v.size)
     if solid.shape == "round":
-        data["real_diameter"] = (solid.diameter or 0.0) + _within(random, v.size)
+        data["real_diameter"] = (solid.diameter or 0.0) + _within(random.of("round", body, solid.name), v.size)
     if v.rise or v.slope:
         data["real"] = {
-            "rise": _within(random, v.rise),
-            "slope": (_within(random, v.slope), _within(random, v.slope)),
+            "rise": _within(top, v.rise),
+            "slope": (_within(top, v.slope), _within(top, v.slope)),
         }
     return data

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import replace
 from datetime import date
 from functools import partial
@@ -269,7 +269,15 @@ class SetupView(DrawnView):
             return view_state.session.datums.take_datum(view_state.row, axis, name, onto=bool(onto))
 
         where = "The zero lies on it now" if onto else "The zero stays where it is"
-        self._do(view_state, change, f"{view_state.row} {axis.upper()} comes from {title}.", where)
+
+        def work() -> None:
+            self._do(view_state, change, f"{view_state.row} {axis.upper()} comes from {title}.", where)
+
+        if onto and item.machine is not None:
+            i = "xyz".index(axis)
+            self._confirm_move(view_state, {axis: item.machine[i]}, f"onto {title}", work)
+        else:
+            work()
 
     def between(self) -> None:
         """Take the middle between the chosen feature and the one the axis comes from."""
@@ -399,18 +407,47 @@ class SetupView(DrawnView):
 
         def weigh(words: str) -> str:
             figures = zip(item.axes.upper(), read_distances(words, item.axes), strict=True)
-            return "zero at " + "  ".join(f"{a} {signed_num(v, 3)}" for a, v in figures)
+            places = self._places(item, item.axes, dict(zip(item.axes, read_distances(words, item.axes), strict=True)))
+            at = "  ".join(f"{a} {signed_num(v, 3)}" for a, v in figures)
+            return f"zero at {at}; {self._moves(view_state, places)}"
 
         def answer(words: str) -> None:
             figures = dict(zip(item.axes, read_distances(words, item.axes), strict=True))
-            self._put(
-                view_state, item, item.axes, (figures.get("x", 0.0), figures.get("y", 0.0), figures.get("z", 0.0))
-            )
+            away = (figures.get("x", 0.0), figures.get("y", 0.0), figures.get("z", 0.0))
+            self._put(view_state, item, item.axes, away, ask=False)
 
         axes = ", ".join(item.axes.upper())
         self.stage.ask(Words(f"{axes} from {item.title}", lambda _: "figures with commas between them", weigh, answer))
 
-    def _put(self, view_state: ViewState, item: Item, axes: str, away: tuple[float, float, float]) -> None:
+    @staticmethod
+    def _places(item: Item, axes: str, away: Mapping[str, float]) -> dict[str, float]:
+        machine = item.machine or (0.0, 0.0, 0.0)
+        return {axis: machine["xyz".index(axis)] + away.get(axis, 0.0) for axis in axes}
+
+    @staticmethod
+    def _moves(view_state: ViewState, places: Mapping[str, float]) -> str:
+        """By how much every program on the offset moves when its zero is put there."""
+        from brisk_anchor.services.session.guide import moved_words
+
+        before = view_state.expected_place(view_state.row)
+        x, y, z = (places.get(axis, held) for axis, held in zip("xyz", before, strict=True))
+        moved = moved_words(before, (x, y, z))
+        return f"every program on {view_state.row} moves by {moved}" if moved else "nothing moves"
+
+    def _confirm_move(
+        self, view_state: ViewState, places: Mapping[str, float], where: str, work: Callable[[], None]
+    ) -> None:
+        """Show by how much the zero would move, and ask; what does not move it is done at once."""
+        moves = self._moves(view_state, places)
+        if moves == "nothing moves":
+            work()
+            return
+        asked = f"Put the zero of {view_state.row} {where}? Enter does it, Esc leaves it."
+        self.stage.confirm(asked, f"{moves[0].upper()}{moves[1:]}.", work)
+
+    def _put(
+        self, view_state: ViewState, item: Item, axes: str, away: tuple[float, float, float], *, ask: bool = True
+    ) -> None:
         if item.machine is None or any(axis not in item.axes for axis in axes):
             self.stage.tell(f"{item.title} says nothing of {axes.upper()}.", "Choose another point.", "ask")
             return
@@ -419,12 +456,15 @@ class SetupView(DrawnView):
         shown = "  ".join(f"{axis.upper()} {signed_num(away[n])}" for axis, n in i.items() if away[n])
         where = f"{shown} from {item.title}" if shown else f"on {item.title}"
         told = f"The zero of {view_state.row} lies {where}, along {axes.upper()}."
-        self._do(
-            view_state,
-            lambda: view_state.session.datums.put_zero(view_state.row, places),
-            told,
-            "It is measured where it was",
-        )
+
+        def work() -> None:
+            datums, row = view_state.session.datums, view_state.row
+            self._do(view_state, lambda: datums.put_zero(row, places), told, "It is measured where it was")
+
+        if ask:
+            self._confirm_move(view_state, places, where, work)
+        else:
+            work()
 
     def _do(self, view_state: ViewState, change: Callable[[], bool], told: str, behind: str) -> None:
         before = view_state.expected_place(view_state.row)
