@@ -252,6 +252,8 @@ def test_operations_take_another_offset(session, folder):
 
 def test_jobs_begin_from_a_plate_a_drawing_and_another_job(tmp_path):
     paths, told = begin_job(tmp_path / "a", plate="100, 60, 20", name="PL-7")
+    written = "".join(path.read_text() for path in paths)
+    assert not [words for words in ("BC-27", "Quern", "Heron", "V-3", "cap") if words in written]
     assert (len(paths), load_job(tmp_path / "a").job.name) == (4, "PL-7")
     assert told.startswith("a plate of 100")
     begin_job(tmp_path / "b", like=tmp_path / "a", name="PL-8")

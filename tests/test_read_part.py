@@ -230,6 +230,33 @@ def test_files_of_other_writers(name, units, size, height, bores, features):
         assert read.top - read.bottom == pytest.approx(height, abs=0.01)
 
 
+def test_slots_of_lines_and_arcs_are_slots_and_equal_bores_have_names_of_their_own(tmp_path):
+    document = ezdxf.new()
+    document.header["$INSUNITS"] = 4
+    space = document.modelspace()
+    space.add_lwpolyline([(0, 0), (120, 0), (120, 80), (0, 80)], close=True)
+    for x in range(6):
+        space.add_circle((15 + 15 * x, 60), 4.0)
+    for angle, (x, y) in ((0.0, (30, 20)), (20.0, (80, 25))):
+        c, s = math.cos(math.radians(angle)), math.sin(math.radians(angle))
+
+        def at(u, v, x=x, y=y, c=c, s=s):
+            return x + u * c - v * s, y + u * s + v * c
+
+        space.add_line(at(-12, -5), at(12, -5))
+        space.add_line(at(12, 5), at(-12, 5))
+        space.add_arc(at(12, 0), 5, angle - 90, angle + 90)
+        space.add_arc(at(-12, 0), 5, angle + 90, angle + 270)
+    document.saveas(tmp_path / "a.dxf")
+    text = part_text(read_part(tmp_path / "a.dxf", units=None, layers=None), "P", depth=5.0, thickness=20.0)
+    features = tomllib.loads(text)["feature"]
+    slots = [feature for feature in features if feature["kind"] == "slot"]
+    assert [slot["size"] for slot in slots] == pytest.approx([10.0, 10.0], abs=0.01)
+    assert [slot.get("angle", 0.0) for slot in slots] == pytest.approx([0.0, 20.0], abs=0.05)
+    assert [slot["place"][:2] for slot in slots] == [pytest.approx(p, abs=0.01) for p in ((30, 20), (80, 25))]
+    assert len({feature["title"] for feature in features}) == len(features)
+
+
 def test_blocks_within_blocks_slanted_slots_and_bombs(tmp_path):
     document = ezdxf.new()
     document.header["$INSUNITS"] = 2

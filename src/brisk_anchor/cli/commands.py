@@ -89,7 +89,7 @@ def new(
     name: Annotated[str | None, typer.Option("--name", help="Name of the part and the job.")] = None,
     depth: Annotated[float | None, typer.Option("--depth", min=0.1, help="How deep the ball goes, mm.")] = None,
     thickness: Annotated[float | None, typer.Option("--thickness", help="Height of a drawn part, mm.")] = None,
-    units: Annotated[str | None, typer.Option("--units", help="mm or inch, where the drawing does not say.")] = None,
+    units: Annotated[str | None, typer.Option("--units", help="mm or inch: of the plate's figures, of a drawing that does not say, and what is shown.")] = None,
     layer: Annotated[list[str] | None, typer.Option("--layer", help="Only this layer; may be given again.")] = None,
     machine_only: Annotated[
         bool, typer.Option("--machine-only", help="A machine alone: what is on its table is touched, not drawn.")
@@ -110,7 +110,8 @@ def new(
         raise BriskAnchorError("A part is a plate or a drawing, not both", "", "Leave one out")
     layers = frozenset(layer) if layer else None
     source = DrawingSource(drawing, units, layers, depth, thickness) if drawing is not None else None
-    paths, told = begin_job(folder, like=like, name=name, plate=plate, drawing=source)
+    unit = unit_option(units)
+    paths, told = begin_job(folder, like=like, name=name, plate=plate, drawing=source, unit=unit)
     for path in paths:
         typer.echo(f"Written {path}")
     if told:

@@ -5,6 +5,8 @@ A figure has a true minus sign and never reads −0.000; an uncertainty is shown
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from contextlib import contextmanager
 from enum import Enum
 from fractions import Fraction
 
@@ -54,6 +56,17 @@ def shown_unit() -> Unit:
 def show_in(unit: Unit) -> None:
     """Show lengths in a unit from now on, and read bare figures in it. Nothing that is kept changes by it."""
     _shown[0] = unit
+
+
+@contextmanager
+def figures_in(unit: Unit) -> Iterator[None]:
+    """Show lengths, and read bare figures, in a unit for a while."""
+    before = shown_unit()
+    show_in(unit)
+    try:
+        yield
+    finally:
+        show_in(before)
 
 
 class Dimension(Enum):

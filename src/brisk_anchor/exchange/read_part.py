@@ -130,11 +130,15 @@ def straight_edges(outline: tuple[Point, ...], shortest: float) -> list[OutlineE
 
 @dataclass(frozen=True, slots=True)
 class OpeningBox:
-    """An opening with four square corners: its middle, its sizes, and how far it is turned from the axes, degrees."""
+    """An opening with two or four straight sides: its middle, its sizes, how far it is turned from the axes, degrees.
+
+    It has square corners, or is a slot with `rounded` ends.
+    """
 
     middle: Point
     sizes: Point
     angle: float
+    rounded: bool = False
 
 
 def box_of(ring: tuple[Point, ...]) -> OpeningBox | None:
@@ -151,3 +155,36 @@ def box_of(ring: tuple[Point, ...]) -> OpeningBox | None:
     sizes = (lengths[0], lengths[1]) if quarters % 2 == 0 else (lengths[1], lengths[0])
     xs, ys = zip(*ring, strict=True)
     return OpeningBox((sum(xs) / 4, sum(ys) / 4), sizes, turn - 90 * quarters)
+
+
+_SHORTEST_SLOT = 0.05
+"""An opening whose straight sides are shorter than this share of its width is a round one."""
+_ROUND = 0.01
+"""How far, mm, a corner of a flattened arc may lie off it."""
+
+
+def slot_of(ring: tuple[Point, ...]) -> OpeningBox | None:
+    """The slot with round ends that a closed outline of two lines and two arcs is, None where it is something else."""
+    sides = [(x1 - x0, y1 - y0) for (x0, y0), (x1, y1) in zip(ring, [*ring[1:], ring[0]], strict=True)]
+    along = max(sides, key=lambda side: math.hypot(*side))
+    straight = math.hypot(*along)
+    if len(ring) < 8 or not straight:
+        return None
+    ux, uy = along[0] / straight, along[1] / straight
+    far = [x * ux + y * uy for x, y in ring]
+    wide = [y * ux - x * uy for x, y in ring]
+    radius, half = (max(wide) - min(wide)) / 2, (max(far) - min(far)) / 2
+    across, middle = (max(wide) + min(wide)) / 2, (max(far) + min(far)) / 2
+    reach = half - radius  # from the middle to the centre of an end
+    if radius <= 0 or reach < _SHORTEST_SLOT * radius:
+        return None  # as good as round
+    halves = [((a0 + a1) / 2, (b0 + b1) / 2) for (a0, b0), (a1, b1) in pairwise([*zip(far, wide, strict=True)])]
+    for a, b in [*zip(far, wide, strict=True), *halves]:
+        beyond = max(0.0, abs(a - middle) - reach)
+        if abs(math.hypot(beyond, b - across) - radius) > _ROUND:
+            return None
+    turn = math.degrees(math.atan2(uy, ux))
+    quarters = round(turn / 90)
+    sizes = (round(2 * half, 4), round(2 * radius, 4))
+    place = (round(middle * ux - across * uy, 4), round(middle * uy + across * ux, 4))
+    return OpeningBox(place, sizes if quarters % 2 == 0 else sizes[::-1], turn - 90 * quarters, rounded=True)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
+from threading import Event
 from typing import TYPE_CHECKING
 
 from brisk_anchor.core.quantities import signed_deg
@@ -64,6 +65,8 @@ class ViewState:
     proving: Proving | None = None
     operating: Running | None = None
     """What runs on the machine from its own control: a program in automatic, or a typed line."""
+    repeating: Event | None = None
+    """Set to end a measurement that is made many times, while it is."""
     zoom: str = "set-up"
     in_work: bool = False
     jog_step: float = JOG_STEPS[0]
@@ -102,7 +105,7 @@ class ViewState:
     @property
     def moving(self) -> bool:
         """Whether the machine itself moves now; a prove-out on a twin does not count."""
-        return self.running is not None or self.operating is not None
+        return self.running is not None or self.operating is not None or self.repeating is not None
 
     @property
     def spindle(self) -> Vector:

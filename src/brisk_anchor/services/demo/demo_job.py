@@ -88,6 +88,6 @@ def demo_job(folder: Path) -> Path:
 
         drawing = resources.files("brisk_anchor.services") / "examples" / "bc-27" / DEMO_DRAWING
         with resources.as_file(drawing) as path:
-            begin_job(job, drawing=DrawingSource(path, thickness=DEMO_THICKNESS))
+            begin_job(job, drawing=DrawingSource(path, thickness=DEMO_THICKNESS), as_example=True)
     demo_plan(job, "bc-27")
     return job

@@ -202,6 +202,10 @@ def new_job(folder: Path, like: Path | None = None) -> list[Path]:
     return [write_whole(folder / name, (source / name).read_bytes()) for name in names]
 
 
+NEUTRAL_MACHINE = "mill 1"
+"""What a machine is called that nobody named yet."""
+
+
 def new_machine(folder: Path) -> list[Path]:
     """Write the file of a neutral machine for a person to change: a set-up without a drawing needs no more.
 
@@ -211,9 +215,9 @@ def new_machine(folder: Path) -> list[Path]:
     path = folder / MACHINE_NAME
     if path.exists():
         raise ExportError(f"{path} is there already", "Nothing was written", "Choose another folder")
-    return [
-        write_whole(path, (resources.files("brisk_anchor.services") / "examples" / "bc-27" / MACHINE_NAME).read_bytes())
-    ]
+    example = resources.files("brisk_anchor.services") / "examples" / "bc-27" / MACHINE_NAME
+    text = with_key(example.read_text(encoding="utf-8"), MACHINE_NAME, "name", quoted(NEUTRAL_MACHINE), "units")
+    return [write_whole(path, text.encode())]
 
 
 def check_job(folder: Path) -> list[str]:

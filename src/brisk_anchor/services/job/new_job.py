@@ -8,12 +8,12 @@ from pathlib import Path
 
 from brisk_anchor.core.errors import ExportError
 from brisk_anchor.core.features.measuring import propose_depth
-from brisk_anchor.core.quantities import dim
+from brisk_anchor.core.quantities import Unit, dim, figures_in
 from brisk_anchor.exchange.files import write_whole
 from brisk_anchor.exchange.toml_files import read_text
 from brisk_anchor.services.job.job_editor import Change, JobEditor
 from brisk_anchor.services.job.job_text import JOB_NAME, quoted, with_key
-from brisk_anchor.services.job.jobs import new_job
+from brisk_anchor.services.job.jobs import NEUTRAL_MACHINE, new_job
 from brisk_anchor.services.job.part_text import part_text, read_part
 
 
@@ -35,8 +35,13 @@ def begin_job(
     name: str | None = None,
     plate: str | None = None,
     drawing: DrawingSource | None = None,
+    unit: Unit | None = None,
+    as_example: bool = False,
 ) -> tuple[list[Path], str]:
     """Write a job's files; what cannot be made whole is not begun.
+
+    A part of one's own begins with names of its own; `as_example` keeps those of the example. `unit` is that of a
+    plate's figures, and what the job is shown in.
 
     Returns:
         The files, and what the part is in words, empty for the example's own.
@@ -50,15 +55,23 @@ def begin_job(
         there = Path(place)
         new_job(there, like)
         editor = JobEditor(there)
-        if name is not None:
+        own = plate is not None or drawing is not None
+        if own and like is None and not as_example:
+            stem = drawing.path.stem if drawing is not None else folder.resolve().name
+            editor.make(editor.rewritten(_own_names(editor, there, name or _plain(stem)), "names of its own"))
+        elif name is not None:
             part = editor.job.job.part
             texts = {
                 file: with_key(read_text(there / file), file, "name", quoted(name), "units")
                 for file in (JOB_NAME, part)
             }
             editor.make(editor.rewritten(texts, f"the job is called {name}"))
-        if plate is not None or drawing is not None:
-            change = editor.drawn(f"plate {plate}") if drawing is None else _from_drawing(editor, drawing)
+        if unit is not None:
+            text = with_key(read_text(there / JOB_NAME), JOB_NAME, "display", quoted(_FILE_UNITS[unit]), "units")
+            editor.make(editor.rewritten({JOB_NAME: text}, f"shown in {unit.value}"))
+        if own:
+            with figures_in(unit or Unit.MM):
+                change = editor.drawn(f"plate {plate}") if drawing is None else _from_drawing(editor, drawing)
             editor.make(replace(change, aside=""))
             told = change.told
         wanted = {".toml"} if told else {".toml", ".dxf"}  # the example's drawing is of the example's part
@@ -67,6 +80,35 @@ def begin_job(
         if taken:
             raise ExportError(f"{folder / taken[0]} is there already", "Nothing was written", "Choose another folder")
         return [write_whole(folder / file, data) for file, data in files.items()], told
+
+
+_FILE_UNITS = {Unit.MM: "mm", Unit.INCH: "inch"}
+
+
+def _plain(stem: str) -> str:
+    """A name from that of a file or folder."""
+    return " ".join("".join(c if c.isalnum() or c in "-_." else " " for c in stem).split())[:40] or "part 1"
+
+
+def _own_names(editor: JobEditor, there: Path, name: str) -> dict[str, str]:
+    """The example's files with names that say nothing of the example."""
+    job = editor.job.job
+    texts = {file: read_text(there / file) for file in (JOB_NAME, job.part, job.fixture, job.machine)}
+
+    def put(file: str, key: str, value: str | None, after: str = "name", table: tuple[str | int, ...] = ()) -> None:
+        texts[file] = with_key(texts[file], file, key, None if value is None else quoted(value), after, table=table)
+
+    for key, value in (("title", name), ("company", None), ("name", name)):
+        put(JOB_NAME, key, value, "units")
+    for number, title in enumerate(("part", "vice")):
+        put(JOB_NAME, "title", title, "row", ("offset", number))
+    for number, _ in enumerate(job.operation):
+        put(JOB_NAME, "comment", None, "name", ("operation", number))
+    put(job.part, "title", name, "name")
+    put(job.part, "name", name, "units")
+    put(job.fixture, "name", "vice", "units")
+    put(job.machine, "name", NEUTRAL_MACHINE, "units")
+    return texts
 
 
 def _from_drawing(editor: JobEditor, source: DrawingSource) -> Change:

@@ -6,7 +6,7 @@ from pathlib import Path
 
 from brisk_anchor.core.errors import DrawingFileError
 from brisk_anchor.exchange.part_formats import read_part_file
-from brisk_anchor.exchange.read_part import Point, ReadPart, Round, box_of, straight_edges
+from brisk_anchor.exchange.read_part import Point, ReadPart, Round, box_of, slot_of, straight_edges
 from brisk_anchor.exchange.toml_files import MILLIMETRES
 from brisk_anchor.services.job.job_models import PartFile
 from brisk_anchor.services.job.job_text import figure, quoted
@@ -90,7 +90,7 @@ def part_text(read: ReadPart, name: str, *, depth: float, thickness: float | Non
     parts = []
     for number, bore in enumerate(bores, 1):
         edge = bore.top if bore.top is not None else top
-        title = f"bore ⌀{bore.diameter:g}" + (f", layer {bore.layer}" if bore.layer else "")
+        title = f"bore {number} ⌀{bore.diameter:g}" + (f", layer {bore.layer}" if bore.layer else "")
         more = [f"size = {figure(bore.diameter)}", f"size_limit = {figure(max(0.2, bore.diameter * 0.01))}"]
         more.append(f"depth = {figure(depth)}")
         parts.append(_feature(f"bore {number}", title, "bore", "body", (*bore.centre, edge), more))
@@ -120,20 +120,20 @@ def _points(ring: tuple[Point, ...]) -> str:
 def _openings(read: ReadPart, top: float, depth: float) -> list[str]:
     """Rectangular openings as pockets, slender ones as slots."""
     found = []
-    boxes = [box for ring in read.openings if (box := box_of(ring)) is not None]
+    boxes = [box for ring in read.openings if (box := box_of(ring) or slot_of(ring)) is not None]
     for number, box in enumerate(boxes, 1):
         narrow, wide = sorted(box.sizes)
         more = [f"size_limit = {figure(max(0.2, narrow * 0.01))}", f"depth = {figure(depth)}"]
         if abs(box.angle) > 1e-3:
             more.append(f"angle = {figure(box.angle)}")
-        if wide > _SLENDER * narrow:
+        if wide > _SLENDER * narrow or box.rounded:
             kind, across = "slot", box.sizes[0] == narrow
             walls = '["LEFT", "RIGHT"]' if across else '["DOWN", "UP"]'
             more = [f"walls = {walls}", f"size = {figure(narrow)}", *more]
         else:
             kind = "pocket"
             more = [f"size = {figure(box.sizes[0])}", f"size_y = {figure(box.sizes[1])}", *more]
-        title = f"{kind} {box.sizes[0]:g} × {box.sizes[1]:g}"
+        title = f"{kind} {number}, {box.sizes[0]:g} × {box.sizes[1]:g}"
         found.append(_feature(f"{kind} {number}", title, kind, "body", (*box.middle, top), more))
     return found
 

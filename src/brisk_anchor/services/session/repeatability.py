@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from datetime import date
 
@@ -107,16 +107,24 @@ def keep_repeatability(session: Session, measurement: Measurement, found: Sequen
     return f"One touch{where} scatters by {um(u)}, from {freedom + 1} touches. Measure again: all is stale."
 
 
-def repeat(session: Session, measurement: Measurement, times: int) -> list[Repeated]:
-    """Measure the same feature many times; nothing of it is kept as a measurement.
+def repeat(
+    session: Session, measurement: Measurement, times: int, go_on: Callable[[int], bool] = lambda _: True
+) -> list[Repeated]:
+    """Measure the same feature many times; nothing of it is kept as a measurement. It may run in a thread.
+
+    `go_on` is asked before each run, with how many are done; False ends it.
 
     Raises:
-        PlanError: too few or too many runs. BriskAnchorError: a run did not end well; nothing is told then.
+        PlanError: too few or too many runs, or it was ended. BriskAnchorError: a run did not end well. Nothing is told
+        then.
     """
     if not 2 <= times <= MOST:
         raise PlanError(f"{times} runs are no repeatability run", f"It takes 2 to {MOST}", "")
     features = []
-    for _ in range(times):
+    for done in range(times):
+        if not go_on(done):
+            session.link.settle()
+            raise PlanError(f"Stopped after {done} of {times} runs", "Nothing of them is kept", "Y begins anew")
         program = session.planner.measuring_program(measurement)
         run = session.runner.start(program)
         run.to_end()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from threading import Event
 from typing import TYPE_CHECKING
 
 from textual.app import ComposeResult
@@ -30,6 +31,7 @@ from brisk_anchor.tui.view_state import JOG_STEPS, Measuring, ViewState
 
 if TYPE_CHECKING:
     from brisk_anchor.core.features.measuring import Measurement
+    from brisk_anchor.services.session.repeatability import Repeated
 
 _REPEATS = 25
 
@@ -244,16 +246,38 @@ class BenchView(DrawnView):
     def repeat(self) -> None:
         """Measure the last feature many times, and show how its figures spread."""
         from brisk_anchor.services.session.repeatability import repeat
-        from brisk_anchor.tui.bench.repeat_sheet import RepeatSheet
 
         view_state = self.stage.free()
         if view_state is None or (last := self._last(view_state)) is None:
             return
-        try:
-            found = repeat(view_state.session, last, _REPEATS)
-        except BriskAnchorError as error:
-            self.stage.show_all(keep_prompt=True)
-            self.stage.complain(error)
+        stopped = Event()
+        view_state.repeating = stopped
+        self.stage.tell(f"Measuring {last.title or last.name} {_REPEATS} times.", "Esc stops it.")
+
+        def go_on(done: int) -> bool:
+            words = f"{last.title or last.name}: {done} of {_REPEATS} runs done."
+            self.stage.from_background(lambda: self.stage.tell(words, "Esc stops it."))
+            return not stopped.is_set()
+
+        def work() -> None:
+            try:
+                found = repeat(view_state.session, last, _REPEATS, go_on)
+            except BriskAnchorError as error:
+                ended = error
+                self.stage.from_background(lambda: self._repeated(view_state, last, ended))
+            else:
+                self.stage.from_background(lambda: self._repeated(view_state, last, found))
+
+        self.stage.in_background(work, "repeat")
+
+    def _repeated(self, view_state: ViewState, last: Measurement, found: list[Repeated] | BriskAnchorError) -> None:
+        """Show what the runs gave, or why they ended."""
+        from brisk_anchor.tui.bench.repeat_sheet import RepeatSheet
+
+        view_state.repeating = None
+        self.stage.show_all()
+        if isinstance(found, BriskAnchorError):
+            self.stage.complain(found)
             return
         title = last.title or last.name
 
@@ -265,8 +289,6 @@ class BenchView(DrawnView):
             except BriskAnchorError as error:
                 return error.one_line()
             return f"Written: {' and '.join(path.name for path in paths)} in {paths[0].parent}"
-
-        self.stage.show_all()
 
         def keep() -> str:
             from brisk_anchor.services.session.repeatability import keep_repeatability
@@ -503,6 +525,9 @@ class BenchView(DrawnView):
         """Stop the machine, or leave what was begun."""
         view_state = self.view_state
         if view_state is None:
+            return
+        if view_state.repeating is not None:
+            view_state.repeating.set()
             return
         if view_state.running is not None:
             view_state.running.player.stop()
