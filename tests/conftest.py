@@ -12,6 +12,7 @@ from sqlalchemy import text
 from brisk_anchor.book.address import BookAddress
 from brisk_anchor.book.store import Book
 from brisk_anchor.core.features.touches import Stylus
+from brisk_anchor.core.quantities import Unit, show_in
 from brisk_anchor.nc.profile.control_profile import Profile, shipped_profile
 from brisk_anchor.services.paths import HOME_VARIABLE
 from brisk_anchor.services.session.book_opening import BOOK_VARIABLE
@@ -23,6 +24,12 @@ from tests import postgres
 # The same examples in every run: a test that fails must fail again.
 settings.register_profile("steady", derandomize=True, deadline=None)
 settings.load_profile("steady")
+
+
+@pytest.fixture(autouse=True)
+def lengths_in_mm():
+    """Each test begins with lengths shown in mm, whatever the one before did."""
+    show_in(Unit.MM)
 
 
 @pytest.fixture(autouse=True)

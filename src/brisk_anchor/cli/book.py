@@ -10,8 +10,9 @@ from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
+from brisk_anchor.cli.options import unit_option
 from brisk_anchor.core.errors import BookError
-from brisk_anchor.core.quantities import Unit, dim, expanded, signed_dim, signed_num, unit_named
+from brisk_anchor.core.quantities import along, dim, expanded, signed_bare, signed_dim
 
 if TYPE_CHECKING:
     from brisk_anchor.services.offsets.book_rows import BookLine
@@ -53,7 +54,7 @@ def session_of(job: Path | None) -> Session:
 
 
 def _figures(values: dict[str, float]) -> str:
-    return "  ".join(f"{axis.upper()} {value:+12.4f}" for axis, value in values.items())
+    return "  ".join(f"{axis.upper()} {along(axis, value):>15}" for axis, value in values.items())
 
 
 def _data(line: BookLine) -> dict[str, Any]:
@@ -78,14 +79,6 @@ def _data(line: BookLine) -> dict[str, Any]:
 
 def _print(data: object) -> None:
     typer.echo(json.dumps(data, indent=1, ensure_ascii=False))
-
-
-def _unit(word: str | None) -> Unit | None:
-    """The unit that was said, None where none was."""
-    unit = unit_named(word) if word is not None else None
-    if word is not None and unit is None:
-        raise typer.BadParameter(f"“{word}” is no unit: mm or inch")
-    return unit
 
 
 @app.command("list")
@@ -124,8 +117,9 @@ def show(row: RowArgument, job: JobOption = None, as_json: JsonOption = False) -
     chain = session.ledger.chain_of_values(row)
     for axis in chain.axes if chain else ():
         for term in axis.terms:
-            spread = "" if term.u is None else f"  {expanded(term.u, k=term.k)}"
-            typer.echo(f"  {term.sign or ' ':<2}{term.label:<44}{term.value:>14.4f}{spread}  {term.source}")
+            spread = "" if term.u is None else f"  {expanded(term.u, k=term.k, axis=axis.axis)}"
+            value = along(axis.axis, term.value, signed=False)
+            typer.echo(f"  {term.sign or ' ':<2}{term.label:<44}{value:>18}{spread}  {term.source}")
         if axis.stated and axis.budget:
             typer.echo(f"    {budget_words(axis)}")
     for words in (*chain.notes, *(f"not in the ±: {lacking}" for lacking in chain.without)) if chain else ():
@@ -178,7 +172,9 @@ def compare(
     session = session_of(job)
     path = Path(against)
     other = (
-        read_reference(session, path, _unit(units)) if path.suffix and path.exists() else reference(session, against)
+        read_reference(session, path, unit_option(units))
+        if path.suffix and path.exists()
+        else reference(session, against)
     )
     found = [(line, other.difference(line)) for line in lines(session)]
     if as_json:
@@ -218,7 +214,7 @@ def import_(
     from brisk_anchor.services.offsets.offset_book import take_over
 
     session = session_of(job)
-    other = read_reference(session, file, _unit(units))
+    other = read_reference(session, file, unit_option(units))
     for row, values in other.values.items():
         session.profile.row(row)
         line = line_of(session, row)
@@ -253,11 +249,11 @@ def fits(
         for row in fit.rows:
             for tool in row.tools:
                 shown = "  ".join(
-                    f"{a.axis.upper()} {signed_num(a.low, 3)} to {signed_num(a.high, 3)}" for a in tool.axes
+                    f"{a.axis.upper()} {signed_bare(a.low, 3)} to {signed_bare(a.high, 3)}" for a in tool.axes
                 )
                 typer.echo(f"{row.row:<10}T{tool.tool:<4}{shown}")
             for axis, room in row.room.items():
-                told = f"{signed_num(room[0], 3)} to {signed_dim(room[1], 3)}" if room else "no move of the zero helps"
+                told = f"{signed_bare(room[0], 3)} to {signed_dim(room[1], 3)}" if room else "no move of the zero helps"
                 typer.echo(f"{'':<10}{axis.upper()} may move {told}")
         for line in words(fit):
             typer.echo(line)

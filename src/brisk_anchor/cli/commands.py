@@ -10,9 +10,11 @@ import typer
 
 from brisk_anchor import __version__
 from brisk_anchor.cli.book import app as book_app
+from brisk_anchor.cli.options import unit_option
 from brisk_anchor.cli.plan import app as plan_app
 from brisk_anchor.cli.weave import weave
 from brisk_anchor.core.errors import BriskAnchorError
+from brisk_anchor.core.quantities import prefer
 from brisk_anchor.services.paths import DEMO_SPEED
 
 app = typer.Typer(
@@ -38,8 +40,16 @@ def _root(
     version: Annotated[
         bool, typer.Option("--version", callback=_version, is_eager=True, help="Show the version and end.")
     ] = False,
+    show: Annotated[
+        str | None,
+        typer.Option(
+            "--show", envvar="BRISK_ANCHOR_UNITS", help="Show and take lengths in mm or inch, whatever a job says."
+        ),
+    ] = None,
 ) -> None:
     """Options that go before a command."""
+    if (unit := unit_option(show)) is not None:
+        prefer(unit)
 
 
 @app.command()
@@ -89,7 +99,10 @@ def new(
     name: Annotated[str | None, typer.Option("--name", help="Name of the part and the job.")] = None,
     depth: Annotated[float | None, typer.Option("--depth", min=0.1, help="How deep the ball goes, mm.")] = None,
     thickness: Annotated[float | None, typer.Option("--thickness", help="Height of a drawn part, mm.")] = None,
-    units: Annotated[str | None, typer.Option("--units", help="mm or inch: of the plate's figures, of a drawing that does not say, and what is shown.")] = None,
+    units: Annotated[
+        str | None,
+        typer.Option("--units", help="mm or inch: of a plate and what is shown, or of a drawing."),
+    ] = None,
     layer: Annotated[list[str] | None, typer.Option("--layer", help="Only this layer; may be given again.")] = None,
     machine_only: Annotated[
         bool, typer.Option("--machine-only", help="A machine alone: what is on its table is touched, not drawn.")
@@ -110,7 +123,7 @@ def new(
         raise BriskAnchorError("A part is a plate or a drawing, not both", "", "Leave one out")
     layers = frozenset(layer) if layer else None
     source = DrawingSource(drawing, units, layers, depth, thickness) if drawing is not None else None
-    unit = unit_option(units)
+    unit = unit_option(units) if drawing is None else None
     paths, told = begin_job(folder, like=like, name=name, plate=plate, drawing=source, unit=unit)
     for path in paths:
         typer.echo(f"Written {path}")

@@ -29,6 +29,11 @@ class Unit(Enum):
     INCH = "in"
 
     @property
+    def word(self) -> str:
+        """The unit as it stands alone."""
+        return "mm" if self is Unit.MM else "inch"
+
+    @property
     def in_mm(self) -> Fraction:
         """Millimetres in one of this unit, exactly."""
         return Fraction(1) if self is Unit.MM else MM_PER_INCH
@@ -46,6 +51,21 @@ def unit_named(word: str) -> Unit | None:
 
 _shown = [Unit.MM]
 """The unit that lengths are shown and typed in by this process: the one thing a person's screen has for all."""
+
+
+_preferred: list[Unit] = []
+"""What the person at the screen asked for, whatever a job says; empty where nothing was."""
+
+
+def prefer(unit: Unit) -> None:
+    """Show lengths in a unit whatever a job or a machine says: a person asked for it."""
+    _preferred[:] = [unit]
+    show_in(unit)
+
+
+def show_as_described(unit: Unit) -> None:
+    """Show lengths in the unit of a job or machine, unless the person asked for another."""
+    show_in(_preferred[0] if _preferred else unit)
 
 
 def shown_unit() -> Unit:
@@ -200,13 +220,33 @@ def signed_num(value: float, decimals: int | None = None) -> str:
     return quantity(value, Dimension.NUMBER, decimals, signed=True)
 
 
-def expanded(u: float, decimals: int = 4, *, k: float = COVERAGE) -> str:
-    """The ± of a standard uncertainty, without a unit; `k` its coverage factor.
+def expanded(u: float, decimals: int = 4, *, k: float = COVERAGE, axis: str = "") -> str:
+    """The ± of a standard uncertainty of a length, without its unit; of an angle where `axis` is r.
+
+    `k` is its coverage factor.
 
     >>> expanded(0.00105)
     '±0.0021'
     """
-    return f"±{_digits(k * u, decimals)}"
+    return f"±{quantity(k * u, _dimension(axis), decimals, bare=True).rstrip('°')}"
+
+
+def along(axis: str, value: float, decimals: int | None = 4, *, signed: bool = True, bare: bool = False) -> str:
+    """A figure of an axis: a length along X, Y, Z with its unit; an angle, r, in degrees. `bare` leaves a length's out.
+
+    >>> along("x", -12.5), along("r", 0.25)
+    ('−12.5000 mm', '+0.2500°')
+    """
+    return quantity(value, _dimension(axis), decimals, signed=signed, bare=bare and axis != "r")
+
+
+def _dimension(axis: str) -> Dimension:
+    return Dimension.ANGLE if axis == "r" else Dimension.LENGTH
+
+
+def in_shown(value: float) -> float:
+    """A length, mm, as a number of the unit that is shown: for charts."""
+    return value / float(shown_unit().in_mm)
 
 
 def age_words(seconds: float) -> str:

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.offsets.setup import Setup
+from brisk_anchor.core.quantities import shown_unit
 from brisk_anchor.drawings.paper import (
     FAINT,
     INK,
@@ -112,7 +113,7 @@ def _legend(figure: Figure, content: PlanContent) -> None:
         axes.plot((x, x + 12), (2.5, 2.5), **style)
         axes.text(x + 14, 2.5, kind, fontsize=7, color=QUIET, va="center")
     axes.plot((104,), (2.5,), marker="x", markersize=4, color=INK)
-    axes.text(107, 2.5, "touch; figures in mm", fontsize=7, color=QUIET, va="center")
+    axes.text(107, 2.5, f"touch; figures in {shown_unit().word}", fontsize=7, color=QUIET, va="center")
 
 
 def _box(content: PlanContent) -> tuple[Vector, Vector]:

@@ -11,7 +11,7 @@ from brisk_anchor.core.offsets.chain import Chain, budget_words
 from brisk_anchor.core.offsets.proof import Proof
 from brisk_anchor.core.offsets.rules import FromFeature
 from brisk_anchor.core.offsets.setup import Setup
-from brisk_anchor.core.quantities import Dimension, expanded, num, quantity, signed_num, um
+from brisk_anchor.core.quantities import along, bare, expanded, shown_unit, signed_bare, um
 from brisk_anchor.drawings.paper import (
     INK,
     LIVE,
@@ -151,7 +151,7 @@ def _machine_views(figure: Figure, content: SheetContent) -> None:
 
 
 def _figure(value: float) -> str:
-    return signed_num(value, 4)
+    return signed_bare(value, 4)
 
 
 def _detail(figure: Figure, content: SheetContent) -> None:
@@ -178,7 +178,7 @@ def _detail(figure: Figure, content: SheetContent) -> None:
         if not {"x", "y"} <= set(feature.axes):
             continue
         x, y = feature.coordinate("x"), feature.coordinate("y")
-        sizes = " × ".join(num(size, 4) for size in feature.sizes.values())
+        sizes = " × ".join(bare(size, 4) for size in feature.sizes.values())
         axes.plot((x,), (y,), marker="+", markersize=9, color=MARK)
         words = f"{drawn[feature.name].title}\n{feature.kind.size_sign} {sizes}".replace("\n ", "\n")
         leader = {"arrowstyle": "-", "color": MARK, "linewidth": 0.5}
@@ -188,11 +188,11 @@ def _detail(figure: Figure, content: SheetContent) -> None:
         rule_x, rule_y = rules["x"], rules["y"]
         if isinstance(rule_x, FromFeature) and rule_x.drawing:
             axes.annotate("", (x, oy), (ox, oy), arrowprops={"arrowstyle": "<|-|>", **line})
-            axes.text((x + ox) / 2, oy - 2.2 * scale, f"{num(rule_x.drawing)}", ha="center", va="top", color=QUIET)
+            axes.text((x + ox) / 2, oy - 2.2 * scale, bare(rule_x.drawing), ha="center", va="top", color=QUIET)
             axes.plot((x, x), (oy, y), **line, linestyle=":")
         if isinstance(rule_y, FromFeature) and rule_y.drawing:
             axes.annotate("", (ox, y), (ox, oy), arrowprops={"arrowstyle": "<|-|>", **line})
-            axes.text(ox - 1.5 * scale, (y + oy) / 2, f"{num(rule_y.drawing)}", ha="right", va="center", color=QUIET)
+            axes.text(ox - 1.5 * scale, (y + oy) / 2, bare(rule_y.drawing), ha="right", va="center", color=QUIET)
             axes.plot((ox, x), (y, y), **line, linestyle=":")
 
 
@@ -204,16 +204,22 @@ def _chain_text(figure: Figure, content: SheetContent) -> None:
     for chain in content.chain.axes:
         rows.append((chain.axis.upper(), "", "", "", True))
         for term in chain.terms:
-            spread = "" if term.u is None else f"{expanded(term.u, k=term.k)}"
+            spread = "" if term.u is None else f"{expanded(term.u, k=term.k, axis=chain.axis)}"
             last = term is chain.terms[-1]
-            rows.append((term.sign, term.label, quantity(term.value, Dimension.NUMBER, 4, signed=last), spread, last))
+            rows.append((term.sign, term.label, along(chain.axis, term.value, signed=last, bare=True), spread, last))
         if chain.stated and chain.budget:
             rows.append(("", shorten(budget_words(chain), 66, placeholder=" …"), "", "", False))
     words = _below(content)
     room = 0.97 - 0.045 * len(words) - 0.03
     pitch = min(0.062, room / max(1, len(rows)))
     size = min(7.5, 7.5 * pitch / 0.04)
-    axes.text(0, 1.02, f"The chain of {content.chain.row}   ± is at 95 %", transform=axes.transAxes, color=QUIET)
+    axes.text(
+        0,
+        1.02,
+        f"The chain of {content.chain.row}   ± is at 95 %, lengths in {shown_unit().word}",
+        transform=axes.transAxes,
+        color=QUIET,
+    )
     y = 0.97
     for sign, label, value, spread, strong in rows:
         weight = "bold" if strong else "normal"

@@ -122,6 +122,7 @@ class Do(Enum):
     NEXT_ROW = "next_row"
     STOP = "stop"
     VIEW = "view"
+    OTHER_UNIT = "other_unit"
     HELP = "help"
     QUIT = "quit"
 
@@ -510,6 +511,9 @@ ACTIONS: tuple[Action, ...] = (
     Action(Do.NEXT_ROW, (), "tab", "Tab", "next offset", "Go to the next offset the job needs."),
     Action(Do.STOP, (), "escape", "Esc", "stop", "Stop the run, or leave what was begun."),
     *(Action(Do.VIEW, (view.name,), view.key, view.key, view.title, view.line, line=False) for view in VIEWS),
+    Action(
+        Do.OTHER_UNIT, (), "I", "I", "mm/inch", "Show lengths in the other unit; nothing stored changes.", line=False
+    ),
     Action(Do.HELP, (), "question_mark", "?", "help", "What can be done here.", line=False),
     Action(Do.QUIT, (), "q,ctrl+q", "q", "quit", "Leave; everything stored is in the book.", line=False),
 )

@@ -22,13 +22,16 @@ from textual.theme import Theme
 from textual.widgets import ContentSwitcher, Static
 
 from brisk_anchor.core.errors import BookTamperedError, BriskAnchorError
+from brisk_anchor.core.quantities import Unit, show_in, shown_unit
 from brisk_anchor.core.uncertainty import coverage
 from brisk_anchor.services.paths import DEMO_SPEED
 from brisk_anchor.tui.actions import ACTIONS, Action, Do
 from brisk_anchor.tui.base import Handlers, View
+from brisk_anchor.tui.choice_list import ChoiceList
 from brisk_anchor.tui.drawing import Drawing
 from brisk_anchor.tui.entry import EntryLine, Question, Words
 from brisk_anchor.tui.frame import KeyLine, Ladder, Prompt, TopLine
+from brisk_anchor.tui.panels import LatePanel
 from brisk_anchor.tui.patience import Patience
 from brisk_anchor.tui.theme import SLATE
 from brisk_anchor.tui.view_state import ViewState
@@ -278,7 +281,7 @@ class BriskAnchorApp(App[int]):
             *([("book", "does not answer")] if view_state.book_silent else []),
             ("setting", view_state.row),
             ("by hand", hand.name) if hand else ("tool", tool),
-            ("", "mm"),
+            ("", shown_unit().word),
         ]
         self.query_one(TopLine).tell(left, right)
         names = [row.row for row in setup.rows]
@@ -414,6 +417,7 @@ class BriskAnchorApp(App[int]):
         """How the application does what is the same in every view, or changes the view."""
         return {
             Do.HELP: self.do_help,
+            Do.OTHER_UNIT: self.do_other_unit,
             Do.QUIT: self.do_quit,
             Do.VIEW: self.go_to,
             Do.PROVE: self.do_prove,
@@ -445,6 +449,20 @@ class BriskAnchorApp(App[int]):
         if len(self.screen_stack) > 1:
             self.screen.dismiss()
         self.push_screen(Palette(id="--command-palette"))
+
+    def do_other_unit(self) -> None:
+        """Show and take lengths in the other unit from now on; nothing that is stored changes."""
+        show_in(Unit.INCH if shown_unit() is Unit.MM else Unit.MM)
+        for panel in self.query(LatePanel):
+            panel.forget()
+        for listed in self.query(ChoiceList):
+            listed.forget()
+        self.show_all(keep_prompt=bool(self.view_state and self.view_state.moving))
+        self.tell(
+            f"Lengths are shown and typed in {shown_unit().word} now.",
+            "I changes back. Nothing that is stored changed.",
+            "ask",
+        )
 
     def do_help(self) -> None:
         """Help for this view."""

@@ -77,6 +77,10 @@ class ChoiceList(OptionList):
             self._put_together()
         self._mark()
 
+    def forget(self) -> None:
+        """Put the rows together anew the next time, even with the same key: figures are shown in another unit."""
+        self._key = None
+
     def on_resize(self, event: events.Resize) -> None:
         """Rows for the new width."""
         self._put_together()

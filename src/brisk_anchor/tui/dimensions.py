@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from typing import TYPE_CHECKING
 
-from brisk_anchor.core.quantities import signed_num
+from brisk_anchor.core.quantities import signed_bare
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.canvas import Canvas, Projection
 
@@ -31,7 +31,7 @@ def draw_dimensions(canvas: Canvas, picture: Picture, zero: Vector, view: Projec
     for feature in setup.features:
         x, y, _ = feature.machine
         column, row = view.cell(x, y)
-        words = f"{signed_num(x - zero[0])} {signed_num(y - zero[1])}"
+        words = f"{signed_bare(x - zero[0])} {signed_bare(y - zero[1])}"
         if _free(canvas, column, row, len(words) + 1):
             canvas.write(column, row, "·" + words, theme.SAND)
     for word in setup.words:
@@ -67,10 +67,10 @@ def _distances(canvas: Canvas, zero: Vector, place: Vector, view: Projection, se
     canvas.write(column, row, "◎", f"bold {theme.SAND}")
     along, across = place[0] - zero[0], place[second] - zero[second]
     if second == 1:
-        words = f"X {signed_num(along, 3)}".replace("-", "−")
+        words = f"X {signed_bare(along, 3)}".replace("-", "−")
         middle = int((start[0] + corner[0]) / 4) - len(words) // 2
         canvas.write(max(0, middle), int(corner[1] // 4) + 1, words, theme.SAND)
-    words = f"{'XYZ'[second]} {signed_num(across, 3)}".replace("-", "−")
+    words = f"{'XYZ'[second]} {signed_bare(across, 3)}".replace("-", "−")
     canvas.write(column + 2, max(0, int((corner[1] + end[1]) / 8)), words, theme.SAND)
 
 

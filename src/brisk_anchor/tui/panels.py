@@ -36,6 +36,10 @@ class LatePanel(Widget):
         self._key, self._make = key, make
         self.refresh()
 
+    def forget(self) -> None:
+        """Draw it anew the next time, even with the same key: figures are shown in another unit."""
+        self._key = None
+
     def tell_text(self, text: Text, rows: int | None = None) -> None:
         """Show words that do not depend on the size."""
         self.tell_late((text.plain, tuple(text.spans)), lambda _width, _height: text, rows)

@@ -19,7 +19,17 @@ from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.offsets.chain import Chain
 from brisk_anchor.core.offsets.conditions import Conditions, usual_growth
 from brisk_anchor.core.offsets.proof import Agreement
-from brisk_anchor.core.quantities import deg, dim, expanded, num, signed_deg, signed_dim, signed_num, um
+from brisk_anchor.core.quantities import (
+    bare,
+    deg,
+    dim,
+    expanded,
+    num,
+    signed_bare,
+    signed_deg,
+    signed_dim,
+    um,
+)
 from brisk_anchor.core.uncertainty.coverage import chi_square_limit
 from brisk_anchor.core.uncertainty.residuals import SMALL_ALARM
 
@@ -142,7 +152,7 @@ def look_at_measurement(measurement: Measurement, travel: Travel) -> list[Findin
                 looks.append(
                     Finding.stopping(
                         f"{name} needs {axis.upper()} {signed_dim(value, 3)}; "
-                        f"the travel is {signed_num(low, 3)} to {signed_num(high, 3)}",
+                        f"the travel is {signed_bare(low, 3)} to {signed_bare(high, 3)}",
                         "The machine would stop with a travel alarm on the way",
                         "Move the set-up, the start or the clear height",
                     )
@@ -201,7 +211,7 @@ def look_at_one_touch(measurement: Measurement) -> list[Finding]:
     return [
         Finding.warning(
             f"{m.title or m.name} is touched once a wall: "
-            f"turned by {deg(m.turn_uncertainty)} it is told {num(off, 3)} off",
+            f"turned by {deg(m.turn_uncertainty)} it is told {bare(off, 3)} off",
             "One touch tells nothing of how a wall lies",
             "Touch each wall twice: state spread",
         )
@@ -238,7 +248,7 @@ def look_at_feature(
         if abs(error) > size_limit:
             looks.append(
                 Finding.stopping(
-                    f"{feature.name} measures {sign}{dim(found, 4)}, {signed_num(error, 4)} from {sign}{num(wanted)}",
+                    f"{feature.name} measures {sign}{dim(found, 4)}, {signed_bare(error, 4)} from {sign}{bare(wanted)}",
                     _guess(error, wanted, max((t.stylus.ball_diameter for t in feature.touches), default=0.0)),
                     "Check which feature was touched, and with which stylus",
                 )
@@ -248,7 +258,7 @@ def look_at_feature(
     if feature.kind.is_round and noise and widest > _SHORT_ARC * noise:
         looks.append(
             Finding.warning(
-                f"The touches of {feature.name} lie on a short arc: its centre is known to {expanded(widest)} mm only",
+                f"The touches of {feature.name} lie on a short arc: its centre is known to ±{dim(2 * widest, 4)} only",
                 f"Each touch is good to {expanded(noise)}; on a short arc that counts {num(widest / noise, 0)} times",
                 "Touch further round, or give the diameter where it is known",
             )
@@ -341,7 +351,7 @@ def look_at_jump(chain: Chain, held: Mapping[str, float], limit: float | None) -
         if limit is not None and axis.axis in AXES and axis.written and abs(moved) > limit:
             looks.append(
                 Finding.stopping(
-                    f"{chain.row} {axis.axis.upper()} moves {signed_dim(moved, 3)}; this row's limit is {num(limit)}",
+                    f"{chain.row} {axis.axis.upper()} moves {signed_dim(moved, 3)}; this row's limit is {bare(limit)}",
                     "Someone set the limit because a jump of that size has been a mistake",
                     "Measure again; if it is meant, change the limit in the book first",
                 )
@@ -394,7 +404,7 @@ def look_at_store(
                 looks.append(
                     Finding.stopping(
                         f"{chain.row} {axis.upper()} jumps {signed_dim(jump, 3)} from {reference_name} "
-                        f"(limit {num(jump_limit)})",
+                        f"(limit {bare(jump_limit)})",
                         _guess_jump(jump, value, reference[axis], chain),
                         "Check the drawing position and the stylus; measure again",
                     )
@@ -413,7 +423,7 @@ def look_at_turn(chain: Chain) -> list[Finding]:
     for axis in chain.axes:
         share = sum(line.share for line in axis.budget if line.label == TURN)
         if share > TURN_SHARE and axis.axis in AXES and axis.expanded > _ONE_TOUCH:
-            found.append(f"{axis.axis.upper()} ±{num(axis.expanded, 3)}")
+            found.append(f"{axis.axis.upper()} ±{bare(axis.expanded, 3)}")
     if not found:
         return []
     return [

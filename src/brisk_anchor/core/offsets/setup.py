@@ -11,7 +11,7 @@ from brisk_anchor.core.features.touches import Stylus
 from brisk_anchor.core.kinds import FeatureKind, Vector
 from brisk_anchor.core.offsets.conditions import AS_STATED, Conditions
 from brisk_anchor.core.offsets.rules import FromFeature, FromFit, FromTable, Keep, Rule, Turner, features_in
-from brisk_anchor.core.quantities import num
+from brisk_anchor.core.quantities import bare
 from brisk_anchor.core.tools.hand_tools import HandTool
 from brisk_anchor.core.tools.shelf import Shelf
 
@@ -115,8 +115,8 @@ class DrawnFeature:
     def size_words(self) -> str:
         """Its nominal size for a list, mm: "⌀38", "12 wide" or "60×40"; empty for a surface."""
         if self.size and self.size_y is None and not self.kind.is_round:
-            return f"{num(self.size)} wide"
-        sizes = "×".join(f"{num(size)}" for size in (self.size, self.size_y) if size)
+            return f"{bare(self.size)} wide"
+        sizes = "×".join(f"{bare(size)}" for size in (self.size, self.size_y) if size)
         return f"{self.kind.size_sign}{sizes}" if sizes else ""
 
 

@@ -87,6 +87,7 @@ class MachineDescription(FileSection):
 
     form: Literal["brisk-anchor-machine-file-1"]
     units: Literal["mm", "inch"]
+    display: Literal["mm", "inch"] | None = None
     name: Name
     kind: Literal["vertical mill", "horizontal mill", "mill with rotary table", "trunnion mill", "lathe"]
     profile: Annotated[str, Field(max_length=200)]
@@ -136,7 +137,7 @@ class MachineDescription(FileSection):
             }
             for r in self.rotary
         ]
-        wanted = self.model_dump(exclude={"form", "units", "probe", "tool", "hand_tool", "setter", "rotary"})
+        wanted = self.model_dump(exclude={"form", "units", "display", "probe", "tool", "hand_tool", "setter", "rotary"})
         return MachineSection.model_validate(wanted | {"rotary": rotary, "position": self.home})
 
 
@@ -303,6 +304,7 @@ class JobFile(FileSection):
 
     form: Literal["brisk-anchor-job-1"]
     units: Literal["mm", "inch"]
+    display: Literal["mm", "inch"] | None = None
     name: Annotated[str, Field(min_length=1, max_length=40, pattern=r"^[A-Za-z0-9][A-Za-z0-9 _.\-]*$")]
     title: Annotated[str, Field(max_length=120)]
     company: Annotated[str, Field(max_length=80)] = ""

@@ -13,6 +13,7 @@ from typing import TypeVar
 from pydantic import ValidationError
 
 from brisk_anchor.core.errors import ExportError, Fault, JobError, ProfileError
+from brisk_anchor.core.quantities import Unit
 from brisk_anchor.exchange.files import write_whole
 from brisk_anchor.exchange.toml_files import MILLIMETRES, finding_at, in_millimetres, parse, read_text
 from brisk_anchor.nc.profile.control_profile import Profile, findings_of, profile_of, shipped_profiles
@@ -24,7 +25,7 @@ from brisk_anchor.services.job.job_models import (
     MachineDescription,
     PartFile,
 )
-from brisk_anchor.services.job.job_text import JOB_NAME
+from brisk_anchor.services.job.job_text import JOB_NAME, quoted, with_key
 from brisk_anchor.services.job.twin import compose, machine_alone
 from brisk_anchor.services.measure.cautions import cautions
 from brisk_anchor.services.measure.reach import reaches
@@ -34,6 +35,8 @@ from brisk_anchor.standin.solid_file import FileSection
 
 Model = TypeVar("Model", JobFile, MachineDescription, PartFile, FixtureFile)
 MACHINE_NAME = "machine.toml"
+UNITS = {"mm": Unit.MM, "inch": Unit.INCH}
+"""Units by what a file calls them."""
 FILES: dict[str, type[FileSection]] = {
     "job": JobFile,
     "machine": MachineDescription,
@@ -52,6 +55,11 @@ class Job:
     part: PartFile
     fixture: FixtureFile
     profile: Profile
+
+    @property
+    def unit(self) -> Unit:
+        """What it is shown and typed in: as the job says, else its machine, else as its own file is written."""
+        return UNITS[self.job.display or self.machine.display or self.job.units]
 
     def scene(self, roll: int) -> SceneFile:
         """The stand-in's scene: what is described, with errors of real life drawn from the stated variation.
@@ -111,6 +119,11 @@ class MachineAlone:
     path: Path
     machine: MachineDescription
     profile: Profile
+
+    @property
+    def unit(self) -> Unit:
+        """What it is shown and typed in."""
+        return UNITS[self.machine.display or self.machine.units]
 
     def scene(self) -> SceneFile:
         """The stand-in's scene: an empty table."""

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from brisk_anchor.core.features.touches import AXES
 from brisk_anchor.core.kinds import Vector
-from brisk_anchor.core.quantities import signed_deg, signed_num
+from brisk_anchor.core.quantities import shown_unit, signed_bare, signed_deg
 from brisk_anchor.nc.read.expressions import ExpressionError
 from brisk_anchor.nc.read.port import LENGTH, LENGTH_WEAR, RADIUS, RADIUS_WEAR
 from brisk_anchor.nc.read.variables import Variables
@@ -27,7 +27,7 @@ class Table:
 
 
 def _mm(value: float) -> str:
-    return signed_num(value, 4)
+    return signed_bare(value, 4)
 
 
 def work_position(control: Control, spindle: Vector) -> Vector:
@@ -75,6 +75,7 @@ def _offsets(control: Control) -> Table:
         rows.append((name, *values, *(signed_deg(angles.get(letter, 0.0), 3) for letter in letters)))
     extended = control.profile.extended
     note = f"{extended.count} extended rows besides, shown once they are written" if extended and extended.count else ""
+    note = f"lengths in {shown_unit().word}{f'; {note}' if note else ''}"
     return Table(("row", *(axis.upper() for axis in AXES), *letters), tuple(rows), marked, note)
 
 
@@ -94,7 +95,12 @@ def _tools(control: Control) -> Table:
             except ValueError:
                 figures.append("empty")
         rows.append((f"T{number}", *figures, tool.name))
-    return Table(("tool", "length", "wear", "radius", "wear", "name"), tuple(rows), marked, "▸ in the spindle")
+    return Table(
+        ("tool", "length", "wear", "radius", "wear", "name"),
+        tuple(rows),
+        marked,
+        f"{shown_unit().word}; ▸ in the spindle",
+    )
 
 
 def _variables(control: Control, watched: tuple[int, ...]) -> Table:
@@ -109,7 +115,11 @@ def _variables(control: Control, watched: tuple[int, ...]) -> Table:
     for number in numbers[:_MOST_VARIABLES]:
         value, note = _value(store, number)
         rows.append((f"#{number}", value, note or ("watched" if number in watched else "")))
-    return Table(("variable", "value", ""), tuple(rows), note="mm or as the program left it")
+    return Table(
+        ("variable", "value", ""),
+        tuple(rows),
+        note="as the control holds them: lengths in mm, or as the program left them",
+    )
 
 
 def _value(store: Variables, number: int) -> tuple[str, str]:

@@ -22,7 +22,7 @@ from brisk_anchor.core.features.touch_pattern import Wall
 from brisk_anchor.core.features.touches import AXES, Origin, Touch, axis_of
 from brisk_anchor.core.features.walls import solve_pairs
 from brisk_anchor.core.kinds import FeatureKind, Vector
-from brisk_anchor.core.quantities import num, signed_num
+from brisk_anchor.core.quantities import bare, shown_unit, signed_bare
 from brisk_anchor.core.tools.hand_tools import HandTool
 from brisk_anchor.services.measure.measurement_request import MeasurementRequest
 
@@ -157,13 +157,15 @@ class ByTouch(ByHand):
         towards = f"towards {'+' if sign > 0 else '−'}{letter}"
         tool = self.tool
         if axis == 2:
-            said = f"{num(tool.bare_length or 0.0, 3)} of tool" + (
-                f" and {num(tool.thickness, 3)} between" if tool.thickness else ""
+            said = f"{bare(tool.bare_length or 0.0, 3)} of tool" + (
+                f" and {bare(tool.thickness, 3)} between" if tool.thickness else ""
             )
             told = f"the tool stands over the face: {said} are taken off"
         else:
             side = f"{'−' if sign > 0 else '+'}{letter} side"
-            half = f"{num((tool.diameter or 0.0) / 2, 3)}" + (f" + {num(tool.thickness, 3)}" if tool.thickness else "")
+            half = f"{bare((tool.diameter or 0.0) / 2, 3)}" + (
+                f" + {bare(tool.thickness, 3)}" if tool.thickness else ""
+            )
             told = f"the tip stands on the {side}: {half} is {'added' if sign > 0 else 'taken off'}"
             if tool.effective_radius == 0:
                 told = "the sensor reads over its axis: nothing is added"
@@ -171,7 +173,7 @@ class ByTouch(ByHand):
         if number == 2 and self.kind.is_paired:
             other = AXES[axis_of(self.directions[0])[0]].upper()
             middle = (self.figures[0] + self.figures[1]) / 2
-            first = f"Move {other} to {signed_num(middle, 3)} first. ".replace("-", "−")
+            first = f"Move {other} to {signed_bare(middle, 3)} first. ".replace("-", "−")
         label = f"touch {number + 1} of {len(self.directions)}, {towards}: {letter}"
         # The middle of two sides: the second may be typed as the distance run since the first.
         previous = self.figures[-1] if number % 2 and self.kind.is_paired else None
@@ -248,7 +250,7 @@ class BySweep(ByHand):
             return TouchPrompt(AXES[number], f"spindle {letter}", self.frame.short, told, "", 0.0, None)
         _, where = _CLOCK[number - 2]
         told = "the figure grows where the stylus is pushed in"
-        return TouchPrompt("", f"dial at {where}", "the dial, mm", told, "", 0.0, None)
+        return TouchPrompt("", f"dial at {where}", f"the dial, {shown_unit().word}", told, "", 0.0, None)
 
     def _sweep(self) -> Sweep:
         readings = [(angle, figure) for (angle, _), figure in zip(_CLOCK, self.figures[2:], strict=True)]
@@ -257,7 +259,7 @@ class BySweep(ByHand):
     def told(self) -> str:
         """How to bring the spindle over the middle."""
         moves = "  ".join(
-            f"{axis} {signed_num(value, 4)}" for axis, value in zip("XY", self._sweep().centre, strict=True)
+            f"{axis} {signed_bare(value, 4)}" for axis, value in zip("XY", self._sweep().centre, strict=True)
         )
         return f"The middle lies {moves} from the spindle. "
 

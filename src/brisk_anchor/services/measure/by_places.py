@@ -16,7 +16,7 @@ from brisk_anchor.core.features.touch_pattern import Wall
 from brisk_anchor.core.features.touch_place import LEAST_SPREAD
 from brisk_anchor.core.features.touches import AXES, Touch
 from brisk_anchor.core.kinds import FeatureKind, Vector
-from brisk_anchor.core.quantities import deg, dim, num, signed_num
+from brisk_anchor.core.quantities import bare, deg, dim, shown_unit, signed_bare
 from brisk_anchor.core.uncertainty.coverage import u_within
 from brisk_anchor.services.measure.by_hand import READING, ByHand, ByTouch, TouchPrompt, hand_touch
 
@@ -76,7 +76,7 @@ class ByPlaces(ByTouch):
         where = "above" if axis == 2 else f"{'−' if sign > 0 else '+'}{letter} side"
         if self.kind.needs_spread:
             done = "taken off" if axis == 2 or sign < 0 else "added"
-            told = f"the tool stands {where}: {num(half, 3)} is {done}, square"
+            told = f"the tool stands {where}: {bare(half, 3)} is {done}, square"
         amount = -half if axis == 2 else sign * half
         return TouchPrompt(AXES[axis], f"{count}, {towards}: {letter}", self.frame.short, told, where, amount, None)
 
@@ -145,7 +145,7 @@ class ByDial(ByHand):
             told = f"run the indicator along the edge in {along.upper()} alone"
             return TouchPrompt(along, f"{which} place: {along.upper()}", self.frame.short, told, "", 0.0, None)
         told = "the figure grows where the stylus is pushed in"
-        return TouchPrompt("", f"dial at the {which} place", "the dial, mm", told, "", 0.0, None)
+        return TouchPrompt("", f"dial at the {which} place", f"the dial, {shown_unit().word}", told, "", 0.0, None)
 
     def _run(self) -> tuple[float, float]:
         """How far the places lie apart, and how much the edge moves away from the spindle between them, mm."""
@@ -167,7 +167,7 @@ class ByDial(ByHand):
         axis = "XY"[self._axis]
         far = -away * sum(self._wall.direction)
         sense = "clockwise" if turn > 0 else "counter-clockwise"
-        words = signed_num(far, 3)
+        words = signed_bare(far, 3)
         return f"Turn it {deg(abs(turn), 4)} {sense}: {axis} {words} over {dim(abs(run))}. "
 
     def feature(self) -> Feature:

@@ -8,7 +8,7 @@ from pathlib import Path
 
 from brisk_anchor.book.entries import EntryKind, RowState
 from brisk_anchor.core.errors import ExportError, PlanError
-from brisk_anchor.core.quantities import Unit, fixed, num, shown_unit, signed_num, unit_named
+from brisk_anchor.core.quantities import Unit, along, fixed, in_shown, shown_unit, unit_named
 from brisk_anchor.drawings.charts import Panel, chart
 from brisk_anchor.drawings.fits import FitBox, fits_drawing
 from brisk_anchor.exchange.files import write_whole
@@ -141,13 +141,14 @@ def timeline(session: Session, row: str) -> list[Panel]:
             continue
         values = tuple(entry.values[axis] for entry in used)
         low, high = min(values), max(values)
-        note = f"from {signed_num(low, 4)} to {signed_num(high, 4)}, {num(high - low, 4)} apart"
+        by = 1.0 if axis == "r" else in_shown(1.0)
+        note = f"from {along(axis, low)} to {along(axis, high)}, {along(axis, high - low, signed=False)} apart"
         panels.append(
             Panel(
-                f"{axis.upper()}, {'°' if axis == 'r' else 'mm'}",
+                f"{axis.upper()}, {'°' if axis == 'r' else shown_unit().word}",
                 tuple(entry.at for entry in used),
-                values,
-                spreads=tuple(2 * entry.u.get(axis, 0.0) for entry in used),
+                tuple(by * value for value in values),
+                spreads=tuple(2 * by * entry.u.get(axis, 0.0) for entry in used),
                 shapes=tuple("o" if entry.kind is EntryKind.STORED else "x" for entry in used),
                 note=note,
             )

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from brisk_anchor.book.entries import RowState
-from brisk_anchor.core.quantities import num, signed_num
+from brisk_anchor.core.quantities import along, dim, signed_num
 from brisk_anchor.services.offsets.book_rows import BookLine, TableReference, distance
 from brisk_anchor.services.rows.row_states import DIFFERS
 from brisk_anchor.services.session.session import Session
@@ -50,7 +50,7 @@ def remarks(line: BookLine, reference: TableReference | None, job_here: str) -> 
         parts.append((f"{'keeps its value, ' if line.locked else ''}{line.off_parent}", "ask"))
     if line.state is RowState.DIFFERS:
         off = {axis: held - line.values.get(axis, 0.0) for axis, held in line.held.items()}
-        words = " ".join(f"{a.upper()} {signed_num(v, 4)}" for a, v in off.items() if abs(v) > DIFFERS)
+        words = " ".join(f"{a.upper()} {along(a, v)}" for a, v in off.items() if abs(v) > DIFFERS)
         parts.append((f"≠ the control holds {words} from it", "bad"))
     if line.kept_for:
         parts.append((f"■ kept for {line.kept_for}", "ask"))
@@ -63,7 +63,7 @@ def remarks(line: BookLine, reference: TableReference | None, job_here: str) -> 
     if others := [job for job in line.jobs if job != job_here]:
         parts.append((f"also {', '.join(others[:3])}", "quiet"))
     if line.limit is not None:
-        parts.append((f"limit {num(line.limit)}", "quiet"))
+        parts.append((f"limit {dim(line.limit)}", "quiet"))
     if (angle := line.values.get("r", 0.0)) and abs(angle) > DIFFERS / 2:
         parts.append((f"R {signed_num(angle, 4)}°", "plain"))
     difference = reference.difference(line) if reference is not None else {}
@@ -73,8 +73,10 @@ def remarks(line: BookLine, reference: TableReference | None, job_here: str) -> 
         if away <= DIFFERS and not turned:
             parts.append(("same", "good"))
         else:
-            moved = " ".join(f"{a.upper()} {signed_num(v, 3)}" for a, v in difference.items() if abs(v) > DIFFERS)
-            parts.append((f"Δ {moved}, {num(away, 3)} mm", "ask"))
+            moved = " ".join(
+                f"{a.upper()} {along(a, v, 3, bare=True)}" for a, v in difference.items() if abs(v) > DIFFERS
+            )
+            parts.append((f"Δ {moved}, {dim(away, 3)}", "ask"))
     elif not line.values and any(line.held[axis] for axis in "xyz"):
         parts.append(("the control holds these figures, no source recorded", "faint"))
     return parts

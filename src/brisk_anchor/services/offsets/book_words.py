@@ -11,7 +11,7 @@ from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.kinds import FURTHEST
 from brisk_anchor.core.numbers import parse_length
 from brisk_anchor.core.offsets.rules import FromRow, FromTable, Rule
-from brisk_anchor.core.quantities import num
+from brisk_anchor.core.quantities import bare, num
 from brisk_anchor.services.session.session import Session
 
 _CHANGE = re.compile(r"([xyzr])\s*([^xyzr;]+?)(?=\s*[xyzr]\s*[=+\-.\d]|\s*$)", re.I)
@@ -131,14 +131,14 @@ def read_derived(session: Session, parent: str, words: str) -> list[Derived]:
             places = [(i, j) for j in range(rows) for i in range(columns) if i or j]
             shifts = [(f"column {i + 1}, row {j + 1}", (i * dx, j * dy, 0.0)) for i, j in places]
         case "length":
-            shifts = [(f"longer by {num(value)}", (0.0, 0.0, value)) for value in _lengths(rest, "Length")]
+            shifts = [(f"longer by {bare(value)}", (0.0, 0.0, value)) for value in _lengths(rest, "Length")]
         case "spacer":
             axis, _, thick = rest.strip().partition(" ")
             if axis.lower() not in ("x", "y", "z"):
                 raise PlanError("A spacer lies along X, Y or Z", "", "As spacer x 25")
             by = _lengths(thick, "A spacer")[0]
             away = tuple(by if letter == axis.lower() else 0.0 for letter in "xyz")
-            shifts = [(f"spacer {num(by)} along {axis.upper()}", (away[0], away[1], away[2]))]
+            shifts = [(f"spacer {bare(by)} along {axis.upper()}", (away[0], away[1], away[2]))]
         case "shift":
             figures = _lengths(rest, "A shift")
             if len(figures) != 3:

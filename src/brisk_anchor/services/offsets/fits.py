@@ -11,7 +11,7 @@ from pathlib import Path
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.offsets.row_rotation import turned
-from brisk_anchor.core.quantities import dim, signed_num
+from brisk_anchor.core.quantities import dim, signed_bare
 from brisk_anchor.nc.read.extents import Extent, ExtentReader, read_extents
 from brisk_anchor.services.offsets.book_rows import line_of
 from brisk_anchor.services.session.session import Session
@@ -202,6 +202,6 @@ def words(fit: Fit) -> list[str]:
             longer = ", ".join(axis.upper() for axis, room in row.room.items() if room is None)
             told.append(f"! {row.row}: no move of the zero helps; the program is longer than the travel in {longer}")
         elif any(move.values()):
-            shown = "  ".join(f"{axis.upper()} {signed_num(value, 3)}" for axis, value in move.items() if value)
+            shown = "  ".join(f"{axis.upper()} {signed_bare(value, 3)}" for axis, value in move.items() if value)
             told.append(f"  {row.row} fits when its zero moves by {shown} mm, with the part or by a spacer")
     return told or ["Everything stays inside the travels."]

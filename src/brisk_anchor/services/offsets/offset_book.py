@@ -157,7 +157,7 @@ def lock(session: Session, row: str, *, locked: bool, reason: str = "") -> None:
 def set_limit(session: Session, row: str, limit: float) -> None:
     """How far a row may jump at a store, mm. Raises PlanError, BookWriteError."""
     if not 0 < limit <= 1000:
-        raise PlanError("A limit lies above 0 and up to 1000 mm", "", "Give another")
+        raise PlanError(f"A limit lies above 0 and up to {dim(1000.0)}", "", "Give another")
     ledger = session.ledger
     ledger.add_all([ledger.entry(EntryKind.LIMIT, row, None, note=f"limit {dim(limit)}", figure=limit)])
 

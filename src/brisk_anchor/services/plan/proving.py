@@ -20,7 +20,7 @@ from brisk_anchor.core.geometry.rotary import carried
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.offsets.chain import solve_offset
 from brisk_anchor.core.offsets.rules import FromRow, FromTable, features_in
-from brisk_anchor.core.quantities import dim, num, signed_num, um
+from brisk_anchor.core.quantities import along, dim, num, um
 from brisk_anchor.core.uncertainty.estimates import Estimate
 from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.nc.programs.control_solution import NEAR, agreements
@@ -399,7 +399,7 @@ def judge(session: Session, case: Case, scene: Scene, run: Run) -> float:
             printed = SURE * math.sqrt(chain.own_variance(axis.axis)) * share
             stored = step if axis.axis != "r" else 0.0  # the table holds so many digits
             if axis.written and axis.axis in held and abs(held[axis.axis] - axis.value) > NEAR + printed + stored:
-                found = f"{signed_num(held[axis.axis], 4)}, not {signed_num(axis.value, 4)}"
+                found = f"{along(axis.axis, held[axis.axis])}, not {along(axis.axis, axis.value)}"
                 raise PlanError(f"The control has {store.row} {axis.axis.upper()} {found}", "", "")
         names = {name for rule in rules.values() for name in features_in(rule)}
         if any(isinstance(rule, FromRow | FromTable) for rule in rules.values()) or not names <= drawn:
@@ -409,8 +409,7 @@ def judge(session: Session, case: Case, scene: Scene, run: Run) -> float:
         for letter, true in solver.true_offset(store.row).items():
             error = abs(held.get(letter, true) - true)
             if error > SURE * chain.axis(letter).u + step:
-                unit = "°" if letter == "r" else " mm"
-                what = f"{store.row} {letter.upper()} is {num(error, 4)}{unit} from the truth"
+                what = f"{store.row} {letter.upper()} is {along(letter, error, signed=False)} from the truth"
                 raise PlanError(what, "Its ± does not explain that", "")
             worst = max(worst, error if letter != "r" else 0.0)
     return worst
@@ -436,7 +435,8 @@ def _take(working: WorkingState, ready: Planned, report: RunReport) -> None:
         found = agreements(m, own, told, feature, stated, thorough=False)
         for agreement in found:
             if not agreement.holds:
-                words = f"{signed_num(agreement.controls, 4)}, not {signed_num(agreement.ours, 4)}"
+                of = "r" if agreement.is_angle else ""
+                words = f"{along(of, agreement.controls)}, not {along(of, agreement.ours)}"
                 raise PlanError(f"The control finds {agreement.label} of {m.name} at {words}", "", "")
         working.measured[m.name] = Measured(m, feature, found, datetime.now(UTC), working.clamping)
 

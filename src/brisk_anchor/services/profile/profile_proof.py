@@ -10,7 +10,7 @@ from importlib import resources
 
 from brisk_anchor.core.errors import BriskAnchorError, Fault, PlanError
 from brisk_anchor.core.offsets.rules import Fixed, Rule
-from brisk_anchor.core.quantities import signed_num, um
+from brisk_anchor.core.quantities import along, um
 from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.nc.programs.plan import LengthCheck, StorePlan
 from brisk_anchor.nc.programs.program import Program
@@ -125,7 +125,7 @@ def _set_row(session: Session, row: str) -> None:
         step = profile.resolution if axis != "r" else 1e-6
         if abs(held.get(axis, value) - value) > step:
             raise _SampleError(
-                f"{row} {axis.upper()} holds {signed_num(held[axis], 4)}, not {signed_num(value, 4)}", "", ""
+                f"{row} {axis.upper()} holds {along(axis, held[axis])}, not {along(axis, value)}", "", ""
             )
 
 

@@ -8,7 +8,7 @@ from dataclasses import replace
 from brisk_anchor.core.errors import DatumError
 from brisk_anchor.core.offsets.rules import FromFit, FromHeading, FromRow, Rule, Turner
 from brisk_anchor.core.offsets.setup import RowPlan
-from brisk_anchor.core.quantities import signed_deg, signed_num
+from brisk_anchor.core.quantities import shown_unit, signed_bare, signed_deg
 from brisk_anchor.services.measure.datum_rules import (
     fit_rules,
     middle_rule,
@@ -120,7 +120,10 @@ class DatumEditor:
         """How a row would lie to the one it is to follow, in words. Raises DatumError."""
         rules = self._derived(row, parent)
         shifts = {axis: rule.shift for axis, rule in rules.items() if isinstance(rule, FromRow) and axis != "r"}
-        return "  ".join(f"{axis.upper()} {signed_num(shift)}" for axis, shift in shifts.items()) + f" mm from {parent}"
+        return (
+            "  ".join(f"{axis.upper()} {signed_bare(shift)}" for axis, shift in shifts.items())
+            + f" {shown_unit().value} from {parent}"
+        )
 
     def _derived(self, row: str, parent: str) -> dict[str, Rule | None]:
         zeros = []

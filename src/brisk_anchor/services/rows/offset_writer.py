@@ -18,7 +18,7 @@ from brisk_anchor.core.offsets.checks import (
 )
 from brisk_anchor.core.offsets.rules import Fixed, Keep, Rule
 from brisk_anchor.core.offsets.tool_setting import look_at_probe
-from brisk_anchor.core.quantities import signed_num
+from brisk_anchor.core.quantities import along
 from brisk_anchor.core.uncertainty.estimates import Estimate
 from brisk_anchor.nc.programs.plan import StorePlan
 from brisk_anchor.nc.programs.program import row_word
@@ -190,8 +190,9 @@ class OffsetWriter:
         for axis in chain.axes:
             if axis.written and abs(held[axis.axis] - axis.value) > 2 * self._link.profile.resolution:
                 name = f"{row} {axis.axis.upper()}"
+                read, wanted = along(axis.axis, held[axis.axis]), along(axis.axis, axis.value)
                 raise RunStopped(
-                    f"{name} reads {signed_num(held[axis.axis], 4)} after the program, not {signed_num(axis.value, 4)}",
+                    f"{name} reads {read} after the program, not {wanted}",
                     "The control did not take what was written",
                     "Look whether the table is locked, and whether the profile is this control's",
                 )

@@ -65,6 +65,13 @@ class SetupEditor:
         if self.files is None:
             self._shelf_file.save(self._working.setup)
 
+    @property
+    def where_tools_are_kept(self) -> str:
+        """Where a change of a tool is kept, in a sentence."""
+        if self.files is not None:
+            return "machine.toml says so too."
+        return "It is kept beside the book." if self._shelf_file.path is not None else "It lasts until you leave."
+
     # -- what is declared, and taken back ---------------------------------------------------------------------------
 
     def declare(self, words: str, work: Callable[[], object]) -> Voided:

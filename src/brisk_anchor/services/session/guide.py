@@ -12,7 +12,7 @@ from brisk_anchor.core.features.touches import AXES
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.offsets.chain import Chain, solve_offset
 from brisk_anchor.core.offsets.checks import look_at_control
-from brisk_anchor.core.quantities import dim, num, signed_deg, signed_num
+from brisk_anchor.core.quantities import bare, dim, shown_unit, signed_bare, signed_deg, signed_num
 from brisk_anchor.core.tools.hand_tools import HandTool
 from brisk_anchor.services.measure.by_hand import MACHINE, PositionFrame
 from brisk_anchor.services.measure.hands import begin
@@ -22,10 +22,10 @@ from brisk_anchor.services.session.session import Session
 
 
 def value_words(values: Mapping[str, float], decimals: int = 4) -> str:
-    """Signed values by axis, lengths in mm and then angles in degrees: "X −470.0123  Y −286.0042 mm  R +0.2130°"."""
-    lengths = [f"{axis.upper()} {signed_num(value, decimals)}" for axis, value in values.items() if axis in AXES]
+    """Signed values by axis, lengths with their unit, then angles: "X −470.0123  Y −286.0042 mm  R +0.2130°"."""
+    lengths = [f"{axis.upper()} {signed_bare(value, decimals)}" for axis, value in values.items() if axis in AXES]
     angles = [f"{axis.upper()} {signed_num(value, decimals)}°" for axis, value in values.items() if axis not in AXES]
-    return "  ".join([*([" ".join(("  ".join(lengths), "mm"))] if lengths else []), *angles])
+    return "  ".join([*([" ".join(("  ".join(lengths), shown_unit().value))] if lengths else []), *angles])
 
 
 def moved_words(before: Vector, after: Vector) -> str:
@@ -36,8 +36,8 @@ def moved_words(before: Vector, after: Vector) -> str:
 
 def size_words(feature: Feature) -> str:
     """The sizes of a measured feature for the end of a line, empty for a surface: "  ⌀ 38.0000"."""
-    sizes = " × ".join(num(size, 4) for size in feature.sizes.values())
-    return f"  {feature.kind.size_sign or 'size'} {sizes} mm" if sizes else ""
+    sizes = " × ".join(bare(size, 4) for size in feature.sizes.values())
+    return f"  {feature.kind.size_sign or 'size'} {sizes} {shown_unit().value}" if sizes else ""
 
 
 def _lacking_words(request: MeasurementRequest, lacking: str) -> str:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from brisk_anchor.core.quantities import show_as_described
 from brisk_anchor.services.job.job_editor import JobEditor
 from brisk_anchor.services.job.jobs import load_machine, machine_file_of
 from brisk_anchor.services.session.book_opening import open_book
@@ -25,14 +26,17 @@ def open_job(folder: Path, data: Path, *, roll: int) -> Session:
     if (path := machine_file_of(folder)) is not None:
         alone = load_machine(path)
         name, profile, scene = alone.machine.name, alone.profile, build_scene(alone.scene())
+        unit = alone.unit
     else:
         editor = JobEditor(folder)
         job = editor.job
         name, profile, scene = job.machine.name, job.profile, build_scene(job.scene(roll))
+        unit = job.unit
     machine = "".join(c if c.isalnum() else "-" for c in name.lower())
 
     def make(book: Book) -> Session:
         file = data / f"machine-{machine}.json"
         return Session(scene, book, profile, machine_file=file, description=editor, rolled=roll)
 
+    show_as_described(unit)
     return Session.with_book(open_book(data / "book.sqlite"), make)

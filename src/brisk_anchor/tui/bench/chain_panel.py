@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from rich.text import Text
 
 from brisk_anchor.core.numbers import counted
-from brisk_anchor.core.quantities import Dimension, expanded, num, quantity, um
+from brisk_anchor.core.quantities import along, expanded, num, um
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.panels import LatePanel
 from brisk_anchor.tui.words import cut
@@ -61,13 +61,13 @@ def chain_text(
                 if short and not last:
                     continue
                 head = axis.axis.upper() if number == 0 and not last else term.sign
-                spread = "" if term.u is None else f"{expanded(term.u, k=term.k)}"
+                spread = "" if term.u is None else f"{expanded(term.u, k=term.k, axis=axis.axis)}"
                 few = f" k {num(term.k, 1)}" if last and abs(term.k - 2) > 0.05 else ""
                 label = f"{cut(term.label, 24 - len(few))}{few}"
                 style = f"bold {theme.LIVE}" if last else theme.TEXT
                 text.append(f" {head:<2}", f"bold {theme.QUIET}")
                 text.append(f"{label:<25}", style if last else theme.QUIET)
-                text.append(f"{quantity(term.value, Dimension.NUMBER, 4, signed=last):>12}", style)
+                text.append(f"{along(axis.axis, term.value, signed=last, bare=True):>12}", style)
                 text.append(f" {spread:<8}\n", theme.QUIET)
     if chain is not None:
         for note in chain.notes:
@@ -88,7 +88,7 @@ def chain_text(
     if proof is not None:
         text.append(" ● " if proof.holds else " ! ", theme.LIVE if proof.holds else theme.CORAL)
         words = "proof" if proof.holds else "no proof:"
-        text.append(f"{words} {num(proof.worst * 1000, 2)} of {um(proof.allowed)}", theme.QUIET)
+        text.append(f"{words} {um(proof.worst)} of {um(proof.allowed)}", theme.QUIET)
     return text
 
 

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.core.kinds import FURTHEST
-from brisk_anchor.core.quantities import deg, expanded, num, signed_deg
+from brisk_anchor.core.quantities import bare, deg, expanded, shown_unit, signed_deg
 from brisk_anchor.tui.base import Stage
 from brisk_anchor.tui.entry import Question
 from brisk_anchor.tui.view_state import ViewState
@@ -78,11 +78,12 @@ class HandMeasuring:
                 return
             view_state.request = None
             self.stage.show_all(keep_prompt=True)
-            was, now = (num(value, 4) for value in (found.was, found.value))
-            around = "  ".join(f"{deg(heading, 0)} {num(radius, 4)}" for heading, radius in found.by_direction)
-            kept = "machine.toml says so too." if view_state.session.editor.files else "It lasts until you leave."
+            was, now = (bare(value, 4) for value in (found.was, found.value))
+            around = "  ".join(f"{deg(heading, 0)} {bare(radius, 4)}" for heading, radius in found.by_direction)
+            kept = view_state.session.editor.where_tools_are_kept
+            told = f"{found.what.capitalize()} {now} {shown_unit().value} {expanded(found.u)}, it was {was}."
             self.stage.tell(
-                f"{found.what.capitalize()} {now} mm {expanded(found.u)}, it was {was}. Measure again: all is stale.",
+                f"{told} Measure again: all is stale.",
                 f"{around}  {kept}".strip(),
                 "good",
             )

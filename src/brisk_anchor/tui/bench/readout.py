@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from rich.text import Text
 
-from brisk_anchor.core.quantities import num
+from brisk_anchor.core.quantities import bare, shown_unit
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.digits import large
 from brisk_anchor.tui.panels import LatePanel
@@ -52,7 +52,7 @@ class Readout(LatePanel):
                 text.append("\n")
         if compact:
             text.append("\n")
-        text.append(f" {frame}, mm\n", theme.QUIET)
+        text.append(f" {frame}, {shown_unit().word}\n", theme.QUIET)
         if to_go is None:
             text.append("\n" if steady and not compact else "")
             text.append(f" {doing}", f"bold {theme.LIVE if live else theme.QUIET}")
@@ -66,10 +66,10 @@ class Readout(LatePanel):
         text.append("━" * full, theme.LIVE)
         text.append("─" * (20 - full), theme.FAINT)
         if compact:
-            text.append(f" {num(to_go, 2)}", f"bold {theme.LIVE}")
+            text.append(f" {bare(to_go, 2)}", f"bold {theme.LIVE}")
         else:
             text.append("\n\n")
-            for row, digits in enumerate(large(f"{num(to_go, 2)}".replace("-", "−").rjust(7))):
+            for row, digits in enumerate(large(f"{bare(to_go, 2)}".replace("-", "−").rjust(7))):
                 label = ((" to the", " wall as", " drawn") if wall else ("", " to go", ""))[row]
                 text.append(label.ljust(10), theme.QUIET)
                 text.append(digits + "\n", theme.SAND)

@@ -9,7 +9,7 @@ from textual.app import ComposeResult
 from textual.containers import Vertical
 
 from brisk_anchor.core.errors import BriskAnchorError
-from brisk_anchor.core.quantities import dim, num, shown_unit, signed_num
+from brisk_anchor.core.quantities import dim, num, shown_unit, signed_bare
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.actions import Do
 from brisk_anchor.tui.active_row import with_active_row
@@ -186,7 +186,7 @@ class BenchView(DrawnView):
             length = view_state.session.setup.stylus.length if view_state.hand is None else 0.0
             shown = view_state.session.rows.place_in(view_state.session.active, spindle, length)
             frame = f"{'tip' if view_state.hand is None else 'spindle'}, position in {view_state.session.active}"
-        figures = tuple(signed_num(value, 3) for value in shown)
+        figures = tuple(signed_bare(value, 3) for value in shown)
         running = view_state.running
         progress = running.player.progress(running.measurement) if running else None
         doing, to_go, share = (progress.doing, progress.to_go, progress.share) if progress else ("at rest", None, 0.0)

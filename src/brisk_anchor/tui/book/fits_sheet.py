@@ -10,7 +10,7 @@ from textual.app import ComposeResult
 from textual.containers import VerticalScroll
 from textual.widgets import Static
 
-from brisk_anchor.core.quantities import signed_dim, signed_num
+from brisk_anchor.core.quantities import signed_bare, signed_dim
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.canvas import Canvas, Projection
 from brisk_anchor.tui.sheet import Sheet
@@ -46,11 +46,11 @@ class FitsSheet(Sheet):
                     out = axis.beyond_low or axis.beyond_high
                     text.append(f" {axis.axis.upper()} ", theme.QUIET)
                     text.append(
-                        f"{signed_num(axis.low, 3)} … {signed_num(axis.high, 3)}", theme.CORAL if out else theme.TEXT
+                        f"{signed_bare(axis.low, 3)} … {signed_bare(axis.high, 3)}", theme.CORAL if out else theme.TEXT
                     )
                 text.append("\n")
             for letter, room in row.room.items():
-                told = f"{signed_num(room[0], 3)} to {signed_dim(room[1], 3)}" if room else "no move helps"
+                told = f"{signed_bare(room[0], 3)} to {signed_dim(room[1], 3)}" if room else "no move helps"
                 text.append(f"{'':<14} {letter.upper()} of its zero may move {told}\n", theme.QUIET)
         text.append("\n")
         for line in self.told:

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 from rich.text import Text
 
 from brisk_anchor.core.offsets.row_rotation import place_before
-from brisk_anchor.core.quantities import dim, num, signed_num
+from brisk_anchor.core.quantities import along, bare, dim, signed_bare
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.canvas import Canvas, Projection
 from brisk_anchor.tui.words import cut
@@ -22,7 +22,7 @@ if TYPE_CHECKING:
 
 def signed(value: float, decimals: int = 4) -> str:
     """A signed length for a column."""
-    return signed_num(value, decimals)
+    return signed_bare(value, decimals)
 
 
 def moves_text(session: Session, line: BookLine, reference: TableReference) -> Text:
@@ -37,9 +37,8 @@ def moves_text(session: Session, line: BookLine, reference: TableReference) -> T
         text.append(" there is nothing to compare\n", theme.QUIET)
         return text
     for axis, value in difference.items():
-        unit = "mm" if axis in "xyz" else "°"
         text.append(f"   {axis.upper()} ", f"bold {theme.SAND}")
-        text.append(f"{signed(value):>12} {unit}\n", f"bold {theme.TEXT}" if abs(value) > 5e-5 else theme.FAINT)
+        text.append(f"{along(axis, value):>16}\n", f"bold {theme.TEXT}" if abs(value) > 5e-5 else theme.FAINT)
     text.append(f"\n   straight {dim(distance(difference), 4)}\n", theme.TEXT)
     text.append(" every program on it moves so\n\n", theme.QUIET)
     text.append_text(_drawn(session, line.values, difference))
@@ -115,7 +114,7 @@ def days_text(entries: Sequence[Entry], width: int, height: int) -> Text:
                     canvas.dot(x + dx, y + dy, colour, 2)
             before = (x, y)
         text.append(f" {axis.upper()} ", f"bold {theme.SAND}")
-        text.append(f"{signed(low)} to {signed(high)}, {num(high - low, 4)} apart\n", theme.TEXT)
+        text.append(f"{signed(low)} to {signed(high)}, {bare(high - low, 4)} apart\n", theme.TEXT)
         for row in range(rows):
             text.append("  ")
             for words, style in canvas.runs(row):

@@ -9,7 +9,7 @@ from rich.text import Text
 from textual.app import ComposeResult
 from textual.containers import Vertical
 
-from brisk_anchor.core.quantities import expanded, um
+from brisk_anchor.core.quantities import along, expanded, shown_unit, um
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.actions import Do
 from brisk_anchor.tui.base import Handlers, Stage, View
@@ -123,7 +123,7 @@ class BookView(View):
             self.choice.row = view_state.row if view_state.row in rows else rows[0] if rows else ""
         sorted_by = "" if self.choice.order == "row" else f"by {self.choice.order}, "
         only = f"only “{self.choice.search}”, " if self.choice.search else ""
-        note = f"{only}{sorted_by}against {self.choice.reference.words}, mm"
+        note = f"{only}{sorted_by}against {self.choice.reference.words}, {shown_unit().word}"
         self.query_one("#table-heading", Heading).tell(f"offsets of {session.setup.machine.name}", note)
         self._show_table(view_state)
         entries = session.rows.history(self.choice.row) if self.choice.row else []
@@ -131,7 +131,7 @@ class BookView(View):
         self.query_one("#history-heading", Heading).tell(
             f"history of {self.choice.row}", f"{len(entries)} entries, newest first"
         )
-        key = (self.choice.row, self.choice.entry, len(entries))
+        key = (self.choice.row, self.choice.entry, len(entries), shown_unit())
         self.query_one("#book-history", LatePanel).tell_late(key, lambda _width, height: self._history(entries, height))
         self._show_side(view_state, entries)
 
@@ -225,7 +225,7 @@ class BookView(View):
         from brisk_anchor.core.quantities import age_words
 
         age = age_words((datetime.now(UTC) - line.at).total_seconds()) if wide and line.at is not None else ""
-        shown = (line, number, self.choice.reference, line.row in self.choice.marked, age)
+        shown = (line, number, self.choice.reference, line.row in self.choice.marked, age, shown_unit())
         known = self._known.get(line.row)
         if known is None or known[0] != shown:
             known = self._known[line.row] = (shown, ListRow(self._block(view_state, line, age), number))
@@ -249,7 +249,7 @@ class BookView(View):
         if line.values:
             for axis in "xyz":
                 text.append(f"{signed(line.values.get(axis, 0.0)):>11}", theme.TEXT)
-                spread = expanded(line.u[axis])[1:] if axis in line.u else "?"
+                spread = expanded(line.u[axis], axis=axis)[1:] if axis in line.u else "?"
                 text.append(f"{spread:>7}", theme.QUIET)
         elif any(line.held[axis] for axis in "xyz"):
             for axis in "xyz":
@@ -282,7 +282,9 @@ class BookView(View):
             text.append(f"{entry.at.astimezone():%Y-%m-%d %H:%M:%S}  ", theme.TEXT if chosen else theme.QUIET)
             shape, colour = theme.ENTRY_SHAPES[entry.kind.value]
             text.append(f"{shape} {entry.kind.value:<9}", colour)
-            values = "  ".join(f"{a.upper()} {signed(v):>10}" for a, v in entry.values.items() if a != "r" or v)
+            values = "  ".join(
+                f"{a.upper()} {along(a, v, bare=True):>10}" for a, v in entry.values.items() if a != "r" or v
+            )
             text.append(f"{values}  ", theme.TEXT if chosen else theme.QUIET)
             text.append(f"{entry.note}\n", theme.QUIET)
         if not entries:

@@ -9,7 +9,7 @@ from textual.app import ComposeResult
 from textual.containers import Vertical
 
 from brisk_anchor.core.errors import BriskAnchorError
-from brisk_anchor.core.quantities import num, signed_deg, signed_num, um
+from brisk_anchor.core.quantities import num, shown_unit, signed_bare, signed_deg, um
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.actions import Do
 from brisk_anchor.tui.base import Handlers, Stage
@@ -189,10 +189,10 @@ class CodeView(DrawnView):
             held = "held" if player.paused else ("over" if player.over else "running on a twin of the machine")
             note = f"{held}, ×{num(player.speed)}"
             modal = player.run.interpreter.modal
-            position = "  ".join(f"{a} {signed_num(v, 3)}" for a, v in zip("XYZ", player.position, strict=True))
-            text.append(f" spindle {position} mm", f"bold {theme.LIVE}")
+            position = "  ".join(f"{a} {signed_bare(v, 3)}" for a, v in zip("XYZ", player.position, strict=True))
+            text.append(f" spindle {position} {shown_unit().value}", f"bold {theme.LIVE}")
             tip = view_state.tip_of(player.position)[2]
-            text.append(f"   tip Z {signed_num(tip, 3)}\n", theme.LIVE)
+            text.append(f"   tip Z {signed_bare(tip, 3)}\n", theme.LIVE)
             motion = "" if modal.motion is None else f"G{num(modal.motion)} "
             length = f" H{modal.length}" if modal.length else ""
             turned = f" turned {signed_deg(modal.rotation, 3)}" if modal.rotation else ""
@@ -367,7 +367,7 @@ class CodeView(DrawnView):
             self.stage.show_all(keep_prompt=True)
             self.stage.complain(error)
             return
-        words = f"{um(proof.worst)} from the stored value, {num(proof.allowed * 1000, 2)} allowed"
+        words = f"{um(proof.worst)} from the stored value, {um(proof.allowed)} allowed"
         self.verdict = ("● proved", theme.LIVE) if proof.holds else ("! not proved", theme.CORAL)
         self.stage.show_all(keep_prompt=True)
         if proof.holds:

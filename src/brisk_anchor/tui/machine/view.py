@@ -9,7 +9,7 @@ from textual.app import ComposeResult
 from textual.containers import Vertical
 
 from brisk_anchor.core.errors import BriskAnchorError, MachineError
-from brisk_anchor.core.quantities import dim, signed_deg, signed_num
+from brisk_anchor.core.quantities import dim, signed_bare, signed_deg
 from brisk_anchor.standin.control import HANDLE_STEPS, Mode, Switch
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.actions import Do
@@ -98,7 +98,7 @@ class MachineView(View):
         control = view_state.session.control
         running = view_state.operating
         spindle = running.player.position if running else control.machine.position
-        figures = tuple(signed_num(value, 3) for value in spindle)
+        figures = tuple(signed_bare(value, 3) for value in spindle)
         doing, to_go, share = "at rest" if control.homed else "not homed: press h", None, 0.0
         if running and (progress := running.player.progress()):
             held = "held, " if running.player.paused else ""
@@ -120,7 +120,7 @@ class MachineView(View):
         words.append(f" {control.reader.modal.offset} ".ljust(8), f"bold {theme.SAND}")
         for axis, value in zip("XYZ", work, strict=True):
             words.append(f"{axis} ", theme.QUIET)
-            words.append(f"{signed_num(value, 3):>10}  ", f"bold {theme.TEXT}")
+            words.append(f"{signed_bare(value, 3):>10}  ", f"bold {theme.TEXT}")
         for letter, angle in control.machine.angles.items():
             words.append(f"{letter} ", theme.QUIET)
             words.append(f"{signed_deg(angle, 3)}  ", f"bold {theme.TEXT}")

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 from rich.text import Text
 
 from brisk_anchor.core.numbers import counted
-from brisk_anchor.core.quantities import Dimension, deg, dim, num, quantity, signed_deg, um
+from brisk_anchor.core.quantities import Dimension, bare, deg, dim, num, quantity, signed_deg, um
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.choice_list import ListRow
 from brisk_anchor.tui.words import cut
@@ -102,9 +102,9 @@ def _sign(builder: PlanBuilder, index: int, step: Step | None) -> tuple[str, str
 def figure_text(value: float, figure: Figure) -> str:
     """A figure as it is shown: places of the tip with their sign, counts and feeds whole."""
     if figure.unit != "mm":
-        return f"{num(value, 0)}"
+        return num(value, 0)
     signed = figure.field in ("clear", "") and figure.name != "room"
-    return quantity(value, Dimension.NUMBER, 3, signed=signed)
+    return quantity(value, Dimension.LENGTH, 3, signed=signed, bare=True)
 
 
 def figures_text(step: Step | None, chosen: int, problem: str, comment: str, width: int) -> Text:
@@ -172,8 +172,8 @@ def whole_text(builder: PlanBuilder, digest: str, times: Times | None, ended: st
         return text
     text.append(f" {len(ready.steps)} measured, {counted(ready.touch_count, 'touch', 'touches')}", theme.TEXT)
     if times is not None:
-        text.append(f", {num(times.total, 0)} s", f"bold {theme.TEXT}")
-        text.append(f"   at the least {num(times.least, 0)} s for these touches\n", theme.QUIET)
+        text.append(f", {bare(times.total, 0)} s", f"bold {theme.TEXT}")
+        text.append(f"   at the least {bare(times.least, 0)} s for these touches\n", theme.QUIET)
         parts = [(words.split(" ")[0].rstrip(","), seconds) for words, seconds in times.shares() if seconds]
         shares = "  ".join(f"{words} {num(seconds, 1)}" for words, seconds in parts)
         text.append(f" {cut(shares, width - 4)} s\n", theme.QUIET)

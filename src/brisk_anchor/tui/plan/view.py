@@ -11,13 +11,13 @@ from textual.containers import Vertical
 
 from brisk_anchor.core.errors import BriskAnchorError, PlanFileError
 from brisk_anchor.core.kinds import FURTHEST
-from brisk_anchor.core.quantities import num
+from brisk_anchor.core.quantities import dim, num
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.actions import Do
 from brisk_anchor.tui.base import Handlers, Stage
 from brisk_anchor.tui.choice_list import ChoiceList
 from brisk_anchor.tui.drawing import Drawing
-from brisk_anchor.tui.entry import Question, Words
+from brisk_anchor.tui.entry import LENGTH, Question, Words
 from brisk_anchor.tui.looking import DrawnView
 from brisk_anchor.tui.panels import Heading, LatePanel
 from brisk_anchor.tui.plan.panels import figures_text, list_rows, steps_by_name, whole_text
@@ -333,8 +333,8 @@ class PlanView(DrawnView):
         def answer(value: float) -> None:
             self._do(lambda b: (_stated(b, index, figure, value), "⌫ proposes it again, u takes it back."))
 
-        unit = "" if figure.unit == "mm" else f" ({figure.unit})"
-        self.stage.ask(Question(f"{figure.name}{unit}", figure.value, -FURTHEST, FURTHEST, answer))
+        unit = LENGTH if figure.unit == "mm" else f" {figure.unit}" if figure.unit else ""
+        self.stage.ask(Question(figure.name, figure.value, -FURTHEST, FURTHEST, answer, unit=unit))
 
     def propose(self) -> None:
         """Leave the chosen figure to be proposed again."""
@@ -439,4 +439,5 @@ class PlanView(DrawnView):
 
 def _stated(builder: PlanBuilder, index: int, figure: Figure, value: float) -> str:
     builder.state(index, figure.field, value)
-    return f"{figure.name} is {num(value)} {figure.unit} now."
+    shown = dim(value) if figure.unit == "mm" else f"{num(value)} {figure.unit}".rstrip()
+    return f"{figure.name} is {shown} now."

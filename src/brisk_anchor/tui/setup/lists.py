@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 from rich.text import Text
 
-from brisk_anchor.core.quantities import num, signed_num
+from brisk_anchor.core.quantities import bare, shown_unit, signed_bare
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.choice_list import ListRow
 from brisk_anchor.tui.words import cut
@@ -118,15 +118,15 @@ def item_text(item: Item, zero: Vector) -> Text:
         text.append(f" {label:<16}", theme.QUIET)
         for axis, value in zip("XYZ", place, strict=True):
             text.append(f" {axis} ", theme.QUIET)
-            text.append(f"{signed_num(value, 3):>10}", theme.TEXT)
+            text.append(f"{signed_bare(value, 3):>10}", theme.TEXT)
         text.append("\n")
     drawn = item.drawn
     if drawn is not None and drawn.size:
-        text.append(f" {drawn.kind.value} {drawn.size_words} mm", theme.TEXT)
+        text.append(f" {drawn.kind.value} {drawn.size_words} {shown_unit().value}", theme.TEXT)
         if drawn.tolerance:
-            low, high = (signed_num(value, 3) for value in drawn.tolerance)
+            low, high = (signed_bare(value, 3) for value in drawn.tolerance)
             text.append(f" {low} {high}", theme.TEXT)
-        text.append(f", measured must lie within {num(drawn.size_limit or 0)}\n", theme.QUIET)
+        text.append(f", measured must lie within {bare(drawn.size_limit or 0)}\n", theme.QUIET)
     if item.reason:
         text.append(f" ! {item.reason}\n", theme.CORAL)
     return text

@@ -14,7 +14,7 @@ from textual.containers import Vertical
 
 from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.core.offsets.rules import FromFit
-from brisk_anchor.core.quantities import deg, dim, expanded, num, signed_deg, signed_num
+from brisk_anchor.core.quantities import along, bare, deg, dim, expanded, shown_unit, signed_bare, signed_deg
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.actions import Do
 from brisk_anchor.tui.base import Handlers, Stage
@@ -50,7 +50,7 @@ def _sentence(words: str) -> str:
 
 
 def _mm(value: float) -> str:
-    return signed_num(value, 1)
+    return signed_bare(value, 1)
 
 
 class SetupView(DrawnView):
@@ -209,7 +209,7 @@ class SetupView(DrawnView):
             ("machine", f"{machine.name}, {machine.kind}" + (f", rotary {rotary}" if rotary else "")),
             *((f"travel {axis}", f"{_mm(low)} to {_mm(high)}") for axis, low, high in travels),
             ("control", f"{session.profile.name}, tool lengths from the {lengths}"),
-            ("probe", f"T{stylus.tool_number}, ball ⌀{num(stylus.ball_diameter)}, length {num(stylus.length)}"),
+            ("probe", f"T{stylus.tool_number}, ball ⌀{bare(stylus.ball_diameter)}, length {bare(stylus.length)}"),
             ("fixture", setup.fixture),
             (
                 "part",
@@ -225,7 +225,7 @@ class SetupView(DrawnView):
         for label, words in facts:
             text.append(f" {label:<12}", theme.QUIET)
             text.append(f"{words}\n", theme.TEXT)
-        self.query_one("#facts-heading", Heading).tell("as described", "mm")
+        self.query_one("#facts-heading", Heading).tell("as described", shown_unit().word)
         self.query_one("#facts", LatePanel).tell_text(text)
 
     def _show_zero(self, view_state: ViewState) -> None:
@@ -376,14 +376,15 @@ class SetupView(DrawnView):
             return
         self._from = None
         parts = "  ".join(
-            f"{axis.upper()} {signed_num(part.value, 4)} {expanded(part.u)}" for axis, part in found.parts.items()
+            f"{axis.upper()} {along(axis, part.value, bare=True)} {expanded(part.u, axis=axis)}"
+            for axis, part in found.parts.items()
         )
         nominal = view_state.session.solver.drawn_distance(start.name, drawn.name, found)
-        straight = f"{num(found.straight.value, 4)} {expanded(found.straight.u)} mm"
-        off = signed_num(found.straight.value - nominal, 4)
+        straight = f"{dim(found.straight.value, 4)} {expanded(found.straight.u)}"
+        off = signed_bare(found.straight.value - nominal, 4)
         self.stage.tell(
-            f"{start.title} to {drawn.title}: {straight}, {off} from the {num(nominal, 4)} drawn.",
-            f"{parts} mm",
+            f"{start.title} to {drawn.title}: {straight}, {off} from the {bare(nominal, 4)} drawn.",
+            f"{parts} {shown_unit().value}",
             "good",
         )
 
@@ -408,7 +409,7 @@ class SetupView(DrawnView):
         def weigh(words: str) -> str:
             figures = zip(item.axes.upper(), read_distances(words, item.axes), strict=True)
             places = self._places(item, item.axes, dict(zip(item.axes, read_distances(words, item.axes), strict=True)))
-            at = "  ".join(f"{a} {signed_num(v, 3)}" for a, v in figures)
+            at = "  ".join(f"{a} {signed_bare(v, 3)}" for a, v in figures)
             return f"zero at {at}; {self._moves(view_state, places)}"
 
         def answer(words: str) -> None:
@@ -453,7 +454,7 @@ class SetupView(DrawnView):
             return
         i = {axis: "xyz".index(axis) for axis in axes}
         places = {axis: item.machine[n] + away[n] for axis, n in i.items()}
-        shown = "  ".join(f"{axis.upper()} {signed_num(away[n])}" for axis, n in i.items() if away[n])
+        shown = "  ".join(f"{axis.upper()} {signed_bare(away[n])}" for axis, n in i.items() if away[n])
         where = f"{shown} from {item.title}" if shown else f"on {item.title}"
         told = f"The zero of {view_state.row} lies {where}, along {axes.upper()}."
 

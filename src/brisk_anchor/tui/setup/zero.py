@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 from rich.text import Text
 
 from brisk_anchor.core.offsets.rules import FromFeature, FromFit, FromHeading, FromRow, FromTable
-from brisk_anchor.core.quantities import signed_deg, signed_num
+from brisk_anchor.core.quantities import signed_bare, signed_deg
 from brisk_anchor.tui import theme
 
 if TYPE_CHECKING:
@@ -21,7 +21,7 @@ def zero_text(session: Session, row: str) -> Text:
     text = Text(no_wrap=True, overflow="ellipsis")
     for axis, rule in session.setup.row(row).rules.items():
         text.append(f" {axis.upper()} ", f"bold {theme.SAND}")
-        text.append(f"{signed_num(expected[axis], 3):>10}", f"bold {theme.TEXT}")
+        text.append(f"{signed_bare(expected[axis], 3):>10}", f"bold {theme.TEXT}")
         if isinstance(rule, FromFit):
             text.append("   the best fit of ", theme.QUIET)
             text.append(f"{', '.join(titles[name] for name in rule.names)}\n", theme.TEXT)
@@ -38,7 +38,7 @@ def zero_text(session: Session, row: str) -> Text:
             text.append(f"{rule.row}\n", theme.TEXT)
             continue
         if isinstance(rule, FromRow):
-            text.append(f"   {signed_num(rule.shift)} along its axis from " if rule.shift else "   on ", theme.QUIET)
+            text.append(f"   {signed_bare(rule.shift)} along its axis from " if rule.shift else "   on ", theme.QUIET)
             text.append(f"{rule.row}\n", theme.TEXT)
             continue
         if not isinstance(rule, FromFeature):
@@ -46,7 +46,7 @@ def zero_text(session: Session, row: str) -> Text:
             continue
         away = rule.allowance - rule.drawing
         # The figure first: what a small window cuts off is the end of a name, never of a figure.
-        shift = f"{signed_num(away, 3)} from" if away else "on"
+        shift = f"{signed_bare(away, 3)} from" if away else "on"
         text.append(f"   {shift} ", theme.QUIET)
         between = titles[rule.feature]
         if rule.other:

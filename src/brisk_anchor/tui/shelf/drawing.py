@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 from rich.text import Text
 
-from brisk_anchor.core.quantities import num, signed_num
+from brisk_anchor.core.quantities import bare, signed_num
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.canvas import Canvas
 
@@ -65,7 +65,7 @@ def tool_text(setup: Setup, line: ShelfLine, width: int, height: int) -> Text:
     side = middle + wide / 2 * scale + 6
     canvas.line(side, bottom, side, bottom - tall * scale, theme.FAINT, 0, (1, 2))
     known = next((value for label, value in line.figures if label in ("length", "height")), None)
-    label = f"{num(known, 3)}" if known else "?"
+    label = f"{bare(known, 3)}" if known else "?"
     canvas.write(min(width - len(label), int(side / 2) + 1), int((bottom - tall * scale / 2) / 4), label, theme.QUIET)
     return _lines(canvas)
 
@@ -78,7 +78,7 @@ def radius_text(by_direction: Sequence[tuple[float, float]]) -> Text:
         off = (radius - mean) * 1000
         bar = "▮" * min(12, round(abs(off) * 4))
         text.append(f"  {heading:5.0f}°", theme.QUIET)
-        text.append(f"  {num(radius, 4)}", theme.TEXT)
+        text.append(f"  {bare(radius, 4)}", theme.TEXT)
         text.append(f"  {signed_num(off, 2)} µm ", theme.QUIET)
         text.append(f"{bar}\n", theme.LIVE if off >= 0 else theme.SAND)
     return text

@@ -11,7 +11,7 @@ from textual.app import ComposeResult
 from textual.containers import Vertical
 
 from brisk_anchor.core.kinds import FURTHEST
-from brisk_anchor.core.quantities import dim, expanded, num, signed_dim, signed_num
+from brisk_anchor.core.quantities import bare, dim, expanded, shown_unit, signed_bare, signed_dim
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.actions import Do
 from brisk_anchor.tui.active_row import with_active_row
@@ -34,7 +34,7 @@ if TYPE_CHECKING:
 def _figure(label: str, value: float | None) -> str:
     if value is None:
         return "not known"
-    return num(value, 4) if not label.endswith("±") else f"±{num(value, 4)}"
+    return bare(value, 4) if not label.endswith("±") else f"±{bare(value, 4)}"
 
 
 class ShelfView(View):
@@ -103,7 +103,9 @@ class ShelfView(View):
         self._lines = lines(session, date.today())
         self.chosen = min(self.chosen, len(self._lines) - 1)
         self.figure_chosen = min(self.figure_chosen, max(0, len(self.line.figures) - 1))
-        self.query_one("#shelf-heading", Heading).tell(f"tools of {session.setup.machine.name}", "mm, ± is k = 2")
+        self.query_one("#shelf-heading", Heading).tell(
+            f"tools of {session.setup.machine.name}", f"{shown_unit().word}, ± is k = 2"
+        )
         held = session.link.tool_in_spindle
         self.query_one("#shelf", ChoiceList).tell((tuple(self._lines), held), lambda _: self._rows(held), self.chosen)
         profile = session.profile.tool_lengths
@@ -116,7 +118,7 @@ class ShelfView(View):
         words.append(f" Lengths are counted {about}.\n", theme.TEXT)
         if (setter := session.setup.shelf.setter) is not None:
             taken = reference(session)
-            foot = signed_num(taken.values["z"], 4) if taken else "not taken"
+            foot = signed_bare(taken.values["z"], 4) if taken else "not taken"
             words.append(f" {setter.row} is kept for {setter.name}: ", theme.QUIET)
             words.append(f"Z {foot}\n", f"bold {theme.LIVE if taken else theme.CORAL}")
             active = session.link.active.words
@@ -165,7 +167,7 @@ class ShelfView(View):
         if line.group == "probe":
             x, y = session.setup.stylus.offset
             text.append(f"   {'ball beside axis':<18}", theme.QUIET)
-            text.append(f"  X {signed_num(x, 4)}  Y {signed_num(y, 4)}\n", theme.TEXT)
+            text.append(f"  X {signed_bare(x, 4)}  Y {signed_bare(y, 4)}\n", theme.TEXT)
             if session.link.turned_round:
                 text.append(" ! the spindle stands turned half round\n", theme.CORAL)
             if session.working.by_direction:
@@ -198,7 +200,7 @@ class ShelfView(View):
 
     @property
     def _kept(self) -> str:
-        return " machine.toml says so too." if self.view_state and self.view_state.session.editor.files else ""
+        return f" {self.view_state.session.editor.where_tools_are_kept}" if self.view_state else ""
 
     # -- changing ----------------------------------------------------------------------------------------------
 
@@ -353,8 +355,11 @@ class ShelfView(View):
         def take(figure: float | None) -> None:
             def work() -> tuple[str, str]:
                 value = take_reference(view_state.session, figure).axis("z")
-                shown = signed_num(value.value, 4)
-                return f"{setter.row} Z {shown} mm {expanded(value.u)} is the reference.", "Written and read back."
+                shown = signed_bare(value.value, 4)
+                return (
+                    f"{setter.row} Z {shown} {shown_unit().value} {expanded(value.u)} is the reference.",
+                    "Written and read back.",
+                )
 
             self.stage.attempt(work)
 
@@ -406,8 +411,8 @@ class ShelfView(View):
             length, looks = find()
             was = next((value for label, value in line.figures if label == "length"), None)
             view_state.handed = take_length(view_state.session, line.number, length, looks)
-            change = f", {signed_num(length.value - was, 4)} from before" if was is not None else ""
-            sum_ = "  ".join(f"{t.sign} {num(t.value, 4)}".strip() for t in length.terms)
+            change = f", {signed_bare(length.value - was, 4)} from before" if was is not None else ""
+            sum_ = "  ".join(f"{t.sign} {bare(t.value, 4)}".strip() for t in length.terms)
             mark = "  Take the mark off the control: 4, then o and Space." if view_state.handed is not None else ""
             return f"T{line.number} is {dim(length.value, 4)} {expanded(length.u)} long{change}.", f"{sum_}{mark}"
 
@@ -481,7 +486,7 @@ class ShelfView(View):
                 found = offset_of_ball(view_state.session, name, known, 0.001)
                 x, y = found.offset
                 told = (
-                    f"The ball stands X {signed_num(x, 4)}  Y {signed_dim(y, 4)} {expanded(found.u)} beside the axis."
+                    f"The ball stands X {signed_bare(x, 4)}  Y {signed_dim(y, 4)} {expanded(found.u)} beside the axis."
                 )
                 return told, "Programs add it to every touch. Measure again: all is stale."
 
@@ -493,7 +498,7 @@ class ShelfView(View):
 
         def weigh(words: str) -> str:
             x, y = read_distances(words, "xy")
-            return f"its centre at X {signed_num(x, 4)}  Y {signed_dim(y, 4)}"
+            return f"its centre at X {signed_bare(x, 4)}  Y {signed_dim(y, 4)}"
 
         def answer(words: str) -> None:
             x, y = read_distances(words, "xy")
