@@ -149,7 +149,7 @@ def test_a_list_is_built_changed_ordered_and_taken_back(builder):
     assert builder.plan.measure[3].size is None
     figures = {figure.name: figure for figure in builder.ready.steps[2].figures}
     assert (figures["depth"].value, figures["depth"].stated, figures["depth"].why) == (5.0, True, "stated")
-    assert "3 to the wall" in figures["search"].why
+    assert "3 mm to the wall" in figures["search"].why
     assert "stylus stem" in figures["room"].why or "the ball" in figures["room"].why
     builder.state(at, "depth", None)
     assert {f.name: f.why for f in builder.ready.steps[2].figures}["depth"].startswith("as drawn")

@@ -32,7 +32,7 @@ async def test_a_plan_is_built_with_the_drawing_and_words(tmp_path):
         await bench.press("7")
         await wait_for(lambda: "at the least" in said(app, "#plan-whole"))
         assert "boss ⌀24, as cast" in said(app, "#plan-list")
-        assert "16 to the wall, 2 it may lie off, 1 more" in said(app, "#plan-figures")
+        assert "16 mm to the wall, 2 mm it may lie off, 1 mm more" in said(app, "#plan-figures")
         await bench.press("down", "down", "f")
         assert "a adds bushed bore ⌀25" in said(app)
         await bench.press("r")

@@ -33,7 +33,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from brisk_anchor.core.quantities import dim, signed_bare, signed_dim
+from brisk_anchor.core.quantities import dim, signed_dim
 
 
 class BriskAnchorError(Exception):
@@ -171,7 +171,7 @@ class TravelError(MachineError):
         self.amount = abs(target - limit)
         super().__init__(
             f"{axis} would have to go to {signed_dim(target, 3)}, "
-            f"{dim(self.amount, 3)} past its travel end at {signed_bare(limit, 3)}",
+            f"{dim(self.amount, 3)} past its travel end at {signed_dim(limit, 3)}",
             "The machine did not move",
             "Move the start, the set-up or the clear height so that the whole path lies inside the travels",
         )
@@ -187,7 +187,7 @@ class CrashError(MachineError):
         self.part = part
         self.solid = solid
         self.place = place
-        at = " ".join(f"{axis}{signed_bare(value, 3)}" for axis, value in zip("XYZ", place, strict=True))
+        at = " ".join(f"{axis}{signed_dim(value, 3)}" for axis, value in zip("XYZ", place, strict=True))
         super().__init__(
             f"Crash: the {part} met {solid} at {at} during {during}",
             "On a real machine something is broken now",

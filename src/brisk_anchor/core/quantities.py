@@ -195,6 +195,15 @@ def signed_bare(value: float, decimals: int | None = None) -> str:
     return quantity(value, Dimension.LENGTH, decimals, signed=True, bare=True)
 
 
+def titled(value: float) -> str:
+    """A size for a title that is kept: as on a drawing in mm, with its unit where it is in inches.
+
+    >>> titled(38.0)
+    '38'
+    """
+    return bare(value) if shown_unit() is Unit.MM else dim(value)
+
+
 def um(value: float, decimals: int = 2) -> str:
     """A small length, mm, in µm."""
     return quantity(value, Dimension.FINE, decimals)

@@ -14,7 +14,7 @@ from brisk_anchor.core.features.specs.spec import FeatureSpec
 from brisk_anchor.core.features.touch_place import TouchPlace
 from brisk_anchor.core.features.touches import Stylus
 from brisk_anchor.core.kinds import FeatureKind, Vector, Walls
-from brisk_anchor.core.quantities import bare, dim
+from brisk_anchor.core.quantities import dim
 
 SEARCH_MARGIN = 1.0
 """How far, mm, a search goes beyond what the stated uncertainty asks for, so that a wall just there is still met."""
@@ -121,7 +121,7 @@ class Measurement:
                 raise PlanError(
                     f"{self.name}: a hop of {dim(self.options.hop)} makes no sense",
                     f"The probe would meet what it goes over, {dim(self.depth)} up, or go higher than it came from",
-                    f"{bare(self.depth + self.start_uncertainty)} to {dim(self.drop)}",
+                    f"{dim(self.depth + self.start_uncertainty)} to {dim(self.drop)}",
                 )
         if self.options.over_the_top is None:
             return

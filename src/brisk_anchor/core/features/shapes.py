@@ -19,7 +19,7 @@ from brisk_anchor.core.features.touches import Touch
 from brisk_anchor.core.geometry.frames import Array
 from brisk_anchor.core.geometry.least_squares import LeastSquares, gauss_newton
 from brisk_anchor.core.kinds import Vector
-from brisk_anchor.core.quantities import bare, dim
+from brisk_anchor.core.quantities import dim
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -328,7 +328,7 @@ def solve_known_circle(name: str, touches: Sequence[Touch], *, inside: bool, dia
     rho = diameter / 2 + (-1.0 if inside else 1.0) * tool.effective_radius
     if rho <= 0:
         raise GeometryError(
-            f"A tip of ⌀{bare(tool.ball_diameter)} does not go into ⌀{bare(diameter)}", "", "Check the size"
+            f"A tip of ⌀{dim(tool.ball_diameter)} does not go into ⌀{dim(diameter)}", "", "Check the size"
         )
     points = np.array([touch.ball_centre[:2] for touch in touches])
     origin = points.mean(axis=0)

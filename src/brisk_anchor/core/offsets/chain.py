@@ -33,7 +33,7 @@ from brisk_anchor.core.offsets.rules import (
     features_in,
     needs,
 )
-from brisk_anchor.core.quantities import bare, num, signed_bare, signed_deg, um
+from brisk_anchor.core.quantities import dim, num, signed_deg, signed_dim, um
 from brisk_anchor.core.tools.hand_tools import HandTool
 from brisk_anchor.core.uncertainty.budget_lines import FEW_LINES, BudgetLine, budget_of
 from brisk_anchor.core.uncertainty.estimates import Estimate, combined, covariance_of, folded
@@ -215,7 +215,7 @@ def _hand_terms(axis: str, feature: Feature, tool: HandTool, touch: Touch) -> li
         terms.append(Term(step, f"length of {tool.name}", tool.bare_length or 0.0, tool.u_bare_length, "gauge line"))
     elif tool.diameter:
         terms.append(
-            Term(step, f"half of {tool.name}", tool.diameter / 2, tool.u_diameter / 2, f"⌀{bare(tool.diameter)}")
+            Term(step, f"half of {tool.name}", tool.diameter / 2, tool.u_diameter / 2, f"⌀{dim(tool.diameter)}")
         )
     if tool.thickness:
         terms.append(Term(step, "between tool and metal", tool.thickness, tool.u_thickness, tool.kind.value))
@@ -399,7 +399,7 @@ def _derived_chain(axis: str, row: str, rule: FromRow, estimate: Estimate, paren
     if abs(away) > 5e-7:
         label = "shift in its frame" + (f", {signed_deg(angle, 4)}" if angle and axis in "xy" else "")
         terms.append(
-            Term("+" if away > 0 else "−", label, abs(away), None, f"{signed_bare(rule.shift)} along its own axis")
+            Term("+" if away > 0 else "−", label, abs(away), None, f"{signed_dim(rule.shift)} along its own axis")
         )
     terms.append(_last(f"{row} {axis.upper()}{unit}", estimate))
     return AxisChain(axis, estimate.value, estimate.u, tuple(terms), effects=tuple(estimate.effects.items()))
@@ -414,7 +414,7 @@ def _carried_chain(
     terms = [Term("", f"{rule.row} {axis.upper()}", own.value, own.u, "the row it is derived from")]
     if abs(rule.direction[i]) < 1:
         arm = own.value - rule.centre[i]
-        turned = f"{rule.letter} {signed_deg(rule.angle)} about {signed_bare(rule.centre[i], 4)}"
+        turned = f"{rule.letter} {signed_deg(rule.angle)} about {signed_dim(rule.centre[i], 4)}"
         terms.append(Term("−" if arm > 0 else "+", f"from the centre of {rule.letter}", abs(arm), None, turned))
         carried = estimate.value - rule.centre[i]
         terms.append(Term("+" if carried > 0 else "−", "after the turn", abs(carried), None, "from the centre"))

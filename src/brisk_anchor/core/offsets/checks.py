@@ -20,12 +20,10 @@ from brisk_anchor.core.offsets.chain import Chain
 from brisk_anchor.core.offsets.conditions import Conditions, usual_growth
 from brisk_anchor.core.offsets.proof import Agreement
 from brisk_anchor.core.quantities import (
-    bare,
     deg,
     dim,
     expanded,
     num,
-    signed_bare,
     signed_deg,
     signed_dim,
     um,
@@ -152,7 +150,7 @@ def look_at_measurement(measurement: Measurement, travel: Travel) -> list[Findin
                 looks.append(
                     Finding.stopping(
                         f"{name} needs {axis.upper()} {signed_dim(value, 3)}; "
-                        f"the travel is {signed_bare(low, 3)} to {signed_bare(high, 3)}",
+                        f"the travel is {signed_dim(low, 3)} to {signed_dim(high, 3)}",
                         "The machine would stop with a travel alarm on the way",
                         "Move the set-up, the start or the clear height",
                     )
@@ -211,7 +209,7 @@ def look_at_one_touch(measurement: Measurement) -> list[Finding]:
     return [
         Finding.warning(
             f"{m.title or m.name} is touched once a wall: "
-            f"turned by {deg(m.turn_uncertainty)} it is told {bare(off, 3)} off",
+            f"turned by {deg(m.turn_uncertainty)} it is told {dim(off, 3)} off",
             "One touch tells nothing of how a wall lies",
             "Touch each wall twice: state spread",
         )
@@ -248,7 +246,7 @@ def look_at_feature(
         if abs(error) > size_limit:
             looks.append(
                 Finding.stopping(
-                    f"{feature.name} measures {sign}{dim(found, 4)}, {signed_bare(error, 4)} from {sign}{bare(wanted)}",
+                    f"{feature.name} measures {sign}{dim(found, 4)}, {signed_dim(error, 4)} from {sign}{dim(wanted)}",
                     _guess(error, wanted, max((t.stylus.ball_diameter for t in feature.touches), default=0.0)),
                     "Check which feature was touched, and with which stylus",
                 )
@@ -351,7 +349,7 @@ def look_at_jump(chain: Chain, held: Mapping[str, float], limit: float | None) -
         if limit is not None and axis.axis in AXES and axis.written and abs(moved) > limit:
             looks.append(
                 Finding.stopping(
-                    f"{chain.row} {axis.axis.upper()} moves {signed_dim(moved, 3)}; this row's limit is {bare(limit)}",
+                    f"{chain.row} {axis.axis.upper()} moves {signed_dim(moved, 3)}; this row's limit is {dim(limit)}",
                     "Someone set the limit because a jump of that size has been a mistake",
                     "Measure again; if it is meant, change the limit in the book first",
                 )
@@ -404,7 +402,7 @@ def look_at_store(
                 looks.append(
                     Finding.stopping(
                         f"{chain.row} {axis.upper()} jumps {signed_dim(jump, 3)} from {reference_name} "
-                        f"(limit {bare(jump_limit)})",
+                        f"(limit {dim(jump_limit)})",
                         _guess_jump(jump, value, reference[axis], chain),
                         "Check the drawing position and the stylus; measure again",
                     )
@@ -423,7 +421,7 @@ def look_at_turn(chain: Chain) -> list[Finding]:
     for axis in chain.axes:
         share = sum(line.share for line in axis.budget if line.label == TURN)
         if share > TURN_SHARE and axis.axis in AXES and axis.expanded > _ONE_TOUCH:
-            found.append(f"{axis.axis.upper()} ±{bare(axis.expanded, 3)}")
+            found.append(f"{axis.axis.upper()} ±{dim(axis.expanded, 3)}")
     if not found:
         return []
     return [

@@ -10,7 +10,7 @@ from brisk_anchor.core.errors import DrawingFileError, NumberEntryError
 from brisk_anchor.core.features.measuring import EDGE_MARGIN, propose_depth, propose_depth_check
 from brisk_anchor.core.kinds import FURTHEST, FeatureKind, Walls
 from brisk_anchor.core.numbers import parse_length
-from brisk_anchor.core.quantities import bare, dim, signed_bare, signed_deg
+from brisk_anchor.core.quantities import bare, dim, num, signed_bare, signed_deg, signed_dim, titled
 from brisk_anchor.services.job.job_text import figure, quoted
 from brisk_anchor.standin.solid_file import Place, SolidSection, extent_of
 
@@ -67,7 +67,7 @@ def plain(text: str, name: str, low: float, high: float) -> float:
     except ValueError:
         raise refuse(f"“{text[:20]}” is no figure for the {name}", "Type a plain figure") from None
     if not low <= value <= high:
-        raise refuse(f"The {name} must lie between {bare(low)} and {bare(high)}", "")
+        raise refuse(f"The {name} must lie between {num(low)} and {num(high)}", "")
     return value
 
 
@@ -104,7 +104,7 @@ class FeatureBuilder:
 
         there = [solid for solid in self.solids if region_of(solid).distance(x, y) < 0]
         if not there:
-            raise refuse(f"There is no metal at X {signed_bare(x)} Y {signed_bare(y)}", "Choose a place on the part")
+            raise refuse(f"There is no metal at X {signed_bare(x)} Y {signed_dim(y)}", "Choose a place on the part")
         return max(there, key=lambda solid: solid.top)
 
     def _free(self, base: str) -> str:
@@ -117,7 +117,7 @@ class FeatureBuilder:
         """
         if height <= self.ball / 2:
             raise refuse(
-                f"{what} is {bare(height)} deep; the ball's widest part is {bare(self.ball / 2)} up", "Draw it deeper"
+                f"{what} is {dim(height)} deep; the ball's widest part is {dim(self.ball / 2)} up", "Draw it deeper"
             )
         least = self.ball / 2 + propose_depth_check(self.ball)
         most = max(height - self.uncertainty, min(height - FLOOR_ROOM, least)) if floor else height
@@ -168,8 +168,8 @@ class FeatureBuilder:
         shown = f"{kind.size_sign}{'×'.join(f'{bare(value)}' for value in sizes)}"
         title = f"{self.word} {shown}"
         told = (
-            f"{name}: {shown} at X {signed_bare(x)} Y {signed_bare(y)}, {made}; touched {dim(depth)} down, "
-            f"its size believed ±{bare(limit)}"
+            f"{name}: {shown} at X {signed_bare(x)} Y {signed_dim(y)}, {made}; touched {dim(depth)} down, "
+            f"its size believed ±{dim(limit)}"
         )
         return Drawn(told, self.table(name, title, kind.value, under.name, (x, y, high), more))
 
@@ -201,7 +201,7 @@ class FeatureBuilder:
         name = next(word for n in range(26) if (word := f"hole {'abcdefghijklmnopqrstuvwxyz'[n]}") not in taken)
         table = self.table(
             name,
-            f"bore ⌀{bare(diameter)}",
+            f"bore ⌀{titled(diameter)}",
             "bore",
             under.name,
             (x, y, under.top),
@@ -214,7 +214,7 @@ class FeatureBuilder:
             },
         )
         return Drawn(
-            f"{name}: {words} from X {signed_bare(x)} Y {signed_bare(y)}, through; touched {dim(depth)} down", table
+            f"{name}: {words} from X {signed_bare(x)} Y {signed_dim(y)}, through; touched {dim(depth)} down", table
         )
 
     def corner(self, where: str) -> Drawn:
@@ -232,7 +232,7 @@ class FeatureBuilder:
         walls = ["LEFT" if across == "left" else "RIGHT", "DOWN" if along == "front" else "UP"]
         more = {"walls": f'["{walls[0]}", "{walls[1]}"]', "depth": self._mm(depth)}
         name = self._free("corner")
-        told = f"{name}: the {where} corner at X {signed_bare(x)} Y {signed_bare(y)}, touched {dim(depth)} down"
+        told = f"{name}: the {where} corner at X {signed_bare(x)} Y {signed_dim(y)}, touched {dim(depth)} down"
         title = f"{where} corner"
         return Drawn(told, self.table(name, title, "outside corner", solid.name, (x, y, solid.top), more))
 
@@ -256,7 +256,7 @@ class FeatureBuilder:
         """The highest level face."""
         place, solid = self._level()
         more = {"walls": '["BELOW"]'}
-        told = f"{name}: the top at Z {signed_bare(place[2])}, touched at {_at(place)}"
+        told = f"{name}: the top at Z {signed_dim(place[2])}, touched at {_at(place)}"
         return Drawn(told, self.table(name, "top face", "surface", solid, place, more))
 
     def face(self, side: str) -> Drawn:
@@ -281,7 +281,7 @@ class FeatureBuilder:
         solid = max(there, key=lambda item: item.top)
         depth = self._touch_depth(solid.top - solid.bottom, "The part")
         more = {"walls": f'["{wall}"]', "depth": self._mm(depth)}
-        told = f"{name}: the {side} face at {'XY'[axis]} {signed_bare(place[axis])}, touched {dim(depth)} down"
+        told = f"{name}: the {side} face at {'XY'[axis]} {signed_dim(place[axis])}, touched {dim(depth)} down"
         return Drawn(
             told, self.table(name, f"{side} face", "surface", solid.name, (place[0], place[1], solid.top), more)
         )
@@ -298,7 +298,7 @@ class FeatureBuilder:
         long = high[along] - low[along]
         spread = length_of(apart, "apart", 1.0) if apart else round(0.6 * long, 1)
         if spread > long - self.ball:
-            raise refuse(f"The {side} face is only {bare(long)} long", "Touch it nearer together")
+            raise refuse(f"The {side} face is only {dim(long)} long", "Touch it nearer together")
         name = self._free("edge")
         table = drawn.table.replace('kind = "surface"', f'kind = "edge"\nspread = {self._mm(spread)}')
         lines = [f'name = "{name}"' if line.startswith("name =") else line for line in table.split("\n")]
@@ -319,14 +319,14 @@ class FeatureBuilder:
             place, on = self._level(spread)
         name = self._free("plane")
         more = {"walls": '["BELOW"]', "spread": self._mm(spread)}
-        told = f"{name}: the top at Z {signed_bare(place[2])}, touched at three places {dim(spread)} apart"
+        told = f"{name}: the top at Z {signed_dim(place[2])}, touched at three places {dim(spread)} apart"
         return Drawn(told, self.table(name, "top plane", "plane", on, place, more))
 
     def ball_on_top(self, typed: list[str]) -> Drawn:
         """A ball of the part that stands on what is below it."""
         size, x, y = (length_of(t, n) for t, n in zip(typed, FORMS["ball"].figures, strict=True))
         if size <= self.ball / 2:
-            raise refuse(f"A ball of {bare(size)} is too small to touch", FORMS["ball"].hint)
+            raise refuse(f"A ball of {dim(size)} is too small to touch", FORMS["ball"].hint)
         under, name = self._under(x, y), self._free("ball")
         solid = "\n".join(
             [
@@ -339,9 +339,9 @@ class FeatureBuilder:
             ]
         )
         place = (x, y, under.top + size / 2)
-        table = self.table(name, f"ball {bare(size)}", "ball", name, place, {"size": self._mm(size)})
+        table = self.table(name, f"ball {titled(size)}", "ball", name, place, {"size": self._mm(size)})
         return Drawn(
-            f"{name}: ⌀{bare(size)} standing at X {signed_bare(x)} Y {signed_bare(y)}, touched five times",
+            f"{name}: ⌀{bare(size)} standing at X {signed_bare(x)} Y {signed_dim(y)}, touched five times",
             f"{solid}\n\n{table}",
         )
 
@@ -362,7 +362,7 @@ class FeatureBuilder:
         name = self._free(self.word)
         title = f"{self.word} {first}, {second}"
         more = {"of": f'["{first}", "{second}"]'}
-        told = f"{name}: {kind} of {first} and {second}, at X {signed_bare(place[0])} Y {signed_bare(place[1])}"
+        told = f"{name}: {kind} of {first} and {second}, at X {signed_bare(place[0])} Y {signed_dim(place[1])}"
         return Drawn(told, self.table(name, title, kind, str(one["solid"]), place, more))
 
     def turn(self, typed: list[str]) -> Drawn:
@@ -393,7 +393,7 @@ class FeatureBuilder:
             "top = 0.0",
         ]
         tables = [maker.face(side).table for side in ("left", "front", "top")]
-        shape = f"a plate of {bare(wide)} × {bare(long)} × {bare(tall)}"
+        shape = f"a plate of {bare(wide)} × {bare(long)} × {dim(tall)}"
         told = f"{shape}, zero at its left front corner on top, in place of the old part"
         return Drawn(told, whole="\n".join(head) + "\n\n" + "\n\n".join(tables) + "\n")
 
@@ -434,4 +434,4 @@ FORMS = {
 
 def _at(place: tuple[float, float, float]) -> str:
     """A place on the drawing as a person reads it."""
-    return f"X {signed_bare(place[0])} Y {signed_bare(place[1])}"
+    return f"X {signed_bare(place[0])} Y {signed_dim(place[1])}"

@@ -7,7 +7,7 @@ from typing import Annotated, Self
 
 from pydantic import Field, model_validator
 
-from brisk_anchor.core.quantities import bare
+from brisk_anchor.core.quantities import dim
 from brisk_anchor.standin.solid_file import FileSection, HoleSection, Length, Point, SolidSection
 
 _MOST_HOLES = 400
@@ -39,8 +39,8 @@ class Vice(FileSection):
         front, back = self.fixed_jaw - self.opening - self.jaw_thickness, self.fixed_jaw + self.jaw_thickness
         if front < 0 or back > self.bed_width or self.jaw_length > self.bed_length:
             raise ValueError(
-                f"the jaws reach from Y {bare(front)} to {bare(back)} over {bare(self.jaw_length)}; "
-                f"the bed has {bare(self.bed_width)} by {bare(self.bed_length)}"
+                f"the jaws reach from Y {dim(front)} to {dim(back)} over {dim(self.jaw_length)}; "
+                f"the bed has {dim(self.bed_width)} by {dim(self.bed_length)}"
             )
         return self
 
@@ -76,7 +76,7 @@ class Chuck(FileSection):
     @model_validator(mode="after")
     def _fits(self) -> Self:
         if self.grip / 2 + self.jaw_length > self.diameter / 2 * 1.5:
-            raise ValueError(f"its jaws stand out too far for a body of ⌀{bare(self.diameter)}")
+            raise ValueError(f"its jaws stand out too far for a body of ⌀{dim(self.diameter)}")
         return self
 
     def solids(self) -> list[SolidSection]:

@@ -9,9 +9,9 @@ from dataclasses import dataclass
 from brisk_anchor.book.entries import EntryKind
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.kinds import FURTHEST
-from brisk_anchor.core.numbers import parse_length
+from brisk_anchor.core.numbers import parse_length, parse_number
 from brisk_anchor.core.offsets.rules import FromRow, FromTable, Rule
-from brisk_anchor.core.quantities import bare, num
+from brisk_anchor.core.quantities import dim, num
 from brisk_anchor.services.session.session import Session
 
 _CHANGE = re.compile(r"([xyzr])\s*([^xyzr;]+?)(?=\s*[xyzr]\s*[=+\-.\d]|\s*$)", re.I)
@@ -58,11 +58,12 @@ def read_typed(words: str, present: Mapping[str, float]) -> TypedChange:
         )
     changed, spreads = {}, {}
     for letter, whole in zip(letters, (figure for _, figure in found), strict=True):
-        low, high = (-360.0, 360.0) if letter == "r" else (-FURTHEST, FURTHEST)
+        parse, furthest = (parse_number, 360.0) if letter == "r" else (parse_length, FURTHEST)
         figure, sign, spread = re.sub(r"\+/?-", "±", whole).partition("±")
         if sign:
-            spreads[letter] = parse_length(spread.strip(), present=None, low=0.0, high=10.0)
-        changed[letter] = parse_length(figure.strip(), present=present.get(letter, 0.0), low=low, high=high)
+            spreads[letter] = parse(spread.strip(), present=None, low=0.0, high=10.0)
+        now = present.get(letter, 0.0)
+        changed[letter] = parse(figure.strip(), present=now, low=-furthest, high=furthest)
     return TypedChange(changed, spreads, reason.strip())
 
 
@@ -101,11 +102,15 @@ def _free_rows(session: Session, count: int) -> list[str]:
     return free[:count]
 
 
-def _lengths(text: str, what: str) -> list[float]:
+def _figures(text: str, what: str, *, plain: int = 0) -> list[float]:
+    """Typed figures: the first `plain` ones are counts or degrees, the others lengths, mm. Raises PlanError."""
     parts = [part.strip() for part in text.split(",") if part.strip()]
     if not parts or len(parts) > 50:
         raise PlanError(f"{what} takes figures with commas between them", "", "As length 40, 55, 70")
-    return [parse_length(part, present=None, low=-5_000.0, high=5_000.0) for part in parts]
+    return [
+        (parse_number if number < plain else parse_length)(part, present=None, low=-5_000.0, high=5_000.0)
+        for number, part in enumerate(parts)
+    ]
 
 
 def read_derived(session: Session, parent: str, words: str) -> list[Derived]:
@@ -124,23 +129,23 @@ def read_derived(session: Session, parent: str, words: str) -> list[Derived]:
     shifts: list[tuple[str, tuple[float, float, float]]] = []
     match kind.lower():
         case "grid":
-            figures = _lengths(rest, "A grid")
+            figures = _figures(rest, "A grid", plain=2)
             if len(figures) != 4 or any(value != int(value) or not 1 <= value <= 20 for value in figures[:2]):
                 raise PlanError("A grid has columns, rows and two pitches", "", "As grid 3, 2, 60, 45")
             columns, rows, dx, dy = int(figures[0]), int(figures[1]), figures[2], figures[3]
             places = [(i, j) for j in range(rows) for i in range(columns) if i or j]
             shifts = [(f"column {i + 1}, row {j + 1}", (i * dx, j * dy, 0.0)) for i, j in places]
         case "length":
-            shifts = [(f"longer by {bare(value)}", (0.0, 0.0, value)) for value in _lengths(rest, "Length")]
+            shifts = [(f"longer by {dim(value)}", (0.0, 0.0, value)) for value in _figures(rest, "Length")]
         case "spacer":
             axis, _, thick = rest.strip().partition(" ")
             if axis.lower() not in ("x", "y", "z"):
                 raise PlanError("A spacer lies along X, Y or Z", "", "As spacer x 25")
-            by = _lengths(thick, "A spacer")[0]
+            by = _figures(thick, "A spacer")[0]
             away = tuple(by if letter == axis.lower() else 0.0 for letter in "xyz")
-            shifts = [(f"spacer {bare(by)} along {axis.upper()}", (away[0], away[1], away[2]))]
+            shifts = [(f"spacer {dim(by)} along {axis.upper()}", (away[0], away[1], away[2]))]
         case "shift":
-            figures = _lengths(rest, "A shift")
+            figures = _figures(rest, "A shift")
             if len(figures) != 3:
                 raise PlanError("A shift has X, Y and Z", "", "As shift 10, 0, -5")
             shifts = [("shifted", (figures[0], figures[1], figures[2]))]
@@ -167,7 +172,7 @@ def _on_table(session: Session, parent: str, rest: str, destination: str) -> lis
     if axis is None:
         known = ", ".join(a.letter for a in session.setup.machine.rotary) or "none"
         raise PlanError(f"The machine has no rotary axis {letter[:5]}", f"It has {known}", "As table B 90, 180")
-    turns = _lengths(angles, "A table")
+    turns = _figures(angles, "A table", plain=50)
     free = _rows_for(session, parent, len(turns), destination)
     return [
         Derived(

@@ -8,7 +8,7 @@ from pathlib import Path
 
 from brisk_anchor.book.entries import EntryKind
 from brisk_anchor.core.errors import PlanError
-from brisk_anchor.core.quantities import bare, deg, dim, in_shown, shown_unit, signed_bare, signed_deg, um
+from brisk_anchor.core.quantities import deg, dim, in_shown, shown_unit, signed_deg, signed_dim, um
 from brisk_anchor.drawings.charts import Panel, chart
 from brisk_anchor.drawings.sheet import SheetContent, sheet
 from brisk_anchor.exchange.files import write_whole
@@ -78,10 +78,10 @@ def _lists(session: Session, row: str) -> tuple[tuple[str, tuple[str, ...]], ...
         offsets.append(f"{mark}{plan.row}  {plan.title}: {session.rows.state(plan.row).value}{users}")
     offsets += [f"{o.name}: {o.comment}, with {o.offset}" for o in card.operations if o.comment]
     tools = [
-        f"T{stylus.tool_number}  {stylus.name}, ball ⌀{bare(stylus.ball_diameter)}, length {bare(stylus.length, 4)}",
+        f"T{stylus.tool_number}  {stylus.name}, ball ⌀{dim(stylus.ball_diameter)}, length {dim(stylus.length, 4)}",
         *(
-            f"T{t.number}  {t.name}, ⌀{bare(t.diameter)}, length "
-            + ("to be measured" if t.length is None else f"{bare(t.length, 3)}")
+            f"T{t.number}  {t.name}, ⌀{dim(t.diameter)}, length "
+            + ("to be measured" if t.length is None else f"{dim(t.length, 3)}")
             for t in setup.shelf.cutters
         ),
     ]
@@ -90,7 +90,7 @@ def _lists(session: Session, row: str) -> tuple[tuple[str, tuple[str, ...]], ...
     checks = [
         f"part within {dim(setup.start_uncertainty)} and {deg(setup.turn_uncertainty)} of where it is drawn"
         + (f", turned {signed_deg(setup.turn)}" if setup.turn else ""),
-        f"nothing over machine Z {signed_bare(setup.clear_height)} (tip) but the tool",
+        f"nothing over machine Z {signed_dim(setup.clear_height)} (tip) but the tool",
         f"measured after every clamping; jumps over {dim(plan.jump_limit)} stop",
     ]
     for name in session.rows.needed(plan):
@@ -98,7 +98,7 @@ def _lists(session: Session, row: str) -> tuple[tuple[str, tuple[str, ...]], ...
         if drawn.size and drawn.tolerance:
             low, high = drawn.tolerance
             balloon = f"{drawn.balloon}  " if drawn.balloon else ""
-            checks.append(f"{balloon}{drawn.title}: {bare(drawn.size + low)} to {bare(drawn.size + high)}")
+            checks.append(f"{balloon}{drawn.title}: {dim(drawn.size + low)} to {dim(drawn.size + high)}")
     notes = list(card.notes) or ["clean the seats; push the part against its stops; tighten"]
     return (
         ("Offsets", tuple(offsets)),
@@ -113,7 +113,7 @@ def _lengths(session: Session) -> str:
     match session.profile.tool_lengths.convention:
         case "master":
             master = session.profile.length_reference
-            told = f"Tool lengths are differences from the master of {bare(master)}"
+            told = f"Tool lengths are differences from the master of {dim(master)}"
             return f"{told}, whose length is part of the offset's Z."
         case "part":
             return "Every tool is touched off on the part; Z of the offset is left as it stands."

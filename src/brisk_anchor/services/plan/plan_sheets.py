@@ -9,7 +9,7 @@ from pathlib import Path
 from brisk_anchor.core.errors import ExportError
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.offsets.rules import features_in
-from brisk_anchor.core.quantities import bare, deg, num, signed_deg
+from brisk_anchor.core.quantities import bare, deg, dim, num, signed_deg
 from brisk_anchor.drawings.paper import PAPERS
 from brisk_anchor.drawings.plan import Leg, PlanContent, path_drawing, plan_sheet
 from brisk_anchor.exchange.files import write_whole
@@ -79,14 +79,14 @@ def content_of(
     length = setup.stylus.length
     clock = []
     if times is not None:
-        clock = [f"{bare(times.total, 0)} s, at the least {bare(times.least, 0)} s for the same touches"]
+        clock = [f"{num(times.total, 0)} s, at the least {num(times.least, 0)} s for the same touches"]
         clock += [f"{words} {num(seconds, 1)} s" for words, seconds in times.shares() if seconds]
     looks = [f"{look.found}. {look.do}." for look in ready.all_looks] or ["nothing found"]
-    tools = [f"T{check.number} {check.name}: within {bare(check.tolerance)} of its length" for check in ready.tools]
+    tools = [f"T{check.number} {check.name}: within {dim(check.tolerance)} of its length" for check in ready.tools]
     basis = basis_of(session, program.digest, ready.plan)
     words = proof.words(basis) if proof is not None else "not proved"
     notes = [
-        ("Probe", (f"T{setup.stylus.tool_number} {setup.stylus.name}, ball ⌀{bare(setup.stylus.ball_diameter)}",)),
+        ("Probe", (f"T{setup.stylus.tool_number} {setup.stylus.name}, ball ⌀{dim(setup.stylus.ball_diameter)}",)),
         *([("Tools looked at first", tuple(tools))] if tools else []),
         ("Proof", (words,)),
         ("Time", tuple(clock)),
@@ -116,10 +116,10 @@ def _row(number: int, step: Step, ready: Planned) -> tuple[str, ...]:
     size += f" × {bare(m.size_y)}" if m.size_y else ""
     kind = f"{m.touch_count}  {m.kind.value} {size}".strip()
     figures = [f"{letter} at {deg(angle)}" for letter, angle in m.options.table]
-    figures += [f"search {bare(m.search)}"]
-    figures += [f"depth {bare(m.depth)}"] if m.depth else []
-    figures += [f"apart {bare(m.spread)}"] if m.spread else []
-    figures += [f"within ±{bare(m.size_limit)} else {m.options.on_fail}"] if m.size_limit and m.kind.is_paired else []
+    figures += [f"search {dim(m.search)}"]
+    figures += [f"depth {dim(m.depth)}"] if m.depth else []
+    figures += [f"apart {dim(m.spread)}"] if m.spread else []
+    figures += [f"within ±{dim(m.size_limit)} else {m.options.on_fail}"] if m.size_limit and m.kind.is_paired else []
     return f"{number}", m.title or m.name, kind, ", ".join(figures), sets_words(step, ready)
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.offsets.checks import Finding
-from brisk_anchor.core.quantities import bare, dim
+from brisk_anchor.core.quantities import dim
 from brisk_anchor.core.tools.shelf import Health
 from brisk_anchor.nc.programs.plan import LengthCheck
 from brisk_anchor.services.plan.plan_file import ToolCheckSection
@@ -63,7 +63,7 @@ def look_at_tool(session: Session, section: ToolCheckSection) -> list[Finding]:
     if section.tolerance < 4 * cutter.u_length:
         looks.append(
             Finding.warning(
-                f"T{cutter.number} is held to ±{dim(section.tolerance)}, and known to ±{bare(2 * cutter.u_length)}",
+                f"T{cutter.number} is held to ±{dim(section.tolerance)}, and known to ±{dim(2 * cutter.u_length)}",
                 "A whole tool may be told broken",
                 "Allow more",
             )

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from brisk_anchor.core.features.measuring import SEARCH_MARGIN, Measurement
 from brisk_anchor.core.offsets.setup import DrawnFeature, Setup
-from brisk_anchor.core.quantities import bare
+from brisk_anchor.core.quantities import dim
 from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.services.measure.clearance import Clearances
 from brisk_anchor.services.measure.measurement_request import APPROACH
@@ -84,13 +84,13 @@ def _why_clear(setup: Setup, m: Measurement) -> str:
 def _why_depth(m: Measurement) -> str:
     if not m.depth_known:
         return "not known: a second touch higher up shows whether it is the wall"
-    below = f"as drawn: widest part {bare(m.widest_part)} below the edge"
-    return below if m.top is None else f"below {m.top.name} as it is found: widest part {bare(m.widest_part)}"
+    below = f"as drawn: widest part {dim(m.widest_part)} below the edge"
+    return below if m.top is None else f"below {m.top.name} as it is found: widest part {dim(m.widest_part)}"
 
 
 def _why_start(m: Measurement, drawn: DrawnFeature) -> str:
     if m.starts_over:
-        return f"tip Z {bare(APPROACH)} above its middle, then {bare(m.drop)} down by each wall"
+        return f"tip Z {dim(APPROACH)} above its middle, then {dim(m.drop)} down by each wall"
     return f"tip Z in its middle as {'drawn' if drawn.body else 'marked'}; errors count from it"
 
 
@@ -99,19 +99,19 @@ def _why_hop(m: Measurement) -> str:
         return "up to where it came from: other metal stands beside"
     if m.hop_height == m.drop:
         return "up to where it came from"
-    return f"{bare(m.depth)} deep, {bare(m.start_uncertainty)} higher it may stand, {bare(SEARCH_MARGIN)} more"
+    return f"{dim(m.depth)} deep, {dim(m.start_uncertainty)} higher it may stand, {dim(SEARCH_MARGIN)} more"
 
 
 def _why_standoff(m: Measurement) -> str:
     if m.standoff < APPROACH and not (m.kind.is_corner and m.kind.is_outside) and not m.directions[0][2]:
-        return f"nearer than the usual {bare(APPROACH)}: other metal stands behind the ball"
+        return f"nearer than the usual {dim(APPROACH)}: other metal stands behind the ball"
     if m.standoff < m.slack:
-        return f"less than the {bare(m.slack)} it may lie off: the ball could touch too early"
-    return f"before the wall: clear of it wherever it lies within ±{bare(m.slack)}"
+        return f"less than the {dim(m.slack)} it may lie off: the ball could touch too early"
+    return f"before the wall: clear of it wherever it lies within ±{dim(m.slack)}"
 
 
 def _why_search(m: Measurement) -> str:
-    parts = [f"{bare(m.nominal_reach)} to the wall", f"{bare(m.start_uncertainty)} it may lie off"]
+    parts = [f"{dim(m.nominal_reach)} to the wall", f"{dim(m.start_uncertainty)} it may lie off"]
     if (turning := m.slack - m.start_uncertainty) > 1e-9:
-        parts.append(f"{bare(turning)} turned")
-    return f"{', '.join(parts)}, {bare(SEARCH_MARGIN)} more"
+        parts.append(f"{dim(turning)} turned")
+    return f"{', '.join(parts)}, {dim(SEARCH_MARGIN)} more"

@@ -24,7 +24,7 @@ from brisk_anchor.core.offsets.tool_setting import (
     look_at_probe,
     reference_chain,
 )
-from brisk_anchor.core.quantities import bare, signed_dim
+from brisk_anchor.core.quantities import dim, signed_dim
 from brisk_anchor.core.tools.hand_tools import HandTool
 from brisk_anchor.core.tools.shelf import Cutter, Health, Setter
 from brisk_anchor.exchange.files import write_whole
@@ -150,7 +150,7 @@ def set_figure(session: Session, line: ShelfLine, label: str, value: float) -> N
     value = value / 2 if label.endswith("±") else value
     setup = session.setup
     changed: dict[str, Any] = {key: value}
-    told = f"{line.name}: {label} {bare(value)}"
+    told = f"{line.name}: {label} {dim(value)}"
     match line.table:
         case ("probe",):
             plain, left = _without_calibration(setup.stylus, key)

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 from rich.text import Text
 
 from brisk_anchor.core.numbers import counted
-from brisk_anchor.core.quantities import Dimension, bare, deg, dim, num, quantity, signed_deg, um
+from brisk_anchor.core.quantities import Dimension, bare, deg, dim, num, quantity, shown_unit, signed_deg, um
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.choice_list import ListRow
 from brisk_anchor.tui.words import cut
@@ -120,7 +120,8 @@ def figures_text(step: Step | None, chosen: int, problem: str, comment: str, wid
         text.append(f"{figure.name:<13}", style)
         strong = "bold " if figure.stated else ""
         text.append(f"{figure_text(figure.value, figure):>10} ", f"{strong}{theme.TEXT}")
-        text.append(f"{figure.unit:<7}", theme.QUIET)
+        unit = shown_unit().value if figure.unit == "mm" else figure.unit
+        text.append(f"{unit:<7}", theme.QUIET)
         room = max(8, width - 36)
         text.append(f"{cut(figure.why, room)}\n", theme.LIVE if figure.stated else theme.QUIET)
         if here and len(figure.why) > room:

@@ -14,7 +14,7 @@ from brisk_anchor.core.features.touch_place import LEAST_SPREAD, TouchPlace
 from brisk_anchor.core.features.touches import AXES, Touch, axis_of
 from brisk_anchor.core.features.walls import by_wall, is_long
 from brisk_anchor.core.kinds import Vector
-from brisk_anchor.core.quantities import bare, dim
+from brisk_anchor.core.quantities import dim
 
 if TYPE_CHECKING:
     from brisk_anchor.core.features.measuring import Measurement
@@ -83,7 +83,7 @@ def check_sizes(m: Measurement) -> None:
     if not m.kind.is_outside and narrow <= m.stylus.ball_diameter + 2 * m.slack:
         sign = m.kind.size_sign
         raise PlanError(
-            f"{m.name}: the ball of ⌀{bare(m.stylus.ball_diameter)} hardly goes into {sign}{bare(narrow)}",
+            f"{m.name}: the ball of ⌀{dim(m.stylus.ball_diameter)} hardly goes into {sign}{dim(narrow)}",
             f"With the wall known to ±{dim(m.slack)} it may land on the edge",
             "Bring the tip nearer and state a smaller uncertainty, or take a smaller ball",
         )
