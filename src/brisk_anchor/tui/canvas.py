@@ -106,6 +106,25 @@ class Canvas:
         for i, character in enumerate(words):
             self.text[row * self.columns + column + i] = (character, style)
 
+    def free(self, column: int, row: int, length: int) -> bool:
+        """Whether cells lie in the drawing, with nothing written in them or right beside them."""
+        if not (0 <= row < self.rows and column >= 0 and column + length <= self.columns):
+            return False
+        return not any(row * self.columns + column + i in self.text for i in range(-1, length + 1))
+
+    def label(self, column: int, row: int, words: str, style: str) -> bool:
+        """Words beside a cell, where nothing is written yet: right of it, left, above or below; tells whether they fit.
+
+        A label that finds no room gives way to those that were put there before.
+        """
+        long = len(words)
+        for across in (0, 1, -1, 2, -2):
+            for start in (column + 2, column - long - 1, column - long // 2 if across else column + 2):
+                if self.free(start, row + across, long):
+                    self.write(start, row + across, words, style)
+                    return True
+        return False
+
     def runs(self, row: int) -> list[tuple[str, str]]:
         """One row as (text, style) pieces, joined where the style stays."""
         pieces: list[tuple[str, str]] = []

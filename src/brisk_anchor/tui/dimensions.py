@@ -32,11 +32,11 @@ def draw_dimensions(canvas: Canvas, picture: Picture, zero: Vector, view: Projec
         x, y, _ = feature.machine
         column, row = view.cell(x, y)
         words = f"{signed_bare(x - zero[0])} {signed_bare(y - zero[1])}"
-        if _free(canvas, column, row, len(words) + 1):
+        if canvas.free(column, row, len(words) + 1):
             canvas.write(column, row, "·" + words, theme.SAND)
     for word in setup.words:
         column, row = view.cell(*word.machine[:2])
-        if _free(canvas, column, row, len(word.text)):
+        if canvas.free(column, row, len(word.text)):
             canvas.write(column, row, word.text, theme.PART)
 
 
@@ -69,13 +69,6 @@ def _distances(canvas: Canvas, zero: Vector, place: Vector, view: Projection, se
     if second == 1:
         words = f"X {signed_bare(along, 3)}".replace("-", "−")
         middle = int((start[0] + corner[0]) / 4) - len(words) // 2
-        canvas.write(max(0, middle), int(corner[1] // 4) + 1, words, theme.SAND)
+        canvas.label(max(0, middle) - 2, int(corner[1] // 4) + 1, words, theme.SAND)
     words = f"{'XYZ'[second]} {signed_bare(across, 3)}".replace("-", "−")
-    canvas.write(column + 2, max(0, int((corner[1] + end[1]) / 8)), words, theme.SAND)
-
-
-def _free(canvas: Canvas, column: int, row: int, length: int) -> bool:
-    """Whether nothing is written there yet."""
-    if not (0 <= row < canvas.rows and column >= 0 and column + length <= canvas.columns):
-        return False
-    return not any(row * canvas.columns + column + i in canvas.text for i in range(-1, length + 1))
+    canvas.label(column, max(0, int((corner[1] + end[1]) / 8)), words, theme.SAND)

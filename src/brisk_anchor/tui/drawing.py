@@ -13,6 +13,7 @@ from textual.message import Message
 from textual.strip import Strip
 from textual.widget import Widget
 
+from brisk_anchor.core.quantities import shown_unit
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.terminal import cell_ratio
 
@@ -119,10 +120,13 @@ class Drawing(Widget):
                 grounds.append((canvas, view))
             self._grounds = (key, grounds)
         scale = self._grounds[1][0][1].scale
-        bar = next((size for size in (5, 10, 20, 50, 100, 200, 500) if size * scale >= 12), 1000)
+        unit = shown_unit()
+        one = float(unit.in_mm)
+        steps = (5, 10, 20, 50, 100, 200, 500, 1000) if one == 1.0 else (0.25, 0.5, 1, 2, 5, 10, 20, 40)
+        bar = next((size for size in steps if size * one * scale >= 12), steps[-1])
         larger = f" ×{picture.magnify:.3g}" if picture.magnify != 1 else ""
         table = f"{picture.table}   " if picture.table else ""
-        note = f"{table}{picture.zoom}{larger}   {bar} mm ├{'─' * max(0, round(bar * scale / 2) - 2)}┤"
+        note = f"{table}{picture.zoom}{larger}   {bar} {unit.value} ├{'─' * max(0, round(bar * one * scale / 2) - 2)}┤"
         lines = [_heading(" from above  X →  Y ↑ ", note, columns)]
         for (ground, view), front in zip(self._grounds[1], (False, True), strict=True):
             canvas = ground.copy()

@@ -66,7 +66,9 @@ class Ladder(LatePanel):
                     text.append("  ──  ", theme.RULE)
                 shape, colour = theme.STATE_SHAPES[state]
                 text.append(f" {shape} ", f"bold {colour}")
-                text.append(f" {row} ", f"bold {theme.GROUND} on {theme.SAND}" if chosen else f"bold {theme.TEXT}")
+                text.append(
+                    f"[{row}]" if chosen else f" {row} ", f"bold {theme.TEXT}{f' on {theme.CHOSEN}' if chosen else ''}"
+                )
                 text.append(f" {state}", f"bold {colour}")
                 shown = cut(title, room)
                 text.append(f"  {shown}" if room > 6 else "", theme.QUIET)

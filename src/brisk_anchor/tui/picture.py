@@ -166,6 +166,8 @@ def draw_live(canvas: Canvas, picture: Picture, view: Projection, *, front: bool
         canvas.line(*ends[0], *ends[1], style[0], style[1], style[2])
     for anchor in picture.anchors:
         _draw_anchor(canvas, anchor, view, front=front)
+    for anchor in picture.anchors:
+        canvas.label(*view.cell(*_flat(anchor.place, front=front)), anchor.label, anchor.colour)
     if picture.zero is not None:
         draw_dimensions(canvas, picture, picture.zero, view, front=front)
     for place in picture.touches:
@@ -173,7 +175,7 @@ def draw_live(canvas: Canvas, picture: Picture, view: Projection, *, front: bool
         canvas.write(column, row, "×", f"bold {theme.SAND}")
     for words, place in picture.labels:
         column, row = view.cell(*_flat(place, front=front))
-        canvas.write(column + 1, row - 1, words, f"bold {theme.GROUND} on {theme.SAND}")
+        canvas.label(column - 1, row - 1, words, f"bold {theme.TEXT} on {theme.CHOSEN}")
     if picture.target is not None:
         _cross(canvas, view(*_flat(picture.target, front=front)), theme.SAND)
     if picture.tip is not None:
@@ -195,7 +197,6 @@ def _draw_anchor(canvas: Canvas, anchor: Anchor, view: Projection, *, front: boo
         _move_arrow(canvas, view(*_flat(anchor.was, front=front)), end, anchor.colour)
     column, row = view.cell(*at)
     canvas.write(column, row, "◇" if anchor.ghost else "◆", anchor.colour if anchor.ghost else f"bold {anchor.colour}")
-    canvas.write(column + 2, row, anchor.label, anchor.colour)
 
 
 def _move_arrow(canvas: Canvas, start: tuple[float, float], end: tuple[float, float], colour: str) -> None:
@@ -221,8 +222,12 @@ def _arrow_from_zero(canvas: Canvas, zero: tuple[float, float], end: tuple[float
     x0, y0, x1, y1 = line
     canvas.line(x0, y0, x1, y1, colour, 3, (2, 4))
     name = "■ machine zero" if (x0, y0) == zero else "↗ machine zero" if y0 < y1 else "↘ machine zero"
-    column, row = int(x0 // 2), int(y0 // 4)
-    canvas.write(max(0, min(column + 1, canvas.columns - len(name) - 1)), min(row, canvas.rows - 1), name, theme.QUIET)
+    column = max(0, min(int(x0 // 2) + 1, canvas.columns - len(name) - 1))
+    row = max(0, min(int(y0 // 4), canvas.rows - 1))
+    for other in (row, row + 1, row - 1, row + 2, row - 2):
+        if canvas.free(column, other, len(name)):
+            canvas.write(column, other, name, theme.QUIET)
+            return
 
 
 def _draw_tip(canvas: Canvas, picture: Picture, tip: Vector, view: Projection, *, front: bool) -> None:

@@ -1,4 +1,4 @@
-"""Colours: deep slate ground, sea-glass for what is live and sound, sand for selection, coral for danger."""
+"""Colours: deep slate ground, sea-glass for what is live and sound, sand for what waits, coral for danger."""
 
 from __future__ import annotations
 
@@ -13,6 +13,8 @@ FAINT = "#4c6472"
 LIVE = "#7fd4b8"
 SAND = "#e6c88f"
 CORAL = "#ff8d78"
+CHOSEN = "#3d5766"
+"""Behind what is chosen: a lighter slate, so that colours are left for states."""
 PART = "#c9d6da"
 FIXTURE = "#7593a2"
 TABLE_GROUND = "#182530"

@@ -113,6 +113,15 @@ class ViewState:
         moving = self.running or self.operating
         return moving.player.position if moving else self.session.link.spindle
 
+    def doubt(self) -> str:
+        """Why the positions that are shown are not to be trusted, "" where they are."""
+        link, active = self.session.link, self.session.active
+        if link.condition.homed is False:
+            return "not homed"
+        if self.in_work and active and not any(link.offset(active)):
+            return f"{active} was never set"
+        return ""
+
     def tip_of(self, spindle: Vector) -> Vector:
         """Where the tip is for a spindle position."""
         x, y, z = spindle

@@ -29,17 +29,19 @@ class Readout(LatePanel):
         live: bool,
         chosen: str = "",
         steady: bool = False,
+        doubt: str = "",
     ) -> None:
         """`figures` are signed positions as text; `doing` is one short line; `share` of the move is done.
 
+        `doubt` says why the figures are not to be trusted, "" where they are.
         `chosen` is the axis that moves by hand; `steady` keeps the height of a move when there is none.
         In a touch `to_go` is the distance to where the drawing puts the wall, for where it is nobody knows yet."""
-        # While the machine moves the rose gives up its room, so the figures are large in a small window too.
-        compact = bool(self.app.has_class("compact")) and not (live and not steady)
+        compact = bool(self.app.has_class("compact"))
+        close = compact and not steady
         text = Text(no_wrap=True)
-        colour = theme.LIVE if live else theme.TEXT
+        colour = theme.FAINT if doubt else theme.LIVE if live else theme.TEXT
         for axis, figure in zip("XYZ", figures, strict=True):
-            if compact:
+            if compact and steady:
                 text.append(f" {axis} ", f"bold {theme.SAND if axis == chosen else theme.QUIET}")
                 text.append(f"{figure:>12}", f"bold {colour}")
                 text.append("\n" if axis != "Z" else "")
@@ -48,11 +50,13 @@ class Readout(LatePanel):
             for letter, digits in rows:
                 text.append(" " + letter.ljust(7), theme.SAND if axis == chosen else theme.QUIET)
                 text.append(digits + "\n", colour)
-            if axis != "Z":
+            if axis != "Z" and not close:
                 text.append("\n")
-        if compact:
+        if compact and steady:
             text.append("\n")
-        text.append(f" {frame}, {shown_unit().word}\n", theme.QUIET)
+        text.append(f" {frame}, {shown_unit().word}", theme.QUIET)
+        text.append(f"  ? {doubt}" if doubt else "", f"bold {theme.SAND}")
+        text.append("  " if close else "\n")
         if to_go is None:
             text.append("\n" if steady and not compact else "")
             text.append(f" {doing}", f"bold {theme.LIVE if live else theme.QUIET}")
@@ -61,14 +65,14 @@ class Readout(LatePanel):
             return
         wall = doing.startswith("touch")
         full = round(20 * share)
-        text.append("\n" if not compact else "")
+        text.append("\n" if not compact or close else "")
         text.append(f" {doing:<20}", f"bold {theme.LIVE}")
         text.append("━" * full, theme.LIVE)
         text.append("─" * (20 - full), theme.FAINT)
-        if compact:
+        if compact and steady:
             text.append(f" {bare(to_go, 2)}", f"bold {theme.LIVE}")
         else:
-            text.append("\n\n")
+            text.append("\n" if close else "\n\n")
             for row, digits in enumerate(large(f"{bare(to_go, 2)}".replace("-", "−").rjust(7))):
                 label = ((" to the", " wall as", " drawn") if wall else ("", " to go", ""))[row]
                 text.append(label.ljust(10), theme.QUIET)

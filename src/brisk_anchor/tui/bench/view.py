@@ -191,7 +191,13 @@ class BenchView(DrawnView):
         progress = running.player.progress(running.measurement) if running else None
         doing, to_go, share = (progress.doing, progress.to_go, progress.share) if progress else ("at rest", None, 0.0)
         self.query_one(Readout).tell(
-            (figures[0], figures[1], figures[2]), frame, doing, to_go, share, live=view_state.running is not None
+            (figures[0], figures[1], figures[2]),
+            frame,
+            doing,
+            to_go,
+            share,
+            live=view_state.running is not None,
+            doubt=view_state.doubt(),
         )
 
     # -- measuring and storing ---------------------------------------------------------------------------------

@@ -203,10 +203,10 @@ class BookView(View):
         return words
 
     def _show_table(self, view_state: ViewState) -> None:
-        wide = self.app.size.width >= 130
+        one_line = bool(self.app.has_class("compact"))
         head = Text(no_wrap=True, overflow="ellipsis")
         columns = f"   {'row':<12}{'state':<14}" + "".join(f"{axis:>11}{'±':>7}" for axis in "XYZ")
-        head.append(columns + (f"{'age':>7}" if wide else ""), theme.QUIET)
+        head.append(columns + f"{'age':>7}", theme.QUIET)
         common = view_state.session.profile.common_shift
         shift = view_state.session.link.offset(common) if common else (0.0, 0.0, 0.0)
         if any(shift):
@@ -214,21 +214,23 @@ class BookView(View):
             head.append(f"\n ! common shift on top of all rows: {figures}", theme.CORAL)
         self.query_one("#book-columns", LatePanel).tell_text(head, head.plain.count("\n") + 1)
         lines = self.choice.lines
-        rows = [self._row(view_state, line, number, wide=wide) for number, line in enumerate(lines)]
+        rows = [self._row(view_state, line, number, one_line=one_line) for number, line in enumerate(lines)]
         at = next((number for number, line in enumerate(lines) if line.row == self.choice.row), 0)
         table = self.query_one("#book-table", ChoiceList)
         table.tell(tuple(map(id, rows)), lambda _: rows, at)
-        table.styles.height = max(1, min(max(6, self.app.size.height - 22), table.height_of_rows))
+        most = 11 if one_line else max(6, self.app.size.height - 22)
+        table.styles.height = max(1, min(most, table.height_of_rows))
 
-    def _row(self, view_state: ViewState, line: BookLine, number: int, *, wide: bool) -> ListRow:
+    def _row(self, view_state: ViewState, line: BookLine, number: int, *, one_line: bool) -> ListRow:
         """A row of the list; that of last time where nothing of it changed: most keys change the choice alone."""
         from brisk_anchor.core.quantities import age_words
 
-        age = age_words((datetime.now(UTC) - line.at).total_seconds()) if wide and line.at is not None else ""
-        shown = (line, number, self.choice.reference, line.row in self.choice.marked, age, shown_unit())
+        age = age_words((datetime.now(UTC) - line.at).total_seconds()) if line.at is not None else ""
+        short = one_line and line.row != self.choice.row  # of the others there is room for one line
+        shown = (line, number, self.choice.reference, line.row in self.choice.marked, age, shown_unit(), short)
         known = self._known.get(line.row)
         if known is None or known[0] != shown:
-            known = self._known[line.row] = (shown, ListRow(self._block(view_state, line, age), number))
+            known = self._known[line.row] = (shown, ListRow(self._block(view_state, line, age, short=short), number))
         return known[1]
 
     def on_choice_list_chosen(self, message: ChoiceList.Chosen) -> None:
@@ -236,7 +238,7 @@ class BookView(View):
         rows = [line.row for line in self.choice.lines]
         self.move(message.choice - rows.index(self.choice.row))
 
-    def _block(self, view_state: ViewState, line: BookLine, age: str) -> Text:
+    def _block(self, view_state: ViewState, line: BookLine, age: str, *, short: bool) -> Text:
         """One row: its values, and under them its name, what uses it, and how it differs."""
         text = Text(no_wrap=True, overflow="ellipsis")
         state = line.state.value
@@ -257,7 +259,8 @@ class BookView(View):
         else:
             text.append(f"{'—':>11}{'':7}" * 3, theme.FAINT)
         text.append(f"{age:>7}" if age else "", theme.QUIET)
-        self._second(text, line, view_state.session.setup.job)
+        if not short:
+            self._second(text, line, view_state.session.setup.job)
         return text
 
     def _second(self, text: Text, line: BookLine, job_here: str) -> None:

@@ -29,8 +29,11 @@ class ModePanel(LatePanel):
             text = Text(no_wrap=True, overflow="ellipsis")
             text.append(" m ", f"bold {theme.SAND}")
             for one in modes:
-                style = f"bold {theme.GROUND} on {theme.SAND}" if one == mode else theme.QUIET
-                text.append(f" {one} ", style)
+                chosen = one == mode
+                text.append(
+                    f"[{one}]" if chosen else f" {one} ",
+                    f"bold {theme.TEXT} on {theme.CHOSEN}" if chosen else theme.QUIET,
+                )
                 text.append(" ")
             text.append(f"\n   {hand}\n\n", theme.TEXT)
             used = 0
