@@ -21,8 +21,6 @@ from brisk_anchor.standin.machine import StandIn
 JOG_FEED = 600.0
 """Feed of a jog with the probe in the spindle, mm/min: slow enough to stop inside the stylus's over-travel."""
 JOG_BACK_OFF = 1.0
-HANDLE_STEPS = (0.001, 0.01, 0.1)
-"""What one click of the handle moves, mm."""
 LONGEST_HISTORY = 200
 _NEVER_RUN = "M0"
 """The text of the interpreter that only reads."""

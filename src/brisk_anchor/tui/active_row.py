@@ -30,5 +30,6 @@ def with_active_row(stage: Stage, then: Callable[[], None]) -> None:
             answer,
             session.active,
             lambda words, by: session.setter.stepped(words, -by),
+            replaced=True,
         )
     )

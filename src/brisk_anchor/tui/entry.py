@@ -54,6 +54,8 @@ class Words:
     """What stands there to begin with, to be changed."""
     step: Callable[[str, int], str] | None = None
     """The text with what ↑ and ↓ choose changed by one."""
+    replaced: bool = False
+    """Whether what is typed first takes the place of what stands there."""
 
     def hint_for(self, text: str) -> str:
         """The hint for what is typed so far."""
@@ -109,6 +111,8 @@ class EntryLine(Vertical):
         field.cursor_blink = False
         field.focus()
         self._put(question.text if isinstance(question, Words) else "")
+        if isinstance(question, Words) and question.replaced:
+            field.select_all()
 
     def _put(self, text: str) -> None:
         """Put a text into the field, the cursor behind it."""

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, replace
 from threading import Event
 from typing import TYPE_CHECKING
 
-from brisk_anchor.core.quantities import signed_deg
+from brisk_anchor.core.quantities import Unit, shown_unit, signed_deg
 from brisk_anchor.tui import theme
 
 if TYPE_CHECKING:
@@ -26,7 +26,10 @@ if TYPE_CHECKING:
     from brisk_anchor.tui.picture import Anchor, Picture
 
 ZOOMS = ("set-up", "feature", "machine")
-JOG_STEPS = (1.0, 10.0, 50.0, 0.1)
+JOG_STEPS = {Unit.MM: (1.0, 10.0, 50.0, 0.1), Unit.INCH: (0.05, 0.5, 2.0, 0.005)}
+"""Steps of a jog in the unit that is shown, in the order in which they are chosen."""
+HANDLE_STEPS = {Unit.MM: (0.001, 0.01, 0.1), Unit.INCH: (0.0001, 0.001, 0.01)}
+"""What one click of the handle moves, in the unit that is shown."""
 
 
 @dataclass(slots=True)
@@ -69,7 +72,9 @@ class ViewState:
     """Set to end a measurement that is made many times, while it is."""
     zoom: str = "set-up"
     in_work: bool = False
-    jog_step: float = JOG_STEPS[0]
+    jog_chosen: int = 0
+    """Which of the jog steps is chosen."""
+    handle_chosen: int = 1
     magnify: float = 1.0
     pan: Vector = (0.0, 0.0, 0.0)
     dimensions: bool = False
@@ -96,6 +101,16 @@ class ViewState:
         self.row = self.row or (
             rows[0].row if rows else self.session.active or next(iter(self.session.profile.offsets))
         )
+
+    @property
+    def jog_step(self) -> float:
+        """How far one jog moves, mm."""
+        return JOG_STEPS[shown_unit()][self.jog_chosen] * float(shown_unit().in_mm)
+
+    @property
+    def handle_step(self) -> float:
+        """How far one click of the handle moves, mm."""
+        return HANDLE_STEPS[shown_unit()][self.handle_chosen] * float(shown_unit().in_mm)
 
     def choose_row(self, row: str) -> None:
         """Set another row from now on; what was begun for the one before is left. The active row stays as it is."""

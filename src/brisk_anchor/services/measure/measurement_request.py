@@ -12,7 +12,7 @@ from brisk_anchor.core.features.touch_pattern import TouchPattern, Wall
 from brisk_anchor.core.features.touch_place import MOST_PLACES
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.offsets.setup import DrawnFeature, Setup
-from brisk_anchor.core.quantities import num, signed_deg
+from brisk_anchor.core.quantities import Unit, num, shown_unit, signed_deg
 
 APPROACH = 8.0
 """How far, mm, over a boss or surface the tip stands before it goes down, when a drawn feature is pointed at."""
@@ -325,7 +325,10 @@ def unit_of(field: str) -> str | None:
 def step_of(field: str) -> float:
     """By how much a key or the wheel changes a figure, by the name of its field: mm, degrees or a count."""
     steps = {"repeats": 1.0, "places": 1.0, "heading": 5.0, "depth": 0.5, "second_depth": 0.5, "depth_check": 0.25}
-    return steps.get(field.split()[0], 1.0)
+    step = steps.get(field.split()[0], 1.0)
+    if unit_of(field) is not None or shown_unit() is Unit.MM:
+        return step
+    return {1.0: 0.05, 0.5: 0.02, 0.25: 0.01}[step] * float(Unit.INCH.in_mm)
 
 
 def nearest(setup: Setup, x: float, y: float, within: float = math.inf) -> DrawnFeature | None:

@@ -50,7 +50,7 @@ class Readout(LatePanel):
             for letter, digits in rows:
                 text.append(" " + letter.ljust(7), theme.SAND if axis == chosen else theme.QUIET)
                 text.append(digits + "\n", colour)
-            if axis != "Z" and not close:
+            if axis != "Z":
                 text.append("\n")
         if compact and steady:
             text.append("\n")

@@ -38,6 +38,7 @@ class RowSettingLine:
                 answer,
                 view_state.row,
                 lambda words, by: setter.stepped(words, -by),
+                replaced=True,
             )
         )
 

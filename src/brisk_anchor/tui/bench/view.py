@@ -161,7 +161,7 @@ class BenchView(DrawnView):
         unit = shown_unit().value
         heading = self.query_one("#measured-heading", Heading)
         heading.display = bool(lines)
-        heading.tell(f"measured since the last clamping, machine {unit}", "" if len(lines) < 2 else ", . choose")
+        heading.tell(f"measured since clamping, machine {unit}", "" if len(lines) < 2 else ", . choose")
         self.query_one(MeasuredPanel).tell(lines, view_state.chosen, view_state.row)
         names = [titles[name] for name in missing]
         settled = state in ("stored", "proved")
@@ -508,7 +508,7 @@ class BenchView(DrawnView):
     def jog_step(self) -> None:
         """Take the next jog step."""
         if (view_state := self.stage.free()) is not None:
-            view_state.jog_step = JOG_STEPS[(JOG_STEPS.index(view_state.jog_step) + 1) % len(JOG_STEPS)]
+            view_state.jog_chosen = (view_state.jog_chosen + 1) % len(JOG_STEPS[shown_unit()])
             self.stage.tell(
                 f"Jog step {dim(view_state.jog_step)}.", "Shift and the arrow keys jog; PgUp and PgDn jog Z."
             )

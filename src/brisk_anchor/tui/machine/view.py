@@ -9,8 +9,8 @@ from textual.app import ComposeResult
 from textual.containers import Vertical
 
 from brisk_anchor.core.errors import BriskAnchorError, MachineError
-from brisk_anchor.core.quantities import dim, signed_bare, signed_deg
-from brisk_anchor.standin.control import HANDLE_STEPS, Mode, Switch
+from brisk_anchor.core.quantities import dim, shown_unit, signed_bare, signed_deg
+from brisk_anchor.standin.control import Mode, Switch
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.actions import Do
 from brisk_anchor.tui.base import Handlers, Stage, View
@@ -20,7 +20,7 @@ from brisk_anchor.tui.entry import Words
 from brisk_anchor.tui.machine.operated import ProgramOperator
 from brisk_anchor.tui.machine.panels import ModePanel, TablePanel
 from brisk_anchor.tui.panels import Heading, LatePanel
-from brisk_anchor.tui.view_state import JOG_STEPS, Running, ViewState
+from brisk_anchor.tui.view_state import HANDLE_STEPS, JOG_STEPS, Running, ViewState
 
 if TYPE_CHECKING:
     from brisk_anchor.services.machine.machine_panel import Table
@@ -33,7 +33,6 @@ class MachineView(View):
         super().__init__(stage, id=id)
         self.operator = ProgramOperator(stage, self)
         self.axis = "x"
-        self.handle_step = HANDLE_STEPS[1]
         self.table = "offsets"
         self.watched: tuple[int, ...] = ()
 
@@ -154,7 +153,7 @@ class MachineView(View):
         if control.mode is Mode.JOG:
             return f"← → axis {axis}   ↑ ↓ jog it {dim(view_state.jog_step)}   g step"
         if control.mode is Mode.HANDLE:
-            return f"← → axis {axis}   ↑ ↓ one click, {dim(self.handle_step)}   g click"
+            return f"← → axis {axis}   ↑ ↓ one click, {dim(view_state.handle_step)}   g click"
         if control.mode is Mode.MDI:
             return "i types a line, Enter runs it"
         return "o load   Space start and hold   n one block"
@@ -253,7 +252,7 @@ class MachineView(View):
                 f"The mode is {control.mode.value}: nothing moves by hand.", "m turns the mode switch.", "ask"
             )
             return
-        step = view_state.jog_step if control.mode is Mode.JOG else self.handle_step
+        step = view_state.jog_step if control.mode is Mode.JOG else view_state.handle_step
         try:
             met = control.jog(axis, sign * step)
         except MachineError as error:
@@ -271,9 +270,9 @@ class MachineView(View):
         """Take the next step."""
         if (view_state := self.operator.free()) is not None:
             if view_state.session.control.mode is Mode.HANDLE:
-                self.handle_step = HANDLE_STEPS[(HANDLE_STEPS.index(self.handle_step) + 1) % len(HANDLE_STEPS)]
+                view_state.handle_chosen = (view_state.handle_chosen + 1) % len(HANDLE_STEPS[shown_unit()])
             else:
-                view_state.jog_step = JOG_STEPS[(JOG_STEPS.index(view_state.jog_step) + 1) % len(JOG_STEPS)]
+                view_state.jog_chosen = (view_state.jog_chosen + 1) % len(JOG_STEPS[shown_unit()])
             self.show_motion()
 
     def home(self) -> None:
