@@ -87,8 +87,9 @@ def box_of(picture: Picture) -> tuple[tuple[float, float], tuple[float, float], 
         x, y, z = picture.centre
         return (x - 45, y - 45), (x + 45, y + 45), (z - 30, z + 30)
     points = [p for o in setup.outlines if o.role not in ("table", "setter") for p in o.plan[0]]
+    points = points or [(table[0], table[1]), (table[2], table[3])]  # nothing described lies on the table
     xs, ys = [p[0] for p in points], [p[1] for p in points]
-    highest = max(o.top for o in setup.outlines if o.role != "setter")
+    highest = max((o.top for o in setup.outlines if o.role != "setter"), default=table[4] + 100)
     return (min(xs) - 12, min(ys) - 12), (max(xs) + 12, max(ys) + 12), (table[4] - 6, highest + 40)
 
 

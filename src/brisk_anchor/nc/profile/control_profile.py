@@ -169,13 +169,20 @@ class Profile(ProfileSection):
     def _check_rotation(self) -> None:
         if self.rotation is None:
             return
-        number = self.rotation.first
         low, high = (self.variables.kept if self.variables else None) or (1, 0)
         free = self.variables.free if self.variables else (1, 0)
-        last = number + len(self.offsets) - 1
-        clear = last < free[0] or number > free[1]
-        if not self.speaks.rotation_in_variables or not low <= number <= last <= high or not clear:
-            raise ValueError("rotation.first and on, one a row, must lie in variables.kept and not in variables.free")
+        ranges = {"first": (self.rotation.first, self.rotation.first + len(self.offsets) - 1)}
+        if (number := self.rotation.extended) is not None:
+            ranges["extended"] = (number, number + (self.extended.count if self.extended else 1) - 1)
+            begun, ended = ranges["first"]
+            if number <= ended and ranges["extended"][1] >= begun:
+                raise ValueError("rotation.extended and on lies over the variables from rotation.first on")
+        for name, (number, last) in ranges.items():
+            clear = last < free[0] or number > free[1]
+            if not self.speaks.rotation_in_variables or not low <= number <= last <= high or not clear:
+                raise ValueError(
+                    f"rotation.{name} and on, one a row, must lie in variables.kept and not in variables.free"
+                )
         if "G68" in self.input.refuses:
             raise ValueError("rotation.call uses G68, which input.refuses")
 
@@ -253,10 +260,18 @@ class Profile(ProfileSection):
         """The variable that holds how far a row is turned, in its table or kept for programs; None for none."""
         if (held := self.row(row).rotation) is not None:
             return held
-        rows = list(self.offsets)
-        if self.rotation is None or row not in rows or row == self.common_shift:
+        if self.rotation is None or row == self.common_shift:
             return None
-        return self.rotation.first + rows.index(row)
+        at = self._places[row]
+        if at < len(self.offsets):
+            return self.rotation.first + at
+        extended = self.rotation.extended
+        return None if extended is None else extended + at - len(self.offsets)
+
+    @functools.cached_property
+    def _places(self) -> dict[str, int]:
+        """The place of each row in the table, extended ones after the others."""
+        return {row: n for n, row in enumerate(self.all_rows)}
 
     def reads(self, row: str, axis: str) -> int | None:
         """The variable a figure of a row can be read from, None where there is none."""

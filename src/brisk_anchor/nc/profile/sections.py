@@ -173,9 +173,13 @@ class RowWords(ProfileSection):
 
 
 class Rotation(ProfileSection):
-    """How coordinates are turned where rows hold no angle: it is kept in variables, one a row from `first` on."""
+    """How coordinates are turned where rows hold no angle: it is kept in variables, one a row from `first` on.
+
+    Extended rows have theirs from `extended` on; without it they cannot be turned.
+    """
 
     first: int
+    extended: int | None = None
     call: Annotated[str, Field(pattern=r"^G68 X0\. Y0\. R#\{variable\}$")]
 
 

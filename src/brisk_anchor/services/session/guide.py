@@ -171,7 +171,7 @@ def setting_words(session: Session, setting: RowSetting) -> str:
     told = ", ".join(f"{' '.join(axes)} from {name}" for name, axes in origins.items())
     values = value_words({axis.axis: axis.value for axis in chain.axes if axis.written})
     kept = " ".join(axis.axis.upper() for axis in chain.axes if not axis.written)
-    lean = _lean_words(session, setting)
+    lean = _lean_words(session, setting) + _turn_words(session, setting)
     return f"{plan.row} {values}: {told}{f'; {kept} kept' if kept else ''}{lean}"
 
 
@@ -182,6 +182,17 @@ def _lean_words(session: Session, setting: RowSetting) -> str:
         return ""
     leans = " ".join(f"{axis.upper()} {signed_deg(value, 3)}" for axis, value in feature.angles.items() if axis in "ab")
     return f"; it leans {leans}"
+
+
+def _turn_words(session: Session, setting: RowSetting) -> str:
+    """How the feature that gives X and Y lies turned, where the row does not take that over."""
+    source = setting.axes.get("x") or setting.axes.get("y")
+    feature = session.measured[source.feature].feature if source is not None else None
+    if feature is None or "r" not in feature.axes or "r" in setting.axes:
+        return ""
+    lies = f"; it lies turned {signed_deg(feature.coordinate('r'), 3)}"
+    held = session.profile.angle_of(setting.row) is not None
+    return f"{lies}, R takes that over" if held else f"{lies}, and {setting.row} keeps no angle"
 
 
 def following_words(session: Session, row: str, chain: Chain) -> list[str]:
