@@ -270,6 +270,8 @@ class BriskAnchorApp(App[int]):
             self.query_one(TopLine).tell([("", "Brisk Anchor")], [])
             self.query_one("#bench", View).show()
             return
+        from brisk_anchor.services.offsets.book_rows import lacking, row_note
+
         session = view_state.session
         setup = session.setup
         left = [("", setup.part), ("", setup.title)] if self.size.width >= _COMPACT[0] else [("", setup.part)]
@@ -287,10 +289,15 @@ class BriskAnchorApp(App[int]):
         names = [row.row for row in setup.rows]
         names += [] if view_state.row in names else [view_state.row]
         rungs = [
-            (row, session.ledger.title(row), session.rows.state(row).value, row == view_state.row) for row in names
+            (
+                row,
+                session.ledger.title(row),
+                session.rows.state(row).value,
+                row_note(session, row),
+                row == view_state.row,
+            )
+            for row in names
         ]
-        from brisk_anchor.services.offsets.book_rows import lacking
-
         self.query_one(Ladder).tell(rungs, lacking(session))
         self.view_widget.show()
         if not keep_prompt and not view_state.moving:

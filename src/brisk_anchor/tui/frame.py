@@ -52,8 +52,8 @@ class Ladder(LatePanel):
         """A click goes on to the next offset, as Tab does."""
         self.app.call_later(self.app.run_action, "dispatch('tab')")
 
-    def tell(self, rungs: Sequence[tuple[str, str, str, bool]], lacking: Sequence[str] = ()) -> None:
-        """Show (row, title, state, chosen) for each offset; titles are cut before states when it is narrow.
+    def tell(self, rungs: Sequence[tuple[str, str, str, str, bool]], lacking: Sequence[str] = ()) -> None:
+        """Show (row, title, state, note, chosen) for each offset; titles are cut before states when it is narrow.
 
         `lacking` are operations whose offset is empty or stale: they stand under the offsets, in every view.
         """
@@ -61,7 +61,7 @@ class Ladder(LatePanel):
         def make(width: int, _height: int) -> Text:
             text = Text(no_wrap=True)
             room = max(0, (width - 2) // max(1, len(rungs)) - 28)
-            for row, title, state, chosen in rungs:
+            for row, title, state, note, chosen in rungs:
                 if text:
                     text.append("  ──  ", theme.RULE)
                 shape, colour = theme.STATE_SHAPES[state]
@@ -70,6 +70,7 @@ class Ladder(LatePanel):
                     f"[{row}]" if chosen else f" {row} ", f"bold {theme.TEXT}{f' on {theme.CHOSEN}' if chosen else ''}"
                 )
                 text.append(f" {state}", f"bold {colour}")
+                text.append(f"  {note}" if note else "", theme.SAND)
                 shown = cut(title, room)
                 text.append(f"  {shown}" if room > 6 else "", theme.QUIET)
             if lacking:

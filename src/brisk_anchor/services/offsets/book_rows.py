@@ -182,6 +182,12 @@ def lines(
     return found
 
 
+def row_note(session: Session, row: str) -> str:
+    """What of a row does not show in its state: that it is locked, and how far it keeps away from its parent."""
+    words = ["locked"] if session.ledger.locked(row) else []
+    return ", ".join([*words, *([away] if (away := session.rows.off_parent_words(row)) else [])])
+
+
 def lacking(session: Session) -> list[str]:
     """Operations that cannot run, each with why: its offset is not on the control, or a tool of it is broken."""
     states = {plan.row: session.rows.state(plan.row) for plan in session.setup.rows}

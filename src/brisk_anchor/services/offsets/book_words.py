@@ -6,7 +6,7 @@ import re
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from brisk_anchor.book.entries import EntryKind
+from brisk_anchor.book.entries import EntryKind, RowState
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.kinds import FURTHEST
 from brisk_anchor.core.numbers import parse_length, parse_number
@@ -192,10 +192,12 @@ def derive(session: Session, parent: str, words: str) -> list[str]:
     found = read_derived(session, parent, words)
     session.datums.add_rows(parent, [(item.row, item.title, dict(item.rules)) for item in found])
     names = [item.row for item in found]
-    entries = [
-        session.ledger.entry(EntryKind.MEASURED, row, chain, note=f"follows {parent}")
-        for row in names
-        if not session.rows.history(row) and (chain := session.solver.chain(row)) is not None
-    ]
+    entries = []
+    for row in names:
+        chain = session.solver.chain(row)
+        if chain is not None and not session.writer.holds(row, chain):
+            entries.append(session.ledger.entry(EntryKind.MEASURED, row, chain, note=f"follows {parent}"))
+        elif chain is None and session.rows.state(row) not in (RowState.EMPTY, RowState.STALE):
+            entries.append(session.ledger.entry(EntryKind.STALE, row, None, note=f"follows {parent}, not stored yet"))
     session.ledger.add_all(entries)
     return names

@@ -46,7 +46,9 @@ def _why_not(session: Session, row: str, parent: str, written: list[str]) -> str
     if held := session.link.used_by_held_program(row):
         return f"“{held}” uses it, and is under way or held"
     match session.rows.state(row):
-        case RowState.NOT_WRITTEN | RowState.TYPED | RowState.DIFFERS:
+        case RowState.TYPED:
+            return "typed by hand: s writes it"
+        case RowState.NOT_WRITTEN | RowState.DIFFERS:
             if parent in written or session.rows.state(parent).may_run:
                 return ""
             return f"{parent}, which it follows, is not written"

@@ -162,7 +162,7 @@ class OffsetWriter:
             new = self._worked_out(child, known)
             if new is not None:
                 known[child] = known_of(new)
-                if not self._holds(child, new):
+                if not self.holds(child, new):
                     entries.append(self._ledger.entry(EntryKind.MEASURED, child, new, note=f"follows {row}"))
             elif self._rows.state(child) not in (RowState.EMPTY, RowState.PART, RowState.STALE):
                 entries.append(self._ledger.entry(EntryKind.STALE, child, None, note=f"follows {row}"))
@@ -177,7 +177,7 @@ class OffsetWriter:
         except (DatumError, GeometryError):
             return None
 
-    def _holds(self, row: str, chain: Chain) -> bool:
+    def holds(self, row: str, chain: Chain) -> bool:
         """Whether a row was stored with these very figures already."""
         valued = self._ledger.valued(row)
         if valued is None or not self._rows.state(row).is_settled:

@@ -108,7 +108,7 @@ class RowStates:
     def off_parent_words(self, row: str) -> str:
         """How far a row keeps away from where the row it follows puts it: "0.312 mm from where G54 puts it"."""
         away, parent = self.away_from_parent(row), self.parent_of(row)
-        if not away or self.state(row) is RowState.STALE:
+        if not away or self.state(row) not in (RowState.STORED, RowState.PROVED, RowState.DIFFERS, RowState.TYPED):
             return ""
         by = math.sqrt(sum(value**2 for axis, value in away.items() if axis in AXES))
         words = [dim(by, 3)] if by > DIFFERS else []
