@@ -48,14 +48,14 @@ Empty().run()
 
 
 class Terminal:
-    """A child in a pseudo-terminal of 160 × 44."""
+    """A child in a pseudo-terminal of 160 × 44, with data of its own unless a folder for them is given."""
 
-    def __init__(self, command: list[str]) -> None:
+    def __init__(self, command: list[str], home: Path | None = None) -> None:
         self.started = time.perf_counter()
         self.pid, self.fd = pty.fork()
         if self.pid == 0:
             os.environ["TERM"] = "xterm-256color"
-            os.environ["BRISK_ANCHOR_HOME"] = tempfile.mkdtemp()
+            os.environ["BRISK_ANCHOR_HOME"] = str(home) if home is not None else tempfile.mkdtemp()
             os.execv(command[0], command)
         fcntl.ioctl(self.fd, termios.TIOCSWINSZ, struct.pack("HHHH", 44, 160, 0, 0))
 

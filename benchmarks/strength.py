@@ -6,10 +6,10 @@ processes at once; 10,000 additions and looks of three clients in any order. It 
 
 from __future__ import annotations
 
-import asyncio
 import os
 import random
 import signal
+import sqlite3
 import statistics
 import subprocess
 import sys
@@ -22,9 +22,11 @@ from pathlib import Path
 from tests.test_book import entry as test_entry
 from tests.test_book_safety import MANY, interleaved, old_book
 
+from benchmarks.start import Terminal
 from brisk_anchor.book.entries import Entry, EntryKind
 from brisk_anchor.book.store import Book
 from brisk_anchor.services.offsets.offset_book import typed_chain
+from brisk_anchor.services.paths import demo_folder
 
 STORES, ENTRIES = 500, 100_000
 RACES, STEPS = 24, 10_000
@@ -75,12 +77,11 @@ def _kills(folder: Path) -> bool:
     return True
 
 
-async def _keys(folder: Path) -> None:
-    """Keys of the book view over 100,000 entries, from the press to the screen at rest."""
-    from brisk_anchor.services.demo.demo_job import open_demo
-    from brisk_anchor.tui.app import BriskAnchorApp
-
-    book = Book.open(folder / "book.sqlite")
+def _keys(folder: Path) -> None:
+    """Keys over 100,000 entries in a real terminal, from the press to the first change; then with the book locked."""
+    os.environ["BRISK_ANCHOR_HOME"] = str(folder / "home")
+    path = demo_folder() / "book.sqlite"
+    book = Book.open(path)
     rows = ["G54", "G55", "G56", "G57", "G58", *(f"G54.1 P{n}" for n in range(1, 46))]
     start, each = datetime.now(UTC) - timedelta(days=900), ENTRIES // 50
     for row in rows:
@@ -88,34 +89,26 @@ async def _keys(folder: Path) -> None:
             numbers = range(first, min(first + 1000, each + 1))
             book.add(*(entry(n, row, start + timedelta(minutes=n)) for n in numbers))
     book.close()
-    began = time.perf_counter()
-    session = open_demo(folder, fresh=False)
-    opened = time.perf_counter() - began
-    app = BriskAnchorApp(lambda: session, folder)
-    taken: dict[str, list[float]] = {}
-    async with app.run_test(size=(160, 44)) as pilot:
-        while app.view_state is None:
-            await pilot.pause(0.05)
-        await app.workers.wait_for_complete()  # the new book is looked through once, beside the keys
-        await pilot.press("2")
-        for key in ["down", "pagedown", "g", "o", "pageup", "space", "up", "i"] * 12:
-            began = time.perf_counter()
-            await pilot.press(key)
-            await pilot.pause()
-            taken.setdefault(key, []).append((time.perf_counter() - began) * 1000)
-        empty = []
-        for _ in range(40):
-            began = time.perf_counter()
-            await pilot.press("f12")
-            await pilot.pause()
-            empty.append((time.perf_counter() - began) * 1000)
-    every = sorted(value for values in taken.values() for value in values)
-    print(f"{ENTRIES} entries: opened in {opened:.2f} s; a key that does nothing {statistics.median(empty):.0f} ms")
-    for key, values in [*taken.items(), ("all keys", every)]:
-        most = sorted(values)[int(0.95 * len(values))]
-        print(f"  {key:<10}{statistics.median(values):6.0f} ms median {most:6.0f} ms 95 %")
-    if session.book is not None:
-        session.book.close()
+    terminal = Terminal([str(Path(sys.executable).parent / "brisk-anchor"), "demo"], folder / "home")
+    print(f"{ENTRIES} entries: ready to work after {terminal.read_until(b'measures it again'):.2f} s")
+    time.sleep(45)  # the new book is looked through once, beside the keys
+    bench, listed = [b"f", b"d", b"a", b"v", b"\t", b"I", b"I"], [b"\x1b[B", b"g", b"o", b" ", b"\x1b[A", b"i"]
+
+    def told(name: str) -> None:
+        taken = [terminal.key(key) for key in bench * 6]
+        terminal.key(b"2")
+        taken += [terminal.key(key) for key in listed * 8]
+        terminal.key(b"1")
+        ordered = sorted(1000 * value for value in taken)
+        most = ordered[int(0.95 * len(ordered))]
+        print(f"  {name:<32}{statistics.median(ordered):4.0f} ms median, 95 % under {most:.0f} ms ({len(taken)} keys)")
+
+    told("bench and book")
+    with sqlite3.connect(path, isolation_level=None) as other:
+        other.execute("BEGIN EXCLUSIVE")
+        told("the same while the book hangs")
+        other.execute("ROLLBACK")
+    terminal.close()
 
 
 def _statements(folder: Path) -> bool:
@@ -177,7 +170,7 @@ def main() -> None:
         good = _kills(folder)
         if everything:
             good = all([_statements(folder), _races(folder), _interleavings(folder), good])
-        asyncio.run(_keys(folder))
+        _keys(folder)
     print(f"{'GOOD' if good else 'FAILED'}: the book under the worst")
     if not good:
         raise SystemExit(1)
