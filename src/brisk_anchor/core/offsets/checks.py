@@ -426,9 +426,9 @@ def look_at_turn(chain: Chain) -> list[Finding]:
         return []
     return [
         Finding.warning(
-            f"The part may lie turned: {' and '.join(found)} mm of {chain.row}, nearly all from that",
+            f"The part may lie turned: {' and '.join(found)} of {chain.row}, nearly all from that",
             "Its walls were touched once each, which tells nothing of how they lie",
-            "Touch each wall twice (mark it again), or state in the job how true it lies",
+            "T touches each wall twice; or state in the job how true it lies",
         )
     ]
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 from brisk_anchor.core.features.touches import AXES
@@ -51,17 +52,17 @@ def modal_words(control: Control) -> str:
     return f"{' '.join(codes)}   F{modal.feed:.0f}   {spindle}"
 
 
-def table(control: Control, name: str, watched: tuple[int, ...]) -> Table:
-    """One of `TABLES`; `watched` are the variables a person asked for."""
+def table(control: Control, name: str, watched: tuple[int, ...], names: Callable[[str], str] = lambda _: "") -> Table:
+    """One of `TABLES`; `watched` are the variables a person asked for, `names` says what a row is called."""
     return {
-        "offsets": _offsets,
+        "offsets": lambda control: _offsets(control, names),
         "tools": _tools,
         "variables": lambda control: _variables(control, watched),
         "runs": _runs,
     }[name](control)
 
 
-def _offsets(control: Control) -> Table:
+def _offsets(control: Control, names: Callable[[str], str]) -> Table:
     machine, active = control.machine, control.reader.modal.offset
     letters = tuple(machine.angles)
     rows: list[tuple[str, ...]] = []
@@ -72,11 +73,12 @@ def _offsets(control: Control) -> Table:
             marked = len(rows)
         angles = machine.angle_offset(name)
         values = tuple(_mm(value) for value in machine.offset(name))
-        rows.append((name, *values, *(signed_deg(angles.get(letter, 0.0), 3) for letter in letters)))
+        turns = (signed_deg(angles.get(letter, 0.0), 3) for letter in letters)
+        rows.append((name, *values, *turns, names(name)))
     extended = control.profile.extended
     note = f"{extended.count} extended rows besides, shown once they are written" if extended and extended.count else ""
     note = f"lengths in {shown_unit().word}{f'; {note}' if note else ''}"
-    return Table(("row", *(axis.upper() for axis in AXES), *letters), tuple(rows), marked, note)
+    return Table(("row", *(axis.upper() for axis in AXES), *letters, "name"), tuple(rows), marked, note)
 
 
 def _tools(control: Control) -> Table:

@@ -8,7 +8,7 @@ from pathlib import Path
 
 from brisk_anchor.book.entries import EntryKind, RowState
 from brisk_anchor.core.errors import ExportError, PlanError
-from brisk_anchor.core.quantities import Unit, along, fixed, in_shown, shown_unit, unit_named
+from brisk_anchor.core.quantities import MINUS, Unit, along, fixed, in_shown, shown_unit, unit_named
 from brisk_anchor.drawings.charts import Panel, chart
 from brisk_anchor.drawings.fits import FitBox, fits_drawing
 from brisk_anchor.exchange.files import write_whole
@@ -119,10 +119,14 @@ def card(session: Session, rows: Sequence[str]) -> list[CardRow]:
     found = []
     for line in lines(session, everything=True):
         if line.row in rows and line.values:
-            shown = {a: fixed(v, session.profile.decimals) for a, v in line.values.items()}
+            decimals = session.profile.decimals
+            shown = {
+                a: along(a, v, decimals, bare=True).rstrip("°").replace(MINUS, "-") for a, v in line.values.items()
+            }
             total = sum(float(text) for text in shown.values())
-            figures = tuple((axis.upper(), text) for axis, text in shown.items())
-            found.append(CardRow(line.row, line.title, figures, fixed(total, session.profile.decimals)))
+            figures = tuple((axis.upper(), text.lstrip("+")) for axis, text in shown.items())
+            places = max(len(text.partition(".")[2]) for text in shown.values())
+            found.append(CardRow(line.row, f"{line.title}, {shown_unit().word}", figures, fixed(total, places)))
     if not found:
         raise PlanError("None of these rows has values", "There is nothing to type", "Choose others")
     return found

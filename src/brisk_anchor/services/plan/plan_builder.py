@@ -10,9 +10,9 @@ from pydantic import ValidationError
 
 from brisk_anchor.core.errors import BriskAnchorError, Fault, PlanError, PlanFileError
 from brisk_anchor.core.offsets.setup import DrawnFeature
-from brisk_anchor.core.quantities import num
+from brisk_anchor.core.quantities import dim, num
 from brisk_anchor.exchange.files import write_whole
-from brisk_anchor.services.measure.measurement_request import MeasurementRequest
+from brisk_anchor.services.measure.measurement_request import APPROACH, MeasurementRequest
 from brisk_anchor.services.plan.plan_file import (
     FIGURES,
     MeasureSection,
@@ -154,7 +154,7 @@ class PlanBuilder:
         Raises:
             PlanError: it is not complete. PlanFileError: it is in the plan.
         """
-        if request.drawn is not None:
+        if request.drawn is not None and request.is_drawn:
             return self.add(request.drawn.name, len(self.plan.measure) - 1)
         reading = request.pattern.read()
         if reading.kind is None or (missing := request.missing()) is not None:
@@ -164,7 +164,8 @@ class PlanBuilder:
         base = reading.name.replace("⌀", "diameter")[:20]
         name = next(n for n in (base, *(f"{base[:20]} {i}" for i in range(2, 300))) if n not in taken)
         x, y, z = request.start
-        figures = {"depth": request.depth, "search": request.search, "spread": request.spread, "size": request.size}
+        depth, z = self._depth_and_place(request, z, length)
+        figures = {"depth": depth, "search": request.search, "spread": request.spread, "size": request.size}
         figures |= {"size_y": request.size_y, "second_depth": request.second_depth, "standoff": request.reach}
         section = MeasureSection.model_validate(
             {
@@ -182,6 +183,25 @@ class PlanBuilder:
         )
         self._sections([*self.plan.measure, section])
         return len(self.plan.measure) - 1
+
+    def _depth_and_place(self, request: MeasurementRequest, z: float, length: float) -> tuple[float | None, float]:
+        """How deep the ball goes below the edge, and the spindle's Z a plan starts at, mm: it stands over an edge.
+
+        Raises:
+            PlanError: the tip hardly goes down, so where the edge may be is not known.
+        """
+        kind = request.pattern.read().kind
+        if request.down is None or kind is None or not kind.is_outside or kind.has_top:
+            return request.depth, z
+        measurement = self.session.planner.measurement_of(request)
+        if measurement.top is not None and measurement.top.found is not None and measurement.depth:
+            return measurement.depth, measurement.top.found + APPROACH + length
+        if request.down <= APPROACH:
+            what = f"The tip goes down only {dim(request.down)} from there"
+            raise PlanError(
+                what, "A plan comes down over the edge, and where that is is not known", "Touch the top first"
+            )
+        return request.down - APPROACH, z
 
     def remove(self, index: int) -> str:
         """A measurement less; what it was called. Raises PlanFileError: nothing would be left."""

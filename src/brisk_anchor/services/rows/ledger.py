@@ -187,6 +187,11 @@ class Ledger:
         planned = next((plan.title for plan in self.setup.rows if plan.row == row), "")
         return self.facts(row).name or planned
 
+    def named(self, row: str) -> str:
+        """A row with what it is called, where it is: "G54, lever"."""
+        title = self.title(row)
+        return f"{row}, {title}" if title else row
+
     def facts(self, row: str) -> Facts:
         """What follows from the entries of a row; worked out once after each change."""
         found = self._facts.get(row)

@@ -6,9 +6,9 @@ from typing import TYPE_CHECKING
 
 from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.core.kinds import FURTHEST
-from brisk_anchor.core.quantities import bare, deg, expanded, shown_unit, signed_deg
+from brisk_anchor.core.quantities import bare, deg, expanded, shown_unit, signed_deg, signed_dim
 from brisk_anchor.tui.base import Stage
-from brisk_anchor.tui.entry import Question
+from brisk_anchor.tui.entry import Question, Words
 from brisk_anchor.tui.view_state import ViewState
 
 if TYPE_CHECKING:
@@ -62,12 +62,15 @@ class HandMeasuring:
             )
             return
         title = last.measurement.title
-        what = "machine Z" if last.feature.size is None else "diameter"
-        present = last.feature.coordinates[0] if last.feature.size is None else last.feature.size
+        session = view_state.session
 
-        def spread(known: float) -> None:
+        def spread(known: float, u_base: float = 0.0) -> None:
             note = "as the certificate states it, k = 2; 0 where it is taken as true"
-            self.stage.ask(Question(f"± of {title}", None, 0.0, 1.0, lambda twice: take(known, twice / 2), note))
+
+            def both(twice: float) -> None:
+                take(known, (u_base**2 + (twice / 2) ** 2) ** 0.5)
+
+            self.stage.ask(Question(f"± of {title}", None, 0.0, 1.0, both, note))
 
         def take(known: float, u: float) -> None:
             try:
@@ -88,9 +91,21 @@ class HandMeasuring:
                 "good",
             )
 
-        self.stage.ask(
-            Question(f"certified {what} of {title}", present, -FURTHEST, FURTHEST, spread, "from the certificate")
-        )
+        if last.feature.size is not None:
+            asked = f"certified diameter of {title}"
+            self.stage.ask(Question(asked, last.feature.size, 0.0, FURTHEST, spread, "from the certificate"))
+            return
+        from brisk_anchor.services.measure.certified_heights import FORMS, read_height
+
+        def weigh(words: str) -> str:
+            height = read_height(session, words)
+            return f"{height.words}: machine Z {signed_dim(height.z, 4)}"
+
+        def height(words: str) -> None:
+            found = read_height(session, words)
+            spread(found.z, found.u)
+
+        self.stage.ask(Words(f"certified height of {title}", FORMS, weigh, height))
 
     def way(self) -> None:
         """The next way of measuring: the probe, then each tool of the hand."""

@@ -138,7 +138,7 @@ class BenchView(DrawnView):
         )
         state = session.rows.state(view_state.row).value
         self.query_one("#chain-heading", Heading).tell(
-            f"chain of {view_state.row}", state, theme.STATE_SHAPES[state][1]
+            f"chain of {session.ledger.named(view_state.row)}", state, theme.STATE_SHAPES[state][1]
         )
         titles = {drawn.name: drawn.title for drawn in session.setup.features}
         missing = session.rows.missing(view_state.row)
@@ -410,7 +410,7 @@ class BenchView(DrawnView):
             look = stops[0]
             self.stage.tell(f"Second look: {look.found}.", f"{look.why}. {look.do}.", "bad")
             return
-        note = f"Second look: {looks[0].found}. " if looks else "Second look: nothing found. "
+        note = f"Second look: {looks[0].found}. {looks[0].do}. " if looks else "Second look: nothing found. "
         self.stage.confirm(
             f"Store {view_state.row}? Enter stores, Esc leaves it.",
             note + store_preview(session, view_state.row),

@@ -129,7 +129,7 @@ class BookView(View):
         entries = session.rows.history(self.choice.row) if self.choice.row else []
         self.choice.entry = min(self.choice.entry, max(0, len(entries) - 1))
         self.query_one("#history-heading", Heading).tell(
-            f"history of {self.choice.row}", f"{len(entries)} entries, newest first"
+            f"history of {session.ledger.named(self.choice.row)}", f"{len(entries)} entries, newest first"
         )
         key = (self.choice.row, self.choice.entry, len(entries), shown_unit())
         self.query_one("#book-history", LatePanel).tell_late(key, lambda _width, height: self._history(entries, height))

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from rich.text import Text
 
 from brisk_anchor.services.machine.machine_panel import Table
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.panels import LatePanel
+from brisk_anchor.tui.words import cut
 
 
 class ModePanel(LatePanel):
@@ -58,6 +61,11 @@ def table_text(table: Table, width: int, height: int) -> Text:
     """A table with its columns set by their widest word; rows that do not fit are counted."""
     text = Text(no_wrap=True, overflow="ellipsis")
     widths = [max([len(name), *(len(row[i]) for row in table.rows)]) for i, name in enumerate(table.columns)]
+    rest = width - 3 - sum(widths[:-1]) - 2 * len(widths)
+    if table.columns[-1] == "name" and widths[-1] > rest:  # a name gives way to figures
+        short = [(*row[:-1], cut(row[-1], rest) if rest > 4 else "") for row in table.rows]
+        table = replace(table, columns=(*table.columns[:-1], "name" if rest > 4 else ""), rows=tuple(short))
+        widths[-1] = max(0, rest)
     figures = {i for i, name in enumerate(table.columns) if i and name not in ("name", "ended", "program", "")}
     text.append("   ")
     for i, name in enumerate(table.columns):

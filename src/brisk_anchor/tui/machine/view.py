@@ -136,7 +136,7 @@ class MachineView(View):
             control.mode.value, modes, self._hand(view_state), self._switches(view_state), modal_words(control), alarm
         )
         self._show_program(view_state, running)
-        shown: Table = table(control, self.table, self.watched)
+        shown: Table = table(control, self.table, self.watched, view_state.session.ledger.title)
         printed = list(running.player.run.printed) if running else self.operator.printed
         self.query_one("#printed-heading", Heading).tell("printed", f"{len(printed)} lines" if printed else "")
         last = printed[-40:]

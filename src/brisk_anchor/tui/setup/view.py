@@ -203,7 +203,9 @@ class SetupView(DrawnView):
         travels = zip("XYZ", machine.travel.low, machine.travel.high, strict=True)
         stylus = setup.stylus
         turned = f", turned {signed_deg(setup.turn)}" if setup.turn else ""
-        operations = ", ".join(f"{o.name} {o.offset}" for o in setup.card.operations) or "none named"
+        operations = (
+            ", ".join(f"{o.name} {session.ledger.named(o.offset)}" for o in setup.card.operations) or "none named"
+        )
         comment = f", {setup.card.comment}" if setup.card.comment else ""
         facts = [
             ("machine", f"{machine.name}, {machine.kind}" + (f", rotary {rotary}" if rotary else "")),
@@ -229,7 +231,7 @@ class SetupView(DrawnView):
         self.query_one("#facts", LatePanel).tell_text(text)
 
     def _show_zero(self, view_state: ViewState) -> None:
-        self.query_one("#zero-heading", Heading).tell(f"zero of {view_state.row}")
+        self.query_one("#zero-heading", Heading).tell(f"zero of {view_state.session.ledger.named(view_state.row)}")
         self.query_one("#zero", LatePanel).tell_text(zero_text(view_state.session, view_state.row))
 
     # -- choosing ----------------------------------------------------------------------------------------------
