@@ -172,7 +172,7 @@ def test_the_machine_from_its_control_and_as_it_was_left(terminal):
     again = terminal()
     again.wait("Press f to point at bore")
     again.keys("4", "l", "l", "l")
-    shown = again.wait("O2354")
+    shown = again.wait("machine time")
     assert "G91 G0 X-3." in shown
     assert re.search(r"to G54 +end +3\d\d ", shown)  # how many blocks it ran
 

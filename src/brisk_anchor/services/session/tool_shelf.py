@@ -548,6 +548,28 @@ def bring_to_setter(session: Session, number: int) -> str:
     return met
 
 
+def tool_facts(session: Session, line: ShelfLine) -> list[tuple[str, str]]:
+    """What is known of a tool beside its figures, as label and words: calibrations, and what depends on it."""
+    setup, facts = session.setup, []
+    match line.group:
+        case "probe":
+            for known in setup.stylus.calibrations:
+                when = known.at[:16].replace("T", " ")
+                facts.append((f"{known.what} calibrated", "  ".join(word for word in (known.on, when) if word)))
+            voids = session.editor.probe_voids()
+        case "cutter":
+            uses = [o.name for o in setup.card.operations if line.number in o.tools]
+            return [("operations with it", ", ".join(uses) or "none is stated")]
+        case "tool setter":
+            voids = master_voids(session)
+        case _:
+            voids = session.editor.tool_voids(line.number)
+    facts.append(("measured with it", ", ".join(voids.features) or "nothing since the last clamping"))
+    facts.append(("offsets that depend on it", ", ".join(map(session.ledger.named, voids.rows)) or "none"))
+    facts.append(("offsets that do not", ", ".join(map(session.ledger.named, voids.kept)) or "none"))
+    return facts
+
+
 def next_step(session: Session, line: ShelfLine) -> tuple[str, str]:
     """What can be done next with a tool of the shelf, in two sentences."""
     match line.group:

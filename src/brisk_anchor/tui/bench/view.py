@@ -138,7 +138,9 @@ class BenchView(DrawnView):
         )
         state = session.rows.state(view_state.row).value
         self.query_one("#chain-heading", Heading).tell(
-            f"chain of {session.ledger.named(view_state.row)}", state, theme.STATE_SHAPES[state][1]
+            f"chain of {session.ledger.named(view_state.row)}",
+            f"{state}, {shown_unit().word}",
+            theme.STATE_SHAPES[state][1],
         )
         titles = {drawn.name: drawn.title for drawn in session.setup.features}
         missing = session.rows.missing(view_state.row)

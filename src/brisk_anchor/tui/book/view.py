@@ -90,6 +90,8 @@ class BookView(View):
             yield ChoiceList(id="book-table")
             yield Heading(id="history-heading")
             yield LatePanel(id="book-history")
+            yield Heading(id="days-heading")
+            yield LatePanel(id="book-days")
         with Vertical(id="book-side"):
             yield Heading(id="entry-heading")
             yield LatePanel(id="book-entry")
@@ -133,7 +135,27 @@ class BookView(View):
         )
         key = (self.choice.row, self.choice.entry, len(entries), shown_unit())
         self.query_one("#book-history", LatePanel).tell_late(key, lambda _width, height: self._history(entries, height))
+        self._show_days(view_state, entries)
         self._show_side(view_state, entries)
+
+    def _show_days(self, view_state: ViewState, entries: list[Entry]) -> None:
+        """Below a short history: the days of the row, or what moves where it has only one value yet."""
+        small, line = self.app.has_class("compact"), self.choice.line
+        valued = [entry for entry in entries if entry.kind.value in ("stored", "typed") and entry.values]
+        room = not small and bool(valued) and self.app.size.height - len(self.choice.lines) * 2 > 26
+        heading, panel = self.query_one("#days-heading", Heading), self.query_one("#book-days", LatePanel)
+        heading.display = panel.display = room
+        history = self.query_one("#book-history", LatePanel)
+        history.styles.height = max(3, min(8, len(entries) + 1)) if room else "1fr"
+        if not room:
+            return
+        if len(valued) > 1:
+            heading.tell(f"days of {self.choice.row}", "stored and by hand; T writes them")
+            key = ("days", self.choice.row, len(entries), shown_unit())
+            panel.tell_late(key, lambda width, height: days_text(entries, width, height))
+        elif line is not None and self.choice.reference is not None:
+            heading.tell("what moves", f"{self.choice.row} against {self.choice.reference.words}")
+            panel.tell_text(moves_text(view_state.session, line, self.choice.reference))
 
     def _show_side(self, view_state: ViewState, entries: list[Entry]) -> None:
         # Where there is room for one of them, g changes between table and side.
@@ -156,7 +178,7 @@ class BookView(View):
             panel.tell_late(key, lambda width, height: days_text(entries, width, height))
             return
         note = f"{chosen.kind.value} {chosen.at.astimezone():%Y-%m-%d %H:%M}" if chosen else ""
-        heading.tell("chain of the entry", note)
+        heading.tell(f"chain of the entry, {shown_unit().word}", note)
         text = Text(no_wrap=True, overflow="ellipsis")
         if chosen and not chosen.values:
             # What has no values of its own stands over the values it is about.

@@ -138,7 +138,10 @@ class MachineView(View):
         self._show_program(view_state, running)
         shown: Table = table(control, self.table, self.watched, view_state.session.ledger.title)
         printed = list(running.player.run.printed) if running else self.operator.printed
-        self.query_one("#printed-heading", Heading).tell("printed", f"{len(printed)} lines" if printed else "")
+        heading = "printed"
+        if not printed and running is None:
+            heading, printed = "last report", view_state.session.link.report()
+        self.query_one("#printed-heading", Heading).tell(heading, f"{len(printed)} lines" if printed else "")
         last = printed[-40:]
         self.query_one("#printed", LatePanel).tell_late(
             tuple(last), lambda _width, height: Text("\n".join(f" {line}" for line in last[-height:]), theme.QUIET)
@@ -177,6 +180,10 @@ class MachineView(View):
             title, listed = "MDI", [(control.title, False)]
         else:
             listed = self.operator.listed if text else []
+        if not title and not listed:  # the room shows what ran last
+            runs = list(reversed(control.history))[:40]
+            listed = [(f"{run.title}: {run.ended}, {run.seconds:.1f} s", False) for run in runs]
+            title = "no program loaded; last runs" if runs else ""
         note = "runs on the machine" if running else ("" if text else "o loads it, O a file")
         self.query_one("#machine-program-heading", Heading).tell(
             title or "no program loaded", note, theme.LIVE if running else theme.QUIET

@@ -72,6 +72,8 @@ class ShelfView(View):
         with Vertical(id="tools-left"):
             yield Heading(id="shelf-heading")
             yield ChoiceList(id="shelf")
+            yield Heading(id="facts-of-tool")
+            yield LatePanel(id="tool-facts")
             yield Heading(id="lengths-heading")
             yield LatePanel(id="lengths")
         with Vertical(id="tools-side"):
@@ -154,6 +156,8 @@ class ShelfView(View):
         self.move(message.choice - self.chosen)
 
     def _show_tool(self, view_state: ViewState) -> None:
+        from brisk_anchor.services.session.tool_shelf import tool_facts
+
         line = self.line
         self.query_one("#tool-heading", Heading).tell(f"T{line.number}  {line.name}", line.group)
         text = Text(no_wrap=True, overflow="ellipsis")
@@ -175,6 +179,12 @@ class ShelfView(View):
                 text.append_text(radius_text(session.working.by_direction))
         rows = max(4, text.plain.count("\n") + 1)
         self.query_one("#tool-figures", LatePanel).tell_text(text, rows)
+        facts = Text(no_wrap=True, overflow="ellipsis")
+        for label, words in tool_facts(session, line):
+            facts.append(f" {label:<24}", theme.QUIET)
+            facts.append(f"{words}\n", theme.TEXT)
+        self.query_one("#facts-of-tool", Heading).tell(f"what depends on T{line.number}", "as far as it is known")
+        self.query_one("#tool-facts", LatePanel).tell_text(facts)
         key = (line, id(view_state.session.setup))
         self.query_one("#tool-shape", LatePanel).tell_late(
             key, lambda width, height: tool_text(session.setup, line, width, min(height, 24))
