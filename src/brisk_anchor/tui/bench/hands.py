@@ -95,7 +95,7 @@ class HandMeasuring:
             asked = f"certified diameter of {title}"
             self.stage.ask(Question(asked, last.feature.size, 0.0, FURTHEST, spread, "from the certificate"))
             return
-        from brisk_anchor.services.measure.certified_heights import FORMS, read_height
+        from brisk_anchor.services.session.certified_heights import FORMS, read_height
 
         def weigh(words: str) -> str:
             height = read_height(session, words)
