@@ -11,7 +11,7 @@ import pytest
 from brisk_anchor.core.errors import BriskAnchorError, PlanError, StateError
 from brisk_anchor.core.offsets.checks import SecondLookError
 from brisk_anchor.core.offsets.setup import Operation
-from brisk_anchor.core.offsets.tool_setting import length_on_part, look_at_probe
+from brisk_anchor.core.offsets.tool_setting import ToolLength, length_on_part, look_at_length, look_at_probe
 from brisk_anchor.core.tools.shelf import ProbeRecord
 from brisk_anchor.nc.profile.control_profile import shipped_profile
 from brisk_anchor.services.demo.demo_job import open_demo
@@ -23,6 +23,7 @@ from brisk_anchor.services.measure.cautions import age_in_days
 from brisk_anchor.services.measure.measurement_request import build_measurement, point_at
 from brisk_anchor.services.offsets.book_rows import lacking
 from brisk_anchor.services.session import tool_shelf as shelf
+from brisk_anchor.services.session.certified_heights import read_height
 from brisk_anchor.services.session.job_opening import open_job
 from brisk_anchor.services.session.repeatability import repeat
 from brisk_anchor.services.session.session import Session
@@ -71,6 +72,18 @@ def test_a_length_on_the_setter_is_the_tools_own_and_goes_into_the_table(set_up)
     assert session.machine.offset("G59")[2] == pytest.approx(-500.0 if own else -600.0, abs=1e-4)
 
 
+def test_a_certified_height_is_stated_against_what_stands_there(set_up):
+    session, _ = set_up
+    table = session.setup.machine.table[4]
+    assert read_height(session, "table 50.003").z == pytest.approx(table + 50.003)
+    assert read_height(session, "-480.2").z == -480.2
+    foot = session.machine.offset("G59")[2] - session.profile.length_reference
+    assert read_height(session, "setter").z == pytest.approx(foot + 60.0)
+    assert read_height(session, "block 1in").z == pytest.approx(foot + 25.4)
+    with pytest.raises(PlanError, match="No height"):
+        read_height(session, " ")
+
+
 def test_a_figure_of_the_wrong_offset_is_refused_or_recognised(set_up):
     session, real = set_up
     foot, other = (session.machine.offset(row)[2] for row in ("G59", "G54"))
@@ -117,6 +130,9 @@ def test_what_is_declared_of_tools_outlasts_a_restart_and_is_taken_back(tmp_path
         assert "#812=1 (T12 IS NOT TO BE USED)" in shelf.broken(session, 12).text
         assert session.machine.tool_length(12) == length  # never 0, or the spindle would come down by what is missing
         assert lacking(session) == ["op 10 (G54 not measured, T12 broken)"]
+        shorter = ToolLength(length - 14.0, 0.001, ())
+        stump = look_at_length(session.setup.shelf.cutter(12), shorter, "gauge line", "G59", -600.0, {})
+        assert [look.found for look in stump] == ["T12 is 14.000 mm shorter than before it broke"]
         with pytest.raises(WeaveError, match="calls T12, which is broken"):
             WeaveEditor(session, tmp_path / "cut.nc").write()
         session.runner.measure(build_measurement(session.setup, point_at(session.setup, session.setup.drawn("bore"))))

@@ -45,8 +45,9 @@ class ToolSection(FileSection):
     def cutter(self) -> Cutter:
         """The cutter as the shelf knows it, its length from the gauge line."""
         health, measured = Health(self.health), self.measured.isoformat() if self.measured else ""
-        length = None if health is Health.BROKEN else self.length
-        return Cutter(self.number, self.name, self.diameter, length, self.u_length, measured, health)
+        broken = health is Health.BROKEN
+        length, before = (None, self.length) if broken else (self.length, None)
+        return Cutter(self.number, self.name, self.diameter, length, self.u_length, measured, health, before)
 
 
 class HandToolSection(FileSection):

@@ -149,6 +149,15 @@ def look_at_length(
                 "Check which offset was active, and what the figure counts from",
             )
         )
+    elif cutter.health is Health.BROKEN and cutter.before is not None and new.value < cutter.before - LENGTH_JUMP:
+        missing = cutter.before - new.value
+        looks.append(
+            Finding.stopping(
+                f"T{cutter.number} is {dim(missing, 3)} shorter than before it broke",
+                "With that length in the table the spindle nose would come down by what is missing",
+                "Put a whole tool in and measure it; one that is shorter on purpose gets its length typed",
+            )
+        )
     elif cutter.length is not None and cutter.health is Health.WHOLE:
         change = new.value - cutter.length
         if abs(change) > LENGTH_JUMP:

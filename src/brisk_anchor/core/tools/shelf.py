@@ -46,7 +46,7 @@ class Health(Enum):
 class Cutter:
     """A cutter: its length as the control's tool table counts it, mm, None where nobody knows it.
 
-    `measured` is the day it was, ISO, "" where nobody knows.
+    `measured` is the day it was, ISO, "" where nobody knows. `before` is the length that a broken one had.
     """
 
     number: int
@@ -56,6 +56,7 @@ class Cutter:
     u_length: float = 0.0
     measured: str = ""
     health: Health = Health.WHOLE
+    before: float | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -101,7 +102,14 @@ class Shelf:
 
     def counted_from(self, master: float) -> Shelf:
         """The shelf with lengths that are short of those from the gauge line by the master's, mm."""
-        cutters = (c if c.length is None else replace(c, length=c.length - master) for c in self.cutters)
+        cutters = (
+            replace(
+                c,
+                length=None if c.length is None else c.length - master,
+                before=None if c.before is None else c.before - master,
+            )
+            for c in self.cutters
+        )
         return replace(self, cutters=tuple(cutters))
 
     def with_new_master(self, convention: str) -> Shelf:

@@ -184,7 +184,7 @@ def set_figure(session: Session, line: ShelfLine, label: str, value: float) -> N
             fresh = (
                 replace(cutter, u_length=value)
                 if key == "u_length"
-                else replace(cutter, length=value, health=Health.WHOLE, measured=date.today().isoformat())
+                else replace(cutter, length=value, health=Health.WHOLE, measured=date.today().isoformat(), before=None)
                 if key == "length"
                 else replace(cutter, diameter=value)
             )
@@ -408,7 +408,12 @@ def take_length(session: Session, number: int, length: ToolLength, looks: list[F
         raise SecondLookError(looks)
     cutter = session.setup.shelf.cutter(number)
     fresh = replace(
-        cutter, length=length.value, u_length=length.u, measured=date.today().isoformat(), health=Health.WHOLE
+        cutter,
+        length=length.value,
+        u_length=length.u,
+        measured=date.today().isoformat(),
+        health=Health.WHOLE,
+        before=None,
     )
     _take_cutter(session, fresh, f"length of T{number} measured")
     return mark_program(session, number, usable=True) if cutter.health is Health.BROKEN else None
@@ -440,7 +445,8 @@ def broken(session: Session, number: int) -> Program | None:
         JobError, ExportError: the file could not be changed.
     """
     cutter, told = session.setup.shelf.cutter(number), f"T{number} is broken or new"
-    fresh = replace(cutter, length=None, health=Health.BROKEN)
+    before = cutter.length if cutter.length is not None else cutter.before
+    fresh = replace(cutter, length=None, health=Health.BROKEN, before=before)
     session.editor.declare(told, lambda: _take_cutter(session, fresh, told))
     return mark_program(session, number, usable=False)
 
