@@ -180,6 +180,13 @@ def test_figures_go_into_the_file_and_void_what_hangs_on_them(tmp_path):
     shelf.set_figure(session, line(session, 33, "tool setter"), "height", 60.5)
     shelf.set_figure(session, line(session, 5), "length", 148.3)
     shelf.probe_exchanged(session, "stylus")
+    assert load_job(tmp_path / "job").machine.probe.due == ["radius", "length", "offset"]
+    session.editor.take_back()
+    assert load_job(tmp_path / "job").machine.probe.due == []
+    shelf.probe_exchanged(session, "stylus")
+    session.editor.change(session.editor.files.drawn("bore 12, 30, 30"))
+    with pytest.raises(PlanError, match="described after it"):
+        session.editor.take_back()
     machine = load_job(tmp_path / "job").machine
     assert machine.hand_tool[0].u_repeatability == pytest.approx(0.01)
     assert (machine.setter.height, machine.tool[0].length, machine.probe.due) == (

@@ -347,6 +347,7 @@ class JobEditor:
         """Write what `undone` worked out. Raises JobError, ExportError; then nothing is changed."""
         self._write({name: self._text(name) for name in change.texts}, change.texts)
         self._before.pop()
+        self.changes += 1
         self.job = change.job
 
     def _write(self, before: Mapping[str, str], texts: Mapping[str, str]) -> None:

@@ -126,7 +126,11 @@ def card(session: Session, rows: Sequence[str]) -> list[CardRow]:
             total = sum(float(text) for text in shown.values())
             figures = tuple((axis.upper(), text.lstrip("+")) for axis, text in shown.items())
             places = max(len(text.partition(".")[2]) for text in shown.values())
-            found.append(CardRow(line.row, f"{line.title}, {shown_unit().word}", figures, fixed(total, places)))
+            found.append(
+                CardRow(
+                    line.row, ", ".join(filter(None, (line.title, shown_unit().word))), figures, fixed(total, places)
+                )
+            )
     if not found:
         raise PlanError("None of these rows has values", "There is nothing to type", "Choose others")
     return found

@@ -83,13 +83,16 @@ class SetupEditor:
         working, ledger = self._working, self._ledger
         before = working.trial(working.setup)
         states = {row: ledger.facts(row).state for row in ledger.rows}
-        written = self.files.changes if self.files is not None else 0
+        written = self._changes
         work()
         rows = tuple(r for r, was in states.items() if was is not ledger.facts(r).state is RowState.STALE)
         lost = [name for name in before.measured if before.holds(name) and not working.holds(name)]
-        in_files = self.files is not None and self.files.changes != written
+        in_files = self._changes != written
         measured = working.measured_at
-        self._declared = [*self._declared[-9:], Declared(words, before, rows, ledger.mark, measured, in_files)]
+        self._declared = [
+            *self._declared[-9:],
+            Declared(words, before, rows, ledger.mark, measured, in_files, self._changes),
+        ]
         return Voided(tuple(lost), rows, rows_that_stay(self._settled(), rows))
 
     def take_back(self) -> Declared:
@@ -101,10 +104,11 @@ class SetupEditor:
         if not self._declared:
             raise PlanError("There is nothing to take back", "", "")
         last, working = self._declared[-1], self._working
-        if last.mark != self._ledger.mark or last.measured != working.measured_at:
+        now = (self._ledger.mark, working.measured_at, self._changes)
+        if now != (last.mark, last.measured, last.changes):
             raise PlanError(
                 f"“{last.words}” cannot be taken back any more",
-                "Something was measured or stored after it",
+                "Something was measured, stored or described after it",
                 "Measure again what you need",
             )
         if last.in_files and self.files is not None and (change := self.files.undone()) is not None:
@@ -114,9 +118,15 @@ class SetupEditor:
         entry = self._ledger.entry
         self._ledger.add_all([entry(EntryKind.HOLDS, row, None, note=f"taken back: {last.words}") for row in last.rows])
         self._declared.pop()
-        self._declared = [replace(d, mark=self._ledger.mark) if d is self._declared[-1] else d for d in self._declared]
+        if self._declared:
+            self._declared[-1] = replace(self._declared[-1], mark=self._ledger.mark, changes=self._changes)
         self.keep_tools()
         return last
+
+    @property
+    def _changes(self) -> int:
+        """How many changes the description has seen."""
+        return self.files.changes if self.files is not None else 0
 
     def _settled(self) -> list[str]:
         return [row for row in self._ledger.rows if self._ledger.facts(row).state.is_settled]

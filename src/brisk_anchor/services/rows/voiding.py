@@ -42,6 +42,8 @@ class Declared:
     mark: tuple[int, str]
     measured: frozenset[tuple[str, datetime]]
     in_files: bool
+    changes: int
+    """How many changes the description had seen by then."""
 
 
 def rows_that_stay(known: Sequence[str], lost: Sequence[str]) -> tuple[str, ...]:
