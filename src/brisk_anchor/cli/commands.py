@@ -123,7 +123,7 @@ def new(
         raise BriskAnchorError("A part is a plate or a drawing, not both", "", "Leave one out")
     layers = frozenset(layer) if layer else None
     source = DrawingSource(drawing, units, layers, depth, thickness) if drawing is not None else None
-    unit = unit_option(units) if drawing is None else None
+    unit = unit_option(units)
     paths, told = begin_job(folder, like=like, name=name, plate=plate, drawing=source, unit=unit)
     for path in paths:
         typer.echo(f"Written {path}")

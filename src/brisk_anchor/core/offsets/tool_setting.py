@@ -149,7 +149,7 @@ def look_at_length(
                 "Check which offset was active, and what the figure counts from",
             )
         )
-    elif cutter.health is Health.BROKEN and cutter.before is not None and new.value < cutter.before - LENGTH_JUMP:
+    elif convention != "part" and cutter.before is not None and new.value < cutter.before - LENGTH_JUMP:
         missing = cutter.before - new.value
         looks.append(
             Finding.stopping(

@@ -34,7 +34,7 @@ def open_month(folder: Path) -> Session:
 
 def _month(folder: Path, book: Book) -> Session:
     session = Session.open(DEMO_SCENE, book, machine_file=folder / "machine.json")
-    derive(session, "G55", "grid 4, 1, 90, 0")
+    derive(session, "G55", "grid 4, 1, 90mm, 0mm")
     operations = (
         Operation("op 10", "G54"),
         Operation("op 20", "G56"),

@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from brisk_anchor.core.errors import DrawingFileError
+from brisk_anchor.core.quantities import bare, titled
 from brisk_anchor.exchange.part_formats import read_part_file
 from brisk_anchor.exchange.read_part import Point, ReadPart, Round, box_of, slot_of, straight_edges
 from brisk_anchor.exchange.toml_files import MILLIMETRES
@@ -90,7 +91,7 @@ def part_text(read: ReadPart, name: str, *, depth: float, thickness: float | Non
     parts = []
     for number, bore in enumerate(bores, 1):
         edge = bore.top if bore.top is not None else top
-        title = f"bore {number} ⌀{bore.diameter:g}" + (f", layer {bore.layer}" if bore.layer else "")
+        title = f"bore {number} ⌀{titled(bore.diameter)}" + (f", layer {bore.layer}" if bore.layer else "")
         more = [f"size = {figure(bore.diameter)}", f"size_limit = {figure(max(0.2, bore.diameter * 0.01))}"]
         more.append(f"depth = {figure(depth)}")
         parts.append(_feature(f"bore {number}", title, "bore", "body", (*bore.centre, edge), more))
@@ -133,7 +134,7 @@ def _openings(read: ReadPart, top: float, depth: float) -> list[str]:
         else:
             kind = "pocket"
             more = [f"size = {figure(box.sizes[0])}", f"size_y = {figure(box.sizes[1])}", *more]
-        title = f"{kind} {number}, {box.sizes[0]:g} × {box.sizes[1]:g}"
+        title = f"{kind} {number}, {bare(box.sizes[0])} × {titled(box.sizes[1])}"
         found.append(_feature(f"{kind} {number}", title, kind, "body", (*box.middle, top), more))
     return found
 
@@ -159,7 +160,7 @@ def _edges(read: ReadPart, top: float, depth: float) -> list[str]:
         if edge.length >= _LONG_EDGE and abs(angle) <= STEEPEST:  # long enough to tell how the part is turned
             kind = "edge"
             more.append(f"spread = {figure(round(edge.length * _SPREAD))}")
-        title = f"{name} edge" if name in ("left", "right", "front", "back") else f"{name}, {edge.length:.4g} long"
+        title = f"{name} edge" if name in ("left", "right", "front", "back") else f"{name}, {titled(edge.length)} long"
         found[name] = _feature(name, title, kind, "body", (*edge.middle, top), more)
     named = [found[name] for name in ("left", "right", "front", "back") if name in found]
     return [*named, *(text for name, text in found.items() if name.startswith("edge "))]

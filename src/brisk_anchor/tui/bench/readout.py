@@ -37,42 +37,35 @@ class Readout(LatePanel):
         `chosen` is the axis that moves by hand; `steady` keeps the height of a move when there is none.
         In a touch `to_go` is the distance to where the drawing puts the wall, for where it is nobody knows yet."""
         compact = bool(self.app.has_class("compact"))
-        close = compact and not steady
         text = Text(no_wrap=True)
         colour = theme.FAINT if doubt else theme.LIVE if live else theme.TEXT
         for axis, figure in zip("XYZ", figures, strict=True):
-            if compact and steady:
-                text.append(f" {axis} ", f"bold {theme.SAND if axis == chosen else theme.QUIET}")
-                text.append(f"{figure:>12}", f"bold {colour}")
-                text.append("\n" if axis != "Z" else "")
-                continue
             rows = zip(large(axis), large(figure.rjust(8)), strict=True)
             for letter, digits in rows:
                 text.append(" " + letter.ljust(7), theme.SAND if axis == chosen else theme.QUIET)
                 text.append(digits + "\n", colour)
             if axis != "Z":
                 text.append("\n")
-        if compact and steady:
-            text.append("\n")
         text.append(f" {frame}, {shown_unit().word}", theme.QUIET)
         text.append(f"  ? {doubt}" if doubt else "", f"bold {theme.SAND}")
-        text.append("  " if close else "\n")
+        text.append("  " if compact else "\n")
         if to_go is None:
             text.append("\n" if steady and not compact else "")
-            text.append(f" {doing}", f"bold {theme.LIVE if live else theme.QUIET}")
+            words = "" if compact and doubt else doing
+            text.append(f" {words}", f"bold {theme.LIVE if live else theme.QUIET}")
             lines = text.plain.rstrip("\n").count("\n") + 1
             self.tell_text(text, _STEADY_ROWS if steady and not compact else lines)
             return
         wall = doing.startswith("touch")
         full = round(20 * share)
-        text.append("\n" if not compact or close else "")
+        text.append("\n")
         text.append(f" {doing:<20}", f"bold {theme.LIVE}")
         text.append("━" * full, theme.LIVE)
         text.append("─" * (20 - full), theme.FAINT)
         if compact and steady:
             text.append(f" {bare(to_go, 2)}", f"bold {theme.LIVE}")
         else:
-            text.append("\n" if close else "\n\n")
+            text.append("\n" if compact else "\n\n")
             for row, digits in enumerate(large(f"{bare(to_go, 2)}".replace("-", "−").rjust(7))):
                 label = ((" to the", " wall as", " drawn") if wall else ("", " to go", ""))[row]
                 text.append(label.ljust(10), theme.QUIET)

@@ -227,7 +227,7 @@ class BookView(View):
     def _show_table(self, view_state: ViewState) -> None:
         one_line = bool(self.app.has_class("compact"))
         head = Text(no_wrap=True, overflow="ellipsis")
-        columns = f"   {'row':<12}{'state':<14}" + "".join(f"{axis:>11}{'±':>7}" for axis in "XYZ")
+        columns = f"   {'row':<12}{'state':<14}" + "".join(f"{axis:>11}{'±':>8}" for axis in "XYZ")
         head.append(columns + f"{'age':>7}", theme.QUIET)
         common = view_state.session.profile.common_shift
         shift = view_state.session.link.offset(common) if common else (0.0, 0.0, 0.0)
@@ -274,12 +274,12 @@ class BookView(View):
             for axis in "xyz":
                 text.append(f"{signed(line.values.get(axis, 0.0)):>11}", theme.TEXT)
                 spread = expanded(line.u[axis], axis=axis)[1:] if axis in line.u else "?"
-                text.append(f"{spread:>7}", theme.QUIET)
+                text.append(f"{spread:>8}", theme.QUIET)
         elif any(line.held[axis] for axis in "xyz"):
             for axis in "xyz":
-                text.append(f"{signed(line.held[axis]):>11}{'':7}", theme.FAINT)
+                text.append(f"{signed(line.held[axis]):>11}{'':8}", theme.FAINT)
         else:
-            text.append(f"{'—':>11}{'':7}" * 3, theme.FAINT)
+            text.append(f"{'—':>11}{'':8}" * 3, theme.FAINT)
         text.append(f"{age:>7}" if age else "", theme.QUIET)
         if not short:
             self._second(text, line, view_state.session.setup.job)

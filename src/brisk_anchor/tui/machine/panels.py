@@ -63,9 +63,9 @@ def table_text(table: Table, width: int, height: int) -> Text:
     widths = [max([len(name), *(len(row[i]) for row in table.rows)]) for i, name in enumerate(table.columns)]
     rest = width - 3 - sum(widths[:-1]) - 2 * len(widths)
     if table.columns[-1] == "name" and widths[-1] > rest:  # a name gives way to figures
-        short = [(*row[:-1], cut(row[-1], rest) if rest > 4 else "") for row in table.rows]
-        table = replace(table, columns=(*table.columns[:-1], "name" if rest > 4 else ""), rows=tuple(short))
-        widths[-1] = max(0, rest)
+        kept = len(table.columns) if rest > 4 else len(table.columns) - 1
+        short = tuple((*row[:-1], cut(row[-1], rest))[:kept] for row in table.rows)
+        table, widths[-1] = replace(table, columns=table.columns[:kept], rows=short), rest
     figures = {i for i, name in enumerate(table.columns) if i and name not in ("name", "ended", "program", "")}
     text.append("   ")
     for i, name in enumerate(table.columns):

@@ -117,14 +117,12 @@ class MachineView(View):
         )
         work = work_position(control, spindle)
         words = Text(no_wrap=True)
-        words.append(f" {control.reader.modal.offset} ".ljust(8), f"bold {theme.SAND}")
-        unset = not control.homed or not any(control.machine.offset(control.reader.modal.offset))
+        active = control.reader.modal.offset
+        unset = not control.homed or not any(control.machine.offset(active))
+        words.append(f" {active}{' ?' if unset else ''} ".ljust(8), f"bold {theme.SAND}")
         for axis, value in zip("XYZ", work, strict=True):
             words.append(f"{axis} ", theme.QUIET)
             words.append(f"{signed_bare(value, 3):>10}  ", theme.FAINT if unset else f"bold {theme.TEXT}")
-        words.append(
-            "? never set  " if unset and control.homed else "? not homed  " if unset else "", f"bold {theme.SAND}"
-        )
         for letter, angle in control.machine.angles.items():
             words.append(f"{letter} ", theme.QUIET)
             words.append(f"{signed_deg(angle, 3)}  ", f"bold {theme.TEXT}")
