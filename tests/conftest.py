@@ -94,3 +94,11 @@ def session(scene: Scene, book: Book, profile: Profile) -> Session:
 def quiet(scene: Scene, profile: Profile) -> Session:
     """The demo job with a probe that never errs, and no book."""
     return Session(scene, None, profile, seed=None)
+
+
+def pytest_terminal_summary(terminalreporter):
+    """Print the keystrokes that the walk-ups took, whether output is captured or not."""
+    for report in terminalreporter.stats.get("passed", []):
+        for name, words in report.user_properties:
+            if name == "keystrokes":
+                terminalreporter.write_line(words)

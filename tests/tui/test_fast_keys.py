@@ -41,7 +41,7 @@ async def test_every_key_of_a_view_at_full_speed(tmp_path, view):
     entry = next(entry for entry in VIEWS if entry.name == view)
     chance = random.Random(view)
     async with Bench(tmp_path) as bench:
-        for _ in range(3):
+        for _ in range(2):
             keys = keys_of(view)
             chance.shuffle(keys)
             for key in keys:

@@ -96,7 +96,7 @@ def agree(session):
         assert (f"{operation.name} (" in told) is not runs
 
 
-@settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=25, deadline=None, suppress_health_check=[HealthCheck.too_slow])
 @given(STEPS)
 @example([("measure", 0), ("measure", 1), ("store", 0), ("derive", 0), ("follow", 0), ("table", 0), ("take over", 0)])
 @example(

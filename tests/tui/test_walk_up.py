@@ -19,8 +19,9 @@ MOVES = {"g", "S-Left", "S-Right", "S-Up", "S-Down", "PPage", "NPage"}
 class Walk:
     """A window that counts what is pressed: keys of the application, digits that are typed, moves by hand."""
 
-    def __init__(self, window):
-        self.window = window
+    def __init__(self, window, note):
+        """`note` keeps what is told for the end of the test run."""
+        self.window, self.note = window, note
         self.keys, self.digits, self.moves = 0, 0, 0
 
     def press(self, *keys):
@@ -39,12 +40,12 @@ class Walk:
         return self.window.wait(words)
 
     def told(self, what):
-        print(f"{what}: {self.keys} keys, {self.digits} characters typed, {self.moves} moves by hand")
+        self.note("keystrokes", f"{what}: {self.keys} keys, {self.digits} characters typed, {self.moves} moves by hand")
 
 
 @pytest.mark.parametrize(("unit", "size"), [("mm", (160, 44)), ("inch", (100, 30))])
-def test_corner_and_top_by_the_probe_to_a_stored_and_proved_offset(terminal, unit, size):  # noqa: F811
-    walk = Walk(terminal("--job", "block", "--speed", "200", size=size, root=f"--show {unit}"))
+def test_corner_and_top_by_the_probe_to_a_stored_and_proved_offset(terminal, unit, size, record_property):  # noqa: F811
+    walk = Walk(terminal("--job", "block", "--speed", "200", size=size, root=f"--show {unit}"), record_property)
     walk.wait("comes from no drawing")
     walk.press("d")
     walk.wait("Enter measures Surface 1")
@@ -81,10 +82,10 @@ def test_corner_and_top_by_the_probe_to_a_stored_and_proved_offset(terminal, uni
     assert "[G56]" in shown
 
 
-def test_a_machine_alone_by_edge_finder_and_feeler_to_a_proved_offset(terminal, tmp_path):  # noqa: F811
+def test_a_machine_alone_by_edge_finder_and_feeler_to_a_proved_offset(terminal, tmp_path, record_property):  # noqa: F811
     folder = tmp_path / "walk"
     subprocess.run([COMMAND, "new", str(folder), "--machine-only"], check=True, capture_output=True)
-    walk = Walk(terminal(str(folder / "machine.toml"), "--speed", "200", command="open"))
+    walk = Walk(terminal(str(folder / "machine.toml"), "--speed", "200", command="open"), record_property)
     walk.wait("nothing drawn")
     walk.press("b", "Right", "Up")
     walk.wait("edge finder")
@@ -112,8 +113,8 @@ def test_a_machine_alone_by_edge_finder_and_feeler_to_a_proved_offset(terminal, 
     walk.wait("G56 is proved")
 
 
-def test_block_top_and_angle_to_an_extended_row_and_what_follows_it(terminal):  # noqa: F811
-    walk = Walk(terminal("--job", "block", "--speed", "200"))
+def test_block_top_and_angle_to_an_extended_row_and_what_follows_it(terminal, record_property):  # noqa: F811
+    walk = Walk(terminal("--job", "block", "--speed", "200"), record_property)
     walk.wait("comes from no drawing")
     walk.press("d", "Enter")
     walk.wait("Surface 1: Z")
