@@ -122,6 +122,21 @@ def test_no_two_of_them_contradict_each_other(steps):
             assert {row: again.link.table_values(row) for row in ROWS} == {row: held for row, (_, held) in kept.items()}
 
 
+def test_a_row_that_follows_another_does_so_after_a_restart(tmp_path):
+    with open_demo(tmp_path, fresh=False) as session:
+        store(session, 0)
+        assert derive(session, "G54", "shift 10, -2.5, 0 to G57") == ["G57"]
+        write_following(session, "G54")
+        held = session.link.table_values("G57")
+    with open_demo(tmp_path, fresh=False) as again:
+        assert again.rows.parent_of("G57") == "G54"
+        assert again.rows.state("G57") is RowState.STORED
+        edit(again, "G54", {"x": again.link.table_values("G54")["x"] + 1.0}, "moved")
+        assert again.rows.state("G57") is RowState.NOT_WRITTEN
+        write_rows(again, ["G54", "G57"])
+        assert again.link.table_values("G57")["x"] == pytest.approx(held["x"] + 1.0, abs=1e-4)
+
+
 @pytest.mark.parametrize("seed", [3, 8, 21])
 async def test_the_screen_shows_what_they_tell(tmp_path, seed):
     chance = random.Random(seed)

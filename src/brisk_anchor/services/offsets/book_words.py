@@ -12,6 +12,7 @@ from brisk_anchor.core.kinds import FURTHEST
 from brisk_anchor.core.numbers import parse_length, parse_number
 from brisk_anchor.core.offsets.rules import FromRow, FromTable, Rule
 from brisk_anchor.core.quantities import dim, num
+from brisk_anchor.services.rows.following_note import following_note
 from brisk_anchor.services.session.session import Session
 
 _CHANGE = re.compile(r"([xyzr])\s*([^xyzr;]+?)(?=\s*[xyzr]\s*[=+\-.\d]|\s*$)", re.I)
@@ -193,10 +194,10 @@ def derive(session: Session, parent: str, words: str) -> list[str]:
     session.datums.add_rows(parent, [(item.row, item.title, dict(item.rules)) for item in found])
     names = [item.row for item in found]
     entries = []
-    for row in names:
+    for row, rules in [(item.row, item.rules) for item in found]:
         chain = session.solver.chain(row)
         if chain is not None and not session.writer.holds(row, chain):
-            entries.append(session.ledger.entry(EntryKind.MEASURED, row, chain, note=f"follows {parent}"))
+            entries.append(session.ledger.entry(EntryKind.MEASURED, row, chain, note=following_note(parent, rules)))
         elif chain is None and session.rows.state(row) not in (RowState.EMPTY, RowState.STALE):
             entries.append(session.ledger.entry(EntryKind.STALE, row, None, note=f"follows {parent}, not stored yet"))
     session.ledger.add_all(entries)

@@ -17,6 +17,7 @@ from brisk_anchor.services.machine.machine_file import MachineFile
 from brisk_anchor.services.machine.shelf_file import ShelfFile
 from brisk_anchor.services.machine.stand_in_link import StandInLink, StandInPanel
 from brisk_anchor.services.rows.datum_editor import DatumEditor
+from brisk_anchor.services.rows.following_note import rules_noted
 from brisk_anchor.services.rows.ledger import Ledger
 from brisk_anchor.services.rows.offset_writer import OffsetWriter
 from brisk_anchor.services.rows.row_programs import WorkedOut
@@ -86,9 +87,10 @@ class Session:
         """Take the rows over that this job set on the bench before: the book has their values and where from."""
         for row in self.ledger.rows:
             if row in self.profile.all_rows and not self.setup.plans(row):
-                kinds = {entry.kind for entry in self.ledger.own(row)}
-                if {EntryKind.MEASURED, EntryKind.STORED} <= kinds:
-                    plan = replace(self.setup.row(row), title=self.ledger.title(row))
+                entries = self.ledger.own(row)
+                rules, kinds = rules_noted(entries), {entry.kind for entry in entries}
+                if rules or {EntryKind.MEASURED, EntryKind.STORED} <= kinds:
+                    plan = replace(self.setup.row(row), title=self.ledger.title(row), rules=rules)
                     self.working.setup = self.setup.with_row(plan)
 
     def _take_newer_rows(self) -> None:
