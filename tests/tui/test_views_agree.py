@@ -137,6 +137,16 @@ def test_a_row_that_follows_another_does_so_after_a_restart(tmp_path):
         assert again.link.table_values("G57")["x"] == pytest.approx(held["x"] + 1.0, abs=1e-4)
 
 
+def top_line(app):
+    return "".join(segment.text for segment in app.console.render(app.query_one(TopLine).render()))
+
+
+async def test_the_active_row_is_shown_at_once_whoever_changed_it(tmp_path):
+    async with Bench(tmp_path) as bench:
+        mdi(bench.app.view_state.session, "G56")
+        await wait_for(lambda: "active G56" in top_line(bench.app), 5.0)
+
+
 @pytest.mark.parametrize("seed", [3, 8, 21])
 async def test_the_screen_shows_what_they_tell(tmp_path, seed):
     chance = random.Random(seed)
@@ -171,7 +181,7 @@ async def test_the_screen_shows_what_they_tell(tmp_path, seed):
             await bench.pilot.pause()
             session = app.view_state.session
             agree(session)
-            top = "".join(segment.text for segment in app.console.render(app.query_one(TopLine).render()))
+            top = top_line(app)
             assert re.search(rf"active {re.escape(session.link.active.words)}\b", top)
             ladder = str(app.query_one(Ladder).render())
             for plan in session.setup.rows:

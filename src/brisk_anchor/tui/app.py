@@ -79,6 +79,8 @@ class BriskAnchorApp(App[int]):
         self._looked_after = 0.0
         self._to_confirm: Callable[[], None] | None = None
         """What Enter does as the next key, where something was asked."""
+        self._shown_active = ""
+        """What the top line says of the active row."""
         self._following = False
         self.patience = Patience(
             self._tell_waiting, lambda rest: self.run_worker(rest, group="waiting", name="waiting")
@@ -274,12 +276,13 @@ class BriskAnchorApp(App[int]):
 
         session = view_state.session
         setup = session.setup
+        active = self._shown_active = session.link.active.words
         left = [("", setup.part), ("", setup.title)] if self.size.width >= _COMPACT[0] else [("", setup.part)]
         held, hand = session.machine.tool, view_state.hand
         tool = f"T{held.number} probe" if held.is_probe else (f"T{held.number}" if held.number else "none")
         right = [
             ("", f"{setup.machine.name}, {'stand-in' if setup.machine.connected else 'rehearsal, not connected'}"),
-            ("active", session.link.active.words),
+            ("active", active),
             *([("book", "does not answer")] if view_state.book_silent else []),
             ("setting", view_state.row),
             ("by hand", hand.name) if hand else ("tool", tool),
@@ -320,6 +323,9 @@ class BriskAnchorApp(App[int]):
             self._follow_others()
         if self.view_state.moving or self.view_state.proving is not None:
             self.patience.run(self._follow, passed)
+        if self.view_state.session.link.active.words != self._shown_active:
+            with suppress(NoMatches):  # a program or a typed line made another row active: shown at once
+                self.show_all(keep_prompt=True)
 
     def _follow(self, passed: float) -> None:
         """Let what is under way go on."""
