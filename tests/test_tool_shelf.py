@@ -145,7 +145,9 @@ def test_what_is_declared_of_tools_outlasts_a_restart_and_is_taken_back(tmp_path
     with open_demo(tmp_path, fresh=False) as session:
         assert not line(session, 12).sound
         assert session.setup.stylus.effective_radius == radius
-        assert not any(label == "length" for label, _ in line(session, sensor.number).figures)
+        assert dict(line(session, sensor.number).figures)["length"] is None
+        shelf.set_figure(session, line(session, sensor.number), "length", 141.2)
+        assert dict(line(session, sensor.number).figures)["length"] == 141.2
     (tmp_path / "machine-tools.json").write_text('{"form": "brisk-anchor-tools-1"}')
     with pytest.raises(StateError, match=r"machine-tools\.json"):
         open_demo(tmp_path, fresh=False)

@@ -25,7 +25,7 @@ from brisk_anchor.core.offsets.tool_setting import (
     reference_chain,
 )
 from brisk_anchor.core.quantities import dim, signed_dim
-from brisk_anchor.core.tools.hand_tools import HandTool
+from brisk_anchor.core.tools.hand_tools import HandKind, HandTool
 from brisk_anchor.core.tools.shelf import Cutter, Health, Setter
 from brisk_anchor.exchange.files import write_whole
 from brisk_anchor.nc.programs.plan import StorePlan
@@ -78,7 +78,7 @@ def lines(session: Session, today: date) -> list[ShelfLine]:
         figures: list[tuple[str, float | None]] = [("repeatability ±", 2 * tool.u_repeatability)]
         if tool.diameter:
             figures = [("diameter", tool.diameter), ("diameter ±", 2 * tool.u_diameter), *figures]
-        if tool.bare_length is not None:
+        if tool.bare_length is not None or tool.kind is HandKind.SENSOR:  # one with a new tip waits for its length
             figures = [("length", tool.bare_length), ("length ±", 2 * tool.u_bare_length), *figures]
         if tool.thickness:
             figures = [("thickness", tool.thickness), ("thickness ±", 2 * tool.u_thickness), *figures]
