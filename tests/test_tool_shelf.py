@@ -185,6 +185,14 @@ def test_figures_go_into_the_file_and_void_what_hangs_on_them(tmp_path):
     assert load_job(tmp_path / "job").machine.probe.due == ["radius", "length", "offset"]
     session.editor.take_back()
     assert load_job(tmp_path / "job").machine.probe.due == []
+    before = load_job(tmp_path / "job").machine.tool
+    assert "#812=1" in shelf.broken(session, 12).text
+    assert load_job(tmp_path / "job").machine.tool != before
+    declared, unmark = shelf.take_back(session)
+    assert declared.words == "T12 is broken or new"
+    assert load_job(tmp_path / "job").machine.tool == before
+    assert unmark is not None
+    assert "#812=0" in unmark.text
     shelf.probe_exchanged(session, "stylus")
     session.editor.change(session.editor.files.drawn("bore 12, 30, 30"))
     with pytest.raises(PlanError, match="described after it"):

@@ -13,9 +13,12 @@ def take_back(stage: Stage, view_state: ViewState) -> None:
     """Take the last declaration back and tell what holds again; or why it cannot be."""
 
     def work() -> tuple[str, str]:
-        last = view_state.session.editor.take_back()
+        from brisk_anchor.services.session.tool_shelf import take_back as taken_back
+
+        last, view_state.handed = taken_back(view_state.session)
         view_state.request = None
         rows = f"{', '.join(last.rows)} and " if last.rows else ""
-        return f"Taken back: {last.words}.", f"{rows}what was measured before holds again."
+        mark = " Take the mark off the control: 4, then o and Space." if view_state.handed is not None else ""
+        return f"Taken back: {last.words}.", f"{rows}what was measured before holds again.{mark}"
 
     stage.attempt(work)

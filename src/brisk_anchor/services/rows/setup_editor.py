@@ -87,11 +87,10 @@ class SetupEditor:
         work()
         rows = tuple(r for r, was in states.items() if was is not ledger.facts(r).state is RowState.STALE)
         lost = [name for name in before.measured if before.holds(name) and not working.holds(name)]
-        in_files = self._changes != written
         measured = working.measured_at
         self._declared = [
             *self._declared[-9:],
-            Declared(words, before, rows, ledger.mark, measured, in_files, self._changes),
+            Declared(words, before, rows, ledger.mark, measured, self._changes - written, self._changes),
         ]
         return Voided(tuple(lost), rows, rows_that_stay(self._settled(), rows))
 
@@ -111,8 +110,9 @@ class SetupEditor:
                 "Something was measured, stored or described after it",
                 "Measure again what you need",
             )
-        if last.in_files and self.files is not None and (change := self.files.undone()) is not None:
-            self.files.take_back(change)
+        for _ in range(last.in_files):
+            if self.files is not None and (change := self.files.undone()) is not None:
+                self.files.take_back(change)
         for field in ("setup", "clamping", "clamped", "measured", "requests", "by_hand", "half_round"):
             setattr(working, field, getattr(last.before, field))
         entry = self._ledger.entry

@@ -41,7 +41,8 @@ class Declared:
     rows: tuple[str, ...]
     mark: tuple[int, str]
     measured: frozenset[tuple[str, datetime]]
-    in_files: bool
+    in_files: int
+    """How many changes of the description it made."""
     changes: int
     """How many changes the description had seen by then."""
 

@@ -33,7 +33,7 @@ from brisk_anchor.nc.programs.program import Program
 from brisk_anchor.nc.write.writer import write_program
 from brisk_anchor.services.measure.by_hand import MACHINE, READING, PositionFrame
 from brisk_anchor.services.measure.cautions import age_in_days
-from brisk_anchor.services.rows.voiding import Voided
+from brisk_anchor.services.rows.voiding import Declared, Voided
 from brisk_anchor.services.session.session import Session
 
 REFERENCE_JUMP = 5.0
@@ -138,10 +138,13 @@ def _listed(names: tuple[str, ...]) -> str:
     return f"[{quoted}]"
 
 
-def set_figure(session: Session, line: ShelfLine, label: str, value: float) -> None:
+def set_figure(session: Session, line: ShelfLine, label: str, value: float) -> Program | None:
     """Change one figure of a tool, mm; results of the old figure become invalid.
 
     A ± is given as it is shown, k = 2.
+
+    Returns:
+        The program that takes the mark of a broken tool off the control, where its length was typed; else None.
 
     Raises:
         GeometryError: it makes no sense. JobError, ExportError: the file could not be changed.
@@ -189,6 +192,9 @@ def set_figure(session: Session, line: ShelfLine, label: str, value: float) -> N
                 else replace(cutter, diameter=value)
             )
             _take_cutter(session, fresh, told)
+            if cutter.health is Health.BROKEN and fresh.health is Health.WHOLE:
+                return mark_program(session, cutter.number, usable=True)
+    return None
 
 
 def _without_calibration(stylus: Stylus, key: str) -> tuple[Stylus, dict[str, Any]]:
@@ -449,6 +455,18 @@ def broken(session: Session, number: int) -> Program | None:
     fresh = replace(cutter, length=None, health=Health.BROKEN, before=before)
     session.editor.declare(told, lambda: _take_cutter(session, fresh, told))
     return mark_program(session, number, usable=False)
+
+
+def take_back(session: Session) -> tuple[Declared, Program | None]:
+    """Take the last declaration back; with the program that takes a tool's mark off the control, where it set one.
+
+    Raises:
+        PlanError: there is none, or something followed it. JobError, ExportError: the files.
+    """
+    broken_before = {cutter.number for cutter in session.setup.shelf.cutters if cutter.health is Health.BROKEN}
+    last = session.editor.take_back()
+    whole = [c.number for c in session.setup.shelf.cutters if c.health is Health.WHOLE and c.number in broken_before]
+    return last, mark_program(session, whole[0], usable=True) if whole else None
 
 
 def mark_program(session: Session, number: int, *, usable: bool) -> Program | None:

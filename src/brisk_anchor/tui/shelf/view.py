@@ -226,7 +226,7 @@ class ShelfView(View):
 
         def answer(value: float) -> None:
             def work() -> tuple[str, str]:
-                set_figure(view_state.session, line, label, value)
+                view_state.handed = set_figure(view_state.session, line, label, value) or view_state.handed
                 return (
                     f"{line.name}: {label} is {dim(value, 4)} now.",
                     f"Results of the old figure are invalid.{self._kept}",
