@@ -244,6 +244,14 @@ def test_rows_derived_by_words_follow_and_a_table_carries_a_zero_round(tmp_path)
         with pytest.raises(BriskAnchorError):
             read_derived(session, "G54", words)
     session.book.close()
+    job = tmp_path / "job" / "job.toml"
+    kept, _, removed = job.read_text().rpartition("[[offset]]")
+    assert '"G58"' in removed
+    job.write_text(kept)
+    again = open_job(tmp_path / "job", tmp_path / "data")
+    assert again.rows.children("G54") == ["G56", "G57"]  # the file says what follows; the book has the value
+    assert again.rows.state("G58").value == "stored"
+    again.book.close()
 
 
 # -- files -------------------------------------------------------------------------------------------------------

@@ -13,7 +13,7 @@ from hypothesis import HealthCheck, example, given, settings
 from hypothesis import strategies as st
 
 from brisk_anchor.book.entries import RowState
-from brisk_anchor.core.errors import BriskAnchorError
+from brisk_anchor.core.errors import BriskAnchorError, PlanError
 from brisk_anchor.services.demo.demo_job import open_demo
 from brisk_anchor.services.measure.measurement_request import build_measurement, point_at
 from brisk_anchor.services.offsets.book_rows import lacking, lines
@@ -135,6 +135,11 @@ def test_a_row_that_follows_another_does_so_after_a_restart(tmp_path):
         assert again.rows.state("G57") is RowState.NOT_WRITTEN
         write_rows(again, ["G54", "G57"])
         assert again.link.table_values("G57")["x"] == pytest.approx(held["x"] + 1.0, abs=1e-4)
+        with pytest.raises(PlanError, match="has a use"):  # G54 has no rules any more: the two would follow each other
+            derive(again, "G57", "shift 1, 1, 1 to G54")
+        edit(again, "G54", {"x": -400.0}, "follows G57; X 1.000000 Y 0.000000 Z 0.000000 mm")
+    with open_demo(tmp_path, fresh=False) as again:
+        assert (again.rows.parent_of("G54"), again.rows.parent_of("G57")) == (None, "G54")
 
 
 def top_line(app):

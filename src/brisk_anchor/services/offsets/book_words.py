@@ -83,7 +83,7 @@ def _rows_for(session: Session, parent: str, count: int, destination: str) -> li
     if len(named) != count or len(set(named)) != count:
         raise PlanError(f"{count} rows are wanted, {len(named)} are named", "", "Name each, or the first of a series")
     for row in named:
-        if row == parent or session.rows.parent_of(row) is not None or session.setup.row(row).rules:
+        if session.setup.plans(row):
             raise PlanError(
                 f"{row} has a use in this job already", "It would lose what it is set from", "Choose another"
             )

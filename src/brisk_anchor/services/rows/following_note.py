@@ -26,10 +26,12 @@ def rules_noted(entries: Sequence[Entry]) -> dict[str, Rule]:
     """The rules by which a row follows another, as its entries say, oldest first; none where it was set anew since."""
     rules: dict[str, Rule] = {}
     for entry in entries:
-        if entry.kind is EntryKind.MEASURED and not entry.note.startswith("follows "):
-            rules = {}  # set from what was measured: it follows no more
-        elif (found := _NOTE.match(entry.note)) is not None:
+        if entry.kind is not EntryKind.MEASURED:
+            continue  # its note is a person's
+        if (found := _NOTE.match(entry.note)) is not None:
             parent, *shifts = found.groups()[:4]
             rules = {axis: FromRow(parent, float(shift)) for axis, shift in zip("xyz", shifts, strict=True)}
             rules |= {"r": FromRow(parent)} if found[5] else {}
+        elif not entry.note.startswith("follows "):
+            rules = {}  # set from what was measured: it follows no more
     return rules

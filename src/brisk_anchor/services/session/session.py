@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Self
 
 from brisk_anchor.book.entries import EntryKind
 from brisk_anchor.core.errors import PlanError
+from brisk_anchor.core.offsets.rules import parent_in
 from brisk_anchor.core.offsets.setup import Setup
 from brisk_anchor.nc.profile.control_profile import Profile, shipped_profile
 from brisk_anchor.services.machine.machine_file import MachineFile
@@ -89,6 +90,10 @@ class Session:
             if row in self.profile.all_rows and not self.setup.plans(row):
                 entries = self.ledger.own(row)
                 rules, kinds = rules_noted(entries), {entry.kind for entry in entries}
+                if self.editor.files is not None and not all(
+                    self.setup.row(name).on_bench for rule in rules.values() if (name := parent_in(rule))
+                ):
+                    rules = {}  # the files say what follows a row of theirs
                 if rules or {EntryKind.MEASURED, EntryKind.STORED} <= kinds:
                     plan = replace(self.setup.row(row), title=self.ledger.title(row), rules=rules)
                     self.working.setup = self.setup.with_row(plan)
