@@ -23,7 +23,7 @@ from brisk_anchor.services.measure.cautions import age_in_days
 from brisk_anchor.services.measure.measurement_request import build_measurement, point_at
 from brisk_anchor.services.offsets.book_rows import lacking
 from brisk_anchor.services.session import tool_shelf as shelf
-from brisk_anchor.services.session.certified_heights import read_height
+from brisk_anchor.services.session.certified_heights import read_height, u_certified
 from brisk_anchor.services.session.job_opening import open_job
 from brisk_anchor.services.session.repeatability import repeat
 from brisk_anchor.services.session.session import Session
@@ -78,6 +78,7 @@ def test_a_certified_height_is_stated_against_what_stands_there(set_up):
     assert read_height(session, "table 50.003").z == pytest.approx(table + 50.003)
     assert read_height(session, "-480.2").z == -480.2
     foot = session.machine.offset("G59")[2] - session.profile.length_reference
+    assert (u_certified(0.004), u_certified(0.006, 0.004)) == (0.002, pytest.approx(0.005))
     assert read_height(session, "setter").z == pytest.approx(foot + 60.0)
     assert read_height(session, "block 1in").z == pytest.approx(foot + 25.4)
     with pytest.raises(PlanError, match="No height"):

@@ -65,6 +65,11 @@ class RowState(Enum):
         """Whether an operation may run on it: the control holds what the book says."""
         return self in (RowState.STORED, RowState.PROVED)
 
+    @property
+    def waits(self) -> bool:
+        """Whether its figures wait to be written to the control."""
+        return self in (RowState.TYPED, RowState.MEASURED, RowState.NOT_WRITTEN)
+
 
 @dataclass(frozen=True, slots=True)
 class Entry:

@@ -13,7 +13,6 @@ from brisk_anchor.core.features.touch_pattern import SIDES, TouchPattern, Wall
 from brisk_anchor.core.features.touches import AXES
 from brisk_anchor.core.kinds import Apart, FeatureKind, Vector
 from brisk_anchor.core.offsets.setup import DrawnFeature, Setup
-from brisk_anchor.core.quantities import dim
 from brisk_anchor.services.measure.measurement_request import MeasurementRequest
 
 STAND = 10.0
@@ -166,8 +165,3 @@ def found_feature(setup: Setup, feature: Feature, request: MeasurementRequest) -
         headings=pattern.headings,
         found=True,
     )
-
-
-def sizes_words(feature: Feature) -> str:
-    """The sizes of a feature for a list, mm."""
-    return " × ".join(dim(size, 4) for size in feature.sizes.values())

@@ -21,8 +21,6 @@ from brisk_anchor.services.offsets.fits import Fit, words
 from brisk_anchor.services.offsets.offset_book import snapshot, writing_program
 from brisk_anchor.services.session.session import Session
 
-WAITING = (RowState.TYPED, RowState.MEASURED, RowState.NOT_WRITTEN)
-"""States of a row whose figures wait to be written to the control."""
 PROGRAM_ENDINGS = (".ngc", ".tap")
 """Of files that hold a program that sets rows, with its guards."""
 
@@ -81,12 +79,12 @@ def stale_words(session: Session) -> str:
     found = [line for line in lines(session) if line.values]
     told = [
         f"{words}: {', '.join(rows)}. "
-        for words, states in (
-            ("Stale in it", (RowState.STALE,)),
-            ("Not on the control", WAITING),
-            ("The control differs in", (RowState.DIFFERS,)),
+        for words, rows in (
+            ("Stale in it", [line.row for line in found if line.state is RowState.STALE]),
+            ("Not on the control", [line.row for line in found if line.state.waits]),
+            ("The control differs in", [line.row for line in found if line.state is RowState.DIFFERS]),
         )
-        if (rows := [line.row for line in found if line.state in states])
+        if rows
     ]
     return "".join(told)
 

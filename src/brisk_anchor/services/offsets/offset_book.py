@@ -261,8 +261,7 @@ def look_before_writing(session: Session, rows: Iterable[str]) -> list[Finding]:
                 )
             )
         parent = session.rows.parent_of(row)
-        waiting = (RowState.TYPED, RowState.MEASURED, RowState.NOT_WRITTEN)
-        if parent is not None and parent not in rows and session.rows.state(parent) in waiting:
+        if parent is not None and parent not in rows and session.rows.state(parent).waits:
             why = f"{row} follows {parent}, and is worked out with figures of it that the control does not have"
             looks.append(Finding.stopping(f"{parent} is not written", why, f"Write {parent} first, or both together"))
         chain = session.ledger.chain_of_values(row) or typed_chain(row, valued.values, valued.u, {}, "")

@@ -50,6 +50,11 @@ def read_height(session: Session, words: str) -> KnownHeight:
             return KnownHeight(z, 0.0, f"machine Z {signed_dim(z)}")
 
 
+def u_certified(twice: float, u_base: float = 0.0) -> float:
+    """Standard uncertainty of a certified figure, mm: the ± of its certificate (k = 2) with that of what it stands on."""
+    return math.hypot(u_base, twice / 2)
+
+
 def _by_the_setter(session: Session, block: str) -> KnownHeight:
     from brisk_anchor.services.session.tool_shelf import reference
 

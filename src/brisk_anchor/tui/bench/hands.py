@@ -63,12 +63,13 @@ class HandMeasuring:
             return
         title = last.measurement.title
         session = view_state.session
+        from brisk_anchor.services.session.certified_heights import FORMS, read_height, u_certified
 
         def spread(known: float, u_base: float = 0.0) -> None:
             note = "as the certificate states it, k = 2; 0 where it is taken as true"
 
             def both(twice: float) -> None:
-                take(known, (u_base**2 + (twice / 2) ** 2) ** 0.5)
+                take(known, u_certified(twice, u_base))
 
             self.stage.ask(Question(f"± of {title}", None, 0.0, 1.0, both, note))
 
@@ -95,7 +96,6 @@ class HandMeasuring:
             asked = f"certified diameter of {title}"
             self.stage.ask(Question(asked, last.feature.size, 0.0, FURTHEST, spread, "from the certificate"))
             return
-        from brisk_anchor.services.session.certified_heights import FORMS, read_height
 
         def weigh(words: str) -> str:
             height = read_height(session, words)
