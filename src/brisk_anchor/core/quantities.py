@@ -30,7 +30,7 @@ class Unit(Enum):
 
     @property
     def word(self) -> str:
-        """The unit as it stands alone."""
+        """Return the unit as a word: mm or inch."""
         return "mm" if self is Unit.MM else "inch"
 
     @property

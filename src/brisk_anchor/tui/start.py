@@ -29,7 +29,7 @@ def run_demo(*, speed: float = DEMO_SPEED, fresh: bool = False, profile: Profile
 
 
 def run_block(*, speed: float = DEMO_SPEED, fresh: bool = False, profile: Profile | None = None) -> int:
-    """Open the demo's undrawn block, in a folder of its own; returns the exit code."""
+    """Open the demo's block that has no drawing; returns the exit code."""
     folder = demo_folder() / "block"
 
     def open_it() -> Session:
@@ -41,7 +41,7 @@ def run_block(*, speed: float = DEMO_SPEED, fresh: bool = False, profile: Profil
 
 
 def run_month(*, speed: float = DEMO_SPEED) -> int:
-    """Open the demo with a month of history, in a folder of its own; returns the exit code."""
+    """Open the demo with a month of history; returns the exit code."""
     folder = demo_folder() / "month"
 
     def open_it() -> Session:

@@ -36,7 +36,7 @@ def open_demo(folder: Path, *, fresh: bool, profile: Profile | None = None) -> S
 
 
 def open_block(folder: Path, *, fresh: bool, profile: Profile | None = None) -> Session:
-    """Open the demo's undrawn block, with a book and a machine of its own in `folder`. Raises BriskAnchorError."""
+    """Open the demo's block that has no drawing; `folder` keeps its book and its machine. Raises BriskAnchorError."""
     return _open_scene(BLOCK_SCENE, folder, fresh=fresh, profile=profile)
 
 

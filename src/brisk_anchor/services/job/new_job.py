@@ -40,8 +40,8 @@ def begin_job(
 ) -> tuple[list[Path], str]:
     """Write a job's files; what cannot be made whole is not begun.
 
-    A part of one's own begins with names of its own; `as_example` keeps those of the example. `unit` is that of a
-    plate's figures, and what the job is shown in.
+    With a plate or a drawing, part, fixture and rows are named for that part; `as_example` keeps the example's names.
+    `unit` is that of the plate's figures, and the job is shown in it.
 
     Returns:
         The files, and what the part is in words, empty for the example's own.
@@ -58,7 +58,7 @@ def begin_job(
         own = plate is not None or drawing is not None
         if own and like is None and not as_example:
             stem = drawing.path.stem if drawing is not None else folder.resolve().name
-            editor.make(editor.rewritten(_own_names(editor, there, name or _plain(stem)), "names of its own"))
+            editor.make(editor.rewritten(_own_names(editor, there, name or _plain(stem)), "names of the new part"))
         elif name is not None:
             part = editor.job.job.part
             texts = {

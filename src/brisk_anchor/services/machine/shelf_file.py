@@ -1,4 +1,4 @@
-"""The file that keeps what was said of the tools of a set-up without files of its own: beside that of the machine."""
+"""A file beside that of the machine: it keeps the changes to the tools where the job has no files."""
 
 from __future__ import annotations
 

@@ -50,7 +50,7 @@ class AxisFrom:
 
 @dataclass(frozen=True, slots=True)
 class RowSetting:
-    """What a row is to be set from, by axis; an axis that is not named is left as it stands."""
+    """What a row is to be set from, by axis; an axis that is not named keeps its value."""
 
     row: str
     axes: Mapping[str, AxisFrom]

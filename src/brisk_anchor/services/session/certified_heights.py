@@ -51,7 +51,7 @@ def read_height(session: Session, words: str) -> KnownHeight:
 
 
 def u_certified(twice: float, u_base: float = 0.0) -> float:
-    """Standard uncertainty of a certified figure, mm: the ± of its certificate (k = 2) with that of what it stands on."""
+    """Return a certified figure's standard uncertainty, mm: half of the ± stated for it, and that of its base."""
     return math.hypot(u_base, twice / 2)
 
 

@@ -96,7 +96,7 @@ class FeatureList:
         self._session = session
 
     def rename(self, name: str, words: str) -> str:
-        """Give a found feature another name; returns it as it stands then.
+        """Give a found feature another name; returns the new name.
 
         Raises:
             PlanError: it is drawn, or the new name is none.

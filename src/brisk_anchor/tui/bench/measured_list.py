@@ -42,7 +42,7 @@ class MeasuredList:
             self.stage.show_all(keep_prompt=True)
 
     def rename(self) -> None:
-        """Give the chosen feature a name of its own."""
+        """Rename the chosen feature."""
         from brisk_anchor.services.measure.found_features import name_of_found
         from brisk_anchor.services.session.feature_list import FeatureList
 

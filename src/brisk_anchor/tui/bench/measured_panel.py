@@ -71,7 +71,7 @@ def _line(text: Text, line: FeatureLine, width: int, *, chosen: bool) -> None:
 
 
 def _detail(text: Text, line: FeatureLine, row: str, width: int) -> None:
-    """The chosen feature in the row being set, its sizes, how it lies off the drawing."""
+    """Add the chosen feature: its place in the row that is set, its sizes, its distance from the drawing."""
     parts = [f"{row} " + " ".join(f"{axis.upper()} {signed_bare(value, 3)}" for axis, value in line.in_row.items())]
     if line.sizes:
         parts.append(f"{line.size_sign or 'size'} {' × '.join(bare(size, 4) for size in line.sizes)}")
