@@ -13,6 +13,7 @@ from hypothesis import strategies as st
 
 from brisk_anchor.core.errors import BriskAnchorError, DatumError, ExportError, GuardError, JobError, PlanError
 from brisk_anchor.core.offsets.rules import Keep
+from brisk_anchor.core.quantities import Unit
 from brisk_anchor.exchange import files
 from brisk_anchor.services.demo.demo_job import demo_job
 from brisk_anchor.services.job.feature_builder import FORMS
@@ -256,6 +257,10 @@ def test_jobs_begin_from_a_plate_a_drawing_and_another_job(tmp_path):
     assert not [words for words in ("BC-27", "Quern", "Heron", "V-3", "cap") if words in written]
     assert (len(paths), load_job(tmp_path / "a").job.name) == (4, "PL-7")
     assert told.startswith("a plate of 100")
+    begin_job(tmp_path / "i", plate="4, 2.5, 1.25", unit=Unit.INCH)
+    in_inch = load_job(tmp_path / "i")
+    assert in_inch.unit is Unit.INCH
+    assert in_inch.part.solid[0].high == pytest.approx([101.6, 63.5])
     begin_job(tmp_path / "b", like=tmp_path / "a", name="PL-8")
     assert load_job(tmp_path / "b").part.solid == load_job(tmp_path / "a").part.solid
     for bad in ({"plate": "1, 2"}, {"name": ")x"}, {"drawing": DrawingSource(tmp_path / "none.dxf")}):

@@ -26,7 +26,7 @@ from brisk_anchor.core.errors import BookError, BookTakenError, BookWriteError, 
 from brisk_anchor.core.offsets.checks import SecondLookError
 from brisk_anchor.core.offsets.row_rotation import place_before
 from brisk_anchor.core.offsets.rules import FromTable
-from brisk_anchor.core.quantities import Unit
+from brisk_anchor.core.quantities import Unit, figures_in
 from brisk_anchor.exchange.tables.block_form import to_blocks
 from brisk_anchor.exchange.tables.csv_form import from_csv, to_csv
 from brisk_anchor.exchange.tables.json_form import from_json, to_json
@@ -240,6 +240,11 @@ def test_rows_derived_by_words_follow_and_a_table_carries_a_zero_round(tmp_path)
     assert {o.offset for o in session.setup.card.operations} == {"G58"}
     session.editor.change(session.editor.files.one_for_all("G58"))
     assert session.setup.card.operations[0].offset == "G54"
+    with figures_in(Unit.INCH):  # counts and degrees stay what they are, pitches are inches
+        spaced = read_derived(session, "G54", "grid 3, 1, 2, 1")
+        assert [item.rules["x"].shift for item in spaced] == pytest.approx([50.8, 101.6])
+        (turned,) = read_derived(session, "G54", "table B 90")
+        assert turned.rules["x"].angle == 90.0
     for words in ("grid 2", "spacer q 3", "table C 90", "hop 3", "length", "grid 20, 20, 1, 1"):
         with pytest.raises(BriskAnchorError):
             read_derived(session, "G54", words)
@@ -248,7 +253,7 @@ def test_rows_derived_by_words_follow_and_a_table_carries_a_zero_round(tmp_path)
     kept, _, removed = job.read_text().rpartition("[[offset]]")
     assert '"G58"' in removed
     job.write_text(kept)
-    again = open_job(tmp_path / "job", tmp_path / "data")
+    again = open_job(tmp_path / "job", tmp_path / "data", roll=1)
     assert again.rows.children("G54") == ["G56", "G57"]  # the file says what follows; the book has the value
     assert again.rows.state("G58").value == "stored"
     again.book.close()

@@ -12,6 +12,7 @@ from brisk_anchor.core.features.solving import solve
 from brisk_anchor.core.features.touches import Touch
 from brisk_anchor.core.kinds import FeatureKind
 from brisk_anchor.core.offsets.chain import solve_offset
+from brisk_anchor.core.offsets.checks import ControlCondition, look_at_control
 from brisk_anchor.core.offsets.rules import Fixed, FromFeature, Keep
 from tests.core.test_features import ring
 
@@ -99,3 +100,28 @@ def test_fixed_and_keep(features):
 def test_incomplete_rules_are_refused(features, rules, reason):
     with pytest.raises(DatumError, match=reason):
         solve_offset("G54", rules, features)
+
+
+@pytest.mark.parametrize(
+    ("condition", "stops", "found", "do"),
+    [
+        (ControlCondition(alarm="500, travel"), True, "An alarm stands: 500, travel", "Esc resets it"),
+        (ControlCondition(held="bore"), True, "“bore” is under way or held", "reset it at the machine"),
+        (ControlCondition(door_open=True), True, "The door is open", "Close it: d"),
+        (ControlCondition(homed=False), True, "has not been homed", "Send it home: h"),
+        (ControlCondition(mode="MDI"), False, "stands at MDI", "The start turns it"),
+        (ControlCondition(stops="its switch"), False, "Single block is on: its switch", "Switch it off: s"),
+    ],
+)
+def test_what_keeps_a_control_from_running_is_told_with_what_to_do(condition, stops, found, do):
+    (look,) = look_at_control(condition)
+    assert look.stops is stops
+    assert found in look.found
+    assert do in look.do
+
+
+def test_a_control_that_tells_nothing_or_is_ready_has_no_findings():
+    assert look_at_control(ControlCondition()) == []
+    assert look_at_control(ControlCondition(True, False, "", "", "", "")) == []
+    everything = look_at_control(ControlCondition(False, True, "1, x", "bore", "MDI", "switch"))
+    assert [look.stops for look in everything] == [True] * 4 + [False] * 2

@@ -69,3 +69,14 @@ def test_large_figures_keep_their_columns():
     assert all(len(set(map(len, large(character)))) == 1 for character in "0123456789−+. XYZ")
     with pytest.raises(ValueError, match="no large form"):
         large("Q")
+
+
+def test_a_label_finds_room_beside_its_place_and_gives_way_to_those_before_it():
+    canvas = Canvas(12, 3)
+    assert canvas.label(1, 1, "one", "red")
+    assert canvas.label(1, 1, "two", "red")  # its first place is taken
+    assert shown(canvas)[1][3:6] == "one"
+    assert sum("two" in line for line in shown(canvas)) == 1
+    before = shown(canvas)
+    assert not canvas.label(1, 1, "longer than all", "red")
+    assert shown(canvas) == before

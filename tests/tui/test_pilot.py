@@ -15,6 +15,7 @@ from textual.command import CommandList
 from textual.widgets import Input, Static
 
 from brisk_anchor.core.errors import BookVersionError
+from brisk_anchor.core.quantities import Unit, show_in, shown_unit
 from brisk_anchor.nc.profile.control_profile import shipped_profile
 from brisk_anchor.services.demo.demo_job import open_demo
 from brisk_anchor.services.job.jobs import new_job
@@ -1008,6 +1009,30 @@ async def test_a_count_is_typed_as_one_and_shown_in_the_rose(tmp_path):
         assert len(bench.app.view_state.present_request().pattern.headings) == 12
         await bench.press("enter")
         assert len(bench.app.view_state.session.measured["bore"].feature.touches) == 12
+
+
+async def test_the_unit_is_flipped_for_looking_and_typing_and_nothing_stored_changes(tmp_path):
+    async with Bench(tmp_path) as bench:
+        session = bench.app.view_state.session
+        await bench.press("f", "enter")
+        before = session.measured["bore"].feature
+
+        def centre():
+            figure = re.search(r"X bore centre +−([\d.]+)", said(bench.app, "#chain"))
+            return -float(figure[1])
+
+        x = centre()
+        try:
+            await bench.press("I")
+            assert shown_unit() is Unit.INCH
+            assert centre() == pytest.approx(x / 25.4, abs=1e-5)
+            await bench.press("2", "e")
+            await typed(bench, "x -10; moved")
+            await bench.press("enter")
+            assert session.ledger.valued("G54").values["x"] == pytest.approx(-254.0)
+        finally:
+            show_in(Unit.MM)
+        assert session.measured["bore"].feature is before
 
 
 async def test_touches_that_do_not_go_together_are_told_with_what_to_do(tmp_path):

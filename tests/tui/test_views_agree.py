@@ -6,6 +6,7 @@ import random
 import re
 import tempfile
 from contextlib import suppress
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 import pytest
@@ -15,10 +16,12 @@ from hypothesis import strategies as st
 from brisk_anchor.book.entries import RowState
 from brisk_anchor.core.errors import BriskAnchorError, PlanError
 from brisk_anchor.services.demo.demo_job import open_demo
+from brisk_anchor.services.machine.ports import ActiveRow
 from brisk_anchor.services.measure.measurement_request import build_measurement, point_at
+from brisk_anchor.services.offsets.book_files import stale_words
 from brisk_anchor.services.offsets.book_rows import lacking, lines
 from brisk_anchor.services.offsets.book_words import derive
-from brisk_anchor.services.offsets.following import write_following
+from brisk_anchor.services.offsets.following import following, write_following
 from brisk_anchor.services.offsets.offset_book import edit, lock, take_over, undo, write_rows
 from brisk_anchor.services.session.tool_shelf import probe_exchanged
 from brisk_anchor.tui.frame import Ladder, TopLine
@@ -150,6 +153,46 @@ async def test_the_active_row_is_shown_at_once_whoever_changed_it(tmp_path):
     async with Bench(tmp_path) as bench:
         mdi(bench.app.view_state.session, "G56")
         await wait_for(lambda: "active G56" in top_line(bench.app), 5.0)
+
+
+def test_a_row_that_a_held_program_uses_is_neither_followed_nor_written(tmp_path):
+    with open_demo(tmp_path, fresh=False) as session:
+        store(session, 0)
+        derive(session, "G54", "shift 10, 0, 0 to G57")
+        derive(session, "G54", "shift 20, 0, 0 to G56")
+        before = session.link.table_values("G57")
+        session.panel.mdi("G57 G4 P5")  # under way: it has not ended
+        assert [session.link.used_by_held_program(row) != "" for row in ("G56", "G57")] == [False, True]
+        told = {line.row: line.left_out for line in following(session, "G54")}
+        assert "is under way or held" in told["G57"]
+        assert told["G56"] == ""
+        with pytest.raises(BriskAnchorError, match="under way or held"):
+            write_rows(session, ["G57"])
+        assert session.link.table_values("G57") == before
+        session.panel.reset()
+        assert [line.left_out for line in following(session, "G54")] == ["", ""]
+
+
+@pytest.mark.parametrize(
+    ("row", "ago", "words"),
+    [("", None, "not known"), ("G54", None, "G54"), ("G55", 5, "G55, told now"), ("G55", 7300, "G55, told 2 h ago")],
+)
+def test_an_active_row_is_told_with_its_age(row, ago, words):
+    known_at = datetime.now(UTC) - timedelta(seconds=ago) if ago is not None else None
+    assert ActiveRow(row, known_at).words == words
+
+
+def test_what_an_export_no_longer_holds_is_told(tmp_path):
+    with open_demo(tmp_path, fresh=False) as session:
+        assert stale_words(session) == ""
+        store(session, 0)
+        assert stale_words(session) == ""
+        edit(session, "G57", {"x": -300.0}, "by hand")
+        assert stale_words(session) == "Not on the control: G57. "
+        mdi(session, "G10 L2 P1 X-301.")
+        assert stale_words(session) == "Not on the control: G57. The control differs in: G54. "
+        session.editor.declare("clamped again", session.editor.clamp)
+        assert stale_words(session).startswith("Stale in it: G54. Not on the control: G57. ")
 
 
 @pytest.mark.parametrize("seed", [3, 8, 21])
