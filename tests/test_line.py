@@ -446,6 +446,10 @@ def test_a_repeatability_run_spreads_as_stated(session):
     assert session.rows.history("G54") == []
     with pytest.raises(PlanError, match="no repeatability run"):
         repeat(session, asked(session, "bore"), 1)
+    kept = {name: dict(runs) for name, runs in session.working.repeated.items()}
+    with pytest.raises(PlanError, match="Stopped after 2 of 25 runs"):
+        repeat(session, asked(session, "bore"), 25, lambda done: done < 2)
+    assert session.working.repeated == kept
 
 
 def test_a_probe_is_calibrated_in_a_bore_and_on_a_face_of_known_figure(scene, book, profile):

@@ -11,7 +11,7 @@ from textual.keys import _character_to_key
 
 from brisk_anchor.tui.actions import ACTIONS
 from brisk_anchor.tui.views import VIEWS
-from tests.tui.test_pilot import Bench, wait_for
+from tests.tui.test_pilot import Bench, said, wait_for
 
 LEAVE = {"q", "ctrl+q"}
 
@@ -34,6 +34,19 @@ async def settled(bench):
         await bench.pilot.press("escape")
     await wait_for(lambda: not bench.app.view_state.moving)
     await bench.pilot.pause()
+
+
+async def test_escape_stops_the_repeats_and_keeps_nothing_of_them(tmp_path):
+    async with Bench(tmp_path) as bench:
+        await bench.press("f", "enter")
+        press_at_once(bench.app, ["Y", "escape"])
+        await wait_for(lambda: bench.app.view_state.repeating is not None or "Stopped after" in said(bench.app))
+        await wait_for(lambda: bench.app.view_state.repeating is None)
+        await bench.pilot.pause()
+        assert "of 25 runs" in said(bench.app)
+        session = bench.app.view_state.session
+        assert session.working.repeated == {}
+        assert session.setup.stylus.repeats is None
 
 
 @pytest.mark.parametrize("view", [view.name for view in VIEWS])
