@@ -56,13 +56,16 @@ def test_anchor_ghost_tip_touch_and_zero_are_on_the_picture(scene):
             Anchor("G54 before", (-455.0, -301.0, -498.0), theme.FAINT, ghost=True),
             Anchor("G54", (-470.0, -286.0, -504.5), theme.SAND),
         ],
-        touches=[(-453.0, -250.0, -512.0)],
+        touches=[(-453.0, -250.0, -512.0), (-440.0, -301.0, -498.0)],  # the second where a label would stand
         length=150.0,
     )
     (plan, _), (front, _) = drawn(picture)
-    for words in ("◆", " G54 before", "◇", "×", "machine zero"):
+    for words in ("◆", "◇", "machine zero"):
         assert words in shown(plan)
     assert "◆" in shown(front)
+    for canvas in (plan, front):
+        assert "G54 before" in shown(canvas)
+        assert shown(canvas).count("×") == 2
     (whole, _), _ = drawn(Picture(scene.setup, zoom="machine", anchors=picture.anchors))
     assert "■ machine zero" in shown(whole)
 

@@ -165,15 +165,15 @@ def draw_live(canvas: Canvas, picture: Picture, view: Projection, *, front: bool
         for x, y, z in (motion.start, motion.end):
             ends.append(view(*_flat((x, y, z - picture.length), front=front)))
         canvas.line(*ends[0], *ends[1], style[0], style[1], style[2])
+    for place in picture.touches:
+        column, row = view.cell(*_flat(place, front=front))
+        canvas.write(column, row, "×", f"bold {theme.SAND}")
     for anchor in picture.anchors:
         _draw_anchor(canvas, anchor, view, front=front)
     for anchor in picture.anchors:
         canvas.label(*view.cell(*_flat(anchor.place, front=front)), anchor.label, anchor.colour)
     if picture.zero is not None:
         draw_dimensions(canvas, picture, picture.zero, view, front=front)
-    for place in picture.touches:
-        column, row = view.cell(*_flat(place, front=front))
-        canvas.write(column, row, "×", f"bold {theme.SAND}")
     for words, place in picture.labels:
         column, row = view.cell(*_flat(place, front=front))
         canvas.label(column - 1, row - 1, words, f"bold {theme.TEXT} on {theme.CHOSEN}")
