@@ -12,6 +12,7 @@ import numpy as np
 import pytest
 
 from brisk_anchor.book.chain_form import dumped, loaded
+from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.features.touches import CalibratedOn, Touch
 from brisk_anchor.core.offsets.checks import look_at_agreement
 from brisk_anchor.core.offsets.conditions import Conditions, Temperature
@@ -22,10 +23,11 @@ from brisk_anchor.services.job.job_models import MachineDescription
 from brisk_anchor.services.job.jobs import load_job, new_job
 from brisk_anchor.services.measure.limits_stated import stated_of
 from brisk_anchor.services.measure.measurement_request import build_measurement, point_at
+from brisk_anchor.services.measure.touch_again import places_again, suspects_of
 from brisk_anchor.services.offsets import offset_book as book_work
 from brisk_anchor.services.offsets.book_words import read_typed
 from brisk_anchor.services.session.job_opening import open_job
-from brisk_anchor.services.session.measurement_runner import feature_from
+from brisk_anchor.services.session.measurement_runner import feature_from, feature_of_touches
 from brisk_anchor.services.session.repeatability import keep_repeatability, over_clampings, repeat
 from brisk_anchor.services.session.session import Session
 from brisk_anchor.services.session.tool_shelf import lines, set_figure
@@ -120,6 +122,67 @@ def test_a_round_is_measured_at_many_places_by_a_program(quiet, places):
     assert measured.feature.coordinates == pytest.approx(four.coordinates, abs=0.0002)
     assert measured.feature.size == pytest.approx(four.size, abs=0.0003)
     assert all(agreement.holds for agreement in measured.agreements)
+
+
+# -- one touch again ----------------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize(
+    ("name", "figures", "repeats"),
+    [
+        ("deep", {}, 1),
+        ("cut", {"places": 9.0}, 2),
+        ("pocket", {}, 3),
+        ("island", {}, 1),
+        ("rib", {}, 1),
+        ("outer", {}, 1),
+        ("front", {}, 3),
+        ("top", {}, 3),
+    ],
+)
+def test_a_touch_that_is_off_is_made_again_alone(line, name, figures, repeats):  # noqa: F811
+    session, truth = line
+    session.working.clamping += 1  # what other tests measured is another clamping's
+    session.working.setup = replace(
+        session.setup, stylus=replace(session.setup.stylus, u_repeatability=0.0005, lobing=0.0002)
+    )
+    measurement = replace(brought_near(session, truth, name, **figures), repeats=repeats)
+    clean = session.runner.measure(measurement)
+    stated = stated_of(session.setup, name)
+    for at in range(0, len(clean.feature.touches), repeats):
+        touches = list(clean.feature.touches)
+        (x, y, z), (dx, dy, dz) = touches[at].position, touches[at].direction
+        touches[at] = replace(touches[at], position=(x + 0.05 * dx, y + 0.05 * dy, z + 0.05 * dz))
+        faulty = feature_of_touches(measurement, tuple(touches), stated)
+        suspects = suspects_of(faulty)
+        assert at in suspects
+        alone = places_again(measurement, faulty)
+        places = sorted({n // repeats for n in suspects})
+        if len(places) == len(measurement.contacts()):
+            assert alone is measurement
+            continue
+        session.working.measured[name] = replace(clean, feature=faulty)
+        assert (alone.only, alone.touch_count) == (tuple(places), len(places) * repeats)
+        program = session.planner.measuring_program(alone)
+        assert "SOLVED" not in program.text
+        again = session.runner.measure(alone)
+        assert again.measurement == measurement
+        assert again.feature.coordinates == pytest.approx(clean.feature.coordinates, abs=0.0005)
+        assert again.feature.widened == 1
+        assert [touch.label for touch in again.feature.touches] == [touch.label for touch in clean.feature.touches]
+    session.working.measured.clear()
+    only = replace(measurement, only=(0,))
+    program = session.planner.measuring_program(only)
+    run = session.runner.start(program)
+    run.to_end()
+    with pytest.raises(PlanError, match="anew or clamped again"):
+        session.runner.take(only, program, run)
+
+
+def test_a_touch_of_a_ball_is_never_made_alone(line):  # noqa: F811
+    session, truth = line
+    with pytest.raises(PlanError, match="cannot be made alone"):
+        replace(brought_near(session, truth, "ball"), only=(2,))
 
 
 # -- the book --------------------------------------------------------------------------------------------------------

@@ -93,6 +93,16 @@ def test_welch_and_satterthwaite_by_hand():
     assert [round(coverage_factor(n), 2) for n in (1.0, 4.0, 10.0)] == [13.97, 2.87, 2.28]  # JCGM 100, table G.2
 
 
+@pytest.mark.parametrize("share", [0.51, 0.7, 0.9, 1.0])
+def test_most_of_it_within_limits_stays_within_what_can_be(share):
+    rng = np.random.default_rng(3)
+    limit, sigma = math.sqrt(3 * share), math.sqrt(1 - share)
+    drawn = rng.uniform(-limit, limit, 400_000) + rng.normal(0, sigma, 400_000)
+    known = Estimate(0.0, {Source("turn", uniform=True): math.sqrt(share), Source("touch"): sigma})
+    assert np.mean(np.abs(drawn) <= known.expanded) == pytest.approx(0.9545, abs=0.002)
+    assert Estimate(0.0, {Source("a", uniform=True): 1.0, Source("b", uniform=True): 1.0}).k == 2.0
+
+
 def test_the_last_digit_beside_the_scatter_is_known():
     touch = Touch("t", (0.0, 0.0, 0.0), (1.0, 0.0, 0.0), replace(QUIET, repeats=6), 0.001 * math.sqrt(2))
     assert touch.freedom == pytest.approx(5 * 4)
@@ -141,7 +151,7 @@ def test_a_corner_touched_once_counts_the_turn_by_how_far_from_it_it_was_touched
     assert turned["x"] * turned["y"] < 0
     chain = solve_offset("G54", {"x": FromFeature("corner"), "y": FromFeature("corner")}, {"corner": corner})
     (look,) = look_at_turn(chain)
-    assert "X ±0.15" in look.found
+    assert "X ±0.126" in look.found
     assert "twice" in look.do
     assert "turn of the part" in budget_words(chain.axis("x"))
 

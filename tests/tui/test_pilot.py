@@ -1046,7 +1046,7 @@ async def test_touches_that_do_not_go_together_are_told_with_what_to_do(tmp_path
                 break
             await bench.press("y")
         assert "nobody can tell which it is" in said(bench.app)
-        assert "touch again: y" in said(bench.app)
+        assert "touch it again: y" in said(bench.app)
         assert session.measured["bore"].feature.widened > 1
         await bench.press("f", "enter")
         assert "count" in said(bench.app, "#chain")

@@ -21,7 +21,7 @@ FORM = 2
 MOST_TOUCHES = 40
 """So many touches of a feature are kept."""
 _SHARED = "shared "
-_DEFAULTS = {"label": "", "own": False, "group": "", "freedom": None, "bounded": False}
+_DEFAULTS = {"label": "", "own": False, "group": "", "freedom": None, "bounded": False, "uniform": False}
 
 
 @lru_cache(maxsize=1)

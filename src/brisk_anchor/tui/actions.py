@@ -227,7 +227,16 @@ ACTIONS: tuple[Action, ...] = (
     Action(
         Do.INTO_PLAN, (), "L", "L", "into plan", "Put what the rose asks for into the plan.", ("bench",), line=False
     ),
-    Action(Do.AGAIN, (), "y", "y", "again", "Measure the last feature again.", ("bench",), line=False),
+    Action(
+        Do.AGAIN,
+        (),
+        "y",
+        "y",
+        "again",
+        "Make the touches that are off again; measure the last feature again where none is.",
+        ("bench",),
+        line=False,
+    ),
     Action(Do.REPEAT, (), "Y", "Y", "25 times", "Measure it 25 times: spread and range.", ("bench",), line=False),
     Action(Do.BUDGET, (), "B", "B", "± of it", "What the ± of the offset is made of.", ("bench", "book"), line=False),
     Action(Do.CALIBRATE, (), "c", "c", "calibrate", "Calibrate the probe on the last feature.", ("bench",), line=False),

@@ -10,6 +10,7 @@ from textual.containers import VerticalScroll
 from textual.widgets import Static
 
 from brisk_anchor.core.quantities import Dimension, num, quantity, um
+from brisk_anchor.core.uncertainty.budget_lines import words_of_k
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.sheet import Sheet
 from brisk_anchor.tui.words import cut
@@ -70,9 +71,7 @@ def _axis(text: Text, axis: AxisChain) -> None:
         text.append("  ± not known\n", theme.CORAL)
         return
     text.append(f"  ±{_small(axis.expanded, turn=turn)}", f"bold {theme.LIVE}")
-    freedom = axis.estimate.freedom
-    if abs(axis.k - 2) > 0.05:
-        text.append(f"   k {num(axis.k, 2)}, {num(freedom, 1)} degrees of freedom", theme.SAND)
+    text.append(f"   {words_of_k(axis.estimate)}", theme.SAND)
     text.append("\n")
     for line in axis.budget:
         text.append(f"    {cut(line.label, 34):<36}", theme.QUIET)

@@ -57,7 +57,8 @@ def feature_of(
         if any(effect := _effect(s, errors))
     ]
     rows += _of_the_table(s, touches)
-    rows += _folded(Source(f"form of {name}", f"form of {name}", bounded=True), s.gain @ form.T)
+    # A single touch lies anywhere within the zone of its form; several of them, or waves round a circle, do not.
+    rows += _folded(Source(f"form of {name}", f"form of {name}", bounded=True, uniform=len(form) == 1), s.gain @ form.T)
     rows += _of_the_turn(name, kind, s, touches, stated)
     rows += _of_the_sizes(s, stated)
     rows += s.known
@@ -277,7 +278,7 @@ def _of_the_turn(
     if not stated.turn or not _is_once(kind, solution):
         return
     limit = math.radians(stated.turn)
-    turned = Source(f"{TURN}, {stated.clamping}" if stated.clamping else TURN, TURN, bounded=True)
+    turned = Source(f"{TURN}, {stated.clamping}" if stated.clamping else TURN, TURN, bounded=True, uniform=True)
     middle = np.array([solution.values[solution.axes.index(a)] if a in solution.axes else np.nan for a in "xy"])
     radius = touches[0].stylus.effective_radius
     contacts = np.array([touch.ball_centre for touch in touches])[:, :2] + radius * solution.normals[:, :2]

@@ -62,7 +62,8 @@ class Measurement:
     may lie turned: touches apart along a wall must reach it all the same.
 
     With `top` heights count from a face that was measured, so that the start's uncertainty is no longer that of the
-    edge. `options` say how it is made where that is not as usual.
+    edge. `options` say how it is made where that is not as usual. With `only` some places are touched, by their numbers
+    from 0, and the control works nothing out: these touches replace those of a feature that was measured before.
     """
 
     name: str
@@ -87,6 +88,7 @@ class Measurement:
     turn_uncertainty: float = 0.0
     top: Top | None = None
     options: MeasurementOptions = AS_USUAL
+    only: tuple[int, ...] = ()
 
     def __post_init__(self) -> None:
         figures = [*self.start, self.clear_z, self.search, self.start_uncertainty, self.depth, self.standoff]
@@ -109,6 +111,12 @@ class Measurement:
             raise PlanError(f"{self.name}: repeats, spread or the second depth make no sense", "", "Give other figures")
         self._spec.check(self)
         self._check_way()
+        if self.only and (self.kind.has_top or not set(self.only) <= set(range(len(self._spec.contacts(self))))):
+            raise PlanError(
+                f"{self.name}: some of its touches cannot be made alone",
+                "Where they are depends on what the others find",
+                "Measure the whole feature",
+            )
 
     def _check_way(self) -> None:
         """Whether the probe can go the way it is to go between touches, and the feeds are feeds."""
@@ -259,7 +267,8 @@ class Measurement:
 
     def contacts(self) -> tuple[TouchPlace, ...]:
         """Every place that is touched, in order; each of them `repeats` times."""
-        return self._spec.contacts(self)
+        every = self._spec.contacts(self)
+        return tuple(every[n] for n in self.only) if self.only else every
 
     @property
     def touch_count(self) -> int:

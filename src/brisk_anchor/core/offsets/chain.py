@@ -35,7 +35,7 @@ from brisk_anchor.core.offsets.rules import (
 )
 from brisk_anchor.core.quantities import dim, num, signed_deg, signed_dim, um
 from brisk_anchor.core.tools.hand_tools import HandTool
-from brisk_anchor.core.uncertainty.budget_lines import FEW_LINES, BudgetLine, budget_of
+from brisk_anchor.core.uncertainty.budget_lines import FEW_LINES, BudgetLine, budget_of, words_of_k
 from brisk_anchor.core.uncertainty.estimates import Estimate, combined, covariance_of, folded
 from brisk_anchor.core.uncertainty.sources import Source
 
@@ -152,8 +152,7 @@ def budget_words(axis: AxisChain) -> str:
     parts = [f"{line.label} {num(100 * line.share, 0)} %" for line in lines[:FEW_LINES]]
     if rest := sum(line.share for line in lines[FEW_LINES:]):
         parts.append(f"{len(lines) - FEW_LINES} more {num(100 * rest, 0)} %")
-    k = f"; k {num(axis.k, 2)}" if abs(axis.k - 2) > 0.05 else ""
-    return f"± from {', '.join(parts)}{k}"
+    return "; ".join(filter(None, (f"± from {', '.join(parts)}", words_of_k(axis.estimate))))
 
 
 def _last(label: str, estimate: Estimate) -> Term:

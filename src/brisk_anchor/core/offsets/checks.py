@@ -264,15 +264,27 @@ def look_at_feature(
     return looks + look_at_residuals(feature)
 
 
+_NAMED = 4
+"""So many touches that may be off are named."""
+
+
 def look_at_residuals(feature: Feature) -> list[Finding]:
     """What residuals say that are larger than stated: which touch, and what was done to the ±."""
     misfit = feature.misfit
     if misfit is None or not misfit.too_large:
         return []
     count = len(feature.touches) or len(feature.residuals)
+    off = um(abs(misfit.off), 1)
+    suspects = [str(n + 1) for n in misfit.suspects]
+    again = "Wipe all of it and touch it again: y"
     if misfit.worst_is_known and feature.touches:
-        off = um(abs(misfit.off), 1)
+        again = "Wipe it there and make that touch again: y" if not feature.kind.has_top else again
         found = f"Touch {misfit.worst + 1} of {feature.name} lies {off} from where the other {count - 1} put it"
+    elif 1 < len(suspects) < count and feature.touches:
+        again = "Wipe it there and make those touches again: y" if not feature.kind.has_top else again
+        if len(suspects) > _NAMED:
+            suspects = [*suspects[: _NAMED - 1], f"one of {len(suspects) - _NAMED + 1} more"]
+        found = f"Touch {', '.join(suspects[:-1])} or {suspects[-1]} of {feature.name} lies about {off} off"
     else:
         far = um(max(map(abs, feature.residuals)), 1)
         found = f"The {count} touches of {feature.name} lie {far} off a true shape, and nobody can tell which it is"
@@ -282,7 +294,7 @@ def look_at_residuals(feature: Feature) -> list[Finding]:
         Finding.warning(
             found + square,
             f"Dirt, a burr, a loose stylus, or its form: {times}",
-            "Wipe it and touch again: y; or state its form",
+            f"{again}; or state its form",
         )
     ]
 

@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
+from brisk_anchor.core.quantities import num
 from brisk_anchor.core.uncertainty.estimates import Estimate
 
+_AS_USUAL = 0.05
+"""A coverage factor no further than this from 2 is not told."""
 _NOTHING = 1e-4
 """The share of a variance that is not worth a line."""
 FEW_LINES = 4
@@ -23,6 +27,15 @@ class BudgetLine:
     u: float
     share: float
     freedom: float | None
+
+
+def words_of_k(estimate: Estimate) -> str:
+    """Which factor its ± has and why, where that is not 2: "k 4.53, 2.0 degrees of freedom"; else nothing."""
+    if abs(estimate.k - 2) <= _AS_USUAL:
+        return ""
+    if math.isinf(estimate.freedom):
+        return f"k {num(estimate.k, 2)}, most of it lies within limits"
+    return f"k {num(estimate.k, 2)}, {num(estimate.freedom, 1)} degrees of freedom"
 
 
 def budget_of(estimate: Estimate) -> tuple[BudgetLine, ...]:

@@ -10,20 +10,45 @@ from functools import lru_cache
 
 COVERAGE = 0.9545
 """Share of all cases in which the true value lies within a ± (two standard deviations of a Gaussian)."""
+_MOST = 0.5
+"""Where one uniform error has less than this of a variance, the sum is as good as Gaussian."""
 _MANY = 1e6
 """More degrees of freedom than this are as good as knowing."""
 
 
-def coverage_factor(freedom: float) -> float:
+def coverage_factor(freedom: float, uniform_share: float = 0.0) -> float:
     """k of a ± with so many degrees of freedom: Student's quantile (JCGM 100, G.3), never more than 20.
 
-    >>> coverage_factor(math.inf), round(coverage_factor(2.0), 2)
-    (2.0, 4.53)
+    `uniform_share` is the share of its variance, 0 to 1, of one error that lies anywhere within limits. Where that is
+    most of it, two standard uncertainties would go beyond what can be: k is that of the two together then.
+
+    >>> coverage_factor(math.inf), round(coverage_factor(2.0), 2), round(coverage_factor(math.inf, 1.0), 3)
+    (2.0, 4.53, 1.653)
     """
-    if freedom > _MANY:
-        return 2.0
     # The quantile changes slowly: a hundredth of a degree is no difference, and makes the same question come again.
-    return _student(max(0.5, round(freedom, 2) if freedom < 100 else float(round(freedom))))
+    few = max(0.5, round(freedom, 2) if freedom < 100 else float(round(min(freedom, _MANY))))
+    k = 2.0 if freedom > _MANY else _student(few)
+    return k if uniform_share <= _MOST else k * _with_uniform(math.floor(100 * uniform_share + 1e-9)) / 2
+
+
+@lru_cache(maxsize=64)
+def _with_uniform(percent: int) -> float:
+    """What a uniform error and a Gaussian one, of variance 1 together, stay within in 95.45 % of all cases."""
+    half, sigma = math.sqrt(3 * percent / 100), math.sqrt(1 - percent / 100)
+    if not sigma:
+        return COVERAGE * half
+
+    def above(x: float) -> float:
+        """The mean of how far a Gaussian error lies above −x, mm: its slope by x is the distribution function."""
+        z = x / sigma
+        return x * (1 + math.erf(z / math.sqrt(2))) / 2 + sigma * math.exp(-z * z / 2) / math.sqrt(2 * math.pi)
+
+    low, high = 1.0, 2.0
+    while high - low > 1e-6:
+        k = (low + high) / 2
+        inside = (above(k + half) - above(k - half)) / half - 1
+        low, high = (k, high) if inside < COVERAGE else (low, k)
+    return high
 
 
 def u_within(limit: float | None) -> float:

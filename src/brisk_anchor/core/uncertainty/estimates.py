@@ -46,7 +46,14 @@ class Estimate:
     @property
     def k(self) -> float:
         """The coverage factor of its ±."""
-        return coverage_factor(self.freedom)
+        return coverage_factor(self.freedom, self.uniform_share)
+
+    @property
+    def uniform_share(self) -> float:
+        """The share of its variance, 0 to 1, that the largest error has which lies anywhere within limits."""
+        total = sum(effect**2 for effect in self.effects.values())
+        largest = max((effect**2 for source, effect in self.effects.items() if source.uniform), default=0.0)
+        return largest / total if total else 0.0
 
     @property
     def expanded(self) -> float:
@@ -104,7 +111,9 @@ def independent(covariance: Array) -> list[list[float]]:
 def numbered(source: Source, number: int) -> Source:
     """One of several independent errors that are one line of a budget."""
     group = source.group or (source.name if source.freedom is not None else "")
-    return Source(f"{source.name} {number}", source.words, source.own, group, source.freedom, source.bounded)
+    return Source(
+        f"{source.name} {number}", source.words, source.own, group, source.freedom, source.bounded, source.uniform
+    )
 
 
 def correlated(source: Source, covariance: Array) -> list[dict[Source, float]]:

@@ -7,7 +7,7 @@ estimated), each residual on its own with the Gaussian one (Baarda's w). See doc
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -20,6 +20,9 @@ WORST_ALARM = 0.002
 """How often the worst residual of a feature is called too large though all is as stated."""
 SMALL_ALARM = 0.001
 """How often many features are said to scatter less than stated though they do not."""
+_AS_LIKELY = 9.0
+"""A touch whose leaving out takes less than this from a sum of squares, less than the worst does, may be it as well:
+its odds are above exp(−9/2), one in ninety."""
 _LOOSE = 1e-9
 """A touch with less redundancy than this is checked by no other."""
 
@@ -30,7 +33,9 @@ class Misfit:
 
     `square` is their sum of squares in standard uncertainties and `freedom` its degrees; `worst` the touch whose
     residual is least likely, by index, and `score` that residual in its own standard uncertainties; `off` how far, mm,
-    that touch lies from where the others put it (leave one out). `scatter` are the degrees of freedom of the stated u.
+    that touch lies from where the others put it (leave one out). `suspects` are the touches, by index, any of which
+    would explain the residuals nearly as well if it was wrong, the worst with them; none where chance explains them.
+    `scatter` are the degrees of freedom of the stated u.
     """
 
     square: float
@@ -40,6 +45,7 @@ class Misfit:
     off: float
     count: int
     scatter: float | None = None
+    suspects: tuple[int, ...] = ()
 
     @property
     def too_large(self) -> bool:
@@ -50,8 +56,8 @@ class Misfit:
 
     @property
     def worst_is_known(self) -> bool:
-        """Whether leaving one out tells which; with one degree of freedom all residuals are the same."""
-        return self.freedom > 1
+        """Whether leaving one out tells which: with one degree of freedom, say, any one explains all residuals."""
+        return self.freedom > 1 and len(self.suspects) < 2
 
     @property
     def birge(self) -> float:
@@ -83,4 +89,7 @@ def judge(residuals: Array, sigma: Array, design: Array, scatter: float | None =
     scores = np.where(loose, 0.0, np.abs(counted) / np.sqrt(np.where(loose, 1.0, redundancy)))
     worst = int(np.argmax(scores))
     off = 0.0 if loose[worst] else float(residuals[worst] / redundancy[worst])
-    return Misfit(float(counted @ counted), n - k, worst, float(scores[worst]), off, n, scatter)
+    found = Misfit(float(counted @ counted), n - k, worst, float(scores[worst]), off, n, scatter)
+    if not found.too_large:
+        return found
+    return replace(found, suspects=tuple(np.flatnonzero(scores**2 > scores[worst] ** 2 - _AS_LIKELY).tolist()))

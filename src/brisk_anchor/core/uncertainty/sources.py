@@ -16,7 +16,8 @@ class Source:
     `label` is what a budget calls it: sources with the same label are one line there. `own` ones are the scatter of
     touches, another with every run; the rest last. `group` names the estimate of scatter that a standard uncertainty
     was taken from, with `freedom` degrees: what comes from the same estimate is wrong by the same factor. None is known
-    without one. A `bounded` error lies within limits, and was never taken for Gaussian.
+    without one. A `bounded` error lies within limits, and was never taken for Gaussian; a `uniform` one lies anywhere
+    within them, each place as likely.
     """
 
     name: str
@@ -25,6 +26,7 @@ class Source:
     group: str = ""
     freedom: float | None = None
     bounded: bool = False
+    uniform: bool = False
 
     def __hash__(self) -> int:
         return hash(self.name)

@@ -78,8 +78,9 @@ class Cycle:
         self._touch_all()
         if self.turned:
             self.steps.append(Orient(half=False))
-        spec_of(self.measurement.kind).closed_sums(self)
-        self._keep()
+        if not m.only:
+            spec_of(m.kind).closed_sums(self)
+            self._keep()
         self._to("up to the clear height", {2: Number(m.clear_z)})
         if self.loose:
             self.steps.append(Release(tuple(dict.fromkeys(self.loose))))
@@ -221,7 +222,7 @@ class Cycle:
                     self._centre("on to the centre", over)
                 towards = f"towards {'+' if sign > 0 else '-'}{AXES[axis].upper()}"
                 self._touch(contact, contact.direction, m.search_along(axis), f"touch {count} {towards}")
-            if m.is_many:
+            if m.is_many and not m.only:
                 self._tally(self.made[-1][1])
             groups.setdefault((axis, sign), []).append(self.made[-1][1])
             per_wall = 2 if m.spread and not m.kind.is_round else 1

@@ -104,6 +104,7 @@ class _Identified:
         figures = {name: getattr(m, name) for name in _OF_MEASUREMENT}
         figures |= {name: getattr(m.options, name) for name in _OF_OPTIONS}
         figures |= {"top": m.top, "depth_check": m.depth_check}
+        figures |= {"only": m.only} if m.only else {}
         return f"Measurement({', '.join(f'{name}={value!r}' for name, value in figures.items())})"
 
 

@@ -95,6 +95,10 @@ class ByHand(ABC):
         """The same with one figure more, mm."""
         return replace(self, figures=(*self.figures, figure))
 
+    def figure_of(self, touch: int) -> int:
+        """Number of the figure that was read at a touch, both from 0."""
+        return touch
+
     def compensations(self) -> list[tuple[str, float]]:
         """Where the tip stands at each touch, and what is added to the figure, mm: to be seen before any is typed."""
         return []
@@ -240,6 +244,10 @@ class BySweep(ByHand):
     def count(self) -> int:
         """Two of the spindle's place, then one a reading."""
         return 2 + len(_CLOCK)
+
+    def figure_of(self, touch: int) -> int:
+        """Readings come after the spindle's place."""
+        return 2 + touch
 
     def prompt(self) -> TouchPrompt:
         """What to read next."""

@@ -60,6 +60,10 @@ class ByPlaces(ByTouch):
         """Two or three a touch."""
         return len(self._stages)
 
+    def figure_of(self, touch: int) -> int:
+        """The one that touched; those beside it come before."""
+        return self._stages.index((touch, self._axes(self.directions[touch])[-1]))
+
     def prompt(self) -> TouchPrompt:
         """What to read next."""
         number, axis = self._stages[len(self.figures)]
@@ -83,10 +87,8 @@ class ByPlaces(ByTouch):
     def compensations(self) -> list[tuple[str, float]]:
         """The side of the tip at each wall, and its radius with its sign, mm."""
         found: dict[str, float] = {}
-        for number, direction in enumerate(self.directions):
-            axis = self._axes(direction)[-1]
-            at = next(i for i, stage in enumerate(self._stages) if stage == (number, axis))
-            prompt = ByPlaces(self.request, self.tool, self.frame, (0.0,) * at).prompt()
+        for number in range(len(self.directions)):
+            prompt = ByPlaces(self.request, self.tool, self.frame, (0.0,) * self.figure_of(number)).prompt()
             found[prompt.side] = prompt.amount
         return list(found.items())
 

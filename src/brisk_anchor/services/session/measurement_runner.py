@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 
@@ -23,21 +24,29 @@ from brisk_anchor.services.measure.by_hand import ByHand
 from brisk_anchor.services.measure.found_features import found_feature, request_of
 from brisk_anchor.services.measure.limits_stated import stated_of
 from brisk_anchor.services.measure.measurement_request import MeasurementRequest
+from brisk_anchor.services.measure.touch_again import with_places
 from brisk_anchor.services.rows.ledger import Ledger
 from brisk_anchor.services.rows.row_programs import WorkedOut
 from brisk_anchor.services.rows.working_state import Measured
 
 
-def feature_from(measurement: Measurement, touches: list[Touch], stated: Stated) -> Feature:
-    """The feature of a measurement from the touches it made. Raises GeometryError: they define nothing."""
-    counted = measurement.counted(touches)
-    made = without_run_out(counted, measurement.repeats) if measurement.options.half_turn else counted
+def touches_from(measurement: Measurement, made: Sequence[Touch]) -> tuple[Touch, ...]:
+    """Of the touches that were made, those the feature is worked out from."""
+    counted = measurement.counted(made)
+    return tuple(without_run_out(counted, measurement.repeats) if measurement.options.half_turn else counted)
+
+
+def feature_of_touches(measurement: Measurement, touches: tuple[Touch, ...], stated: Stated) -> Feature:
+    """The feature of a measurement from the touches that count. Raises GeometryError: they define nothing."""
     if not measurement.known_size:
-        return solve(measurement.name, measurement.kind, tuple(made), stated=stated)
+        return solve(measurement.name, measurement.kind, touches, stated=stated)
     off = u_within(measurement.size_limit)
-    return solve(
-        measurement.name, measurement.kind, tuple(made), diameter=measurement.size, u_diameter=off, stated=stated
-    )
+    return solve(measurement.name, measurement.kind, touches, diameter=measurement.size, u_diameter=off, stated=stated)
+
+
+def feature_from(measurement: Measurement, made: Sequence[Touch], stated: Stated) -> Feature:
+    """The feature of a measurement from the touches it made. Raises GeometryError: they define nothing."""
+    return feature_of_touches(measurement, touches_from(measurement, made), stated)
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,15 +87,18 @@ class MeasurementRunner:
         Raises:
             BriskAnchorError: the run did not end well, the report is incomplete, or the touches define nothing.
         """
+        report, touches = self._reported(measurement, program, run)
+        stated = self._stated(measurement.name, half_turn=measurement.options.half_turn)
+        return Solved(feature_from(measurement, touches, stated), tuple(touches), report, stated)
+
+    def _reported(self, measurement: Measurement, program: Program, run: Run) -> tuple[RunReport, list[Touch]]:
         if failure := run.failure():
             raise failure
         report = parse_reports(run.printed)
         if report.identity != program.identity:
             raise PlanError("The report belongs to another program", "Its touches mean something else", "Run it again")
         labels = [f"{measurement.name} {number}" for number in range(1, measurement.touch_count + 1)]
-        touches = touches_of(report, measurement.stylus, labels, measurement.options.touch_feed)
-        stated = self._stated(measurement.name, half_turn=measurement.options.half_turn)
-        return Solved(feature_from(measurement, touches, stated), tuple(touches), report, stated)
+        return report, touches_of(report, measurement.stylus, labels, measurement.options.touch_feed)
 
     def _stated(self, name: str, *, half_turn: bool = False) -> Stated:
         """What is stated of a measurement that is made now."""
@@ -96,10 +108,15 @@ class MeasurementRunner:
     def take(self, measurement: Measurement, program: Program, run: Run) -> Measured:
         """Read the report of a finished run, solve the feature, compare with the control, keep it.
 
+        Where some places were touched again, their touches replace those before, and nothing is compared: the
+        control saw no others.
+
         Raises:
             BriskAnchorError: the run did not end well, the report is incomplete, or the touches define nothing.
         """
         self._link.settle()
+        if measurement.only:
+            return self._take_places(measurement, program, run)
         solved = self.solved(measurement, program, run)
         feature, told = solved.feature, solved.report.solved.get(1, {})
         ours = dict(zip(feature.axes, feature.coordinates, strict=True))
@@ -116,6 +133,23 @@ class MeasurementRunner:
         working = self._working
         measured = Measured(measurement, feature, found, datetime.now(UTC), working.clamping, sizes)
         return self._keep(measured, request_of(measurement))
+
+    def _take_places(self, measurement: Measurement, program: Program, run: Run) -> Measured:
+        working, name = self._working, measurement.name
+        _, made = self._reported(measurement, program, run)
+        before = working.measured.get(name)
+        whole = replace(measurement, only=())
+        if before is None or before.measurement != whole or not working.holds(name):
+            raise PlanError(
+                f"{measurement.title or name} was measured anew or clamped again since",
+                "The new touches belong to none of its own",
+                "Measure the whole feature",
+            )
+        touches = with_places(measurement, before.feature, touches_from(measurement, made))
+        feature = feature_of_touches(whole, touches, self._stated(name, half_turn=whole.options.half_turn))
+        feature = replace(feature, control=before.feature.control)
+        measured = replace(before, feature=feature, agreements=(), at=datetime.now(UTC))
+        return self._keep(measured, request_of(whole))
 
     def _keep(self, measured: Measured, request: MeasurementRequest) -> Measured:
         """Note a measured feature, and every row that is complete with it; one that is not drawn joins the set-up."""

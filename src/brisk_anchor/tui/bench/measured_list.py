@@ -2,12 +2,17 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.core.kinds import FURTHEST
 from brisk_anchor.core.quantities import signed_dim
 from brisk_anchor.tui.base import Stage
 from brisk_anchor.tui.entry import LENGTH, Question, Words
 from brisk_anchor.tui.view_state import ViewState
+
+if TYPE_CHECKING:
+    from brisk_anchor.core.features.feature import Feature
 
 CORRECTED = "correct "
 """What the name of a question begins with that corrects a typed figure."""
@@ -75,7 +80,17 @@ class MeasuredList:
 
             self.stage.attempt(work)
 
-    def correct(self, after: str = "") -> None:
+    def read_again(self, feature: Feature) -> None:
+        """Ask again for the figure of the first touch that may be off; Tab goes on to the next."""
+        from brisk_anchor.services.measure.touch_again import suspects_of
+
+        view_state = self.stage.free()
+        if view_state is not None:
+            view_state.chosen = feature.name
+            typed = view_state.session.working.by_hand[feature.name]
+            self.correct(at=typed.figure_of(min(suspects_of(feature), default=0)))
+
+    def correct(self, after: str = "", at: int = 0) -> None:
         """Correct a figure that was typed for the chosen feature; Tab goes on to the next, the others stay."""
         from brisk_anchor.services.session.feature_list import FeatureList
 
@@ -88,7 +103,7 @@ class MeasuredList:
             self.stage.complain(error)
             return
         named = [f"{CORRECTED}{n}, {prompt.label.rpartition(', ')[2]}" for n, (prompt, _) in enumerate(figures, 1)]
-        at = (named.index(after) + 1) % len(named) if after in named else 0
+        at = (named.index(after) + 1) % len(named) if after in named else at
         prompt, present = figures[at]
 
         def answer(figure: float) -> None:

@@ -246,10 +246,19 @@ class BenchView(DrawnView):
         self.stage.tell(f"{name} is number {at + 1} of the plan.", "7 shows the plan.", "good")
 
     def again(self) -> None:
-        """Measure the last feature again, as it was."""
+        """Make the touches of the last feature again that may be off; the whole feature where nobody can tell which."""
+        from brisk_anchor.services.measure.touch_again import places_again
+
         view_state = self.stage.free()
-        if view_state is not None and (last := self._last(view_state)) is not None:
-            self._begin(view_state, last)
+        if view_state is None:
+            return
+        newest = view_state.session.working.last_measured
+        if newest is not None and newest.measurement is None:
+            self.listed.read_again(newest.feature)
+        elif newest is not None and (last := self._last(view_state)) is not None:
+            self._begin(view_state, places_again(last, newest.feature))
+        else:
+            self._last(view_state)
 
     def repeat(self) -> None:
         """Measure the last feature many times, and show how its figures spread."""

@@ -99,7 +99,7 @@ def solve_known_round(
         sense * outward,
         found.residuals,
         found.design if len(touches) > 2 else None,
-        known=((Source(f"{label}, as stated", label, bounded=True), tuple(by_size.tolist())),),
+        known=((Source(f"{label}, as stated", label, bounded=True, uniform=True), tuple(by_size.tolist())),),
     )
 
 
