@@ -7,9 +7,11 @@ compared with the stated uncertainty, and the stated uncertainty is worked out a
 from __future__ import annotations
 
 import math
+import os
 import statistics
 import time
 from collections.abc import Callable
+from concurrent.futures import ProcessPoolExecutor
 from dataclasses import replace
 
 import numpy as np
@@ -24,7 +26,8 @@ from brisk_anchor.core.kinds import FeatureKind
 from brisk_anchor.core.tools.hand_tools import HandKind, HandTool
 from brisk_anchor.core.tools.scatter import Scatter
 
-TRIALS = 5000
+TRIALS = 20_000
+"""A spread of so many is itself known to 0.5 %: among fifty of them one is 1.2 % off by chance."""
 U = 0.001
 PROBE = Stylus(20, "probe", 6.0, 2.994, 150.0, 0.0, 0.0, 0.0, 4.0, 50.0, 40.0, 70.0)
 FINDER = HandTool("edge finder", HandKind.EDGE_FINDER, 31, 10.0, 0.0, 120.0, 0.0)
@@ -218,29 +221,36 @@ CASES: dict[str, Case] = {
 }
 
 
+def _run(asked: tuple[str, str]) -> tuple[float, float, float]:
+    """Bias without noise, µm; spread over the bound; and how often the truth lies within 1.96 u, %."""
+    name, way = asked
+    case, tool = CASES[name], WAYS[way]
+    source = np.random.default_rng([7, *name.encode(), *way.encode()])
+    bias, bound = case(tool, np.zeros(8))
+    trials = [case(tool, source.normal(0, U, 8)) for _ in range(TRIALS)]
+    errors = np.array([error for error, _ in trials])
+    cover = 100 * float(np.mean([abs(error) <= 1.96 * u for error, u in trials]))
+    return abs(bias) * 1000, float(errors.std()) / bound, cover
+
+
 def main() -> None:
-    """Print the table, then times of a circle fit against a plain algebraic one."""
-    source = np.random.default_rng(7)
+    """Print the table, then times of a circle fit against a plain algebraic one; leave with 1 outside 2 %."""
     print("bias of angles in thousandths of a degree")
     print(f"{'feature':<24}{'way':<9}{'bias µm':>9}{'spread/bound':>14}{'coverage %':>12}   ({TRIALS} trials)")
     worst_bias, worst_spread, worst_cover = 0.0, 0.0, 0.0
-    for name, case in CASES.items():
-        for way, tool in WAYS.items():
-            if way != "probe" and name.startswith(("fit", "indicator")):
-                continue
-            bias, bound = case(tool, np.zeros(8))
-            trials = [case(tool, source.normal(0, U, 8)) for _ in range(TRIALS)]
-            errors = np.array([error for error, _ in trials])
-            ratio = float(errors.std()) / bound
-            cover = 100 * float(np.mean([abs(error) <= 1.96 * u for error, u in trials]))
-            print(f"{name:<24}{way:<9}{abs(bias) * 1000:>9.5f}{ratio:>14.3f}{cover:>12.2f}")
-            worst_bias = max(worst_bias, abs(bias) * 1000)
+    asked = [(n, way) for n in CASES for way in WAYS if way == "probe" or not n.startswith(("fit", "indicator"))]
+    with ProcessPoolExecutor(os.cpu_count()) as pool:
+        for (name, way), (bias, ratio, cover) in zip(asked, pool.map(_run, asked), strict=True):
+            print(f"{name:<24}{way:<9}{bias:>9.5f}{ratio:>14.3f}{cover:>12.2f}")
+            worst_bias = max(worst_bias, bias)
             worst_spread = max(worst_spread, abs(ratio - 1))
             worst_cover = max(worst_cover, abs(cover - 95))
     print(
         f"worst: bias {worst_bias:.5f} µm, spread {worst_spread * 100:.1f} % off, coverage {worst_cover:.2f} % off 95"
     )
     _times()
+    if worst_spread > 0.02 or worst_bias > 0.1:
+        raise SystemExit(1)
 
 
 def _times() -> None:

@@ -20,7 +20,11 @@ from brisk_anchor.nc.profile.control_profile import shipped_profile
 from brisk_anchor.services.demo.demo_job import open_demo
 from brisk_anchor.services.job.jobs import new_job
 from brisk_anchor.services.job.new_job import begin_job
+from brisk_anchor.services.measure.hands import begin
+from brisk_anchor.services.measure.limits_stated import stated_of
+from brisk_anchor.services.measure.measurement_request import build_measurement, point_at
 from brisk_anchor.services.session.job_opening import open_job
+from brisk_anchor.services.session.measurement_runner import feature_of_touches
 from brisk_anchor.tui.actions import ACTIONS, of_view
 from brisk_anchor.tui.app import BriskAnchorApp
 from brisk_anchor.tui.budget_sheet import BudgetSheet
@@ -1033,6 +1037,31 @@ async def test_the_unit_is_flipped_for_looking_and_typing_and_nothing_stored_cha
         finally:
             show_in(Unit.MM)
         assert session.measured["bore"].feature is before
+
+
+async def test_the_touch_that_is_off_is_made_or_typed_again(tmp_path):
+    async with Bench(tmp_path) as bench:
+        session = bench.app.view_state.session
+        bore = session.setup.drawn("bore")
+        request = point_at(session.setup, bore).with_figure("places", 8.0)
+        measured = session.runner.measure(build_measurement(session.setup, request))
+        touches = list(measured.feature.touches)
+        x, y, z = touches[2].position
+        touches[2] = replace(touches[2], position=(x, y + 0.05, z))
+        faulty = feature_of_touches(measured.measurement, tuple(touches), stated_of(session.setup, "bore"))
+        session.working.measured["bore"] = replace(measured, feature=faulty)
+        await bench.press("y")
+        found = session.measured["bore"].feature
+        assert [a == b for a, b in zip(found.touches, touches, strict=True)] == [n != 2 for n in range(8)]
+        assert found.widened < faulty.widened
+        assert found.size == pytest.approx(measured.feature.size, abs=0.003)
+        typed_one = begin(point_at(session.setup, bore), session.setup.hand_tools[0])
+        for figure in (-447.0, -419.0, -264.1, -236.0):
+            typed_one = typed_one.typed(figure)
+        session.runner.take_by_hand(typed_one)
+        await bench.press("y")
+        assert "correct 1" in said(bench.app, "#entry-label")
+        await bench.press("escape")
 
 
 async def test_touches_that_do_not_go_together_are_told_with_what_to_do(tmp_path):

@@ -171,17 +171,20 @@ def _of_the_table(solution: Solution, touches: Sequence[Touch]) -> Iterator[Row]
         yield Source(f"{label}, {stylus.name} {at}, {sector}", label), _effect(solution, errors)
 
 
+def _sectors(solution: Solution) -> Array:
+    """(n,) By touch the number of the sector its direction lies in; −1 for one from above."""
+    x, y, z = solution.normals.T
+    found = np.rint(np.degrees(np.arctan2(y, x)) / SECTOR).astype(int) % round(360 / SECTOR)
+    return np.where(np.abs(z) > 0.7, -1, found)
+
+
 def _headings(solution: Solution) -> list[tuple[int, int, int] | None]:
     """By touch the sector of its direction within half a turn, and on which side; None for one from above."""
-    found: list[tuple[int, int, int] | None] = []
-    for x, y, z in solution.normals.tolist():
-        if abs(z) > 0.7:
-            found.append(None)
-            continue
-        sector = round(math.degrees(math.atan2(y, x)) / SECTOR) % round(360 / SECTOR)
-        half = round(180 / SECTOR)
-        found.append((sector % half, 1 if sector < half else -1, sector))
-    return found
+    half = round(180 / SECTOR)
+    return [
+        None if sector < 0 else (sector % half, 1 if sector < half else -1, sector)
+        for sector in _sectors(solution).tolist()
+    ]
 
 
 def _by_direction(
@@ -316,8 +319,7 @@ def _without(kind: FeatureKind, solution: Solution, touches: Sequence[Touch], st
     if isinstance(stylus, Stylus) and stylus.lobing is None and beside:
         yield f"lobing of T{stylus.tool_number}: not stated"
     if stated.form is None:
-        places = {heading[2] for heading in _headings(solution) if heading is not None}
-        if kind.is_round and len(places) < ENOUGH:
+        if kind.is_round and len(set(_sectors(solution).tolist()) - {-1}) < ENOUGH:
             yield f"form: not bounded below {ENOUGH} touches"
         elif not kind.is_round:
             yield "form: not stated"
