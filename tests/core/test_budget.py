@@ -9,6 +9,7 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from scipy.special import chdtrc
 
 from brisk_anchor.core.errors import GeometryError
 from brisk_anchor.core.features.calibration import calibrate, calibrate_offset
@@ -23,7 +24,7 @@ from brisk_anchor.core.offsets.conditions import Conditions, Temperature, grown
 from brisk_anchor.core.offsets.rotated_offsets import straightened
 from brisk_anchor.core.offsets.rules import FromFeature, FromFit, FromRow, FromTable, Turner
 from brisk_anchor.core.tools.hand_tools import HandKind, HandTool
-from brisk_anchor.core.uncertainty.coverage import chi_square_limit, coverage_factor
+from brisk_anchor.core.uncertainty.coverage import chi_square_tail, coverage_factor, normal_limit, normal_tail
 from brisk_anchor.core.uncertainty.estimates import Estimate, covariance_of, effective_freedom, folded
 from brisk_anchor.core.uncertainty.residuals import judge
 from brisk_anchor.core.uncertainty.sources import Source
@@ -354,8 +355,15 @@ def test_residuals_and_their_square_go_with_the_hat_matrix(count, seed):
     assert found.square == pytest.approx(float(left @ left) / 0.002**2)
     scores = np.abs(left) / (0.002 * np.sqrt(np.maximum(1 - np.diag(hat), 1e-12)))
     assert found.score == pytest.approx(float(scores.max()))
-    assert chi_square_limit(1, 0.0455) == pytest.approx(4.0, abs=0.01)  # two standard deviations, squared
-    assert chi_square_limit(5, 0.05, 10) == pytest.approx(5 * 3.326, abs=0.01)  # F 5, 10 of tables
+    assert chi_square_tail(4.0, 1) == pytest.approx(0.0455, abs=1e-4)  # two standard deviations, squared
+    assert chi_square_tail(5 * 3.326, 5, 10) == pytest.approx(0.05, abs=1e-4)  # F 5, 10 of tables
+    for freedom in (1, 2, 3, 8, 33, 320):
+        for square in (0.1, freedom * 0.7, freedom * 1.4, 3000.0):
+            assert chi_square_tail(square, freedom) == pytest.approx(
+                float(chdtrc(freedom, square)), rel=1e-9, abs=1e-300
+            )
+    assert normal_limit(0.05) == pytest.approx(1.95996, abs=1e-5)
+    assert normal_tail(2.2281, 10) == pytest.approx(0.05, abs=1e-5)  # Student's of tables
 
 
 def test_what_is_absurd_is_refused():

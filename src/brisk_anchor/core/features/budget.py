@@ -73,7 +73,7 @@ def feature_of(
         residuals=s.residuals,
         size=sizes[0] if sizes else None,
         size_y=sizes[1] if len(sizes) > 1 else None,
-        form=float(np.ptp(s.residuals)) if s.design is not None else None,
+        form=max(s.residuals) - min(s.residuals) if s.design is not None else None,
         places=s.places,
         square=s.square,
         misfit=misfit,
@@ -129,7 +129,8 @@ def _scatter(
 def _alike(touches: Sequence[Touch], u: Array) -> list[list[int]]:
     """Numbers of touches whose uncertainty comes from the same estimate and is the same: nearly always all."""
     first = touches[0]
-    if len({id(touch.scatter or touch.stylus) for touch in touches}) == 1 and bool(np.all(u == first.u)):
+    alike = all(touch.scatter is first.scatter and touch.stylus is first.stylus for touch in touches)
+    if alike and bool(np.all(u == first.u)):
         return [list(range(len(touches)))]
     found: dict[tuple[int, float], list[int]] = {}
     for n, touch in enumerate(touches):

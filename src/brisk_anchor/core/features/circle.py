@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from itertools import chain
 
 import numpy as np
 
@@ -133,8 +134,9 @@ def solve_circle(name: str, kind: FeatureKind, touches: tuple[Touch, ...]) -> So
         GeometryError: touches of more than one stylus, not in a plane across Z, or no circle in them.
     """
     one_tool(name, touches, 3)
-    centres = np.array([touch.position for touch in touches])
-    if any(abs(touch.direction[2]) > 0.02 for touch in touches):
+    places = chain.from_iterable([touch.position for touch in touches])
+    centres = np.fromiter(places, float, 3 * len(touches)).reshape(-1, 3)
+    if np.abs(np.array([touch.direction[2] for touch in touches])).max() > 0.02:
         raise GeometryError(f"A touch of {name} came along Z", "A bore or boss is touched from the side", "")
     fit = fit_circle(centres[:, :2], np.array([touch.u for touch in touches]))
     sense = -1.0 if kind.is_outside else 1.0

@@ -28,7 +28,7 @@ from brisk_anchor.core.quantities import (
     signed_dim,
     um,
 )
-from brisk_anchor.core.uncertainty.coverage import chi_square_limit
+from brisk_anchor.core.uncertainty.coverage import chi_square_tail
 from brisk_anchor.core.uncertainty.residuals import SMALL_ALARM
 
 if TYPE_CHECKING:
@@ -307,7 +307,7 @@ def look_at_scatter(features: Sequence[Feature]) -> list[Finding]:
     """Over many features: whether touches scatter less than is stated of them, and every ± is larger than need be."""
     known = [feature.misfit for feature in features if feature.misfit is not None and feature.misfit.scatter is None]
     square, freedom = sum(misfit.square for misfit in known), sum(misfit.freedom for misfit in known)
-    if freedom < ENOUGH_FREEDOM or square >= chi_square_limit(freedom, 1 - SMALL_ALARM):
+    if freedom < ENOUGH_FREEDOM or chi_square_tail(square, freedom) <= 1 - SMALL_ALARM:
         return []
     times = num(math.sqrt(freedom / square), 1) if square else "many"
     return [

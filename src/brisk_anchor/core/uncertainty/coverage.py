@@ -1,12 +1,13 @@
 """Coverage factors and limits of tests: quantiles of Student's, the chi-square and Fisher's distributions.
 
-They come from SciPy, which is loaded when the first one is wanted that is not Gaussian.
+Those of estimates with few degrees of freedom come from SciPy, which is loaded when the first one is wanted.
 """
 
 from __future__ import annotations
 
 import math
 from functools import lru_cache
+from statistics import NormalDist
 
 COVERAGE = 0.9545
 """Share of all cases in which the true value lies within a ± (two standard deviations of a Gaussian)."""
@@ -68,27 +69,60 @@ def _student(freedom: float) -> float:
     return min(20.0, float(stdtrit(freedom, 0.5 + COVERAGE / 2)))
 
 
-@lru_cache(maxsize=4096)
-def chi_square_limit(freedom: int, alarm: float, scatter: float | None = None) -> float:
-    """What a sum of squares of so many degrees of freedom exceeds with a probability of `alarm`.
+def chi_square_tail(square: float, freedom: int, scatter: float | None = None) -> float:
+    """The probability that a sum of squares of so many degrees of freedom is larger than this one.
+
+    Where standard uncertainties are known it is a finite sum (Abramowitz and Stegun, 26.4.4 and 26.4.5), and needs no
+    library: a proof asks it of every part.
 
     Args:
-        freedom: of the sum.
-        alarm: the probability, 0 to 1.
+        square: the sum, in standard uncertainties.
+        freedom: of the sum, 1 or more.
         scatter: degrees of freedom of the standard uncertainty that the residuals are counted in; None: it is known.
     """
-    from scipy.special import chdtri, fdtri
+    if square <= 0:
+        return 1.0
+    if scatter is not None and scatter <= _MANY:
+        from scipy.special import fdtrc
 
-    if scatter is None or scatter > _MANY:
-        return float(chdtri(freedom, alarm))
-    return freedom * float(fdtri(freedom, scatter, 1 - alarm))
+        return float(fdtrc(freedom, scatter, square / freedom))
+    half = square / 2
+    odd = 0.5 * (freedom % 2)
+    tail = math.erfc(math.sqrt(half)) if odd else 0.0
+    count = freedom // 2
+    if not count:
+        return tail
+    # From the largest term down, then up: what is next to nothing beside it is left out.
+    peak = max(0, min(count - 1, int(half - odd)))
+    largest = term = math.exp((peak + odd) * math.log(half) - half - math.lgamma(peak + odd + 1))
+    for k in range(peak, -1, -1):
+        tail += term
+        term *= (k + odd) / half
+        if term < largest * 1e-18:
+            break
+    term = largest
+    for k in range(peak + 1, count):
+        term *= half / (k + odd)
+        tail += term
+        if term < largest * 1e-18:
+            break
+    return tail
+
+
+def normal_tail(score: float, scatter: float | None = None) -> float:
+    """The probability that a standardised residual is larger than this one, either way."""
+    if scatter is not None and scatter <= _MANY:
+        from scipy.special import stdtr
+
+        return 2 * float(stdtr(scatter, -abs(score)))
+    return math.erfc(abs(score) / math.sqrt(2))
 
 
 @lru_cache(maxsize=4096)
 def normal_limit(alarm: float, scatter: float | None = None) -> float:
     """What a standardised residual exceeds, either way, with a probability of `alarm`."""
-    from scipy.special import ndtri, stdtrit
+    if scatter is not None and scatter <= _MANY:
+        from scipy.special import stdtrit
 
-    if scatter is None or scatter > _MANY:
-        return float(-ndtri(alarm / 2))
-    return float(-stdtrit(scatter, alarm / 2))
+        return float(-stdtrit(scatter, alarm / 2))
+    return NormalDist().inv_cdf(1 - alarm / 2)

@@ -12,7 +12,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from brisk_anchor.core.geometry.frames import Array
-from brisk_anchor.core.uncertainty.coverage import chi_square_limit, normal_limit
+from brisk_anchor.core.uncertainty.coverage import chi_square_tail, normal_tail
 
 SUM_ALARM = 0.004
 """How often a sum of squares is called too large though all is as stated."""
@@ -50,9 +50,9 @@ class Misfit:
     @property
     def too_large(self) -> bool:
         """Whether chance does not explain it. With one degree of freedom the two questions are one."""
-        if self.square > chi_square_limit(self.freedom, SUM_ALARM, self.scatter):
+        if self.square > self.freedom and chi_square_tail(self.square, self.freedom, self.scatter) < SUM_ALARM:
             return True
-        return self.freedom > 1 and self.score > normal_limit(WORST_ALARM / self.count, self.scatter)
+        return self.freedom > 1 and normal_tail(self.score, self.scatter) < WORST_ALARM / self.count
 
     @property
     def worst_is_known(self) -> bool:
