@@ -12,7 +12,11 @@ from brisk_anchor.standin.scene import build_scene, nominal_frame, real_frame
 from brisk_anchor.standin.scene_file import SceneFile, load_scene
 from brisk_anchor.standin.variations import SIZE_SHARE, varied
 
-PLACES = [("bore", (-434.0, -250.0, -503.0)), ("boss", (-366.0, -250.0, -513.0)), ("top", (-434.0, -224.5, -503.0))]
+PLACES = [
+    ("bore", (-434.0, -250.0, -503.0), ()),
+    ("boss", (-366.0, -250.0, -513.0), ()),
+    ("top", (-434.0, -224.5, -503.0), ()),
+]
 
 
 def body_of(scene, name="GL-114"):
@@ -34,7 +38,7 @@ def test_every_place_lies_within_the_stated_uncertainty_and_some_near_its_end(sc
     for roll in range(1, 60):
         body = body_of(varied(scene, PLACES, roll, beyond=beyond))
         real, nominal = real_frame(body), nominal_frame(body)
-        for _, place in PLACES:
+        for _, place, _ in PLACES:
             off = np.abs(np.array(real.point(nominal.inverse().point(place))) - np.array(place))
             worst = max(worst, float(off.max()))
         assert abs(body.real.turn[2]) <= beyond * scene.setup.turn_uncertainty + 1e-9

@@ -7,8 +7,9 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from brisk_anchor.core.errors import Fault, SceneError
 from brisk_anchor.core.geometry.frames import Frame
-from brisk_anchor.core.geometry.rotary import table_frame
+from brisk_anchor.core.geometry.rotary import RotaryAxis, table_frame
 from brisk_anchor.core.kinds import FeatureKind, Vector
 from brisk_anchor.core.offsets.conditions import Conditions
 from brisk_anchor.core.offsets.rules import FromFeature, FromFit, FromHeading, Rules
@@ -24,6 +25,7 @@ from brisk_anchor.core.offsets.setup import (
     Setup,
     Travel,
 )
+from brisk_anchor.core.quantities import deg, num
 from brisk_anchor.core.tools.shelf import Shelf
 from brisk_anchor.standin.machine import StandIn
 from brisk_anchor.standin.motion import RealProbe
@@ -47,7 +49,8 @@ class Scene:
     def as_described(self) -> Scene:
         """The same with nothing of real life in it: metal as drawn, the probe as calibrated."""
         machine = self.file.machine
-        exact = [axis.model_copy(update={"real_shift": (0.0, 0.0, 0.0)}) for axis in machine.rotary]
+        none = (0.0, 0.0, 0.0)
+        exact = [axis.model_copy(update={"real_shift": none, "real_turn": none}) for axis in machine.rotary]
         file = self.file.model_copy(update={"machine": machine.model_copy(update={"rotary": exact})})
         solids = (self.solids[0], *(solid for solid in self.nominal if solid.role != "drawn"))
         return replace(self, file=file, solids=solids)
@@ -108,17 +111,28 @@ class Scene:
         """
         section = next(item for item in self.file.feature if item.name == feature)
         body = next(item for item in self.file.body if item.name == section.body)
-        frame = real_frame(body)
-        x, y, z = section.place
+        frame = self._real_feature_frame(section, body)
         if section.kind == "ball":
-            return frame.point((x, y, z))["xyz".index(axis)]
+            return frame.point((0.0, 0.0, 0.0))["xyz".index(axis)]
         if section.kind not in ("surface", "edge", "plane"):
-            z += tip[2] + self.setup.stylus.ball_diameter / 2 - frame.point((x, y, z))[2]
-            return frame.point((x, y, z))["xyz".index(axis)]
+            up = tip[2] + self.setup.stylus.ball_diameter / 2 - float(frame.translation[2])
+            return frame.point((0.0, 0.0, up))["xyz".index(axis)]
         solid = next(s for s in self.solids if (s.body, s.name) == (section.body, section.solid))
+        if solid.carried:
+            axes = tuple(rotary.real_axis() for rotary in self.file.machine.rotary)
+            solid = replace(solid, frame=table_frame(axes, stance_of(section, body)) @ solid.frame)
         if section.walls == ["BELOW"]:
             return _surface_height(solid, tip)
         return _wall_place(solid, tip, self.setup.stylus.ball_diameter / 2, "xyz".index(axis))
+
+    def _real_feature_frame(self, section: FeatureSection, body: BodySection) -> Frame:
+        """Where a feature's own frame really lies with rotary axes as it is measured, machine mm."""
+        frame = real_frame(body) @ own_frame(section)
+        if body.on != "rotary table":
+            return frame
+        rotary = self.file.machine.rotary
+        carried = table_frame(tuple(axis.real_axis() for axis in rotary), stance_of(section, body))
+        return carried @ table_frame(tuple(axis.axis() for axis in rotary), body.stance).inverse() @ frame
 
     def true_offset(self, rules: Rules, tips: Mapping[tuple[str, str], Vector]) -> dict[str, float]:
         """The offset a perfect measurement would give, machine mm, of a row that is not turned.
@@ -141,7 +155,13 @@ class Scene:
         section = next(item for item in self.file.feature if item.name == feature)
         body = next(item for item in self.file.body if item.name == section.body)
         skew = next(drawn.skew for drawn in self.setup.features if drawn.name == feature)
-        return body.real.turn[2] + skew
+        if not section.stance and not body.stance:
+            return body.real.turn[2] + skew
+        axes = tuple(axis.axis() for axis in self.file.machine.rotary)
+        real = self._real_feature_frame(section, body).rotation
+        drawn = feature_frame(section, body, axes).rotation
+        turned = np.arctan2(real[1, 0], real[0, 0]) - np.arctan2(drawn[1, 0], drawn[0, 0])
+        return float(np.degrees(np.arctan2(np.sin(turned), np.cos(turned)))) + skew
 
     def _true_turned(self, rules: Rules, tips: Mapping[tuple[str, str], Vector]) -> dict[str, float]:
         """Zero and angle of a row that lies turned: the features are brought to their places about the zero."""
@@ -214,8 +234,55 @@ def real_frame(body: BodySection) -> Frame:
 
 
 def nominal_frame(body: BodySection) -> Frame:
-    """Where a body is described to lie on the machine."""
+    """Where a body is described to lie on the machine, with rotary axes at its stance."""
     return Frame.from_angles(np.array(body.at), c=body.turn)
+
+
+Axes = tuple[RotaryAxis, ...]
+_LEAN = 0.01
+"""How far, degrees, a face may be described to lean from the spindle where it is measured."""
+
+
+def own_frame(section: FeatureSection) -> Frame:
+    """A feature's own frame in its body's: its origin is its place, its Z points out of the face it lies in."""
+    a, b = section.tilt
+    return Frame.from_angles(section.place, a=a, b=b) @ Frame.from_angles((0.0, 0.0, 0.0), c=section.angle)
+
+
+def stance_of(section: FeatureSection, body: BodySection) -> Mapping[str, float]:
+    """Where rotary axes stand when a feature is measured, degrees."""
+    return body.stance if section.stance is None else section.stance
+
+
+def body_frame(body: BodySection, axes: Axes, angles: Mapping[str, float]) -> Frame:
+    """Where a body is described to lie with rotary axes at some angles."""
+    if body.on != "rotary table":
+        return nominal_frame(body)
+    return table_frame(axes, angles) @ table_frame(axes, body.stance).inverse() @ nominal_frame(body)
+
+
+def at_zero(frame: Frame, body: BodySection, axes: Axes) -> Frame:
+    """A frame of a body that is given with rotary axes at its stance, with all of them at 0."""
+    return table_frame(axes, body.stance).inverse() @ frame if body.stance else frame
+
+
+def faces_away(file: SceneFile) -> list[Fault]:
+    """Features whose face does not look at the spindle where they are measured."""
+    axes, bodies = tuple(rotary.axis() for rotary in file.machine.rotary), {body.name: body for body in file.body}
+    found = []
+    for number, section in enumerate(file.feature):
+        frame = feature_frame(section, bodies[section.body], axes)
+        lean = float(np.degrees(np.arccos(np.clip(frame.rotation[2, 2], -1.0, 1.0))))
+        if lean > _LEAN:
+            words = ", ".join(f"{k}{num(v, 4)}" for k, v in stance_of(section, bodies[section.body]).items()) or "0"
+            reason = f"its face leans {deg(lean, 3)} from the spindle with the table at {words}"
+            found.append(Fault(f"feature.{number}.stance", reason))
+    return found
+
+
+def feature_frame(section: FeatureSection, body: BodySection, axes: Axes) -> Frame:
+    """Where a feature's own frame is described to lie when it is measured."""
+    return body_frame(body, axes, stance_of(section, body)) @ own_frame(section)
 
 
 def _turned(section: SolidSection) -> Ball | Cone | None:
@@ -307,11 +374,17 @@ _TURNED = ("RIGHT", "UP", "LEFT", "DOWN")
 """Walls in the order a quarter of a turn takes them through."""
 
 
-def _drawn(section: FeatureSection, bodies: dict[str, BodySection]) -> DrawnFeature:
+def _drawn(section: FeatureSection, bodies: dict[str, BodySection], axes: Axes, *, turning: bool) -> DrawnFeature:
     """A feature as it lies on the machine: turned with its body, its walls named as the machine's axes see them."""
     body = bodies[section.body]
     kind = FeatureKind(section.kind)
-    turn = body.turn + section.angle
+    stance = stance_of(section, body)
+    if any(section.tilt) or (section.stance is not None and section.stance != body.stance):
+        frame = feature_frame(section, body, axes)
+        turn = float(np.degrees(np.arctan2(frame.rotation[1, 0], frame.rotation[0, 0])))
+        machine = frame.point((0.0, 0.0, 0.0))
+    else:
+        turn, machine = body.turn + section.angle, nominal_frame(body).point(section.place)
     quarters = round(turn / 90)
     walls = [wall if wall == "BELOW" else _TURNED[(_TURNED.index(wall) + quarters) % 4] for wall in section.walls]
     skew = 0.0 if kind.is_round or walls == ["BELOW"] else round(turn - 90 * quarters, 9)
@@ -324,7 +397,7 @@ def _drawn(section: FeatureSection, bodies: dict[str, BodySection]) -> DrawnFeat
         kind=kind,
         body=section.body,
         drawing=section.place,
-        machine=nominal_frame(body).point(section.place),
+        machine=machine,
         walls=tuple(walls),
         size=size,
         size_y=size_y,
@@ -339,6 +412,7 @@ def _drawn(section: FeatureSection, bodies: dict[str, BodySection]) -> DrawnFeat
         balloon=section.balloon,
         tolerance=section.tolerance,
         form=section.form_tolerance,
+        table=tuple((axis.letter, stance.get(axis.letter, 0.0)) for axis in axes) if turning else (),
     )
 
 
@@ -377,8 +451,9 @@ def _setter_solids(file: SceneFile) -> list[Solid]:
 
 def real_solids(file: SceneFile) -> tuple[Solid, ...]:
     """Everything on the table as it really is."""
+    axes = tuple(rotary.axis() for rotary in file.machine.rotary)
     real = [
-        _solid(body, section, real_frame(body), real=True)
+        _solid(body, section, at_zero(real_frame(body), body, axes), real=True)
         for body in file.body
         if body.role != "drawn"
         for section in body.solid
@@ -389,6 +464,8 @@ def real_solids(file: SceneFile) -> tuple[Solid, ...]:
 def build_scene(file: SceneFile) -> Scene:
     """Make a validated scene ready to run."""
     bodies = {body.name: body for body in file.body}
+    if faults := faces_away(file):
+        raise SceneError(file.job.name, tuple(faults))
     m = file.machine
     machine = Machine(
         m.name,
@@ -404,11 +481,17 @@ def build_scene(file: SceneFile) -> Scene:
         m.connection == "stand-in",
     )
     described = [body for body in file.body if body.role != "undrawn"]
-    nominal = [_solid(body, section, nominal_frame(body), real=False) for body in described for section in body.solid]
+    axes = machine.rotary
+    nominal = [
+        _solid(body, section, at_zero(nominal_frame(body), body, axes), real=False)
+        for body in described
+        for section in body.solid
+    ]
     x0, y0, x1, y1, top = m.table
     table = Solid("table", m.name, "table", Rectangle((x0, y0), (x1, y1)), top - 60, top)
     nominal = _setter_solids(file) + nominal
-    features = tuple(_drawn(section, bodies) for section in file.feature)
+    turning = any(body.stance for body in file.body) or any(section.stance for section in file.feature)
+    features = tuple(_drawn(section, bodies, axes, turning=turning) for section in file.feature)
     setup = Setup(
         job=file.job.name,
         title=file.job.title,

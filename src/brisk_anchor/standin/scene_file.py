@@ -79,10 +79,20 @@ class JobSection(FileSection):
     temperature: TemperatureSection | None = None
 
 
-class RotarySection(FileSection):
-    """A rotary axis of the table, the outermost first. `sense` -1 is ISO 841's for a table; limits None are endless."""
+Letter = Literal["A", "B", "C"]
+"""A rotary axis."""
+Stance = dict[Annotated[str, Field(pattern="^[ABC]$")], Annotated[float, Field(ge=-360, le=360)]]
+"""Where rotary axes stand, degrees; one that is not named stands at 0."""
 
-    letter: Literal["A", "B", "C"]
+
+class RotarySection(FileSection):
+    """A rotary axis of the table, the outermost first. `sense` -1 is that of ISO 841 for a table; limits None: endless.
+
+    A table that indexes stops at whole multiples of `step`. `real_shift` is how far its centre lies from the stated one,
+    `real_turn` how its direction is turned about X, Y and Z, degrees.
+    """
+
+    letter: Letter
     direction: Place
     centre: Place
     sense: Literal[1, -1]
@@ -90,17 +100,27 @@ class RotarySection(FileSection):
     high: Annotated[float, Field(ge=-100_000, le=100_000)] | None = None
     rapid: float = Field(gt=0, le=1_000_000)
     u_centre: float | None = Field(default=None, ge=0, le=1)
+    step: float | None = Field(default=None, gt=0, le=180)
     real_shift: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    real_turn: tuple[float, float, float] = (0.0, 0.0, 0.0)
 
     def axis(self) -> RotaryAxis:
         """The axis as the machine's builder states it. Raises GeometryError."""
         return RotaryAxis(
-            self.letter, self.direction, self.centre, self.sense, self.low, self.high, self.rapid, self.u_centre
+            self.letter,
+            self.direction,
+            self.centre,
+            self.sense,
+            self.low,
+            self.high,
+            self.rapid,
+            self.u_centre,
+            self.step,
         )
 
     def real_axis(self) -> RotaryAxis:
         """The axis as it is. Raises GeometryError."""
-        return self.axis().moved(self.real_shift)
+        return self.axis().moved(self.real_shift, self.real_turn)
 
 
 _TOOL_AXES: dict[str, tuple[float, float, float]] = {
@@ -167,10 +187,11 @@ class RealBodySection(FileSection):
 
 
 class BodySection(FileSection):
-    """A part or fixture, placed in machine coordinates of the tip, rotary axes at 0; `on` says what carries it.
+    """A part or fixture, placed in machine coordinates of the tip; `on` says what carries it.
 
-    `turn` is about Z, degrees. What is only "drawn" is no metal: a finished part inside its stock. What is "undrawn" is
-    metal that nobody described: the stand-in has it, and no picture.
+    With a `stance` it is placed as it lies with rotary axes there, where the face it belongs to looks at the spindle;
+    without one, with all of them at 0. `turn` is about Z, degrees. What is only "drawn" is no metal: a finished part
+    inside its stock. What is "undrawn" is metal that nobody described: the stand-in has it, and no picture.
     """
 
     name: Name
@@ -178,6 +199,7 @@ class BodySection(FileSection):
     on: Literal["table", "rotary table"] = "table"
     at: Place
     turn: float = Field(default=0.0, ge=-360, le=360)
+    stance: Stance = {}
     real: RealBodySection = RealBodySection()
     solid: list[SolidSection] = Field(min_length=1)
 
@@ -213,7 +235,12 @@ Heading = Annotated[float, Field(ge=-360, le=360)]
 
 
 class FeatureSection(FileSection):
-    """A feature of the drawing: `place` in its body's frame; for a bore or boss the middle of its upper edge."""
+    """A feature of the drawing: `place` in its body's frame; for a bore or boss the middle of its upper edge.
+
+    One on a sloping face has its own frame turned by `tilt` about X and then Y of its body's, degrees, and then by
+    `angle` about its own Z; it is measured with rotary axes at its `stance`, which brings that Z to the spindle.
+    Without a stance of its own it has that of its body.
+    """
 
     name: Annotated[str, Field(pattern=r"^[a-z][a-z0-9 -]{0,23}$")]
     title: Name
@@ -228,6 +255,8 @@ class FeatureSection(FileSection):
     depth: float = Field(default=0.0, ge=0, le=500)
     over: bool = False
     angle: float = Field(default=0.0, ge=-360, le=360)
+    tilt: Annotated[tuple[float, float], Field()] = (0.0, 0.0)
+    stance: Stance | None = None
     of: Annotated[list[str], Field(min_length=2, max_length=2)] | None = None
     spread: Length | None = None
     second_depth: Length | None = None
@@ -326,6 +355,19 @@ def _parents(scene: SceneFile) -> list[Fault]:
     return findings
 
 
+def _wrong_stance(scene: SceneFile, stance: Stance) -> list[str]:
+    """Angles that the machine's rotary axes cannot stand at."""
+    axes = {rotary.letter: rotary for rotary in scene.machine.rotary}
+    found = [f"the machine has no rotary axis {letter}" for letter in stance if letter not in axes]
+    for letter, angle in stance.items():
+        if letter in axes:
+            try:
+                found += filter(None, [axes[letter].axis().why_not_at(angle)])
+            except BriskAnchorError:
+                continue  # told of the axis itself
+    return found
+
+
 def check_scene(scene: SceneFile) -> list[Fault]:
     """Names that point at nothing, and figures that contradict each other across sections."""
     findings = []
@@ -343,10 +385,14 @@ def check_scene(scene: SceneFile) -> list[Fault]:
         if (feature.body, feature.solid) not in solids:
             findings.append(Fault(place, f"there is no solid “{feature.solid}” in a body “{feature.body}”"))
         findings += [Fault(place, reason) for reason in feature.lacks()]
+        findings += [Fault(f"{place}.stance", words) for words in _wrong_stance(scene, feature.stance or {})]
         findings += _built(scene, number, feature)
     for number, body in enumerate(scene.body):
         if body.on == "rotary table" and not scene.machine.rotary:
             findings.append(Fault(f"body.{number}.on", "the machine has no rotary axes"))
+        if body.stance and body.on != "rotary table":
+            findings.append(Fault(f"body.{number}.stance", "it is not on the rotary table: no angle moves it"))
+        findings += [Fault(f"body.{number}.stance", words) for words in _wrong_stance(scene, body.stance)]
     for row in scene.row:
         for axis in "xyz":
             rule: RuleSection = getattr(row, axis)

@@ -8,6 +8,7 @@ from dataclasses import replace
 
 import numpy as np
 
+from brisk_anchor.core.geometry.rotary import carried
 from brisk_anchor.core.kinds import FeatureKind, Vector
 from brisk_anchor.standin.scene import Scene, nominal_frame, real_frame, real_solids
 from brisk_anchor.standin.scene_file import BodySection, FeatureSection, SceneFile
@@ -21,11 +22,15 @@ TILT = 0.03
 """How far, degrees, a part may lean in its seat."""
 
 
-def varied(scene: Scene, measured: Iterable[tuple[str, Vector]], roll: int, *, beyond: float = 1.0) -> Scene:
+Measured = tuple[str, Vector, tuple[tuple[str, float], ...]]
+"""What is measured, where (machine mm of the tip), and where rotary axes stand then."""
+
+
+def varied(scene: Scene, measured: Iterable[Measured], roll: int, *, beyond: float = 1.0) -> Scene:
     """The scene with other real-life parts in it; `roll` 0 is the scene as it is set up.
 
     Args:
-        measured: what is measured, by name, with the nominal place of each, machine mm of the tip.
+        measured: what is measured, by name, with the nominal place of each as it is measured.
         beyond: how many times the stated uncertainty they may lie off. Up to 1 every place lies within it.
 
     Every body that something is measured on is moved and turned, and its sizes are changed; the others stay.
@@ -36,9 +41,13 @@ def varied(scene: Scene, measured: Iterable[tuple[str, Vector]], roll: int, *, b
     setup, file = scene.setup, scene.file
     by_name = {section.name: section for section in file.feature}
     places: dict[str, list[tuple[Vector, FeatureSection | None]]] = {}
-    for name, place in measured:
+    stances = {body.name: body.stance for body in file.body}
+    for name, place, table in measured:
         section = by_name.get(name)
-        places.setdefault(section.body if section else file.job.part, []).append((place, section))
+        own = section.body if section else file.job.part
+        # A body's errors are those it has as it is placed, with rotary axes at its stance.
+        placed = carried(place, setup.machine.rotary, dict(table), stances.get(own, {}))
+        places.setdefault(own, []).append((placed, section))
     bodies = []
     for body in file.body:
         if body.name not in places or body.role == "drawn":

@@ -15,6 +15,7 @@ import numpy as np
 from brisk_anchor.core.errors import GeometryError
 from brisk_anchor.core.geometry.frames import Frame
 from brisk_anchor.core.kinds import Vector
+from brisk_anchor.core.quantities import num
 
 
 @dataclass(frozen=True, slots=True)
@@ -24,7 +25,8 @@ class RotaryAxis:
     `direction` is a unit vector along it and `centre` a point on it, machine mm, both with every axis at 0. `sense` is
     +1 when a positive angle turns the part counter-clockwise about `direction`, −1 when it turns it clockwise (ISO 841:
     a positive angle moves the tool round the part in the positive sense, so a table turns the other way). Limits in
-    degrees; None is endless. `rapid` in degrees a minute. `u_centre` is the standard uncertainty of the centre along
+    degrees; None is endless. `rapid` in degrees a minute. One that indexes stops at whole multiples of `step` degrees,
+    None stops anywhere. `u_centre` is the standard uncertainty of the centre along
     each machine axis, mm; None where nobody said it.
     """
 
@@ -36,6 +38,7 @@ class RotaryAxis:
     high: float | None
     rapid: float
     u_centre: float | None = None
+    step: float | None = None
 
     def __post_init__(self) -> None:
         length = math.hypot(*self.direction)
@@ -61,10 +64,24 @@ class RotaryAxis:
         centre = np.array(self.centre)
         return Frame(rotation, centre - rotation @ centre)
 
-    def moved(self, by: Vector) -> RotaryAxis:
-        """The same axis, its centre shifted by `by` mm: where it really is."""
+    def moved(self, by: Vector, turn: Vector = (0.0, 0.0, 0.0)) -> RotaryAxis:
+        """The same axis, its centre shifted by `by` mm and its direction turned about X, Y, Z, degrees: where it is."""
         x, y, z = (a + b for a, b in zip(self.centre, by, strict=True))
-        return replace(self, centre=(x, y, z))
+        if not any(turn):
+            return replace(self, centre=(x, y, z))
+        a, b, c = turn
+        direction = Frame.from_angles((0.0, 0.0, 0.0), a=a, b=b, c=c).point(self.direction)
+        return replace(self, centre=(x, y, z), direction=direction)
+
+    def why_not_at(self, angle: float) -> str:
+        """Why it cannot stand at an angle, degrees; nothing where it can."""
+        low, high = self.low, self.high
+        if (low is not None and angle < low - 1e-9) or (high is not None and angle > high + 1e-9):
+            ends = f"{num(low)} to {num(high)}" if low is not None and high is not None else "its limits"
+            return f"{self.letter} cannot stand at {num(angle, 4)}°: it turns from {ends}"
+        if self.step is not None and abs(angle / self.step - round(angle / self.step)) * self.step > 1e-4:
+            return f"{self.letter} cannot stand at {num(angle, 4)}°: it stops at whole steps of {num(self.step, 4)}°"
+        return ""
 
 
 def table_frame(axes: tuple[RotaryAxis, ...], angles: Mapping[str, float]) -> Frame:

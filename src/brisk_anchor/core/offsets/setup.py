@@ -105,6 +105,9 @@ class DrawnFeature:
     """Its form tolerance: the width of the zone it lies in, mm; None where the drawing says nothing."""
     found: bool = False
     """Whether it stands on no drawing: it was measured, and lies where it was first found."""
+    table: tuple[tuple[str, float], ...] = ()
+    """Where every rotary axis stands when it is measured, degrees: it is described as it lies then. Nothing where no
+    part of the job is turned to be measured."""
 
     @property
     def top(self) -> float:

@@ -239,6 +239,8 @@ def build_measurement(setup: Setup, request: MeasurementRequest, options: Measur
     Raises:
         PlanError: marks that are no feature this version measures, or a figure that is missing or makes no sense.
     """
+    if request.drawn is not None and not options.table:
+        options = replace(options, table=request.drawn.table)
     reading = request.pattern.read()
     kind = reading.kind
     if kind is None:

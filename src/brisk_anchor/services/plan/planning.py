@@ -222,23 +222,27 @@ def _check(session: Session, plan: PlanFile) -> None:
 def _wrong_table(session: Session, section: MeasureSection) -> list[str]:
     axes = {axis.letter: axis for axis in session.setup.machine.rotary}
     found = [f"the machine has no rotary axis {letter}" for letter in section.table if letter not in axes]
-    for letter, angle in section.table.items():
-        low, high = (axes[letter].low, axes[letter].high) if letter in axes else (None, None)
-        if (low is not None and angle < low) or (high is not None and angle > high):
-            found.append(f"{letter} cannot stand at {num(angle)}")
-    if section.feature is not None and any(section.table.values()):
+    found += [
+        why for letter, angle in section.table.items() if letter in axes and (why := axes[letter].why_not_at(angle))
+    ]
+    drawn = next((feature for feature in session.setup.features if feature.name == section.feature), None)
+    stands = dict(drawn.table) if drawn is not None else {}
+    if drawn is not None and any(angle != stands.get(letter, 0.0) for letter, angle in section.table.items()):
+        words = " ".join(f"{letter}{num(angle, 4)}" for letter, angle in stands.items()) or "0"
         found.append(
-            f"{section.feature} is drawn with the table at 0: mark what lies before the probe at another angle"
+            f"{section.feature} is drawn with the table at {words}: mark what lies before the probe at another angle"
         )
     return found
 
 
 def _table_of(session: Session, plan: PlanFile, section: MeasureSection) -> tuple[tuple[str, float], ...]:
     """Where every rotary axis stands for a measurement; nothing in a plan that turns none."""
-    if not any(other.table for other in plan.measure if other.enabled):
+    drawn = {feature.name: dict(feature.table) for feature in session.setup.features if feature.table}
+    enabled = [other for other in plan.measure if other.enabled]
+    if not any(other.table or other.feature in drawn for other in enabled):
         return ()
     angles: dict[str, float] = {axis.letter: 0.0 for axis in session.setup.machine.rotary}
-    return tuple((angles | dict(section.table)).items())
+    return tuple((angles | drawn.get(section.feature or "", {}) | dict(section.table)).items())
 
 
 def _wrong_row(session: Session, row: str) -> list[str]:

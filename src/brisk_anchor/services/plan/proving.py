@@ -16,7 +16,6 @@ from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
 
 from brisk_anchor.core.errors import BriskAnchorError, CrashError, PlanError
-from brisk_anchor.core.geometry.rotary import carried
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.offsets.chain import solve_offset
 from brisk_anchor.core.offsets.rules import FromRow, FromTable, features_in
@@ -295,10 +294,7 @@ class Prover:
         """Over all its parts: what stays further off than that is not looked at again."""
         self._routines = scan_program(case.program.text, case.profile)
         places = {drawn.name: drawn.machine for drawn in case.ready.setup.features}
-        axes = case.ready.setup.machine.rotary
-        self._measured = [
-            (m.name, carried(places[m.name], axes, dict(m.options.table), {})) for m in case.ready.measurements
-        ]
+        self._measured = [(m.name, places[m.name], m.options.table) for m in case.ready.measurements]
         steps = plan_steps(nc_plan(self.session, case.ready))
         self._searches = [step.distance for step in steps if isinstance(step, TouchStep)]
 
