@@ -13,7 +13,10 @@ ROW = r"^G5[4-9](\.[1-3])?( P\d{1,3})?$"
 
 
 class RuleSection(FileSection):
-    """The rule for one axis: a feature and its place on the drawing, a fixed value, or keep."""
+    """The rule for one axis: a feature and its place on the drawing, a fixed value, a rotary axis's `centre`, or keep.
+
+    Or it follows a `parent`, carried by a `table` that turns.
+    """
 
     feature: str | None = None
     other: str | None = None
@@ -21,6 +24,7 @@ class RuleSection(FileSection):
     allowance: float = Field(default=0.0, ge=-50, le=50)
     fixed: Coordinate | None = None
     keep: bool = False
+    centre: Literal["A", "B", "C"] | None = None
     parent: Annotated[str, Field(pattern=ROW)] | None = None
     shift: Coordinate = 0.0
     table: Literal["A", "B", "C"] | None = None
@@ -29,12 +33,13 @@ class RuleSection(FileSection):
 
     @model_validator(mode="after")
     def _one(self) -> Self:
-        if (self.feature is not None) + (self.fixed is not None) + self.keep + (self.parent is not None) != 1:
-            raise ValueError("give exactly one of feature, fixed, parent and keep")
+        given = [self.feature, self.fixed, self.parent, self.centre]
+        if sum(item is not None for item in given) + self.keep != 1:
+            raise ValueError("give exactly one of feature, fixed, centre, parent and keep")
         if self.shift and self.parent is None:
             raise ValueError("shift goes with a parent")
-        if self.table is not None and (self.parent is None or self.shift):
-            raise ValueError("table goes with a parent, and with no shift")
+        if self.table is not None and self.parent is None:
+            raise ValueError("table goes with a parent")
         if self.angle and self.table is None:
             raise ValueError("angle says how far a table turns: name the table")
         if self.other is not None and (self.feature is None or self.other == self.feature):

@@ -20,7 +20,8 @@ from brisk_anchor.standin.row_file import RowSection, RuleSection, TurnRuleSecti
 
 def rules_of(row: RowSection, drawn: dict[str, DrawnFeature], rotary: tuple[RotaryAxis, ...]) -> dict[str, Rule]:
     """The rules of a row; a fit counts every place from the zero, as its first feature lies from it."""
-    rules: dict[str, Rule] = {axis: _rule(getattr(row, axis), rotary) for axis in "xyz"}
+    away = (row.x.shift, row.y.shift, row.z.shift)
+    rules: dict[str, Rule] = {axis: _rule(axis, getattr(row, axis), away, rotary) for axis in "xyz"}
     if row.x.feature is not None and row.x.fit is not None:
         names = (row.x.feature, *row.x.fit)
         x0, y0, _ = drawn[names[0]].machine
@@ -53,7 +54,12 @@ def _turn_rule(section: TurnRuleSection, fit: Rule, drawn: dict[str, DrawnFeatur
     return FromHeading(section.feature, section.other or "", heading)
 
 
-def _rule(section: RuleSection, rotary: tuple[RotaryAxis, ...]) -> Rule:
+def _rule(
+    axis_of_row: str, section: RuleSection, away: tuple[float, float, float], rotary: tuple[RotaryAxis, ...]
+) -> Rule:
+    if section.centre is not None:
+        axis = next(axis for axis in rotary if axis.letter == section.centre)
+        return Fixed(axis.centre["xyz".index(axis_of_row)], axis.u_centre or 0.0, axis.letter)
     if section.parent is not None and section.table is not None:
         axis = next(axis for axis in rotary if axis.letter == section.table)
         return FromTable(
@@ -64,6 +70,7 @@ def _rule(section: RuleSection, rotary: tuple[RotaryAxis, ...]) -> Rule:
             axis.centre,
             axis.sense,
             u_centre=axis.u_centre,
+            shift=away,
         )
     if section.feature is not None:
         return FromFeature(section.feature, section.drawing, section.allowance, other=section.other or "")

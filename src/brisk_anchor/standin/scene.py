@@ -238,6 +238,8 @@ def nominal_frame(body: BodySection) -> Frame:
     return Frame.from_angles(np.array(body.at), c=body.turn)
 
 
+_THICK = 60.0
+"""How thick a table is, mm."""
 Axes = tuple[RotaryAxis, ...]
 _LEAN = 0.01
 """How far, degrees, a face may be described to lean from the spindle where it is measured."""
@@ -488,7 +490,9 @@ def build_scene(file: SceneFile) -> Scene:
         for section in body.solid
     ]
     x0, y0, x1, y1, top = m.table
-    table = Solid("table", m.name, "table", Rectangle((x0, y0), (x1, y1)), top - 60, top)
+    table = Solid("table", m.name, "table", Rectangle((x0, y0), (x1, y1)), top - _THICK, top)
+    if m.kind == "horizontal mill":  # its top looks up along Y
+        table = Solid("table", m.name, "table", Rectangle((x0, top - _THICK), (x1, top)), y0, y1)
     nominal = _setter_solids(file) + nominal
     turning = any(body.stance for body in file.body) or any(section.stance for section in file.feature)
     features = tuple(_drawn(section, bodies, axes, turning=turning) for section in file.feature)
@@ -499,6 +503,7 @@ def build_scene(file: SceneFile) -> Scene:
         machine=machine,
         stylus=file.probe.stylus(),
         part=file.job.part,
+        parts=tuple(body.name for body in file.body if body.role == "part"),
         fixture=file.job.fixture,
         clear_height=file.job.clear_height,
         start_uncertainty=file.job.start_uncertainty,
@@ -517,8 +522,8 @@ def build_scene(file: SceneFile) -> Scene:
         outlines=tuple(outline_of(solid) for solid in (table, *nominal)),
         points=tuple(point for body in reversed(described) for point in _points(body)),
         words=tuple(
-            DrawnWord(word.text, nominal_frame(bodies[file.job.part]).point((*word.at, 0.0)))
-            for word in (file.word if file.job.part in bodies else ())
+            DrawnWord(word.text, nominal_frame(bodies[file.job.first_part]).point((*word.at, 0.0)))
+            for word in (file.word if file.job.first_part in bodies else ())
         ),
         hand_tools=tuple(tool.tool() for tool in file.hand_tool),
         shelf=Shelf(
@@ -532,7 +537,7 @@ def build_scene(file: SceneFile) -> Scene:
             tuple(Operation(o.name, o.offset, o.comment, tuple(o.tools)) for o in file.job.operation),
             tuple(file.job.note),
         ),
-        turn=bodies[file.job.part].turn if file.job.part in bodies else 0.0,
+        turn=bodies[file.job.first_part].turn if file.job.first_part in bodies else 0.0,
         conditions=Conditions(
             m.u_scale, m.u_square, file.job.temperature.temperature() if file.job.temperature else None
         ),

@@ -62,12 +62,16 @@ class TemperatureSection(FileSection):
 
 
 class JobSection(FileSection):
-    """What the job is called, and two figures every measurement needs."""
+    """What the job is called, and two figures every measurement needs.
+
+    `part_body` is the body at the first place, where the part is there many times.
+    """
 
     name: Name
     title: Annotated[str, Field(max_length=120)]
     company: Annotated[str, Field(max_length=80)] = ""
     part: Name
+    part_body: Name | None = None
     fixture: Name
     clear_height: Coordinate
     start_uncertainty: float = Field(ge=0.01, le=20)
@@ -77,6 +81,11 @@ class JobSection(FileSection):
     note: Annotated[list[Annotated[str, Field(max_length=160)]], Field(max_length=24)] = []
     operation: list[OperationSection] = []
     temperature: TemperatureSection | None = None
+
+    @property
+    def first_part(self) -> str:
+        """The body of the part; of many, that at the first place."""
+        return self.part_body or self.part
 
 
 Letter = Literal["A", "B", "C"]
@@ -88,7 +97,7 @@ Stance = dict[Annotated[str, Field(pattern="^[ABC]$")], Annotated[float, Field(g
 class RotarySection(FileSection):
     """A rotary axis of the table, the outermost first. `sense` -1 is that of ISO 841 for a table; limits None: endless.
 
-    A table that indexes stops at whole multiples of `step`. `real_shift` is how far its centre lies from the stated one,
+    A table that indexes stops at whole multiples of `step`. `real_shift` is how far its centre lies from there,
     `real_turn` how its direction is turned about X, Y and Z, degrees.
     """
 

@@ -44,7 +44,7 @@ def varied(scene: Scene, measured: Iterable[Measured], roll: int, *, beyond: flo
     stances = {body.name: body.stance for body in file.body}
     for name, place, table in measured:
         section = by_name.get(name)
-        own = section.body if section else file.job.part
+        own = section.body if section else file.job.first_part
         # A body's errors are those it has as it is placed, with rotary axes at its stance.
         placed = carried(place, setup.machine.rotary, dict(table), stances.get(own, {}))
         places.setdefault(own, []).append((placed, section))

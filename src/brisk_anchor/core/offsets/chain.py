@@ -30,6 +30,7 @@ from brisk_anchor.core.offsets.rules import (
     Rule,
     Rules,
     Turner,
+    centre_source,
     features_in,
     needs,
 )
@@ -248,7 +249,8 @@ def _check(row: str, axis: str, rule: Rule, features: Mapping[str, Feature], pre
 def _estimate(row: str, axis: str, rule: Rule, features: Mapping[str, Feature]) -> Estimate:
     """One axis of a row that is not turned."""
     if isinstance(rule, Fixed):
-        return Estimate(rule.value, {Source(f"{row} {axis.upper()} by hand"): rule.u} if rule.u else {})
+        own = centre_source(rule.centre_of, axis) if rule.centre_of else Source(f"{row} {axis.upper()} by hand")
+        return Estimate(rule.value, {own: rule.u} if rule.u else {})
     if isinstance(rule, FromFeature):
         mean = _mean(axis, [features[name] for name in rule.features])
         value = mean.value - rule.drawing + rule.allowance + rule.master
@@ -309,6 +311,7 @@ _MOVED = 0.0001
 def _unstated_centres(rules: Rules, turner: Turner | None) -> tuple[str, ...]:
     """Centres of rotation that a row depends on and of which nobody said how well they are known."""
     letters = [rule.letter for rule in rules.values() if isinstance(rule, FromTable) and rule.u_centre is None]
+    letters += [rule.centre_of for rule in rules.values() if isinstance(rule, Fixed) and rule.centre_of and not rule.u]
     if turner is not None and turner.u_centre is None:
         letters.append(turner.letter)
     return tuple(f"centre of {letter}: not stated" for letter in dict.fromkeys(letters))
@@ -331,7 +334,14 @@ def _axis(
             axis,
             rule.value,
             rule.u,
-            (Term("", f"{row} {axis.upper()} given by hand", rule.value, rule.u),),
+            (
+                Term(
+                    "",
+                    f"centre of {rule.centre_of}" if rule.centre_of else f"{row} {axis.upper()} given by hand",
+                    rule.value,
+                    rule.u,
+                ),
+            ),
             effects=tuple(estimate.effects.items()),
         )
     if not isinstance(rule, FromFeature):
@@ -412,7 +422,9 @@ def _carried_chain(
     own = parent[axis]
     terms = [Term("", f"{rule.row} {axis.upper()}", own.value, own.u, "the row it is derived from")]
     if abs(rule.direction[i]) < 1:
-        arm = own.value - rule.centre[i]
+        if rule.shift[i]:
+            terms.append(Term("+" if rule.shift[i] > 0 else "−", "its place on the fixture", abs(rule.shift[i])))
+        arm = own.value + rule.shift[i] - rule.centre[i]
         turned = f"{rule.letter} {signed_deg(rule.angle)} about {signed_dim(rule.centre[i], 4)}"
         terms.append(Term("−" if arm > 0 else "+", f"from the centre of {rule.letter}", abs(arm), None, turned))
         carried = estimate.value - rule.centre[i]

@@ -6,7 +6,7 @@ import math
 from dataclasses import dataclass, replace
 
 from brisk_anchor.core.errors import GeometryError
-from brisk_anchor.core.offsets.rules import FromFeature, FromFit, FromRow, Rule, Rules
+from brisk_anchor.core.offsets.rules import FromFeature, FromFit, FromRow, FromTable, Rule, Rules
 from brisk_anchor.core.quantities import dim, um
 from brisk_anchor.core.uncertainty.coverage import u_within
 
@@ -127,6 +127,9 @@ def grown(rules: Rules, conditions: Conditions) -> dict[str, Rule]:
                 return replace(rule, places=tuple((x * by, y * by) for x, y in rule.places))
             case FromRow():
                 return replace(rule, shift=rule.shift * by)
+            case FromTable():
+                x, y, z = rule.shift
+                return replace(rule, shift=(x * by, y * by, z * by))
         return rule
 
     return {axis: rule if axis == "r" else one(rule) for axis, rule in rules.items()}

@@ -293,7 +293,8 @@ def table_sum(rule: FromTable, axis: str) -> tuple[tuple[float, float, float], f
     frame = RotaryAxis(rule.letter, rule.direction, rule.centre, rule.sense, None, None, 1.0).frame(rule.angle)
     i = AXES.index(axis)
     x, y, z = (float(share) for share in frame.rotation[i])
-    return (x, y, z), float(frame.translation[i]) - z * rule.master + (rule.master if axis == "z" else 0.0)
+    away = sum(share * shift for share, shift in zip((x, y, z), rule.shift, strict=True))
+    return (x, y, z), float(frame.translation[i]) + away - z * rule.master + (rule.master if axis == "z" else 0.0)
 
 
 def _on_the_table(row: str, axis: str, rule: FromTable, parents: Mapping[str, Mapping[str, Estimate]]) -> Estimate:

@@ -34,10 +34,14 @@ class FromFeature:
 
 @dataclass(frozen=True, slots=True)
 class Fixed:
-    """A value given by hand, machine mm, with its standard uncertainty."""
+    """A value given by hand, machine mm, with its standard uncertainty; or the centre of a rotary axis, of that letter.
+
+    Nothing is measured for it.
+    """
 
     value: float
     u: float = 0.0
+    centre_of: str = field(default="", repr=False)
 
 
 @dataclass(frozen=True, slots=True)
@@ -86,6 +90,7 @@ class FromTable:
     `direction`, `centre` (machine mm) and `sense` are those of the axis; see core.geometry.rotary. `master` is the
     length that the other row's Z holds on top of the place, where lengths are counted from a master; no table turns it.
     `u_centre` is the standard uncertainty of the centre along each machine axis, mm; None where nobody said it.
+    `shift`, mm by axis, is how far the place lies from that zero before the table turns.
     """
 
     row: str
@@ -96,6 +101,7 @@ class FromTable:
     sense: int
     master: float = 0.0
     u_centre: float | None = field(default=None, repr=False)
+    shift: tuple[float, float, float] = (0.0, 0.0, 0.0)
 
 
 @dataclass(frozen=True, slots=True)

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 from brisk_anchor.core.features.touches import Stylus
 from brisk_anchor.core.kinds import FeatureKind, Vector
 from brisk_anchor.core.offsets.conditions import AS_STATED, Conditions
-from brisk_anchor.core.offsets.rules import FromFeature, FromFit, FromTable, Keep, Rule, Turner, features_in
+from brisk_anchor.core.offsets.rules import Fixed, FromFeature, FromFit, FromTable, Keep, Rule, Turner, features_in
 from brisk_anchor.core.quantities import bare
 from brisk_anchor.core.tools.hand_tools import HandTool
 from brisk_anchor.core.tools.shelf import Shelf
@@ -211,6 +211,8 @@ class Setup:
     card: JobCard = JobCard()
     turn_uncertainty: float = 2.0
     """How far a part may lie turned from where the set-up puts it, degrees."""
+    parts: tuple[str, ...] = ()
+    """The bodies of the part: one, or one at each place that holds it."""
     turn: float = 0.0
     """How far the part's drawing is turned about Z on the machine, degrees."""
     conditions: Conditions = AS_STATED
@@ -290,6 +292,8 @@ class Setup:
                 rule = Keep()
             elif isinstance(rule, FromFeature):
                 rule = replace(rule, master=master, u_master=u_master)
+            elif isinstance(rule, Fixed) and rule.centre_of:
+                rule = replace(rule, value=rule.value + master, u=math.hypot(rule.u, u_master))
             rules = row.rules if rule is None else {**row.rules, "z": rule}
             if convention == "master":
                 carried = {a: replace(r, master=master) for a, r in rules.items() if isinstance(r, FromTable)}

@@ -5,6 +5,7 @@ The fields are explained in docs/formats.md; `brisk-anchor schema` prints them a
 
 from __future__ import annotations
 
+import math
 from typing import Annotated, Literal, Self
 
 from pydantic import Field, model_validator
@@ -36,6 +37,7 @@ NO_LENGTHS = frozenset(
         *("count", "columns", "rows", "first_angle", "heading", "headings", "turn_uncertainty"),
         *("turn", "angle", "seat_turn", "at_turn", "slope", "sense", "direction", "letter", "over", "walls"),
         *("angle_low", "angle_high", "angle_rapid"),
+        *("first_angle", "skip_flags", "face_count", "face", "tilt", "A", "B", "C", "angle_step"),
         *("u_scale", "u_square", "temperature", "repeats", "touch_feed", "part", "scale", "u_part", "tools"),
     )
 )
@@ -70,6 +72,7 @@ class RotaryTable(FileSection):
     angle_low: float | None = None
     angle_high: float | None = None
     angle_rapid: float = Field(gt=0, le=1_000_000)
+    angle_step: float | None = Field(default=None, gt=0, le=180)
 
 
 class ProbeTable(ProbeFigures):
@@ -134,6 +137,7 @@ class MachineDescription(FileSection):
                 "low": r.angle_low,
                 "high": r.angle_high,
                 "rapid": r.angle_rapid,
+                "step": r.angle_step,
             }
             for r in self.rotary
         ]
@@ -244,6 +248,8 @@ class PartFile(BodyFile):
 
 
 _FIXTURES = {
+    "tombstone": "faces",
+    "vices": "vice",
     "vice": "vice",
     "chuck": "chuck",
     "angle plate": "angle_plate",
@@ -257,16 +263,21 @@ _FIXTURES = {
 class FixtureFile(BodyFile):
     """fixture.toml: `at` is where its zero lies on the machine (tip without a tool), `at_turn` how it is turned there.
 
-    Its solids are those that `vice`, `chuck`, `angle_plate` or `plate` make, and those that are drawn.
+    Its solids are those that `vice`, `chuck`, `angle_plate`, `plate` or `faces` make, and those that are drawn. Places
+    for many parts are `places` in columns and rows, or each a `place` of its own; a fixture of `vices` has a vice at
+    each of them.
     """
 
     form: Literal["brisk-anchor-fixture-1"]
-    kind: Literal["vice", "sub-plate", "pallet", "chuck", "angle plate", "spacers"]
+    kind: Literal["vice", "sub-plate", "pallet", "chuck", "angle plate", "spacers", "tombstone", "vices"]
     solid: list[SolidSection] = []
     vice: Vice | None = None
     chuck: Chuck | None = None
     angle_plate: AnglePlate | None = None
     plate: Plate | None = None
+    faces: Faces | None = None
+    places: Places | None = None
+    place: Annotated[list[Nest], Field(max_length=100)] = []
     at: Place
     at_turn: Turn = 0.0
     on: Literal["table", "rotary table"] = "table"
@@ -276,15 +287,127 @@ class FixtureFile(BodyFile):
         given = [name for name in dict.fromkeys(_FIXTURES.values()) if getattr(self, name) is not None]
         if wrong := [name for name in given if name != _FIXTURES[self.kind]]:
             raise ValueError(f"a {self.kind} is not described by [{wrong[0]}]")
-        if not self.solids:
+        if not self.solids and self.faces is None:
             raise ValueError(f"there is nothing of it: give [{_FIXTURES[self.kind]}], or [[solid]]")
+        if self.kind == "tombstone" and self.faces is None:
+            raise ValueError("a tombstone needs its [faces]")
+        if self.faces is not None and (self.on != "rotary table" or self.at_turn):
+            raise ValueError('a tombstone stands on = "rotary table", and is turned by that alone: leave at_turn out')
+        if self.kind == "vices" and (self.places is None or self.vice is None):
+            raise ValueError("vices need one [vice], and [places] for it")
+        return self._places_in_order()
+
+    def _places_in_order(self) -> Self:
+        if self.places is not None and self.place:
+            raise ValueError("give [places] in columns and rows, or each [[place]], not both")
+        names = [nest.name for nest in self.place]
+        if len(set(names)) != len(names):
+            raise ValueError("two places have the same name")
+        faces = self.faces.count if self.faces is not None else 1
+        if any(nest.face > faces for nest in self.place):
+            raise ValueError(f"a place is on a face that is not there: it has {faces}")
         return self
 
     @property
     def solids(self) -> list[SolidSection]:
-        """All its solids, in its own frame."""
-        shape = self.vice or self.chuck or self.angle_plate or self.plate
+        """All its solids, in its own frame, apart from its faces, and of vices those that stand at its places."""
+        shape = self.chuck or self.angle_plate or self.plate or (self.vice if self.kind == "vice" else None)
         return [*(shape.solids() if shape else ()), *self.solid]
+
+
+class Faces(FileSection):
+    """The faces of a tombstone, alike, about a rotary axis. A face's own zero is its left corner below, Z out of it.
+
+    The fixture's zero lies on the axis, level with the lower edges. Face 1 looks at the spindle with the table at
+    `first_angle`, the others follow in whole shares of a turn. `distance` is from the axis to a face. `feature`s are on
+    every face, numbered like it.
+    """
+
+    count: int = Field(ge=2, le=8)
+    letter: Literal["A", "B", "C"] = "B"
+    first_angle: Turn = 0.0
+    width: Length
+    height: Length
+    distance: Length
+    thickness: Length
+    feature: list[JobFeature] = []
+
+    @model_validator(mode="after")
+    def _like_a_column(self) -> Self:
+        if self.thickness > self.distance:
+            raise ValueError(f"its faces are {dim(self.thickness)} thick and {dim(self.distance)} from the axis")
+        widest = 2 * self.distance * math.tan(math.pi / self.count) if self.count > 2 else math.inf
+        if self.width > widest + 1e-6:
+            raise ValueError(
+                f"{self.count} faces {dim(self.distance)} from the axis are {dim(widest)} wide at the most"
+            )
+        return self
+
+    def angle(self, face: int) -> float:
+        """Where the table stands when a face, counted from 1, looks at the spindle, degrees, within half a turn."""
+        angle = self.first_angle + 360 / self.count * (face - 1)
+        return round(angle - 360 * math.ceil(angle / 360 - 0.5), 9)
+
+    def solid(self) -> SolidSection:
+        """A face in its own frame."""
+        return SolidSection(
+            name="face", shape="block", low=(0.0, 0.0), high=(self.width, self.height), bottom=-self.thickness, top=0.0
+        )
+
+
+class PlaceOfItsOwn(FileSection):
+    """How far the part at one place may lie off, where that is not as everywhere."""
+
+    name: Annotated[str, Field(max_length=12)]
+    variation: Variation
+
+
+class Places(FileSection):
+    """Places for parts on the fixture, or on each of its faces, in columns and rows: where the first one's zero lies in
+    the fixture's or the face's frame, how far the others lie from it, and how all are turned there.
+    """
+
+    columns: int = Field(ge=1, le=50)
+    rows: int = Field(ge=1, le=50)
+    pitch: tuple[Coordinate, Coordinate] = (0.0, 0.0)
+    first: Place = (0.0, 0.0, 0.0)
+    turn: Turn = 0.0
+    own: list[PlaceOfItsOwn] = []
+
+    @model_validator(mode="after")
+    def _apart(self) -> Self:
+        for count, pitch, word in zip((self.columns, self.rows), self.pitch, ("columns", "rows"), strict=True):
+            if count > 1 and not pitch:
+                raise ValueError(f"{count} {word} need a pitch")
+        return self
+
+
+class Nest(FileSection):
+    """One place for a part that is located on its own: its zero in the fixture's or its face's frame."""
+
+    name: Annotated[str, Field(pattern=r"^[a-z0-9][a-z0-9-]{0,9}$")]
+    at: Place
+    turn: Turn = 0.0
+    face: int = Field(default=1, ge=1, le=8)
+    variation: Variation | None = None
+
+
+class Repeat(FileSection):
+    """How the part is repeated over the fixture's places.
+
+    Of its faces, columns and rows the first so many are used, all where nothing is said. Places are numbered face by
+    face, on each along its rows or its columns. An `empty` place has no part; with `skip_flags` a program sets one
+    variable a place from that on, to 1 where it is empty and else to 0. `offsets` says what the rows stand for: each
+    part, each face, the centre of rotation, or one measured part that all others are derived from.
+    """
+
+    face_count: int | None = Field(default=None, ge=1, le=8)
+    columns: int | None = Field(default=None, ge=1, le=50)
+    rows: int | None = Field(default=None, ge=1, le=50)
+    numbering: Literal["rows", "columns"] = "rows"
+    empty: list[Annotated[str, Field(max_length=12)]] = []
+    skip_flags: int | None = Field(default=None, ge=31, le=4999)
+    offsets: Literal["part", "face", "centre", "derived"] = "part"
 
 
 class Spacer(FileSection):
@@ -323,6 +446,7 @@ class JobFile(FileSection):
     temperature: TemperatureSection | None = None
     offset: list[RowSection] = Field(min_length=1)
     operation: list[OperationSection] = []
+    repeat: Repeat | None = None
 
     @model_validator(mode="after")
     def _known_offsets(self) -> Self:

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from brisk_anchor.core.errors import Fault, JobError
-from brisk_anchor.core.offsets.rules import FromFeature, FromFit, FromHeading, FromRow, FromTable, Rule
+from brisk_anchor.core.offsets.rules import Fixed, FromFeature, FromFit, FromHeading, FromRow, FromTable, Rule
 from brisk_anchor.exchange.toml_files import MILLIMETRES, parse
 
 if TYPE_CHECKING:
@@ -50,7 +50,11 @@ def rule_words(axis: str, rule: Rule, scale: float) -> str:
             away = f", shift = {shift / scale:.6f}" if axis != "r" and shift else ""
             return f'{{ parent = "{parent}"{away} }}'
         case FromTable():
-            return f'{{ parent = "{rule.row}", table = "{rule.letter}", angle = {rule.angle:g} }}'
+            place = rule.shift["xyz".index(axis)] / scale
+            more = f", shift = {place:.6f}" if place else ""
+            return f'{{ parent = "{rule.row}", table = "{rule.letter}", angle = {rule.angle:g}{more} }}'
+        case Fixed(value, _, letter):
+            return f'{{ centre = "{letter}" }}' if letter else f"{{ fixed = {value / scale:.6f} }}"
         case FromFit(names, places):
             if axis == "r":
                 return "{ fit = true }"

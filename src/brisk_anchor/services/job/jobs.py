@@ -12,7 +12,7 @@ from typing import TypeVar
 
 from pydantic import ValidationError
 
-from brisk_anchor.core.errors import ExportError, Fault, JobError, ProfileError
+from brisk_anchor.core.errors import ExportError, Fault, GeometryError, JobError, ProfileError
 from brisk_anchor.core.quantities import Unit
 from brisk_anchor.exchange.files import write_whole
 from brisk_anchor.exchange.toml_files import MILLIMETRES, finding_at, in_millimetres, parse, read_text
@@ -29,7 +29,7 @@ from brisk_anchor.services.job.job_text import JOB_NAME, quoted, with_key
 from brisk_anchor.services.job.twin import compose, machine_alone
 from brisk_anchor.services.measure.cautions import cautions
 from brisk_anchor.services.measure.reach import reaches
-from brisk_anchor.standin.scene import build_scene
+from brisk_anchor.standin.scene import build_scene, faces_away
 from brisk_anchor.standin.scene_file import SceneFile, check_scene
 from brisk_anchor.standin.solid_file import FileSection
 
@@ -174,7 +174,7 @@ def _together(
         findings.append(Fault(job.fixture, f"the feature “{name}” is in {job.part} too: give one another name"))
     if part.name == fixture.name:
         findings.append(Fault(job.fixture, f"part and fixture are both called {part.name}"))
-    for row in job.offset:
+    for row in job.offset if job.repeat is None else ():
         if profile is not None and row.row not in profile.all_rows:
             findings.append(Fault(f"{JOB_NAME} offset", f"the control of {machine.name} has no row {row.row}"))
         if profile is not None and row.z.table is not None and profile.tool_lengths.convention == "part":
@@ -182,15 +182,35 @@ def _together(
             findings.append(Fault(f"{JOB_NAME} offset", f"{row.row}: {reason}"))
     if not findings:
         try:
-            found = check_scene(compose(job, machine, part, fixture, 0))
+            scene = compose(job, machine, part, fixture, 0)
+            found = check_scene(scene) or faces_away(scene) or _beyond_the_table(scene, machine, profile)
         except ValidationError as error:
             found = list(findings_of(error))
+        except (ValueError, GeometryError) as error:
+            found = [Fault("repeat", str(error))]
         findings += [Fault(_file_of(job, finding.place), finding.reason) for finding in found]
     return findings
 
 
+def _beyond_the_table(scene: SceneFile, machine: MachineDescription, profile: Profile | None) -> list[Fault]:
+    """Rows for many places that the control does not have."""
+    if profile is None:
+        return []
+    lacking = [row.row for row in scene.row if row.row not in profile.all_rows]
+    if not lacking:
+        return []
+    have = len(profile.all_rows)
+    reason = (
+        f"it takes {len(scene.row)} rows, up to {scene.row[-1].row}; the control of {machine.name} has {have} and "
+        f'no {lacking[0]}: take offsets = "face", "centre" or begin at another row'
+    )
+    return [Fault("repeat", reason)]
+
+
 def _file_of(job: JobFile, place: str) -> str:
     first = place.split(".")[0]
+    if first == "repeat":
+        return f"{JOB_NAME} {place}"
     return {"feature": job.part, "body": job.part, "row": JOB_NAME, "tool": job.machine, "probe": job.machine}.get(
         first, JOB_NAME
     ) + (f" {place}" if place else "")

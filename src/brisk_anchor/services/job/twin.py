@@ -12,9 +12,16 @@ from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.quantities import dim
 from brisk_anchor.services.job.drawn_body import expand
 from brisk_anchor.services.job.job_models import BodyFile, FixtureFile, JobFile, MachineDescription, PartFile, Variation
+from brisk_anchor.services.job.places import (
+    PlacedOffsets,
+    face_origin,
+    faults_of_places,
+    offsets_of_places,
+    used_places,
+)
 from brisk_anchor.services.job.stock import stock_of
 from brisk_anchor.standin.scene_file import SceneFile
-from brisk_anchor.standin.solid_file import SolidSection
+from brisk_anchor.standin.solid_file import SolidSection, extent_of
 from brisk_anchor.standin.tool_file import RealProbeSection
 
 
@@ -38,6 +45,8 @@ NO_ERRORS = RealLife(0)
 def compose(job: JobFile, machine: MachineDescription, part: PartFile, fixture: FixtureFile, roll: int) -> SceneFile:
     """One scene of all files; `roll` draws the errors of real life, 0 none."""
     random = RealLife(roll)
+    if job.repeat is not None:
+        return _composed_many(job, machine, part, fixture, random)
     mount = Frame.from_angles(fixture.at, c=fixture.at_turn)
     seat, turn = mount.point(seat_of(job)), fixture.at_turn + job.seat_turn
     turn -= 360 * round(turn / 360)
@@ -49,6 +58,29 @@ def compose(job: JobFile, machine: MachineDescription, part: PartFile, fixture: 
         solids, features = stock_of(
             solids, part.stock, propose_depth(machine.probe.ball_diameter, job.start_uncertainty)
         )
+    bodies = [
+        _body(fixture, "fixture", fixture.at, fixture.at_turn, held, fixture.on, random),
+        _body(part, "part", seat, turn, solids, fixture.on, random),
+        *finished,
+    ]
+    every = [*_features(fixture, held_features), *_features(part, features)]
+    return _scene_file(job, machine, part, fixture, random, bodies, every, PlacedOffsets(job.offset, job.operation))
+
+
+def _scene_file(
+    job: JobFile,
+    machine: MachineDescription,
+    part: PartFile,
+    fixture: FixtureFile,
+    random: RealLife,
+    bodies: list[dict[str, object]],
+    features: list[dict[str, object]],
+    offsets: PlacedOffsets,
+    part_body: str | None = None,
+) -> SceneFile:
+    """The scene of what was placed."""
+    machine_section = machine.section().model_dump()
+    machine_section["rotary"] = [axis | _real_axis(axis, machine, random) for axis in machine_section["rotary"]]
     return SceneFile.model_validate(
         {
             "units": "mm",
@@ -57,34 +89,112 @@ def compose(job: JobFile, machine: MachineDescription, part: PartFile, fixture: 
                 "title": job.title,
                 "company": job.company,
                 "part": part.name,
+                "part_body": part_body,
                 "fixture": fixture.name,
-                "clear_height": fixture.at[2] + job.clear_height,
+                "clear_height": clear_of(fixture) + job.clear_height,
                 "start_uncertainty": job.start_uncertainty,
                 "turn_uncertainty": job.turn_uncertainty,
                 "temperature": job.temperature.model_dump() if job.temperature else None,
                 "program": job.program,
                 "program_comment": job.program_comment,
                 "note": [*job.note, *(f"spacer {s.name}, {dim(s.thickness)} along {s.along}" for s in job.spacer)],
-                "operation": [operation.model_dump() for operation in job.operation],
+                "operation": [operation.model_dump() for operation in offsets.operations],
             },
-            "machine": machine.section().model_dump(),
+            "machine": machine_section,
             "probe": machine.probe.section(_real_probe(machine, random)).model_dump(),
             "tool": [tool.model_dump() for tool in machine.tool],
             "hand_tool": [tool.model_dump() for tool in machine.hand_tool],
             "setter": machine.setter.model_dump() if machine.setter else None,
-            "body": [
-                _body(fixture, "fixture", fixture.at, fixture.at_turn, held, fixture.on, random),
-                _body(part, "part", seat, turn, solids, fixture.on, random),
-                *finished,
-            ],
-            "feature": [
-                *_features(fixture, held_features),
-                *_features(part, features),
-            ],
+            "body": bodies,
+            "feature": features,
             "word": [word.model_dump() for word in part.word],
-            "row": [row.model_dump() for row in job.offset],
+            "row": [row.model_dump() for row in offsets.rows],
         }
     )
+
+
+def clear_of(fixture: FixtureFile) -> float:
+    """Machine Z that the clear height counts from: the fixture's zero; of a tombstone the face that is looked at."""
+    return fixture.at[2] + (fixture.faces.distance if fixture.faces is not None else 0.0)
+
+
+def _real_axis(axis: dict[str, object], machine: MachineDescription, random: RealLife) -> dict[str, object]:
+    """Where a rotary axis really lies: its centre as far off as it is known, drawn for the machine."""
+    u, drawn = axis.get("u_centre"), random.of("centre", machine.name, axis["letter"])
+    if drawn is None or not isinstance(u, float):
+        return {}
+    return {"real_shift": tuple(float(value) for value in drawn.normal(0.0, u, 3))}
+
+
+def _composed_many(
+    job: JobFile, machine: MachineDescription, part: PartFile, fixture: FixtureFile, random: RealLife
+) -> SceneFile:
+    """The scene of a job that has its part at many places. Raises ValueError: it does not go together."""
+    axes = tuple(axis.axis() for axis in machine.section().rotary)
+    if fixture.faces is not None and fixture.faces.letter not in {axis.letter for axis in axes}:
+        raise ValueError(f"the machine has no rotary axis {fixture.faces.letter} to turn the tombstone")
+    if part.stock is not None:
+        raise ValueError("a part with stock cannot be repeated yet: draw it as it is clamped")
+    places = used_places(job, fixture, axes)
+    seat = Frame.from_angles(seat_of(job), c=job.seat_turn)
+    held, held_features = expand(fixture)
+    solids, features = expand(part)
+    bodies: list[dict[str, object]] = []
+    every: list[dict[str, object]] = []
+    if held:
+        bodies.append(_body(fixture, "fixture", fixture.at, fixture.at_turn, held, fixture.on, random))
+        every += _features(fixture, held_features)
+    on_faces: set[str] = set()
+    if (faces := fixture.faces) is not None:
+        for face in range(1, faces.count + 1):
+            name = f"{fixture.name} face {face}"
+            at, stance = face_origin(fixture, axes, face)
+            own = fixture.model_copy(update={"faces": None, "solid": [faces.solid()], "feature": faces.feature})
+            made, drawn = expand(own)
+            body = _body(own.model_copy(update={"name": name}), "fixture", at, 0.0, made, fixture.on, random)
+            bodies.append(body | {"stance": stance})
+            every += [
+                item | {"body": name, "name": f"{item['name']} {face}", "title": f"{item['title']} {face}"}
+                for item in drawn
+            ]
+            on_faces |= {str(item["name"]) for item in drawn}
+    low, high = extent_of(solids)
+    if faults := faults_of_places(places, fixture, seat, (low[:2], high[:2])):
+        raise ValueError(faults[0].reason)
+    names = {str(item["name"]) for item in features}
+    for place in places:
+        if fixture.kind == "vices" and fixture.vice is not None:
+            vice = fixture.model_copy(update={"name": place.called(fixture.name)})
+            bodies.append(
+                _body(vice, "fixture", place.at, place.turn, fixture.vice.solids(), fixture.on, random)
+                | {"stance": place.stance}
+            )
+        if place.empty:
+            continue
+        frame = place.frame @ seat
+        turn = place.turn + job.seat_turn
+        turn -= 360 * round(turn / 360)
+        own_part = part.model_copy(
+            update={"name": place.called(part.name), "variation": place.variation or part.variation}
+        )
+        body = _body(own_part, "part", frame.point((0.0, 0.0, 0.0)), turn, solids, fixture.on, random)
+        bodies.append(body | {"stance": place.stance})
+        for item in features:
+            of = item.get("of")
+            more: dict[str, object] = {"name": place.called(str(item["name"])), "body": own_part.name}
+            more |= {"title": f"{item['title']} {place.name}"[:60]}
+            more |= {"of": [place.called(str(name)) for name in of]} if isinstance(of, list) else {}
+            every.append(item | more)
+    drawn_places = {str(item["name"]): _vector(item["place"]) for item in features}
+    offsets = offsets_of_places(job, fixture, places, axes, (names, on_faces), seat, drawn_places)
+    first = next(place for place in places if not place.empty).called(part.name)
+    return _scene_file(job, machine, part, fixture, random, bodies, every, offsets, first)
+
+
+def _vector(value: object) -> Vector:
+    if not isinstance(value, tuple):
+        raise TypeError("a place is a tuple of three")
+    return float(value[0]), float(value[1]), float(value[2])
 
 
 UNDRAWN = "undrawn part"

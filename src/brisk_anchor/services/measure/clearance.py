@@ -32,7 +32,7 @@ class Clearances:
         """`measured` are the names of what is measured: the bodies those belong to may each lie off."""
         self._scene = scene.as_described()
         self._machines: dict[tuple[tuple[str, float], ...], StandIn] = {}
-        self._part = scene.file.job.part
+        self._part = scene.file.job.first_part
         self._bodies = {drawn.name: drawn.body for drawn in scene.setup.features}
         self._measured = {self._bodies.get(name) or self._part for name in measured}
         self._home_z = scene.setup.machine.home[2]

@@ -180,4 +180,4 @@ class RowStates:
         bodies = {drawn.name: drawn.body for drawn in setup.features}
         if plan.on_bench and not plan.rules:
             return True  # set at the machine before this start: what it was set from is not known any more
-        return any(bodies[name] == setup.part for name in self.needed(plan))
+        return any(bodies[name] in (*setup.parts, setup.part) for name in self.needed(plan))
