@@ -41,13 +41,30 @@ def new(
     file: Annotated[Path, typer.Argument(help="File to write; an existing one is left alone.")],
     row: Annotated[str, typer.Option("--row", help="The offset it sets.")] = "G54",
     job: JobOption = None,
+    places: Annotated[
+        str | None,
+        typer.Option("--places", help="Every row of many places; parts touched beside: base, face, all, or names."),
+    ] = None,
+    by: Annotated[str, typer.Option("--by", help="part (all of one, then the next) or feature.")] = "part",
+    seat: Annotated[str, typer.Option("--seat", help="A feature that is touched on every part.")] = "",
 ) -> None:
-    """A plan that measures what an offset needs."""
+    """A plan that measures what an offset needs; with --places what all offsets of a fixture need."""
     from brisk_anchor.core.errors import BriskAnchorError
     from brisk_anchor.exchange.files import write_whole
     from brisk_anchor.services.plan.plan_file import plan_of_features, plan_text
 
     session = session_of(job)
+    if places is not None:
+        from brisk_anchor.services.plan.face_plans import plan_of_places
+
+        if by not in ("part", "feature") or file.exists():
+            what = (
+                f"{file} is there already" if file.exists() else f"A plan goes by part or by feature, not by {by[:20]}"
+            )
+            raise BriskAnchorError(what, "Nothing was written", "Choose another")
+        made = plan_of_places(session.setup, places, by=by, seat=seat)
+        typer.echo(f"Written {write_whole(file, plan_text(made).encode())}")
+        return
     plan = next((plan for plan in session.setup.rows if plan.row == row), None)
     if plan is None or file.exists():
         what = f"The job has no {row}" if plan is None else f"{file} is there already"

@@ -46,7 +46,7 @@ def _lying(solid: Solid) -> Outline:
 
 def outline_of(solid: Solid) -> Outline:
     """Plan: the region's border and openings. Front: its extent in X from bottom to top, openings as inner lines."""
-    if abs(solid.frame.rotation[2, 2]) < _UPRIGHT:
+    if solid.frame.rotation[2, 2] < _UPRIGHT:
         return _lying(solid)
     rings = [solid.region.outline(), *(hole.outline() for hole in solid.holes)]
     for slot in solid.slots:

@@ -21,6 +21,7 @@ from brisk_anchor.core.offsets.setup import (
     Machine,
     Operation,
     Outline,
+    PlaceOnFixture,
     RowPlan,
     Setup,
     Travel,
@@ -31,7 +32,7 @@ from brisk_anchor.standin.machine import StandIn
 from brisk_anchor.standin.motion import RealProbe
 from brisk_anchor.standin.outlines import outline_of
 from brisk_anchor.standin.row_rules import rules_of, turner_of
-from brisk_anchor.standin.scene_file import BodySection, FeatureSection, SceneFile
+from brisk_anchor.standin.scene_file import BodySection, FeatureSection, MachineSection, SceneFile
 from brisk_anchor.standin.solid_file import SolidSection, extent_of
 from brisk_anchor.standin.solids import Ball, Cone, Disc, Lever, Polygon, Rectangle, Region, Solid, Unevenness
 from brisk_anchor.standin.tools import Tool
@@ -442,6 +443,14 @@ def _points(body: BodySection) -> list[DrawnPoint]:
     return points
 
 
+def _table_seen(m: MachineSection) -> tuple[float, float, float, float, float]:
+    """The room of what stands on the table as the spindle sees it, and the lowest Z of that. Of a horizontal mill it is
+    what lies above the table.
+    """
+    x0, y0, x1, y1, top = m.table
+    return (x0, top, x1, max(m.travel_high[1], top + 1.0), y0) if m.kind == "horizontal mill" else (x0, y0, x1, y1, top)
+
+
 def _setter_solids(file: SceneFile) -> list[Solid]:
     """The tool setter on the table, where the file says it stands."""
     if file.setter is None or file.setter.at is None:
@@ -474,7 +483,7 @@ def build_scene(file: SceneFile) -> Scene:
         m.kind,
         Travel(m.travel_low, m.travel_high),
         m.home,
-        m.table,
+        _table_seen(m),
         m.rapid,
         m.acceleration,
         m.profile,
@@ -504,6 +513,19 @@ def build_scene(file: SceneFile) -> Scene:
         stylus=file.probe.stylus(),
         part=file.job.part,
         parts=tuple(body.name for body in file.body if body.role == "part"),
+        places=tuple(
+            PlaceOnFixture(
+                place.name,
+                place.face,
+                place.column,
+                place.row,
+                place.body or "",
+                tuple((axis.letter, place.stance.get(axis.letter, 0.0)) for axis in axes),
+                tuple(place.rows),
+                None if file.skip_flags is None else file.skip_flags + number,
+            )
+            for number, place in enumerate(file.place)
+        ),
         fixture=file.job.fixture,
         clear_height=file.job.clear_height,
         start_uncertainty=file.job.start_uncertainty,

@@ -199,8 +199,9 @@ class BodySection(FileSection):
     """A part or fixture, placed in machine coordinates of the tip; `on` says what carries it.
 
     With a `stance` it is placed as it lies with rotary axes there, where the face it belongs to looks at the spindle;
-    without one, with all of them at 0. `turn` is about Z, degrees. What is only "drawn" is no metal: a finished part
-    inside its stock. What is "undrawn" is metal that nobody described: the stand-in has it, and no picture.
+    without one, with all of them at 0. Of many on one fixture `within` is how far, each way, it may lie off where it is
+    located, and `lies_on` the body it is located on. `turn` is about Z, degrees. What is only "drawn" is no metal: a
+    finished part inside its stock. What is "undrawn" is metal that nobody described: the stand-in has it, and no picture.
     """
 
     name: Name
@@ -210,6 +211,8 @@ class BodySection(FileSection):
     turn: float = Field(default=0.0, ge=-360, le=360)
     stance: Stance = {}
     real: RealBodySection = RealBodySection()
+    within: RealBodySection | None = None
+    lies_on: Name | None = None
     solid: list[SolidSection] = Field(min_length=1)
 
 
@@ -306,6 +309,18 @@ class WordSection(FileSection):
     at: Point
 
 
+class PlaceSection(FileSection):
+    """A place on the fixture: the body it holds (None: it is empty) and the rows that are used there."""
+
+    name: Annotated[str, Field(max_length=12)]
+    face: int
+    column: int
+    row: int
+    body: Name | None
+    stance: Stance
+    rows: list[Annotated[str, Field(pattern=ROW)]]
+
+
 class SceneFile(FileSection):
     """A whole scene."""
 
@@ -321,6 +336,8 @@ class SceneFile(FileSection):
     feature: list[FeatureSection] = []
     row: list[RowSection] = []
     word: Annotated[list[WordSection], Field(max_length=200)] = []
+    place: list[PlaceSection] = []
+    skip_flags: int | None = None
 
 
 _LINES = ("surface", "edge", "slot", "web")
@@ -377,6 +394,12 @@ def _wrong_stance(scene: SceneFile, stance: Stance) -> list[str]:
     return found
 
 
+def _setter_beyond_reach(scene: SceneFile) -> list[Fault]:
+    if scene.machine.kind != "horizontal mill" or scene.setter is None or scene.setter.at is None:
+        return []
+    return [Fault("setter", "a setter on the table of a horizontal mill cannot be touched: leave its place out")]
+
+
 def check_scene(scene: SceneFile) -> list[Fault]:
     """Names that point at nothing, and figures that contradict each other across sections."""
     findings = []
@@ -416,7 +439,7 @@ def check_scene(scene: SceneFile) -> list[Fault]:
         for name in filter(None, (row.r.feature, row.r.other) if row.r else ()):
             if name not in names:
                 findings.append(Fault(f"row.{row.row}.r", f"there is no feature “{name}”"))
-    findings += _parents(scene)
+    findings += _setter_beyond_reach(scene) + _parents(scene)
     try:
         scene.probe.stylus()
     except BriskAnchorError as error:

@@ -8,10 +8,11 @@ from dataclasses import replace
 
 import numpy as np
 
-from brisk_anchor.core.geometry.rotary import carried
+from brisk_anchor.core.geometry.frames import Frame
+from brisk_anchor.core.geometry.rotary import carried, table_frame
 from brisk_anchor.core.kinds import FeatureKind, Vector
 from brisk_anchor.standin.scene import Scene, nominal_frame, real_frame, real_solids
-from brisk_anchor.standin.scene_file import BodySection, FeatureSection, SceneFile
+from brisk_anchor.standin.scene_file import BodySection, FeatureSection, RealBodySection, SceneFile
 from brisk_anchor.standin.solid_file import RealSolidSection, SolidSection
 
 SIZE_SHARE = 0.8
@@ -38,6 +39,8 @@ def varied(scene: Scene, measured: Iterable[Measured], roll: int, *, beyond: flo
     if not roll:
         return scene
     random = np.random.default_rng([roll, 4711])
+    if scene.file.place:
+        return _varied_places(scene, random, beyond)
     setup, file = scene.setup, scene.file
     by_name = {section.name: section for section in file.feature}
     places: dict[str, list[tuple[Vector, FeatureSection | None]]] = {}
@@ -60,6 +63,55 @@ def varied(scene: Scene, measured: Iterable[Measured], roll: int, *, beyond: flo
         bodies.append(body.model_copy(update={"solid": solids, "real": real}))
     probe = _other_length(file, float(random.normal(0.0, setup.stylus.u_length)))
     other = file.model_copy(update={"body": bodies, "probe": probe})
+    return replace(scene, file=other, solids=(scene.solids[0], *real_solids(other)))
+
+
+def carried_off(off: RealBodySection, own: RealBodySection, at: Vector, body_at: Vector) -> RealBodySection:
+    """Where a body really lies that is located on another one which lies `off` itself; both are placed at `at`s, mm."""
+    if not any(off.shift) and not any(off.turn):
+        return own
+    a, b, c = off.turn
+    away = np.array(body_at) - np.array(at)
+    swung = Frame.from_angles(off.shift, a=a, b=b, c=c).apply(away) - away
+    x, y, z = (float(v) for v in np.array(own.shift) + swung)
+    u, v, w = (one + other for one, other in zip(own.turn, off.turn, strict=True))
+    return RealBodySection(shift=(x, y, z), turn=(u, v, w))
+
+
+def _varied_places(scene: Scene, random: np.random.Generator, beyond: float) -> Scene:
+    """A fixture with many parts: it stands shifted on its table as a whole, by up to half the stated uncertainty; each
+    face and each part lies off by its own, and the table turns about a centre that is only as well known as is stated.
+    """
+    file, axes = scene.file, scene.setup.machine.rotary
+    limit = beyond * scene.setup.start_uncertainty / 2
+    shift = random.uniform(-limit, limit, 3)
+    own: dict[str, RealBodySection] = {}
+    placed: dict[str, BodySection] = {}
+    for body in file.body:
+        if body.within is None and not body.stance:
+            continue
+        within = body.within or RealBodySection()
+        drawn = RealBodySection(
+            shift=tuple(float(random.uniform(-v, v)) for v in within.shift),  # type: ignore[arg-type]
+            turn=tuple(float(random.uniform(-v, v)) for v in within.turn),  # type: ignore[arg-type]
+        )
+        if body.lies_on is not None and body.lies_on in own:
+            drawn = carried_off(own[body.lies_on], drawn, placed[body.lies_on].at, body.at)
+        own[body.name], placed[body.name] = drawn, body
+    bodies = []
+    for body in file.body:
+        moved = table_frame(axes, body.stance).turn(shift) if body.on == "rotary table" else shift
+        known = own.get(body.name, RealBodySection())
+        x, y, z = (float(a + b) for a, b in zip(known.shift, moved, strict=True))
+        real = known.model_copy(update={"shift": (x, y, z)})
+        bodies.append(body.model_copy(update={"real": real}) if body.role in ("part", "fixture") else body)
+    rotary = []
+    for axis in file.machine.rotary:
+        dx, dy, dz = (float(v) for v in random.normal(0.0, axis.u_centre or 0.0, 3))
+        rotary.append(axis.model_copy(update={"real_shift": (dx, dy, dz)}))
+    machine = file.machine.model_copy(update={"rotary": rotary})
+    probe = _other_length(file, float(random.normal(0.0, scene.setup.stylus.u_length)))
+    other = file.model_copy(update={"body": bodies, "probe": probe, "machine": machine})
     return replace(scene, file=other, solids=(scene.solids[0], *real_solids(other)))
 
 

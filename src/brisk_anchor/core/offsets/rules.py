@@ -76,11 +76,13 @@ class FromFit:
 class FromRow:
     """Derived from another row: its zero moved by `shift` (mm) along this axis of that row's own, turned, frame.
 
-    As the rule of an angle: turned by `shift` degrees more than that row.
+    As the rule of an angle: turned by `shift` degrees more than that row. `u_place` is how well that distance is known:
+    of another place on a fixture, how well part and fixture locate; standard, mm.
     """
 
     row: str
     shift: float = 0.0
+    u_place: float = field(default=0.0, repr=False)
 
 
 @dataclass(frozen=True, slots=True)
@@ -90,7 +92,8 @@ class FromTable:
     `direction`, `centre` (machine mm) and `sense` are those of the axis; see core.geometry.rotary. `master` is the
     length that the other row's Z holds on top of the place, where lengths are counted from a master; no table turns it.
     `u_centre` is the standard uncertainty of the centre along each machine axis, mm; None where nobody said it.
-    `shift`, mm by axis, is how far the place lies from that zero before the table turns.
+    `shift`, mm by axis, is how far the place lies from that zero before the table turns, and `u_place` how well that is
+    known along this axis, standard.
     """
 
     row: str
@@ -102,6 +105,7 @@ class FromTable:
     master: float = 0.0
     u_centre: float | None = field(default=None, repr=False)
     shift: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    u_place: float = field(default=0.0, repr=False)
 
 
 @dataclass(frozen=True, slots=True)
@@ -125,6 +129,11 @@ MASTER = Source("length of the master")
 def centre_source(letter: str, axis: str) -> Source:
     """The error of a table's centre along a machine axis: the same in every row that depends on it."""
     return Source(f"centre of {letter}, {axis.upper()}", f"centre of {letter}")
+
+
+def place_source(row: str, axis: str) -> Source:
+    """How well the place of a row on its fixture is known."""
+    return Source(f"place of {row}, {axis.upper()}", "place on the fixture")
 
 
 Rule = FromFeature | Fixed | Keep | FromHeading | FromFit | FromRow | FromTable

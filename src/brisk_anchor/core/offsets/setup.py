@@ -189,6 +189,29 @@ class JobCard:
 
 
 @dataclass(frozen=True, slots=True)
+class PlaceOnFixture:
+    """A place that holds the job's part, or is empty: which face, column and row it is in, counted from 1.
+
+    `body` is what lies there, "" where it is empty; `table` where rotary axes stand when it looks at the spindle;
+    `rows` are used there. `flag` is the variable that a program sets to 1 where the place is empty; None: it sets none.
+    """
+
+    name: str
+    face: int
+    column: int
+    row: int
+    body: str
+    table: tuple[tuple[str, float], ...]
+    rows: tuple[str, ...]
+    flag: int | None = None
+
+    @property
+    def empty(self) -> bool:
+        """Whether no part is there."""
+        return not self.body
+
+
+@dataclass(frozen=True, slots=True)
 class Setup:
     """A job: everything the bench, the touch pattern, the plan and the sheet need to know."""
 
@@ -213,6 +236,8 @@ class Setup:
     """How far a part may lie turned from where the set-up puts it, degrees."""
     parts: tuple[str, ...] = ()
     """The bodies of the part: one, or one at each place that holds it."""
+    places: tuple[PlaceOnFixture, ...] = ()
+    """The places of a fixture that holds many parts; nothing where it holds one."""
     turn: float = 0.0
     """How far the part's drawing is turned about Z on the machine, degrees."""
     conditions: Conditions = AS_STATED
@@ -224,6 +249,11 @@ class Setup:
             if feature.name == name:
                 return feature
         raise KeyError(name)
+
+    def place_of(self, name: str) -> PlaceOnFixture | None:
+        """The place that a drawn feature is at; None where it is at none."""
+        body = next((feature.body for feature in self.features if feature.name == name), "")
+        return next((place for place in self.places if place.body and place.body == body), None)
 
     def touched(self, names: Iterable[str]) -> list[str]:
         """The features that must be touched for some to be known, each once: of built ones those they are made of."""

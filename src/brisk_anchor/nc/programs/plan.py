@@ -6,7 +6,7 @@ import zlib
 from dataclasses import dataclass
 
 from brisk_anchor.core.errors import PlanError
-from brisk_anchor.core.expressions import Binary, Expression, LengthInTable, Name, Number, plus
+from brisk_anchor.core.expressions import Binary, Expression, LengthInTable, Name, Number, RowValue, plus
 from brisk_anchor.core.features.measuring import Measurement
 from brisk_anchor.core.features.touches import Stylus
 from brisk_anchor.core.kinds import FeatureKind, Vector
@@ -20,6 +20,7 @@ from brisk_anchor.nc.programs.steps import (
     Check,
     Compute,
     Guarded,
+    KeepResult,
     MarkTool,
     NothingFailed,
     NothingYet,
@@ -82,6 +83,22 @@ class LengthCheck:
     call: bool = True
 
 
+@dataclass(frozen=True, slots=True)
+class PlaceCheck:
+    """A look whether a part lies where the row of its place has it, once all rows are written.
+
+    `lies` is where the feature lies in that row, mm by axis, and `limit` how far from there it may be met. The variable
+    `flag`, where there is one, is set to 1 when it is further off and the reaction is to go on.
+    """
+
+    feature: str
+    place: str
+    row: str
+    lies: tuple[tuple[str, float], ...]
+    limit: float
+    on_fail: str = "alarm"
+
+
 _OF_MEASUREMENT = (
     *("name", "kind", "stylus", "start", "directions", "clear_z", "search", "start_uncertainty", "depth", "drop"),
     *("standoff", "size", "size_limit", "title", "size_y", "spread", "repeats", "second_depth", "known_size"),
@@ -135,6 +152,10 @@ class Plan:
     """Whether the program puts the probe into the spindle itself."""
     mark: MarkTool | None = None
     """A tool that is marked on the control, and nothing else done."""
+    checks: tuple[PlaceCheck, ...] = ()
+    """Parts whose place is looked at after the rows are written."""
+    flags: tuple[tuple[int, int, str], ...] = ()
+    """Variables that are set first, each with its figure and what it says: which places are empty."""
     back_to: Vector | None = None
     """Where the spindle is brought back to from the last clear height, guarded, machine mm; None: it ends at home."""
 
@@ -143,6 +164,7 @@ class Plan:
         """Six digits that tie report lines to the plan they came from (the date does not count)."""
         measurements = tuple(map(_Identified, self.measurements))
         told = (self.number, measurements, self.store, *self.also, *self.tools, *((self.mark,) if self.mark else ()))
+        told += (*self.checks, *self.flags)
         return zlib.crc32(repr(told).encode()) % 1_000_000
 
 
@@ -176,6 +198,8 @@ def plan_steps(plan: Plan) -> tuple[Step, ...]:
     if "go on" in reactions:
         steps.append(NothingYet())
     steps.append(Report(("BEGIN", f"O{plan.number:04d}"), (("I", Number(plan.identity), 0),)))
+    for variable, value, why in plan.flags:
+        steps.append(KeepResult(variable, Number(float(value)), why))
     touches = 0
     for check in plan.tools:
         touches = length_check(steps, check, plan.home_z, touches)
@@ -227,8 +251,26 @@ def plan_steps(plan: Plan) -> tuple[Step, ...]:
             store_steps(steps, store, located, number)
             used = dict.fromkeys(step.name for step in steps[first:] if isinstance(step, Compute))
             steps.append(Release(tuple(used)))
+    for placed in plan.checks:
+        _place_check(steps, placed, located)
     steps.append(Report(("END",), (("N", Number(touches), 0),)))
     return tuple(steps)
+
+
+def _place_check(steps: list[Step], check: PlaceCheck, located: dict[tuple[str, str], ControlResult]) -> None:
+    steps.append(SectionHeading(f"is the part at place {check.place} where {check.row} has it"))
+    for axis, where in check.lies:
+        steps.append(
+            Check(
+                located[check.feature, axis].value,
+                plus(RowValue(check.row, axis), where),
+                check.limit,
+                AlarmNumber.WRONG_PLACE,
+                f"PART AT PLACE {check.place} LIES OFF IN {axis.upper()}",
+                f"place check: within {check.limit:g} of where {check.row} has it",
+                check.on_fail,
+            )
+        )
 
 
 def _needed(plan: Plan) -> set[str]:
@@ -238,6 +280,7 @@ def _needed(plan: Plan) -> set[str]:
         if store is not None:
             found |= {name for _, rule in store.rules for name in features_in(rule)}
             found |= {part for _, _, of in store.built for part in of}
+    found |= {check.feature for check in plan.checks}
     return found | {m.top.name for m in plan.measurements if m.top is not None}
 
 

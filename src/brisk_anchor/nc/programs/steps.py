@@ -272,3 +272,4 @@ class AlarmNumber:
     TOO_MUCH = 114
     EDGE = 115
     NOT_TO_BE_USED = 116
+    WRONG_PLACE = 117

@@ -341,6 +341,10 @@ class Faces(FileSection):
             raise ValueError(
                 f"{self.count} faces {dim(self.distance)} from the axis are {dim(widest)} wide at the most"
             )
+        for feature in self.feature:
+            half = (feature.size or 0.0) / 2
+            if not self.thickness + half <= feature.place[0] <= self.width - self.thickness - half:
+                raise ValueError(f"{feature.name} lies nearer to a side of its face than the next face is thick")
         return self
 
     def angle(self, face: int) -> float:

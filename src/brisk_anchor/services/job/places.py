@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 import re
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from itertools import combinations
 
 from brisk_anchor.core.errors import Fault
@@ -204,6 +204,8 @@ class PlacedOffsets:
 
     rows: list[RowSection]
     operations: list[OperationSection]
+    used: dict[str, list[str]] = field(default_factory=dict)
+    """By place the rows that are used there."""
 
 
 def offsets_of_places(
@@ -214,6 +216,7 @@ def offsets_of_places(
     own: tuple[set[str], set[str]],
     seat: Frame,
     drawn: dict[str, Vector],
+    located: Variation,
 ) -> PlacedOffsets:
     """Rows and operations at every place, by what the job says its rows stand for.
 
@@ -225,6 +228,7 @@ def offsets_of_places(
         own: names of features that are on every part, and of those on every face.
         seat: the part's frame in a place.
         drawn: where the part's features lie on its drawing, by name.
+        located: how far parts lie from their places, each way; the fixture's own is added.
 
     Raises:
         ValueError: there are not enough rows, or a rule cannot be taken to another place.
@@ -254,7 +258,7 @@ def offsets_of_places(
             if repeat.offsets == "centre":
                 made = _on_the_centre(template, base, axes, own, fixture, seat, drawn)
             elif repeat.offsets == "derived" and place is not base:
-                made = _derived(template, names[base.name], base, place, axes, own, seat, drawn)
+                made = _derived(template, names[base.name], base, place, axes, seat, drawn, (located, fixture))
             else:
                 made = _at_place(template, place, own)
             rows.append(made.model_copy(update={"row": row, "title": title}))
@@ -271,7 +275,10 @@ def offsets_of_places(
     taken = [row.row for row in rows]
     if twice := sorted({row for row in taken if taken.count(row) > 1}):
         raise ValueError(f"{twice[0]} would be set twice: let the offsets begin further apart")
-    return PlacedOffsets(rows, operations)
+    by_place: dict[str, list[str]] = {}
+    for (_, place_name), row in used.items():
+        by_place.setdefault(place_name, []).append(row)
+    return PlacedOffsets(rows, operations, by_place)
 
 
 def _named(name: str | None, place: SeatedPlace, own: tuple[set[str], set[str]]) -> str | None:
@@ -319,9 +326,9 @@ def _derived(
     base: SeatedPlace,
     place: SeatedPlace,
     axes: tuple[RotaryAxis, ...],
-    own: tuple[set[str], set[str]],
     seat: Frame,
     drawn: dict[str, Vector],
+    located: tuple[Variation, FixtureFile],
 ) -> RowSection:
     """A place's row from the measured one: by the fixture's known distances, carried by the table to another face.
 
@@ -331,9 +338,11 @@ def _derived(
     if math.fmod(place.turn - base.turn, 360):
         raise ValueError(f"places {base.name} and {place.name} are turned differently: give each part its row")
     here, there = (_zero(template, p, seat, drawn) for p in (base, place))
+    arm = math.dist(here, (base.frame @ seat).point((0.0, 0.0, 0.0)))
+    u = _u_placed(*located, (base, place), arm)
     if place.stance == base.stance:
         away = tuple(round(b - a, 9) for a, b in zip(here, there, strict=True))
-        rules = {a: RuleSection(parent=parent, shift=s) for a, s in zip("xyz", away, strict=True)}
+        rules = {a: RuleSection(parent=parent, shift=s, u_place=v) for a, s, v in zip("xyz", away, u, strict=True)}
         turn = TurnRuleSection(parent=parent) if template.r is not None else None
         return template.model_copy(update={**rules, "r": turn})
     if template.r is not None:
@@ -343,10 +352,34 @@ def _derived(
     away = tuple(round(b - a, 9) for a, b in zip(here, before, strict=True))
     angle = round(place.stance[letter] - base.stance[letter], 9)
     rules = {
-        a: RuleSection(parent=parent, shift=s, table=letter, angle=angle)  # type: ignore[arg-type]
-        for a, s in zip("xyz", away, strict=True)
+        a: RuleSection(parent=parent, shift=s, u_place=v, table=letter, angle=angle)  # type: ignore[arg-type]
+        for a, s, v in zip("xyz", away, u, strict=True)
     }
     return template.model_copy(update={**rules, "r": None})
+
+
+def _u_placed(
+    part: Variation, fixture: FixtureFile, two: tuple[SeatedPlace, SeatedPlace], arm: float
+) -> tuple[float, float, float]:
+    """How well the distance of two places is known along each axis, mm, standard: parts and faces lie off in limits.
+
+    Each part by its own shift, and by its turn over `arm`, from its own zero to the row's. Two on one face share the
+    face's shift, and its turn counts over their distance; on two faces each has its own.
+    """
+    own = fixture.variation
+    swing = math.radians(max(part.turn)) * arm
+    if two[0].face == two[1].face:
+        faces = [(0.0, math.radians(max(own.turn)) * math.dist(two[0].at, two[1].at))] * 3
+        count = 1
+    else:
+        reach = max(math.dist(place.at[:2], _corner(place, fixture)) for place in two)
+        faces = [(limit, math.radians(max(own.turn)) * reach) for limit in own.shift]
+        count = 2
+    x, y, z = (
+        math.sqrt((2 * (limit**2 + swing**2) + count * (f**2 + g**2)) / 3)
+        for limit, (f, g) in zip(part.shift, faces, strict=True)
+    )
+    return round(x, 9), round(y, 9), round(z, 9)
 
 
 def centre_letters(axes: tuple[RotaryAxis, ...]) -> dict[str, str]:

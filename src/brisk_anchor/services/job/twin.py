@@ -20,9 +20,10 @@ from brisk_anchor.services.job.places import (
     used_places,
 )
 from brisk_anchor.services.job.stock import stock_of
-from brisk_anchor.standin.scene_file import SceneFile
+from brisk_anchor.standin.scene_file import PlaceSection, RealBodySection, SceneFile
 from brisk_anchor.standin.solid_file import SolidSection, extent_of
 from brisk_anchor.standin.tool_file import RealProbeSection
+from brisk_anchor.standin.variations import carried_off
 
 
 class RealLife:
@@ -145,6 +146,7 @@ def _composed_many(
         bodies.append(_body(fixture, "fixture", fixture.at, fixture.at_turn, held, fixture.on, random))
         every += _features(fixture, held_features)
     on_faces: set[str] = set()
+    on: dict[int, dict[str, object]] = {}
     if (faces := fixture.faces) is not None:
         for face in range(1, faces.count + 1):
             name = f"{fixture.name} face {face}"
@@ -152,7 +154,8 @@ def _composed_many(
             own = fixture.model_copy(update={"faces": None, "solid": [faces.solid()], "feature": faces.feature})
             made, drawn = expand(own)
             body = _body(own.model_copy(update={"name": name}), "fixture", at, 0.0, made, fixture.on, random)
-            bodies.append(body | {"stance": stance})
+            bodies.append(body | {"stance": stance, "within": _limits(fixture.variation)})
+            on[face] = body
             every += [
                 item | {"body": name, "name": f"{item['name']} {face}", "title": f"{item['title']} {face}"}
                 for item in drawn
@@ -178,7 +181,10 @@ def _composed_many(
             update={"name": place.called(part.name), "variation": place.variation or part.variation}
         )
         body = _body(own_part, "part", frame.point((0.0, 0.0, 0.0)), turn, solids, fixture.on, random)
-        bodies.append(body | {"stance": place.stance})
+        face_body = on.get(place.face)
+        more_of_it: dict[str, object] = {"stance": place.stance, "within": _limits(part.variation)}
+        more_of_it |= {"lies_on": face_body["name"]} if face_body is not None else {}
+        bodies.append(_carried_by(face_body, body) | more_of_it)
         for item in features:
             of = item.get("of")
             more: dict[str, object] = {"name": place.called(str(item["name"])), "body": own_part.name}
@@ -186,9 +192,35 @@ def _composed_many(
             more |= {"of": [place.called(str(name)) for name in of]} if isinstance(of, list) else {}
             every.append(item | more)
     drawn_places = {str(item["name"]): _vector(item["place"]) for item in features}
-    offsets = offsets_of_places(job, fixture, places, axes, (names, on_faces), seat, drawn_places)
+    offsets = offsets_of_places(job, fixture, places, axes, (names, on_faces), seat, drawn_places, part.variation)
     first = next(place for place in places if not place.empty).called(part.name)
-    return _scene_file(job, machine, part, fixture, random, bodies, every, offsets, first)
+    scene = _scene_file(job, machine, part, fixture, random, bodies, every, offsets, first)
+    sections = [
+        PlaceSection(
+            name=place.name,
+            face=place.face,
+            column=place.column,
+            row=place.row,
+            body=None if place.empty else place.called(part.name),
+            stance=place.stance,
+            rows=offsets.used.get(place.name, []),
+        )
+        for place in places
+    ]
+    flags = job.repeat.skip_flags if job.repeat is not None else None
+    return scene.model_copy(update={"place": sections, "skip_flags": flags})
+
+
+def _limits(variation: Variation) -> dict[str, object]:
+    return {"shift": variation.shift, "turn": variation.turn}
+
+
+def _carried_by(face: dict[str, object] | None, body: dict[str, object]) -> dict[str, object]:
+    """A part on a face that is not where it is described: it lies off with it."""
+    if face is None:
+        return body
+    off, own = RealBodySection.model_validate(face["real"]), RealBodySection.model_validate(body["real"])
+    return body | {"real": carried_off(off, own, _vector(face["at"]), _vector(body["at"])).model_dump()}
 
 
 def _vector(value: object) -> Vector:

@@ -34,6 +34,7 @@ _ADVICE = {
         "The ball met an edge, or the wall leans: the upper edge lies lower than the depth allows for",
         "Measure the top first, go deeper, or look how the part lies",
     ),
+    117: ("The part does not lie where its place has it", "Look how it is clamped there, and measure again"),
     116: ("The tool is marked as broken or gone", "Measure a whole one on the shelf: that takes the mark off"),
     107: ("Another tool is in the spindle", "Put the probe in, or write the program for the tool that is there"),
 }

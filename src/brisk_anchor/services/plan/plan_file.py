@@ -18,6 +18,7 @@ from brisk_anchor.standin.solid_file import Coordinate, FileSection, Place
 _NO_LENGTHS = frozenset(
     (
         *("units", "form", "name", "number", "offset", "order", "probe", "half_turn", "feature", "enabled", "repeats"),
+        *("also", "turning", "check_on"),
         *("comment", "walls", "headings", "keep", "on_fail", "tool", "row", "r", "A", "B", "C"),
     )
 )
@@ -71,7 +72,8 @@ class MeasureSection(FileSection):
     A figure that is left out is proposed. `at` is the tip, machine mm; `standoff` how far before the wall it stands,
     `clear` the tip's machine Z at which nothing is in the way here; with `depth_check` each wall is touched again so
     much higher, to tell it from its edge. `keep` copies results: "X #610". With `table` it is
-    measured with rotary axes at those machine angles; all else of such a plan then with all of them at 0.
+    measured with rotary axes at those machine angles; all else of such a plan then with all of them at 0. With `check`
+    it must lie so near to where the row of its place has it.
     """
 
     feature: Annotated[str, Field(max_length=24)] | None = None
@@ -104,6 +106,7 @@ class MeasureSection(FileSection):
     on_fail: Reaction = "alarm"
     keep: Annotated[list[Annotated[str, Field(pattern=_KEEP.pattern)]], Field(max_length=12)] = []
     sets: SetsSection | None = None
+    check: Figure | None = None
     comment: Annotated[str, Field(max_length=120)] = ""
 
     def options(self, *, half_turn: bool, table: tuple[tuple[str, float], ...]) -> MeasurementOptions:
@@ -168,6 +171,8 @@ class ToolCheckSection(FileSection):
 class PlanFile(FileSection):
     """A list of measurements; `offset` is the row they set by the job's own rules, where they set one so.
 
+    `also` are more rows of the job that it sets by their own rules. A table without limits goes the `shortest` way from
+    angle to angle, always one way round, or winds back to where it came from.
     `probe` says whether it stays on between measurements or is switched on for each; `half_turn` touches everything
     twice, the spindle half round between; with `call_probe` the program puts the probe in itself.
     """
@@ -177,12 +182,14 @@ class PlanFile(FileSection):
     name: Annotated[str, Field(min_length=1, max_length=60)]
     number: int | None = Field(default=None, ge=1, le=9899)
     offset: Annotated[str, Field(pattern=ROW)] | None = None
+    also: Annotated[list[Annotated[str, Field(pattern=ROW)]], Field(max_length=300)] = []
+    turning: Literal["shortest", "clockwise", "counter-clockwise", "unwind"] = "shortest"
     order: Literal["as listed", "shortest"] = "as listed"
     probe: Literal["kept on", "each"] = "kept on"
     half_turn: bool = False
     call_probe: bool = False
     tool_check: list[ToolCheckSection] = Field(default=[], max_length=40)
-    measure: list[MeasureSection] = Field(max_length=200)
+    measure: list[MeasureSection] = Field(max_length=400)
 
     @model_validator(mode="after")
     def _something(self) -> Self:
@@ -232,6 +239,8 @@ def plan_text(plan: PlanFile) -> str:
     lines = ['form = "brisk-anchor-plan-1"', f'units = "{plan.units}"', f"name = {quoted(plan.name, 60)}"]
     lines += [f"number = {plan.number}"] if plan.number is not None else []
     lines += [f'offset = "{plan.offset}"'] if plan.offset else []
+    lines += [f"also = [{', '.join(quoted(row) for row in plan.also)}]"] if plan.also else []
+    lines += [f'turning = "{plan.turning}"'] if plan.turning != "shortest" else []
     lines.append(f'order = "{plan.order}"             # or: as listed, shortest')
     lines += [f'probe = "{plan.probe}"'] if plan.probe != "kept on" else []
     lines += [f"{name} = true" for name in ("half_turn", "call_probe") if getattr(plan, name)]
@@ -274,5 +283,6 @@ def _measure_lines(section: MeasureSection, *, inches: bool) -> list[str]:
         allowed = ", ".join(f"{axis} = {figure(value, inches=inches)}" for axis, value in sets.allowance.items())
         axes += [f"allowance = {{ {allowed} }}"] if allowed else []
         lines.append(f'sets = {{ row = "{sets.row}", {", ".join(axes)} }}')
+    lines += [f"check = {figure(section.check, inches=inches)}"] if section.check is not None else []
     lines += [f"comment = {quoted(section.comment, 120)}"] if section.comment else []
     return lines

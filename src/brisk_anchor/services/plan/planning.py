@@ -14,7 +14,7 @@ from brisk_anchor.core.offsets.rules import FromFeature, FromHeading, Keep, Rule
 from brisk_anchor.core.offsets.setup import DrawnFeature, RowPlan, Setup
 from brisk_anchor.core.quantities import num
 from brisk_anchor.nc.profile.control_profile import Profile
-from brisk_anchor.nc.programs.plan import LengthCheck, Plan, StorePlan
+from brisk_anchor.nc.programs.plan import LengthCheck, PlaceCheck, Plan, StorePlan
 from brisk_anchor.nc.programs.program import Program
 from brisk_anchor.nc.write.writer import write_program
 from brisk_anchor.services.measure.approach_adjustment import deepest, over_neighbours, room_behind, stand_off
@@ -22,6 +22,7 @@ from brisk_anchor.services.measure.clearance import Clearances
 from brisk_anchor.services.measure.datum_rules import axes_of
 from brisk_anchor.services.measure.measured_tops import counted_from_tops, tops_first
 from brisk_anchor.services.measure.measurement_request import APPROACH, MeasurementRequest, build_measurement, point_at
+from brisk_anchor.services.plan.face_plans import look_at_turns, place_check, turned_angles
 from brisk_anchor.services.plan.ordering import shortest
 from brisk_anchor.services.plan.plan_file import MeasureSection, PlanFile, SetsSection
 from brisk_anchor.services.plan.plan_tools import look_at_tool, tool_check
@@ -60,6 +61,10 @@ class Planned:
     tools: tuple[LengthCheck, ...]
     looks: tuple[Finding, ...]
     """What the second look found of the plan as a whole; what it found of a measurement stands with that."""
+    checks: tuple[PlaceCheck, ...] = ()
+    """Parts whose place is looked at once the rows are written."""
+    flags: tuple[tuple[int, int, str], ...] = ()
+    """By place the variable that says whether it is empty, and that figure."""
 
     @property
     def measurements(self) -> tuple[Measurement, ...]:
@@ -109,8 +114,12 @@ def planned(session: Session, plan: PlanFile) -> Planned:
     for section in (section for section in plan.tool_check if section.enabled):
         tools.append(tool_check(session, section, call=True))
         looks += look_at_tool(session, section)
+    steps = turned_shortest(setup, plan.turning, steps)
+    looks += look_at_turns(setup, session.scene, [s.measurement for s in steps])
     stores = [trial.programs.store_plan(row, setup.row(row).rules) for row in parents_first(setup, rows_set(plan))]
-    return Planned(plan, setup, tuple(steps), tuple(stores), tuple(tools), tuple(looks))
+    checks = tuple(check for step in steps if (check := place_check(setup, step.section)) is not None)
+    flags = tuple((place.flag, int(place.empty), place.name) for place in setup.places if place.flag is not None)
+    return Planned(plan, setup, tuple(steps), tuple(stores), tuple(tools), tuple(looks), checks, flags)
 
 
 def program_of(session: Session, ready: Planned) -> Program:
@@ -137,13 +146,15 @@ def nc_plan(session: Session, ready: Planned) -> Plan:
         tools=ready.tools,
         probe_each=plan.probe == "each",
         call_probe=plan.call_probe,
+        checks=ready.checks,
+        flags=tuple((variable, value, f"1 where place {name} is empty") for variable, value, name in ready.flags),
     )
 
 
 def rows_set(plan: PlanFile) -> list[str]:
     """The rows a plan sets, each once, in its order."""
     sets = [section.sets.row for section in plan.measure if section.enabled and section.sets is not None]
-    return list(dict.fromkeys([*([plan.offset] if plan.offset else []), *sets]))
+    return list(dict.fromkeys([*([plan.offset] if plan.offset else []), *plan.also, *sets]))
 
 
 def parents_first(setup: Setup, rows: Sequence[str]) -> list[str]:
@@ -183,6 +194,17 @@ def _left_behind(setup: Setup, rows: Sequence[str]) -> list[Finding]:
     ]
 
 
+def turned_shortest(setup: Setup, way: str, steps: list[Step]) -> list[Step]:
+    """The steps with the angles of tables without limits as the table is to turn from one to the next."""
+    tables = turned_angles(setup.machine.rotary, way, [step.measurement.options.table for step in steps])
+    return [
+        replace(step, measurement=replace(m, options=replace(m.options, table=table)))
+        if (m := step.measurement).options.table != table
+        else step
+        for step, table in zip(steps, tables, strict=True)
+    ]
+
+
 # -- checking --------------------------------------------------------------------------------------------------
 
 
@@ -210,6 +232,7 @@ def _check(session: Session, plan: PlanFile) -> None:
             findings.append(Fault("offset", f"the job has no {plan.offset}"))
         if any(section.sets is not None and section.sets.row == plan.offset for section in active):
             findings.append(Fault("offset", f"{plan.offset} is set by the job's own rules and by a measurement too"))
+    findings += [Fault("also", f"the job has no {row}") for row in plan.also if not setup.plans(row)]
     findings += _set_twice(active)
     kept = [number for section in active for _, number in section.kept]
     findings += [Fault("measure", f"#{n} keeps two results") for n in sorted({n for n in kept if kept.count(n) > 1})]

@@ -11,14 +11,15 @@ import subprocess
 import sys
 import threading
 from collections import Counter
-from collections.abc import Callable, Generator, Sequence
+from collections.abc import Callable, Generator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
 
 from brisk_anchor.core.errors import BriskAnchorError, CrashError, PlanError
 from brisk_anchor.core.kinds import Vector
-from brisk_anchor.core.offsets.chain import solve_offset
+from brisk_anchor.core.offsets.chain import Chain, solve_offset
 from brisk_anchor.core.offsets.rules import FromRow, FromTable, features_in
+from brisk_anchor.core.offsets.setup import Setup
 from brisk_anchor.core.quantities import along, dim, num, um
 from brisk_anchor.core.uncertainty.estimates import Estimate
 from brisk_anchor.nc.profile.control_profile import Profile
@@ -32,6 +33,7 @@ from brisk_anchor.nc.read.scanner import scan_program
 from brisk_anchor.nc.read.variables import Memory
 from brisk_anchor.services.machine.runs import Run
 from brisk_anchor.services.measure.limits_stated import stated_of
+from brisk_anchor.services.plan.face_plans import rules_at_place
 from brisk_anchor.services.plan.planning import Planned, nc_plan, program_of
 from brisk_anchor.services.plan.timing import Times, times_of
 from brisk_anchor.services.rows.row_programs import WorkedOut
@@ -398,8 +400,11 @@ def judge(session: Session, case: Case, scene: Scene, run: Run) -> float:
                 found = f"{along(axis.axis, held[axis.axis])}, not {along(axis.axis, axis.value)}"
                 raise PlanError(f"The control has {store.row} {axis.axis.upper()} {found}", "", "")
         names = {name for rule in rules.values() for name in features_in(rule)}
-        if any(isinstance(rule, FromRow | FromTable) for rule in rules.values()) or not names <= drawn:
-            continue  # what they follow has a truth of its own that this plan does not measure
+        if any(isinstance(rule, FromRow | FromTable) for rule in rules.values()):
+            worst = max(worst, _followed(scene, ready.setup, store.row, chain, held, step))
+            continue
+        if not names <= drawn:
+            continue
         if any(section.of for section in scene.file.feature if section.name in names):
             continue
         for letter, true in solver.true_offset(store.row).items():
@@ -408,6 +413,30 @@ def judge(session: Session, case: Case, scene: Scene, run: Run) -> float:
                 what = f"{store.row} {letter.upper()} is {along(letter, error, signed=False)} from the truth"
                 raise PlanError(what, "Its ± does not explain that", "")
             worst = max(worst, error if letter != "r" else 0.0)
+    return worst
+
+
+def _followed(scene: Scene, setup: Setup, row: str, chain: Chain, held: Mapping[str, float], step: float) -> float:
+    """How far a row that follows another lies from where the part at its place really has its zero, mm.
+
+    Nothing is known of one that stands for no place.
+
+    Raises:
+        PlanError: it is further than its ± explains.
+    """
+    rules = rules_at_place(setup, row)
+    tips = {}
+    for axis, rule in rules.items():
+        drawn = setup.drawn(rule.feature)
+        x, y, z = drawn.machine
+        tips[rule.feature, axis] = (x, y, z - drawn.depth)
+    worst = 0.0
+    for axis, true in scene.true_offset(rules, tips).items():
+        error = abs(held.get(axis, true) - true)
+        if error > SURE * chain.axis(axis).u + step:
+            what = f"{row} {axis.upper()} is {along(axis, error, signed=False)} from the truth of its place"
+            raise PlanError(what, "Its ± does not explain that", "")
+        worst = max(worst, error)
     return worst
 
 

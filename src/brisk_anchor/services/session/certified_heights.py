@@ -39,6 +39,10 @@ def read_height(session: Session, words: str) -> KnownHeight:
     match base.lower():
         case "table":
             height = parse_length(figure, low=0.0, high=2000.0)
+            if session.setup.machine.kind == "horizontal mill":
+                raise PlanError(
+                    "This table is not touched from the spindle", "Its top looks up along Y", "Give machine Z"
+                )
             top = session.setup.machine.table[4]
             return KnownHeight(top + height, 0.0, f"{dim(height)} over the table at {signed_dim(top)}")
         case "setter" | "block" as what:
