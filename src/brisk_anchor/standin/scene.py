@@ -350,6 +350,8 @@ def _solid(body: BodySection, section: SolidSection, frame: Frame, *, real: bool
             uneven = Unevenness(r.rise, r.slope, r.wave, r.pitch, _centre(section))
         else:
             top += r.rise  # as flat as it is drawn: the field stays exact
+    if section.tilt is not None:
+        frame = frame @ Frame.from_angles(section.place, a=section.tilt[0], b=section.tilt[1])
     holes, slots = _holes(section, real=real), _slots(section)
     depths = [*(hole.depth for hole in section.holes), *(slot.depth for slot in section.slots)]
     return Solid(

@@ -201,7 +201,7 @@ class BodySection(FileSection):
     With a `stance` it is placed as it lies with rotary axes there, where the face it belongs to looks at the spindle;
     without one, with all of them at 0. Of many on one fixture `within` is how far, each way, it may lie off where it is
     located, and `lies_on` the body it is located on. `turn` is about Z, degrees. What is only "drawn" is no metal: a
-    finished part inside its stock. What is "undrawn" is metal that nobody described: the stand-in has it, and no picture.
+    finished part inside its stock. What is "undrawn" is metal nobody described: the stand-in has it, and no picture.
     """
 
     name: Name

@@ -81,7 +81,8 @@ class RealSolidSection(FileSection):
 class SolidSection(FileSection):
     """A block (`low`, `high`), a round (`centre`, `diameter`), a lever (`a`, `radius_a`, `b`, `radius_b`), a ball
     (`centre`, between `bottom` and `top`), a cone (`centre`, `diameter` at the bottom, `top_diameter`) or an outline of
-    straight edges (`points`).
+    straight edges (`points`). With `tilt` it stands in a frame of its own: at `place` in its body's, turned about X and
+    then Y, degrees.
     """
 
     name: Name
@@ -102,6 +103,8 @@ class SolidSection(FileSection):
     holes: list[HoleSection] = []
     slots: list[SlotSection] = []
     real: RealSolidSection | None = None
+    tilt: tuple[Annotated[float, Field(ge=-180, le=180)], Annotated[float, Field(ge=-180, le=180)]] | None = None
+    place: Place = (0.0, 0.0, 0.0)
 
     @model_validator(mode="after")
     def _whole(self) -> Self:
@@ -120,6 +123,8 @@ class SolidSection(FileSection):
             raise ValueError(f"a {self.shape} takes no holes, slots or errors of its own")
         if self.points:
             without_repeats(self.points)
+        if self.tilt is None and any(self.place):
+            raise ValueError("place goes with tilt: it is where a solid's own frame lies")
         if self.bottom >= self.top:
             raise ValueError(f"its bottom ({num(self.bottom)}) does not lie below its top ({num(self.top)})")
         if self.low and self.high and (self.low[0] >= self.high[0] or self.low[1] >= self.high[1]):
@@ -134,11 +139,26 @@ class SolidSection(FileSection):
         return self
 
 
+def _tilted_extent(solid: SolidSection) -> tuple[Place, Place]:
+    """The box round a solid that stands in a frame of its own, in its body's."""
+    low, high = extent_of([solid.model_copy(update={"tilt": None})])
+    a, b = (math.radians(angle) for angle in solid.tilt or (0.0, 0.0))
+    corners = []
+    for x in (low[0], high[0]):
+        for y in (low[1], high[1]):
+            for z in (low[2], high[2]):
+                v, w = y * math.cos(a) - z * math.sin(a), y * math.sin(a) + z * math.cos(a)
+                u, w = x * math.cos(b) + w * math.sin(b), -x * math.sin(b) + w * math.cos(b)
+                corners.append(tuple(p + q for p, q in zip((u, v, w), solid.place, strict=True)))
+    lows, highs = ([pick(c[i] for c in corners) for i in range(3)] for pick in (min, max))
+    return (lows[0], lows[1], lows[2]), (highs[0], highs[1], highs[2])
+
+
 def extent_of(solids: list[SolidSection]) -> tuple[Place, Place]:
     """Lowest and highest corner of the box round solids, in their body's frame, mm."""
     xs: list[float] = []
     ys: list[float] = []
-    for solid in solids:
+    for solid in (solid for solid in solids if solid.tilt is None):
         points = [point for point in (solid.low, solid.high, *(solid.points or ())) if point]
         for centre, radius in (
             (solid.centre, (max(solid.diameter or 0, solid.top_diameter or 0) or solid.top - solid.bottom) / 2),
@@ -149,5 +169,8 @@ def extent_of(solids: list[SolidSection]) -> tuple[Place, Place]:
                 points += [(centre[0] - radius, centre[1] - radius), (centre[0] + radius, centre[1] + radius)]
         xs += [x for x, _ in points]
         ys += [y for _, y in points]
-    bottom, top = min(solid.bottom for solid in solids), max(solid.top for solid in solids)
-    return (min(xs), min(ys), bottom), (max(xs), max(ys), top)
+    zs = [z for solid in solids if solid.tilt is None for z in (solid.bottom, solid.top)]
+    for low, high in (_tilted_extent(solid) for solid in solids if solid.tilt is not None):
+        for i, values in enumerate((xs, ys, zs)):
+            values += [low[i], high[i]]
+    return (min(xs), min(ys), min(zs)), (max(xs), max(ys), max(zs))
