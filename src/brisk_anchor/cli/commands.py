@@ -64,13 +64,18 @@ def demo(
         str, typer.Option("--profile", help="The control: a profile that ships, or a file (TOML).")
     ] = "skip-macro",
     job: Annotated[
-        str, typer.Option("--job", help="lever (GL-114), cap (BC-27, read from its drawing) or block (nothing drawn).")
+        str,
+        typer.Option(
+            "--job",
+            help="lever (GL-114), cap (BC-27, read from its drawing), block (nothing drawn), tombstone (GL-114 on four "
+            "faces) or trunnion (NB-40 with a sloping face).",
+        ),
     ] = "lever",
     month: Annotated[bool, typer.Option("--month", help="With a month of made-up history in the book.")] = False,
 ) -> None:
     """Open the application with the demo scenario."""
     from brisk_anchor.nc.profile.control_profile import profile_of
-    from brisk_anchor.services.demo.demo_job import DEMO_JOBS
+    from brisk_anchor.services.demo.demo_job import DEMO_JOBS, MANY_FACES
     from brisk_anchor.tui.start import run_block, run_demo, run_job
 
     if job not in DEMO_JOBS:
@@ -87,6 +92,12 @@ def demo(
         from brisk_anchor.services.paths import demo_folder
 
         raise typer.Exit(run_job(demo_job(demo_folder()), roll=1, speed=speed, data=demo_folder() / "bc-27-data"))
+    if job in MANY_FACES:
+        from brisk_anchor.services.demo.demo_job import demo_files
+        from brisk_anchor.services.paths import demo_folder
+
+        files = demo_files(demo_folder() / job, job)
+        raise typer.Exit(run_job(files, roll=1, speed=speed, data=demo_folder() / f"{job}-data"))
     raise typer.Exit(run_demo(speed=speed, fresh=fresh, profile=profile_of(profile)))
 
 

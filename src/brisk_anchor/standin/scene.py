@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -239,6 +239,8 @@ def nominal_frame(body: BodySection) -> Frame:
     return Frame.from_angles(np.array(body.at), c=body.turn)
 
 
+_UPRIGHT = 0.9999
+"""Least cosine between a rotary axis and one of the machine's that it is taken to run along."""
 _THICK = 60.0
 """How thick a table is, mm."""
 Axes = tuple[RotaryAxis, ...]
@@ -453,6 +455,26 @@ def _table_seen(m: MachineSection) -> tuple[float, float, float, float, float]:
     return (x0, top, x1, max(m.travel_high[1], top + 1.0), y0) if m.kind == "horizontal mill" else (x0, y0, x1, y1, top)
 
 
+def _sweeps(axes: Axes, nominal: Sequence[Solid]) -> tuple[tuple[str, Vector, int, float], ...]:
+    """How far out from each rotary axis that runs along X, Y or Z anything lies that it carries, by the description."""
+    corners = [
+        (x, y, z)
+        for solid in nominal
+        if solid.carried
+        for low, high in (solid.bounds(),)
+        for x in (low[0], high[0])
+        for y in (low[1], high[1])
+        for z in (low[2], high[2])
+    ]
+    found = []
+    for axis in axes:
+        along = max(range(3), key=lambda i: abs(axis.direction[i]))
+        if corners and abs(axis.direction[along]) > _UPRIGHT:
+            away = np.delete(np.array(corners) - np.array(axis.centre), along, axis=1)
+            found.append((axis.letter, axis.centre, along, float(np.hypot(away[:, 0], away[:, 1]).max())))
+    return tuple(found)
+
+
 def _setter_solids(file: SceneFile) -> list[Solid]:
     """The tool setter on the table, where the file says it stands."""
     if file.setter is None or file.setter.at is None:
@@ -506,6 +528,7 @@ def build_scene(file: SceneFile) -> Scene:
         table = Solid("table", m.name, "table", Rectangle((x0, top - _THICK), (x1, top)), y0, y1)
     nominal = _setter_solids(file) + nominal
     turning = any(body.stance for body in file.body) or any(section.stance for section in file.feature)
+    machine = replace(machine, sweeps=_sweeps(machine.rotary, nominal))
     features = tuple(_drawn(section, bodies, axes, turning=turning) for section in file.feature)
     setup = Setup(
         job=file.job.name,

@@ -120,6 +120,7 @@ class Do(Enum):
     PROVE_PLAN = "prove_plan"
     WEAVE = "weave"
     NEXT_ROW = "next_row"
+    CHOOSE_PLACE = "choose_place"
     STOP = "stop"
     VIEW = "view"
     OTHER_UNIT = "other_unit"
@@ -517,6 +518,17 @@ ACTIONS: tuple[Action, ...] = (
     Action(Do.PROVE_PLAN, (), "p", "p", "prove", "Run it on 200 parts within what is stated.", ("plan",)),
     Action(Do.WRITE, (), "w", "w", "write", "Write the plan and its program.", ("plan",)),
     Action(Do.WEAVE, (), "O", "O", "into a program", "Put measuring into a cutting program.", ("plan",), line=False),
+    Action(
+        Do.CHOOSE_PLACE,
+        (1,),
+        "right_square_bracket",
+        "[ ]",
+        "place",
+        "Choose the next place of the fixture: its row, and the drawing as it looks at the spindle.",
+        ("bench",),
+        line=False,
+    ),
+    Action(Do.CHOOSE_PLACE, (-1,), "left_square_bracket", "", "", "Choose the place before.", ("bench",), line=False),
     Action(Do.NEXT_ROW, (), "tab", "Tab", "next offset", "Go to the next offset the job needs."),
     Action(Do.STOP, (), "escape", "Esc", "stop", "Stop the run, or leave what was begun."),
     *(Action(Do.VIEW, (view.name,), view.key, view.key, view.title, view.line, line=False) for view in VIEWS),

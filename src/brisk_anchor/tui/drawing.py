@@ -127,12 +127,14 @@ class Drawing(Widget):
         larger = f" ×{picture.magnify:.3g}" if picture.magnify != 1 else ""
         table = f"{picture.table}   " if picture.table else ""
         note = f"{table}{picture.zoom}{larger}   {bar} {unit.value} ├{'─' * max(0, round(bar * one * scale / 2) - 2)}┤"
-        lines = [_heading(" from above  X →  Y ↑ ", note, columns)]
+        lies = picture.setup.machine.is_horizontal
+        above, front_words = ("as the spindle sees it", "from above") if lies else ("from above", "from the front")
+        lines = [_heading(f" {above}  X →  Y ↑ ", note, columns)]
         for (ground, view), front in zip(self._grounds[1], (False, True), strict=True):
             canvas = ground.copy()
             draw_live(canvas, picture, view, front=front)
             if front:
-                lines.append(_heading(" from the front  X →  Z ↑ ", "", columns))
+                lines.append(_heading(f" {front_words}  X →  Z ↑ ", "", columns))
             lines += [canvas.runs(row) for row in range(canvas.rows)]
         self._rows = lines
 

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+import math
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
@@ -101,7 +102,8 @@ def projections(
     dx, dy, dz = picture.pan
     plan = Projection.fit(low, high, columns, plan_rows, tall)
     deep = Projection.fit((low[0], z0), (high[0], z1), columns, front_rows, tall)
-    scale = min(plan.scale, deep.scale * 1.6) * picture.magnify
+    cut = 1.0 if picture.setup.machine.is_horizontal else 1.6  # how much of the height may be left out
+    scale = min(plan.scale, deep.scale * cut) * picture.magnify
     middle = (low[0] + high[0]) / 2 + dx
     return (
         Projection.centred(scale, (middle, (low[1] + high[1]) / 2 + dy), columns, plan_rows, tall),
@@ -118,7 +120,12 @@ def draw_ground(canvas: Canvas, picture: Picture, view: Projection, *, front: bo
     corners = [low, (high[0], low[1]), high, (low[0], high[1]), low]
     canvas.polyline([view(*corner) for corner in corners], theme.FAINT, 0, (3, 5))
     # What lies higher, or nearer to the front, hides what is below or behind it.
-    nearest = (lambda o: -min(p[1] for p in o.plan[0])) if front else (lambda o: o.top)
+    if not front:
+        nearest: Callable[[Outline], float] = lambda o: o.top  # noqa: E731
+    elif picture.setup.machine.is_horizontal:  # seen from above along Y
+        nearest = lambda o: max(p[1] for p in o.plan[0])  # noqa: E731
+    else:
+        nearest = lambda o: -min(p[1] for p in o.plan[0])  # noqa: E731
     for outline in sorted(picture.setup.outlines, key=nearest):
         colour, ground = _ROLE[outline.role]
         rings = [_thinned([view(*point) for point in ring]) for ring in _seen(canvas, outline, view, front=front)]
@@ -127,6 +134,11 @@ def draw_ground(canvas: Canvas, picture: Picture, view: Projection, *, front: bo
         for number, ring in enumerate(rings):
             dash = (4, 3) if outline.role == "drawn" else (2, 2) if front and number else None
             canvas.polyline(ring, colour, 0, dash)
+    for _, centre, along, radius in picture.setup.machine.sweeps:
+        if along == (1 if front else 2):
+            canvas.polyline(
+                [view(*point) for point in _circle(_flat(centre, front=front), radius)], theme.QUIET, 0, (2, 3)
+            )
 
 
 def _seen(canvas: Canvas, outline: Outline, view: Projection, *, front: bool) -> Iterator[Polyline]:
@@ -140,6 +152,11 @@ def _seen(canvas: Canvas, outline: Outline, view: Projection, *, front: bool) ->
         larger = max(u1 - u0, v0 - v1) >= _SMALLEST
         if larger and u1 >= 0 and u0 <= wide and v0 >= 0 and v1 <= tall:
             yield ring
+
+
+def _circle(centre: tuple[float, float], radius: float) -> list[tuple[float, float]]:
+    turns = [2 * math.pi * n / 96 for n in range(97)]
+    return [(centre[0] + radius * math.cos(turn), centre[1] + radius * math.sin(turn)) for turn in turns]
 
 
 def _thinned(ring: list[tuple[float, float]]) -> list[tuple[float, float]]:

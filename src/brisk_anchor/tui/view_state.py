@@ -91,6 +91,8 @@ class ViewState:
     """The measuring plan, once it was wanted."""
     code_of_plan: bool = False
     """Whether the code view shows the program of the plan, not that of the chosen offset."""
+    place: str = ""
+    """The place of the fixture that is chosen, and drawn as it looks at the spindle."""
     moved: tuple[str, Vector] | None = None
     """The offset whose rule was changed last, and where its zero was before: shown until another is chosen."""
 
@@ -115,7 +117,42 @@ class ViewState:
     def choose_row(self, row: str) -> None:
         """Set another row from now on; what was begun for the one before is left. The active row stays as it is."""
         self.row = row
+        known = next((place.name for place in self.session.setup.places if row in place.rows), "")
+        self.place = known if self.place not in self.places_of(row) else self.place
         self.request, self.proving, self.moved, self.code_of_plan = None, None, None, False
+
+    def places_of(self, row: str) -> list[str]:
+        """The places that use a row."""
+        return [place.name for place in self.session.setup.places if row in place.rows]
+
+    def choose_place(self, name: str) -> None:
+        """Choose a place of the fixture: its row is set from now on, and the drawing shows it before the spindle."""
+        place = next(place for place in self.session.setup.places if place.name == name)
+        self.place = name
+        if place.rows and self.row not in place.rows:
+            self.choose_row(place.rows[0])
+
+    def next_place(self, step: int) -> str:
+        """Choose the place before, or the next one; its name, "" where there are none."""
+        names = [place.name for place in self.session.setup.places]
+        if not names:
+            return ""
+        at = names.index(self.place) if self.place in names else -1 if step > 0 else 0
+        self.choose_place(names[(at + step) % len(names)])
+        return self.place
+
+    @property
+    def shown_angles(self) -> dict[str, float]:
+        """Where rotary axes stand in the drawing, degrees: as they do while anything moves, else as the feature that is
+        pointed at, or the chosen place, looks at the spindle.
+        """
+        stands = dict(self.session.machine.angles)
+        if self.moving:
+            return stands
+        if self.request is not None and self.request.drawn is not None and self.request.drawn.table:
+            return stands | dict(self.request.drawn.table)
+        place = next((place for place in self.session.setup.places if place.name == self.place), None)
+        return stands | dict(place.table) if place is not None else stands
 
     @property
     def moving(self) -> bool:
@@ -234,20 +271,22 @@ class ViewState:
 
     def standing(self, angles: Mapping[str, float]) -> tuple[Setup, str]:
         """The set-up drawn with rotary axes at those angles, and these in words; what lies at 0 stays out of it."""
+        from brisk_anchor.services.session.seen_at import seen_at
+
         setup = self.session.setup
         words = " ".join(f"{letter} {signed_deg(angle)}" for letter, angle in angles.items() if angle)
-        if not words:
+        many = any(feature.table for feature in setup.features)
+        if not words and not many:
             return setup, ""
         if self._turned is None or self._turned[0] is not setup or self._turned[1] != words:
-            outlines = self.session.scene.outlines_at(angles)
-            self._turned = setup, words, replace(setup, outlines=outlines, features=(), points=(), words=())
+            self._turned = setup, words, seen_at(setup, self.session.scene, angles)
         return self._turned[2], words
 
     def picture(self) -> Picture:
         """What the bench's drawing shows now."""
         from brisk_anchor.tui.picture import Picture
 
-        setup = self.session.setup
+        setup, table = self.standing(self.shown_angles)
         request = self.request
         target = self.tip_of(request.start) if request and request.drawn and not self.running else None
         pointed = request.drawn.machine if request and request.drawn else None
@@ -259,7 +298,7 @@ class ViewState:
             tip=self.tip_of(self.spindle),
             anchors=self.anchors(),
             target=target,
-            touches=self.places,
+            touches=self.places if self.shown_angles == self.session.machine.angles else [],
             ball=setup.stylus.ball_diameter,
             length=setup.stylus.length,
             magnify=self.magnify,
@@ -267,6 +306,7 @@ class ViewState:
             zero=self.zero() if self.dimensions else None,
             chosen=pointed if self.dimensions else None,
             dimensions=self.dimensions and pointed is None,
+            table=table,
         )
 
     def zero(self) -> Vector:

@@ -51,6 +51,14 @@ class Machine:
     rotary: tuple[RotaryAxis, ...] = ()
     tool_axis: Vector = (0.0, 0.0, 1.0)
     connected: bool = True
+    sweeps: tuple[tuple[str, Vector, int, float], ...] = ()
+    """Of rotary axes along X, Y or Z: its letter, a point on it (machine mm), which of the three it runs along,
+    and how far out from it anything lies that it carries, mm."""
+
+    @property
+    def is_horizontal(self) -> bool:
+        """Whether the spindle lies: Y points up then, and the table is seen from above along it."""
+        return self.kind == "horizontal mill"
 
 
 @dataclass(frozen=True, slots=True)

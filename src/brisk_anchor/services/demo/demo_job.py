@@ -18,8 +18,12 @@ DEMO_DRAWING, DEMO_THICKNESS = "bc-27.dxf", 35.0
 """The drawing of BC-27 that ships, and how thick its plate is, mm."""
 
 
-DEMO_JOBS = ("lever", "cap", "block")
-"""The jobs of the demo: GL-114, BC-27 read from its drawing, and a block that nobody drew."""
+DEMO_JOBS = ("lever", "cap", "block", "tombstone", "trunnion")
+"""The jobs of the demo: GL-114, BC-27 read from its drawing, a block that nobody drew, GL-114 twelve times on the four
+faces of a tombstone, and NB-40 with its bore on a sloping face.
+"""
+MANY_FACES = ("tombstone", "trunnion")
+"""Those with rotary axes: each a folder of files of its own."""
 BLOCK_SCENE = "heron-block"
 
 
@@ -74,6 +78,19 @@ def demo_cutting(folder: Path) -> Path:
     if not path.exists():
         write_whole(path, (resources.files("brisk_anchor.services") / "examples" / "plans" / path.name).read_bytes())
     return path
+
+
+def demo_files(folder: Path, name: str) -> Path:
+    """The folder of one of the demo's jobs with rotary axes, with its plan; what is not there yet is written.
+
+    Raises:
+        BriskAnchorError: it cannot be written.
+    """
+    source = resources.files("brisk_anchor.services") / "examples" / name
+    for entry in source.iterdir():
+        if entry.name.endswith(".toml") and not (folder / entry.name).exists():
+            write_whole(folder / entry.name, entry.read_bytes())
+    return folder
 
 
 def demo_job(folder: Path) -> Path:

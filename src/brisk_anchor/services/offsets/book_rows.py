@@ -188,8 +188,15 @@ def row_note(session: Session, row: str) -> str:
     return ", ".join([*words, *([away] if (away := session.rows.off_parent_words(row)) else [])])
 
 
+_TOLD = 3
+"""So many operations that cannot run are told each with why; of more, how many there are comes first."""
+
+
 def lacking(session: Session) -> list[str]:
-    """Operations that cannot run, each with why: its offset is not on the control, or a tool of it is broken."""
+    """Operations that cannot run, each with why: its offset is not on the control, or a tool of it is broken.
+
+    Of many the first line says how many; those that follow name them.
+    """
     states = {plan.row: session.rows.state(plan.row) for plan in session.setup.rows}
     broken = {cutter.number for cutter in session.setup.shelf.cutters if cutter.health is Health.BROKEN}
     found = []
@@ -201,4 +208,6 @@ def lacking(session: Session) -> list[str]:
         why += [f"T{number} broken" for number in operation.tools if number in broken]
         if why:
             found.append(f"{operation.name} ({', '.join(why)})")
+    if len(found) > _TOLD:
+        return [f"{len(found)} of {len(session.setup.card.operations)} operations; {found[0]}", *found[1:]]
     return found

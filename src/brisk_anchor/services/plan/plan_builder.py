@@ -13,6 +13,7 @@ from brisk_anchor.core.offsets.setup import DrawnFeature
 from brisk_anchor.core.quantities import dim, num
 from brisk_anchor.exchange.files import write_whole
 from brisk_anchor.services.measure.measurement_request import APPROACH, MeasurementRequest
+from brisk_anchor.services.plan.face_plans import plan_of_places
 from brisk_anchor.services.plan.plan_file import (
     FIGURES,
     MeasureSection,
@@ -60,7 +61,10 @@ class PlanBuilder:
         if found:
             return cls(session, load_plan(found[0]), found[0], saved=True)
         job = session.setup.job.lower().replace(" ", "-")
-        plan = plan_of_features(f"{session.setup.part} {row}", row, session.rows.needed(session.setup.row(row)))
+        if session.setup.places:
+            plan = plan_of_places(session.setup, "face")
+        else:
+            plan = plan_of_features(f"{session.setup.part} {row}", row, session.rows.needed(session.setup.row(row)))
         return cls(session, plan, folder / f"{job}{ENDING}", saved=False)
 
     @property

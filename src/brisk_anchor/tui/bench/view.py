@@ -19,6 +19,7 @@ from brisk_anchor.tui.bench.hands import HandMeasuring
 from brisk_anchor.tui.bench.marking import Marking
 from brisk_anchor.tui.bench.measured_list import CORRECTED, MeasuredList
 from brisk_anchor.tui.bench.measured_panel import MeasuredPanel
+from brisk_anchor.tui.bench.places_panel import PlacesPanel
 from brisk_anchor.tui.bench.readout import Readout
 from brisk_anchor.tui.bench.row_setting import RowSettingLine
 from brisk_anchor.tui.bench.touch_pattern_panel import TouchPatternPanel
@@ -83,6 +84,7 @@ class BenchView(DrawnView):
             Do.JOG: self.jog,
             Do.HOME: self.home,
             Do.JOG_STEP: self.jog_step,
+            Do.CHOOSE_PLACE: self.choose_place,
             Do.STOP: self.stop,
         }
 
@@ -113,6 +115,8 @@ class BenchView(DrawnView):
             yield TouchPatternPanel(id="touch-pattern")
             yield Heading(id="chain-heading")
             yield ChainPanel(id="chain")
+            yield Heading(id="places-heading")
+            yield PlacesPanel(id="places")
 
     # -- showing -----------------------------------------------------------------------------------------------
 
@@ -166,8 +170,35 @@ class BenchView(DrawnView):
         heading.tell(f"measured since clamping, machine {unit}", "" if len(lines) < 2 else ", . choose")
         self.query_one(MeasuredPanel).tell(lines, view_state.chosen, view_state.row)
         names = [titles[name] for name in missing]
+        self._show_places(view_state)
         settled = state in ("stored", "proved")
         self.query_one(ChainPanel).tell(chain, names, proof, agreements, settled=settled)
+
+    def _show_places(self, view_state: ViewState) -> None:
+        from brisk_anchor.services.session.places_map import places_map
+
+        faces = places_map(view_state.session, view_state.shown_angles) if view_state.session.setup.places else []
+        heading = self.query_one("#places-heading", Heading)
+        heading.display = bool(faces)
+        heading.tell("places of the fixture", "[ ] choose")
+        self.query_one(PlacesPanel).tell(faces, view_state.place, self.query_one(ChainPanel).size.width)
+
+    def choose_place(self, step: int) -> None:
+        """Choose the next place of the fixture, or the one before."""
+        view_state = self.stage.free()
+        if view_state is None:
+            return
+        if not view_state.next_place(step):
+            self.stage.tell("This fixture holds one part.", "job.toml says by [repeat] how many it holds.", "ask")
+            return
+        self.stage.show_all()
+
+    def on_places_panel_chosen(self, message: PlacesPanel.Chosen) -> None:
+        """A click on a place of the map."""
+        view_state = self.stage.free()
+        if view_state is not None:
+            view_state.choose_place(message.name)
+            self.stage.show_all()
 
     def _show_empty(self) -> None:
         self.query_one(Readout).tell(("", "", ""), "machine", "opening the set-up", None, 0.0, live=False)
