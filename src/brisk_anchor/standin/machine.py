@@ -186,11 +186,12 @@ class StandIn(AtRest):
         other._random = np.random.default_rng(seed) if seed is not None else None
         return other
 
-    def exchange(self, solids: tuple[Solid, ...]) -> None:
+    def exchange(self, solids: tuple[Solid, ...], rotary: tuple[RotaryAxis, ...] | None = None) -> None:
         """Put other solids on the machine. Raises GuardError when the tool stands in their place."""
-        before, self._solids, self._tracer = self._solids, solids, None
+        before, axes, self._solids, self._tracer = self._solids, self._rotary, solids, None
+        self._rotary = axes if rotary is None else rotary
         if self.touching:
-            self._solids, self._tracer = before, None
+            self._solids, self._rotary, self._tracer = before, axes, None
             raise GuardError("The tool is in the way of the new part", "The old one stays", "Send the spindle home")
 
     def forget_motions(self) -> None:

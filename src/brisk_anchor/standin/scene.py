@@ -102,8 +102,13 @@ class Scene:
             )
             + tuple(by_hand),
             lengths={t.number: t.length for t in self.file.tool},
-            rotary=tuple(axis.real_axis() for axis in self.file.machine.rotary),
+            rotary=self.real_axes,
         )
+
+    @property
+    def real_axes(self) -> tuple[RotaryAxis, ...]:
+        """The rotary axes as they really are."""
+        return tuple(axis.real_axis() for axis in self.file.machine.rotary)
 
     def true_value(self, feature: str, axis: str, tip: Vector) -> float:
         """Where a feature really is along `axis`, machine mm, at the place the tip (ball's end) touched.
@@ -279,7 +284,7 @@ def faces_away(file: SceneFile) -> list[Fault]:
         frame = feature_frame(section, bodies[section.body], axes)
         lean = float(np.degrees(np.arccos(np.clip(frame.rotation[2, 2], -1.0, 1.0))))
         if lean > _LEAN:
-            words = ", ".join(f"{k}{num(v, 4)}" for k, v in stance_of(section, bodies[section.body]).items()) or "0"
+            words = ", ".join(f"{k}{num(v)}" for k, v in stance_of(section, bodies[section.body]).items()) or "0"
             reason = f"its face leans {deg(lean, 3)} from the spindle with the table at {words}"
             found.append(Fault(f"feature.{number}.stance", reason))
     return found

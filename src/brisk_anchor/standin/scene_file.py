@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import tomllib
+from datetime import date
 from importlib import resources
 from pathlib import Path
 from typing import Annotated, Literal, Self
@@ -110,6 +111,8 @@ class RotarySection(FileSection):
     rapid: float = Field(gt=0, le=1_000_000)
     u_centre: float | None = Field(default=None, ge=0, le=1)
     step: float | None = Field(default=None, gt=0, le=180)
+    measured: date | None = None
+    proved: date | None = None
     real_shift: tuple[float, float, float] = (0.0, 0.0, 0.0)
     real_turn: tuple[float, float, float] = (0.0, 0.0, 0.0)
 

@@ -121,6 +121,7 @@ class Do(Enum):
     WEAVE = "weave"
     NEXT_ROW = "next_row"
     CHOOSE_PLACE = "choose_place"
+    ROTATION_CENTRE = "rotation_centre"
     STOP = "stop"
     VIEW = "view"
     OTHER_UNIT = "other_unit"
@@ -518,6 +519,16 @@ ACTIONS: tuple[Action, ...] = (
     Action(Do.PROVE_PLAN, (), "p", "p", "prove", "Run it on 200 parts within what is stated.", ("plan",)),
     Action(Do.WRITE, (), "w", "w", "write", "Write the plan and its program.", ("plan",)),
     Action(Do.WEAVE, (), "O", "O", "into a program", "Put measuring into a cutting program.", ("plan",), line=False),
+    Action(
+        Do.ROTATION_CENTRE,
+        (),
+        "C",
+        "C",
+        "centre of rotation",
+        "Take the centre of a table, or which way it turns, from what was measured at several angles.",
+        ("bench",),
+        line=False,
+    ),
     Action(
         Do.CHOOSE_PLACE,
         (1,),

@@ -78,9 +78,9 @@ class RotaryAxis:
         low, high = self.low, self.high
         if (low is not None and angle < low - 1e-9) or (high is not None and angle > high + 1e-9):
             ends = f"{num(low)} to {num(high)}" if low is not None and high is not None else "its limits"
-            return f"{self.letter} cannot stand at {num(angle, 4)}°: it turns from {ends}"
+            return f"{self.letter} cannot stand at {num(angle)}°: it turns from {ends}"
         if self.step is not None and abs(angle / self.step - round(angle / self.step)) * self.step > 1e-4:
-            return f"{self.letter} cannot stand at {num(angle, 4)}°: it stops at whole steps of {num(self.step, 4)}°"
+            return f"{self.letter} cannot stand at {num(angle)}°: it stops at whole steps of {num(self.step)}°"
         return ""
 
 

@@ -278,6 +278,34 @@ class JobEditor:
             text = with_key(text, name, key, shown, "name", table=table)
         return self._change({name: text}, told)
 
+    def rotary_figures(
+        self,
+        number: int,
+        *,
+        centre: Vector | None = None,
+        u_centre: float | None = None,
+        measured: str = "",
+        sense: int | None = None,
+        proved: str = "",
+    ) -> Change:
+        """The machine's file with what was found of a rotary axis: its centre (mm) with its ±, or its proved sense."""
+        name = self.job.job.machine
+        text = self._text(name)
+        unit = MILLIMETRES[parse(text, name)["units"]]
+        figures: dict[str, str] = {}
+        if centre is not None:
+            figures["centre"] = f"[{', '.join(f'{value / unit:.6f}' for value in centre)}]"
+        if u_centre is not None:
+            figures["u_centre"] = f"{u_centre / unit:.6f}"
+        if sense is not None:
+            figures["sense"] = str(sense)
+        figures |= {"measured": measured} if measured else {}
+        figures |= {"proved": proved} if proved else {}
+        for key, value in figures.items():
+            text = with_key(text, name, key, value, "letter", table=("rotary", number))
+        letter = self.job.machine.rotary[number].letter
+        return self._change({name: text}, f"the {'centre' if centre is not None else 'sense'} of {letter} is known")
+
     def assigned(self, operation: str, row: str) -> Change:
         """The job with an operation that uses another of its offsets."""
         text = self._text(JOB_NAME)

@@ -6,6 +6,7 @@ The fields are explained in docs/formats.md; `brisk-anchor schema` prints them a
 from __future__ import annotations
 
 import math
+from datetime import date
 from typing import Annotated, Literal, Self
 
 from pydantic import Field, model_validator
@@ -62,7 +63,10 @@ class Variation(FileSection):
 
 
 class RotaryTable(FileSection):
-    """A rotary axis of the machine; angles in degrees."""
+    """A rotary axis of the machine; angles in degrees.
+
+    `measured` is the day its centre was, `proved` that its sense was, by a small turn.
+    """
 
     letter: Literal["A", "B", "C"]
     direction: tuple[float, float, float]
@@ -73,6 +77,8 @@ class RotaryTable(FileSection):
     angle_high: float | None = None
     angle_rapid: float = Field(gt=0, le=1_000_000)
     angle_step: float | None = Field(default=None, gt=0, le=180)
+    measured: date | None = None
+    proved: date | None = None
 
 
 class ProbeTable(ProbeFigures):
@@ -138,6 +144,8 @@ class MachineDescription(FileSection):
                 "high": r.angle_high,
                 "rapid": r.angle_rapid,
                 "step": r.angle_step,
+                "measured": r.measured,
+                "proved": r.proved,
             }
             for r in self.rotary
         ]
@@ -287,7 +295,7 @@ class FixtureFile(BodyFile):
         given = [name for name in dict.fromkeys(_FIXTURES.values()) if getattr(self, name) is not None]
         if wrong := [name for name in given if name != _FIXTURES[self.kind]]:
             raise ValueError(f"a {self.kind} is not described by [{wrong[0]}]")
-        if not self.solids and self.faces is None:
+        if not self.solids and self.faces is None and self.kind != "vices":
             raise ValueError(f"there is nothing of it: give [{_FIXTURES[self.kind]}], or [[solid]]")
         if self.kind == "tombstone" and self.faces is None:
             raise ValueError("a tombstone needs its [faces]")

@@ -24,6 +24,14 @@ def cautions(scene: Scene, today: date) -> list[str]:
     """Sentences about the set-up as described, the ones about the whole first; empty when nothing is odd."""
     found = _beyond(scene)
     setup = scene.setup
+    turns = any(body.on == "rotary table" for body in scene.file.body)
+    for axis in scene.file.machine.rotary if turns else ():
+        if axis.u_centre is None:
+            found.append(f"the centre of {axis.letter} was never measured: no ± of a row that it carries counts it")
+        if axis.proved is None:
+            found.append(
+                f"which way {axis.letter} turns was never proved: turn it a little, and measure the same again"
+            )
     record = setup.shelf.probe
     for look in look_at_probe(record, age_in_days(record.calibrated, today)):
         found.append(f"{look.found[0].lower()}{look.found[1:]}: calibrate it")

@@ -251,7 +251,7 @@ def _wrong_table(session: Session, section: MeasureSection) -> list[str]:
     drawn = next((feature for feature in session.setup.features if feature.name == section.feature), None)
     stands = dict(drawn.table) if drawn is not None else {}
     if drawn is not None and any(angle != stands.get(letter, 0.0) for letter, angle in section.table.items()):
-        words = " ".join(f"{letter}{num(angle, 4)}" for letter, angle in stands.items()) or "0"
+        words = " ".join(f"{letter}{num(angle)}" for letter, angle in stands.items()) or "0"
         found.append(
             f"{section.feature} is drawn with the table at {words}: mark what lies before the probe at another angle"
         )

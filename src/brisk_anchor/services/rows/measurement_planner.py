@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable, Mapping
 from dataclasses import replace
 
+from brisk_anchor.core.features.measurement_options import AS_USUAL, MeasurementOptions
 from brisk_anchor.core.features.measuring import Measurement
 from brisk_anchor.core.offsets.checks import (
     Finding,
@@ -34,10 +36,14 @@ from brisk_anchor.services.rows.working_state import WorkingState
 class MeasurementPlanner:
     """Makes measurements ready. It reads and never changes anything."""
 
-    def __init__(self, working: WorkingState, profile: Profile, heads: ProgramHeads) -> None:
+    def __init__(
+        self, working: WorkingState, profile: Profile, heads: ProgramHeads, angles: Callable[[], Mapping[str, float]]
+    ) -> None:
+        """`angles` tells where rotary axes stand now, degrees."""
         self._working = working
         self._profile = profile
         self._heads = heads
+        self._angles = angles
 
     def look(self, measurement: Measurement) -> list[Finding]:
         """Second look before a measurement; a probe that is to be calibrated may measure, and says so."""
@@ -81,7 +87,9 @@ class MeasurementPlanner:
         """
         setup = self._working.setup
         request = self.asked(request)
-        measurement = build_measurement(setup, request)
+        # What stands on no drawing is measured as the table stands, and is known to have been.
+        options = MeasurementOptions(table=tuple(self._angles().items())) if request.drawn is None else AS_USUAL
+        measurement = build_measurement(setup, request, options)
         if not request.is_drawn:
             under = self._top_of(request)
             if under is None or not measurement.touches_walls or not measurement.depth:

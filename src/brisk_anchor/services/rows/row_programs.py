@@ -142,6 +142,6 @@ class WorkedOut:
         rows = RowStates(working, link, ledger)
         solver = OffsetSolver(working, link, rows)
         heads = ProgramHeads(working, link.profile)
-        planner = MeasurementPlanner(working, link.profile, heads)
+        planner = MeasurementPlanner(working, link.profile, heads, lambda: link.angles)
         programs = RowPrograms(working, link.profile, rows, solver, heads, planner)
         return cls(working, rows, solver, heads, planner, programs)

@@ -239,11 +239,11 @@ class SetupEditor:
     def _exchange(self, change: Change, write: Callable[[Change], None]) -> None:
         """The stand-in, the files and the set-up together, or none of them."""
         scene = build_scene(change.job.scene(self._working.rolled))
-        self._stand_in.exchange(scene.solids)
+        self._stand_in.exchange(scene.solids, scene.real_axes)
         try:
             write(change)
         except BaseException:
-            self._stand_in.exchange(self._working.scene.solids)
+            self._stand_in.exchange(self._working.scene.solids, self._working.scene.real_axes)
             raise
         self._adopt(scene, moves_part=change.moves_part)
 

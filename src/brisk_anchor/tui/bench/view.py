@@ -25,6 +25,7 @@ from brisk_anchor.tui.bench.row_setting import RowSettingLine
 from brisk_anchor.tui.bench.touch_pattern_panel import TouchPatternPanel
 from brisk_anchor.tui.budget_sheet import show_budget
 from brisk_anchor.tui.drawing import Drawing
+from brisk_anchor.tui.entry import Words
 from brisk_anchor.tui.looking import DrawnView
 from brisk_anchor.tui.panels import Heading
 from brisk_anchor.tui.taking_back import take_back
@@ -85,6 +86,7 @@ class BenchView(DrawnView):
             Do.HOME: self.home,
             Do.JOG_STEP: self.jog_step,
             Do.CHOOSE_PLACE: self.choose_place,
+            Do.ROTATION_CENTRE: self.rotation_centre,
             Do.STOP: self.stop,
         }
 
@@ -192,6 +194,29 @@ class BenchView(DrawnView):
             self.stage.tell("This fixture holds one part.", "job.toml says by [repeat] how many it holds.", "ask")
             return
         self.stage.show_all()
+
+    def rotation_centre(self) -> None:
+        """Ask which measurements give the centre of which axis; show what comes of them before it is taken."""
+        from datetime import date
+
+        from brisk_anchor.services.session.rotation_centre import FORMS, read_centre, take_centre
+
+        view_state = self.stage.free()
+        if view_state is None:
+            return
+        session = view_state.session
+        if not session.setup.machine.rotary:
+            self.stage.tell("This machine has no rotary axis.", "machine.toml has them as [[rotary]].", "ask")
+            return
+
+        def take(words: str) -> None:
+            def work() -> tuple[str, str]:
+                told = take_centre(session, read_centre(session, words), date.today().isoformat())
+                return told, "It stands in the machine's file, with its ± and the day."
+
+            self.stage.attempt(work)
+
+        self.stage.ask(Words("centre of rotation", FORMS, lambda words: read_centre(session, words).words, take))
 
     def on_places_panel_chosen(self, message: PlacesPanel.Chosen) -> None:
         """A click on a place of the map."""

@@ -1,0 +1,358 @@
+"""Fixtures of many places: tombstone and trunnion, their rows, plans over faces, and the centre of rotation."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import replace
+from importlib import resources
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from brisk_anchor.core.errors import GeometryError, JobError, PlanError, PlanFileError
+from brisk_anchor.core.features.touch_pattern import TouchPattern, Wall
+from brisk_anchor.core.geometry.rotary import carried
+from brisk_anchor.nc.profile.control_profile import shipped_profile
+from brisk_anchor.services.demo.demo_job import demo_files
+from brisk_anchor.services.job.jobs import check_job, load_job
+from brisk_anchor.services.job.places import centre_letters, following_rows
+from brisk_anchor.services.measure.measurement_request import MeasurementRequest, build_measurement, point_at
+from brisk_anchor.services.measure.reach import reaches
+from brisk_anchor.services.plan.face_plans import not_looked_at, plan_of_places, turned_angles
+from brisk_anchor.services.plan.planning import planned, program_of
+from brisk_anchor.services.plan.proving import prove
+from brisk_anchor.services.session.job_opening import open_job
+from brisk_anchor.services.session.places_map import places_map
+from brisk_anchor.services.session.rotation_centre import read_centre, take_centre
+from brisk_anchor.services.session.session import Session
+from brisk_anchor.standin.scene import build_scene, faces_away
+from brisk_anchor.standin.variations import varied
+
+PROFILES = ("skip-macro", "probe-params")
+
+
+def files(folder: Path, name: str = "tombstone", **changes: tuple[str, str]) -> Path:
+    """The demo's files in a folder, with some text of each changed."""
+    demo_files(folder, name)
+    for file, (old, new) in changes.items():
+        path = folder / f"{file}.toml"
+        text = path.read_text(encoding="utf-8")
+        assert old in text
+        path.write_text(text.replace(old, new), encoding="utf-8")
+    return folder
+
+
+def session_of(folder: Path, roll: int = 0, profile: str = "skip-macro") -> Session:
+    return Session(build_scene(load_job(folder).scene(roll)), None, shipped_profile(profile), seed=None)
+
+
+# -- what the files make ---------------------------------------------------------------------------------------------
+
+
+def test_a_part_is_at_every_place_with_its_features_and_rows(tmp_path):
+    scene = build_scene(load_job(files(tmp_path)).scene(0))
+    setup = scene.setup
+    assert [place.name for place in setup.places] == [f"{f}-{n}" for f in (1, 2, 3, 4) for n in (1, 2, 3)]
+    assert [place.rows for place in setup.places] == [(f"G54.1 P{n}",) for n in range(1, 13)]
+    # Face 2 looks at the spindle with B at 90; there its first bore lies where that of face 1 does at 0.
+    one, two = setup.drawn("bore 1-1"), setup.drawn("bore 2-1")
+    assert two.machine == pytest.approx(one.machine)
+    assert two.table == (("B", 90.0),)
+    assert setup.drawn("bore 3-1").table == (("B", 180.0),)
+    assert setup.drawn("bush 4").table == (("B", -90.0),)
+    assert len(setup.card.operations) == 24
+    assert [reach.reason for reach in reaches(scene) if reach.reason] == []
+
+
+def test_derived_rows_go_round_the_centre_and_along_the_face(tmp_path):
+    setup = build_scene(load_job(files(tmp_path)).scene(0)).setup
+    zero = (-588.0, -680.0, -409.5)  # the part's zero at the first place, by the figures of the files
+    for place in setup.places[1:]:
+        rules = setup.row(place.rows[0]).rules
+        angle = dict(place.table)["B"]
+        height = 130.0 * (place.row - 1)
+        assert rules["y"].shift if angle == 0 else rules["y"].shift[1] == pytest.approx(height)
+        if angle:
+            moved = tuple(a + b for a, b in zip(zero, rules["x"].shift, strict=True))
+            there = carried(moved, setup.machine.rotary, {}, {"B": angle})
+            assert there == pytest.approx((zero[0], zero[1] + height, zero[2]))
+        assert rules["x"].u_place > 0.005
+
+
+@pytest.mark.parametrize(("school", "rows"), [("part", 12), ("face", 4), ("centre", 1), ("derived", 12)])
+def test_every_school_has_its_rows_and_no_operation_is_without(tmp_path, school, rows):
+    files(tmp_path, job=('offsets = "derived"', f'offsets = "{school}"'))
+    setup = build_scene(load_job(tmp_path).scene(0)).setup
+    assert len(setup.rows) == rows
+    known = {plan.row for plan in setup.rows}
+    assert all(operation.offset in known for operation in setup.card.operations)
+    if school == "centre":
+        rules = setup.rows[0].rules
+        assert (rules["x"].value, rules["x"].u, rules["x"].centre_of) == (-500.0, 0.005, "B")
+        assert rules["z"].value == -600.0
+        assert rules["y"].feature == "bore 1-1"
+        assert setup.nominal(rules["y"], "y") == pytest.approx(-700.0)
+
+
+def test_the_centre_of_a_trunnion_is_level_with_its_tilt(tmp_path):
+    axes = build_scene(load_job(files(tmp_path, "trunnion")).scene(0)).setup.machine.rotary
+    assert centre_letters(axes) == {"x": "C", "y": "C", "z": "A"}
+    assert centre_letters(()) == {}
+
+
+def test_an_empty_place_has_no_part_keeps_its_row_free_and_sets_its_flag(tmp_path):
+    files(tmp_path, job=('numbering = "rows"', 'numbering = "rows"\nempty = ["2-3"]'))
+    session = session_of(tmp_path)
+    assert "GL-114 2-3" not in {body.name for body in session.scene.file.body}
+    assert not session.setup.plans("G54.1 P6")
+    assert session.setup.plans("G54.1 P7")
+    text = program_of(session, planned(session, plan_of_places(session.setup, "base"))).text
+    assert "#705=1. (1 WHERE PLACE 2-3 IS EMPTY)" in text
+    assert "#704=0. (1 WHERE PLACE 2-2 IS EMPTY)" in text
+
+
+@pytest.mark.parametrize(
+    ("changes", "reason"),
+    [
+        ({"fixture": ("pitch = [0.0, 130.0]", "pitch = [0.0, 40.0]")}, "places 1-1 and 1-2 overlap"),
+        ({"fixture": ("first = [62.0, 20.0, 0.0]", "first = [150.0, 20.0, 0.0]")}, "26 mm out over its face"),
+        ({"fixture": ("rows = 3\npitch = [0.0, 130.0]", "rows = 3\npitch = [0.0, 0.0]")}, "need a pitch"),
+        ({"fixture": ("count = 4", "count = 9")}, "less than or equal to 8"),
+        ({"fixture": ('letter = "B"', 'letter = "A"')}, "no rotary axis A"),
+        ({"job": ('"G54.1 P1"', '"G54.1 P45"')}, "up to G54.1 P56; the control of Otter has"),
+        ({"job": ('offsets = "derived"', 'offsets = "derived"\nempty = ["7-1"]')}, "no place 7-1"),
+        ({"job": ('offsets = "derived"', 'offsets = "derived"\nface_count = 5')}, "it uses 5 faces, the fixture has 4"),
+        ({"machine": ("angle_rapid = 7200.0", "angle_rapid = 7200.0\nangle_step = 72.0")}, "whole steps of 72°"),
+        (
+            {"machine": ("angle_rapid = 7200.0", "angle_rapid = 7200.0\nangle_low = -10.0\nangle_high = 100.0")},
+            "turns from",
+        ),
+    ],
+)
+def test_what_does_not_go_together_is_told(tmp_path, changes, reason):
+    files(tmp_path, **changes)
+    with pytest.raises(JobError) as error:
+        load_job(tmp_path)
+    assert reason in "\n".join(map(str, error.value.findings))
+
+
+def test_rows_that_follow_one_another_in_the_table():
+    assert following_rows("G54.1 P7", 3) == ["G54.1 P7", "G54.1 P8", "G54.1 P9"]
+    assert following_rows("G57", 3) == ["G57", "G58", "G59"]
+    with pytest.raises(ValueError, match="4 rows from G57"):
+        following_rows("G57", 4)
+
+
+def test_a_row_of_vices_and_nests_hold_their_parts(tmp_path):
+    demo_files(tmp_path, "trunnion")
+    (tmp_path / "machine.toml").write_text(
+        (resources.files("brisk_anchor.services") / "examples" / "bc-27" / "machine.toml").read_text()
+    )
+    (tmp_path / "part.toml").write_text(
+        'form = "brisk-anchor-part-1"\nunits = "mm"\nname = "BL"\n[[solid]]\nname = "block"\nshape = "block"\n'
+        'low = [0.0, 0.0]\nhigh = [70.0, 60.0]\nbottom = -50.0\ntop = 0.0\n[[feature]]\nname = "top"\ntitle = "top"\n'
+        'kind = "surface"\nsolid = "block"\nplace = [35.0, 50.0, 0.0]\nwalls = ["BELOW"]\n[[feature]]\nname = "left"\n'
+        'title = "left"\nkind = "surface"\nsolid = "block"\nplace = [0.0, 30.0, 0.0]\nwalls = ["RIGHT"]\ndepth = 6.0\n'
+    )
+    fixture = (tmp_path / "fixture.toml").read_text()
+    fixture = fixture.replace('kind = "vice"', 'kind = "vices"').replace('on = "rotary table"\n', "")
+    fixture = fixture.replace("at = [-370.0, -310.0, -430.0]", "at = [-700.0, -310.0, -600.0]")
+    (tmp_path / "fixture.toml").write_text(fixture + "\n[places]\ncolumns = 3\nrows = 1\npitch = [200.0, 0.0]\n")
+    job = (tmp_path / "job.toml").read_text()
+    head, _, _ = job.partition("[[offset]]")
+    (tmp_path / "job.toml").write_text(
+        head + '[repeat]\ncolumns = 2\noffsets = "derived"\n[[offset]]\nrow = "G55"\ntitle = "b"\njump_limit = 3.0\n'
+        'x = { feature = "left" }\ny = { keep = true }\nz = { feature = "top" }\n'
+    )
+    with pytest.raises(JobError, match="comes from no feature of the part"):
+        load_job(tmp_path)
+    (tmp_path / "job.toml").write_text((tmp_path / "job.toml").read_text().replace('"derived"', '"part"'))
+    setup = build_scene(load_job(tmp_path).scene(0)).setup
+    assert [row.row for row in setup.rows] == ["G55", "G56"]
+    assert setup.drawn("left 2").machine[0] - setup.drawn("left 1").machine[0] == pytest.approx(200.0)
+    assert setup.drawn("left 2").table == ()
+    bodies = {outline.body for outline in setup.outlines}
+    assert {"V-5 1", "V-5 2", "BL 1", "BL 2"} <= bodies
+
+
+# -- measuring over faces ----------------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("profile", PROFILES)
+def test_all_rows_are_written_by_one_program_and_lie_where_the_parts_do(tmp_path, profile):
+    files(tmp_path)
+    if profile == "probe-params":  # it has nine rows
+        text = (tmp_path / "job.toml").read_text().replace('"G54.1 P1"', '"G54"').replace('"derived"', '"face"')
+        (tmp_path / "job.toml").write_text(text)
+    session = session_of(tmp_path, profile=profile)
+    ready = planned(session, plan_of_places(session.setup, "face"))
+    program = program_of(session, ready)
+    assert [step.measurement.options.table for step in ready.steps][::2] in (
+        [(("B", a),) for a in (-90.0, 0.0, 90.0, 180.0)],
+        [(("B", a),) for a in (90.0, 0.0, -90.0, -180.0)],
+        [(("B", a),) for a in (180.0, 90.0, 0.0, -90.0)],
+    )
+    outcome = prove(session, ready, program, 12)
+    assert not [ending for ending in outcome.endings if ending.how in ("wrong", "crashed")]
+    assert outcome.right >= 10
+    assert {place.name for place in not_looked_at(session.setup, [s.name for s in ready.steps])} == {
+        f"{f}-{n}" for f in (1, 2, 3, 4) for n in (2, 3)
+    }
+
+
+def test_a_part_that_was_put_in_wrong_is_found_out(tmp_path):
+    session = session_of(files(tmp_path), roll=1)
+    plan = plan_of_places(session.setup, "3-2")
+    program = program_of(session, ready := planned(session, plan))
+    outcome = prove(session, ready, program, 1)
+    (ending,) = outcome.endings
+    assert ending.how == "stopped"
+    assert "PART AT PLACE 3-2 LIES OFF" in ending.words
+
+
+def test_rows_cover_their_truth_with_every_part_off_by_its_own(tmp_path):
+    session = session_of(files(tmp_path))
+    ready = planned(session, plan_of_places(session.setup, "base"))
+    outcome = prove(session, ready, program_of(session, ready), 40)
+    assert [ending.how for ending in outcome.endings] == ["right"] * 40
+    assert 0.005 < outcome.worst < 0.2
+
+
+def test_plans_say_what_cannot_be(tmp_path):
+    session = session_of(files(tmp_path))
+    with pytest.raises(PlanError, match="No part lies at place 9-9"):
+        plan_of_places(session.setup, "9-9")
+    seated = plan_of_places(session.setup, "base", by="feature", seat="top")
+    assert [section.known_as for section in seated.measure].count("top 3-2") == 1
+    assert not not_looked_at(session.setup, [section.known_as for section in seated.measure])
+    with pytest.raises(PlanError, match="Nothing called"):
+        plan_of_places(session.setup, "base", seat="corner")
+    wrong = seated.with_measure([seated.measure[0].model_copy(update={"table": {"B": 90.0}})])
+    with pytest.raises(PlanFileError) as error:
+        planned(session, wrong)
+    assert "drawn with the table at B0" in str(error.value.findings)
+    one = plan_of_places(session.setup, "base")
+    boss = one.measure[0].model_copy(update={"feature": "boss 2-2", "check": 0.2})
+    with pytest.raises(PlanFileError) as error:
+        planned(session, one.with_measure([*one.measure, boss]))
+    assert "takes anything from a “boss”" in str(error.value.findings)
+
+
+def test_a_table_without_limits_turns_as_it_is_asked_to(tmp_path):
+    axes = build_scene(load_job(files(tmp_path)).scene(0)).setup.machine.rotary
+    tables = [(("B", a),) for a in (0.0, 180.0, -90.0, 0.0)]
+
+    def turned(way):
+        return [table[0][1] for table in turned_angles(axes, way, tables)]
+
+    assert turned("shortest") == [0.0, 180.0, 270.0, 360.0]
+    assert turned("clockwise") == [0.0, -180.0, -450.0, -720.0] or turned("clockwise") == [0.0, -180.0, -450.0, -360.0]
+    assert turned("counter-clockwise") == [0.0, 180.0, 270.0, 360.0]
+    assert turned("unwind") == [0.0, 180.0, -90.0, 0.0]
+
+
+def test_the_table_turns_only_clear_of_what_it_sweeps(tmp_path):
+    near = ("centre = [-500.0, -740.0, -600.0]", "centre = [-500.0, -740.0, -330.0]")
+    files(tmp_path, machine=near, fixture=("at = [-500.0, -700.0, -600.0]", "at = [-500.0, -700.0, -330.0]"))
+    session = session_of(tmp_path)
+    ready = planned(session, plan_of_places(session.setup, "face"))
+    assert any("meets the tool" in look.found or "comes within" in look.found for look in ready.looks if look.stops)
+
+
+def test_parts_vary_by_their_own_and_the_fixture_as_a_whole(tmp_path):
+    scene = build_scene(load_job(files(tmp_path)).scene(0))
+    one, again, other = (varied(scene, [], roll) for roll in (3, 3, 4))
+    real = {body.name: body.real for body in one.file.body}
+    assert real == {body.name: body.real for body in again.file.body}
+    assert real != {body.name: body.real for body in other.file.body}
+    # Neighbours on one face differ by no more than their own errors and the face's turn.
+    a, b = np.array(real["GL-114 1-1"].shift), np.array(real["GL-114 1-2"].shift)
+    assert 0 < np.abs(a - b).max() < 2 * 0.01 + math.radians(0.005) * 140
+    assert np.abs(a).max() > 0.02
+
+
+def test_a_face_that_looks_away_is_refused(tmp_path):
+    files(tmp_path, "trunnion", part=("stance = { A = 35.0 }\nsize", "stance = { A = 30.0 }\nsize"))
+    with pytest.raises(JobError) as error:
+        load_job(tmp_path)
+    assert "its face leans 5.000° from the spindle" in str(error.value.findings)
+
+
+def test_a_bore_on_a_sloping_face_is_measured_in_its_plane(tmp_path):
+    session = session_of(files(tmp_path, "trunnion"))
+    assert faces_away(session.scene.file) == []
+    drawn = session.setup.drawn("nozzle")
+    assert drawn.table == (("A", 35.0), ("C", 0.0))
+    # By hand: the place 14 and 12 from the block's zero, carried by −35° about A's centre.
+    y, z = -310.0 + 30.0 + 14.0 + 250.0, -430.0 + 80.0 + 12.0 + 380.0
+    c, s = math.cos(math.radians(-35)), math.sin(math.radians(-35))
+    assert drawn.machine[1:] == pytest.approx((-250.0 + c * y - s * z, -380.0 + s * y + c * z))
+    feature = session.runner.measure(build_measurement(session.setup, point_at(session.setup, drawn))).feature
+    assert feature.coordinates == pytest.approx(drawn.machine[:2], abs=0.0005)
+    assert feature.size == pytest.approx(20.0, abs=0.001)
+    assert any("was never proved" in line for line in check_job(tmp_path))
+
+
+def test_the_map_says_how_each_place_stands(tmp_path):
+    session = session_of(files(tmp_path))
+    session.runner.measure(build_measurement(session.setup, point_at(session.setup, session.setup.drawn("bore 1-1"))))
+    faces = places_map(session, {"B": 90.0})
+    assert [face.looks for face in faces] == [False, True, False, False]
+    assert [place.place.name for place in faces[0].places] == ["1-3", "1-2", "1-1"]
+    assert [place.looked_at for place in faces[0].places] == [False, False, True]
+    assert (faces[0].places[2].state, faces[1].places[0].short_row) == ("part", "P6")
+
+
+# -- the centre of rotation --------------------------------------------------------------------------------------------
+
+
+def test_the_centre_is_found_from_a_face_touched_at_three_angles(tmp_path):
+    with open_job(files(tmp_path / "job"), tmp_path / "data", roll=1) as session:
+        real = session.scene.real_axes[0].centre
+        stated = session.setup.machine.rotary[0].centre
+        names = []
+        length = session.setup.stylus.length
+        for angle, wall, start in (
+            (90.0, Wall.RIGHT, (-500.0 - 150.0 - 16.0, -579.0, -480.0)),
+            (270.0, Wall.LEFT, (-500.0 + 150.0 + 16.0, -579.0, -480.0)),
+            (0.0, Wall.BELOW, (-640.0, -579.0, -440.0)),
+        ):
+            session.machine.rapid((start[0], start[1], 0.0), 0)
+            session.machine.rapid((start[0], start[1], 0.0), 0, {"B": angle})
+            session.machine.rapid((start[0], start[1], start[2] + length), 0)
+            request = MeasurementRequest(
+                TouchPattern(frozenset({wall})),
+                (start[0], start[1], start[2] + length),
+                reach=13.0 if wall is not Wall.BELOW else 10.0,
+                depth=20.0 if wall is not Wall.BELOW else None,
+            )
+            measured = session.runner.measure(session.planner.measurement_of(request))
+            names.append(measured.feature.name)
+            session.machine.rapid((start[0], start[1], 0.0), 0)
+        found = read_centre(session, f"B faces {', '.join(names)}")
+        assert found.centre.place["x"].value == pytest.approx(real[0], abs=0.003)
+        assert found.centre.place["z"].value == pytest.approx(real[2], abs=0.012)
+        assert abs(real[0] - stated[0]) > 1e-4
+        told = take_centre(session, found, "2026-11-28")
+        assert "tested by nothing" in told
+        with pytest.raises(PlanError, match="name no axis"):
+            read_centre(session, "A faces")
+        machine = load_job(tmp_path / "job").machine.rotary[0]
+        assert machine.centre[0] == pytest.approx(found.centre.place["x"].value, abs=1e-6)
+        assert machine.u_centre == pytest.approx(max(i.expanded for i in found.centre.place.values()) / 2, rel=1e-3)
+        assert str(machine.measured) == "2026-11-28"
+
+
+def test_what_belongs_to_no_one_centre_is_refused(tmp_path):
+    session = session_of(files(tmp_path))
+    with pytest.raises(PlanError, match="was not measured"):
+        read_centre(session, "B points nothing")
+    one = session.runner.measure(
+        build_measurement(session.setup, point_at(session.setup, session.setup.drawn("bore 1-1")))
+    )
+    with pytest.raises((PlanError, GeometryError)):
+        read_centre(session, "B points bore 1-1")
+    session.working.measured["far"] = replace(one, feature=replace(one.feature, name="far"))
+    with pytest.raises(PlanError, match="no faces"):
+        read_centre(session, "B faces bore 1-1, far")
