@@ -4,7 +4,20 @@ from __future__ import annotations
 
 import sys
 
-from benchmarks import accuracy, contact, coverage, description, extents, fuzz, plans, shapes, speed, start, strength
+from benchmarks import (
+    accuracy,
+    contact,
+    coverage,
+    description,
+    extents,
+    fixtures,
+    fuzz,
+    plans,
+    shapes,
+    speed,
+    start,
+    strength,
+)
 
 ALL = {
     "accuracy": accuracy.main,
@@ -16,6 +29,7 @@ ALL = {
     "speed": speed.main,
     "start": start.main,
     "extents": extents.main,
+    "fixtures": fixtures.main,
     "fuzz": fuzz.main,
     "strength": strength.main,
 }

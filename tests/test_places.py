@@ -13,7 +13,7 @@ import pytest
 from brisk_anchor.core.errors import GeometryError, JobError, PlanError, PlanFileError
 from brisk_anchor.core.features.touch_pattern import TouchPattern, Wall
 from brisk_anchor.core.geometry.rotary import carried
-from brisk_anchor.nc.profile.control_profile import shipped_profile
+from brisk_anchor.nc.profile.control_profile import Profile, shipped_profile
 from brisk_anchor.services.demo.demo_job import demo_files
 from brisk_anchor.services.job.jobs import check_job, load_job
 from brisk_anchor.services.job.places import centre_letters, following_rows
@@ -77,7 +77,7 @@ def test_derived_rows_go_round_the_centre_and_along_the_face(tmp_path):
             moved = tuple(a + b for a, b in zip(zero, rules["x"].shift, strict=True))
             there = carried(moved, setup.machine.rotary, {}, {"B": angle})
             assert there == pytest.approx((zero[0], zero[1] + height, zero[2]))
-        assert rules["x"].u_place > 0.005
+        assert math.hypot(*(effect for _, effect in rules["x"].placed)) > 0.005
 
 
 @pytest.mark.parametrize(("school", "rows"), [("part", 12), ("face", 4), ("centre", 1), ("derived", 12)])
@@ -302,6 +302,22 @@ def test_the_map_says_how_each_place_stands(tmp_path):
     assert [place.place.name for place in faces[0].places] == ["1-3", "1-2", "1-1"]
     assert [place.looked_at for place in faces[0].places] == [False, False, True]
     assert (faces[0].places[2].state, faces[1].places[0].short_row) == ("part", "P6")
+
+
+def test_a_table_is_let_go_before_it_turns_and_held_after(tmp_path):
+    profile = shipped_profile("skip-macro")
+    words = {"B": {"unclamp": "M11", "clamp": "M10"}}
+    clamping = Profile.model_validate(profile.model_dump() | {"table_clamp": words})
+    session = Session(build_scene(load_job(files(tmp_path)).scene(0)), None, clamping, seed=None)
+    ready = planned(session, plan_of_places(session.setup, "face"))
+    program = program_of(session, ready)
+    lines = [line.split(" (")[0] for line in program.text.splitlines()]
+    at = lines.index("G90 G53 G0 B90.")
+    assert (lines[at - 1], lines[at + 1]) == ("M11", "M10")
+    assert prove(session, ready, program, 1).right == 1
+    run = session.runner.start(replace(program, lines=tuple(x for x in program.lines if x.text != "M11")))
+    run.to_end()
+    assert "B is clamped" in str(run.failure())
 
 
 # -- the centre of rotation --------------------------------------------------------------------------------------------

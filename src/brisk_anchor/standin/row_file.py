@@ -27,7 +27,7 @@ class RuleSection(FileSection):
     centre: Literal["A", "B", "C"] | None = None
     parent: Annotated[str, Field(pattern=ROW)] | None = None
     shift: Coordinate = 0.0
-    u_place: float = Field(default=0.0, ge=0, le=10)
+    placed: list[tuple[Annotated[str, Field(max_length=120)], Annotated[float, Field(ge=-10, le=10)]]] = []
     table: Literal["A", "B", "C"] | None = None
     angle: Annotated[float, Field(ge=-360, le=360)] = 0.0
     fit: Annotated[list[str], Field(min_length=1, max_length=20)] | None = None
@@ -37,7 +37,7 @@ class RuleSection(FileSection):
         given = [self.feature, self.fixed, self.parent, self.centre]
         if sum(item is not None for item in given) + self.keep != 1:
             raise ValueError("give exactly one of feature, fixed, centre, parent and keep")
-        if (self.shift or self.u_place) and self.parent is None:
+        if (self.shift or self.placed) and self.parent is None:
             raise ValueError("shift goes with a parent")
         if self.table is not None and self.parent is None:
             raise ValueError("table goes with a parent")

@@ -71,10 +71,10 @@ def _rule(
             axis.sense,
             u_centre=axis.u_centre,
             shift=away,
-            u_place=section.u_place,
+            placed=tuple(section.placed),
         )
     if section.feature is not None:
         return FromFeature(section.feature, section.drawing, section.allowance, other=section.other or "")
     if section.parent is not None:
-        return FromRow(section.parent, section.shift, section.u_place)
+        return FromRow(section.parent, section.shift, tuple(section.placed))
     return Fixed(section.fixed) if section.fixed is not None else Keep()

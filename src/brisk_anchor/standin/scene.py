@@ -7,11 +7,12 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from brisk_anchor.core.errors import Fault, SceneError
+from brisk_anchor.core.errors import Fault, GeometryError, SceneError
 from brisk_anchor.core.geometry.frames import Frame
 from brisk_anchor.core.geometry.rotary import RotaryAxis, table_frame
 from brisk_anchor.core.kinds import FeatureKind, Vector
 from brisk_anchor.core.offsets.conditions import Conditions
+from brisk_anchor.core.offsets.rotation_centre import angles_facing
 from brisk_anchor.core.offsets.rules import FromFeature, FromFit, FromHeading, Rules
 from brisk_anchor.core.offsets.setup import (
     DrawnFeature,
@@ -286,8 +287,21 @@ def faces_away(file: SceneFile) -> list[Fault]:
         if lean > _LEAN:
             words = ", ".join(f"{k}{num(v)}" for k, v in stance_of(section, bodies[section.body]).items()) or "0"
             reason = f"its face leans {deg(lean, 3)} from the spindle with the table at {words}"
+            reason += _way_out(axes, section, bodies)
             found.append(Fault(f"feature.{number}.stance", reason))
     return found
+
+
+def _way_out(axes: Axes, section: FeatureSection, bodies: Mapping[str, BodySection]) -> str:
+    """Angles that would turn a feature's face to the spindle, in words: every solution within the limits."""
+    frame = body_frame(bodies[section.body], axes, {}) @ own_frame(section)
+    x, y, z = (float(value) for value in frame.turn((0.0, 0.0, 1.0)))
+    try:
+        ways = angles_facing(axes, (x, y, z))
+    except GeometryError:
+        return "; no angle of the machine turns it there"
+    told = (" ".join(f"{letter}{num(angle)}" for letter, angle in way.items()) for way in ways)
+    return f"; these would turn it there: {' or '.join(told)}"
 
 
 def feature_frame(section: FeatureSection, body: BodySection, axes: Axes) -> Frame:

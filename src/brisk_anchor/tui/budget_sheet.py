@@ -10,7 +10,6 @@ from textual.containers import VerticalScroll
 from textual.widgets import Static
 
 from brisk_anchor.core.quantities import Dimension, num, quantity, um
-from brisk_anchor.core.uncertainty.budget_lines import words_of_k
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.sheet import Sheet
 from brisk_anchor.tui.words import cut
@@ -64,6 +63,8 @@ def budget_text(chain: Chain) -> Text:
 
 
 def _axis(text: Text, axis: AxisChain) -> None:
+    from brisk_anchor.core.uncertainty.budget_lines import words_of_k
+
     turn = axis.axis == "r"
     text.append(f"\n {axis.axis.upper()}  ", f"bold {theme.TEXT}")
     text.append(quantity(axis.value, Dimension.ANGLE if turn else Dimension.LENGTH, 4, signed=True), theme.TEXT)

@@ -35,7 +35,7 @@ from brisk_anchor.core.offsets.rules import (
     Turner,
     centre_source,
     features_in,
-    place_source,
+    placed_effects,
 )
 from brisk_anchor.core.uncertainty.estimates import Estimate, combined, linear
 from brisk_anchor.core.uncertainty.sources import Source
@@ -272,7 +272,7 @@ def derived_estimates(row: str, rules: Rules, parents: Mapping[str, Mapping[str,
         angle = parent.get("r", Estimate(0.0))
         if axis in "zr":
             own = parent.get(axis, angle)
-            placed = combined((1.0, own.effects), (rule.u_place, {place_source(row, axis): 1.0}))
+            placed = combined((1.0, own.effects), (1.0, placed_effects(rule)))
             found[axis] = Estimate(own.value + rule.shift, placed)
             continue
         other = rules.get("y" if axis == "x" else "x")
@@ -285,7 +285,7 @@ def derived_estimates(row: str, rules: Rules, parents: Mapping[str, Mapping[str,
 
         step = turned(dx, dy, angle.value)
         swing = (-step[1], step[0])["xy".index(axis)] * math.radians(1.0)
-        placed = {place_source(row, axis): rule.u_place} if rule.u_place else {}
+        placed = placed_effects(rule)
         effects = combined((1.0, parent[axis].effects), (swing, angle.effects), (1.0, placed))
         found[axis] = Estimate(parent[axis].value + step["xy".index(axis)], effects)
     return found
@@ -318,7 +318,7 @@ def _on_the_table(row: str, axis: str, rule: FromTable, parents: Mapping[str, Ma
     # A centre off by e carries everything off by (1 − R) e.
     u = rule.u_centre or 0.0
     off = {centre_source(rule.letter, a): (float(a == axis) - share) * u for a, share in zip(AXES, shares, strict=True)}
-    placed = {place_source(row, axis): rule.u_place} if rule.u_place else {}
+    placed = placed_effects(rule)
     carried = combined(
         *zip(shares, (item.effects for item in own), strict=True), (1.0, off), (master, {MASTER: 1.0}), (1.0, placed)
     )

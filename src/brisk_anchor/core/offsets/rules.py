@@ -76,13 +76,13 @@ class FromFit:
 class FromRow:
     """Derived from another row: its zero moved by `shift` (mm) along this axis of that row's own, turned, frame.
 
-    As the rule of an angle: turned by `shift` degrees more than that row. `u_place` is how well that distance is known:
-    of another place on a fixture, how well part and fixture locate; standard, mm.
+    As the rule of an angle: turned by `shift` degrees more than that row. `placed` is what that distance may be off
+    by: of another place on a fixture what part and faces are, each with its effect for one standard uncertainty, mm.
     """
 
     row: str
     shift: float = 0.0
-    u_place: float = field(default=0.0, repr=False)
+    placed: tuple[tuple[str, float], ...] = field(default=(), repr=False)
 
 
 @dataclass(frozen=True, slots=True)
@@ -92,8 +92,8 @@ class FromTable:
     `direction`, `centre` (machine mm) and `sense` are those of the axis; see core.geometry.rotary. `master` is the
     length that the other row's Z holds on top of the place, where lengths are counted from a master; no table turns it.
     `u_centre` is the standard uncertainty of the centre along each machine axis, mm; None where nobody said it.
-    `shift`, mm by axis, is how far the place lies from that zero before the table turns, and `u_place` how well that is
-    known along this axis, standard.
+    `shift`, mm by axis, is how far the place lies from that zero before the table turns, and `placed` what that may
+    be off by along this axis.
     """
 
     row: str
@@ -105,7 +105,7 @@ class FromTable:
     master: float = 0.0
     u_centre: float | None = field(default=None, repr=False)
     shift: tuple[float, float, float] = (0.0, 0.0, 0.0)
-    u_place: float = field(default=0.0, repr=False)
+    placed: tuple[tuple[str, float], ...] = field(default=(), repr=False)
 
 
 @dataclass(frozen=True, slots=True)
@@ -131,9 +131,9 @@ def centre_source(letter: str, axis: str) -> Source:
     return Source(f"centre of {letter}, {axis.upper()}", f"centre of {letter}")
 
 
-def place_source(row: str, axis: str) -> Source:
-    """How well the place of a row on its fixture is known."""
-    return Source(f"place of {row}, {axis.upper()}", "place on the fixture")
+def placed_effects(rule: FromRow | FromTable) -> dict[Source, float]:
+    """What the place of a row on its fixture may be off by: each error lies anywhere within its limits."""
+    return {Source(name, "place on the fixture", bounded=True, uniform=True): effect for name, effect in rule.placed}
 
 
 Rule = FromFeature | Fixed | Keep | FromHeading | FromFit | FromRow | FromTable

@@ -34,6 +34,7 @@ from brisk_anchor.nc.profile.sections import (
     Skip,
     State,
     Subprograms,
+    TableClamp,
     Tilted,
     Timers,
     ToolLengths,
@@ -100,6 +101,7 @@ class Profile(ProfileSection):
     extended: Extended | None = None
     rotation: Rotation | None = None
     tilted: Tilted | None = None
+    table_clamp: dict[Literal["A", "B", "C"], TableClamp] = {}
     call: Call | None = None
     offsets: dict[str, RowWords]
 
@@ -223,6 +225,8 @@ class Profile(ProfileSection):
         for name in ("rapid_machine", "skip", "guarded", "feed", "absolute") if self.moves else ():
             if (block := getattr(self.moves, name)) is not None:
                 blocks[f"moves.{name}"] = block
+        for letter, words in self.table_clamp.items():
+            blocks |= {f"table_clamp.{letter}.unclamp": words.unclamp, f"table_clamp.{letter}.clamp": words.clamp}
         return blocks
 
     @functools.cached_property

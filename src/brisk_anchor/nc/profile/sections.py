@@ -183,6 +183,13 @@ class Rotation(ProfileSection):
     call: Annotated[str, Field(pattern=r"^G68 X0\. Y0\. R#\{variable\}$")]
 
 
+class TableClamp(ProfileSection):
+    """Words that let go of a rotary table before it turns, and hold it again after."""
+
+    unclamp: Annotated[str, Field(pattern=r"^M\d{2,3}$")]
+    clamp: Annotated[str, Field(pattern=r"^M\d{2,3}$")]
+
+
 class Tilted(ProfileSection):
     """How a tilted plane is called with angles that stand in variables: turn, lean, turn back, about Z, X and Z."""
 

@@ -38,6 +38,12 @@ class BlockRunner(Coordinates):
         super().__init__(profile, machine, modal)
         self.line = 0
         self._rotary = tuple(machine.angles)
+        self._clamps = {
+            (word[0], float(word[1:])): (str(letter), held)
+            for letter, clamp in profile.table_clamp.items()
+            for word, held in ((clamp.clamp, True), (clamp.unclamp, False))
+        }
+        self._held = {str(letter): True for letter in profile.table_clamp}
         self._steps = round(1 / profile.resolution, 6)
         self._known = _KNOWN | set(self._rotary) | (set("UVW") if profile.input.increments_uvw else set())
         self._refused = {float(word[1:]) for word in profile.input.refuses if word.startswith("G")}
@@ -68,6 +74,7 @@ class BlockRunner(Coordinates):
             ExpressionError: the block means nothing here. MachineError: the machine stopped.
         """
         self.line = line
+        self._tables(words)
         words = self._without_own(words)
         codes = [value for letter, value, _ in words if letter == "G"]
         functions = [value for letter, value, _ in words if letter == "M"]
@@ -82,6 +89,12 @@ class BlockRunner(Coordinates):
         self._prepare(codes, functions, letters)
         result = self._act(action, codes, letters)
         return result
+
+    def _tables(self, words: list[tuple[str, float, bool]]) -> None:
+        """Note which rotary tables a block lets go of, or holds again."""
+        for letter, value, _ in words if self._clamps else ():
+            if (known := self._clamps.get((letter, value))) is not None:
+                self._held |= {known[0]: known[1]}
 
     def _without_own(self, words: list[tuple[str, float, bool]]) -> list[tuple[str, float, bool]]:
         """The words less those the profile names and only its control knows, and what such a block says beside them."""
@@ -320,6 +333,8 @@ class BlockRunner(Coordinates):
                 angles[letter] = value + self.angle_shift(letter)
             else:
                 angles[letter] = self.machine.angles[letter] + value
+            if self._held.get(letter) and abs(angles[letter] - self.machine.angles[letter]) > 1e-9:
+                raise ExpressionError(f"{letter} is clamped, and is to turn")
             if not abs(angles[letter]) < 1e6:
                 raise ExpressionError(f"{letter} cannot turn that far")
         return angles

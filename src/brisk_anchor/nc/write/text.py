@@ -196,12 +196,24 @@ class TextWriter:
         """Rotary tables turned to machine angles."""
         words = " ".join(f"{letter}{self.constant(angle)}" for letter, angle in angles)
         assert self.profile.moves is not None  # whatever measures can move
+        self._clamps([letter for letter, _ in angles], clamp=False)
         self.put(f"{self.profile.moves.rapid_machine} {words}", "turns the table: what follows is measured there")
+        self._clamps([letter for letter, _ in angles], clamp=True)
 
     def turn_table(self, letter: str, by: Expression) -> None:
         """A rotary table turned from where it stands, everything else at rest."""
+        self._clamps([letter], clamp=False)
         self.put(f"G91 G0 {self.word(letter, by)}", f"turns the table {letter}: the part lies straight then")
         self.put("G90", "absolute positions again")
+        self._clamps([letter], clamp=True)
+
+    def _clamps(self, letters: Sequence[str], *, clamp: bool) -> None:
+        """Let go of tables that turn, or hold them again, where the profile has words for it."""
+        for letter, words in self.profile.table_clamp.items():
+            if letter in letters:
+                self.put(
+                    words.clamp if clamp else words.unclamp, f"{'holds' if clamp else 'lets go of'} table {letter}"
+                )
 
     def orient(self, probing: Probing, *, half: bool) -> None:
         """Hold the spindle where the probe was calibrated, or half round from there. Raises PlanError: no words."""

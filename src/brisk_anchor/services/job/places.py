@@ -8,11 +8,14 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 from itertools import combinations
 
+import numpy as np
+
 from brisk_anchor.core.errors import Fault
-from brisk_anchor.core.geometry.frames import Frame
-from brisk_anchor.core.geometry.rotary import RotaryAxis, carried
+from brisk_anchor.core.geometry.frames import Array, Frame
+from brisk_anchor.core.geometry.rotary import RotaryAxis, carried, table_frame
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.quantities import dim, num
+from brisk_anchor.core.uncertainty.coverage import u_within
 from brisk_anchor.services.job.job_models import FixtureFile, JobFile, Variation
 from brisk_anchor.standin.row_file import RowSection, RuleSection, TurnRuleSection
 from brisk_anchor.standin.scene_file import OperationSection
@@ -217,6 +220,7 @@ def offsets_of_places(
     seat: Frame,
     drawn: dict[str, Vector],
     located: Variation,
+    part_name: str,
 ) -> PlacedOffsets:
     """Rows and operations at every place, by what the job says its rows stand for.
 
@@ -229,6 +233,7 @@ def offsets_of_places(
         seat: the part's frame in a place.
         drawn: where the part's features lie on its drawing, by name.
         located: how far parts lie from their places, each way; the fixture's own is added.
+        part_name: what the part is called.
 
     Raises:
         ValueError: there are not enough rows, or a rule cannot be taken to another place.
@@ -249,7 +254,7 @@ def offsets_of_places(
             case _:
                 chosen = list(places)  # a place keeps its row, whether another one is empty or not
         names = dict(zip((p.name for p in chosen), following_rows(template.row, len(chosen)), strict=True))
-        base = held[0]
+        base, named = held[0], (part_name, fixture.name)
         for place in chosen:
             if place.empty:
                 continue
@@ -258,7 +263,7 @@ def offsets_of_places(
             if repeat.offsets == "centre":
                 made = _on_the_centre(template, base, axes, own, fixture, seat, drawn)
             elif repeat.offsets == "derived" and place is not base:
-                made = _derived(template, names[base.name], base, place, axes, seat, drawn, (located, fixture))
+                made = _derived(template, names[base.name], base, place, axes, seat, drawn, (named, located, fixture))
             else:
                 made = _at_place(template, place, own)
             rows.append(made.model_copy(update={"row": row, "title": title}))
@@ -320,6 +325,16 @@ def _zero(template: RowSection, place: SeatedPlace, seat: Frame, drawn: dict[str
     return found[0], found[1], found[2]
 
 
+def _touched(template: RowSection, place: SeatedPlace, seat: Frame, drawn: dict[str, Vector]) -> Array:
+    """(3 × 3) By axis of a row the place it is set from, machine mm with the table at its stance."""
+    frame, found = place.frame @ seat, []
+    for axis in "xyz":
+        rule: RuleSection = getattr(template, axis)
+        names = [name for name in (rule.feature, rule.other) if name is not None]
+        found.append(np.mean([frame.point(drawn[name]) for name in names], axis=0))
+    return np.array(found)
+
+
 def _derived(
     template: RowSection,
     parent: str,
@@ -328,7 +343,7 @@ def _derived(
     axes: tuple[RotaryAxis, ...],
     seat: Frame,
     drawn: dict[str, Vector],
-    located: tuple[Variation, FixtureFile],
+    located: tuple[tuple[str, str], Variation, FixtureFile],
 ) -> RowSection:
     """A place's row from the measured one: by the fixture's known distances, carried by the table to another face.
 
@@ -338,11 +353,11 @@ def _derived(
     if math.fmod(place.turn - base.turn, 360):
         raise ValueError(f"places {base.name} and {place.name} are turned differently: give each part its row")
     here, there = (_zero(template, p, seat, drawn) for p in (base, place))
-    arm = math.dist(here, (base.frame @ seat).point((0.0, 0.0, 0.0)))
-    u = _u_placed(*located, (base, place), arm)
+    touched = (_touched(template, base, seat, drawn), _touched(template, place, seat, drawn))
+    u = _placed(located[0], located[1], located[2], (base, place), touched, seat, axes)
     if place.stance == base.stance:
         away = tuple(round(b - a, 9) for a, b in zip(here, there, strict=True))
-        rules = {a: RuleSection(parent=parent, shift=s, u_place=v) for a, s, v in zip("xyz", away, u, strict=True)}
+        rules = {a: RuleSection(parent=parent, shift=s, placed=v) for a, s, v in zip("xyz", away, u, strict=True)}
         turn = TurnRuleSection(parent=parent) if template.r is not None else None
         return template.model_copy(update={**rules, "r": turn})
     if template.r is not None:
@@ -352,34 +367,66 @@ def _derived(
     away = tuple(round(b - a, 9) for a, b in zip(here, before, strict=True))
     angle = round(place.stance[letter] - base.stance[letter], 9)
     rules = {
-        a: RuleSection(parent=parent, shift=s, u_place=v, table=letter, angle=angle)  # type: ignore[arg-type]
+        a: RuleSection(parent=parent, shift=s, placed=v, table=letter, angle=angle)  # type: ignore[arg-type]
         for a, s, v in zip("xyz", away, u, strict=True)
     }
     return template.model_copy(update={**rules, "r": None})
 
 
-def _u_placed(
-    part: Variation, fixture: FixtureFile, two: tuple[SeatedPlace, SeatedPlace], arm: float
-) -> tuple[float, float, float]:
-    """How well the distance of two places is known along each axis, mm, standard: parts and faces lie off in limits.
+Errors = dict[str, Array]
+"""By error its effect on X, Y and Z of a row, mm, for one standard uncertainty; each is uniform within its limits."""
 
-    Each part by its own shift, and by its turn over `arm`, from its own zero to the row's. Two on one face share the
-    face's shift, and its turn counts over their distance; on two faces each has its own.
+
+def _off(name: str, variation: Variation, arms: Array, *, shift: bool = True) -> Errors:
+    """What lies off within limits, mm and degrees, on a row's zero.
+
+    `arms` (3 × 3) has by axis how far what the axis is set from lies from where that turns. Turned by small angles θ
+    about the axes a place moves by `θ × arm`.
     """
-    own = fixture.variation
-    swing = math.radians(max(part.turn)) * arm
-    if two[0].face == two[1].face:
-        faces = [(0.0, math.radians(max(own.turn)) * math.dist(two[0].at, two[1].at))] * 3
-        count = 1
-    else:
-        reach = max(math.dist(place.at[:2], _corner(place, fixture)) for place in two)
-        faces = [(limit, math.radians(max(own.turn)) * reach) for limit in own.shift]
-        count = 2
-    x, y, z = (
-        math.sqrt((2 * (limit**2 + swing**2) + count * (f**2 + g**2)) / 3)
-        for limit, (f, g) in zip(part.shift, faces, strict=True)
-    )
-    return round(x, 9), round(y, 9), round(z, 9)
+    (_, y0, z0), (x1, _, z1), (x2, y2, _) = arms.tolist()
+    swing = np.array([[0.0, z0, -y0], [-z1, 0.0, x1], [y2, -x2, 0.0]]) * math.radians(1.0)
+    found: Errors = {}
+    for n, axis in enumerate("XYZ"):
+        if shift and variation.shift[n]:
+            found[f"{name}, {axis}"] = np.eye(3)[n] * u_within(variation.shift[n])
+        if variation.turn[n]:
+            found[f"{name}, about {axis}"] = swing[:, n] * u_within(variation.turn[n])
+    return found
+
+
+def _placed(
+    names: tuple[str, str],
+    part: Variation,
+    fixture: FixtureFile,
+    two: tuple[SeatedPlace, SeatedPlace],
+    touched: tuple[Array, Array],
+    seat: Frame,
+    axes: tuple[RotaryAxis, ...],
+) -> list[list[tuple[str, float]]]:
+    """By axis what one place's zero is off from another's by, each error with its effect for one standard uncertainty.
+
+    Both parts lie off within their limits, and so do the faces they are on. Two on one face share what that is off by,
+    and its turn counts over their distance. What is off at the first is carried by the table to the second. `touched`
+    (3 × 3 each) are the places on the machine that each axis is set from; `names` those of part and fixture.
+    """
+    turn = table_frame(axes, two[1].stance).rotation @ table_frame(axes, two[0].stance).rotation.T
+    total: Errors = {}
+
+    def add(errors: Errors, by: Array) -> None:
+        for name, effect in errors.items():
+            total[name] = total.get(name, np.zeros(3)) + by @ effect
+
+    for place, at, by in zip(two, touched, (turn, -np.eye(3)), strict=True):
+        own = at - np.array((place.frame @ seat).point((0.0, 0.0, 0.0)))
+        add(_off(place.called(names[0]), place.variation or part, own), by)
+        corner = np.array(face_origin(fixture, axes, place.face)[0])
+        same = two[0].stance == two[1].stance
+        add(_off(f"{names[1]} face {place.face}", fixture.variation, at - corner, shift=not same), by)
+    return [[(name, round(float(e[i]), 9)) for name, e in total.items() if abs(e[i]) > _LEAST] for i in range(3)]
+
+
+_LEAST = 1e-8
+"""Effects no larger than that, mm, are left out."""
 
 
 def centre_letters(axes: tuple[RotaryAxis, ...]) -> dict[str, str]:

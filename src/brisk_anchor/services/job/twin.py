@@ -192,7 +192,9 @@ def _composed_many(
             more |= {"of": [place.called(str(name)) for name in of]} if isinstance(of, list) else {}
             every.append(item | more)
     drawn_places = {str(item["name"]): _vector(item["place"]) for item in features}
-    offsets = offsets_of_places(job, fixture, places, axes, (names, on_faces), seat, drawn_places, part.variation)
+    offsets = offsets_of_places(
+        job, fixture, places, axes, (names, on_faces), seat, drawn_places, part.variation, part.name
+    )
     first = next(place for place in places if not place.empty).called(part.name)
     scene = _scene_file(job, machine, part, fixture, random, bodies, every, offsets, first)
     sections = [

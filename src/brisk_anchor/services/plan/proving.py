@@ -11,13 +11,13 @@ import subprocess
 import sys
 import threading
 from collections import Counter
-from collections.abc import Callable, Generator, Mapping, Sequence
+from collections.abc import Callable, Generator, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
 
 from brisk_anchor.core.errors import BriskAnchorError, CrashError, PlanError
 from brisk_anchor.core.kinds import Vector
-from brisk_anchor.core.offsets.chain import Chain, solve_offset
+from brisk_anchor.core.offsets.chain import solve_offset
 from brisk_anchor.core.offsets.rules import FromRow, FromTable, features_in
 from brisk_anchor.core.offsets.setup import Setup
 from brisk_anchor.core.quantities import along, dim, num, um
@@ -36,6 +36,7 @@ from brisk_anchor.services.measure.limits_stated import stated_of
 from brisk_anchor.services.plan.face_plans import rules_at_place
 from brisk_anchor.services.plan.planning import Planned, nc_plan, program_of
 from brisk_anchor.services.plan.timing import Times, times_of
+from brisk_anchor.services.rows.offset_solver import OffsetSolver
 from brisk_anchor.services.rows.row_programs import WorkedOut
 from brisk_anchor.services.rows.row_states import known_of
 from brisk_anchor.services.rows.working_state import Measured, WorkingState
@@ -76,6 +77,17 @@ class Trial:
     closest: dict[str, Clearance]
     longest_search: float
     seconds: float
+
+
+@dataclass(frozen=True, slots=True)
+class RowError:
+    """How far one axis of a row that a run has set lies from the truth, mm or degrees; its u, and its ±."""
+
+    row: str
+    axis: str
+    error: float
+    u: float
+    expanded: float
 
 
 @dataclass(slots=True)
@@ -365,6 +377,17 @@ def judge(session: Session, case: Case, scene: Scene, run: Run) -> float:
         PlanError: the control's figures and ours differ, or a value is further from the truth than its ± explains.
         BriskAnchorError: the report is incomplete, or its touches define nothing.
     """
+    worst, step = 0.0, 2 * session.profile.resolution
+    for one in row_errors(session, case, scene, run):
+        if abs(one.error) > SURE * one.u + step:
+            what = f"{one.row} {one.axis.upper()} is {along(one.axis, abs(one.error), signed=False)} from the truth"
+            raise PlanError(what, "Its ± does not explain that", "")
+        worst = max(worst, abs(one.error) if one.axis != "r" else 0.0)
+    return worst
+
+
+def row_errors(session: Session, case: Case, scene: Scene, run: Run) -> list[RowError]:
+    """The error of every axis a finished run has set whose truth is known. Raises like `judge`, but for the truth."""
     ready = case.ready
     working = WorkingState(scene, ready.setup)
     _take(working, ready, parse_reports(run.printed))
@@ -372,7 +395,7 @@ def judge(session: Session, case: Case, scene: Scene, run: Run) -> float:
     # A control works its rows out from its own figures, which differ from ours as two functions of uncertain touches.
     told = as_told(working)
     solver_of_told = solver if told is working else WorkedOut.of(told, session.link, session.ledger).solver
-    worst = 0.0
+    found: list[RowError] = []
     step = 2 * session.profile.resolution
     # We work with touches as they are printed, the control with its own: what the last digit does to a figure is no
     # disagreement. Where touches lie near to each other and the zero far away, that is more than the digit itself.
@@ -397,47 +420,31 @@ def judge(session: Session, case: Case, scene: Scene, run: Run) -> float:
             printed = SURE * math.sqrt(chain.own_variance(axis.axis)) * share
             stored = step if axis.axis != "r" else 0.0  # the table holds so many digits
             if axis.written and axis.axis in held and abs(held[axis.axis] - axis.value) > NEAR + printed + stored:
-                found = f"{along(axis.axis, held[axis.axis])}, not {along(axis.axis, axis.value)}"
-                raise PlanError(f"The control has {store.row} {axis.axis.upper()} {found}", "", "")
-        names = {name for rule in rules.values() for name in features_in(rule)}
-        if any(isinstance(rule, FromRow | FromTable) for rule in rules.values()):
-            worst = max(worst, _followed(scene, ready.setup, store.row, chain, held, step))
-            continue
-        if not names <= drawn:
-            continue
-        if any(section.of for section in scene.file.feature if section.name in names):
-            continue
-        for letter, true in solver.true_offset(store.row).items():
-            error = abs(held.get(letter, true) - true)
-            if error > SURE * chain.axis(letter).u + step:
-                what = f"{store.row} {letter.upper()} is {along(letter, error, signed=False)} from the truth"
-                raise PlanError(what, "Its ± does not explain that", "")
-            worst = max(worst, error if letter != "r" else 0.0)
-    return worst
+                words = f"{along(axis.axis, held[axis.axis])}, not {along(axis.axis, axis.value)}"
+                raise PlanError(f"The control has {store.row} {axis.axis.upper()} {words}", "", "")
+        for letter, true in _truth(scene, ready.setup, solver, store.row, drawn).items():
+            axis = chain.axis(letter)
+            found.append(RowError(store.row, letter, held.get(letter, true) - true, axis.u, axis.expanded))
+    return found
 
 
-def _followed(scene: Scene, setup: Setup, row: str, chain: Chain, held: Mapping[str, float], step: float) -> float:
-    """How far a row that follows another lies from where the part at its place really has its zero, mm.
+def _truth(scene: Scene, setup: Setup, solver: OffsetSolver, row: str, drawn: set[str]) -> dict[str, float]:
+    """What a perfect measurement would give for a row; of one that follows, where the part at its place has its zero.
 
-    Nothing is known of one that stands for no place.
-
-    Raises:
-        PlanError: it is further than its ± explains.
+    Nothing where that is not known: it follows and stands for no place, or comes from what is not drawn.
     """
-    rules = rules_at_place(setup, row)
-    tips = {}
-    for axis, rule in rules.items():
-        drawn = setup.drawn(rule.feature)
-        x, y, z = drawn.machine
-        tips[rule.feature, axis] = (x, y, z - drawn.depth)
-    worst = 0.0
-    for axis, true in scene.true_offset(rules, tips).items():
-        error = abs(held.get(axis, true) - true)
-        if error > SURE * chain.axis(axis).u + step:
-            what = f"{row} {axis.upper()} is {along(axis, error, signed=False)} from the truth of its place"
-            raise PlanError(what, "Its ± does not explain that", "")
-        worst = max(worst, error)
-    return worst
+    rules = setup.row(row).rules
+    if any(isinstance(rule, FromRow | FromTable) for rule in rules.values()):
+        at_place, tips = rules_at_place(setup, row), {}
+        for axis, rule in at_place.items():
+            feature = setup.drawn(rule.feature)
+            x, y, z = feature.machine
+            tips[rule.feature, axis] = (x, y, z - feature.depth)
+        return scene.true_offset(at_place, tips)
+    names = {name for rule in rules.values() for name in features_in(rule)}
+    if not names <= drawn or any(section.of for section in scene.file.feature if section.name in names):
+        return {}
+    return solver.true_offset(row)
 
 
 def _take(working: WorkingState, ready: Planned, report: RunReport) -> None:
