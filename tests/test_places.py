@@ -15,10 +15,12 @@ from brisk_anchor.core.features.touch_pattern import TouchPattern, Wall
 from brisk_anchor.core.geometry.rotary import carried
 from brisk_anchor.nc.profile.control_profile import Profile, shipped_profile
 from brisk_anchor.services.demo.demo_job import demo_files
+from brisk_anchor.services.insert.row_exchange import exchange_row
 from brisk_anchor.services.job.jobs import check_job, load_job
 from brisk_anchor.services.job.places import centre_letters, following_rows
 from brisk_anchor.services.measure.measurement_request import MeasurementRequest, build_measurement, point_at
 from brisk_anchor.services.measure.reach import reaches
+from brisk_anchor.services.offsets.schools import owner_of, preview, school_change
 from brisk_anchor.services.plan.face_plans import not_looked_at, plan_of_places, turned_angles
 from brisk_anchor.services.plan.planning import planned, program_of
 from brisk_anchor.services.plan.proving import prove
@@ -318,6 +320,58 @@ def test_a_table_is_let_go_before_it_turns_and_held_after(tmp_path):
     run = session.runner.start(replace(program, lines=tuple(x for x in program.lines if x.text != "M11")))
     run.to_end()
     assert "B is clamped" in str(run.failure())
+
+
+def test_rows_stand_for_something_else_and_back_with_every_figure_shown(tmp_path):
+    with open_job(files(tmp_path / "job"), tmp_path / "data", roll=0) as session:
+        change = school_change(session, "centre")
+        lines = preview(session, change)
+        assert len(lines) == 24
+        third = next(line for line in lines if line.title == "op 10 1-3")
+        assert third.row == "G54.1 P1"
+        assert (third.values["x"], third.values["z"], third.note) == (-500.0, -600.0, "was G54.1 P3")
+        assert third.moves == pytest.approx({"x": -88.0, "y": 280.0, "z": 190.5})
+        session.editor.change(change)
+        assert {operation.offset for operation in session.setup.card.operations} == {"G54.1 P1"}
+        assert owner_of(session.setup, "G54.1 P1") == "machine"
+        session.editor.undo()
+        assert len(session.setup.rows) == 12
+        assert owner_of(session.setup, "G54.1 P5") == "part"
+        with pytest.raises(PlanError, match="cannot stand for"):
+            school_change(session, "nothing")
+
+
+CUT = (
+    "G21 G90 G40 G17\nT5 M6\nG43 H5\nG54.1 P2\nG0 X10. Y20.\nG1 Z5. F500.\nX30.\n"
+    "G54.1 P3 G0 X1.\nG54.1 P2\nG0 X5.\nM30\n"
+)
+
+
+def test_a_finished_program_takes_another_row_with_a_shift_that_moves_nothing(tmp_path):
+    session = session_of(files(tmp_path))
+    for row, place in (("G54.1 P2", (-500.0, -400.0, -300.0)), ("G54.1 P3", (-480.0, -300.0, -310.0))):
+        session.machine.offsets[row] = place
+    session.machine.offsets["G57"] = (-450.5, -410.25, -290.0)
+    text, shift = exchange_row(session, CUT, "G54.1 P2", "G57")
+    assert shift == pytest.approx((-49.5, 10.25, -10.0))
+    assert text.count("G52 X-49.5000 Y10.2500 Z-10.0000\nG57") == 2
+    assert "G52 X0.0000 Y0.0000 Z0.0000\nG54.1 P3 G0 X1." in text
+    assert text.endswith("G52 X0.0000 Y0.0000 Z0.0000\nM30\n")
+    for wrong, why in (
+        (CUT.replace("G43 H5", "G52 X1."), "shifts or units itself"),
+        (CUT.replace("G54.1 P3", "G57"), "It uses G57 as well"),
+        (CUT.replace("G54.1 P2", "G54.1 P3"), "Nowhere does it select"),
+        (CUT.replace("G1 Z5.", "G777 Z5."), "cannot be tried"),
+    ):
+        with pytest.raises(PlanError) as error:
+            exchange_row(session, wrong, "G54.1 P2", "G57")
+        assert why in error.value.meaning
+        assert "posted again" in error.value.what
+    session.machine.offsets["G57"] = (-450.50004, -410.25, -290.0)
+    with pytest.raises(PlanError, match="posted again"):
+        exchange_row(session, CUT, "G54.1 P2", "G57")
+    with pytest.raises(PlanError):
+        exchange_row(session, CUT, "G54.1 P2", "G58")
 
 
 # -- the centre of rotation --------------------------------------------------------------------------------------------

@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 
-from brisk_anchor.core.errors import ExportError, Fault, JobError
+from brisk_anchor.core.errors import ExportError, Fault, JobError, PlanError
 from brisk_anchor.core.features.calibration import Calibration
 from brisk_anchor.core.features.touches import AXES, CalibratedOn
 from brisk_anchor.core.geometry.frames import Frame
@@ -277,6 +277,15 @@ class JobEditor:
             shown = value if isinstance(value, str) or value is None else _shown(value, unit)
             text = with_key(text, name, key, shown, "name", table=table)
         return self._change({name: text}, told)
+
+    def rows_stand_for(self, school: str) -> Change:
+        """The job of a fixture with many places whose rows stand for something else."""
+        text = self._text(JOB_NAME)
+        keys = list(parse(text, JOB_NAME).get("repeat", {}))
+        if not keys:
+            raise PlanError("job.toml has no [repeat] that says anything", "", 'Write offsets = "part" under it')
+        text = with_key(text, JOB_NAME, "offsets", f'"{school}"', keys[0], table=("repeat",))
+        return self._change({JOB_NAME: text}, f"rows stand for: {school}")
 
     def rotary_figures(
         self,

@@ -15,6 +15,7 @@ from brisk_anchor.tui.entry import Question, Words
 
 if TYPE_CHECKING:
     from brisk_anchor.services.offsets.book_rows import BookLine, TableReference
+    from brisk_anchor.services.session.session import Session
 
 
 @dataclass(slots=True)
@@ -219,6 +220,9 @@ class BookActions:
         if view_state is None:
             return
         row, session = self.choice.row, view_state.session
+        if session.setup.places:
+            self._other_school(session)
+            return
 
         def work() -> tuple[str, str]:
             change = session.editor.changing().one_for_all(row)
@@ -226,6 +230,37 @@ class BookActions:
             return f"{change.told[0].upper()}{change.told[1:]}.", "O again, or u in the set-up, takes it back."
 
         self.stage.attempt(work)
+
+    def _other_school(self, session: Session) -> None:
+        """Ask what the rows of the places stand for; show every operation's row before it is taken."""
+        from brisk_anchor.services.offsets.schools import SCHOOLS, preview, school_change
+        from brisk_anchor.tui.rows_sheet import RowsSheet
+
+        def weigh(words: str) -> str:
+            change = school_change(session, words)
+            count = len({operation.offset for operation in change.setup.card.operations})
+            return f"{SCHOOLS[words.strip().lower()]}: {count} rows; Enter shows every operation"
+
+        def answer(words: str) -> None:
+            try:
+                change = school_change(session, words)
+                lines = preview(session, change)
+            except BriskAnchorError as error:
+                self.stage.complain(error)
+                return
+
+            def take() -> tuple[str, str]:
+                session.editor.change(change)
+                return (
+                    f"{change.told[0].upper()}{change.told[1:]}.",
+                    "O, or u in the set-up, goes back. No tool has moved.",
+                )
+
+            title = "Operations and their rows; moves: how the program's own figures change"
+            self.stage.open_sheet(RowsSheet(self.stage, title, "uses", lines, take))
+
+        hint = "part, face, centre or derived: what the rows of the places stand for"
+        self.stage.ask(Words("rows stand for", hint, weigh, answer))
 
     # -- comparing ---------------------------------------------------------------------------------------------
 
