@@ -6,6 +6,7 @@ import math
 from dataclasses import replace
 from importlib import resources
 from pathlib import Path
+from xml.etree import ElementTree
 
 import numpy as np
 import pytest
@@ -21,6 +22,7 @@ from brisk_anchor.services.job.places import centre_letters, following_rows
 from brisk_anchor.services.measure.measurement_request import MeasurementRequest, build_measurement, point_at
 from brisk_anchor.services.measure.reach import reaches
 from brisk_anchor.services.offsets.schools import owner_of, preview, school_change
+from brisk_anchor.services.offsets.sheets import write_places
 from brisk_anchor.services.plan.face_plans import not_looked_at, plan_of_places, turned_angles
 from brisk_anchor.services.plan.planning import planned, program_of
 from brisk_anchor.services.plan.proving import prove
@@ -372,6 +374,17 @@ def test_a_finished_program_takes_another_row_with_a_shift_that_moves_nothing(tm
         exchange_row(session, CUT, "G54.1 P2", "G57")
     with pytest.raises(PlanError):
         exchange_row(session, CUT, "G54.1 P2", "G58")
+
+
+def test_the_map_is_written_to_pin_to_the_machine(tmp_path):
+    files(tmp_path, job=('numbering = "rows"', 'numbering = "rows"\nempty = ["2-3"]'))
+    session = session_of(tmp_path)
+    paths = write_places(session, tmp_path)
+    assert [path.name for path in paths] == ["places-gl-114-ts.svg", "places-gl-114-ts.pdf"]
+    drawn = paths[0].read_text(encoding="utf-8")
+    ElementTree.fromstring(drawn)
+    for words in ("face 3   B 180°", "G54.1 P7", "not measured, not looked at", "op 10 3-1, op 20 3-1", "empty"):
+        assert f"<!-- {words} -->" in drawn
 
 
 # -- the centre of rotation --------------------------------------------------------------------------------------------

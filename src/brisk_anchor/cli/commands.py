@@ -11,6 +11,7 @@ import typer
 from brisk_anchor import __version__
 from brisk_anchor.cli.book import app as book_app
 from brisk_anchor.cli.options import unit_option
+from brisk_anchor.cli.places import app as places_app
 from brisk_anchor.cli.plan import app as plan_app
 from brisk_anchor.cli.weave import weave
 from brisk_anchor.core.errors import BriskAnchorError
@@ -297,6 +298,7 @@ def extents(program: Annotated[Path, typer.Argument(help="File with a cutting pr
 
 app.add_typer(book_app, name="book")
 app.add_typer(plan_app, name="plan")
+app.add_typer(places_app, name="places")
 app.command()(weave)
 
 profile_app = typer.Typer(no_args_is_help=True, help="Control profiles: what differs from control to control, as data.")

@@ -10,8 +10,10 @@ from brisk_anchor.book.entries import EntryKind
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.quantities import deg, dim, in_shown, shown_unit, signed_deg, signed_dim, um
 from brisk_anchor.drawings.charts import Panel, chart
+from brisk_anchor.drawings.places import DrawnFace, DrawnPlace, places_page
 from brisk_anchor.drawings.sheet import SheetContent, sheet
 from brisk_anchor.exchange.files import write_whole
+from brisk_anchor.services.session.places_map import places_map
 from brisk_anchor.services.session.repeatability import Repeated
 from brisk_anchor.services.session.session import Session
 
@@ -40,7 +42,35 @@ def write_sheets(session: Session, row: str, folder: Path, paper: str = "a4") ->
         lists=_lists(session, row),
     )
     name = f"setup-{session.setup.job.lower()}-{row.lower()}"
-    return [write_whole(folder / f"{name}.{kind}", sheet(content, kind, paper)) for kind in ("svg", "pdf")]
+    written = [write_whole(folder / f"{name}.{kind}", sheet(content, kind, paper)) for kind in ("svg", "pdf")]
+    return written + write_places(session, folder, paper)
+
+
+def write_places(session: Session, folder: Path, paper: str = "a4") -> list[Path]:
+    """Write the map of the fixture's places as SVG and PDF; nothing where it holds one part. Raises ExportError."""
+    faces = []
+    for face in places_map(session, session.link.angles):
+        shown = []
+        for known in face.places:
+            users = [o.name for o in session.setup.card.operations if o.offset in known.place.rows]
+            used = ", ".join(name for name in users if name.endswith(f" {known.place.name}")) or ", ".join(users[:2])
+            looked = "looked at" if known.looked_at else "not looked at"
+            lines = ("empty",) if known.place.empty else (known.row, f"{known.state}, {looked}", used)
+            sound = known.place.empty or known.state in ("stored", "proved")
+            shown.append(
+                DrawnPlace(known.place.name, known.place.column, known.place.row, lines, sound, known.place.empty)
+            )
+        faces.append(DrawnFace(f"face {face.face}   {face.angle}".strip(), tuple(shown)))
+    if not faces:
+        return []
+    setup = session.setup
+    stamp = datetime.now().astimezone().strftime("%Y-%m-%d %H:%M")
+    about = f"{setup.machine.name}  ·  {setup.fixture}  ·  {setup.part}  ·  as the spindle sees each face  ·  {stamp}"
+    name = f"places-{setup.job.lower()}"
+    return [
+        write_whole(folder / f"{name}.{kind}", places_page(setup.title, about, faces, kind, paper))
+        for kind in ("svg", "pdf")
+    ]
 
 
 def write_repeat_chart(session: Session, title: str, found: Sequence[Repeated], folder: Path) -> list[Path]:

@@ -181,7 +181,37 @@ def _lean_words(session: Session, setting: RowSetting) -> str:
     if feature is None or "a" not in feature.axes:
         return ""
     leans = " ".join(f"{axis.upper()} {signed_deg(value, 3)}" for axis, value in feature.angles.items() if axis in "ab")
-    return f"; it leans {leans}"
+    return f"; it leans {leans}{levelling_words(session, feature)}"
+
+
+def levelling_words(session: Session, feature: Feature) -> str:
+    """How to bring a plane level: which axis takes out what, and what needs packing, with figures for its feet.
+
+    Feet are those of the corners of what it was touched on, as far as its touches lie apart.
+    """
+    from brisk_anchor.core.offsets.rotation_centre import levelling, shims
+
+    angles = feature.angles
+    if not {"a", "b"} <= set(angles) or max(abs(angles["a"]), abs(angles["b"])) < _LEVEL:
+        return ""
+    way = levelling(session.setup.machine.rotary, (angles["a"], angles["b"]))
+    words = [f"{letter} {signed_deg(by, 3)}" for letter, by in way.turns.items()]
+    told = f"; {' and '.join(words)} levels it" if words else ""
+    if max(map(abs, way.left)) < _LEVEL or not feature.touches:
+        return told
+    xs, ys = ([touch.ball_centre[i] for touch in feature.touches] for i in (0, 1))
+    feet = [
+        ("left front", min(xs), min(ys)),
+        ("right front", max(xs), min(ys)),
+        ("left back", min(xs), max(ys)),
+        ("right back", max(xs), max(ys)),
+    ]
+    under = [f"{dim(high, 3)} under the {name}" for name, high in shims(way.left, feet) if high > 0.001]
+    return f"{told}; no axis takes out the rest: {', '.join(under)}"
+
+
+_LEVEL = 0.002
+"""A lean below that, degrees, is level."""
 
 
 def _turn_words(session: Session, setting: RowSetting) -> str:

@@ -123,7 +123,7 @@ class HandMeasuring:
         self.stage.show_all()
         sentence, behind = self.stage.next_sentence()
         from brisk_anchor.core.offsets.checks import look_at_residuals
-        from brisk_anchor.services.session.guide import size_words, value_words
+        from brisk_anchor.services.session.guide import levelling_words, size_words, value_words
 
         if view_state.session.link.turned_round:
             more += "The spindle stands turned half round: this only calibrates; 6, then c. "
@@ -133,5 +133,6 @@ class HandMeasuring:
             return
         if looks := view_state.session.working.scatter_to_tell():
             behind = f"{looks[0].found}. {looks[0].do}."
+        more += f"{level[2:]}. " if (level := levelling_words(view_state.session, feature)) else ""
         square = f"  out of square {signed_deg(feature.square, 4)}" if feature.square is not None else ""
         self.stage.tell(f"{title}: {found}{size_words(feature)}{square}. {more}{sentence}", behind, "good")

@@ -1,0 +1,73 @@
+"""`brisk-anchor places`: the map of a fixture with many parts, what its rows stand for, another row for a program."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from brisk_anchor.cli.book import JobOption, session_of
+from brisk_anchor.core.quantities import signed_dim
+
+app = typer.Typer(no_args_is_help=True, help="Fixtures with many parts: map, rows, and programs that change rows.")
+
+
+@app.command("map")
+def show(job: JobOption = None) -> None:
+    """Every place with its face, its rows, how these stand, and whether its part was looked at."""
+    from brisk_anchor.core.errors import BriskAnchorError
+    from brisk_anchor.services.offsets.schools import owner_of
+    from brisk_anchor.services.session.places_map import places_map
+
+    session = session_of(job)
+    faces = places_map(session, session.link.angles)
+    if not faces:
+        raise BriskAnchorError("The fixture holds one part", "", "[repeat] in job.toml says how many it holds")
+    for face in faces:
+        typer.echo(f"face {face.face}  {face.angle}")
+        for known in face.places:
+            looked = "" if known.state == "empty" else "looked at" if known.looked_at else "not looked at"
+            owner = owner_of(session.setup, known.row) if known.row else ""
+            belongs = f"of the {owner}" if owner else ""
+            typer.echo(f"  {known.place.name:<6}{known.row:<10}{known.state:<14}{belongs:<14}{looked}")
+
+
+@app.command()
+def rows(
+    school: Annotated[str, typer.Argument(help="part, face, centre or derived.")],
+    job: JobOption = None,
+    write: Annotated[bool, typer.Option("--write", help="Put it into job.toml.")] = False,
+) -> None:
+    """What the rows of the places stand for: every operation with its row then. Nothing is changed without --write."""
+    from brisk_anchor.services.offsets.schools import SCHOOLS, preview, school_change
+
+    session = session_of(job)
+    change = school_change(session, school)
+    typer.echo(f"{SCHOOLS[school.strip().lower()]}; the tool does not move, the program's own figures do by:")
+    for line in preview(session, change):
+        moves = "  ".join(f"{axis.upper()} {signed_dim(by, 3)}" for axis, by in line.moves.items())
+        typer.echo(f"{line.title:<16}{line.row:<10}{line.note:<18}{moves}")
+    if write:
+        session.editor.change(change)
+        typer.echo("Written to job.toml")
+
+
+@app.command()
+def exchange(
+    program: Annotated[Path, typer.Argument(help="A finished program.")],
+    old: Annotated[str, typer.Option("--from", help="The row it uses.")],
+    new: Annotated[str, typer.Option("--to", help="The row it is to use.")],
+    out: Annotated[Path, typer.Option("--out", help="File for the result.")],
+    job: JobOption = None,
+) -> None:
+    """A finished program with another row, and a shift that keeps every machine position; or why it must be posted."""
+    from brisk_anchor.exchange.files import write_whole
+    from brisk_anchor.services.insert.program_text import read_text
+    from brisk_anchor.services.insert.row_exchange import exchange_row
+
+    session = session_of(job)
+    text, shift = exchange_row(session, read_text(program), old, new)
+    moved = "  ".join(f"{axis} {signed_dim(by, 4)}" for axis, by in zip("XYZ", shift, strict=True))
+    typer.echo(f"{new} with the shift {moved}; every machine position 0.000 from before")
+    typer.echo(f"Written {write_whole(out, text.encode('latin-1'))}")
