@@ -24,6 +24,10 @@ if TYPE_CHECKING:
     from brisk_anchor.tui.base import Stage
 
 
+_MANY = 8
+"""Of more lines the end is not seen at first: what the keys do stands above them."""
+
+
 class RowsSheet(Sheet):
     """Enter changes the rows that are not left out; any other key leaves all as it is."""
 
@@ -44,11 +48,15 @@ class RowsSheet(Sheet):
     @property
     def changed(self) -> list[str]:
         """The rows that Enter changes; none while the second look stops."""
-        return [] if any(look.stops for look in self.looks) else [line.row for line in self.lines if not line.left_out]
+        if any(look.stops for look in self.looks):
+            return []
+        return list(dict.fromkeys(line.row for line in self.lines if not line.left_out))
 
     def compose(self) -> ComposeResult:
         """A line a row, then what the second look found, then what Enter does."""
         text = Text(f"{self.heading}\n", f"bold {theme.SAND}")
+        if long := len(self.lines) > _MANY:
+            self._say_keys(text)
         unit = shown_unit().value
         text.append(f"{'':13}{'X':>12}{'Y':>12}{'Z':>12}{'moves X':>10}{'Y':>10}{'Z':>10}   {unit}\n", theme.QUIET)
         for line in self.lines:
@@ -57,14 +65,18 @@ class RowsSheet(Sheet):
         for look in self.looks:
             mark, colour = ("!", theme.CORAL) if look.stops else ("○", theme.TEXT)
             text.append(f" {mark} {look.found}. {look.do}.\n", colour)
-        if self.changed:
-            count = counted(len(self.changed), "row", "rows")
-            text.append(f" Enter {self.verb} {count}: {', '.join(self.changed)}", f"bold {theme.LIVE}")
-            text.append("   any other key leaves all as it is\n", theme.QUIET)
-        else:
-            text.append(" Nothing is to be done. Any key leaves.\n", theme.QUIET)
+        if not long:
+            self._say_keys(text)
         with VerticalScroll():
             yield Static(text)
+
+    def _say_keys(self, text: Text) -> None:
+        if not self.changed:
+            text.append(" Nothing is to be done. Any key leaves.\n", theme.QUIET)
+            return
+        count = counted(len(self.changed), "row", "rows")
+        text.append(f" Enter {self.verb} {count}: {', '.join(self.changed)}", f"bold {theme.LIVE}")
+        text.append("   any other key leaves all as it is\n", theme.QUIET)
 
     def on_key(self, event: events.Key) -> None:
         """Do it with Enter; else as every sheet."""

@@ -103,6 +103,7 @@ class ViewState:
         self.row = self.row or (
             rows[0].row if rows else self.session.active or next(iter(self.session.profile.offsets))
         )
+        self.place = next(iter(self.places_of(self.row)), "")
 
     @property
     def jog_step(self) -> float:

@@ -17,6 +17,8 @@ if TYPE_CHECKING:
     from brisk_anchor.services.session.places_map import MapFace
 
 _CELL, _LABEL = 11, 15
+_USUAL = 52
+"""Width that is taken before the panel has one."""
 _SHAPES = {"empty": ("·", theme.QUIET), "no offset": ("!", theme.CORAL)}
 
 
@@ -41,7 +43,7 @@ class PlacesPanel(LatePanel):
         self.display = bool(faces)
         if not faces:
             return
-        each = max(1, (width - _LABEL) // _CELL)
+        each = max(1, ((width or _USUAL) - _LABEL) // _CELL)
         text, names, line = Text(no_wrap=True), {}, 0
         for face in faces:
             for first in range(0, len(face.places), each):
