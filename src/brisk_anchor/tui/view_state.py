@@ -288,6 +288,8 @@ class ViewState:
         from brisk_anchor.tui.picture import Picture
 
         setup, table = self.standing(self.shown_angles)
+        if self.shown_angles != self.session.machine.angles:
+            table = f"shown at {table or '0°'}"
         request = self.request
         target = self.tip_of(request.start) if request and request.drawn and not self.running else None
         pointed = request.drawn.machine if request and request.drawn else None
