@@ -24,6 +24,8 @@ from brisk_anchor.services.measure.reach import reaches
 from brisk_anchor.services.offsets.schools import owner_of, preview, school_change
 from brisk_anchor.services.offsets.sheets import write_places
 from brisk_anchor.services.plan.face_plans import not_looked_at, plan_of_places, turned_angles
+from brisk_anchor.services.plan.plan_file import parse_plan, plan_text
+from brisk_anchor.services.plan.plan_words import read_measure_words, sets_words
 from brisk_anchor.services.plan.planning import planned, program_of
 from brisk_anchor.services.plan.proving import prove
 from brisk_anchor.services.session.job_opening import open_job
@@ -243,6 +245,17 @@ def test_plans_say_what_cannot_be(tmp_path):
     assert "takes anything from a “boss”" in str(error.value.findings)
 
 
+def test_a_plan_of_many_rows_is_told_shortly_and_checks_are_typed(tmp_path):
+    session = session_of(files(tmp_path))
+    plan = plan_of_places(session.setup, "face")
+    assert sets_words(plan) == "G54.1 P1 and 11 more"
+    assert sets_words(plan.model_copy(update={"also": ["G54.1 P2"]})) == "G54.1 P1, G54.1 P2"
+    assert parse_plan(plan_text(plan), "again") == plan
+    changes, told = read_measure_words(plan.measure[2], "check 0.25")
+    assert (changes, told) == ({"check": 0.25}, "must lie within 0.25 mm of where the row of its place has it")
+    assert read_measure_words(plan.measure[2], "check nothing")[0] == {"check": None}
+
+
 def test_a_table_without_limits_turns_as_it_is_asked_to(tmp_path):
     axes = build_scene(load_job(files(tmp_path)).scene(0)).setup.machine.rotary
     tables = [(("B", a),) for a in (0.0, 180.0, -90.0, 0.0)]
@@ -296,6 +309,25 @@ def test_a_bore_on_a_sloping_face_is_measured_in_its_plane(tmp_path):
     assert feature.coordinates == pytest.approx(drawn.machine[:2], abs=0.0005)
     assert feature.size == pytest.approx(20.0, abs=0.001)
     assert any("was never proved" in line for line in check_job(tmp_path))
+
+
+def test_what_is_marked_by_hand_belongs_to_the_face_that_looks_at_the_spindle(tmp_path):
+    session = session_of(files(tmp_path))
+    drawn = point_at(session.setup, session.setup.drawn("bore 1-2"))
+    marked = replace(drawn, drawn=None, size=None, depth=None)
+    assert session.planner.asked(marked).drawn.name == "bore 1-2"
+    session.machine.rapid(session.machine.home, 0, {"B": 90.0})
+    assert session.planner.asked(marked).drawn.name == "bore 2-2"
+    session.machine.rapid(session.machine.home, 0, {"B": 45.0})
+    assert not session.planner.asked(marked).is_drawn
+    session.machine.rapid(session.machine.home, 0, {"B": -270.0})
+    measured = session.runner.measure(session.planner.measurement_of(marked))
+    assert (measured.feature.name, measured.measurement.options.table) == ("bore 2-2", (("B", 90.0),))
+    below = MeasurementRequest(TouchPattern(frozenset({Wall.BELOW})), (-620.0, -610.0, -290.0), reach=12.0)
+    found = session.runner.measure(session.planner.measurement_of(below)).feature.name
+    assert session.setup.drawn(found).table == (("B", 90.0),)
+    assert [top.name for top in session.working.tops({"B": 90.0})] == [found]
+    assert session.working.tops({"B": 0.0}) == []
 
 
 def test_the_map_says_how_each_place_stands(tmp_path):

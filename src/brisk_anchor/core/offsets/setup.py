@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING
 
@@ -129,6 +129,16 @@ class DrawnFeature:
             return f"{bare(self.size)} wide"
         sizes = "×".join(f"{bare(size)}" for size in (self.size, self.size_y) if size)
         return f"{self.kind.size_sign}{sizes}" if sizes else ""
+
+
+def stands_so(table: tuple[tuple[str, float], ...], angles: Mapping[str, float]) -> bool:
+    """Whether rotary axes stand as a feature is measured, whole turns apart; one that says nothing belongs to 0."""
+    wanted = dict(table)
+    return all(abs(math.remainder(angle - wanted.get(letter, 0.0), 360.0)) < _SAME for letter, angle in angles.items())
+
+
+_SAME = 1e-4
+"""Angles that differ by less, degrees, are the same."""
 
 
 def drawn_heading(feature: DrawnFeature, other: DrawnFeature | None = None) -> float:

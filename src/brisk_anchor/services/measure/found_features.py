@@ -137,8 +137,13 @@ def twice_of(setup: Setup, measurement: Measurement) -> MeasurementRequest | Non
     return replace(request, drawn=drawn, pattern=replace(request.pattern, twice=True), spread=spread)
 
 
-def found_feature(setup: Setup, feature: Feature, request: MeasurementRequest) -> DrawnFeature:
-    """A measured feature that no drawing has, as the set-up holds it: it lies where it was found."""
+def found_feature(
+    setup: Setup, feature: Feature, request: MeasurementRequest, table: tuple[tuple[str, float], ...] = ()
+) -> DrawnFeature:
+    """A measured feature that no drawing has, as the set-up holds it: it lies where it was found.
+
+    Rotary axes stood at the angles of `table` then, degrees.
+    """
     x, y, z = request.start
     tip = [x, y, z - setup.stylus.length]
     if request.depth:
@@ -163,5 +168,6 @@ def found_feature(setup: Setup, feature: Feature, request: MeasurementRequest) -
         spread=request.spread or 0.0,
         second_depth=request.second_depth or 0.0,
         headings=pattern.headings,
+        table=table,
         found=True,
     )

@@ -17,6 +17,7 @@ MEASURE_FORMS = {
     "sets": "sets G54 x 0 y 20, or sets nothing",
     "allowance": "allowance z -1.5",
     "keep": "keep D #610, or keep nothing",
+    "check": "check 0.5: how near to where the row of its place has it",
     "3 at": "3 at 10 130 250: degrees from +X",
     "all round": "all round",
     "over": "over: over the top between touches",
@@ -71,6 +72,8 @@ def read_measure_words(section: MeasureSection, words: str) -> tuple[Changes, st
             return _allowance(section, rest)
         case "keep":
             return _keep(rest)
+        case "check":
+            return _check(rest)
         case "at":
             return _place(section, rest)
         case "table":
@@ -126,6 +129,26 @@ def _allowance(section: MeasureSection, words: str) -> tuple[Changes, str]:
 
 def _axes(figures: Mapping[str, float]) -> str:
     return "  ".join(f"{axis.upper()} {signed_num(value)}" for axis, value in figures.items())
+
+
+_NAMED_ROWS = 3
+"""So many rows that a plan sets are named; of more the first, and how many there are besides."""
+
+
+def sets_words(plan: PlanFile) -> str:
+    """The rows a plan sets, in words for a heading: "G54, G55" or "G54.1 P1 and 11 more"."""
+    named = [section.sets.row for section in plan.measure if section.sets]
+    rows = list(dict.fromkeys([*([plan.offset] if plan.offset else []), *plan.also, *named]))
+    if len(rows) > _NAMED_ROWS:
+        return f"{rows[0]} and {len(rows) - 1} more"
+    return ", ".join(rows) or "nothing"
+
+
+def _check(words: str) -> tuple[Changes, str]:
+    if words.lower() in ("nothing", "none"):
+        return {"check": None}, "its place is not looked at"
+    limit = parse_length(words, low=0.001, high=50.0)
+    return {"check": limit}, f"must lie within {dim(limit)} of where the row of its place has it"
 
 
 def _keep(words: str) -> tuple[Changes, str]:

@@ -15,7 +15,7 @@ from brisk_anchor.core.offsets.checks import (
     look_at_start,
     stop_where_found,
 )
-from brisk_anchor.core.offsets.setup import DrawnFeature
+from brisk_anchor.core.offsets.setup import DrawnFeature, stands_so
 from brisk_anchor.core.offsets.tool_setting import look_at_probe
 from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.nc.programs.program import Program
@@ -64,8 +64,9 @@ class MeasurementPlanner:
         """What is asked for, whole: the drawn feature that hand-marked walls must mean, else a name and proposals."""
         working = self._working
         setup = working.setup
-        if request.drawn is None:
-            request = recognise(setup, request)
+        if request.drawn is None:  # what lies there with the table as it stands, not what another angle brings there
+            here = tuple(f for f in setup.features if stands_so(f.table, self._angles()))
+            request = recognise(replace(setup, features=here), request)
         kind = request.pattern.read().kind
         if request.is_drawn or kind is None:
             return request
@@ -77,7 +78,7 @@ class MeasurementPlanner:
         """The top that what is asked for has, as far as it was measured since the last clamping."""
         x, y, z = request.start
         tip = (x, y, z - self._working.setup.stylus.length)
-        return top_under(self._working.tops(), tip)
+        return top_under(self._working.tops(self._angles()), tip)
 
     def measurement_of(self, request: MeasurementRequest) -> Measurement:
         """The measurement that is asked for, its depth counted from its own top where that was measured already.
@@ -88,7 +89,8 @@ class MeasurementPlanner:
         setup = self._working.setup
         request = self.asked(request)
         # What stands on no drawing is measured as the table stands, and is known to have been.
-        options = MeasurementOptions(table=tuple(self._angles().items())) if request.drawn is None else AS_USUAL
+        marked = request.drawn is None and setup.machine.connected
+        options = MeasurementOptions(table=tuple(self._angles().items())) if marked else AS_USUAL
         measurement = build_measurement(setup, request, options)
         if not request.is_drawn:
             under = self._top_of(request)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from datetime import UTC, date, datetime
 
@@ -9,7 +10,7 @@ from brisk_anchor.core.features.feature import Feature
 from brisk_anchor.core.features.measuring import Measurement
 from brisk_anchor.core.offsets.checks import Finding, look_at_scatter
 from brisk_anchor.core.offsets.proof import Agreement
-from brisk_anchor.core.offsets.setup import Setup
+from brisk_anchor.core.offsets.setup import Setup, stands_so
 from brisk_anchor.services.measure.by_hand import ByHand
 from brisk_anchor.services.measure.cautions import age_in_days
 from brisk_anchor.services.measure.found_features import KnownTop
@@ -77,9 +78,15 @@ class WorkingState:
         """Whether a feature was measured since the part was last clamped."""
         return name in self.measured and self.measured[name].clamping == self.clamping
 
-    def tops(self) -> list[KnownTop]:
-        """Faces the probe touched from above since the part was last clamped, the newest last."""
-        known = [m for m in self.measured.values() if m.measurement is not None and m.clamping == self.clamping]
+    def tops(self, angles: Mapping[str, float]) -> list[KnownTop]:
+        """Faces the probe touched from above since the part was last clamped, with rotary axes as they stand now."""
+        known = [
+            m
+            for m in self.measured.values()
+            if m.measurement is not None
+            and m.clamping == self.clamping
+            and stands_so(m.measurement.options.table, angles)
+        ]
         return [
             KnownTop(m.feature.name, (*m.feature.touches[0].ball_centre[:2], m.feature.coordinate("z")))
             for m in sorted(known, key=lambda m: m.at)

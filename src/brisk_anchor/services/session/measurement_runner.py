@@ -162,7 +162,8 @@ class MeasurementRunner:
             working.by_hand.pop(name, None)
         known = next((drawn for drawn in working.setup.features if drawn.name == name), None)
         if known is None or known.found:
-            found = found_feature(working.setup, measured.feature, request)
+            table = measured.measurement.options.table if measured.measurement is not None else ()
+            found = found_feature(working.setup, measured.feature, request, table)
             others = tuple(drawn for drawn in working.setup.features if drawn.name != name)
             working.setup = replace(working.setup, features=(*others, found))
             working.requests[name] = replace(request, drawn=found)

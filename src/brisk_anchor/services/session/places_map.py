@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from brisk_anchor.core.offsets.setup import PlaceOnFixture
+from brisk_anchor.core.offsets.setup import PlaceOnFixture, stands_so
 from brisk_anchor.core.quantities import deg
 from brisk_anchor.services.session.session import Session
 
@@ -55,6 +55,6 @@ def places_map(session: Session, angles: Mapping[str, float]) -> list[MapFace]:
             lines.append(MapPlace(place, row, state, place.name in touched))
         table = places[0].table
         turned = [f"{letter} {deg(angle)}" for letter, angle in table if angle or len(table) == 1]
-        looks = bool(table) and all(abs(angles.get(letter, 0.0) - angle) % 360 < 1e-6 for letter, angle in table)
+        looks = bool(table) and stands_so(table, angles)
         found.append(MapFace(face, " ".join(turned), looks, tuple(lines)))
     return found

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import replace
 
-from brisk_anchor.core.offsets.setup import Setup
+from brisk_anchor.core.offsets.setup import Setup, stands_so
 from brisk_anchor.standin.scene import Scene
 
 
@@ -16,12 +16,9 @@ def seen_at(setup: Setup, scene: Scene, angles: Mapping[str, float]) -> Setup:
     that looks at the spindle at another angle is drawn when the table stands so.
     """
 
-    def there(table: tuple[tuple[str, float], ...]) -> bool:
-        return all(abs((angles.get(letter, 0.0) - angle + 180) % 360 - 180) < 1e-6 for letter, angle in table)
-
     turned = any(angles.values())
-    features = tuple(f for f in setup.features if (there(f.table) if f.table else not turned))
-    bodies = {f.body for f in features} | {place.body for place in setup.places if there(place.table)}
+    features = tuple(f for f in setup.features if stands_so(f.table, angles))
+    bodies = {f.body for f in features} | {place.body for place in setup.places if stands_so(place.table, angles)}
     keeps = not turned and not setup.places
     return replace(
         setup,

@@ -43,7 +43,7 @@ class Marking:
         view_state = self.stage.free()
         if view_state is None:
             return
-        chosen = nearest(view_state.session.setup, x, y, NEARBY)
+        chosen = nearest(view_state.standing(view_state.shown_angles)[0], x, y, NEARBY)
         if chosen is not None:
             view_state.request = view_state.session.planner.pointed_at(chosen)
             self.stage.show_all()

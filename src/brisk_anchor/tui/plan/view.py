@@ -132,8 +132,9 @@ class PlanView(DrawnView):
         plan = builder.plan
         self.chosen = max(0, min(self.chosen, len(plan.measure) - 1))
         self.runs.rehearse()
-        sets = ", ".join(dict.fromkeys([plan.offset or "", *(s.sets.row for s in plan.measure if s.sets)])).strip(", ")
-        note = f"sets {sets or 'nothing'}, {plan.order}" + (", half turn" if plan.half_turn else "")
+        from brisk_anchor.services.plan.plan_words import sets_words
+
+        note = f"sets {sets_words(plan)}, {plan.order}" + (", half turn" if plan.half_turn else "")
         changed = " · changed" if builder.changed else ""
         self.query_one("#plan-heading", Heading).tell(f"{builder.path.name}{changed}   {plan.name}", note)
         pointed = self.pointed.title if self.pointed else ""
