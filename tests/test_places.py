@@ -11,7 +11,7 @@ from xml.etree import ElementTree
 import numpy as np
 import pytest
 
-from brisk_anchor.core.errors import GeometryError, JobError, PlanError, PlanFileError
+from brisk_anchor.core.errors import CrashError, GeometryError, JobError, PlanError, PlanFileError
 from brisk_anchor.core.features.touch_pattern import TouchPattern, Wall
 from brisk_anchor.core.geometry.rotary import carried
 from brisk_anchor.nc.profile.control_profile import Profile, shipped_profile
@@ -417,6 +417,20 @@ def test_the_map_is_written_to_pin_to_the_machine(tmp_path):
     ElementTree.fromstring(drawn)
     for words in ("face 3   B 180°", "G54.1 P7", "not measured, not looked at", "op 10 3-1, op 20 3-1", "empty"):
         assert f"<!-- {words} -->" in drawn
+
+
+def test_after_a_crash_no_row_that_a_table_carries_is_stored(tmp_path):
+    session = session_of(files(tmp_path))
+    for name in ("bore 1-1", "top 1-1"):
+        session.runner.measure(build_measurement(session.setup, point_at(session.setup, session.setup.drawn(name))))
+    session.writer.store("G54.1 P1")
+    assert not [look for look in session.writer.look_before_store("G54.1 P4") if look.stops]
+    session.note_ending(None)
+    assert not session.working.crashed
+    session.note_ending(CrashError("stem", "the face", (0.0, 0.0, 0.0), "a rapid"))
+    (look,) = [look for look in session.writer.look_before_store("G54.1 P4") if look.stops]
+    assert "crashed since the centre of B" in look.found
+    assert not [look for look in session.writer.look_before_store("G54.1 P1") if look.stops]
 
 
 # -- the centre of rotation --------------------------------------------------------------------------------------------

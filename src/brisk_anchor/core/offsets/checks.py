@@ -19,6 +19,7 @@ from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.offsets.chain import Chain
 from brisk_anchor.core.offsets.conditions import Conditions, usual_growth
 from brisk_anchor.core.offsets.proof import Agreement
+from brisk_anchor.core.offsets.rules import Fixed, FromTable, Rule
 from brisk_anchor.core.quantities import (
     deg,
     dim,
@@ -421,6 +422,21 @@ def look_at_store(
                 )
     looks += [look for agreement in agreements for look in look_at_agreement(agreement)]
     return looks + look_at_turn(chain)
+
+
+def look_at_centres(rules: Mapping[str, Rule], *, crashed: bool) -> list[Finding]:
+    """Whether a row depends on a centre of rotation that a crash may have moved."""
+    letters = [rule.letter for rule in rules.values() if isinstance(rule, FromTable)]
+    letters += [rule.centre_of for rule in rules.values() if isinstance(rule, Fixed) and rule.centre_of]
+    if not crashed or not letters:
+        return []
+    return [
+        Finding.stopping(
+            f"The machine has crashed since the centre of {letters[0]} was measured",
+            "A table that was hit may turn about another place",
+            "Measure the centre again: C on the bench",
+        )
+    ]
 
 
 TURN_SHARE = 0.5

@@ -9,6 +9,7 @@ from brisk_anchor.core.errors import BriskAnchorError, DatumError, GeometryError
 from brisk_anchor.core.offsets.chain import Chain, solve_offset
 from brisk_anchor.core.offsets.checks import (
     Finding,
+    look_at_centres,
     look_at_control,
     look_at_feature,
     look_at_jump,
@@ -83,6 +84,7 @@ class OffsetWriter:
             for name in self._rows.needed(plan)
             if (feature := drawn[name]).tolerance and feature.size
         ]
+        looks += look_at_centres(plan.rules, crashed=working.crashed)
         return looks + look_at_temperature(chain, bands, conditions)
 
     def store(self, row: str) -> Chain:

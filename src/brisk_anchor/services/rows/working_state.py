@@ -54,6 +54,8 @@ class WorkingState:
     """Figures of repeatability runs: by feature, figure and clamping."""
     scatter_told: bool = False
     """Whether it was told that touches scatter less than is stated: once is enough."""
+    crashed: bool = False
+    """Whether the machine has crashed since its centres of rotation were measured: nobody knows where they are then."""
     by_direction: tuple[tuple[float, float], ...] = ()
     """Effective radius at each heading of the last ring the probe was calibrated in, degrees and mm."""
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 
 from brisk_anchor.book.entries import EntryKind
-from brisk_anchor.core.errors import PlanError, ReportError
+from brisk_anchor.core.errors import CrashError, PlanError, ReportError
 from brisk_anchor.core.features.feature import Feature
 from brisk_anchor.core.features.measuring import Measurement
 from brisk_anchor.core.features.solving import solve
@@ -93,6 +93,7 @@ class MeasurementRunner:
 
     def _reported(self, measurement: Measurement, program: Program, run: Run) -> tuple[RunReport, list[Touch]]:
         if failure := run.failure():
+            self._working.crashed = self._working.crashed or isinstance(failure, CrashError)
             raise failure
         report = parse_reports(run.printed)
         if report.identity != program.identity:

@@ -145,4 +145,5 @@ def take_centre(session: Session, found: FoundCentre, today: str) -> str:
     else:
         change = editor.rotary_figures(number, sense=found.sense, proved=today)
     session.editor.change(change)
+    session.working.crashed = session.working.crashed and found.centre is None
     return f"{found.words}. Rows that follow {axis.letter} are worked out anew."

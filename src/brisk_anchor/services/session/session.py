@@ -10,7 +10,7 @@ from types import TracebackType
 from typing import TYPE_CHECKING, Self
 
 from brisk_anchor.book.entries import EntryKind
-from brisk_anchor.core.errors import PlanError
+from brisk_anchor.core.errors import BriskAnchorError, CrashError, PlanError
 from brisk_anchor.core.offsets.rules import parent_in
 from brisk_anchor.core.offsets.setup import Setup
 from brisk_anchor.nc.profile.control_profile import Profile, shipped_profile
@@ -138,6 +138,10 @@ class Session:
         except BaseException:
             book.close()
             raise
+
+    def note_ending(self, failure: BriskAnchorError | None) -> None:
+        """Note how a run ended that a person started at the machine: after a crash no centre of rotation is known."""
+        self.working.crashed = self.working.crashed or isinstance(failure, CrashError)
 
     def close(self) -> None:
         """Let go of the book. Whoever opens a session closes it, or uses it in a `with`."""

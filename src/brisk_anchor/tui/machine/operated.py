@@ -197,6 +197,7 @@ class ProgramOperator:
         if operating is None or not operating.player.over:
             return
         failure = operating.player.run.failure()
+        view_state.session.note_ending(failure)
         self.printed = list(operating.player.run.printed)
         view_state.operating = None
         view_state.session.link.settle()
