@@ -17,17 +17,19 @@ from brisk_anchor.core.geometry.rotary import carried
 from brisk_anchor.nc.profile.control_profile import Profile, shipped_profile
 from brisk_anchor.services.demo.demo_job import demo_files
 from brisk_anchor.services.insert.row_exchange import exchange_row
-from brisk_anchor.services.job.jobs import check_job, load_job
+from brisk_anchor.services.job.jobs import check_job, load_job, new_job
 from brisk_anchor.services.job.places import centre_letters, following_rows
 from brisk_anchor.services.measure.measurement_request import MeasurementRequest, build_measurement, point_at
 from brisk_anchor.services.measure.reach import reaches
-from brisk_anchor.services.offsets.schools import owner_of, preview, school_change
+from brisk_anchor.services.offsets.schools import preview, school_change
 from brisk_anchor.services.offsets.sheets import write_places
 from brisk_anchor.services.plan.face_plans import not_looked_at, plan_of_places, turned_angles
 from brisk_anchor.services.plan.plan_file import parse_plan, plan_text
 from brisk_anchor.services.plan.plan_words import read_measure_words, sets_words
 from brisk_anchor.services.plan.planning import planned, program_of
 from brisk_anchor.services.plan.proving import prove
+from brisk_anchor.services.rows.row_owner import located_before, owner_of
+from brisk_anchor.services.session.guide import next_step
 from brisk_anchor.services.session.job_opening import open_job
 from brisk_anchor.services.session.places_map import places_map
 from brisk_anchor.services.session.rotation_centre import read_centre, take_centre
@@ -431,6 +433,29 @@ def test_after_a_crash_no_row_that_a_table_carries_is_stored(tmp_path):
     (look,) = [look for look in session.writer.look_before_store("G54.1 P4") if look.stops]
     assert "crashed since the centre of B" in look.found
     assert not [look for look in session.writer.look_before_store("G54.1 P1") if look.stops]
+
+
+def test_a_fixture_that_is_put_back_is_known_from_where_it_stood(tmp_path):
+    new_job(tmp_path / "one")
+    with open_job(tmp_path / "one", tmp_path / "data", roll=0) as session:
+        assert (owner_of(session.setup, "G55"), owner_of(session.setup, "G54")) == ("fixture", "part")
+        assert located_before(session.setup, session.ledger, "G55") is None
+        for name in ("stop bush", "jaw top"):
+            drawn = session.setup.drawn(name)
+            session.runner.measure(build_measurement(session.setup, point_at(session.setup, drawn)))
+        stored = session.writer.store("G55").values
+        assert located_before(session.setup, session.ledger, "G55") is None  # that is this job's own
+    new_job(tmp_path / "two", like=tmp_path / "one")
+    job = tmp_path / "two" / "job.toml"
+    job.write_text(job.read_text().replace('name = "BC-27"', 'name = "other"'))
+    with open_job(tmp_path / "two", tmp_path / "data", roll=0) as session:
+        known = located_before(session.setup, session.ledger, "G55")
+        assert known.values == pytest.approx(stored)
+        assert (known.row, known.job) == ("G55", "BC-27")
+        _, behind = next_step(session, "G55", None, None)
+        assert "V-3 stood at X" in behind
+        assert "one touch in each direction" in behind
+        assert located_before(session.setup, session.ledger, "G54") is None
 
 
 # -- the centre of rotation --------------------------------------------------------------------------------------------

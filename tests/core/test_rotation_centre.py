@@ -15,6 +15,7 @@ from brisk_anchor.core.offsets.rotation_centre import (
     Sight,
     angles_facing,
     direction_between,
+    level_angles,
     levelling,
     sense_of,
     shims,
@@ -140,6 +141,15 @@ def test_a_face_no_axis_reaches_is_refused():
     with pytest.raises(GeometryError, match="no rotary axis"):
         angles_facing((), (0.0, 0.0, 1.0))
     assert angles_facing((B,), (1.0, 0.0, 0.0)) == [{"B": pytest.approx(90.0)}]
+
+
+@given(st.floats(-0.5, 0.5), st.floats(-0.5, 0.5), st.floats(-20, 20), st.floats(-170, 170))
+def test_two_axes_level_any_plane_from_where_they_stand(a, b, tilt, around):
+    stands = {"A": tilt, "C": around}
+    up = np.array((math.tan(math.radians(b)), -math.tan(math.radians(a)), 1.0))
+    there = table_frame((A, C), level_angles((A, C), stands, (a, b)))
+    now = there.rotation @ table_frame((A, C), stands).rotation.T @ up
+    assert now[:2] / now[2] == pytest.approx((0.0, 0.0), abs=1e-6)
 
 
 def test_a_b_table_takes_out_what_leans_about_y_and_shims_take_the_rest():

@@ -17,7 +17,7 @@ app = typer.Typer(no_args_is_help=True, help="Fixtures with many parts: map, row
 def show(job: JobOption = None) -> None:
     """Every place with its face, its rows, how these stand, and whether its part was looked at."""
     from brisk_anchor.core.errors import BriskAnchorError
-    from brisk_anchor.services.offsets.schools import owner_of
+    from brisk_anchor.services.rows.row_owner import owner_of
     from brisk_anchor.services.session.places_map import places_map
 
     session = session_of(job)

@@ -295,6 +295,24 @@ def levelling(axes: tuple[RotaryAxis, ...], lean: tuple[float, float]) -> Levell
     return Levelling(turns, (left[0], left[1]))
 
 
+def level_angles(
+    axes: tuple[RotaryAxis, ...], stands: Mapping[str, float], lean: tuple[float, float]
+) -> dict[str, float]:
+    """Where two axes bring a plane level that leans so, degrees, with them standing at `stands`: the nearest way.
+
+    Raises:
+        GeometryError: none of their angles does.
+    """
+    a, b = (math.tan(math.radians(angle)) for angle in lean)
+    here = _table_turn(axes, stands).T @ np.array((b, -a, 1.0))
+    x, y, z = (float(value) for value in here)
+
+    def far(way: Mapping[str, float]) -> float:
+        return sum(abs(math.remainder(way[letter] - stands.get(letter, 0.0), 360.0)) for letter in way)
+
+    return min(angles_facing(axes, (x, y, z)), key=far)
+
+
 def shims(lean: tuple[float, float], feet: Sequence[tuple[str, float, float]]) -> list[tuple[str, float]]:
     """How much to put under each foot so that a plane that leans is level, mm; the highest foot stays as it is.
 

@@ -9,6 +9,7 @@ from datetime import UTC, datetime
 
 from brisk_anchor.book.entries import RowState
 from brisk_anchor.core.tools.shelf import Health
+from brisk_anchor.services.rows.row_owner import owner_of
 from brisk_anchor.services.rows.row_states import DIFFERS
 from brisk_anchor.services.session.session import Session
 
@@ -186,6 +187,13 @@ def row_note(session: Session, row: str) -> str:
     """What of a row does not show in its state: that it is locked, and how far it keeps away from its parent."""
     words = ["locked"] if session.ledger.locked(row) else []
     return ", ".join([*words, *([away] if (away := session.rows.off_parent_words(row)) else [])])
+
+
+def owner_words(session: Session, row: str) -> str:
+    """What a row belongs to, for a heading: " · of the fixture SP-2"; nothing where nobody can tell."""
+    owner = owner_of(session.setup, row)
+    names = {"machine": session.setup.machine.name, "fixture": session.setup.fixture, "part": session.setup.part}
+    return f" · of the {owner} {names[owner]}" if owner else ""
 
 
 _TOLD = 3

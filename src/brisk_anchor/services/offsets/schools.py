@@ -8,7 +8,6 @@ its machine positions only with a shift written into it (`services.insert.row_ex
 from __future__ import annotations
 
 from brisk_anchor.core.errors import PlanError
-from brisk_anchor.core.offsets.setup import Setup
 from brisk_anchor.services.job.job_editor import Change
 from brisk_anchor.services.offsets.book_rows import RowChange
 from brisk_anchor.services.session.session import Session
@@ -55,19 +54,3 @@ def preview(session: Session, change: Change) -> list[RowChange]:
             note = f"was {old}" if old != operation.offset else "keeps its row"
         found.append(RowChange(operation.offset, operation.name, values, moves, note))
     return found
-
-
-def owner_of(setup: Setup, row: str) -> str:
-    """What a row belongs to: "machine" (a centre of rotation, a setter), "fixture", "part"; "" where nothing tells."""
-    rules = setup.row(row).rules
-    if setup.shelf.setter is not None and setup.shelf.setter.row == row:
-        return "machine"
-    if any(getattr(rule, "centre_of", "") for rule in rules.values()):
-        return "machine"
-    bodies = {feature.name: feature.body for feature in setup.features}
-    named = [bodies[name] for name in setup.touched(setup.row(row).features) if name in bodies]
-    if any(body in (*setup.parts, setup.part) for body in named):
-        return "part"
-    if any(row in place.rows for place in setup.places):
-        return "part"
-    return "fixture" if named else ""

@@ -29,6 +29,7 @@ from brisk_anchor.services.machine.ports import ControlLink, OperatorPanel
 from brisk_anchor.services.machine.runs import RunStopped
 from brisk_anchor.services.rows.datum_editor import DatumEditor
 from brisk_anchor.services.rows.ledger import Ledger
+from brisk_anchor.services.rows.row_owner import fixture_note
 from brisk_anchor.services.rows.row_programs import WorkedOut
 from brisk_anchor.services.rows.row_states import known_of
 
@@ -126,7 +127,8 @@ class OffsetWriter:
             if row_word(row) not in parse_reports(self._link.report()).stored:
                 raise RunStopped(f"The program ended without storing {row}", "Nothing is known of the table", "Look")
             self.read_back(row, chain)
-            stored = self._ledger.entry(EntryKind.STORED, row, chain, note=f"set by O{program.number:04d}")
+            note = f"set by O{program.number:04d}{fixture_note(self._working.setup, row)}"
+            stored = self._ledger.entry(EntryKind.STORED, row, chain, note=note)
             self._ledger.add_all([stored, *self.followers(row, chain)])
         except BriskAnchorError:
             self._link.write_row(row, before)  # no value stays in the table that failed a check

@@ -6,7 +6,7 @@ import math
 from collections.abc import Mapping
 
 from brisk_anchor.book.entries import RowState
-from brisk_anchor.core.errors import BriskAnchorError
+from brisk_anchor.core.errors import BriskAnchorError, GeometryError
 from brisk_anchor.core.features.feature import Feature
 from brisk_anchor.core.features.touches import AXES
 from brisk_anchor.core.kinds import Vector
@@ -17,6 +17,7 @@ from brisk_anchor.core.tools.hand_tools import HandTool
 from brisk_anchor.services.measure.by_hand import MACHINE, PositionFrame
 from brisk_anchor.services.measure.hands import begin
 from brisk_anchor.services.measure.measurement_request import MeasurementRequest
+from brisk_anchor.services.rows.row_owner import located_before
 from brisk_anchor.services.rows.row_setting import RowSetting
 from brisk_anchor.services.session.session import Session
 
@@ -123,6 +124,7 @@ def next_step(
         if state.is_settled:
             return f"{row} is {state.value}; f measures it again, 3 shows its code.", f"It needs: {names}."
         stale = "Clamped again: earlier measurements are out of date. " if state is RowState.STALE else ""
+        stale += located_words(session, row)
         return f"Press f to point at {titles[missing[0]]}.", f"{stale}{row} needs: {names}."
     parent = session.rows.parent_of(row)
     if parent is not None and parent not in session.rows.parents():
@@ -189,12 +191,21 @@ def levelling_words(session: Session, feature: Feature) -> str:
 
     Feet are those of the corners of what it was touched on, as far as its touches lie apart.
     """
-    from brisk_anchor.core.offsets.rotation_centre import levelling, shims
+    from brisk_anchor.core.offsets.rotation_centre import level_angles, levelling, shims
 
     angles = feature.angles
     if not {"a", "b"} <= set(angles) or max(abs(angles["a"]), abs(angles["b"])) < _LEVEL:
         return ""
-    way = levelling(session.setup.machine.rotary, (angles["a"], angles["b"]))
+    axes, lean = session.setup.machine.rotary, (angles["a"], angles["b"])
+    measured = session.measured.get(feature.name)
+    if len(axes) > 1 and measured is not None and measured.measurement is not None:
+        stands = dict(session.link.angles) | dict(measured.measurement.options.table)
+        try:
+            to = " ".join(f"{letter} {signed_deg(by, 3)}" for letter, by in level_angles(axes, stands, lean).items())
+        except GeometryError:
+            return ""
+        return f"; {to} levels it: touch it again there, then turn the row with an edge"
+    way = levelling(axes, lean)
     words = [f"{letter} {signed_deg(by, 3)}" for letter, by in way.turns.items()]
     told = f"; {' and '.join(words)} levels it" if words else ""
     if max(map(abs, way.left)) < _LEVEL or not feature.touches:
@@ -212,6 +223,17 @@ def levelling_words(session: Session, feature: Feature) -> str:
 
 _LEVEL = 0.002
 """A lean below that, degrees, is level."""
+
+
+def located_words(session: Session, row: str) -> str:
+    """Where the fixture of a row stood when another job located it, and what it takes to know that it stands there."""
+    known = located_before(session.setup, session.ledger, row)
+    if known is None:
+        return ""
+    keyed = "" if "r" in session.setup.row(row).rules else ", two where nothing keys its angle"
+    words = value_words(known.values, 3)
+    touch = f"one touch in each direction{keyed} tells whether it does again"
+    return f"{session.setup.fixture} stood at {words} on {known.day} ({known.job}): {touch}. "
 
 
 def _turn_words(session: Session, setting: RowSetting) -> str:

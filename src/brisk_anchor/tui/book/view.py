@@ -130,8 +130,11 @@ class BookView(View):
         self._show_table(view_state)
         entries = session.rows.history(self.choice.row) if self.choice.row else []
         self.choice.entry = min(self.choice.entry, max(0, len(entries) - 1))
+        from brisk_anchor.services.offsets.book_rows import owner_words
+
         self.query_one("#history-heading", Heading).tell(
-            f"history of {session.ledger.named(self.choice.row)}", f"{len(entries)} entries, newest first"
+            f"history of {session.ledger.named(self.choice.row)}{owner_words(session, self.choice.row)}",
+            f"{len(entries)} entries, newest first",
         )
         key = (self.choice.row, self.choice.entry, len(entries), shown_unit())
         self.query_one("#book-history", LatePanel).tell_late(key, lambda _width, height: self._history(entries, height))
