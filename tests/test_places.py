@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import tomllib
 from dataclasses import replace
 from importlib import resources
 from pathlib import Path
@@ -14,6 +15,7 @@ import pytest
 from brisk_anchor.core.errors import CrashError, GeometryError, JobError, PlanError, PlanFileError
 from brisk_anchor.core.features.touch_pattern import TouchPattern, Wall
 from brisk_anchor.core.geometry.rotary import carried
+from brisk_anchor.core.uncertainty.sources import Source
 from brisk_anchor.nc.profile.control_profile import Profile, shipped_profile
 from brisk_anchor.services.demo.demo_job import demo_files
 from brisk_anchor.services.insert.row_exchange import exchange_row
@@ -23,6 +25,7 @@ from brisk_anchor.services.measure.measurement_request import MeasurementRequest
 from brisk_anchor.services.measure.reach import reaches
 from brisk_anchor.services.offsets.schools import preview, school_change
 from brisk_anchor.services.offsets.sheets import write_places
+from brisk_anchor.services.offsets.tilted_words import as_tilted_plane, stance_of, tilted_words
 from brisk_anchor.services.plan.face_plans import not_looked_at, plan_of_places, turned_angles
 from brisk_anchor.services.plan.plan_file import parse_plan, plan_text
 from brisk_anchor.services.plan.plan_words import read_measure_words, sets_words
@@ -34,7 +37,7 @@ from brisk_anchor.services.session.job_opening import open_job
 from brisk_anchor.services.session.places_map import places_map
 from brisk_anchor.services.session.rotation_centre import read_centre, take_centre
 from brisk_anchor.services.session.session import Session
-from brisk_anchor.standin.scene import build_scene, faces_away
+from brisk_anchor.standin.scene import build_scene, faces_away, nominal_frame
 from brisk_anchor.standin.variations import varied
 
 PROFILES = ("skip-macro", "probe-params")
@@ -182,6 +185,32 @@ def test_a_row_of_vices_and_nests_hold_their_parts(tmp_path):
     assert setup.drawn("left 2").table == ()
     bodies = {outline.body for outline in setup.outlines}
     assert {"V-5 1", "V-5 2", "BL 1", "BL 2"} <= bodies
+    # The same as sawn stock: its faces are what can be measured at each place, the part is drawn inside.
+    with (tmp_path / "part.toml").open("a") as part:
+        part.write("[stock]\nallowance = [2.0, 2.0, 2.0, 2.0, 0.0, 1.5]\n")
+    job = tmp_path / "job.toml"
+    drawn = job.read_text()
+    job.write_text(
+        drawn.replace('"left" }', '"stock left", allowance = 2.0 }').replace('"top"', '"stock top", allowance = -1.5')
+    )
+    session = session_of(tmp_path)
+    names = [feature.name for feature in session.setup.features]
+    assert [name for name in names if name.startswith("stock top")] == ["stock top 1", "stock top 2"]
+    assert session.setup.drawn("stock left 2").machine[0] == pytest.approx(setup.drawn("left 2").machine[0] - 2.0)
+    assert "BL finished 2" in {outline.body for outline in session.setup.outlines}
+    ready = planned(session, plan_of_places(session.setup, "all"))
+    assert {ending.how for ending in prove(session, ready, program_of(session, ready), 6).endings} == {"right"}
+    (tmp_path / "part.toml").write_text((tmp_path / "part.toml").read_text().partition("[stock]")[0])
+    job.write_text(drawn)
+    # A vice that is off takes its part with it.
+    whole = (
+        fixture + "\n[places]\ncolumns = 3\nrows = 1\npitch = [200.0, 0.0]\n\n[variation]\nshift = [3.0, 0.0, 0.0]\n"
+    )
+    (tmp_path / "fixture.toml").write_text(whole)
+    real = {body.name: body.real.shift[0] for body in load_job(tmp_path).scene(7).body}
+    assert len({real["BL 1"], real["BL 2"]}) == 2
+    assert real["BL 2"] == pytest.approx(real["V-5 2"], abs=0.6)
+    assert abs(real["V-5 1"] - real["V-5 2"]) > 0.6
 
 
 # -- measuring over faces ----------------------------------------------------------------------------------------------
@@ -311,6 +340,24 @@ def test_a_bore_on_a_sloping_face_is_measured_in_its_plane(tmp_path):
     assert feature.coordinates == pytest.approx(drawn.machine[:2], abs=0.0005)
     assert feature.size == pytest.approx(20.0, abs=0.001)
     assert any("was never proved" in line for line in check_job(tmp_path))
+
+
+def test_a_sloping_face_is_told_as_a_tilted_plane(tmp_path):
+    """By the drawing the face's zero lies at X 35, Z 12 of the block and leans 35° to the front, about X."""
+    session = session_of(files(tmp_path, "trunnion", job=("y = { keep = true }", 'y = { feature = "nozzle" }')))
+    assert as_tilted_plane(session, "G55") == []  # the control holds nothing yet
+    part = nominal_frame(next(body for body in session.scene.file.body if body.name == "NB-40"))
+    session.machine.offsets["G54"] = part.point((0.0, 0.0, 0.0))
+    values = session.rows.expected("G55")
+    session.machine.offsets["G55"] = (values["x"], values["y"], values["z"])
+    found = tilted_words(session, "G55", "G54")
+    assert found.plane.zero == pytest.approx((35.0, 14.0, 12.0), abs=1e-6)
+    assert found.plane.angles == pytest.approx((0.0, 35.0, 0.0), abs=1e-9)
+    assert found.block == "G68.2 X35.0000 Y14.0000 Z12.0000 I0.0000 J35.0000 K0.0000"
+    assert as_tilted_plane(session, "G55")[1] == "X +35.0000 mm  Y +14.0000 mm  Z +12.0000 mm"
+    with pytest.raises(PlanError, match="lies level"):
+        tilted_words(session, "G54", "G54")
+    assert stance_of(session.setup, "G55") == {"A": 35.0}
 
 
 def test_what_is_marked_by_hand_belongs_to_the_face_that_looks_at_the_spindle(tmp_path):
@@ -496,6 +543,66 @@ def test_the_centre_is_found_from_a_face_touched_at_three_angles(tmp_path):
         assert machine.centre[0] == pytest.approx(found.centre.place["x"].value, abs=1e-6)
         assert machine.u_centre == pytest.approx(max(i.expanded for i in found.centre.place.values()) / 2, rel=1e-3)
         assert str(machine.measured) == "2026-11-28"
+
+
+def _seen_on(session: Session, direction: np.ndarray, centre: np.ndarray) -> None:
+    """Two points of a table whose axis leans, met at three angles each: what a bench would have found, by hand."""
+    side = np.cross(direction, (0.0, 0.0, 1.0))
+    side /= np.linalg.norm(side)
+    third = np.cross(direction, side)
+    one = session.runner.measure(
+        build_measurement(session.setup, point_at(session.setup, session.setup.drawn("bore 1-1")))
+    )
+    for name, height in (("low", -600.0), ("high", -300.0)):
+        arm = 120.0
+        for angle in (0.0, 90.0, 200.0):
+            turn = -math.radians(angle)  # sense −1
+            at = centre + direction * (height - centre[1]) + arm * (math.cos(turn) * side + math.sin(turn) * third)
+            touches = tuple(replace(t, position=(at[0], height, t.position[2])) for t in one.feature.touches)
+            effects = tuple((Source(f"{name}{angle:.0f} {a}"), tuple(0.001 * (a == b) for b in "xyz")) for a in "xyz")
+            own = {"name": f"{name}{angle:.0f}", "touches": touches, "axes": ("x", "y", "z"), "effects": effects}
+            feature = replace(one.feature, coordinates=tuple(float(v) for v in at), size=None, **own)
+            options = replace(one.measurement.options, table=(("B", angle),))
+            measurement = replace(one.measurement, options=options)
+            session.working.measured[feature.name] = replace(one, feature=feature, measurement=measurement)
+
+
+def test_points_at_two_heights_tell_how_a_table_leans(tmp_path):
+    with open_job(files(tmp_path / "job"), tmp_path / "data", roll=0) as session:
+        direction = np.array((2e-4, 1.0, -3e-4))
+        direction /= np.linalg.norm(direction)
+        centre = np.array((-500.0, -740.0, -600.0))
+        _seen_on(session, direction, centre)
+        found = read_centre(session, "B direction low0, low90, low200 / high0, high90, high200")
+        assert found.leaning[0] == pytest.approx(direction, abs=1e-7)
+        assert found.leaning[1] == pytest.approx(math.degrees(0.001 * 2**0.5 * 0.66 / 300), rel=0.5)
+        told = take_centre(session, found, "2026-11-28")
+        assert "B leans +0.0115° towards X  −0.0172° towards Z" in told
+        machine = load_job(tmp_path / "job").machine.rotary[0]
+        assert machine.direction == pytest.approx(direction, abs=1e-7)
+        assert machine.centre[1] == pytest.approx(-600.0)
+        assert machine.u_direction == pytest.approx(found.leaning[1], abs=1e-6)
+        with pytest.raises(PlanError, match="two heights"):
+            read_centre(session, "B direction low0, low90")
+
+
+def test_a_fixture_on_a_pallet_has_the_centre_that_was_measured_there(tmp_path):
+    machine, fixture = tmp_path / "machine.toml", tmp_path / "fixture.toml"
+    files(tmp_path)
+    axis = machine.read_text(encoding="utf-8").partition("[[rotary]]")[2].partition("[probe]")[0]
+    second = "[[rotary]]" + axis.replace("-500.0, -740.0", "-500.3, -740.0") + 'pallet = "2"\n\n'
+    machine.write_text(machine.read_text(encoding="utf-8").replace("[probe]", second + "[probe]", 1), encoding="utf-8")
+    assert load_job(tmp_path).scene(0).machine.rotary[0].centre[0] == -500.0
+    text = fixture.read_text(encoding="utf-8")
+    fixture.write_text(text.replace("units =", 'pallet = "2"\nunits =', 1), encoding="utf-8")
+    with open_job(tmp_path, tmp_path / "data", roll=0) as session:
+        assert session.setup.machine.rotary[0].centre[0] == -500.3
+        session.editor.change(session.editor.changing().rotary_figures(0, u_centre=0.002))
+    known = [(axis["centre"][0], axis["u_centre"]) for axis in tomllib.loads(machine.read_text("utf-8"))["rotary"]]
+    assert known == [(-500.0, 0.005), (-500.3, 0.002)]
+    fixture.write_text(text.replace("units =", 'pallet = "3"\nunits =', 1), encoding="utf-8")
+    with pytest.raises(JobError, match="measured on pallet 3"):
+        load_job(tmp_path)
 
 
 def test_what_belongs_to_no_one_centre_is_refused(tmp_path):

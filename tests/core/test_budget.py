@@ -183,6 +183,21 @@ def test_a_centre_of_rotation_is_wrong_in_every_row_by_the_same():
         assert "centre of B: not stated" in unknown.without
 
 
+def test_a_table_that_leans_carries_a_row_off_by_its_arm():
+    """An arm of (80, −100, 120) turned by 180° about Y: leaning by a about X it is off (0, 240 a, −200 a), by hand."""
+    known = {"G54": {a: Estimate(v) for a, v in zip("xyz", (-320.0, -100.0, -430.0), strict=True)}}
+    u = 0.001
+    rule = FromTable("G54", "B", 180.0, (0.0, 1.0, 0.0), (-400.0, 0.0, -550.0), -1, u_centre=0.0, u_direction=u)
+    chain = solve_offset("G55", dict.fromkeys("xyz", rule), {}, {}, known)
+    a = math.radians(u)
+    wanted = {"X": (0.0, 240 * a, -200 * a), "Z": (200 * a, -160 * a, 0.0)}
+    for about, off in wanted.items():
+        source = Source(f"direction of B, about {about}")
+        found = [dict(chain.axis(axis).effects).get(source, 0.0) for axis in "xyz"]
+        assert found == pytest.approx(off, abs=1e-9)
+    assert chain.axis("y").u == pytest.approx(math.hypot(240 * a, 160 * a))
+
+
 def test_a_table_turns_by_what_was_measured_right_or_wrong():
     edges = {
         "x": Estimate(-440.0, {Source("a"): 0.001}),

@@ -54,6 +54,19 @@ def rows(
 
 
 @app.command()
+def tilted(
+    row: Annotated[str, typer.Argument(help="A row that is set with the table turned.")],
+    base: Annotated[str, typer.Option("--from", help="The row that the plane is counted from.")],
+    job: JobOption = None,
+) -> None:
+    """A row as a tilted plane on another: its zero, its three angles, and the block of the control."""
+    from brisk_anchor.services.offsets.tilted_words import lines_of, tilted_words
+
+    for line in lines_of(tilted_words(session_of(job), row, base)):
+        typer.echo(line)
+
+
+@app.command()
 def exchange(
     program: Annotated[Path, typer.Argument(help="A finished program.")],
     old: Annotated[str, typer.Option("--from", help="The row it uses.")],

@@ -70,6 +70,7 @@ def _rule(
             axis.centre,
             axis.sense,
             u_centre=axis.u_centre,
+            u_direction=axis.u_direction,
             shift=away,
             placed=tuple(section.placed),
         )

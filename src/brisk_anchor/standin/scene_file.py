@@ -110,6 +110,7 @@ class RotarySection(FileSection):
     high: Annotated[float, Field(ge=-100_000, le=100_000)] | None = None
     rapid: float = Field(gt=0, le=1_000_000)
     u_centre: float | None = Field(default=None, ge=0, le=1)
+    u_direction: float = Field(default=0.0, ge=0, le=1)
     step: float | None = Field(default=None, gt=0, le=180)
     measured: date | None = None
     proved: date | None = None
@@ -127,6 +128,7 @@ class RotarySection(FileSection):
             self.high,
             self.rapid,
             self.u_centre,
+            self.u_direction,
             self.step,
         )
 

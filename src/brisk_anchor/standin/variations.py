@@ -107,8 +107,9 @@ def _varied_places(scene: Scene, random: np.random.Generator, beyond: float) -> 
         bodies.append(body.model_copy(update={"real": real}) if body.role in ("part", "fixture") else body)
     rotary = []
     for axis in file.machine.rotary:
-        dx, dy, dz = (float(v) for v in random.normal(0.0, axis.u_centre or 0.0, 3))
-        rotary.append(axis.model_copy(update={"real_shift": (dx, dy, dz)}))
+        off = tuple(float(v) for v in random.normal(0.0, axis.u_centre or 0.0, 3))
+        lean = tuple(float(v) for v in random.normal(0.0, axis.u_direction, 3))
+        rotary.append(axis.model_copy(update={"real_shift": off, "real_turn": lean}))
     machine = file.machine.model_copy(update={"rotary": rotary})
     probe = _other_length(file, float(random.normal(0.0, scene.setup.stylus.u_length)))
     other = file.model_copy(update={"body": bodies, "probe": probe, "machine": machine})

@@ -26,8 +26,8 @@ class RotaryAxis:
     +1 when a positive angle turns the part counter-clockwise about `direction`, −1 when it turns it clockwise (ISO 841:
     a positive angle moves the tool round the part in the positive sense, so a table turns the other way). Limits in
     degrees; None is endless. `rapid` in degrees a minute. One that indexes stops at whole multiples of `step` degrees,
-    None stops anywhere. `u_centre` is the standard uncertainty of the centre along
-    each machine axis, mm; None where nobody said it.
+    None stops anywhere. `u_centre` is the standard uncertainty of the centre along each machine axis, mm; None where
+    nobody said it. `u_direction` is that of its direction about each axis across it, degrees; 0 where it was not said.
     """
 
     letter: str
@@ -38,6 +38,7 @@ class RotaryAxis:
     high: float | None
     rapid: float
     u_centre: float | None = None
+    u_direction: float = 0.0
     step: float | None = None
 
     def __post_init__(self) -> None:

@@ -34,6 +34,7 @@ from brisk_anchor.core.offsets.rules import (
     Rules,
     Turner,
     centre_source,
+    direction_source,
     features_in,
     placed_effects,
 )
@@ -318,11 +319,29 @@ def _on_the_table(row: str, axis: str, rule: FromTable, parents: Mapping[str, Ma
     # A centre off by e carries everything off by (1 − R) e.
     u = rule.u_centre or 0.0
     off = {centre_source(rule.letter, a): (float(a == axis) - share) * u for a, share in zip(AXES, shares, strict=True)}
+    off |= _leaning(rule, axis, [item.value for item in own])
     placed = placed_effects(rule)
     carried = combined(
         *zip(shares, (item.effects for item in own), strict=True), (1.0, off), (master, {MASTER: 1.0}), (1.0, placed)
     )
     return Estimate(value, {source: effect for source, effect in carried.items() if abs(effect) > _NOTHING})
+
+
+def _leaning(rule: FromTable, axis: str, place: list[float]) -> dict[Source, float]:
+    """What an axis of the table that leans does to a carried zero, mm for one standard uncertainty about each axis.
+
+    Leaning by a small turn ω about its centre, it carries an arm q to R q + ω × (R q) − R (ω × q).
+    """
+    if not rule.u_direction:
+        return {}
+    turn = RotaryAxis(rule.letter, rule.direction, rule.centre, rule.sense, None, None, 1.0).frame(rule.angle).rotation
+    arm = np.array(place) + np.array(rule.shift) - np.array(rule.centre) - np.array((0.0, 0.0, rule.master))
+    found: dict[Source, float] = {}
+    for n, about in enumerate(AXES):
+        lean = np.eye(3)[n] - np.array(rule.direction) * rule.direction[n]
+        moved = np.cross(lean, turn @ arm) - turn @ np.cross(lean, arm)
+        found[direction_source(rule.letter, about)] = float(moved[AXES.index(axis)]) * math.radians(rule.u_direction)
+    return found
 
 
 def fit_residuals(rule: FromFit, features: Mapping[str, Feature], axis: str, angle: float) -> dict[str, float]:

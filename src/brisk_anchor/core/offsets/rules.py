@@ -91,9 +91,9 @@ class FromTable:
 
     `direction`, `centre` (machine mm) and `sense` are those of the axis; see core.geometry.rotary. `master` is the
     length that the other row's Z holds on top of the place, where lengths are counted from a master; no table turns it.
-    `u_centre` is the standard uncertainty of the centre along each machine axis, mm; None where nobody said it.
-    `shift`, mm by axis, is how far the place lies from that zero before the table turns, and `placed` what that may
-    be off by along this axis.
+    `u_centre` is the standard uncertainty of the centre along each machine axis, mm; None where nobody said it;
+    `u_direction` that of the direction about each axis across it, degrees. `shift`, mm by axis, is how far the place
+    lies from that zero before the table turns, and `placed` what that may be off by along this axis.
     """
 
     row: str
@@ -104,6 +104,7 @@ class FromTable:
     sense: int
     master: float = 0.0
     u_centre: float | None = field(default=None, repr=False)
+    u_direction: float = field(default=0.0, repr=False)
     shift: tuple[float, float, float] = (0.0, 0.0, 0.0)
     placed: tuple[tuple[str, float], ...] = field(default=(), repr=False)
 
@@ -129,6 +130,11 @@ MASTER = Source("length of the master")
 def centre_source(letter: str, axis: str) -> Source:
     """The error of a table's centre along a machine axis: the same in every row that depends on it."""
     return Source(f"centre of {letter}, {axis.upper()}", f"centre of {letter}")
+
+
+def direction_source(letter: str, axis: str) -> Source:
+    """The error of a table's direction about a machine axis: the same in every row that it carries."""
+    return Source(f"direction of {letter}, about {axis.upper()}", f"direction of {letter}")
 
 
 def placed_effects(rule: FromRow | FromTable) -> dict[Source, float]:

@@ -191,8 +191,12 @@ class TableClamp(ProfileSection):
 
 
 class Tilted(ProfileSection):
-    """How a tilted plane is called with angles that stand in variables: turn, lean, turn back, about Z, X and Z."""
+    """How a tilted plane is called: `call` with angles that stand in variables, at the row's own zero; `zero` with a
+    place and angles as figures. `order` says what these turn about: Z, the turned X and the leaned Z, or X, Y, Z.
+    """
 
+    order: Literal["zxz", "xyz"] = "zxz"
+    zero: Annotated[str | None, Field(pattern=r"^G68\.2 (P\d )?X\{x\} Y\{y\} Z\{z\} I\{i\} J\{j\} K\{k\}$")] = None
     call: Annotated[str, Field(pattern=r"^G68\.2 X0\. Y0\. Z0\. I#\{i\} J#\{j\} K#\{k\}$")]
 
 

@@ -244,8 +244,8 @@ class TextWriter:
 
     def tilted_plane(self, variables: tuple[int, int, int]) -> None:
         """Say how a program calls the plane whose angles were kept."""
-        if (form := self.profile.tilted) is None:
-            return
+        if (form := self.profile.tilted) is None or form.order != "zxz":
+            return  # the angles that are kept turn, lean and turn back
         i, j, k = variables
         call = form.call.format(i=i, j=j, k=k)
         self.put(self.comment(f"A PROGRAM LIES IN THAT PLANE BY {call}"), "how the angles of the plane are used")

@@ -293,11 +293,15 @@ class JobEditor:
         *,
         centre: Vector | None = None,
         u_centre: float | None = None,
+        direction: Vector | None = None,
+        u_direction: float | None = None,
         measured: str = "",
         sense: int | None = None,
         proved: str = "",
     ) -> Change:
-        """The machine's file with what was found of a rotary axis: its centre (mm) with its ±, or its proved sense."""
+        """The machine's file with what was found of a rotary axis, as it was measured on the pallet the job stands on:
+        its centre (mm) and direction (its standard uncertainty in degrees), or its proved sense.
+        """
         name = self.job.job.machine
         text = self._text(name)
         unit = MILLIMETRES[parse(text, name)["units"]]
@@ -306,13 +310,20 @@ class JobEditor:
             figures["centre"] = f"[{', '.join(f'{value / unit:.6f}' for value in centre)}]"
         if u_centre is not None:
             figures["u_centre"] = f"{u_centre / unit:.6f}"
+        if direction is not None:
+            figures["direction"] = f"[{', '.join(f'{value:.9f}' for value in direction)}]"
+        if u_direction is not None:
+            figures["u_direction"] = f"{u_direction:.6f}"
         if sense is not None:
             figures["sense"] = str(sense)
         figures |= {"measured": measured} if measured else {}
         figures |= {"proved": proved} if proved else {}
+        axis = self.job.machine.rotary[number]
+        letter = axis.letter
+        stands = [(item["letter"], item.get("pallet")) for item in parse(text, name)["rotary"]]
         for key, value in figures.items():
-            text = with_key(text, name, key, value, "letter", table=("rotary", number))
-        letter = self.job.machine.rotary[number].letter
+            table = ("rotary", stands.index((letter, axis.pallet)))
+            text = with_key(text, name, key, value, "letter", table=table)
         return self._change({name: text}, f"the {'centre' if centre is not None else 'sense'} of {letter} is known")
 
     def assigned(self, operation: str, row: str) -> Change:

@@ -65,13 +65,16 @@ class Variation(FileSection):
 class RotaryTable(FileSection):
     """A rotary axis of the machine; angles in degrees.
 
-    `measured` is the day its centre was, `proved` that its sense was, by a small turn.
+    `measured` is the day its centre was, `proved` that its sense was, by a small turn. Where pallets are changed the
+    same axis stands once for each `pallet`, with what was measured on it.
     """
 
     letter: Literal["A", "B", "C"]
     direction: tuple[float, float, float]
     centre: Place
     u_centre: float | None = Field(default=None, ge=0, le=1)
+    u_direction: float = Field(default=0.0, ge=0, le=1)
+    pallet: Name | None = None
     sense: Literal[1, -1]
     angle_low: float | None = None
     angle_high: float | None = None
@@ -128,8 +131,27 @@ class MachineDescription(FileSection):
                 )
             if high - low > 15_000:
                 raise ValueError(f'{axis} travels {dim(high - low)}: did you mean units = "mm"?')
+        axes = [(axis.letter, axis.pallet) for axis in self.rotary]
+        if twice := next((letter for letter, pallet in axes if axes.count((letter, pallet)) > 1), None):
+            raise ValueError(f"axis {twice} stands there twice: give each a pallet of its own")
         self.section()
         return self
+
+    def on_pallet(self, pallet: str | None) -> Self:
+        """The machine with its axes as they were measured on a pallet; None: on the first of each.
+
+        Raises:
+            ValueError: nothing was measured on that pallet.
+        """
+        known = [axis.pallet for axis in self.rotary if axis.pallet is not None]
+        if pallet is not None and pallet not in known:
+            has = ", ".join(dict.fromkeys(known)) or "none"
+            raise ValueError(f"no axis of {self.name} was measured on pallet {pallet}; it knows {has}")
+        chosen: dict[str, RotaryTable] = {}
+        for axis in self.rotary:
+            if axis.letter not in chosen or (pallet is not None and axis.pallet == pallet):
+                chosen[axis.letter] = axis
+        return self.model_copy(update={"rotary": list(chosen.values())})
 
     def section(self) -> MachineSection:
         """The same for a scene; the spindle stands at home."""
@@ -140,6 +162,7 @@ class MachineDescription(FileSection):
                 "centre": r.centre,
                 "sense": r.sense,
                 "u_centre": r.u_centre,
+                "u_direction": r.u_direction,
                 "low": r.angle_low,
                 "high": r.angle_high,
                 "rapid": r.angle_rapid,
@@ -147,7 +170,7 @@ class MachineDescription(FileSection):
                 "measured": r.measured,
                 "proved": r.proved,
             }
-            for r in self.rotary
+            for r in self.on_pallet(None).rotary
         ]
         wanted = self.model_dump(exclude={"form", "units", "display", "probe", "tool", "hand_tool", "setter", "rotary"})
         return MachineSection.model_validate(wanted | {"rotary": rotary, "position": self.home})
@@ -273,7 +296,7 @@ class FixtureFile(BodyFile):
 
     Its solids are those that `vice`, `chuck`, `angle_plate`, `plate` or `faces` make, and those that are drawn. Places
     for many parts are `places` in columns and rows, or each a `place` of its own; a fixture of `vices` has a vice at
-    each of them.
+    each of them. `pallet` is the machine's pallet that it stands on, where each has centres of rotation of its own.
     """
 
     form: Literal["brisk-anchor-fixture-1"]
@@ -289,6 +312,7 @@ class FixtureFile(BodyFile):
     at: Place
     at_turn: Turn = 0.0
     on: Literal["table", "rotary table"] = "table"
+    pallet: Name | None = None
 
     @model_validator(mode="after")
     def _of_its_kind(self) -> Self:

@@ -105,6 +105,10 @@ def load_job(folder: Path, texts: Mapping[str, str] | None = None) -> Job:
     fixture = _read(folder, job.fixture, FixtureFile, findings, texts)
     if machine is None or part is None or fixture is None:
         raise JobError(folder.name, tuple(findings))
+    try:
+        machine = machine.on_pallet(fixture.pallet)
+    except ValueError as error:
+        raise JobError(folder.name, (Fault(f"{job.fixture} pallet", str(error)),)) from error
     profile = _profile(folder, job.machine, machine, findings)
     findings += _together(job, machine, part, fixture, profile)
     if findings or profile is None:

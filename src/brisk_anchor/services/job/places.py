@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 import re
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from itertools import combinations
 
@@ -14,7 +14,7 @@ from brisk_anchor.core.errors import Fault
 from brisk_anchor.core.geometry.frames import Array, Frame
 from brisk_anchor.core.geometry.rotary import RotaryAxis, carried, table_frame
 from brisk_anchor.core.kinds import Vector
-from brisk_anchor.core.quantities import dim, num
+from brisk_anchor.core.quantities import dim
 from brisk_anchor.core.uncertainty.coverage import u_within
 from brisk_anchor.services.job.job_models import FixtureFile, JobFile, Variation
 from brisk_anchor.standin.row_file import RowSection, RuleSection, TurnRuleSection
@@ -419,6 +419,9 @@ def _placed(
     for place, at, by in zip(two, touched, (turn, -np.eye(3)), strict=True):
         own = at - np.array((place.frame @ seat).point((0.0, 0.0, 0.0)))
         add(_off(place.called(names[0]), place.variation or part, own), by)
+        if fixture.kind == "vices":  # each lies off on its own
+            add(_off(place.called(names[1]), fixture.variation, at - np.array(place.at)), by)
+            continue
         corner = np.array(face_origin(fixture, axes, place.face)[0])
         same = two[0].stance == two[1].stance
         add(_off(f"{names[1]} face {place.face}", fixture.variation, at - corner, shift=not same), by)
@@ -472,12 +475,3 @@ def _on_the_centre(
         lies = round(place - fixture.at[i], 9)
         rules[axis] = RuleSection(feature=measured.feature, drawing=lies)
     return template.model_copy(update=rules)
-
-
-def numbered_words(places: Iterable[SeatedPlace]) -> str:
-    """How many places there are, in words: "12 places on 4 faces, 1 empty"."""
-    every = list(places)
-    faces = len({place.face for place in every})
-    empty = sum(place.empty for place in every)
-    words = f"{num(len(every))} places" + (f" on {num(faces)} faces" if faces > 1 else "")
-    return words + (f", {num(empty)} empty" if empty else "")

@@ -52,13 +52,10 @@ def compose(job: JobFile, machine: MachineDescription, part: PartFile, fixture: 
     seat, turn = mount.point(seat_of(job)), fixture.at_turn + job.seat_turn
     turn -= 360 * round(turn / 360)
     held, held_features = expand(fixture)
-    solids, features = expand(part)
-    finished: list[dict[str, object]] = []
-    if part.stock is not None:
-        finished = [_body(part, "drawn", seat, turn, solids, fixture.on, NO_ERRORS) | {"name": f"{part.name} finished"}]
-        solids, features = stock_of(
-            solids, part.stock, propose_depth(machine.probe.ball_diameter, job.start_uncertainty)
-        )
+    solids, features, inside = _as_clamped(part, machine, job)
+    finished = []
+    if inside:
+        finished = [_body(part, "drawn", seat, turn, inside, fixture.on, NO_ERRORS) | {"name": f"{part.name} finished"}]
     bodies = [
         _body(fixture, "fixture", fixture.at, fixture.at_turn, held, fixture.on, random),
         _body(part, "part", seat, turn, solids, fixture.on, random),
@@ -66,6 +63,17 @@ def compose(job: JobFile, machine: MachineDescription, part: PartFile, fixture: 
     ]
     every = [*_features(fixture, held_features), *_features(part, features)]
     return _scene_file(job, machine, part, fixture, random, bodies, every, PlacedOffsets(job.offset, job.operation))
+
+
+def _as_clamped(
+    part: PartFile, machine: MachineDescription, job: JobFile
+) -> tuple[list[SolidSection], list[dict[str, object]], list[SolidSection]]:
+    """What is clamped, with its features: the part, or its stock and then the part that is still inside it."""
+    solids, features = expand(part)
+    if part.stock is None:
+        return solids, features, []
+    needed = propose_depth(machine.probe.ball_diameter, job.start_uncertainty)
+    return *stock_of(solids, part.stock, needed), solids
 
 
 def _scene_file(
@@ -120,11 +128,15 @@ def clear_of(fixture: FixtureFile) -> float:
 
 
 def _real_axis(axis: dict[str, object], machine: MachineDescription, random: RealLife) -> dict[str, object]:
-    """Where a rotary axis really lies: its centre as far off as it is known, drawn for the machine."""
-    u, drawn = axis.get("u_centre"), random.of("centre", machine.name, axis["letter"])
-    if drawn is None or not isinstance(u, float):
+    """Where a rotary axis really lies: centre and direction as far off as they are known, drawn for the machine."""
+    drawn = random.of("centre", machine.name, axis["letter"])
+    if drawn is None:
         return {}
-    return {"real_shift": tuple(float(value) for value in drawn.normal(0.0, u, 3))}
+    found: dict[str, object] = {}
+    for key, u in (("real_shift", axis.get("u_centre")), ("real_turn", axis.get("u_direction"))):
+        if isinstance(u, float) and u:
+            found[key] = tuple(float(value) for value in drawn.normal(0.0, u, 3))
+    return found
 
 
 def _composed_many(
@@ -134,16 +146,16 @@ def _composed_many(
     axes = tuple(axis.axis() for axis in machine.section().rotary)
     if fixture.faces is not None and fixture.faces.letter not in {axis.letter for axis in axes}:
         raise ValueError(f"the machine has no rotary axis {fixture.faces.letter} to turn the tombstone")
-    if part.stock is not None:
-        raise ValueError("a part with stock cannot be repeated yet: draw it as it is clamped")
     places = used_places(job, fixture, axes)
     seat = Frame.from_angles(seat_of(job), c=job.seat_turn)
     held, held_features = expand(fixture)
-    solids, features = expand(part)
+    solids, features, inside = _as_clamped(part, machine, job)
     bodies: list[dict[str, object]] = []
     every: list[dict[str, object]] = []
+    below: dict[str, object] | None = None
     if held:
-        bodies.append(_body(fixture, "fixture", fixture.at, fixture.at_turn, held, fixture.on, random))
+        below = _body(fixture, "fixture", fixture.at, fixture.at_turn, held, fixture.on, random)
+        bodies.append(below | {"within": _limits(fixture.variation)})
         every += _features(fixture, held_features)
     on_faces: set[str] = set()
     on: dict[int, dict[str, object]] = {}
@@ -166,12 +178,11 @@ def _composed_many(
         raise ValueError(faults[0].reason)
     names = {str(item["name"]) for item in features}
     for place in places:
+        holder = on.get(place.face, below)
         if fixture.kind == "vices" and fixture.vice is not None:
             vice = fixture.model_copy(update={"name": place.called(fixture.name)})
-            bodies.append(
-                _body(vice, "fixture", place.at, place.turn, fixture.vice.solids(), fixture.on, random)
-                | {"stance": place.stance}
-            )
+            holder = _body(vice, "fixture", place.at, place.turn, fixture.vice.solids(), fixture.on, random)
+            bodies.append(holder | {"stance": place.stance, "within": _limits(fixture.variation)})
         if place.empty:
             continue
         frame = place.frame @ seat
@@ -181,10 +192,12 @@ def _composed_many(
             update={"name": place.called(part.name), "variation": place.variation or part.variation}
         )
         body = _body(own_part, "part", frame.point((0.0, 0.0, 0.0)), turn, solids, fixture.on, random)
-        face_body = on.get(place.face)
         more_of_it: dict[str, object] = {"stance": place.stance, "within": _limits(part.variation)}
-        more_of_it |= {"lies_on": face_body["name"]} if face_body is not None else {}
-        bodies.append(_carried_by(face_body, body) | more_of_it)
+        more_of_it |= {"lies_on": holder["name"]} if holder is not None else {}
+        bodies.append(_carried_by(holder, body) | more_of_it)
+        if inside:
+            drawn_only = _body(part, "drawn", frame.point((0.0, 0.0, 0.0)), turn, inside, fixture.on, NO_ERRORS)
+            bodies.append(drawn_only | {"name": place.called(f"{part.name} finished"), "stance": place.stance})
         for item in features:
             of = item.get("of")
             more: dict[str, object] = {"name": place.called(str(item["name"])), "body": own_part.name}
@@ -217,12 +230,12 @@ def _limits(variation: Variation) -> dict[str, object]:
     return {"shift": variation.shift, "turn": variation.turn}
 
 
-def _carried_by(face: dict[str, object] | None, body: dict[str, object]) -> dict[str, object]:
-    """A part on a face that is not where it is described: it lies off with it."""
-    if face is None:
+def _carried_by(holder: dict[str, object] | None, body: dict[str, object]) -> dict[str, object]:
+    """A part on a face, a plate or in a vice that is not where it is described: it lies off with it."""
+    if holder is None:
         return body
-    off, own = RealBodySection.model_validate(face["real"]), RealBodySection.model_validate(body["real"])
-    return body | {"real": carried_off(off, own, _vector(face["at"]), _vector(body["at"])).model_dump()}
+    off, own = RealBodySection.model_validate(holder["real"]), RealBodySection.model_validate(body["real"])
+    return body | {"real": carried_off(off, own, _vector(holder["at"]), _vector(body["at"])).model_dump()}
 
 
 def _vector(value: object) -> Vector:

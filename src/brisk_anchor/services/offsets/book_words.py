@@ -181,7 +181,16 @@ def _on_table(session: Session, parent: str, rest: str, destination: str) -> lis
             f"{axis.letter} {num(turn)}",
             dict.fromkeys(
                 "xyz",
-                FromTable(parent, axis.letter, turn, axis.direction, axis.centre, axis.sense, u_centre=axis.u_centre),
+                FromTable(
+                    parent,
+                    axis.letter,
+                    turn,
+                    axis.direction,
+                    axis.centre,
+                    axis.sense,
+                    u_centre=axis.u_centre,
+                    u_direction=axis.u_direction,
+                ),
             ),
         )
         for row, turn in zip(free, turns, strict=True)

@@ -203,6 +203,7 @@ class BookView(View):
         show_budget(self.stage, session.ledger.whole(row, at).chain if at is not None else None, row)
 
     def _chain(self, chosen: Entry | None) -> Text:
+        from brisk_anchor.services.offsets.tilted_words import as_tilted_plane
         from brisk_anchor.services.session.guide import size_words
 
         words = Text(no_wrap=True)
@@ -223,6 +224,10 @@ class BookView(View):
             words.append(f" {chosen.note}\n", theme.QUIET)
         else:
             words.append(" There are no values in this row.\n", theme.QUIET)
+        if chosen and (plane := as_tilted_plane(self.view_state.session, self.choice.row) if self.view_state else []):
+            words.append(f"\n {plane[0]}\n", f"bold {theme.TEXT}")
+            for line in plane[1:]:
+                words.append(f" {line}\n", theme.QUIET)
         if chosen and chosen.who:
             words.append(f"\n by {chosen.who}, {chosen.note}\n", theme.QUIET)
         return words
