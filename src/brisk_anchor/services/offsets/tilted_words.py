@@ -31,11 +31,15 @@ def stance_of(setup: Setup, row: str) -> dict[str, float]:
         if isinstance(rule, FromTable):
             stands = stance_of(setup, rule.row)
             stands[rule.letter] = stands.get(rule.letter, 0.0) + rule.angle
-            return stands
+            return _turned(stands)
     drawn = {feature.name: dict(feature.table) for feature in setup.features}
     names = setup.touched(setup.row(row).features)
     stances = [drawn[name] for name in names if name in drawn]
-    return dict(stances[0]) if stances else {}
+    return _turned(stances[0]) if stances else {}
+
+
+def _turned(stance: dict[str, float]) -> dict[str, float]:
+    return {letter: angle for letter, angle in stance.items() if angle}
 
 
 def tilted_words(session: Session, row: str, base: str) -> TiltedWords:
