@@ -80,6 +80,7 @@ def files(seed: int, *, exact: bool = False) -> tuple[JobFile, MachineDescriptio
                 "sense": sense,
                 "angle_rapid": 7200.0,
                 "u_centre": 0.0 if exact else 0.025,
+                "u_direction": 0.0 if exact else 0.002,
             }
         ],
     }
