@@ -103,4 +103,6 @@ def lines_of(found: TiltedWords) -> list[str]:
     """Its zero, its angles, and the block that calls it."""
     zero = "  ".join(f"{axis} {signed_dim(value, 4)}" for axis, value in zip("XYZ", found.plane.zero, strict=True))
     angles = "  ".join(f"{axis} {signed_deg(value, 4)}" for axis, value in zip("IJK", found.plane.angles, strict=True))
-    return [zero, angles, found.block or "this control has no words for it: use the row at its angle"]
+    if not found.block:
+        return [zero, angles, "this control has no words for it: use the row at its angle"]
+    return [zero, angles, found.block, "the block's figures are mm: it stands after G21"]
