@@ -73,7 +73,7 @@ def test_words_about_a_measurement(words, field, value):
 
 
 def test_hints_are_of_what_is_typed_and_what_they_show_can_be_said():
-    assert hint(MEASURE_FORMS, "").startswith("sets · allowance · keep · 3 at · all round")
+    assert hint(MEASURE_FORMS, "").startswith("sets · allowance · keep · check · 3 at · all round")
     assert hint(MEASURE_FORMS, "al").split("   ")[1] == "all round"
     assert hint(MEASURE_FORMS, "keep D #6") == "keep D #610, or keep nothing"
     assert hint(PLAN_FORMS, "no").split("   ")[1:] == ["no tool 12", "no half turn", "no call"]

@@ -28,6 +28,7 @@ class EntryKind(Enum):
     LIMIT = "limit"
     NAMED = "named"
     SNAPSHOT = "snapshot"
+    INSPECTED = "inspected"
 
     @property
     def has_values(self) -> bool:
@@ -35,6 +36,8 @@ class EntryKind(Enum):
         return self in _VALUED
 
 
+RESULTS = "results"
+"""The row that inspected parts are entered under: no control has one of that name."""
 _VALUED = (EntryKind.MEASURED, EntryKind.TYPED, EntryKind.STORED, EntryKind.PROVED)
 
 
@@ -94,6 +97,8 @@ class Entry:
     number: int | None = None
     who: str = ""
     figure: float | None = None
+    result: str | None = None
+    """What was inspected of a part, JSON; light entries have none."""
     light: bool = False
     uid: str = field(default_factory=lambda: uuid4().hex)
     """Made with the entry, when it was measured or decided on: adding it again adds nothing."""

@@ -10,7 +10,7 @@ from sqlalchemy.orm import DeclarativeBase, Mapped, Mapper, mapped_column
 
 from brisk_anchor.core.errors import BookWriteError
 
-HEAD = "0004"
+HEAD = "0005"
 """The newest revision this version knows; a test holds it to the migrations folder."""
 
 
@@ -63,12 +63,15 @@ class EntryRow(Base):
     """Made with the entry, before it is added: the same entry added twice is one."""
     form: Mapped[int | None] = mapped_column(Integer)
     """The form of the bytes that the seal is of."""
+    result: Mapped[str | None] = mapped_column(Text)
+    """What was inspected of a part, JSON, in an entry of that kind."""
     seal: Mapped[str | None] = mapped_column(String(64))
     """Of this entry and all before it; see book/seals.py."""
 
     __table_args__ = (
         Index("entry_number", "machine", "row", "number", unique=True),
         Index("entry_uid", "uid", unique=True),
+        Index("entry_kind", "machine", "kind", "job"),
     )
 
 

@@ -16,6 +16,8 @@ from typing import Any
 from brisk_anchor.core.errors import BookTamperedError
 
 FORM = 1
+_LATER = frozenset(("result",))
+"""Columns that were added later: they count where they hold something, so what was sealed before stays sealed."""
 FIRST = ""
 """The previous seal of the first entry."""
 
@@ -31,7 +33,11 @@ class SealMark:
 def canonical(columns: Mapping[str, Any]) -> bytes:
     """The bytes an entry is sealed by: JSON with sorted names; figures exactly, in hexadecimal; times in UTC."""
     return json.dumps(
-        {name: _plain(value) for name, value in columns.items() if name != "seal"},
+        {
+            name: _plain(value)
+            for name, value in columns.items()
+            if name != "seal" and not (name in _LATER and value is None)
+        },
         sort_keys=True,
         separators=(",", ":"),
         ensure_ascii=True,

@@ -343,9 +343,24 @@ class Book:
     def listed(self, machine: str, newest: int) -> list[Entry]:
         """The newest entries of every row of a machine, oldest first, without chains and proofs. Raises BookError."""
         counted = func.row_number().over(partition_by=EntryRow.row, order_by=EntryRow.id.desc()).label("back")
-        inner = select(*_LIGHT, counted).where(EntryRow.machine == machine).subquery()
+        of_rows = EntryRow.kind != EntryKind.INSPECTED.value
+        inner = select(*_LIGHT, counted).where(EntryRow.machine == machine, of_rows).subquery()
         query = select(inner).where(inner.c.back <= newest).order_by(inner.c.id)
         return self._read(lambda session: [_light(found) for found in session.execute(query).mappings()])
+
+    def inspected(self, machine: str, job: str, *, after: int = 0, newest: int | None = None) -> list[tuple[int, str]]:
+        """What was inspected for a job on a machine, oldest first: id and JSON; of many the `newest`.
+
+        Raises BookError.
+        """
+        query = (
+            select(EntryRow.id, EntryRow.result)
+            .where(EntryRow.machine == machine, EntryRow.kind == EntryKind.INSPECTED.value, EntryRow.job == job)
+            .where(EntryRow.id > after)
+            .order_by(EntryRow.id.desc())
+            .limit(newest)
+        )
+        return self._read(lambda s: [(int(n), str(result)) for n, result in s.execute(query) if result][::-1])
 
     def older(self, machine: str, row: str, before: int, count: int) -> list[Entry]:
         """Entries of a row before an id, the newest `count` of them, oldest first, light. Raises BookError."""
@@ -454,6 +469,7 @@ def _columns(entry: Entry) -> dict[str, Any]:
         "number": entry.number,
         "who": _words(entry.who),
         "figure": _figure(entry.figure),
+        "result": entry.result,
         "uid": entry.uid,
     }
 
@@ -472,7 +488,9 @@ def _figure(value: float | None) -> float | None:
     return float(value) + 0.0
 
 
-_LIGHT = tuple(column for column in EntryRow.__table__.columns if column.name not in ("chain", "proof", "form", "seal"))
+_LIGHT = tuple(
+    column for column in EntryRow.__table__.columns if column.name not in ("chain", "proof", "form", "seal", "result")
+)
 
 
 def _light(found: Mapping[Any, Any]) -> Entry:
@@ -501,5 +519,6 @@ def _entry(found: EntryRow) -> Entry:
         _light(held),
         chain=loaded(found.chain) if found.chain else None,
         proof=_adapter(Proof).validate_json(found.proof) if found.proof else None,
+        result=found.result,
         light=False,
     )

@@ -26,6 +26,7 @@ BriskAnchorError
 │       ├── BookTakenError  ... another window added to the row meanwhile
 │       └── BookSilentError ... it did not answer in time
 ├── DrawingFileError      a drawing or mesh from outside that cannot be read
+├── InspectionError       a characteristic that cannot be judged, a correction that cannot be made
 └── ExportError           a drawing or a file that could not be written
 """
 
@@ -248,3 +249,7 @@ class DrawingFileError(BriskAnchorError):
 
 class ExportError(BriskAnchorError):
     """A drawing or file could not be written."""
+
+
+class InspectionError(BriskAnchorError):
+    """A characteristic that cannot be judged, or a correction that cannot be made."""

@@ -438,6 +438,8 @@ def _drawn(section: FeatureSection, bodies: dict[str, BodySection], axes: Axes, 
         balloon=section.balloon,
         tolerance=section.tolerance,
         form=section.form_tolerance,
+        asks=tuple(section.asks),
+        asks_unit=section.asks_unit,
         table=tuple((axis.letter, stance.get(axis.letter, 0.0)) for axis in axes) if turning else (),
     )
 

@@ -283,6 +283,8 @@ class FeatureSection(FileSection):
     balloon: int | None = Field(default=None, ge=1, le=9999)
     tolerance: tuple[float, float] | None = None
     form_tolerance: float | None = Field(default=None, ge=0, le=5)
+    asks: Annotated[list[Annotated[str, Field(max_length=160)]], Field(max_length=20)] = []
+    asks_unit: Literal["mm", "inch"] = "mm"
 
     def lacks(self) -> list[str]:
         """What its kind needs and it does not have, in words."""

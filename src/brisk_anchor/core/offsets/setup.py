@@ -111,6 +111,9 @@ class DrawnFeature:
     tolerance: tuple[float, float] | None = None
     form: float | None = None
     """Its form tolerance: the width of the zone it lies in, mm; None where the drawing says nothing."""
+    asks: tuple[str, ...] = ()
+    """What the drawing asks of it, in words, their figures in `asks_unit`."""
+    asks_unit: str = "mm"
     found: bool = False
     """Whether it stands on no drawing: it was measured, and lies where it was first found."""
     table: tuple[tuple[str, float], ...] = ()

@@ -126,3 +126,22 @@ def normal_limit(alarm: float, scatter: float | None = None) -> float:
 
         return float(-stdtrit(scatter, alarm / 2))
     return NormalDist().inv_cdf(1 - alarm / 2)
+
+
+def student_distribution(t: float, freedom: float | None = None) -> float:
+    """The probability that a standardised error is smaller than t; Gaussian where its u is known."""
+    if freedom is not None and freedom <= _MANY:
+        from scipy.special import stdtr
+
+        return float(stdtr(freedom, t))
+    return 0.5 * math.erfc(-t / math.sqrt(2))
+
+
+@lru_cache(maxsize=4096)
+def normal_quantile(probability: float, freedom: float | None = None) -> float:
+    """What a standardised error stays below with this probability; Gaussian where its u is known."""
+    if freedom is not None and freedom <= _MANY:
+        from scipy.special import stdtrit
+
+        return float(stdtrit(freedom, probability))
+    return NormalDist().inv_cdf(probability)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import re
 from collections.abc import Iterator
 
 from brisk_anchor.core.kinds import FeatureKind
@@ -31,7 +32,7 @@ def expand(body: BodyFile) -> tuple[list[SolidSection], list[Drawn]]:
                 solids[made.name] = made
                 solid = made.name
             data = feature.model_dump(exclude={"cut", "stands", "length", "pattern"})
-            features.append(data | {"solid": solid})
+            features.append(data | {"solid": solid, "asks_unit": body.units})
     return list(solids.values()), features
 
 
@@ -52,7 +53,8 @@ def _repeated(drawn: JobFeature) -> Iterator[JobFeature]:
         places = [(x + i * dx, y + j * dy) for j in range(pattern.rows or 1) for i in range(pattern.columns or 1)]
     for number, (px, py) in enumerate(places, 1):
         name = {"name": f"{drawn.name} {number}", "title": f"{drawn.title} {number}"}
-        yield drawn.model_copy(update={**name, "place": (px, py, z), "pattern": None})
+        asks = [re.sub(r"^\s*([\w.]+)", rf"\1.{number}", words) for words in drawn.asks]
+        yield drawn.model_copy(update={**name, "place": (px, py, z), "pattern": None, "asks": asks})
 
 
 def _spans(feature: JobFeature) -> Point:

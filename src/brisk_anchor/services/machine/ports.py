@@ -92,6 +92,12 @@ class ControlLink(Protocol):
     def write_row(self, row: str, values: Mapping[str, float]) -> None:
         """Put a row back to values that stood there: `x`, `y`, `z`, and its angle `r` (none is 0)."""
 
+    def tool_figure(self, number: int, column: int) -> float:
+        """A figure of the tool table, mm. Raises InspectionError: it has no such tool."""
+
+    def write_tool_figure(self, number: int, column: int, value: float) -> None:
+        """Write a figure of the tool table, mm. Raises MachineError: there is no such tool."""
+
     def write_tool_length(self, number: int, length: float) -> None:
         """Write a tool's length into the tool table. Raises MachineError: there is no such tool."""
 

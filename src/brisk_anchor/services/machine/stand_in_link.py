@@ -6,7 +6,7 @@ import re
 from collections.abc import Callable, Mapping
 from datetime import UTC, datetime
 
-from brisk_anchor.core.errors import GuardError, MachineError, PlanError
+from brisk_anchor.core.errors import GuardError, InspectionError, MachineError, PlanError
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.offsets.checks import ControlCondition, look_at_control, stop_where_found
 from brisk_anchor.nc.programs.program import Program
@@ -110,6 +110,18 @@ class StandInLink:
             self.control.memory.common[number] = angle
         elif number is not None:
             machine.write_angle_offset(row, "R", angle)
+
+    def tool_figure(self, number: int, column: int) -> float:
+        """A figure of the tool table, mm. Raises InspectionError: it has no such tool."""
+        try:
+            return self.control.machine.tool_value(number, column)
+        except ValueError:
+            what = f"The control's tool table has no T{number}"
+            raise InspectionError(what, "There is no wear to correct", "Enter the tool, or name another") from None
+
+    def write_tool_figure(self, number: int, column: int, value: float) -> None:
+        """Write a figure of the tool table, mm. Raises MachineError: there is no such tool."""
+        self.control.machine.write_tool(number, column, value)
 
     def write_tool_length(self, number: int, length: float) -> None:
         """Write a tool's length into the tool table, mm. Raises MachineError when there is no such tool."""

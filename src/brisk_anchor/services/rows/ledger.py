@@ -71,6 +71,7 @@ class Ledger:
         self._numbers: dict[str, int] = {}
         self._newest = 0
         if book:
+            self._newest = book.newest(setup().machine.name)
             for entry in book.listed(setup().machine.name, KEPT):
                 self._take(entry)
             self._numbers |= book.numbers(setup().machine.name)
@@ -97,6 +98,10 @@ class Ledger:
             self._facts.pop(row, None)
 
     def _take(self, entry: Entry) -> None:
+        if entry.kind is EntryKind.INSPECTED:  # of no row: what many parts say is read apart
+            self._newest = max(self._newest, entry.id or 0)
+            self._numbers[entry.row] = max(self._numbers.get(entry.row, 0), entry.number or 0)
+            return
         held = self._history.setdefault(entry.row, [])
         if entry.id is not None and any(other.id == entry.id for other in held[-20:]):
             return

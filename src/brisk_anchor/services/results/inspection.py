@@ -1,0 +1,247 @@
+"""Inspecting on the bench: what was measured in this clamping, judged by what the drawing asks, kept in the book."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+from dataclasses import replace
+from datetime import UTC, datetime
+
+from brisk_anchor.book.entries import RESULTS, EntryKind
+from brisk_anchor.core.errors import InspectionError
+from brisk_anchor.core.features.feature import Feature
+from brisk_anchor.core.inspection.characteristic import Actual, Evidence, Zero, judge
+from brisk_anchor.core.inspection.correction import Correction, CutPart, Way, propose
+from brisk_anchor.core.inspection.many_parts import run_chart
+from brisk_anchor.core.offsets.chain import Chain
+from brisk_anchor.core.offsets.setup import PlaceOnFixture, Setup
+from brisk_anchor.core.uncertainty.estimates import Estimate
+from brisk_anchor.nc.read.port import LENGTH_WEAR, RADIUS_WEAR
+from brisk_anchor.services.results.characteristics import Asked, asked_of
+from brisk_anchor.services.results.inspected import Corrected, InspectedPart, line_of, loaded
+from brisk_anchor.services.rows.ledger import plain
+from brisk_anchor.services.session.session import Session
+
+KEPT = 1000
+"""So many of the newest parts are held in memory."""
+COLUMNS = {"radius wear": RADIUS_WEAR, "length wear": LENGTH_WEAR}
+_SERIAL = re.compile(r"^[\w./ -]{1,24}$")
+
+
+def by_of(way: Way | None) -> str:
+    """What a way corrects, in words: "T12 radius wear", "G54 X"."""
+    if way is None:
+        return ""
+    return f"{way.row} {way.axis.upper()}" if way.target == "row" else f"T{way.tool} {way.target}"
+
+
+class Inspection:
+    """What a drawing asks, what was found of it, and what follows. Reads the session; adds only to the book."""
+
+    def __init__(self, session: Session) -> None:
+        """Raises InspectionError: words of the drawing mean nothing. BookError: the book cannot be read."""
+        self.session = session
+        self.asked = asked_of(session.setup)
+        self.parts: list[InspectedPart] = []
+        self._seen = 0
+        self.refresh()
+
+    @property
+    def setup(self) -> Setup:
+        """The set-up as it is described now."""
+        return self.session.setup
+
+    # -- what is known of a part now -----------------------------------------------------------------------------
+
+    @property
+    def places(self) -> list[PlaceOnFixture | None]:
+        """Where parts are: the places of a fixture of many that are not empty, else the one that has no name."""
+        return [place for place in self.setup.places if not place.empty] or [None]
+
+    def asked_at(self, place: PlaceOnFixture | None) -> list[Asked]:
+        """What is asked of the part at a place."""
+        if place is None:
+            return self.asked
+        at = {asked: self.setup.place_of(asked.characteristic.feature) for asked in self.asked}
+        return [asked for asked, there in at.items() if there is not None and there.name == place.name]
+
+    def evidence(self, features: Mapping[str, Feature] | None = None) -> Evidence:
+        """What characteristics are judged by: features measured in this clamping, rows of them, machine and room."""
+        session = self.session
+        found = features
+        if found is None:
+            found = {
+                name: feature for name, feature in session.solver.features().items() if session.working.holds(name)
+            }
+        rows = {asked.characteristic.row for asked in self.asked if asked.characteristic.row}
+        zeros = {row: zero for row in rows if (zero := self._zero(row, found)) is not None}
+        return Evidence(found, zeros, self.setup.conditions)
+
+    def _zero(self, row: str, features: Mapping[str, Feature]) -> Zero | None:
+        """A row's figures: of what was measured just now, else as they were stored, else as the control has them."""
+        session = self.session
+        chain = session.solver.chain(row)
+        plan = self.setup.row(row)
+        if chain is not None and all(name in features for name in plan.features):
+            order = {name: number for number, name in enumerate(sorted(session.measured, key=self._when))}
+            return Zero(row, _values(chain), tuple(sorted(plan.features, key=lambda name: order.get(name, -1))))
+        stored = session.ledger.chain_of_values(row)
+        if stored is not None and set(stored.values) >= {"x", "y", "z"}:
+            return Zero(row, _values(stored))
+        held = session.link.table_values(row)
+        return Zero(row, {axis: Estimate(value) for axis, value in held.items()}) if any(held.values()) else None
+
+    def _when(self, name: str) -> datetime:
+        return self.session.measured[name].at
+
+    def actuals(self, place: PlaceOnFixture | None, evidence: Evidence) -> dict[str, Actual | str]:
+        """By balloon what was found, or why nothing can be said."""
+        found: dict[str, Actual | str] = {}
+        for asked in self.asked_at(place):
+            try:
+                found[asked.balloon] = judge(asked.characteristic, evidence)
+            except InspectionError as error:
+                found[asked.balloon] = error.what
+        return found
+
+    def part_now(self, place: PlaceOnFixture | None = None, evidence: Evidence | None = None) -> InspectedPart:
+        """The part as it stands: every characteristic, judged as far as it was measured."""
+        known = self.evidence() if evidence is None else evidence
+        found = self.actuals(place, known)
+        lines = []
+        for asked in self.asked_at(place):
+            actual = found[asked.balloon]
+            by = by_of(asked.way)
+            wear = self.figure_now(asked.way) if asked.way is not None else None
+            line = line_of(asked, actual if isinstance(actual, Actual) else None, by, wear)
+            lines.append(line if isinstance(actual, Actual) else replace(line, notes=(str(actual),)))
+        now = datetime.now(UTC).isoformat(timespec="seconds")
+        return InspectedPart(
+            part=self.setup.part,
+            serial="",
+            at=now,
+            machine=self.setup.machine.name,
+            job=self.setup.job,
+            who=plain(self.session.ledger.who, 60),
+            place=place.name if place is not None else "",
+            source="stand-in" if self.setup.machine.connected else "typed",
+            lines=tuple(lines),
+        )
+
+    # -- the parts that were inspected ---------------------------------------------------------------------------
+
+    def refresh(self) -> None:
+        """Read the parts that the book has and that are not known yet. Raises BookError."""
+        book = self.session.ledger.book
+        if book is None:
+            return
+        for number, text in book.inspected(self.setup.machine.name, self.setup.job, after=self._seen, newest=KEPT):
+            self._seen = max(self._seen, number)
+            self.parts.append(loaded(text))
+        del self.parts[:-KEPT]
+
+    def next_serial(self) -> str:
+        """The number after the last one, where that ends in a figure."""
+        last = self.parts[-1].serial if self.parts else ""
+        found = re.search(r"(\d+)$", last)
+        if found is None:
+            return "1" if not last else f"{last}-2"
+        return f"{last[: found.start()]}{int(found[1]) + 1:0{len(found[1])}d}"
+
+    def take(
+        self,
+        serial: str,
+        place: PlaceOnFixture | None = None,
+        *,
+        again: bool = False,
+        part: InspectedPart | None = None,
+        note: str = "",
+    ) -> InspectedPart:
+        """Enter the part that was measured into the book, under a serial number.
+
+        Args:
+            serial: its number; `again`: it is inspected again, after it was cut again say.
+            place: where on the fixture it is.
+            part: what was found of it; None: as it stands now.
+
+        Raises:
+            InspectionError: the number is used already or none, or nothing was measured. BookWriteError.
+        """
+        serial = serial.strip()
+        if not _SERIAL.match(serial):
+            raise InspectionError("A serial number has letters, figures, . / - and 24 places at most", "", "As 17")
+        found = replace(part or self.part_now(place), serial=serial, note=plain(note, 200))
+        if all(line.value is None for line in found.lines):
+            raise InspectionError("Nothing of this part was measured", "There is nothing to enter", "Measure it first")
+        if not again and any(known.serial == serial for known in self.parts):
+            raise InspectionError(
+                f"There is a part {serial} already",
+                "Two parts under one number could not be told apart",
+                f"Take {self.next_serial()}, or say that it is inspected again: {serial} again",
+            )
+        self._enter([found])
+        return found
+
+    def enter_all(self, parts: list[InspectedPart]) -> None:
+        """Enter many parts at once, all or none. Raises BookWriteError."""
+        self._enter(parts)
+
+    def _enter(self, parts: list[InspectedPart]) -> None:
+        ledger = self.session.ledger
+        entries = []
+        for part in parts:
+            entry = ledger.entry(EntryKind.INSPECTED, RESULTS, None, note=_short(part), title=f"part {part.serial}")
+            entries.append(replace(entry, result=part.dumped(), at=datetime.fromisoformat(part.at)))
+        ledger.add_all(entries)
+        if ledger.book is not None:
+            self.refresh()
+        else:
+            self.parts += parts
+
+    # -- what is corrected ---------------------------------------------------------------------------------------
+
+    def figure_now(self, way: Way) -> float:
+        """The figure that a way corrects, as the control has it now, mm."""
+        if way.target == "row":
+            return self.session.link.table_values(way.row)[way.axis]
+        return self.session.link.tool_figure(way.tool, COLUMNS[way.target])
+
+    def correction(self, asked: Asked) -> Correction | None:
+        """What the parts since the last change ask for; None where nothing says what cut it.
+
+        Raises:
+            InspectionError: the sign cannot be known, or the control's table lacks the tool.
+        """
+        if asked.way is None:
+            return None
+        lines = [line for part in self.parts if (line := part.line(asked.balloon)) is not None]
+        cut = [one for line in lines if (one := line.part()) is not None]
+        figures = [line.value for line in lines if line.value is not None]
+        scatter = run_chart(figures[-50:]).sigma if len(figures) >= 10 else None
+        return propose(
+            cut,
+            self.figure_now(asked.way),
+            asked.way,
+            asked.rule,
+            diameter=asked.characteristic.what.is_size,
+            scatter=scatter,
+        )
+
+    def corrected(self, asked: Asked, correction: Correction) -> Corrected:
+        """A correction as it is entered with the part."""
+        return Corrected(by_of(correction.way), correction.old, correction.new, "; ".join(correction.steps))
+
+    def cut_parts(self, balloon: str) -> list[CutPart]:
+        """What every part said of a characteristic, oldest first."""
+        lines = (part.line(balloon) for part in self.parts)
+        return [one for line in lines if line is not None and (one := line.part()) is not None]
+
+
+def _values(chain: Chain) -> dict[str, Estimate]:
+    return {axis.axis: axis.estimate for axis in chain.axes}
+
+
+def _short(part: InspectedPart) -> str:
+    """A part in one line, for the book's list."""
+    bad = [line.balloon for line in part.lines if line.state.value not in ("good", "not measured")]
+    return f"part {part.serial}: {part.outcome.value}" + (f", {', '.join(bad)}" if bad else "")
