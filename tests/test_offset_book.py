@@ -453,7 +453,7 @@ def test_a_damaged_file_opens_for_reading_and_offers_the_last_snapshot(tmp_path)
     with closing(sqlite3.connect(path)) as connection:
         connection.execute("PRAGMA wal_checkpoint(TRUNCATE)")
     data = bytearray(path.read_bytes())
-    data[20 * 4096 : 22 * 4096] = os.urandom(2 * 4096)
+    data[20 * 4096 : 28 * 4096] = os.urandom(8 * 4096)
     path.write_bytes(data)
     for leftover in tmp_path.glob("book.sqlite-*"):
         leftover.unlink()

@@ -13,6 +13,7 @@ from brisk_anchor.cli.book import app as book_app
 from brisk_anchor.cli.options import unit_option
 from brisk_anchor.cli.places import app as places_app
 from brisk_anchor.cli.plan import app as plan_app
+from brisk_anchor.cli.results import app as results_app
 from brisk_anchor.cli.weave import weave
 from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.core.quantities import prefer
@@ -299,6 +300,7 @@ def extents(program: Annotated[Path, typer.Argument(help="File with a cutting pr
 app.add_typer(book_app, name="book")
 app.add_typer(plan_app, name="plan")
 app.add_typer(places_app, name="places")
+app.add_typer(results_app, name="results")
 app.command()(weave)
 
 profile_app = typer.Typer(no_args_is_help=True, help="Control profiles: what differs from control to control, as data.")

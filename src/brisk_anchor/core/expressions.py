@@ -47,6 +47,14 @@ class LengthInTable:
 
 
 @dataclass(frozen=True, slots=True)
+class WearInTable:
+    """What the control's table holds for the wear of a tool; `column` is "length wear" or "radius wear"."""
+
+    number: int
+    column: str
+
+
+@dataclass(frozen=True, slots=True)
 class Binary:
     """Two values joined by + - * or /."""
 
@@ -63,7 +71,7 @@ class Function:
     values: tuple[Expression, ...]
 
 
-Expression = Number | Name | Variable | RowValue | LengthInTable | Binary | Function
+Expression = Number | Name | Variable | RowValue | LengthInTable | WearInTable | Binary | Function
 
 
 def plus(base: Expression, by: float) -> Expression:

@@ -29,6 +29,8 @@ class Panel:
     spreads: tuple[float, ...] = ()
     shapes: tuple[str, ...] = ()
     note: str = ""
+    levels: tuple[tuple[float, str], ...] = ()
+    """Lines across with a word: limits of a drawing."""
 
 
 def chart(title: str, subtitle: str, across: str, panels: Sequence[Panel], kind: str) -> bytes:
@@ -55,6 +57,9 @@ def _draw(axes: Any, panel: Panel) -> None:
         axes.axhline(panel.middle, color=QUIET, linewidth=0.7, linestyle=(0, (5, 3)))
         if panel.band:
             axes.axhspan(panel.middle - panel.band, panel.middle + panel.band, color=FAINT, alpha=0.45, linewidth=0)
+    for level, word in panel.levels:
+        axes.axhline(level, color=MARK, linewidth=0.9)
+        axes.text(1.003, level, word, transform=axes.get_yaxis_transform(), fontsize=6.5, color=MARK, va="center")
     axes.plot(panel.xs, panel.values, color=LIVE, linewidth=0.9)
     if panel.spreads:
         axes.errorbar(panel.xs, panel.values, yerr=panel.spreads, fmt="none", ecolor=QUIET, elinewidth=0.7, capsize=2)

@@ -57,6 +57,11 @@ class What(Enum):
         return self in (What.SIZE, What.SIZE_Y)
 
     @property
+    def counts_from_row(self) -> bool:
+        """Whether it is a place in a row."""
+        return self in (What.X, What.Y, What.Z, What.POSITION)
+
+    @property
     def is_zone(self) -> bool:
         """Whether it is the width of a zone, which has only an upper limit."""
         return self in (What.POSITION, What.SQUARENESS, What.PARALLELISM, What.FORM)

@@ -13,7 +13,7 @@ COLUMNS = ("row", "name", "unit", "x", "y", "z", "r", "u_x", "u_y", "u_z", "u_r"
 _FORMULA = ("=", "+", "-", "@", "\t", "\r")
 
 
-def _cell(text: str) -> str:
+def cell(text: str) -> str:
     """Text that no spreadsheet takes for a formula: it begins with an apostrophe where it could be one."""
     plain = "".join(c for c in text if c.isprintable())
     return f"'{plain}" if plain.startswith((*_FORMULA, "'")) else plain
@@ -38,8 +38,8 @@ def to_csv(rows: Iterable[TableRow], unit: Unit = Unit.MM) -> bytes:
     for row in rows:
         figures = [_figure(row.values[a], a, unit) if a in row.values else "" for a in AXES]
         spreads = [_figure(row.u[a], a, unit) if a in row.u else "" for a in AXES]
-        words = [_cell(text) for text in (row.state, row.at, row.source)]
-        writer.writerow([_cell(row.row), _cell(row.name), unit.value, *figures, *spreads, *words])
+        words = [cell(text) for text in (row.state, row.at, row.source)]
+        writer.writerow([cell(row.row), cell(row.name), unit.value, *figures, *spreads, *words])
     return stream.getvalue().encode()
 
 

@@ -57,6 +57,8 @@ class Cycle:
     """Machine Z the spindle comes from, where that is known: it goes across at the higher of that and `clear_z`."""
     wanted: bool = True
     """Whether what is found is needed after the measurement; if not, its variables are free again."""
+    keeps_size: bool = False
+    """Whether its sizes are needed then."""
 
     def run(self) -> int:
         """Append everything; returns how many touches the program has made by then."""
@@ -81,6 +83,10 @@ class Cycle:
         if not m.only:
             spec_of(m.kind).closed_sums(self)
             self._keep()
+            for letter in ("d", "e") if self.keeps_size else ():
+                if letter in self.results:
+                    kept = self.compute(f"z{self.index}{letter}", self.results[letter], f"size of {m.name}", keep=True)
+                    self.locate(letter, kept)
         self._to("up to the clear height", {2: Number(m.clear_z)})
         if self.loose:
             self.steps.append(Release(tuple(dict.fromkeys(self.loose))))

@@ -13,6 +13,7 @@ from brisk_anchor.core.kinds import FeatureKind, Vector
 from brisk_anchor.core.offsets.rules import Rule, Turner, features_in
 from brisk_anchor.nc.programs.control_result import ControlResult
 from brisk_anchor.nc.programs.cycles import Cycle
+from brisk_anchor.nc.programs.judging import NOTHING, Inspecting, inspecting_steps
 from brisk_anchor.nc.programs.offset_steps import store_steps
 from brisk_anchor.nc.programs.steps import (
     AlarmNumber,
@@ -156,6 +157,10 @@ class Plan:
     """Parts whose place is looked at after the rows are written."""
     flags: tuple[tuple[int, int, str], ...] = ()
     """Variables that are set first, each with its figure and what it says: which places are empty."""
+    inspecting: Inspecting = NOTHING
+    """What is judged and corrected at the end."""
+    ending: str = "end"
+    """What stands at the end: "end", "stop" or "optional stop" before it."""
     back_to: Vector | None = None
     """Where the spindle is brought back to from the last clear height, guarded, machine mm; None: it ends at home."""
 
@@ -165,12 +170,13 @@ class Plan:
         measurements = tuple(map(_Identified, self.measurements))
         told = (self.number, measurements, self.store, *self.also, *self.tools, *((self.mark,) if self.mark else ()))
         told += (*self.checks, *self.flags)
+        told += (self.inspecting,) if self.inspecting != NOTHING else ()
         return zlib.crc32(repr(told).encode()) % 1_000_000
 
 
 def _styli(plan: Plan) -> set[Stylus]:
     """The stylus it measures with, none where it measures nothing. Raises PlanError: empty, or at odds with itself."""
-    if not plan.measurements and plan.store is None and not plan.tools:
+    if not plan.measurements and plan.store is None and not plan.tools and plan.inspecting == NOTHING:
         raise PlanError("The plan is empty", "There is nothing to write", "Measure something first")
     styli = {measurement.stylus for measurement in plan.measurements}
     if len({tuple(letter for letter, _ in measurement.options.table) for measurement in plan.measurements}) > 1:
@@ -212,16 +218,7 @@ def plan_steps(plan: Plan) -> tuple[Step, ...]:
             ]
             steps.append(ToolCheck(stylus.tool_number, called=True))
     for stylus in styli:
-        figures: list[tuple[str, Expression, int]] = [
-            ("T", Number(stylus.tool_number), 0),
-            ("R", Number(stylus.effective_radius), -1),
-            ("L", Number(stylus.length), -1),
-        ]
-        if any(stylus.offset):
-            figures += [(letter, Number(aside), -1) for letter, aside in zip("UV", stylus.offset, strict=True)]
-        steps.append(Report(("TOOL",), tuple(figures)))
-        steps.append(Probe(on=True))
-        steps.append(Rapid(z=plan.home_z))
+        _begin_with(steps, stylus, plan.home_z)
     located: dict[tuple[str, str], ControlResult] = {}
     wanted = _needed(plan)
     height = plan.home_z
@@ -234,6 +231,7 @@ def plan_steps(plan: Plan) -> tuple[Step, ...]:
             steps += [SectionHeading(f"table at {words}"), Rapid(z=plan.home_z), TableAt(measurement.options.table)]
             height, stands = plan.home_z, measurement.options.table
         own = Cycle(steps, measurement, index, touches, located, height=height, wanted=measurement.name in wanted)
+        own.keeps_size = measurement.name in plan.inspecting.sizes
         touches = own.run()
         height = measurement.clear_z
     if styli and plan.back_to is not None:
@@ -253,8 +251,25 @@ def plan_steps(plan: Plan) -> tuple[Step, ...]:
             steps.append(Release(tuple(used)))
     for placed in plan.checks:
         _place_check(steps, placed, located)
+    inspecting_steps(steps, plan.inspecting, located)
     steps.append(Report(("END",), (("N", Number(touches), 0),)))
+    if plan.ending != "end":
+        steps.append(OperatorStop("MEASURED", optional=plan.ending == "optional stop"))
     return tuple(steps)
+
+
+def _begin_with(steps: list[Step], stylus: Stylus, home_z: float) -> None:
+    """Report the probe, switch it on, and go up."""
+    figures: list[tuple[str, Expression, int]] = [
+        ("T", Number(stylus.tool_number), 0),
+        ("R", Number(stylus.effective_radius), -1),
+        ("L", Number(stylus.length), -1),
+    ]
+    if any(stylus.offset):
+        figures += [(letter, Number(aside), -1) for letter, aside in zip("UV", stylus.offset, strict=True)]
+    steps.append(Report(("TOOL",), tuple(figures)))
+    steps.append(Probe(on=True))
+    steps.append(Rapid(z=home_z))
 
 
 def _place_check(steps: list[Step], check: PlaceCheck, located: dict[tuple[str, str], ControlResult]) -> None:
@@ -280,7 +295,7 @@ def _needed(plan: Plan) -> set[str]:
         if store is not None:
             found |= {name for _, rule in store.rules for name in features_in(rule)}
             found |= {part for _, _, of in store.built for part in of}
-    found |= {check.feature for check in plan.checks}
+    found |= {check.feature for check in plan.checks} | plan.inspecting.features
     return found | {m.top.name for m in plan.measurements if m.top is not None}
 
 

@@ -11,7 +11,7 @@ from brisk_anchor.core.errors import ReportError
 from brisk_anchor.core.features.touches import Origin, Stylus, Touch
 from brisk_anchor.core.kinds import Vector
 
-_LINE = re.compile(r"^BRISK 1 (BEGIN|TOOL|TOUCH|SOLVED|STORED|TOOLCHECK|END)\b(.*)$")
+_LINE = re.compile(r"^BRISK 1 (BEGIN|TOOL|TOUCH|SOLVED|STORED|TOOLCHECK|JUDGED|CORRECTED|END)\b(.*)$")
 _PAIR = re.compile(r"([A-Z])\s*(-?\d+(?:\.\d*)?)(?![A-Z.\d])")
 PRINTED = 1e-4
 """The last digit of what a program prints, mm or degrees."""
@@ -29,6 +29,10 @@ class RunReport:
     stored: dict[str, dict[str, float]] = field(default_factory=dict)
     tools: dict[int, float] = field(default_factory=dict)
     """How much longer a tool is than its table says, mm, of those that were looked at."""
+    judged: dict[int, tuple[float, int]] = field(default_factory=dict)
+    """By number of the judgement what was measured, and what that came to."""
+    corrected: dict[int, tuple[float, float]] = field(default_factory=dict)
+    """By tool its wear before and after, mm."""
     complete: bool = False
 
 
@@ -72,6 +76,10 @@ def parse_reports(lines: Iterable[str]) -> RunReport:
                 report.touches.append((int(pairs["N"]), position, direction))
             elif kind == "TOOLCHECK":
                 report.tools[int(pairs["T"])] = pairs["D"]
+            elif kind == "JUDGED":
+                report.judged[int(pairs["M"])] = (pairs["A"], int(pairs["V"]))
+            elif kind == "CORRECTED":
+                report.corrected[int(pairs["T"])] = (pairs["A"], pairs["B"])
             elif kind == "SOLVED":
                 report.solved[int(pairs.pop("M"))] = pairs
             elif kind == "END":

@@ -46,9 +46,10 @@ class TurnTable:
 
 @dataclass(frozen=True, slots=True)
 class OperatorStop:
-    """Stop, and go on when a person presses start: `text` says what to look at."""
+    """Stop, and go on when a person presses start: `text` says what to look at. `optional`: where the switch is on."""
 
     text: str
+    optional: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -216,6 +217,47 @@ class Release:
 
 
 @dataclass(frozen=True, slots=True)
+class Sort:
+    """Keep in `name` what a value comes to: 0 between `accept`, 1 outside it, `below` or `above` beyond `reject`."""
+
+    name: str
+    value: Expression
+    accept: tuple[float | None, float | None]
+    reject: tuple[float | None, float | None]
+    below: int
+    above: int
+
+
+@dataclass(frozen=True, slots=True)
+class React:
+    """What is done where a verdict is `code`: "stop", "alarm", "end", "block …"; "flag #n" keeps it, whatever it is."""
+
+    name: str
+    code: int
+    reaction: str
+    text: str
+    alarm: int
+
+
+@dataclass(frozen=True, slots=True)
+class ZeroWithin:
+    """Take a value for nothing where it lies within a limit."""
+
+    name: str
+    limit: float
+    why: str
+
+
+@dataclass(frozen=True, slots=True)
+class SetWear:
+    """Write the wear of a tool; `column` is "length wear" or "radius wear"."""
+
+    number: int
+    column: str
+    value: Expression
+
+
+@dataclass(frozen=True, slots=True)
 class KeepAngle:
     """Keep the angle a row is turned by where programs of the shop read it."""
 
@@ -249,6 +291,10 @@ Step = (
     | ReadBack
     | Report
     | Release
+    | Sort
+    | React
+    | ZeroWithin
+    | SetWear
     | KeepAngle
 )
 

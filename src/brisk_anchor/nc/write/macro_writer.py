@@ -17,14 +17,18 @@ from brisk_anchor.nc.programs.steps import (
     NothingFailed,
     NothingYet,
     Rapid,
+    React,
     ReadBack,
     Release,
     Report,
     SafeState,
+    SetWear,
+    Sort,
     Step,
     Store,
     ToolCheck,
     TouchStep,
+    ZeroWithin,
 )
 from brisk_anchor.nc.write.subprograms import MacroWords, guard_subprogram, touch_subprogram
 from brisk_anchor.nc.write.text import TextWriter, unknown
@@ -40,6 +44,8 @@ class MacroWriter(TextWriter):
         """Where the ball stands beside the spindle's axis, as the touches of the program have it."""
         self.own_feeds = False
         """Whether a touch has feeds of its own."""
+        self.labels = 0
+        """How many places the program jumps to."""
         self.guards_failed = False
         """Whether a check lets the program go on."""
 
@@ -138,6 +144,64 @@ class MacroWriter(TextWriter):
                 f"read back: alarm unless the table holds what was written to {step.row} {axis.upper()}",
             )
 
+    def inspecting_step(self, step: Step) -> bool:
+        """Write a step that judges or corrects; False for any other, nothing written."""
+        match step:
+            case Sort():
+                self._sort(step)
+            case React():
+                self._react(step)
+            case ZeroWithin(name, limit, why):
+                held = self.allocate((name,))
+                self.put(f"IF [ABS[#{held}] LE {self.constant(limit)}] THEN #{held}=0", why, note=why)
+            case SetWear(number, column, value):
+                told, variable = f"the {column} of T{number}", self.wear_variable(number, column)
+                self.put(f"#{variable}={self.expression(value)}", f"writes {told}", note=f"write {told}")
+            case _:
+                return False
+        return True
+
+    def _sort(self, step: Sort) -> None:
+        """A verdict as a figure, by comparing with limits that hold the ± already."""
+        code, value = self.allocate((step.name,)), self.expression(step.value)
+        self.put(f"#{code}=0", "0 is in", note="0 in, 1 cannot tell, 2 cut again, 3 scrap")
+        for limits, words, codes in ((step.accept, "LT GT", (1, 1)), (step.reject, "LT GT", (step.below, step.above))):
+            for limit, word, found in zip(limits, words.split(), codes, strict=True):
+                if limit is not None:
+                    meaning = {1: "nobody can tell", 2: "can be cut again", 3: "scrap"}[found]
+                    self.put(f"IF [{value} {word} {self.constant(limit)}] THEN #{code}={found}", meaning)
+
+    def _react(self, step: React) -> None:
+        """What a verdict does, after everything was measured and corrected."""
+        code = self.allocate((step.name,))
+        kind, _, rest = step.reaction.partition(" ")
+        shown = comment_text(step.text, self.words.alarm.longest)
+        match kind:
+            case "flag":
+                self.put(f"{rest}=#{code}", "the verdict for programs that come after", note="verdict kept")
+            case "stop":
+                stop = f"#{self.words.alarm.stop_variable}=1 ({shown})"
+                self.put(f"IF [#{code} EQ {step.code}] THEN {stop}", "stops, and a person decides")
+            case "alarm":
+                self.put(self.alarm(f"#{code} EQ {step.code}", step.alarm, step.text), "ends with an alarm")
+            case "end" | "block":
+                label = self.label()
+                self.put(f"IF [#{code} NE {step.code}] GOTO {label}", "only where that is the verdict", note=step.text)
+                if kind == "end":
+                    self.close()
+                    self.put(self.profile.program.last_word, "ends here")
+                else:
+                    self.put(rest, "a block of the shop's own", note="a block of the shop's own")
+                self.put(f"N{label}", "goes on here")
+            case _:
+                what = f"“{step.reaction[:24]}” is nothing that can follow a verdict"
+                raise PlanError(what, "", "As stop, alarm, end, flag #620 or block M60")
+
+    def label(self) -> int:
+        """A sequence number that no heading has."""
+        self.labels += 1
+        return 9000 + self.labels
+
     def guard_tool(self, number: int) -> None:
         """Stop before a tool is called that is marked as not to be used."""
         table = self.profile.tool_table
@@ -149,7 +213,7 @@ class MacroWriter(TextWriter):
 
     def step(self, step: Step) -> None:
         """Write one step."""
-        if self.shared_step(step):
+        if self.shared_step(step) or self.inspecting_step(step):
             return
         profile = self.profile
         match step:

@@ -27,10 +27,12 @@ from brisk_anchor.nc.programs.steps import (
     NothingFailed,
     NothingYet,
     Rapid,
+    React,
     ReadBack,
     Release,
     Report,
     SafeState,
+    Sort,
     Step,
     Store,
     ToolCheck,
@@ -63,6 +65,8 @@ class ParameterWriter(TextWriter):
         self.row, self.select, self.origin = name, row.select, row.read
         self.at: list[Expression | None] = [None, None, None]
         self.has_measured = False
+        self.sorted: dict[str, Sort] = {}
+        """What is judged, by the name of its verdict."""
 
     def close(self) -> None:
         """Absolute positions, the first row."""
@@ -257,8 +261,29 @@ class ParameterWriter(TextWriter):
                 pass  # the parameter file is read after the program, so every touch keeps its own
             case Report(words, values):
                 self.results.append(ResultLine(words, tuple((a, self._result(v), _decimals(d)) for a, v, d in values)))
+            case Sort(name, value):
+                self.sorted[name] = step
+                self.put(f"#{self.allocate((name,))}=-1", "the application judges", note="JUDGED BY THE APPLICATION")
+            case React():
+                self._react(step)
             case _:
                 raise unknown(step)
+
+    def _react(self, step: React) -> None:
+        """Where a verdict is bad the program can only end: by a guard on the value itself."""
+        sort = self.sorted[step.name]
+        if step.reaction != "alarm":
+            raise PlanError(
+                f"A control with the profile {self.profile.name} has no branches",
+                f"It cannot “{step.reaction}” when a verdict is bad: it can only end there",
+                "Choose alarm",
+            )
+        low, high = sort.accept if step.code == 1 else sort.reject
+        value = self.expression(sort.value, nested=True)
+        if low is not None and (step.code == 1 or sort.below == step.code):
+            self._guard(f"{value}-{self.constant(low)}", step.text)
+        if high is not None and (step.code == 1 or sort.above == step.code):
+            self._guard(f"{self.constant(high)}-{value}", step.text)
 
     def _result(self, value: Expression) -> float | int:
         if isinstance(value, Number):

@@ -3,7 +3,17 @@
 from __future__ import annotations
 
 from brisk_anchor.core.errors import PlanError
-from brisk_anchor.core.expressions import Binary, Expression, Function, LengthInTable, Name, Number, RowValue, Variable
+from brisk_anchor.core.expressions import (
+    Binary,
+    Expression,
+    Function,
+    LengthInTable,
+    Name,
+    Number,
+    RowValue,
+    Variable,
+    WearInTable,
+)
 from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.nc.programs.program import ResultLine
 from brisk_anchor.nc.programs.steps import (
@@ -44,6 +54,8 @@ class TableWriter(TextWriter):
                 raise PlanError(f"{row} {axis.upper()} cannot be read on this control", "", "Give a figure")
             case LengthInTable(number):
                 raise PlanError(f"The length of T{number} cannot be read on this control", "", "Give a figure")
+            case WearInTable(number):
+                raise PlanError(f"The wear of T{number} cannot be read on this control", "", "Type it at the control")
             case Function(name, _):
                 raise PlanError(f"{name} is worked out by no control without variables", "", "Give a figure")
             case Variable(number):
@@ -73,8 +85,8 @@ class TableWriter(TextWriter):
                 self.put(self.comment(f"{row} THEN READS {shown}"), "compare with the control's screen")
             case TurnTable(letter, by):
                 self.turn_table(letter, by)
-            case OperatorStop(text):
-                self.operator_stop(text)
+            case OperatorStop(text, optional):
+                self.operator_stop(text, optional=optional)
             case KeepAngle(row, value):
                 self.keep_angle(row, value)
             case Release():

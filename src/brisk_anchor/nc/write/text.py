@@ -6,7 +6,17 @@ import re
 from collections.abc import Sequence
 
 from brisk_anchor.core.errors import PlanError
-from brisk_anchor.core.expressions import Binary, Expression, Function, LengthInTable, Name, Number, RowValue, Variable
+from brisk_anchor.core.expressions import (
+    Binary,
+    Expression,
+    Function,
+    LengthInTable,
+    Name,
+    Number,
+    RowValue,
+    Variable,
+    WearInTable,
+)
 from brisk_anchor.core.quantities import fixed
 from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.nc.profile.sections import Probing
@@ -54,8 +64,8 @@ class TextWriter:
                 self.table_at(angles)
             case TurnTable(letter, by):
                 self.turn_table(letter, by)
-            case OperatorStop(text):
-                self.operator_stop(text)
+            case OperatorStop(text, optional):
+                self.operator_stop(text, optional=optional)
             case Probe(on) if probing is not None:
                 for block in probing.on if on else probing.off:
                     self.put(block, "probe on" if on else "probe off")
@@ -167,6 +177,8 @@ class TextWriter:
                 return self.constant(value.known)
             wear = "" if table.length_wear is None else f"+#{table.length_wear + value.number}"
             return f"[#{table.length + value.number}{wear}]"
+        if isinstance(value, WearInTable):
+            return f"#{self.wear_variable(value.number, value.column)}"
         if isinstance(value, Function):
             return value.name + "/".join(f"[{self.expression(part)}]" for part in value.values)
         left, right = self.expression(value.left, nested=True), self.expression(value.right, nested=True)
@@ -175,6 +187,18 @@ class TextWriter:
         else:
             text = f"{left}{value.operator}{right}"
         return f"[{text}]" if nested else text
+
+    def wear_variable(self, number: int, column: str) -> int:
+        """The variable that holds the wear of a tool. Raises PlanError: a program has none for it."""
+        table = self.profile.tool_table
+        first = None if table is None else table.length_wear if column == "length wear" else table.radius_wear
+        if table is None or first is None or number > table.tools:
+            raise PlanError(
+                f"A program cannot reach the {column} of T{number} on this control",
+                "The profile names no variable for it",
+                "Type the new figure at the control: the card says it",
+            )
+        return first + number
 
     def row_variable(self, value: RowValue) -> int:
         """The variable a figure of a row can be read from. Raises PlanError where there is none."""
@@ -275,9 +299,10 @@ class TextWriter:
         meaning = f"T{number} may be used again" if usable else f"T{number} is not to be used"
         self.put(f"#{table.not_to_be_used + number}={0 if usable else 1}", meaning, note=meaning)
 
-    def operator_stop(self, text: str) -> None:
-        """A stop that a person ends."""
-        self.put("M0", "stops until a person presses start", note=text)
+    def operator_stop(self, text: str, *, optional: bool = False) -> None:
+        """A stop that a person ends; an optional one is passed where the switch for it is off."""
+        word, when = ("M1", "where the optional stop is on, ") if optional else ("M0", "")
+        self.put(word, f"{when}stops until a person presses start", note=text)
 
     def keep_angle(self, row: str, value: Expression) -> None:
         """Keep the angle of a row where programs of the shop turn their coordinates by it.

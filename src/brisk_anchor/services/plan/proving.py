@@ -390,7 +390,7 @@ def row_errors(session: Session, case: Case, scene: Scene, run: Run) -> list[Row
     """The error of every axis a finished run has set whose truth is known. Raises like `judge`, but for the truth."""
     ready = case.ready
     working = WorkingState(scene, ready.setup)
-    _take(working, ready, parse_reports(run.printed))
+    take_report(working, ready, parse_reports(run.printed))
     solver = WorkedOut.of(working, session.link, session.ledger).solver
     # A control works its rows out from its own figures, which differ from ours as two functions of uncertain touches.
     told = as_told(working)
@@ -447,7 +447,7 @@ def _truth(scene: Scene, setup: Setup, solver: OffsetSolver, row: str, drawn: se
     return solver.true_offset(row)
 
 
-def _take(working: WorkingState, ready: Planned, report: RunReport) -> None:
+def take_report(working: WorkingState, ready: Planned, report: RunReport) -> None:
     """Features of a report, and whether the control found the same.
 
     Raises:

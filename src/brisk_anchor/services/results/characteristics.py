@@ -95,6 +95,7 @@ def read_characteristic(words: str, drawn: DrawnFeature, setup: Setup) -> Asked:
         InspectionError: the words mean nothing, or the limits make no sense.
     """
     read = _Reader(unit_named(drawn.asks_unit) or Unit.MM)
+    said = " ".join(_CUT.sub("", words).split())
     rest = words.strip().replace("⌀", " ⌀").replace("±", " ± ")
     way, rule, rest = _way(rest)
     rest, row = _taken(rest, r"(?i)\brow\s+(G\d+(?:\.\d)?(?:\s+P\d+)?)")
@@ -135,7 +136,7 @@ def read_characteristic(words: str, drawn: DrawnFeature, setup: Setup) -> Asked:
         envelope=envelope is not None,
         over=read.length(over) if over is not None else 0.0,
         row=_row(row, drawn, setup),
-        words=words.strip(),
+        words=said,
     )
     return Asked(made, way, rule)
 

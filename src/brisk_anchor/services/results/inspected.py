@@ -172,6 +172,14 @@ def line_of(asked: Asked, actual: Actual | None, by: str = "", wear: float | Non
     )
 
 
+def short_words(part: InspectedPart) -> str:
+    """A part in one line: its outcome and what is not good."""
+    bad = [line.balloon for line in part.lines if line.state not in (Fate.GOOD, Fate.OPEN)]
+    lacking = sum(line.state is Fate.OPEN for line in part.lines)
+    told = f"part {part.serial}: {part.outcome.value}" + (f", {', '.join(bad)}" if bad else "")
+    return told + (f"; {lacking} not measured" if lacking else "")
+
+
 def balloons(parts: Sequence[InspectedPart]) -> list[str]:
     """Numbers of all characteristics that some parts have, in the order they stand in."""
     return list(dict.fromkeys(line.balloon for part in parts for line in part.lines))

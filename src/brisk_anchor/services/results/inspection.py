@@ -18,8 +18,10 @@ from brisk_anchor.core.offsets.setup import PlaceOnFixture, Setup
 from brisk_anchor.core.uncertainty.estimates import Estimate
 from brisk_anchor.nc.read.port import LENGTH_WEAR, RADIUS_WEAR
 from brisk_anchor.services.results.characteristics import Asked, asked_of
-from brisk_anchor.services.results.inspected import Corrected, InspectedPart, line_of, loaded
+from brisk_anchor.services.results.inspected import Corrected, InspectedPart, line_of, loaded, short_words
 from brisk_anchor.services.rows.ledger import plain
+from brisk_anchor.services.rows.offset_solver import OffsetSolver
+from brisk_anchor.services.rows.working_state import WorkingState
 from brisk_anchor.services.session.session import Session
 
 KEPT = 1000
@@ -38,9 +40,14 @@ def by_of(way: Way | None) -> str:
 class Inspection:
     """What a drawing asks, what was found of it, and what follows. Reads the session; adds only to the book."""
 
-    def __init__(self, session: Session) -> None:
-        """Raises InspectionError: words of the drawing mean nothing. BookError: the book cannot be read."""
+    def __init__(self, session: Session, *, all_parts: bool = False) -> None:
+        """Open what was inspected: the newest parts, or all.
+
+        Raises:
+            InspectionError: words of the drawing mean nothing. BookError: the book cannot be read.
+        """
         self.session = session
+        self._most = None if all_parts else KEPT
         self.asked = asked_of(session.setup)
         self.parts: list[InspectedPart] = []
         self._seen = 0
@@ -65,34 +72,32 @@ class Inspection:
         at = {asked: self.setup.place_of(asked.characteristic.feature) for asked in self.asked}
         return [asked for asked, there in at.items() if there is not None and there.name == place.name]
 
-    def evidence(self, features: Mapping[str, Feature] | None = None) -> Evidence:
-        """What characteristics are judged by: features measured in this clamping, rows of them, machine and room."""
-        session = self.session
-        found = features
-        if found is None:
-            found = {
-                name: feature for name, feature in session.solver.features().items() if session.working.holds(name)
-            }
+    def evidence(self, working: WorkingState | None = None, solver: OffsetSolver | None = None) -> Evidence:
+        """What characteristics are judged by: features measured in this clamping, rows of them, machine and room.
+
+        `working` and `solver` are those of another run than the session's own.
+        """
+        working, solver = working or self.session.working, solver or self.session.solver
+        found = {name: feature for name, feature in solver.features().items() if _holds(working, name)}
         rows = {asked.characteristic.row for asked in self.asked if asked.characteristic.row}
-        zeros = {row: zero for row in rows if (zero := self._zero(row, found)) is not None}
+        zeros = {row: zero for row in rows if (zero := self._zero(row, working, solver, found)) is not None}
         return Evidence(found, zeros, self.setup.conditions)
 
-    def _zero(self, row: str, features: Mapping[str, Feature]) -> Zero | None:
+    def _zero(
+        self, row: str, working: WorkingState, solver: OffsetSolver, features: Mapping[str, Feature]
+    ) -> Zero | None:
         """A row's figures: of what was measured just now, else as they were stored, else as the control has them."""
         session = self.session
-        chain = session.solver.chain(row)
+        chain = solver.chain(row)
         plan = self.setup.row(row)
         if chain is not None and all(name in features for name in plan.features):
-            order = {name: number for number, name in enumerate(sorted(session.measured, key=self._when))}
-            return Zero(row, _values(chain), tuple(sorted(plan.features, key=lambda name: order.get(name, -1))))
+            order = sorted(working.measured, key=lambda name: working.measured[name].at)
+            return Zero(row, _values(chain), tuple(sorted(plan.features, key=order.index)))
         stored = session.ledger.chain_of_values(row)
         if stored is not None and set(stored.values) >= {"x", "y", "z"}:
             return Zero(row, _values(stored))
         held = session.link.table_values(row)
         return Zero(row, {axis: Estimate(value) for axis, value in held.items()}) if any(held.values()) else None
-
-    def _when(self, name: str) -> datetime:
-        return self.session.measured[name].at
 
     def actuals(self, place: PlaceOnFixture | None, evidence: Evidence) -> dict[str, Actual | str]:
         """By balloon what was found, or why nothing can be said."""
@@ -135,10 +140,19 @@ class Inspection:
         book = self.session.ledger.book
         if book is None:
             return
-        for number, text in book.inspected(self.setup.machine.name, self.setup.job, after=self._seen, newest=KEPT):
+        for number, text in book.inspected(
+            self.setup.machine.name, self.setup.job, after=self._seen, newest=self._most
+        ):
             self._seen = max(self._seen, number)
-            self.parts.append(loaded(text))
-        del self.parts[:-KEPT]
+            self._add(loaded(text))
+        if self._most is not None:
+            del self.parts[: -self._most]
+
+    def _add(self, part: InspectedPart) -> None:
+        """Add a part; one more entry of the same inspection stands in the place of the one before."""
+        if self.parts and (self.parts[-1].serial, self.parts[-1].at) == (part.serial, part.at):
+            self.parts.pop()
+        self.parts.append(part)
 
     def next_serial(self) -> str:
         """The number after the last one, where that ends in a figure."""
@@ -190,13 +204,16 @@ class Inspection:
         ledger = self.session.ledger
         entries = []
         for part in parts:
-            entry = ledger.entry(EntryKind.INSPECTED, RESULTS, None, note=_short(part), title=f"part {part.serial}")
+            entry = ledger.entry(
+                EntryKind.INSPECTED, RESULTS, None, note=short_words(part), title=f"part {part.serial}"
+            )
             entries.append(replace(entry, result=part.dumped(), at=datetime.fromisoformat(part.at)))
         ledger.add_all(entries)
         if ledger.book is not None:
             self.refresh()
         else:
-            self.parts += parts
+            for part in parts:
+                self._add(part)
 
     # -- what is corrected ---------------------------------------------------------------------------------------
 
@@ -231,17 +248,31 @@ class Inspection:
         """A correction as it is entered with the part."""
         return Corrected(by_of(correction.way), correction.old, correction.new, "; ".join(correction.steps))
 
+    def note_corrected(self, corrected: Corrected) -> None:
+        """Enter a correction: with the newest part, as one more entry of it. Raises BookWriteError."""
+        if self.parts:
+            last = self.parts[-1]
+            self._enter([replace(last, corrected=(*last.corrected, corrected), note="corrected after it")])
+
+    def by_balloon(self, balloon: str) -> Asked:
+        """What stands under a number on the drawing. Raises InspectionError: nothing does."""
+        for asked in self.asked:
+            if asked.balloon == balloon:
+                return asked
+        known = ", ".join(asked.balloon for asked in self.asked) or "none"
+        raise InspectionError(f"The drawing has no number {balloon[:12]}", f"It has {known}", "Name one of them")
+
     def cut_parts(self, balloon: str) -> list[CutPart]:
         """What every part said of a characteristic, oldest first."""
         lines = (part.line(balloon) for part in self.parts)
         return [one for line in lines if line is not None and (one := line.part()) is not None]
 
 
+def _holds(working: WorkingState, name: str) -> bool:
+    """Whether a feature, or everything that a built one is made of, was measured in this clamping."""
+    of = next((drawn.of for drawn in working.setup.features if drawn.name == name), ())
+    return all(_holds(working, part) for part in of) if of else working.holds(name)
+
+
 def _values(chain: Chain) -> dict[str, Estimate]:
     return {axis.axis: axis.estimate for axis in chain.axes}
-
-
-def _short(part: InspectedPart) -> str:
-    """A part in one line, for the book's list."""
-    bad = [line.balloon for line in part.lines if line.state.value not in ("good", "not measured")]
-    return f"part {part.serial}: {part.outcome.value}" + (f", {', '.join(bad)}" if bad else "")

@@ -1,0 +1,59 @@
+"""Writing a correction to the control: by a program of our own, guarded and read back, and entered in the book."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from brisk_anchor.core.errors import InspectionError
+from brisk_anchor.core.inspection.correction import Correction
+from brisk_anchor.core.quantities import signed_dim
+from brisk_anchor.nc.programs.judging import Inspecting, WearChange
+from brisk_anchor.nc.programs.program import Program
+from brisk_anchor.nc.write.writer import write_program
+from brisk_anchor.services.results.characteristics import Asked
+from brisk_anchor.services.results.inspection import Inspection, by_of
+
+_SAME = 2e-4
+_SERIES = 7
+"""Of programs that correct: between those that mark tools and those of extended rows."""
+
+
+def correction_program(inspection: Inspection, correction: Correction) -> Program:
+    """The program that makes a correction: it stops where the table holds something else than it was worked out from.
+
+    Raises:
+        InspectionError: nothing is corrected, or a row is. PlanError: the control has no such table for a program.
+    """
+    session, way = inspection.session, correction.way
+    if not correction.change:
+        raise InspectionError(correction.why or "There is nothing to correct", correction.card, "")
+    if way.target == "row":
+        raise InspectionError("A row is corrected in the book", "There its chain and its history are", "Type it there")
+    change = WearChange(way.tool, way.target, correction.old, correction.new)
+    number = session.heads.first_number + 40 + _SERIES
+    plan = session.heads.plan_of(number, f"{by_of(way)} corrected", [], None)
+    return write_program(replace(plan, inspecting=Inspecting(wear=(change,))), session.profile)
+
+
+def write_correction(inspection: Inspection, asked: Asked, correction: Correction) -> str:
+    """Run that program, look whether the table holds the new figure, and enter it with the newest part; in words.
+
+    Raises:
+        InspectionError: the table does not hold it. MachineError: the machine stopped. BookWriteError.
+    """
+    session, way = inspection.session, correction.way
+    program = correction_program(inspection, correction)
+    run = session.runner.start(program)
+    run.to_end()
+    session.link.settle()
+    if (failure := run.failure()) is not None:
+        raise failure
+    held = inspection.figure_now(way)
+    if abs(held - correction.new) > _SAME:
+        raise InspectionError(
+            f"{by_of(way)} reads {signed_dim(held, 4)} and not {signed_dim(correction.new, 4)}",
+            "The control did not take it",
+            "Look at its tool table",
+        )
+    inspection.note_corrected(inspection.corrected(asked, correction))
+    return f"{by_of(way)} is {signed_dim(held, 4)}: {'; '.join(correction.steps)}"

@@ -1,0 +1,118 @@
+"""What many parts say of one characteristic: its run, drift, when it leaves its band, how able the process is."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import cached_property
+from itertools import pairwise
+
+from brisk_anchor.core.inspection.many_parts import (
+    Ability,
+    Drift,
+    Leaving,
+    RunChart,
+    abilities,
+    drift_of,
+    leaving,
+    run_chart,
+)
+from brisk_anchor.core.inspection.verdict import Limits
+from brisk_anchor.core.quantities import dim, in_shown, num, signed_dim
+from brisk_anchor.services.results.inspected import CharacteristicLine, InspectedPart
+
+
+@dataclass(frozen=True)
+class Series:
+    """One characteristic over parts, oldest first.
+
+    `serials` are the parts with a figure of it; `corrected_at` the numbers, from 0, of those after which its figure was
+    changed: the parts behind were cut under another one.
+    """
+
+    part: str
+    balloon: str
+    title: str
+    limits: Limits
+    values: tuple[float, ...]
+    serials: tuple[str, ...]
+    corrected_at: tuple[int, ...] = ()
+    is_angle: bool = False
+    is_zone: bool = False
+
+    @cached_property
+    def chart(self) -> RunChart:
+        """Individuals and moving ranges."""
+        return run_chart(self.values)
+
+    @property
+    def since(self) -> tuple[float, ...]:
+        """The figures since the last correction."""
+        return self.values[self.corrected_at[-1] + 1 :] if self.corrected_at else self.values
+
+    @cached_property
+    def drift(self) -> Drift | None:
+        """Of the figures since the last correction."""
+        return drift_of(self.since)
+
+    @cached_property
+    def leaves(self) -> Leaving | None:
+        """When that drift leaves the band."""
+        return None if self.drift is None else leaving(self.drift, self.limits)
+
+    @cached_property
+    def ability(self) -> tuple[Ability, ...]:
+        """Of all its figures."""
+        return abilities(self.values, self.limits, corrected=bool(self.corrected_at), zone=self.is_zone)
+
+    def shown(self, value: float) -> float:
+        """A figure in the unit that is shown."""
+        return value if self.is_angle else in_shown(value)
+
+
+def series_of(parts: Sequence[InspectedPart], balloon: str, *, place: str | None = None) -> Series | None:
+    """One characteristic over parts, of one place or all; None where no part has it."""
+    chosen: list[tuple[InspectedPart, CharacteristicLine]] = []
+    for part in parts:
+        line = part.line(balloon)
+        if line is not None and line.value is not None and (place is None or part.place == place):
+            chosen.append((part, line))
+    if not chosen:
+        return None
+    part, line = chosen[-1]
+    changed = [
+        n
+        for n, ((_, one), (_, after)) in enumerate(pairwise(chosen))
+        if one.wear is not None and after.wear is not None and abs(one.wear - after.wear) > 1e-7
+    ]
+    return Series(
+        part.part,
+        balloon,
+        f"{balloon}  {line.words.partition(' ')[2] or line.what} of {line.feature}",
+        line.limits,
+        tuple(found.value for _, found in chosen if found.value is not None),
+        tuple(found.serial for found, _ in chosen),
+        tuple(changed),
+        line.is_angle,
+        line.low is None,
+    )
+
+
+def words_of(series: Series) -> list[str]:
+    """What a run says, in words: steadiness, drift, when it leaves, ability."""
+    told = []
+    if len(series.values) >= 2:
+        signals = len(series.chart.signals)
+        told.append("steady" if not signals else f"not steady: {num(signals)} parts say so")
+    drift = series.drift
+    if drift is not None and not series.is_angle:
+        slope = f"{signed_dim(drift.slope, 5)} a part ± {dim(drift.expanded, 5)}"
+        told.append(f"drifts {slope}" if drift.is_real else f"no drift to be seen ({slope})")
+    if (leaves := series.leaves) is not None:
+        late = "never" if leaves.latest is None else f"{math.ceil(leaves.latest)}"
+        told.append(f"leaves its band in {round(leaves.parts)} parts ({math.floor(leaves.earliest)} to {late})")
+    told += [f"{item.name} {num(item.value, 2)} ({num(item.low, 2)} to {num(item.high, 2)})" for item in series.ability]
+    if not series.ability and len(series.values) >= 2:
+        told.append(f"{len(series.values)} parts: ability is told from 50 on")
+    return told
