@@ -70,14 +70,14 @@ def demo(
         typer.Option(
             "--job",
             help="lever (GL-114), cap (BC-27, read from its drawing), block (nothing drawn), tombstone (GL-114 on four "
-            "faces) or trunnion (NB-40 with a sloping face).",
+            "faces), trunnion (NB-40 with a sloping face) or batch (sixty bearing caps, inspected).",
         ),
     ] = "lever",
     month: Annotated[bool, typer.Option("--month", help="With a month of made-up history in the book.")] = False,
 ) -> None:
     """Open the application with the demo scenario."""
     from brisk_anchor.nc.profile.control_profile import profile_of
-    from brisk_anchor.services.demo.demo_job import DEMO_JOBS, MANY_FACES
+    from brisk_anchor.services.demo.demo_job import DEMO_JOBS, OF_FILES
     from brisk_anchor.tui.start import run_block, run_demo, run_job
 
     if job not in DEMO_JOBS:
@@ -94,7 +94,11 @@ def demo(
         from brisk_anchor.services.paths import demo_folder
 
         raise typer.Exit(run_job(demo_job(demo_folder()), roll=1, speed=speed, data=demo_folder() / "bc-27-data"))
-    if job in MANY_FACES:
+    if job == "batch":
+        from brisk_anchor.tui.start import run_batch
+
+        raise typer.Exit(run_batch(speed=speed))
+    if job in OF_FILES:
         from brisk_anchor.services.demo.demo_job import demo_files
         from brisk_anchor.services.paths import demo_folder
 

@@ -21,7 +21,8 @@ _NEAR = 1e-6
 @dataclass(frozen=True, slots=True)
 class EdgeLife:
     """How an edge lives: `wear` mm a part, `warmth` mm at the first part that goes down by `settling` parts, `scatter`
-    mm (standard deviation), and a `chip` of so many mm at the part `chip_at`.
+    mm (standard deviation), and a `chip` of so many mm from the part `chip_at` on. `upsets` are single parts (from 0)
+    on which so many mm more were left.
     """
 
     wear: float = 0.0
@@ -30,11 +31,13 @@ class EdgeLife:
     scatter: float = 0.0
     chip_at: int | None = None
     chip: float = 0.0
+    upsets: tuple[tuple[int, float], ...] = ()
 
     def lost(self, part: int) -> float:
         """What the edge has lost at a part, counted from 0, mm; chance apart."""
         chipped = self.chip if self.chip_at is not None and part >= self.chip_at else 0.0
-        return self.wear * part + self.warmth * math.exp(-part / self.settling) + chipped
+        upset = sum(more for at, more in self.upsets if at == part)
+        return self.wear * part + self.warmth * math.exp(-part / self.settling) + chipped + upset
 
     def metal(self, part: int, told: float, random: np.random.Generator) -> float:
         """Metal that is left on one side, mm; `told` is the wear that the control has, above 0 for a larger tool."""

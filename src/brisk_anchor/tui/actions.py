@@ -8,7 +8,7 @@ from enum import Enum
 from brisk_anchor.tui.views import VIEWS
 
 _DRAWN = ("bench", "code", "setup", "plan")
-_LISTED = ("book", "code", "setup", "tools", "plan")
+_LISTED = ("book", "code", "setup", "tools", "plan", "results")
 ALL = tuple(view.name for view in VIEWS)
 
 
@@ -122,6 +122,12 @@ class Do(Enum):
     NEXT_ROW = "next_row"
     CHOOSE_PLACE = "choose_place"
     ROTATION_CENTRE = "rotation_centre"
+    OLDER = "older"
+    INSPECT = "inspect"
+    TAKE_PART = "take_part"
+    CORRECTION = "correction"
+    REHEARSE = "rehearse"
+    NEXT_PART = "next_part"
     STOP = "stop"
     VIEW = "view"
     OTHER_UNIT = "other_unit"
@@ -540,6 +546,17 @@ ACTIONS: tuple[Action, ...] = (
         line=False,
     ),
     Action(Do.CHOOSE_PLACE, (-1,), "left_square_bracket", "", "", "Choose the place before.", ("bench",), line=False),
+    Action(
+        Do.INSPECT, (), "enter", "Enter", "inspect", "Measure all that the drawing asks for, and judge.", ("results",)
+    ),
+    Action(Do.TAKE_PART, (), "s", "s", "enter part", "Enter the part into the book under its number.", ("results",)),
+    Action(Do.OLDER, (1,), "pageup", "PgUp PgDn", "parts", "The part before, or after.", ("results",), palette=False),
+    Action(Do.OLDER, (-1,), "pagedown", "", "", "", ("results",), line=False, palette=False),
+    Action(Do.CORRECTION, (), "c", "c", "correct", "What to correct by it: the sum, then Enter writes.", ("results",)),
+    Action(Do.NEXT_PART, (), "n", "n", "next part", "Cut and clamp the next part on the stand-in.", ("results",)),
+    Action(Do.REHEARSE, (), "b", "b", "rehearse", "Rehearse 100 parts with and without correction.", ("results",)),
+    Action(Do.CHART, (), "h", "h", "chart", "Write the run chart of the chosen one as SVG and PDF.", ("results",)),
+    Action(Do.EXPORT, (), "x", "x", "file", "Write all results as CSV and JSON.", ("results",)),
     Action(Do.NEXT_ROW, (), "tab", "Tab", "next offset", "Go to the next offset the job needs."),
     Action(Do.STOP, (), "escape", "Esc", "stop", "Stop the run, or leave what was begun."),
     *(Action(Do.VIEW, (view.name,), view.key, view.key, view.title, view.line, line=False) for view in VIEWS),

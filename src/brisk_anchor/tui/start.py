@@ -40,6 +40,18 @@ def run_block(*, speed: float = DEMO_SPEED, fresh: bool = False, profile: Profil
     return _run(open_it, folder, speed)
 
 
+def run_batch(*, speed: float = DEMO_SPEED) -> int:
+    """Open the demo's batch of inspected parts; returns the exit code."""
+    folder = demo_folder()
+
+    def open_it() -> Session:
+        from brisk_anchor.services.demo.demo_batch import open_batch
+
+        return open_batch(folder)
+
+    return _run(open_it, folder / "batch", speed)
+
+
 def run_month(*, speed: float = DEMO_SPEED) -> int:
     """Open the demo with a month of history; returns the exit code."""
     folder = demo_folder() / "month"

@@ -64,6 +64,12 @@ def _plan(stage: Stage) -> View:
     return PlanView(stage, id="plan")
 
 
+def _results(stage: Stage) -> View:
+    from brisk_anchor.tui.results.view import ResultsView
+
+    return ResultsView(stage, id="results")
+
+
 VIEWS: tuple[ViewEntry, ...] = (
     ViewEntry(
         "bench",
@@ -133,6 +139,16 @@ VIEWS: tuple[ViewEntry, ...] = (
         "proposed and says why. Its program is proved on 200 parts drawn within what is stated; the "
         "proof is of that text alone.",
         _plan,
+    ),
+    ViewEntry(
+        "results",
+        "8",
+        "results",
+        "The results: is it in size, and what to do about it.",
+        "The results say of everything the drawing asks whether it is in, out, or too near to a limit to tell. "
+        "What is out with metal left can be cut again. What drifts is corrected by what many parts say: the "
+        "sum is shown, then written to the control, guarded and read back.",
+        _results,
     ),
 )
 

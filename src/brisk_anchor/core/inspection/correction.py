@@ -100,6 +100,11 @@ class Correction:
         return self.old + self.change
 
 
+_FAR = 5.0
+"""So many standard deviations off, a single part is an upset and no drift: a chip in the way, a loose insert."""
+_CONFIRMED = 3
+
+
 def wear_change(metal: float, way: Way) -> float:
     """How much a wear changes so that metal, mm on one side, is cut off the next part."""
     return -metal * (2.0 if way.target == "radius wear" and way.table == "diameter" else 1.0)
@@ -136,6 +141,9 @@ def propose(
     if len(counted) < rule.parts:
         waits = "a part that was cut after the last change" if not counted else f"{rule.parts - len(counted)} more"
         return Correction(way, old, 0.0, (), f"waits for {waits}")
+    if scatter and len(counted) < _CONFIRMED and max(abs(part.deviation) for part in counted) > _FAR * scatter:
+        why = f"one part lies more than {_FAR:g} times the usual scatter off: {_CONFIRMED} in a row are waited for"
+        return Correction(way, old, 0.0, (), why)
     deviation = median(part.deviation for part in counted)
     spread = median(part.expanded for part in counted)
     told = (

@@ -13,7 +13,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import pairwise
-from statistics import fmean, stdev
+from statistics import fmean, median, stdev
 
 import numpy as np
 
@@ -68,6 +68,20 @@ def run_chart(values: Sequence[float]) -> RunChart:
         if length >= _RUN:
             signals.add(n)
     return RunChart(tuple(values), mean, middle / _D2, low, high, ranges, limit, tuple(sorted(signals)))
+
+
+_MEDIAN_RANGE = 0.9539
+"""Median range of two, in standard deviations."""
+
+
+def scatter_of(values: Sequence[float]) -> float | None:
+    """The standard deviation of parts from the median moving range: single parts that lie far off do not count.
+
+    None of fewer than ten.
+    """
+    if len(values) < 10:
+        return None
+    return median(abs(b - a) for a, b in pairwise(values)) / _MEDIAN_RANGE
 
 
 @dataclass(frozen=True, slots=True)

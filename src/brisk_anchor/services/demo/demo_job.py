@@ -18,12 +18,12 @@ DEMO_DRAWING, DEMO_THICKNESS = "bc-27.dxf", 35.0
 """The drawing of BC-27 that ships, and how thick its plate is, mm."""
 
 
-DEMO_JOBS = ("lever", "cap", "block", "tombstone", "trunnion")
+DEMO_JOBS = ("lever", "cap", "block", "tombstone", "trunnion", "batch")
 """The jobs of the demo: GL-114, BC-27 read from its drawing, a block that nobody drew, GL-114 twelve times on the four
-faces of a tombstone, and NB-40 with its bore on a sloping face.
+faces of a tombstone, NB-40 with its bore on a sloping face, and BC-27 in a batch that is inspected.
 """
-MANY_FACES = ("tombstone", "trunnion")
-"""Those with rotary axes: each a folder of files of its own."""
+OF_FILES = ("tombstone", "trunnion", "batch")
+"""Those that are each a folder of files of its own."""
 BLOCK_SCENE = "heron-block"
 
 
@@ -81,7 +81,7 @@ def demo_cutting(folder: Path) -> Path:
 
 
 def demo_files(folder: Path, name: str) -> Path:
-    """The folder of one of the demo's jobs with rotary axes, with its plan; what is not there yet is written.
+    """The folder of one of the demo's jobs of files, with its plan; what is not there yet is written.
 
     Raises:
         BriskAnchorError: it cannot be written.

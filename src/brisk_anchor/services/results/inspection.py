@@ -12,7 +12,7 @@ from brisk_anchor.core.errors import InspectionError
 from brisk_anchor.core.features.feature import Feature
 from brisk_anchor.core.inspection.characteristic import Actual, Evidence, Zero, judge
 from brisk_anchor.core.inspection.correction import Correction, CutPart, Way, propose
-from brisk_anchor.core.inspection.many_parts import run_chart
+from brisk_anchor.core.inspection.many_parts import scatter_of
 from brisk_anchor.core.offsets.chain import Chain
 from brisk_anchor.core.offsets.setup import PlaceOnFixture, Setup
 from brisk_anchor.core.uncertainty.estimates import Estimate
@@ -234,7 +234,7 @@ class Inspection:
         lines = [line for part in self.parts if (line := part.line(asked.balloon)) is not None]
         cut = [one for line in lines if (one := line.part()) is not None]
         figures = [line.value for line in lines if line.value is not None]
-        scatter = run_chart(figures[-50:]).sigma if len(figures) >= 10 else None
+        scatter = scatter_of(figures[-50:])
         return propose(
             cut,
             self.figure_now(asked.way),

@@ -104,7 +104,7 @@ def words_of(series: Series) -> list[str]:
     told = []
     if len(series.values) >= 2:
         signals = len(series.chart.signals)
-        told.append("steady" if not signals else f"not steady: {num(signals)} parts say so")
+        told.append("steady" if not signals else f"not steady: {num(signals)} part{'s' * (signals > 1)} out of line")
     drift = series.drift
     if drift is not None and not series.is_angle:
         slope = f"{signed_dim(drift.slope, 5)} a part ± {dim(drift.expanded, 5)}"

@@ -5,12 +5,13 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime, timedelta
+from statistics import median
 
 import numpy as np
 
 from brisk_anchor.core.errors import InspectionError
 from brisk_anchor.core.inspection.correction import propose
-from brisk_anchor.core.inspection.many_parts import run_chart
+from brisk_anchor.core.inspection.many_parts import scatter_of
 from brisk_anchor.core.inspection.verdict import Fate
 from brisk_anchor.nc.programs.reports import parse_reports
 from brisk_anchor.services.plan.plan_file import plan_of_features
@@ -23,7 +24,7 @@ from brisk_anchor.services.results.measuring import features_needed
 from brisk_anchor.services.rows.row_programs import WorkedOut
 from brisk_anchor.services.rows.working_state import WorkingState
 from brisk_anchor.standin.cutting import EdgeLife, cut_scene
-from brisk_anchor.standin.scene import Scene
+from brisk_anchor.standin.scene import Scene, build_scene
 
 USUAL = EdgeLife(wear=0.00025, warmth=0.004, scatter=0.0012)
 """How an edge lives where nobody says: a quarter of a µm a part, 4 µm of warmth, a µm of chance."""
@@ -48,6 +49,45 @@ class Rehearsed:
         made = sum(self.corrections.values())
         kind = f"corrected {made} times" if self.corrected else "not corrected"
         return f"{len(self.parts)} parts, {kind}: {', '.join(told)}"
+
+
+def cut_next(inspection: Inspection, *, seed: int = 1) -> int:
+    """Cut the next part on the stand-in, with the wear that the control has now, and clamp it; its number from 1.
+
+    Raises:
+        PlanError: the set-up has one part only. GuardError: the tip stands where it would be.
+    """
+    session = inspection.session
+    number = len(inspection.parts) + 1
+    job = session.editor.changing().job
+    drawn = build_scene(job.scene(0))
+    random = np.random.default_rng([seed, number, 4242])
+    metal, targets = {}, {}
+    for asked in inspection.asked:
+        if asked.way is None or asked.way.target == "row":
+            continue
+        metal[asked.characteristic.feature] = _next_metal(inspection, asked, number, random)
+        targets[asked.characteristic.feature] = _aside(asked)
+    session.editor.put_in(cut_scene(_as_drawn(build_scene(job.scene(number)), drawn), metal, targets))
+    return number
+
+
+def _next_metal(inspection: Inspection, asked: Asked, number: int, random: np.random.Generator) -> float:
+    """What the next cut leaves on one side, mm: from where the last parts stood, with the wear as it is told now."""
+    if asked.way is None:
+        return 0.0
+    now = inspection.figure_now(asked.way)
+    stood = [one.metal - one.value_then for one in inspection.cut_parts(asked.balloon)[-5:] if one.metal is not None]
+    if not stood:
+        return USUAL.metal(number, now, random)
+    return median(stood) + now + USUAL.wear + float(random.normal(0.0, USUAL.scatter))
+
+
+def _aside(asked: Asked) -> float:
+    """How much larger than drawn the program cuts it: to its target."""
+    made = asked.characteristic
+    aside = made.limits.target - made.nominal
+    return aside if made.what.is_size else -aside
 
 
 def _as_drawn(varied: Scene, drawn: Scene) -> Scene:
@@ -130,8 +170,7 @@ class BatchRehearsal:
             by, made = by_of(asked.way), asked.characteristic
             life = lives.get(by, USUAL)
             metal[made.feature] = life.metal(number, wear[by], random)
-            aside = made.limits.target - made.nominal
-            targets[made.feature] = aside if made.what.is_size else -aside
+            targets[made.feature] = _aside(asked)
         # Each part lies in its clamps by its own, as the description says; its size is what the tools made.
         scene = cut_scene(_as_drawn(self.prover.scene(number + 1), self.prover.case.scene), metal, targets)
         run = self.prover.run(scene, number + 1)
@@ -153,7 +192,7 @@ class BatchRehearsal:
         lines = [line for part in result.parts[-_MEMORY:] if (line := part.line(asked.balloon)) is not None]
         cut = [one for line in lines if (one := line.part()) is not None]
         figures = [line.value for line in lines if line.value is not None]
-        scatter = run_chart(figures).sigma if len(figures) >= 10 else None
+        scatter = scatter_of(figures)
         by = by_of(asked.way)
         diameter = asked.characteristic.what.is_size
         correction = propose(cut, wear[by], asked.way, asked.rule, diameter=diameter, scatter=scatter)

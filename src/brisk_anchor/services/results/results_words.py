@@ -6,8 +6,8 @@ from brisk_anchor.core.inspection.correction import Correction
 from brisk_anchor.core.inspection.verdict import Fate
 from brisk_anchor.core.quantities import bare, deg, dim, num, signed_deg, signed_dim
 from brisk_anchor.services.results.characteristics import Asked
-from brisk_anchor.services.results.inspected import CharacteristicLine
-from brisk_anchor.services.results.inspection import by_of
+from brisk_anchor.services.results.inspected import CharacteristicLine, InspectedPart
+from brisk_anchor.services.results.inspection import Inspection, by_of
 
 MARKS = {Fate.GOOD: "✓", Fate.AGAIN: "↻", Fate.SCRAP: "✗", Fate.CANNOT_TELL: "?", Fate.OPEN: "·"}
 """A shape for each outcome, so that colour is never needed to tell them apart."""
@@ -18,6 +18,48 @@ def asked_words(asked: Asked) -> str:
     made = asked.characteristic
     by = by_of(asked.way)
     return f"{made.balloon:<6}{made.feature:<18}{made.words.partition(' ')[2]:<44}{by}".rstrip()
+
+
+def plain_words(line: CharacteristicLine) -> str:
+    """What is asked, without the number: "⌀62 H7 of seat"."""
+    return f"{line.words.partition(' ')[2] or line.what} of {line.feature}"
+
+
+def about_words(line: CharacteristicLine) -> list[tuple[str, str]]:
+    """What there is to say of one characteristic, label by label."""
+    found = [("limits", limits_words(line))]
+    if line.value is not None and line.deviation is not None:
+        off = signed_deg(line.deviation, 4) if line.is_angle else signed_dim(line.deviation, 4)
+        found.append(("off target", off + (f", {100 * line.share:+.0f} % of the way to a limit" if line.share else "")))
+    if line.probability is not None:
+        counted = f", counted {line.to}" if line.to.startswith("to") else f", from {line.to}" if line.to else ""
+        found.append(("surely in", f"{100 * line.probability:.1f} %{counted}"))
+    if line.beside:
+        figures = "  ".join(f"{name} {figure(line, value)}" for name, value in line.beside[:4])
+        found.append(("beside it", figures))
+    if line.by:
+        wear = f" {signed_dim(line.wear, 4)}" if line.wear is not None else ""
+        found.append(("cut by", f"{line.by}{wear}"))
+    if words := advice(line):
+        found.append(("what to do", words))
+    found += [("", note) for note in line.notes]
+    return found
+
+
+def next_step(known: Inspection, part: InspectedPart, line: CharacteristicLine | None) -> tuple[str, str]:
+    """The next thing to do about a part, in two sentences."""
+    if not known.asked:
+        return "The drawing asks nothing.", 'Give features of part.toml words: asks = ["7 ⌀38 H7 cut by T12"]'
+    clean = "Clean it, let it dry and cool: what is measured warm is wrong cold."
+    if all(one.value is None for one in part.lines):
+        return "Nothing of this part was measured yet. Enter measures all that is asked.", clean
+    if not part.serial:
+        return "s enters this part under its number.", clean
+    bad = [one for one in part.lines if one.state not in (Fate.GOOD, Fate.OPEN)]
+    if not bad:
+        return f"Part {part.serial} is good. Clamp the next, then Enter inspects it.", "c says whether anything drifts."
+    chosen = line if line in bad else bad[0]
+    return f"{chosen.balloon} {plain_words(chosen)}: {advice(chosen)}.", "c says what to correct for the next part."
 
 
 def figure(line: CharacteristicLine, value: float | None) -> str:

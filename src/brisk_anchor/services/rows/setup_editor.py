@@ -196,9 +196,18 @@ class SetupEditor:
             raise PlanError(
                 "This set-up has one part only", "It is described with its errors", "Open a job of your own"
             )
-        scene = build_scene(self.files.job.scene(number))
+        stale = self.put_in(build_scene(self.files.job.scene(number)))
+        self._working.rolled = number
+        return stale
+
+    def put_in(self, scene: Scene) -> list[str]:
+        """Put the real-life part of a scene in the fixture. Returns the rows that became out of date.
+
+        Raises:
+            GuardError: the tip stands where the new part would be.
+        """
         self._stand_in.exchange(scene.solids)
-        self._working.scene, self._working.rolled = scene, number
+        self._working.scene = scene
         return self.clamp()
 
     # -- the description -----------------------------------------------------------------------------------------

@@ -1,0 +1,1 @@
+"""The results: characteristics of a part with their verdicts, and what many parts say."""
