@@ -10,7 +10,7 @@ import typer
 
 from brisk_anchor.cli.book import JobOption, JsonOption, session_of
 from brisk_anchor.core.errors import InspectionError
-from brisk_anchor.core.quantities import shown_unit
+from brisk_anchor.core.quantities import dim, shown_unit
 
 if TYPE_CHECKING:
     from brisk_anchor.services.results.inspected import InspectedPart
@@ -146,7 +146,7 @@ def chart_of(
     out: FolderOption = Path(),
 ) -> None:
     """The run chart of a characteristic over all parts, with drift and ability (SVG and PDF)."""
-    from brisk_anchor.services.results.over_parts import series_of, words_of
+    from brisk_anchor.services.results.over_parts import repeated, series_of, words_of
     from brisk_anchor.services.results.report_files import write_chart
 
     inspection = _inspection(job)
@@ -155,9 +155,32 @@ def chart_of(
         raise InspectionError(f"No part has a figure of {balloon}", "", "results asked lists the numbers")
     for words in words_of(series):
         typer.echo(words)
+    if (again := repeated(inspection.parts, balloon)) is not None:
+        share = "" if again.share is None else f", {100 * again.share:.0f} % of the band"
+        typer.echo(f"one part {again.count} times: ± {dim(2 * again.s, 4)}{share}")
     about = f"{inspection.setup.machine.name}  ·  {inspection.setup.part}"
     for path in write_chart(series, out, about):
         typer.echo(f"Written {path}")
+
+
+@app.command()
+def offsets(
+    row: Annotated[str, typer.Argument(help="A row of the offset table.")],
+    job: JobOption = None,
+    out: FolderOption = Path(),
+) -> None:
+    """How a row wanders from store to store: drift of each axis, and the charts (SVG and PDF)."""
+    from brisk_anchor.services.results.over_parts import offset_series, words_of
+    from brisk_anchor.services.results.report_files import write_chart
+
+    session = session_of(job)
+    found = [s for axis in "xyz" if (s := offset_series(session.rows.history(row), row, axis)) is not None]
+    if not found:
+        raise InspectionError(f"{row} was stored fewer than twice", "There is nothing to compare", "Store it again")
+    for series in found:
+        typer.echo(f"{series.title}: {'; '.join(words_of(series))}")
+        for path in write_chart(series, out, session.setup.machine.name):
+            typer.echo(f"Written {path}")
 
 
 @app.command()

@@ -128,6 +128,7 @@ class Do(Enum):
     CORRECTION = "correction"
     REHEARSE = "rehearse"
     NEXT_PART = "next_part"
+    MASTER = "master"
     STOP = "stop"
     VIEW = "view"
     OTHER_UNIT = "other_unit"
@@ -554,6 +555,9 @@ ACTIONS: tuple[Action, ...] = (
     Action(Do.OLDER, (-1,), "pagedown", "", "", "", ("results",), line=False, palette=False),
     Action(Do.CORRECTION, (), "c", "c", "correct", "What to correct by it: the sum, then Enter writes.", ("results",)),
     Action(Do.NEXT_PART, (), "n", "n", "next part", "Cut and clamp the next part on the stand-in.", ("results",)),
+    Action(
+        Do.MASTER, (), "m", "m", "master", "What is measured now is a ring of known size.", ("results",), line=False
+    ),
     Action(Do.REHEARSE, (), "b", "b", "rehearse", "Rehearse 100 parts with and without correction.", ("results",)),
     Action(Do.CHART, (), "h", "h", "chart", "Write the run chart of the chosen one as SVG and PDF.", ("results",)),
     Action(Do.EXPORT, (), "x", "x", "file", "Write all results as CSV and JSON.", ("results",)),

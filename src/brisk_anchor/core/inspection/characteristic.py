@@ -29,6 +29,7 @@ from brisk_anchor.core.kinds import FeatureKind
 from brisk_anchor.core.offsets.conditions import AS_STATED, Conditions
 from brisk_anchor.core.quantities import dim
 from brisk_anchor.core.uncertainty.estimates import Estimate, combined, covariance_of, linear
+from brisk_anchor.core.uncertainty.sources import Source
 
 
 class What(Enum):
@@ -93,6 +94,8 @@ class Characteristic:
     over: float = 0.0
     row: str = ""
     words: str = ""
+    note: str = ""
+    """What is to be told of it, however it was measured."""
 
     @property
     def names(self) -> tuple[str, ...]:
@@ -211,6 +214,28 @@ def judge(characteristic: Characteristic, known: Evidence) -> Actual:
     for name in characteristic.names:
         if name not in known.features:
             raise InspectionError(f"{name} was not measured in this clamping", "It cannot be judged", "Measure it")
+    found = _judged(characteristic, known)
+    return replace(found, notes=(*found.notes, characteristic.note)) if characteristic.note else found
+
+
+def mastered_by(characteristic: Characteristic, known: Evidence, certified: float, u: float) -> Estimate:
+    """What a ring or master, measured in the place of the part, was found off by, with what it depends on, mm.
+
+    What the probe's calibration does to both leaves the difference; the scatter of both, and the certificate, stay.
+
+    Raises:
+        InspectionError: it is no size, or was not measured.
+    """
+    feature = known.features.get(characteristic.feature)
+    letter = "E" if characteristic.what is What.SIZE_Y else "D"
+    if feature is None or not characteristic.what.is_size or letter not in feature.size_estimates():
+        raise InspectionError("A master stands in for a size that was measured", "", "Measure the ring in its place")
+    found = feature.size_estimates()[letter]
+    effects = {**found.effects, Source(f"certificate of the master of {characteristic.balloon}"): u}
+    return Estimate(found.value - certified, effects)
+
+
+def _judged(characteristic: Characteristic, known: Evidence) -> Actual:
     match characteristic.what:
         case What.SIZE | What.SIZE_Y:
             return _size(characteristic, known)
@@ -278,7 +303,7 @@ def _size(characteristic: Characteristic, known: Evidence) -> Actual:
         raise InspectionError(f"{feature.name} has no size", "", "Ask for its place instead")
     estimate = sizes[letter]
     points = two_point_sizes(feature) if letter == "D" and feature.kind.is_round else []
-    side = 1 if feature.kind.is_outside else -1
+    side = metal_side(characteristic, feature)
     judged = estimate
     if characteristic.envelope and points:
         worst = max(points) if side > 0 else min(points)
@@ -480,6 +505,13 @@ def _heading(characteristic: Characteristic, known: Evidence) -> Estimate:
         raise InspectionError("An angle needs lines that were touched twice", "", "Touch each at two places")
     off = math.remainder(own.value - base.value - characteristic.nominal, 180.0)
     return Estimate(characteristic.nominal + off, combined((1.0, own.effects), (-1.0, base.effects)))
+
+
+def metal_side(characteristic: Characteristic, feature: Feature) -> int:
+    """+1 where a larger figure is more metal for the tool to take, −1 where it is less, 0 where neither."""
+    if characteristic.what.is_size:
+        return 1 if feature.kind.is_outside else -1
+    return _outward(feature, characteristic.what.value) if characteristic.what in (What.X, What.Y, What.Z) else 0
 
 
 def part_outcome(outcomes: Sequence[Fate]) -> Fate:

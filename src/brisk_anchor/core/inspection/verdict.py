@@ -173,6 +173,13 @@ def acceptance(limits: Limits, u: float, freedom: float | None = None) -> tuple[
     return 2 * middle - inside, inside
 
 
+def rejection(limits: Limits, u: float, freedom: float | None = None) -> tuple[float | None, float | None]:
+    """Beyond which measured values something is out: a guard band outside each limit."""
+    guard = guard_band(u, freedom)
+    low = None if limits.low is None else limits.low - guard
+    return low, None if limits.high is None else limits.high + guard
+
+
 def what_would_help(limits: Limits, expanded: float, shares: dict[str, float]) -> str:
     """What makes a ± smaller that is too large for a band: by the largest of its parts.
 

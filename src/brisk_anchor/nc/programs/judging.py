@@ -71,6 +71,7 @@ class ControlCorrection:
     tool: int
     column: str
     most: float = 1.0
+    """What is out is not answered: that is no drift, and a person decides."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -132,7 +133,10 @@ def inspecting_steps(steps: list[Step], inspecting: Inspecting, located: Located
         ]
         codes.append(code)
     for number, answer in enumerate(inspecting.corrections, 1):
-        _correct(steps, answer, number, located)
+        code = next(
+            (c for c, one in zip(codes, inspecting.judgements, strict=True) if one.balloon == answer.balloon), ""
+        )
+        _correct(steps, answer, number, located, code)
     for change in inspecting.wear:
         wear_steps(steps, change)
     for number, one in enumerate(inspecting.judgements, 1):
@@ -145,7 +149,7 @@ def inspecting_steps(steps: list[Step], inspecting: Inspecting, located: Located
             steps.append(React(codes[number - 1], verdict, reaction, text, AlarmNumber.NOT_IN_SIZE))
 
 
-def _correct(steps: list[Step], answer: ControlCorrection, number: int, located: Located) -> None:
+def _correct(steps: list[Step], answer: ControlCorrection, number: int, located: Located, code: str) -> None:
     held = WearInTable(answer.tool, answer.column)
     off, change, new = f"kd{number}", f"kc{number}", f"kn{number}"
     what = f"T{answer.tool} {answer.column}"
@@ -153,7 +157,7 @@ def _correct(steps: list[Step], answer: ControlCorrection, number: int, located:
     steps += [
         SectionHeading(f"correct {what} by balloon {answer.balloon}"),
         Compute(off, plus(value, -answer.target), f"{answer.balloon}: off its target"),
-        ZeroWithin(off, answer.dead, f"within {fixed(answer.dead, 4)} nothing is answered"),
+        ZeroWithin(off, answer.dead, f"within {fixed(answer.dead, 4)} nothing is answered", code),
         Check(
             Name(off),
             Number(0.0),

@@ -251,10 +251,7 @@ def plan_steps(plan: Plan) -> tuple[Step, ...]:
             steps.append(Release(tuple(used)))
     for placed in plan.checks:
         _place_check(steps, placed, located)
-    inspecting_steps(steps, plan.inspecting, located)
-    steps.append(Report(("END",), (("N", Number(touches), 0),)))
-    if plan.ending != "end":
-        steps.append(OperatorStop("MEASURED", optional=plan.ending == "optional stop"))
+    _end(steps, plan, located, touches)
     return tuple(steps)
 
 
@@ -270,6 +267,17 @@ def _begin_with(steps: list[Step], stylus: Stylus, home_z: float) -> None:
     steps.append(Report(("TOOL",), tuple(figures)))
     steps.append(Probe(on=True))
     steps.append(Rapid(z=home_z))
+
+
+def _end(steps: list[Step], plan: Plan, located: dict[tuple[str, str], ControlResult], touches: int) -> None:
+    """Judge what was measured, report how much there was, and stop where that is wanted."""
+    inspecting_steps(steps, plan.inspecting, located)
+    told: list[tuple[str, Expression, int]] = [("N", Number(touches), 0)]
+    if judged := len(plan.inspecting.judgements):
+        told.append(("J", Number(judged), 0))
+    steps.append(Report(("END",), tuple(told)))
+    if plan.ending != "end":
+        steps.append(OperatorStop("MEASURED", optional=plan.ending == "optional stop"))
 
 
 def _place_check(steps: list[Step], check: PlaceCheck, located: dict[tuple[str, str], ControlResult]) -> None:

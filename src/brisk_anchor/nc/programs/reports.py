@@ -90,6 +90,12 @@ def parse_reports(lines: Iterable[str]) -> RunReport:
                         "The control dropped lines",
                         "Run it again",
                     )
+                if int(pairs.get("J", 0)) != len(report.judged):
+                    raise ReportError(
+                        f"{len(report.judged)} verdicts were reported, {int(pairs.get('J', 0))} were made",
+                        "The control dropped lines",
+                        "Run it again",
+                    )
         except KeyError as error:
             raise ReportError(f"This report line lacks {error}: “{line[:80]}”", "", "Run it again") from None
     if report is None:

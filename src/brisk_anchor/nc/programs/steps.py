@@ -241,11 +241,12 @@ class React:
 
 @dataclass(frozen=True, slots=True)
 class ZeroWithin:
-    """Take a value for nothing where it lies within a limit."""
+    """Take a value for nothing where it lies within a limit, and where the verdict `code` says that it is out."""
 
     name: str
     limit: float
     why: str
+    code: str = ""
 
 
 @dataclass(frozen=True, slots=True)

@@ -151,9 +151,12 @@ class MacroWriter(TextWriter):
                 self._sort(step)
             case React():
                 self._react(step)
-            case ZeroWithin(name, limit, why):
+            case ZeroWithin(name, limit, why, code):
                 held = self.allocate((name,))
                 self.put(f"IF [ABS[#{held}] LE {self.constant(limit)}] THEN #{held}=0", why, note=why)
+                if code:
+                    out = "what is out is no drift, a person decides"
+                    self.put(f"IF [#{self.allocate((code,))} GE 2] THEN #{held}=0", out, note=out)
             case SetWear(number, column, value):
                 told, variable = f"the {column} of T{number}", self.wear_variable(number, column)
                 self.put(f"#{variable}={self.expression(value)}", f"writes {told}", note=f"write {told}")

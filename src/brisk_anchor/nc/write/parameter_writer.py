@@ -279,11 +279,10 @@ class ParameterWriter(TextWriter):
                 "Choose alarm",
             )
         low, high = sort.accept if step.code == 1 else sort.reject
-        value = self.expression(sort.value, nested=True)
         if low is not None and (step.code == 1 or sort.below == step.code):
-            self._guard(f"{value}-{self.constant(low)}", step.text)
+            self._guard(self.expression(Binary(sort.value, "-", Number(low))), step.text)
         if high is not None and (step.code == 1 or sort.above == step.code):
-            self._guard(f"{self.constant(high)}-{value}", step.text)
+            self._guard(self.expression(Binary(Number(high), "-", sort.value)), step.text)
 
     def _result(self, value: Expression) -> float | int:
         if isinstance(value, Number):

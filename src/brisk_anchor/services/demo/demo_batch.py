@@ -6,7 +6,8 @@ from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 from brisk_anchor.services.demo.demo_job import demo_files
-from brisk_anchor.services.results.inspection import COLUMNS, Inspection, by_of
+from brisk_anchor.services.job.characteristics import by_of
+from brisk_anchor.services.results.inspection import COLUMNS, Inspection
 from brisk_anchor.services.results.rehearsal import BatchRehearsal
 from brisk_anchor.services.session.job_opening import open_job
 from brisk_anchor.services.session.session import Session

@@ -18,7 +18,7 @@ from brisk_anchor.standin.solid_file import Coordinate, FileSection, Place
 _NO_LENGTHS = frozenset(
     (
         *("units", "form", "name", "number", "offset", "order", "probe", "half_turn", "feature", "enabled", "repeats"),
-        *("also", "turning", "check_on"),
+        *("also", "turning", "check_on", "balloon", "unsure", "again", "scrap", "flag", "correct", "ending"),
         *("comment", "walls", "headings", "keep", "on_fail", "tool", "row", "r", "A", "B", "C"),
     )
 )
@@ -168,11 +168,31 @@ class ToolCheckSection(FileSection):
         return self
 
 
+After = Annotated[str, Field(pattern=r"^(go on|stop|alarm|end|block [A-Z0-9. #\[\]=+*-]{1,40})$")]
+"""What follows a verdict; a block of the shop's own stands as it is written."""
+
+
+class JudgeSection(FileSection):
+    """A characteristic, by its number on the drawing, that the program judges; what follows where it is not good.
+
+    `unsure`: its ± leaves it open; `again`: metal is left that can be cut; `scrap`: it is not. `flag` keeps the verdict
+    in a variable (0 in, 1 unsure, 2 again, 3 scrap); with `correct` the control answers the wear of what cut it.
+    """
+
+    balloon: Annotated[str, Field(min_length=1, max_length=8)]
+    unsure: After = "stop"
+    again: After = "stop"
+    scrap: After = "stop"
+    flag: int | None = Field(default=None, ge=1, le=9999)
+    correct: bool = False
+
+
 class PlanFile(FileSection):
     """A list of measurements; `offset` is the row they set by the job's own rules, where they set one so.
 
     `also` are more rows of the job that it sets by their own rules. A table without limits goes the `shortest` way from
-    angle to angle, always one way round, or winds back to where it came from.
+    angle to angle, always one way round, or winds back to where it came from. `judge` are characteristics of the
+    drawing that the program judges when all is measured; `ending` is what stands before its end.
     `probe` says whether it stays on between measurements or is switched on for each; `half_turn` touches everything
     twice, the spindle half round between; with `call_probe` the program puts the probe in itself.
     """
@@ -190,6 +210,8 @@ class PlanFile(FileSection):
     call_probe: bool = False
     tool_check: list[ToolCheckSection] = Field(default=[], max_length=40)
     measure: list[MeasureSection] = Field(max_length=400)
+    judge: list[JudgeSection] = Field(default=[], max_length=200)
+    ending: Literal["end", "stop", "optional stop"] = "end"
 
     @model_validator(mode="after")
     def _something(self) -> Self:
@@ -241,6 +263,7 @@ def plan_text(plan: PlanFile) -> str:
     lines += [f'offset = "{plan.offset}"'] if plan.offset else []
     lines += [f"also = [{', '.join(quoted(row) for row in plan.also)}]"] if plan.also else []
     lines += [f'turning = "{plan.turning}"'] if plan.turning != "shortest" else []
+    lines += [f'ending = "{plan.ending}"'] if plan.ending != "end" else []
     lines.append(f'order = "{plan.order}"             # or: as listed, shortest')
     lines += [f'probe = "{plan.probe}"'] if plan.probe != "kept on" else []
     lines += [f"{name} = true" for name in ("half_turn", "call_probe") if getattr(plan, name)]
@@ -251,6 +274,15 @@ def plan_text(plan: PlanFile) -> str:
         lines += ["enabled = false"] if not check.enabled else []
     for section in plan.measure:
         lines += ["", "[[measure]]", *_measure_lines(section, inches=inches)]
+    for judged in plan.judge:
+        lines += ["", "[[judge]]", f"balloon = {quoted(judged.balloon, 8)}"]
+        lines += [
+            f"{name} = {quoted(getattr(judged, name), 60)}"
+            for name in ("unsure", "again", "scrap")
+            if getattr(judged, name) != "stop"
+        ]
+        lines += [f"flag = {judged.flag}"] if judged.flag is not None else []
+        lines += ["correct = true"] if judged.correct else []
     return "\n".join([*lines, ""])
 
 

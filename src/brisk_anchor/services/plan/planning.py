@@ -14,6 +14,7 @@ from brisk_anchor.core.offsets.rules import FromFeature, FromHeading, Keep, Rule
 from brisk_anchor.core.offsets.setup import DrawnFeature, RowPlan, Setup
 from brisk_anchor.core.quantities import num
 from brisk_anchor.nc.profile.control_profile import Profile
+from brisk_anchor.nc.programs.judging import NOTHING, Inspecting
 from brisk_anchor.nc.programs.plan import LengthCheck, PlaceCheck, Plan, StorePlan
 from brisk_anchor.nc.programs.program import Program
 from brisk_anchor.nc.write.writer import write_program
@@ -23,6 +24,7 @@ from brisk_anchor.services.measure.datum_rules import axes_of
 from brisk_anchor.services.measure.measured_tops import counted_from_tops, tops_first
 from brisk_anchor.services.measure.measurement_request import APPROACH, MeasurementRequest, build_measurement, point_at
 from brisk_anchor.services.plan.face_plans import look_at_turns, place_check, turned_angles
+from brisk_anchor.services.plan.judged import cannot_on, counts_from_table, expected_evidence, inspecting_of, judged_of
 from brisk_anchor.services.plan.ordering import shortest
 from brisk_anchor.services.plan.plan_file import MeasureSection, PlanFile, SetsSection
 from brisk_anchor.services.plan.plan_tools import look_at_tool, tool_check
@@ -65,6 +67,8 @@ class Planned:
     """Parts whose place is looked at once the rows are written."""
     flags: tuple[tuple[int, int, str], ...] = ()
     """By place the variable that says whether it is empty, and that figure."""
+    inspecting: Inspecting = NOTHING
+    """What the program judges and corrects."""
 
     @property
     def measurements(self) -> tuple[Measurement, ...]:
@@ -119,7 +123,28 @@ def planned(session: Session, plan: PlanFile) -> Planned:
     stores = [trial.programs.store_plan(row, setup.row(row).rules) for row in parents_first(setup, rows_set(plan))]
     checks = tuple(check for step in steps if (check := place_check(setup, step.section)) is not None)
     flags = tuple((place.flag, int(place.empty), place.name) for place in setup.places if place.flag is not None)
-    return Planned(plan, setup, tuple(steps), tuple(stores), tuple(tools), tuple(looks), checks, flags)
+    ready = Planned(plan, setup, tuple(steps), tuple(stores), tuple(tools), tuple(looks), checks, flags)
+    return _with_judging(session, ready) if plan.judge else ready
+
+
+def _with_judging(session: Session, ready: Planned) -> Planned:
+    """The same with what its program judges: by how well a run as described says that each will be known."""
+    judged = judged_of(ready.setup, ready.plan.judge)
+    told = cannot_on(session.profile, judged, {step.name for step in ready.steps})
+    why = "The program could not do it"
+    looks = [Finding.stopping(words, why, "Change the judgement, or leave it out") for words in told]
+    if looks or any(look.stops for look in ready.all_looks):
+        return replace(ready, looks=(*ready.looks, *looks))
+    meaning = "That is right in the clamping it was cut in, and in no other"
+    kept = [
+        Finding.warning(words, meaning, "Let the plan set that row, or inspect before the part is taken out")
+        for words in counts_from_table(judged, rows_set(ready.plan))
+    ]
+    ready = replace(ready, looks=(*ready.looks, *kept))
+    rows = {asked.characteristic.row for _, asked in judged if asked.characteristic.row}
+    program = program_of(session, replace(ready, tools=()))
+    evidence = expected_evidence(session, ready.setup, ready.measurements, program, rows)
+    return replace(ready, inspecting=inspecting_of(judged, evidence))
 
 
 def program_of(session: Session, ready: Planned) -> Program:
@@ -148,6 +173,8 @@ def nc_plan(session: Session, ready: Planned) -> Plan:
         call_probe=plan.call_probe,
         checks=ready.checks,
         flags=tuple((variable, value, f"1 where place {name} is empty") for variable, value, name in ready.flags),
+        inspecting=ready.inspecting,
+        ending=plan.ending,
     )
 
 

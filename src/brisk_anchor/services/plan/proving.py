@@ -23,24 +23,23 @@ from brisk_anchor.core.offsets.setup import Setup
 from brisk_anchor.core.quantities import along, dim, num, um
 from brisk_anchor.core.uncertainty.estimates import Estimate
 from brisk_anchor.nc.profile.control_profile import Profile
-from brisk_anchor.nc.programs.control_solution import NEAR, agreements
+from brisk_anchor.nc.programs.control_solution import NEAR
 from brisk_anchor.nc.programs.plan import plan_steps
 from brisk_anchor.nc.programs.program import Program
-from brisk_anchor.nc.programs.reports import PRINTED, RunReport, parse_reports, printed_share, touches_of
+from brisk_anchor.nc.programs.reports import PRINTED, parse_reports, printed_share
 from brisk_anchor.nc.programs.steps import TouchStep
 from brisk_anchor.nc.read.interpreter import Interpreter
 from brisk_anchor.nc.read.scanner import scan_program
 from brisk_anchor.nc.read.variables import Memory
 from brisk_anchor.services.machine.runs import Run
-from brisk_anchor.services.measure.limits_stated import stated_of
 from brisk_anchor.services.plan.face_plans import rules_at_place
 from brisk_anchor.services.plan.planning import Planned, nc_plan, program_of
+from brisk_anchor.services.plan.reported import take_report
 from brisk_anchor.services.plan.timing import Times, times_of
 from brisk_anchor.services.rows.offset_solver import OffsetSolver
 from brisk_anchor.services.rows.row_programs import WorkedOut
 from brisk_anchor.services.rows.row_states import known_of
-from brisk_anchor.services.rows.working_state import Measured, WorkingState
-from brisk_anchor.services.session.measurement_runner import feature_from
+from brisk_anchor.services.rows.working_state import WorkingState
 from brisk_anchor.services.session.session import Session
 from brisk_anchor.standin.machine import StandIn
 from brisk_anchor.standin.motion import MoveKind
@@ -390,7 +389,7 @@ def row_errors(session: Session, case: Case, scene: Scene, run: Run) -> list[Row
     """The error of every axis a finished run has set whose truth is known. Raises like `judge`, but for the truth."""
     ready = case.ready
     working = WorkingState(scene, ready.setup)
-    take_report(working, ready, parse_reports(run.printed))
+    take_report(working, ready.setup, ready.measurements, len(ready.tools), parse_reports(run.printed))
     solver = WorkedOut.of(working, session.link, session.ledger).solver
     # A control works its rows out from its own figures, which differ from ours as two functions of uncertain touches.
     told = as_told(working)
@@ -445,32 +444,6 @@ def _truth(scene: Scene, setup: Setup, solver: OffsetSolver, row: str, drawn: se
     if not names <= drawn or any(section.of for section in scene.file.feature if section.name in names):
         return {}
     return solver.true_offset(row)
-
-
-def take_report(working: WorkingState, ready: Planned, report: RunReport) -> None:
-    """Features of a report, and whether the control found the same.
-
-    Raises:
-        BriskAnchorError: it is incomplete, its touches define nothing, or the control's figures are others.
-    """
-    if not ready.steps:
-        return
-    labels = [f"T{check.number}" for check in ready.tools]
-    labels += [f"{m.name} {n}" for m in ready.measurements for n in range(1, m.touch_count + 1)]
-    touches = touches_of(report, ready.measurements[0].stylus, labels)[len(ready.tools) :]
-    for index, m in enumerate(ready.measurements, 1):
-        own, touches = touches[: m.touch_count], touches[m.touch_count :]
-        key = f"{m.name}, number {index}"
-        stated = stated_of(ready.setup, m.name, measurement=key, half_turn=m.options.half_turn)
-        feature = feature_from(m, own, stated)
-        told = report.solved.get(index, {})
-        found = agreements(m, own, told, feature, stated, thorough=False)
-        for agreement in found:
-            if not agreement.holds:
-                of = "r" if agreement.is_angle else ""
-                words = f"{along(of, agreement.controls)}, not {along(of, agreement.ours)}"
-                raise PlanError(f"The control finds {agreement.label} of {m.name} at {words}", "", "")
-        working.measured[m.name] = Measured(m, feature, found, datetime.now(UTC), working.clamping)
 
 
 def as_told(working: WorkingState) -> WorkingState:

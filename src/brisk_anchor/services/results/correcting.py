@@ -10,8 +10,9 @@ from brisk_anchor.core.quantities import signed_dim
 from brisk_anchor.nc.programs.judging import Inspecting, WearChange
 from brisk_anchor.nc.programs.program import Program
 from brisk_anchor.nc.write.writer import write_program
-from brisk_anchor.services.results.characteristics import Asked
-from brisk_anchor.services.results.inspection import Inspection, by_of
+from brisk_anchor.services.job.characteristics import Asked, by_of
+from brisk_anchor.services.offsets.offset_book import edit, write_rows
+from brisk_anchor.services.results.inspection import Inspection
 
 _SAME = 2e-4
 _SERIES = 7
@@ -22,13 +23,11 @@ def correction_program(inspection: Inspection, correction: Correction) -> Progra
     """The program that makes a correction: it stops where the table holds something else than it was worked out from.
 
     Raises:
-        InspectionError: nothing is corrected, or a row is. PlanError: the control has no such table for a program.
+        InspectionError: nothing is corrected. PlanError: the control has no such table for a program.
     """
     session, way = inspection.session, correction.way
     if not correction.change:
         raise InspectionError(correction.why or "There is nothing to correct", correction.card, "")
-    if way.target == "row":
-        raise InspectionError("A row is corrected in the book", "There its chain and its history are", "Type it there")
     change = WearChange(way.tool, way.target, correction.old, correction.new)
     number = session.heads.first_number + 40 + _SERIES
     plan = session.heads.plan_of(number, f"{by_of(way)} corrected", [], None)
@@ -39,15 +38,20 @@ def write_correction(inspection: Inspection, asked: Asked, correction: Correctio
     """Run that program, look whether the table holds the new figure, and enter it with the newest part; in words.
 
     Raises:
-        InspectionError: the table does not hold it. MachineError: the machine stopped. BookWriteError.
+        InspectionError: the table does not hold it. MachineError: the machine stopped. SecondLookError, BookWriteError.
     """
     session, way = inspection.session, correction.way
-    program = correction_program(inspection, correction)
-    run = session.runner.start(program)
-    run.to_end()
-    session.link.settle()
-    if (failure := run.failure()) is not None:
-        raise failure
+    if way.target == "row":
+        reason = f"by {asked.balloon}: {'; '.join(correction.steps)}"
+        edit(session, way.row, {way.axis: correction.new}, reason[:120])
+        write_rows(session, [way.row])
+    else:
+        program = correction_program(inspection, correction)
+        run = session.runner.start(program)
+        run.to_end()
+        session.link.settle()
+        if (failure := run.failure()) is not None:
+            raise failure
     held = inspection.figure_now(way)
     if abs(held - correction.new) > _SAME:
         raise InspectionError(

@@ -11,7 +11,7 @@ from brisk_anchor.core.errors import BookError
 from brisk_anchor.core.inspection.characteristic import Actual, What, part_outcome
 from brisk_anchor.core.inspection.correction import CutPart
 from brisk_anchor.core.inspection.verdict import Fate, Limits, Verdict
-from brisk_anchor.services.results.characteristics import Asked
+from brisk_anchor.services.job.characteristics import Asked
 
 FORM = "brisk-anchor-inspection-1"
 

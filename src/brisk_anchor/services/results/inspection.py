@@ -3,22 +3,21 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
 from dataclasses import replace
 from datetime import UTC, datetime
 
 from brisk_anchor.book.entries import RESULTS, EntryKind
 from brisk_anchor.core.errors import InspectionError
-from brisk_anchor.core.features.feature import Feature
-from brisk_anchor.core.inspection.characteristic import Actual, Evidence, Zero, judge
+from brisk_anchor.core.inspection.characteristic import Actual, Evidence, judge, mastered_by
 from brisk_anchor.core.inspection.correction import Correction, CutPart, Way, propose
 from brisk_anchor.core.inspection.many_parts import scatter_of
-from brisk_anchor.core.offsets.chain import Chain
 from brisk_anchor.core.offsets.setup import PlaceOnFixture, Setup
+from brisk_anchor.core.quantities import signed_dim
 from brisk_anchor.core.uncertainty.estimates import Estimate
 from brisk_anchor.nc.read.port import LENGTH_WEAR, RADIUS_WEAR
-from brisk_anchor.services.results.characteristics import Asked, asked_of
+from brisk_anchor.services.job.characteristics import Asked, asked_of, by_of
 from brisk_anchor.services.results.inspected import Corrected, InspectedPart, line_of, loaded, short_words
+from brisk_anchor.services.rows.evidence import evidence_of
 from brisk_anchor.services.rows.ledger import plain
 from brisk_anchor.services.rows.offset_solver import OffsetSolver
 from brisk_anchor.services.rows.working_state import WorkingState
@@ -26,15 +25,10 @@ from brisk_anchor.services.session.session import Session
 
 KEPT = 1000
 """So many of the newest parts are held in memory."""
+_MOST_OFF = 0.1
+"""How far, mm, a machine may find a master off."""
 COLUMNS = {"radius wear": RADIUS_WEAR, "length wear": LENGTH_WEAR}
 _SERIAL = re.compile(r"^[\w./ -]{1,24}$")
-
-
-def by_of(way: Way | None) -> str:
-    """What a way corrects, in words: "T12 radius wear", "G54 X"."""
-    if way is None:
-        return ""
-    return f"{way.row} {way.axis.upper()}" if way.target == "row" else f"T{way.tool} {way.target}"
 
 
 class Inspection:
@@ -50,6 +44,8 @@ class Inspection:
         self._most = None if all_parts else KEPT
         self.asked = asked_of(session.setup)
         self.parts: list[InspectedPart] = []
+        self.mastered: dict[str, Estimate] = {}
+        """By balloon what a ring or master, measured in its place, was found off by: taken off, with its ±."""
         self._seen = 0
         self.refresh()
 
@@ -77,27 +73,11 @@ class Inspection:
 
         `working` and `solver` are those of another run than the session's own.
         """
-        working, solver = working or self.session.working, solver or self.session.solver
-        found = {name: feature for name, feature in solver.features().items() if _holds(working, name)}
-        rows = {asked.characteristic.row for asked in self.asked if asked.characteristic.row}
-        zeros = {row: zero for row in rows if (zero := self._zero(row, working, solver, found)) is not None}
-        return Evidence(found, zeros, self.setup.conditions)
-
-    def _zero(
-        self, row: str, working: WorkingState, solver: OffsetSolver, features: Mapping[str, Feature]
-    ) -> Zero | None:
-        """A row's figures: of what was measured just now, else as they were stored, else as the control has them."""
         session = self.session
-        chain = solver.chain(row)
-        plan = self.setup.row(row)
-        if chain is not None and all(name in features for name in plan.features):
-            order = sorted(working.measured, key=lambda name: working.measured[name].at)
-            return Zero(row, _values(chain), tuple(sorted(plan.features, key=order.index)))
-        stored = session.ledger.chain_of_values(row)
-        if stored is not None and set(stored.values) >= {"x", "y", "z"}:
-            return Zero(row, _values(stored))
-        held = session.link.table_values(row)
-        return Zero(row, {axis: Estimate(value) for axis, value in held.items()}) if any(held.values()) else None
+        rows = {asked.characteristic.row for asked in self.asked if asked.characteristic.row}
+        return evidence_of(
+            working or session.working, solver or session.solver, session.ledger, session.link, rows, self.mastered
+        )
 
     def actuals(self, place: PlaceOnFixture | None, evidence: Evidence) -> dict[str, Actual | str]:
         """By balloon what was found, or why nothing can be said."""
@@ -120,7 +100,7 @@ class Inspection:
             wear = self.figure_now(asked.way) if asked.way is not None else None
             line = line_of(asked, actual if isinstance(actual, Actual) else None, by, wear)
             lines.append(line if isinstance(actual, Actual) else replace(line, notes=(str(actual),)))
-        now = datetime.now(UTC).isoformat(timespec="seconds")
+        now = datetime.now(UTC).isoformat(timespec="milliseconds")
         return InspectedPart(
             part=self.setup.part,
             serial="",
@@ -254,6 +234,27 @@ class Inspection:
             last = self.parts[-1]
             self._enter([replace(last, corrected=(*last.corrected, corrected), note="corrected after it")])
 
+    def master(self, balloon: str, certified: float, u: float) -> Estimate:
+        """Take what was measured now for a ring or master of that size, and take its error off from here on.
+
+        Args:
+            balloon: the characteristic that it stands in for.
+            certified: its size, mm, and `u` the standard uncertainty of that.
+
+        Raises:
+            InspectionError: it is no size, or nothing was measured, or it is far off.
+        """
+        asked = self.by_balloon(balloon)
+        found = mastered_by(asked.characteristic, self.evidence(), certified, u)
+        if abs(found.value) > _MOST_OFF:
+            raise InspectionError(
+                f"The master was found {signed_dim(found.value, 4)} off",
+                "That is no error of a machine",
+                "Look whether it is the right ring, and clean",
+            )
+        self.mastered[balloon] = found
+        return found
+
     def by_balloon(self, balloon: str) -> Asked:
         """What stands under a number on the drawing. Raises InspectionError: nothing does."""
         for asked in self.asked:
@@ -266,13 +267,3 @@ class Inspection:
         """What every part said of a characteristic, oldest first."""
         lines = (part.line(balloon) for part in self.parts)
         return [one for line in lines if line is not None and (one := line.part()) is not None]
-
-
-def _holds(working: WorkingState, name: str) -> bool:
-    """Whether a feature, or everything that a built one is made of, was measured in this clamping."""
-    of = next((drawn.of for drawn in working.setup.features if drawn.name == name), ())
-    return all(_holds(working, part) for part in of) if of else working.holds(name)
-
-
-def _values(chain: Chain) -> dict[str, Estimate]:
-    return {axis.axis: axis.estimate for axis in chain.axes}

@@ -8,14 +8,17 @@ from dataclasses import dataclass
 from functools import cached_property
 from itertools import pairwise
 
+from brisk_anchor.book.entries import Entry, EntryKind
 from brisk_anchor.core.inspection.many_parts import (
     Ability,
     Drift,
     Leaving,
+    Repeatability,
     RunChart,
     abilities,
     drift_of,
     leaving,
+    repeatability,
     run_chart,
 )
 from brisk_anchor.core.inspection.verdict import Limits
@@ -97,6 +100,31 @@ def series_of(parts: Sequence[InspectedPart], balloon: str, *, place: str | None
         line.is_angle,
         line.low is None,
     )
+
+
+def offset_series(entries: Sequence[Entry], row: str, axis: str) -> Series | None:
+    """How a row wanders: its stored figures, oldest first; None of fewer than two."""
+    stored = [entry for entry in entries if entry.kind is EntryKind.STORED and axis in entry.values]
+    values = tuple(entry.values[axis] for entry in stored)
+    if len(values) < 2:
+        return None
+    mean = math.fsum(values) / len(values)
+    spread = max(abs(value - mean) for value in values)
+    limits = Limits(mean - max(spread, 1e-6), mean + max(spread, 1e-6), mean)
+    days = tuple(f"{entry.at:%Y-%m-%d %H:%M}" for entry in stored)
+    return Series(row, axis, f"{row} {axis.upper()} as it was stored", limits, values, days, is_angle=axis == "r")
+
+
+def repeated(parts: Sequence[InspectedPart], balloon: str) -> Repeatability | None:
+    """How far one part differs that was inspected again and again, under the same number; None where none was."""
+    groups: dict[str, list[float]] = {}
+    for part in parts:
+        line = part.line(balloon)
+        if line is not None and line.value is not None:
+            groups.setdefault(part.serial, []).append(line.value)
+    largest = max(groups.values(), key=len, default=[])
+    line = next((one for part in parts if (one := part.line(balloon)) is not None), None)
+    return repeatability(largest, line.limits) if line is not None else None
 
 
 def words_of(series: Series) -> list[str]:

@@ -14,12 +14,13 @@ from brisk_anchor.core.inspection.correction import propose
 from brisk_anchor.core.inspection.many_parts import scatter_of
 from brisk_anchor.core.inspection.verdict import Fate
 from brisk_anchor.nc.programs.reports import parse_reports
+from brisk_anchor.services.job.characteristics import Asked, by_of
 from brisk_anchor.services.plan.plan_file import plan_of_features
 from brisk_anchor.services.plan.planning import planned, program_of
-from brisk_anchor.services.plan.proving import Case, Prover, take_report
-from brisk_anchor.services.results.characteristics import Asked
+from brisk_anchor.services.plan.proving import Case, Prover
+from brisk_anchor.services.plan.reported import take_report
 from brisk_anchor.services.results.inspected import InspectedPart
-from brisk_anchor.services.results.inspection import Inspection, by_of
+from brisk_anchor.services.results.inspection import Inspection
 from brisk_anchor.services.results.measuring import features_needed
 from brisk_anchor.services.rows.row_programs import WorkedOut
 from brisk_anchor.services.rows.working_state import WorkingState
@@ -179,7 +180,7 @@ class BatchRehearsal:
             raise failure
         session = self.prover.session
         working = WorkingState(scene, self.ready.setup)
-        take_report(working, self.ready, parse_reports(run.printed))
+        take_report(working, self.ready.setup, self.ready.measurements, 0, parse_reports(run.printed))
         solver = WorkedOut.of(working, session.link, session.ledger).solver
         evidence = self.inspection.evidence(working, solver)
         part = self.inspection.part_now(None, evidence)

@@ -83,7 +83,6 @@ def schema() -> dict[str, Any]:
     part = TypeAdapter(InspectedPart).json_schema(ref_template="#/$defs/{model}")
     definitions = part.pop("$defs", {}) | {"InspectedPart": part}
     return {
-        "$schema": "https://json-schema.org/draft/2020-12/schema",
         "type": "object",
         "required": ["form", "units", "parts"],
         "properties": {

@@ -5,9 +5,9 @@ from __future__ import annotations
 from brisk_anchor.core.inspection.correction import Correction
 from brisk_anchor.core.inspection.verdict import Fate
 from brisk_anchor.core.quantities import bare, deg, dim, num, signed_deg, signed_dim
-from brisk_anchor.services.results.characteristics import Asked
+from brisk_anchor.services.job.characteristics import Asked, by_of
 from brisk_anchor.services.results.inspected import CharacteristicLine, InspectedPart
-from brisk_anchor.services.results.inspection import Inspection, by_of
+from brisk_anchor.services.results.inspection import Inspection
 
 MARKS = {Fate.GOOD: "✓", Fate.AGAIN: "↻", Fate.SCRAP: "✗", Fate.CANNOT_TELL: "?", Fate.OPEN: "·"}
 """A shape for each outcome, so that colour is never needed to tell them apart."""
@@ -34,6 +34,9 @@ def about_words(line: CharacteristicLine) -> list[tuple[str, str]]:
     if line.probability is not None:
         counted = f", counted {line.to}" if line.to.startswith("to") else f", from {line.to}" if line.to else ""
         found.append(("surely in", f"{100 * line.probability:.1f} %{counted}"))
+    band = line.limits.band if line.low is not None else line.high
+    if band and line.expanded:
+        found.append(("band", f"{num(band / (2 * line.expanded), 1)} times the ± each way"))
     if line.beside:
         figures = "  ".join(f"{name} {figure(line, value)}" for name, value in line.beside[:4])
         found.append(("beside it", figures))

@@ -12,7 +12,8 @@ from textual.containers import Vertical
 
 from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.core.inspection.verdict import Fate
-from brisk_anchor.core.quantities import bare, shown_unit, signed_bare
+from brisk_anchor.core.numbers import parse_length
+from brisk_anchor.core.quantities import bare, dim, shown_unit, signed_bare, signed_dim
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.actions import Do
 from brisk_anchor.tui.base import Handlers, Stage, View
@@ -65,6 +66,7 @@ class ResultsView(View):
             Do.CORRECTION: self.correction,
             Do.REHEARSE: self.rehearse,
             Do.NEXT_PART: self.next_part,
+            Do.MASTER: self.master,
             Do.EXPORT: self.export,
             Do.CHART: self.chart,
             Do.STOP: self.stop,
@@ -204,7 +206,7 @@ class ResultsView(View):
         from brisk_anchor.tui.results.pictures import COLOURS, bar
 
         wide = width >= 92
-        names = max(14, width - (80 if wide else 50))
+        names = max(14, width - (80 if wide else 43))
         rows = []
         for number, line in enumerate(part.lines):
             text = Text("   ", no_wrap=True, overflow="ellipsis")
@@ -220,7 +222,7 @@ class ResultsView(View):
             spread = "" if line.expanded is None else f"±{bare(line.expanded, 4)}"
             text.append(f" {spread:<8}", theme.QUIET)
             text.append_text(bar(line.share, line.state, MARKS[line.state]))
-            text.append(f" {line.outcome}", colour)
+            text.append(f" {line.outcome}" if wide else "", colour)
             rows.append(ListRow(text, number))
         return rows
 
@@ -331,6 +333,30 @@ class ResultsView(View):
             f"Part {number} was cut and clamped on the stand-in.",
             "Enter inspects it; nothing of it is measured yet.",
         )
+
+    def master(self) -> None:
+        """Take what was measured now for a ring or master of the chosen size: its error is taken off from here on."""
+        view_state, known, line = self.stage.free(), self.inspection, self.line
+        if view_state is None or known is None or line is None:
+            return
+
+        def figures(words: str) -> tuple[float, float]:
+            first, _, second = words.strip().partition(" ")
+            return parse_length(first), parse_length(second or "0.0005mm")
+
+        def weigh(words: str) -> str:
+            size, u = figures(words)
+            return f"{dim(size, 4)} ± {dim(2 * u, 4)}"
+
+        def answer(words: str) -> None:
+            self.stage.attempt(lambda: self._master(known, line.balloon, *figures(words)))
+
+        hint = "Its certified size, and the standard uncertainty of that: 62.0005 0.0005"
+        self.stage.ask(Words(f"master of {line.balloon}", hint, weigh, answer))
+
+    def _master(self, known: Inspection, balloon: str, certified: float, u: float) -> tuple[str, str]:
+        found = known.master(balloon, certified, u)
+        return f"The machine finds it {signed_dim(found.value, 4)}: taken off from here on.", "Verdicts of it hold now."
 
     def take(self) -> None:
         """Enter the part that was measured into the book."""

@@ -9,7 +9,8 @@
     12 square 0.02 over 60 · 13 parallel 0.02 over 100 to front · 14 form 0.01
 
 `target 38.01` says what is aimed at where that is not the middle; `row G55` what coordinates count from; `cut by T12
-compensated` which tool made it and how a deviation is answered.
+compensated` which tool made it and how a deviation is answered; `moves G54 x` that the row it was cut from is (`blank`:
+that a blank is set by).
 """
 
 from __future__ import annotations
@@ -18,7 +19,7 @@ import re
 from dataclasses import dataclass, replace
 from typing import Any
 
-from brisk_anchor.core.errors import BriskAnchorError, InspectionError
+from brisk_anchor.core.errors import BriskAnchorError, InspectionError, NumberEntryError
 from brisk_anchor.core.inspection.characteristic import Characteristic, What
 from brisk_anchor.core.inspection.correction import CorrectionRule, Way
 from brisk_anchor.core.inspection.tolerances import deviations, general_angle, general_tolerance
@@ -26,7 +27,6 @@ from brisk_anchor.core.inspection.verdict import Limits
 from brisk_anchor.core.numbers import parse_length
 from brisk_anchor.core.offsets.setup import DrawnFeature, Setup
 from brisk_anchor.core.quantities import Unit, bare, unit_named
-from brisk_anchor.services.rows.row_owner import owner_of
 
 _WHAT = {
     "size": What.SIZE,
@@ -51,6 +51,7 @@ _CUT = re.compile(
     r"(?i)\bcut by T(\d{1,2})( not compensated| compensated| boring head)?( by length)?"
     r"(?: share (\d(?:\.\d+)?))?(?: dead (\d+(?:\.\d+)?))?(?: limit (\d+(?:\.\d+)?))?"
 )
+_MOVES = re.compile(r"(?i)\bmoves (G\d+(?:\.\d)?(?:\s+P\d+)?) ([xyz])\b( blank)?")
 FORMS = (
     "7 ⌀38 H7 · 8 position 0.05 datums seat, top · 9 x 80 ±0.1 · 10 distance 60 ±0.05 to dowel along x · 14 form 0.01"
 )
@@ -72,6 +73,13 @@ class Asked:
         return self.characteristic.balloon
 
 
+def by_of(way: Way | None) -> str:
+    """What a way corrects, in words: "T12 radius wear", "G54 X"."""
+    if way is None:
+        return ""
+    return f"{way.row} {way.axis.upper()}" if way.target == "row" else f"T{way.tool} {way.target}"
+
+
 @dataclass(frozen=True, slots=True)
 class _Reader:
     """Reads figures in the unit of the drawing's file; a comma is a point."""
@@ -80,7 +88,10 @@ class _Reader:
 
     def length(self, text: str) -> float:
         """A length, mm."""
-        return parse_length(text.replace(",", "."), self.unit, low=-100_000, high=100_000)
+        try:
+            return parse_length(text.replace(",", "."), self.unit, low=-100_000, high=100_000)
+        except NumberEntryError as error:
+            raise InspectionError(f"“{text[:12]}” is no figure of a drawing", error.what, FORMS) from error
 
 
 def read_characteristic(words: str, drawn: DrawnFeature, setup: Setup) -> Asked:
@@ -95,16 +106,17 @@ def read_characteristic(words: str, drawn: DrawnFeature, setup: Setup) -> Asked:
         InspectionError: the words mean nothing, or the limits make no sense.
     """
     read = _Reader(unit_named(drawn.asks_unit) or Unit.MM)
-    said = " ".join(_CUT.sub("", words).split())
+    said = " ".join(_MOVES.sub("", _CUT.sub("", words)).split())
     rest = words.strip().replace("⌀", " ⌀").replace("±", " ± ")
     way, rule, rest = _way(rest)
     rest, row = _taken(rest, r"(?i)\brow\s+(G\d+(?:\.\d)?(?:\s+P\d+)?)")
     rest, target = _taken(rest, rf"(?i)\btarget\s+({_NUMBER})")
     rest, over = _taken(rest, rf"(?i)\bover\s+({_NUMBER})")
     rest, along = _taken(rest, r"(?i)\balong\s+([xyz])\b")
-    rest, bonus = _taken(rest, r"(?i)\b(at maximum(?: material)?)\b")
     rest, envelope = _taken(rest, r"(?i)\b(envelope)\b")
     rest, datums = _taken(rest, r"(?i)\bdatums?\s+(.+)$")
+    datums, of_datum = _taken(datums or "", r"(?i)\s+(at maximum(?: material)?)\b") if datums else (datums, None)
+    rest, bonus = _taken(rest, r"(?i)\b(at maximum(?: material)?)\b")
     rest, other = _taken(rest, r"(?i)\bto\s+(.+)$")
     found = re.match(r"^\s*([\w.]{1,8})\s+(\S+)\s*(.*)$", rest.replace("  ", " "))
     if found is None:
@@ -137,6 +149,7 @@ def read_characteristic(words: str, drawn: DrawnFeature, setup: Setup) -> Asked:
         over=read.length(over) if over is not None else 0.0,
         row=_row(row, drawn, setup),
         words=said,
+        note="maximum material on a datum adds nothing here" if of_datum else "",
     )
     return Asked(made, way, rule)
 
@@ -148,6 +161,10 @@ def _taken(words: str, pattern: str) -> tuple[str, str | None]:
 
 
 def _way(words: str) -> tuple[Way | None, CorrectionRule, str]:
+    if (moved := _MOVES.search(words)) is not None:
+        row = re.sub(r"\s+", " ", moved[1].upper())
+        way = Way("row", row=row, axis=moved[2].lower(), blank=bool(moved[3]))
+        return way, DEFAULT_RULE, f"{words[: moved.start()]} {words[moved.end() :]}".strip()
     found = _CUT.search(words)
     if found is None:
         return None, DEFAULT_RULE, words
@@ -192,7 +209,9 @@ def _row(row: str | None, drawn: DrawnFeature, setup: Setup) -> str:
         return wanted
     place = setup.place_of(drawn.name)
     own = [name for name in rows if place is not None and name in place.rows]
-    return next(iter(own or [name for name in rows if owner_of(setup, name) == "part"] or rows), "")
+    of_part = {feature.name for feature in setup.features if feature.body in (*setup.parts, setup.part)}
+    named = [name for name in rows if of_part & set(setup.touched(setup.row(name).features))]
+    return next(iter(own or named or rows), "")
 
 
 def _size_limits(drawn: DrawnFeature) -> Limits | None:
