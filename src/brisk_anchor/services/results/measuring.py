@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
+from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.offsets.setup import PlaceOnFixture
 from brisk_anchor.services.measure.measurement_request import build_measurement, point_at
 from brisk_anchor.services.results.inspection import Inspection
@@ -22,11 +25,19 @@ def features_needed(inspection: Inspection, place: PlaceOnFixture | None = None)
     return [name for name in setup.touched([*datums, *others]) if name in drawn]
 
 
-def measure_asked(inspection: Inspection, place: PlaceOnFixture | None = None) -> list[str]:
-    """Measure them one after the other, without a screen; returns their names. Raises like measuring does."""
+def measure_asked(
+    inspection: Inspection, place: PlaceOnFixture | None = None, *, halted: Callable[[], bool] = lambda: False
+) -> list[str]:
+    """Measure them one after the other, without a screen, until `halted`; returns their names.
+
+    Raises:
+        PlanError: it was ended on the way. BriskAnchorError: like measuring does.
+    """
     session = inspection.session
     names = features_needed(inspection, place)
-    for name in names:
+    for done, name in enumerate(names):
+        if halted():
+            raise PlanError(f"Ended after {done} of {len(names)} features", "What was measured until then is kept", "")
         request = point_at(session.setup, session.setup.drawn(name))
         session.runner.measure(build_measurement(session.setup, request))
     return names

@@ -295,17 +295,17 @@ class ResultsView(View):
                 "This machine is not connected.", "Measure on the bench: what is found there is judged.", "ask"
             )
             return
-        view_state.repeating = Event()
+        view_state.repeating = stopped = Event()
         self.stage.tell("Measuring what the drawing asks for …", "The probe touches every feature and its datums.")
-        self.stage.in_background(partial(self._measure, known), "inspecting")
+        self.stage.in_background(partial(self._measure, known, stopped), "inspecting")
 
-    def _measure(self, known: Inspection) -> None:
+    def _measure(self, known: Inspection, stopped: Event) -> None:
         from brisk_anchor.services.results.measuring import measure_asked
 
         trouble: BriskAnchorError | None = None
         try:
             for place in known.places:
-                measure_asked(known, place)
+                measure_asked(known, place, halted=stopped.is_set)
         except BriskAnchorError as error:
             trouble = error
         self.stage.from_background(partial(self._measured, trouble))
@@ -440,6 +440,11 @@ class ResultsView(View):
         if self.stage.view == "results":
             self.stage.show_all()
             self.stage.tell(told[-1].capitalize() + ".", told[0], "good")
+
+    def stop(self) -> None:
+        """End what is being measured, after the feature under way."""
+        if self.view_state is not None and self.view_state.repeating is not None:
+            self.view_state.repeating.set()
 
     def export(self) -> None:
         """Write all results as CSV and JSON."""
