@@ -113,13 +113,17 @@ def export(
     form: Annotated[str, typer.Option("--format", help="csv, json, svg or pdf.")] = "csv",
     out: FolderOption = Path(),
 ) -> None:
-    """Results as CSV or JSON, or the sheet of a part (SVG and PDF)."""
+    """Results as CSV or JSON, or a page of a part, or of the batch (SVG and PDF)."""
     from brisk_anchor.exchange.files import write_whole
-    from brisk_anchor.services.results.report_files import plain_name, to_csv, to_json, write_part
+    from brisk_anchor.services.results.report_files import plain_name, to_csv, to_json, write_batch, write_part
 
     inspection = _inspection(job)
     if form in ("svg", "pdf"):
-        paths = [p for p in write_part(inspection.setup, _part(inspection, serial), out) if p.suffix == f".{form}"]
+        if serial is None:
+            made = write_batch(inspection.setup, inspection.parts, out)
+        else:
+            made = write_part(inspection.setup, _part(inspection, serial), out)
+        paths = [path for path in made if path.suffix == f".{form}"]
     elif form in ("csv", "json"):
         parts = inspection.parts if serial is None else [_part(inspection, serial)]
         data = to_csv(parts, shown_unit()) if form == "csv" else to_json(parts)

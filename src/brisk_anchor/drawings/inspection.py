@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from textwrap import wrap
 from typing import TYPE_CHECKING
 
 from brisk_anchor.core.inspection.verdict import Fate
@@ -19,7 +20,9 @@ WARN = "#9a6a12"
 COLOURS = {Fate.GOOD: LIVE, Fate.AGAIN: WARN, Fate.CANNOT_TELL: WARN, Fate.SCRAP: MARK, Fate.OPEN: QUIET}
 SHAPES = {Fate.GOOD: "o", Fate.AGAIN: "^", Fate.CANNOT_TELL: "s", Fate.SCRAP: "X", Fate.OPEN: "."}
 _HEADS = ("", "no.", "asked", "nominal", "limits", "actual", "±", "off target", "in with", "verdict", "in its band")
-_COLUMNS = (0.0, 0.025, 0.07, 0.245, 0.31, 0.43, 0.50, 0.555, 0.62, 0.68, 0.80)
+_COLUMNS = (0.0, 0.025, 0.06, 0.235, 0.30, 0.445, 0.515, 0.565, 0.63, 0.68, 0.80)
+_LONGEST = 84
+"""Characters of a line beside a run."""
 _WIDEST = 1.6
 """How far beyond its band, in half bands, a mark is drawn at most."""
 
@@ -75,8 +78,8 @@ def inspection_page(
         below = tall - 30 - step * (len(lines) + 1)
         if shown and below > 35:
             _picture(figure, shown, marks, (10, 12, (wide - 20) * 0.55, below - 14))
-        for number, text in enumerate(corrected[:10]):
-            y = (below - 8 - 5 * number) / tall
+        for number, text in enumerate(line for words in corrected[:6] for line in wrap(words, 62)[:3]):
+            y = (below - 8 - 4.5 * number) / tall
             figure.text((10 + (wide - 20) * 0.6) / wide, y, text, fontsize=7.5, color=INK)
 
     return rendered(draw, kind, paper)
@@ -135,3 +138,54 @@ def _picture(
         axes.plot((x,), (y,), SHAPES[worst.fate], color=COLOURS[worst.fate], markersize=9, fillstyle="none")
         text = ", ".join(mark.balloon for mark in together)
         axes.annotate(text, (x, y), (6, 6), textcoords="offset points", fontsize=8, color=COLOURS[worst.fate])
+
+
+@dataclass(frozen=True, slots=True)
+class BatchLine:
+    """One characteristic over a batch: words and figures, its run with limits and target in the unit of the page."""
+
+    balloon: str
+    asked: str
+    counts: str
+    figures: str
+    words: str
+    values: tuple[float, ...]
+    low: float | None
+    high: float | None
+    out: bool
+
+
+def batch_page(heading: str, about: str, lines: Sequence[BatchLine], unit: str, kind: str, paper: str = "a4") -> bytes:
+    """A batch on one page: every characteristic with what its parts say, and its run; `kind` is "svg" or "pdf"."""
+
+    def draw(figure: Figure) -> None:
+        wide, tall = page_size(figure)
+        figure.text(10 / wide, (tall - 12) / tall, heading, fontsize=15, fontweight="bold", va="center")
+        figure.text(10 / wide, (tall - 19) / tall, about, fontsize=8, va="center", color=QUIET)
+        figure.text((wide - 10) / wide, 6 / tall, f"{unit}   Brisk Anchor", fontsize=7, ha="right", color=QUIET)
+        step = min(30.0, (tall - 36) / max(1, len(lines)))
+        size = max(4.0, min(8.0, step * 0.42))
+        for number, line in enumerate(lines):
+            top = tall - 26 - step * number
+            colour = MARK if line.out else INK
+            head = f"{line.balloon}   {line.asked}"
+            shown = ((head, colour), (line.counts, colour), (line.figures, INK), (line.words, QUIET))
+            for row, (text, own) in enumerate(shown):
+                y = (top - step * (row + 0.7) / 4.4) / tall
+                weight = "bold" if row == 0 else "normal"
+                text = text if len(text) <= _LONGEST else f"{text[: _LONGEST - 1]}…"
+                figure.text(10 / wide, y, text, fontsize=size, color=own, va="center", fontweight=weight)
+            axes = place(figure, 10 + (wide - 20) * 0.5, top - step + 1.5, (wide - 20) * 0.5, step - 3)
+            _run(axes, line)
+
+    return rendered(draw, kind, paper)
+
+
+def _run(axes: Axes, line: BatchLine) -> None:
+    for level in (line.low, line.high):
+        if level is not None:
+            axes.axhline(level, color=MARK, linewidth=0.8)
+    over = range(1, len(line.values) + 1)
+    axes.plot(over, line.values, color=LIVE, linewidth=0.7)
+    axes.plot(over, line.values, ".", color=LIVE, markersize=2.5)
+    axes.set_xlim(0, len(line.values) + 1)

@@ -14,14 +14,15 @@ from typing import Any
 from pydantic import TypeAdapter
 
 from brisk_anchor.core.errors import InspectionError
+from brisk_anchor.core.inspection.verdict import Fate
 from brisk_anchor.core.offsets.setup import Setup
 from brisk_anchor.core.quantities import Unit, bare, fixed, in_shown, shown_unit, signed_bare
 from brisk_anchor.drawings.charts import Panel, chart
-from brisk_anchor.drawings.inspection import MarkedFeature, SheetLine, inspection_page
+from brisk_anchor.drawings.inspection import BatchLine, MarkedFeature, SheetLine, batch_page, inspection_page
 from brisk_anchor.exchange.files import write_whole
 from brisk_anchor.exchange.tables.csv_form import cell
-from brisk_anchor.services.results.inspected import CharacteristicLine, InspectedPart
-from brisk_anchor.services.results.over_parts import Series, words_of
+from brisk_anchor.services.results.inspected import CharacteristicLine, InspectedPart, balloons
+from brisk_anchor.services.results.over_parts import Series, series_of, words_of
 from brisk_anchor.services.results.results_words import MARKS
 
 COLUMNS = (
@@ -146,6 +147,48 @@ def write_part(setup: Setup, part: InspectedPart, folder: Path, paper: str = "a4
         )
         for kind in ("svg", "pdf")
     ]
+
+
+def write_batch(setup: Setup, parts: Sequence[InspectedPart], folder: Path, paper: str = "a4") -> list[Path]:
+    """The page of a batch as SVG and PDF. Raises InspectionError: no part; ExportError."""
+    if not parts:
+        raise InspectionError("No part was inspected", "There is nothing to draw", "Inspect one")
+    lines = []
+    for balloon in balloons(parts):
+        series = series_of(parts, balloon)
+        if series is None:
+            continue
+        states = [line.state for part in parts if (line := part.line(balloon)) is not None]
+        counts = "   ".join(f"{MARKS[f]} {states.count(f)} {f.value}" for f in Fate if f in states)
+        run, low, high = series.chart, min(series.values), max(series.values)
+        lines.append(
+            BatchLine(
+                balloon,
+                series.title.partition("  ")[2],
+                counts,
+                f"mean {_of(series, run.mean)}   {_of(series, low)} … {_of(series, high)}",
+                "; ".join(words_of(series)),
+                tuple(series.shown(value) for value in series.values),
+                None if series.limits.low is None else series.shown(series.limits.low),
+                None if series.limits.high is None else series.shown(series.limits.high),
+                Fate.SCRAP in states or Fate.AGAIN in states,
+            )
+        )
+    fates = [part.outcome for part in parts]
+    counts = ", ".join(f"{fates.count(fate)} {fate.value}" for fate in Fate if fate in fates)
+    changed = sum(len(part.corrected) for part in parts)
+    last = parts[-1]
+    about = f"{last.machine}  ·  job {last.job}  ·  {parts[0].at[:16]} to {last.at[:16]}  ·  {changed} corrections"
+    heading = f"{parts[-1].part}, {len(parts)} parts {parts[0].serial} to {parts[-1].serial}: {counts}"
+    name = f"batch-{plain_name(setup.job)}"
+    return [
+        write_whole(folder / f"{name}.{kind}", batch_page(heading, about, lines, shown_unit().word, kind, paper))
+        for kind in ("svg", "pdf")
+    ]
+
+
+def _of(series: Series, value: float) -> str:
+    return fixed(value, 4) if series.is_angle else bare(value, 4)
 
 
 def write_chart(series: Series, folder: Path, about: str) -> list[Path]:

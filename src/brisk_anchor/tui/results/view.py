@@ -494,10 +494,11 @@ class ResultsView(View):
         return True
 
     def _sheet(self, known: Inspection, part: InspectedPart) -> None:
-        from brisk_anchor.services.results.report_files import write_part
+        from brisk_anchor.services.results.report_files import write_batch, write_part
 
         try:
             paths = write_part(known.setup, part, self.stage.folder)
+            paths += write_batch(known.setup, known.parts, self.stage.folder) if len(known.parts) > 1 else []
         except BriskAnchorError as error:
             self.stage.from_background(partial(self.stage.complain, error))
             return
