@@ -12,6 +12,7 @@ from benchmarks import (
     extents,
     fixtures,
     fuzz,
+    inspection,
     plans,
     shapes,
     speed,
@@ -31,6 +32,7 @@ ALL = {
     "extents": extents.main,
     "fixtures": fixtures.main,
     "fuzz": fuzz.main,
+    "inspection": inspection.main,
     "strength": strength.main,
 }
 

@@ -34,7 +34,7 @@ from brisk_anchor.services.plan.planning import nc_plan, planned, program_of
 from brisk_anchor.services.plan.proving import Case, Prover
 from brisk_anchor.services.results.correcting import correction_program, write_correction
 from brisk_anchor.services.results.inspected import InspectedPart, loaded
-from brisk_anchor.services.results.inspection import Inspection
+from brisk_anchor.services.results.inspection import KEPT, Inspection
 from brisk_anchor.services.results.measuring import features_needed, measure_asked
 from brisk_anchor.services.results.over_parts import repeated, series_of, words_of
 from brisk_anchor.services.results.rehearsal import BatchRehearsal, cut_next
@@ -464,6 +464,6 @@ def test_ten_thousand_parts_are_opened_by_their_newest(batch):
         replace(part, serial=str(n), at=f"2026-11-{1 + n % 28:02d}T{n % 24:02d}:00:00+00:00") for n in range(2, 1400)
     ]
     batch.enter_all(made)
-    assert len(Inspection(batch.session).parts) == 1000
-    assert len(Inspection(batch.session, all_parts=True).parts) == 1399
+    assert len(Inspection(batch.session).parts) == KEPT
+    assert len(Inspection(batch.session, newest=None).parts) == 1399
     assert isinstance(batch.parts[-1], InspectedPart)

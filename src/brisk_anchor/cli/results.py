@@ -25,7 +25,7 @@ PlaceOption = Annotated[str | None, typer.Option("--place", help="Only parts of 
 def _inspection(job: Path | None) -> Inspection:
     from brisk_anchor.services.results.inspection import Inspection
 
-    return Inspection(session_of(job), all_parts=True)
+    return Inspection(session_of(job), newest=None)
 
 
 def _part(inspection: Inspection, serial: str | None) -> InspectedPart:

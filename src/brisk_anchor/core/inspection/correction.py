@@ -27,7 +27,7 @@ Target = Literal["radius wear", "length wear", "row"]
 class CorrectionRule:
     """How a deviation is answered: by a `share` of it, none within `dead_band` (mm), none beyond `limit` (mm).
 
-    Without a dead band of its own it is 0.6 of how far parts scatter: scatter alone then grows by less than 5 %, and
+    Without a dead band of its own it is 0.7 of how far parts scatter: scatter alone then grows by less than 5 %, and
     more than 95 % of a drift is taken out. `parts` is how many parts cut under one value are waited for.
     """
 
@@ -38,7 +38,7 @@ class CorrectionRule:
 
     def within(self, scatter: float | None) -> float:
         """The dead band, mm; `scatter` is the standard deviation of parts, mm, None where it is not known yet."""
-        return self.dead_band if self.dead_band is not None else 0.6 * (scatter or 0.0)
+        return self.dead_band if self.dead_band is not None else 0.7 * (scatter or 0.0)
 
     def __post_init__(self) -> None:
         if not 0 < self.share <= 1 or not 0 <= (self.dead_band or 0.0) < self.limit or self.parts < 1:
@@ -103,6 +103,8 @@ class Correction:
 _FAR = 5.0
 """So many standard deviations off, a single part is an upset and no drift: a chip in the way, a loose insert."""
 _CONFIRMED = 3
+_BEFORE = 3
+"""So many parts before are looked back to."""
 
 
 def wear_change(metal: float, way: Way) -> float:
@@ -141,8 +143,8 @@ def propose(
     if len(counted) < rule.parts:
         waits = "a part that was cut after the last change" if not counted else f"{rule.parts - len(counted)} more"
         return Correction(way, old, 0.0, (), f"waits for {waits}")
-    if scatter and len(counted) < _CONFIRMED and max(abs(part.deviation) for part in counted) > _FAR * scatter:
-        why = f"one part lies more than {_FAR:g} times the usual scatter off: {_CONFIRMED} in a row are waited for"
+    if scatter and len(counted) < _CONFIRMED and _jump(parts, old) > _FAR * scatter / (2 if diameter else 1):
+        why = f"it jumps by more than {_FAR:g} times the usual scatter: {_CONFIRMED} parts in a row are waited for"
         return Correction(way, old, 0.0, (), why)
     deviation = median(part.deviation for part in counted)
     spread = median(part.expanded for part in counted)
@@ -185,6 +187,12 @@ def propose(
         return Correction(way, old, 0.0, tuple(steps), why)
     steps.append(f"{signed_dim(old, 4)} {signed_dim(change, 4)} = {signed_dim(old + change, 4)}")
     return Correction(way, old, change, tuple(steps))
+
+
+def _jump(parts: Sequence[CutPart], now: float) -> float:
+    """How far the newest part lies from the ones before, on one side, all as if cut under the present figure, mm."""
+    stood = [part.metal + now - part.value_then for part in parts[-_BEFORE - 1 :] if part.metal is not None]
+    return abs(stood[-1] - median(stood[:-1])) if len(stood) > 2 else 0.0
 
 
 def expected_growth(share: float) -> float:

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import json
 from collections.abc import Sequence
-from dataclasses import asdict, dataclass, field, replace
+from dataclasses import MISSING, asdict, dataclass, field, fields, replace
+from functools import cached_property
 from typing import Any
 
 from brisk_anchor.core.errors import BookError
@@ -89,7 +90,7 @@ class Corrected:
     why: str
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class InspectedPart:
     """One part. `at` is when (ISO, UTC), `source` where its touches came from; `program_hash` of its text."""
 
@@ -109,18 +110,28 @@ class InspectedPart:
     note: str = ""
     form: str = field(default=FORM)
 
-    @property
+    @cached_property
     def outcome(self) -> Fate:
         """What follows for the part."""
         return part_outcome([line.state for line in self.lines])
 
+    @cached_property
+    def _numbered(self) -> dict[str, CharacteristicLine]:
+        return {line.balloon: line for line in self.lines}
+
     def line(self, balloon: str) -> CharacteristicLine | None:
         """One characteristic by its number on the drawing."""
-        return next((line for line in self.lines if line.balloon == balloon), None)
+        return self._numbered.get(balloon)
 
     def dumped(self) -> str:
-        """As it is kept in the book."""
-        return json.dumps(asdict(self), separators=(",", ":"), ensure_ascii=False)
+        """As it is kept in the book: what is as usual is left out."""
+        data = asdict(self)
+        data["lines"] = [{key: v for key, v in line.items() if v != _USUAL.get(key, _ALWAYS)} for line in data["lines"]]
+        return json.dumps(data, separators=(",", ":"), ensure_ascii=False)
+
+
+_ALWAYS = object()
+_USUAL = {item.name: item.default for item in fields(CharacteristicLine) if item.default is not MISSING}
 
 
 def loaded(text: str) -> InspectedPart:
@@ -130,7 +141,9 @@ def loaded(text: str) -> InspectedPart:
         if data["form"] != FORM:
             raise ValueError(data["form"])
         lines = tuple(
-            CharacteristicLine(**{**line, "beside": tuple(map(tuple, line["beside"])), "notes": tuple(line["notes"])})
+            CharacteristicLine(
+                **{**line, "beside": tuple(map(tuple, line.get("beside", ()))), "notes": tuple(line.get("notes", ()))}
+            )
             for line in data.pop("lines")
         )
         corrected = tuple(Corrected(**item) for item in data.pop("corrected"))

@@ -23,7 +23,7 @@ from brisk_anchor.services.rows.offset_solver import OffsetSolver
 from brisk_anchor.services.rows.working_state import WorkingState
 from brisk_anchor.services.session.session import Session
 
-KEPT = 1000
+KEPT = 500
 """So many of the newest parts are held in memory."""
 _MOST_OFF = 0.1
 """How far, mm, a machine may find a master off."""
@@ -34,14 +34,14 @@ _SERIAL = re.compile(r"^[\w./ -]{1,24}$")
 class Inspection:
     """What a drawing asks, what was found of it, and what follows. Reads the session; adds only to the book."""
 
-    def __init__(self, session: Session, *, all_parts: bool = False) -> None:
-        """Open what was inspected: the newest parts, or all.
+    def __init__(self, session: Session, *, newest: int | None = KEPT) -> None:
+        """Open what was inspected: so many of the newest parts; None is all.
 
         Raises:
             InspectionError: words of the drawing mean nothing. BookError: the book cannot be read.
         """
         self.session = session
-        self._most = None if all_parts else KEPT
+        self._most = newest
         self.asked = asked_of(session.setup)
         self.parts: list[InspectedPart] = []
         self.mastered: dict[str, Estimate] = {}

@@ -27,6 +27,7 @@ from brisk_anchor.tui.view_state import ViewState
 if TYPE_CHECKING:
     from brisk_anchor.services.results.inspected import CharacteristicLine, InspectedPart
     from brisk_anchor.services.results.inspection import Inspection
+    from brisk_anchor.services.results.over_parts import Series
     from brisk_anchor.services.session.session import Session
 
 _BIG = {
@@ -37,6 +38,8 @@ _BIG = {
     Fate.OPEN: "OPEN",
 }
 _BATCH = 100
+_AT_ONCE = 45
+"""So many of the newest parts are read before anything is shown: fewer than ability is told of."""
 
 
 class ResultsView(View):
@@ -50,6 +53,7 @@ class ResultsView(View):
         self.inspection: Inspection | None = None
         self._of: tuple[int, int] | None = None
         self._trouble = ""
+        self._series: tuple[object, Series | None, list[str]] = (None, None, [])
         self.part: InspectedPart | None = None
         """The part that is shown."""
         self.told: list[str] = []
@@ -99,18 +103,25 @@ class ResultsView(View):
         self.stage.in_background(partial(self._read, session, key), "results")
 
     def _read(self, session: Session, key: tuple[int, int]) -> None:
-        from brisk_anchor.services.results.inspection import Inspection
+        from brisk_anchor.core.uncertainty.coverage import load as load_quantiles
+        from brisk_anchor.services.results.inspection import KEPT, Inspection
 
-        found: Inspection | None = None
-        trouble = ""
-        try:
-            found = Inspection(session)
-        except BriskAnchorError as error:
-            trouble = error.one_line()
-        self.stage.from_background(partial(self._opened, key, found, trouble))
+        for newest in (_AT_ONCE, KEPT):  # a part is shown at once, and its run when all of that is read
+            found: Inspection | None = None
+            trouble = ""
+            try:
+                found = Inspection(session, newest=newest)
+            except BriskAnchorError as error:
+                trouble = error.one_line()
+            self.stage.from_background(partial(self._opened, key, found, trouble))
+            if found is None or len(found.parts) < newest:
+                break
+            load_quantiles()
 
     def _opened(self, key: tuple[int, int], found: Inspection | None, trouble: str) -> None:
         if self._of == key:
+            if found is not None and self.inspection is not None:
+                found.mastered |= self.inspection.mastered
             self.inspection, self._trouble = found, trouble
             if self.stage.view == "results":
                 self.show()
@@ -251,13 +262,17 @@ class ResultsView(View):
         self.query_one("#part-numbers", LatePanel).tell_late(
             (part, chosen, id(setup)), lambda width, height: part_text(setup, part, chosen, width, height, ratio)
         )
-        series = series_of(known.parts, chosen, place=part.place or None) if chosen else None
+        key = (chosen, part.place, len(known.parts), known.parts[-1].at if known.parts else "")
+        if key != self._series[0]:
+            found = series_of(known.parts, chosen, place=part.place or None) if chosen else None
+            self._series = (key, found, words_of(found) if found is not None else [])
+        _, series, told_of = self._series
         title = f"{chosen} over {len(series.values)} parts" if series is not None else "over parts"
         self.query_one("#run-heading", Heading).tell(title, "▴ corrected" if series and series.corrected_at else "")
-        key = (chosen, len(known.parts), shown_unit())
-        self.query_one("#run-chart", LatePanel).tell_late(key, lambda width, height: run_text(series, width, height))
+        shown = (*key, shown_unit())
+        self.query_one("#run-chart", LatePanel).tell_late(shown, lambda width, height: run_text(series, width, height))
         words = Text(no_wrap=True, overflow="ellipsis")
-        for told in words_of(series) if series is not None else ():
+        for told in told_of:
             words.append(f" {told}\n", theme.TEXT)
         self.query_one("#run-words", LatePanel).tell_text(words)
 
