@@ -53,14 +53,17 @@ def batch(tmp_path):
         yield Inspection(session)
 
 
-def scene_session(folder: Path, profile: str = "skip-macro", **changes: tuple[str, str]) -> Session:
+def scene_session(
+    folder: Path, profile: str = "skip-macro", table: str | None = "radius", **changes: tuple[str, str]
+) -> Session:
     demo_files(folder, "batch")
     for file, (old, new) in changes.items():
         path = folder / f"{file}.toml"
         text = path.read_text(encoding="utf-8")
         assert old in text
         path.write_text(text.replace(old, new), encoding="utf-8")
-    return Session(build_scene(load_job(folder).scene(0)), None, shipped_profile(profile), seed=None)
+    chosen = shipped_profile(profile).model_copy(update={"tool_radius": table})
+    return Session(build_scene(load_job(folder).scene(0)), None, chosen, seed=None)
 
 
 # -- words of a drawing ------------------------------------------------------------------------------------------------
@@ -368,8 +371,9 @@ def test_the_control_judges_answers_and_reacts(tmp_path, left, code, ended):
             parse_reports([line for line in run.printed if line != judged[0]])
 
 
-def test_the_control_answers_as_the_application_does(tmp_path):
-    session = scene_session(tmp_path)
+@pytest.mark.parametrize(("table", "times"), [("radius", 1), ("diameter", 2)])
+def test_the_control_answers_as_the_application_does(tmp_path, table, times):
+    session = scene_session(tmp_path, table=table)
     ready = planned(session, plan_of(more="correct = true", also="correct = true"))
     prover = Prover(Case.of(session, ready, program_of(session, ready)))
     prover.case.offsets["G54"] = (-449.99, -269.97, -505.0)
@@ -383,10 +387,42 @@ def test_the_control_answers_as_the_application_does(tmp_path):
             ((12, RADIUS_WEAR), metal["seat"], before[0]),
             ((14, LENGTH_WEAR), metal["floor"], before[1]),
         ):
-            answer = -0.5 * side if abs(side) * (2 if tool == 12 else 1) > 0.0025 else None
+            per_side = times if tool == 12 else 1
+            answer = -0.5 * side * per_side if abs(side) * (2 if tool == 12 else 1) > 0.0025 else None
             change = run.machine.tool_value(tool, column) - old
             if answer is not None:
-                assert change == pytest.approx(answer, abs=6e-4)
+                assert change == pytest.approx(answer, abs=6e-4 * per_side)
+
+
+def test_a_table_of_diameters_is_answered_twice_and_an_unknown_one_not_at_all(tmp_path):
+    known = Inspection(scene_session(tmp_path / "two", table="diameter"))
+    assert known.by_balloon("1").way.per_side == 2.0
+    assert known.by_balloon("6").way.per_side == 1.0  # a length
+    rehearsed = BatchRehearsal(known).run(30, corrected=True, lives={"T12 radius wear": EdgeLife(wear=0.004)})
+    line = rehearsed.parts[-1].line("1")
+    # What 29 parts wore off stands in the table twice, but for a lag of some parts of wear.
+    assert -2 * 0.004 * 29 < line.wear < -2 * 0.004 * (29 - 4)
+    assert abs(line.deviation) < 2 * 0.004 * 4
+    with pytest.raises(InspectionError, match="what the tool table holds"):
+        Inspection(scene_session(tmp_path / "none", table=None))
+
+
+def test_a_plan_ends_as_it_is_asked_to(tmp_path):
+    session = scene_session(tmp_path)
+    asked = PLAN.replace("optional stop", "return").replace("{also}", "").replace("[[judge]]", "#").partition("#")[0]
+    asked = asked.format(measures="z_home = false\n" + MEASURES)
+    ready = planned(session, parse_plan(asked, "p"))
+    program = program_of(session, ready)
+    assert plan_text(parse_plan(plan_text(ready.plan), "again")) == plan_text(ready.plan)
+    main = program.text.partition("M99")[0]
+    assert "M30" not in main
+    run = Prover(Case.of(session, ready, program)).run(session.scene, 0, noisy=False)
+    run.to_end()
+    assert run.failure() is None
+    assert run.machine.position[2] == pytest.approx(ready.measurements[-1].clear_z, abs=1e-6)
+    straight = scene_session(tmp_path / "ngc", "probe-params")
+    with pytest.raises(PlanError, match="No program calls another"):
+        program_of(straight, planned(straight, parse_plan(asked, "p")))
 
 
 def test_a_control_without_branches_can_only_end_and_says_so(tmp_path):

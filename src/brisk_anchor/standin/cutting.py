@@ -40,7 +40,7 @@ class EdgeLife:
         return self.wear * part + self.warmth * math.exp(-part / self.settling) + chipped + upset
 
     def metal(self, part: int, told: float, random: np.random.Generator) -> float:
-        """Metal that is left on one side, mm; `told` is the wear that the control has, above 0 for a larger tool."""
+        """Metal left on one side, mm; `told` is the wear that the control has, of one side, above 0: a larger tool."""
         return self.lost(part) + told + float(random.normal(0.0, self.scatter) if self.scatter else 0.0)
 
 

@@ -68,6 +68,11 @@ class Way:
     blank: bool = False
     """Of a row: the deviation is one of the blank it was set from, not of what was cut from the row."""
 
+    @property
+    def per_side(self) -> float:
+        """By how much its figure changes for 1 mm on one side: 2 in a table of diameters."""
+        return 2.0 if self.target == "radius wear" and self.table == "diameter" else 1.0
+
 
 @dataclass(frozen=True, slots=True)
 class CutPart:
@@ -109,7 +114,7 @@ _BEFORE = 3
 
 def wear_change(metal: float, way: Way) -> float:
     """How much a wear changes so that metal, mm on one side, is cut off the next part."""
-    return -metal * (2.0 if way.target == "radius wear" and way.table == "diameter" else 1.0)
+    return -metal * way.per_side
 
 
 def row_change(deviation: float, way: Way) -> float:
@@ -182,7 +187,7 @@ def propose(
         steps.append(f"{per_side} as a {way.table}: {signed_dim(whole, 4)}".strip())
     if rule.share < 1:
         steps.append(f"{rule.share:g} of it: {signed_dim(change, 4)}")
-    if abs(whole) > rule.limit * (2 if way.table == "diameter" else 1):
+    if abs(whole) > rule.limit * way.per_side:
         why = f"{dim(abs(whole), 4)} is beyond the limit of {dim(rule.limit, 3)}: look at the tool"
         return Correction(way, old, 0.0, tuple(steps), why)
     steps.append(f"{signed_dim(old, 4)} {signed_dim(change, 4)} = {signed_dim(old + change, 4)}")

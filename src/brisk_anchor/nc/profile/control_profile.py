@@ -74,6 +74,7 @@ class Profile(ProfileSection):
     variables: VariableRanges | None = None
     tool: ToolVariable | None = None
     tool_table: ToolTableVariables | None = None
+    tool_radius: Literal["radius", "diameter"] | None = None
     tool_lengths: ToolLengths
     alarm: AlarmVariables | None = None
     timers: Timers | None = None

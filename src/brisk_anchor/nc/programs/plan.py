@@ -160,7 +160,9 @@ class Plan:
     inspecting: Inspecting = NOTHING
     """What is judged and corrected at the end."""
     ending: str = "end"
-    """What stands at the end: "end", "stop" or "optional stop" before it."""
+    """What stands at the end: "end", "stop" or "optional stop" before it; "return" to the program that calls it."""
+    z_home: bool = True
+    """Whether the tip is brought home at the end, or stays at the last clear height."""
     back_to: Vector | None = None
     """Where the spindle is brought back to from the last clear height, guarded, machine mm; None: it ends at home."""
 
@@ -238,7 +240,7 @@ def plan_steps(plan: Plan) -> tuple[Step, ...]:
         x, y, z = plan.back_to
         steps += [Rapid(x=x, y=y), Guarded("back to where it was asked from", z=Number(z)), Probe(on=False)]
     elif styli:
-        steps += [Rapid(z=plan.home_z), Probe(on=False)]
+        steps += [*([Rapid(z=plan.home_z)] if plan.z_home else []), Probe(on=False)]
     if plan.stop:
         steps.append(OperatorStop(plan.stop))
     if plan.store is not None and "go on" in reactions:
@@ -276,7 +278,7 @@ def _end(steps: list[Step], plan: Plan, located: dict[tuple[str, str], ControlRe
     if judged := len(plan.inspecting.judgements):
         told.append(("J", Number(judged), 0))
     steps.append(Report(("END",), tuple(told)))
-    if plan.ending != "end":
+    if "stop" in plan.ending:
         steps.append(OperatorStop("MEASURED", optional=plan.ending == "optional stop"))
 
 

@@ -49,6 +49,8 @@ class Program:
     lines: tuple[ProgramLine, ...]
     results: tuple[ResultLine, ...] = ()
     """Report lines of a control that prints nothing, to be filled in from its variables after the run."""
+    returns: bool = False
+    """Whether another program calls it, and goes on after it."""
 
     def report(self, read: Callable[[int], float]) -> list[str]:
         """The report lines of a control that prints nothing; `read` gives the value of a variable."""

@@ -155,6 +155,8 @@ class Interpreter:
         self._swap(self.calls[0])
         self.block_delete = False
         self.optional_stop = False
+        self.called = False
+        """Whether some other program calls the main one, so that M99 ends it."""
         self.printed: list[str] = []
         self.status = Status.READY
         self.alarm: Alarm | None = None
@@ -368,6 +370,9 @@ class Interpreter:
 
     def _return(self, sequence: int | None) -> None:
         """M99: again while repeats are left, else back to the caller, to block N`sequence` where one is given."""
+        if len(self.calls) == 1 and self.called and sequence is None:
+            self.status = Status.ENDED
+            return
         if len(self.calls) == 1:
             raise ExpressionError("M99 in the main program would run it for ever")
         call = self.calls[-1]

@@ -88,12 +88,25 @@ class TextWriter:
     def close(self) -> None:
         """Leave the control as this program found it, as far as the writer changed it by itself."""
 
-    def end(self) -> None:
-        """Write the end of the main program."""
+    def end(self, *, returns: bool = False) -> None:
+        """Write the end of the main program, or go back to the one that called it.
+
+        Raises:
+            PlanError: this control's programs cannot be called.
+        """
         self.close()
         for block in self.profile.program.tail:
             self.put(block, "this shop's own tail")
-        self.put(self.profile.program.last_word, "end of program")
+        if not returns:
+            self.put(self.profile.program.last_word, "end of program")
+        elif (calls := self.profile.subprograms) is not None:
+            self.put(calls.return_word, "back to the program that called this one, which goes on")
+        else:
+            raise PlanError(
+                "No program calls another on this control",
+                "The plan is to return to the one that called it",
+                "Let it end or stop, or put the measuring into the program (brisk-anchor weave)",
+            )
 
     def subprograms(self) -> None:
         """Write what the main program calls, where the language calls anything."""

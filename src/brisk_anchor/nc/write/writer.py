@@ -45,12 +45,13 @@ def write_program(plan: Plan, profile: Profile) -> Program:
         writer.put(block, "this shop's own head")
     for step in steps:
         writer.step(step)
-    writer.end()
+    returns = plan.ending == "return"
+    writer.end(returns=returns)
     if plan.measurements or plan.tools:
         writer.subprograms()
     for mark in profile.program.end:
         writer.put(mark, "end of the file")
-    return Program(plan.number, plan.title, plan.identity, tuple(writer.lines), tuple(writer.results))
+    return Program(plan.number, plan.title, plan.identity, tuple(writer.lines), tuple(writer.results), returns)
 
 
 def write_block(plan: Plan, profile: Profile) -> tuple[ProgramLine, ...]:

@@ -21,7 +21,7 @@ from typing import Any
 
 from brisk_anchor.core.errors import BriskAnchorError, InspectionError, NumberEntryError
 from brisk_anchor.core.inspection.characteristic import Characteristic, What
-from brisk_anchor.core.inspection.correction import CorrectionRule, Way
+from brisk_anchor.core.inspection.correction import CorrectionRule, Table, Way
 from brisk_anchor.core.inspection.tolerances import deviations, general_angle, general_tolerance
 from brisk_anchor.core.inspection.verdict import Limits
 from brisk_anchor.core.numbers import parse_length
@@ -286,16 +286,21 @@ def _deviations(what: What, nominal: float, words: list[str], over: str | None, 
     )
 
 
-def asked_of(setup: Setup) -> list[Asked]:
+def asked_of(setup: Setup, tool_radius: Table | None) -> list[Asked]:
     """Everything the drawing asks, by balloon number: what is written at features, and their sizes with a tolerance.
 
+    Args:
+        setup: the job.
+        tool_radius: as what the control's tool table holds a radius; None: its profile does not say.
+
     Raises:
-        InspectionError: words that mean nothing, or a number that stands there twice.
+        InspectionError: words that mean nothing, a number that stands there twice, or a radius wear in a table of
+            which nobody says what it holds.
     """
     found: list[Asked] = []
     for drawn in setup.features:
         try:
-            found += [read_characteristic(words, drawn, setup) for words in drawn.asks]
+            found += [_in_table(read_characteristic(words, drawn, setup), tool_radius) for words in drawn.asks]
         except BriskAnchorError as error:
             raise InspectionError(f"{drawn.name}: {error.what}", error.meaning, error.remedy) from error
         said = any(
@@ -308,6 +313,18 @@ def asked_of(setup: Setup) -> list[Asked]:
                 made = Characteristic(str(drawn.balloon), drawn.name, What.SIZE, drawn.size, limits, words=words)
                 found.append(Asked(made))
     return sorted(found, key=lambda asked: _order(asked.balloon))
+
+
+def _in_table(asked: Asked, tool_radius: Table | None) -> Asked:
+    if asked.way is None or asked.way.target != "radius wear":
+        return asked
+    if tool_radius is None:
+        raise InspectionError(
+            f"{asked.balloon} is answered by the {by_of(asked.way)}, and nobody says what the tool table holds",
+            "A radius written where a diameter belongs would be half or twice too much",
+            'Give the control profile tool_radius = "radius", or "diameter"',
+        )
+    return replace(asked, way=replace(asked.way, table=tool_radius))
 
 
 def _order(balloon: str) -> tuple[int, str]:

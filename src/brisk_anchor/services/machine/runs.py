@@ -82,6 +82,7 @@ class Run:
         self.program = program if isinstance(program, Program) else None
         text = program.text if isinstance(program, Program) else program
         self.interpreter = interpreter or Interpreter(text, profile, machine)
+        self.interpreter.called = self.program is not None and self.program.returns
         self._motions = len(machine.motions)
         self._printed = 0
         self.stopped = False

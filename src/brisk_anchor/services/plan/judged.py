@@ -32,9 +32,9 @@ from brisk_anchor.services.session.session import Session
 _LETTERS = {What.SIZE: "d", What.SIZE_Y: "e", What.X: "x", What.Y: "y", What.Z: "z"}
 
 
-def judged_of(setup: Setup, sections: Sequence[JudgeSection]) -> list[tuple[JudgeSection, Asked]]:
+def judged_of(setup: Setup, sections: Sequence[JudgeSection], profile: Profile) -> list[tuple[JudgeSection, Asked]]:
     """Each judgement with what stands under its number. Raises PlanFileError: the drawing has no such number."""
-    asked = {one.balloon: one for one in asked_of(setup)}
+    asked = {one.balloon: one for one in asked_of(setup, profile.tool_radius)}
     found, faults = [], []
     for number, section in enumerate(sections):
         if section.balloon in asked:
@@ -138,14 +138,13 @@ def _correction(asked: Asked, actual: Actual, side: int, raw: float) -> ControlC
             "Say what cuts it",
         )
     across = 2.0 if made.what.is_size else 1.0
-    doubled = 2.0 if way.target == "radius wear" and way.table == "diameter" else 1.0
     return ControlCorrection(
         made.balloon,
         made.feature,
         _LETTERS[made.what],
         made.row if made.what.counts_from_row else "",
         round(made.limits.target * raw, 6),
-        -side * doubled / across,
+        -side * way.per_side / across,
         rule.share,
         round(max(rule.within(None), actual.expanded), 4),
         rule.limit * across,

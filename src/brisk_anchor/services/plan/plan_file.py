@@ -192,7 +192,8 @@ class PlanFile(FileSection):
 
     `also` are more rows of the job that it sets by their own rules. A table without limits goes the `shortest` way from
     angle to angle, always one way round, or winds back to where it came from. `judge` are characteristics of the
-    drawing that the program judges when all is measured; `ending` is what stands before its end.
+    drawing that the program judges when all is measured; `ending` is what stands before its end: with "return" it is
+    called by another program, which goes on. Without `z_home` the tip stays at the last clear height.
     `probe` says whether it stays on between measurements or is switched on for each; `half_turn` touches everything
     twice, the spindle half round between; with `call_probe` the program puts the probe in itself.
     """
@@ -211,7 +212,8 @@ class PlanFile(FileSection):
     tool_check: list[ToolCheckSection] = Field(default=[], max_length=40)
     measure: list[MeasureSection] = Field(max_length=400)
     judge: list[JudgeSection] = Field(default=[], max_length=200)
-    ending: Literal["end", "stop", "optional stop"] = "end"
+    ending: Literal["end", "stop", "optional stop", "return"] = "end"
+    z_home: bool = True
 
     @model_validator(mode="after")
     def _something(self) -> Self:
@@ -264,6 +266,7 @@ def plan_text(plan: PlanFile) -> str:
     lines += [f"also = [{', '.join(quoted(row) for row in plan.also)}]"] if plan.also else []
     lines += [f'turning = "{plan.turning}"'] if plan.turning != "shortest" else []
     lines += [f'ending = "{plan.ending}"'] if plan.ending != "end" else []
+    lines += ["z_home = false"] if not plan.z_home else []
     lines.append(f'order = "{plan.order}"             # or: as listed, shortest')
     lines += [f'probe = "{plan.probe}"'] if plan.probe != "kept on" else []
     lines += [f"{name} = true" for name in ("half_turn", "call_probe") if getattr(plan, name)]

@@ -129,7 +129,7 @@ def planned(session: Session, plan: PlanFile) -> Planned:
 
 def _with_judging(session: Session, ready: Planned) -> Planned:
     """The same with what its program judges: by how well a run as described says that each will be known."""
-    judged = judged_of(ready.setup, ready.plan.judge)
+    judged = judged_of(ready.setup, ready.plan.judge, session.profile)
     told = cannot_on(session.profile, judged, {step.name for step in ready.steps})
     why = "The program could not do it"
     looks = [Finding.stopping(words, why, "Change the judgement, or leave it out") for words in told]
@@ -175,6 +175,7 @@ def nc_plan(session: Session, ready: Planned) -> Plan:
         flags=tuple((variable, value, f"1 where place {name} is empty") for variable, value, name in ready.flags),
         inspecting=ready.inspecting,
         ending=plan.ending,
+        z_home=plan.z_home,
     )
 
 

@@ -42,7 +42,7 @@ class Inspection:
         """
         self.session = session
         self._most = newest
-        self.asked = asked_of(session.setup)
+        self.asked = asked_of(session.setup, session.profile.tool_radius)
         self.parts: list[InspectedPart] = []
         self.mastered: dict[str, Estimate] = {}
         """By balloon what a ring or master, measured in its place, was found off by: taken off, with its ±."""

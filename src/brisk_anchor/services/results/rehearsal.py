@@ -77,11 +77,12 @@ def _next_metal(inspection: Inspection, asked: Asked, number: int, random: np.ra
     """What the next cut leaves on one side, mm: from where the last parts stood, with the wear as it is told now."""
     if asked.way is None:
         return 0.0
-    now = inspection.figure_now(asked.way)
-    stood = [one.metal - one.value_then for one in inspection.cut_parts(asked.balloon)[-5:] if one.metal is not None]
+    now, per_side = inspection.figure_now(asked.way), asked.way.per_side
+    parts = inspection.cut_parts(asked.balloon)[-5:]
+    stood = [one.metal - one.value_then / per_side for one in parts if one.metal is not None]
     if not stood:
-        return USUAL.metal(number, now, random)
-    return median(stood) + now + USUAL.wear + float(random.normal(0.0, USUAL.scatter))
+        return USUAL.metal(number, now / per_side, random)
+    return median(stood) + now / per_side + USUAL.wear + float(random.normal(0.0, USUAL.scatter))
 
 
 def _aside(asked: Asked) -> float:
@@ -169,8 +170,8 @@ class BatchRehearsal:
         metal, targets = {}, {}
         for asked in self.cut:
             by, made = by_of(asked.way), asked.characteristic
-            life = lives.get(by, USUAL)
-            metal[made.feature] = life.metal(number, wear[by], random)
+            life, per_side = lives.get(by, USUAL), asked.way.per_side if asked.way is not None else 1.0
+            metal[made.feature] = life.metal(number, wear[by] / per_side, random)
             targets[made.feature] = _aside(asked)
         # Each part lies in its clamps by its own, as the description says; its size is what the tools made.
         scene = cut_scene(_as_drawn(self.prover.scene(number + 1), self.prover.case.scene), metal, targets)
