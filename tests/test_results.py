@@ -159,10 +159,17 @@ def test_a_part_is_measured_judged_entered_and_read_again(batch, tmp_path):
     batch.take("1", again=True)
     assert [p.serial for p in batch.parts] == ["1", "1"]
     assert batch.next_serial() == "2"
-    assert repeated(batch.parts, "1").count == 2
+    assert repeated(batch.parts, "1")["in one clamping"].count == 2
+    assert "over clampings" not in repeated(batch.parts, "1")
+    other = [replace(part, clamping=f"{n // 2}") for n, part in enumerate([*batch.parts] * 2)]
+    assert repeated(other, "1")["over clampings"].count == 2
     # What the book gives back is what was entered; its rows and seals are as they were.
     known = Inspection(batch.session)
     assert known.parts[0] == part
+    forgetful = Inspection(batch.session)
+    forgetful.parts.clear()
+    with pytest.raises(InspectionError, match="part 1 already"):  # however long ago it was
+        forgetful.take("1", part=part)
     assert batch.session.ledger.rows == ["G54"]
     assert loaded(part.dumped()) == part
     with pytest.raises(BookError, match="cannot be read"):

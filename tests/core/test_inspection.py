@@ -29,6 +29,7 @@ from brisk_anchor.core.inspection.correction import (
     CorrectionRule,
     CutPart,
     Way,
+    due,
     expected_growth,
     propose,
     remaining_lag,
@@ -212,6 +213,24 @@ def test_under_the_envelope_requirement_the_worst_two_point_size_judges():
     assert judge(size(H7), known(feature)).verdict is Verdict.IN
     worst = judge(size(H7, envelope=True), known(feature))
     assert (worst.verdict, worst.value) == (Verdict.OUT, pytest.approx(37.996, abs=1e-6))
+    assert worst.u == pytest.approx(0.0005)  # two touches against four: √(2 − 4/4) of one
+    # The other end counts too: here the largest of two-point sizes lies beyond the upper limit.
+    wide = judge(size(H7, envelope=True), known(replace(ring(38.0195, oval=0.008), effects=())))
+    assert (wide.verdict, wide.value) == (Verdict.OUT, pytest.approx(38.0275, abs=1e-6))
+    single = replace(feature, touches=feature.touches[:3], residuals=feature.residuals[:3])
+    lone = replace(single, touches=(single.touches[0], *single.touches[2:]), residuals=single.residuals[1:])
+    assert "lie opposite" in judge(size(H7, envelope=True), known(lone)).notes[0]
+
+
+def test_a_drift_says_when_it_asks_for_the_next_correction():
+    drift = drift_of([38.0125 - 0.0002 * n for n in range(11)])  # a bore that gets smaller, 2 µm off at the last
+    last = CutPart(-0.002, 0.0005, 0.001, 0.0)
+    found = due(drift, last, 38.0125, Way("radius wear", 12), CorrectionRule(), 0.004, diameter=True)
+    assert found.leaves.parts == pytest.approx(10)
+    assert found.change == pytest.approx(-0.001)  # half of 4 µm on the diameter, 2 µm a side
+    assert due(drift, last, 38.0, Way("radius wear", 12), CorrectionRule(), 0.001, diameter=True) is None
+    row = due(drift, last, 38.0125, Way("row", row="G54", axis="x"), CorrectionRule(), 0.004, diameter=False)
+    assert row.change == pytest.approx(0.002)
 
 
 def zero(u: float = 0.0, r: float = 0.0, features: tuple[str, ...] = ()) -> Zero:

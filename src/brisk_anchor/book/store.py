@@ -362,6 +362,16 @@ class Book:
         )
         return self._read(lambda s: [(int(n), str(result)) for n, result in s.execute(query) if result][::-1])
 
+    def was_inspected(self, machine: str, job: str, title: str) -> bool:
+        """Whether a part of that title was inspected for a job on a machine, however long ago. Raises BookError."""
+        query = (
+            select(EntryRow.id)
+            .where(EntryRow.machine == machine, EntryRow.kind == EntryKind.INSPECTED.value, EntryRow.job == job)
+            .where(EntryRow.title == title)
+            .limit(1)
+        )
+        return self._read(lambda session: session.execute(query).first() is not None)
+
     def older(self, machine: str, row: str, before: int, count: int) -> list[Entry]:
         """Entries of a row before an id, the newest `count` of them, oldest first, light. Raises BookError."""
         query = (

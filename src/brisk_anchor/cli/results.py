@@ -159,9 +159,9 @@ def chart_of(
         raise InspectionError(f"No part has a figure of {balloon}", "", "results asked lists the numbers")
     for words in words_of(series):
         typer.echo(words)
-    if (again := repeated(inspection.parts, balloon)) is not None:
+    for how, again in repeated(inspection.parts, balloon).items():
         share = "" if again.share is None else f", {100 * again.share:.0f} % of the band"
-        typer.echo(f"one part {again.count} times: ± {dim(2 * again.s, 4)}{share}")
+        typer.echo(f"one part {again.count} times {how}: ± {dim(2 * again.s, 4)}{share}")
     about = f"{inspection.setup.machine.name}  ·  {inspection.setup.part}"
     for path in write_chart(series, out, about):
         typer.echo(f"Written {path}")
@@ -195,12 +195,14 @@ def correct(
 ) -> None:
     """What the parts since the last change ask for: the sum, and with --write the change itself."""
     from brisk_anchor.services.results.correcting import write_correction
+    from brisk_anchor.services.results.over_parts import series_of
     from brisk_anchor.services.results.results_words import correction_words
 
     inspection = _inspection(job)
     asked_one = inspection.by_balloon(balloon)
     correction = inspection.correction(asked_one)
-    for words in correction_words(asked_one, correction):
+    next_one = inspection.due(asked_one, series) if (series := series_of(inspection.parts, balloon)) else None
+    for words in correction_words(asked_one, correction, next_one):
         typer.echo(words)
     if write and correction is not None and correction.change:
         typer.echo(write_correction(inspection, asked_one, correction))

@@ -304,11 +304,16 @@ def _size(characteristic: Characteristic, known: Evidence) -> Actual:
     estimate = sizes[letter]
     points = two_point_sizes(feature) if letter == "D" and feature.kind.is_round else []
     side = metal_side(characteristic, feature)
-    judged = estimate
+    found = _plain(characteristic, known, estimate, metal_side=side)
     if characteristic.envelope and points:
-        worst = max(points) if side > 0 else min(points)
-        judged = Estimate(worst, estimate.effects)
-    found = _plain(characteristic, known, judged, metal_side=side)
+        # A single size scatters more than the fit of all: two touches against what n of them leave.
+        alone = max(0.0, 2.0 - 4.0 / len(feature.touches)) ** 0.5 * max(touch.u for touch in feature.touches)
+        effects = {**estimate.effects, Source(f"single sizes of {feature.name}"): alone}
+        worst = (Estimate(size, effects) for size in (min(points), max(points)))
+        ends = [_plain(characteristic, known, one, metal_side=side) for one in worst]
+        found = min(ends, key=lambda one: one.probability)
+    elif characteristic.envelope:
+        found = replace(found, notes=("no touches lie opposite each other: the fit of all is judged",))
     beside = tuple((f"two-point {n}", value) for n, value in enumerate(points, 1))
     metal = side * (found.value - found.limits.target) / 2
     outcome = _outcome(found.verdict, found.value, found.limits, side, 2 * known.least_cut)
@@ -415,7 +420,7 @@ def _bonus(characteristic: Characteristic, known: Evidence) -> tuple[float, str]
         raise InspectionError(
             f"{feature.name} has no two limits of size", "Its maximum material size is not known", "Give it a tolerance"
         )
-    measured = feature.size_estimates()["D"]
+    measured = known.at_normal(characteristic, feature.size_estimates()["D"])
     departure = size.high - measured.value if feature.kind.is_outside else measured.value - size.low
     more = min(max(0.0, departure - measured.expanded), size.high - size.low)
     return more, f"{dim(more, 4)} more at maximum material"

@@ -17,6 +17,8 @@ from statistics import median
 from typing import Literal
 
 from brisk_anchor.core.errors import InspectionError
+from brisk_anchor.core.inspection.many_parts import Drift, Leaving, leaving
+from brisk_anchor.core.inspection.verdict import Limits
 from brisk_anchor.core.quantities import dim, signed_dim
 
 Table = Literal["radius", "diameter"]
@@ -103,6 +105,40 @@ class Correction:
     def new(self) -> float:
         """The figure after it."""
         return self.old + self.change
+
+
+@dataclass(frozen=True, slots=True)
+class Due:
+    """The next correction that a drift asks for: in how many parts it leaves what is not answered, and the change."""
+
+    leaves: Leaving
+    change: float
+
+
+def due(
+    drift: Drift, last: CutPart, target: float, way: Way, rule: CorrectionRule, dead: float, *, diameter: bool
+) -> Due | None:
+    """When a drift leaves the dead band, and what is answered then; None: it does not drift, or has left it.
+
+    Args:
+        drift: of the figures since the last change.
+        last: the newest part: on which side of the target it has metal left.
+        target: what is aimed at.
+        way: what cut it.
+        rule: how it is answered.
+        dead: how far off nothing is answered, mm.
+        diameter: whether figures are diameters.
+    """
+    leaves = leaving(drift, Limits(target - dead, target + dead, target)) if dead > 0 else None
+    if leaves is None or abs(drift.now - target) > dead:
+        return None
+    off = math.copysign(dead, drift.slope)
+    if way.target == "row":
+        return Due(leaves, rule.share * row_change(off, way))
+    if not last.metal or not last.deviation or way.head or not way.compensated:
+        return None
+    outward = math.copysign(1.0, last.metal) * math.copysign(1.0, last.deviation)
+    return Due(leaves, rule.share * wear_change(outward * off / (2 if diameter else 1), way))
 
 
 _FAR = 5.0

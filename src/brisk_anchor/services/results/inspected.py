@@ -92,7 +92,10 @@ class Corrected:
 
 @dataclass(frozen=True)
 class InspectedPart:
-    """One part. `at` is when (ISO, UTC), `source` where its touches came from; `program_hash` of its text."""
+    """One part. `at` is when (ISO, UTC), `source` where its touches came from; `program_hash` of its text.
+
+    `clamping` tells which clamping of one session it was inspected in; empty where that is not known.
+    """
 
     part: str
     serial: str
@@ -108,6 +111,7 @@ class InspectedPart:
     lines: tuple[CharacteristicLine, ...] = ()
     corrected: tuple[Corrected, ...] = ()
     note: str = ""
+    clamping: str = ""
     form: str = field(default=FORM)
 
     @cached_property

@@ -9,7 +9,7 @@ from datetime import UTC, datetime
 from brisk_anchor.book.entries import RESULTS, EntryKind
 from brisk_anchor.core.errors import InspectionError
 from brisk_anchor.core.inspection.characteristic import Actual, Evidence, judge, mastered_by
-from brisk_anchor.core.inspection.correction import Correction, CutPart, Way, propose
+from brisk_anchor.core.inspection.correction import Correction, CutPart, Due, Way, due, propose
 from brisk_anchor.core.inspection.many_parts import scatter_of
 from brisk_anchor.core.offsets.setup import PlaceOnFixture, Setup
 from brisk_anchor.core.quantities import signed_dim
@@ -17,6 +17,7 @@ from brisk_anchor.core.uncertainty.estimates import Estimate
 from brisk_anchor.nc.read.port import LENGTH_WEAR, RADIUS_WEAR
 from brisk_anchor.services.job.characteristics import Asked, asked_of, by_of
 from brisk_anchor.services.results.inspected import Corrected, InspectedPart, line_of, loaded, short_words
+from brisk_anchor.services.results.over_parts import Series
 from brisk_anchor.services.rows.evidence import evidence_of
 from brisk_anchor.services.rows.ledger import plain
 from brisk_anchor.services.rows.offset_solver import OffsetSolver
@@ -28,6 +29,12 @@ KEPT = 500
 _MOST_OFF = 0.1
 """How far, mm, a machine may find a master off."""
 COLUMNS = {"radius wear": RADIUS_WEAR, "length wear": LENGTH_WEAR}
+
+
+def _title(serial: str) -> str:
+    return f"part {serial}"
+
+
 _SERIAL = re.compile(r"^[\w./ -]{1,24}$")
 
 
@@ -42,6 +49,7 @@ class Inspection:
         """
         self.session = session
         self._most = newest
+        self._since = datetime.now(UTC).isoformat(timespec="seconds")
         self.asked = asked_of(session.setup, session.profile.tool_radius)
         self.parts: list[InspectedPart] = []
         self.mastered: dict[str, Estimate] = {}
@@ -109,6 +117,7 @@ class Inspection:
             job=self.setup.job,
             who=plain(self.session.ledger.who, 60),
             place=place.name if place is not None else "",
+            clamping=f"{self._since}/{self.session.working.clamping}",
             source="stand-in" if self.setup.machine.connected else "typed",
             lines=tuple(lines),
         )
@@ -167,7 +176,7 @@ class Inspection:
         found = replace(part or self.part_now(place), serial=serial, note=plain(note, 200))
         if all(line.value is None for line in found.lines):
             raise InspectionError("Nothing of this part was measured", "There is nothing to enter", "Measure it first")
-        if not again and any(known.serial == serial for known in self.parts):
+        if not again and self._known(serial):
             raise InspectionError(
                 f"There is a part {serial} already",
                 "Two parts under one number could not be told apart",
@@ -175,6 +184,12 @@ class Inspection:
             )
         self._enter([found])
         return found
+
+    def _known(self, serial: str) -> bool:
+        book = self.session.ledger.book
+        if book is not None and book.was_inspected(self.setup.machine.name, self.setup.job, _title(serial)):
+            return True
+        return any(known.serial == serial for known in self.parts)
 
     def enter_all(self, parts: list[InspectedPart]) -> None:
         """Enter many parts at once, all or none. Raises BookWriteError."""
@@ -184,9 +199,7 @@ class Inspection:
         ledger = self.session.ledger
         entries = []
         for part in parts:
-            entry = ledger.entry(
-                EntryKind.INSPECTED, RESULTS, None, note=short_words(part), title=f"part {part.serial}"
-            )
+            entry = ledger.entry(EntryKind.INSPECTED, RESULTS, None, note=short_words(part), title=_title(part.serial))
             entries.append(replace(entry, result=part.dumped(), at=datetime.fromisoformat(part.at)))
         ledger.add_all(entries)
         if ledger.book is not None:
@@ -223,6 +236,15 @@ class Inspection:
             diameter=asked.characteristic.what.is_size,
             scatter=scatter,
         )
+
+    def due(self, asked: Asked, series: Series) -> Due | None:
+        """When a drift asks for the next correction, and of how much; None where it does not."""
+        parts = self.cut_parts(asked.balloon)[-5:]
+        if asked.way is None or series.drift is None or not parts:
+            return None
+        dead = max(asked.rule.within(scatter_of(series.values[-50:])), *(part.expanded for part in parts))
+        diameter = asked.characteristic.what.is_size
+        return due(series.drift, parts[-1], series.limits.target, asked.way, asked.rule, dead, diameter=diameter)
 
     def corrected(self, asked: Asked, correction: Correction) -> Corrected:
         """A correction as it is entered with the part."""

@@ -21,7 +21,7 @@ from brisk_anchor.core.inspection.many_parts import (
     repeatability,
     run_chart,
 )
-from brisk_anchor.core.inspection.verdict import Limits
+from brisk_anchor.core.inspection.verdict import Fate, Limits
 from brisk_anchor.core.quantities import dim, in_shown, num, signed_dim
 from brisk_anchor.services.results.inspected import CharacteristicLine, InspectedPart
 
@@ -115,16 +115,28 @@ def offset_series(entries: Sequence[Entry], row: str, axis: str) -> Series | Non
     return Series(row, axis, f"{row} {axis.upper()} as it was stored", limits, values, days, is_angle=axis == "r")
 
 
-def repeated(parts: Sequence[InspectedPart], balloon: str) -> Repeatability | None:
-    """How far one part differs that was inspected again and again, under the same number; None where none was."""
-    groups: dict[str, list[float]] = {}
-    for part in parts:
-        line = part.line(balloon)
-        if line is not None and line.value is not None:
-            groups.setdefault(part.serial, []).append(line.value)
-    largest = max(groups.values(), key=len, default=[])
+def repeated(parts: Sequence[InspectedPart], balloon: str) -> dict[str, Repeatability]:
+    """How far one part differs that was inspected again and again under its number, and was not cut in between.
+
+    "in one clamping", and "over clampings": the part taken out and put in between, or that is not known.
+    """
     line = next((one for part in parts if (one := part.line(balloon)) is not None), None)
-    return repeatability(largest, line.limits) if line is not None else None
+    found: dict[str, Repeatability] = {}
+    for name, together in (("in one clamping", True), ("over clampings", False)):
+        groups: dict[tuple[str, ...], dict[str, float]] = {}
+        cut: dict[str, int] = {}
+        for number, part in enumerate(parts):
+            one = part.line(balloon)
+            if one is None or one.value is None or (together and not part.clamping):
+                continue
+            key = (part.serial, f"{cut.get(part.serial, 0)}", part.clamping if together else "")
+            # Of one clamping a single figure counts for what the next clamping does.
+            groups.setdefault(key, {})[part.clamping if part.clamping and not together else f"{number}"] = one.value
+            cut[part.serial] = cut.get(part.serial, 0) + (one.state is Fate.AGAIN)
+        largest = max(groups.values(), key=len, default={})
+        if line is not None and (spread := repeatability(list(largest.values()), line.limits)) is not None:
+            found[name] = spread
+    return found
 
 
 def words_of(series: Series) -> list[str]:

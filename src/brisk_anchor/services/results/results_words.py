@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from brisk_anchor.core.inspection.correction import Correction
+import math
+
+from brisk_anchor.core.inspection.correction import Correction, Due
 from brisk_anchor.core.inspection.verdict import Fate
 from brisk_anchor.core.quantities import bare, deg, dim, num, signed_deg, signed_dim
 from brisk_anchor.services.job.characteristics import Asked, by_of
@@ -95,8 +97,8 @@ def line_words(line: CharacteristicLine) -> str:
     )
 
 
-def correction_words(asked: Asked, correction: Correction | None) -> list[str]:
-    """The sum of a correction, or why there is none."""
+def correction_words(asked: Asked, correction: Correction | None, following: Due | None = None) -> list[str]:
+    """The sum of a correction, or why there is none, and when a drift will ask for one."""
     if correction is None:
         return [f"Nothing says what cuts {asked.balloon}: add “cut by T12” to its words"]
     told = [f"{by_of(correction.way)} {signed_dim(correction.old, 4)}", *correction.steps]
@@ -104,7 +106,17 @@ def correction_words(asked: Asked, correction: Correction | None) -> list[str]:
         told.append(correction.card)
     if correction.why:
         told.append(correction.why)
+    if following is not None and not correction.change:
+        told.append(due_words(by_of(correction.way), following))
     return told
+
+
+def due_words(by: str, following: Due) -> str:
+    """When a drift asks for a correction: in "about 12 parts (9 to 17): T12 radius wear -0.0012 mm then"."""
+    leaves = following.leaves
+    late = "never" if leaves.latest is None else f"{math.ceil(leaves.latest)}"
+    span = f"{math.floor(leaves.earliest)} to {late}"
+    return f"at this drift in about {round(leaves.parts)} parts ({span}): {by} {signed_dim(following.change, 4)} then"
 
 
 def advice(line: CharacteristicLine) -> str:

@@ -402,6 +402,7 @@ class ResultsView(View):
 
     def correction(self) -> None:
         """What the parts ask for; Enter writes it to the control."""
+        from brisk_anchor.services.results.over_parts import series_of
         from brisk_anchor.services.results.results_words import correction_words
 
         view_state, known, line = self.stage.free(), self.inspection, self.line
@@ -410,10 +411,12 @@ class ResultsView(View):
         try:
             asked = known.by_balloon(line.balloon)
             found = known.correction(asked)
+            series = series_of(known.parts, line.balloon)
+            following = known.due(asked, series) if series is not None else None
         except BriskAnchorError as error:
             self.stage.complain(error)
             return
-        self.told = correction_words(asked, found)
+        self.told = correction_words(asked, found, following)
         self.stage.show_all()
         if found is None or not found.change:
             self.stage.tell(self.told[-1], self.told[0] if len(self.told) > 1 else "", "ask")
