@@ -10,6 +10,7 @@ import typer
 
 from brisk_anchor import __version__
 from brisk_anchor.cli.book import app as book_app
+from brisk_anchor.cli.link import link_app, machine_app, order_app, take
 from brisk_anchor.cli.options import unit_option
 from brisk_anchor.cli.places import app as places_app
 from brisk_anchor.cli.plan import app as plan_app
@@ -70,7 +71,8 @@ def demo(
         typer.Option(
             "--job",
             help="lever (GL-114), cap (BC-27, read from its drawing), block (nothing drawn), tombstone (GL-114 on four "
-            "faces), trunnion (NB-40 with a sloping face) or batch (sixty bearing caps, inspected).",
+            "faces), trunnion (NB-40 with a sloping face), batch (sixty bearing caps, inspected) or shop (a machine "
+            "that stands elsewhere: brisk-anchor machine serve is it).",
         ),
     ] = "lever",
     month: Annotated[bool, typer.Option("--month", help="With a month of made-up history in the book.")] = False,
@@ -98,6 +100,12 @@ def demo(
         from brisk_anchor.tui.start import run_batch
 
         raise typer.Exit(run_batch(speed=speed))
+    if job == "shop":
+        from brisk_anchor.services.demo.demo_job import demo_shop
+        from brisk_anchor.services.paths import demo_folder
+
+        folder = demo_folder() / "shop"
+        raise typer.Exit(run_job(demo_shop(folder), roll=0, speed=speed, data=demo_folder() / "shop-data"))
     if job in OF_FILES:
         from brisk_anchor.services.demo.demo_job import demo_files
         from brisk_anchor.services.paths import demo_folder
@@ -305,6 +313,10 @@ app.add_typer(book_app, name="book")
 app.add_typer(plan_app, name="plan")
 app.add_typer(places_app, name="places")
 app.add_typer(results_app, name="results")
+app.add_typer(link_app, name="link")
+app.add_typer(order_app, name="order")
+app.command()(take)
+app.add_typer(machine_app, name="machine")
 app.command()(weave)
 
 profile_app = typer.Typer(no_args_is_help=True, help="Control profiles: what differs from control to control, as data.")

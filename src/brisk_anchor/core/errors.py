@@ -26,6 +26,7 @@ BriskAnchorError
 │       ├── BookTakenError  ... another window added to the row meanwhile
 │       └── BookSilentError ... it did not answer in time
 ├── DrawingFileError      a drawing or mesh from outside that cannot be read
+├── LinkError             a machine's link that does not answer, or cannot do what is asked
 ├── InspectionError       a characteristic that cannot be judged, a correction that cannot be made
 └── ExportError           a drawing or a file that could not be written
 """
@@ -249,6 +250,10 @@ class DrawingFileError(BriskAnchorError):
 
 class ExportError(BriskAnchorError):
     """A drawing or file could not be written."""
+
+
+class LinkError(BriskAnchorError):
+    """A machine cannot be reached, or not in this way."""
 
 
 class InspectionError(BriskAnchorError):

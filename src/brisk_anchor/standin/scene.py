@@ -535,6 +535,7 @@ def build_scene(file: SceneFile) -> Scene:
         tuple(axis.axis() for axis in m.rotary),
         m.tool_direction,
         m.connection == "stand-in",
+        linked=m.connection == "link",
     )
     described = [body for body in file.body if body.role != "undrawn"]
     axes = machine.rotary

@@ -156,7 +156,7 @@ class MachineSection(FileSection):
     name: Name
     kind: Literal["vertical mill", "horizontal mill", "mill with rotary table", "trunnion mill", "lathe"]
     tool_axis: Literal["+Z", "-Z", "+X", "-X", "+Y", "-Y"] = "+Z"
-    connection: Literal["stand-in", "nothing"] = "stand-in"
+    connection: Literal["stand-in", "nothing", "link"] = "stand-in"
     rotary: list[RotarySection] = []
     profile: Annotated[str, Field(max_length=40)]
     travel_low: Place

@@ -37,7 +37,7 @@ class Machine:
     """A machine. `table` is its table as (x low, y low, x high, y high, top), in tip coordinates with no tool, mm.
 
     `tool_axis` points from the tool's end to the spindle or turret: +Z on a mill. Where it is not `connected`, what is
-    measured is a rehearsal on the twin.
+    measured is a rehearsal on the twin, unless a control is `linked`.
     """
 
     name: str
@@ -51,6 +51,8 @@ class Machine:
     rotary: tuple[RotaryAxis, ...] = ()
     tool_axis: Vector = (0.0, 0.0, 1.0)
     connected: bool = True
+    linked: bool = False
+    """Whether a control stands at the other end: programs go to it, and what it prints comes back."""
     sweeps: tuple[tuple[str, Vector, int, float], ...] = ()
     """Of rotary axes along X, Y or Z: its letter, a point on it (machine mm), which of the three it runs along,
     and how far out from it anything lies that it carries, mm."""

@@ -40,6 +40,7 @@ from brisk_anchor.nc.profile.sections import (
     ToolLengths,
     ToolTableVariables,
     ToolVariable,
+    Transfer,
     VariableRanges,
 )
 
@@ -79,6 +80,7 @@ class Profile(ProfileSection):
     alarm: AlarmVariables | None = None
     timers: Timers | None = None
     print: Print | None = None
+    transfer: Transfer | None = None
     probing: Probing | None = None
     input: Input
     skip: Skip

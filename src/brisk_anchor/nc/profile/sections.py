@@ -137,6 +137,23 @@ class Print(ProfileSection):
     decimals: int = Field(ge=3, le=6)
 
 
+class Transfer(ProfileSection):
+    """How programs get into the control and print commands out of it.
+
+    `file_name` of a program; `longest_line` and `longest_file` (bytes) it takes; what it `strips` from a program that
+    it keeps; where print commands go: a `file`, the `wire`, or a `message` on its screen that nobody else can read.
+    """
+
+    file_name: Annotated[
+        str, Field(pattern=r"^[A-Za-z0-9_-]{0,20}\{number(:0[3-8]d)?\}[A-Za-z0-9_-]{0,20}(\.[A-Za-z0-9]{1,8})?$")
+    ]
+    line_end: Literal["LF", "CR LF", "CR"] = "LF"
+    longest_line: int | None = Field(default=None, ge=40, le=10_000)
+    longest_file: int | None = Field(default=None, ge=1000)
+    strips: list[Literal["comments", "blanks", "leading zeros"]] = []
+    prints: Literal["file", "wire", "message"] = "file"
+
+
 class ToolLengths(ProfileSection):
     """What lengths in the tool table are counted from: the spindle's gauge line, a master tool of a length (mm), or
     the part itself, on which every tool is touched off.

@@ -3,18 +3,20 @@
 from __future__ import annotations
 
 import zlib
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 from brisk_anchor.core.errors import PlanError
-from brisk_anchor.core.expressions import Binary, Expression, LengthInTable, Name, Number, RowValue, plus
+from brisk_anchor.core.expressions import Binary, Expression, LengthInTable, Name, Number, RowValue, Variable, plus
 from brisk_anchor.core.features.measuring import Measurement
-from brisk_anchor.core.features.touches import Stylus
+from brisk_anchor.core.features.touches import AXES, Stylus
 from brisk_anchor.core.kinds import FeatureKind, Vector
 from brisk_anchor.core.offsets.rules import Rule, Turner, features_in
 from brisk_anchor.nc.programs.control_result import ControlResult
 from brisk_anchor.nc.programs.cycles import Cycle
 from brisk_anchor.nc.programs.judging import NOTHING, Inspecting, inspecting_steps
 from brisk_anchor.nc.programs.offset_steps import store_steps
+from brisk_anchor.nc.programs.program import row_word
 from brisk_anchor.nc.programs.steps import (
     AlarmNumber,
     CallTool,
@@ -127,6 +129,20 @@ class _Identified:
 
 
 @dataclass(frozen=True, slots=True)
+class TableReading:
+    """Tables that a program prints: `rows`, each with its axes; by number of `tools` the variable of their length; the
+    variable of the `active` row.
+
+    Where rows hold no angle, `angles` names by row the variable that it is kept in.
+    """
+
+    rows: tuple[str, ...]
+    tools: tuple[tuple[int, int], ...] = ()
+    active: int | None = None
+    angles: tuple[tuple[str, int], ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
 class Plan:
     """A measuring program before it is written. `date` is text for the head (ISO), given by the caller.
 
@@ -163,6 +179,8 @@ class Plan:
     """What stands at the end: "end", "stop" or "optional stop" before it; "return" to the program that calls it."""
     z_home: bool = True
     """Whether the tip is brought home at the end, or stays at the last clear height."""
+    reading: TableReading | None = None
+    """What of the control's tables is printed, and nothing else done."""
     back_to: Vector | None = None
     """Where the spindle is brought back to from the last clear height, guarded, machine mm; None: it ends at home."""
 
@@ -171,7 +189,7 @@ class Plan:
         """Six digits that tie report lines to the plan they came from (the date does not count)."""
         measurements = tuple(map(_Identified, self.measurements))
         told = (self.number, measurements, self.store, *self.also, *self.tools, *((self.mark,) if self.mark else ()))
-        told += (*self.checks, *self.flags)
+        told += (*self.checks, *self.flags, *((self.reading,) if self.reading else ()))
         told += (self.inspecting,) if self.inspecting != NOTHING else ()
         return zlib.crc32(repr(told).encode()) % 1_000_000
 
@@ -196,6 +214,8 @@ def plan_steps(plan: Plan) -> tuple[Step, ...]:
     """
     if plan.mark is not None:
         return SafeState(), plan.mark
+    if plan.reading is not None:
+        return tuple(_printed_tables(plan, plan.reading))
     styli = _styli(plan)
     steps: list[Step] = [SectionHeading("safe state"), SafeState()]
     calls = plan.call_probe or any(check.call for check in plan.tools)
@@ -255,6 +275,23 @@ def plan_steps(plan: Plan) -> tuple[Step, ...]:
         _place_check(steps, placed, located)
     _end(steps, plan, located, touches)
     return tuple(steps)
+
+
+def _printed_tables(plan: Plan, reading: TableReading) -> Iterator[Step]:
+    """Print tables; nothing moves, and nothing is written."""
+    yield SectionHeading("print the tables; nothing moves and nothing is written")
+    yield Report(("BEGIN", f"O{plan.number:04d}"), (("I", Number(plan.identity), 0),))
+    angles = dict(reading.angles)
+    for row in reading.rows:
+        figures: list[tuple[str, Expression, int]] = [(a.upper(), RowValue(row, a), -1) for a in AXES]
+        figures += [("R", Variable(angles[row]), -1)] if row in angles else []
+        yield Report(("ROW", row_word(row)), tuple(figures))
+    for number, variable in reading.tools:
+        yield Report(("LENGTH",), (("T", Number(number), 0), ("L", Variable(variable), -1)))
+    if reading.active is not None:
+        yield Report(("ACTIVE",), (("A", Variable(reading.active), -1),))
+    told: list[tuple[str, Expression, int]] = [("N", Number(0), 0), ("R", Number(len(reading.rows)), 0)]
+    yield Report(("END",), (*told, ("L", Number(len(reading.tools)), 0)))
 
 
 def _begin_with(steps: list[Step], stylus: Stylus, home_z: float) -> None:

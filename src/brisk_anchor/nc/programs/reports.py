@@ -4,14 +4,30 @@ from __future__ import annotations
 
 import math
 import re
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 
 from brisk_anchor.core.errors import ReportError
 from brisk_anchor.core.features.touches import Origin, Stylus, Touch
 from brisk_anchor.core.kinds import Vector
 
-_LINE = re.compile(r"^BRISK 1 (BEGIN|TOOL|TOUCH|SOLVED|STORED|TOOLCHECK|JUDGED|CORRECTED|END)\b(.*)$")
+KINDS = (
+    "BEGIN",
+    "TOOLCHECK",
+    "TOOL",
+    "TOUCH",
+    "SOLVED",
+    "STORED",
+    "JUDGED",
+    "CORRECTED",
+    "ROW",
+    "LENGTH",
+    "ACTIVE",
+    "END",
+)
+# Some controls print no blanks, some more of them, some in small letters.
+LINE = re.compile(rf"^BRISK\s*1\s*({'|'.join(KINDS)})(.*)$", re.IGNORECASE)
+_ROW = re.compile(r"^\s*(COMMON|G\d+(?:\.\d)?)\s*(P\d+)?\s*(.*)$")
 _PAIR = re.compile(r"([A-Z])\s*(-?\d+(?:\.\d*)?)(?![A-Z.\d])")
 PRINTED = 1e-4
 """The last digit of what a program prints, mm or degrees."""
@@ -33,6 +49,12 @@ class RunReport:
     """By number of the judgement what was measured, and what that came to."""
     corrected: dict[int, tuple[float, float]] = field(default_factory=dict)
     """By tool its wear before and after, mm."""
+    rows: dict[str, dict[str, float]] = field(default_factory=dict)
+    """By row what the table holds, in a report of the table."""
+    lengths: dict[int, float] = field(default_factory=dict)
+    """By tool its length in the table, mm."""
+    active: float | None = None
+    """What the control reads where its active row stands."""
     complete: bool = False
 
 
@@ -43,6 +65,28 @@ def _pairs(text: str, line: str) -> dict[str, float]:
     return pairs
 
 
+def _row_pairs(rest: str, line: str) -> tuple[str, dict[str, float]]:
+    """A row's name as one word, and its figures."""
+    found = _ROW.match(rest)
+    if found is None:
+        raise ReportError(f"This report line names no row: “{line[:80]}”", "", "Run it again")
+    name, extended, figures = found.groups()
+    return name + (extended or ""), _pairs(figures, line)
+
+
+def _ended(report: RunReport, told: Mapping[str, float]) -> None:
+    """Compare what came with what the end says there was. Raises ReportError: something is lost."""
+    counts = [("N", len(report.touches), "touches"), ("J", len(report.judged), "verdicts")]
+    counts += [("R", len(report.rows), "rows"), ("L", len(report.lengths), "tool lengths")]
+    for letter, there, what in counts:
+        made = int(told["N"] if letter == "N" else told.get(letter, 0))
+        if made != there:
+            raise ReportError(
+                f"{there} {what} were reported, {made} were made", "The control dropped lines", "Run it again"
+            )
+    report.complete = True
+
+
 def parse_reports(lines: Iterable[str]) -> RunReport:
     """Read the report lines of one run; lines of other programs are passed over.
 
@@ -51,8 +95,8 @@ def parse_reports(lines: Iterable[str]) -> RunReport:
     """
     report: RunReport | None = None
     for raw in lines:
-        line = raw.strip()
-        found = _LINE.match(line)
+        line = raw.strip().upper()
+        found = LINE.match(line)
         if not found:
             continue
         kind, rest = found.groups()
@@ -62,9 +106,9 @@ def parse_reports(lines: Iterable[str]) -> RunReport:
             continue
         if report is None:
             raise ReportError("The report has no beginning", "Lines are missing before the first", "Run it again")
-        if kind == "STORED":
-            row, _, rest = rest.strip().partition(" ")
-            report.stored[row] = _pairs(rest, line)
+        if kind in ("STORED", "ROW"):
+            row, pairs = _row_pairs(rest, line)
+            (report.stored if kind == "STORED" else report.rows)[row] = pairs
             continue
         pairs = _pairs(rest, line)
         try:
@@ -80,22 +124,14 @@ def parse_reports(lines: Iterable[str]) -> RunReport:
                 report.judged[int(pairs["M"])] = (pairs["A"], int(pairs["V"]))
             elif kind == "CORRECTED":
                 report.corrected[int(pairs["T"])] = (pairs["A"], pairs["B"])
+            elif kind == "LENGTH":
+                report.lengths[int(pairs["T"])] = pairs["L"]
+            elif kind == "ACTIVE":
+                report.active = pairs["A"]
             elif kind == "SOLVED":
                 report.solved[int(pairs.pop("M"))] = pairs
             elif kind == "END":
-                report.complete = True
-                if int(pairs["N"]) != len(report.touches):
-                    raise ReportError(
-                        f"{len(report.touches)} touches were reported, {int(pairs['N'])} were made",
-                        "The control dropped lines",
-                        "Run it again",
-                    )
-                if int(pairs.get("J", 0)) != len(report.judged):
-                    raise ReportError(
-                        f"{len(report.judged)} verdicts were reported, {int(pairs.get('J', 0))} were made",
-                        "The control dropped lines",
-                        "Run it again",
-                    )
+                _ended(report, pairs)
         except KeyError as error:
             raise ReportError(f"This report line lacks {error}: “{line[:80]}”", "", "Run it again") from None
     if report is None:

@@ -18,9 +18,10 @@ DEMO_DRAWING, DEMO_THICKNESS = "bc-27.dxf", 35.0
 """The drawing of BC-27 that ships, and how thick its plate is, mm."""
 
 
-DEMO_JOBS = ("lever", "cap", "block", "tombstone", "trunnion", "batch")
+DEMO_JOBS = ("lever", "cap", "block", "tombstone", "trunnion", "batch", "shop")
 """The jobs of the demo: GL-114, BC-27 read from its drawing, a block that nobody drew, GL-114 twelve times on the four
-faces of a tombstone, NB-40 with its bore on a sloping face, and BC-27 in a batch that is inspected.
+faces of a tombstone, NB-40 with its bore on a sloping face, BC-27 in a batch that is inspected, and the same on a
+machine that stands elsewhere, behind files.
 """
 OF_FILES = ("tombstone", "trunnion", "batch")
 """Those that are each a folder of files of its own."""
@@ -61,6 +62,26 @@ def _open_scene(scene: str, folder: Path, *, fresh: bool, profile: Profile | Non
     return Session.with_book(
         open_book(path), lambda book: Session.open(scene, book, profile=profile, machine_file=machine)
     )
+
+
+LINK = """
+[link]                         # a control at the other end: see docs/formats.md
+programs = "files"
+program_folder = "control/programs"
+reports = "files"
+report_file = "control/printed.txt"
+"""
+
+
+def demo_shop(folder: Path) -> Path:
+    """The files of the job whose machine stands elsewhere; written where there are none yet. Raises ExportError."""
+    if not (folder / "machine.toml").exists():
+        source = resources.files("brisk_anchor.services") / "examples" / "batch" / "machine.toml"
+        text = source.read_text(encoding="utf-8").replace('connection = "stand-in"\n', "")
+        at = text.index("\n[probe]")
+        write_whole(folder / "machine.toml", (text[:at] + LINK + text[at:]).encode())
+    (folder / "control" / "programs").mkdir(parents=True, exist_ok=True)
+    return demo_files(folder, "batch")
 
 
 def demo_plan(folder: Path, name: str) -> Path:

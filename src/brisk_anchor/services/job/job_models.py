@@ -13,6 +13,7 @@ from pydantic import Field, model_validator
 
 from brisk_anchor.core.kinds import FeatureKind
 from brisk_anchor.core.quantities import dim
+from brisk_anchor.services.job import link_section
 from brisk_anchor.services.job.fixture_shapes import AnglePlate, Chuck, Plate, Vice
 from brisk_anchor.standin.row_file import RowSection
 from brisk_anchor.standin.scene_file import (
@@ -32,7 +33,7 @@ from brisk_anchor.standin.tool_file import (
     ToolSection,
 )
 
-NO_LENGTHS = frozenset(
+NO_LENGTHS = link_section.NO_LENGTHS | frozenset(
     (
         *("units", "form", "number", "tool_number", "balloon", "program", "jaws", "valid_days", "master"),
         *("count", "columns", "rows", "first_angle", "heading", "headings", "turn_uncertainty"),
@@ -103,7 +104,8 @@ class MachineDescription(FileSection):
     name: Name
     kind: Literal["vertical mill", "horizontal mill", "mill with rotary table", "trunnion mill", "lathe"]
     profile: Annotated[str, Field(max_length=200)]
-    connection: Literal["stand-in", "nothing"]
+    connection: Literal["stand-in", "nothing"] | None = None
+    link: link_section.LinkSection | None = None
     tool_axis: Literal["+Z", "-Z", "+X", "-X", "+Y", "-Y"] = "+Z"
     travel_low: Place
     travel_high: Place
@@ -121,6 +123,8 @@ class MachineDescription(FileSection):
 
     @model_validator(mode="after")
     def _like_a_machine(self) -> Self:
+        if (self.connection is None) == (self.link is None):
+            raise ValueError("give [link] for a control at the other end, or connection: stand-in or nothing")
         for axis, low, high in zip("XYZ", self.travel_low, self.travel_high, strict=True):
             if self.kind == "lathe" and axis == "Y":
                 continue
@@ -172,7 +176,8 @@ class MachineDescription(FileSection):
             }
             for r in self.on_pallet(None).rotary
         ]
-        wanted = self.model_dump(exclude={"form", "units", "display", "probe", "tool", "hand_tool", "setter", "rotary"})
+        others = {"form", "units", "display", "probe", "tool", "hand_tool", "setter", "rotary", "link", "connection"}
+        wanted = self.model_dump(exclude=others) | {"connection": self.connection or "link"}
         return MachineSection.model_validate(wanted | {"rotary": rotary, "position": self.home})
 
 

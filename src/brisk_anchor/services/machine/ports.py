@@ -86,6 +86,12 @@ class ControlLink(Protocol):
     def table_values(self, row: str) -> dict[str, float]:
         """X, Y, Z of a row, and `r`, the angle its coordinates are turned by, where the control keeps one."""
 
+    def knows(self, row: str) -> bool:
+        """Whether what the control holds in a row is known at all."""
+
+    def age(self, row: str) -> str:
+        """How old what is known of a row is: "" where it is as of now, else "14 min ago" or "never read"."""
+
     def turn_of(self, row: str) -> float:
         """How far the control itself turns every position in a row; 0 where rows hold no angle."""
 

@@ -95,6 +95,14 @@ class StandInLink:
         """X, Y, Z of a row, mm, and its angle, degrees, where the control keeps one."""
         return table_values(self.control.machine, self.control.memory, self.profile, row)
 
+    def knows(self, row: str) -> bool:
+        """Always: it is asked now."""
+        return True
+
+    def age(self, row: str) -> str:
+        """As of now."""
+        return ""
+
     def turn_of(self, row: str) -> float:
         """How far the control itself turns every position in a row, degrees; 0 where rows hold no angle."""
         held = self.profile.row(row).rotation is not None

@@ -326,6 +326,12 @@ def moved_far(session: Session, row: str) -> float:
     return moved if moved > FAR else 0.0
 
 
+def chain_as_booked(session: Session, row: str, valued: Entry) -> Chain:
+    """The chain of what a row has in the book; one of its figures alone where they came without."""
+    known = session.ledger.chain_of_values(row)
+    return known or typed_chain(row, valued.values, valued.u, {}, "as the book has it")
+
+
 def write_rows(session: Session, rows: list[str]) -> Program:
     """Write rows to the control by one program, read them back, and enter them as stored; all or none.
 
@@ -344,9 +350,7 @@ def write_rows(session: Session, rows: list[str]) -> Program:
             valued = session.ledger.valued(row)
             if valued is None:
                 continue
-            chain = session.ledger.chain_of_values(row) or typed_chain(
-                row, valued.values, valued.u, {}, "as the book has it"
-            )
+            chain = chain_as_booked(session, row, valued)
             session.writer.read_back(row, chain)
             note = f"set by O{program.number:04d}, read back"
             entries.append(session.ledger.entry(EntryKind.STORED, row, chain, note=note))

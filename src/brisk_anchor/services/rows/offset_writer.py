@@ -22,7 +22,7 @@ from brisk_anchor.core.offsets.tool_setting import look_at_probe
 from brisk_anchor.core.quantities import along
 from brisk_anchor.core.uncertainty.estimates import Estimate
 from brisk_anchor.nc.programs.plan import StorePlan
-from brisk_anchor.nc.programs.program import row_word
+from brisk_anchor.nc.programs.program import Program, row_word
 from brisk_anchor.nc.programs.reports import parse_reports
 from brisk_anchor.nc.write.writer import write_program
 from brisk_anchor.services.machine.ports import ControlLink, OperatorPanel
@@ -95,6 +95,18 @@ class OffsetWriter:
             DatumError: incomplete. SecondLookError: a finding stops. RunStopped: the control refused.
             BookWriteError: the book could not be written. The control's table is then put back as it was.
         """
+        chain, plan = self.prepared(row)
+        self.write(chain, plan)
+        if chain.table is not None:
+            self._datums.table_turned(row, chain.table)
+        return chain
+
+    def prepared(self, row: str) -> tuple[Chain, StorePlan]:
+        """What a store of a row writes, after the second look.
+
+        Raises:
+            DatumError: incomplete. SecondLookError: a finding stops.
+        """
         stop_where_found(self.look_before_store(row))
         chain = self._solver.chain(row)
         if chain is None:
@@ -102,10 +114,13 @@ class OffsetWriter:
         rules: dict[str, Rule] = {
             axis.axis: Fixed(axis.value, axis.u) if axis.written else Keep() for axis in chain.axes
         }
-        self.write(chain, replace(self._programs.store_plan(row, rules), turner=None, table=chain.table))
-        if chain.table is not None:
-            self._datums.table_turned(row, chain.table)
-        return chain
+        return chain, replace(self._programs.store_plan(row, rules), turner=None, table=chain.table)
+
+    def program_of(self, chain: Chain, plan: StorePlan) -> Program:
+        """The program that sets a row to figures that were worked out. Raises DatumError: the row is locked."""
+        self._not_locked(chain.row)
+        number = self._heads.number(1, chain.row)
+        return write_program(self._heads.plan_of(number, f"set {chain.row}", [], plan), self._link.profile)
 
     def write(self, chain: Chain, plan: StorePlan) -> None:
         """Put a row into the control's table by a program, read it back, and into the book; or leave all as it was.
@@ -114,9 +129,7 @@ class OffsetWriter:
             RunStopped: the control refused. BookWriteError: the book could not be written.
         """
         row = chain.row
-        self._not_locked(row)
-        number = self._heads.number(1, row)
-        program = write_program(self._heads.plan_of(number, f"set {row}", [], plan), self._link.profile)
+        program = self.program_of(chain, plan)
         before = self._link.table_values(row)
         self._link.hand_over(program)
         run = self._panel.start()
@@ -127,14 +140,20 @@ class OffsetWriter:
             if row_word(row) not in parse_reports(self._link.report()).stored:
                 raise RunStopped(f"The program ended without storing {row}", "Nothing is known of the table", "Look")
             self.read_back(row, chain)
-            note = f"set by O{program.number:04d}{fixture_note(self._working.setup, row)}"
-            stored = self._ledger.entry(EntryKind.STORED, row, chain, note=note)
-            self._ledger.add_all([stored, *self.followers(row, chain)])
+            self._ledger.add_all(self.stored(chain, f"set by O{program.number:04d}"))
         except BriskAnchorError:
             self._link.write_row(row, before)  # no value stays in the table that failed a check
             raise
         finally:
             self._link.settle()
+
+    def stored(self, chain: Chain, note: str) -> list[Entry]:
+        """What the book says of a row that was stored, and of those that follow it."""
+        note += fixture_note(self._working.setup, chain.row)
+        return [
+            self._ledger.entry(EntryKind.STORED, chain.row, chain, note=note),
+            *self.followers(chain.row, chain),
+        ]
 
     def may_change(self, row: str) -> None:
         """Raises DatumError where nothing may change a row: it is locked, or kept for the tool setter."""

@@ -88,7 +88,7 @@ class RowStates:
     def away_from_control(self, row: str) -> dict[str, float]:
         """What the control holds less what the book has, by axis, where these differ: mm, and degrees for `r`."""
         valued = self._ledger.valued(row)
-        if valued is None:
+        if valued is None or not self._link.knows(row):
             return {}
         limit = max(DIFFERS, self._link.profile.resolution)
         known = {"r": 0.0} | valued.values  # a row without an angle is one that is not turned

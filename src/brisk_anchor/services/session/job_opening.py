@@ -26,17 +26,20 @@ def open_job(folder: Path, data: Path, *, roll: int) -> Session:
     if (path := machine_file_of(folder)) is not None:
         alone = load_machine(path)
         name, profile, scene = alone.machine.name, alone.profile, build_scene(alone.scene())
-        unit = alone.unit
+        unit, described, base = alone.unit, alone.machine, path.parent
     else:
         editor = JobEditor(folder)
         job = editor.job
         name, profile, scene = job.machine.name, job.profile, build_scene(job.scene(roll))
-        unit = job.unit
+        unit, described, base = job.unit, job.machine, folder
+    linked = described.link.settings(base.absolute()) if described.link is not None else None
+    if linked is not None and editor is not None:
+        roll, scene = 0, build_scene(editor.job.scene(0))  # what really lies there, nobody knows
     machine = "".join(c if c.isalnum() else "-" for c in name.lower())
 
     def make(book: Book) -> Session:
         file = data / f"machine-{machine}.json"
-        return Session(scene, book, profile, machine_file=file, description=editor, rolled=roll)
+        return Session(scene, book, profile, machine_file=file, description=editor, rolled=roll, linked=linked)
 
     show_as_described(unit)
     return Session.with_book(open_book(data / "book.sqlite"), make)

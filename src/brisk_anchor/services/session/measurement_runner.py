@@ -87,19 +87,27 @@ class MeasurementRunner:
         Raises:
             BriskAnchorError: the run did not end well, the report is incomplete, or the touches define nothing.
         """
-        report, touches = self._reported(measurement, program, run)
+        return self._solved(measurement, self._report_of(program, run))
+
+    def _solved(self, measurement: Measurement, report: RunReport) -> Solved:
+        touches = self._touches(measurement, report)
         stated = self._stated(measurement.name, half_turn=measurement.options.half_turn)
         return Solved(feature_from(measurement, touches, stated), tuple(touches), report, stated)
 
-    def _reported(self, measurement: Measurement, program: Program, run: Run) -> tuple[RunReport, list[Touch]]:
+    def _report_of(self, program: Program, run: Run) -> RunReport:
+        """The report of a run that ended well. Raises BriskAnchorError: it did not, or something is missing."""
         if failure := run.failure():
             self._working.crashed = self._working.crashed or isinstance(failure, CrashError)
             raise failure
         report = parse_reports(run.printed)
         if report.identity != program.identity:
             raise PlanError("The report belongs to another program", "Its touches mean something else", "Run it again")
+        return report
+
+    @staticmethod
+    def _touches(measurement: Measurement, report: RunReport) -> list[Touch]:
         labels = [f"{measurement.name} {number}" for number in range(1, measurement.touch_count + 1)]
-        return report, touches_of(report, measurement.stylus, labels, measurement.options.touch_feed)
+        return touches_of(report, measurement.stylus, labels, measurement.options.touch_feed)
 
     def _stated(self, name: str, *, half_turn: bool = False) -> Stated:
         """What is stated of a measurement that is made now."""
@@ -116,9 +124,26 @@ class MeasurementRunner:
             BriskAnchorError: the run did not end well, the report is incomplete, or the touches define nothing.
         """
         self._link.settle()
+        return self.take_report(measurement, self._report_of(program, run))
+
+    def take_report(
+        self, measurement: Measurement, report: RunReport, *, at: datetime | None = None, noted: str | bool = True
+    ) -> Measured:
+        """The same from a report, of a run that was made elsewhere.
+
+        Args:
+            measurement: what was asked for.
+            report: of its program.
+            at: when it was heard; None is now.
+            noted: whether rows that are complete with it get an entry in the book, and what its note says besides;
+                an entry with these words is not made twice.
+
+        Raises:
+            BriskAnchorError: the report is incomplete, or the touches define nothing. Nothing is kept then.
+        """
         if measurement.only:
-            return self._take_places(measurement, program, run)
-        solved = self.solved(measurement, program, run)
+            return self._take_places(measurement, report, at, noted=noted)
+        solved = self._solved(measurement, report)
         feature, told = solved.feature, solved.report.solved.get(1, {})
         ours = dict(zip(feature.axes, feature.coordinates, strict=True))
         ours |= {} if measurement.known_size else feature.sizes
@@ -132,12 +157,14 @@ class MeasurementRunner:
         feature = replace(feature, control=tuple(agreement.ratio for agreement in found if not agreement.is_size))
         sizes = (measurement.size, measurement.size_y, measurement.size_limit)
         working = self._working
-        measured = Measured(measurement, feature, found, datetime.now(UTC), working.clamping, sizes)
-        return self._keep(measured, request_of(measurement))
+        measured = Measured(measurement, feature, found, at or datetime.now(UTC), working.clamping, sizes)
+        return self.keep(measured, request_of(measurement), noted=noted)
 
-    def _take_places(self, measurement: Measurement, program: Program, run: Run) -> Measured:
+    def _take_places(
+        self, measurement: Measurement, report: RunReport, at: datetime | None, *, noted: str | bool
+    ) -> Measured:
         working, name = self._working, measurement.name
-        _, made = self._reported(measurement, program, run)
+        made = self._touches(measurement, report)
         before = working.measured.get(name)
         whole = replace(measurement, only=())
         if before is None or before.measurement != whole or not working.holds(name):
@@ -149,10 +176,10 @@ class MeasurementRunner:
         touches = with_places(measurement, before.feature, touches_from(measurement, made))
         feature = feature_of_touches(whole, touches, self._stated(name, half_turn=whole.options.half_turn))
         feature = replace(feature, control=before.feature.control)
-        measured = replace(before, feature=feature, agreements=(), at=datetime.now(UTC))
-        return self._keep(measured, request_of(whole))
+        measured = replace(before, feature=feature, agreements=(), at=at or datetime.now(UTC))
+        return self.keep(measured, request_of(whole), noted=noted)
 
-    def _keep(self, measured: Measured, request: MeasurementRequest) -> Measured:
+    def keep(self, measured: Measured, request: MeasurementRequest, *, noted: str | bool = True) -> Measured:
         """Note a measured feature, and every row that is complete with it; one that is not drawn joins the set-up."""
         working, name = self._working, measured.feature.name
         if self._link.turned_round and measured.measurement is not None:
@@ -169,9 +196,12 @@ class MeasurementRunner:
             working.setup = replace(working.setup, features=(*others, found))
             working.requests[name] = replace(request, drawn=found)
         for row in working.setup.rows:
-            if name in self._rows.needed(row) and not self._rows.missing(row.row):
-                chain = self._solver.chain(row.row)
-                self._ledger.add(EntryKind.MEASURED, row.row, chain, note=f"{name} measured")
+            if not noted or name not in self._rows.needed(row) or self._rows.missing(row.row):
+                continue
+            words = f"{name} measured" + (f", {noted}" if isinstance(noted, str) else "")
+            newest = self._ledger.history(row.row)[-1:]
+            if not (isinstance(noted, str) and newest and newest[0].note == words):
+                self._ledger.add(EntryKind.MEASURED, row.row, self._solver.chain(row.row), note=words)
         return measured
 
     def take_by_hand(self, by_hand: ByHand) -> Measured:
@@ -188,7 +218,7 @@ class MeasurementRunner:
         measured = Measured(None, feature, (), datetime.now(UTC), self._working.clamping, sizes)
         stop_where_found(look_at_feature(feature, *sizes))
         self._working.by_hand[feature.name] = by_hand
-        return self._keep(measured, request)
+        return self.keep(measured, request)
 
     def measure(self, measurement: Measurement) -> Measured:
         """The whole measurement in one go, for callers that do not watch. Raises like its parts."""

@@ -130,6 +130,11 @@ def repeat(
         run.to_end()
         features.append(session.runner.solved(measurement, program, run).feature)
     session.link.settle()
+    return spread_of(session, measurement, features)
+
+
+def spread_of(session: Session, measurement: Measurement, features: list[Feature]) -> list[Repeated]:
+    """How figures of a feature spread that was measured many times in one clamping, and over clampings so far."""
     first = features[0]
     own = _own(first)
     found = []

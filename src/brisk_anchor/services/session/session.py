@@ -13,8 +13,13 @@ from brisk_anchor.book.entries import EntryKind
 from brisk_anchor.core.errors import BriskAnchorError, CrashError, PlanError
 from brisk_anchor.core.offsets.rules import parent_in
 from brisk_anchor.core.offsets.setup import Setup
+from brisk_anchor.link.settings import LinkSettings
+from brisk_anchor.link.wire import Wire
 from brisk_anchor.nc.profile.control_profile import Profile, shipped_profile
 from brisk_anchor.services.machine.machine_file import MachineFile
+from brisk_anchor.services.machine.outlet import Outlet
+from brisk_anchor.services.machine.ports import ControlLink, OperatorPanel
+from brisk_anchor.services.machine.real_link import NoPanel, RealLink, Told
 from brisk_anchor.services.machine.shelf_file import ShelfFile
 from brisk_anchor.services.machine.stand_in_link import StandInLink, StandInPanel
 from brisk_anchor.services.rows.datum_editor import DatumEditor
@@ -56,9 +61,10 @@ class Session:
         machine_file: Path | None = None,
         description: JobEditor | None = None,
         rolled: int = 0,
+        linked: LinkSettings | None = None,
     ) -> None:
         """`machine_file` keeps how the machine was left; `description` the files the scene is made of, `rolled` which
-        real-life part was drawn from them.
+        real-life part was drawn from them. A `linked` control is worked at by a person; the stand-in is its twin.
 
         Raises:
             StateError: the machine's file holds something else.
@@ -69,8 +75,17 @@ class Session:
         self.working = WorkingState(scene, shelf_file.load(setup) if description is None else setup, rolled)
         self.control = Control(scene.stand_in(seed=seed, length_reference=profile.length_reference), profile)
         self.machine_file = MachineFile(machine_file)
-        self.link = StandInLink(self.control, self.machine_file, lambda: self.ledger.mark)
-        self.panel = StandInPanel(self.link)
+        stand_in = StandInLink(self.control, self.machine_file, lambda: self.ledger.mark)
+        self.link: ControlLink = stand_in
+        self.panel: OperatorPanel = StandInPanel(stand_in)
+        self.real: RealLink | None = None
+        """The same link, where a real control is at its end."""
+        self.link_settings = linked
+        self.wire = Wire(linked.wire) if linked is not None and linked.wire is not None else None
+        if linked is not None:
+            path = None if machine_file is None else machine_file.with_suffix(".told.json")
+            self.real = RealLink(stand_in, Outlet(linked, profile, self.wire), Told.load(path))
+            self.link, self.panel = self.real, NoPanel()
         self.ledger = Ledger(book, lambda: self.working.setup, _person())
         worked_out = WorkedOut.of(self.working, self.link, self.ledger)
         self.rows, self.solver, self.heads = worked_out.rows, worked_out.solver, worked_out.heads

@@ -1,0 +1,1 @@
+"""Ways to a machine: programs out, printed lines in. Nothing here can move anything."""

@@ -1,0 +1,190 @@
+"""A wire: a serial port, or one that a converter on the network gives (`socket://`, `rfc2217://`). pyserial does it.
+
+Only device names and these two are opened. A `socket://` carries bytes and nothing else: speed, parity and hardware
+flow control are those of the converter.
+"""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
+
+from brisk_anchor.core.errors import LinkError
+from brisk_anchor.link.feed import MOST, Piece
+
+if TYPE_CHECKING:
+    from serial import SerialBase
+
+SCHEMES = ("socket://", "rfc2217://")
+_ON, _OFF = 0x11, 0x13
+_CHUNK = 256
+_PATIENCE = 30.0
+"""How long, s, a control may hold a program up before it is given up."""
+
+
+@dataclass(frozen=True, slots=True)
+class WireSettings:
+    """How a wire is set. `flow`: nothing, "software" (XON and XOFF) or "hardware" (RTS and CTS).
+
+    `start` and `end` are bytes before and after a program; `fed`: line by line as the control takes them.
+    """
+
+    port: str
+    speed: int = 9600
+    data_bits: int = 8
+    parity: str = "none"
+    stop_bits: float = 1
+    flow: str = "software"
+    line_end: str = "\r\n"
+    start: bytes = b""
+    end: bytes = b""
+    fed: bool = False
+
+    @property
+    def is_socket(self) -> bool:
+        """Whether it is a bare connection on the network."""
+        return self.port.startswith("socket://")
+
+
+class Wire:
+    """One port, opened when it is first used and again after it was lost. One thread at a time uses it."""
+
+    def __init__(self, settings: WireSettings) -> None:
+        self.settings = settings
+        self._serial: SerialBase | None = None
+        self._came = b""
+
+    @property
+    def words(self) -> str:
+        """The port, and how it is set."""
+        s = self.settings
+        if s.is_socket:
+            return s.port
+        return f"{s.port} at {s.speed}, {s.data_bits} {s.parity} {s.stop_bits:g}, flow {s.flow}"
+
+    @property
+    def mark(self) -> dict[str, Any]:
+        """Nothing: what was not heard is gone."""
+        return {}
+
+    def open(self) -> SerialBase:
+        """The port, open. Raises LinkError: it cannot be opened."""
+        if self._serial is not None:
+            return self._serial
+        import serial
+
+        s = self.settings
+        if "://" in s.port and not s.port.startswith(SCHEMES):
+            raise LinkError(f"{s.port[:40]} is no wire", "", "Give a device name, socket:// or rfc2217://")
+        try:
+            self._serial = serial.serial_for_url(
+                s.port,
+                baudrate=s.speed,
+                bytesize=s.data_bits,
+                parity={"none": "N", "even": "E", "odd": "O"}[s.parity],
+                stopbits=s.stop_bits,
+                xonxoff=s.flow == "software" and not s.is_socket,
+                rtscts=s.flow == "hardware" and not s.is_socket,
+                timeout=0.05,
+                write_timeout=_PATIENCE,
+            )
+        except (OSError, ValueError, EOFError) as error:
+            raise LinkError(f"{s.port} cannot be opened", _short(error), "Look at cable, converter and name") from None
+        return self._serial
+
+    def read(self, wait: float) -> list[Piece]:
+        """What came, as soon as something does. Raises LinkError: the wire is lost."""
+        port = self.open()
+        data, self._came = self._came, b""
+        until = time.monotonic() + wait
+        try:
+            while not data:
+                data = self._read(port)
+                if not data and time.monotonic() >= until:
+                    return []
+        except (OSError, EOFError) as error:
+            self.close()
+            raise LinkError(f"{self.settings.port} is lost", _short(error), "It is tried again") from None
+        return [Piece(self.settings.port, data)]
+
+    def _read(self, port: SerialBase) -> bytes:
+        """Bytes as they come: the first of them as soon as it is there, with what lies behind it."""
+        first = port.read(1)
+        return first + self._there(port) if first else b""
+
+    @staticmethod
+    def _there(port: SerialBase) -> bytes:
+        """What is there already, without waiting for more."""
+        usual, found = port.timeout, b""
+        port.timeout = 0
+        try:
+            while len(found) < MOST and (more := port.read(65_536)):
+                found += more
+        finally:
+            port.timeout = usual
+        return found
+
+    def send(self, text: str, told: Callable[[int, int], bool] = lambda _done, _of: True) -> None:
+        """Send a program.
+
+        Args:
+            text: its lines, with LF between.
+            told: is given lines sent and lines in all; what it gives says whether to go on.
+
+        Raises:
+            LinkError: the wire is lost, the control holds it up too long, or it was ended.
+        """
+        settings, port = self.settings, self.open()
+        lines = text.splitlines()
+        try:
+            port.write(settings.start)
+            if settings.fed:
+                for number, line in enumerate(lines, 1):
+                    self._may_go(port)
+                    port.write((line + settings.line_end).encode("ascii", "replace"))
+                    if not told(number, len(lines)):
+                        raise LinkError("Sending was ended", f"{number} of {len(lines)} lines went", "Send it again")
+            else:
+                data = "".join(line + settings.line_end for line in lines).encode("ascii", "replace")
+                for at in range(0, len(data), _CHUNK):
+                    self._may_go(port)
+                    port.write(data[at : at + _CHUNK])
+                told(len(lines), len(lines))
+            port.write(settings.end)
+            port.flush()
+        except (OSError, EOFError) as error:
+            self.close()
+            raise LinkError(
+                f"{settings.port} was lost while a program was sent", _short(error), "Send it again; run no half of it"
+            ) from None
+
+    def _may_go(self, port: SerialBase) -> None:
+        """Wait while a control on a bare connection says stop; keep everything else it sends for the reader."""
+        if not (self.settings.is_socket and self.settings.flow == "software"):
+            return
+        until, held = time.monotonic() + _PATIENCE, False
+        while True:
+            data = self._there(port)
+            for byte in data:
+                held = True if byte == _OFF else False if byte == _ON else held
+            self._came += bytes(byte for byte in data if byte not in (_ON, _OFF))
+            if not held:
+                return
+            if time.monotonic() > until:
+                raise LinkError(
+                    f"The control has held the program up for {_PATIENCE:g} s", "Half of it went", "Send it again"
+                )
+            time.sleep(0.01)
+
+    def close(self) -> None:
+        """Let go of the port."""
+        port, self._serial = self._serial, None
+        if port is not None:
+            port.close()
+
+
+def _short(error: BaseException) -> str:
+    text = " ".join(str(error).split())
+    return text[:120]

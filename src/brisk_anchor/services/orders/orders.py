@@ -1,0 +1,402 @@
+"""The orders of a job at work: programs handed over, reports taken, what others took known as well."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any
+
+from brisk_anchor.book.chain_form import dumped
+from brisk_anchor.core.errors import BriskAnchorError, ExportError, PlanError, ReportError
+from brisk_anchor.core.features.measuring import Measurement
+from brisk_anchor.core.inspection.correction import Correction
+from brisk_anchor.core.offsets.rules import Keep
+from brisk_anchor.exchange.files import write_whole
+from brisk_anchor.nc.bounded import read_at_most
+from brisk_anchor.nc.programs.heard import Heard, Listener
+from brisk_anchor.nc.programs.plan import Plan, TableReading
+from brisk_anchor.nc.programs.program import Program, ProgramLine
+from brisk_anchor.nc.write.writer import write_program
+from brisk_anchor.services.machine.outlet import plainly
+from brisk_anchor.services.machine.real_link import RealLink
+from brisk_anchor.services.offsets.offset_book import chain_as_booked, writing_program
+from brisk_anchor.services.orders.order import (
+    Kind,
+    Order,
+    OrderFolder,
+    RowOrder,
+    State,
+    WearOrder,
+    digest_of,
+    order_for,
+)
+from brisk_anchor.services.orders.taking import Taken, replay, take, touches_in
+from brisk_anchor.services.plan.plan_file import PlanFile, plan_text
+from brisk_anchor.services.plan.planning import planned, program_of
+from brisk_anchor.services.results.inspection import Inspection
+from brisk_anchor.services.session.session import Session
+
+_REPEAT, _TABLE = 60, 61
+"""Programs that stand so far behind the job's first number."""
+_REGISTER = "order-folders.json"
+_MOST_FOLDERS = 200
+Progress = Callable[[int, int], bool]
+
+
+def _quiet(_done: int, _of: int) -> bool:
+    return True
+
+
+@dataclass(frozen=True, slots=True)
+class Outcome:
+    """What became of a report: `taken` with its order, or why not. `again`: it was taken before, nothing changed."""
+
+    heard: Heard
+    order: Order | None = None
+    taken: Taken | None = None
+    error: BriskAnchorError | None = None
+    again: bool = False
+    offered: str = ""
+    """The folder of the job that it was laid down for."""
+
+    @property
+    def words(self) -> tuple[str, str, str]:
+        """It in two sentences, and their tone."""
+        passed = f"Passed over: {'; '.join(self.heard.notes)}. " if self.heard.notes else ""
+        if self.again:
+            return "This report was taken before: nothing changed.", passed, ""
+        if self.offered:
+            return (
+                f"A report came for another job: it lies in {self.offered}.",
+                "Open that job, and it is taken.",
+                "ask",
+            )
+        if self.error is not None:
+            behind = " ".join(f"{part.rstrip('.')}." for part in (self.error.meaning, self.error.remedy) if part)
+            return f"{self.error.what.rstrip('.')}.", f"{passed}{behind}", "bad"
+        told = self.taken or Taken("")
+        return f"{told.told}.", f"{passed}{told.behind}", "good"
+
+
+class Orders:
+    """Programs of one job on their way to a control, and what comes back."""
+
+    def __init__(self, session: Session, folder: Path, data: Path | None = None) -> None:
+        """Know again what was taken in this clamping before.
+
+        Args:
+            session: its link is a real one.
+            folder: the job's.
+            data: the user's data folder: it keeps which jobs have orders.
+
+        Raises:
+            PlanError: the machine has no link.
+        """
+        if session.real is None:
+            raise PlanError("This machine has no link", "", "Give machine.toml a [link]")
+        self.session = session
+        self.real: RealLink = session.real
+        self.folder = OrderFolder(folder)
+        self.faults: list[str] = []
+        """What was taken before and does not fit the job any more."""
+        self._data = data
+        self._known: set[str] = set()
+        self.kept = self.folder.kept()
+        if self.kept.clamped:
+            session.working.clamped = self.kept.clamped
+        self._clamped = session.working.clamped
+        self.real.outlet.is_ours = self._is_ours
+        self.refresh()
+        self._register()
+
+    def _is_ours(self, text: str) -> bool:
+        return any(plainly(order.text) == text for order in self.folder.all())
+
+    # -- handing over --------------------------------------------------------------------------------------------------
+
+    def measure(self, measurement: Measurement, told: Progress = _quiet) -> Order:
+        """Hand over the program that measures something. Raises BriskAnchorError: it cannot be."""
+        program = self.session.planner.measuring_program(measurement)
+        title = measurement.title or measurement.name
+        return self._hand_over(
+            program, Kind.MEASURE, title, told, measurement=measurement, touches=measurement.touch_count
+        )
+
+    def repeat(self, measurement: Measurement, times: int, told: Progress = _quiet) -> Order:
+        """Hand over a program that measures the same many times. Raises BriskAnchorError: it cannot be."""
+        if not 2 <= times <= 50:
+            raise PlanError(f"{times} runs are no repeatability run", "It takes 2 to 50", "")
+        heads = self.session.heads
+        title = f"{measurement.title or measurement.name} {times} times"
+        plan = heads.plan_of(heads.first_number + _REPEAT, title, [measurement] * times, None)
+        program = write_program(plan, self.session.profile)
+        touches = times * measurement.touch_count
+        return self._hand_over(program, Kind.REPEAT, title, told, measurement=measurement, touches=touches)
+
+    def store(self, row: str, told: Progress = _quiet) -> Order:
+        """Hand over the program that sets a row. Raises BriskAnchorError: it cannot be."""
+        session = self.session
+        kept = [axis for axis, rule in session.setup.row(row).rules.items() if isinstance(rule, Keep)]
+        if kept:
+            self._known_rows([row])
+        chain, plan = session.writer.prepared(row)
+        program = session.writer.program_of(chain, plan)
+        rows = [RowOrder(row=row, chain=dumped(chain))]
+        return self._hand_over(program, Kind.SET_ROWS, f"set {row}", told, rows=rows)
+
+    def write_rows(self, rows: Sequence[str], told: Progress = _quiet) -> Order:
+        """Hand over one program that sets many rows to what the book has. Raises BriskAnchorError: it cannot be."""
+        session = self.session
+        self._known_rows(rows)
+        program = writing_program(session, list(rows), stops=True)
+        ordered = []
+        for row in rows:
+            valued = session.ledger.valued(row)
+            if valued is not None:
+                ordered.append(RowOrder(row=row, chain=dumped(chain_as_booked(session, row, valued))))
+        names = ", ".join(rows[:6]) + (" and more" if len(rows) > 6 else "")
+        return self._hand_over(program, Kind.SET_ROWS, f"set {names}", told, rows=ordered)
+
+    def plan(self, plan: PlanFile, told: Progress = _quiet) -> Order:
+        """Hand over a plan's program. Raises BriskAnchorError: it cannot be."""
+        ready = planned(self.session, plan)
+        program = program_of(self.session, ready)
+        touches = len(ready.tools) + touches_in(ready.measurements)
+        return self._hand_over(program, Kind.PLAN, plan.name, told, plan=plan_text(plan), touches=touches)
+
+    def read_table(self, told: Progress = _quiet) -> Order:
+        """Hand over the program that prints the control's tables. Raises PlanError: this control cannot."""
+        program = write_program(replace(self._plan_of_table(), date=""), self.session.profile)
+        return self._hand_over(program, Kind.READ_TABLE, "the control's table", told)
+
+    def correct(self, balloon: str, correction: Correction, told: Progress = _quiet) -> Order:
+        """Hand over the program that corrects a wear. Raises BriskAnchorError: it cannot be."""
+        from brisk_anchor.services.results.correcting import correction_program
+
+        program = correction_program(Inspection(self.session), correction)
+        way = correction.way
+        wear = WearOrder(
+            tool=way.tool,
+            column=way.target,
+            old=correction.old,
+            new=correction.new,
+            balloon=balloon,
+            reason=f"by {balloon}: {'; '.join(correction.steps)}"[:200],
+        )
+        return self._hand_over(program, Kind.WEAR, f"T{way.tool} {way.target}", told, wear=wear)
+
+    def _plan_of_table(self) -> Plan:
+        session, profile = self.session, self.session.profile
+        rows = tuple(row for row in profile.all_rows if profile.reads(row, "x") is not None)
+        if not rows or (profile.print is None and not profile.speaks.branches and not profile.variables):
+            raise PlanError(
+                "No program on this control can print its table",
+                "It reads no row, or prints nothing",
+                "Save the table on the control, and take the file: brisk-anchor take FILE",
+            )
+        table, numbers = profile.tool_table, sorted(n for n in session.machine.tools if n)
+        first = table.length if table is not None else None
+        tools = tuple((number, first + number) for number in numbers) if first is not None else ()
+        angles = tuple(
+            (row, number)
+            for row in rows
+            if (number := profile.angle_of(row)) is not None and profile.reads(row, "r") is None
+        )
+        heads = session.heads
+        plan = heads.plan_of(heads.first_number + _TABLE, "the control's table", [], None)
+        return replace(plan, reading=TableReading(rows, tools, profile.modal_variables.get("offset"), angles))
+
+    def _known_rows(self, rows: Sequence[str]) -> None:
+        """Raises PlanError: nobody knows what the control holds in one of them."""
+        if unknown := [row for row in rows if not self.real.knows(row)]:
+            raise PlanError(
+                f"What the control holds in {', '.join(unknown[:4])} is not known",
+                "The program could not tell whether somebody changed it",
+                "Read the control's table first",
+            )
+
+    def _hand_over(self, program: Program, kind: Kind, title: str, told: Progress, **more: object) -> Order:
+        session = self.session
+        order = Order.model_validate(
+            {
+                "kind": kind,
+                "title": title,
+                "program": program.number,
+                "identity": program.identity,
+                "text": program.text,
+                "at": datetime.now(UTC),
+                "clamped": session.working.clamped,
+                "machine": session.setup.machine.name,
+                "job": session.setup.job,
+                "who": session.ledger.who,
+                **more,
+            }
+        )
+        with self.folder.held():
+            self._keep_clamping()
+            self.folder.write(order)  # before the program goes: a report never comes for what nobody asked
+        try:
+            where = self.real.outlet.put(program, told)
+        except BriskAnchorError as error:
+            self.folder.write(order.model_copy(update={"state": State.GIVEN_UP, "told": error.one_line()}))
+            raise
+        order = order.model_copy(update={"where": where})
+        self.folder.write(order)
+        return order
+
+    def give_up(self, order: Order) -> None:
+        """Wait for an order no more; its program is taken away where it lies as a file of ours."""
+        with self.folder.held():
+            self.folder.write(order.model_copy(update={"state": State.GIVEN_UP}))
+        self.real.outlet.withdraw(Program(order.program, order.title, order.identity, _lines_of(order.text)))
+
+    # -- what is waited for --------------------------------------------------------------------------------------------
+
+    @property
+    def waiting(self) -> list[Order]:
+        """Orders of this clamping whose report has not come, oldest first; of one number the newest."""
+        last = {order.program: order for order in self.folder.all() if order.state is State.WAITING}
+        return sorted(last.values(), key=lambda order: order.at)
+
+    def _keep_clamping(self) -> None:
+        clamped = self.session.working.clamped
+        if self.kept.clamped != clamped:
+            self.kept = replace(self.folder.kept(), clamped=clamped)
+            self.folder.keep(self.kept)
+        self._clamped = clamped
+
+    def refresh(self) -> None:
+        """Know what another window took, and tell others of a new clamping; what does not fit is told in `faults`."""
+        if self.session.working.clamped != self._clamped:
+            with self.folder.held():
+                self._keep_clamping()
+        elif (there := self.folder.kept().clamped) and there != self._clamped:
+            self.session.editor.clamp()  # another window said so
+            self.session.working.clamped = self._clamped = there
+        for order in sorted(self.folder.all(), key=lambda o: o.taken_at or o.at):
+            if order.state is not State.TAKEN or order.key in self._known or order.clamped != self._clamped:
+                continue
+            self._known.add(order.key)
+            try:
+                heard = _whole(order.report)
+                replay(self.session, order, heard.report(), order.taken_at or order.at)
+            except BriskAnchorError as error:
+                self.faults.append(f"{order.label}, {order.title}: {error.one_line()}")
+
+    # -- taking --------------------------------------------------------------------------------------------------------
+
+    def marked(self, mark: dict[str, Any]) -> None:
+        """Note how far the link was heard and everything taken. Raises ExportError."""
+        with self.folder.held():
+            self.kept = replace(self.folder.kept(), mark=mark)
+            self.folder.keep(self.kept)
+
+    def arrived(self, heard: Heard) -> Outcome:
+        """Take a report that was heard, or say why not. What it cannot take changes nothing."""
+        at = datetime.now(UTC)
+        try:
+            with self.folder.held():
+                kept = self.folder.kept()
+                digest = digest_of(heard.lines)
+                outcome = self._judged(heard, digest, kept.seen, at)
+                if outcome.taken is not None or outcome.offered:
+                    kept.see(digest)
+                kept.clamped = kept.clamped or self.session.working.clamped
+                self.folder.keep(kept)
+                self.kept = kept
+        except ExportError as error:
+            return Outcome(heard, error=error)
+        return outcome
+
+    def _judged(self, heard: Heard, digest: str, seen: Sequence[str], at: datetime) -> Outcome:
+        if digest in seen and not heard.problem:
+            return Outcome(heard, again=True)
+        order: Order | None = None
+        try:
+            if heard.problem and not heard.identity:
+                heard.report()
+            order = order_for(self.folder.all(), heard)
+            report = heard.report()
+            taken = take(self.session, order, report, at)
+        except BriskAnchorError as error:
+            if order is None and not heard.problem and (other := self._other(heard)) is not None:
+                other.offer(heard)
+                return Outcome(heard, offered=str(other.path.parent))
+            return Outcome(heard, order, error=error)
+        done = order.model_copy(
+            update={"state": State.TAKEN, "taken_at": at, "report": list(heard.lines), "told": taken.told}
+        )
+        self._known.add(done.key)
+        self.folder.write(done)
+        return Outcome(heard, done, taken)
+
+    def take_offered(self) -> list[Outcome]:
+        """Take what other windows heard for this job."""
+        outcomes = []
+        for path in self.folder.offered():
+            try:
+                text = read_at_most(path, 20_000_000).decode("ascii", "replace")
+            except OSError:
+                continue
+            outcomes += [self.arrived(heard) for heard in reports_in(text, path.name)]
+            path.unlink(missing_ok=True)
+        return outcomes
+
+    def take_file(self, data: bytes, name: str) -> list[Outcome]:
+        """Take every report of a file. Raises ReportError: there is none in it."""
+        found = [self.arrived(heard) for heard in reports_in(data.decode("ascii", "replace"), name)]
+        if not found:
+            raise ReportError(f"{name} holds no report of ours", "", "Name the file that the control printed to")
+        return found
+
+    # -- other jobs ----------------------------------------------------------------------------------------------------
+
+    def _register(self) -> None:
+        """Note in the user's data that this job has orders, so that a report of it is known wherever it is heard."""
+        if self._data is None:
+            return
+        folders = [str(self.folder.path), *(f for f in self._folders() if f != str(self.folder.path))]
+        try:
+            write_whole(self._data / _REGISTER, json.dumps(folders[:_MOST_FOLDERS]).encode())
+        except ExportError as error:
+            self.faults.append(error.one_line())
+
+    def _folders(self) -> list[str]:
+        try:
+            data = json.loads(read_at_most((self._data or Path()) / _REGISTER, 200_000))
+        except (OSError, ValueError):
+            return []
+        return [str(item) for item in data] if isinstance(data, list) else []
+
+    def _other(self, heard: Heard) -> OrderFolder | None:
+        """The orders of another job that a report belongs to."""
+        for path in self._folders() if self._data is not None else []:
+            folder = OrderFolder(Path(path).parent)
+            if folder.path != self.folder.path and folder.belongs(heard):
+                return folder
+        return None
+
+
+def reports_in(text: str, source: str) -> list[Heard]:
+    """Every report of a text, also what is wrong with those that are not whole."""
+    from brisk_anchor.link.lines import LineSplitter
+
+    splitter, listener, found = LineSplitter(), Listener(source), []
+    data = text.encode("latin-1", "replace")
+    for line in (*splitter.add(data), *splitter.end()):
+        found += listener.add(line.number, line.text, noisy=line.noisy)
+    return [*found, *listener.cut()]
+
+
+def _whole(lines: Sequence[str]) -> Heard:
+    found = reports_in("\n".join(lines), "order")
+    if len(found) != 1:
+        raise ReportError("The lines that were kept are no whole report", "", "Measure again")
+    return found[0]
+
+
+def _lines_of(text: str) -> tuple[ProgramLine, ...]:
+    return tuple(ProgramLine(line, "") for line in text.splitlines())
