@@ -12,7 +12,7 @@ import typer
 
 from brisk_anchor.cli.book import JobOption, JsonOption, session_of
 from brisk_anchor.core.errors import LinkError, PlanError
-from brisk_anchor.core.quantities import dim, um
+from brisk_anchor.core.quantities import dim
 
 if TYPE_CHECKING:
     from brisk_anchor.services.orders.order import Order
@@ -47,7 +47,7 @@ def _tell(outcome: Outcome) -> bool:
     told, behind, tone = outcome.words
     typer.echo(f"{told} {behind}".strip(), err=tone == "bad")
     for item in outcome.taken.repeated if outcome.taken is not None else ():
-        typer.echo(f"  {item.label:<12}{dim(item.mean, 4)}  s {um(item.s)} of {len(item.values)} runs")
+        typer.echo(f"  {item.label:<12}{dim(item.mean, 4)}  ± {dim(item.spread, 4)}, {len(item.values)} runs")
     return outcome.taken is not None or outcome.again
 
 
@@ -82,6 +82,7 @@ def listen(job: JobOption = None, seconds: Annotated[float, typer.Option("--for"
 def _listen(orders: Orders, seconds: float, enough: object) -> bool:
     """Hear the link; whether `enough` said so of an outcome before the time was over."""
     from queue import Empty, Queue
+    from threading import Thread
 
     from brisk_anchor.services.orders.listening import LinkState, Listening
     from brisk_anchor.services.paths import data_folder
@@ -106,7 +107,8 @@ def _listen(orders: Orders, seconds: float, enough: object) -> bool:
         stands,
         fresh=not orders.folder.all(),
     )
-    listening.start()
+    thread = Thread(target=listening.run, name="link", daemon=True)
+    thread.start()
     until = time.monotonic() + seconds
     try:
         while (left := until - time.monotonic()) > 0:
@@ -122,6 +124,7 @@ def _listen(orders: Orders, seconds: float, enough: object) -> bool:
                 return True
     finally:
         listening.stop()
+        thread.join(3.0)
     return False
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from enum import Enum
+from typing import Literal
 
 from brisk_anchor.tui.views import VIEWS
 
@@ -129,6 +130,10 @@ class Do(Enum):
     REHEARSE = "rehearse"
     NEXT_PART = "next_part"
     MASTER = "master"
+    HAND_OVER = "hand_over"
+    READ_TABLE = "read_table"
+    WAIT_NO_MORE = "wait_no_more"
+    STANDS = "stands"
     STOP = "stop"
     VIEW = "view"
     OTHER_UNIT = "other_unit"
@@ -152,6 +157,12 @@ class Action:
     views: tuple[str, ...] = ALL
     line: bool = True
     palette: bool = True
+    at: Literal["", "link", "stand-in"] = ""
+    """Where it can be done: at any machine, at a linked control, or where nothing but the stand-in is worked at."""
+
+    def fits(self, *, linked: bool) -> bool:
+        """Whether it can be done at such a machine."""
+        return self.at in ("", "link" if linked else "stand-in")
 
 
 ACTIONS: tuple[Action, ...] = (
@@ -270,7 +281,15 @@ ACTIONS: tuple[Action, ...] = (
         line=False,
     ),
     Action(
-        Do.ROLL, (), "R", "R", "another part", "Put another real-life part in the stand-in.", ("bench",), line=False
+        Do.ROLL,
+        (),
+        "R",
+        "R",
+        "another part",
+        "Put another real-life part in the stand-in.",
+        ("bench",),
+        line=False,
+        at="stand-in",
     ),
     Action(Do.SHEET, (), "t", "t", "sheet", "Write the set-up sheet as SVG and PDF."),
     Action(Do.ZOOM, (), "v", "v", "zoom", "Show feature, set-up or whole machine.", ("bench", "code", "setup")),
@@ -323,6 +342,7 @@ ACTIONS: tuple[Action, ...] = (
         ("bench", "machine"),
         line=False,
         palette=False,
+        at="stand-in",
     ),
     Action(
         Do.JOG,
@@ -337,6 +357,7 @@ ACTIONS: tuple[Action, ...] = (
         ("bench", "machine"),
         line=False,
         palette=False,
+        at="stand-in",
     ),
     Action(
         Do.JOG,
@@ -351,6 +372,7 @@ ACTIONS: tuple[Action, ...] = (
         ("bench", "machine"),
         line=False,
         palette=False,
+        at="stand-in",
     ),
     Action(
         Do.JOG,
@@ -365,6 +387,7 @@ ACTIONS: tuple[Action, ...] = (
         ("bench", "machine"),
         line=False,
         palette=False,
+        at="stand-in",
     ),
     Action(
         Do.JOG,
@@ -379,6 +402,7 @@ ACTIONS: tuple[Action, ...] = (
         ("bench", "machine"),
         line=False,
         palette=False,
+        at="stand-in",
     ),
     Action(
         Do.JOG,
@@ -393,9 +417,30 @@ ACTIONS: tuple[Action, ...] = (
         ("bench", "machine"),
         line=False,
         palette=False,
+        at="stand-in",
     ),
-    Action(Do.HOME, (), "h", "h", "home", "Send the spindle home, Z first.", ("bench", "machine"), line=False),
-    Action(Do.JOG_STEP, (), "g", "g", "jog step", "Change the step of hand moves.", ("bench", "machine"), line=False),
+    Action(
+        Do.HOME,
+        (),
+        "h",
+        "h",
+        "home",
+        "Send the spindle home, Z first.",
+        ("bench", "machine"),
+        line=False,
+        at="stand-in",
+    ),
+    Action(
+        Do.JOG_STEP,
+        (),
+        "g",
+        "g",
+        "jog step",
+        "Change the step of hand moves.",
+        ("bench", "machine"),
+        line=False,
+        at="stand-in",
+    ),
     Action(Do.MOVE, (-1,), "up", "↑ ↓", "choose", "Choose the row or line.", _LISTED, palette=False),
     Action(Do.MOVE, (1,), "down", "", "", "", _LISTED, line=False, palette=False),
     Action(
@@ -466,42 +511,127 @@ ACTIONS: tuple[Action, ...] = (
     ),
     Action(Do.TAKE_OFF, (), "delete", "Del", "take off", "Take the feature off the drawing.", ("setup",), line=False),
     Action(Do.UNDO, (), "u", "u", "undo", "Take the last change of the description back.", ("setup",), line=False),
-    Action(Do.MODE, (), "m", "m", "mode", "Turn the mode switch: jog, handle, MDI, automatic.", ("machine",)),
-    Action(Do.CHOOSE_AXIS, (-1,), "left", "← →", "axis", "Choose the axis.", ("machine",), palette=False),
-    Action(Do.CHOOSE_AXIS, (1,), "right", "", "", "", ("machine",), line=False, palette=False),
-    Action(Do.BY_HAND, (1,), "up", "↑ ↓", "move", "Move the axis by a step or a click.", ("machine",), palette=False),
-    Action(Do.BY_HAND, (-1,), "down", "", "", "", ("machine",), line=False, palette=False),
-    Action(Do.TYPE_LINE, (), "i", "i", "MDI line", "Type a line and run it.", ("machine",)),
-    Action(Do.LOAD, (), "o", "o", "load", "Load the program that sets the chosen offset.", ("machine",)),
-    Action(Do.LOAD_FILE, (), "O", "O", "load file", "Load a program from a file.", ("machine",), line=False),
-    Action(Do.RUN, (), "space", "Space", "run/hold", "Run the program, or hold it.", ("code", "machine")),
-    Action(Do.STEP, (), "n", "n", "step", "Run one block.", ("code", "machine")),
+    Action(
+        Do.MODE, (), "m", "m", "mode", "Turn the mode switch: jog, handle, MDI, automatic.", ("machine",), at="stand-in"
+    ),
+    Action(
+        Do.CHOOSE_AXIS, (-1,), "left", "← →", "axis", "Choose the axis.", ("machine",), palette=False, at="stand-in"
+    ),
+    Action(Do.CHOOSE_AXIS, (1,), "right", "", "", "", ("machine",), line=False, palette=False, at="stand-in"),
+    Action(
+        Do.BY_HAND,
+        (1,),
+        "up",
+        "↑ ↓",
+        "move",
+        "Move the axis by a step or a click.",
+        ("machine",),
+        palette=False,
+        at="stand-in",
+    ),
+    Action(Do.BY_HAND, (-1,), "down", "", "", "", ("machine",), line=False, palette=False, at="stand-in"),
+    Action(Do.TYPE_LINE, (), "i", "i", "MDI line", "Type a line and run it.", ("machine",), at="stand-in"),
+    Action(Do.LOAD, (), "o", "o", "load", "Load the program that sets the chosen offset.", ("machine",), at="stand-in"),
+    Action(
+        Do.LOAD_FILE, (), "O", "O", "load file", "Load a program from a file.", ("machine",), line=False, at="stand-in"
+    ),
+    Action(Do.RUN, (), "space", "Space", "run/hold", "Run the program, or hold it.", ("code",)),
+    Action(Do.RUN, (), "space", "Space", "run/hold", "Run the program, or hold it.", ("machine",), at="stand-in"),
+    Action(Do.STEP, (), "n", "n", "step", "Run one block.", ("code",)),
+    Action(Do.STEP, (), "n", "n", "step", "Run one block.", ("machine",), at="stand-in"),
     Action(Do.BACK, (), "N", "N", "back", "One block back.", ("code",)),
     Action(Do.TO_TOUCH, (), "j", "j", "to touch", "Run on to the end of the next touch.", ("code",)),
     Action(Do.TO_LINE, (), "g", "g", "to line", "Run on to the chosen line.", ("code",)),
     Action(Do.FASTER, (-1,), "left_square_bracket", "[ ]", "speed", "Slower, or faster.", ("code",)),
     Action(Do.FASTER, (1,), "right_square_bracket", "", "", "", ("code",), line=False, palette=False),
     Action(Do.SOURCE, (), "c", "c", "plan/offset", "The program of the plan, or of the chosen offset.", ("code",)),
-    Action(Do.NEXT_TABLE, (), "l", "l", "table", "Offsets, tools, variables, past runs.", ("machine",)),
-    Action(Do.WATCH_VARIABLE, (), "c", "c", "watch", "Watch a variable, or leave it out again.", ("machine",)),
-    Action(Do.SWITCH, ("single block",), "s", "s", "single block", "Hold after every block.", ("machine",), line=False),
-    Action(Do.SWITCH, ("optional stop",), "y", "y", "optional stop", "Hold at M1.", ("machine",), line=False),
     Action(
-        Do.SWITCH, ("block delete",), "b", "b", "block delete", "Leave out blocks with /.", ("machine",), line=False
+        Do.READ_TABLE,
+        (),
+        "r",
+        "r",
+        "read table",
+        "Hand over the program that prints the tables.",
+        ("machine",),
+        at="link",
     ),
-    Action(Do.SWITCH, ("door",), "d", "d", "door", "Open or close the door.", ("machine",), line=False),
-    Action(Do.POWER, (), "P", "P", "power off and on", "Switch the control off and on.", ("machine",), line=False),
+    Action(
+        Do.WAIT_NO_MORE, (), "x", "x", "wait no more", "Wait for the newest program no more.", ("machine",), at="link"
+    ),
+    Action(
+        Do.HAND_OVER, (), "H", "H", "hand over", "Hand the plan's program over to the control.", ("plan",), at="link"
+    ),
+    Action(Do.STANDS, (), "h", "h", "spindle at", "Type where the spindle stands.", ("bench",), at="link"),
+    Action(Do.NEXT_TABLE, (), "l", "l", "table", "Offsets, tools, variables, past runs.", ("machine",)),
+    Action(
+        Do.WATCH_VARIABLE,
+        (),
+        "c",
+        "c",
+        "watch",
+        "Watch a variable, or leave it out again.",
+        ("machine",),
+        at="stand-in",
+    ),
+    Action(
+        Do.SWITCH,
+        ("single block",),
+        "s",
+        "s",
+        "single block",
+        "Hold after every block.",
+        ("machine",),
+        line=False,
+        at="stand-in",
+    ),
+    Action(
+        Do.SWITCH, ("optional stop",), "y", "y", "optional stop", "Hold at M1.", ("machine",), line=False, at="stand-in"
+    ),
+    Action(
+        Do.SWITCH,
+        ("block delete",),
+        "b",
+        "b",
+        "block delete",
+        "Leave out blocks with /.",
+        ("machine",),
+        line=False,
+        at="stand-in",
+    ),
+    Action(Do.SWITCH, ("door",), "d", "d", "door", "Open or close the door.", ("machine",), line=False, at="stand-in"),
+    Action(
+        Do.POWER,
+        (),
+        "P",
+        "P",
+        "power off and on",
+        "Switch the control off and on.",
+        ("machine",),
+        line=False,
+        at="stand-in",
+    ),
     Action(Do.NEXT_FIGURE, (-1,), "left", "← →", "figure", "Choose a figure of the tool.", ("tools",), palette=False),
     Action(Do.NEXT_FIGURE, (1,), "right", "", "", "", ("tools",), line=False, palette=False),
     Action(Do.EDIT, (), "enter,e", "Enter", "change it", "Type the chosen figure.", ("tools",)),
     Action(Do.LENGTH, (), "l", "l", "length", "Take the tool's length on the setter, or on the part.", ("tools",)),
     Action(Do.REFERENCE, (), "r", "r", "reference", "Take the setter's reference with the master.", ("tools",)),
     Action(Do.TAKE_UP, (), "i", "i", "into spindle", "Put the tool into the spindle, at home.", ("tools",)),
-    Action(Do.BRING, (), "m", "m", "to setter", "Move the tool onto the setter of the stand-in.", ("tools",)),
+    Action(
+        Do.BRING, (), "m", "m", "to setter", "Move the tool onto the setter of the stand-in.", ("tools",), at="stand-in"
+    ),
     Action(Do.BROKEN, (), "b", "b", "broken", "The tool broke or is another: its length becomes invalid.", ("tools",)),
     Action(Do.RENEWED, (), "n", "n", "new tip", "The stylus, or the master's tip, is new.", ("tools",)),
     Action(Do.POCKET, (), "k", "k", "pocket", "The probe stands in another pocket.", ("tools",), line=False),
-    Action(Do.HALF_ROUND, (), "o", "o", "half round", "Turn the spindle half round, for the run-out.", ("tools",)),
+    Action(
+        Do.HALF_ROUND,
+        (),
+        "o",
+        "o",
+        "half round",
+        "Turn the spindle half round, for the run-out.",
+        ("tools",),
+        at="stand-in",
+    ),
     Action(Do.CALIBRATE, (), "c", "c", "run-out", "Calibrate where the ball stands beside the axis.", ("tools",)),
     Action(Do.READOUT, (), "w", "w", "machine/work", "Figures count from machine zero, or the offset.", ("tools",)),
     Action(Do.POINT, (1,), "f", "f", "point", "Point at the next feature that is not planned.", ("plan",)),
@@ -554,7 +684,16 @@ ACTIONS: tuple[Action, ...] = (
     Action(Do.OLDER, (1,), "pageup", "PgUp PgDn", "parts", "The part before, or after.", ("results",), palette=False),
     Action(Do.OLDER, (-1,), "pagedown", "", "", "", ("results",), line=False, palette=False),
     Action(Do.CORRECTION, (), "c", "c", "correct", "What to correct by it: the sum, then Enter writes.", ("results",)),
-    Action(Do.NEXT_PART, (), "n", "n", "next part", "Cut and clamp the next part on the stand-in.", ("results",)),
+    Action(
+        Do.NEXT_PART,
+        (),
+        "n",
+        "n",
+        "next part",
+        "Cut and clamp the next part on the stand-in.",
+        ("results",),
+        at="stand-in",
+    ),
     Action(
         Do.MASTER, (), "m", "m", "master", "What is measured now is a ring of known size.", ("results",), line=False
     ),
@@ -572,6 +711,6 @@ ACTIONS: tuple[Action, ...] = (
 )
 
 
-def of_view(view: str) -> list[Action]:
-    """Actions of a view that have a name to show, in the order of the table."""
-    return [action for action in ACTIONS if view in action.views and action.label]
+def of_view(view: str, *, linked: bool = False) -> list[Action]:
+    """Actions of a view that have a name to show and fit the machine, in the order of the table."""
+    return [action for action in ACTIONS if view in action.views and action.label and action.fits(linked=linked)]

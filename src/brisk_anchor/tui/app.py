@@ -8,6 +8,7 @@ from collections.abc import Callable, Iterable
 from contextlib import suppress
 from dataclasses import replace
 from functools import partial
+from itertools import product
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -39,6 +40,7 @@ from brisk_anchor.tui.views import view_entry
 
 if TYPE_CHECKING:
     from brisk_anchor.book.entries import Entry
+    from brisk_anchor.services.orders.orders import Outcome
     from brisk_anchor.services.session.session import Session
 
 SMALLEST = (100, 30)
@@ -48,10 +50,13 @@ _LATER = 0.5
 """How long after the first picture what is wanted soon is loaded, s."""
 _OTHERS = 1.0
 """How often, s, the book is asked whether another window added to it."""
-_BY_KEY = {
-    (view, key): action for action in reversed(ACTIONS) for view in action.views for key in action.keys.split(",")
-}
-"""The first action of the table that a key means in a view."""
+_BY_KEY: dict[tuple[str, str], list[Action]] = {}
+"""The actions of the table that a key means in a view: the first that fits the machine is done."""
+for _action in ACTIONS:
+    for _view, _key in product(_action.views, _action.keys.split(",")):
+        _BY_KEY.setdefault((_view, _key), []).append(_action)
+_ONLY_THERE = ("This machine is worked at its own control.", "Nothing here moves it or starts a program.")
+_NO_LINK = ("This machine has no link to a control.", "machine.toml has it as [link].")
 _KEYS = sorted({key for _, key in _BY_KEY})
 
 
@@ -122,6 +127,7 @@ class BriskAnchorApp(App[int]):
 
     def _opened(self, session: Session) -> None:
         self.view_state = ViewState(session, self._speed)
+        self._open_desk(session)
         self._ticked = time.monotonic()
         self.set_interval(_TICK, self._tick)
         self.show_all()
@@ -133,6 +139,47 @@ class BriskAnchorApp(App[int]):
             self.tell(f"{session.profile.title}. {limits[0]}", " ".join(limits[1:]), "ask")
         if session.book is not None and not session.book.damage:
             self.run_worker(self._verify, thread=True, exclusive=True, group="verify", name="verify")
+
+    def _open_desk(self, session: Session) -> None:
+        """Begin to listen to a control that is linked."""
+        if session.real is None or self.view_state is None:
+            return
+        from brisk_anchor.tui.link_desk import LinkDesk
+
+        try:
+            desk = LinkDesk.of(self, session, self.report_came)
+        except BriskAnchorError as error:
+            self.complain(error)
+            return
+        self.view_state.desk = desk
+        if desk is not None:
+            desk.start()
+
+    @property
+    def linked(self) -> bool:
+        """Whether a real control stands at the other end."""
+        return self.view_state is not None and self.view_state.session.real is not None
+
+    def report_came(self, outcome: Outcome) -> None:
+        """Show what became of a report: of one feature as on the bench, of everything else in words."""
+        from brisk_anchor.tui.bench.view import BenchView
+        from brisk_anchor.tui.link_desk import is_measurement
+
+        view_state = self.view_state
+        if view_state is None or not self.query(KeyLine):
+            return
+        self.show_all(keep_prompt=True)
+        told = outcome.taken
+        if told is not None and outcome.order is not None and is_measurement(outcome):
+            view_state.request = None
+            feature = view_state.session.measured[told.feature].feature
+            self.query_one("#bench", BenchView).hands.tell_measured(view_state, feature, outcome.order.title)
+            return
+        order = outcome.order
+        if told is not None and told.repeated and order is not None and order.measurement is not None:
+            self.query_one("#bench", BenchView).repeated(view_state, order.measurement, list(told.repeated))
+        sentence, behind, tone = outcome.words
+        self.tell(sentence, behind, tone)
 
     def _verify(self) -> None:
         """Look whether what was added to the book since it was last looked through is as it was added."""
@@ -152,6 +199,8 @@ class BriskAnchorApp(App[int]):
     def on_unmount(self) -> None:
         """Let go of the book."""
         if self.view_state is not None:
+            if self.view_state.desk is not None:
+                self.view_state.desk.stop()
             self.view_state.session.close()
 
     def _fatal_error(self) -> None:
@@ -213,6 +262,9 @@ class BriskAnchorApp(App[int]):
         if self.view_state is not None and self.view_state.moving:
             self.tell(f"The machine is moving. {how}", "", "ask")
             return None
+        if self.view_state is not None and self.view_state.desk is not None and self.view_state.desk.busy:
+            self.tell(f"One moment: {self.view_state.desk.busy}.", "", "ask")
+            return None
         return self.view_state
 
     def attempt(self, work: Callable[[], tuple[str, str]]) -> None:
@@ -267,7 +319,7 @@ class BriskAnchorApp(App[int]):
     def show_all(self, *, keep_prompt: bool = False) -> None:
         """Bring frame and view up to date."""
         view_state = self.view_state
-        self.query_one(KeyLine).tell(self.view, self.size.width - 2)
+        self.query_one(KeyLine).tell(self.view, self.size.width - 2, linked=self.linked)
         if view_state is None:
             self.query_one(TopLine).tell([("", "Brisk Anchor")], [])
             self.query_one("#bench", View).show()
@@ -277,15 +329,17 @@ class BriskAnchorApp(App[int]):
         session = view_state.session
         setup = session.setup
         active = self._shown_active = session.link.active.words
+        stands = view_state.desk.words if view_state.desk is not None else "rehearsal, not connected"
         left = [("", setup.part), ("", setup.title)] if self.size.width >= _COMPACT[0] else [("", setup.part)]
         held, hand = session.machine.tool, view_state.hand
+        untold = session.real is not None
         tool = f"T{held.number} probe" if held.is_probe else (f"T{held.number}" if held.number else "none")
         right = [
-            ("", f"{setup.machine.name}, {'stand-in' if setup.machine.connected else 'rehearsal, not connected'}"),
+            ("", f"{setup.machine.name}, {'stand-in' if setup.machine.connected else stands}"),
             ("active", active),
             *([("book", "does not answer")] if view_state.book_silent else []),
             ("setting", view_state.row),
-            ("by hand", hand.name) if hand else ("tool", tool),
+            ("by hand", hand.name) if hand else ("tool", "not told" if untold else tool),
             ("", shown_unit().word),
         ]
         self.query_one(TopLine).tell(left, right)
@@ -321,6 +375,8 @@ class BriskAnchorApp(App[int]):
             return
         if not self._looked_after:
             self._follow_others()
+            if self.view_state.desk is not None:
+                self.patience.run(self.view_state.desk.look)
         if self.view_state.moving or self.view_state.proving is not None:
             self.patience.run(self._follow, passed)
         if self.view_state.session.link.active.words != self._shown_active:
@@ -408,8 +464,11 @@ class BriskAnchorApp(App[int]):
         if confirmed is not None and key == "enter":
             self.patience.run(confirmed)
             return
-        action = _BY_KEY.get((self.view, key))
+        meant = _BY_KEY.get((self.view, key), [])
+        action = next((one for one in meant if one.fits(linked=self.linked)), None)
         if action is None:
+            if meant:
+                self.tell(*(_ONLY_THERE if self.linked else _NO_LINK), "ask")
             return
         if self.view_state is None and action.do not in (Do.QUIT, Do.HELP):
             if self._failed:
@@ -481,7 +540,7 @@ class BriskAnchorApp(App[int]):
         """Help for this view."""
         from brisk_anchor.tui.help import HelpScreen
 
-        self.push_screen(HelpScreen(self.view))
+        self.push_screen(HelpScreen(self.view, linked=self.linked))
 
     def do_quit(self) -> None:
         """Leave."""
@@ -593,7 +652,7 @@ class BriskAnchorApp(App[int]):
     def get_system_commands(self, screen: Screen[object]) -> Iterable[SystemCommand]:
         """The palette: every action of this view by name."""
         for action in ACTIONS:
-            if action.palette and action.label and self.view in action.views:
+            if action.palette and action.label and self.view in action.views and action.fits(linked=self.linked):
                 yield SystemCommand(f"{action.label} ({action.shown})", action.help, self._from_palette(action))
 
     def _from_palette(self, action: Action) -> Callable[[], None]:

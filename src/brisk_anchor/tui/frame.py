@@ -120,12 +120,12 @@ class KeyLine(LatePanel):
 
     DEFAULT_CSS = f"KeyLine {{ height: 1; padding: 0 1; background: {theme.RAISED}; color: {theme.QUIET}; }}"
 
-    def tell(self, view: str, width: int) -> None:
+    def tell(self, view: str, width: int, *, linked: bool = False) -> None:
         """Show as many keys as fit; help always does."""
         text = Text(no_wrap=True, overflow="ellipsis")
         tail = [(f"1–{VIEWS[-1].key}", "views"), ("?", "help")]
         used = sum(len(k) + len(w) + 3 for k, w in tail) + 2
-        for action in of_view(view):
+        for action in of_view(view, linked=linked):
             if not action.line:
                 continue
             need = len(action.shown) + len(action.label) + 3

@@ -17,16 +17,17 @@ from brisk_anchor.tui.views import view_entry
 class HelpScreen(Sheet):
     """What can be done in a view."""
 
-    def __init__(self, view: str) -> None:
+    def __init__(self, view: str, *, linked: bool = False) -> None:
+        """`linked`: a real control is at the other end."""
         super().__init__()
-        self.view = view
+        self.view, self.linked = view, linked
 
     def compose(self) -> ComposeResult:
         """What the view is for, then its keys."""
         table = Table.grid(padding=(0, 2))
         table.add_column(justify="right", no_wrap=True, min_width=14)
         table.add_column()
-        for action in of_view(self.view):
+        for action in of_view(self.view, linked=self.linked):
             table.add_row(Text(action.shown, f"bold {theme.SAND}"), Text(action.help, theme.TEXT))
         states = Text()
         for state, (shape, colour) in theme.STATE_SHAPES.items():

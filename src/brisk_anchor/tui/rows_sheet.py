@@ -105,7 +105,7 @@ def _line(text: Text, line: RowChange) -> None:
 def show_following(stage: Stage, row: str) -> None:
     """Open the sheet of what follows a row, or say that nothing does."""
     from brisk_anchor.core.offsets.checks import look_at_control
-    from brisk_anchor.services.offsets.following import first_of, following, write_following
+    from brisk_anchor.services.offsets.following import first_of, following, rows_to_write, write_following
     from brisk_anchor.services.offsets.offset_book import look_before_writing
 
     view_state = stage.free()
@@ -121,6 +121,10 @@ def show_following(stage: Stage, row: str) -> None:
         return
 
     def write() -> tuple[str, str]:
+        if (desk := view_state.desk) is not None:
+            names = rows_to_write(session, row)
+            desk.hand_over(f"the program that sets {names[0]}", lambda orders, told: orders.write_rows(names, told))
+            return "Handing the program over …", "It is stored when the control says so."
         program, rows = write_following(session, row)
         return f"{', '.join(rows)} written by O{program.number:04d} and read back.", "Entered as stored."
 

@@ -23,6 +23,7 @@ if TYPE_CHECKING:
     from brisk_anchor.services.measure.measurement_request import MeasurementRequest
     from brisk_anchor.services.plan.plan_builder import PlanBuilder
     from brisk_anchor.services.session.session import Session
+    from brisk_anchor.tui.link_desk import LinkDesk
     from brisk_anchor.tui.picture import Anchor, Picture
 
 ZOOMS = ("set-up", "feature", "machine")
@@ -93,6 +94,8 @@ class ViewState:
     """Whether the code view shows the program of the plan, not that of the chosen offset."""
     place: str = ""
     """The place of the fixture that is chosen, and drawn as it looks at the spindle."""
+    desk: LinkDesk | None = None
+    """Programs and reports of a linked control; None where there is none."""
     moved: tuple[str, Vector] | None = None
     """The offset whose rule was changed last, and where its zero was before: shown until another is chosen."""
 

@@ -86,13 +86,15 @@ class RealLink:
         self.profile = twin.profile
         self.outlet = outlet
         self.told = told
+        self.stands: Vector | None = None
+        """Where a person said that the spindle stands, machine mm."""
 
     # -- what is known of it ---------------------------------------------------------------------------------------
 
     @property
     def spindle(self) -> Vector:
-        """Where it is taken to stand: at home, for nobody says."""
-        return self._twin.spindle
+        """Where a person said that it stands; at home, where nobody did."""
+        return self.stands or self._twin.spindle
 
     @property
     def angles(self) -> Mapping[str, float]:
@@ -165,26 +167,27 @@ class RealLink:
         for row, values in rows.items():
             self._twin.write_row(row, {**self._twin.table_values(row), **values})
             self.told.rows[row] = at
-        self._heard(at)
+        self.heard(at)
 
     def note_lengths(self, lengths: Mapping[int, float], at: datetime) -> None:
         """The control said how long tools are, mm."""
         for number, length in lengths.items():
             self._twin.write_tool_length(number, length)
             self.told.lengths[number] = at
-        self._heard(at)
+        self.heard(at)
 
     def note_active(self, row: str, at: datetime) -> None:
         """The control said which row is active."""
         self.told.active = ActiveRow(row, at)
-        self._heard(at)
+        self.heard(at)
 
     def note_wear(self, number: int, column: int, value: float, at: datetime) -> None:
         """The control said what a wear is now, mm."""
         self._twin.write_tool_figure(number, column, value)
-        self._heard(at)
+        self.heard(at)
 
-    def _heard(self, at: datetime) -> None:
+    def heard(self, at: datetime) -> None:
+        """The control said something."""
         self.told.heard = at
         self.told.save()
         self._twin.settle()

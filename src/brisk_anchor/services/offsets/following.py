@@ -64,7 +64,13 @@ def write_following(session: Session, row: str) -> tuple[Program, list[str]]:
     Raises:
         PlanError: there is none to write. Else like `write_rows`: then nothing is changed.
     """
+    rows = rows_to_write(session, row)
+    return write_rows(session, rows), rows
+
+
+def rows_to_write(session: Session, row: str) -> list[str]:
+    """The rows that follow and are to be written. Raises PlanError: there is none."""
     rows = [line.row for line in following(session, row) if not line.left_out]
     if not rows:
         raise PlanError(f"Nothing that follows {first_of(session, row)} is to be written", "", "")
-    return write_rows(session, rows), rows
+    return rows

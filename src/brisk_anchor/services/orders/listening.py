@@ -8,7 +8,7 @@ from collections.abc import Callable
 from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
-from threading import Event, Thread
+from threading import Event
 from typing import TYPE_CHECKING, Any
 
 from brisk_anchor.core.errors import BriskAnchorError, LinkError
@@ -143,7 +143,7 @@ class Ear:
 
 
 class Listening:
-    """A thread that hears a link. `arrived` is called there with each run, `stands` when the link's state changes."""
+    """Hears a link on a thread of its caller's. `arrived` is called there with each run, `stands` when it changes."""
 
     def __init__(
         self,
@@ -167,25 +167,19 @@ class Listening:
         self._arrived, self._marked, self._stands = arrived, marked, stands
         self._fresh = fresh and not mark
         self._stop = Event()
-        self._thread = Thread(target=self._run, name="link", daemon=True)
         self.state = LinkState()
 
-    def start(self) -> None:
-        """Begin."""
-        self._thread.start()
-
     def stop(self) -> None:
-        """End; waits a moment for the thread."""
+        """End soon."""
         self._stop.set()
-        if self._thread.is_alive():
-            self._thread.join(2 * _WAIT + 1.0)
 
     def _tell(self, state: LinkState) -> None:
         if state != self.state:
             self.state = state
             self._stands(state)
 
-    def _run(self) -> None:
+    def run(self) -> None:
+        """Listen until it is stopped."""
         lock = link_lock(self._settings, self._data)
         while not self._stop.is_set() and not _taken(lock):
             self._tell(LinkState(busy=True))

@@ -197,7 +197,10 @@ class Orders:
                 "It reads no row, or prints nothing",
                 "Save the table on the control, and take the file: brisk-anchor take FILE",
             )
-        table, numbers = profile.tool_table, sorted(n for n in session.machine.tools if n)
+        table, numbers = (
+            profile.tool_table,
+            sorted(n for n in session.machine.tools if n not in (0, session.setup.stylus.tool_number)),
+        )
         first = table.length if table is not None else None
         tools = tuple((number, first + number) for number in numbers) if first is not None else ()
         angles = tuple(
@@ -261,6 +264,12 @@ class Orders:
         last = {order.program: order for order in self.folder.all() if order.state is State.WAITING}
         return sorted(last.values(), key=lambda order: order.at)
 
+    @property
+    def last_report(self) -> list[str]:
+        """The lines of the report that was taken last."""
+        taken = [order for order in self.folder.all() if order.taken_at is not None]
+        return max(taken, key=lambda order: order.taken_at or order.at).report if taken else []
+
     def _keep_clamping(self) -> None:
         clamped = self.session.working.clamped
         if self.kept.clamped != clamped:
@@ -302,6 +311,7 @@ class Orders:
                 kept = self.folder.kept()
                 digest = digest_of(heard.lines)
                 outcome = self._judged(heard, digest, kept.seen, at)
+                self.real.heard(at)
                 if outcome.taken is not None or outcome.offered:
                     kept.see(digest)
                 kept.clamped = kept.clamped or self.session.working.clamped

@@ -275,7 +275,8 @@ def _read_table(session: Session, real: RealLink, order: Order, report: RunRepor
         if word in names
     }
     real.note_rows(rows, at)
-    shelf = {tool for tool in report.lengths if tool in session.machine.tools}
+    probe = session.setup.stylus.tool_number  # its length is calibrated, not what the table says
+    shelf = {tool for tool in report.lengths if tool in session.machine.tools and tool != probe}
     real.note_lengths({number: report.lengths[number] for number in shelf}, at)
     row = active_row(session.profile, report.active) if report.active is not None else ""
     if row:

@@ -7,6 +7,7 @@ from collections.abc import Callable
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.offsets.setup import PlaceOnFixture
 from brisk_anchor.services.measure.measurement_request import build_measurement, point_at
+from brisk_anchor.services.plan.plan_file import PlanFile, plan_of_features
 from brisk_anchor.services.results.inspection import Inspection
 
 
@@ -23,6 +24,11 @@ def features_needed(inspection: Inspection, place: PlaceOnFixture | None = None)
         others += made.names
     drawn = {feature.name for feature in setup.features}
     return [name for name in setup.touched([*datums, *others]) if name in drawn]
+
+
+def inspection_plan(inspection: Inspection, place: PlaceOnFixture | None = None) -> PlanFile:
+    """A plan that measures them by one program."""
+    return plan_of_features("inspect", None, features_needed(inspection, place))
 
 
 def measure_asked(

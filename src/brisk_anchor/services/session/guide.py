@@ -117,7 +117,8 @@ def next_step(
     if not session.setup.row(row).rules and state in (RowState.EMPTY, RowState.STALE, RowState.TYPED):
         if session.working.listed():
             return f"z sets {row} from what was measured.", "Or touch more first: mark metal with the arrow keys."
-        behind = "Bring the tip near (Shift and arrows), mark metal with the arrows, Enter; z then sets the row."
+        near = "Shift and arrows" if session.real is None else "at the control; h types its place"
+        behind = f"Bring the tip near ({near}), mark metal with the arrows, Enter; z then sets the row."
         return f"{row} comes from no drawing: touch what it is to be set from.", behind
     if missing:
         names = ", ".join(titles[name] for name in missing)

@@ -22,6 +22,7 @@ from brisk_anchor.services.machine.ports import ControlLink, OperatorPanel
 from brisk_anchor.services.machine.real_link import NoPanel, RealLink, Told
 from brisk_anchor.services.machine.shelf_file import ShelfFile
 from brisk_anchor.services.machine.stand_in_link import StandInLink, StandInPanel
+from brisk_anchor.services.measure.positions import LivePositions, PositionSource, TypedPositions
 from brisk_anchor.services.rows.datum_editor import DatumEditor
 from brisk_anchor.services.rows.following_note import rules_noted
 from brisk_anchor.services.rows.ledger import Ledger
@@ -86,6 +87,10 @@ class Session:
             path = None if machine_file is None else machine_file.with_suffix(".told.json")
             self.real = RealLink(stand_in, Outlet(linked, profile, self.wire), Told.load(path))
             self.link, self.panel = self.real, NoPanel()
+        self.typed_positions = TypedPositions()
+        """What a person read off the control, where it tells no position itself."""
+        live = LivePositions(lambda: self.link.spindle, "the stand-in")
+        self.positions: PositionSource = live if scene.setup.machine.connected else self.typed_positions
         self.ledger = Ledger(book, lambda: self.working.setup, _person())
         worked_out = WorkedOut.of(self.working, self.link, self.ledger)
         self.rows, self.solver, self.heads = worked_out.rows, worked_out.solver, worked_out.heads

@@ -25,11 +25,11 @@ class HandMeasuring:
     def ask_figure(self, view_state: ViewState, by_hand: ByHand) -> None:
         """Ask for what the control shows at the next touch; take the feature after the last."""
         prompt = by_hand.prompt()
-        connected = view_state.session.setup.machine.connected
+        reading = view_state.session.positions.read()
         stands: float | None = None
-        if connected and prompt.axis:
+        if reading is not None and reading.live and reading.settled and prompt.axis:
             i = "xyz".index(prompt.axis)
-            stands = view_state.session.link.spindle[i] - by_hand.frame.zero[i]
+            stands = reading.spindle[i] - by_hand.frame.zero[i]
 
         def answer(figure: float) -> None:
             more = by_hand.typed(figure)

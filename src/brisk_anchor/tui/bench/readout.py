@@ -18,6 +18,15 @@ class Readout(LatePanel):
 
     DEFAULT_CSS = "Readout { height: 13; }"
 
+    def tell_linked(self, big: str, what: str, doing: str, *, live: bool) -> None:
+        """A control that tells no position: what it is at, in large letters; `what` these are."""
+        text = Text(no_wrap=True, overflow="ellipsis")
+        for digits in large(big):
+            text.append(f" {digits}\n", theme.LIVE if live else theme.SAND if big else theme.FAINT)
+        text.append(f" {what}\n", theme.QUIET)
+        text.append(f" {doing}", f"bold {theme.LIVE if live else theme.QUIET}")
+        self.tell_text(text, text.plain.count("\n") + 2)
+
     def tell(
         self,
         figures: tuple[str, str, str],

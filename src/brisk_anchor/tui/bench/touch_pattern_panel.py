@@ -39,13 +39,14 @@ class TouchPatternPanel(LatePanel):
         by_hand: ByHand | None = None,
         *,
         drawn: bool = True,
+        near: str = "(Shift and arrows)",
     ) -> None:
         """Show what is asked for; `measurement` is None while something is missing, or where a hand measures.
 
-        `drawn` is whether there is anything to point at."""
+        `drawn` is whether there is anything to point at, `near` how the tip comes near."""
         rows = 6 if self.app.has_class("compact") else 9
         if request is None or not request.pattern.marks:
-            self.tell_text(self._nothing(drawn=drawn), 4)
+            self.tell_text(self._nothing(near, drawn=drawn), 4)
             return
         reading = request.pattern.read()
 
@@ -68,11 +69,11 @@ class TouchPatternPanel(LatePanel):
         key = (request, measurement, uncertainty, ball, rows, by_hand, shown_unit())
         self.tell_late(key, make, rows + 2)
 
-    def _nothing(self, *, drawn: bool) -> Text:
+    def _nothing(self, near: str, *, drawn: bool) -> Text:
         text = Text(no_wrap=True)
         text.append(" nothing is marked\n", f"bold {theme.QUIET}")
         text.append(f" {'f points at a drawn feature; or bring' if drawn else 'bring'} the tip near\n", theme.QUIET)
-        text.append(" (Shift and arrows) and mark metal with the arrows\n", theme.QUIET)
+        text.append(f" {near} and mark metal with the arrows\n", theme.QUIET)
         return text
 
     def _compass(

@@ -34,6 +34,7 @@ from brisk_anchor.tui.view_state import JOG_STEPS, Measuring, ViewState
 if TYPE_CHECKING:
     from brisk_anchor.core.features.measuring import Measurement
     from brisk_anchor.services.session.repeatability import Repeated
+    from brisk_anchor.tui.link_desk import LinkDesk
 
 _REPEATS = 25
 
@@ -87,6 +88,7 @@ class BenchView(DrawnView):
             Do.JOG_STEP: self.jog_step,
             Do.CHOOSE_PLACE: self.choose_place,
             Do.ROTATION_CENTRE: self.rotation_centre,
+            Do.STANDS: self.stands,
             Do.STOP: self.stop,
         }
 
@@ -98,7 +100,9 @@ class BenchView(DrawnView):
             self.marking.figure(after=name)
 
     def next_sentence(self, view_state: ViewState) -> tuple[str, str]:
-        """The next thing to do."""
+        """The next thing to do; where a program waits for a person at the control, that."""
+        if view_state.desk is not None and view_state.request is None and (waits := view_state.desk.waits) is not None:
+            return waits
         return view_state.next_step()
 
     def on_drawing_pointed(self, message: Drawing.Pointed) -> None:
@@ -141,6 +145,7 @@ class BenchView(DrawnView):
             view_state.hand.ball_diameter if view_state.hand else session.setup.stylus.ball_diameter,
             view_state.by_hand(),
             drawn=bool(session.setup.features),
+            near="(Shift and arrows)" if session.real is None else "at the control, type its place (h),",
         )
         state = session.rows.state(view_state.row).value
         self.query_one("#chain-heading", Heading).tell(
@@ -245,6 +250,9 @@ class BenchView(DrawnView):
             shown = view_state.session.rows.place_in(view_state.session.active, spindle, length)
             frame = f"{'tip' if view_state.hand is None else 'spindle'}, position in {view_state.session.active}"
         figures = tuple(signed_bare(value, 3) for value in shown)
+        if view_state.desk is not None:
+            self._show_linked(view_state.desk)
+            return
         running = view_state.running
         progress = running.player.progress(running.measurement) if running else None
         doing, to_go, share = (progress.doing, progress.to_go, progress.share) if progress else ("at rest", None, 0.0)
@@ -257,6 +265,13 @@ class BenchView(DrawnView):
             live=view_state.running is not None,
             doubt=view_state.doubt(),
         )
+
+    def _show_linked(self, desk: LinkDesk) -> None:
+        """What is known of a control that stands elsewhere: no position, but what it is at."""
+        from brisk_anchor.services.orders.orders_words import large_words
+
+        big, what, doing, live = large_words(desk.orders, desk.state)
+        self.query_one(Readout).tell_linked(big, what, doing, live=live)
 
     # -- measuring and storing ---------------------------------------------------------------------------------
 
@@ -276,7 +291,12 @@ class BenchView(DrawnView):
             else:
                 self.hands.ask_figure(view_state, by_hand)
             return
-        if view_state.session.machine.touching:
+        reading = view_state.session.positions.read()
+        if request.drawn is None and view_state.desk is not None and (reading is None or not reading.fresh):
+            old = "is not known" if reading is None else f"was {reading.words}"
+            self.stage.tell(f"Where the spindle stands {old}.", "h: type it as the control shows it.", "ask")
+            return
+        if view_state.desk is None and view_state.session.machine.touching:
             self.stage.tell("The probe stands against metal.", "h sends it home, Z first; or jog it off.", "bad")
             return
         try:
@@ -323,6 +343,10 @@ class BenchView(DrawnView):
         view_state = self.stage.free()
         if view_state is None or (last := self._last(view_state)) is None:
             return
+        if view_state.desk is not None:
+            title = f"{last.title or last.name} {_REPEATS} times"
+            view_state.desk.hand_over(title, lambda orders, told: orders.repeat(last, _REPEATS, told))
+            return
         stopped = Event()
         view_state.repeating = stopped
         self.stage.tell(f"Measuring {last.title or last.name} {_REPEATS} times.", "Esc stops it.")
@@ -337,13 +361,13 @@ class BenchView(DrawnView):
                 found = repeat(view_state.session, last, _REPEATS, go_on)
             except BriskAnchorError as error:
                 ended = error
-                self.stage.from_background(lambda: self._repeated(view_state, last, ended))
+                self.stage.from_background(lambda: self.repeated(view_state, last, ended))
             else:
-                self.stage.from_background(lambda: self._repeated(view_state, last, found))
+                self.stage.from_background(lambda: self.repeated(view_state, last, found))
 
         self.stage.in_background(work, "repeat")
 
-    def _repeated(self, view_state: ViewState, last: Measurement, found: list[Repeated] | BriskAnchorError) -> None:
+    def repeated(self, view_state: ViewState, last: Measurement, found: list[Repeated] | BriskAnchorError) -> None:
         """Show what the runs gave, or why they ended."""
         from brisk_anchor.tui.bench.repeat_sheet import RepeatSheet
 
@@ -410,7 +434,13 @@ class BenchView(DrawnView):
         return last
 
     def _begin(self, view_state: ViewState, measurement: Measurement) -> None:
-        """Put the measuring program on the machine and let it run."""
+        """Put the measuring program on the machine and let it run; or where a linked control finds it."""
+        if view_state.desk is not None:
+            view_state.request = None
+            view_state.desk.hand_over(
+                measurement.title or measurement.name, lambda orders, told: orders.measure(measurement, told)
+            )
+            return
         from brisk_anchor.services.machine.player import Player
 
         try:
@@ -492,6 +522,10 @@ class BenchView(DrawnView):
             show_following(self.stage, self.view_state.row)
 
     def _store_now(self, view_state: ViewState) -> None:
+        row = view_state.row
+        if view_state.desk is not None:
+            view_state.desk.hand_over(f"the program that sets {row}", lambda orders, told: orders.store(row, told))
+            return
         try:
             chain = view_state.session.writer.store(view_state.row)
         except BriskAnchorError as error:
@@ -572,6 +606,26 @@ class BenchView(DrawnView):
             return
         self.stage.show_all()
 
+    def stands(self) -> None:
+        """Type where the spindle stands, as the control shows it."""
+        view_state = self.stage.free()
+        if view_state is None or view_state.session.real is None:
+            return
+        real, positions, frame = view_state.session.real, view_state.session.typed_positions, view_state.frame()
+
+        def weigh(words: str) -> str:
+            place = positions.typed(words, frame, shown_unit()).spindle
+            return "spindle at machine " + "  ".join(signed_bare(value, 3) for value in place)
+
+        def answer(words: str) -> None:
+            reading = positions.typed(words, frame, shown_unit())
+            positions.keep(reading)
+            real.stands = reading.spindle
+            self.stage.show_all()
+            self.stage.tell(f"The spindle stands there: {reading.words}.", "Mark metal with the arrows.", "good")
+
+        self.stage.ask(Words("X, Y, Z", f"{frame.words}; read off the control at rest", weigh, answer))
+
     def jog_step(self) -> None:
         """Take the next jog step."""
         if (view_state := self.stage.free()) is not None:
@@ -610,6 +664,9 @@ class BenchView(DrawnView):
             self.stage.show_all(keep_prompt=True)
             if failure:
                 self.stage.complain(failure)
+            return
+        if view_state.desk is not None and view_state.request is None and view_state.desk.waits is not None:
+            view_state.desk.give_up()
             return
         if view_state.session.link.condition.alarm:
             view_state.session.panel.reset()

@@ -329,7 +329,12 @@ class BookActions:
                 self.choice.marked.clear()
                 return f"{', '.join(rows)} written by O{program.number:04d} and read back.", "Entered as stored."
 
-            if words.strip().lower() in ("y", "yes"):
+            if words.strip().lower() in ("y", "yes") and view_state.desk is not None:
+                self.choice.marked.clear()
+                view_state.desk.hand_over(
+                    f"the program that sets {', '.join(rows[:4])}", lambda orders, told: orders.write_rows(rows, told)
+                )
+            elif words.strip().lower() in ("y", "yes"):
                 self.stage.attempt(work)
             else:
                 self.stage.tell("Nothing was written.", "", "ask")

@@ -24,6 +24,7 @@ from brisk_anchor.tui.view_state import HANDLE_STEPS, JOG_STEPS, Running, ViewSt
 
 if TYPE_CHECKING:
     from brisk_anchor.services.machine.machine_panel import Table
+    from brisk_anchor.tui.link_desk import LinkDesk
 
 
 class MachineView(View):
@@ -55,6 +56,8 @@ class MachineView(View):
             Do.WATCH_VARIABLE: self.watch_variable,
             Do.SWITCH: self.switch,
             Do.POWER: self.power,
+            Do.READ_TABLE: self.read_table,
+            Do.WAIT_NO_MORE: self.wait_no_more,
             Do.STOP: self.operator.stop,
         }
 
@@ -83,6 +86,9 @@ class MachineView(View):
         """Bring everything up to date."""
         view_state = self.view_state
         if view_state is None:
+            return
+        if view_state.desk is not None:
+            self._show_linked(view_state.desk)
             return
         view_state.session.control.settle()
         self.show_motion()
@@ -188,6 +194,52 @@ class MachineView(View):
         )
         self.query_one(Listing).tell(listed, max(1, line), line)
 
+    def _show_linked(self, desk: LinkDesk) -> None:
+        """A control that stands elsewhere: how the link stands, what waits, what it printed, what is known of it."""
+        from brisk_anchor.services.orders.known_control import LINKED_TABLES, known_facts, known_table
+        from brisk_anchor.services.orders.orders_words import large_words, order_lines
+
+        big, what, doing, live = large_words(desk.orders, desk.state)
+        self.query_one("#machine-readout", Readout).tell_linked(big, what, doing, live=live)
+        facts = Text(no_wrap=True, overflow="ellipsis")
+        for name, words, old in known_facts(desk.orders, desk.state):
+            facts.append(f" {name:<10}", theme.QUIET)
+            facts.append(f"{words}\n", f"bold {theme.CORAL}" if old else theme.TEXT)
+        self.query_one("#machine-work", LatePanel).tell_text(Text(""))
+        self.query_one("#mode-heading", Heading).tell("link", "worked at its own control")
+        self.query_one(ModePanel).tell_text(facts)
+        heard = desk.state.heard
+        printed = list(heard.lines) if heard is not None else desk.orders.last_report
+        self.query_one("#printed-heading", Heading).tell("printed" if heard else "last report", f"{len(printed)} lines")
+        last = printed[-40:]
+        self.query_one("#printed", LatePanel).tell_late(
+            tuple(last), lambda _width, height: Text("\n".join(f" {line}" for line in last[-height:]), theme.QUIET)
+        )
+        lines = order_lines(desk.orders)
+        self.query_one("#machine-program-heading", Heading).tell("programs handed over", f"{len(lines)}")
+        listed = [
+            (f"{label}  {title}: {state}, {ago}  {told}".rstrip(), False) for label, title, state, ago, told in lines
+        ]
+        self.query_one(Listing).tell(listed, 1, 0)
+        self.table = self.table if self.table in LINKED_TABLES else LINKED_TABLES[0]
+        names = "  ".join(f"▸{name}" if name == self.table else name for name in LINKED_TABLES)
+        self.query_one("#machine-table-heading", Heading).tell(f"{names}, as last told", "l next")
+        self.query_one(TablePanel).tell(known_table(desk.orders, self.table))
+
+    def read_table(self) -> None:
+        """Hand over the program that prints the control's tables."""
+        view_state = self.stage.free()
+        if view_state is not None and view_state.desk is not None:
+            view_state.desk.hand_over(
+                "the program that prints the tables", lambda orders, told: orders.read_table(told)
+            )
+
+    def wait_no_more(self) -> None:
+        """Wait for the newest program no more."""
+        view_state = self.stage.free()
+        if view_state is not None and view_state.desk is not None:
+            view_state.desk.give_up()
+
     # -- modes and switches --------------------------------------------------------------------------------------
 
     def mode(self) -> None:
@@ -229,6 +281,11 @@ class MachineView(View):
         """The next thing to do here."""
         from brisk_anchor.services.machine.machine_panel import next_step
 
+        if view_state.desk is not None:
+            return view_state.desk.waits or (
+                "r hands over a program that prints the control's tables.",
+                "What is known of them, and how old it is, stands on the right.",
+            )
         return next_step(view_state.session.control, loaded=bool(self.operator.text[1]))
 
     # -- by hand ---------------------------------------------------------------------------------------------------
@@ -299,6 +356,12 @@ class MachineView(View):
         """Show the next table."""
         from brisk_anchor.services.machine.machine_panel import TABLES
 
+        if self.view_state is not None and self.view_state.desk is not None:
+            from brisk_anchor.services.orders.known_control import LINKED_TABLES
+
+            self.table = LINKED_TABLES[(LINKED_TABLES.index(self.table) + 1) % len(LINKED_TABLES)]
+            self._show_linked(self.view_state.desk)
+            return
         self.table = TABLES[(TABLES.index(self.table) + 1) % len(TABLES)]
         self.show_motion()
 

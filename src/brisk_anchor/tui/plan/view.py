@@ -70,6 +70,7 @@ class PlanView(DrawnView):
             Do.PROVE_PLAN: self.runs.prove_plan,
             Do.WRITE: self.write,
             Do.WEAVE: self.weave,
+            Do.HAND_OVER: self.hand_over,
             Do.STOP: self.stop,
         }
 
@@ -427,6 +428,18 @@ class PlanView(DrawnView):
 
         hint = f"a cutting program; here are {', '.join(there)}" if there else "a cutting program"
         self.stage.ask(Words("cutting program", hint, weigh, answer))
+
+    def hand_over(self) -> None:
+        """Hand the plan's program over to the linked control."""
+        view_state = self.stage.free()
+        if view_state is None or view_state.desk is None:
+            return
+        try:
+            plan = view_state.open_plan(self.stage.folder).plan
+        except BriskAnchorError as error:
+            self.stage.complain(error)
+            return
+        view_state.desk.hand_over(f"the plan {plan.name}", lambda orders, told: orders.plan(plan, told))
 
     def write(self) -> None:
         """Write the plan and its program into the folder."""

@@ -301,9 +301,14 @@ class ResultsView(View):
     # -- what is done --------------------------------------------------------------------------------------------
 
     def inspect(self) -> None:
-        """Measure everything that is asked for, on the stand-in, and judge it."""
+        """Measure everything that is asked for, on the stand-in or by a program on a linked control, and judge it."""
+        from brisk_anchor.services.results.measuring import inspection_plan
+
         view_state, known = self.stage.free(), self.inspection
         if view_state is None or known is None:
+            return
+        if (desk := view_state.desk) is not None:
+            desk.hand_over("the inspection", lambda orders, told: orders.plan(inspection_plan(known), told))
             return
         if not view_state.session.setup.machine.connected:
             self.stage.tell(
@@ -423,6 +428,9 @@ class ResultsView(View):
             return
 
         def write() -> None:
+            if (desk := view_state.desk) is not None:
+                desk.hand_over("the correction", lambda orders, told: orders.correct(line.balloon, found, told))
+                return
             from brisk_anchor.services.results.correcting import write_correction
 
             self.stage.attempt(lambda: (f"{write_correction(known, asked, found)}.", "It is in the book, read back."))
