@@ -5,10 +5,14 @@ PYTHON ?= $(USUAL)
 VENV := $(if $(filter $(USUAL),$(PYTHON)),.venv,.venv-$(shell "$(PYTHON)" -c 'import sys; print("%d.%d" % sys.version_info[:2])'))
 BIN := $(VENV)/bin
 
-.PHONY: demo test smoke example bench screenshots check lock clean
+.PHONY: demo demo-shop test smoke example bench screenshots check lock clean
 
 demo: $(VENV)/.ready
 	@$(BIN)/brisk-anchor demo
+
+demo-shop: $(VENV)/.ready
+	@tools/need tmux
+	@BIN=$(BIN) tools/demo-shop
 
 example: $(VENV)/.ready
 	@$(BIN)/brisk-anchor example --out example-out

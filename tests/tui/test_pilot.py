@@ -7,6 +7,7 @@ import json
 import re
 import threading
 from dataclasses import replace
+from itertools import product
 
 import pytest
 from sqlalchemy import event
@@ -25,7 +26,7 @@ from brisk_anchor.services.measure.limits_stated import stated_of
 from brisk_anchor.services.measure.measurement_request import build_measurement, point_at
 from brisk_anchor.services.session.job_opening import open_job
 from brisk_anchor.services.session.measurement_runner import feature_of_touches
-from brisk_anchor.tui.actions import ACTIONS, of_view
+from brisk_anchor.tui.actions import ACTIONS, ALL, of_view
 from brisk_anchor.tui.app import BriskAnchorApp
 from brisk_anchor.tui.budget_sheet import BudgetSheet
 from brisk_anchor.tui.choice_list import ChoiceList
@@ -327,10 +328,11 @@ async def test_a_book_that_cannot_be_opened_is_told(tmp_path):
 
 
 def test_the_action_table_has_one_meaning_for_each_key_in_each_view():
-    for view in ("bench", "book", "code"):
-        keys = [key for action in ACTIONS if view in action.views for key in action.keys.split(",")]
+    for view, linked in product(ALL, (False, True)):
+        fitting = [action for action in ACTIONS if view in action.views and action.fits(linked=linked)]
+        keys = [key for action in fitting for key in action.keys.split(",")]
         assert len(keys) == len(set(keys))
-        assert all(action.help.endswith(".") for action in of_view(view))
+        assert all(action.help.endswith(".") for action in of_view(view, linked=linked))
 
 
 async def test_the_machine_by_hand_by_typed_line_and_by_program(tmp_path):

@@ -54,7 +54,7 @@ def _tell(outcome: Outcome) -> bool:
 @link_app.command("test")
 def test_link(folder: Annotated[Path, typer.Argument(help="Folder of a job, or a machine's file.")]) -> None:
     """Say what of a machine's link answers. Nothing is written or sent."""
-    from brisk_anchor.link.settings import tested
+    from brisk_anchor.link.settings import what_answers
     from brisk_anchor.services.job.jobs import load_job, load_machine, machine_file_of
 
     path = machine_file_of(folder)
@@ -65,7 +65,7 @@ def test_link(folder: Annotated[Path, typer.Argument(help="Folder of a job, or a
         return
     settings = machine.link.settings(base.absolute())
     typer.echo(f"{machine.name}: {settings.words}")
-    found = tested(settings)
+    found = what_answers(settings)
     for good, words in found:
         typer.echo(f"{'✔' if good else '✘'} {words}")
     if not all(good for good, _ in found):
@@ -165,6 +165,16 @@ def store(
     orders = _orders(job)
     orders.session.profile.row(row)
     _handed(orders, orders.store(row), wait)
+
+
+@order_app.command("prove")
+def prove(
+    row: Annotated[str, typer.Argument(help="The offset.")], job: JobOption = None, wait: WaitOption = 0.0
+) -> None:
+    """Hand over the program that touches again what an offset is set from."""
+    orders = _orders(job)
+    orders.session.profile.row(row)
+    _handed(orders, orders.prove(row), wait)
 
 
 @order_app.command("plan")

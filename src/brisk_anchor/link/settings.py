@@ -53,7 +53,7 @@ def feed_of(settings: LinkSettings, wire: Wire | None, mark: dict[str, Any]) -> 
     return wire if settings.hears_wire else None
 
 
-def tested(settings: LinkSettings) -> list[tuple[bool, str]]:
+def what_answers(settings: LinkSettings) -> list[tuple[bool, str]]:
     """What answers of a link: each part with whether it does. Nothing is written or sent."""
     found: list[tuple[bool, str]] = []
     for what, folder in (

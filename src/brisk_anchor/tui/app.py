@@ -566,6 +566,10 @@ class BriskAnchorApp(App[int]):
             return
         from brisk_anchor.tui.code.view import CodeView
 
+        if (view_state := self.free()) is not None and (desk := view_state.desk) is not None:
+            row = view_state.row
+            desk.hand_over(f"the proof of {row}", lambda orders, told: orders.prove(row, told))
+            return
         if self.view != "code":
             await self.go_to("code")
         code = self.query_one("#code", CodeView)

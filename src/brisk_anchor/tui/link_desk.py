@@ -91,7 +91,9 @@ class LinkDesk:
             self.stage.from_background(self._show)
 
     def _show(self) -> None:
-        self.stage.show_all(keep_prompt=bool(self.state.lost))
+        self.stage.show_all(keep_prompt=True)
+        if self.state.heard is not None and (waits := self.waits) is not None:
+            self.stage.tell(*waits)  # what came of it stays when it has ended
         if self.state.lost:
             self.stage.tell("The link is lost; it is tried again.", self.state.lost, "bad")
 

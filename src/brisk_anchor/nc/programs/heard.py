@@ -69,7 +69,7 @@ class Listener:
             elif self._lines:
                 self._note(f"line {number} is not ours")
             return []
-        kind, rest = found[1].upper(), found[2]
+        kind, rest = found[1].upper(), found[2].upper()
         if self._lines and text == self._lines[-1]:
             self._note(f"line {number} stands there twice")
             return []

@@ -35,6 +35,7 @@ class Kind(Enum):
     PLAN = "plan"
     READ_TABLE = "read table"
     WEAR = "wear"
+    PROVE = "prove"
 
 
 class State(Enum):
@@ -83,6 +84,8 @@ class Order(BaseModel):
     where: str = ""
     touches: int = 0
     measurement: Measurement | None = None
+    measurements: list[Measurement] = []
+    row: str = ""
     rows: list[RowOrder] = Field(default=[])
     plan: str = ""
     wear: WearOrder | None = None

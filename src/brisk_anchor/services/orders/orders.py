@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from brisk_anchor.book.chain_form import dumped
+from brisk_anchor.book.entries import EntryKind
 from brisk_anchor.core.errors import BriskAnchorError, ExportError, PlanError, ReportError
 from brisk_anchor.core.features.measuring import Measurement
 from brisk_anchor.core.inspection.correction import Correction
@@ -18,7 +19,7 @@ from brisk_anchor.exchange.files import write_whole
 from brisk_anchor.nc.bounded import read_at_most
 from brisk_anchor.nc.programs.heard import Heard, Listener
 from brisk_anchor.nc.programs.plan import Plan, TableReading
-from brisk_anchor.nc.programs.program import Program, ProgramLine
+from brisk_anchor.nc.programs.program import Program
 from brisk_anchor.nc.write.writer import write_program
 from brisk_anchor.services.machine.outlet import plainly
 from brisk_anchor.services.machine.real_link import RealLink
@@ -33,7 +34,7 @@ from brisk_anchor.services.orders.order import (
     digest_of,
     order_for,
 )
-from brisk_anchor.services.orders.taking import Taken, replay, take, touches_in
+from brisk_anchor.services.orders.taking import Taken, program_of_order, replay, take, touches_in
 from brisk_anchor.services.plan.plan_file import PlanFile, plan_text
 from brisk_anchor.services.plan.planning import planned, program_of
 from brisk_anchor.services.results.inspection import Inspection
@@ -147,6 +148,29 @@ class Orders:
         rows = [RowOrder(row=row, chain=dumped(chain))]
         return self._hand_over(program, Kind.SET_ROWS, f"set {row}", told, rows=rows)
 
+    def prove(self, row: str, told: Progress = _quiet) -> Order:
+        """Hand over a program that touches again what a row is set from: the proof, on the machine itself.
+
+        Raises:
+            BriskAnchorError: it is not stored, or stands on nothing that can be touched.
+        """
+        session = self.session
+        if session.rows.last(row, EntryKind.STORED) is None:
+            raise PlanError(f"{row} has not been stored yet", "There is nothing to prove", "Store it first: s")
+        measurements = session.programs.retouching(row)
+        if not measurements:
+            parent = session.rows.parent_of(row)
+            raise PlanError(
+                f"{row} stands on no touches of its own",
+                f"It follows {parent}" if parent else "Its figures were typed",
+                f"Prove {parent}" if parent else "Read the control's table: that shows what it holds",
+            )
+        program = session.programs.retouching_program(row, measurements)
+        touches = touches_in(tuple(measurements))
+        return self._hand_over(
+            program, Kind.PROVE, f"{row} touched again", told, measurements=measurements, row=row, touches=touches
+        )
+
     def write_rows(self, rows: Sequence[str], told: Progress = _quiet) -> Order:
         """Hand over one program that sets many rows to what the book has. Raises BriskAnchorError: it cannot be."""
         session = self.session
@@ -254,7 +278,7 @@ class Orders:
         """Wait for an order no more; its program is taken away where it lies as a file of ours."""
         with self.folder.held():
             self.folder.write(order.model_copy(update={"state": State.GIVEN_UP}))
-        self.real.outlet.withdraw(Program(order.program, order.title, order.identity, _lines_of(order.text)))
+        self.real.outlet.withdraw(program_of_order(order))
 
     # -- what is waited for --------------------------------------------------------------------------------------------
 
@@ -406,7 +430,3 @@ def _whole(lines: Sequence[str]) -> Heard:
     if len(found) != 1:
         raise ReportError("The lines that were kept are no whole report", "", "Measure again")
     return found[0]
-
-
-def _lines_of(text: str) -> tuple[ProgramLine, ...]:
-    return tuple(ProgramLine(line, "") for line in text.splitlines())

@@ -11,12 +11,13 @@ from dataclasses import dataclass, replace
 from datetime import datetime
 
 from brisk_anchor.book.chain_form import loaded
+from brisk_anchor.book.entries import EntryKind
 from brisk_anchor.core.errors import PlanError, ReportError
 from brisk_anchor.core.features.measuring import Measurement
 from brisk_anchor.core.offsets.chain import Chain, Term
-from brisk_anchor.core.quantities import along, signed_dim
+from brisk_anchor.core.quantities import along, signed_dim, um
 from brisk_anchor.nc.profile.control_profile import Profile
-from brisk_anchor.nc.programs.program import row_word
+from brisk_anchor.nc.programs.program import Program, ProgramLine, row_word
 from brisk_anchor.nc.programs.reports import PRINTED, RunReport, touches_of
 from brisk_anchor.nc.read.port import LENGTH_WEAR, RADIUS_WEAR
 from brisk_anchor.services.machine.real_link import RealLink
@@ -70,6 +71,7 @@ def take(session: Session, order: Order, report: RunReport, at: datetime) -> Tak
         Kind.PLAN: _plan,
         Kind.READ_TABLE: _read_table,
         Kind.WEAR: _wear,
+        Kind.PROVE: _prove,
     }[order.kind]
     return work(session, real, order, report, at)
 
@@ -105,7 +107,8 @@ def _mark(order: Order, report: RunReport) -> str:
 
 
 def _entered(session: Session, row: str, mark: str) -> bool:
-    return any(mark in entry.note for entry in session.ledger.history(row)[-_LOOKED_BACK:])
+    newest = session.ledger.history(row)[-_LOOKED_BACK:]
+    return any(mark in entry.note for entry in newest if entry.kind in (EntryKind.STORED, EntryKind.PROVED))
 
 
 def _measure(session: Session, real: RealLink, order: Order, report: RunReport, at: datetime) -> Taken:
@@ -287,6 +290,33 @@ def _read_table(session: Session, real: RealLink, order: Order, report: RunRepor
         f"{len(rows)} rows" + (f", {len(shelf)} tool lengths" if shelf else "") + (f"; {row} is active" if row else "")
     )
     return Taken(f"The control's table came: {known}", words)
+
+
+def program_of_order(order: Order) -> Program:
+    """The program of an order, as it was handed over."""
+    lines = tuple(ProgramLine(line, "") for line in order.text.splitlines())
+    return Program(order.program, order.title, order.identity, lines)
+
+
+def _prove(session: Session, real: RealLink, order: Order, report: RunReport, at: datetime) -> Taken:
+    _still_clamped(session, order)
+    trial = session.trial(session.setup)  # what is touched again proves, and is no new measurement
+    take_report(trial.working, session.setup, order.measurements, 0, report)
+    chain = trial.solver.chain(order.row)
+    if chain is None:
+        raise ReportError(f"{order.row} cannot be worked out from this report", "", "Look what it is set from")
+    mark = _mark(order, report)
+    if _entered(session, order.row, mark):
+        return Taken(f"{order.row} was proved by this report already")
+    proof = session.prover.compare(
+        order.row, program_of_order(order), chain.values, len(report.touches), 0.0, f", touched again, {mark}"
+    )
+    if proof.holds:
+        return Taken(f"{order.row} is proved: touched again, it differs by {um(proof.worst)}", "t writes its sheet.")
+    return Taken(
+        f"{order.row} is not proved: touched again, it differs by {um(proof.worst)}",
+        f"Two honest measurements differ by {um(proof.allowed)} at most: look what moved.",
+    )
 
 
 def _wear(session: Session, real: RealLink, order: Order, report: RunReport, at: datetime) -> Taken:

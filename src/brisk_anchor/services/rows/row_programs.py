@@ -115,14 +115,30 @@ class RowPrograms:
         setup = self._working.setup
         plan = setup.row(row)
         rules = self.rules_of_program(plan)
-        needed = setup.touched(replace(plan, rules=rules).features)
-        made = [self._measurement(setup.drawn(name)) for name in needed]
-        measurements = counted_from_tops(setup, tops_first(setup, made, lambda m: m))
-        stop_where_found([look for measurement in measurements for look in self._planner.look(measurement)])
+        measurements = self.retouching(row)
         title = f"{setup.part} {plan.title} to {row}"
         store = self.store_plan(row, rules)
         number = self._heads.number(2, row)
         return write_program(self._heads.plan_of(number, title, measurements, store), self._profile)
+
+    def retouching(self, row: str) -> list[Measurement]:
+        """Everything a row needs, measured once more, tops first.
+
+        Raises:
+            SecondLookError: a finding stops.
+        """
+        setup = self._working.setup
+        plan = setup.row(row)
+        needed = setup.touched(replace(plan, rules=self.rules_of_program(plan)).features)
+        made = [self._measurement(setup.drawn(name)) for name in needed]
+        measurements = counted_from_tops(setup, tops_first(setup, made, lambda m: m))
+        stop_where_found([look for measurement in measurements for look in self._planner.look(measurement)])
+        return measurements
+
+    def retouching_program(self, row: str, measurements: list[Measurement]) -> Program:
+        """The program that measures them and sets nothing: what proves a row on a control."""
+        title = f"{self._working.setup.part} touched again for {row}"
+        return write_program(self._heads.plan_of(self._heads.number(2, row), title, measurements, None), self._profile)
 
 
 @dataclass(frozen=True, slots=True)

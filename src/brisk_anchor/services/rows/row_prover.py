@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 from brisk_anchor.book.entries import Entry, EntryKind
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.offsets.proof import Proof
@@ -46,11 +48,29 @@ class RowProver:
         """
         if failure := run.failure():
             raise failure
+        touches = len(parse_reports(run.printed).touches)
+        return self.compare(row, program, run.table_values(row), touches, run.machine.seconds)
+
+    def compare(
+        self, row: str, program: Program, values: Mapping[str, float], touches: int, seconds: float, note: str = ""
+    ) -> Proof:
+        """Compare what was found with the stored value, as `judge` does, and enter it in the book.
+
+        Args:
+            row: the row.
+            program: what found it.
+            values: its axes, mm, and its angle, degrees.
+            touches: how many were made.
+            seconds: of machine time; 0 where nobody told.
+            note: what the entry says besides.
+
+        Raises:
+            PlanError: nothing has been stored yet.
+        """
         stored = self._rows.last(row, EntryKind.STORED)
         if stored is None:
             raise PlanError(f"{row} has not been stored yet", "There is nothing to prove", "Store it first")
         profile = self._control.profile
-        values = run.table_values(row)
         worst = max(abs(values[axis] - value) for axis, value in stored.values.items() if axis != "r")
         own = stored.chain
         axes = [axis for axis in stored.values if axis != "r"] if own else []
@@ -62,13 +82,13 @@ class RowProver:
             tuple(values.items()),
             worst,
             3 * max(random, default=0.0) + shifted + profile.resolution,
-            len(parse_reports(run.printed).touches),
-            run.machine.seconds,
+            touches,
+            seconds,
             abs(values["r"] - stored.values["r"]) if "r" in stored.values else 0.0,
             self._angle_allowed(stored),
             *self._rows.proved_with,
         )
-        words = f"O{program.number:04d} " + ("agrees" if proof.holds else "does not agree")
+        words = f"O{program.number:04d} " + ("agrees" if proof.holds else "does not agree") + note
         self._ledger.add(EntryKind.PROVED, row, stored.chain, proof=proof, note=words)
         return proof
 

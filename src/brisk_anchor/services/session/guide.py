@@ -142,6 +142,8 @@ def next_step(
         case RowState.MEASURED:
             return f"{row} is complete. Press s to store it.", "The second look comes first."
         case RowState.STORED:
+            if session.real is not None:
+                return f"{row} is stored. Press p to prove it.", "Its features are touched again on the machine itself."
             return f"{row} is stored. Press p to prove it.", "The written code runs on a twin of the machine."
         case RowState.PROVED:
             return f"{row} is proved. Press t for the set-up sheet.", "Tab goes to the next offset."

@@ -1,0 +1,247 @@
+"""What comes of bytes: lines of any ends, runs that are whole or say why not, files that grow, vanish and come back."""
+
+from __future__ import annotations
+
+import os
+import random
+import socket
+import threading
+import time
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from brisk_anchor.core.errors import LinkError
+from brisk_anchor.link.far_end import FarEnd
+from brisk_anchor.link.files import FolderOfFiles, GrowingFile
+from brisk_anchor.link.lines import LONGEST, LineSplitter
+from brisk_anchor.link.settings import LinkSettings, what_answers
+from brisk_anchor.link.wire import Wire, WireSettings
+from brisk_anchor.nc.programs.heard import Listener
+from brisk_anchor.services.orders.listening import Ear
+
+RUN = [
+    "BRISK 1 BEGIN O2100 I123456",
+    "BRISK 1 TOOL T20 R2.9940 L150.0000",
+    "BRISK 1 TOUCH N1 X-1.0000 Y0.0000 Z-3.0000 I1.0000 J0.0000 K0.0000",
+    "BRISK 1 TOUCH N2 X1.0000 Y0.0000 Z-3.0000 I-1.0000 J0.0000 K0.0000",
+    "BRISK 1 SOLVED M1 X0.0000",
+    "BRISK 1 END N2",
+]
+
+
+def heard(lines, source="x"):
+    listener, found = Listener(source), []
+    for number, line in enumerate(lines, 1):
+        found += listener.add(number, line)
+    return found + listener.cut()
+
+
+@given(st.lists(st.text("ABC 123.-", min_size=1, max_size=30).filter(str.strip), max_size=8), st.data())
+def test_lines_come_out_whatever_ends_them_and_however_they_are_cut(texts, data):
+    end = data.draw(st.sampled_from([b"\n", b"\r", b"\r\n", b"\n\r"]))
+    raw = b"".join(text.encode() + end for text in texts)
+    splitter, found, at = LineSplitter(), [], 0
+    while at < len(raw):
+        size = data.draw(st.integers(1, 9))
+        found += splitter.add(raw[at : at + size])
+        at += size
+    assert [line.text for line in found] == [text.strip() for text in texts]
+    assert splitter.empty
+
+
+def test_nulls_and_flow_characters_are_no_text_and_noise_is_told():
+    splitter = LineSplitter()
+    lines = splitter.add(b"\x00\x12A\x00B\x14\r\n\r\nC\xffD\n" + b"x" * 5000 + b"\nE\n")
+    assert [(line.number, line.text[:3], line.noisy) for line in lines[:2]] == [(1, "AB", False), (3, "C\ufffdD", True)]
+    assert lines[2].noisy
+    assert len(lines[2].text) <= LONGEST
+    assert lines[-1].text == "E"
+
+
+def test_a_whole_run_and_the_same_without_blanks_or_in_small_letters():
+    for lines in (RUN, [line.replace(" ", "") for line in RUN], [line.lower() for line in RUN]):
+        (run,) = heard(lines)
+        assert (run.program, run.identity, run.problem) == (2100, 123456, "")
+        report = run.report()
+        assert [touch[0] for touch in report.touches] == [1, 2]
+        assert report.touches[0][1] == (-1.0, 0.0, -3.0)
+
+
+@pytest.mark.parametrize(
+    ("change", "problem"),
+    [
+        (lambda r: r[:2] + r[3:], "touch 2 in line 3 follows touch 0 (line 2)"),
+        (lambda r: r[:4], "it was cut off after line 4"),
+        (lambda r: [*r[:3], "BRISK 1 TOUCH N2 X1.0", *r[4:]], "TOUCH N2"),
+        (lambda r: [*r[:2], "BRISK 1 TOUH N1 X0", *r[2:]], "line 3 is damaged"),
+        (lambda r: [*r[:4], "BRISK 1 BEGIN O2101 I1"], "it was cut off after line 4"),
+        (lambda r: r[:3] + r[2:3] + [r[2]] + r[4:], "2 were made"),
+        (lambda r: [*r[:3], "BRISK 1 TOUCH N7 X1.0 Y0.0 Z-3.0 I-1.0 J0.0 K0.0", *r[3:]], "two reports are mixed"),
+        (lambda r: [*r[:5], "BRISK 1 END N3"], "lines 1 to 6: 2 touches were reported, 3 were made"),
+    ],
+)
+def test_what_is_lost_mixed_cut_or_damaged_makes_a_run_that_is_not_taken(change, problem):
+    first = heard(change(list(RUN)))[0]
+    assert problem in first.problem
+
+
+def test_doubled_and_foreign_lines_are_passed_over_and_told():
+    (run,) = heard([*RUN[:3], RUN[2], "SPINDLE LOAD 12", *RUN[3:]])
+    assert run.problem == ""
+    assert run.notes == ("line 4 stands there twice", "line 5 is not ours")
+    (lone,) = heard(["BRISK 1 END N2"])
+    assert "belongs to no report" in lone.problem
+    assert heard(["nothing", "of ours"]) == []
+
+
+def written(path, lines, mode="a", end="\r\n"):
+    with path.open(mode, newline="") as file:
+        file.write("".join(line + end for line in lines))
+
+
+def test_a_file_that_grows_is_heard_from_where_it_was_left(tmp_path):
+    path = tmp_path / "printed.txt"
+    ear = Ear(GrowingFile(path))
+    assert ear.hear(0) == []
+    written(path, RUN[:3])
+    assert ear.hear(0) == []
+    assert ear.present.touches == 1
+    assert not ear.between
+    written(path, RUN[3:])
+    (run,) = ear.hear(0)
+    assert run.problem == ""
+    # Another listener goes on behind what was heard; one that was killed in the middle hears the run again.
+    mark = dict(ear.feed.mark)
+    written(path, ["noise", *RUN])
+    (again,) = Ear(GrowingFile(path, mark=mark)).hear(0)
+    assert again.first == 2
+    # Emptied and begun anew, even as long as before: known by how it begins.
+    written(path, ["another beginning", *RUN, *RUN, *RUN], "w")
+    assert len(Ear(GrowingFile(path, mark=mark)).hear(0)) == 3
+    path.unlink()
+    tmp_path.joinpath("printed.txt").mkdir()
+    with pytest.raises(LinkError):
+        ear.hear(0)
+
+
+def test_a_file_of_its_own_is_heard_again_when_it_has_grown(tmp_path, monkeypatch):
+    monkeypatch.setattr("brisk_anchor.services.orders.listening._SETTLED", 0.0)
+    ear = Ear(FolderOfFiles(tmp_path, "*.txt"))
+    written(tmp_path / "a.txt", RUN[:3])
+    (tmp_path / "b.log").write_text("\n".join(RUN))
+    (cut,) = ear.hear(0)
+    assert "cut off" in cut.problem
+    written(tmp_path / "a.txt", RUN[3:])
+    assert [run.problem for run in ear.hear(0)] == [""]
+    assert ear.hear(0) == []
+    mark = dict(ear.feed.mark)
+    assert Ear(FolderOfFiles(tmp_path, "*.txt", mark=mark)).hear(0) == []
+    tmp_path.joinpath("a.txt").unlink()
+    tmp_path.joinpath("b.log").unlink()
+    tmp_path.rmdir()
+    with pytest.raises(LinkError, match="gone"):
+        ear.hear(0)
+
+
+def test_a_watched_folder_tells_at_once_and_one_that_is_looked_at_soon(tmp_path):
+    for every in (None, 0.05):
+        path = tmp_path / f"printed-{every}.txt"
+        ear = Ear(GrowingFile(path, every))
+        begun = time.monotonic()
+        timer = threading.Timer(0.1, lambda p=path: written(p, RUN))
+        timer.start()
+        runs = []
+        while not runs and time.monotonic() - begun < 5:
+            runs = ear.hear(2.0)
+        timer.join()
+        assert len(runs) == 1
+        ear.feed.close()
+
+
+@pytest.fixture
+def port():
+    with socket.create_server(("127.0.0.1", 0)) as server:
+        number = server.getsockname()[1]
+    return f"socket://127.0.0.1:{number}"
+
+
+def test_a_wire_carries_lines_and_programs_and_comes_back_after_it_was_lost(port):
+    far, wire = FarEnd(port, b"%END"), Wire(WireSettings(port, end=b"%END", fed=True))
+    ear = Ear(wire)
+    for line in RUN[:3]:
+        far.print(line)
+    while ear.present is None or ear.present.touches < 1:
+        ear.hear(1.0)
+    sent = []
+    wire.send("O2100\nM30\n", lambda done, of: sent.append((done, of)) or True)
+    assert sent == [(1, 2), (2, 2)]
+    until, programs = time.monotonic() + 5, []
+    while not programs and time.monotonic() < until:
+        programs = far.programs()
+        time.sleep(0.02)
+    assert programs == ["O2100\nM30\n"]
+    with pytest.raises(LinkError, match="ended"):
+        wire.send("O1\nM30\n", lambda _done, _of: False)
+    far.close()
+    lost = False
+    for _ in range(100):
+        try:
+            ear.hear(0.1)
+        except LinkError:
+            lost = True
+            break
+    assert lost
+    far = FarEnd(port)
+    for line in RUN[3:]:
+        far.print(line)
+    runs, until = [], time.monotonic() + 8
+    while not runs and time.monotonic() < until:
+        try:
+            runs = ear.hear(0.5)
+        except LinkError:
+            time.sleep(0.1)
+    assert [run.problem for run in runs] == [""]
+    wire.close()
+    far.close()
+
+
+def test_only_device_names_and_two_schemes_are_opened():
+    for port in ("loop://", "spy:///dev/null", "hwgrep://x", "alt:///dev/null"):
+        with pytest.raises(LinkError, match="no wire"):
+            Wire(WireSettings(port)).open()
+    with pytest.raises(LinkError, match="cannot be opened"):
+        Wire(WireSettings("/dev/no-such-port")).open()
+    with pytest.raises(LinkError, match="no socket"):
+        FarEnd("/dev/ttyS0")
+
+
+def test_what_a_wire_said_of_a_run_outlives_whoever_listened(tmp_path):
+    class Said:
+        def __init__(self, *pieces):
+            self.pieces = list(pieces)
+            self.words, self.mark = "", {}
+
+        def read(self, _wait):
+            from brisk_anchor.link.feed import Piece
+
+            return [Piece("wire", self.pieces.pop(0).encode())] if self.pieces else []
+
+        def close(self):
+            pass
+
+    spool, text = tmp_path / "wire.spool", "\r\n".join(RUN) + "\r\n"
+    at = random.Random(3).randrange(60, len(text) - 20)
+    first = Ear(Said(text[:at]), spool)
+    assert first.hear(0) == []
+    (run,) = Ear(Said(text[at:]), spool).hear(0)  # the first was killed here
+    assert run.problem == ""
+    assert not spool.exists()
+
+
+def test_a_link_is_tested_without_writing_anything(tmp_path):
+    settings = LinkSettings(tmp_path, report_file=tmp_path / "gone" / "p.txt", wire=WireSettings("/dev/no-such-port"))
+    told = what_answers(settings)
+    assert [good for good, _ in told] == [True, False, False]
+    assert os.listdir(tmp_path) == []

@@ -1,0 +1,443 @@
+"""Programs to a control that stands elsewhere and reports back: through files, down a wire, after a restart, once."""
+
+from __future__ import annotations
+
+import json
+import os
+import shutil
+import socket
+import subprocess
+import sys
+import time
+from dataclasses import replace
+from pathlib import Path
+
+import pytest
+from typer.testing import CliRunner
+
+from brisk_anchor.book.entries import RowState
+from brisk_anchor.cli.commands import app as cli
+from brisk_anchor.core.errors import ExportError, GuardError, JobError, LinkError, PlanError
+from brisk_anchor.core.quantities import Unit
+from brisk_anchor.link.settings import feed_of
+from brisk_anchor.services.demo.demo_job import demo_shop
+from brisk_anchor.services.job.jobs import load_job
+from brisk_anchor.services.machine.outlet import plainly
+from brisk_anchor.services.measure.by_hand import PositionFrame
+from brisk_anchor.services.measure.measurement_request import point_at
+from brisk_anchor.services.orders.listening import Ear, LinkState, link_lock
+from brisk_anchor.services.orders.order import State
+from brisk_anchor.services.orders.orders import Orders, reports_in
+from brisk_anchor.services.orders.orders_words import link_words, waiting_words
+from brisk_anchor.services.orders.saved_table import take_table
+from brisk_anchor.services.plan.plan_file import plan_of_features
+from brisk_anchor.services.results.inspection import Inspection
+from brisk_anchor.services.results.measuring import inspection_plan
+from brisk_anchor.services.served.serving import ServedMachine
+from brisk_anchor.services.session.job_opening import open_job
+
+
+class Shop:
+    """A job, its machine at the far end, and what listens between them."""
+
+    def __init__(self, folder: Path, link: str = "") -> None:
+        self.folder = demo_shop(folder / "shop")
+        self.data = folder / "data"
+        if link:
+            path = self.folder / "machine.toml"
+            text = path.read_text(encoding="utf-8")
+            start, end = text.index("[link]"), text.index("\n[probe]")
+            path.write_text(text[:start] + link + text[end:], encoding="utf-8")
+        self.served = ServedMachine(self.folder, self.data, auto=True, speed=1e6)
+        self.said: list[str] = []
+        self.served.told = self.said.append
+        self.open()
+
+    def open(self) -> None:
+        """The job in a window of its own, as at a start."""
+        self.session = open_job(self.folder, self.data, roll=0)
+        self.orders = Orders(self.session, self.folder, self.data)
+        settings = self.session.link_settings
+        self.ear = Ear(feed_of(settings, self.session.wire, self.orders.kept.mark))
+
+    def come(self, seconds: float = 8.0):
+        """Let the far machine work until something came; what became of it."""
+        outcomes, until = [], time.monotonic() + seconds
+        while not outcomes and time.monotonic() < until:
+            self.served.pass_time(0.05)
+            outcomes = [self.orders.arrived(run) for run in self.ear.hear(0.02)]
+        return outcomes
+
+    def measure(self, name: str):
+        session = self.session
+        return self.orders.measure(session.planner.measurement_of(point_at(session.setup, session.setup.drawn(name))))
+
+    def close(self) -> None:
+        self.session.close()
+        self.ear.feed.close()
+        self.served.close()
+
+
+@pytest.fixture
+def shop(tmp_path):
+    made = Shop(tmp_path)
+    yield made
+    made.close()
+
+
+def taken(outcomes):
+    (outcome,) = outcomes
+    assert outcome.error is None, outcome.error
+    assert outcome.taken is not None
+    return outcome
+
+
+@pytest.mark.parametrize("reports", ["file", "folder"])
+def test_the_whole_line_from_touch_to_a_proved_row_by_files(tmp_path, reports):
+    folder = (
+        'programs = "files"\nprogram_folder = "control/programs"\nreports = "files"\nreport_folder = "control/out"\n'
+    )
+    shop = Shop(tmp_path, "" if reports == "file" else f"[link]\n{folder}")
+    (shop.folder / "control" / "out").mkdir(exist_ok=True)
+    for name in ("top", "left", "front"):
+        order = shop.measure(name)
+        assert (shop.folder / "control" / "programs" / "O2100.nc").read_text() == order.text
+        assert waiting_words(shop.orders, LinkState())[0].endswith(
+            "look that T20 is in the spindle, press cycle start."
+        )
+        outcome = taken(shop.come())
+        assert outcome.order.key == order.key
+    measured = shop.session.measured["left"]
+    assert measured.agreements[0].holds  # the control worked out the same
+    assert shop.session.rows.state("G54") is RowState.MEASURED
+    chain = shop.session.solver.chain("G54")
+    with pytest.raises(PlanError, match="is not known"):
+        shop.orders.write_rows(["G54"])  # nobody knows what the table holds
+    shop.orders.store("G54")
+    assert shop.session.rows.state("G54") is RowState.MEASURED  # the control has not said so yet
+    taken(shop.come())
+    assert shop.session.rows.state("G54") is RowState.STORED
+    held = shop.served.control.machine.offset("G54")
+    assert held == pytest.approx([chain.values[a] for a in "xyz"], abs=1e-4)
+    assert shop.session.real.age("G54") == "now"
+    assert "the control says so" in shop.session.ledger.history("G54")[-1].note
+    shop.orders.prove("G54")
+    assert "is proved" in taken(shop.come()).taken.told
+    assert shop.session.rows.state("G54") is RowState.PROVED
+    shop.close()
+
+
+def test_a_report_comes_after_a_restart_once_and_in_another_window(shop, tmp_path):
+    shop.measure("left")
+    shop.session.close()
+    while not shop.said or "ended" not in shop.said[-1]:
+        shop.served.pass_time(0.05)
+    shop.open()
+    other = Orders(open_job(shop.folder, shop.data, roll=0), shop.folder, shop.data)
+    taken(shop.come())
+    other.refresh()
+    assert "left" in other.session.measured
+    other.session.close()
+    printed = (shop.folder / "control" / "printed.txt").read_bytes()
+    # The same again, by hand: nothing changes, and nothing is in the book twice.
+    entries = len(shop.session.ledger.history("G54"))
+    (again,) = shop.orders.take_file(printed, "printed.txt")
+    assert again.again
+    assert len(shop.session.ledger.history("G54")) == entries
+    feature = shop.session.measured["left"].feature
+    shop.session.close()
+    shop.open()  # known again after a start, with the same figures
+    assert shop.session.measured["left"].feature.coordinates == feature.coordinates
+    assert shop.orders.faults == []
+
+
+def test_what_was_half_way_into_the_book_is_entered_once(shop, monkeypatch):
+    for name in ("top", "left", "front"):
+        shop.measure(name)
+        taken(shop.come())
+    shop.orders.store("G54")
+    written = shop.orders.folder.write
+    monkeypatch.setattr(shop.orders.folder, "write", lambda order: (_ for _ in ()).throw(ExportError("full", "", "")))
+    (outcome,) = shop.come()
+    assert outcome.error is not None  # the disk was full between the book and the order
+    monkeypatch.setattr(shop.orders.folder, "write", written)
+    before = len(shop.session.ledger.history("G54"))
+    (outcome,) = shop.orders.take_file((shop.folder / "control" / "printed.txt").read_bytes(), "p")[-1:]
+    assert outcome.order.state is State.TAKEN
+    assert len(shop.session.ledger.history("G54")) == before
+
+
+def test_a_report_from_before_another_clamping_is_told_and_not_taken(shop):
+    shop.measure("left")
+    shop.session.editor.clamp()
+    (outcome,) = shop.come()
+    assert "clamped again since" in str(outcome.error)
+    assert "left" not in shop.session.measured
+    shop.measure("left")
+    taken(shop.come())
+    # Another window on the job hears of the clamping as well.
+    other = Orders(open_job(shop.folder, shop.data, roll=0), shop.folder, shop.data)
+    shop.session.editor.clamp()
+    shop.orders.refresh()
+    other.refresh()
+    assert other.session.working.clamped == shop.session.working.clamped
+    assert not other.session.working.holds("left")
+    other.session.close()
+
+
+@pytest.mark.parametrize(
+    ("change", "why"),
+    [
+        (lambda t: t.replace("SOLVED", "SOLVD"), "damaged"),
+        (lambda t: t.rsplit("BRISK 1 END", 1)[0], "cut off"),
+        (lambda t: t.replace("I1.0000 J0.0000", "I0.5000 J0.0000"), "direction"),
+        (lambda t: t.replace("R2.9940", "R2.9840"), "another calibration"),
+        (lambda t: t.replace("END N1", "END N2"), "2 were made"),
+        (lambda t: t.replace("SOLVED M1 X-", "SOLVED M1 Y-"), "did not report its own X"),
+    ],
+)
+def test_what_does_not_fit_changes_nothing(shop, change, why):
+    shop.measure("left")
+    while not shop.said or "ended" not in shop.said[-1]:
+        shop.served.pass_time(0.05)
+    text = (shop.folder / "control" / "printed.txt").read_text()
+    outcomes = [shop.orders.arrived(run) for run in reports_in(change(text), "p")]
+    assert why in " ".join(str(outcome.error) for outcome in outcomes)
+    assert all(outcome.taken is None for outcome in outcomes)
+    assert shop.session.measured == {}
+    assert shop.orders.waiting[-1].title == "left edge"
+
+
+def test_plans_repeats_and_the_inspection_come_back_as_well(shop):
+    plan = plan_of_features("G54 by plan", "G54", ["top", "left", "front"])
+    shop.orders.plan(plan)
+    outcome = taken(shop.come())
+    assert "3 features" in outcome.taken.told
+    assert shop.session.rows.state("G54") is RowState.STORED
+    assert shop.session.rows.away_from_control("G54") == {}
+    measurement = shop.session.planner.measurement_of(point_at(shop.session.setup, shop.session.setup.drawn("seat")))
+    shop.orders.repeat(measurement, 6)
+    repeated = taken(shop.come()).taken.repeated
+    assert [len(item.values) for item in repeated] == [6, 6, 6]
+    assert 0 < repeated[0].spread < 0.003
+    known = Inspection(shop.session)
+    shop.orders.plan(inspection_plan(known))
+    taken(shop.come())
+    part = Inspection(shop.session).take("1")
+    assert all(line.value is not None for line in part.lines)
+    # A plan that would be another program now is not taken for the one that ran.
+    shop.orders.plan(plan)
+    shop.session.working.setup = replace(shop.session.setup, start_uncertainty=2.0)
+    (outcome,) = shop.come()
+    assert "has changed since" in str(outcome.error)
+    with pytest.raises(PlanError, match="no repeatability"):
+        shop.orders.repeat(measurement, 1)
+
+
+def test_the_controls_table_comes_by_a_program_or_a_file_and_says_how_old_it_is(shop, tmp_path):
+    assert shop.session.real.age("G55") == "never read"
+    machine = shop.served.control.machine
+    machine.write_offset("G55", (-1.5, -2.5, -3.5))
+    shop.orders.read_table()
+    outcome = taken(shop.come())
+    assert "rows" in outcome.taken.told
+    assert shop.session.link.table_values("G55")["y"] == -2.5
+    assert shop.session.real.active.row == "G54"
+    assert shop.session.machine.tools[5].length == pytest.approx(machine.tools[5].length, abs=1e-4)
+    saved = tmp_path / "saved.csv"
+    saved.write_text("row,unit,x,y,z\nG55,mm,-9.5,-2.5,-3.5\n")
+    os.utime(saved, (time.time() - 840, time.time() - 840))
+    assert "1 rows as of" in take_table(shop.session, saved)
+    assert shop.session.real.age("G55") == "14 min ago"
+    assert shop.session.real.is_old("G55", 10)
+    os.utime(saved, (time.time() + 9000, time.time() + 9000))
+    assert "ahead of this clock" in take_table(shop.session, saved)
+    # Rows that are known may be written by one program; where somebody changed one meanwhile, it stops.
+    for name in ("top", "left", "front"):
+        shop.measure(name)
+        taken(shop.come())
+    shop.orders.write_rows(["G54"])
+    taken(shop.come())
+    machine.write_offset("G54", (1.0, 2.0, 3.0))
+    shop.orders.write_rows(["G54"])
+    assert shop.come(1.5) == []
+    assert any("HOLDS SOMETHING ELSE" in line for line in shop.said)
+
+
+def test_a_file_of_somebody_elses_is_not_overwritten(shop):
+    path = shop.folder / "control" / "programs" / "O2100.nc"
+    path.write_text("%\nO2100 (THEIR PART)\nG0 X0\nM30\n%\n")
+    with pytest.raises(LinkError, match="somebody else"):
+        shop.measure("left")
+    assert "THEIR PART" in path.read_text()
+    assert [order.state for order in shop.orders.folder.all()] == [State.GIVEN_UP]
+    path.unlink()
+    order = shop.measure("left")
+    # A control that strips comments and blanks still keeps our program: it may be written over.
+    path.write_text(plainly(order.text))
+    shop.measure("front")
+    shop.orders.give_up(shop.orders.waiting[-1])
+    assert not path.exists()
+    shutil.rmtree(path.parent)
+    with pytest.raises(LinkError, match="is not there"):
+        shop.measure("left")
+
+
+def test_another_jobs_report_is_laid_down_where_it_belongs(tmp_path):
+    shop = Shop(tmp_path)
+    second = tmp_path / "second"
+    shutil.copytree(shop.folder, second)
+    for path in (shop.folder / "control").rglob("*.nc"):
+        path.unlink()
+    job = second / "job.toml"
+    job.write_text(job.read_text().replace('name = "BC-27 batch"', 'name = "BC-27 other"\nprogram = 4100'))
+    theirs = Orders(open_job(second, shop.data, roll=0), second, shop.data)
+    order = theirs.measure(
+        theirs.session.planner.measurement_of(point_at(theirs.session.setup, theirs.session.setup.drawn("left")))
+    )
+    program = next((second / "control" / "programs").glob("*.nc"))
+    shutil.copy(program, shop.folder / "control" / "programs" / program.name)
+    (outcome,) = shop.come()
+    assert outcome.offered == str(second)
+    assert shop.session.measured == {}
+    (outcome,) = theirs.take_offered()
+    assert outcome.order.key == order.key
+    assert theirs.take_offered() == []
+    (lone,) = shop.orders.take_file(b"BRISK 1 BEGIN O9999 I1\nBRISK 1 END N0\n", "x")
+    assert "belongs to no program of this job" in str(lone.error)
+    theirs.session.close()
+    shop.close()
+
+
+def test_by_wire_alone_fed_line_by_line(tmp_path):
+    with socket.create_server(("127.0.0.1", 0)) as server:
+        port = server.getsockname()[1]
+    link = (
+        f'[link]\nprograms = "wire"\nreports = "wire"\nport = "socket://127.0.0.1:{port}"\n'
+        "start_codes = [18]\nend_codes = [20]\nfed = true\n"
+    )
+    shop = Shop(tmp_path, link)
+    sent = []
+    session = shop.session
+    measurement = session.planner.measurement_of(point_at(session.setup, session.setup.drawn("left")))
+    shop.orders.measure(measurement, lambda done, of: sent.append(done) or True)
+    assert sent[-1] == len(sent) > 50
+    taken(shop.come(12.0))
+    assert "left" in shop.session.measured
+    shop.close()
+
+
+def test_nothing_at_this_end_moves_a_real_machine(shop):
+    session = shop.session
+    for act in (
+        lambda: session.panel.jog("x", 1.0),
+        session.panel.home,
+        session.panel.reset,
+        session.panel.start,
+        lambda: session.panel.mdi("G0 X0"),
+        lambda: session.panel.change_tool(1),
+        lambda: session.panel.turn_half_round(turned=True),
+        lambda: session.panel.start_loaded("x", "M30"),
+        lambda: session.runner.measure(
+            session.planner.measurement_of(point_at(session.setup, session.setup.drawn("left")))
+        ),
+    ):
+        with pytest.raises(GuardError, match="its own control"):
+            act()
+    with pytest.raises(PlanError):
+        session.link.write_tool_length(5, 100.0)
+    assert session.link.report() == []
+
+
+def test_only_one_window_listens_to_a_link(shop):
+    first, second = (link_lock(shop.session.link_settings, shop.data) for _ in range(2))
+    first.acquire(timeout=0)
+    from brisk_anchor.services.orders.listening import Listening
+
+    states = []
+    listening = Listening(
+        shop.session.link_settings, None, {}, shop.orders.folder.path, shop.data,
+        lambda _heard: None, lambda _mark: None, lambda state: (states.append(state), listening.stop()),
+    )  # fmt: skip
+    listening.run()
+    assert [state.busy for state in states] == [True]
+    assert "another window" in link_words(shop.orders, states[0])
+    first.release()
+    second.acquire(timeout=0)
+    second.release()
+
+
+@pytest.mark.parametrize(
+    ("link", "told"),
+    [
+        ('programs = "files"\nreports = "nothing"', "give program_folder"),
+        ('programs = "nothing"\nreports = "files"', "give report_file"),
+        ('programs = "wire"\nreports = "wire"', "needs its port"),
+        ('programs = "wire"\nreports = "wire"\nport = "spy://x"', "device's name"),
+        ('programs = "wire"\nreports = "wire"\nport = "socket://h:1"\nparity = "even"', "no parity"),
+        ('programs = "wire"\nreports = "wire"\nport = "/dev/ttyS0"\nspeed = 9601', "speed"),
+        ('programs = "nothing"\nreports = "nothing"\njog = true', "jog"),
+    ],
+)
+def test_a_link_that_makes_no_sense_is_refused_with_its_field(tmp_path, link, told):
+    folder = demo_shop(tmp_path / "shop")
+    path = folder / "machine.toml"
+    text = path.read_text(encoding="utf-8")
+    start, end = text.index("[link]"), text.index("\n[probe]")
+    path.write_text(f"{text[:start]}[link]\n{link}\n{text[end:]}", encoding="utf-8")
+    with pytest.raises(JobError) as caught:
+        load_job(folder)
+    assert told in str([finding.reason for finding in caught.value.findings]) or told in str(caught.value.findings)
+
+
+def test_typed_positions_are_one_more_source(shop):
+    positions = shop.session.typed_positions
+    assert shop.session.positions.read() is None
+    reading = positions.typed("-400, -250.5, -1in", PositionFrame("G54", (1.0, 2.0, 3.0)), Unit.MM)
+    assert reading.spindle == pytest.approx((-399.0, -248.5, -22.4))
+    positions.keep(reading)
+    assert shop.session.positions.read().fresh
+    assert not reading.live
+    assert reading.words == "typed now, work position in G54, without tool length"
+    assert not replace(reading, at=reading.at.replace(year=2020)).fresh
+    with pytest.raises(Exception, match="three figures"):
+        positions.typed("1, 2", PositionFrame(), Unit.MM)
+
+
+def test_from_the_command_line_with_a_far_machine_that_is_killed_in_the_middle(tmp_path):
+    folder = demo_shop(tmp_path / "shop")
+    run = CliRunner()
+    job = ["--job", str(folder)]
+    assert "is there" in run.invoke(cli, ["link", "test", str(folder)]).output
+    assert run.invoke(cli, ["order", "measure", "left", *job]).exit_code == 0
+    command = [sys.executable, "-m", "brisk_anchor", "machine", "serve", str(folder), "--speed", "60"]
+    far = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True)
+    far.stdin.write("home\nload O2100\nstart\n")
+    far.stdin.flush()
+    printed = folder / "control" / "printed.txt"
+    until = time.monotonic() + 20
+    while time.monotonic() < until and not (printed.exists() and b"TOOL" in printed.read_bytes()):
+        time.sleep(0.02)
+    far.kill()
+    far.communicate()
+    told = run.invoke(cli, ["take", str(printed), *job])
+    assert told.exit_code == 2 or "came from the control" in told.output
+    whole = subprocess.run(
+        [*command[:-1], "100000"], input="home\nload\nstart\nwait\n", capture_output=True, text=True, timeout=30
+    )
+    assert "nothing on this panel" in whole.stdout
+    # It was switched off as soon as nobody typed: the run was given up, and says so by its missing end.
+    served = ServedMachine(folder, tmp_path / "home", auto=True, speed=1e6)
+    served.do("load")
+    served.do("home")
+    served.do("start")
+    while served.player is not None:
+        served.pass_time(0.1)
+    served.close()
+    told = run.invoke(cli, ["take", str(printed), *job])
+    assert "left edge came from the control" in told.output
+    assert "cut off" in told.output
+    listed = json.loads(run.invoke(cli, ["order", "list", "--json", *job]).output)
+    assert [order["state"] for order in listed] == ["taken"]
+    assert run.invoke(cli, ["order", "measure", "nowhere", *job]).exit_code
+    assert run.invoke(cli, ["order", "list"]).exit_code
