@@ -13,6 +13,7 @@ from benchmarks import (
     fixtures,
     fuzz,
     inspection,
+    links,
     plans,
     shapes,
     speed,
@@ -33,6 +34,7 @@ ALL = {
     "fixtures": fixtures.main,
     "fuzz": fuzz.main,
     "inspection": inspection.main,
+    "links": links.main,
     "strength": strength.main,
 }
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 import socket
+import time
 from contextlib import suppress
 from threading import Event, Lock, Thread
 
@@ -13,6 +14,8 @@ _PORT = re.compile(r"^socket://([\w.-]+):(\d{1,5})")
 _QUIET = 0.6
 """A program without an end code is whole when nothing more came for so long, s."""
 _MOST = 20_000_000
+_PAUSE = 0.01
+"""How long, s, it waits for what the other side sends before it looks what is to be sent."""
 
 
 class FarEnd:
@@ -43,6 +46,12 @@ class FarEnd:
         with self._lock:
             self._waiting += line.encode("ascii", "replace") + b"\r\n"
 
+    @property
+    def waiting(self) -> bool:
+        """Whether lines wait for somebody who listens."""
+        with self._lock:
+            return bool(self._waiting)
+
     def programs(self) -> list[str]:
         """Programs that came since."""
         with self._lock:
@@ -62,30 +71,29 @@ class FarEnd:
             except OSError:
                 continue
             with client:
-                client.settimeout(0.05)
+                client.settimeout(_PAUSE)
                 with suppress(OSError):
                     self._talk(client)
 
     def _talk(self, client: socket.socket) -> None:
-        came, quiet = b"", 0.0
+        came, heard = b"", time.monotonic()
         while not self._stop.is_set():
+            try:
+                data = client.recv(65_536)
+                if not data:
+                    return  # before anything is sent: what is sent to nobody is lost
+                came, heard = (came + data)[-_MOST:], time.monotonic()
+            except TimeoutError:
+                pass
+            if came and ((self._end and self._end in came) or time.monotonic() - heard > _QUIET):
+                self._take(came)
+                came = b""
             with self._lock:
                 waiting = self._waiting
             if waiting:
                 sent = client.send(waiting)
                 with self._lock:
                     self._waiting = self._waiting[sent:]
-            try:
-                data = client.recv(65_536)
-            except TimeoutError:
-                quiet += 0.05
-                if came and (quiet >= _QUIET or (self._end and self._end in came)):
-                    self._take(came)
-                    came = b""
-                continue
-            if not data:
-                return
-            came, quiet = (came + data)[-_MOST:], 0.0
 
     def _take(self, data: bytes) -> None:
         text = data.replace(self._end, b"") if self._end else data

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
 
 LONGEST = 400
 """Characters of a line; what is longer is none of ours, and is cut off."""
 _SILENT = bytes(code for code in range(32) if code not in (9, 10, 13)) + b"\x7f"
 """Nulls, tape codes and flow control: no line has them."""
+_ENDS = re.compile(rb"\r\n|\n\r|\r|\n")
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,23 +32,15 @@ class LineSplitter:
 
     def add(self, data: bytes) -> list[Line]:
         """The lines that are complete with these bytes."""
-        found = []
-        begun = 0
-        joined = self._rest + data.translate(None, _SILENT)
-        for at in range(len(self._rest), len(joined)):
-            byte = joined[at : at + 1]
-            if byte not in (b"\r", b"\n"):
-                self._ended = b""
-                continue
-            if self._ended and self._ended != byte:  # the second half of CR LF
-                begun, self._ended = at + 1, b""
-                continue
-            self._ended = byte
-            found.append(self._line(joined[begun:at]))
-            begun = at + 1
-        self._rest = joined[begun:]
-        if len(self._rest) > 2 * LONGEST:
-            self._rest = self._rest[:LONGEST] + b"\xff"
+        data = data.translate(None, _SILENT)
+        if data and self._ended and data[:1] in b"\r\n" and data[:1] != self._ended:
+            data = data[1:]  # the second half of CR LF
+        if not data:
+            return []
+        *whole, rest = _ENDS.split(self._rest + data)
+        self._ended = data[-1:] if data[-1:] in b"\r\n" else b""
+        found = [self._line(raw) for raw in whole]
+        self._rest = rest if len(rest) <= 2 * LONGEST else rest[:LONGEST] + b"\xff"
         return [line for line in found if line.text]
 
     def end(self) -> list[Line]:
@@ -61,5 +55,5 @@ class LineSplitter:
 
     def _line(self, raw: bytes) -> Line:
         self._number += 1
-        noisy = any(byte > 126 for byte in raw) or len(raw) > LONGEST
+        noisy = not raw.isascii() or len(raw) > LONGEST
         return Line(self._number, raw[:LONGEST].decode("ascii", "replace").strip(), noisy)

@@ -168,13 +168,13 @@ class BriskAnchorApp(App[int]):
         view_state = self.view_state
         if view_state is None or not self.query(KeyLine):
             return
-        self.show_all(keep_prompt=True)
         told = outcome.taken
         if told is not None and outcome.order is not None and is_measurement(outcome):
             view_state.request = None
             feature = view_state.session.measured[told.feature].feature
             self.query_one("#bench", BenchView).hands.tell_measured(view_state, feature, outcome.order.title)
             return
+        self.show_all(keep_prompt=True)
         order = outcome.order
         if told is not None and told.repeated and order is not None and order.measurement is not None:
             self.query_one("#bench", BenchView).repeated(view_state, order.measurement, list(told.repeated))

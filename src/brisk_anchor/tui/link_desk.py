@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sys
 from collections.abc import Callable
 from functools import partial
 from threading import Lock
@@ -20,6 +21,8 @@ if TYPE_CHECKING:
     from brisk_anchor.services.orders.order import Order
     from brisk_anchor.services.session.session import Session
 
+_TURN = 0.0005
+"""Seconds that one thread works before another may."""
 _QUICK = 200
 """A report of so many touches is taken at once; a larger one beside the screen, which waits with changes meanwhile."""
 
@@ -61,6 +64,8 @@ class LinkDesk:
     def start(self) -> None:
         """Begin to listen."""
         if self._listening is not None:
+            # Between two threads keys wait no longer than this, however long a report is worked on.
+            sys.setswitchinterval(_TURN)
             self.stage.in_background(self._listening.run, "link")
 
     def stop(self) -> None:

@@ -8,7 +8,7 @@ to be taken.
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from brisk_anchor.core.errors import ReportError
 from brisk_anchor.nc.programs.reports import LINE, RunReport, parse_reports
@@ -36,12 +36,14 @@ class Heard:
     problem: str = ""
     notes: tuple[str, ...] = ()
     touches: int = 0
+    read: RunReport | None = field(default=None, compare=False, repr=False)
+    """What it reports, where it was read already."""
 
     def report(self) -> RunReport:
         """What it reports. Raises ReportError: why it is not to be taken."""
         if self.problem:
             raise ReportError(self.problem, "Nothing of it was taken", "Run the program again")
-        return parse_reports(self.lines)
+        return self.read if self.read is not None else parse_reports(self.lines)
 
 
 @dataclass(slots=True)
@@ -112,13 +114,13 @@ class Listener:
         self._touches = now
 
     def _ended(self) -> Heard:
-        problem = self._problem
+        problem, read = self._problem, None
         if not problem:
             try:
-                parse_reports(self._lines)
+                read = parse_reports(self._lines)
             except ReportError as error:
                 problem = f"lines {self._numbers[0]} to {self._numbers[-1]}: {error.what}"
-        return self._made(problem)
+        return replace(self._made(problem), read=read)
 
     def _made(self, problem: str) -> Heard:
         begun = _BEGIN.search(self._lines[0].upper())

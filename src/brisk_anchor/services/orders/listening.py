@@ -166,12 +166,15 @@ class Listening:
         self._folder, self._data = folder, data
         self._arrived, self._marked, self._stands = arrived, marked, stands
         self._fresh = fresh and not mark
-        self._stop = Event()
+        self._stop, self._ended = Event(), Event()
+        self._begun = False
         self.state = LinkState()
 
     def stop(self) -> None:
-        """End soon."""
+        """End; waits a moment until nothing is heard any more."""
         self._stop.set()
+        if self._begun:
+            self._ended.wait(2 * _WAIT)
 
     def _tell(self, state: LinkState) -> None:
         if state != self.state:
@@ -180,6 +183,13 @@ class Listening:
 
     def run(self) -> None:
         """Listen until it is stopped."""
+        self._begun = True
+        try:
+            self._listen()
+        finally:
+            self._ended.set()
+
+    def _listen(self) -> None:
         lock = link_lock(self._settings, self._data)
         while not self._stop.is_set() and not _taken(lock):
             self._tell(LinkState(busy=True))
