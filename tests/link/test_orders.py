@@ -17,16 +17,26 @@ from typer.testing import CliRunner
 
 from brisk_anchor.book.entries import RowState
 from brisk_anchor.cli.commands import app as cli
-from brisk_anchor.core.errors import ExportError, GuardError, JobError, LinkError, PlanError
+from brisk_anchor.core.errors import (
+    ExportError,
+    GuardError,
+    JobError,
+    LinkError,
+    PlanError,
+    ReportError,
+    TableFileError,
+)
 from brisk_anchor.core.quantities import Unit
+from brisk_anchor.exchange.tables.csv_form import from_saved
 from brisk_anchor.link.settings import feed_of
+from brisk_anchor.nc.profile.sections import SavedTable
 from brisk_anchor.services.demo.demo_job import demo_shop
 from brisk_anchor.services.job.jobs import load_job
 from brisk_anchor.services.machine.outlet import plainly
 from brisk_anchor.services.measure.by_hand import PositionFrame
 from brisk_anchor.services.measure.measurement_request import point_at
 from brisk_anchor.services.orders.listening import Ear, LinkState, link_lock
-from brisk_anchor.services.orders.order import State
+from brisk_anchor.services.orders.order import OrderState
 from brisk_anchor.services.orders.orders import Orders, reports_in
 from brisk_anchor.services.orders.orders_words import link_words, waiting_words
 from brisk_anchor.services.orders.saved_table import take_table
@@ -163,7 +173,7 @@ def test_what_was_half_way_into_the_book_is_entered_once(shop, monkeypatch):
     monkeypatch.setattr(shop.orders.folder, "write", written)
     before = len(shop.session.ledger.history("G54"))
     (outcome,) = shop.orders.take_file((shop.folder / "control" / "printed.txt").read_bytes(), "p")[-1:]
-    assert outcome.order.state is State.TAKEN
+    assert outcome.order.state is OrderState.TAKEN
     assert len(shop.session.ledger.history("G54")) == before
 
 
@@ -252,6 +262,16 @@ def test_the_controls_table_comes_by_a_program_or_a_file_and_says_how_old_it_is(
     assert shop.session.real.is_old("G55", 10)
     os.utime(saved, (time.time() + 9000, time.time() + 9000))
     assert "ahead of this clock" in take_table(shop.session, saved)
+    # As the control saves it, by the columns that its profile names.
+    own = tmp_path / "own.csv"
+    own.write_text("WPC;DX;DY;DZ\n54;1,0;2;3\n".replace("1,0", "1.0") + "55;-7.5;-2.5;-3.5\n")
+    columns = SavedTable(row="WPC", x="DX", y="DY", z="DZ", units="mm", prefix="G", separator=";")
+    assert [(row.row, row.values["x"]) for row in from_saved(own.read_bytes(), "own", columns)] == [
+        ("G54", 1.0),
+        ("G55", -7.5),
+    ]
+    with pytest.raises(TableFileError):
+        from_saved(b"A;B\n", "own", columns)
     # Rows that are known may be written by one program; where somebody changed one meanwhile, it stops.
     for name in ("top", "left", "front"):
         shop.measure(name)
@@ -270,7 +290,7 @@ def test_a_file_of_somebody_elses_is_not_overwritten(shop):
     with pytest.raises(LinkError, match="somebody else"):
         shop.measure("left")
     assert "THEIR PART" in path.read_text()
-    assert [order.state for order in shop.orders.folder.all()] == [State.GIVEN_UP]
+    assert [order.state for order in shop.orders.folder.all()] == [OrderState.GIVEN_UP]
     path.unlink()
     order = shop.measure("left")
     # A control that strips comments and blanks still keeps our program: it may be written over.
@@ -325,6 +345,33 @@ def test_by_wire_alone_fed_line_by_line(tmp_path):
     taken(shop.come(12.0))
     assert "left" in shop.session.measured
     shop.close()
+
+
+def test_a_control_that_prints_nothing_gives_its_variables(tmp_path):
+    shop = Shop(tmp_path)
+    path = shop.folder / "machine.toml"
+    text = path.read_text(encoding="utf-8").replace('profile = "skip-macro"', 'profile = "probe-params"')
+    path.write_text(text.replace('reports = "files"\nreport_file = "control/printed.txt"', 'reports = "nothing"'))
+    shop.close()
+    served = ServedMachine(shop.folder, shop.data, auto=True, speed=1e6)
+    session = open_job(shop.folder, shop.data, roll=0)
+    orders = Orders(session, shop.folder, shop.data)
+    orders.measure(session.planner.measurement_of(point_at(session.setup, session.setup.drawn("left"))))
+    assert "brisk-anchor take FILE" in waiting_words(orders, LinkState())[1]
+    saved, until = shop.folder / "control" / "variables.txt", time.monotonic() + 8
+    while not saved.exists() and time.monotonic() < until:
+        served.pass_time(0.05)
+    data = saved.read_bytes()
+    with pytest.raises(ReportError, match="has no variable"):
+        orders.take_variables(b"1 2.0\n", "v")
+    with pytest.raises(ReportError, match="line 1 is no variable"):
+        orders.take_variables(b"G0 X1\n", "v")
+    taken(orders.take_variables(data, "v"))
+    assert "left" in session.measured
+    with pytest.raises(ReportError, match="No program waits"):
+        orders.take_variables(data, "v")
+    session.close()
+    served.close()
 
 
 def test_nothing_at_this_end_moves_a_real_machine(shop):

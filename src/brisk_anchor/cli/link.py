@@ -16,7 +16,7 @@ from brisk_anchor.core.quantities import dim
 
 if TYPE_CHECKING:
     from brisk_anchor.services.orders.order import Order
-    from brisk_anchor.services.orders.orders import Orders, Outcome
+    from brisk_anchor.services.orders.orders import Arrival, Orders
 
 link_app = typer.Typer(no_args_is_help=True, help="The link of a machine: what answers, and what it says.")
 order_app = typer.Typer(no_args_is_help=True, help="Programs handed to a linked control, and what waits for a report.")
@@ -42,7 +42,7 @@ def _orders(job: Path | None) -> Orders:
     return orders
 
 
-def _tell(outcome: Outcome) -> bool:
+def _tell(outcome: Arrival) -> bool:
     """Print what became of a report; whether it was taken, now or before."""
     told, behind, tone = outcome.words
     typer.echo(f"{told} {behind}".strip(), err=tone == "bad")
@@ -90,7 +90,7 @@ def _listen(orders: Orders, seconds: float, enough: object) -> bool:
     session = orders.session
     if session.link_settings is None or not session.link_settings.reports:
         raise LinkError("Nothing comes back over this link", "", "brisk-anchor take reads a file that was printed")
-    came: Queue[Outcome | str] = Queue()
+    came: Queue[Arrival | str] = Queue()
 
     def stands(state: LinkState) -> None:
         if state.lost or state.busy:
@@ -210,18 +210,21 @@ def list_orders(job: JobOption = None, as_json: JsonOption = False) -> None:
 
 
 def take(
-    report: Annotated[Path, typer.Argument(help="What the control printed, or a table it saved; - is standard input.")],
+    report: Annotated[
+        Path, typer.Argument(help="What the control printed; or variables or a table it saved; - is standard input.")
+    ],
     job: JobOption = None,
     units: Annotated[str | None, typer.Option("--units", help="mm or inch, of a table that does not say it.")] = None,
 ) -> None:
     """Take the reports of a file, or a table that the control saved: as the application does over a link."""
     from brisk_anchor.nc.bounded import read_at_most
-    from brisk_anchor.services.orders.saved_table import is_report, take_table
+    from brisk_anchor.services.orders.saved_table import is_report, is_variables, take_table
 
     orders = _orders(job)
     data = sys.stdin.buffer.read(20_000_000) if str(report) == "-" else read_at_most(report, 20_000_000)
-    if is_report(data):
-        good = [_tell(outcome) for outcome in orders.take_file(data, report.name)]
+    if is_report(data) or is_variables(data):
+        take_them = orders.take_file if is_report(data) else orders.take_variables
+        good = [_tell(outcome) for outcome in take_them(data, report.name)]
         if not all(good):
             raise typer.Exit(2)
         return

@@ -40,7 +40,7 @@ from brisk_anchor.tui.views import view_entry
 
 if TYPE_CHECKING:
     from brisk_anchor.book.entries import Entry
-    from brisk_anchor.services.orders.orders import Outcome
+    from brisk_anchor.services.orders.orders import Arrival
     from brisk_anchor.services.session.session import Session
 
 SMALLEST = (100, 30)
@@ -160,7 +160,7 @@ class BriskAnchorApp(App[int]):
         """Whether a real control stands at the other end."""
         return self.view_state is not None and self.view_state.session.real is not None
 
-    def report_came(self, outcome: Outcome) -> None:
+    def report_came(self, outcome: Arrival) -> None:
         """Show what became of a report: of one feature as on the bench, of everything else in words."""
         from brisk_anchor.tui.bench.view import BenchView
         from brisk_anchor.tui.link_desk import is_measurement

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.services.orders.listening import LinkState, Listening
 from brisk_anchor.services.orders.order import Kind
-from brisk_anchor.services.orders.orders import Orders, Outcome, Progress
+from brisk_anchor.services.orders.orders import Arrival, Orders, Progress
 from brisk_anchor.services.orders.orders_words import link_words, waiting_words
 from brisk_anchor.services.paths import data_folder
 from brisk_anchor.tui.base import Stage
@@ -30,7 +30,7 @@ _QUICK = 200
 class LinkDesk:
     """One job's orders on the screen."""
 
-    def __init__(self, stage: Stage, orders: Orders, came: Callable[[Outcome], None]) -> None:
+    def __init__(self, stage: Stage, orders: Orders, came: Callable[[Arrival], None]) -> None:
         """`came` shows what became of a report."""
         self.stage = stage
         self.orders = orders
@@ -55,7 +55,7 @@ class LinkDesk:
             )
 
     @classmethod
-    def of(cls, stage: Stage, session: Session, came: Callable[[Outcome], None]) -> LinkDesk | None:
+    def of(cls, stage: Stage, session: Session, came: Callable[[Arrival], None]) -> LinkDesk | None:
         """The desk of a session with a real link; None where there is none. Raises BriskAnchorError."""
         if session.real is None:
             return None
@@ -182,6 +182,6 @@ class LinkDesk:
         return f"{order.label} is not waited for any more"
 
 
-def is_measurement(outcome: Outcome) -> bool:
+def is_measurement(outcome: Arrival) -> bool:
     """Whether a report measured one feature, as on the bench."""
     return outcome.order is not None and outcome.order.kind is Kind.MEASURE

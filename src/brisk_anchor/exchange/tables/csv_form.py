@@ -8,6 +8,8 @@ from collections.abc import Iterable
 
 from brisk_anchor.core.quantities import Unit, fixed, unit_named
 from brisk_anchor.exchange.tables.rows import AXES, TableForm, TableRow, decoded, no_unit, number_in, once, refuse
+from brisk_anchor.nc.profile.control_profile import Profile
+from brisk_anchor.nc.profile.sections import SavedTable
 
 COLUMNS = ("row", "name", "unit", "x", "y", "z", "r", "u_x", "u_y", "u_z", "u_r", "state", "at", "source")
 _FORMULA = ("=", "+", "-", "@", "\t", "\r")
@@ -80,15 +82,50 @@ def _scale(said: str, unit: Unit | None, name: str, line: int) -> float:
     return float(found.in_mm)
 
 
+def from_saved(data: bytes, name: str, columns: SavedTable) -> list[TableRow]:
+    """Read a table as a control saves it, by the columns that its profile names.
+
+    Raises:
+        TableFileError: a column is missing, or a figure is none.
+    """
+    named = {"row": columns.row, "x": columns.x, "y": columns.y, "z": columns.z}
+    named |= {"r": columns.r} if columns.r is not None else {}
+    reader = csv.reader(io.StringIO(decoded(data, name)), delimiter=columns.separator)
+    head = [text.strip() for text in next(reader, [])]
+    lacking = [column for column in named.values() if column not in head]
+    if lacking:
+        raise refuse(name, 1, f"there is no column “{lacking[0]}”, which the profile names")
+    at = {key: head.index(column) for key, column in named.items()}
+    scale = float((Unit.MM if columns.units == "mm" else Unit.INCH).in_mm)
+    found = []
+    for line, cells in enumerate(reader, 2):
+        if len(cells) < len(head):
+            continue
+        values = {
+            key: number_in(cells[column], name, line, 1.0 if key == "r" else scale)
+            for key, column in at.items()
+            if key != "row" and cells[column].strip()
+        }
+        found.append(TableRow(f"{columns.prefix}{cells[at['row']].strip()}", values, {}))
+    return once(found, name)
+
+
+def _read(data: bytes, name: str, profile: Profile, unit: Unit | None) -> list[TableRow]:
+    columns = profile.saved_table
+    first = data.lstrip(b"\xef\xbb\xbf").split(b"\n", 1)[0].decode("utf-8", "replace")
+    own = columns is not None and columns.x in first and columns.row in first
+    return from_saved(data, name, columns) if own and columns is not None else from_csv(data, name, unit)
+
+
 def _is_csv(data: bytes) -> bool:
     first = data.lstrip(b"\xef\xbb\xbf").split(b"\n", 1)[0].lower()
-    return b"," in first and b"row" in first
+    return (b"," in first and b"row" in first) or any(first.count(mark) >= 3 for mark in (b",", b";", b"\t"))
 
 
 FORM = TableForm(
     ".csv",
     "CSV",
     _is_csv,
-    lambda data, name, _profile, unit: from_csv(data, name, unit),
+    _read,
     lambda _m, _p, rows, unit: to_csv(rows, unit),
 )

@@ -31,6 +31,7 @@ from brisk_anchor.nc.profile.sections import (
     ReferencePoints,
     Rotation,
     RowWords,
+    SavedTable,
     Skip,
     State,
     Subprograms,
@@ -81,6 +82,7 @@ class Profile(ProfileSection):
     timers: Timers | None = None
     print: Print | None = None
     transfer: Transfer | None = None
+    saved_table: SavedTable | None = None
     probing: Probing | None = None
     input: Input
     skip: Skip

@@ -154,6 +154,22 @@ class Transfer(ProfileSection):
     prints: Literal["file", "wire", "message"] = "file"
 
 
+class SavedTable(ProfileSection):
+    """A table as the control saves it, CSV with columns of its own: which is which, in which unit.
+
+    `prefix` stands before what its row column holds: 54 is G54 with "G".
+    """
+
+    row: Annotated[str, Field(min_length=1, max_length=40)]
+    x: Annotated[str, Field(min_length=1, max_length=40)]
+    y: Annotated[str, Field(min_length=1, max_length=40)]
+    z: Annotated[str, Field(min_length=1, max_length=40)]
+    r: Annotated[str, Field(min_length=1, max_length=40)] | None = None
+    units: Literal["mm", "inch"]
+    prefix: Annotated[str, Field(max_length=10)] = ""
+    separator: Literal[",", ";", "\t"] = ","
+
+
 class ToolLengths(ProfileSection):
     """What lengths in the tool table are counted from: the spindle's gauge line, a master tool of a length (mm), or
     the part itself, on which every tool is touched off.

@@ -22,7 +22,7 @@ FRESH = 300.0
 
 
 @dataclass(frozen=True, slots=True)
-class Reading:
+class PlaceRead:
     """A place of the spindle, machine mm. `at` None: it is read now; `settled`: it did not move while it was read.
 
     `frame` is what it was read in, `length` the tool length that the figures held, mm.
@@ -58,7 +58,7 @@ class Reading:
 class PositionSource(Protocol):
     """Something that tells where the spindle stands."""
 
-    def read(self) -> Reading | None:
+    def read(self) -> PlaceRead | None:
         """The place as it is known; None where nobody told it."""
 
 
@@ -68,22 +68,22 @@ class LivePositions:
     def __init__(self, spindle: Callable[[], Vector], how: str) -> None:
         self._spindle, self._how = spindle, how
 
-    def read(self) -> Reading:
+    def read(self) -> PlaceRead:
         """Where it stands now."""
-        return Reading(self._spindle(), self._how)
+        return PlaceRead(self._spindle(), self._how)
 
 
 class TypedPositions:
     """A machine that tells nothing: what a person read off its screen, until the next time."""
 
     def __init__(self) -> None:
-        self._last: Reading | None = None
+        self._last: PlaceRead | None = None
 
-    def read(self) -> Reading | None:
+    def read(self) -> PlaceRead | None:
         """What was typed last."""
         return self._last
 
-    def typed(self, words: str, frame: PositionFrame, unit: Unit) -> Reading:
+    def typed(self, words: str, frame: PositionFrame, unit: Unit) -> PlaceRead:
         """Read "X, Y, Z" as the control shows them in a frame; nothing is kept.
 
         Raises:
@@ -96,8 +96,8 @@ class TypedPositions:
             parse_length(part.strip(" xyzXYZ="), unit, low=-FURTHEST, high=FURTHEST) + zero
             for part, zero in zip(parts, frame.zero, strict=True)
         )
-        return Reading((x, y, z), "typed", datetime.now(UTC), frame=frame)
+        return PlaceRead((x, y, z), "typed", datetime.now(UTC), frame=frame)
 
-    def keep(self, reading: Reading) -> None:
+    def keep(self, reading: PlaceRead) -> None:
         """Take a reading for where the spindle stands."""
         self._last = reading

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 from brisk_anchor.core.features.touches import AXES
 from brisk_anchor.core.quantities import shown_unit, signed_bare, signed_deg
 from brisk_anchor.nc.read.port import LENGTH
@@ -19,8 +21,9 @@ def known_facts(orders: Orders, state: LinkState) -> list[tuple[str, str, bool]]
     found = [("link", link_words(orders, state), bool(state.lost or state.busy))]
     if settings is not None:
         found.append(("programs", _out(orders), not real.outlet.exists))
-        come = settings.report_file or settings.report_folder or (settings.wire.port if settings.wire else "")
-        found.append(("reports", f"{come}" if settings.reports else "none come back: brisk-anchor take", False))
+        path = settings.report_file or settings.report_folder
+        come = _shown(orders, path) if path else settings.wire.port if settings.wire else ""
+        found.append(("reports", come if settings.reports else "none come back: brisk-anchor take", False))
         if settings.wire is not None and settings.wire.is_socket:
             found.append(("", "a bare connection: its converter has speed, parity and flow", False))
     limit = settings.stale if settings is not None else 0.0
@@ -32,12 +35,18 @@ def known_facts(orders: Orders, state: LinkState) -> list[tuple[str, str, bool]]
     return found
 
 
+def _shown(orders: Orders, path: Path) -> str:
+    """A path, from the job's folder where it lies in it."""
+    folder = orders.folder.path.parent.absolute()
+    return f"{path.relative_to(folder)} in the job" if path.is_relative_to(folder) else f"{path}"
+
+
 def _out(orders: Orders) -> str:
     settings = orders.session.link_settings
     if settings is None or not orders.real.outlet.exists:
         return "no way is described"
     if settings.program_folder is not None:
-        return f"{settings.program_folder}"
+        return _shown(orders, settings.program_folder)
     return f"down {settings.wire.port}, {'fed' if settings.wire.fed else 'whole'}" if settings.wire is not None else ""
 
 

@@ -43,7 +43,7 @@ class LinkState:
     """Lines heard so far, of whomever."""
 
 
-class Source:
+class HeardSource:
     """The lines and runs of one source of bytes."""
 
     def __init__(self, name: str) -> None:
@@ -70,8 +70,8 @@ class Ear:
     def __init__(self, feed: Feed, spool: Path | None = None) -> None:
         """`spool` keeps what a wire said of a run that is not over: it says nothing twice."""
         self.feed = feed
-        self._sources: dict[str, Source] = {}
-        self._open: dict[str, tuple[float, Source]] = {}
+        self._sources: dict[str, HeardSource] = {}
+        self._open: dict[str, tuple[float, HeardSource]] = {}
         """Files of their own that hold no whole report yet, since when."""
         self._spool = spool
         self.lines = 0
@@ -79,8 +79,8 @@ class Ear:
             with suppress(OSError):
                 self._source("").add(read_at_most(spool, _MOST_SPOOLED))
 
-    def _source(self, name: str) -> Source:
-        return self._sources.setdefault("", Source(name))
+    def _source(self, name: str) -> HeardSource:
+        return self._sources.setdefault("", HeardSource(name))
 
     def hear(self, wait: float) -> list[Heard]:
         """Runs that came, after so many seconds at most. Raises LinkError: nobody is there."""
@@ -109,7 +109,7 @@ class Ear:
         return [*cut, *found]
 
     def _whole(self, piece: Piece) -> list[Heard]:
-        source = Source(piece.source)
+        source = HeardSource(piece.source)
         found = source.add(piece.data, ended=True)
         self.lines += source.lines
         if source.listener.present is None:

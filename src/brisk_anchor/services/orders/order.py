@@ -19,6 +19,7 @@ from brisk_anchor.core.features.measuring import Measurement
 from brisk_anchor.exchange.files import write_whole
 from brisk_anchor.nc.bounded import read_at_most
 from brisk_anchor.nc.programs.heard import Heard
+from brisk_anchor.nc.programs.program import ResultLine
 
 FOLDER = "orders"
 _LONGEST = 60_000_000
@@ -38,7 +39,7 @@ class Kind(Enum):
     PROVE = "prove"
 
 
-class State(Enum):
+class OrderState(Enum):
     """How an order stands."""
 
     WAITING = "waiting"
@@ -83,13 +84,15 @@ class Order(BaseModel):
     who: str = ""
     where: str = ""
     touches: int = 0
+    results: list[ResultLine] = []
+    """Lines to be filled in from the control's variables, where it prints nothing."""
     measurement: Measurement | None = None
     measurements: list[Measurement] = []
     row: str = ""
     rows: list[RowOrder] = Field(default=[])
     plan: str = ""
     wear: WearOrder | None = None
-    state: State = State.WAITING
+    state: OrderState = OrderState.WAITING
     taken_at: datetime | None = None
     report: list[str] = []
     told: str = ""
@@ -201,7 +204,7 @@ def order_for(orders: Sequence[Order], heard: Heard) -> Order:
         ReportError: none has that program.
     """
     own = [order for order in orders if (order.program, order.identity) == (heard.program, heard.identity)]
-    waiting = [order for order in own if order.state is State.WAITING]
+    waiting = [order for order in own if order.state is OrderState.WAITING]
     if not own:
         same = [order for order in orders if order.program == heard.program]
         raise ReportError(

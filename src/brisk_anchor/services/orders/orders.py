@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
@@ -28,8 +29,8 @@ from brisk_anchor.services.orders.order import (
     Kind,
     Order,
     OrderFolder,
+    OrderState,
     RowOrder,
-    State,
     WearOrder,
     digest_of,
     order_for,
@@ -40,6 +41,7 @@ from brisk_anchor.services.plan.planning import planned, program_of
 from brisk_anchor.services.results.inspection import Inspection
 from brisk_anchor.services.session.session import Session
 
+_VARIABLE = re.compile(r"^\s*(\d{1,6})\s+(-?\d{1,12}(?:\.\d{0,12})?)\s*$")
 _REPEAT, _TABLE = 60, 61
 """Programs that stand so far behind the job's first number."""
 _REGISTER = "order-folders.json"
@@ -52,7 +54,7 @@ def _quiet(_done: int, _of: int) -> bool:
 
 
 @dataclass(frozen=True, slots=True)
-class Outcome:
+class Arrival:
     """What became of a report: `taken` with its order, or why not. `again`: it was taken before, nothing changed."""
 
     heard: Heard
@@ -254,6 +256,7 @@ class Orders:
                 "program": program.number,
                 "identity": program.identity,
                 "text": program.text,
+                "results": program.results,
                 "at": datetime.now(UTC),
                 "clamped": session.working.clamped,
                 "machine": session.setup.machine.name,
@@ -268,7 +271,7 @@ class Orders:
         try:
             where = self.real.outlet.put(program, told)
         except BriskAnchorError as error:
-            self.folder.write(order.model_copy(update={"state": State.GIVEN_UP, "told": error.one_line()}))
+            self.folder.write(order.model_copy(update={"state": OrderState.GIVEN_UP, "told": error.one_line()}))
             raise
         order = order.model_copy(update={"where": where})
         self.folder.write(order)
@@ -277,7 +280,7 @@ class Orders:
     def give_up(self, order: Order) -> None:
         """Wait for an order no more; its program is taken away where it lies as a file of ours."""
         with self.folder.held():
-            self.folder.write(order.model_copy(update={"state": State.GIVEN_UP}))
+            self.folder.write(order.model_copy(update={"state": OrderState.GIVEN_UP}))
         self.real.outlet.withdraw(program_of_order(order))
 
     # -- what is waited for --------------------------------------------------------------------------------------------
@@ -285,7 +288,7 @@ class Orders:
     @property
     def waiting(self) -> list[Order]:
         """Orders of this clamping whose report has not come, oldest first; of one number the newest."""
-        last = {order.program: order for order in self.folder.all() if order.state is State.WAITING}
+        last = {order.program: order for order in self.folder.all() if order.state is OrderState.WAITING}
         return sorted(last.values(), key=lambda order: order.at)
 
     @property
@@ -310,7 +313,7 @@ class Orders:
             self.session.editor.clamp()  # another window said so
             self.session.working.clamped = self._clamped = there
         for order in sorted(self.folder.all(), key=lambda o: o.taken_at or o.at):
-            if order.state is not State.TAKEN or order.key in self._known or order.clamped != self._clamped:
+            if order.state is not OrderState.TAKEN or order.key in self._known or order.clamped != self._clamped:
                 continue
             self._known.add(order.key)
             try:
@@ -327,7 +330,7 @@ class Orders:
             self.kept = replace(self.folder.kept(), mark=mark)
             self.folder.keep(self.kept)
 
-    def arrived(self, heard: Heard) -> Outcome:
+    def arrived(self, heard: Heard) -> Arrival:
         """Take a report that was heard, or say why not. What it cannot take changes nothing."""
         at = datetime.now(UTC)
         try:
@@ -342,12 +345,12 @@ class Orders:
                 self.folder.keep(kept)
                 self.kept = kept
         except ExportError as error:
-            return Outcome(heard, error=error)
+            return Arrival(heard, error=error)
         return outcome
 
-    def _judged(self, heard: Heard, digest: str, seen: Sequence[str], at: datetime) -> Outcome:
+    def _judged(self, heard: Heard, digest: str, seen: Sequence[str], at: datetime) -> Arrival:
         if digest in seen and not heard.problem:
-            return Outcome(heard, again=True)
+            return Arrival(heard, again=True)
         order: Order | None = None
         try:
             if heard.problem and not heard.identity:
@@ -358,16 +361,16 @@ class Orders:
         except BriskAnchorError as error:
             if order is None and not heard.problem and (other := self._other(heard)) is not None:
                 other.offer(heard)
-                return Outcome(heard, offered=str(other.path.parent))
-            return Outcome(heard, order, error=error)
+                return Arrival(heard, offered=str(other.path.parent))
+            return Arrival(heard, order, error=error)
         done = order.model_copy(
-            update={"state": State.TAKEN, "taken_at": at, "report": list(heard.lines), "told": taken.told}
+            update={"state": OrderState.TAKEN, "taken_at": at, "report": list(heard.lines), "told": taken.told}
         )
         self._known.add(done.key)
         self.folder.write(done)
-        return Outcome(heard, done, taken)
+        return Arrival(heard, done, taken)
 
-    def take_offered(self) -> list[Outcome]:
+    def take_offered(self) -> list[Arrival]:
         """Take what other windows heard for this job."""
         outcomes = []
         for path in self.folder.offered():
@@ -379,12 +382,41 @@ class Orders:
             path.unlink(missing_ok=True)
         return outcomes
 
-    def take_file(self, data: bytes, name: str) -> list[Outcome]:
+    def take_file(self, data: bytes, name: str) -> list[Arrival]:
         """Take every report of a file. Raises ReportError: there is none in it."""
         found = [self.arrived(heard) for heard in reports_in(data.decode("ascii", "replace"), name)]
         if not found:
             raise ReportError(f"{name} holds no report of ours", "", "Name the file that the control printed to")
         return found
+
+    def take_variables(self, data: bytes, name: str) -> list[Arrival]:
+        """Take a file of variables that a control saved after a program of ours: for one that prints nothing.
+
+        Each line has a number and a value, as RS-274/NGC keeps its parameters.
+
+        Raises:
+            ReportError: it is none, or no program waits whose results stand in variables.
+        """
+        values: dict[int, float] = {}
+        for number, line in enumerate(data.decode("ascii", "replace").splitlines(), 1):
+            found = _VARIABLE.match(line)
+            if found is not None:
+                values[int(found[1])] = float(found[2])
+            elif line.strip() and not line.lstrip().startswith((";", "#", "(")):
+                raise ReportError(f"{name} line {number} is no variable and its value", "", "Look at the file")
+        waiting = [order for order in self.folder.all() if order.state is OrderState.WAITING and order.results]
+        if not waiting:
+            raise ReportError("No program waits whose results stand in variables", "", "Hand one over, and run it")
+        order = waiting[-1]
+
+        def read(number: int) -> float:
+            if number not in values:
+                what = f"{name} has no variable {number}, which {order.label} keeps a figure in"
+                raise ReportError(what, "It was saved before the program ran, or is of another", "Save it again")
+            return values[number]
+
+        text = "\n".join(line.text(read) for line in order.results)
+        return [self.arrived(heard) for heard in reports_in(text, name)]
 
     # -- other jobs ----------------------------------------------------------------------------------------------------
 

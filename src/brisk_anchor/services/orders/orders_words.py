@@ -6,7 +6,7 @@ from datetime import UTC, datetime
 
 from brisk_anchor.core.quantities import age_words
 from brisk_anchor.services.orders.listening import LinkState
-from brisk_anchor.services.orders.order import Order, State
+from brisk_anchor.services.orders.order import Order, OrderState
 from brisk_anchor.services.orders.orders import Orders
 
 
@@ -83,7 +83,7 @@ def order_lines(orders: Orders) -> list[tuple[str, str, str, str, str]]:
     found = []
     for order in reversed(orders.folder.all()[-40:]):
         at = order.taken_at or order.at
-        old = order.state is State.WAITING and order.clamped != orders.session.working.clamped
+        old = order.state is OrderState.WAITING and order.clamped != orders.session.working.clamped
         state = "out of date" if old else order.state.value
         found.append((order.label, order.title, state, ago_words(at), order.told))
     return found

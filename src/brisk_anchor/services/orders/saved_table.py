@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from datetime import UTC, datetime
 from pathlib import Path
 
@@ -10,10 +11,18 @@ from brisk_anchor.core.quantities import unit_named
 from brisk_anchor.services.offsets.book_files import read_reference
 from brisk_anchor.services.session.session import Session
 
+_VARIABLE = re.compile(r"^\s*\d{1,6}\s+-?[\d.]+\s*$")
+
 
 def is_report(data: bytes) -> bool:
     """Whether a file holds report lines of ours, as far as its bytes tell."""
     return b"BRISK" in data.upper()
+
+
+def is_variables(data: bytes) -> bool:
+    """Whether a file holds variables, a number and a value a line, as far as its beginning tells."""
+    lines = [line for line in data[:4000].decode("ascii", "replace").splitlines()[:20] if line.strip()]
+    return bool(lines) and all(_VARIABLE.match(line) for line in lines[:-1] or lines)
 
 
 def take_table(session: Session, path: Path, units: str | None = None) -> str:

@@ -235,10 +235,23 @@ class ServedMachine:
         self._link.settle()
         if failure is None:
             self.told(f"{self.loaded[0]} has ended")
+            self._save_variables()
             return
         self.told(failure.one_line())
         if self.auto and not isinstance(failure, CrashError):
             self.panel.reset()
+
+    def _save_variables(self) -> None:
+        """Save the variables, as a control that prints nothing does, beside the programs."""
+        folder = self.settings.program_folder
+        if self.control.profile.print is not None or folder is None:
+            return
+        known = sorted((n, value) for n, value in self.control.memory.common.items() if value is not None)
+        path = folder.parent / "variables.txt"
+        try:
+            path.write_text("".join(f"{number} {value:.6f}\n" for number, value in known), encoding="ascii")
+        except OSError as error:
+            self.told(f"{path} cannot be written: {error.strerror or error}")
 
     def _arrivals(self) -> None:
         there = self._there()

@@ -21,7 +21,7 @@ class Readout(LatePanel):
     def tell_linked(self, big: str, what: str, doing: str, *, live: bool) -> None:
         """A control that tells no position: what it is at, in large letters; `what` these are."""
         text = Text(no_wrap=True, overflow="ellipsis")
-        for digits in large(big):
+        for digits in large(big) if big else ():
             text.append(f" {digits}\n", theme.LIVE if live else theme.SAND if big else theme.FAINT)
         text.append(f" {what}\n", theme.QUIET)
         text.append(f" {doing}", f"bold {theme.LIVE if live else theme.QUIET}")
