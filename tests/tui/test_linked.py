@@ -138,7 +138,7 @@ def test_application_and_machine_side_by_side(tmp_path):
         os.kill(int(pid), 9)
         tmux("send-keys", "-t", f"{name}.1", "load", "Enter", "start", "Enter")
         wait(1, "O2100.nc has ended")
-        tmux("respawn-pane", "-k", "-t", f"{name}.0", f"{COMMAND} demo --job shop")
+        tmux("respawn-pane", "-k", "-t", f"{name}.0", f"env -u COLUMNS -u LINES {COMMAND} demo --job shop")
         wait(0, "front edge: Y")
         shown = tmux("capture-pane", "-p", "-t", f"{name}.0")
         assert "1 left edge" in shown

@@ -19,7 +19,7 @@ _SHOWN = 0.25
 
 
 class _Screen:
-    """One line that is written anew, and lines above it that stay."""
+    """Lines that stay; on a terminal one below them that is written anew, above the one where a person types."""
 
     def __init__(self) -> None:
         self.live = sys.stdout.isatty()
@@ -28,14 +28,16 @@ class _Screen:
     def say(self, words: str) -> None:
         """A line that stays."""
         plain = "".join(c if c.isprintable() else " " for c in words)
-        sys.stdout.write(f"\r\x1b[2K{plain}\n" if self.live else f"{plain}\n")
-        self._line = ""
+        if self.live:
+            sys.stdout.write(f"\x1b[1A\r\x1b[2K{plain}\n\x1b[2K{self._line}\n\x1b[2K")
+        else:
+            sys.stdout.write(f"{plain}\n")
         sys.stdout.flush()
 
     def show(self, words: str) -> None:
-        """The line below, where the terminal has one."""
+        """What stands in the line below, where the terminal has one."""
         if self.live and words != self._line:
-            sys.stdout.write(f"\x1b[s\x1b[1A\r\x1b[2K{words}\x1b[u")
+            sys.stdout.write(f"\x1b7\x1b[1A\r\x1b[2K{words}\x1b8")
             sys.stdout.flush()
             self._line = words
 
@@ -53,10 +55,11 @@ def run_panel(machine: ServedMachine) -> None:
             lines.put(line)
         lines.put(None)
 
+    if screen.live:
+        sys.stdout.write("\n")
     screen.say(f"{machine.name}, a stand-in behind its link: {machine.settings.words}")
     for word, what in WORDS.items():
         screen.say(f"  {word:<12}{what}")
-    screen.say("")
     Thread(target=read, name="panel", daemon=True).start()
     passed, shown, typed = time.monotonic(), 0.0, True
     while True:

@@ -28,6 +28,13 @@ class LinkSettings:
     every: float | None = None
     wire: WireSettings | None = None
     stale: float = 15.0
+    base: Path | None = None
+    """The folder that paths are shown from."""
+
+    def shown(self, path: Path) -> str:
+        """A path as a person reads it: from the job's folder, where it lies in it."""
+        inside = self.base is not None and path.is_relative_to(self.base)
+        return f"{path.relative_to(self.base)} of the job" if inside and self.base is not None else f"{path}"
 
     @property
     def words(self) -> str:

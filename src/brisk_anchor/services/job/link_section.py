@@ -83,4 +83,5 @@ class LinkSection(FileSection):
             self.poll,
             wire,
             self.stale_after,
+            folder.absolute(),
         )

@@ -73,7 +73,7 @@ class Outlet:
             )
         self._compare(path, program)
         write_whole(path, text.encode("ascii", "replace"))
-        return f"{program.label} is {path.name} in {path.parent}"
+        return f"{program.label} is {path.name} in {self._settings.shown(path.parent)}"
 
     def _text(self, program: Program, transfer: Transfer) -> str:
         if (most := transfer.longest_line) is not None:

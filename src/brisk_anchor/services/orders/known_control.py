@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from pathlib import Path
-
 from brisk_anchor.core.features.touches import AXES
 from brisk_anchor.core.quantities import shown_unit, signed_bare, signed_deg
 from brisk_anchor.nc.read.port import LENGTH
@@ -22,7 +20,7 @@ def known_facts(orders: Orders, state: LinkState) -> list[tuple[str, str, bool]]
     if settings is not None:
         found.append(("programs", _out(orders), not real.outlet.exists))
         path = settings.report_file or settings.report_folder
-        come = _shown(orders, path) if path else settings.wire.port if settings.wire else ""
+        come = settings.shown(path) if path else settings.wire.port if settings.wire else ""
         found.append(("reports", come if settings.reports else "none come back: brisk-anchor take", False))
         if settings.wire is not None and settings.wire.is_socket:
             found.append(("", "a bare connection: its converter has speed, parity and flow", False))
@@ -35,18 +33,12 @@ def known_facts(orders: Orders, state: LinkState) -> list[tuple[str, str, bool]]
     return found
 
 
-def _shown(orders: Orders, path: Path) -> str:
-    """A path, from the job's folder where it lies in it."""
-    folder = orders.folder.path.parent.absolute()
-    return f"{path.relative_to(folder)} in the job" if path.is_relative_to(folder) else f"{path}"
-
-
 def _out(orders: Orders) -> str:
     settings = orders.session.link_settings
     if settings is None or not orders.real.outlet.exists:
         return "no way is described"
     if settings.program_folder is not None:
-        return _shown(orders, settings.program_folder)
+        return settings.shown(settings.program_folder)
     return f"down {settings.wire.port}, {'fed' if settings.wire.fed else 'whole'}" if settings.wire is not None else ""
 
 
