@@ -207,6 +207,44 @@ def test_a_wire_carries_lines_and_programs_and_comes_back_after_it_was_lost(port
     far.close()
 
 
+def test_a_serial_line_with_parity_and_a_control_that_says_stop(port):
+    import pty
+    import termios
+
+    far, near = pty.openpty()
+    wire = Wire(WireSettings(os.ttyname(near), speed=19200, data_bits=8, parity="none", line_end="\r"))
+    ear = Ear(wire)
+    assert ear.hear(0.05) == []
+    assert termios.tcgetattr(near)[4] == termios.B19200
+    os.write(far, b"\x12" + "\r".join(RUN).encode() + b"\r\x14")
+    (run,) = ear.hear(2.0)
+    assert run.problem == ""
+    wire.send("O1\nM30\n")
+    assert os.read(far, 100) == b"O1\rM30\r"
+    wire.close()
+    os.close(far)
+    os.close(near)
+    # A bare connection has no flow control of its own: stop and go are looked for by us, also while somebody reads.
+    server = socket.create_server(("127.0.0.1", int(port.rpartition(":")[2])))
+    wire = Wire(WireSettings(port, fed=True))
+    wire.open()
+    client, _ = server.accept()
+    client.send(b"\x13")
+    time.sleep(0.05)
+    sending = threading.Thread(target=wire.send, args=("O1\nM30\n",))
+    sending.start()
+    assert wire.read(0.3)[0].data == b"\x13"
+    client.settimeout(0.3)
+    with pytest.raises(TimeoutError):
+        client.recv(100)
+    client.send(b"\x11")
+    sending.join(5.0)
+    assert client.recv(100)
+    wire.close()
+    client.close()
+    server.close()
+
+
 def test_only_device_names_and_two_schemes_are_opened():
     for port in ("loop://", "spy:///dev/null", "hwgrep://x", "alt:///dev/null"):
         with pytest.raises(LinkError, match="no wire"):

@@ -185,6 +185,12 @@ def test_a_report_from_before_another_clamping_is_told_and_not_taken(shop):
     assert "left" not in shop.session.measured
     shop.measure("left")
     taken(shop.come())
+    # So is one that was made by a probe with other figures.
+    shop.measure("front")
+    stylus = replace(shop.session.setup.stylus, effective_radius=2.9941)
+    shop.session.working.setup = replace(shop.session.setup, stylus=stylus)
+    (outcome,) = shop.come()
+    assert "other figures since" in str(outcome.error)
     # Another window on the job hears of the clamping as well.
     other = Orders(open_job(shop.folder, shop.data, roll=0), shop.folder, shop.data)
     shop.session.editor.clamp()

@@ -16,7 +16,7 @@ from typing import Any
 from brisk_anchor.core.errors import LinkError
 from brisk_anchor.link.feed import MOST, Piece
 
-_HEAD = 256
+_HEAD = 16_384
 """Bytes at the beginning by which a file is known again."""
 _MOST_FILES = 2000
 _DEBOUNCE, _STEP = 20, 10

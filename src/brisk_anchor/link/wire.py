@@ -9,6 +9,7 @@ from __future__ import annotations
 import time
 from collections.abc import Callable
 from dataclasses import dataclass
+from threading import Lock
 from typing import TYPE_CHECKING, Any
 
 from brisk_anchor.core.errors import LinkError
@@ -20,6 +21,7 @@ if TYPE_CHECKING:
 SCHEMES = ("socket://", "rfc2217://")
 _ON, _OFF = 0x11, 0x13
 _CHUNK = 256
+_MOMENT = 0.005
 _PATIENCE = 30.0
 """How long, s, a control may hold a program up before it is given up."""
 
@@ -49,12 +51,14 @@ class WireSettings:
 
 
 class Wire:
-    """One port, opened when it is first used and again after it was lost. One thread at a time uses it."""
+    """One port, opened when it is first used and again after it was lost; one thread may read while another sends."""
 
     def __init__(self, settings: WireSettings) -> None:
         self.settings = settings
         self._serial: SerialBase | None = None
         self._came = b""
+        self._lock = Lock()
+        self._sending = self._held = False
 
     @property
     def words(self) -> str:
@@ -87,7 +91,7 @@ class Wire:
                 stopbits=s.stop_bits,
                 xonxoff=s.flow == "software" and not s.is_socket,
                 rtscts=s.flow == "hardware" and not s.is_socket,
-                timeout=0.05,
+                timeout=0.02,
                 write_timeout=_PATIENCE,
             )
         except (OSError, ValueError, EOFError) as error:
@@ -97,22 +101,36 @@ class Wire:
     def read(self, wait: float) -> list[Piece]:
         """What came, as soon as something does. Raises LinkError: the wire is lost."""
         port = self.open()
-        data, self._came = self._came, b""
         until = time.monotonic() + wait
         try:
-            while not data:
-                data = self._read(port)
-                if not data and time.monotonic() >= until:
+            while not (data := self._taken()):
+                self._pump(port, wait=not self._sending)
+                if not self._came and time.monotonic() >= until:
                     return []
+                if self._sending:
+                    time.sleep(_MOMENT)
         except (OSError, EOFError) as error:
             self.close()
             raise LinkError(f"{self.settings.port} is lost", _short(error), "It is tried again") from None
         return [Piece(self.settings.port, data)]
 
-    def _read(self, port: SerialBase) -> bytes:
-        """Bytes as they come: the first of them as soon as it is there, with what lies behind it."""
-        first = port.read(1)
-        return first + self._there(port) if first else b""
+    def _taken(self) -> bytes:
+        with self._lock:
+            data, self._came = self._came, b""
+        return data
+
+    def _pump(self, port: SerialBase, *, wait: bool) -> None:
+        """Keep what is there for the reader, and note where the control says stop; `wait` a moment for the first.
+
+        Whoever reads or sends calls it: what one of them takes off the wire is there for both.
+        """
+        with self._lock:
+            first = port.read(1) if wait else b""
+            data = first + (self._there(port) if first or not wait else b"")
+            if self.settings.is_socket and self.settings.flow == "software":
+                for byte in data:
+                    self._held = True if byte == _OFF else False if byte == _ON else self._held
+            self._came += data
 
     @staticmethod
     def _there(port: SerialBase) -> bytes:
@@ -138,6 +156,7 @@ class Wire:
         """
         settings, port = self.settings, self.open()
         lines = text.splitlines()
+        self._sending = True
         try:
             port.write(settings.start)
             if settings.fed:
@@ -159,24 +178,22 @@ class Wire:
             raise LinkError(
                 f"{settings.port} was lost while a program was sent", _short(error), "Send it again; run no half of it"
             ) from None
+        finally:
+            self._sending = False
 
     def _may_go(self, port: SerialBase) -> None:
         """Wait while a control on a bare connection says stop; keep everything else it sends for the reader."""
         if not (self.settings.is_socket and self.settings.flow == "software"):
             return
-        until, held = time.monotonic() + _PATIENCE, False
-        while True:
-            data = self._there(port)
-            for byte in data:
-                held = True if byte == _OFF else False if byte == _ON else held
-            self._came += bytes(byte for byte in data if byte not in (_ON, _OFF))
-            if not held:
-                return
+        until = time.monotonic() + _PATIENCE
+        self._pump(port, wait=False)
+        while self._held:
             if time.monotonic() > until:
                 raise LinkError(
                     f"The control has held the program up for {_PATIENCE:g} s", "Half of it went", "Send it again"
                 )
-            time.sleep(0.01)
+            time.sleep(_MOMENT)
+            self._pump(port, wait=False)
 
     def close(self) -> None:
         """Let go of the port."""

@@ -38,6 +38,7 @@ class LinkDesk:
         self.busy = ""
         """What is under way beside the screen, "" for nothing: what changes something waits for it."""
         self.state = LinkState()
+        self._usual_turn = sys.getswitchinterval()
         self._lock = Lock()
         settings = orders.session.link_settings
         self._listening = None
@@ -72,6 +73,7 @@ class LinkDesk:
         """Listen no more."""
         if self._listening is not None:
             self._listening.stop()
+            sys.setswitchinterval(self._usual_turn)
 
     # -- hearing, on the thread of the link ----------------------------------------------------------------------------
 
@@ -91,6 +93,8 @@ class LinkDesk:
 
     def _stands(self, state: LinkState) -> None:
         before, self.state = self.state, state
+        if before.lost and not state.lost:
+            self.stage.from_background(partial(self.stage.tell, "The link answers again.", "Nothing is lost.", "good"))
         told = state.heard is not before.heard or state.lost != before.lost or state.busy != before.busy
         if told:
             self.stage.from_background(self._show)

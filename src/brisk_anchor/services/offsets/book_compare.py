@@ -22,7 +22,10 @@ def reference(session: Session, against: str) -> TableReference:
     words = against.strip()
     low = words.lower()
     if low in ("", "control"):
-        return TableReference("the control's table", {row: session.link.table_values(row) for row in rows})
+        known = [row for row in rows if session.link.knows(row)]
+        ages = dict.fromkeys(age for row in known if (age := session.link.age(row)))
+        told = f" of {', '.join(list(ages)[:3])}" if ages else "" if known else ", never read"
+        return TableReference(f"the control's table{told}", {row: session.link.table_values(row) for row in known})
     if low == "last":
         return TableReference("the value before", {row: values for row in rows if (values := _before(session, row))})
     if words.upper() in session.profile.all_rows:

@@ -10,9 +10,9 @@ from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from enum import Enum
 from pathlib import Path
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError
 
 from brisk_anchor.core.errors import ExportError, ReportError
 from brisk_anchor.core.features.measuring import Measurement
@@ -25,6 +25,14 @@ FOLDER = "orders"
 _LONGEST = 60_000_000
 _MOST_SEEN = 1000
 _PATIENCE = 5.0
+
+
+def _printable(text: str) -> str:
+    return "".join(c for c in text if c.isprintable())
+
+
+Words = Annotated[str, AfterValidator(_printable)]
+"""Words that are shown: without what a terminal would act on, whoever wrote the file."""
 
 
 class Kind(Enum):
@@ -73,7 +81,7 @@ class Order(BaseModel):
     model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
     form: Literal["brisk-anchor-order-1"] = "brisk-anchor-order-1"
     kind: Kind
-    title: str
+    title: Words
     program: int
     identity: int
     text: str
@@ -81,8 +89,8 @@ class Order(BaseModel):
     clamped: str
     machine: str
     job: str
-    who: str = ""
-    where: str = ""
+    who: Words = ""
+    where: Words = ""
     touches: int = 0
     results: list[ResultLine] = []
     """Lines to be filled in from the control's variables, where it prints nothing."""
@@ -95,7 +103,7 @@ class Order(BaseModel):
     state: OrderState = OrderState.WAITING
     taken_at: datetime | None = None
     report: list[str] = []
-    told: str = ""
+    told: Words = ""
 
     @property
     def key(self) -> str:

@@ -83,6 +83,7 @@ def replay(session: Session, order: Order, report: RunReport, at: datetime) -> N
         BriskAnchorError: it does not fit the job as it is now.
     """
     if order.kind is Kind.MEASURE and order.measurement is not None:
+        _same_probe(session, order)
         session.runner.take_report(order.measurement, report, at=at, noted=False)
     elif order.kind is Kind.PLAN:
         ready = _plan_as_ordered(session, order)
@@ -96,6 +97,17 @@ def _still_clamped(session: Session, order: Order) -> None:
         raise ReportError(
             f"The part was clamped again since {order.label} was handed over",
             "Its touches are of the clamping before, as far as anybody knows",
+            "Nothing was taken; hand the program over again and run it",
+        )
+    _same_probe(session, order)
+
+
+def _same_probe(session: Session, order: Order) -> None:
+    made = [order.measurement] if order.measurement is not None else order.measurements
+    if any(measurement.stylus != session.setup.stylus for measurement in made):
+        raise ReportError(
+            f"The probe has other figures since {order.label} was handed over",
+            "Its touches were made by what was known before",
             "Nothing was taken; hand the program over again and run it",
         )
 

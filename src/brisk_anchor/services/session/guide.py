@@ -133,8 +133,9 @@ def next_step(
     match state:
         case RowState.DIFFERS:
             away = value_words(session.rows.away_from_control(row))
+            then = f" ({age})" if (age := session.link.age(row)) else ""
             return (
-                f"The control holds {row} {away} from what was stored.",
+                f"The control holds {row} {away} from what was stored{then}.",
                 "2 compares; a takes it over, s writes ours.",
             )
         case RowState.NOT_WRITTEN:
@@ -271,10 +272,13 @@ def store_preview(session: Session, row: str) -> str:
     chain = session.solver.chain(row)
     if chain is None:
         return ""
+    if not session.link.knows(row):
+        return f"What the control holds in {row} is not known: how far its programs move, nobody can tell."
     now = session.link.table_values(row)
     moves = value_words({axis.axis: axis.value - now.get(axis.axis, 0.0) for axis in chain.axes}, 3)
     turned = ", and turns" if "r" in chain.values else ""
     if chain.table is not None:
         return f"The table {chain.table[0]} turns by {signed_deg(chain.table[1], 4)}, and {row} moves by {moves}."
     with_it = "".join(f" {words}." for words in following_words(session, row, chain))
-    return f"Every program on {row} then moves{turned} by {moves}.{with_it}"
+    age = f" (by the control's table of {age})" if (age := session.link.age(row)) else ""
+    return f"Every program on {row} then moves{turned} by {moves}{age}.{with_it}"
