@@ -16,6 +16,8 @@ from brisk_anchor.core.errors import LinkError
 from brisk_anchor.link.feed import MOST, Piece
 
 if TYPE_CHECKING:
+    from socket import socket
+
     from serial import SerialBase
 
 SCHEMES = ("socket://", "rfc2217://")
@@ -59,6 +61,7 @@ class Wire:
         self._came = b""
         self._lock = Lock()
         self._sending = self._held = False
+        self._socket: socket | None = None
 
     @property
     def words(self) -> str:
@@ -96,6 +99,7 @@ class Wire:
             )
         except (OSError, ValueError, EOFError) as error:
             raise LinkError(f"{s.port} cannot be opened", _short(error), "Look at cable, converter and name") from None
+        self._socket = getattr(self._serial, "_socket", None)
         return self._serial
 
     def read(self, wait: float) -> list[Piece]:
@@ -200,6 +204,10 @@ class Wire:
         port, self._serial = self._serial, None
         if port is not None:
             port.close()
+            # Where the far side went first the library leaves its socket open.
+            if (left := getattr(port, "_socket", None) or self._socket) is not None:
+                left.close()
+            self._socket = None
 
 
 def _short(error: BaseException) -> str:

@@ -140,6 +140,8 @@ class OrderFolder:
     def __init__(self, job_folder: Path) -> None:
         self.path = job_folder / FOLDER
         self._read: dict[str, tuple[tuple[int, int], Order]] = {}
+        self._all: tuple[int, list[Order]] | None = None
+        """The orders as they were read, and when the folder had changed last by then."""
 
     @contextmanager
     def held(self) -> Iterator[None]:
@@ -155,11 +157,22 @@ class OrderFolder:
         except OSError as error:
             raise ExportError(f"{self.path} cannot be used", str(error.strerror or error), "Look at it") from None
 
-    def all(self) -> list[Order]:
-        """Every order, oldest first; files that are none are passed over."""
+    def all(self, *, fresh: bool = False) -> list[Order]:
+        """Every order, oldest first; files that are none are passed over.
+
+        The screen asks often: unless it is to be `fresh`, a folder that has not changed is not read again.
+        """
+        try:
+            changed = self.path.stat().st_mtime_ns
+        except OSError:
+            return []
+        if fresh or self._all is None or self._all[0] != changed:
+            self._all = changed, self._found()
+        return list(self._all[1])
+
+    def _found(self) -> list[Order]:
         found = []
-        names = sorted(self.path.glob("*.order.json")) if self.path.is_dir() else []
-        for path in names:
+        for path in sorted(self.path.glob("*.order.json")):
             try:
                 status = path.stat()
                 mark = (status.st_size, status.st_mtime_ns)
@@ -173,6 +186,7 @@ class OrderFolder:
 
     def write(self, order: Order) -> None:
         """Keep an order. Raises ExportError."""
+        self._all = None
         write_whole(self.path / f"{order.key}.order.json", order.model_dump_json(indent=1).encode())
 
     def kept(self) -> Kept:
@@ -202,7 +216,7 @@ class OrderFolder:
 
     def belongs(self, heard: Heard) -> bool:
         """Whether an order here has that program."""
-        return any((o.program, o.identity) == (heard.program, heard.identity) for o in self.all())
+        return any((o.program, o.identity) == (heard.program, heard.identity) for o in self.all(fresh=True))
 
 
 def order_for(orders: Sequence[Order], heard: Heard) -> Order:

@@ -312,7 +312,7 @@ class Orders:
         elif (there := self.folder.kept().clamped) and there != self._clamped:
             self.session.editor.clamp()  # another window said so
             self.session.working.clamped = self._clamped = there
-        for order in sorted(self.folder.all(), key=lambda o: o.taken_at or o.at):
+        for order in sorted(self.folder.all(fresh=True), key=lambda o: o.taken_at or o.at):
             if order.state is not OrderState.TAKEN or order.key in self._known or order.clamped != self._clamped:
                 continue
             self._known.add(order.key)
@@ -357,7 +357,7 @@ class Orders:
         try:
             if heard.problem and not heard.identity:
                 heard.report()
-            order = order_for(self.folder.all(), heard)
+            order = order_for(self.folder.all(fresh=True), heard)
             report = heard.report()
             taken = take(self.session, order, report, at)
         except BriskAnchorError as error:

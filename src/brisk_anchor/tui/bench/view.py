@@ -145,7 +145,7 @@ class BenchView(DrawnView):
             view_state.hand.ball_diameter if view_state.hand else session.setup.stylus.ball_diameter,
             view_state.by_hand(),
             drawn=bool(session.setup.features),
-            near="(Shift and arrows)" if session.real is None else "at the control, type its place (h),",
+            near="(Shift and arrows)" if session.real is None else "(h types its place)",
         )
         state = session.rows.state(view_state.row).value
         self.query_one("#chain-heading", Heading).tell(
@@ -557,6 +557,8 @@ class BenchView(DrawnView):
             except BriskAnchorError as error:
                 self.stage.complain(error)
                 return
+            if view_state.desk is not None:
+                view_state.desk.look()  # other windows, and the next start, know of it at once
             view_state.places = []
             self.stage.show_all()
             told = ", ".join(voids.rows) if voids.rows else "no stored offset"
