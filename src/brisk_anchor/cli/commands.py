@@ -15,6 +15,7 @@ from brisk_anchor.cli.options import unit_option
 from brisk_anchor.cli.places import app as places_app
 from brisk_anchor.cli.plan import app as plan_app
 from brisk_anchor.cli.results import app as results_app
+from brisk_anchor.cli.turning import app as turn_app
 from brisk_anchor.cli.weave import weave
 from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.core.quantities import prefer
@@ -313,6 +314,7 @@ app.add_typer(book_app, name="book")
 app.add_typer(plan_app, name="plan")
 app.add_typer(places_app, name="places")
 app.add_typer(results_app, name="results")
+app.add_typer(turn_app, name="turn")
 app.add_typer(link_app, name="link")
 app.add_typer(order_app, name="order")
 app.command()(take)

@@ -1,0 +1,142 @@
+"""Sums of turning against figures that were worked out by hand, and their ± against simulated set-ups."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from typer.testing import CliRunner
+
+from brisk_anchor.cli.commands import app
+from brisk_anchor.core.errors import DatumError
+from brisk_anchor.core.offsets import turning as t
+from brisk_anchor.core.uncertainty.estimates import Estimate
+from brisk_anchor.core.uncertainty.sources import Source
+
+
+def e(value: float, u: float = 0.0, name: str = "") -> Estimate:
+    return Estimate(value, {Source(name or f"{value}"): u} if u else {})
+
+
+def close(found: Estimate, wanted: float) -> None:
+    assert found.value == pytest.approx(wanted, abs=1e-9)
+
+
+def test_zero_by_cutting():
+    close(t.work_offset("z", e(-310.420), e(42.350), t.faced(e(86.15), 85.0)).result, -353.920)
+    cut = t.geometry("x", e(-182.640), e(0.0), t.turned_to(e(48.360)))
+    close(cut.result, -231.000)
+    assert cut.as_radius == pytest.approx(-115.500)
+    close(t.geometry("x", e(-182.640), e(0.0), e(48.360), e(0.080)).result, -231.080)
+    close(t.geometry("x", e(-204.180), e(0.0), e(31.240)).result, -235.420)
+    close(t.geometry("x", e(-258.600), e(0.0), t.turned_to(e(30.0), beyond=True)).result, -228.600)
+
+
+def test_feelers_and_shims():
+    close(t.geometry("z", e(-268.310), e(-353.920), t.felt_on_face(e(0.10))).result, 85.510)
+    close(t.geometry("x", e(-195.300), e(0.0), t.felt_on_diameter(e(36.020), e(0.05), inside=False)).result, -231.420)
+    close(t.felt_on_diameter(e(36.020), e(0.05), inside=True), 35.920)
+
+
+def test_blades_have_two_edges():
+    assert t.groove_places(-26.0, -20.0, 3.020, "chuck") == pytest.approx((-26.000, -23.020))
+    assert t.groove_places(-26.0, -20.0, 3.020, "front") == pytest.approx((-22.980, -20.000))
+    assert t.parting_place(42.0, 0.3, 3.020, "chuck") == pytest.approx(-45.320)
+    assert t.parting_place(42.0, 0.3, 3.020, "front") == pytest.approx(-42.300)
+    with pytest.raises(DatumError, match="does not fit"):
+        t.groove_places(-22.0, -20.0, 3.020, "chuck")
+
+
+def test_stops_jaws_and_families():
+    second = t.work_offset("z", e(-301.200), e(42.350), t.faced(e(42.360), 42.0)).result
+    close(second, -343.910)
+    stop = t.stop_plane(second, 42.0)
+    close(stop, -385.910)
+    close(t.on_stop(stop, 55.0), -330.910)
+    face = t.work_offset("z", e(-362.400), e(42.350), t.NOTHING).result
+    close(face, -404.750)
+    plane, zero = t.soft_jaws(face, 12.0, 42.0)
+    close(plane, -416.750)
+    close(zero, -374.750)
+    assert [w.value for w in t.family(e(-353.920), 40.0, [55.0, 72.0])] == pytest.approx([-338.920, -321.920])
+
+
+def test_wear_noses_and_tapers():
+    close(t.wear_due(40.0, e(40.034)), -0.034)
+    close(t.wear_due(25.010, e(24.982)), 0.028)
+    close(t.wear_due(-30.0, e(-30.045)), 0.045)
+    assert (t.first_cut_wear(0.3, inside=False), t.first_cut_wear(0.3, inside=True)) == (0.3, -0.3)
+    assert t.nose_centre(-231.0, 0.4, -1, axis="x") == pytest.approx(-231.8)
+    assert t.nose_centre(85.0, 0.4, 1, axis="z") == pytest.approx(85.4)
+    assert t.taper_of(40.0, 40.02, 100.0) == pytest.approx(0.00573, abs=1e-5)
+    assert t.meant_other(24.18, 48.36)
+    assert t.meant_other(96.7, 48.36)
+    assert not t.meant_other(47.0, 48.36)
+
+
+@given(st.floats(10, 200), st.floats(0.2, 40), st.booleans(), st.floats(0.05, 3), st.floats(0, 0.5), st.integers(0, 3))
+def test_passes_end_at_the_target_and_none_is_too_deep(target, much, inside, depth, finish, spring):
+    present = target - much if inside else target + much
+    stops = t.passes(present, target, depth, finish, spring)
+    assert stops[-1] == pytest.approx(target)
+    cuts = [abs(b - a) / 2 for a, b in zip([present, *stops], stops, strict=False)]
+    assert all(cut <= max(depth, finish) + 1e-9 for cut in cuts)
+    assert sum(cuts) == pytest.approx(much / 2)
+    assert stops.count(stops[-1]) >= 1 + spring
+
+
+@pytest.mark.parametrize("method", ["face", "turn", "feeler", "shim"])
+def test_the_plus_minus_covers_what_it_claims(method):
+    """2,000 set-ups each: gauge, readout and known figures drawn within what is stated."""
+    rng = np.random.default_rng([4, len(method)])
+    inside, errors = 0, []
+    for _ in range(2000):
+        machine_off, gauge_off, known_off = rng.normal(0, [0.003, 0.010, 0.004])
+        machine = e(-310.42 + machine_off, 0.003, "machine")
+        gauge, known = e(36.02 + gauge_off, 0.010, "gauge"), e(42.35 + known_off, 0.004, "known")
+        if method == "face":
+            found, true = t.work_offset("z", machine, known, t.faced(gauge, 35.0)).result, -310.42 - 42.35 - 1.02
+        elif method == "turn":
+            found, true = t.geometry("x", machine, known, gauge).result, -310.42 - 42.35 - 36.02
+        elif method == "feeler":
+            found, true = t.geometry("z", machine, known, t.felt_on_face(gauge)).result, -310.42 - 42.35 - 36.02
+        else:
+            shim = e(0.05 + known_off, 0.004, "shim")
+            place = t.felt_on_diameter(gauge, shim, inside=False)
+            found, true = t.geometry("x", machine, e(0.0), place).result, -310.42 - 36.02 - 0.10
+        errors.append(found.value - true)
+        inside += abs(errors[-1]) <= found.expanded
+    assert 0.935 < inside / 2000 < 0.975
+    assert abs(np.mean(errors)) < 4 * np.std(errors) / 2000**0.5
+
+
+@pytest.mark.parametrize(
+    ("words", "told"),
+    [
+        ("face --machine -310.420 --geometry 42.350 --measured 86.15±0.02 --wanted 85 --length 100", "−338.9200"),
+        ("diameter --machine -182.640 --work 0 --measured 48.360±0.004", "−115.5000"),
+        ("feeler z --machine -268.310 --work -353.920 --thickness 0.10", "+85.5100"),
+        ("feeler x --machine -195.3 --work 0 --thickness 0.05 --on 36.020", "−231.4200"),
+        ("wear x --wanted 40 --actual 40.034±0.01", "−0.0340"),
+        ("wear x --wanted 40 --actual 40.004±0.01", "leave it"),
+        ("groove -- -26 -20", ""),
+        ("insert --allowance 0.3 --inside", "−0.3000"),
+        ("nose x -231 --radius 0.4 --centre -", "−231.8000"),
+        ("nose x -231 --radius 0.4 --centre up", ""),
+        ("taper 40 40.02 --apart 100", "+0.0057°"),
+        ("part-off 42 --allowance 0.3 --width 3.02", "−45.320"),
+        ("jaws --machine -362.4 --geometry 42.35 --step 12 --length 42", "−374.7500"),
+        ("passes 50 48.36 --depth 0.3 --finish 0.1 --spring 1", "48.360"),
+    ],
+)
+def test_from_the_command_line(words, told):
+    result = CliRunner().invoke(app, ["turn", *words.split()])
+    assert told in result.output
+    assert (result.exit_code == 0) == bool(told)
+
+
+def test_a_radius_where_a_diameter_is_meant_is_noticed():
+    words = "diameter --machine -182.640 --work 0 --measured 24.18 --expected 48.36"
+    result = CliRunner().invoke(app, ["turn", *words.split()])
+    assert "half or twice" in str(result.exception)
