@@ -171,7 +171,7 @@ def insert(
 @app.command()
 def nose(
     axis: Annotated[str, typer.Argument(help="x or z.")],
-    figure: Annotated[str, typer.Argument(help="Geometry of the sharp corner, as it was touched.")],
+    figure: Annotated[str, typer.Option("--geometry", help="Of the sharp corner, as it was touched.")],
     radius: Annotated[str, typer.Option("--radius", help="Of the nose.")],
     centre: Annotated[
         str, typer.Option("--centre", help="Where its centre lies from the corner: + or − along the axis.")
@@ -203,8 +203,8 @@ def taper(
 
 @app.command()
 def groove(
-    chuck_wall: Annotated[str, typer.Argument(help="Z of the wall on the chuck's side.")],
-    front_wall: Annotated[str, typer.Argument(help="Z of the other wall.")],
+    chuck_wall: Annotated[str, typer.Option("--chuck-wall", help="Z of the wall on the chuck's side.")],
+    front_wall: Annotated[str, typer.Option("--front-wall", help="Z of the other wall.")],
     width: Annotated[str, typer.Option("--width", help="Of the blade.")],
 ) -> None:
     """Where a blade stands for both walls of a groove, by whichever of its edges its offset belongs to."""
