@@ -8,6 +8,7 @@ import re
 import subprocess
 import sys
 import venv
+from functools import cache
 from importlib import metadata
 from pathlib import Path
 
@@ -18,7 +19,8 @@ LATER = ("psycopg",)
 """What an extra brings: it may be imported by name only where it is installed."""
 
 
-def imported() -> set[str]:
+@cache
+def imported() -> frozenset[str]:
     """Every module that some line of the product imports, at the top or when it is wanted."""
     found = set()
     for path in (ROOT / "src").rglob("*.py"):
@@ -27,7 +29,7 @@ def imported() -> set[str]:
                 found |= {alias.name for alias in node.names}
             elif isinstance(node, ast.ImportFrom) and node.module and not node.level:
                 found.add(node.module)
-    return found
+    return frozenset(found)
 
 
 @pytest.fixture(scope="module")

@@ -380,6 +380,44 @@ def test_a_control_that_prints_nothing_gives_its_variables(tmp_path):
     served.close()
 
 
+def test_the_panel_of_a_served_machine(shop):
+    far = shop.served
+    far.auto = False
+    with pytest.raises(PlanError, match="no program"):
+        far.load("O7")
+    with pytest.raises(PlanError, match="nothing on this panel"):
+        far.do("dance")
+    for words, told in (
+        ("home", "home"),
+        ("tool 20", "T20 is in the spindle"),
+        ("jog X -10", "X −10.000 mm"),
+        ("door", "open"),
+        ("door", "shut"),
+        ("optional", "on"),
+        ("list", "no program"),
+        ("mdi G54", "runs"),
+    ):
+        assert told in far.do(words)
+    while far.player is not None:
+        far.pass_time(0.1)
+    for wrong in ("jog X far", "tool probe", "hold", "start"):
+        with pytest.raises((PlanError, GuardError)):
+            far.do(wrong)
+    far.speed = 1.0
+    shop.measure("left")
+    far.pass_time(0.01)
+    far.do("load")
+    far.do("start")
+    far.pass_time(0.05)
+    assert "held" in far.do("hold")
+    with pytest.raises(GuardError, match="under way"):
+        far.do("home")
+    assert "held O2100.nc" in far.where
+    assert far.do("start") == "running"
+    far.do("reset")
+    assert far.player is None
+
+
 def test_nothing_at_this_end_moves_a_real_machine(shop):
     session = shop.session
     for act in (
@@ -475,11 +513,6 @@ def test_from_the_command_line_with_a_far_machine_that_is_killed_in_the_middle(t
     far.communicate()
     told = run.invoke(cli, ["take", str(printed), *job])
     assert told.exit_code == 2 or "came from the control" in told.output
-    whole = subprocess.run(
-        [*command[:-1], "100000"], input="home\nload\nstart\nwait\n", capture_output=True, text=True, timeout=30
-    )
-    assert "nothing on this panel" in whole.stdout
-    # It was switched off as soon as nobody typed: the run was given up, and says so by its missing end.
     served = ServedMachine(folder, tmp_path / "home", auto=True, speed=1e6)
     served.do("load")
     served.do("home")
