@@ -124,6 +124,9 @@ def test_a_file_that_grows_is_heard_from_where_it_was_left(tmp_path):
     tmp_path.joinpath("printed.txt").mkdir()
     with pytest.raises(LinkError):
         ear.hear(0)
+    os.mkfifo(tmp_path / "pipe")
+    with pytest.raises(LinkError, match="is no file"):
+        Ear(GrowingFile(tmp_path / "pipe")).hear(0)
 
 
 def test_a_file_of_its_own_is_heard_again_when_it_has_grown(tmp_path, monkeypatch):

@@ -45,6 +45,7 @@ from brisk_anchor.services.results.inspection import Inspection
 from brisk_anchor.services.results.measuring import inspection_plan
 from brisk_anchor.services.served.serving import ServedMachine
 from brisk_anchor.services.session.job_opening import open_job
+from brisk_anchor.services.session.tool_shelf import reference_prepared
 
 
 class Shop:
@@ -288,6 +289,25 @@ def test_the_controls_table_comes_by_a_program_or_a_file_and_says_how_old_it_is(
     shop.orders.write_rows(["G54"])
     assert shop.come(1.5) == []
     assert any("HOLDS SOMETHING ELSE" in line for line in shop.said)
+
+
+def test_the_setters_reference_and_a_tools_length(shop):
+    session, machine = shop.session, shop.served.control.machine
+    setter = session.setup.shelf.setter
+    with pytest.raises(PlanError, match="reference"):
+        shop.orders.tool_length(12)
+    master = next(tool for tool in session.setup.hand_tools if tool.tool_number == setter.master)
+    # The master stands on the setter: its spindle Z as a person reads it off the control.
+    stands = session.setup.machine.table[4] + setter.height + master.length
+    shop.orders.set_to(*reference_prepared(session, stands))
+    taken(shop.come())
+    assert session.rows.state(setter.row) is RowState.STORED
+    shop.orders.tool_length(12)
+    outcome = taken(shop.come())
+    true = machine.tools[12].length
+    assert session.setup.shelf.cutter(12).length == pytest.approx(true, abs=0.02)
+    assert "long" in outcome.taken.told
+    assert 12 not in session.real.told.lengths  # nobody said that the control's table has it
 
 
 def test_a_file_of_somebody_elses_is_not_overwritten(shop):

@@ -177,6 +177,17 @@ def prove(
     _handed(orders, orders.prove(row), wait)
 
 
+@order_app.command("length")
+def length(
+    tool: Annotated[int, typer.Argument(min=1, help="Number of the tool; about how long it is must be known.")],
+    job: JobOption = None,
+    wait: WaitOption = 0.0,
+) -> None:
+    """Hand over the program that measures a tool's length on the setter."""
+    orders = _orders(job)
+    _handed(orders, orders.tool_length(tool), wait)
+
+
 @order_app.command("plan")
 def plan(
     file: Annotated[Path, typer.Argument(help="A plan file.")], job: JobOption = None, wait: WaitOption = 0.0

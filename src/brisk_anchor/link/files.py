@@ -97,9 +97,9 @@ class GrowingFile:
 
     def _new(self) -> list[Piece]:
         try:
+            if self.path.exists() and not self.path.is_file():  # before it is opened: a pipe would be waited for
+                raise LinkError(f"{self.path} is no file", "", "Name the file the control prints to")
             with self.path.open("rb") as file:
-                if not os.path.isfile(self.path):
-                    raise LinkError(f"{self.path} is no file", "", "Name the file the control prints to")
                 size = os.fstat(file.fileno()).st_size
                 head = file.read(min(_HEAD, size))
                 anew = self._at > 0 and not self._same(head, size)

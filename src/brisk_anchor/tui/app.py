@@ -42,6 +42,7 @@ if TYPE_CHECKING:
     from brisk_anchor.book.entries import Entry
     from brisk_anchor.services.orders.orders import Arrival
     from brisk_anchor.services.session.session import Session
+    from brisk_anchor.tui.link_desk import LinkDesk
 
 SMALLEST = (100, 30)
 _COMPACT = (130, 40)
@@ -122,12 +123,16 @@ class BriskAnchorApp(App[int]):
             session = self._open_job()
         except BriskAnchorError as error:
             self.call_from_thread(self._opening_failed, error)
-        else:
-            self.call_from_thread(self._opened, session)
+            return
+        desk, trouble = self._desk_of(session)
+        self.call_from_thread(self._opened, session, desk)
+        if trouble is not None:
+            self.call_from_thread(self.complain, trouble)
 
-    def _opened(self, session: Session) -> None:
-        self.view_state = ViewState(session, self._speed)
-        self._open_desk(session)
+    def _opened(self, session: Session, desk: LinkDesk | None = None) -> None:
+        self.view_state = ViewState(session, self._speed, desk=desk)
+        if desk is not None:
+            desk.start()
         self._ticked = time.monotonic()
         self.set_interval(_TICK, self._tick)
         self.show_all()
@@ -140,20 +145,16 @@ class BriskAnchorApp(App[int]):
         if session.book is not None and not session.book.damage:
             self.run_worker(self._verify, thread=True, exclusive=True, group="verify", name="verify")
 
-    def _open_desk(self, session: Session) -> None:
-        """Begin to listen to a control that is linked."""
-        if session.real is None or self.view_state is None:
-            return
+    def _desk_of(self, session: Session) -> tuple[LinkDesk | None, BriskAnchorError | None]:
+        """The desk of a linked control, which knows again what was taken before; and what of that went wrong."""
+        if session.real is None:
+            return None, None
         from brisk_anchor.tui.link_desk import LinkDesk
 
         try:
-            desk = LinkDesk.of(self, session, self.report_came)
+            return LinkDesk.of(self, session, self.report_came), None
         except BriskAnchorError as error:
-            self.complain(error)
-            return
-        self.view_state.desk = desk
-        if desk is not None:
-            desk.start()
+            return None, error
 
     @property
     def linked(self) -> bool:

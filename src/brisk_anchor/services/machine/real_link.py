@@ -202,8 +202,9 @@ class RealLink:
         raise _at_the_machine(f"the wear of T{number}")
 
     def write_tool_length(self, number: int, length: float) -> None:
-        """Raises PlanError: a real control's tables are written by its own programs."""
-        raise _at_the_machine(f"the length of T{number}")
+        """Nothing: a person types it into the control's table, and its next report says what stands there."""
+        self.told.lengths.pop(number, None)
+        self.told.save()
 
     def hand_over(self, program: Program) -> None:
         """Put a program where the control finds it. Raises LinkError, ExportError."""

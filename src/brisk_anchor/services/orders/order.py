@@ -45,6 +45,7 @@ class Kind(Enum):
     READ_TABLE = "read table"
     WEAR = "wear"
     PROVE = "prove"
+    TOOL_LENGTH = "tool length"
 
 
 class OrderState(Enum):
@@ -97,6 +98,7 @@ class Order(BaseModel):
     measurement: Measurement | None = None
     measurements: list[Measurement] = []
     row: str = ""
+    tool: int = 0
     rows: list[RowOrder] = Field(default=[])
     plan: str = ""
     wear: WearOrder | None = None

@@ -15,11 +15,12 @@ from brisk_anchor.book.entries import EntryKind
 from brisk_anchor.core.errors import BriskAnchorError, ExportError, PlanError, ReportError
 from brisk_anchor.core.features.measuring import Measurement
 from brisk_anchor.core.inspection.correction import Correction
+from brisk_anchor.core.offsets.chain import Chain
 from brisk_anchor.core.offsets.rules import Keep
 from brisk_anchor.exchange.files import write_whole
 from brisk_anchor.nc.bounded import read_at_most
 from brisk_anchor.nc.programs.heard import Heard, Listener
-from brisk_anchor.nc.programs.plan import Plan, TableReading
+from brisk_anchor.nc.programs.plan import Plan, StorePlan, TableReading
 from brisk_anchor.nc.programs.program import Program
 from brisk_anchor.nc.write.writer import write_program
 from brisk_anchor.services.machine.outlet import plainly
@@ -36,16 +37,19 @@ from brisk_anchor.services.orders.order import (
     order_for,
 )
 from brisk_anchor.services.orders.taking import Taken, program_of_order, replay, take, touches_in
-from brisk_anchor.services.plan.plan_file import PlanFile, plan_text
+from brisk_anchor.services.plan.plan_file import PlanFile, ToolCheckSection, plan_text
+from brisk_anchor.services.plan.plan_tools import tool_check
 from brisk_anchor.services.plan.planning import planned, program_of
 from brisk_anchor.services.results.inspection import Inspection
 from brisk_anchor.services.session.session import Session
 
 _VARIABLE = re.compile(r"^\s*(\d{1,6})\s+(-?\d{1,12}(?:\.\d{0,12})?)\s*$")
-_REPEAT, _TABLE = 60, 61
+_REPEAT, _TABLE, _LENGTH = 60, 61, 62
 """Programs that stand so far behind the job's first number."""
 _REGISTER = "order-folders.json"
 _MOST_FOLDERS = 200
+_ABOUT, _SEARCH = 4.9, 5.0
+"""How far, mm, a tool may be from the length it is known by, and how far beyond it is searched for."""
 Progress = Callable[[int, int], bool]
 
 
@@ -145,10 +149,24 @@ class Orders:
         kept = [axis for axis, rule in session.setup.row(row).rules.items() if isinstance(rule, Keep)]
         if kept:
             self._known_rows([row])
-        chain, plan = session.writer.prepared(row)
-        program = session.writer.program_of(chain, plan)
-        rows = [RowOrder(row=row, chain=dumped(chain))]
-        return self._hand_over(program, Kind.SET_ROWS, f"set {row}", told, rows=rows)
+        return self.set_to(*session.writer.prepared(row), told)
+
+    def set_to(self, chain: Chain, plan: StorePlan, told: Progress = _quiet) -> Order:
+        """Hand over the program that sets a row to figures that were worked out. Raises BriskAnchorError."""
+        program = self.session.writer.program_of(chain, plan)
+        rows = [RowOrder(row=chain.row, chain=dumped(chain))]
+        return self._hand_over(program, Kind.SET_ROWS, f"set {chain.row}", told, rows=rows)
+
+    def tool_length(self, number: int, told: Progress = _quiet) -> Order:
+        """Hand over the program that brings a tool onto the setter. Raises PlanError: about how long it is, or where
+        the setter stands, is not known.
+        """
+        section = ToolCheckSection(tool=number, tolerance=_ABOUT, search=_SEARCH, on_fail="go on")
+        check = tool_check(self.session, section, call=True)
+        heads = self.session.heads
+        plan = heads.plan_of(heads.first_number + _LENGTH, f"length of T{number}", [], None)
+        program = write_program(replace(plan, tools=(check,), date=""), self.session.profile)
+        return self._hand_over(program, Kind.TOOL_LENGTH, f"length of T{number}", told, tool=number, touches=1)
 
     def prove(self, row: str, told: Progress = _quiet) -> Order:
         """Hand over a program that touches again what a row is set from: the proof, on the machine itself.

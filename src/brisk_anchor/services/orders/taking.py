@@ -15,7 +15,7 @@ from brisk_anchor.book.entries import EntryKind
 from brisk_anchor.core.errors import PlanError, ReportError
 from brisk_anchor.core.features.measuring import Measurement
 from brisk_anchor.core.offsets.chain import Chain, Term
-from brisk_anchor.core.quantities import along, signed_dim, um
+from brisk_anchor.core.quantities import along, dim, expanded, signed_dim, um
 from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.nc.programs.program import Program, ProgramLine, row_word
 from brisk_anchor.nc.programs.reports import PRINTED, RunReport, touches_of
@@ -31,6 +31,7 @@ from brisk_anchor.services.rows.working_state import WorkingState
 from brisk_anchor.services.session.measurement_runner import feature_from
 from brisk_anchor.services.session.repeatability import Repeated, spread_of
 from brisk_anchor.services.session.session import Session
+from brisk_anchor.services.session.tool_shelf import measured_length, take_length
 
 _AGREE = 1e-3
 """How far, mm or degrees, a row that the control worked out itself may lie from ours: what printing loses."""
@@ -72,6 +73,7 @@ def take(session: Session, order: Order, report: RunReport, at: datetime) -> Tak
         Kind.READ_TABLE: _read_table,
         Kind.WEAR: _wear,
         Kind.PROVE: _prove,
+        Kind.TOOL_LENGTH: _tool_length,
     }[order.kind]
     return work(session, real, order, report, at)
 
@@ -328,6 +330,20 @@ def _prove(session: Session, real: RealLink, order: Order, report: RunReport, at
     return Taken(
         f"{order.row} is not proved: touched again, it differs by {um(proof.worst)}",
         f"Two honest measurements differ by {um(proof.allowed)} at most: look what moved.",
+    )
+
+
+def _tool_length(session: Session, real: RealLink, order: Order, report: RunReport, at: datetime) -> Taken:
+    if len(report.touches) != 1 or order.tool not in report.tools:
+        raise ReportError(f"The control does not say where T{order.tool} met the setter", "", "Run the program again")
+    stands = report.touches[0][1][2]  # machine Z of the spindle with the tool on the setter
+    length, looks = measured_length(session, order.tool, stands)
+    before = session.setup.shelf.cutter(order.tool).length
+    take_length(session, order.tool, length, looks)
+    change = f", {signed_dim(length.value - before, 4)} from before" if before is not None else ""
+    return Taken(
+        f"T{order.tool} is {dim(length.value, 4)} {expanded(length.u)} long{change}",
+        "Type it into the control's tool table; r in the machine view reads what stands there.",
     )
 
 

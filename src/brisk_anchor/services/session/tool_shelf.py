@@ -325,6 +325,15 @@ def take_reference(session: Session, figure: float | None, frame: PositionFrame 
         PlanError: no setter, no master, another tool in the spindle. SecondLookError: it cannot be. RunStopped,
         BookWriteError: it could not be written.
     """
+    chain, plan = reference_prepared(session, figure, frame)
+    session.writer.write(chain, plan)
+    return chain
+
+
+def reference_prepared(
+    session: Session, figure: float | None, frame: PositionFrame = MACHINE
+) -> tuple[Chain, StorePlan]:
+    """What taking the reference writes, nothing written yet. Raises like `take_reference`."""
     setter, master = _setter(session)
     reading = _standing(session, master.tool_number) if figure is None else figure + frame.zero[2]
     relative = session.profile.tool_lengths.convention == "master"
@@ -348,8 +357,7 @@ def take_reference(session: Session, figure: float | None, frame: PositionFrame 
     rules = (("x", Keep()), ("y", Keep()), ("z", Fixed(axis.value, axis.u)))
     held = session.link.offset(setter.row)
     places = (("x", held[0]), ("y", held[1]), ("z", expected))
-    session.writer.write(chain, StorePlan(setter.row, rules, places, REFERENCE_JUMP))
-    return chain
+    return chain, StorePlan(setter.row, rules, places, REFERENCE_JUMP)
 
 
 def measured_length(

@@ -354,7 +354,7 @@ class ShelfView(View):
 
     def reference(self) -> None:
         """Take the reference of the setter with the master."""
-        from brisk_anchor.services.session.tool_shelf import take_reference
+        from brisk_anchor.services.session.tool_shelf import reference_prepared, take_reference
 
         view_state = self.stage.free()
         setter = view_state.session.setup.shelf.setter if view_state else None
@@ -363,6 +363,13 @@ class ShelfView(View):
             return
 
         def take(figure: float | None) -> None:
+            if (desk := view_state.desk) is not None:
+                session = view_state.session
+                desk.hand_over(
+                    "the reference", lambda orders, told: orders.set_to(*reference_prepared(session, figure), told)
+                )
+                return
+
             def work() -> tuple[str, str]:
                 value = take_reference(view_state.session, figure).axis("z")
                 shown = signed_bare(value.value, 4)
@@ -402,6 +409,11 @@ class ShelfView(View):
             self.stage.ask(Question("program Z of the face", 0.0, -FURTHEST, FURTHEST, place, note, 0.0))
             return
         setter = session.setup.shelf.setter
+        if (desk := view_state.desk) is not None and setter is not None and setter.at is not None:
+            number = line.number
+            if session.setup.shelf.cutter(number).length is not None:
+                desk.hand_over(f"the length of T{number}", lambda orders, told: orders.tool_length(number, told))
+                return
         frame = PositionFrame()
         if view_state.in_work and setter is not None:
             frame = view_state.frame()
@@ -424,6 +436,8 @@ class ShelfView(View):
             change = f", {signed_bare(length.value - was, 4)} from before" if was is not None else ""
             sum_ = "  ".join(f"{t.sign} {bare(t.value, 4)}".strip() for t in length.terms)
             mark = "  Take the mark off the control: 4, then o and Space." if view_state.handed is not None else ""
+            if view_state.desk is not None:
+                mark = "  Type it into the control's tool table."
             return f"T{line.number} is {dim(length.value, 4)} {expanded(length.u)} long{change}.", f"{sum_}{mark}"
 
         self.stage.attempt(work)
