@@ -75,10 +75,11 @@ def looked_at(path: Path, before: int) -> int:
 
 
 def main() -> None:
-    """kill_points MODE FOLDER BEFORE: a `base.sqlite` in the folder is the book that is begun with."""
+    """kill_points MODE FOLDER BEFORE [FIRST STEP]: a `base.sqlite` in the folder is the book that is begun with."""
     mode, folder, before = sys.argv[1], Path(sys.argv[2]), int(sys.argv[3])
+    first, step = (int(sys.argv[4]), int(sys.argv[5])) if len(sys.argv) > 5 else (1, 1)
     base = folder / "base.sqlite"
-    for number in range(1, MOST):
+    for number in range(first, MOST, step):
         here = folder / f"{mode}-{number}"
         here.mkdir()
         path = here / "book.sqlite"

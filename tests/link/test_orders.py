@@ -456,7 +456,10 @@ def test_nothing_at_this_end_moves_a_real_machine(shop):
         with pytest.raises(GuardError, match="its own control"):
             act()
     with pytest.raises(PlanError):
-        session.link.write_tool_length(5, 100.0)
+        session.link.write_tool_figure(5, 10, 100.0)
+    session.link.write_tool_length(5, 100.0)
+    session.link.write_row("G54", {"x": 1.0, "y": 2.0, "z": 3.0})
+    assert session.link.offset("G54") == (0.0, 0.0, 0.0)  # only what the control says is known of it
     assert session.link.report() == []
 
 
