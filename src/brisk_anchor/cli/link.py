@@ -20,7 +20,9 @@ if TYPE_CHECKING:
 
 link_app = typer.Typer(no_args_is_help=True, help="The link of a machine: what answers, and what it says.")
 order_app = typer.Typer(no_args_is_help=True, help="Programs handed to a linked control, and what waits for a report.")
-machine_app = typer.Typer(no_args_is_help=True, help="The stand-in as a machine of its own, behind a job's link.")
+machine_app = typer.Typer(
+    no_args_is_help=True, help="Run the stand-in as a separate machine, at the other end of a job's link."
+)
 
 WaitOption = Annotated[float, typer.Option("--wait", min=0, max=86_400, help="Wait so long, s, for the report.")]
 
@@ -252,7 +254,7 @@ def serve(
     speed: Annotated[float, typer.Option(min=0.1, max=100_000, help="How many times faster it moves.")] = 6.0,
     auto: Annotated[bool, typer.Option("--auto", help="Load and start whatever arrives.")] = False,
 ) -> None:
-    """The stand-in as a machine of its own, with its panel in this terminal."""
+    """Run the stand-in as a separate machine, with its panel in this terminal."""
     from brisk_anchor.cli.panel import run_panel
     from brisk_anchor.services.demo.demo_job import demo_shop
     from brisk_anchor.services.paths import data_folder, demo_folder

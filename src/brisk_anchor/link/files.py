@@ -134,7 +134,7 @@ class GrowingFile:
 
 
 class FolderOfFiles:
-    """A folder in which each run leaves a file of its own. A file that grew is heard again, whole."""
+    """A folder in which each run writes a new file. A file that has grown is read again from its beginning."""
 
     def __init__(
         self, folder: Path, names: str = "*", every: float | None = None, mark: dict[str, Any] | None = None

@@ -29,7 +29,7 @@ Target = Literal["radius wear", "length wear", "row"]
 class CorrectionRule:
     """How a deviation is answered: by a `share` of it, none within `dead_band` (mm), none beyond `limit` (mm).
 
-    Without a dead band of its own it is 0.7 of how far parts scatter: scatter alone then grows by less than 5 %, and
+    If no dead band is stated, it is 0.7 of how far parts scatter: scatter alone then grows by less than 5 %, and
     more than 95 % of a drift is taken out. `parts` is how many parts cut under one value are waited for.
     """
 
@@ -171,7 +171,7 @@ def propose(
 
     Args:
         parts: oldest first; only those that were cut under the present value count.
-        old: the figure as it stands.
+        old: the present figure.
         way: what cut it.
         rule: how it is answered.
         diameter: whether deviations are diameters; metal is counted on one side.

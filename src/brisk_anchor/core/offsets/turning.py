@@ -138,7 +138,7 @@ def soft_jaws(face: Estimate, step: float, length: float) -> tuple[Estimate, Est
 
 
 def wear_due(wanted: float, actual: Estimate) -> Estimate:
-    """How much a wear changes: wanted less actual, of a diameter outside or inside, or of a shoulder's Z."""
+    """How much a wear changes: wanted less actual: of an outer diameter, of a bore, or of a shoulder's Z."""
     return Estimate(wanted - actual.value, combined((-1.0, actual.effects)))
 
 
@@ -174,7 +174,7 @@ def passes(present: float, target: float, depth: float, finish: float, spring: i
     Args:
         present: diameter now, mm; `target` that wanted. Inside or outside shows by which is larger.
         depth: the deepest cut, on one side.
-        finish: what the last cut takes, on one side; 0 for none of its own.
+        finish: what the last cut takes, on one side; 0 for no finishing cut.
         spring: so many passes more at the target.
 
     Raises:

@@ -155,7 +155,7 @@ class Transfer(ProfileSection):
 
 
 class SavedTable(ProfileSection):
-    """A table as the control saves it, CSV with columns of its own: which is which, in which unit.
+    """The columns and the unit of the CSV file in which a control saves its offset table.
 
     `prefix` stands before what its row column holds: 54 is G54 with "G".
     """

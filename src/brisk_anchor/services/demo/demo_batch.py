@@ -24,7 +24,7 @@ LIVES = {
 
 
 def open_batch(folder: Path) -> Session:
-    """The batch with its history in a folder of its own. Raises BriskAnchorError."""
+    """Open the batch and its history, kept in a separate folder. Raises BriskAnchorError."""
     session = open_job(demo_files(folder / "batch", "batch"), folder / "batch-data", roll=1)
     try:
         inspection = Inspection(session)

@@ -1,1 +1,1 @@
-"""The stand-in as a machine of its own, behind the same links as a real one."""
+"""The stand-in as a separate machine, reached by the same links as a real one."""
