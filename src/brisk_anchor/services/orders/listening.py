@@ -70,17 +70,14 @@ class Ear:
     def __init__(self, feed: Feed, spool: Path | None = None) -> None:
         """`spool` keeps what a wire said of a run that is not over: it says nothing twice."""
         self.feed = feed
-        self._sources: dict[str, HeardSource] = {}
+        self._growing = HeardSource(feed.words)
         self._open: dict[str, tuple[float, HeardSource]] = {}
         """Files of their own that hold no whole report yet, since when."""
         self._spool = spool
         self.lines = 0
         if spool is not None and spool.exists():
             with suppress(OSError):
-                self._source("").add(read_at_most(spool, _MOST_SPOOLED))
-
-    def _source(self, name: str) -> HeardSource:
-        return self._sources.setdefault("", HeardSource(name))
+                self._growing.add(read_at_most(spool, _MOST_SPOOLED))
 
     def hear(self, wait: float) -> list[Heard]:
         """Runs that came, after so many seconds at most. Raises LinkError: nobody is there."""
@@ -95,11 +92,10 @@ class Ear:
         return found
 
     def _more(self, piece: Piece) -> list[Heard]:
-        source, cut = self._source(piece.source), []
+        cut: list[Heard] = []
         if piece.anew:
-            cut = source.listener.cut()
-            self._sources.clear()
-            source = self._source(piece.source)
+            cut, self._growing = self._growing.listener.cut(), HeardSource(piece.source)
+        source = self._growing
         self._keep(piece.data)
         before = source.lines
         found = source.add(piece.data)
@@ -132,14 +128,14 @@ class Ear:
     @property
     def present(self) -> Heard | None:
         """The run that is being heard."""
-        runs = [source.listener.present for source in self._sources.values()]
+        runs = [self._growing.listener.present]
         runs += [source.listener.present for _, source in self._open.values()]
         return next((run for run in runs if run is not None), None)
 
     @property
     def between(self) -> bool:
         """Whether no run is under way: only then its mark says how far everything was taken."""
-        return not self._open and all(source.between for source in self._sources.values())
+        return not self._open and self._growing.between
 
 
 class Listening:
