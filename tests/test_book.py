@@ -135,14 +135,14 @@ def test_a_book_of_a_newer_version_is_left_alone(tmp_path):
 def test_what_is_no_book_is_refused_and_kept(tmp_path, content):
     path = tmp_path / "odd.sqlite"
     path.write_bytes(content)
-    with pytest.raises(BookError, match="cannot be read"):
+    with pytest.raises(BookError, match="cannot be opened"):
         Book.open(path)
     assert path.read_bytes() == content
 
 
 def test_a_folder_that_cannot_be_made(tmp_path):
     (tmp_path / "file").write_text("")
-    with pytest.raises(BookError, match="cannot be made"):
+    with pytest.raises(BookError, match="cannot be reached"):
         Book.open(tmp_path / "file" / "book.sqlite")
 
 

@@ -104,6 +104,14 @@ class Entry:
     """Made with the entry, when it was measured or decided on: adding it again adds nothing."""
 
 
+def local_time(at: datetime) -> datetime:
+    """A moment in this computer's time zone; as it is at the end of all years, which a clock set wrongly may name."""
+    try:
+        return at.astimezone()
+    except (OverflowError, OSError, ValueError):
+        return at
+
+
 def state_of(entries: Iterable[Entry]) -> RowState:
     """How a row stands after its entries, oldest first."""
     state = before = RowState.EMPTY

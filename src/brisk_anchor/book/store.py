@@ -26,7 +26,15 @@ from brisk_anchor.book.entries import AXIS_NAMES, Entry, EntryKind
 from brisk_anchor.book.models import EntryRow
 from brisk_anchor.book.opening import prepare, take_turn
 from brisk_anchor.book.seals import FIRST, FORM, SealMark, look_through, seal
-from brisk_anchor.core.errors import BookError, BookSilentError, BookTakenError, BookTamperedError, BookWriteError
+from brisk_anchor.book.troubles import cannot_open, cannot_read, cannot_write, silent
+from brisk_anchor.core.errors import (
+    BookDamagedError,
+    BookError,
+    BookSilentError,
+    BookTakenError,
+    BookTamperedError,
+    BookWriteError,
+)
 from brisk_anchor.core.offsets.proof import Proof
 from brisk_anchor.patience import Given, Helper
 
@@ -91,9 +99,7 @@ class Book:
         try:
             path.parent.mkdir(parents=True, exist_ok=True)
         except OSError as error:
-            raise BookError(
-                f"The folder of the book {path} cannot be made: {error.strerror}", "", "Check the disk"
-            ) from error
+            raise cannot_open(BookAddress.file(path), error) from error
         return cls.open_at(BookAddress.file(path))
 
     @classmethod
@@ -109,15 +115,17 @@ class Book:
         try:
             helper.run(lambda given: prepare(address, engine), OPENING)
         except Overdue:
-            raise _silent(address.name, OPENING) from None
+            raise silent(address.name, OPENING) from None
         except BookError:
             engine.dispose()
             helper.close()
             raise
-        except (SQLAlchemyError, sqlite3.Error) as error:
+        except (SQLAlchemyError, sqlite3.Error, OSError) as error:
             engine.dispose()
             helper.close()
-            raise _cannot_open(address, error) from None
+            if isinstance(error, NoConnection):
+                raise silent(address.name, ANSWER) from None
+            raise cannot_open(address, error) from None
         return cls(engine, address, helper)
 
     def check(self) -> None:
@@ -130,12 +138,16 @@ class Book:
 
         try:
             told = self._ask(look, _LOOKING)
-        except BookSilentError:
-            raise
-        except BookError as error:
-            raise BookError(f"The book {self.name} is damaged: {error.what}", "", "Put back a copy") from None
+        except BookDamagedError as error:
+            raise BookDamagedError(
+                f"The book {self.name} is damaged: {error.what}", error.meaning, error.remedy
+            ) from None
         if told != "ok":
-            raise BookError(f"The book {self.name} is damaged: {told}", "", "Put back a copy")
+            raise BookDamagedError(
+                f"The book {self.name} is damaged: {told}",
+                "Nothing in it was changed",
+                "Leave it where it is, and put back a copy beside it",
+            )
 
     def verify(self, after: SealMark | None = None) -> SealMark:
         """Go along the chain of seals, from the start or after a mark, to the end; returns how far that is.
@@ -272,9 +284,9 @@ class Book:
                     "Yours would have written over it without seeing it; nothing was stored",
                     "Look at what changed, then store again",
                 ) from None
-            raise _cannot_write(error) from None
+            raise cannot_write(error) from None
         except SQLAlchemyError as error:
-            raise _cannot_write(error) from None
+            raise cannot_write(error) from None
 
     @staticmethod
     def _missed(connection: Connection, entries: Sequence[Entry], known: int) -> tuple[Entry, ...]:
@@ -407,9 +419,9 @@ class Book:
         try:
             return helper.run(ask, limit)
         except Overdue:
-            raise _silent(self.name, limit) from None
+            raise silent(self.name, limit) from None
         except (SQLAlchemyError, ValidationError, ValueError) as error:
-            raise BookError(f"The book {self.name} cannot be read: {_reason(error)}", "", "Put back a copy") from None
+            raise cannot_read(self.name, error, is_server=self.address.is_server) from None
 
 
 def _unhurried(rows: Iterable[Mapping[Any, Any]]) -> Iterator[Mapping[Any, Any]]:
@@ -418,45 +430,6 @@ def _unhurried(rows: Iterable[Mapping[Any, Any]]) -> Iterator[Mapping[Any, Any]]
         if number % _BREATH == 0:
             time.sleep(0.001)
         yield row
-
-
-# -- errors in words -------------------------------------------------------------------------------------------------
-
-
-def _reason(error: Exception) -> str:
-    """The first line of what a database said, without what was asked of it."""
-    told = str(getattr(error, "orig", None) or error).strip()
-    return told.splitlines()[0] if told else type(error).__name__
-
-
-def _silent(name: str, limit: float) -> BookSilentError:
-    what = f"The book {name} has not answered for {limit:.0f} s"
-    return BookSilentError(what, "What it holds now is not known", "Look whether the server or the disk answers")
-
-
-def _cannot_open(address: BookAddress, error: Exception) -> BookError:
-    if isinstance(error, NoConnection):
-        return _silent(address.name, ANSWER)
-    reason = _reason(error)
-    if address.is_server:
-        meaning = "The server is down, or user, password or database are not known to it; nothing was changed"
-        return BookError(f"The book {address.name} cannot be opened: {reason}", meaning, "Look at the server")
-    locked = "locked" in reason
-    return BookError(
-        f"The book {address.name} cannot be read: {reason}",
-        "Another process holds it" if locked else "It is damaged or no book; nothing in it was changed",
-        "Wait, then try again" if locked else "Put back a copy, or move it away and start a new one",
-    )
-
-
-def _cannot_write(error: Exception) -> BookWriteError:
-    reason = _reason(error)
-    full = "full" in reason or "No space" in reason
-    return BookWriteError(
-        f"The book could not be written: {reason}",
-        "Nothing was stored; all earlier entries are as they were",
-        "Make room on the disk and store again" if full else "Check the disk and its rights, and store again",
-    )
 
 
 # -- entries and columns ---------------------------------------------------------------------------------------------

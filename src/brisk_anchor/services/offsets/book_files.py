@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -212,6 +213,8 @@ def write_snapshot(session: Session, name: str) -> Path:
     """
     snapshot(session, name)
     stem = "".join(c if c.isalnum() or c in "-_" else "-" for c in name.strip().lower())[:60] or "snapshot"
+    if stem != name.strip():  # “part 14” and “part-14” are two snapshots
+        stem += "-" + hashlib.sha256(name.strip().encode()).hexdigest()[:6]
     folder = session.machine_file.path.parent if session.machine_file.path else Path()
     path = folder / "snapshots" / f"{stem}.json"
     data = to_json(session.setup.machine.name, table_rows(lines(session)))

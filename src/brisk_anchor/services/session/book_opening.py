@@ -11,7 +11,7 @@ from pathlib import Path
 from brisk_anchor.book.address import BookAddress
 from brisk_anchor.book.seals import SealMark
 from brisk_anchor.book.store import Book
-from brisk_anchor.core.errors import BookError, BookVersionError, ExportError
+from brisk_anchor.core.errors import BookDamagedError, BookError, ExportError
 from brisk_anchor.exchange.files import write_whole
 from brisk_anchor.nc.bounded import read_at_most
 from brisk_anchor.services.paths import data_folder
@@ -36,9 +36,7 @@ def open_book(path: Path) -> Book:
             book.close()
             raise
         return book
-    except BookVersionError:
-        raise
-    except BookError as error:
+    except BookDamagedError as error:
         found = Book.salvage(path) if path.exists() else None
         newest = last_snapshot(path.parent)
         offer = f"The last snapshot is {newest}: brisk-anchor book import takes it over" if newest else error.remedy

@@ -31,5 +31,5 @@ def upgrade() -> None:
 
 
 def downgrade() -> None:
-    """The first form has nothing before it."""
+    """Raise NotImplementedError: the first form has nothing before it."""
     raise NotImplementedError("the book only grows")
