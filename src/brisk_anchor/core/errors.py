@@ -21,6 +21,7 @@ BriskAnchorError
 │   └── CrashError        ... something other than the ball touched, or the ball in a rapid
 ├── BookError             the book cannot be opened or written
 │   ├── BookVersionError  ... it comes from a newer version
+│   ├── BookDamagedError  ... it is damaged, or no book at all
 │   ├── BookTamperedError ... an entry was changed or taken out after it had been added
 │   └── BookWriteError    ... the store did not happen (disk full, locked, read-only)
 │       ├── BookTakenError  ... another window added to the row meanwhile
@@ -38,6 +39,11 @@ from dataclasses import dataclass
 from brisk_anchor.core.quantities import dim, signed_dim
 
 
+def shown(text: str) -> str:
+    """A text of one line, in which nothing is left that a terminal would act on: a file's name may hold escapes."""
+    return "".join(character if character.isprintable() else "�" for character in text)
+
+
 class BriskAnchorError(Exception):
     """What happened, what it means, what to do: three short sentences a machinist can act on."""
 
@@ -52,7 +58,7 @@ class BriskAnchorError(Exception):
     def one_line(self) -> str:
         """The whole message on one line."""
         parts = (part.strip().rstrip(".") for part in (self.what, self.meaning, self.remedy) if part)
-        return ". ".join(" ".join(part.split()) for part in parts) + "."
+        return shown(". ".join(" ".join(part.split()) for part in parts) + ".")
 
 
 class NumberEntryError(BriskAnchorError):
@@ -79,7 +85,7 @@ class Fault:
     reason: str
 
     def __str__(self) -> str:
-        return f"{self.place}: {self.reason}" if self.place else self.reason
+        return shown(f"{self.place}: {self.reason}" if self.place else self.reason)
 
 
 class FindingsError(BriskAnchorError):
@@ -205,6 +211,10 @@ class BookError(BriskAnchorError):
 
 class BookVersionError(BookError):
     """The book was written by a newer version."""
+
+
+class BookDamagedError(BookError):
+    """What lies in the book's place is damaged, or no book at all."""
 
 
 class BookTamperedError(BookError):

@@ -113,7 +113,10 @@ class _Entry:
 
 
 def combine(left: _Value, operator: str, right: _Value) -> _Value:
-    """One multiplication or division; lengths are never multiplied by, or divided by, lengths."""
+    """One multiplication or division; lengths are never multiplied by, or divided by, lengths.
+
+    Raises NumberEntryError.
+    """
     if operator == "*":
         if left.length and right.length:
             raise _refused("a length times a length is no length", "Leave the unit off one of them")

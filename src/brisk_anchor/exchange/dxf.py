@@ -10,11 +10,15 @@ from typing import Any
 
 from brisk_anchor.core.errors import DrawingFileError
 from brisk_anchor.exchange.read_part import MOST_OPENINGS, Point, ReadPart, Round, Word, area, loops, simplified, within
+from brisk_anchor.nc.bounded import open_plain
 from brisk_anchor.surroundings import Elsewhere
 
 _MAX_BYTES = 50_000_000
 _MOST_SEGMENTS = 200_000
 _DEEPEST_BLOCK = 12
+_FURTHEST = 1e5
+"""How far from its origin anything of a drawing may lie, mm."""
+_MOST_INSERTS = 20_000
 _SAG = 0.002
 _UNITS = {1: 25.4, 2: 304.8, 4: 1.0, 5: 10.0, 6: 1000.0}
 """$INSUNITS → mm."""
@@ -34,7 +38,7 @@ def read_dxf(path: Path, *, unit: float | None = None, layers: frozenset[str] | 
     try:
         if path.stat().st_size > _MAX_BYTES:
             raise DrawingFileError(f"{path.name} is larger than {_MAX_BYTES // 1_000_000} MB", "", "Export less")
-        path.open("rb").close()
+        open_plain(path).close()
     except OSError as error:
         raise DrawingFileError(f"{path} cannot be read: {error.strerror}", "", "Check the name") from error
     try:
@@ -65,16 +69,22 @@ def _read(path: Path, unit: float | None, layers: frozenset[str] | None) -> Read
     segments: list[tuple[Point, Point]] = []
     rounds: list[Round] = []
     words: list[Word] = []
-    for entity in _unfolded(document.modelspace()):
+    for entity in _unfolded(document.modelspace(), [0]):
         if layers is not None and entity.dxf.layer not in layers:
             continue
         kind = entity.dxftype()
         if kind == "CIRCLE":
             centre = entity.ocs().to_wcs(entity.dxf.center)
             place = (round(centre.x * scale, 4), round(centre.y * scale, 4))
+            if not abs(entity.dxf.radius * scale) <= _FURTHEST:
+                raise DrawingFileError(f"{path.name} holds a circle as large as no part", "", "Export it anew")
             rounds.append(Round(place, round(2 * entity.dxf.radius * scale, 4), entity.dxf.layer))
         elif kind in ("LINE", "ARC", "LWPOLYLINE", "POLYLINE", "SPLINE", "ELLIPSE"):
-            points = [(p.x * scale, p.y * scale) for p in paths.make_path(entity).flattening(_SAG / scale)]
+            drawn = paths.make_path(entity)
+            # A curve is cut into pieces by its sag: one of a million kilometres would never end.
+            if not all(abs(p.x * scale) + abs(p.y * scale) <= _FURTHEST for p in drawn.control_vertices()):
+                raise DrawingFileError(f"{path.name} holds lines as far away as no part", "", "Export it anew")
+            points = [(p.x * scale, p.y * scale) for p in drawn.flattening(_SAG / scale)]
             segments += itertools.pairwise(points)
         elif kind in ("TEXT", "MTEXT"):
             text = entity.plain_text() if hasattr(entity, "plain_text") else entity.dxf.text
@@ -115,8 +125,8 @@ def _read(path: Path, unit: float | None, layers: frozenset[str] | None) -> Read
     )
 
 
-def _unfolded(entities: Iterable[Any], depth: int = 0) -> Iterator[Any]:
-    """Entities with those of blocks in their place, blocks within blocks too.
+def _unfolded(entities: Iterable[Any], inserted: list[int], depth: int = 0) -> Iterator[Any]:
+    """Entities with those of blocks in their place, blocks within blocks too; `inserted` counts them all.
 
     Raises:
         DrawingFileError: blocks lie too deep in each other, or unfold to more than anybody draws.
@@ -126,10 +136,15 @@ def _unfolded(entities: Iterable[Any], depth: int = 0) -> Iterator[Any]:
         if entity.dxftype() != "INSERT":
             yield entity
             continue
+        inserted[0] += 1
+        if inserted[0] > _MOST_INSERTS:  # empty blocks within blocks unfold to nothing, and take for ever
+            raise DrawingFileError(
+                f"More than {_MOST_INSERTS} blocks are set in it", "", "Explode them, or export less"
+            )
         if depth >= _DEEPEST_BLOCK:
             raise DrawingFileError("Blocks lie too deep in each other", "", "Explode them, or choose layers")
         for inner in _unfolded(
-            (part for whole in entity.multi_insert() for part in whole.virtual_entities()), depth + 1
+            (part for whole in entity.multi_insert() for part in whole.virtual_entities()), inserted, depth + 1
         ):
             count += 1
             if count > _MOST_SEGMENTS:

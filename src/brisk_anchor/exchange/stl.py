@@ -13,9 +13,12 @@ from numpy.typing import NDArray
 
 from brisk_anchor.core.errors import DrawingFileError
 from brisk_anchor.exchange.read_part import MOST_OPENINGS, Point, ReadPart, Round, area, loops, simplified, within
+from brisk_anchor.nc.bounded import read_at_most
 
 Array = NDArray[np.float64]
 _MAX_BYTES = 200_000_000
+_MAX_TEXT = 8_000_000
+"""Bytes of a mesh in words: as objects they take twenty times the room."""
 _LEVEL = 0.999
 _UPRIGHT = 0.02
 _BEND = 0.6
@@ -29,7 +32,7 @@ def _triangles(path: Path) -> Array:
     try:
         if path.stat().st_size > _MAX_BYTES:
             raise DrawingFileError(f"{path.name} is larger than {_MAX_BYTES // 1_000_000} MB", "", "Export it coarser")
-        data = path.read_bytes()
+        data = read_at_most(path, _MAX_BYTES)
     except OSError as error:
         raise DrawingFileError(f"{path} cannot be read: {error.strerror}", "", "Check the name") from error
     count = int.from_bytes(data[80:84], "little") if len(data) >= 84 else -1
@@ -37,6 +40,9 @@ def _triangles(path: Path) -> Array:
         kind = np.dtype([("normal", "<f4", 3), ("corners", "<f4", (3, 3)), ("rest", "<u2")])
         corners = np.frombuffer(data, kind, count, 84)["corners"].astype(np.float64)
     else:
+        if len(data) > _MAX_TEXT:
+            what = f"{path.name} is an STL in words of more than {_MAX_TEXT // 1_000_000} MB"
+            raise DrawingFileError(what, "It would take all of the memory", "Export it as binary STL, or coarser")
         words = data.split()
         try:
             at = [i for i, word in enumerate(words) if word == b"vertex"]

@@ -9,10 +9,11 @@ from pathlib import Path
 from typing import Any
 
 from brisk_anchor.core.errors import Fault, JobError
-from brisk_anchor.nc.bounded import read_at_most
+from brisk_anchor.nc.bounded import read_at_most, toml_sections
 
 MILLIMETRES = {"mm": 1.0, "inch": 25.4}
 _MAX_BYTES = 1_000_000
+_LONGEST_LINE = 200
 _HEADER = re.compile(r"^\s*(\[\[?)\s*([A-Za-z0-9_.\- \"']+?)\s*\]\]?\s*(#.*)?$")
 _KEY = re.compile(r"^\s*([A-Za-z0-9_.\-\"']+)\s*=")
 
@@ -42,15 +43,37 @@ def parse(text: str, name: str) -> dict[str, Any]:
         JobError: it is no TOML, or does not state its unit.
     """
     try:
-        data = tomllib.loads(text)
+        data = toml_sections(text)
     except tomllib.TOMLDecodeError as error:
         raise JobError(name, (Fault("TOML", str(error)),)) from error
-    if data.get("units") not in MILLIMETRES:
+    if (bad := _unshowable(data, ())) is not None:
+        raise JobError(
+            name, (finding_at(name, text, bad, "it holds characters that cannot be shown"),), "Take them out"
+        )
+    said = data.get("units")
+    if not isinstance(said, str) or said not in MILLIMETRES:
         told = 'units are missing: write units = "mm" or units = "inch"'
         if "units" in data:
-            told = f"units are “{data['units']}”: write mm or inch"
+            told = f"units are “{str(said)[:40]}”: write mm or inch"
         raise JobError(name, (Fault(_at(name, text, ("units",)), told),), "State the unit of the figures")
     return data
+
+
+def _unshowable(data: Any, place: tuple[str | int, ...]) -> tuple[str | int, ...] | None:
+    """Where a text or a key holds what a terminal would act on, None where none does."""
+    if isinstance(data, str):
+        return None if all(c.isprintable() or c in "\n\t" for c in data) else place
+    if isinstance(data, dict):
+        for key, value in data.items():
+            if not key.isprintable():
+                return place
+            if (found := _unshowable(value, (*place, key))) is not None:
+                return found
+    elif isinstance(data, list):
+        for number, value in enumerate(data):
+            if (found := _unshowable(value, (*place, number))) is not None:
+                return found
+    return None
 
 
 def in_millimetres(data: Any, factor: float, others: frozenset[str], key: str = "") -> Any:
@@ -70,7 +93,8 @@ def line_of(text: str, place: Place) -> int | None:
     best, found = 0, None
     table: tuple[str | int, ...] = ()
     counts: dict[tuple[str, ...], int] = {}
-    for number, line in enumerate(text.splitlines(), 1):
+    for number, whole in enumerate(text.splitlines(), 1):
+        line = whole[:_LONGEST_LINE]  # longer ones are no headers, and would keep the search busy
         here: tuple[str | int, ...] | None = None
         if header := _HEADER.match(line):
             names = tuple(part.strip(" \"'") for part in header[2].split("."))

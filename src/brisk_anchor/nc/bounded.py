@@ -1,15 +1,53 @@
-"""Reading files from outside: never more of one than its reader could use."""
+"""Reading files from outside: never more of one than its reader could use, and nothing that is no plain file."""
 
 from __future__ import annotations
 
+import errno
+import os
+import stat
+import tomllib
 from pathlib import Path
+from typing import Any, BinaryIO
+
+
+def open_plain(path: Path) -> BinaryIO:
+    """A plain file open for reading bytes.
+
+    A pipe that nobody writes to, or a device, would keep its reader for ever.
+
+    Raises:
+        OSError: it cannot be read, or is no plain file.
+    """
+    handle = os.open(path, os.O_RDONLY | getattr(os, "O_NONBLOCK", 0) | getattr(os, "O_BINARY", 0))
+    kind = os.fstat(handle).st_mode
+    if not stat.S_ISREG(kind):
+        os.close(handle)
+        code = errno.EISDIR if stat.S_ISDIR(kind) else errno.EINVAL
+        raise OSError(code, os.strerror(code) if code == errno.EISDIR else "it is no plain file", str(path))
+    return os.fdopen(handle, "rb")
 
 
 def read_at_most(path: Path, most: int) -> bytes:
     """The file's bytes up to `most` and one more, by which a longer one is known; even where a file has no end.
 
     Raises:
-        OSError: it cannot be read.
+        OSError: it cannot be read, or is no plain file.
     """
-    with path.open("rb") as stream:
+    with open_plain(path) as stream:
         return stream.read(most + 1)
+
+
+def toml_sections(text: str) -> dict[str, Any]:
+    """The sections of a TOML text, whatever is in it.
+
+    Raises:
+        tomllib.TOMLDecodeError: it is none, nests deeper than anybody writes, or has figures longer than anybody types.
+    """
+    try:
+        return tomllib.loads(text)
+    except tomllib.TOMLDecodeError:
+        raise
+    except RecursionError:
+        raise tomllib.TOMLDecodeError("its arrays or sections are nested too deep") from None
+    except ValueError as error:
+        raise tomllib.TOMLDecodeError(f"a figure in it cannot be read: {str(error)[:80]}") from None

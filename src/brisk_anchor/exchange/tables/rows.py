@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections import Counter
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
 
@@ -78,8 +79,7 @@ def decoded(data: bytes, name: str) -> str:
 
 def once(rows: list[TableRow], name: str) -> list[TableRow]:
     """The rows. Raises TableFileError: there are none, or one stands in it twice."""
-    names = [row.row for row in rows]
-    twice = sorted({row for row in names if names.count(row) > 1})
+    twice = sorted(row for row, count in Counter(row.row for row in rows).items() if count > 1)
     if twice:
         raise refuse(name, 0, f"{', '.join(twice[:5])} stands in it twice")
     if not rows:

@@ -14,6 +14,7 @@ from brisk_anchor.core.features.touches import AXES
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.offsets.row_rotation import turned
 from brisk_anchor.nc.profile.control_profile import Profile
+from brisk_anchor.nc.profile.sections import TurningFigures
 from brisk_anchor.nc.read.arcs import arc_centre, arc_points, arc_sweep
 from brisk_anchor.nc.read.coordinates import Coordinates
 from brisk_anchor.nc.read.expressions import ExpressionError, variable_number
@@ -31,6 +32,14 @@ _DWELL: tuple[Literal["X", "P", "U"], ...] = ("X", "P", "U")
 _NOT_A_MOVE = (4, 10, 28, 30, 31, 52, 68, 92, 92.1, 92.2, 92.3, 43.1)
 
 
+def _signs(profile: Profile) -> dict[str, int]:
+    """Letters whose words count the other way round on this lathe."""
+    if profile.lathe is None:
+        return {}
+    words = profile.lathe.program
+    return dict.fromkeys((*("XUI" if words.sign_x < 0 else ""), *("ZWK" if words.sign_z < 0 else "")), -1)
+
+
 class BlockRunner(Coordinates):
     """Carries out blocks of words on a machine, under a modal state."""
 
@@ -43,7 +52,9 @@ class BlockRunner(Coordinates):
             for letter, clamp in profile.table_clamp.items()
             for word, held in ((clamp.clamp, True), (clamp.unclamp, False))
         }
+        self._row_figures = profile.lathe.work_offset if profile.lathe is not None else None
         self._held = {str(letter): True for letter in profile.table_clamp}
+        self._signs = _signs(profile)
         self._steps = round(1 / profile.resolution, 6)
         self._known = _KNOWN | set(self._rotary) | (set("UVW") if profile.input.increments_uvw else set())
         self._refused = {float(word[1:]) for word in profile.input.refuses if word.startswith("G")}
@@ -151,6 +162,7 @@ class BlockRunner(Coordinates):
                     value *= 25.4
                 if letter in "XU" and self.profile.input.diameter_x:
                     value /= 2
+                value *= self._signs.get(letter, 1)
             letters[letter] = value
         return letters
 
@@ -217,10 +229,22 @@ class BlockRunner(Coordinates):
                 raise ExpressionError(f"S{modal.spindle_speed:g} makes no sense")
         if "T" in letters:
             modal.prepared_tool = variable_number(letters.pop("T"))
+            self._turn_turret(modal.prepared_tool)
         for code in functions:
             self._function(int(code), letters)
         for code in codes:
             self._modal_code(code, letters, table=10 in codes)
+
+    def _turn_turret(self, called: int) -> None:
+        """On a lathe the T word turns the turret: a station, and the row of its offset."""
+        if self.profile.lathe is None:
+            return
+        if self._turret is None:
+            raise ExpressionError("this machine has no turret")
+        station, offset = divmod(called, 10**self.profile.lathe.offset_digits)
+        if offset > self.profile.lathe.offsets:
+            raise ExpressionError(f"there is no offset {offset}")
+        self._turret.index(station, offset, self.line)
 
     def _feed_word(self, feed: float) -> None:
         scale = 1.0 if self.modal.feed_mode == 93 else self.modal.unit
@@ -453,11 +477,36 @@ class BlockRunner(Coordinates):
         else:
             modal.set_shift = list(modal.kept_set_shift)
 
+    def _in_table(self, figures: TurningFigures, axis: str, value: float) -> float:
+        """What a word of G10 puts into a table, mm, X a radius: the table may hold diameters where words are radii."""
+        lathe, step = self.profile.lathe, self.profile.resolution
+        if lathe is None or axis == "y":
+            return value
+        written = value * lathe.program.of_radius(axis)  # the word as it stands in the block
+        return round(round(written / step) * step, 9) / figures.of_radius(axis)
+
+    def _turning_table(self, block: str, kind: float, number: float, letters: dict[str, float]) -> bool:
+        """Write a row of a lathe's geometry or wear; whether the block does."""
+        lathe = self.profile.lathe
+        for name in ("geometry", "wear") if lathe is not None else ():
+            table = lathe.table(name) if lathe is not None else None
+            if table is None or lathe is None or table.write != f"G10 L{kind:g} P{{n}}":
+                continue
+            row = variable_number(number)
+            if not 1 <= row <= lathe.offsets or not letters or set(letters) - set("XZ") or self._turret is None:
+                raise ExpressionError(f"{block} wants X or Z of a row from 1 to {lathe.offsets}")
+            for letter, value in letters.items():
+                self._turret.write_turning(row, name, letter.lower(), self._in_table(table, letter.lower(), value))
+            return True
+        return False
+
     def _table(self, letters: dict[str, float]) -> None:
         kind, number = letters.pop("L", 0.0), letters.pop("P", -1.0)
         block = f"G10 L{kind:g} P{number:g}"
         set_here = kind == 20 and self.profile.l20_sets_position
         name = self._by_write.get(f"G10 L2 P{number:g}" if set_here else block)
+        if self._turning_table(block, kind, number, letters):
+            return
         if 10 <= kind <= 13:
             if "R" not in letters or set(letters) - {"R"}:
                 raise ExpressionError(f"{block} wants R and nothing else")
@@ -479,7 +528,9 @@ class BlockRunner(Coordinates):
                 value = letters[axis.upper()]
                 if set_here:
                     value = active[i] + here[i] - value
-                values[i] = round(round(value / step) * step, 9)
+                elif self._row_figures is not None:
+                    value = self._in_table(self._row_figures, axis, value)
+                values[i] = round(round(value / step) * step, 9) if self._row_figures is None else value
         angles = self.machine.angle_offset(name if ours else self.modal.offset)
         turned = {
             letter: angles.get(letter, 0.0) + self.machine.angles[letter] - self.angle_shift(letter) - letters[letter]

@@ -7,7 +7,7 @@ from brisk_anchor.core.offsets.row_rotation import turned
 from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.nc.read.expressions import ExpressionError
 from brisk_anchor.nc.read.modal import Modal
-from brisk_anchor.nc.read.port import MachinePort
+from brisk_anchor.nc.read.port import MachinePort, TurningPort
 
 
 class Coordinates:
@@ -19,6 +19,7 @@ class Coordinates:
         self.modal = modal
         self._common = profile.common_shift
         self._turning = bool(profile.rotation_variables)
+        self._turret = machine if profile.lathe is not None and isinstance(machine, TurningPort) else None
 
     def shift(self) -> Vector:
         """Machine less program position with no rotation: offset, common shift, local shifts, tool length; mm."""
@@ -27,6 +28,9 @@ class Coordinates:
         if self._common is not None:
             above = self.machine.offset(self._common)
             x, y, z = x + above[0], y + above[1], z + above[2]
+        if self._turret is not None:
+            across, along = self._turret.tool_shift
+            x, z = x + across, z + along
         local, placed = modal.local_shift, modal.set_shift
         x, y, z = x + local[0] + placed[0], y + local[1] + placed[1], z + local[2] + placed[2]
         return x, y, z + (self.length(modal.length) if modal.length else 0.0) + modal.length_shift

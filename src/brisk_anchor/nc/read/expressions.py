@@ -241,13 +241,13 @@ class Cursor:
         return True
 
     def expect(self, token: str) -> None:
-        """Take `token` or raise."""
+        """Take `token`. Raises ExpressionError."""
         if not self.accept(token):
             found = self.text[self.at : self.at + 8] or "the end of the block"
             raise ExpressionError(f"“{token}” is missing before “{found}”")
 
     def literal(self) -> float:
-        """A decimal figure without sign."""
+        """A decimal figure without sign. Raises ExpressionError."""
         self.skip()
         start = self.at
         dots = 0
@@ -422,7 +422,10 @@ def _binary(left: Evaluator, function: Callable[[float, float], float], right: E
 
 
 def parse_condition(cursor: Cursor) -> Callable[[VariableStore], bool]:
-    """`[a EQ b]`. Null equals null and nothing else under EQ and NE; it counts as 0 in the others."""
+    """`[a EQ b]`. Null equals null and nothing else under EQ and NE; it counts as 0 in the others.
+
+    Raises ExpressionError.
+    """
     cursor.expect("[")
     left = parse_expression(cursor)
     name = cursor.word()

@@ -60,6 +60,18 @@ Bytes = NDArray[np.uint8]
 Whole = NDArray[np.int64]
 
 
+def _without_comments(line: str) -> str:
+    """A line without what stands in brackets or behind a semicolon; each character is looked at once."""
+    kept, at = [], 0
+    while (begun := min((n for n in (line.find("(", at), line.find(";", at)) if n >= 0), default=-1)) >= 0:
+        ended = line.find(")", begun) if line[begun] == "(" else len(line)
+        if ended < 0:
+            break
+        kept += [line[at:begun], " "]
+        at = ended + 1
+    return "".join([*kept, line[at:]])
+
+
 @dataclass(slots=True)
 class Extent:
     """Lowest and highest program position of each axis, mm; infinite the wrong way round while nothing was seen.
@@ -239,7 +251,7 @@ class ExtentReader:
 
     def _exact(self, chunk: bytes) -> None:
         for number, raw in enumerate(chunk.decode("utf-8", errors="replace").splitlines(), self.blocks + 1):
-            text = re.sub(r"\([^)]*\)|;.*", " ", raw).upper().strip().lstrip("/ ")
+            text = _without_comments(raw).upper().strip().lstrip("/ ")
             if text and text != "%":
                 self._exact_block(number, raw, text)
             self.blocks += 1

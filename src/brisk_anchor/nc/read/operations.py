@@ -85,17 +85,18 @@ def operations_of(lines: Sequence[str]) -> list[CutOperation]:
     """The operations of the main program, each with its tool and what its comment calls it."""
     end = main_end(lines)
     starts: list[tuple[int, int, str, bool]] = []
-    tool, prepared = 0, 0
+    tool, prepared, changed = 0, 0, -1
     for number in range(end):
         words = words_of(lines[number])
         prepared = next((int(value) for letter, value in words if letter == "T"), prepared)
         if ("M", 6.0) in words:
             tool = prepared
-            first = _heading(lines, number, max((start[0] for start in starts if start[3]), default=-1))
+            first = _heading(lines, number, changed)
             title = " ".join(part for part in (comment_of(line) for line in lines[first : number + 1]) if part)
             while starts and starts[-1][0] >= first:
                 starts.pop()  # its comment stood before it, and was taken for one of its own
             starts.append((first, tool, title, True))
+            changed = first
         elif tool and not code_of(lines[number]) and (title := comment_of(lines[number])):
             before = starts[-1]
             moved = any(letter in "XYZ" for at in range(before[0], number) for letter, _ in words_of(lines[at]))

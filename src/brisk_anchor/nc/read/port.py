@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Protocol
+from typing import Protocol, runtime_checkable
 
 from brisk_anchor.core.kinds import Vector
 
@@ -95,3 +95,21 @@ class MachinePort(Protocol):
 
     def write_tool(self, number: int, column: int, value: float) -> None:
         """Write a figure of the tool table, mm. Raises MachineError when there is no such tool."""
+
+
+@runtime_checkable
+class TurningPort(MachinePort, Protocol):
+    """A lathe: a turret, and tables of geometry and wear. X is a radius here, mm."""
+
+    @property
+    def tool_shift(self) -> tuple[float, float]:
+        """Geometry and wear of the offset in force, X and Z, mm."""
+
+    def index(self, station: int, offset: int, line: int) -> None:
+        """Turn the turret and put an offset in force, 0 for none. Raises MachineError."""
+
+    def turning_value(self, number: int, table: str, axis: str) -> float:
+        """A figure of the table "geometry" or "wear", mm. Raises ValueError: there is none of that number."""
+
+    def write_turning(self, number: int, table: str, axis: str, value: float) -> None:
+        """Write it, mm."""

@@ -9,7 +9,7 @@ from brisk_anchor.core.kinds import Vector
 from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.nc.read.expressions import ExpressionError, Value
 from brisk_anchor.nc.read.modal import Modal
-from brisk_anchor.nc.read.port import MachinePort
+from brisk_anchor.nc.read.port import MachinePort, TurningPort
 
 
 class Place(Protocol):
@@ -65,6 +65,10 @@ class Variables:
         self._last_local = 33 if self._nulls else 30
         self._range = profile.variables.common if profile.variables else (1, 0)
         self._wide = (2.0, 1.0, 1.0) if profile.input.diameter_x else (1.0, 1.0, 1.0)
+        self._row_wide = self._wide
+        if (lathe := profile.lathe) is not None:
+            self._wide = lathe.program.of_radius("x"), 1.0, lathe.program.of_radius("z")
+            self._row_wide = lathe.work_offset.of_radius("x"), 1.0, lathe.work_offset.of_radius("z")
         self._system = self._readers(profile, place)
 
     def _readers(self, profile: Profile, place: Place) -> dict[int, Callable[[], Value]]:
@@ -123,7 +127,7 @@ class Variables:
         """A figure of an offset row or of the tool table. Raises ExpressionError when `number` is of neither."""
         if (place := self._profile.row_variables.get(number)) is not None:
             row, i = place
-            return self._machine.offset(row)[i] * self._wide[i] / self._modal.unit
+            return self._machine.offset(row)[i] * self._row_wide[i] / self._modal.unit
         if (turned := self._profile.rotation_variables.get(number)) is not None:
             return self._machine.angle_offset(turned).get("R", 0.0)
         if (entry := self._profile.tool_variable(number)) is not None:
@@ -131,26 +135,54 @@ class Variables:
                 return self._machine.tool_value(*entry) / self._modal.unit
             except ValueError as error:
                 raise ExpressionError(str(error)) from None
+        if (place_of := self._profile.turning_variables.get(number)) is not None:
+            return self._turning(place_of) / self._modal.unit
         raise ExpressionError(f"#{number} is no variable this control knows")
+
+    def _turning(self, place: tuple[int, str, str]) -> float:
+        """A figure of a lathe's tool table as it stands there. Raises ExpressionError: the machine is no lathe."""
+        row, name, axis = place
+        lathe, machine = self._profile.lathe, self._machine
+        table = lathe.table(name) if lathe is not None else None
+        if table is None or not isinstance(machine, TurningPort):
+            raise ExpressionError("this machine is no lathe")
+        return machine.turning_value(row, name, axis) * table.of_radius(axis)
+
+    def _write_turning(self, place: tuple[int, str, str], length: float) -> None:
+        row, name, axis = place
+        lathe, machine, step = self._profile.lathe, self._machine, self._profile.resolution
+        table = lathe.table(name) if lathe is not None else None
+        if table is None or not isinstance(machine, TurningPort):
+            raise ExpressionError("this machine is no lathe")
+        machine.write_turning(row, name, axis, round(round(length / step) * step, 9) / table.of_radius(axis))
 
     def _write_table(self, number: int, value: Value) -> None:
         """Set a figure of an offset row of the tool table, or the clock. Raises ExpressionError for what is none."""
         timers = self._profile.timers
         place, entry = self._profile.row_variables.get(number), self._profile.tool_variable(number)
-        if place is None and entry is None and (timers is None or number != timers.milliseconds):
+        tool = self._profile.turning_variables.get(number)
+        if place is None and entry is None and tool is None and (timers is None or number != timers.milliseconds):
             raise ExpressionError(f"#{number} cannot be written by a program on this control")
         if value is None:
             raise ExpressionError(f"#{number} is a table value and cannot be made null")
         length = value * self._modal.unit
-        if place is not None:
+        if tool is not None:
+            self._write_turning(tool, length)
+        elif place is not None:
             row, i = place
             held, step = list(self._machine.offset(row)), self._profile.resolution
-            held[i] = round(round(length / self._wide[i] / step) * step, 9)
+            held[i] = self._held(length, i, step)
             self._machine.write_offset(row, (held[0], held[1], held[2]))
         elif entry is not None:
             self._machine.write_tool(*entry, length)
         else:
             self.memory.clock_set = self._machine.clock - value / 1000
+
+    def _held(self, length: float, axis: int, step: float) -> float:
+        """A figure for a row as the control holds it, mm, X a radius: rounded as it stands in the table."""
+        if self._profile.lathe is None:
+            return round(round(length / self._row_wide[axis] / step) * step, 9)
+        return round(round(length / step) * step, 9) / self._row_wide[axis]
 
     def read(self, number: int) -> Value:
         """Value of `#number`; None when null. Raises ExpressionError when there is none of that number."""
@@ -178,7 +210,10 @@ class Variables:
             self._write_table(number, value)
 
     def read_name(self, name: str) -> Value:
-        """Value of `#<name>`; those that begin with _ are seen everywhere, the others in their own sub."""
+        """Value of `#<name>`; those that begin with _ are seen everywhere, the others in their own sub.
+
+        Raises ExpressionError.
+        """
         table = self.memory.names if name.startswith("_") else self.named
         if name not in table:
             raise ExpressionError(f"#<{name.lower()}> has not been set")
