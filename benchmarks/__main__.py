@@ -19,6 +19,7 @@ from benchmarks import (
     speed,
     start,
     strength,
+    turning,
 )
 
 ALL = {
@@ -36,6 +37,7 @@ ALL = {
     "inspection": inspection.main,
     "links": links.main,
     "strength": strength.main,
+    "turning": turning.main,
 }
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import sys
 
 from brisk_anchor.surroundings import without_current_folder
@@ -16,17 +17,27 @@ def main() -> None:
     try:
         # Loading Typer costs 0.12 s, a quarter of the time to the first paint, and there is nothing to parse here.
         if sys.argv[1:] == ["demo"] and sys.stdout.isatty() and sys.stdin.isatty():
+            from brisk_anchor.services.records import start_log
             from brisk_anchor.tui.start import run_demo
 
+            start_log()
             raise SystemExit(run_demo())
         from brisk_anchor.cli.commands import app
 
         app()
     except BriskAnchorError as error:
+        logging.getLogger("brisk_anchor").warning("refused: %s", error.one_line())
         print(f"brisk-anchor: {error.one_line()}", file=sys.stderr)
         raise SystemExit(error.exit_code) from None
     except BrokenPipeError:
         sys.stderr.close()
+        raise SystemExit(1) from None
+    except Exception as error:  # noqa: BLE001  whatever it is: it is written down, and the person is told where
+        from brisk_anchor.services.records import write_crash
+
+        path = write_crash(error)
+        told = f"What is known of it stands in {path}." if path is not None else f"{type(error).__name__}: {error}"
+        print(f"brisk-anchor: An unexpected error ended this. Nothing is half stored. {told}", file=sys.stderr)
         raise SystemExit(1) from None
 
 

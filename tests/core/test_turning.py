@@ -10,7 +10,9 @@ from typer.testing import CliRunner
 
 from brisk_anchor.cli.commands import app
 from brisk_anchor.core.errors import DatumError
-from brisk_anchor.core.offsets import turning as t
+from brisk_anchor.core.turning import sums as t
+from brisk_anchor.core.turning.part import Chamfer, Groove, Shoulder, TurnedPart, is_slender, stock_for
+from brisk_anchor.core.turning.tools import ToolKind, TurningTool
 from brisk_anchor.core.uncertainty.estimates import Estimate
 from brisk_anchor.core.uncertainty.sources import Source
 
@@ -73,6 +75,39 @@ def test_wear_noses_and_tapers():
     assert t.meant_other(24.18, 48.36)
     assert t.meant_other(96.7, 48.36)
     assert not t.meant_other(47.0, 48.36)
+
+
+def test_a_part_is_a_profile_with_its_edges_broken():
+    part = TurnedPart(
+        "sleeve",
+        (Shoulder(44.0, 12.0), Shoulder(48.0, 40.0)),
+        bore=(Shoulder(36.0, 5.0), Shoulder(30.0, 30.0)),
+        back_bore=(Shoulder(33.0, 10.0),),
+        grooves=(Groove(-26.0, -20.0, 42.0), Groove(-18.0, -15.0, 32.0, inside=True)),
+        chamfers=(Chamfer(0.0, 1.0), Chamfer(-12.0, 0.5), Chamfer(-40.0, 1.0), Chamfer(0.0, 0.5, inside=True)),
+    )
+    assert part.contour() == (
+        (0.0, 42.0), (-1.0, 44.0), (-12.0, 44.0), (-12.0, 47.0), (-12.5, 48.0), (-20.0, 48.0), (-20.0, 42.0),
+        (-26.0, 42.0), (-26.0, 48.0), (-39.0, 48.0), (-40.0, 46.0),
+    )  # fmt: skip
+    assert part.bore_contour() == (
+        (0.0, 37.0), (-0.5, 36.0), (-5.0, 36.0), (-5.0, 30.0), (-15.0, 30.0), (-15.0, 32.0), (-18.0, 32.0),
+        (-18.0, 30.0), (-30.0, 30.0), (-30.0, 33.0), (-40.0, 33.0),
+    )  # fmt: skip
+    assert (part.length, part.largest, part.bored_through) == (40.0, 48.0, False)
+    assert (part.diameter_at(-23.0), part.bore_at(-16.0), part.bore_at(-35.0)) == (42.0, 32.0, 33.0)
+    assert stock_for(part, 1.0, [45.0, 50.0, 55.0], front=1.0).diameter == 50.0
+    assert is_slender(151.0, 50.0, supported=False)
+    assert not is_slender(151.0, 50.0, supported=True)
+
+
+@pytest.mark.parametrize(
+    ("points", "rear", "front"), [("outside", "↙", "↖"), ("boring", "↖", "↙"), ("drill", "←", "←")]
+)
+def test_the_picture_of_a_tip_follows_the_side_of_the_turret(points, rear, front):
+    kind = {"outside": ToolKind.OUTSIDE, "boring": ToolKind.BORING, "drill": ToolKind.DRILL}[points]
+    tool = TurningTool(1, 1, points, kind, 50.0, size=12.0)
+    assert (tool.picture("rear"), tool.picture("front")) == (rear, front)
 
 
 @given(st.floats(10, 200), st.floats(0.2, 40), st.booleans(), st.floats(0.05, 3), st.floats(0, 0.5), st.integers(0, 3))

@@ -151,7 +151,7 @@ def test_too_many_measurements_for_the_variables(plan, profile, measurements):
 def test_no_name_can_leave_its_comment(text, longest):
     shown = comment_text(text, longest)
     assert len(shown) <= longest
-    assert re.fullmatch(r"[A-Z0-9 .,+\-/:=]*", shown)
+    assert re.fullmatch(r"[A-Z0-9 .,+\-/:=#]*", shown)
 
 
 def test_a_hostile_part_name_changes_nothing_but_a_comment(plan, profile):

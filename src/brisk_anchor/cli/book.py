@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
+from brisk_anchor.book.entries import local_time
 from brisk_anchor.cli.options import unit_option
 from brisk_anchor.core.errors import BookError
 from brisk_anchor.core.quantities import along, dim, expanded, signed_bare, signed_dim
@@ -150,7 +151,7 @@ def history(row: RowArgument, job: JobOption = None, as_json: JsonOption = False
         )
         return
     for entry in entries:
-        when = entry.at.astimezone().strftime("%Y-%m-%d %H:%M:%S")
+        when = local_time(entry.at).strftime("%Y-%m-%d %H:%M:%S")
         typer.echo(f"{when}  {entry.kind.value:<10}{_figures(entry.values)}  {entry.note}  {entry.who}")
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import sys
 from pathlib import Path
 from typing import Annotated
@@ -19,10 +20,10 @@ from brisk_anchor.cli.turning import app as turn_app
 from brisk_anchor.cli.weave import weave
 from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.core.quantities import prefer
-from brisk_anchor.services.paths import DEMO_SPEED
+from brisk_anchor.services.paths import DEMO_SPEED, THEME_VARIABLE, THEMES
 
 app = typer.Typer(
-    add_completion=False,
+    add_completion=True,
     no_args_is_help=True,
     rich_markup_mode=None,
     pretty_exceptions_enable=False,
@@ -50,8 +51,24 @@ def _root(
             "--show", envvar="BRISK_ANCHOR_UNITS", help="Show and take lengths in mm or inch, whatever a job says."
         ),
     ] = None,
+    theme: Annotated[
+        str | None,
+        typer.Option("--theme", help="Colours: slate, stone (bright shops) or contrast; else the terminal's."),
+    ] = None,
+    log_level: Annotated[
+        str, typer.Option("--log-level", help="What goes into the log in the data folder: off, warning, info or debug.")
+    ] = "info",
 ) -> None:
     """Options that go before a command."""
+    from brisk_anchor.services.records import LEVELS, start_log
+
+    if log_level not in LEVELS:
+        raise BriskAnchorError(f"There is no log level “{log_level[:16]}”", "", f"Give one of {', '.join(LEVELS)}")
+    start_log(log_level)
+    if theme is not None:
+        if theme not in THEMES:
+            raise BriskAnchorError(f"There are no colours “{theme[:16]}”", "", f"Give one of {', '.join(THEMES)}")
+        os.environ[THEME_VARIABLE] = theme  # read once, when the screen is loaded
     if (unit := unit_option(show)) is not None:
         prefer(unit)
 
@@ -72,8 +89,8 @@ def demo(
         typer.Option(
             "--job",
             help="lever (GL-114), cap (BC-27, read from its drawing), block (nothing drawn), tombstone (GL-114 on four "
-            "faces), trunnion (NB-40 with a sloping face), batch (sixty bearing caps, inspected) or shop (a machine "
-            "that stands elsewhere: brisk-anchor machine serve is it).",
+            "faces), trunnion (NB-40 with a sloping face), batch (sixty bearing caps, inspected), shop (a machine "
+            "that stands elsewhere: brisk-anchor machine serve is it) or sleeve (RS-09 on a lathe).",
         ),
     ] = "lever",
     month: Annotated[bool, typer.Option("--month", help="With a month of made-up history in the book.")] = False,
@@ -101,6 +118,13 @@ def demo(
         from brisk_anchor.tui.start import run_batch
 
         raise typer.Exit(run_batch(speed=speed))
+    if job == "sleeve":
+        from brisk_anchor.services.demo.demo_job import demo_files
+        from brisk_anchor.services.paths import demo_folder
+        from brisk_anchor.tui.start import run_turning
+
+        folder = demo_files(demo_folder() / "sleeve", "sleeve")
+        raise typer.Exit(run_turning(folder / "turning.toml", demo_folder() / "sleeve-data"))
     if job == "shop":
         from brisk_anchor.services.demo.demo_job import demo_shop
         from brisk_anchor.services.paths import demo_folder
@@ -163,9 +187,15 @@ def check(folder: Annotated[Path, typer.Argument(help="Folder of a job.")]) -> N
     """Check a job's files; every fault is listed with file, line and field."""
     from brisk_anchor.core.errors import JobError
     from brisk_anchor.services.job.jobs import check_job
+    from brisk_anchor.services.paths import turning_file_in
 
     try:
-        told = check_job(folder)
+        if (turning := turning_file_in(folder)) is not None:
+            from brisk_anchor.services.turning.turning_job import check_turning
+
+            told = check_turning(turning)
+        else:
+            told = check_job(folder)
     except JobError as error:
         for finding in error.findings:
             typer.echo(str(finding))
@@ -182,9 +212,14 @@ def open_folder(
 ) -> None:
     """Open a job of your own, its twin in the stand-in; or a machine alone, to touch what lies there."""
     from brisk_anchor.services.job.jobs import load_job, load_machine, machine_file_of
+    from brisk_anchor.services.paths import turning_file_in
     from brisk_anchor.tui.start import run_job
 
-    if (path := machine_file_of(folder)) is not None:
+    if (turning := turning_file_in(folder)) is not None:
+        from brisk_anchor.services.turning.turning_job import load_turning
+
+        load_turning(turning)
+    elif (path := machine_file_of(folder)) is not None:
         load_machine(path)
     else:
         load_job(folder)
@@ -202,13 +237,24 @@ def sheet(
     """Write the set-up sheet of an offset that has been stored."""
     from brisk_anchor.drawings.paper import PAPERS
     from brisk_anchor.services.offsets.sheets import write_sheets
-    from brisk_anchor.services.paths import data_folder
+    from brisk_anchor.services.paths import data_folder, turning_file_in
     from brisk_anchor.services.session.job_opening import open_job
 
     if paper not in PAPERS:
         raise BriskAnchorError(f"There is no paper “{paper}”", "", f"Give one of {', '.join(PAPERS)}")
-    with open_job(folder, data_folder(), roll=0) as session:
-        paths = write_sheets(session, row, out, paper)
+    if (turning := turning_file_in(folder)) is not None:
+        from brisk_anchor.services.turning.turning_session import TurningSession
+        from brisk_anchor.services.turning.turning_sheet import write_turning_sheet
+
+        lathe = TurningSession.open(turning, data_folder())
+        try:
+            lathe.machine.active_row = row
+            paths = write_turning_sheet(lathe, out, paper)
+        finally:
+            lathe.close()
+    else:
+        with open_job(folder, data_folder(), roll=0) as session:
+            paths = write_sheets(session, row, out, paper)
     for path in paths:
         typer.echo(f"Written {path}")
 
@@ -238,7 +284,9 @@ def read(
 
 
 @app.command()
-def schema(file: Annotated[str, typer.Argument(help="job, machine, part, fixture or offsets.")]) -> None:
+def schema(
+    file: Annotated[str, typer.Argument(help="job, machine, part, fixture, turning or offsets.")],
+) -> None:
     """Print the JSON schema of one of a job's files, or of an offset table."""
     import json
 
@@ -246,8 +294,9 @@ def schema(file: Annotated[str, typer.Argument(help="job, machine, part, fixture
 
     from brisk_anchor.exchange.tables.json_form import OffsetTable
     from brisk_anchor.services.job.jobs import FILES
+    from brisk_anchor.services.turning.turning_job import TurningFile
 
-    files: dict[str, type[BaseModel]] = {**FILES, "offsets": OffsetTable}
+    files: dict[str, type[BaseModel]] = {**FILES, "turning": TurningFile, "offsets": OffsetTable}
     if file not in files:
         raise BriskAnchorError(f"There is no file “{file}” in a job", "", f"Give one of {', '.join(files)}")
     typer.echo(json.dumps(files[file].model_json_schema(), indent=2))

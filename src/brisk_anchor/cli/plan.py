@@ -69,7 +69,11 @@ def new(
     if plan is None or file.exists():
         what = f"The job has no {row}" if plan is None else f"{file} is there already"
         raise BriskAnchorError(what, "Nothing was written", "Choose another")
-    text = plan_text(plan_of_features(f"{session.setup.part} {row}", row, session.rows.needed(plan)))
+    if not (needed := session.rows.needed(plan)):
+        parent = session.rows.parent_of(row)
+        what = f"{row} follows {parent}" if parent else f"{row} needs no feature"
+        raise BriskAnchorError(what, "Nothing is measured for it", f"Plan {parent}" if parent else "Plan another row")
+    text = plan_text(plan_of_features(f"{session.setup.part} {row}", row, needed))
     typer.echo(f"Written {write_whole(file, text.encode())}")
 
 

@@ -9,8 +9,9 @@ import typer
 from brisk_anchor.core.errors import NumberEntryError
 from brisk_anchor.core.kinds import FURTHEST
 from brisk_anchor.core.numbers import parse_length
-from brisk_anchor.core.offsets import turning
 from brisk_anchor.core.quantities import bare, dim, shown_unit, signed_bare, signed_deg, signed_dim
+from brisk_anchor.core.turning import sums as turning
+from brisk_anchor.core.turning.looks import look_for_radius
 from brisk_anchor.core.uncertainty.estimates import Estimate
 from brisk_anchor.core.uncertainty.sources import Source
 
@@ -62,12 +63,9 @@ def _tell(found: turning.TurningSum) -> None:
 
 def _look(typed: float, expected: str) -> None:
     """Say where a figure looks like half or twice what was expected."""
-    if expected and turning.meant_other(typed, parse_length(expected, low=-FURTHEST, high=FURTHEST)):
-        raise NumberEntryError(
-            f"{dim(typed)} is about half or twice the {expected} that is expected",
-            "A radius was typed where a diameter is meant, or the other way round",
-            "Type the diameter; leave --expected out where it is right",
-        )
+    aim = parse_length(expected, low=-FURTHEST, high=FURTHEST) if expected else None
+    for finding in look_for_radius(typed, aim):
+        raise NumberEntryError(finding.found, finding.why, f"{finding.do}; leave --expected out where it is right")
 
 
 @app.command()

@@ -6,6 +6,9 @@ import os
 from pathlib import Path
 
 HOME_VARIABLE = "BRISK_ANCHOR_HOME"
+THEME_VARIABLE = "BRISK_ANCHOR_THEME"
+THEMES = ("slate", "stone", "contrast")
+"""Colours of the screen: deep slate, stone for bright shops, high contrast."""
 DEMO_SPEED = 6.0
 """How many times faster than a machine the demo's stand-in moves."""
 
@@ -22,3 +25,14 @@ def data_folder() -> Path:
 def demo_folder() -> Path:
     """The demo keeps its book and its files apart from the user's own."""
     return data_folder() / "demo"
+
+
+TURNING_NAME = "turning.toml"
+"""The file of a job to turn."""
+
+
+def turning_file_in(place: Path) -> Path | None:
+    """The file of a job to turn: that file itself, or the one in a folder; None where there is none."""
+    if place.is_file():
+        return place if place.name == TURNING_NAME else None
+    return place / TURNING_NAME if (place / TURNING_NAME).is_file() else None

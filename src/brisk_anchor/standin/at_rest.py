@@ -49,13 +49,13 @@ class AtRest:
         return self.table.value(number, column)
 
     def write_tool(self, number: int, column: int, value: float) -> None:
-        """Write the tool table, mm. The probe's own figures come from its calibration and stay."""
+        """Write the tool table, mm. The probe's own figures come from its calibration and stay. Raises ToolError."""
         if number not in self.tools or number == 0:
             raise ToolError(f"There is no tool T{number} to write figures for", "The table is unchanged", "Check P")
         self.table.write(number, column, value, probe=self.probe.stylus.tool_number)
 
     def orient(self, angle: float, line: int) -> None:
-        """Hold the spindle at an angle: where the probe was calibrated, or half round from there."""
+        """Hold the spindle at an angle: where the probe was calibrated, or half round from there. Raises ToolError."""
         if angle % 180 > 1e-6:
             raise ToolError(
                 f"M19 R{num(angle)} in line {line}: the stand-in holds its spindle at 0 and at 180 degrees",
@@ -65,7 +65,7 @@ class AtRest:
         self.turned_round = angle % 360 > 90
 
     def turn_spindle(self, code: int, speed: float, line: int) -> None:
-        """Start, stop or orient. The probe must never turn under power."""
+        """Start, stop or orient. The probe must never turn under power. Raises ToolError."""
         if code in (3, 4) and self.tool.is_probe:
             raise ToolError(
                 f"M{code} in line {line} would turn the spindle with the probe in it",

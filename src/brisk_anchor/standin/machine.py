@@ -394,7 +394,10 @@ class StandIn(AtRest):
         self._record(kind, line, target, feed, None, angles)
 
     def skip(self, target: Vector, feed: float, line: int, *, away: bool = False) -> SkipResult:
-        """Move until the probe signals. The signal comes late by the pre-travel, the stop later by the braking way."""
+        """Move until the probe signals. The signal comes late by the pre-travel, the stop later by the braking way.
+
+        Raises CrashError.
+        """
         self._limits(target)
         if not self.tool.is_probe:
             return self._onto_setter(target, feed, line)

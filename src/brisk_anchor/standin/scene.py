@@ -318,7 +318,7 @@ def _turned(section: SolidSection) -> Ball | Cone | None:
 
 
 def region_of(section: SolidSection, *, real: bool = False) -> Region:
-    """The flat region of a described solid, openings not taken out."""
+    """The flat region of a described solid, openings not taken out; ValueError where it has none."""
     if section.shape == "ball" and section.centre:
         return Disc(section.centre, (section.top - section.bottom) / 2)
     if section.shape == "cone" and section.centre:
@@ -518,7 +518,7 @@ def real_solids(file: SceneFile) -> tuple[Solid, ...]:
 
 
 def build_scene(file: SceneFile) -> Scene:
-    """Make a validated scene ready to run."""
+    """Make a validated scene ready to run. Raises SceneError."""
     bodies = {body.name: body for body in file.body}
     if faults := faces_away(file):
         raise SceneError(file.job.name, tuple(faults))

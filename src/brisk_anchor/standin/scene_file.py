@@ -15,7 +15,7 @@ from brisk_anchor.core.geometry.rotary import RotaryAxis
 from brisk_anchor.core.kinds import Apart, FeatureKind, Walls
 from brisk_anchor.core.offsets.conditions import EXPANSION, NORMAL, Temperature
 from brisk_anchor.core.quantities import num
-from brisk_anchor.nc.bounded import read_at_most
+from brisk_anchor.nc.bounded import read_at_most, toml_sections
 from brisk_anchor.nc.profile.control_profile import findings_of
 from brisk_anchor.standin.row_file import ROW, RowSection, RuleSection
 from brisk_anchor.standin.solid_file import Coordinate, FileSection, Length, Name, Place, Point, SolidSection
@@ -471,7 +471,7 @@ def parse_scene(text: str, source: str) -> SceneFile:
         SceneError: with every fault that was found; nothing is half loaded.
     """
     try:
-        data = tomllib.loads(text)
+        data = toml_sections(text)
     except tomllib.TOMLDecodeError as error:
         raise SceneError(source, (Fault("TOML", str(error)),)) from error
     units = data.get("units")

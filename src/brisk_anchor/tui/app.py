@@ -12,29 +12,25 @@ from itertools import product
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from textual import events
-from textual.app import App, ComposeResult, SystemCommand
+from textual.app import ComposeResult, SystemCommand
 from textual.binding import Binding
 from textual.containers import Vertical
 from textual.css.query import NoMatches
-from textual.reactive import Reactive
 from textual.screen import Screen
-from textual.theme import Theme
 from textual.widgets import ContentSwitcher, Static
 
 from brisk_anchor.core.errors import BookTamperedError, BriskAnchorError
 from brisk_anchor.core.quantities import Unit, show_in, shown_unit
 from brisk_anchor.core.uncertainty import coverage
 from brisk_anchor.services.paths import DEMO_SPEED
-from brisk_anchor.tui.actions import ACTIONS, Action, Do
+from brisk_anchor.tui.actions import ACTIONS, Action, Do, of_view
 from brisk_anchor.tui.base import Handlers, View
 from brisk_anchor.tui.choice_list import ChoiceList
 from brisk_anchor.tui.drawing import Drawing
 from brisk_anchor.tui.entry import EntryLine, Question, Words
 from brisk_anchor.tui.frame import KeyLine, Ladder, Prompt, TopLine
+from brisk_anchor.tui.frame_app import COMPACT, FrameApp
 from brisk_anchor.tui.panels import LatePanel
-from brisk_anchor.tui.patience import Patience
-from brisk_anchor.tui.theme import SLATE
 from brisk_anchor.tui.view_state import ViewState
 from brisk_anchor.tui.views import view_entry
 
@@ -44,8 +40,6 @@ if TYPE_CHECKING:
     from brisk_anchor.services.session.session import Session
     from brisk_anchor.tui.link_desk import LinkDesk
 
-SMALLEST = (100, 30)
-_COMPACT = (130, 40)
 _TICK = 1 / 30
 _LATER = 0.5
 """How long after the first picture what is wanted soon is loaded, s."""
@@ -61,41 +55,25 @@ _NO_LINK = ("This machine has no link to a control.", "machine.toml has it as [l
 _KEYS = sorted({key for _, key in _BY_KEY})
 
 
-class BriskAnchorApp(App[int]):
+class BriskAnchorApp(FrameApp):
     """Brisk Anchor on one terminal."""
 
-    TITLE = "Brisk Anchor"
-    CSS_PATH = "app.tcss"
-    AUTO_FOCUS = None
-    theme = Reactive(SLATE.name)
     BINDINGS = [Binding(key, f"dispatch({key!r})", show=False, priority=True) for key in _KEYS]
 
     def __init__(self, open_job: Callable[[], Session], folder: Path, speed: float = DEMO_SPEED) -> None:
         """`open_job` opens the job in a thread after the first paint; sheets and files go to `folder`."""
-        super().__init__()
+        super().__init__(folder)
         self.view_state: ViewState | None = None
-        self.cell_ratio = 2.25
         self._open_job = open_job
-        self.folder = folder
         self._speed = speed
         self._ticked = time.monotonic()
         self._failed: BriskAnchorError | None = None
         self._typed_ahead: list[str] = []
         """Keys pressed while the job still opens: they count when it is open, in the order they came."""
         self._looked_after = 0.0
-        self._to_confirm: Callable[[], None] | None = None
-        """What Enter does as the next key, where something was asked."""
         self._shown_active = ""
         """What the top line says of the active row."""
         self._following = False
-        self.patience = Patience(
-            self._tell_waiting, lambda rest: self.run_worker(rest, group="waiting", name="waiting")
-        )
-
-    @property
-    def available_themes(self) -> dict[str, Theme]:
-        """One theme, known from the start: one set later would have every style worked out twice, 0.1 s at start."""
-        return {SLATE.name: SLATE}
 
     def compose(self) -> ComposeResult:
         """Frame and the home view; the others come when they are first wanted."""
@@ -108,6 +86,11 @@ class BriskAnchorApp(App[int]):
             yield Prompt()
             yield KeyLine()
         yield Static(id="too-small")
+
+    @property
+    def is_open(self) -> bool:
+        """Whether the job is open."""
+        return self.view_state is not None
 
     def on_mount(self) -> None:
         """Show the empty bench at once; open the job behind it."""
@@ -204,59 +187,9 @@ class BriskAnchorApp(App[int]):
                 self.view_state.desk.stop()
             self.view_state.session.close()
 
-    def _fatal_error(self) -> None:
-        """Show where an unexpected error came from, without what the variables held: a password may be among it."""
-        from rich.segment import Segments
-        from rich.traceback import Traceback
-
-        shown = Traceback(show_locals=False, width=None)
-        self._exit_renderables.append(Segments(self.console.render(shown, self.console.options)))
-        self._close_messages_no_wait()
-
     def _opening_failed(self, error: BriskAnchorError) -> None:
         self._failed = error
         self.complain(error)
-
-    # -- size --------------------------------------------------------------------------------------------------
-
-    def on_resize(self, event: events.Resize) -> None:
-        """Full, compact, or too small."""
-        width, height = event.size
-        pixels = event.pixel_size
-        if pixels and pixels.width and pixels.height:
-            self.cell_ratio = min(3.0, max(1.4, (pixels.height / height) / (pixels.width / width)))
-        self.set_class(width < _COMPACT[0] or height < _COMPACT[1], "compact")
-        small = width < SMALLEST[0] or height < SMALLEST[1]
-        self.set_class(small, "small")
-        if small:
-            words = (
-                f"This window has {width} × {height} cells. Brisk Anchor needs {SMALLEST[0]} × {SMALLEST[1]} "
-                "to show figures safely. Make the window larger or the letters smaller."
-            )
-            self.query_one("#too-small", Static).update(words)
-        if self.view_state is not None:
-            self.call_after_refresh(self.show_all, keep_prompt=True)
-
-    # -- telling and asking --------------------------------------------------------------------------------------
-
-    def tell(self, sentence: str, behind: str = "", tone: str = "") -> None:
-        """Put a sentence in the prompt."""
-        self._to_confirm = None  # whatever was asked, the sentence that asked it is gone
-        self.query_one(Prompt).tell(sentence, behind, tone)
-
-    def confirm(self, sentence: str, behind: str, work: Callable[[], None]) -> None:
-        """Ask; Enter as the next key does `work`, any other key leaves it."""
-        self.tell(sentence, behind, "ask")
-        self._to_confirm = work
-
-    def complain(self, error: BriskAnchorError) -> None:
-        """Say what happened, what it means, what to do."""
-        behind = " ".join(f"{part.rstrip('.')}." for part in (error.meaning, error.remedy) if part)
-        self.tell(error.what.rstrip(".") + ".", behind, "bad")
-
-    def ask(self, question: Question | Words) -> None:
-        """Open the line for a figure or for words."""
-        self.query_one(EntryLine).ask(question)
 
     def free(self, how: str = "Esc stops it.") -> ViewState | None:
         """What the views share, when nothing moves; otherwise says `how` to end that, and returns None."""
@@ -267,35 +200,6 @@ class BriskAnchorApp(App[int]):
             self.tell(f"One moment: {self.view_state.desk.busy}.", "", "ask")
             return None
         return self.view_state
-
-    def attempt(self, work: Callable[[], tuple[str, str]]) -> None:
-        """Do something, show what became of it, and tell it in two sentences; or tell why it could not be."""
-        try:
-            told, behind = work()
-        except BriskAnchorError as error:
-            self.show_all(keep_prompt=True)
-            self.complain(error)
-            return
-        self.show_all(keep_prompt=True)
-        self.tell(told, behind, "good")
-
-    def open_sheet(self, sheet: Screen[None]) -> None:
-        """Lay a sheet on top of the view."""
-        self.push_screen(sheet)
-
-    def in_background(self, work: Callable[[], None], name: str) -> None:
-        """Run what takes long in a thread; what runs under the same name is given up for it."""
-        self.run_worker(work, thread=True, exclusive=True, group=name, name=name)
-
-    def from_background(self, show: Callable[[], None]) -> None:
-        """Show something from such a thread; nothing where the application has ended."""
-        if self.is_running:
-            self.call_from_thread(self._show_late, show)
-
-    def _show_late(self, show: Callable[[], None]) -> None:
-        """Show what came from a thread, unless the screen is being taken down meanwhile."""
-        if self.query(KeyLine):
-            show()
 
     def next_sentence(self) -> tuple[str, str]:
         """The next thing to do, in two sentences."""
@@ -331,7 +235,7 @@ class BriskAnchorApp(App[int]):
         setup = session.setup
         active = self._shown_active = session.link.active.words
         stands = view_state.desk.words if view_state.desk is not None else "rehearsal, not connected"
-        left = [("", setup.part), ("", setup.title)] if self.size.width >= _COMPACT[0] else [("", setup.part)]
+        left = [("", setup.part), ("", setup.title)] if self.size.width >= COMPACT[0] else [("", setup.part)]
         held, hand = session.machine.tool, view_state.hand
         untold = session.real is not None
         tool = f"T{held.number} probe" if held.is_probe else (f"T{held.number}" if held.number else "none")
@@ -509,20 +413,6 @@ class BriskAnchorApp(App[int]):
         if result is not None:
             await result
 
-    def _tell_waiting(self) -> None:
-        behind = "Nothing is lost. The views can be looked at meanwhile; what changes something has to wait."
-        self.tell("Waiting for an answer from the book or the disk.", behind, "ask")
-
-    def action_command_palette(self) -> None:
-        """Open the palette of actions; a sheet that lies on top leaves, as with any other key."""
-        from brisk_anchor.tui.palette import Palette
-
-        if isinstance(self.screen, Palette):
-            return
-        if len(self.screen_stack) > 1:
-            self.screen.dismiss()
-        self.push_screen(Palette(id="--command-palette"))
-
     def do_other_unit(self) -> None:
         """Show and take lengths in the other unit from now on; nothing that is stored changes."""
         show_in(Unit.INCH if shown_unit() is Unit.MM else Unit.MM)
@@ -541,7 +431,8 @@ class BriskAnchorApp(App[int]):
         """Help for this view."""
         from brisk_anchor.tui.help import HelpScreen
 
-        self.push_screen(HelpScreen(self.view, linked=self.linked))
+        keys = [(action.shown, action.help) for action in of_view(self.view, linked=self.linked)]
+        self.push_screen(HelpScreen(view_entry(self.view).help, keys))
 
     def do_quit(self) -> None:
         """Leave."""

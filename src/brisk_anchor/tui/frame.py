@@ -121,18 +121,21 @@ class KeyLine(LatePanel):
     DEFAULT_CSS = f"KeyLine {{ height: 1; padding: 0 1; background: {theme.RAISED}; color: {theme.QUIET}; }}"
 
     def tell(self, view: str, width: int, *, linked: bool = False) -> None:
-        """Show as many keys as fit; help always does."""
+        """Show as many keys of a view as fit; help always does."""
+        keys = [(action.shown, action.label) for action in of_view(view, linked=linked) if action.line]
+        self.tell_keys(keys, f"1–{VIEWS[-1].key}", width)
+
+    def tell_keys(self, keys: Sequence[tuple[str, str]], views: str, width: int) -> None:
+        """Show as many (key, word) as fit, then the keys of the views and of help."""
         text = Text(no_wrap=True, overflow="ellipsis")
-        tail = [(f"1–{VIEWS[-1].key}", "views"), ("?", "help")]
+        tail = [(views, "views"), ("?", "help")]
         used = sum(len(k) + len(w) + 3 for k, w in tail) + 2
-        for action in of_view(view, linked=linked):
-            if not action.line:
-                continue
-            need = len(action.shown) + len(action.label) + 3
+        for shown, label in keys:
+            need = len(shown) + len(label) + 3
             if used + need > width:
                 continue
             used += need
-            _key(text, action.shown, action.label)
+            _key(text, shown, label)
         for key, words in tail:
             _key(text, key, words)
         self.tell_text(text)

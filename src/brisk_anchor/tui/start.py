@@ -9,10 +9,12 @@ from typing import TYPE_CHECKING
 
 from brisk_anchor.services.paths import DEMO_SPEED, demo_folder
 from brisk_anchor.tui.app import BriskAnchorApp
+from brisk_anchor.tui.frame_app import FrameApp
 
 if TYPE_CHECKING:
     from brisk_anchor.nc.profile.control_profile import Profile
     from brisk_anchor.services.session.session import Session
+    from brisk_anchor.services.turning.turning_session import TurningSession
 
 
 def run_demo(*, speed: float = DEMO_SPEED, fresh: bool = False, profile: Profile | None = None) -> int:
@@ -64,10 +66,29 @@ def run_month(*, speed: float = DEMO_SPEED) -> int:
     return _run(open_it, folder, speed)
 
 
+def run_turning(path: Path, data: Path | None = None) -> int:
+    """Open a job to turn; sheets go into its folder, book and lathe into `data`. Returns the exit code."""
+    from brisk_anchor.tui.turning.app import TurningApp
+
+    path = path.absolute()
+
+    def open_it() -> TurningSession:
+        from brisk_anchor.services.paths import data_folder
+        from brisk_anchor.services.turning.turning_session import TurningSession
+
+        return TurningSession.open(path, data or data_folder())
+
+    return _end(TurningApp(open_it, path.parent))
+
+
 def run_job(job: Path, *, roll: int, speed: float = DEMO_SPEED, data: Path | None = None) -> int:
     """Open a job's folder; sheets go into it, book and machine into `data`. Returns the exit code."""
 
     job = job.absolute()
+    from brisk_anchor.services.paths import turning_file_in
+
+    if (turning := turning_file_in(job)) is not None:
+        return run_turning(turning, data)
 
     def open_it() -> Session:
         from brisk_anchor.services.paths import data_folder
@@ -79,8 +100,12 @@ def run_job(job: Path, *, roll: int, speed: float = DEMO_SPEED, data: Path | Non
 
 
 def _run(open_job: Callable[[], Session], folder: Path, speed: float) -> int:
+    return _end(BriskAnchorApp(open_job, folder, speed=speed))
+
+
+def _end(app: FrameApp) -> int:
+    """Run an application; its exit code."""
     os.environ.setdefault("ESCDELAY", "25")
-    app = BriskAnchorApp(open_job, folder, speed=speed)
     code = app.run()
     # Where an unexpected error ended it there is no answer of its own, and that is no success.
     return code if code is not None else (app.return_code or 0)

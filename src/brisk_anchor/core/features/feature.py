@@ -96,7 +96,7 @@ class Feature:
 
     @property
     def covariance(self) -> tuple[tuple[float, ...], ...]:
-        """Covariance of its coordinates as far as it is the touches' own: what differs from run to run."""
+        """Covariance of its coordinates as far as it is the touches' own: what differs from run to run; mm²."""
         own = [effect[: len(self.axes)] for source, effect in self.effects if source.own]
         rows = np.array(own).reshape(-1, len(self.axes))
         return matrix(rows.T @ rows)
@@ -107,7 +107,7 @@ class Feature:
 
 
 def matrix(array: np.ndarray) -> tuple[tuple[float, ...], ...]:
-    """A matrix as plain tuples."""
+    """A matrix as plain tuples, in the unit it has."""
     return tuple(tuple(float(value) for value in row) for row in array)
 
 

@@ -302,7 +302,10 @@ class Measurement:
         return self.reach_along(self.axis_along(contact.direction))
 
     def touch_direction(self, contact: TouchPlace) -> Vector:
-        """The way the ball goes in that search: inward from beside a feature that stands, else towards the wall."""
+        """Unit vector of the way the ball goes in that search: towards the wall.
+
+        From beside a feature that stands it goes inward.
+        """
         dx, dy, dz = contact.direction
         return (-dx, -dy, dz) if self.kind.is_outside and not dz else (dx, dy, dz)
 
@@ -339,7 +342,7 @@ class Measurement:
         return self.reach_of(contact) + SEARCH_MARGIN + (0.0 if contact.aside[2] else self.start_uncertainty)
 
     def extreme_points(self) -> Iterator[Vector]:
-        """The spindle positions furthest out on the path, for the check against the travels."""
+        """The spindle positions furthest out on the path, machine axes, mm, for the check against the travels."""
         x, y, z = self.start
         yield x, y, self.clear_z
         yield self.start

@@ -14,13 +14,13 @@ from brisk_anchor.core.kinds import Vector
 
 
 def entry(measurement: Measurement) -> tuple[float, float]:
-    """XY position where the probe descends: where the first search begins, X and Y of the spindle."""
+    """XY position where the probe descends: where the first search begins, X and Y of the spindle, mm."""
     x, y, _ = search_start(measurement, measurement.contacts()[0])
     return x, y
 
 
 def leaving(measurement: Measurement) -> tuple[float, float]:
-    """Where a measurement is left from, straight up: where its last search began."""
+    """Where a measurement is left from, straight up: where its last search began, mm."""
     x, y, _ = search_start(measurement, measurement.contacts()[-1])
     return x, y
 

@@ -129,7 +129,7 @@ class Axis:
         return math.degrees(math.atan2(dx, dz)), math.degrees(math.atan2(dy, dz))
 
     def at(self, z: float) -> tuple[tuple[float, float], Array]:
-        """Where the axis is at a height, and the covariance (2×2) of that."""
+        """Where the axis is at a height, mm, and the covariance (2×2) of that, mm²."""
         share = (z - self.low[2]) / (self.high[2] - self.low[2])
         x, y = (a + (b - a) * share for a, b in zip(self.low[:2], self.high[:2], strict=True))
         rows = np.hstack([np.eye(2) * (1 - share), np.eye(2) * share])

@@ -43,7 +43,7 @@ class Solution:
 
 
 def sigma_of(touches: Sequence[Touch]) -> Array:
-    """Standard uncertainties; touches that state none count like the best of the others, or equally."""
+    """Standard uncertainties, mm; touches that state none count like the best of the others, or equally."""
     u = np.array([touch.u for touch in touches])
     return np.where(u > 0, u, u[u > 0].min() if np.any(u > 0) else 1.0)
 

@@ -201,7 +201,7 @@ class Touch:
 
     @property
     def freedom(self) -> float | None:
-        """Degrees of freedom of its `u`; what is known beside the scatter, the last digit say, has its share in it."""
+        """Degrees of freedom of its `u`, no unit; what is known beside the scatter, the last digit say, has a share."""
         scatter = self.scatter or self.stylus.scatter
         if scatter.freedom is None or not scatter.u:
             return None

@@ -63,7 +63,7 @@ class Frame:
         return result
 
     def turn(self, directions: ArrayLike) -> Array:
-        """Local directions (…, 3) to the outer frame; lengths are kept."""
+        """Local directions (…, 3) to the outer frame; lengths are kept, in whatever unit."""
         result: Array = np.asarray(directions, dtype=np.float64) @ self.rotation.T
         return result
 

@@ -145,7 +145,7 @@ class Actual:
 
     @property
     def ratio(self) -> float | None:
-        """The band over the whole width of the ±."""
+        """The band over the whole width of the ±, without unit."""
         band = self.limits.band if not self.characteristic.what.is_zone else self.limits.high
         return None if band is None or self.expanded <= 0 else band / (2 * self.expanded)
 
@@ -480,7 +480,7 @@ def _direction(characteristic: Characteristic, known: Evidence) -> Actual:
 
 
 def probability_within_half(value: float, u: float, zone: float) -> float:
-    """How probable it is that a signed error lies within ± the width of a zone."""
+    """The probability (0 to 1) that a signed error lies within ± the width of a zone."""
     return probability_inside(value, u, Limits(-zone, zone, 0.0))
 
 

@@ -103,7 +103,7 @@ class Correction:
 
     @property
     def new(self) -> float:
-        """The figure after it."""
+        """The figure after it, mm or degrees as the figure is."""
         return self.old + self.change
 
 
@@ -154,7 +154,7 @@ def wear_change(metal: float, way: Way) -> float:
 
 
 def row_change(deviation: float, way: Way) -> float:
-    """How much a row changes: with a blank that was found off, against a feature that was cut off its place."""
+    """How much a row changes, mm: with a blank that was found off, against a feature that was cut off its place."""
     return deviation if way.blank else -deviation
 
 

@@ -75,9 +75,9 @@ _MEDIAN_RANGE = 0.9539
 
 
 def scatter_of(values: Sequence[float]) -> float | None:
-    """The standard deviation of parts from the median moving range: single parts that lie far off do not count.
+    """The standard deviation of parts, in their unit, from the median moving range; None of fewer than ten.
 
-    None of fewer than ten.
+    Single parts that lie far off do not count.
     """
     if len(values) < 10:
         return None

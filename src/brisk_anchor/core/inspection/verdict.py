@@ -67,11 +67,14 @@ class Limits:
 
     @property
     def band(self) -> float | None:
-        """Their distance; None where one is open."""
+        """Their distance, in the unit of the limits; None where one is open."""
         return None if self.low is None or self.high is None else self.high - self.low
 
     def share(self, value: float) -> float | None:
-        """Where in the band a value lies: −1 at the lower limit, +1 at the upper; None where one is open."""
+        """Where in the band a value lies: −1 at the lower limit, +1 at the upper, without unit.
+
+        None where one is open.
+        """
         if self.low is None or self.high is None:
             return None
         return (2 * value - self.low - self.high) / (self.high - self.low)
@@ -143,19 +146,19 @@ def verdict_of(probability: float) -> Verdict:
 
 
 def ratio(limits: Limits, expanded: float) -> float | None:
-    """The band over the whole width of the ±; None where the band is open or the ± nothing."""
+    """The band over the whole width of the ±; None where the band is open or the ± nothing; without unit."""
     band = limits.band
     return None if band is None or expanded <= 0 else band / (2 * expanded)
 
 
 @lru_cache(maxsize=256)
 def guard_band(u: float, freedom: float | None = None) -> float:
-    """How far inside a limit a measured value must lie to be in, where the other limit is far: 1.645 u."""
+    """How far inside a limit a measured value must lie to be in, where the other limit is far: 1.645 u, in its unit."""
     return normal_quantile(SURE, freedom) * u
 
 
 def acceptance(limits: Limits, u: float, freedom: float | None = None) -> tuple[float | None, float | None] | None:
-    """Between which measured values something is in; None where the band is too narrow for any.
+    """Between which measured values, in their unit, something is in; None where the band is too narrow for any.
 
     The guard band holds where one limit counts alone; in a narrow band the ends are searched for, by halving.
     """
@@ -174,7 +177,7 @@ def acceptance(limits: Limits, u: float, freedom: float | None = None) -> tuple[
 
 
 def rejection(limits: Limits, u: float, freedom: float | None = None) -> tuple[float | None, float | None]:
-    """Beyond which measured values something is out: a guard band outside each limit."""
+    """Beyond which measured values something is out: a guard band outside each limit, in their unit."""
     guard = guard_band(u, freedom)
     low = None if limits.low is None else limits.low - guard
     return low, None if limits.high is None else limits.high + guard

@@ -82,7 +82,7 @@ class AxisChain:
 
     @property
     def expanded(self) -> float:
-        """The ± shown on screens: at 95.45 %."""
+        """The ± shown on screens: at 95.45 %, in the unit of the value."""
         return self.k * self.u
 
     @property

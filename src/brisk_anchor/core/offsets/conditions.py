@@ -62,7 +62,7 @@ class Temperature:
 
     @property
     def u_growth(self) -> float:
-        """Standard uncertainty of that: of both temperatures, and of both figures of the material."""
+        """Standard uncertainty of that, mm: of both temperatures, and of both figures of the material."""
         parts = []
         for material, at, u in (
             (self.material, self.part, self.u_part),

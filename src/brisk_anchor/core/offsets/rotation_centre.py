@@ -187,7 +187,7 @@ def sense_of(axis: RotaryAxis, point: Vector, found: Vector, by: float) -> int:
 
 
 def angles_facing(axes: tuple[RotaryAxis, ...], normal: Vector, *, tolerance: float = 1e-9) -> list[dict[str, float]]:
-    """Every pair of angles that brings a normal of the table (with all axes at 0) to +Z, within the axes' limits.
+    """Every pair of angles (degrees) that brings a normal of the table (all axes at 0) to +Z, within the axes' limits.
 
     Of two axes the inner one brings it into the plane across the outer one, the outer one then turns it up: two ways
     round, and every angle where the normal runs along the inner axis (that one is given with it at 0). With one axis

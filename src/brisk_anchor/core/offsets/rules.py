@@ -138,7 +138,7 @@ def direction_source(letter: str, axis: str) -> Source:
 
 
 def placed_effects(rule: FromRow | FromTable) -> dict[Source, float]:
-    """What the place of a row on its fixture may be off by: each error lies anywhere within its limits."""
+    """What the place of a row on its fixture may be off by, mm: each error lies anywhere within its limits."""
     return {Source(name, "place on the fixture", bounded=True, uniform=True): effect for name, effect in rule.placed}
 
 

@@ -53,7 +53,10 @@ def _with_uniform(percent: int) -> float:
 
 
 def u_within(limit: float | None) -> float:
-    """Standard uncertainty of what lies anywhere within ± `limit`, each place as likely (JCGM 100, 4.3.7)."""
+    """Standard uncertainty of what lies anywhere within ± `limit`, each place as likely.
+
+    It is in the unit of the limit (JCGM 100, 4.3.7).
+    """
     return (limit or 0.0) / math.sqrt(3)
 
 

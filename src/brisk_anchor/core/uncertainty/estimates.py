@@ -10,12 +10,13 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
 
-import numpy as np
-
-from brisk_anchor.core.geometry.frames import Array
 from brisk_anchor.core.uncertainty.coverage import coverage_factor
 from brisk_anchor.core.uncertainty.sources import Source
+
+if TYPE_CHECKING:  # sums need no arrays, and a command line should start at once
+    from brisk_anchor.core.geometry.frames import Array
 
 Effects = Mapping[Source, float]
 """By source the effect of one standard uncertainty of it, in the unit of the figure."""
@@ -30,12 +31,12 @@ class Estimate:
 
     @property
     def u(self) -> float:
-        """Standard uncertainty."""
+        """Standard uncertainty, in the unit of the value."""
         return math.sqrt(sum(effect**2 for effect in self.effects.values()))
 
     @property
     def u_own(self) -> float:
-        """The part of it that differs from run to run."""
+        """The part of it that differs from run to run, in the same unit."""
         return math.sqrt(sum(effect**2 for source, effect in self.effects.items() if source.own))
 
     @property
@@ -50,14 +51,14 @@ class Estimate:
 
     @property
     def uniform_share(self) -> float:
-        """The share of its variance, 0 to 1, that the largest error has which lies anywhere within limits."""
+        """The share (0 to 1, no unit) of its variance that the largest error has which lies anywhere within limits."""
         total = sum(effect**2 for effect in self.effects.values())
         largest = max((effect**2 for source, effect in self.effects.items() if source.uniform), default=0.0)
         return largest / total if total else 0.0
 
     @property
     def expanded(self) -> float:
-        """Its ±: in 95.45 % of all cases the true value lies within."""
+        """Its ±, in the unit of the value: in 95.45 % of all cases the true value lies within."""
         return self.k * self.u
 
 
@@ -92,6 +93,8 @@ def combined(*parts: tuple[float, Effects]) -> dict[Source, float]:
 
 def linear(values: Iterable[float], jacobian: Array, inputs: Sequence[Estimate]) -> list[Estimate]:
     """Estimates of what a function makes of others, by its derivatives: `jacobian` has a row for each value."""
+    import numpy as np
+
     rows = np.atleast_2d(jacobian).tolist()
     return [
         Estimate(float(value), combined(*zip(row, (item.effects for item in inputs), strict=True)))
@@ -100,7 +103,12 @@ def linear(values: Iterable[float], jacobian: Array, inputs: Sequence[Estimate])
 
 
 def independent(covariance: Array) -> list[list[float]]:
-    """Effects, on each of k figures, of independent errors that together have a covariance (k × k)."""
+    """Effects, on each of k figures, of independent errors that together have a covariance (k × k).
+
+    They are in the unit of its root.
+    """
+    import numpy as np
+
     if len(covariance) == 1:
         return [[math.sqrt(float(covariance[0, 0]))]] if covariance[0, 0] > 0 else []
     weights, vectors = np.linalg.eigh(covariance)
@@ -117,14 +125,19 @@ def numbered(source: Source, number: int) -> Source:
 
 
 def correlated(source: Source, covariance: Array) -> list[dict[Source, float]]:
-    """Effects of errors that have a covariance, by figure: as many independent ones as it has directions."""
+    """Effects of errors that have a covariance, by figure: as many independent ones as it has directions.
+
+    They are in the unit of its root.
+    """
     roots = independent(covariance)
     names = [numbered(source, n) for n in range(len(roots))]
     return [{name: root[i] for name, root in zip(names, roots, strict=True) if root[i]} for i in range(len(covariance))]
 
 
 def covariance_of(estimates: Sequence[Estimate], *, own: bool = False) -> Array:
-    """Covariance matrix of some estimates; with `own` only the part that differs from run to run."""
+    """Covariances of some estimates, squares of their unit; with `own` only the part that differs from run to run."""
+    import numpy as np
+
     sources = sorted({source for item in estimates for source in item.effects}, key=lambda source: source.name)
     if own:
         sources = [source for source in sources if source.own]
@@ -143,6 +156,8 @@ def folded(estimates: Sequence[Estimate]) -> list[Estimate]:
     Touches are many, and only their sum counts once they are in no other figure. A group keeps its name, so that what
     it shares with other figures by its degrees of freedom stays known; what it shares touch by touch is let go.
     """
+    import numpy as np
+
     own = {source for item in estimates for source in item.effects if source.own}
     groups: dict[tuple[str, float | None, str], list[Source]] = {}
     for source in sorted(own, key=lambda source: source.name):

@@ -61,7 +61,10 @@ class Misfit:
 
     @property
     def birge(self) -> float:
-        """By how much the touches scatter more than stated: the root of the sum of squares over its freedom (Birge)."""
+        """Factor by which the touches scatter more than stated.
+
+        It is the root of the sum of squares over its freedom (Birge).
+        """
         return max(1.0, math.sqrt(self.square / self.freedom))
 
 

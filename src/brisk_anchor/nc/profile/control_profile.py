@@ -14,7 +14,7 @@ from typing import Annotated, Literal
 from pydantic import AfterValidator, Field, ValidationError, WithJsonSchema, model_validator
 
 from brisk_anchor.core.errors import Fault, ProfileError
-from brisk_anchor.nc.bounded import read_at_most
+from brisk_anchor.nc.bounded import read_at_most, toml_sections
 from brisk_anchor.nc.profile.languages import LANGUAGES, Language
 from brisk_anchor.nc.profile.sections import (
     AlarmVariables,
@@ -22,6 +22,7 @@ from brisk_anchor.nc.profile.sections import (
     Comment,
     Extended,
     Input,
+    LatheProfile,
     Moves,
     Positions,
     Print,
@@ -108,12 +109,14 @@ class Profile(ProfileSection):
     tilted: Tilted | None = None
     table_clamp: dict[Literal["A", "B", "C"], TableClamp] = {}
     call: Call | None = None
+    lathe: LatheProfile | None = None
     offsets: dict[str, RowWords]
 
     @model_validator(mode="after")
     def _consistent(self) -> Profile:
         speaks = self.speaks
-        lacking = [name for name in speaks.needs if getattr(self, name) is None]
+        probeless = {"probing"} if self.lathe is not None else set()
+        lacking = [name for name in speaks.needs if getattr(self, name) is None and name not in probeless]
         if lacking:
             raise ValueError(f"the language {self.language} needs the section {', '.join(lacking)}")
         foreign = [name for name in speaks.foreign if getattr(self, name) is not None]
@@ -129,6 +132,7 @@ class Profile(ProfileSection):
             raise ValueError("comment.open is ; but input.semicolon_comments is false")
         if not speaks.named_words and (self.input.named_parameters or self.input.o_words):
             raise ValueError("input.named_parameters and input.o_words belong to the language ngc")
+        self._check_lathe()
         self._check_variables()
         if self.subprograms and self.subprograms.touch_number == self.subprograms.guard_number:
             raise ValueError("subprograms.touch_number and subprograms.guard_number must differ")
@@ -173,6 +177,21 @@ class Profile(ProfileSection):
                 raise ValueError(f"variable #{number} of {name} lies inside variables.common")
             taken[number] = name
 
+    def _check_lathe(self) -> None:
+        if (lathe := self.lathe) is None:
+            return
+        if self.input.diameter_x != (lathe.program.x == "diameter"):
+            raise ValueError("lathe.program.x and input.diameter_x do not say the same")
+        for name, table in (("geometry", lathe.geometry), ("wear", lathe.wear)):
+            if table is None:
+                continue
+            if table.write is None and None in (table.x_first, table.z_first):
+                raise ValueError(f"lathe.{name} can be written neither by a block nor through variables")
+            if self.variables is None and (table.x_first is not None or table.z_first is not None):
+                raise ValueError(f"lathe.{name} names variables, and the language has none")
+        if lathe.wear is not None and lathe.wear.write is not None and lathe.wear.write == lathe.geometry.write:
+            raise ValueError("lathe.geometry and lathe.wear are written by the same block")
+
     def _check_rotation(self) -> None:
         if self.rotation is None:
             return
@@ -213,6 +232,8 @@ class Profile(ProfileSection):
                     yield f"{section}.{key}", value
         if self.skip.contact_flag is not None:
             yield "skip.contact_flag", self.skip.contact_flag
+        for number, (_, name, axis) in self.turning_variables.items():
+            yield f"lathe.{name}.{axis}_first", number
         if table := self.tool_table:
             for key in ("length", "length_wear", "radius", "radius_wear"):
                 if (first := getattr(table, key)) is not None:
@@ -303,6 +324,20 @@ class Profile(ProfileSection):
                 return number - first, column
         return None
 
+    @functools.cached_property
+    def turning_variables(self) -> dict[int, tuple[int, str, str]]:
+        """Variable → the row, table ("geometry", "wear") and axis of a lathe's tools that it holds."""
+        if (lathe := self.lathe) is None:
+            return {}
+        return {
+            number: (n, name, axis)
+            for name in ("geometry", "wear")
+            if (table := lathe.table(name)) is not None
+            for axis in "xz"
+            for n in range(1, lathe.offsets + 1)
+            if (number := table.variable(axis, n)) is not None
+        }
+
     @property
     def common_shift(self) -> str | None:
         """Name of the row on top of all others, None where the control has none."""
@@ -381,7 +416,7 @@ def parse_profile(text: str, source: str) -> Profile:
         ProfileError: with every fault listed.
     """
     try:
-        return Profile.model_validate(tomllib.loads(text))
+        return Profile.model_validate(toml_sections(text))
     except tomllib.TOMLDecodeError as error:
         raise ProfileError(source, (Fault("TOML", str(error)),)) from error
     except ValidationError as error:

@@ -266,6 +266,78 @@ class Input(ProfileSection):
     o_words: bool = False
 
 
+class TurningFigures(ProfileSection):
+    """How one table, or words and display, hold X and Z of a lathe: X as diameter or radius, and the sign of each."""
+
+    x: Literal["diameter", "radius"]
+    sign_x: Literal[1, -1] = 1
+    sign_z: Literal[1, -1] = 1
+
+    def of_radius(self, axis: str) -> float:
+        """What one mm is there, X as a radius away from the axis: 2 or 1 for X, with its sign."""
+        if axis == "z":
+            return float(self.sign_z)
+        return float(self.sign_x * (2 if self.x == "diameter" else 1))
+
+    def shown(self, axis: str, ours: float) -> float:
+        """A figure of ours, mm (X a diameter), as it stands there."""
+        return ours * self.of_radius(axis) / (2.0 if axis == "x" else 1.0)
+
+    def ours(self, axis: str, shown: float) -> float:
+        """A figure that stands there as ours, mm (X a diameter)."""
+        return shown / self.of_radius(axis) * (2.0 if axis == "x" else 1.0)
+
+
+class TurningTable(TurningFigures):
+    """A table of tools: the block that writes a row of it ({n} its number), and its first variables.
+
+    The variable of row n is the first plus n. Without `write` its variables are written.
+    """
+
+    write: Annotated[str | None, Field(pattern=r"^G10 L(1|10|11) P\{n\}$")] = None
+    x_first: int | None = None
+    z_first: int | None = None
+
+    def variable(self, axis: str, number: int) -> int | None:
+        """The variable that holds a figure of a row, None where there is none."""
+        first = self.x_first if axis == "x" else self.z_first
+        return None if first is None else first + number
+
+
+TipNumber = Annotated[int, Field(ge=0, le=99)]
+
+
+class LatheProfile(ProfileSection):
+    """What a lathe's control has of its own: figures of words, display and tables, and how a tool is called.
+
+    `tip_numbers` gives a tip's direction by the way it points: "-X -Z" the corner of an outside tool that cuts towards
+    the chuck. `offsets` is how many rows its tables of tools have.
+    """
+
+    program: TurningFigures
+    display: TurningFigures
+    work_offset: TurningFigures
+    geometry: TurningTable
+    wear: TurningTable | None = None
+    offsets: int = Field(ge=1, le=400)
+    tool: Annotated[str, Field(pattern=r"^T\{station:0[12]d\}\{offset:0[23]d\}$")]
+    tip_numbers: dict[Literal["-X -Z", "-X +Z", "+X -Z", "+X +Z", "-Z", "+Z", "-X", "+X"], TipNumber] = {}
+
+    @property
+    def offset_digits(self) -> int:
+        """How many digits of a T word are the offset."""
+        return int(self.tool[-3])
+
+    def tip_number(self, points: tuple[int, int]) -> int | None:
+        """The number of a tip that points that way along X and Z; None where the control gives it none."""
+        words = " ".join(f"{'-' if way < 0 else '+'}{axis}" for axis, way in zip("XZ", points, strict=True) if way)
+        return next((number for name, number in self.tip_numbers.items() if name == words), None)
+
+    def table(self, name: str) -> TurningTable | None:
+        """The table "geometry" or "wear"."""
+        return self.geometry if name == "geometry" else self.wear
+
+
 AfterMiss = Literal["end position", "old position", "contact flag"]
 
 

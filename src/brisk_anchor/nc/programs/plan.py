@@ -34,6 +34,7 @@ from brisk_anchor.nc.programs.steps import (
     Report,
     SafeState,
     SectionHeading,
+    SpindleStop,
     Step,
     TableAt,
     ToolCheck,
@@ -218,6 +219,7 @@ def plan_steps(plan: Plan) -> tuple[Step, ...]:
         return tuple(_printed_tables(plan, plan.reading))
     styli = _styli(plan)
     steps: list[Step] = [SectionHeading("safe state"), SafeState()]
+    steps += [SpindleStop()] * bool(styli)  # a probe in a spindle that turns is gone
     calls = plan.call_probe or any(check.call for check in plan.tools)
     for stylus in styli if not calls else ():
         # Up first: where a program cannot look what is in the spindle, it puts the probe in here.
@@ -298,11 +300,11 @@ def _begin_with(steps: list[Step], stylus: Stylus, home_z: float) -> None:
     """Report the probe, switch it on, and go up."""
     figures: list[tuple[str, Expression, int]] = [
         ("T", Number(stylus.tool_number), 0),
-        ("R", Number(stylus.effective_radius), -1),
-        ("L", Number(stylus.length), -1),
+        ("R", Number(stylus.effective_radius), 4),
+        ("L", Number(stylus.length), 4),
     ]
     if any(stylus.offset):
-        figures += [(letter, Number(aside), -1) for letter, aside in zip("UV", stylus.offset, strict=True)]
+        figures += [(letter, Number(aside), 4) for letter, aside in zip("UV", stylus.offset, strict=True)]
     steps.append(Report(("TOOL",), tuple(figures)))
     steps.append(Probe(on=True))
     steps.append(Rapid(z=home_z))

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from brisk_anchor.core.quantities import fixed
 
 REPORT_TAG = "BRISK"
-_ALLOWED = re.compile(r"[^A-Z0-9 .,+\-/:=]")
+_ALLOWED = re.compile(r"[^A-Z0-9 .,+\-/:=#]")
 
 
 @dataclass(frozen=True, slots=True)

@@ -266,8 +266,75 @@ class KeepAngle:
     value: Expression
 
 
+@dataclass(frozen=True, slots=True)
+class SpindleStop:
+    """Stop spindle and coolant."""
+
+
+@dataclass(frozen=True, slots=True)
+class StoreTool:
+    """Write figures of a row of a lathe's table, "geometry" or "wear", as they stand there."""
+
+    number: int
+    table: str
+    values: tuple[tuple[str, float], ...]
+
+
+@dataclass(frozen=True, slots=True)
+class ToolHolds:
+    """Alarm unless a row of a lathe's table holds these figures; `text` is what the alarm says."""
+
+    number: int
+    table: str
+    values: tuple[tuple[str, float], ...]
+    text: str
+    alarm: int
+
+
+@dataclass(frozen=True, slots=True)
+class RowHolds:
+    """Alarm unless a row of the offset table holds these figures, where a program can read it."""
+
+    row: str
+    values: tuple[tuple[str, float], ...]
+    text: str
+    alarm: int
+
+
+@dataclass(frozen=True, slots=True)
+class TurretCall:
+    """Turn the turret of a lathe to a station, with an offset in force (0 for none)."""
+
+    station: int
+    offset: int
+    why: str
+
+
+@dataclass(frozen=True, slots=True)
+class RowCall:
+    """Put a row of the offset table in force."""
+
+    row: str
+
+
+@dataclass(frozen=True, slots=True)
+class ProgramRapid:
+    """Rapid to a place of the program, X and Z as its words hold them; None leaves an axis where it is."""
+
+    why: str
+    x: float | None = None
+    z: float | None = None
+
+
 Step = (
-    SectionHeading
+    SpindleStop
+    | StoreTool
+    | ToolHolds
+    | RowHolds
+    | TurretCall
+    | RowCall
+    | ProgramRapid
+    | SectionHeading
     | SafeState
     | ToolCheck
     | OperatorStop
@@ -320,3 +387,4 @@ class AlarmNumber:
     EDGE = 115
     NOT_TO_BE_USED = 116
     WRONG_PLACE = 117
+    CHANGED = 118

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from brisk_anchor.core.errors import PlanError
-from brisk_anchor.core.expressions import Binary, Expression, Number
+from brisk_anchor.core.expressions import Binary, Expression, Number, Variable
 from brisk_anchor.core.quantities import fixed
 from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.nc.programs.program import REPORT_TAG, comment_text
@@ -21,12 +21,14 @@ from brisk_anchor.nc.programs.steps import (
     ReadBack,
     Release,
     Report,
+    RowHolds,
     SafeState,
     SetWear,
     Sort,
     Step,
     Store,
     ToolCheck,
+    ToolHolds,
     TouchStep,
     ZeroWithin,
 )
@@ -63,6 +65,7 @@ class MacroWriter(TextWriter):
                 self.put(code, meaning, heading=number == 0)
 
     def print_line(self, report: Report) -> str:
+        """The block that prints one line of a report."""
         form = self.words.printer
         space = form.space
         parts = [REPORT_TAG, "1", *report.words]
@@ -78,11 +81,12 @@ class MacroWriter(TextWriter):
         return form.line.format(text=space.join(parts))
 
     def alarm(self, condition: str, number: int, text: str) -> str:
+        """The block that stops with an alarm where a condition holds."""
         shown = comment_text(text, self.words.alarm.longest)
         return f"IF [{condition}] THEN #{self.words.alarm.variable}={number} ({shown})"
 
     def check(self, check: Check) -> None:
-        """A check with what is to be done when it fails."""
+        """A check with what is to be done when it fails. Raises PlanError."""
         difference = self.expression(Binary(check.value, "-", check.centre))
         condition = f"ABS[{difference}] GT {self.constant(check.limit)}"
         if check.reaction == "go on":
@@ -131,6 +135,11 @@ class MacroWriter(TextWriter):
             "stop unless the common shift is zero: the offset was worked out without one",
         )
 
+    def _off_by(self, variable: int, value: Expression) -> str:
+        """The condition that a variable does not hold a value."""
+        difference = self.expression(Binary(Variable(variable), "-", value))
+        return f"ABS[{difference}] GT {self.constant(self.profile.resolution * 2)}"
+
     def _read_back(self, step: ReadBack) -> None:
         """Stop where the table does not hold what was written to it."""
         profile = self.profile
@@ -138,11 +147,20 @@ class MacroWriter(TextWriter):
             holds = profile.reads(step.row, axis)
             if holds is None or (axis == "r" and profile.row(step.row).rotation is None):
                 continue
-            condition = f"ABS[#{holds}-{self.expression(value)}] GT {self.constant(profile.resolution * 2)}"
+            condition = self._off_by(holds, value)
             self.put(
                 self.alarm(condition, AlarmNumber.READ_BACK, f"{step.row} {axis.upper()} WAS NOT TAKEN"),
                 f"read back: alarm unless the table holds what was written to {step.row} {axis.upper()}",
             )
+
+    def holds_step(self, step: Step) -> bool:
+        """Write a step that looks what a table holds; False for any other, nothing written."""
+        if not isinstance(step, ToolHolds | RowHolds):
+            return False
+        for axis, variable, value in self.held_in(step):
+            meaning = f"alarm unless the table holds {self.figure(value)} for {axis}"
+            self.put(self.alarm(self._off_by(variable, Number(value)), step.alarm, f"{step.text} {axis}"), meaning)
+        return True
 
     def inspecting_step(self, step: Step) -> bool:
         """Write a step that judges or corrects; False for any other, nothing written."""
@@ -215,8 +233,8 @@ class MacroWriter(TextWriter):
         self.put(self.alarm(condition, AlarmNumber.NOT_TO_BE_USED, text), f"stop where T{number} is marked as broken")
 
     def step(self, step: Step) -> None:
-        """Write one step."""
-        if self.shared_step(step) or self.inspecting_step(step):
+        """Write one step. Raises PlanError."""
+        if self.shared_step(step) or self.inspecting_step(step) or self.holds_step(step):
             return
         profile = self.profile
         match step:

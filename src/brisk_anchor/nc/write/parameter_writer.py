@@ -31,11 +31,13 @@ from brisk_anchor.nc.programs.steps import (
     ReadBack,
     Release,
     Report,
+    RowHolds,
     SafeState,
     Sort,
     Step,
     Store,
     ToolCheck,
+    ToolHolds,
     TouchStep,
 )
 from brisk_anchor.nc.write.text import TextWriter, unknown
@@ -212,11 +214,20 @@ class ParameterWriter(TextWriter):
                 text = f"{step.row} {axis.upper()} WAS NOT TAKEN"
                 self._guard(self._near(Variable(holds), wanted, self.profile.resolution * 2), text)
 
+    def _holds_step(self, step: Step) -> bool:
+        """Write a step that looks what a table holds; False for any other, nothing written."""
+        if not isinstance(step, ToolHolds | RowHolds):
+            return False
+        for axis, variable, value in self.held_in(step):
+            near = self._near(Variable(variable), Number(value), self.profile.resolution * 2)
+            self._guard(near, f"{step.text} {axis}")
+        return True
+
     # -- steps -------------------------------------------------------------------------------------------------
 
     def step(self, step: Step) -> None:
-        """Write one step."""
-        if self.shared_step(step):
+        """Write one step. Raises PlanError."""
+        if self.shared_step(step) or self._holds_step(step):
             return
         profile = self.profile
         match step:

@@ -14,7 +14,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from brisk_anchor.core.errors import Fault, ProfileError
+from brisk_anchor.core.errors import Fault, PlanError, ProfileError
 from brisk_anchor.core.quantities import fixed
 from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.nc.profile.sections import (
@@ -38,7 +38,8 @@ class MacroWords:
     moves: Moves
     alarm: AlarmVariables
     printer: Print
-    probing: Probing
+    feeds: Probing | None
+    """None on a lathe that cannot probe: it touches nothing, and writes tables all the same."""
     tool: ToolVariable
     machine: Triple
     work: Triple
@@ -52,27 +53,34 @@ class MacroWords:
     def of(cls, profile: Profile) -> MacroWords:
         """Those of a profile in that language. Raises ProfileError for one of another."""
         p, at = profile, profile.positions
-        if not (p.subprograms and p.moves and p.alarm and p.print and p.probing and p.tool):
+        if not (p.subprograms and p.moves and p.alarm and p.print and p.tool):
             raise ProfileError(p.name, (Fault("language", f"{p.language} has no macros to write with"),))
         if at is None or at.machine is None or at.work is None:
             raise ProfileError(p.name, (Fault("positions", "machine and work positions cannot be read"),))
-        if p.skip.after_miss is None:
+        if p.skip.after_miss is None and p.probing is not None:
             raise ProfileError(p.name, (Fault("skip.after_miss", "what a miss leaves is not known"),))
         return cls(
             calls=p.subprograms,
             moves=p.moves,
             alarm=p.alarm,
             printer=p.print,
-            probing=p.probing,
+            feeds=p.probing,
             tool=p.tool,
             machine=at.machine,
             work=at.work,
             skip=at.skip,
             number=p.program.number,
-            after_miss=p.skip.after_miss,
+            after_miss=p.skip.after_miss or "end position",
             contact_flag=p.skip.contact_flag,
             shortest=p.skip.shortest,
         )
+
+    @property
+    def probing(self) -> Probing:
+        """Feeds and distances of a touch. Raises PlanError: the control cannot probe."""
+        if self.feeds is None:
+            raise PlanError("This control cannot probe", "Its profile has no section probing", "Measure by hand")
+        return self.feeds
 
 
 Block = tuple[str, str]

@@ -22,14 +22,21 @@ from brisk_anchor.nc.programs.steps import (
     KeepAngle,
     NoCommonShift,
     OperatorStop,
+    ProgramRapid,
     ReadBack,
     Release,
     Report,
+    RowCall,
+    RowHolds,
     SafeState,
     SectionHeading,
+    SpindleStop,
     Step,
     Store,
+    StoreTool,
+    ToolHolds,
     TurnTable,
+    TurretCall,
 )
 from brisk_anchor.nc.write.text import TextWriter
 
@@ -62,7 +69,7 @@ class TableWriter(TextWriter):
                 raise PlanError(f"#{number} cannot be read on this control", "It has no variables", "Give a figure")
 
     def step(self, step: Step) -> None:
-        """Write one step."""
+        """Write one step. Raises PlanError."""
         match step:
             case SectionHeading(title):
                 self.put("", title, note=title, heading=True)
@@ -89,6 +96,14 @@ class TableWriter(TextWriter):
                 self.operator_stop(text, optional=optional)
             case KeepAngle(row, value):
                 self.keep_angle(row, value)
+            case ToolHolds(number, table, values, _, _):
+                told = "  ".join(f"{axis.upper()} {self.figure(value)}" for axis, value in values)
+                self.put(self.comment(f"{table} OF OFFSET {number} READS {told}"), "compare with the control's screen")
+            case RowHolds(row, values, _, _):
+                told = "  ".join(f"{axis.upper()} {self.figure(value)}" for axis, value in values)
+                self.put(self.comment(f"{row} READS {told}"), "compare with the control's screen")
+            case SpindleStop() | StoreTool() | TurretCall() | RowCall() | ProgramRapid():
+                self.shared_step(step)
             case Release():
                 pass  # every value is a figure here
             case Report(words, values):

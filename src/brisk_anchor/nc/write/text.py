@@ -19,7 +19,7 @@ from brisk_anchor.core.expressions import (
 )
 from brisk_anchor.core.quantities import fixed
 from brisk_anchor.nc.profile.control_profile import Profile
-from brisk_anchor.nc.profile.sections import Probing
+from brisk_anchor.nc.profile.sections import LatheProfile, Probing, TurningTable
 from brisk_anchor.nc.programs.program import ProgramLine, ResultLine, comment_text
 from brisk_anchor.nc.programs.steps import (
     CallTool,
@@ -29,11 +29,18 @@ from brisk_anchor.nc.programs.steps import (
     OperatorStop,
     Orient,
     Probe,
+    ProgramRapid,
+    RowCall,
+    RowHolds,
     SectionHeading,
+    SpindleStop,
     Step,
+    StoreTool,
     TableAt,
     TiltedPlane,
+    ToolHolds,
     TurnTable,
+    TurretCall,
 )
 
 
@@ -81,6 +88,19 @@ class TextWriter:
                 self.mark_tool(number, usable=usable)
             case KeepAngle(row, value):
                 self.keep_angle(row, value)
+            case SpindleStop():
+                self.put("M5", "spindle stopped")
+                self.put("M9", "coolant off")
+            case StoreTool():
+                self.store_tool(step)
+            case TurretCall(station, offset, why):
+                code = self._lathe.tool.format(station=station, offset=offset)
+                self.put(code, why, note=why)
+            case RowCall(row):
+                self.put(self.profile.row(row).select, f"{row} in force")
+            case ProgramRapid(why, x, z):
+                words = [f"{a}{self.figure(v)}" for a, v in (("X", x), ("Z", z)) if v is not None]
+                self.put(f"G0 {' '.join(words)}", f"rapid to a place of the program: {why}", note=why)
             case _:
                 return False
         return True
@@ -111,6 +131,61 @@ class TextWriter:
     def subprograms(self) -> None:
         """Write what the main program calls, where the language calls anything."""
 
+    @property
+    def _lathe(self) -> LatheProfile:
+        """What the profile says of a lathe. Raises PlanError: nothing."""
+        if self.profile.lathe is None:
+            raise PlanError(
+                f"The profile {self.profile.name} is of no lathe",
+                "It does not say how tools and their tables are written",
+                "Choose a profile with a section lathe: turn-macro, turn-table",
+            )
+        return self.profile.lathe
+
+    def tool_table(self, name: str) -> TurningTable:
+        """The table "geometry" or "wear" of the lathe. Raises PlanError: its control has none."""
+        table = self._lathe.table(name)
+        if table is None:
+            raise PlanError(
+                f"A control with the profile {self.profile.name} has no table of {name}",
+                "Nothing can be written to it",
+                "Put the figure into the geometry",
+            )
+        return table
+
+    def held_in(self, step: ToolHolds | RowHolds) -> list[tuple[str, int, float]]:
+        """The figures of a step that a program can read: axis in capitals, variable, what it is to hold.
+
+        Raises:
+            PlanError: the control has no such table.
+        """
+        found = []
+        for axis, value in step.values:
+            if isinstance(step, ToolHolds):
+                variable = self.tool_table(step.table).variable(axis, step.number)
+            else:
+                variable = self.profile.reads(step.row, axis)
+            if variable is not None:
+                found.append((axis.upper(), variable, value))
+        return found
+
+    def store_tool(self, step: StoreTool) -> None:
+        """Write figures of a tool, by a block or through variables. Raises PlanError."""
+        table, told = self.tool_table(step.table), f"{step.table} of offset {step.number}"
+        if not 1 <= step.number <= self._lathe.offsets:
+            raise PlanError(
+                f"The control has no offset {step.number}", f"It has {self._lathe.offsets}", "Choose another"
+            )
+        if table.write is not None:
+            words = " ".join(f"{axis.upper()}{self.figure(value)}" for axis, value in step.values)
+            self.put(f"{table.write.format(n=step.number)} {words}", f"writes the {told}", note=f"write {told}")
+            return
+        for axis, value in step.values:
+            variable = table.variable(axis, step.number)
+            self.put(
+                f"#{variable}={self.constant(value)}", f"writes {axis.upper()} of the {told}", note=f"write {told}"
+            )
+
     def comment(self, text: str) -> str:
         """A comment of a text that may come from a person."""
         marks = self.profile.comment
@@ -134,10 +209,13 @@ class TextWriter:
     def safe_state(self) -> None:
         """Add the blocks for a known state."""
         for block in self.profile.state.safe:
-            self.put(block, "a known state: mm, XY plane, no length, no rotation, no cycle")
+            plane = "XY plane, no length, no rotation, no cycle"
+            if self.profile.lathe is not None:
+                plane = "ZX plane, absolute positions, no nose compensation"
+            self.put(block, f"a known state: mm, {plane}")
 
     def allocate(self, names: tuple[str, ...]) -> int:
-        """Give names variables side by side and return the first; a name keeps the one it has."""
+        """Give names variables side by side and return the first; a name keeps the one it has. Raises PlanError."""
         if names[0] in self.variables:
             return self.variables[names[0]]
         low, high = self.profile.variables.free if self.profile.variables else (1, 0)

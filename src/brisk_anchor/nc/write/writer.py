@@ -7,6 +7,7 @@ from brisk_anchor.core.features.touches import Stylus
 from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.nc.programs.plan import Plan, plan_steps
 from brisk_anchor.nc.programs.program import Program, ProgramLine
+from brisk_anchor.nc.programs.turning_plan import TurningPlan, turning_steps
 from brisk_anchor.nc.write.macro_writer import MacroWriter
 from brisk_anchor.nc.write.parameter_writer import ParameterWriter
 from brisk_anchor.nc.write.table_writer import TableWriter
@@ -33,25 +34,52 @@ def write_program(plan: Plan, profile: Profile) -> Program:
         )
     steps = plan_steps(plan)
     writer = _WRITERS[profile.language](profile)
-    for mark in profile.program.start:
-        writer.put(mark, "start of the file")
-    number = profile.program.number.format(number=plan.number)
-    writer.put(number, f"program {plan.number}", note=plan.title, heading=True)
-    for line in _head(plan, profile):
-        writer.put(writer.comment(line), "head")
-    for line in writer.notes if plan.measurements or plan.store else ():
-        writer.put(writer.comment(line), "head")
-    for block in profile.program.head:
-        writer.put(block, "this shop's own head")
+    notes = writer.notes if plan.measurements or plan.store else ()
+    _begin(writer, plan.number, plan.title, [*_head(plan, profile), *notes])
     for step in steps:
         writer.step(step)
     returns = plan.ending == "return"
     writer.end(returns=returns)
     if plan.measurements or plan.tools:
         writer.subprograms()
-    for mark in profile.program.end:
+    return _finished(writer, plan.number, plan.title, plan.identity, returns=returns)
+
+
+def write_turning(plan: TurningPlan, profile: Profile) -> Program:
+    """Write a plan for a lathe as NC text for its control.
+
+    Raises:
+        PlanError: the plan cannot be written safely for this control. ProfileError: the control lacks a row.
+    """
+    steps = turning_steps(plan, profile)
+    writer = _WRITERS[profile.language](profile)
+    head = [f"BRISK ANCHOR  {plan.date}  FOR {plan.machine}  PROFILE {profile.name}", f"PART {plan.part}"]
+    if plan.writes:
+        head.append(f"SETS {', '.join(dict.fromkeys(figure.title for figure in plan.writes))}")
+    _begin(writer, plan.number, plan.title, [*head, "MILLIMETRES. NOTHING CUTS IN THIS PROGRAM"])
+    for step in steps:
+        writer.step(step)
+    writer.end()
+    return _finished(writer, plan.number, plan.title, plan.identity)
+
+
+def _begin(writer: TextWriter, number: int, title: str, head: list[str]) -> None:
+    """The file's mark, the program's number, comments of the head, and what a shop always writes."""
+    form = writer.profile.program
+    for mark in form.start:
+        writer.put(mark, "start of the file")
+    writer.put(form.number.format(number=number), f"program {number}", note=title, heading=True)
+    for line in head:
+        writer.put(writer.comment(line), "head")
+    for block in form.head:
+        writer.put(block, "this shop's own head")
+
+
+def _finished(writer: TextWriter, number: int, title: str, identity: int, *, returns: bool = False) -> Program:
+    """The file's last mark, and the program of it all."""
+    for mark in writer.profile.program.end:
         writer.put(mark, "end of the file")
-    return Program(plan.number, plan.title, plan.identity, tuple(writer.lines), tuple(writer.results), returns)
+    return Program(number, title, identity, tuple(writer.lines), tuple(writer.results), returns)
 
 
 def write_block(plan: Plan, profile: Profile) -> tuple[ProgramLine, ...]:

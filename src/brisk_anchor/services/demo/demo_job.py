@@ -18,10 +18,10 @@ DEMO_DRAWING, DEMO_THICKNESS = "bc-27.dxf", 35.0
 """The drawing of BC-27 that ships, and how thick its plate is, mm."""
 
 
-DEMO_JOBS = ("lever", "cap", "block", "tombstone", "trunnion", "batch", "shop")
+DEMO_JOBS = ("lever", "cap", "block", "tombstone", "trunnion", "batch", "shop", "sleeve")
 """The jobs of the demo: GL-114, BC-27 read from its drawing, a block that nobody drew, GL-114 twelve times on the four
-faces of a tombstone, NB-40 with its bore on a sloping face, BC-27 in a batch that is inspected, and the same on a
-machine that stands elsewhere, behind files.
+faces of a tombstone, NB-40 with its bore on a sloping face, BC-27 in a batch that is inspected, the same on a machine
+that stands elsewhere, behind files, and RS-09 on the lathe.
 """
 OF_FILES = ("tombstone", "trunnion", "batch")
 """Those that are each a folder of files of its own."""

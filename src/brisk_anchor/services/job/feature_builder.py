@@ -133,7 +133,7 @@ class FeatureBuilder:
         return "\n".join(["[[feature]]", *(f"{key} = {value}" for key, value in (head | more).items())])
 
     def round_or_straight(self, typed: list[str]) -> Drawn:
-        """A bore, boss, pocket, block, slot or web."""
+        """A bore, boss, pocket, block, slot or web. Raises DrawingFileError."""
         kind, form = FeatureKind(self.word), FORMS[self.word]
         figures = [length_of(t, n) for t, n in zip(typed, form.figures, strict=False)]
         sizes = figures[:1] if kind.is_round else figures[:2]
@@ -174,7 +174,7 @@ class FeatureBuilder:
         return Drawn(told, self.table(name, title, kind.value, under.name, (x, y, high), more))
 
     def pattern(self, typed: list[str]) -> Drawn:
-        """Bores on a circle or in a grid, through the part."""
+        """Bores on a circle or in a grid, through the part. Raises DrawingFileError."""
         if self.word == "circle":
             count = _count(typed[0], "count", 2, 100)
             diameter, circle, x, y = (
@@ -218,7 +218,7 @@ class FeatureBuilder:
         )
 
     def corner(self, where: str) -> Drawn:
-        """An outer corner of the part, touched on both its walls."""
+        """An outer corner of the part, touched on both its walls. Raises DrawingFileError."""
         along, _, across = where.partition(" ")
         if along not in ("front", "back") or across not in ("left", "right"):
             raise refuse(f"There is no corner “{where[:20]}”", FORMS["corner"].hint)
@@ -260,7 +260,7 @@ class FeatureBuilder:
         return Drawn(told, self.table(name, "top face", "surface", solid, place, more))
 
     def face(self, side: str) -> Drawn:
-        """An outer face of the part, or its top."""
+        """An outer face of the part, or its top. Raises DrawingFileError."""
         from brisk_anchor.standin.scene import region_of
 
         if side != "top" and side not in _FACES:
@@ -287,7 +287,7 @@ class FeatureBuilder:
         )
 
     def edge(self, side: str, apart: str) -> Drawn:
-        """An outer face of the part touched at two places, which tells how it lies."""
+        """An outer face of the part touched at two places, which tells how it lies. Raises DrawingFileError."""
         if side not in _FACES:
             raise refuse(f"There is no edge “{side[:20]}”", FORMS["edge"].hint)
         if not self.solids:
@@ -307,7 +307,7 @@ class FeatureBuilder:
         return Drawn(f"{name}: the {side} edge, touched at two places {dim(spread)} apart", "\n".join(lines))
 
     def plane(self, typed: list[str]) -> Drawn:
-        """The top touched at three places, which tells how it leans."""
+        """The top touched at three places, which tells how it leans. Raises DrawingFileError."""
         spread = length_of(typed[0], "apart", 1.0)
         if len(typed) == 2:
             raise refuse("A plane has X and Y, or neither", FORMS["plane"].hint)
@@ -323,7 +323,7 @@ class FeatureBuilder:
         return Drawn(told, self.table(name, "top plane", "plane", on, place, more))
 
     def ball_on_top(self, typed: list[str]) -> Drawn:
-        """A ball of the part that stands on what is below it."""
+        """A ball of the part that stands on what is below it. Raises DrawingFileError."""
         size, x, y = (length_of(t, n) for t, n in zip(typed, FORMS["ball"].figures, strict=True))
         if size <= self.ball / 2:
             raise refuse(f"A ball of {dim(size)} is too small to touch", FORMS["ball"].hint)
@@ -346,7 +346,7 @@ class FeatureBuilder:
         )
 
     def built(self, first: str, second: str) -> Drawn:
-        """A point between two features, or where two lines cross."""
+        """A point between two features, or where two lines cross. Raises DrawingFileError."""
         for name in (first, second):
             if name not in self.there:
                 raise refuse(f"There is no feature “{name[:24]}”", f"They are {', '.join(self.there)}")

@@ -117,7 +117,10 @@ class JobEditor:
         return self._change({name: text}, f"{wanted} taken off the drawing")
 
     def replaced(self, part: str, told: str) -> Change:
-        """The job with another part file: real ones vary as they did, and offsets are taken from what is there."""
+        """The job with another part file: real ones vary as they did, and offsets are taken from what is there.
+
+        Raises JobError.
+        """
         name = self.job.job.part
         part = with_table(part, _variation(self.job.part.variation, MILLIMETRES[parse(part, name)["units"]]))
         fresh = {JOB_NAME: self._text(JOB_NAME), name: part}
@@ -279,7 +282,7 @@ class JobEditor:
         return self._change({name: text}, told)
 
     def rows_stand_for(self, school: str) -> Change:
-        """The job of a fixture with many places whose rows stand for something else."""
+        """The job of a fixture with many places whose rows stand for something else. Raises PlanError."""
         text = self._text(JOB_NAME)
         keys = list(parse(text, JOB_NAME).get("repeat", {}))
         if not keys:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 import json
 import time
 from collections.abc import Iterator
@@ -10,6 +11,7 @@ from pathlib import Path
 
 from brisk_anchor.core.errors import BriskAnchorError, CrashError
 from brisk_anchor.core.kinds import Vector
+from brisk_anchor.nc.bounded import open_plain
 from brisk_anchor.nc.profile.control_profile import Profile, profile_of, shipped_profile
 from brisk_anchor.nc.read.extents import ExtentReader, read_extents
 from brisk_anchor.nc.read.interpreter import Alarm, Interpreter
@@ -111,7 +113,7 @@ def _lines(path: Path) -> Iterator[str]:
         ProgramFileError: when it cannot be read or is no text.
     """
     try:
-        with path.open(encoding="utf-8", newline=None) as stream:
+        with io.TextIOWrapper(open_plain(path), encoding="utf-8", newline=None) as stream:
             while line := stream.readline(_LONGEST_LINE):
                 yield line.rstrip("\n")
     except OSError as error:
@@ -165,7 +167,7 @@ def extents_of(path: Path) -> ExtentReader:
         ProgramFileError: the file cannot be read. NcError: a block cannot be read or needs running.
     """
     try:
-        with path.open("rb") as stream:
+        with open_plain(path) as stream:
             return read_extents(stream)
     except OSError as error:
         raise ProgramFileError(f"{path} cannot be read: {error.strerror}", "", "Check the name") from error

@@ -111,7 +111,7 @@ class Outlet:
         )
 
     def withdraw(self, program: Program) -> bool:
-        """Take a program's file away again, where it is still ours as it was put there."""
+        """Take a program's file away again, where it is still ours as it was put there. Raises ExportError."""
         path = self.file_of(program)
         try:
             if path is None or plainly(path.read_text(encoding="ascii", errors="replace")) != plainly(program.text):

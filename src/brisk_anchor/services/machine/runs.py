@@ -36,6 +36,7 @@ _ADVICE = {
     ),
     117: ("The part does not lie where its place has it", "Look how it is clamped there, and measure again"),
     116: ("The tool is marked as broken or gone", "Measure a whole one on the shelf: that takes the mark off"),
+    118: ("A table does not hold what this was worked out with", "Look at the tables; work it out again"),
     107: ("Another tool is in the spindle", "Put the probe in, or write the program for the tool that is there"),
 }
 
@@ -137,21 +138,27 @@ class Run:
         alarm = self.interpreter.alarm
         if self.stopped or (alarm is not None and alarm.number == ControlAlarm.RESET):
             return RunStopped("The run was stopped by hand", "Nothing was stored", "Start again when all is clear")
-        if alarm is None:
-            if self.interpreter.status is Status.STOPPED:
-                return RunStopped("The program stopped and waits", "", "Go on when you have looked")
-            return None
-        if alarm.error is not None:
-            if isinstance(alarm.error, MachineError):
-                return alarm.error
-            guard = self.interpreter.block.comment if self.interpreter.block else ""
-            if alarm.number == ControlAlarm.BLOCK and guard and self.program is not None:
-                # Without words of its own for alarms, a program says in the comment which guard stopped it.
-                return RunStopped(
-                    f"The guard in line {alarm.line} stopped the program: {guard}",
-                    f"The control's words are: {alarm.text}; nothing after that line was done",
-                    "Look at the tip and the part, then start again",
-                )
-            return RunStopped(f"Alarm {alarm.number} in line {alarm.line}: {alarm.text}", alarm.error.meaning, "")
-        meaning, remedy = _ADVICE.get(alarm.number, ("The program raised this alarm itself", "Read its comment"))
-        return RunStopped(f"Alarm {alarm.number} in line {alarm.line}: {alarm.text}", meaning, remedy)
+        return failure_of(self.interpreter, self.program)
+
+
+def failure_of(interpreter: Interpreter, program: Program | None) -> BriskAnchorError | None:
+    """Why a program did not end well on its control, None when it did or still runs; one of ours says more."""
+    alarm = interpreter.alarm
+    if alarm is None:
+        if interpreter.status is Status.STOPPED:
+            return RunStopped("The program stopped and waits", "", "Go on when you have looked")
+        return None
+    if alarm.error is not None:
+        if isinstance(alarm.error, MachineError):
+            return alarm.error
+        guard = interpreter.block.comment if interpreter.block else ""
+        if alarm.number == ControlAlarm.BLOCK and guard and program is not None:
+            # Without words of its own for alarms, a program says in the comment which guard stopped it.
+            return RunStopped(
+                f"The guard in line {alarm.line} stopped the program: {guard}",
+                f"The control's words are: {alarm.text}; nothing after that line was done",
+                "Look at the tip and the part, then start again",
+            )
+        return RunStopped(f"Alarm {alarm.number} in line {alarm.line}: {alarm.text}", alarm.error.meaning, "")
+    meaning, remedy = _ADVICE.get(alarm.number, ("The program raised this alarm itself", "Read its comment"))
+    return RunStopped(f"Alarm {alarm.number} in line {alarm.line}: {alarm.text}", meaning, remedy)

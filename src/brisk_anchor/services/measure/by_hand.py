@@ -134,7 +134,7 @@ class ByTouch(ByHand):
 
     @property
     def kind(self) -> FeatureKind:
-        """What is measured."""
+        """What is measured; ValueError before it has begun."""
         kind = self.request.pattern.read().kind
         if kind is None:
             raise ValueError("nothing is marked")  # refused when it was begun

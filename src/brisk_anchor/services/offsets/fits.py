@@ -12,6 +12,7 @@ from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.offsets.row_rotation import turned
 from brisk_anchor.core.quantities import dim, signed_bare
+from brisk_anchor.nc.bounded import open_plain
 from brisk_anchor.nc.read.extents import Extent, ExtentReader, read_extents
 from brisk_anchor.services.offsets.book_rows import line_of
 from brisk_anchor.services.session.session import Session
@@ -96,7 +97,7 @@ class Fit:
 def fit_file(session: Session, path: Path) -> Fit:
     """Judge a cutting program of any length. Raises PlanError: it cannot be read. NcError: a word of it cannot."""
     try:
-        with path.open("rb") as stream:
+        with open_plain(path) as stream:
             return judge(session, path.name, read_extents(stream))
     except OSError as error:
         raise PlanError(f"{path.name} cannot be read: {error.strerror}", "", "Check its name and place") from error

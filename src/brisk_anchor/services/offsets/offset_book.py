@@ -6,7 +6,7 @@ import math
 from collections.abc import Iterable, Mapping
 from datetime import UTC, datetime
 
-from brisk_anchor.book.entries import Entry, EntryKind, RowState
+from brisk_anchor.book.entries import Entry, EntryKind, RowState, local_time
 from brisk_anchor.core.errors import BriskAnchorError, PlanError
 from brisk_anchor.core.kinds import FURTHEST
 from brisk_anchor.core.offsets.chain import AxisChain, Chain, Term
@@ -127,7 +127,7 @@ def restore(session: Session, row: str, entry: Entry, reason: str = "") -> Chain
     """Bring the values of an earlier entry back, as a new entry. Raises like `edit`."""
     if not entry.values:
         raise PlanError("That entry carries no values", "There is nothing to bring back", "Choose another")
-    when = f"{entry.at.astimezone():%Y-%m-%d %H:%M}"
+    when = f"{local_time(entry.at):%Y-%m-%d %H:%M}"
     _guard(session, row)
     told = (reason or f"as it was {when}").strip()
     at = next((n for n, held in enumerate(session.rows.history(row)) if held.uid == entry.uid), None)

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from datetime import datetime
 from pathlib import Path
 
-from brisk_anchor.book.entries import EntryKind
+from brisk_anchor.book.entries import EntryKind, local_time
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.quantities import deg, dim, in_shown, shown_unit, signed_deg, signed_dim, um
 from brisk_anchor.drawings.charts import Panel, chart
@@ -35,7 +35,7 @@ def write_sheets(session: Session, row: str, folder: Path, paper: str = "a4") ->
         setup=session.setup,
         chain=entry.chain,
         title=session.setup.title,
-        stamp=entry.at.astimezone().strftime("%Y-%m-%d %H:%M"),
+        stamp=local_time(entry.at).strftime("%Y-%m-%d %H:%M"),
         state=session.rows.state(row).value,
         proof=proof,
         lengths=_lengths(session),

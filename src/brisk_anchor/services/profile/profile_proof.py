@@ -23,6 +23,7 @@ from brisk_anchor.services.plan.plan_file import MeasureSection, PlanFile, SetsS
 from brisk_anchor.services.plan.planning import planned, program_of
 from brisk_anchor.services.plan.proving import Case, Prover
 from brisk_anchor.services.session.session import Session
+from brisk_anchor.services.turning.turning_samples import turning_samples
 from brisk_anchor.standin.scene import Scene, build_scene
 from brisk_anchor.standin.scene_file import SceneFile, load_scene
 
@@ -69,6 +70,9 @@ def prove_profile(profile: Profile) -> ProfileProof:
 
 def _samples(scene: Scene, profile: Profile) -> Iterator[tuple[str, BriskAnchorError | None]]:
     """What was tried, and what went wrong with it; None where nothing did."""
+    if profile.lathe is not None:
+        yield from turning_samples(profile)
+        return
     session = Session(scene, None, profile, seed=None)
     for row in _rows(session):
         yield f"set {row}", _problem(partial(_set_row, session, row))

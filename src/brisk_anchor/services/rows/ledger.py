@@ -2,19 +2,21 @@
 
 from __future__ import annotations
 
+import getpass
+import logging
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Protocol
 
 from brisk_anchor.book.entries import Entry, EntryKind, RowState, state_of
 from brisk_anchor.core.offsets.chain import Chain
 from brisk_anchor.core.offsets.proof import Proof
-from brisk_anchor.core.offsets.setup import Setup
 
 if TYPE_CHECKING:
     from brisk_anchor.book.store import Book
 
+_LOG = logging.getLogger(__name__)
 KEPT = 200
 """How many of its newest entries a row holds in memory; older ones come from the book when they are asked for."""
 
@@ -36,6 +38,14 @@ def plain(words: str, longest: int) -> str:
     return "".join(c for c in words if c.isprintable())[:longest]
 
 
+def person() -> str:
+    """Who makes entries, as the computer knows them; free text, and empty where it does not."""
+    try:
+        return getpass.getuser()[:60]
+    except (KeyError, OSError):
+        return ""
+
+
 def _facts_of(entries: list[Entry], own: list[Entry]) -> Facts:
     valued, locked, limit, name = None, False, None, ""
     for entry in entries:
@@ -54,6 +64,42 @@ def _facts_of(entries: list[Entry], own: list[Entry]) -> Facts:
     return Facts(state_of(own), valued, locked, limit, name, jobs)
 
 
+class RowNamed(Protocol):
+    """A row that a job needs, with what it calls it."""
+
+    @property
+    def row(self) -> str:
+        """Its name in the table."""
+
+    @property
+    def title(self) -> str:
+        """What the job calls it."""
+
+
+class MachineNamed(Protocol):
+    """A machine, as far as the book knows it."""
+
+    @property
+    def name(self) -> str:
+        """Its name."""
+
+
+class Described(Protocol):
+    """What a book's entries say of the set-up they were made in."""
+
+    @property
+    def job(self) -> str:
+        """The job."""
+
+    @property
+    def machine(self) -> MachineNamed:
+        """The machine."""
+
+    @property
+    def rows(self) -> Sequence[RowNamed]:
+        """The rows it needs."""
+
+
 class Ledger:
     """What is known of each row, oldest first; every addition goes into the book first, where there is one.
 
@@ -61,7 +107,7 @@ class Ledger:
     as quickly as one of a day.
     """
 
-    def __init__(self, book: Book | None, setup: Callable[[], Setup], who: str = "") -> None:
+    def __init__(self, book: Book | None, setup: Callable[[], Described], who: str = "") -> None:
         """`setup` gives the set-up as it is described now: rows are named and added while a job is open."""
         self.book = book
         self._setup = setup
@@ -78,7 +124,7 @@ class Ledger:
             self._fetch_what_is_used([row.row for row in setup().rows])
 
     @property
-    def setup(self) -> Setup:
+    def setup(self) -> Described:
         """The set-up as it is described now."""
         return self._setup()
 
@@ -267,3 +313,5 @@ class Ledger:
             numbered = [replace(entry, id=number) for entry, number in zip(numbered, added.ids, strict=True)]
         for entry in numbered:
             self._take(entry)
+            figures = " ".join(f"{axis.upper()}{value:.4f}" for axis, value in entry.values.items())
+            _LOG.info("%s %s %s %s %s", entry.kind.value, entry.machine, entry.row, figures, entry.note)

@@ -11,7 +11,7 @@ from datetime import UTC, date, datetime
 from typing import TYPE_CHECKING
 
 from brisk_anchor.book.entries import EntryKind, RowState
-from brisk_anchor.core.errors import PlanError
+from brisk_anchor.core.errors import Fault, PlanError, ProfileError
 from brisk_anchor.core.features.calibration import Calibration, calibrate
 from brisk_anchor.core.features.feature import Feature
 from brisk_anchor.core.features.touches import Stylus
@@ -31,7 +31,10 @@ if TYPE_CHECKING:
 
 
 def setup_of(scene: Scene, profile: Profile) -> Setup:
-    """The set-up of a scene with tool lengths as the control counts them."""
+    """The set-up of a scene with tool lengths as the control counts them. Raises ProfileError: it is of a lathe."""
+    if profile.lathe is not None:
+        fault = Fault("lathe", "it is of a lathe, and this machine is none")
+        raise ProfileError(profile.name, (fault,), "Choose a profile without that section")
     return scene.setup.with_lengths(
         profile.tool_lengths.convention, profile.length_reference, profile.u_length_reference
     )

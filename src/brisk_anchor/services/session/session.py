@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import getpass
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
@@ -25,7 +24,7 @@ from brisk_anchor.services.machine.stand_in_link import StandInLink, StandInPane
 from brisk_anchor.services.measure.positions import LivePositions, PositionSource, TypedPositions
 from brisk_anchor.services.rows.datum_editor import DatumEditor
 from brisk_anchor.services.rows.following_note import rules_noted
-from brisk_anchor.services.rows.ledger import Ledger
+from brisk_anchor.services.rows.ledger import Ledger, person
 from brisk_anchor.services.rows.offset_writer import OffsetWriter
 from brisk_anchor.services.rows.row_programs import WorkedOut
 from brisk_anchor.services.rows.row_prover import RowProver
@@ -91,7 +90,7 @@ class Session:
         """What a person read off the control, where it tells no position itself."""
         live = LivePositions(lambda: self.link.spindle, "the stand-in")
         self.positions: PositionSource = live if scene.setup.machine.connected else self.typed_positions
-        self.ledger = Ledger(book, lambda: self.working.setup, _person())
+        self.ledger = Ledger(book, lambda: self.working.setup, person())
         worked_out = WorkedOut.of(self.working, self.link, self.ledger)
         self.rows, self.solver, self.heads = worked_out.rows, worked_out.solver, worked_out.heads
         self.planner, self.programs = worked_out.planner, worked_out.programs
@@ -218,11 +217,3 @@ class Session:
     def machine(self) -> StandIn:
         """The stand-in."""
         return self.control.machine
-
-
-def _person() -> str:
-    """Who makes entries, as the computer knows them; free text, and empty where it does not."""
-    try:
-        return getpass.getuser()[:60]
-    except (KeyError, OSError):
-        return ""

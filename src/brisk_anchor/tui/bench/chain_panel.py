@@ -14,7 +14,7 @@ from brisk_anchor.tui.panels import LatePanel
 from brisk_anchor.tui.words import cut
 
 if TYPE_CHECKING:
-    from brisk_anchor.core.offsets.chain import Chain
+    from brisk_anchor.core.offsets.chain import AxisChain, Chain
     from brisk_anchor.core.offsets.proof import Agreement, Proof
 
 WIDTH = 50
@@ -34,6 +34,23 @@ def links(chain: Chain | None, missing: Sequence[str], proof: Proof | None, *, s
         text.append(f"{name} ", theme.TEXT if reached else theme.QUIET)
     text.append("\n")
     return text
+
+
+def axis_lines(text: Text, axis: AxisChain, *, short: bool = False) -> None:
+    """Add the arithmetic of one axis, a term a line; `short` only what it comes to."""
+    for number, term in enumerate(axis.terms):
+        last = number == len(axis.terms) - 1
+        if short and not last:
+            continue
+        head = axis.axis.upper() if number == 0 and not last else term.sign
+        spread = "" if term.u is None else f"{expanded(term.u, k=term.k, axis=axis.axis)}"
+        few = f" k {num(term.k, 1)}" if last and abs(term.k - 2) > 0.05 else ""
+        label = f"{cut(term.label, 24 - len(few))}{few}"
+        style = f"bold {theme.LIVE}" if last else theme.TEXT
+        text.append(f" {head:<2}", f"bold {theme.QUIET}")
+        text.append(f"{label:<25}", style if last else theme.QUIET)
+        text.append(f"{along(axis.axis, term.value, signed=last, bare=True):>12}", style)
+        text.append(f" {spread:<8}\n", theme.QUIET)
 
 
 def chain_text(
@@ -56,19 +73,7 @@ def chain_text(
         if short:
             text.append(" the arithmetic stands in the book (2)\n", theme.QUIET)
         for axis in chain.axes:
-            for number, term in enumerate(axis.terms):
-                last = number == len(axis.terms) - 1
-                if short and not last:
-                    continue
-                head = axis.axis.upper() if number == 0 and not last else term.sign
-                spread = "" if term.u is None else f"{expanded(term.u, k=term.k, axis=axis.axis)}"
-                few = f" k {num(term.k, 1)}" if last and abs(term.k - 2) > 0.05 else ""
-                label = f"{cut(term.label, 24 - len(few))}{few}"
-                style = f"bold {theme.LIVE}" if last else theme.TEXT
-                text.append(f" {head:<2}", f"bold {theme.QUIET}")
-                text.append(f"{label:<25}", style if last else theme.QUIET)
-                text.append(f"{along(axis.axis, term.value, signed=last, bare=True):>12}", style)
-                text.append(f" {spread:<8}\n", theme.QUIET)
+            axis_lines(text, axis, short=short)
     if chain is not None:
         for note in chain.notes:
             text.append(" ! ", theme.CORAL)

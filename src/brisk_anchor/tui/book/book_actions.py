@@ -6,6 +6,7 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from brisk_anchor.book.entries import local_time
 from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.core.numbers import counted
 from brisk_anchor.core.quantities import dim, expanded
@@ -111,7 +112,7 @@ class BookActions:
         def work() -> tuple[str, str]:
             restore(view_state.session, row, entry)
             self.choice.entry = 0
-            return f"{row} is as it was {entry.at.astimezone():%Y-%m-%d %H:%M}, as a new entry.", "s writes it."
+            return f"{row} is as it was {local_time(entry.at):%Y-%m-%d %H:%M}, as a new entry.", "s writes it."
 
         self.stage.attempt(work)
 

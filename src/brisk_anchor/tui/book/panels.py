@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 from rich.text import Text
 
+from brisk_anchor.book.entries import local_time
 from brisk_anchor.core.offsets.row_rotation import place_before
 from brisk_anchor.core.quantities import along, bare, dim, signed_bare
 from brisk_anchor.tui import theme
@@ -92,8 +93,8 @@ def days_text(entries: Sequence[Entry], width: int, height: int) -> Text:
         return text
     first, last = used[0].at, used[-1].at
     span = max((last - first).total_seconds(), 1.0)
-    text.append(f" {first.astimezone():%Y-%m-%d}", theme.QUIET)
-    text.append(f"{f'{last.astimezone():%Y-%m-%d}':>{max(1, width - 13)}}\n", theme.QUIET)
+    text.append(f" {local_time(first):%Y-%m-%d}", theme.QUIET)
+    text.append(f"{f'{local_time(last):%Y-%m-%d}':>{max(1, width - 13)}}\n", theme.QUIET)
     rows = max(3, min(8, (height - 6) // 3 - 1))
     for axis in "xyz":
         points = [(entry, entry.values[axis]) for entry in used if axis in entry.values]

@@ -9,6 +9,7 @@ from rich.text import Text
 from textual.app import ComposeResult
 from textual.containers import Vertical
 
+from brisk_anchor.book.entries import local_time
 from brisk_anchor.core.quantities import along, expanded, shown_unit, um
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.actions import Do
@@ -180,7 +181,7 @@ class BookView(View):
             key = ("days", self.choice.row, len(entries))
             panel.tell_late(key, lambda width, height: days_text(entries, width, height))
             return
-        note = f"{chosen.kind.value} {chosen.at.astimezone():%Y-%m-%d %H:%M}" if chosen else ""
+        note = f"{chosen.kind.value} {local_time(chosen.at):%Y-%m-%d %H:%M}" if chosen else ""
         heading.tell(f"chain of the entry, {shown_unit().word}", note)
         text = Text(no_wrap=True, overflow="ellipsis")
         if chosen and not chosen.values:
@@ -189,7 +190,7 @@ class BookView(View):
             text.append(f" {chosen.kind.value}: {chosen.note}{by}\n", theme.SAND)
             before = next((n for n in range(at, -1, -1) if entries[n].values), None)
             chosen = view_state.session.ledger.whole(self.choice.row, before) if before is not None else None
-            text.append(f" about {chosen.at.astimezone():%Y-%m-%d %H:%M}:\n\n" if chosen else "", theme.QUIET)
+            text.append(f" about {local_time(chosen.at):%Y-%m-%d %H:%M}:\n\n" if chosen else "", theme.QUIET)
         panel.tell_text(text.append_text(self._chain(chosen)))
 
     def budget(self) -> None:
@@ -312,7 +313,7 @@ class BookView(View):
             entry = entries[len(entries) - 1 - back]
             chosen = back == self.choice.entry
             text.append(" › " if chosen else "   ", f"bold {theme.SAND}")
-            text.append(f"{entry.at.astimezone():%Y-%m-%d %H:%M:%S}  ", theme.TEXT if chosen else theme.QUIET)
+            text.append(f"{local_time(entry.at):%Y-%m-%d %H:%M:%S}  ", theme.TEXT if chosen else theme.QUIET)
             shape, colour = theme.ENTRY_SHAPES[entry.kind.value]
             text.append(f"{shape} {entry.kind.value:<9}", colour)
             values = "  ".join(

@@ -47,6 +47,7 @@ class ProgramOperator:
         return self.stage.free("Space holds it, Esc resets.")
 
     def told(self, view_state: ViewState) -> None:
+        """Show the view, and say what comes next."""
         self.screen.show()
         self.stage.tell(*self.screen.next_sentence(view_state))
 

@@ -21,6 +21,8 @@ Edge = Literal["chuck", "front"]
 _LIKE_HALF = 0.1
 """A figure this near, as a share, to half or twice what is expected was meant as the other of radius and diameter."""
 NOTHING = Estimate(0.0)
+MACHINE_POSITION = "machine position"
+"""What the first term of a sum is called that comes of where the machine stood."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,33 +71,71 @@ def _rest(
     name: str, axis: str, machine: Estimate, other: tuple[str, Estimate], wear: Estimate, program: Estimate
 ) -> TurningSum:
     label, figure = other
-    terms = [TurningTerm("+", "machine position", machine), TurningTerm("−", label, figure)]
+    terms = [TurningTerm("+", MACHINE_POSITION, machine), TurningTerm("−", label, figure)]
     if wear.value or wear.effects:
         terms.append(TurningTerm("−", "wear that is kept", wear))
     what = "diameter there" if axis == "x" else "place there"
     return TurningSum(name, axis, (*terms, TurningTerm("−", what, program)))
 
 
+def face_terms(
+    measured: Estimate, wanted: Estimate, later: float, zero_from_face: float, known: str
+) -> tuple[TurningTerm, ...]:
+    """Where a face lies that was just cut: what was measured from a known face, less what is wanted there.
+
+    `later` is left for facing it again; `zero_from_face` the program Z of the finished face.
+    """
+    terms = [TurningTerm("+", f"measured from the {known}", measured), TurningTerm("−", "wanted there", wanted)]
+    if later:
+        terms.append(TurningTerm("−", "left to be faced later", Estimate(later)))
+    if zero_from_face:
+        terms.append(TurningTerm("+", "finished face in the program", Estimate(zero_from_face)))
+    return tuple(terms)
+
+
+def turned_terms(diameter: Estimate, *, beyond: bool) -> tuple[TurningTerm, ...]:
+    """The X of a diameter that was just cut; beyond the axis it is negative."""
+    label = "diameter, cut beyond the axis" if beyond else "diameter that was cut"
+    return (TurningTerm("−" if beyond else "+", label, diameter),)
+
+
+def felt_terms(axis: str, at: Estimate, thickness: Estimate, *, inside: bool) -> tuple[TurningTerm, ...]:
+    """Where a tool stands that holds a feeler against a known face (`at` its Z) or a known diameter."""
+    if axis == "z":
+        known = (TurningTerm("+", "face in the program", at),) if at.value or at.effects else ()
+        return (*known, TurningTerm("+", "feeler", thickness))
+    sign: Literal["+", "−"] = "−" if inside else "+"
+    return TurningTerm("+", "known diameter", at), TurningTerm(sign, "feeler, twice", doubled(thickness))
+
+
+def doubled(radius: Estimate) -> Estimate:
+    """A figure of one side, as it counts in a diameter; mm."""
+    return Estimate(2 * radius.value, combined((2.0, radius.effects)))
+
+
+def _place(axis: str, terms: tuple[TurningTerm, ...]) -> Estimate:
+    """The program position of the tip that its terms come to."""
+    return TurningSum("place", axis, terms).result
+
+
 def faced(measured: Estimate, wanted: float) -> Estimate:
     """Where a face lies that was just cut, zero on the finished one: by how much the part is too long."""
-    return Estimate(measured.value - wanted, measured.effects)
+    return _place("z", face_terms(measured, Estimate(wanted), 0.0, 0.0, "known face"))
 
 
 def turned_to(diameter: Estimate, *, beyond: bool = False) -> Estimate:
     """The X of a diameter that was just cut; `beyond` the axis it is negative."""
-    return Estimate(-diameter.value, combined((-1.0, diameter.effects))) if beyond else diameter
+    return _place("x", turned_terms(diameter, beyond=beyond))
 
 
 def felt_on_face(thickness: Estimate, at: float = 0.0) -> Estimate:
     """Where a tool stands that holds a feeler against a face at `at`."""
-    return Estimate(at + thickness.value, thickness.effects)
+    return _place("z", felt_terms("z", Estimate(at), thickness, inside=False))
 
 
 def felt_on_diameter(diameter: Estimate, thickness: Estimate, *, inside: bool) -> Estimate:
     """The X of a tool that holds a shim on a known diameter; in a bore it stands nearer to the axis."""
-    side = -2.0 if inside else 2.0
-    value = diameter.value + side * thickness.value
-    return Estimate(value, combined((1.0, diameter.effects), (side, thickness.effects)))
+    return _place("x", felt_terms("x", diameter, thickness, inside=inside))
 
 
 def groove_places(chuck_wall: float, front_wall: float, width: float, edge: Edge) -> tuple[float, float]:
@@ -112,7 +152,7 @@ def groove_places(chuck_wall: float, front_wall: float, width: float, edge: Edge
 
 
 def parting_place(length: float, allowance: float, width: float, edge: Edge) -> float:
-    """Z of a parting blade that leaves a part of a length, and so much on it for facing its other end."""
+    """Z (mm) of a parting blade that leaves a part of a length, and so much on it for facing its other end."""
     return -(length + allowance) - (width if edge == "chuck" else 0.0)
 
 
@@ -143,7 +183,7 @@ def wear_due(wanted: float, actual: Estimate) -> Estimate:
 
 
 def first_cut_wear(allowance: float, *, inside: bool) -> float:
-    """The X wear of a new insert until its first cut was measured: too large outside, too small inside."""
+    """The X wear of a new insert until its first cut was measured, mm: too large outside, too small inside."""
     return -allowance if inside else allowance
 
 

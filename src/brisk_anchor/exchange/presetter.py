@@ -1,0 +1,128 @@
+"""A presetter's list of tools: CSV with the columns that a shop names, as geometry of a lathe's tools.
+
+`geometry = zero + sign · figure`: a presetter measures from its own planes, and their places are the shop's.
+"""
+
+from __future__ import annotations
+
+import csv
+import io
+import math
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Annotated, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from brisk_anchor.core.errors import Fault, TableFileError
+from brisk_anchor.nc.bounded import read_at_most
+
+_MOST_BYTES, _MOST_ROWS = 1_000_000, 2_000
+Column = Annotated[str, Field(min_length=1, max_length=40)]
+
+
+class PresetterColumns(BaseModel):
+    """The columns of the list by their headings, what X counts as, its unit, and where its planes lie, mm.
+
+    `spread` is the presetter's ± at 95 %, mm of diameter and of Z.
+    """
+
+    model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
+
+    number: Column
+    x: Column
+    z: Column
+    nose: Column | None = None
+    x_is: Literal["diameter", "radius"]
+    length_units: Literal["mm", "inch"]
+    spread: float = Field(gt=0, le=1)
+    x_zero: float = 0.0
+    z_zero: float = 0.0
+    x_sign: Literal[1, -1] = 1
+    z_sign: Literal[1, -1] = 1
+    separator: Literal[",", ";", "\t"] = ","
+
+
+@dataclass(frozen=True, slots=True)
+class PresetTool:
+    """A tool of the list: offset number, geometry (X a diameter, mm), nose radius where the list has one."""
+
+    number: int
+    x: float
+    z: float
+    nose: float | None = None
+
+
+def read_presetter(path: Path, columns: PresetterColumns) -> list[PresetTool]:
+    """The tools of a list.
+
+    Raises:
+        TableFileError: every fault with its line; then nothing of the list counts.
+    """
+    try:
+        data = read_at_most(path, _MOST_BYTES)
+        if len(data) > _MOST_BYTES:
+            raise TableFileError(path.name, (Fault("", f"larger than {_MOST_BYTES} bytes"),))
+        text = data.decode("utf-8-sig")
+    except OSError as error:
+        raise TableFileError(path.name, (Fault("", error.strerror or str(error)),)) from error
+    except UnicodeDecodeError as error:
+        raise TableFileError(path.name, (Fault("", "it is no text in UTF-8"),)) from error
+    return parse_presetter(text, path.name, columns)
+
+
+def parse_presetter(text: str, name: str, columns: PresetterColumns) -> list[PresetTool]:
+    """The tools of a list from its text. Raises TableFileError."""
+    reader = csv.DictReader(io.StringIO(text), delimiter=columns.separator)
+    try:
+        heads = reader.fieldnames or []
+        lacking = [c for c in (columns.number, columns.x, columns.z, columns.nose) if c is not None and c not in heads]
+        if lacking:
+            raise TableFileError(name, (Fault("line 1", f"there is no column {', '.join(lacking)}"),))
+        found, faults, seen = list[PresetTool](), list[Fault](), dict[int, int]()
+        for line in reader:
+            if reader.line_num > _MOST_ROWS:
+                raise TableFileError(name, (Fault("", f"more than {_MOST_ROWS} lines"),))
+            try:
+                tool = _tool(line, columns)
+            except ValueError as error:
+                faults.append(Fault(f"line {reader.line_num}", str(error)))
+                continue
+            if tool.number in seen:
+                faults.append(
+                    Fault(f"line {reader.line_num}", f"T{tool.number} stands in line {seen[tool.number]} too")
+                )
+            seen[tool.number] = reader.line_num
+            found.append(tool)
+    except csv.Error as error:
+        raise TableFileError(name, (Fault(f"line {reader.line_num}", str(error)),)) from error
+    if faults:
+        raise TableFileError(name, tuple(faults))
+    if not found:
+        raise TableFileError(name, (Fault("", "it lists no tool"),))
+    return found
+
+
+def _tool(line: dict[str, str], columns: PresetterColumns) -> PresetTool:
+    number = (line[columns.number] or "").strip().upper().removeprefix("T")
+    if not (number.isascii() and number.isdigit() and 1 <= len(number) <= 3 and int(number)):
+        raise ValueError(f"“{number[:12]}” is no tool number")
+    unit = 25.4 if columns.length_units == "inch" else 1.0
+
+    def figure(column: str) -> float:
+        text = (line[column] or "").strip()
+        try:
+            value = float(text) if len(text) <= 20 else math.nan
+        except ValueError:
+            value = math.nan
+        if not abs(value) * unit < 2000:
+            raise ValueError(f"{column}: “{text[:16]}” is no length")
+        return value * unit
+
+    x = figure(columns.x) * (2.0 if columns.x_is == "radius" else 1.0)
+    nose = figure(columns.nose) if columns.nose is not None and (line[columns.nose] or "").strip() else None
+    if nose is not None and not 0 <= nose <= 20:
+        raise ValueError(f"a nose radius of {nose:g} makes no sense")
+    return PresetTool(
+        int(number), columns.x_zero + columns.x_sign * x, columns.z_zero + columns.z_sign * figure(columns.z), nose
+    )

@@ -1,0 +1,184 @@
+"""What every application of ours has on its one terminal: the frame, telling and asking, work beside the screen."""
+
+from __future__ import annotations
+
+import asyncio
+import logging
+import signal
+import sys
+from collections.abc import Callable
+from contextlib import suppress
+from pathlib import Path
+
+from textual import events
+from textual.app import App
+from textual.binding import Binding
+from textual.reactive import Reactive
+from textual.screen import Screen
+from textual.theme import Theme
+from textual.widgets import Static
+
+from brisk_anchor.core.errors import BriskAnchorError
+from brisk_anchor.tui.entry import EntryLine, Question, Words
+from brisk_anchor.tui.frame import KeyLine, Prompt
+from brisk_anchor.tui.patience import Patience
+from brisk_anchor.tui.theme import SHOWN
+
+_LOG = logging.getLogger(__name__)
+SMALLEST = (100, 30)
+COMPACT = (130, 40)
+"""Below that many columns or rows a window is small: less is shown."""
+
+
+class FrameApp(App[int]):
+    """The frame of an application: a view says what is shown in it."""
+
+    TITLE = "Brisk Anchor"
+    CSS_PATH = Path(__file__).with_name("app.tcss")
+    AUTO_FOCUS = None
+    theme = Reactive(SHOWN.name)
+    BINDINGS = [
+        Binding("ctrl+c", "ask_to_leave", show=False, priority=True),
+        Binding("ctrl+z", "suspend_process", show=False, priority=True),
+    ]
+
+    def __init__(self, folder: Path) -> None:
+        """Sheets and files go to `folder`."""
+        super().__init__()
+        self.cell_ratio = 2.25
+        self.folder = folder
+        self._to_confirm: Callable[[], None] | None = None
+        """What Enter does as the next key, where something was asked."""
+        self.patience = Patience(
+            self._tell_waiting, lambda rest: self.run_worker(rest, group="waiting", name="waiting")
+        )
+
+    @property
+    def is_open(self) -> bool:
+        """Whether a job is open, so that there is something to show."""
+        raise NotImplementedError
+
+    def show_all(self, *, keep_prompt: bool = False) -> None:
+        """Bring frame and view up to date."""
+        raise NotImplementedError
+
+    def on_load(self) -> None:
+        """End as with `q` where the system asks for it: the terminal is put back, what is open is closed."""
+        loop = asyncio.get_running_loop()
+        for number in (signal.SIGTERM, signal.SIGHUP):
+            with suppress(NotImplementedError, RuntimeError, ValueError):  # not in a main thread, or not on this system
+                loop.add_signal_handler(number, self.exit, 128 + number)
+
+    def action_ask_to_leave(self) -> None:
+        """Ask before leaving: Ctrl+C is pressed by habit, and to copy."""
+        if len(self.screen_stack) > 1:
+            self.screen.dismiss()
+        if self.query_one(EntryLine).is_open:
+            self.query_one(EntryLine).close()
+        told = "Everything that was stored is in the book. Any other key stays."
+        self.confirm("Ctrl+C: press Enter to leave.", told, lambda: self.exit(0))
+
+    @property
+    def available_themes(self) -> dict[str, Theme]:
+        """One theme, known from the start: one set later would have every style worked out twice, 0.1 s at start."""
+        return {SHOWN.name: SHOWN}
+
+    def _fatal_error(self) -> None:
+        """Show where an unexpected error came from, without what the variables held: a password may be among it."""
+        from rich.segment import Segments
+        from rich.traceback import Traceback
+
+        from brisk_anchor.services.records import write_crash
+
+        shown = Traceback(show_locals=False, width=None)
+        self._exit_renderables.append(Segments(self.console.render(shown, self.console.options)))
+        error = sys.exc_info()[1]
+        path = None if error is None else write_crash(error)
+        told = "" if path is None else f" What is known of it stands in {path}."
+        self._exit_renderables.append(f"Brisk Anchor ended by an unexpected error. Nothing is half stored.{told}")
+        self._close_messages_no_wait()
+
+    # -- size --------------------------------------------------------------------------------------------------
+
+    def on_resize(self, event: events.Resize) -> None:
+        """Full, compact, or too small."""
+        width, height = event.size
+        pixels = event.pixel_size
+        if pixels and pixels.width and pixels.height:
+            self.cell_ratio = min(3.0, max(1.4, (pixels.height / height) / (pixels.width / width)))
+        self.set_class(width < COMPACT[0] or height < COMPACT[1], "compact")
+        small = width < SMALLEST[0] or height < SMALLEST[1]
+        self.set_class(small, "small")
+        if small:
+            words = (
+                f"This window has {width} × {height} cells. Brisk Anchor needs {SMALLEST[0]} × {SMALLEST[1]} "
+                "to show figures safely. Make the window larger or the letters smaller."
+            )
+            self.query_one("#too-small", Static).update(words)
+        if self.is_open:
+            self.call_after_refresh(self.show_all, keep_prompt=True)
+
+    # -- telling and asking --------------------------------------------------------------------------------------
+
+    def tell(self, sentence: str, behind: str = "", tone: str = "") -> None:
+        """Put a sentence in the prompt."""
+        self._to_confirm = None  # whatever was asked, the sentence that asked it is gone
+        self.query_one(Prompt).tell(sentence, behind, tone)
+
+    def confirm(self, sentence: str, behind: str, work: Callable[[], None]) -> None:
+        """Ask; Enter as the next key does `work`, any other key leaves it."""
+        self.tell(sentence, behind, "ask")
+        self._to_confirm = work
+
+    def complain(self, error: BriskAnchorError) -> None:
+        """Say what happened, what it means, what to do; the log gets a line."""
+        _LOG.warning("refused: %s", error.one_line())
+        behind = " ".join(f"{part.rstrip('.')}." for part in (error.meaning, error.remedy) if part)
+        self.tell(error.what.rstrip(".") + ".", behind, "bad")
+
+    def ask(self, question: Question | Words) -> None:
+        """Open the line for a figure or for words."""
+        self.query_one(EntryLine).ask(question)
+
+    def attempt(self, work: Callable[[], tuple[str, str]]) -> None:
+        """Do something, show what became of it, and tell it in two sentences; or tell why it could not be."""
+        try:
+            told, behind = work()
+        except BriskAnchorError as error:
+            self.show_all(keep_prompt=True)
+            self.complain(error)
+            return
+        self.show_all(keep_prompt=True)
+        self.tell(told, behind, "good")
+
+    def open_sheet(self, sheet: Screen[None]) -> None:
+        """Lay a sheet on top of the view."""
+        self.push_screen(sheet)
+
+    def in_background(self, work: Callable[[], None], name: str) -> None:
+        """Run what takes long in a thread; what runs under the same name is given up for it."""
+        self.run_worker(work, thread=True, exclusive=True, group=name, name=name)
+
+    def from_background(self, show: Callable[[], None]) -> None:
+        """Show something from such a thread; nothing where the application has ended."""
+        if self.is_running:
+            self.call_from_thread(self._show_late, show)
+
+    def _show_late(self, show: Callable[[], None]) -> None:
+        """Show what came from a thread, unless the screen is being taken down meanwhile."""
+        if self.query(KeyLine):
+            show()
+
+    def _tell_waiting(self) -> None:
+        behind = "Nothing is lost. The views can be looked at meanwhile; what changes something has to wait."
+        self.tell("Waiting for an answer from the book or the disk.", behind, "ask")
+
+    def action_command_palette(self) -> None:
+        """Open the palette of actions; a sheet that lies on top leaves, as with any other key."""
+        from brisk_anchor.tui.palette import Palette
+
+        if isinstance(self.screen, Palette):
+            return
+        if len(self.screen_stack) > 1:
+            self.screen.dismiss()
+        self.push_screen(Palette(id="--command-palette"))

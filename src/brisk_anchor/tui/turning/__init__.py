@@ -1,0 +1,1 @@
+"""The screen of a lathe: bench in half-section, book, code, set-up, turret, targets."""

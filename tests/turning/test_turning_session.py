@@ -1,0 +1,639 @@
+"""A lathe at work without a screen: zeros, refusals, tables, family, tools, targets, book. Oracles by hand."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import replace
+from pathlib import Path
+
+import pytest
+
+from brisk_anchor.book.entries import EntryKind, RowState
+from brisk_anchor.core.errors import (
+    BookWriteError,
+    BriskAnchorError,
+    DatumError,
+    ExportError,
+    JobError,
+    NumberEntryError,
+    StateError,
+    TableFileError,
+)
+from brisk_anchor.core.offsets.checks import SecondLookError
+from brisk_anchor.core.turning.targets import ApproachStage
+from brisk_anchor.core.turning.zero import Destination, Method, MovedError
+from brisk_anchor.services.machine.runs import RunStopped
+from brisk_anchor.services.turning.family import choose_member, pending
+from brisk_anchor.services.turning.turning_session import TurningSession
+from brisk_anchor.services.turning.turning_sheet import write_turning_sheet
+from brisk_anchor.services.turning.turning_words import history_lines, next_step
+from tests.turning.lathe_helpers import face, ready, sleeve, turn
+
+TRUE_ZERO = -435.92 + 30 + 0.38 + 52
+"""Where the finished face really belongs: chuck face, jaws, its shift, what stands out."""
+READOUT = (
+    'control = "turn-macro"         # a profile; "readout" for a lathe with a readout alone',
+    'control = "readout"',
+)
+TYPED = ('connection = "stand-in"', 'connection = "none"')
+KNOWN_T1 = (
+    "[[stand_in.tool]]\noffset = 1",
+    "[[stand_in.table]]\noffset = 1\nx = -231.0\nz = 42.35\n\n[[stand_in.tool]]\noffset = 1",
+)
+PRESETTER = (
+    '\n[presetter]\nnumber = "T"\nx = "X"\nz = "Z"\nnose = "R"\nx_is = "radius"\nlength_units = "mm"\nspread = 0.01\n'
+)
+
+
+def test_from_an_empty_turret_to_zeros_that_are_proved(tmp_path: Path):
+    """T1 has no geometry, so it is the reference: its Z counts 0, and the next tool is measured against it."""
+    session = ready(sleeve(tmp_path))
+    proposal = face(session, 0.8)
+    assert (proposal.row, proposal.destination) == ("G54", Destination.WORK)
+    assert proposal.value == pytest.approx(TRUE_ZERO + 42.35, abs=0.006)
+    assert [term.label for term in proposal.total.terms][2:] == ["measured from the jaws", "wanted there"]
+    session.zero.store()
+    proposal = turn(session)
+    assert (proposal.row, proposal.destination) == ("T1 geometry", Destination.GEOMETRY)
+    assert proposal.value == pytest.approx(-231.0, abs=0.0011)
+    session.zero.store()
+    assert session.prove("G54").holds
+    assert session.state("G54") is RowState.PROVED
+    groover = session.job.setup.tool(3)
+    session.to_index_place()
+    session.turn_turret(groover)
+    session.bring_near()
+    x, z = session.machine.place
+    session.machine.jog((x - 24.0, z), 500)  # over the face
+    session.touch(Method.FELT_FACE)
+    known = session.zero.face_in_program
+    assert known is not None
+    proposal = session.zero.measured(known.value)
+    assert (proposal.row, proposal.destination) == ("T3 geometry", Destination.GEOMETRY)
+    assert proposal.value == pytest.approx(38.114 - 42.35, abs=0.0021)
+    gauges = [e for source, e in proposal.total.result.effects.items() if "depth gauge" in source.name]
+    assert gauges == pytest.approx([0.0] * len(gauges)), "how the face was measured does not matter for a tool"
+    session.zero.store()
+    assert "T3 geometry" in session.desk.programs
+    session.close()
+
+
+def test_a_movement_in_the_wrong_axis_is_refused_with_a_live_readout(tmp_path: Path):
+    session = ready(sleeve(tmp_path))
+    with pytest.raises(DatumError, match="Nothing has been cut"):
+        session.zero.begin(Method.FACE)
+    face(session)
+    session.jog("x", 5.0)
+    session.zero.begin(Method.FACE)
+    session.jog("z", 0.001)
+    with pytest.raises(MovedError, match="Z moved by"):
+        session.zero.begin(Method.FACE)
+    with pytest.raises(MovedError, match="X moved by"):
+        session.zero.begin(Method.TURN)
+    session.jog("z", -0.001)
+    session.machine.cut_by = 3
+    with pytest.raises(DatumError, match="made by offset 3, and T1"):
+        session.zero.begin(Method.FACE)
+    turn(session)
+    with pytest.raises(BriskAnchorError, match="Z moved by"):
+        session.zero.begin(Method.FACE)
+    session.close()
+
+
+@pytest.mark.parametrize(
+    ("spoil", "told"),
+    [
+        (lambda s: setattr(s.machine, "homed", False), "not homed"),
+        (lambda s: s.spindle(), "spindle turns"),
+        (lambda s: setattr(s.machine, "offset_number", 3), "Offset 3 is active"),
+        (lambda s: setattr(s.machine, "alarm", "door"), "alarm stands"),
+    ],
+)
+def test_what_must_not_go_on_stops_before_a_figure_is_asked(tmp_path: Path, spoil, told):
+    session = ready(sleeve(tmp_path))
+    face(session)
+    spoil(session)
+    with pytest.raises(SecondLookError, match=told):
+        session.zero.begin(Method.FACE)
+    session.close()
+
+
+def test_a_radius_a_wrong_gauge_and_a_jump_are_noticed(tmp_path: Path):
+    session = ready(sleeve(tmp_path, KNOWN_T1))
+    face(session)
+    session.zero.store()
+    turn(session)
+    session.zero.store()
+    with pytest.raises(SecondLookError, match="about half or twice"):
+        turn(session, 24.99)
+    turn(session, 120.0)
+    assert any("goes from" in finding.found for finding in session.zero.findings)
+    with pytest.raises(SecondLookError, match="would jump by"):
+        session.zero.store()
+    face(session, figure=27.0)
+    with pytest.raises(SecondLookError, match="would jump by"):
+        session.zero.store()
+    assert session.machine.tables.work["G54"][1] == pytest.approx(TRUE_ZERO, abs=0.02)
+    session.close()
+
+
+def test_where_a_value_goes_is_said_and_chosen_and_wear_is_zeroed_or_kept(tmp_path: Path):
+    session = ready(sleeve(tmp_path))
+    face(session)
+    session.zero.store()
+    turn(session)
+    session.zero.store()
+    session.tools.new_insert(session.job.setup.tool(1), same_nose=True)
+    assert session.machine.tables.wear[1] == (0.3, 0.0)
+    small = turn(session)
+    assert small.destination is Destination.WEAR
+    assert small.value == pytest.approx(0.0, abs=0.002)
+    assert "wear" in small.why
+    assert session.zero.next_destination().destination is Destination.WORK
+    assert any("spindle axis" in finding.found for finding in session.zero.findings)
+    again = session.zero.next_destination()
+    assert again.destination is Destination.GEOMETRY
+    assert again.wear_becomes == 0.0
+    kept = session.zero.other_wear()
+    assert kept.wear_becomes is None
+    assert kept.value == pytest.approx(again.value - 0.3)
+    session.zero.other_wear()
+    session.zero.store()
+    assert session.machine.tables.wear[1] == (0.0, 0.0)
+    assert session.machine.tables.geometry[1][0] == pytest.approx(-231.0, abs=0.002)
+    assert session.desk.take_back() == ("T1 geometry", "T1 wear")
+    assert session.machine.tables.wear[1] == (0.3, 0.0)
+    with pytest.raises(DatumError, match="Nothing was stored"):
+        session.desk.take_back()
+    session.close()
+
+
+def test_a_tool_referred_to_the_centre_of_its_nose_gets_r_and_twice_r(tmp_path: Path):
+    centre = ("T1 outside nose 0.4 sticks 25", "T1 outside nose 0.4 sticks 25 centre")
+    session = ready(sleeve(tmp_path, centre))
+    face(session)
+    assert session.zero.proposal is not None
+    corner = session.zero.proposal.value
+    session.zero.store()
+    proposal = turn(session)
+    assert proposal.value == pytest.approx(-231.0 + 0.8, abs=0.0011), "its centre lies 2R further out in diameter"
+    assert corner == pytest.approx(TRUE_ZERO + 42.35 + 0.4, abs=0.006), "G of the centre is 0 here: W takes the radius"
+    session.close()
+
+
+def test_a_family_follows_one_that_was_measured_and_is_chosen_by_one_key(tmp_path: Path):
+    session = ready(sleeve(tmp_path))
+    with pytest.raises(DatumError, match="No part of the family"):
+        pending(session.desk, "G55")
+    face(session)
+    session.zero.store()
+    zero = session.machine.tables.work["G54"][1]
+    assert [session.state(row) for row in ("G55", "G56")] == [RowState.NOT_WRITTEN, RowState.NOT_WRITTEN]
+    choice = pending(session.desk, "G56")
+    assert (choice.moves, choice.written) == (pytest.approx(32.0), False)
+    assert "+32.000" in choice.told
+    choose_member(session.desk, "G56")
+    assert session.row == "G56"
+    assert session.machine.tables.work["G56"] == pytest.approx((0.0, zero + 32.0))
+    chain = session.ledger.chain_of_values("G56")
+    assert chain is not None
+    assert chain.axis("z").u == pytest.approx(session.ledger.chain_of_values("G54").axis("z").u)  # type: ignore[union-attr]
+    with pytest.raises(DatumError, match="reaches in X is not known"):
+        session.prove("G56")
+    turn(session)
+    session.zero.store()
+    assert session.prove("G56").holds
+    session.close()
+
+
+def test_a_family_follows_a_feeler_and_what_an_undo_brings_back(tmp_path: Path):
+    session = ready(sleeve(tmp_path))
+    face(session)
+    session.zero.store()
+    first = session.machine.tables.work["G54"][1]
+    x, z = session.machine.place
+    session.machine.jog((x, z + 3.0), 100.0)
+    session.machine.jog((x - 30.0, z + 3.0), 100.0)
+    session.touch(Method.FELT_FACE)
+    face_at = session.zero.face_in_program
+    assert face_at is not None
+    session.zero.measured(face_at.value - 0.25)  # the same face, told a quarter of a millimetre nearer to the chuck
+    session.zero.store()
+    second = session.machine.tables.work["G54"][1]
+    assert second - first == pytest.approx(0.25, abs=0.01)
+    assert pending(session.desk, "G55").value == pytest.approx(second + 15.0)
+    session.desk.take_back()
+    assert pending(session.desk, "G55").value == pytest.approx(first + 15.0)
+    choose_member(session.desk, "G55")
+    assert pending(session.desk, "G56").value == pytest.approx(first + 32.0), "G55 follows, and nothing follows it"
+    session.close()
+
+
+def test_a_target_in_the_jaws_stops_the_store(tmp_path: Path):
+    session = ready(sleeve(tmp_path, ('"seat: ⌀48 z -40', '"seat: ⌀48 z -53')))
+    face(session)
+    with pytest.raises(SecondLookError, match="behind the jaws"):
+        session.zero.store()
+    assert session.machine.tables.work == {}
+    session.close()
+
+
+def test_a_store_that_fails_leaves_table_and_book_as_they_were(tmp_path: Path, monkeypatch):
+    session = ready(sleeve(tmp_path))
+    face(session)
+    session.machine.tables.work["common"] = (0.0, 0.5)
+    with pytest.raises(RunStopped, match="common shift"):
+        session.zero.store()
+    assert "G54" not in session.machine.tables.work
+    session.machine.tables.work.pop("common")
+
+    def full(*_: object) -> None:
+        raise BookWriteError("The disk is full", "Nothing was entered", "Make room")
+
+    monkeypatch.setattr(session.ledger, "add_all", full)
+    with pytest.raises(BookWriteError):
+        session.zero.store()
+    assert "G54" not in session.machine.tables.work
+    assert session.ledger.history("G54") == []
+    monkeypatch.undo()
+    session.zero.store()
+    session.ledger.add(EntryKind.LOCKED, "G54", None)
+    face(session)
+    with pytest.raises(DatumError, match="G54 is locked"):
+        session.zero.store()
+    session.close()
+
+
+def test_a_readout_without_a_control_is_set_and_a_new_tool_finds_the_zero_again(tmp_path: Path):
+    session = ready(sleeve(tmp_path, READOUT))
+    face(session)
+    _, program = session.zero.store()
+    assert program is None
+    turn(session)
+    session.zero.store()
+    with pytest.raises(DatumError, match="runs no programs"):
+        session.look_program("G54")
+    session.to_index_place()
+    session.turn_turret(session.job.setup.tool(7))
+    session.bring_near()
+    x, z = session.machine.place
+    session.machine.jog((x - 30.0, z), 500)
+    session.touch(Method.FELT_FACE)
+    session.zero.measured(session.zero.face_in_program.value)  # type: ignore[union-attr]
+    session.zero.store()
+    session.machine.jog((x, z + 2), 500)
+    session.machine.jog((x, z - 9), 500)
+    session.touch(Method.FELT_DIAMETER)
+    session.zero.measured(session.zero.known.diameter.value)  # type: ignore[union-attr]
+    session.zero.store()
+    tip, place = session.machine.tip(), session.targets.place()
+    assert place is not None
+    assert place[0] == pytest.approx(tip[0], abs=0.004)
+    assert place[1] == pytest.approx(tip[1] - TRUE_ZERO, abs=0.012)
+    session.close()
+
+
+def test_typed_positions_say_that_nobody_can_tell(tmp_path: Path):
+    """Worked example: machine −310.420, geometry 42.350, measured 86.15 for 85.00 gives −353.920."""
+    out85 = ("jaws 30 high ⌀150, 52 out", "jaws 30 high ⌀150, 85 out")
+    long = ("⌀48 to 40,", "⌀48 to 90,")
+    session = sleeve(tmp_path, TYPED, KNOWN_T1, out85, long)
+    with pytest.raises(DatumError, match="worked at its own control"):
+        session.home()
+    with pytest.raises(DatumError, match="Where the axes stand is not known"):
+        session.zero.begin(Method.FACE)
+    session.type_position(-182.640, -310.420)
+    assert session.displayed() == session.zero.typed == (-182.640, -310.420)
+    session.zero.begin(Method.FACE)
+    proposal = session.zero.measured(86.15)
+    assert proposal.value == pytest.approx(-353.920)
+    assert any("Nobody can tell" in finding.why for finding in session.zero.findings)
+    session.zero.later = 0.25
+    session.zero.slide = 0.1
+    assert session.zero.measured(86.15).value == pytest.approx(-353.920 + 0.25 - 0.1)
+    session.zero.later = session.zero.slide = 0.0
+    session.zero.measured(86.15)
+    session.zero.store()
+    session.zero.begin(Method.TURN)
+    assert session.zero.measured(48.360).value == pytest.approx(-231.0)
+    session.zero.typed = (-258.600, -310.0)
+    session.zero.begin(Method.TURN)
+    assert session.zero.measured(-30.0).value == pytest.approx(-228.600), "cut beyond the axis"
+    session.close()
+
+
+def test_wear_presetter_dial_and_clamping(tmp_path: Path):
+    (tmp_path / "list.csv").write_text("T,X,Z,R\nT1,-115.5,42.35,0.4\n3,-114.706,38.114,\n")
+    session = ready(sleeve(tmp_path, ("[stand_in]  ", PRESETTER + "\n[stand_in]  ")))
+    changes = session.tools.preset(tmp_path / "list.csv")
+    assert changes[0].told.startswith("T1 ⌀ −231.000")
+    session.tools.take_presets(changes, "list.csv")
+    assert session.machine.tables.geometry == {1: (-231.0, 42.35), 3: (-229.412, 38.114)}
+    assert face(session).value == pytest.approx(TRUE_ZERO, abs=0.006)
+    session.zero.store()
+    tool = session.job.setup.tool(1)
+    told, _ = session.tools.wear_after(tool, "x", 40.0, 40.034)
+    assert session.machine.tables.wear[1] == pytest.approx((-0.034, 0.0))
+    assert "−0.034" in told
+    session.tools.wear_after(tool, "z", -30.0, -30.045)
+    assert session.machine.tables.wear[1] == pytest.approx((-0.034, 0.045))
+    for wanted, actual, why in ((40.0, 20.01, "half or twice"), (40.0, 42.5, "no wear")):
+        with pytest.raises(SecondLookError, match=why):
+            session.tools.wear_after(tool, "x", wanted, actual)
+    assert not session.tools.look_at_wear(tool, "x", 40.0, 40.034)
+    assert not session.tools.look_at_wear(tool, "x", 40.0, 40.003)[0].stops
+    bar = session.job.setup.tool(5)
+    session.tools.new_insert(bar, same_nose=True, allowance=0.2)
+    assert session.machine.tables.wear[5] == (-0.2, 0.0)
+    session.tools.new_insert(tool, same_nose=False)
+    assert session.state("T1 geometry") is RowState.STALE
+    (tmp_path / "list.csv").write_text("T,X,Z,R\nT1,-115.5,42.35,0.8\n")
+    with pytest.raises(DatumError, match="another nose radius"):
+        session.tools.take_presets(session.tools.preset(tmp_path / "list.csv"), "list.csv")
+    assert session.new_stock() == [], "parts sit on a back stop: their zeros hold"
+    session.close()
+
+
+@pytest.mark.parametrize(
+    ("text", "told"),
+    [
+        ("", "no column"),
+        ("T,X,Z,R\n", "lists no tool"),
+        ("T,X,Z,R\nT1,a,2,\n", "is no length"),
+        ("T,X,Z,R\nT1,1,2,\n1,3,4,\n", "stands in line 2 too"),
+        ("T,X,Z,R\nT=1+1,1,2,\n", "no tool number"),
+        ("T,X,Z,R\nT1,1e999,2,\n", "is no length"),
+        ("T,X,Z,R\nT1,1,2,99\n", "nose radius"),
+    ],
+)
+def test_a_broken_presetters_list_changes_nothing(tmp_path: Path, text, told):
+    session = sleeve(tmp_path, ("[stand_in]  ", PRESETTER + "\n[stand_in]  "))
+    (tmp_path / "list.csv").write_text(text)
+    with pytest.raises(TableFileError, match=told):
+        session.tools.preset(tmp_path / "list.csv")
+    session.close()
+
+
+def test_targets_count_down_ring_and_are_corrected_between_passes(tmp_path: Path):
+    session = ready(sleeve(tmp_path, KNOWN_T1))
+    face(session)
+    session.zero.store()
+    turn(session)
+    session.zero.store()
+    work = session.targets
+    seat = work.choose(1)
+    progress = work.plan_from(51.0)
+    assert progress.stops == pytest.approx((49.7, 48.4, 48.0, 48.0)), "2.6 roughing in 2 cuts, 0.4 last, one spring"
+    session.feed_to("x 52 z 3")
+    x, z = work.to_go()
+    assert (x.to_stop, x.to_target, x.stage) == (
+        pytest.approx(2.3, abs=0.002),
+        pytest.approx(4.0, abs=0.002),
+        ApproachStage.AWAY,
+    )
+    assert z.to_stop == pytest.approx(43.0)
+    assert not work.bell()
+    for diameter, stage, rings in (
+        (51.0, ApproachStage.NEAR, False),
+        (49.8, ApproachStage.CLOSE, True),
+        (49.7, ApproachStage.AT, True),
+        (49.7, ApproachStage.AT, False),
+        (49.6, ApproachStage.PAST, True),
+    ):
+        session.feed_to(f"x {diameter}")
+        assert work.to_go()[0].stage is stage
+        assert work.bell() is rings
+    session.feed_to("x 49.7")
+    session.spindle()
+    session.feed_to("z -20")
+    session.feed_to("z 3")
+    session.spindle()
+    assert work.pass_done() is not None
+    offer = work.measured(49.74)
+    assert offer.told == "measured 49.740 mm, shown 49.700 mm: set 49.740 mm?"
+    told, _ = work.take_offer()
+    assert "shows 49.740" in told
+    assert work.place() == pytest.approx((49.74, 3.0))
+    assert work.progress is not None
+    assert work.progress.stops == pytest.approx((48.4, 48.0, 48.0)), "0.67 a side is one cut"
+    with pytest.raises(SecondLookError, match="half or twice"):
+        work.measured(24.87)
+    with pytest.raises(DatumError, match="too far apart"):
+        work.measured(44.0)
+    for _ in range(4):
+        work.pass_done()
+    assert seat.name in work.done
+    assert work.next().name == "rim"
+    work.done |= {"face", "rim"}
+    assert work.finished
+    session.close()
+
+
+def test_inside_targets_count_the_other_way(tmp_path: Path):
+    session = sleeve(tmp_path, KNOWN_T1, ('"face: z 0"', '"bore: ⌀31.25 z -40 inside depth 0.5 finish 0.1"'))
+    target = session.job.setup.targets[0]
+    assert target.to_go_x(30.0) == pytest.approx(1.25)
+    assert target.stops(30.0) == pytest.approx([30.525, 31.05, 31.25])
+    assert target.stops(31.3) == []
+    session.close()
+
+
+def test_the_set_up_is_changed_in_words_checked_as_a_whole_and_taken_back(tmp_path: Path):
+    session = sleeve(tmp_path)
+    before = (tmp_path / "turning.toml").read_text()
+    session.change("stock", "bar ⌀60 front 2 back 32")
+    assert session.job.setup.stock.diameter == 60
+    text = (tmp_path / "turning.toml").read_text()
+    assert "# what a tool keeps" in text, "comments stay"
+    with pytest.raises(DatumError, match="smaller than the part"):
+        session.change("stock", "bar ⌀40")
+    session.undo_change()
+    assert (tmp_path / "turning.toml").read_text() == before
+    ready(session)
+    with pytest.raises(BriskAnchorError, match="in the way of the new set-up"):
+        session.change("stock", "bar ⌀80 front 12 back 32")
+    assert (tmp_path / "turning.toml").read_text() == before
+    assert session.targets_from_drawing() == 4
+    names = [target.name for target in session.job.setup.targets]
+    assert names[3:] == ["bore ⌀31.25", "groove chuck-side wall", "groove front wall", "part off"]
+    walls = [target.z for target in session.job.setup.targets[4:6]]
+    assert walls == pytest.approx([-26.0, -23.02]), "the blade, 3.02 wide, is referred to its edge towards the chuck"
+    assert session.targets_from_drawing() == 0
+    session.change_approach(5.0, 0.5)
+    assert session.job.setup.approach.near == 5.0
+    (tmp_path / "turning.toml").write_text(before + "# somebody else\n")
+    with pytest.raises(JobError, match="somebody else"):
+        session.change("stock", "bar ⌀60 front 2 back 32")
+    session.close()
+
+
+def test_targets_of_an_inch_job_are_written_in_inches(tmp_path: Path):
+    session = sleeve(tmp_path)
+    from brisk_anchor.services.turning.turning_session import target_words
+
+    target = replace(session.job.setup.targets[1], x=25.4, z=-50.8, depth=0.0, spring=0)
+    assert target_words(target, 25.4) == "seat: ⌀1 z -2"
+    session.close()
+
+
+def test_how_the_lathe_was_left_is_found_again(tmp_path: Path):
+    session = ready(sleeve(tmp_path))
+    face(session)
+    session.ledger.add(EntryKind.NAMED, "G55", None)
+    session.file.save(session.machine)
+    before_store = (tmp_path / "lathe-wren.json").read_text()
+    session.zero.store()
+    left = session.machine.place, session.machine.tables, session.machine.metal.area, session.machine.cut_at
+    session.close()
+    again = TurningSession.open(tmp_path / "turning.toml", tmp_path)
+    assert (again.machine.place, again.machine.tables, again.machine.cut_at) == (left[0], left[1], left[3])
+    assert again.machine.metal.area == pytest.approx(left[2])
+    assert again.state("G54") is RowState.STORED
+    assert history_lines(again, "G54")[0][1] == "stored"
+    again.machine.tables.work["G54"] = (0.0, -300.0)
+    assert again.state("G54") is RowState.DIFFERS
+    assert not again.desk.is_known("G54", "z")
+    again.close()
+    (tmp_path / "lathe-wren.json").unlink()
+    (tmp_path / "lathe-wren.json").write_text(before_store)
+    killed = TurningSession.open(tmp_path / "turning.toml", tmp_path)
+    held = killed.machine.tables.work["G54"][1]
+    assert held == pytest.approx(left[1].work["G54"][1]), "killed between book and file: the book is newer"
+    killed.close()
+    (tmp_path / "lathe-wren.json").unlink()
+    anew = TurningSession.open(tmp_path / "turning.toml", tmp_path)
+    assert anew.machine.tables.work["G54"][1] == pytest.approx(left[1].work["G54"][1]), "the book knows it"
+    anew.close()
+
+
+@pytest.mark.parametrize(
+    "spoil",
+    [
+        lambda d: d | {"machine": "Otter"},
+        lambda d: d | {"at": [9999.0, 0.0]},
+        lambda d: d | {"stock": [[[0, 0], [1, 1]]]},
+        lambda d: d | {"stock": [[[0.0, 0.0], [1.0, 1.0], [1.0, 0.0], [0.0, 1.0]]]},
+        lambda d: d | {"work": {"G54": ["a", 1]}},
+        lambda d: d | {"more": 1},
+    ],
+)
+def test_a_broken_file_of_the_lathe_is_refused_whole(tmp_path: Path, spoil):
+    session = ready(sleeve(tmp_path))
+    session.file.save(session.machine)
+    path = tmp_path / "lathe-wren.json"
+    path.write_text(json.dumps(spoil(json.loads(path.read_text()))))
+    with pytest.raises(StateError):
+        session.file.load(session.machine)
+    session.close()
+
+
+@pytest.mark.parametrize(
+    ("before", "after", "told"),
+    [
+        ("⌀48 to 40", "⌀48 to 10", "comes after one"),
+        ("bore ⌀31.25", "bore ⌀44", "as large as the outside"),
+        ("groove ⌀42 20 to 26", "groove ⌀50 20 to 26", "smaller than"),
+        ("chamfer 1 front", "chamfer 1 at 7", "no edge at Z"),
+        ("T3 groover width 3.02 edge chuck", "T3 groover width 3.02", "reference edge"),
+        ("depth gauge ±0.02 to 150", "depth gauge to 150", "has no ±"),
+        ("from 45 50 52 55 60", "from 45 50", "No bar on the shelf"),
+        ("52 out", "80 out", "Nothing of it would be held"),
+        ("T7 parting", "T9 parting", "there is no such place"),
+        ('row = "G54"', 'row = "G99"', "no row G99"),
+        ("RS-09-55 G55 55", "RS-09-55 G54 55", "one row"),
+        ('control = "turn-macro"', 'control = "skip-macro"', "of no lathe"),
+        ("seat: ⌀48 z -40", "seat: 48 z -40", "before a diameter"),
+        ("stations = 8", "stations = 99", "less than or equal"),
+        ("offset = 7\nx", "offset = 9\nx", "how far T7 really reaches"),
+    ],
+)
+def test_a_fault_in_the_file_is_told_with_its_line(tmp_path: Path, before, after, told):
+    with pytest.raises(JobError, match=told) as caught:
+        sleeve(tmp_path, (before, after))
+    assert caught.value.findings[0].place.startswith("turning.toml")
+
+
+def test_a_control_without_macros_is_set_looked_at_and_proved(tmp_path: Path):
+    session = ready(sleeve(tmp_path, ('control = "turn-macro"', 'control = "turn-table"')))
+    face(session)
+    session.zero.store()
+    turn(session)
+    session.zero.store()
+    assert session.machine.tables.geometry[1][0] == pytest.approx(-231.0, abs=0.0021), (
+        "a step of radius is two of diameter"
+    )
+    proof = session.prove("G54")
+    assert proof.holds
+    assert proof.values[1][1] == pytest.approx(0.0, abs=0.006)
+    session.close()
+
+
+@pytest.mark.parametrize("words", ["x", "x 1 q 2", "x 1 z", "x abc", "x 1e9"])
+def test_a_place_in_words_that_means_nothing_is_refused(tmp_path: Path, words):
+    session = sleeve(tmp_path)
+    with pytest.raises(NumberEntryError):
+        session.feed_to(words)
+    session.close()
+
+
+def test_a_drill_is_swept_for_x_and_felt_for_z(tmp_path: Path):
+    drill = ('"T7 parting width', '"T6 drill size 12 sticks 90",\n  "T7 parting width')
+    real = (
+        "[[stand_in.tool]]\noffset = 7",
+        "[[stand_in.tool]]\noffset = 6\nx = -231.3\nz = 95.0\n\n[[stand_in.tool]]\noffset = 7",
+    )
+    session = ready(sleeve(tmp_path, drill, real, KNOWN_T1))
+    face(session)
+    session.zero.store()
+    session.to_index_place()
+    session.turn_turret(session.job.setup.tool(6))
+    session.bring_near()
+    session.touch(Method.DIAL)
+    assert session.zero.measured(0.0).value == pytest.approx(-231.3, abs=0.001)
+    session.zero.store()
+    session.zero.begin(Method.FELT_DIAMETER)
+    with pytest.raises(DatumError, match="touches nothing along X"):
+        session.zero.measured(48.0)
+    session.touch(Method.FELT_FACE)
+    assert session.zero.measured(session.zero.face_in_program.value).value == pytest.approx(95.0, abs=0.002)  # type: ignore[union-attr]
+    session.close()
+
+
+def test_sheet_taper_and_the_next_step(tmp_path: Path):
+    session = ready(sleeve(tmp_path))
+    with pytest.raises(BriskAnchorError, match="not been stored"):
+        write_turning_sheet(session, tmp_path)
+    assert "bring the tool near" in next_step(session)[0]
+    face(session)
+    assert next_step(session)[0].startswith("Enter: store G54 Z")
+    session.zero.store()
+    paths = write_turning_sheet(session, tmp_path)
+    assert [path.name for path in paths] == ["turning-rs-09-g54.svg", "turning-rs-09-g54.pdf"]
+    assert paths[1].read_bytes().startswith(b"%PDF")
+    assert b"<svg" in paths[0].read_bytes()[:600]
+    assert "+0.020 mm" in session.zero.taper(40.0, 40.02, 100.0)
+    with pytest.raises(DatumError, match="no taper"):
+        session.zero.taper(40.0, 40.02, 0.0)
+    session.machine.homed = False
+    assert next_step(session)[0].startswith("h: home")
+    session.close()
+
+
+def test_how_a_second_window_left_the_lathe_is_not_written_over(tmp_path):
+    first, second = ready(sleeve(tmp_path)), ready(sleeve(tmp_path))
+    path = second.file.path
+    assert path is not None
+    face(first)  # it is proposed before the other window writes the lathe's file
+    second.home()
+    kept = path.read_bytes()
+    with pytest.raises(ExportError, match="Another window moved this lathe"):
+        first.zero.store()
+    assert first.desk.figure("G54", "z") == 0
+    assert first.ledger.last("G54", EntryKind.STORED) is None
+    with pytest.raises(ExportError):
+        first.home()
+    first.close()
+    assert path.read_bytes() == kept
+    second.home()
+    second.close()
+    assert sleeve(tmp_path).machine.homed
