@@ -5,7 +5,7 @@ PYTHON ?= $(USUAL)
 VENV := $(if $(filter $(USUAL),$(PYTHON)),.venv,.venv-$(shell "$(PYTHON)" -c 'import sys; print("%d.%d" % sys.version_info[:2])'))
 BIN := $(VENV)/bin
 
-.PHONY: demo demo-shop test smoke example bench screenshots check lock clean
+.PHONY: demo demo-shop test smoke example bench screenshots check audit lock clean
 
 demo: $(VENV)/.ready
 	@$(BIN)/brisk-anchor demo
@@ -40,6 +40,9 @@ $(VENV)/.ready: requirements.lock pyproject.toml
 $(VENV)/.ready-tests: $(VENV)/.ready requirements-test.lock
 	@tools/venv "$(PYTHON)" $(VENV) requirements-test.lock
 	@touch $@
+
+audit:
+	@tools/audit "$(PYTHON)"
 
 lock:
 	@tools/lock "$(PYTHON)"
