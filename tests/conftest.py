@@ -26,6 +26,39 @@ settings.register_profile("steady", derandomize=True, deadline=None)
 settings.load_profile("steady")
 
 
+LONGEST_FIRST = (
+    "tui/test_pilot_jobs.py",
+    "test_guide.py",
+    "tui/test_pilot.py",
+    "tui/test_plan_view.py",
+    "test_book_safety.py",
+    "turning/test_turning_screen.py",
+    "test_hostile_files.py",
+    "tui/test_tmux.py",
+    "tui/test_fast_keys.py",
+    "test_places.py",
+    "test_runtime.py",
+    "tui/test_walk_up.py",
+    "test_results.py",
+    "test_cli.py",
+    "tui/test_views_agree.py",
+    "test_surroundings.py",
+    "tui/test_linked.py",
+)
+"""Files that take longest: they begin first, so that no worker is left alone with one of them at the end."""
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """Put the files that take longest first."""
+    here = Path(__file__).parent
+
+    def place(item: pytest.Item) -> int:
+        name = item.path.relative_to(here).as_posix() if item.path.is_relative_to(here) else ""
+        return LONGEST_FIRST.index(name) if name in LONGEST_FIRST else len(LONGEST_FIRST)
+
+    items.sort(key=place)
+
+
 @pytest.fixture(autouse=True)
 def lengths_in_mm():
     """Each test begins with lengths shown in mm, whatever the one before did."""

@@ -128,7 +128,13 @@ def test_bad_use(tmp_path):
 
 def test_profiles_are_listed_shown_copied_changed_and_used(tmp_path, made):
     listed = call("profile", "list").stdout
-    assert re.findall(r"(?m)^[a-z-]+", listed) == ["probe-params", "skip-macro", "table-only"]
+    assert re.findall(r"(?m)^[a-z-]+", listed) == [
+        "probe-params",
+        "skip-macro",
+        "table-only",
+        "turn-macro",
+        "turn-table",
+    ]
     assert "It cannot probe" in listed
     assert "# Neutral control profile" in call("profile", "show", "skip-macro").stdout
     mine = tmp_path / "mine.toml"

@@ -21,6 +21,8 @@ from brisk_anchor.nc.write.writer import _WRITERS
 from brisk_anchor.services.job.jobs import FILES
 from brisk_anchor.services.plan.plan_file import PlanFile
 from brisk_anchor.services.plan.plan_proof import PlanProof
+from brisk_anchor.services.turning.lathe_file import LatheState
+from brisk_anchor.services.turning.turning_job import TurningFile
 from brisk_anchor.standin.scene_file import SceneFile
 from brisk_anchor.tui.actions import ACTIONS, Do
 
@@ -42,7 +44,9 @@ def fields(model, seen=()):
 
 
 @pytest.mark.parametrize(
-    "model", [Profile, SceneFile, PlanFile, PlanProof, *FILES.values()], ids=lambda model: model.__name__
+    "model",
+    [Profile, SceneFile, PlanFile, PlanProof, TurningFile, LatheState, *FILES.values()],
+    ids=lambda model: model.__name__,
 )
 def test_every_field_of_a_file_is_documented(model):
     missing = {name for name in fields(model) if not re.search(rf"`\[*{name}\b|`[^`]*\b{name}\b[^`]*`", FORMATS)}
@@ -62,18 +66,64 @@ def test_the_error_tree_in_the_docstring_is_whole():
     assert {name for name in classes if name in errors.__doc__} == classes
 
 
+def public_functions(tree):
+    """Functions and methods that others call, with their docstrings; not what is nested in a function."""
+    for node in tree.body:
+        if isinstance(node, ast.ClassDef) and not node.name.startswith("_"):
+            yield from public_functions(node)
+        elif isinstance(node, ast.FunctionDef) and not node.name.startswith("_"):
+            yield node, ast.get_docstring(node) or ""
+
+
+def raises(function):
+    """Whether the function itself raises an error that it makes."""
+    waiting = list(function.body)
+    while waiting:
+        node = waiting.pop()
+        if isinstance(node, ast.Raise) and isinstance(node.exc, ast.Call):
+            return True
+        if not isinstance(node, ast.FunctionDef | ast.ClassDef | ast.Lambda):
+            waiting += ast.iter_child_nodes(node)
+    return False
+
+
+UNIT = re.compile(r"\bmm\b|mm²|µm|degree|°|radian|\bs\b|\bmin\b|\bunit\b|[Ff]actor|[Rr]atio|probability|[Uu]nit vector")
+FIGURES = re.compile(r"\bfloat\b|Vector|Matrix|Array")
+
+
+def untold(text, core):
+    """Functions whose docstring leaves out an error that they raise, or in core the unit of what they return."""
+    for function, words in public_functions(ast.parse(text)):
+        if raises(function) and not re.search(r"Raises|\w+Error\b", words):
+            yield function.name, "errors"
+        if core and function.returns and FIGURES.search(ast.unparse(function.returns)) and not UNIT.search(words):
+            yield function.name, "unit"
+
+
+def test_docstrings_tell_errors_and_units():
+    sample = 'def f() -> float:\n    """A length."""\n    raise DatumError("", "", "")\n'
+    assert list(untold(sample, core=True)) == [("f", "errors"), ("f", "unit")]
+    found = {}
+    for room in ("core", "nc", "book", "exchange", "drawings", "standin", "services", "tui"):
+        for path in (ROOT / "src" / "brisk_anchor" / room).rglob("*.py"):
+            if missing := list(untold(path.read_text(encoding="utf-8"), core=room == "core")):
+                found[str(path)] = missing
+    assert found == {}
+
+
 def test_readme_shows_every_picture_and_names_commands_and_keys():
     pictures = {path.name for path in (ROOT / "docs" / "screenshots").glob("*.png")}
     assert 5 <= len(pictures) < 20
-    assert {Path(name).name for name in re.findall(r"\(docs/screenshots/([\w-]+\.png)\)", README)} == pictures
+    pages = README + "".join(page.read_text(encoding="utf-8") for page in (ROOT / "docs" / "guide").glob("*.md"))
+    assert set(re.findall(r"screenshots/([\w-]+\.png)\)", pages)) == pictures
     for words in ("make demo", "make test", "brisk-anchor example --out", "brisk-anchor run", "--json"):
-        assert words in README
+        assert words in README + (ROOT / "docs" / "commands.md").read_text(encoding="utf-8")
     shown = {
         action.shown
         for action in ACTIONS
         if action.do in (Do.POINT, Do.MEASURE, Do.STORE, Do.PROVE, Do.SHEET, Do.CLAMP)
     }
-    assert all(f"`{key}`" in README for key in shown - {"F"})
+    assert all(f"`{key}`" in pages for key in shown - {"F"})
     for link in re.findall(r"\]\((docs/[\w-]+\.md)\)", README):
         assert (ROOT / link).exists()
 

@@ -148,6 +148,18 @@ def test_rows_that_follow_another_are_written_after_it_from_this_run(language):
     assert (x, y, z) == pytest.approx((-620 + 0.31, -400 - 0.24, -530.0), abs=0.0005)
 
 
+def test_the_probe_is_reported_as_it_is_stated_and_the_spindle_stopped_before_it_moves(scene):
+    own = changed("skip-macro", ("\ndecimals = 4", "\ndecimals = 3"))
+    session = Session(scene, None, own, seed=None)
+    measurement = build_measurement(session.setup, point_at(session.setup, session.setup.drawn("bore")))
+    lines = [line.text for line in session.planner.measuring_program(measurement).lines]
+    tool = next(line for line in lines if "TOOL" in line)
+    assert f"R{session.setup.stylus.effective_radius:.4f}" in tool
+    moves = next(n for n, line in enumerate(lines) if line.startswith("G90 G53"))
+    assert "M5" in lines[:moves]
+    session.runner.measure(measurement)
+
+
 def test_what_a_profile_names_is_known_to_the_stand_in_and_proved_by_the_check(tmp_path):
     own = changed("skip-macro", ("on = [] ", 'on = ["M17", "M118 P2"] '), ("off = []", 'off = ["M18"]'))
     proof = prove_profile(own)

@@ -72,7 +72,7 @@ async def test_hand_marked_bore_is_named_recognised_and_measured(tmp_path):
         bench.app.view_state.session.machine.rapid((-433.0, -251.0, -300.0), 0)
         bench.app.view_state.session.machine.rapid((-433.0, -251.0, -366.0), 0)
         await bench.press("left")
-        assert "surface towards −X" in said(bench.app, "#touch-pattern") or "distance" in said(bench.app)
+        assert "tip beside the wall" in said(bench.app, "#touch-pattern")
         await bench.press("right", "up", "down", "r")
         assert "Enter measures bore ⌀38 H7" in said(bench.app)
         await bench.press("enter")
