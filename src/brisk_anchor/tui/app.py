@@ -67,9 +67,6 @@ class BriskAnchorApp(FrameApp):
         self._open_job = open_job
         self._speed = speed
         self._ticked = time.monotonic()
-        self._failed: BriskAnchorError | None = None
-        self._typed_ahead: list[str] = []
-        """Keys pressed while the job still opens: they count when it is open, in the order they came."""
         self._looked_after = 0.0
         self._shown_active = ""
         """What the top line says of the active row."""
@@ -119,7 +116,7 @@ class BriskAnchorApp(FrameApp):
         self._ticked = time.monotonic()
         self.set_interval(_TICK, self._tick)
         self.show_all()
-        self.call_later(self._do_typed_ahead)
+        self._take_held_later()
         self.set_timer(_LATER, lambda: self.run_worker(coverage.load, thread=True, group="quantiles", name="quantiles"))
         if session.book is not None and session.book.damage:
             self.tell("The book is damaged and open for reading only.", session.book.damage, "bad")
@@ -186,10 +183,6 @@ class BriskAnchorApp(FrameApp):
             if self.view_state.desk is not None:
                 self.view_state.desk.stop()
             self.view_state.session.close()
-
-    def _opening_failed(self, error: BriskAnchorError) -> None:
-        self._failed = error
-        self.complain(error)
 
     def free(self, how: str = "Esc stops it.") -> ViewState | None:
         """What the views share, when nothing moves; otherwise says `how` to end that, and returns None."""
@@ -378,16 +371,8 @@ class BriskAnchorApp(FrameApp):
         if self.view_state is None and action.do not in (Do.QUIT, Do.HELP):
             if self._failed:
                 self.complain(self._failed)
-            else:
-                self._typed_ahead.append(key)
             return
         await self._do(action, self.view_widget)
-
-    async def _do_typed_ahead(self) -> None:
-        typed, self._typed_ahead = self._typed_ahead, []
-        for key in typed:
-            if self.check_action("dispatch", (key,)):  # what was meant for a line that opens first is not guessed
-                await self.action_dispatch(key)
 
     @property
     def handlers(self) -> Handlers:

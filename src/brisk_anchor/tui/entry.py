@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from rich.text import Text
 from textual import events
 from textual.app import ComposeResult
+from textual.binding import Binding
 from textual.containers import Horizontal, Vertical
 from textual.widgets import Input, Static
 
@@ -19,6 +20,15 @@ _WORDS, _FEW_WORDS = 60, 44
 """Columns of the field that takes words, in a wide window and in a small one."""
 LENGTH = "length"
 """The unit of a question that asks for a length."""
+_OWN = ("enter", "up", "down")
+_EDITING = {
+    key: binding.action
+    for binding in Input.BINDINGS
+    if isinstance(binding, Binding)
+    for key in binding.key.split(",")
+    if key not in (*_OWN, "ctrl+c")
+}
+"""What keys do in the field, but those that the line itself, or the application, gives a meaning."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -133,15 +143,40 @@ class EntryLine(Vertical):
         if question.preview is not None and question.present is not None:
             question.preview(question.present)
 
-    def on_input_changed(self, event: Input.Changed) -> None:
-        """Show what it comes to so far."""
-        self._weigh(event.value)
+    def takes(self, event: events.Key | events.Paste) -> bool:
+        """Whether something typed belongs to the line."""
+        return isinstance(event, events.Paste) or event.is_printable or event.key in _EDITING or event.key in _OWN
 
-    def on_key(self, event: events.Key) -> None:
-        """↑ and ↓ change a figure by a step, or choose."""
-        if event.key in ("up", "down") and self.is_open:
-            event.stop()
+    async def take(self, event: events.Key | events.Paste) -> None:
+        """Take something typed, wholly: what is typed next meets the line as this leaves it.
+
+        It does not go by the field's own queue, where an Enter, or a Tab, could overtake a digit.
+        """
+        field = self.query_one(Input)
+        if isinstance(event, events.Key) and event.key == "enter":
+            self.submit(field.value)
+        elif isinstance(event, events.Key) and event.key in _OWN:
             self._step(1 if event.key == "up" else -1)
+        else:
+            with field.prevent(Input.Changed):
+                if isinstance(event, events.Paste):
+                    self._insert(field, "".join(event.text.splitlines()[:1]))
+                elif event.is_printable:
+                    self._insert(field, event.character or "")
+                else:
+                    await self.app.run_action(_EDITING[event.key], field)
+            self._weigh(field.value)
+
+    @staticmethod
+    def _insert(field: Input, text: str) -> None:
+        if field.selection.is_empty:
+            field.insert_text_at_cursor(text)
+        else:
+            field.replace(text, *field.selection)
+
+    def on_input_changed(self) -> None:
+        """Show what it comes to so far, where the field was changed by something else than keys."""
+        self._weigh(self.query_one(Input).value)
 
     def on_mouse_scroll_up(self, event: events.MouseScrollUp) -> None:
         """The wheel does what the keys do."""
@@ -238,11 +273,6 @@ class EntryLine(Vertical):
         """How many columns are free beside the field."""
         field = _FEW_WORDS if self.app.has_class("compact") else _WORDS
         return self.app.size.width - len(question.name) - field - 6
-
-    def on_input_submitted(self, event: Input.Submitted) -> None:
-        """Take the figure when it is sound."""
-        event.stop()
-        self.submit(event.value)
 
     def submit(self, text: str) -> bool:
         """Take what was typed; whether there was an answer in it."""

@@ -42,6 +42,9 @@ class FrameApp(App[int]):
         Binding("ctrl+z", "suspend_process", show=False, priority=True),
     ]
 
+    BEFORE_OPEN = frozenset({"q", "ctrl+q", "question_mark", "f1", "ctrl+c", "ctrl+z"})
+    """Keys that mean something while the job still opens: to leave, and to ask for help."""
+
     def __init__(self, folder: Path) -> None:
         """Sheets and files go to `folder`."""
         super().__init__()
@@ -49,8 +52,14 @@ class FrameApp(App[int]):
         self.folder = folder
         self._to_confirm: Callable[[], None] | None = None
         """What Enter does as the next key, where something was asked."""
+        self._failed: BriskAnchorError | None = None
+        """Why the job could not be opened."""
+        self._held: list[events.Key | events.Paste] = []
+        """What was typed while it has to wait its turn, in the order in which it came."""
         self.patience = Patience(
-            self._tell_waiting, lambda rest: self.run_worker(rest, group="waiting", name="waiting")
+            self._tell_waiting,
+            lambda rest: self.run_worker(rest, group="waiting", name="waiting"),
+            self._take_held_later,
         )
 
     @property
@@ -61,6 +70,11 @@ class FrameApp(App[int]):
     def show_all(self, *, keep_prompt: bool = False) -> None:
         """Bring frame and view up to date."""
         raise NotImplementedError
+
+    def _opening_failed(self, error: BriskAnchorError) -> None:
+        self._failed = error
+        self._held.clear()
+        self.complain(error)
 
     def on_load(self) -> None:
         """End as with `q` where the system asks for it: the terminal is put back, what is open is closed."""
@@ -118,6 +132,39 @@ class FrameApp(App[int]):
         if self.is_open:
             self.call_after_refresh(self.show_all, keep_prompt=True)
 
+    # -- what is typed -------------------------------------------------------------------------------------------
+
+    async def on_event(self, event: events.Event) -> None:
+        """Take what is typed one after another: each key means what it means once the one before it is done."""
+        if not isinstance(event, events.Key | events.Paste) or event.is_forwarded:
+            await super().on_event(event)
+        elif self._held or self._has_to_wait(event):
+            self._held.append(event)
+            self._take_held_later()
+        else:
+            await self._take(event)
+
+    def _has_to_wait(self, event: events.Key | events.Paste) -> bool:
+        """Whether something typed waits: the job still opens, or the key before it waits a moment for the disk."""
+        if self.patience.silent:
+            return True
+        opening = not self.is_open and self._failed is None and len(self.screen_stack) == 1
+        return opening and not (isinstance(event, events.Key) and event.key in self.BEFORE_OPEN)
+
+    async def _take(self, event: events.Key | events.Paste) -> None:
+        entry = self.query_one(EntryLine)
+        if entry.is_open and len(self.screen_stack) == 1 and entry.takes(event):
+            await entry.take(event)
+        else:
+            await super().on_event(event)
+
+    def _take_held_later(self) -> None:
+        self.call_later(self._take_held)
+
+    async def _take_held(self) -> None:
+        while self._held and not self._has_to_wait(self._held[0]):
+            await self._take(self._held.pop(0))
+
     # -- telling and asking --------------------------------------------------------------------------------------
 
     def tell(self, sentence: str, behind: str = "", tone: str = "") -> None:
@@ -170,7 +217,11 @@ class FrameApp(App[int]):
             show()
 
     def _tell_waiting(self) -> None:
+        count = len(self._held)
+        self._held.clear()  # nobody saw what these keys would meet
         behind = "Nothing is lost. The views can be looked at meanwhile; what changes something has to wait."
+        if count:
+            behind += f" {'One key' if count == 1 else f'{count} keys'} typed since: not taken."
         self.tell("Waiting for an answer from the book or the disk.", behind, "ask")
 
     def action_command_palette(self) -> None:

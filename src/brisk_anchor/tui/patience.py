@@ -21,23 +21,35 @@ P = ParamSpec("P")
 R = TypeVar("R")
 MOMENT = 0.03
 """How long, s, an answer is waited for before the screen goes on: less than anybody sees."""
-TOLD_AFTER = 0.5
+TOLD_AFTER = 1.0
 """How long, s, before it is told that something is waited for."""
 
 
 class Patience:
     """Runs what keys do; at most one of them waits at a time."""
 
-    def __init__(self, told: Callable[[], None], start: Callable[[Coroutine[object, object, None]], object]) -> None:
-        """`told` is called when the book has not answered for a while; `start` runs the rest of what was set aside."""
+    def __init__(
+        self,
+        told: Callable[[], None],
+        start: Callable[[Coroutine[object, object, None]], object],
+        over: Callable[[], None],
+    ) -> None:
+        """`told` is called when the book has not answered for a while, `over` when it has answered.
+
+        `start` runs the rest of what was set aside.
+        """
         self._told = told
         self._start = start
+        self._over = over
         self.waits = False
         """Whether something is set aside until the book answers."""
+        self.silent = False
+        """Whether nobody was told so yet: what is typed meanwhile waits its turn."""
 
     def told_waiting(self) -> bool:
         """Whether something is set aside; that is told then."""
         if self.waits:
+            self.silent = False
             self._told()
         return self.waits
 
@@ -54,7 +66,7 @@ class Patience:
             result: R = given
             return result
         future, limit = given
-        self.waits = True
+        self.waits = self.silent = True
         self._start(self._go_on(worker, future, limit))
         return None
 
@@ -64,7 +76,7 @@ class Patience:
                 waited = asyncio.wrap_future(future)
                 done, _ = await asyncio.wait({waited}, timeout=min(TOLD_AFTER, limit))
                 if not done:
-                    self._told()
+                    self.told_waiting()
                     await asyncio.wait({waited}, timeout=max(0.0, limit - TOLD_AFTER))
                 with suppress(Exception):
                     _ = waited.exception() if waited.done() else None  # it is raised where the answer is used
@@ -73,7 +85,8 @@ class Patience:
                     break
                 future, limit = outcome
         finally:
-            self.waits = False
+            self.waits = self.silent = False
+            self._over()
         if asyncio.iscoroutine(outcome):
             await outcome
 

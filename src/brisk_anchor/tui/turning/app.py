@@ -48,8 +48,6 @@ class TurningApp(FrameApp):
         self.session: TurningSession | None = None
         self.hands = Hands(self)
         self._open_job = open_job
-        self._failed: BriskAnchorError | None = None
-        self._typed_ahead: list[str] = []
 
     @property
     def is_open(self) -> bool:
@@ -89,23 +87,13 @@ class TurningApp(FrameApp):
 
         _ = bench
 
-    def _opening_failed(self, error: BriskAnchorError) -> None:
-        self._failed = error
-        self.complain(error)
-
     async def _opened(self, session: TurningSession) -> None:
         from brisk_anchor.core.uncertainty import coverage
 
         self.session = session
         await self.go_to("bench")
-        typed, self._typed_ahead = self._typed_ahead, []
         self.set_timer(0.5, lambda: self.run_worker(coverage.load, thread=True, group="quantiles", name="quantiles"))
-        self.call_later(self._do_typed_ahead, typed)
-
-    async def _do_typed_ahead(self, typed: list[str]) -> None:
-        for key in typed:
-            if self.check_action("dispatch", (key,)):
-                await self.action_dispatch(key)
+        self._take_held_later()
 
     def on_unmount(self) -> None:
         """Let go of the book."""
@@ -217,8 +205,6 @@ class TurningApp(FrameApp):
         if self.session is None and action.do not in _OWN:
             if self._failed is not None:
                 self.complain(self._failed)
-            else:
-                self._typed_ahead.append(key)
             return
         await self._do(action)
 
