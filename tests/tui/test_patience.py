@@ -6,14 +6,22 @@ import asyncio
 import io
 import threading
 import time
+from contextvars import copy_context
 
 import pytest
 from rich.console import Console
 
+from brisk_anchor.book.entries import EntryKind
 from brisk_anchor.book.store import Book
 from brisk_anchor.core.errors import BookSilentError, BookTamperedError
+from brisk_anchor.patience import PAUSE, Helper
+from brisk_anchor.services.offsets.book_rows import RowChange
 from brisk_anchor.tui import start
 from brisk_anchor.tui.app import BriskAnchorApp
+from brisk_anchor.tui.entry import Question
+from brisk_anchor.tui.patience import _pause
+from brisk_anchor.tui.rows_sheet import RowsSheet
+from tests.tui.test_fast_keys import press_at_once
 from tests.tui.test_pilot import Bench, said, wait_for
 
 
@@ -74,6 +82,77 @@ async def test_a_store_that_is_never_answered_is_told_and_the_table_put_back(tmp
         assert "has not answered" in said(app)
         assert app.view_state.session.machine.offset("G54") == before
         assert app.view_state.session.rows.state("G54").value == "measured"
+
+
+async def test_what_is_typed_while_the_disk_takes_a_moment_is_taken_after_it_in_its_order(
+    tmp_path, hanging, monkeypatch
+):
+    async with Bench(tmp_path) as bench:
+        app = bench.app
+        await bench.press("f", "enter", "f", "enter", "s")
+        go = hanging()
+        monkeypatch.setattr("brisk_anchor.tui.patience.TOLD_AFTER", 20.0)
+        press_at_once(app, ["enter", "o", "G", "5", "6", "enter", "2", "k"])
+        await asyncio.sleep(0.1)
+        assert app.view == "bench"
+        go.set()
+        await wait_for(lambda: app.view == "book")
+        assert app.view_state.row == "G56"
+        assert app.view_state.session.rows.state("G54").value == "stored"
+
+
+async def test_keys_typed_before_it_is_told_that_the_book_hangs_are_forgotten_and_counted(tmp_path, hanging):
+    async with Bench(tmp_path) as bench:
+        app = bench.app
+        await bench.press("f", "enter", "f", "enter", "s")
+        go = hanging()
+        press_at_once(app, ["enter", "o", "G"])
+        await wait_for(lambda: "2 keys typed since: not taken" in said(app))
+        go.set()
+        await wait_for(lambda: not app.patience.waits)
+        await bench.pilot.pause()
+        assert not app.query_one("EntryLine").is_open
+
+
+async def test_a_digit_is_not_overtaken_by_the_key_that_takes_the_figure(tmp_path):
+    async with Bench(tmp_path) as bench:
+        app = bench.app
+        asked = []
+        for last in ("tab", "enter"):
+            app.ask(Question("length", None, 0.0, 500.0, asked.append))
+            press_at_once(app, [*"120.258", "backspace", "left", "delete", "7", last])
+            await wait_for(lambda: not app.query_one("EntryLine").is_open)
+            await bench.pilot.pause()
+        assert asked == [120.27, 120.27]
+
+
+async def test_a_sheet_that_writes_rows_waits_for_the_book_as_a_view_does(tmp_path, hanging):
+    async with Bench(tmp_path) as bench:
+        app, done = bench.app, []
+        book = app.view_state.session.ledger
+
+        def change():
+            book.add(EntryKind.LOCKED, "G54", None)
+            done.append(book.locked("G54"))
+            return "locked", ""
+
+        line = RowChange("G54", {"x": 1.0}, {"x": 1.0}, "", "")
+        app.push_screen(RowsSheet(app, "rows", "locks", [line], change))
+        await bench.pilot.pause()
+        go = hanging()
+        press_at_once(app, ["enter"])
+        await wait_for(lambda: app.patience.waits)
+        go.set()
+        await wait_for(lambda: done)
+        assert done == [True]
+
+
+def test_what_is_not_set_aside_waits_in_full():
+    helper = Helper("slow")
+    context = copy_context()
+    context.run(PAUSE.set, _pause)
+    assert context.run(helper.run, lambda given: (time.sleep(0.2), given.wanted)[1], 5.0)
+    helper.close()
 
 
 def top_line(app):

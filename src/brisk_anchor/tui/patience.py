@@ -92,9 +92,12 @@ class Patience:
 
 
 def _pause(future: Future[object], limit: float) -> None:
-    """Wait a moment; where that is not enough, let the screen go on meanwhile."""
-    with suppress(Exception):
-        future.result(timeout=MOMENT)
+    """Wait a moment; where that is not enough, let the screen go on meanwhile.
+
+    What a widget does was begun in the context of a key, and may come here without being set aside: it waits in full.
+    """
     parent = getcurrent().parent
+    with suppress(Exception):
+        future.result(timeout=limit if parent is None else MOMENT)
     if not future.done() and parent is not None:
         parent.switch((future, limit))

@@ -17,6 +17,7 @@ from brisk_anchor.core.offsets.checks import Finding
 from brisk_anchor.core.quantities import shown_unit, signed_bare, signed_deg
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.sheet import Sheet
+from brisk_anchor.tui.terminal import patiently
 from brisk_anchor.tui.words import cut
 
 if TYPE_CHECKING:
@@ -85,7 +86,7 @@ class RowsSheet(Sheet):
             return
         event.stop()
         self.dismiss()
-        self.stage.attempt(self._change)
+        patiently(self.app, self.stage.attempt, self._change)
 
 
 def _line(text: Text, line: RowChange) -> None:
