@@ -66,6 +66,7 @@ def test_the_keys_of_a_page_do_what_it_says(page: Path, tmp_path: Path):
         window.wait("? help")
         time.sleep(0.5)
         for keys, told in steps:
+            assert told not in window.screen(), f"{told}: it is there before {keys}"
             for kind, word in keys:
                 if kind == "text":
                     window.tmux("send-keys", "-l", "--", word)
