@@ -11,7 +11,7 @@ import pytest
 from sqlalchemy import event
 from textual import events
 from textual.command import CommandList
-from textual.widgets import Input
+from textual.widgets import Input, Static
 
 from brisk_anchor.core.errors import BookVersionError
 from brisk_anchor.nc.profile.control_profile import shipped_profile
@@ -31,6 +31,11 @@ def said(app, widget="Prompt"):
     if widget == "#entry-result":
         return f"{shown.render()}\n{app.query_one('#entry-note').render()}"
     return shown.words if isinstance(shown, ChoiceList) else str(shown.render())
+
+
+def on_sheet(app):
+    """The text of a sheet that lies on top; empty while it is being laid there."""
+    return "\n".join(str(part.render()) for part in app.screen.query(Static)) if len(app.screen_stack) > 1 else ""
 
 
 async def wait_for(condition, seconds=20.0):

@@ -7,7 +7,7 @@ import threading
 from dataclasses import replace
 
 import pytest
-from textual.widgets import Input, Static
+from textual.widgets import Input
 
 from brisk_anchor.core.quantities import Unit, show_in, shown_unit
 from brisk_anchor.services.demo.demo_job import open_demo
@@ -21,7 +21,7 @@ from brisk_anchor.tui.app import BriskAnchorApp
 from brisk_anchor.tui.budget_sheet import BudgetSheet
 from brisk_anchor.tui.choice_list import ChoiceList
 from brisk_anchor.tui.rows_sheet import RowsSheet
-from tests.tui.test_pilot import Bench, said, wait_for
+from tests.tui.test_pilot import Bench, on_sheet, said, wait_for
 
 
 async def typed(bench, words):
@@ -238,11 +238,8 @@ async def test_the_last_is_measured_again_and_many_times(tmp_path):
         assert first != again
         assert first == pytest.approx(again, abs=0.004)
         await bench.pilot.press("Y")
-        for _ in range(200):  # the sum runs beside the screen
-            await bench.pilot.pause(0.02)
-            told = str(bench.app.screen.query_one("Static").render())
-            if told:
-                break
+        await wait_for(lambda: "measured 25 times" in on_sheet(bench.app))  # the sum runs beside the screen
+        told = on_sheet(bench.app)
         assert "bore ⌀38 H7, measured 25 times" in told
         assert told.count("as stated") == 3
         assert bench.app.view_state.session.solver.features()["bore"].coordinates == again
@@ -487,13 +484,14 @@ async def test_what_a_spread_is_made_of_and_what_is_not_in_it_is_shown(tmp_path)
         await bench.press("f", "enter", "f", "enter")
         assert "things are not in it" in said(bench.app, "#chain")
         await bench.press("B")
-        sheet = str(bench.app.screen.query_one(Static).render())
+        await wait_for(lambda: "length of T20" in on_sheet(bench.app))
+        sheet = on_sheet(bench.app)
         for words in ("length of T20", "94 %", "lobing of T20: not stated", "temperature: not stated", "job.toml"):
             assert words in sheet
         await bench.press("escape", "Y")
+        await wait_for(lambda: "measured 25 times" in on_sheet(bench.app))
         await bench.press("u")
-        told = str(bench.app.screen.query_one("#written", Static).render())
-        assert "from 25 touches" in told
+        await wait_for(lambda: "from 25 touches" in on_sheet(bench.app))
         assert bench.app.view_state.session.setup.stylus.repeats == 25
         await bench.press("escape", "f", "enter")
         await bench.press("2", "B")
