@@ -237,7 +237,7 @@ def test_a_change_that_cannot_be_written_changes_nothing(session, folder, monkey
         written.append(path.name)
         return files.write_whole(path, data)
 
-    monkeypatch.setattr("brisk_anchor.services.job.job_editor.write_whole", refuse)
+    monkeypatch.setattr("brisk_anchor.exchange.folder_change.write_whole", refuse)
     with pytest.raises(ExportError):
         session.editor.change(change_)
     assert {name: (folder / name).read_text() for name in before} == before
@@ -431,5 +431,6 @@ def test_a_calibration_is_written_into_the_machines_file(session, folder):
     assert cautions(scene, day + timedelta(30)) == []
     assert "31 days ago, 30 are allowed" in cautions(scene, day + timedelta(31))[0]
     assert (folder / "machine.toml").read_text().count("#") == comments
+    change(folder, "machine", ("[probe]\nvalid_days = 30", "[probe]"))
     assert session.editor.undo()
     assert load_job(folder).machine.probe.effective_radius == 2.994

@@ -462,7 +462,7 @@ def test_the_set_up_is_changed_in_words_checked_as_a_whole_and_taken_back(tmp_pa
     session.change_approach(5.0, 0.5)
     assert session.job.setup.approach.near == 5.0
     (tmp_path / "turning.toml").write_text(before + "# somebody else\n")
-    with pytest.raises(JobError, match="somebody else"):
+    with pytest.raises(ExportError, match="another window or an editor"):
         session.change("stock", "bar ⌀60 front 2 back 32")
     session.close()
 

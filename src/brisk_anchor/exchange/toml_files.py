@@ -12,7 +12,8 @@ from brisk_anchor.core.errors import Fault, JobError
 from brisk_anchor.nc.bounded import read_at_most, toml_sections
 
 MILLIMETRES = {"mm": 1.0, "inch": 25.4}
-_MAX_BYTES = 1_000_000
+LONGEST = 1_000_000
+"""Bytes that a file may have."""
 _LONGEST_LINE = 200
 _HEADER = re.compile(r"^\s*(\[\[?)\s*([A-Za-z0-9_.\- \"']+?)\s*\]\]?\s*(#.*)?$")
 _KEY = re.compile(r"^\s*([A-Za-z0-9_.\-\"']+)\s*=")
@@ -27,9 +28,9 @@ def read_text(path: Path) -> str:
         JobError: it cannot be read, is too long, or is no text.
     """
     try:
-        data = read_at_most(path, _MAX_BYTES)
-        if len(data) > _MAX_BYTES:
-            raise JobError(path.name, (Fault("", f"larger than {_MAX_BYTES} bytes"),))
+        data = read_at_most(path, LONGEST)
+        if len(data) > LONGEST:
+            raise JobError(path.name, (Fault("", f"larger than {LONGEST} bytes"),))
         return data.decode("utf-8")
     except (OSError, UnicodeDecodeError) as error:
         reason = error.strerror if isinstance(error, OSError) else "it is no text in UTF-8"

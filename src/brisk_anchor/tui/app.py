@@ -198,9 +198,10 @@ class BriskAnchorApp(FrameApp):
         """The next thing to do, in two sentences."""
         if self.view_state is None:
             return "Opening the set-up …", ""
+        sentence, behind = self.view_widget.next_sentence(self.view_state)
         if (failed := self.view_state.session.machine_file.failed) is not None:
-            return f"{failed.what}.", "How the machine stands now will not be known at the next start."
-        return self.view_widget.next_sentence(self.view_state)
+            behind = f"! {failed.what}: how the machine stands now will not be known at the next start. {behind}"
+        return sentence, behind
 
     # -- showing -----------------------------------------------------------------------------------------------
 

@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 
-from brisk_anchor.core.errors import ExportError, Fault, JobError, PlanError
+from brisk_anchor.core.errors import Fault, JobError, PlanError
 from brisk_anchor.core.features.calibration import Calibration
 from brisk_anchor.core.features.touches import AXES, CalibratedOn
 from brisk_anchor.core.geometry.frames import Frame
@@ -15,7 +15,7 @@ from brisk_anchor.core.offsets.rules import FromFeature, FromFit, FromHeading, K
 from brisk_anchor.core.offsets.setup import Setup
 from brisk_anchor.core.quantities import fixed, signed_deg
 from brisk_anchor.core.tools.scatter import Scatter
-from brisk_anchor.exchange.files import write_whole
+from brisk_anchor.exchange.folder_change import change_files
 from brisk_anchor.exchange.toml_files import MILLIMETRES, parse, read_text
 from brisk_anchor.services.job.drawn_body import expand
 from brisk_anchor.services.job.feature_commands import read_words
@@ -143,7 +143,7 @@ class JobEditor:
                 fresh[JOB_NAME] = with_rule(fresh[JOB_NAME], plan.row, "r", None)
         for row, axis in gone:  # kept as they are, so that the whole can be read; the right feature follows
             fresh[JOB_NAME] = with_rule(fresh[JOB_NAME], row, axis, Keep())
-        setup = _setup_of(load_job(self.folder, fresh))
+        setup = _setup_of(load_job(self.folder, {**self.job.texts, **fresh}))
         zero = _part_frame(setup).point((0.0, 0.0, 0.0))
         for row, axis in gone:
             fresh[JOB_NAME] = with_rule(fresh[JOB_NAME], row, axis, proposed_rule(setup, axis, zero))
@@ -162,7 +162,7 @@ class JobEditor:
         """
         angle -= 360 * round(angle / 360)
         texts = {JOB_NAME: with_key(self._text(JOB_NAME), JOB_NAME, "seat_turn", figure(angle), "seat")}
-        before, after = _setup_of(self.job), _setup_of(load_job(self.folder, texts))
+        before, after = _setup_of(self.job), _setup_of(load_job(self.folder, {**self.job.texts, **texts}))
         there, here = _part_frame(before), _part_frame(after)
         bodies = {drawn.name: drawn.body for drawn in before.features}
         for plan in after.rows:
@@ -368,10 +368,11 @@ class JobEditor:
         return self._change({JOB_NAME: text}, told)
 
     def _text(self, name: str) -> str:
-        return read_text(self.folder / name)
+        """A file as it was read; what another window or an editor makes of it since, is not mixed into a change."""
+        return self.job.texts[name] if name in self.job.texts else read_text(self.folder / name)
 
     def _change(self, texts: Mapping[str, str], told: str, *, moves_part: bool = False) -> Change:
-        job = load_job(self.folder, texts)
+        job = load_job(self.folder, {**self.job.texts, **texts})
         return Change(told, job, texts, _setup_of(job), moves_part)
 
     # -- making it ---------------------------------------------------------------------------------------------
@@ -379,11 +380,12 @@ class JobEditor:
     def make(self, change: Change) -> None:
         """Write a change. Raises JobError, ExportError; then nothing is changed."""
         before = {name: self._text(name) for name in change.texts}
+        texts = dict(change.texts)
         if change.aside:
             stem = change.aside.removesuffix(".toml")
-            free = next(path for n in range(1, 10_000) if not (path := self.folder / f"{stem}-{n}.toml").exists())
-            write_whole(free, before[change.aside].encode())
-        self._write(before, change.texts)
+            free = next(name for n in range(1, 10_000) if not (self.folder / (name := f"{stem}-{n}.toml")).exists())
+            texts[free] = before[change.aside]
+        change_files(self.folder, self.job.texts, texts)
         self._before = [*self._before[-_UNDOS:], before]
         self.changes += 1
         self.job = change.job
@@ -396,22 +398,10 @@ class JobEditor:
 
     def take_back(self, change: Change) -> None:
         """Write what `undone` worked out. Raises JobError, ExportError; then nothing is changed."""
-        self._write({name: self._text(name) for name in change.texts}, change.texts)
+        change_files(self.folder, self.job.texts, change.texts)
         self._before.pop()
         self.changes += 1
         self.job = change.job
-
-    def _write(self, before: Mapping[str, str], texts: Mapping[str, str]) -> None:
-        """All files or none: what was written before a fault is put back."""
-        written: list[str] = []
-        try:
-            for name, text in texts.items():
-                write_whole(self.folder / name, text.encode())
-                written.append(name)
-        except ExportError:
-            for name in written:
-                write_whole(self.folder / name, before[name].encode())
-            raise
 
 
 def _variation(variation: Variation, unit: float) -> str:

@@ -15,6 +15,7 @@ from pydantic import ValidationError
 from brisk_anchor.core.errors import ExportError, Fault, GeometryError, JobError, ProfileError
 from brisk_anchor.core.quantities import Unit
 from brisk_anchor.exchange.files import write_whole
+from brisk_anchor.exchange.folder_change import finish_change
 from brisk_anchor.exchange.toml_files import MILLIMETRES, finding_at, in_millimetres, parse, read_text
 from brisk_anchor.nc.profile.control_profile import Profile, findings_of, profile_of, shipped_profiles
 from brisk_anchor.services.job.drawn_body import expand
@@ -55,6 +56,8 @@ class Job:
     part: PartFile
     fixture: FixtureFile
     profile: Profile
+    texts: Mapping[str, str]
+    """Its files as text, by name."""
 
     @property
     def unit(self) -> Unit:
@@ -69,10 +72,10 @@ class Job:
         return compose(self.job, self.machine, self.part, self.fixture, roll)
 
 
-def _read(folder: Path, name: str, model: type[Model], findings: list[Fault], texts: Mapping[str, str]) -> Model | None:
-    """One file, or the text given in its place; its faults are added to `findings`."""
+def _read(folder: Path, name: str, model: type[Model], findings: list[Fault], texts: dict[str, str]) -> Model | None:
+    """One file, or the text given in its place, which is added to `texts`; its faults are added to `findings`."""
     try:
-        text = texts[name] if name in texts else read_text(folder / name)
+        text = texts[name] = texts[name] if name in texts else read_text(folder / name)
         data = parse(text, name)
     except JobError as error:
         findings += [Fault(f.place or name, f.reason) for f in error.findings]
@@ -93,10 +96,13 @@ def load_job(folder: Path, texts: Mapping[str, str] | None = None) -> Job:
     """Read a job's folder; `texts` stand in the place of files of those names.
 
     Raises:
-        JobError: with every fault of every file, and of how they go together; nothing is half loaded.
+        JobError: with every fault of every file, and of how they go together; nothing is half loaded. ExportError: a
+        change of several files was cut off, and cannot be finished.
     """
     findings: list[Fault] = []
-    texts = texts or {}
+    if texts is None:
+        finish_change(folder)
+    texts = dict(texts or {})
     job = _read(folder, JOB_NAME, JobFile, findings, texts)
     if job is None:
         raise JobError(folder.name, tuple(findings))
@@ -113,7 +119,7 @@ def load_job(folder: Path, texts: Mapping[str, str] | None = None) -> Job:
     findings += _together(job, machine, part, fixture, profile)
     if findings or profile is None:
         raise JobError(folder.name, tuple(findings))
-    return Job(folder, job, machine, part, fixture, profile)
+    return Job(folder, job, machine, part, fixture, profile, texts)
 
 
 @dataclass(frozen=True, slots=True)
@@ -141,6 +147,7 @@ def load_machine(path: Path) -> MachineAlone:
         JobError: with every fault of it.
     """
     findings: list[Fault] = []
+    finish_change(path.parent)
     machine = _read(path.parent, path.name, MachineDescription, findings, {})
     profile = _profile(path.parent, path.name, machine, findings) if machine is not None else None
     if machine is None or profile is None:

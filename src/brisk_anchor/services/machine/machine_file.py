@@ -5,9 +5,8 @@ from __future__ import annotations
 from datetime import UTC, datetime
 from pathlib import Path
 
-from brisk_anchor.core.errors import ExportError, Fault, StateError
-from brisk_anchor.exchange.files import write_whole
-from brisk_anchor.nc.bounded import read_at_most
+from brisk_anchor.core.errors import ExportError
+from brisk_anchor.services.machine.kept_file import KeptFile
 from brisk_anchor.standin.control import Control
 from brisk_anchor.standin.state import LONGEST, Left, restore, snapshot
 
@@ -17,6 +16,7 @@ class MachineFile:
 
     def __init__(self, path: Path | None) -> None:
         self.path = path
+        self._file = KeptFile(path, LONGEST, "moved this stand-in")
         self.failed: ExportError | None = None
         """Why the last writing failed; the machine goes on, and the screen says so."""
 
@@ -26,20 +26,15 @@ class MachineFile:
         Raises:
             StateError: the file cannot be read or is not this machine's; nothing is changed.
         """
-        if self.path is None or not self.path.exists():
-            return None
-        try:
-            data = read_at_most(self.path, LONGEST)
-        except OSError as error:
-            raise StateError(self.path.name, (Fault("", str(error)),)) from error
-        return restore(control, data, self.path.name)
+        data = self._file.read()
+        return None if data is None or self.path is None else restore(control, data, self.path.name)
 
     def save(self, control: Control, mark: tuple[int, str]) -> None:
         """Write how the machine stands now; `mark` is the newest entry of the book that is known, and its own id."""
         if self.path is None:
             return
         try:
-            write_whole(self.path, snapshot(control, datetime.now(UTC), Left(*mark)))
+            self._file.write(snapshot(control, datetime.now(UTC), Left(*mark)))
         except ExportError as error:
             self.failed = error
         else:

@@ -14,9 +14,8 @@ from brisk_anchor.core.features.touches import Stylus
 from brisk_anchor.core.offsets.setup import Setup
 from brisk_anchor.core.tools.hand_tools import HandTool
 from brisk_anchor.core.tools.shelf import Shelf
-from brisk_anchor.exchange.files import write_whole
-from brisk_anchor.nc.bounded import read_at_most
 from brisk_anchor.nc.profile.control_profile import findings_of
+from brisk_anchor.services.machine.kept_file import KeptFile
 
 LONGEST = 1_000_000
 
@@ -38,6 +37,7 @@ class ShelfFile:
     def __init__(self, machine_file: Path | None, setup: Setup) -> None:
         """`machine_file` is the file that keeps how the machine was left, `setup` the tools as they are described."""
         self.path = machine_file.with_name(f"{machine_file.stem}-tools.json") if machine_file is not None else None
+        self._file = KeptFile(self.path, LONGEST, "changed the tools of this machine")
         words = repr(
             (setup.stylus, setup.stylus.calibrations, setup.stylus.by_direction, setup.hand_tools, setup.shelf)
         )
@@ -49,25 +49,28 @@ class ShelfFile:
         Raises:
             StateError: the file cannot be read; nothing is changed.
         """
-        if self.path is None or not self.path.exists():
+        data = self._file.read()
+        if data is None or self.path is None:
             return setup
+        name = self.path.name
         try:
-            kept = _ADAPTER.validate_json(read_at_most(self.path, LONGEST))
-        except OSError as error:
-            raise StateError(self.path.name, (Fault("", str(error)),)) from error
+            kept = _ADAPTER.validate_json(data)
         except ValidationError as error:
-            raise StateError(self.path.name, findings_of(error)) from error
+            raise StateError(name, findings_of(error)) from error
         except BriskAnchorError as error:
-            raise StateError(self.path.name, (Fault("", error.one_line()),)) from error
+            raise StateError(name, (Fault("", error.one_line()),)) from error
         if kept.described != self._described:
             return setup
         return replace(setup, stylus=kept.stylus, hand_tools=kept.hand_tools, shelf=kept.shelf)
 
     def save(self, setup: Setup) -> None:
-        """Keep the tools as they are now. Raises ExportError."""
-        if self.path is not None:
-            kept = KeptTools("brisk-anchor-tools-1", self._described, setup.stylus, setup.hand_tools, setup.shelf)
-            write_whole(self.path, _ADAPTER.dump_json(kept, indent=1))
+        """Keep the tools as they are now.
+
+        Raises:
+            ExportError: another window changed them meanwhile, or they cannot be written.
+        """
+        kept = KeptTools("brisk-anchor-tools-1", self._described, setup.stylus, setup.hand_tools, setup.shelf)
+        self._file.write(_ADAPTER.dump_json(kept, indent=1))
 
 
 _ADAPTER = TypeAdapter(KeptTools)

@@ -12,6 +12,8 @@ from brisk_anchor.core.errors import BriskAnchorError, Fault, PlanError, PlanFil
 from brisk_anchor.core.offsets.setup import DrawnFeature
 from brisk_anchor.core.quantities import dim, num
 from brisk_anchor.exchange.files import write_whole
+from brisk_anchor.exchange.folder_change import look_unchanged
+from brisk_anchor.exchange.toml_files import read_text
 from brisk_anchor.services.measure.measurement_request import APPROACH, MeasurementRequest
 from brisk_anchor.services.plan.face_plans import plan_of_places
 from brisk_anchor.services.plan.plan_file import (
@@ -47,6 +49,8 @@ class PlanBuilder:
         self.problems: tuple[str, ...] = ()
         """Of every measurement why it cannot be made ready by itself, empty where it can."""
         self._saved = plan_text(plan) if saved else ""
+        self._file = read_text(path) if saved else None
+        """What the file says, as it was read or written here."""
         self._before: list[PlanFile] = []
         self.refresh()
 
@@ -263,10 +267,15 @@ class PlanBuilder:
     # -- the file ----------------------------------------------------------------------------------------------
 
     def save(self) -> Path:
-        """Write the plan to its file, and its proof beside it. Raises ExportError."""
+        """Write the plan to its file, and its proof beside it.
+
+        Raises:
+            ExportError: another window or an editor changed it since it was read, or it cannot be written.
+        """
         text = plan_text(self.plan)
+        look_unchanged(self.path, self._file)
         path = write_whole(self.path, text.encode())
-        self._saved = text
+        self._saved = self._file = text
         if self.proof is not None:
             keep_proof(self.path, self.proof)
         return path

@@ -8,11 +8,10 @@ from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
-from brisk_anchor.core.errors import ExportError, Fault, MachineError, StateError
+from brisk_anchor.core.errors import Fault, MachineError, StateError
 from brisk_anchor.core.turning.setup import Pair
-from brisk_anchor.exchange.files import write_whole
-from brisk_anchor.nc.bounded import read_at_most
 from brisk_anchor.nc.profile.control_profile import findings_of
+from brisk_anchor.services.machine.kept_file import KeptFile
 from brisk_anchor.standin.lathe import LatheStandIn, LatheTables
 
 _LONGEST = 2_000_000
@@ -49,11 +48,11 @@ class LatheFile:
 
     def __init__(self, path: Path | None) -> None:
         self.path = path
+        self._file = KeptFile(path, _LONGEST, "moved this lathe")
         self.mark: Callable[[], tuple[int, str]] = lambda: (0, "")
         """The newest entry of the book that is known, by its id there and its own."""
         self.left: tuple[int, str] | None = None
         """The same as it was when the lathe was left; None where it never was."""
-        self._seen: bytes | None = None
 
     def load(self, lathe: LatheStandIn) -> bool:
         """Put a lathe back to how it was left; whether it ever was.
@@ -61,17 +60,12 @@ class LatheFile:
         Raises:
             StateError: the file cannot be read or is another lathe's; nothing is changed.
         """
-        if self.path is None or not self.path.exists():
+        data = self._file.read()
+        if data is None or self.path is None:
             return False
         name = self.path.name
         try:
-            data = read_at_most(self.path, _LONGEST)
-            if len(data) > _LONGEST:
-                raise StateError(name, (Fault("", f"larger than {_LONGEST} bytes"),))
             state = LatheState.model_validate_json(data)
-            self._seen = data
-        except OSError as error:
-            raise StateError(name, (Fault("", str(error)),)) from error
         except ValidationError as error:
             raise StateError(name, findings_of(error)) from error
         if state.machine != lathe.setup.lathe.name:
@@ -95,27 +89,8 @@ class LatheFile:
         return True
 
     def compare(self) -> None:
-        """Look that nobody else wrote the file since it was read or written here.
-
-        Raises:
-            ExportError: another window did, or the file cannot be read.
-        """
-        if self.path is None:
-            return
-        try:
-            stands = read_at_most(self.path, _LONGEST) if self.path.exists() else None
-        except OSError as error:
-            raise ExportError(
-                f"{self.path} cannot be read: {error.strerror or error}",
-                "Whether another window moved this lathe is not known",
-                "Check the folder and its rights",
-            ) from error
-        if stands is not None and stands != self._seen:
-            raise ExportError(
-                "Another window moved this lathe meanwhile",
-                "How it left the lathe and its tables is kept; nothing here is written over it",
-                "Close this window and open the job again",
-            )
+        """Look that nobody else wrote the file since it was read or written here. Raises ExportError."""
+        self._file.compare()
 
     def save(self, lathe: LatheStandIn) -> None:
         """Write how the lathe stands now.
@@ -125,7 +100,6 @@ class LatheFile:
         """
         if self.path is None:
             return
-        self.compare()
         state = LatheState(
             form="brisk-anchor-lathe-1",
             machine=lathe.setup.lathe.name,
@@ -145,6 +119,4 @@ class LatheFile:
             entry=self.mark()[0],
             uid=self.mark()[1],
         )
-        data = state.model_dump_json(indent=1).encode()
-        write_whole(self.path, data)
-        self._seen = data
+        self._file.write(state.model_dump_json(indent=1).encode())

@@ -20,6 +20,7 @@ from brisk_anchor.core.turning.part import TurnedPart
 from brisk_anchor.core.turning.setup import Lathe, LatheSetup
 from brisk_anchor.core.turning.targets import Approach
 from brisk_anchor.exchange.files import write_whole
+from brisk_anchor.exchange.folder_change import look_unchanged
 from brisk_anchor.exchange.presetter import PresetterColumns
 from brisk_anchor.exchange.toml_files import MILLIMETRES, finding_at, in_millimetres, parse, read_text
 from brisk_anchor.nc.profile.control_profile import Profile, load_profile, shipped_profile, shipped_profiles
@@ -336,12 +337,7 @@ def write_turning_file(job: TurningJob, before: TurningJob) -> None:
     """Write a changed job, where its file still is as it was read.
 
     Raises:
-        JobError: somebody else changed it. ExportError: it cannot be written.
+        ExportError: another window or an editor changed it, or it cannot be written. JobError: it cannot be read.
     """
-    if read_text(job.path) != before.text:
-        raise JobError(
-            job.path.name,
-            (Fault("", "it was changed by somebody else since it was read"),),
-            "Close the job and open it again",
-        )
+    look_unchanged(job.path, before.text)
     write_whole(job.path, job.text.encode())
