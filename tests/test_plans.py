@@ -216,6 +216,9 @@ def test_plans_from_the_command_line(tmp_path):
     (tmp_path / "p.toml").write_text(plan_text(plan_of_features("x", None, ["bore"])) + "search = 5.0\n")
     assert "The search ends" in run("check", file, code=2)
     assert isinstance(CliRunner().invoke(app, ["plan", "new", file]).exception, BriskAnchorError)
+    in_inch = str(tmp_path / "inch.plan.toml")
+    CliRunner().invoke(app, ["--show", "inch", "plan", "new", in_inch])
+    assert 'units = "inch"' in Path(in_inch).read_text()
 
 
 @pytest.mark.parametrize(

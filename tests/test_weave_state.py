@@ -8,6 +8,7 @@ from brisk_anchor.core.errors import BriskAnchorError, PlanError
 from brisk_anchor.nc.profile.control_profile import parse_profile, shipped_profile, shipped_text
 from brisk_anchor.nc.read.operations import code_of, comment_of, main_end, modal_at, operations_of, words_of
 from brisk_anchor.nc.read.scanner import scan_program
+from brisk_anchor.services.insert.modal_restore import ModalStateError
 from brisk_anchor.services.insert.program_text import read_text
 from brisk_anchor.services.insert.weave_editor import WeaveEditor
 from brisk_anchor.services.insert.weave_proof import cut_as_before
@@ -66,6 +67,11 @@ def test_operations_of_programs_as_people_write_them(name):
         (["G65 P9000"], {"unsure": "line 1 calls another program"}),
         (["O100 SUB"], {"unsure": ""}),
         (["T4", "M6"], {"tool": 4}),
+        (["G52 X0. Y-2.5"], {"shifted": True}),
+        (["G52 X#101"], {"shifted": True}),
+        (["G52 X4.", "G52 X0. Y0.000 Z-0."], {"shifted": False}),
+        (["G92 X0. Y0."], {"shifted": True}),
+        (["G92 X3.", "G92.1"], {"shifted": False}),
     ],
     ids=str,
 )
@@ -85,6 +91,14 @@ BODY = ["O77", "T12 M6", "G54 G0 X1.", "G43 H12 Z60.", "S900 M3", "M5", "T5 M6",
 
 def boss(session, **more):
     return planned(session, plan({"feature": "boss", "keep": ["D #610"], **more}))
+
+
+def test_nothing_is_put_in_under_a_shift_it_could_not_bring_back(quiet):
+    text = "\n".join([*BODY[:4], "G52 X4.", *BODY[4:]])
+    with pytest.raises(ModalStateError, match="A shift stands on top of the offset"):
+        weave(quiet, take_apart(text), boss(quiet), [1])
+    ended = text.replace("M5", "M5\nG52 X0. Y0. Z0.")
+    assert "G52 X0. Y0. Z0." in weave(quiet, take_apart(ended), boss(quiet), [1])
 
 
 def test_numbers_and_labels_that_are_taken_are_not_used(quiet):

@@ -10,6 +10,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from brisk_anchor.core.errors import PlanError, ProfileError
+from brisk_anchor.core.features.measuring import Top
+from brisk_anchor.core.features.probe_path import search_start
 from brisk_anchor.core.offsets.rules import Fixed, FromFeature, Keep
 from brisk_anchor.nc.programs.plan import Plan, StorePlan, plan_steps
 from brisk_anchor.nc.programs.program import comment_text
@@ -44,6 +46,23 @@ def test_a_plan_measures_checks_and_only_then_stores(plan):
     alarms = [step.alarm for step in steps if isinstance(step, Check)]
     assert alarms == [AlarmNumber.SIZE] + [AlarmNumber.JUMP] * 3
     assert steps[kinds.index(Rapid)].z == 0.0
+
+
+def test_touches_that_would_begin_above_the_clear_height_are_refused(plan, measurements):
+    bore = measurements["bore"]
+    high = replace(bore, top=Top("top", 0.0, bore.clear_z - search_start(bore, bore.contacts()[0])[2] + 1.0))
+    with pytest.raises(PlanError, match="begin 1.000 mm above the clear height"):
+        plan_steps(replace(plan, measurements=(high,)))
+
+
+def test_a_shift_that_a_program_can_read_stops_it_before_it_stores(plan, profile):
+    told = profile.positions.model_copy(update={"set_shift": (5211, 5212, 5213)})
+    text = write_program(plan, profile.model_copy(update={"positions": told})).text
+    assert re.search(
+        r"IF \[ABS\[#5201\].*\+ABS\[#5211\]\+ABS\[#5212\]\+ABS\[#5213\] GT 0?\.0001\] THEN #3000=108", text
+    )
+    assert text.index("=108") < text.index("G10 L2")
+    assert "G52 X0. Y0. Z0." in text
 
 
 def test_every_rapid_across_happens_at_home_or_clear_height(plan, measurements):

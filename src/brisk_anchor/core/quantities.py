@@ -9,6 +9,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from enum import Enum
 from fractions import Fraction
+from typing import Literal
 
 MM_PER_INCH = Fraction(254, 10)
 MINUS = "−"
@@ -29,7 +30,7 @@ class Unit(Enum):
     INCH = "in"
 
     @property
-    def word(self) -> str:
+    def word(self) -> Literal["mm", "inch"]:
         """Return the unit as a word: mm or inch."""
         return "mm" if self is Unit.MM else "inch"
 

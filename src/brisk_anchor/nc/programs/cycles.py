@@ -61,7 +61,11 @@ class Cycle:
     """Whether its sizes are needed then."""
 
     def run(self) -> int:
-        """Append everything; returns how many touches the program has made by then."""
+        """Append everything; returns how many touches the program has made by then.
+
+        Raises:
+            PlanError: the touches would begin above the clear height, or a top it counts from is not measured before.
+        """
         m = self.measurement
         first = m.contacts()[0]
         x, y, z = search_start(m, first)  # straight down to where its search begins
@@ -74,7 +78,14 @@ class Cycle:
         if self.height is None or self.height > m.clear_z:
             self.steps.append(Rapid(z=m.clear_z))
         self.here = dict(enumerate(map(Number, (x, y, m.clear_z))))
-        self._to(down, {2: self._height(z)})
+        start = self._height(z)
+        if isinstance(start, Number) and start.value > m.clear_z + 1e-6:
+            raise PlanError(
+                f"The touches of {m.name} begin {start.value - m.clear_z:.3f} mm above the clear height",
+                "The spindle would cross the part lower than that",
+                "Raise the clear height of the set-up",
+            )
+        self._to(down, {2: start})
         if m.options.half_turn:
             self.steps.append(Orient(half=False))
         self._touch_all()

@@ -54,6 +54,8 @@ class ModalText:
     coolant: frozenset[int] = frozenset()
     length: str = ""
     cycle: bool = False
+    shifted: bool = False
+    """Whether something may stand on top of the offsets: G52, G92."""
     unsure: str = ""
     """Why the text alone does not tell, with the line: it branches, or calls another program."""
 
@@ -165,6 +167,12 @@ def _note(state: ModalText, code: str, codes: list[float], functions: list[float
         state.speed = found[1]
     if (43 in codes) and (found := re.search(r"H\s*(\d+)", code)):
         state.length = found[1]
+    for value in codes:
+        if value in (52, 92):
+            figures = re.findall(r"[XYZ]\s*([^\sA-Z]+)", code)
+            state.shifted = value == 92 or not figures or any(re.search(r"[1-9#\[]", figure) for figure in figures)
+        elif value in (92.1, 92.2):
+            state.shifted = False
     for value in functions:
         if value in (3, 4, 5):
             state.spindle = int(value)

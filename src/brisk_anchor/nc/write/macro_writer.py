@@ -125,14 +125,17 @@ class MacroWriter(TextWriter):
         )
 
     def _no_shift(self) -> None:
-        """Stop where the common shift is not zero, as far as a program can read it."""
+        """Stop where something stands on top of the rows, as far as a program can read it."""
         profile = self.profile
-        if profile.common_shift is None or not (read := profile.row(profile.common_shift).read):
+        read = [] if profile.common_shift is None else list(profile.row(profile.common_shift).read or ())
+        if profile.positions is not None:
+            read += profile.positions.set_shift or ()
+        if not read:
             return
         condition = f"{'+'.join(f'ABS[#{n}]' for n in read)} GT {self.constant(profile.resolution)}"
         self.put(
             self.alarm(condition, AlarmNumber.COMMON_SHIFT, "COMMON SHIFT IS NOT ZERO"),
-            "stop unless the common shift is zero: the offset was worked out without one",
+            "stop unless nothing is shifted on top of the rows: the offset was worked out so",
         )
 
     def _off_by(self, variable: int, value: Expression) -> str:

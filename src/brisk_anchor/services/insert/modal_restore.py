@@ -46,7 +46,8 @@ def state_of(
     """How the state is kept where an operation ends.
 
     Raises:
-        StateError: it cannot be kept there: cutter compensation or a rotation is on, or nothing tells what is modal.
+        ModalStateError: it cannot be kept there: cutter compensation, a rotation or a shift is on, or nothing tells
+        what is modal.
     """
     profile = session.profile
     state = modal_at(lines, place.after)
@@ -58,6 +59,12 @@ def state_of(
     if state.codes.get("rotation", 69) != 69:
         raise ModalStateError(
             f"Coordinates are turned {where}", "The probe would go elsewhere", "End it with G69 there"
+        )
+    if state.shifted:
+        raise ModalStateError(
+            f"A shift stands on top of the offset {where}",
+            "What is put in works without one, and cannot bring it back",
+            "End it there with G52 X0 Y0 Z0, or G92.1",
         )
     following = next((one for one in operations if one.first == place.after), None)
     goes_on = following is not None and not following.changes

@@ -16,7 +16,7 @@ from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.offsets.checks import Finding
 from brisk_anchor.core.offsets.rules import FromFeature, FromRow, FromTable, parent_in
 from brisk_anchor.core.offsets.setup import PlaceOnFixture, Setup
-from brisk_anchor.core.quantities import dim, num
+from brisk_anchor.core.quantities import dim, num, shown_unit
 from brisk_anchor.nc.programs.plan import PlaceCheck
 from brisk_anchor.services.plan.plan_file import MeasureSection, PlanFile
 from brisk_anchor.standin.scene import Scene
@@ -244,7 +244,7 @@ def plan_of_places(setup: Setup, which: str, *, by: str = "part", seat: str = ""
         sections.sort(key=lambda s: order.get(_stem_of(setup, s.known_as), len(order)))
     return PlanFile(
         form="brisk-anchor-plan-1",
-        units="mm",
+        units=shown_unit().word,
         name=f"{setup.part} at {len(held)} places"[:60],
         offset=rows[0],
         also=rows[1:],

@@ -10,6 +10,7 @@ from pydantic import Field, ValidationError, model_validator
 
 from brisk_anchor.core.errors import JobError, PlanFileError
 from brisk_anchor.core.features.measurement_options import MeasurementOptions
+from brisk_anchor.core.quantities import shown_unit
 from brisk_anchor.exchange.toml_files import MILLIMETRES, finding_at, in_millimetres, parse, read_text
 from brisk_anchor.services.job.job_text import figure, quoted
 from brisk_anchor.standin.row_file import ROW
@@ -252,9 +253,9 @@ def load_plan(path: Path) -> PlanFile:
 
 
 def plan_of_features(name: str, offset: str | None, features: list[str]) -> PlanFile:
-    """A plan that measures some features as the drawing proposes."""
+    """A plan that measures some features as the drawing proposes; its file is written in the unit that is shown."""
     measure = [MeasureSection(feature=feature) for feature in features]
-    return PlanFile(form="brisk-anchor-plan-1", units="mm", name=name, offset=offset, measure=measure)
+    return PlanFile(form="brisk-anchor-plan-1", units=shown_unit().word, name=name, offset=offset, measure=measure)
 
 
 def plan_text(plan: PlanFile) -> str:
