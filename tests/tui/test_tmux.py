@@ -94,7 +94,7 @@ def test_from_start_to_proved_offset_and_back(terminal):
     shown = window.wait("G54 is proved")
     assert "BRISK 1 END N5" in shown
     window.keys("t")
-    window.wait("Set-up sheet written: setup-gl-114-g54.svg and setup-gl-114-g54.pdf")
+    window.wait("Written: setup-gl-114-g54.svg, setup-gl-114-g54.pdf")
     window.keys("2")
     shown = window.wait("history of G54")
     assert "● proved" in shown

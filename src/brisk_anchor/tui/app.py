@@ -517,19 +517,13 @@ class BriskAnchorApp(FrameApp):
     def do_sheet(self) -> None:
         """Write the set-up sheet in a thread; drawing takes a second. The plan has drawings of its own."""
         if not self.view_widget.write_sheet() and self.view_state:
-            self.tell("Drawing the set-up sheet …")
-            self.in_background(partial(self._sheet, self.view_state.session, self.view_state.row), "sheet")
+            work = partial(self._sheet, self.view_state.session, self.view_state.row)
+            self.beside("Drawing the set-up sheet …", work, self.tell_written)
 
-    def _sheet(self, session: Session, row: str) -> None:
+    def _sheet(self, session: Session, row: str) -> list[Path]:
         from brisk_anchor.services.offsets.sheets import write_sheets
 
-        try:
-            paths = write_sheets(session, row, self.folder)
-        except BriskAnchorError as error:
-            self.from_background(partial(self.complain, error))
-            return
-        shown = " and ".join(path.name for path in paths)
-        self.from_background(partial(self.tell, f"Set-up sheet written: {shown}.", f"In {paths[0].parent}", "good"))
+        return write_sheets(session, row, self.folder)
 
     def get_system_commands(self, screen: Screen[object]) -> Iterable[SystemCommand]:
         """The palette: every action of this view by name."""

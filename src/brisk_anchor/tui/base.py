@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Awaitable, Callable, Mapping
+from collections.abc import Awaitable, Callable, Mapping, Sequence
 from pathlib import Path
-from typing import TYPE_CHECKING, Protocol
+from typing import TYPE_CHECKING, Protocol, TypeVar
 
 from textual.containers import Horizontal
 from textual.screen import Screen
@@ -18,6 +18,8 @@ if TYPE_CHECKING:
 
 Handlers = Mapping[Do, Callable[..., Awaitable[None] | None]]
 """How each action is done; it is called with the arguments that the table of actions has."""
+
+Found = TypeVar("Found")
 
 
 class Stage(Protocol):
@@ -75,6 +77,14 @@ class Stage(Protocol):
 
     def in_background(self, work: Callable[[], None], name: str) -> None:
         """Run what takes long in a thread; what runs under the same name is given up for it."""
+
+    def beside(
+        self, telling: str, work: Callable[[], Found], show: Callable[[Found], None], name: str = "sheet"
+    ) -> None:
+        """Do in a thread what takes long; then show what came of it, or say why nothing did."""
+
+    def tell_written(self, paths: Sequence[Path]) -> None:
+        """Say which files were written."""
 
     def from_background(self, show: Callable[[], None]) -> None:
         """Show something from such a thread; nothing where the application has ended."""

@@ -6,9 +6,11 @@ import asyncio
 import logging
 import signal
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from contextlib import suppress
+from functools import partial
 from pathlib import Path
+from typing import TypeVar
 
 from textual import events
 from textual.app import App
@@ -24,6 +26,7 @@ from brisk_anchor.tui.frame import KeyLine, Prompt
 from brisk_anchor.tui.patience import Patience
 from brisk_anchor.tui.theme import SHOWN
 
+Found = TypeVar("Found")
 _LOG = logging.getLogger(__name__)
 SMALLEST = (100, 30)
 COMPACT = (130, 40)
@@ -210,6 +213,26 @@ class FrameApp(App[int]):
         """Show something from such a thread; nothing where the application has ended."""
         if self.is_running:
             self.call_from_thread(self._show_late, show)
+
+    def beside(
+        self, telling: str, work: Callable[[], Found], show: Callable[[Found], None], name: str = "sheet"
+    ) -> None:
+        """Do in a thread what takes long; then show what came of it, or say why nothing did."""
+
+        def run() -> None:
+            try:
+                found = work()
+            except BriskAnchorError as error:
+                self.from_background(partial(self.complain, error))
+                return
+            self.from_background(partial(show, found))
+
+        self.tell(telling)
+        self.in_background(run, "sheet")
+
+    def tell_written(self, paths: Sequence[Path]) -> None:
+        """Say which files were written."""
+        self.tell(f"Written: {', '.join(path.name for path in paths)}.", f"In {paths[0].parent}", "good")
 
     def _show_late(self, show: Callable[[], None]) -> None:
         """Show what came from a thread, unless the screen is being taken down meanwhile."""

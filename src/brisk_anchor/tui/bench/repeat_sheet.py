@@ -64,14 +64,25 @@ class RepeatSheet(Sheet):
 
     def on_key(self, event: events.Key) -> None:
         """t writes the chart, u keeps the spread; the rest as on any sheet."""
-        work = {"t": self._write, "u": self._keep}.get(event.key)
-        if work is not None:
-            event.stop()
-            event.prevent_default()  # or the sheet's own handler would leave it
-            patiently(self.app, self._told, work)
+        if event.key not in ("t", "u"):
+            return
+        event.stop()
+        event.prevent_default()  # or the sheet's own handler would leave it
+        if event.key == "u":
+            patiently(self.app, lambda: self._tell(self._keep()))
+        else:
+            self._tell("Drawing the chart …")
+            self.run_worker(self._draw, thread=True, exclusive=True, group="chart")
 
-    def _told(self, work: Callable[[], str]) -> None:
-        self.query_one("#written", Static).update(Text(work(), theme.LIVE))
+    def _draw(self) -> None:
+        """Write the chart, in a thread: that takes a second or two."""
+        told = self._write()
+        if self.is_attached:
+            self.app.call_from_thread(self._tell, told)
+
+    def _tell(self, words: str) -> None:
+        for part in self.query("#written").results(Static):  # none where the sheet is left meanwhile
+            part.update(Text(words, theme.LIVE))
 
 
 def _chart(figure: Repeated) -> Text:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -16,6 +17,7 @@ from brisk_anchor.tui.entry import Question, Words
 
 if TYPE_CHECKING:
     from brisk_anchor.services.offsets.book_rows import BookLine, TableReference
+    from brisk_anchor.services.offsets.fits import Fit
     from brisk_anchor.services.session.session import Session
 
 
@@ -427,13 +429,8 @@ class BookActions:
         from brisk_anchor.services.offsets.book_files import write_timeline
 
         if (view_state := self.stage.free()) is not None:
-            row = self.choice.row
-
-            def work() -> tuple[str, str]:
-                paths = write_timeline(view_state.session, row, self.stage.folder)
-                return f"Written {' and '.join(path.name for path in paths)}.", f"In {paths[0].parent}"
-
-            self.stage.attempt(work)
+            work = partial(write_timeline, view_state.session, self.choice.row, self.stage.folder)
+            self.stage.beside("Drawing the days …", work, self.stage.tell_written)
 
     def fits(self) -> None:
         """Does a cutting program fit into the travels?"""
@@ -448,13 +445,15 @@ class BookActions:
             from brisk_anchor.services.offsets.book_files import write_fit
             from brisk_anchor.tui.book.fits_sheet import FitsSheet
 
-            try:
+            def work() -> tuple[Fit, list[str]]:
                 fit = fit_file(session, Path(name).expanduser())
-                paths = write_fit(session, fit, self.stage.folder)
-            except BriskAnchorError as error:
-                self.stage.complain(error)
-                return
-            self.stage.open_sheet(FitsSheet(session, fit, words(fit), [path.name for path in paths]))
+                return fit, [path.name for path in write_fit(session, fit, self.stage.folder)]
+
+            def show(found: tuple[Fit, list[str]]) -> None:
+                self.stage.show_all()
+                self.stage.open_sheet(FitsSheet(session, found[0], words(found[0]), found[1]))
+
+            self.stage.beside(f"Reading {Path(name).name} …", work, show)
 
         def weigh(name: str) -> str:
             return "Enter reads it" if Path(name).expanduser().is_file() else "no such file yet"

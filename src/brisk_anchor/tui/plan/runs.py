@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from functools import partial
+from pathlib import Path
 from typing import TYPE_CHECKING, Protocol
 
 from brisk_anchor.core.errors import BriskAnchorError
@@ -180,17 +181,10 @@ class PlanRuns:
         builder = self.screen.builder
         if builder is None or builder.ready is None:
             return
-        self.stage.tell("Drawing the path and the plan's sheet …")
         work = partial(self._draw, builder, builder.ready)
-        self.stage.in_background(work, "sheet")
+        self.stage.beside("Drawing the path and the plan's sheet …", work, self.stage.tell_written)
 
-    def _draw(self, builder: PlanBuilder, ready: Planned) -> None:
+    def _draw(self, builder: PlanBuilder, ready: Planned) -> list[Path]:
         from brisk_anchor.services.plan.plan_sheets import write_plan_sheets
 
-        try:
-            paths = write_plan_sheets(builder.session, ready, builder.path, self.stage.folder, proof=builder.proof)
-        except BriskAnchorError as error:
-            self.stage.from_background(partial(self.stage.complain, error))
-            return
-        shown = ", ".join(path.name for path in paths)
-        self.stage.from_background(partial(self.stage.tell, f"Drawn: {shown}.", f"In {paths[0].parent}", "good"))
+        return write_plan_sheets(builder.session, ready, builder.path, self.stage.folder, proof=builder.proof)

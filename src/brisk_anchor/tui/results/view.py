@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from functools import partial
+from pathlib import Path
 from threading import Event
 from typing import TYPE_CHECKING
 
@@ -491,42 +492,28 @@ class ResultsView(View):
         """Write the run chart of the chosen characteristic as SVG and PDF."""
         known, line = self.inspection, self.line
         if known is not None and line is not None:
-            self.stage.tell("Drawing the chart …")
-            self.stage.in_background(partial(self._chart, known, line.balloon), "sheet")
+            self.stage.beside("Drawing the chart …", partial(self._chart, known, line.balloon), self.stage.tell_written)
 
-    def _chart(self, known: Inspection, balloon: str) -> None:
+    def _chart(self, known: Inspection, balloon: str) -> list[Path]:
         from brisk_anchor.core.errors import InspectionError
         from brisk_anchor.services.results.over_parts import series_of
         from brisk_anchor.services.results.report_files import write_chart
 
-        try:
-            series = series_of(known.parts, balloon)
-            if series is None:
-                raise InspectionError("No part has a figure of it yet", "There is nothing to draw", "Inspect one")
-            paths = write_chart(series, self.stage.folder, f"{known.setup.machine.name}  ·  {known.setup.part}")
-        except BriskAnchorError as error:
-            self.stage.from_background(partial(self.stage.complain, error))
-            return
-        shown = " and ".join(path.name for path in paths)
-        self.stage.from_background(partial(self.stage.tell, f"Written: {shown}.", f"In {paths[0].parent}", "good"))
+        series = series_of(known.parts, balloon)
+        if series is None:
+            raise InspectionError("No part has a figure of it yet", "There is nothing to draw", "Inspect one")
+        return write_chart(series, self.stage.folder, f"{known.setup.machine.name}  ·  {known.setup.part}")
 
     def write_sheet(self) -> bool:
         """Write the sheet of the part that is shown."""
         known, part = self.inspection, self.part
         if known is None or part is None:
             return False
-        self.stage.tell("Drawing the part's sheet …")
-        self.stage.in_background(partial(self._sheet, known, part), "sheet")
+        self.stage.beside("Drawing the part's sheet …", partial(self._sheet, known, part), self.stage.tell_written)
         return True
 
-    def _sheet(self, known: Inspection, part: InspectedPart) -> None:
+    def _sheet(self, known: Inspection, part: InspectedPart) -> list[Path]:
         from brisk_anchor.services.results.report_files import write_batch, write_part
 
-        try:
-            paths = write_part(known.setup, part, self.stage.folder)
-            paths += write_batch(known.setup, known.parts, self.stage.folder) if len(known.parts) > 1 else []
-        except BriskAnchorError as error:
-            self.stage.from_background(partial(self.stage.complain, error))
-            return
-        shown = " and ".join(path.name for path in paths)
-        self.stage.from_background(partial(self.stage.tell, f"Written: {shown}.", f"In {paths[0].parent}", "good"))
+        paths = write_part(known.setup, part, self.stage.folder)
+        return paths + (write_batch(known.setup, known.parts, self.stage.folder) if len(known.parts) > 1 else [])

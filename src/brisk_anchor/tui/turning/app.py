@@ -358,19 +358,12 @@ class TurningApp(FrameApp):
     def do_sheet(self) -> None:
         """Write the set-up sheet, in a thread."""
         if self.session is not None:
-            self.tell("Drawing the set-up sheet …")
-            self.in_background(partial(self._sheet, self.session), "sheet")
+            self.beside("Drawing the set-up sheet …", partial(self._sheet, self.session), self.tell_written)
 
-    def _sheet(self, session: TurningSession) -> None:
+    def _sheet(self, session: TurningSession) -> list[Path]:
         from brisk_anchor.services.turning.turning_sheet import write_turning_sheet
 
-        try:
-            paths = write_turning_sheet(session, self.folder)
-        except BriskAnchorError as error:
-            self.from_background(partial(self.complain, error))
-            return
-        shown = " and ".join(path.name for path in paths)
-        self.from_background(partial(self.tell, f"Set-up sheet written: {shown}.", f"In {paths[0].parent}", "good"))
+        return write_turning_sheet(session, self.folder)
 
     def get_system_commands(self, screen: Screen[object]) -> Iterable[SystemCommand]:
         """The palette: every action of this view by name."""

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
-from typing import TYPE_CHECKING, Protocol
+from typing import TYPE_CHECKING, Protocol, TypeVar
 
 from textual.containers import Horizontal
 from textual.screen import Screen
@@ -17,6 +17,8 @@ if TYPE_CHECKING:
 
 Handlers = Mapping[str, Callable[..., None]]
 """How each action is done, by its name in the table; it is called with the arguments the table has."""
+
+Found = TypeVar("Found")
 
 
 class TurningStage(Protocol):
@@ -56,6 +58,14 @@ class TurningStage(Protocol):
 
     def in_background(self, work: Callable[[], None], name: str) -> None:
         """Run what takes long in a thread."""
+
+    def beside(
+        self, telling: str, work: Callable[[], Found], show: Callable[[Found], None], name: str = "sheet"
+    ) -> None:
+        """Do in a thread what takes long; then show what came of it, or say why nothing did."""
+
+    def tell_written(self, paths: Sequence[Path]) -> None:
+        """Say which files were written."""
 
     def from_background(self, show: Callable[[], None]) -> None:
         """Show something from such a thread."""
