@@ -14,6 +14,7 @@ from benchmarks import (
     fuzz,
     inspection,
     links,
+    memory,
     plans,
     shapes,
     speed,
@@ -36,6 +37,7 @@ ALL = {
     "fuzz": fuzz.main,
     "inspection": inspection.main,
     "links": links.main,
+    "memory": memory.main,
     "strength": strength.main,
     "turning": turning.main,
 }

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import datetime
 from enum import Enum
 from uuid import uuid4
@@ -102,6 +102,10 @@ class Entry:
     light: bool = False
     uid: str = field(default_factory=lambda: uuid4().hex)
     """Made with the entry, when it was measured or decided on: adding it again adds nothing."""
+
+    def lightened(self) -> Entry:
+        """The same without what the book gives again when it is asked for: chain, proof and result."""
+        return replace(self, chain=None, proof=None, result=None, light=True)
 
 
 def local_time(at: datetime) -> datetime:

@@ -158,6 +158,8 @@ class StandInLink:
     def settle(self) -> None:
         """Enter what is over in the control's history, and write how the machine stands now into its file."""
         self.control.settle()
+        if self._run is None or self._run.over:
+            self.control.machine.forget_motions()  # nobody looks at them any more; a day of work makes thousands
         self.machine_file.save(self.control, self._mark())
 
 

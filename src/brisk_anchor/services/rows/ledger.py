@@ -19,6 +19,8 @@ if TYPE_CHECKING:
 _LOG = logging.getLogger(__name__)
 KEPT = 200
 """How many of its newest entries a row holds in memory; older ones come from the book when they are asked for."""
+WHOLE = 40
+"""How many of its newest entries a row holds with their chains: a chain is large, and a day of work makes hundreds."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -152,6 +154,8 @@ class Ledger:
         if entry.id is not None and any(other.id == entry.id for other in held[-20:]):
             return
         held.append(entry)
+        if self.book is not None and len(held) > WHOLE and not (old := held[-WHOLE - 1]).light and old.id is not None:
+            held[-WHOLE - 1] = old.lightened()
         self._facts.pop(entry.row, None)
         self._newest = max(self._newest, entry.id or 0)
         self._numbers[entry.row] = max(self._numbers.get(entry.row, 0), entry.number or 0)
