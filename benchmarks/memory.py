@@ -34,7 +34,8 @@ async def _work(seconds: float) -> None:
             while (passed := time.monotonic() - began) < seconds:
                 for key in ROUND:
                     await pilot.press(key)
-                    while app.view_state.moving or app.view_state.proving is not None:
+                    await pilot.pause(0.5 if key == "p" else 0.0)
+                    while app.view_state.moving:
                         await pilot.pause(0.02)
                 rounds += 1
                 if passed - told > EVERY or not first:

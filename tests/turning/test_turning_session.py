@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 from dataclasses import replace
 from pathlib import Path
 
@@ -22,6 +23,7 @@ from brisk_anchor.core.errors import (
 from brisk_anchor.core.offsets.checks import SecondLookError
 from brisk_anchor.core.turning.targets import ApproachStage
 from brisk_anchor.core.turning.zero import Destination, Method, MovedError
+from brisk_anchor.drawings.turning import TurningSheet, turning_sheet
 from brisk_anchor.services.machine.runs import RunStopped
 from brisk_anchor.services.turning.family import choose_member, pending
 from brisk_anchor.services.turning.turning_session import TurningSession
@@ -611,6 +613,16 @@ def test_sheet_taper_and_the_next_step(tmp_path: Path):
     assert [path.name for path in paths] == ["turning-rs-09-g54.svg", "turning-rs-09-g54.pdf"]
     assert paths[1].read_bytes().startswith(b"%PDF")
     assert b"<svg" in paths[0].read_bytes()[:600]
+    many = TurningSheet(
+        "RS", "", (), 0.0, "G54", (0.0, 9.0, 9.0), below=False, zeros=(("G54",) * 6,) * 5, tools=(), notes=()
+    )
+    full = replace(
+        many, tools=tuple((f"T{n}", *["x"] * 6) for n in range(1, 25)), notes=tuple(f"N{n}" for n in range(60))
+    )
+    drawn = turning_sheet(full, "svg").decode()
+    assert "T24" in drawn, "every station of the turret is there"
+    assert re.search(r"and \d+ more", drawn), "what has no room is counted"
+    assert "more" not in turning_sheet(replace(full, notes=("N0",)), "svg").decode()
     assert "+0.020 mm" in session.zero.taper(40.0, 40.02, 100.0)
     with pytest.raises(DatumError, match="no taper"):
         session.zero.taper(40.0, 40.02, 0.0)

@@ -27,6 +27,11 @@ def demo_folder() -> Path:
     return data_folder() / "demo"
 
 
+def file_stem(name: str) -> str:
+    """A name as part of a file's name: small letters and digits, anything else a hyphen."""
+    return "".join(c if c.isalnum() else "-" for c in name.lower())
+
+
 TURNING_NAME = "turning.toml"
 """The file of a job to turn."""
 

@@ -22,6 +22,7 @@ from brisk_anchor.services.machine.machine_file import MachineFile
 from brisk_anchor.services.machine.player import Player
 from brisk_anchor.services.machine.ports import OperatorPanel
 from brisk_anchor.services.machine.stand_in_link import StandInLink, StandInPanel
+from brisk_anchor.services.paths import file_stem
 from brisk_anchor.standin.control import Control, Mode, Switch
 from brisk_anchor.standin.scene import build_scene
 
@@ -68,7 +69,7 @@ class ServedMachine:
         self.name = machine.name
         self.settings: LinkSettings = machine.link.settings(base.absolute())
         self.control = Control(scene.stand_in(seed=seed, length_reference=profile.length_reference), profile)
-        name = "".join(c if c.isalnum() else "-" for c in machine.name.lower())
+        name = file_stem(machine.name)
         file = MachineFile(data / f"served-{name}.json")
         file.load(self.control)
         link = StandInLink(self.control, file, lambda: (0, ""))

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from brisk_anchor.core.quantities import show_as_described
 from brisk_anchor.services.job.job_editor import JobEditor
 from brisk_anchor.services.job.jobs import load_machine, machine_file_of
+from brisk_anchor.services.paths import file_stem
 from brisk_anchor.services.session.book_opening import open_book
 from brisk_anchor.services.session.session import Session
 from brisk_anchor.standin.scene import build_scene
@@ -35,7 +36,7 @@ def open_job(folder: Path, data: Path, *, roll: int) -> Session:
     linked = described.link.settings(base.absolute()) if described.link is not None else None
     if linked is not None and editor is not None:
         roll, scene = 0, build_scene(editor.job.scene(0))  # what really lies there, nobody knows
-    machine = "".join(c if c.isalnum() else "-" for c in name.lower())
+    machine = file_stem(name)
 
     def make(book: Book) -> Session:
         file = data / f"machine-{machine}.json"

@@ -20,6 +20,7 @@ from brisk_anchor.core.turning.zero import Method
 from brisk_anchor.nc.programs.program import Program
 from brisk_anchor.nc.write.writer import write_turning
 from brisk_anchor.services.machine.runs import RunStopped
+from brisk_anchor.services.paths import file_stem
 from brisk_anchor.services.rows.hashes import profile_hash
 from brisk_anchor.services.rows.ledger import Ledger, person
 from brisk_anchor.services.session.book_opening import open_book
@@ -88,7 +89,7 @@ class TurningSession:
         """Open a job's file with the book and the lathe as it was left, in `data`. Raises BriskAnchorError."""
         job = load_turning(path)
         show_as_described(job.unit)
-        name = "".join(c if c.isalnum() else "-" for c in job.setup.lathe.name.lower())
+        name = file_stem(job.setup.lathe.name)
         book = open_book(data / "book.sqlite")
         try:
             return cls(job, book, machine_file=data / f"lathe-{name}.json", seed=seed)

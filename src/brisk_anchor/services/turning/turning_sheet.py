@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import textwrap
 from datetime import datetime
 from pathlib import Path
 
@@ -9,6 +10,7 @@ from brisk_anchor.book.entries import RowState
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.drawings.turning import TurningSheet, turning_sheet
 from brisk_anchor.exchange.files import write_whole
+from brisk_anchor.services.paths import file_stem
 from brisk_anchor.services.turning.half_section import section_of_setup
 from brisk_anchor.services.turning.turning_session import TurningSession
 from brisk_anchor.services.turning.turning_words import facts_of_setup, tool_lines, work_lines
@@ -39,7 +41,7 @@ def write_turning_sheet(session: TurningSession, folder: Path, paper: str = "a4"
         tools=tuple(
             (
                 tool.name,
-                f"{tool.title} {tool.about_edge}".strip()[:44],
+                textwrap.shorten(", ".join(filter(None, (tool.title, tool.about_edge))), 76, placeholder=" …"),
                 tool.picture(setup.lathe.turret),
                 g.x,
                 g.z,
@@ -50,5 +52,5 @@ def write_turning_sheet(session: TurningSession, folder: Path, paper: str = "a4"
         ),
         notes=tuple(facts_of_setup(session)),
     )
-    name = "".join(c if c.isalnum() else "-" for c in f"turning-{setup.job.lower()}-{session.row.lower()}")
+    name = file_stem(f"turning-{setup.job}-{session.row}")
     return [write_whole(folder / f"{name}.{kind}", turning_sheet(content, kind, paper)) for kind in ("svg", "pdf")]

@@ -232,7 +232,7 @@ class TurningApp(FrameApp):
             "write_family": self.do_write_family,
             "sheet": self.do_sheet,
         }
-        if self.view not in ("setup",):
+        if self.view != "setup":
             found["undo"] = self.do_undo
         return found
 

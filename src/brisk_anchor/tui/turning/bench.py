@@ -48,7 +48,7 @@ def big_position(session: TurningSession, *, machine: bool) -> tuple[str, str, s
     place = session.targets.place()
     at = session.machine.place if session.job.setup.lathe.connected else session.zero.typed
     if place is None or at is None:
-        return "----.---".replace("-", " "), "", f"not known, {unit}: h types it"
+        return "", "", f"not known, {unit}: h types it"
     tool = session.machine.tool
     named = "no tool" if tool is None else tool.name
     x, z = at if machine else place
@@ -265,12 +265,14 @@ class TurningBench(TurningPanel):
         if session is None:
             return
         try:
-            proposal = session.zero.next_destination() if change == "where" else session.zero.other_wear()
+            if change == "where":
+                session.zero.next_destination()
+            else:
+                session.zero.other_wear()
         except BriskAnchorError as error:
             self.stage.complain(error)
             return
         self.stage.show_all()
-        _ = proposal
 
     def destination(self) -> None:
         """Into the next table."""

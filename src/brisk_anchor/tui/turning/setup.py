@@ -28,8 +28,15 @@ _HINTS = {
     "family": FAMILY,
     "zero": "finished face, chuck face or jaws",
     "side": "first or second",
-    "row": "G54 to G59",
 }
+
+
+def _hint(session: TurningSession, key: str) -> str:
+    """How a line of the set-up is written."""
+    if key != "row":
+        return _HINTS[key]
+    profile = session.job.profile
+    return ", ".join(profile.all_rows) if profile is not None else "a name of your own"
 
 
 class TurningSetup(TurningPanel):
@@ -58,7 +65,7 @@ class TurningSetup(TurningPanel):
         """What can be done here."""
         key, _, title, words = self._line(session)
         if not words:
-            return f"Enter: add a {title.removeprefix('+ ')}.", f"As {_HINTS[key]}"
+            return f"Enter: add a {title.removeprefix('+ ')}.", f"As {_hint(session, key)}"
         return f"Enter: change the {title}.", "Del takes a line out, u takes the last change back."
 
     def _line(self, session: TurningSession) -> tuple[str, int | None, str, str]:
@@ -125,7 +132,7 @@ class TurningSetup(TurningPanel):
 
             self.stage.attempt(work)
 
-        self.stage.ask(Words(title.removeprefix("+ "), f"as {_HINTS[key]}", weigh, take, text=words))
+        self.stage.ask(Words(title.removeprefix("+ "), f"as {_hint(session, key)}", weigh, take, text=words))
 
     def take_out(self) -> None:
         """Take a line of a list out."""
