@@ -22,7 +22,7 @@ def test_dots_lines_text_and_layers():
     assert shown(canvas) == ["⠁ ⢀"]
     assert canvas.runs(0)[-1][1] == "blue"
     canvas.line(0, 1, 5, 1, "red", 3)
-    assert shown(canvas) == ["⠓⠒⢒"]
+    assert shown(canvas) == ["⠓─⢒"]
     canvas.write(1, 0, "X", "bold")
     canvas.write(2, 0, "too long", "bold")
     assert shown(canvas) == ["⠓X⢒"]
@@ -48,6 +48,40 @@ def test_fill_covers_the_inside_and_not_the_hole():
     assert filled[0] == [True] * 10
     assert filled[2] == [True] * 4 + [False] * 2 + [True] * 4
     assert canvas.dots[2 * 10 + 2] == 0
+
+
+def styled(canvas):
+    return [piece for row in range(canvas.rows) for piece in canvas.runs(row)]
+
+
+@pytest.mark.parametrize(
+    ("level", "wanted"),
+    [
+        (0.5, [("▔", "red on #111111"), (" ", "on #111111")]),  # all of the cell lies under the line
+        (1.5, [("▔", "red on #111111"), (" ", "on #111111")]),
+        (2.5, [("▁", "red"), (" ", "on #111111")]),  # next to nothing does
+        (3.5, [("▁", "red"), (" ", "on #111111")]),
+    ],
+)
+def test_an_outline_along_an_axis_is_solid_and_its_fill_ends_there(level, wanted):
+    canvas = Canvas(3, 2)
+    canvas.fill([[(0, level), (6, level), (6, 8), (0, 8), (0, level)]], "#111111")
+    canvas.line(0, level, 5.9, level, "red")
+    middle = Canvas(1, 2, *([values[1::3] for values in (canvas.dots, canvas.colours, canvas.layers)]))
+    middle.grounds, middle.edges = canvas.grounds[1::3], {n // 3: canvas.edges[n] for n in (1, 4) if n in canvas.edges}
+    assert styled(middle) == wanted
+
+
+def test_a_fill_without_a_line_ends_within_a_cell_and_dashes_stay_dashes():
+    canvas = Canvas(2, 1)
+    canvas.fill([[(1, 2), (4, 2), (4, 4), (1, 4), (1, 2)]], "#111111")
+    assert styled(canvas) == [("▗▄", "#111111")]
+    upright = Canvas(1, 3)
+    upright.line(1.5, 0, 1.5, 11.9, "red")
+    assert shown(upright) == ["▕", "▕", "▕"]
+    dashed = Canvas(4, 1)
+    dashed.line(0, 1, 7.9, 1, "red", 0, (2, 2))
+    assert not set("─▔▁") & set("".join(shown(dashed)))
 
 
 @given(st.floats(1.4, 3.0))

@@ -8,6 +8,14 @@ from itertools import pairwise
 from math import ceil, floor
 
 _DOTS = ((0x01, 0x08), (0x02, 0x10), (0x04, 0x20), (0x40, 0x80))
+_ACROSS = {0x09: "▔", 0x12: "─", 0x24: "─", 0xC0: "▁"}
+"""What a cell shows whose dots are one whole row, which goes on at both sides: a line along an axis is solid."""
+_UPRIGHT = {0x47: "▏", 0xB8: "▕"}
+_BESIDE = {"▔": 12, "▁": 3, "▏": 10, "▕": 5}
+"""The quarters of a cell that lie beside such a line, by which the cell is filled or not."""
+_LEFT, _RIGHT, _TOP, _BOTTOM = 0x47, 0xB8, 0x09, 0xC0
+_QUARTERS = " ▘▝▀▖▌▞▛▗▚▐▜▄▙▟█"
+"""By which quarters of a cell are filled: 1 top left, 2 top right, 4 bottom left, 8 bottom right."""
 
 
 @dataclass(slots=True)
@@ -22,6 +30,8 @@ class Canvas:
     text: dict[int, tuple[str, str]] = field(default_factory=dict)
     grounds: list[str] = field(default_factory=list)
     """Colour behind each cell, "" for the common ground."""
+    edges: dict[int, tuple[int, str]] = field(default_factory=dict)
+    """Cells that a fill covers in part: which quarters, and its colour."""
 
     def __post_init__(self) -> None:
         size = self.columns * self.rows
@@ -33,11 +43,18 @@ class Canvas:
     def copy(self) -> Canvas:
         """A copy to draw on while this one is kept."""
         return Canvas(
-            self.columns, self.rows, self.dots[:], self.colours[:], self.layers[:], dict(self.text), self.grounds[:]
+            self.columns,
+            self.rows,
+            self.dots[:],
+            self.colours[:],
+            self.layers[:],
+            dict(self.text),
+            self.grounds[:],
+            dict(self.edges),
         )
 
     def fill(self, rings: Iterable[Sequence[tuple[float, float]]], ground: str) -> None:
-        """Lay a colour behind the cells that lie mostly inside closed rings (even-odd), hiding what was drawn there."""
+        """Lay a colour behind what lies in closed rings (even-odd), by quarters of a cell, hiding what was drawn."""
         rings = list(rings)
         if not any(rings):
             return
@@ -45,10 +62,19 @@ class Canvas:
         first, last = max(0, int(min(levels) // 4)), min(self.rows, int(max(levels) // 4) + 1)
         for row in range(first, last):
             above, below = (_crossings(rings, row * 4 + share) for share in (1.0, 3.0))
-            for column in _inside(above, self.columns) & _inside(below, self.columns):
+            found: dict[int, int] = {}
+            for crossings, left in ((above, 1), (below, 4)):
+                for half in _inside(crossings, self.columns * 2):
+                    found[half // 2] = found.get(half // 2, 0) | left << half % 2
+            for column, quarters in found.items():
                 cell = row * self.columns + column
-                self.grounds[cell] = ground
-                self.dots[cell], self.layers[cell] = 0, -1
+                if quarters == 15:
+                    self.grounds[cell] = ground
+                    self.dots[cell], self.layers[cell] = 0, -1
+                    self.edges.pop(cell, None)
+                else:
+                    known, colour = self.edges.get(cell, (0, ground))
+                    self.edges[cell] = quarters | (known if colour == ground else 0), ground
 
     def dot(self, x: float, y: float, colour: str, layer: int = 0) -> None:
         """One dot; x to the right, y downwards, in dots; outside is passed over."""
@@ -133,17 +159,43 @@ class Canvas:
             if cell in self.text:
                 character, colour = self.text[cell]
             elif self.dots[cell]:
-                character, colour = chr(0x2800 + self.dots[cell]), self.colours[cell]
+                character, colour = self._drawn(cell), self.colours[cell]
+            elif cell in self.edges:
+                quarters, colour = self.edges[cell]
+                character = _QUARTERS[quarters]
             else:
                 character, colour = " ", ""
-            if self.grounds[cell] and " on " not in colour:
-                colour = f"{colour} on {self.grounds[cell]}".strip()
+            ground = self.grounds[cell]
+            if cell in self.edges and (self.dots[cell] or cell in self.text):  # no room for quarters: all or nothing
+                quarters, partly = self.edges[cell]
+                if character == "─" and quarters in (3, 12):  # an outline: it stands where the fill ends
+                    character = "▔" if self.dots[cell] == 0x12 else "▁"
+                beside = _BESIDE.get(character)
+                covered = quarters.bit_count() > 2 if beside is None else quarters & beside == beside
+                ground = partly if covered else ground
+            if ground and " on " not in colour:
+                colour = f"{colour} on {ground}".strip()
             if colour != style and words:
                 pieces.append((words, style))
                 words = ""
             style = colour
             words += character
         return [*pieces, (words, style)] if words else pieces
+
+    def _drawn(self, cell: int) -> str:
+        """The character of a cell's dots: solid where a line runs through it along an axis, else the dots."""
+        dots, column, row = self.dots[cell], cell % self.columns, cell // self.columns
+        if dots in _ACROSS:
+            left = self.dots[cell - 1] if column else dots
+            right = self.dots[cell + 1] if column + 1 < self.columns else dots
+            if left & dots & _RIGHT and right & dots & _LEFT:
+                return _ACROSS[dots]
+        elif dots in _UPRIGHT:
+            above = self.dots[cell - self.columns] if row else dots
+            below = self.dots[cell + self.columns] if row + 1 < self.rows else dots
+            if above & dots & _BOTTOM and below & dots & _TOP:
+                return _UPRIGHT[dots]
+        return chr(0x2800 + dots)
 
 
 def _crossings(rings: Iterable[Sequence[tuple[float, float]]], y: float) -> list[float]:
@@ -156,11 +208,11 @@ def _crossings(rings: Iterable[Sequence[tuple[float, float]]], y: float) -> list
     )
 
 
-def _inside(crossings: list[float], columns: int) -> set[int]:
-    """Columns of cells whose middle lies between odd and even crossings."""
+def _inside(crossings: list[float], dots: int) -> set[int]:
+    """Columns of dots whose middle lies between odd and even crossings."""
     found: set[int] = set()
     for left, right in zip(crossings[::2], crossings[1::2], strict=False):
-        found.update(range(max(0, ceil((left - 1) / 2)), min(columns, floor((right - 1) / 2) + 1)))
+        found.update(range(max(0, ceil(left - 0.5)), min(dots, floor(right - 0.5) + 1)))
     return found
 
 
