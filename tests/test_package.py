@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 import os
+import re
 import subprocess
 import sys
 import tarfile
 import zipfile
 from pathlib import Path
+
+from brisk_anchor.cli.man_page import man_page
 
 ROOT = Path(__file__).parent.parent
 
@@ -31,6 +34,7 @@ def test_the_wheel_of_the_source_archive_runs_away_from_the_sources(tmp_path: Pa
     with zipfile.ZipFile(wheel) as packed:
         names = packed.namelist()
         assert any(name.endswith("licenses/LICENSE") for name in names)
+        assert any(name.endswith("share/man/man1/brisk-anchor.1") for name in names)
         assert not any("tests/" in name or name.endswith(".pyc") for name in names)
         packed.extractall(place)
     home = str(tmp_path / "home")
@@ -48,6 +52,16 @@ def test_the_wheel_of_the_source_archive_runs_away_from_the_sources(tmp_path: Pa
     assert str(place) in where
     assert "turn-macro" in brisk("profile", "list")
     assert "G54" in brisk("example", "--out", str(tmp_path / "out"))
+
+
+def test_the_man_page_is_what_the_commands_tell_of_themselves():
+    page = man_page()
+    assert (ROOT / "docs" / "brisk-anchor.1").read_text(encoding="ascii") == page
+    for words in (".SS demo", ".SS book history", "\\fB\\-\\-speed\\fR \\fISPEED\\fR", ".SH EXIT STATUS"):
+        assert words in page
+    assert not [
+        line for line in page.splitlines() if line.startswith((".", "'")) and not re.match(r"\.[A-Z]{1,2}\b", line)
+    ]
 
 
 def test_the_shell_completes_commands():
