@@ -78,7 +78,9 @@ def inspection_page(
         below = tall - 30 - step * (len(lines) + 1)
         if shown and below > 35:
             _picture(figure, shown, marks, (10, 12, (wide - 20) * 0.55, below - 14))
-        for number, text in enumerate(line for words in corrected[:6] for line in wrap(words, 62)[:3]):
+        told = [*corrected[:6], f"and {len(corrected) - 6} more"] if len(corrected) > 7 else corrected
+        folded = (wrap(words, 62, max_lines=3, placeholder=" …") for words in told)
+        for number, text in enumerate(line for lines_of in folded for line in lines_of):
             y = (below - 8 - 4.5 * number) / tall
             figure.text((10 + (wide - 20) * 0.6) / wide, y, text, fontsize=7.5, color=INK)
 

@@ -240,7 +240,7 @@ def _chain_text(figure: Figure, content: SheetContent) -> None:
 def _below(content: SheetContent) -> list[str]:
     """What stands under the chain: what its ± does not hold, its state, its proof."""
     without = "; ".join(dict.fromkeys(content.chain.without))
-    words = wrap(f"Not in the ±: {without}", 104)[:3] if without else []
+    words = wrap(f"Not in the ±: {without}", 104, max_lines=3, placeholder=" …") if without else []
     words += [*content.chain.notes, f"State: {content.state}"]
     if content.proof:
         proof = content.proof

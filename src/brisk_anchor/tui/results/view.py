@@ -24,6 +24,7 @@ from brisk_anchor.tui.entry import Words
 from brisk_anchor.tui.panels import Heading, LatePanel
 from brisk_anchor.tui.terminal import cell_ratio
 from brisk_anchor.tui.view_state import ViewState
+from brisk_anchor.tui.words import cut
 
 if TYPE_CHECKING:
     from brisk_anchor.services.results.inspected import CharacteristicLine, InspectedPart
@@ -225,7 +226,7 @@ class ResultsView(View):
             colour = COLOURS[line.state]
             text.append(f"{MARKS[line.state]} ", f"bold {colour}")
             text.append(f"{line.balloon:<5}", f"bold {theme.TEXT}")
-            text.append(f"{plain_words(line)[: names - 1]:<{names}}", theme.TEXT)
+            text.append(f"{cut(plain_words(line), names - 1):<{names}}", theme.TEXT)
             if wide:
                 text.append(f"{limits_words(line):>21}  ", theme.QUIET)
             text.append(

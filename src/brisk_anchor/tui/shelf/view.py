@@ -22,6 +22,7 @@ from brisk_anchor.tui.panels import Heading, LatePanel
 from brisk_anchor.tui.shelf.drawing import radius_text, tool_text
 from brisk_anchor.tui.taking_back import take_back
 from brisk_anchor.tui.view_state import ViewState
+from brisk_anchor.tui.words import cut
 
 if TYPE_CHECKING:
     from brisk_anchor.core.offsets.checks import Finding
@@ -142,7 +143,7 @@ class ShelfView(View):
             text = Text("   ", no_wrap=True, overflow="ellipsis")
             held = "▸" if line.number == in_spindle and line.group != "tool setter" else " "
             text.append(f"{held}T{line.number:<4}", f"bold {theme.LIVE if held == '▸' else theme.TEXT}")
-            text.append(f"{line.name[:26]:<27}", theme.TEXT)
+            text.append(f"{cut(line.name, 26):<27}", theme.TEXT)
             length = next((value for label, value in line.figures if label in ("length", "height")), None)
             known = any(label in ("length", "height") for label, _ in line.figures)
             text.append(f"{_figure('', length) if known else '':>10}  ", theme.TEXT if length else theme.CORAL)
