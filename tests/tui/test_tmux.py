@@ -24,11 +24,11 @@ pytestmark = pytest.mark.skipif(shutil.which("tmux") is None, reason="tmux is no
 class Terminal:
     """One tmux window on a server of its own."""
 
-    def __init__(self, folder, size=(160, 44), *arguments, command="demo", root=""):
+    def __init__(self, folder, size=(160, 44), *arguments, command="demo", root="", environment=""):
         self.server = f"brisk-{os.getpid()}-{next(_NUMBERS)}"
         self.home = folder / "home"
         # The test runner exports the size of its own terminal; the program must see the size of this one.
-        demo = f"BRISK_ANCHOR_HOME={self.home} {COMMAND} {root} {command} {' '.join(arguments)}"
+        demo = f"{environment} BRISK_ANCHOR_HOME={self.home} {COMMAND} {root} {command} {' '.join(arguments)}"
         command = f"unset COLUMNS LINES; {demo}; echo ended with $?; sleep 60"
         self.tmux("-f", "/dev/null", "new-session", "-d", "-x", str(size[0]), "-y", str(size[1]), "sh", "-c", command)
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import logging
+import os
 import signal
 import sys
 from collections.abc import Callable, Sequence
@@ -15,12 +16,14 @@ from typing import TypeVar
 from textual import events
 from textual.app import App
 from textual.binding import Binding
+from textual.filter import LineFilter
 from textual.reactive import Reactive
 from textual.screen import Screen
 from textual.theme import Theme
 from textual.widgets import Static
 
 from brisk_anchor.core.errors import BriskAnchorError
+from brisk_anchor.tui.ascii_shapes import AsciiShapes, needs_ascii
 from brisk_anchor.tui.entry import EntryLine, Question, Words
 from brisk_anchor.tui.frame import KeyLine, Prompt
 from brisk_anchor.tui.patience import Patience
@@ -55,6 +58,9 @@ class FrameApp(App[int]):
         self.folder = folder
         self._to_confirm: Callable[[], None] | None = None
         """What Enter does as the next key, where something was asked."""
+        self._shapes: list[LineFilter] = []
+        if needs_ascii(os.environ):
+            self._shapes.append(AsciiShapes())
         self._failed: BriskAnchorError | None = None
         """Why the job could not be opened."""
         self._held: list[events.Key | events.Paste] = []
@@ -78,6 +84,19 @@ class FrameApp(App[int]):
         self._failed = error
         self._held.clear()
         self.complain(error)
+
+    def get_line_filters(self) -> Sequence[LineFilter]:
+        """What changes lines on their way to the terminal: into ASCII, where it shows nothing else."""
+        return [*super().get_line_filters(), *self._shapes]
+
+    def on_mount(self) -> None:
+        """Paint the whole screen anew when the program comes back from where Ctrl+Z sent it: others wrote there."""
+        self.app_resume_signal.subscribe(self, lambda _: self.call_later(self._paint_anew))
+
+    def _paint_anew(self) -> None:
+        self.refresh(layout=True)
+        for screen in self.screen_stack:
+            screen.refresh(layout=True)
 
     def on_load(self) -> None:
         """End as with `q` where the system asks for it: the terminal is put back, what is open is closed."""
