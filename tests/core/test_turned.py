@@ -272,3 +272,17 @@ def test_derivatives_of_a_turned_row_are_those_of_its_values(rules) -> None:
         high, low = (solve_offset("G54", changed, features).values["x"] for changed in (ahead, back))
         swing = (high - low) / 2e-4
         assert typed == [pytest.approx(0.01 * swing, rel=1e-6)]
+
+
+@pytest.mark.parametrize(("stated", "kept"), [(180.0, 0.0), (-180.0, 0.0), (179.6, -0.4), (30.0, 30.0), (360.0, 0.0)])
+def test_an_edge_has_no_direction(stated, kept) -> None:
+    assert FromHeading("front", "", stated).drawing == pytest.approx(kept)
+    assert FromHeading("a", "b", stated).drawing == stated  # from one feature to another there is one
+    front = tuple(wall(1.5, (0, 1), along, (0, 0)) for along in (20.0, 70.0))
+    features = {
+        "front": solve("front", FeatureKind.EDGE, front),
+        "left": solve("left", FeatureKind.SURFACE, (wall(1.5, (1, 0), 15.0, (0, 0)),)),
+    }
+    rules = {"x": FromFeature("left"), "y": FromFeature("front"), "r": FromHeading("front", "", stated), "z": Keep()}
+    turned = solve_offset("G54", rules, features, {"z": 1.0}).values["r"]
+    assert turned == pytest.approx(1.5 - kept, abs=1e-9)

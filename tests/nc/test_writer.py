@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from brisk_anchor.core.errors import PlanError, ProfileError
 from brisk_anchor.core.features.measuring import Top
 from brisk_anchor.core.features.probe_path import search_start
-from brisk_anchor.core.offsets.rules import Fixed, FromFeature, Keep
+from brisk_anchor.core.offsets.rules import Fixed, FromFeature, FromHeading, Keep
 from brisk_anchor.nc.programs.plan import Plan, StorePlan, plan_steps
 from brisk_anchor.nc.programs.program import comment_text
 from brisk_anchor.nc.programs.steps import AlarmNumber, Check, Guarded, Rapid, ReadBack, Store, TouchStep
@@ -46,6 +46,12 @@ def test_a_plan_measures_checks_and_only_then_stores(plan):
     alarms = [step.alarm for step in steps if isinstance(step, Check)]
     assert alarms == [AlarmNumber.SIZE] + [AlarmNumber.JUMP] * 3
     assert steps[kinds.index(Rapid)].z == 0.0
+
+
+def test_an_angle_that_no_edge_can_tell_is_not_written(plan):
+    rules = (*plan.store.rules, ("r", FromHeading("top", "", 60.0)))
+    with pytest.raises(PlanError, match=r"stated \+60.000° from the axis that top lies along"):
+        plan_steps(replace(plan, store=replace(plan.store, rules=rules)))
 
 
 def test_touches_that_would_begin_above_the_clear_height_are_refused(plan, measurements):

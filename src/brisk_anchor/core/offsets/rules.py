@@ -53,12 +53,17 @@ class Keep:
 class FromHeading:
     """How far a row is turned about Z: the heading of an edge, or of the line to another feature, less `drawing`.
 
-    `drawing` is the heading it has where the program's axes are, degrees counter-clockwise.
+    `drawing` is the heading it has where the program's axes are, degrees counter-clockwise. An edge has no direction:
+    one drawn at 180° is the same as at 0°, and is kept so.
     """
 
     feature: str
     other: str = ""
     drawing: float = 0.0
+
+    def __post_init__(self) -> None:
+        if not self.other:
+            object.__setattr__(self, "drawing", self.drawing - 180.0 * round(self.drawing / 180.0))
 
 
 @dataclass(frozen=True, slots=True)

@@ -60,6 +60,8 @@ if TYPE_CHECKING:
 
 _NOT_TURNED = Fixed(0.0)
 _NO_ANGLE = Number(0.0)
+_MOST_TURN = 45.0
+"""How far, degrees, an edge may be turned from the axis it lies along: the form of `small_angle`."""
 
 
 def store_steps(
@@ -72,6 +74,7 @@ def store_steps(
     """
     steps.append(SectionHeading(f"offset {store.row}"))
     rules = dict(store.rules)
+    _look_at_angle(store, rules.get("r"))
     _build(steps, store, located)
     for axis, rule in rules.items():
         for name in features_in(rule):
@@ -317,6 +320,16 @@ def _in_frame(found: ControlResult, axis: int, c: Expression, s: Expression) -> 
     else:
         place = subtract(times(c, centre), times(s, across))
     return plus(place, found.radius) if found.radius else place
+
+
+def _look_at_angle(store: StorePlan, rule: Rule | None) -> None:
+    """Raises PlanError where an edge is to tell an angle that it cannot."""
+    if isinstance(rule, FromHeading) and not rule.other and abs(rule.drawing) > _MOST_TURN:
+        raise PlanError(
+            f"{store.row} R is stated {rule.drawing:+.3f}° from the axis that {rule.feature} lies along",
+            f"A touched edge tells its angle within ±{_MOST_TURN:g}°; the program would always stop",
+            "State how far the edge is drawn from its own axis",
+        )
 
 
 def _angle(
