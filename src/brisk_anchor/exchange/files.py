@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import re
 import secrets
 import stat
 import time
@@ -112,9 +113,12 @@ def _sweep(place: Path) -> None:
     if place in _SWEPT:
         return
     _SWEPT.add(place)
-    start, old = f".{place.name[:100]}.", time.time() - 3 * PATIENCE
+    ours, old = (
+        re.compile(rf"\.{re.escape(place.name[:100])}\.[0-9a-f]{{8}}{re.escape(_PART)}"),
+        time.time() - 3 * PATIENCE,
+    )
     with suppress(OSError), os.scandir(place.parent) as entries:
         for entry in entries:
-            if entry.name.startswith(start) and entry.name.endswith(_PART) and entry.stat().st_mtime < old:
+            if ours.fullmatch(entry.name) and entry.stat().st_mtime < old:
                 with suppress(OSError):
                     os.unlink(entry.path)

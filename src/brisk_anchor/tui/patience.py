@@ -72,6 +72,15 @@ class Patience:
 
     async def _go_on(self, worker: greenlet, future: Future[object], limit: float) -> None:
         try:
+            outcome = await self._outcome(worker, future, limit)
+            if asyncio.iscoroutine(outcome):
+                await outcome
+        finally:
+            self.silent = self.silent and self.waits  # something may be waited for again by now
+            self._over()
+
+    async def _outcome(self, worker: greenlet, future: Future[object], limit: float) -> object:
+        try:
             while True:
                 waited = asyncio.wrap_future(future)
                 done, _ = await asyncio.wait({waited}, timeout=min(TOLD_AFTER, limit))
@@ -82,13 +91,10 @@ class Patience:
                     _ = waited.exception() if waited.done() else None  # it is raised where the answer is used
                 outcome = worker.switch()
                 if worker.dead:
-                    break
+                    return outcome
                 future, limit = outcome
         finally:
-            self.waits = self.silent = False
-            self._over()
-        if asyncio.iscoroutine(outcome):
-            await outcome
+            self.waits = False
 
 
 def _pause(future: Future[object], limit: float) -> None:
