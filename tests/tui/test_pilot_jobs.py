@@ -394,7 +394,7 @@ async def test_the_walk_from_a_fixture_to_its_parts_written_and_read_back(tmp_pa
         await answer("k", "good part 14")
         assert session.rows.history("")[-1].who == "late shift"
         await press("d", "enter", "enter", "backspace", "escape", "pagedown", "r", "T")
-        assert "offset-g57.svg" in said(bench.app)
+        await wait_for(lambda: "offset-g57.svg" in said(bench.app))
         (tmp_path / "p.nc").write_text("G57 G0 X900. Y0\nM30\n")
         await answer("f", str(tmp_path / "p.nc"))
         await press("escape")

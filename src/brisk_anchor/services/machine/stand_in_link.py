@@ -16,6 +16,8 @@ from brisk_anchor.services.machine.ports import ActiveRow
 from brisk_anchor.services.machine.runs import Run, table_values
 from brisk_anchor.standin.control import Control, Mode
 
+_KEPT_MOVES = 5000
+
 
 class StandInLink:
     """The stand-in as a `ControlLink`."""
@@ -158,8 +160,9 @@ class StandInLink:
     def settle(self) -> None:
         """Enter what is over in the control's history, and write how the machine stands now into its file."""
         self.control.settle()
-        if self._run is None or self._run.over:
-            self.control.machine.forget_motions()  # nobody looks at them any more; a day of work makes thousands
+        machine = self.control.machine
+        if len(machine.motions) > _KEPT_MOVES and (self._run is None or self._run.over):
+            machine.forget_motions()  # nobody looks at them any more, and a day of work makes many thousands
         self.machine_file.save(self.control, self._mark())
 
 
