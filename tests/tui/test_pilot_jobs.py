@@ -397,6 +397,8 @@ async def test_the_walk_from_a_fixture_to_its_parts_written_and_read_back(tmp_pa
         await wait_for(lambda: "offset-g57.svg" in said(bench.app))
         (tmp_path / "p.nc").write_text("G57 G0 X900. Y0\nM30\n")
         await answer("f", str(tmp_path / "p.nc"))
+        await wait_for(lambda: "G57" in on_sheet(bench.app))
+        assert "does not fit" in on_sheet(bench.app)
         await press("escape")
         await answer("x", "set.tap")
         assert "G10 L2 P4" in (tmp_path / "set.tap").read_text()
