@@ -60,8 +60,9 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
 
 
 @pytest.fixture(autouse=True)
-def lengths_in_mm():
-    """Each test begins with lengths shown in mm, whatever the one before did."""
+def lengths_in_mm(monkeypatch: pytest.MonkeyPatch):
+    """Each test begins with lengths shown in mm, and nobody asked for another unit, whatever the one before did."""
+    monkeypatch.setattr("brisk_anchor.core.quantities._preferred", [])
     show_in(Unit.MM)
 
 
