@@ -78,9 +78,7 @@ class Stage(Protocol):
     def in_background(self, work: Callable[[], None], name: str) -> None:
         """Run what takes long in a thread; what runs under the same name is given up for it."""
 
-    def beside(
-        self, telling: str, work: Callable[[], Found], show: Callable[[Found], None], name: str = "sheet"
-    ) -> None:
+    def beside(self, telling: str, work: Callable[[], Found], show: Callable[[Found], None]) -> None:
         """Do in a thread what takes long; then show what came of it, or say why nothing did."""
 
     def tell_written(self, paths: Sequence[Path]) -> None:

@@ -233,9 +233,7 @@ class FrameApp(App[int]):
         if self.is_running:
             self.call_from_thread(self._show_late, show)
 
-    def beside(
-        self, telling: str, work: Callable[[], Found], show: Callable[[Found], None], name: str = "sheet"
-    ) -> None:
+    def beside(self, telling: str, work: Callable[[], Found], show: Callable[[Found], None]) -> None:
         """Do in a thread what takes long; then show what came of it, or say why nothing did."""
 
         def run() -> None:

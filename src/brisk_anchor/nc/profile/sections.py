@@ -280,11 +280,11 @@ class TurningFigures(ProfileSection):
         return float(self.sign_x * (2 if self.x == "diameter" else 1))
 
     def shown(self, axis: str, ours: float) -> float:
-        """A figure of ours, mm (X a diameter), as it stands there."""
+        """Convert a value in mm (X a diameter) to the form of this table."""
         return ours * self.of_radius(axis) / (2.0 if axis == "x" else 1.0)
 
     def ours(self, axis: str, shown: float) -> float:
-        """A figure that stands there as ours, mm (X a diameter)."""
+        """Convert a value in the form of this table to mm (X a diameter)."""
         return shown / self.of_radius(axis) * (2.0 if axis == "x" else 1.0)
 
 
@@ -308,7 +308,7 @@ TipNumber = Annotated[int, Field(ge=0, le=99)]
 
 
 class LatheProfile(ProfileSection):
-    """What a lathe's control has of its own: figures of words, display and tables, and how a tool is called.
+    """The lathe section of a control profile: forms of program words, display and tables, and the tool call.
 
     `tip_numbers` gives a tip's direction by the way it points: "-X -Z" the corner of an outside tool that cuts towards
     the chuck. `offsets` is how many rows its tables of tools have.

@@ -482,7 +482,7 @@ class BlockRunner(Coordinates):
         lathe, step = self.profile.lathe, self.profile.resolution
         if lathe is None or axis == "y":
             return value
-        written = value * lathe.program.of_radius(axis)  # the word as it stands in the block
+        written = value * lathe.program.of_radius(axis)  # the number written in the block
         return round(round(written / step) * step, 9) / figures.of_radius(axis)
 
     def _turning_table(self, block: str, kind: float, number: float, letters: dict[str, float]) -> bool:

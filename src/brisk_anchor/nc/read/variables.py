@@ -140,7 +140,11 @@ class Variables:
         raise ExpressionError(f"#{number} is no variable this control knows")
 
     def _turning(self, place: tuple[int, str, str]) -> float:
-        """A figure of a lathe's tool table as it stands there. Raises ExpressionError: the machine is no lathe."""
+        """Return a value of a lathe's tool table, in the table's own form.
+
+        Raises:
+            ExpressionError: the machine is no lathe.
+        """
         row, name, axis = place
         lathe, machine = self._profile.lathe, self._machine
         table = lathe.table(name) if lathe is not None else None

@@ -59,9 +59,7 @@ class TurningStage(Protocol):
     def in_background(self, work: Callable[[], None], name: str) -> None:
         """Run what takes long in a thread."""
 
-    def beside(
-        self, telling: str, work: Callable[[], Found], show: Callable[[Found], None], name: str = "sheet"
-    ) -> None:
+    def beside(self, telling: str, work: Callable[[], Found], show: Callable[[Found], None]) -> None:
         """Do in a thread what takes long; then show what came of it, or say why nothing did."""
 
     def tell_written(self, paths: Sequence[Path]) -> None:

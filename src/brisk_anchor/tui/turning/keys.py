@@ -130,7 +130,7 @@ ACTIONS: tuple[TurningAction, ...] = (
     *_jogs(),
     TurningAction("step", (), "g", "g", "step", "Change the step of hand moves.", _MOVES),
     TurningAction(
-        "home", (), "h", "h", "home", "Home the axes; where nothing tells where they stand, type it.", _MOVES
+        "home", (), "h", "h", "home", "Home the axes, or type their position where no control reports it.", _MOVES
     ),
     TurningAction("index", (), "i", "i", "index place", "Go where the turret may turn.", (BENCH,), line=False),
     TurningAction(
