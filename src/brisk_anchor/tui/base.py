@@ -2,36 +2,27 @@
 
 from __future__ import annotations
 
-from collections.abc import Awaitable, Callable, Mapping, Sequence
-from pathlib import Path
-from typing import TYPE_CHECKING, Protocol, TypeVar
+from collections.abc import Awaitable, Callable, Mapping
+from typing import TYPE_CHECKING, Protocol
 
 from textual.containers import Horizontal
-from textual.screen import Screen
 
-from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.tui.actions import Do
+from brisk_anchor.tui.frame_stage import FrameStage
 
 if TYPE_CHECKING:
-    from brisk_anchor.tui.entry import Question, Words
     from brisk_anchor.tui.view_state import ViewState
 
 Handlers = Mapping[Do, Callable[..., Awaitable[None] | None]]
 """How each action is done; it is called with the arguments that the table of actions has."""
 
-Found = TypeVar("Found")
 
-
-class Stage(Protocol):
+class Stage(FrameStage, Protocol):
     """What a view, or a part of one, may ask of the application. Calls take effect at once.
 
     They are calls and no posted messages because keys that were typed ahead must meet the line that was just opened:
     a message would come after them.
     """
-
-    @property
-    def folder(self) -> Path:
-        """Where sheets and files go."""
 
     @property
     def view_state(self) -> ViewState | None:
@@ -48,44 +39,11 @@ class Stage(Protocol):
     def free(self, how: str = "Esc stops it.") -> ViewState | None:
         """What the views share, when nothing moves; otherwise says `how` to end that, and returns None."""
 
-    def attempt(self, work: Callable[[], tuple[str, str]]) -> None:
-        """Do something, show what became of it, and tell it in two sentences; or tell why it could not be."""
-
-    def tell(self, sentence: str, behind: str = "", tone: str = "") -> None:
-        """Put a sentence in the prompt, a quieter one under it; `tone` is "", "good", "ask" or "bad"."""
-
-    def confirm(self, sentence: str, behind: str, work: Callable[[], None]) -> None:
-        """Ask; Enter as the next key does `work`, any other key leaves it."""
-
-    def complain(self, error: BriskAnchorError) -> None:
-        """Say what happened, what it means, what to do."""
-
-    def ask(self, question: Question | Words) -> None:
-        """Open the line for a figure or for words."""
-
     def next_sentence(self) -> tuple[str, str]:
         """The next thing to do, in two sentences."""
 
-    def show_all(self, *, keep_prompt: bool = False) -> None:
-        """Bring frame and view up to date."""
-
-    def open_sheet(self, sheet: Screen[None]) -> None:
-        """Lay a sheet on top of the view."""
-
     async def go_to(self, view: str) -> None:
         """Show another view."""
-
-    def in_background(self, work: Callable[[], None], name: str) -> None:
-        """Run what takes long in a thread; what runs under the same name is given up for it."""
-
-    def beside(self, telling: str, work: Callable[[], Found], show: Callable[[Found], None]) -> None:
-        """Do in a thread what takes long; then show what came of it, or say why nothing did."""
-
-    def tell_written(self, paths: Sequence[Path]) -> None:
-        """Say which files were written."""
-
-    def from_background(self, show: Callable[[], None]) -> None:
-        """Show something from such a thread; nothing where the application has ended."""
 
 
 class View(Horizontal):
