@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import inspect
 import re
+from collections.abc import Sequence
 from contextlib import asynccontextmanager
 from pathlib import Path
 
@@ -243,11 +244,22 @@ async def test_a_broken_job_is_told_on_the_screen(tmp_path: Path):
         assert "The job turning.toml" in prompt(app)
 
 
+def type_what_the_gauge_shows(window: Terminal, steps: Sequence[tuple[str, str]]) -> None:
+    """Press keys, each after the screen said what the one before did; then type the length that it shows last."""
+    shown = ""
+    for name, told in steps:
+        window.keys(name)
+        shown = window.wait(told)
+    seen = re.search(r"gauge shows ([\d.]+)", shown)
+    assert seen is not None
+    window.keys(*seen[1], "Enter")
+
+
 def test_from_an_empty_turret_to_a_finished_list_in_a_terminal(tmp_path: Path):
     window = Terminal(tmp_path, (160, 44), "--job", "sleeve")
     try:
         window.wait("h: home the axes")
-        for name, told in (
+        steps = (
             ("h", "bring the tool near"),
             ("n", "stands before the stock"),
             ("m", "The spindle turns"),
@@ -255,29 +267,21 @@ def test_from_an_empty_turret_to_a_finished_list_in_a_terminal(tmp_path: Path):
             ("Enter", "went away in X only"),
             ("m", "The spindle stands"),
             ("f", "gauge shows"),
-        ):
-            window.keys(name)
-            shown = window.wait(told)
-        seen = re.search(r"gauge shows ([\d.]+)", shown)
-        assert seen is not None
-        window.keys(*seen[1], "Enter")
+        )
+        type_what_the_gauge_shows(window, steps)
         window.wait("Enter: store G54 Z")
         window.keys("Enter")
         window.wait("is stored")
         window.wait("RS-09-55")
-        for name, told in (
+        steps = (
             ("m", "The spindle turns"),
             ("C", "over a length of"),
             ("Enter", "take off the diameter"),
             ("Enter", "X did not move since"),
             ("m", "The spindle stands"),
             ("d", "gauge shows"),
-        ):
-            window.keys(name)
-            shown = window.wait(told)
-        seen = re.search(r"gauge shows ([\d.]+)", shown)
-        assert seen is not None
-        window.keys(*seen[1], "Enter")
+        )
+        type_what_the_gauge_shows(window, steps)
         window.wait("Enter: store T1 geometry X")
         window.keys("Enter")
         window.wait("is stored")
