@@ -27,7 +27,7 @@ from brisk_anchor.core.offsets.checks import SecondLookError
 from brisk_anchor.core.offsets.row_rotation import place_before
 from brisk_anchor.core.offsets.rules import FromTable
 from brisk_anchor.core.quantities import Unit, figures_in
-from brisk_anchor.exchange.tables.block_form import to_blocks
+from brisk_anchor.exchange.tables.block_form import from_blocks, to_blocks
 from brisk_anchor.exchange.tables.csv_form import from_csv, to_csv
 from brisk_anchor.exchange.tables.json_form import from_json, to_json
 from brisk_anchor.exchange.tables.registry import TABLE_FORMS, form_of, read_table
@@ -306,6 +306,16 @@ def test_blocks_go_out_and_come_back(profile):
     ]
     back = read_table(to_blocks(profile, rows), "t.nc", profile)
     assert [(r.row, dict(r.values)) for r in back] == [(r.row, dict(r.values)) for r in rows]
+    kept = profile.model_dump()
+    for row in (*kept["offsets"].values(), kept["extended"]):
+        row["write"] = None
+    through = type(profile).model_validate(kept)
+    data = to_blocks(through, rows)
+    assert b"#5221=-1.2500 (G54 X)" in data
+    assert [dict(r.values) for r in from_blocks(data, "t.nc", through)] == [dict(r.values) for r in rows]
+    for bad, reason in ((b"G21\n#5221=1.\n#5221=2.", "set twice"), (b"G21\n#5221=#500", "no figure")):
+        with pytest.raises(BriskAnchorError, match=reason):
+            from_blocks(bad, "t.nc", through)
     inches = b"G20 G90\nG10 L2 P2 X1. Y-.5 (G55)\nG0 X5."
     assert [(r.row, dict(r.values)) for r in read_table(inches, "t.nc", profile)] == [("G55", {"x": 25.4, "y": -12.7})]
 

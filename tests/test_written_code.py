@@ -42,6 +42,31 @@ MISSES = [
 WAYS = ["end", "old", "flag", "shortest", "ngc flag", "ngc end"]
 
 
+def unlike(name, *more):
+    """A control of the same language that differs in what a control of its own may: skips, frame, rows, numbers."""
+    text = re.sub(r"(?m)^write = .*\n", "", shipped_text(name))
+    for old, new in more:
+        assert old in text
+        text = text.replace(old, new, 1)
+    return parse_profile(text, "unlike")
+
+
+IN_MACHINE = ("[skip]\n", '[skip]\nframe = "machine"\n')
+MISSES += [
+    unlike(
+        "skip-macro",
+        IN_MACHINE,
+        ('["G31"]', '["G36 P2", "G31"]'),
+        ('"G91 G31"', '"G91 G36 P2"'),
+        ("work = [5041, 5042, 5043] ", "# "),
+        ("touch_number = 7301", "touch_number = 9810"),
+        ("guard_number = 7302", "guard_number = 9811"),
+    ),
+    unlike("probe-params", IN_MACHINE, ('"contact flag"', '"end position"'), ("contact_flag = 5070", "")),
+]
+WAYS += ["unlike", "ngc unlike"]
+
+
 def run_with(profile, change=lambda text: text, *, name="bore"):
     session = Session(sample_scene(), None, profile, seed=None)
     measurement = build_measurement(session.setup, point_at(session.setup, session.setup.drawn(name)))
@@ -61,15 +86,17 @@ def test_whatever_a_miss_leaves_every_guard_tells_contact_from_none(profile):
         m.seconds for m in run.machine.motions if m.kind.value == "skip" and m.contact is None
     )
     # A search that ends before the wall.
-    short = re.sub(r"(G65 P7301 X-)\d+\.\d+", r"\g<1>9.5", text, count=1)
+    short = re.sub(r"(G65 P(?:7301|9810) X-)\d+\.\d+", r"\g<1>9.5", text, count=1)
     short = re.sub(r"(G38\.2 X\[-)(\d+)\.", lambda m: f"{m[1]}{int(m[2]) - 5}.", short, count=1)
     assert short != text
     _, run = run_with(profile, lambda _: short)
     assert re.search(r"MISSED CONTACT|without contact|TOUCH 1", run.failure().what), run.failure()
+    assert not run.interpreter.printer_open
     # Something in the way of a guarded move: the start lies in the plate beside the bore.
     blocked = re.sub(r"(G53 G0 X-)\d+\.\d*( Y-)\d+\.\d*", r"\g<1>560.\g<2>280.", text, count=1)
     _, run = run_with(profile, lambda _: blocked)
     assert "UNEXPECTED CONTACT" in run.failure().what
+    assert not run.interpreter.printer_open
 
 
 @pytest.mark.parametrize("profile", MISSES, ids=WAYS)
@@ -117,6 +144,17 @@ def test_nothing_backs_off_further_than_it_came(profile):
         assert session.runner.measure(slot).feature.size == pytest.approx(6.6, abs=0.0005)
     except CrashError as crash:
         pytest.fail(crash.one_line())
+
+
+@pytest.mark.parametrize("profile", MISSES[-2:], ids=WAYS[-2:])
+def test_a_control_unlike_the_shipped_ones_is_given_every_kind_of_program(profile):
+    """Probing words, their frame, rows written through variables, and subprogram numbers are its own."""
+    proof = prove_profile(profile)
+    assert proof.findings == ()
+    assert proof.programs > 50
+    text, run = run_with(profile)
+    assert "G10 L2" not in text
+    assert run.ended_well
 
 
 @pytest.mark.parametrize("language", ["skip-macro", "probe-params"])
@@ -196,6 +234,10 @@ def test_a_plan_that_only_looks_at_tools_carries_what_it_calls(scene):
         ("skip-macro", "shortest = 0.0", "shortest = 1.5", "back_off is shorter"),
         ("probe-params", '"contact flag"', '"old position"\nx = 1', "x|Extra"),
         ("skip-macro", 'holds = "last tool called"', "", "holds"),
+        ("skip-macro", '"G91 G31"', '"G91 G1"', "moves.skip is “G91 G1”, which holds none"),
+        ("skip-macro", 'words = ["G31"]', 'words = ["G31", "G83"]', "G83 means something else"),
+        ("skip-macro", "touch_number = 7301", "touch_number = 12345", "above O9999"),
+        ("table-only", 'write = "G10 L2 P1"\n', "", "neither by a block nor through variables"),
     ],
 )
 def test_profiles_must_say_what_a_guard_counts_on(name, old, new, reason):

@@ -114,12 +114,15 @@ M99"""
 
 def test_skip_position_is_read_in_the_frame_of_the_profile(profile):
     machine = Collector(stops=[(-3.0, 0.0, 0.0)])
-    text = "G91 G31 X-10. F100\n#101=#5061\n#102=#5061+#5021-#5041\n#103=#5221\nDPRNT[X#102[44]*N#101[20]]\nM30"
+    text = "G91 G31 X-10. F100\n#101=#5061\n#102=#5061+#5021-#5041\n#103=#5221\nPOPEN\nDPRNT[X#102[44]*N#101[20]]\nM30"
     interpreter, _ = run(text, profile, machine)
     assert interpreter.common[101] == pytest.approx(97.0)
     assert interpreter.common[102] == pytest.approx(-3.0)
     assert interpreter.common[103] == -100.0
     assert interpreter.printed == ["X-3.0000 N97"]
+    shut = Interpreter("DPRNT[X#102[44]]\nM30", profile, Collector())
+    shut.run()
+    assert "the printer is closed" in shut.alarm.text
 
 
 def test_offset_write_rounds_to_the_resolution_and_keeps_other_axes(profile):

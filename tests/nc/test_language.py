@@ -129,6 +129,7 @@ def test_modal_state_can_be_read(profile):
 def test_straight_probes_with_their_flag(profile):
     ngc = changed(
         profile,
+        moves=profile.moves.model_dump() | {"skip": "G91 G38.3"},
         skip={"words": ["G38.2", "G38.3", "G38.4", "G38.5"], "contact_flag": 5070, "after_miss": "end position"},
         l20_sets_position=True,
     )

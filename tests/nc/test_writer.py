@@ -64,11 +64,15 @@ def test_touches_that_would_begin_above_the_clear_height_are_refused(plan, measu
 def test_a_shift_that_a_program_can_read_stops_it_before_it_stores(plan, profile):
     told = profile.positions.model_copy(update={"set_shift": (5211, 5212, 5213)})
     text = write_program(plan, profile.model_copy(update={"positions": told})).text
-    assert re.search(
-        r"IF \[ABS\[#5201\].*\+ABS\[#5211\]\+ABS\[#5212\]\+ABS\[#5213\] GT 0?\.0001\] THEN #3000=108", text
-    )
+    condition = r"ABS\[#5201\].*\+ABS\[#5211\]\+ABS\[#5212\]\+ABS\[#5213\] GT 0?\.0001"
+    assert re.search(rf"WHILE \[{condition}\] DO3\nPCLOS\n#3000=108 .*\nEND3", text)
     assert text.index("=108") < text.index("G10 L2")
     assert "G52 X0. Y0. Z0." in text
+
+
+def test_a_program_never_has_the_number_of_a_subprogram_it_carries(plan, profile):
+    with pytest.raises(PlanError, match="O7302 is the number of a subprogram"):
+        write_program(replace(plan, number=7302), profile)
 
 
 def test_every_rapid_across_happens_at_home_or_clear_height(plan, measurements):

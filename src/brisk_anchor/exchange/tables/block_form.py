@@ -1,4 +1,4 @@
-"""Offset tables as offset-setting blocks of a control, as its profile writes them."""
+"""Offset tables as offset-setting blocks of a control, as its profile writes them: by G10, or through variables."""
 
 from __future__ import annotations
 
@@ -10,6 +10,7 @@ from brisk_anchor.core.quantities import Unit, fixed
 from brisk_anchor.exchange.tables.rows import TableForm, TableRow, decoded, no_unit, number_in, once, refuse
 from brisk_anchor.nc.profile.control_profile import Profile
 
+_SET = re.compile(r"^(?:N\d+\s*)?#\s*(\d{1,6})\s*=(.*)$")
 _WORD = re.compile(r"([A-Z])\s*([+-]?(?:\d+\.?\d*|\.\d+))")
 
 
@@ -20,22 +21,32 @@ def to_blocks(profile: Profile, rows: Iterable[TableRow]) -> bytes:
         if row.row not in profile.all_rows:
             raise ExportError(f"{profile.name} has no row {row.row}", "The block could not be written", "Leave it out")
         decimals = max(profile.decimals, 4)
-        words = [f"{a.upper()}{fixed(row.values[a], decimals)}" for a in "xyz" if a in row.values]
-        if "r" in row.values and profile.row(row.row).rotation is not None:
-            words.append(f"R{fixed(row.values['r'], decimals)}")
-        lines.append(f"G21 G90 {profile.row(row.row).write} {' '.join(words)}")
+        known = profile.row(row.row)
+        held = [a for a in "xyzr" if a in row.values and (a != "r" or known.rotation is not None)]
+        if known.write is not None:
+            words = [f"{a.upper()}{fixed(row.values[a], decimals)}" for a in held]
+            lines.append(f"G21 G90 {known.write} {' '.join(words)}")
+        else:
+            lines.append("G21")
+            marks = profile.comment
+            for axis in held:
+                told = f"{marks.open}{row.row.upper()} {axis.upper()}{marks.close}"
+                lines.append(f"#{profile.reads(row.row, axis)}={fixed(row.values[axis], decimals)} {told}")
     return ("\n".join([*lines, "%"]) + "\n").encode()
 
 
 def from_blocks(data: bytes, name: str, profile: Profile, unit: Unit | None = None) -> list[TableRow]:
-    """Read offset-setting blocks: those the control's profile writes, in mm or inches, absolute.
+    """Read offset-setting blocks: those the control's profile writes, and its rows' variables; mm or inches, absolute.
 
     `unit` is that of blocks before which no G20 or G21 stands.
 
     Raises:
         TableFileError: no such block, no unit, an incremental one, a sum or variable in one, or a row twice.
     """
-    writes = {tuple(_WORD.findall(row.write)): row_name for row_name, row in profile.all_rows.items()}
+    writes = {tuple(_WORD.findall(row.write or "")): row_name for row_name, row in profile.all_rows.items()}
+    turned = {number: (row, "r") for number, row in profile.rotation_variables.items()}
+    variables = {number: (row, "xyz"[axis]) for number, (row, axis) in profile.row_variables.items()} | turned
+    through: dict[str, dict[str, float]] = {}
     scale, absolute = float(unit.in_mm) if unit is not None else None, True
     found: list[TableRow] = []
     for number, raw in enumerate(decoded(data, name).splitlines(), 1):
@@ -44,6 +55,17 @@ def from_blocks(data: bytes, name: str, profile: Profile, unit: Unit | None = No
         codes = {f"{letter}{float(value):g}" for letter, value in words if letter == "G"}
         scale = 25.4 if "G20" in codes else 1.0 if "G21" in codes else scale
         absolute = False if "G91" in codes else True if "G90" in codes else absolute
+        if (assigned := _SET.match(line)) is not None and (place := variables.get(int(assigned[1]))) is not None:
+            row_name, axis = place
+            if scale is None and axis != "r":
+                raise no_unit(name, number)
+            if row_name not in through:
+                found.append(TableRow(row_name, through.setdefault(row_name, {}), {}, source=f"{name}, line {number}"))
+            if axis in through[row_name]:
+                raise refuse(name, number, f"{row_name} {axis.upper()} is set twice")
+            own = 1.0 if axis == "r" or scale is None else scale
+            through[row_name][axis] = number_in(assigned[2].strip(), name, number, own)
+            continue
         if "G10" not in codes:
             continue
         if "#" in line or "[" in line:

@@ -134,16 +134,10 @@ class Profile(ProfileSection):
             raise ValueError("input.named_parameters and input.o_words belong to the language ngc")
         self._check_lathe()
         self._check_variables()
-        if self.subprograms and self.subprograms.touch_number == self.subprograms.guard_number:
-            raise ValueError("subprograms.touch_number and subprograms.guard_number must differ")
-        if self.probing and self.skip.after_miss is None:
-            raise ValueError("skip.after_miss is missing: what a probing move leaves behind that meets nothing")
-        if self.skip.after_miss == "contact flag" and self.skip.contact_flag is None:
-            raise ValueError("skip.after_miss is the contact flag: skip.contact_flag must give its variable")
+        self._check_subprograms()
+        self._check_skip()
         if self.probing and self.probing.back_off < self.skip.shortest:
             raise ValueError("probing.back_off is shorter than skip.shortest: the slow touch would be an error")
-        if not speaks.branches and self.skip.after_miss == "old position" and self.skip.contact_flag is None:
-            raise ValueError("without branches a miss shows by skip.contact_flag or the end position only")
         if self.probing and self.probing.touch_feed > self.probing.search_feed:
             raise ValueError("probing.touch_feed is faster than search_feed: the touch that counts is the slow one")
         if speaks.positions_from_row:
@@ -151,14 +145,47 @@ class Profile(ProfileSection):
                 raise ValueError("moves.guarded is missing: a word that stops at contact and raises no alarm without")
             if next(iter(self.offsets.values())).read is None:
                 raise ValueError("the first row needs its variables (read): positions are worked out from them")
-        if speaks.subprograms and self.positions and None in (self.positions.machine, self.positions.work):
-            raise ValueError("positions.machine and positions.work are missing")
-        writes = [offset.write for offset in self.all_rows.values()]
-        if not writes or len(set(writes)) != len(writes):
-            raise ValueError("two rows of the offset table are written by the same block")
+        self._check_rows()
         if not any("G21" in block.split() for block in self.state.safe):
             raise ValueError("state.safe must set millimetres (G21): programs are written in mm")
         return self
+
+    def _check_subprograms(self) -> None:
+        if (calls := self.subprograms) is None:
+            return
+        if calls.touch_number == calls.guard_number:
+            raise ValueError("subprograms.touch_number and subprograms.guard_number must differ")
+        if self.speaks.subprograms and self.positions:
+            if self.positions.machine is None:
+                raise ValueError("positions.machine is missing")
+            if self.positions.work is None and self.skip.frame == "work":
+                raise ValueError("positions.work is missing: skip positions are turned into machine positions by it")
+        if digits := re.search(r":0(\d)d", self.program.number):
+            highest = 10 ** int(digits[1]) - 1
+            if max(calls.touch_number, calls.guard_number) > highest:
+                raise ValueError(f"subprograms have numbers above O{highest}, the highest that program.number takes")
+
+    def _check_skip(self) -> None:
+        skip, moves = self.skip, self.moves
+        if skip.after_miss == "contact flag" and skip.contact_flag is None:
+            raise ValueError("skip.after_miss is the contact flag: skip.contact_flag must give its variable")
+        if self.probing is None:
+            return
+        if skip.after_miss is None:
+            raise ValueError("skip.after_miss is missing: what a probing move leaves behind that meets nothing")
+        if not self.speaks.branches and skip.after_miss == "old position" and skip.contact_flag is None:
+            raise ValueError("without branches a miss shows by skip.contact_flag or the end position only")
+        for name, block in (("skip", moves and moves.skip), ("guarded", moves and moves.guarded)):
+            if block and not any(set(word.split()) <= set(block.split()) for word in skip.words):
+                raise ValueError(f"moves.{name} is “{block}”, which holds none of skip.words: it would not stop")
+
+    def _check_rows(self) -> None:
+        writes = [offset.write for offset in self.all_rows.values() if offset.write is not None]
+        if not self.offsets or len(set(writes)) != len(writes):
+            raise ValueError("two rows of the offset table are written by the same block")
+        for name, row in self.all_rows.items():
+            if row.write is None and (self.variables is None or row.read is None):
+                raise ValueError(f"row {name} can be written neither by a block nor through variables")
 
     def _check_variables(self) -> None:
         self._check_rotation()
@@ -276,7 +303,8 @@ class Profile(ProfileSection):
             first = None if form.read_first is None else form.read_first + (n - 1) * form.read_step
             read = None if first is None else (first, first + 1, first + 2)
             select = form.select.format(n=n)
-            rows[select] = RowWords(write=form.write.format(n=n), select=select, read=read)
+            write = None if form.write is None else form.write.format(n=n)
+            rows[select] = RowWords(write=write, select=select, read=read)
         return rows
 
     @functools.cached_property

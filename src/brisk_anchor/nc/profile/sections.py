@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field
+
+from brisk_anchor.nc.profile.code_groups import MEANS_ELSE
 
 Triple = Annotated[tuple[int, int, int], Field()]
 Range = tuple[int, int]
@@ -44,8 +46,8 @@ class Subprograms(ProfileSection):
 
     return_word: Literal["M99"]
     call: Literal["G65 P{number}"]
-    touch_number: int = Field(ge=1, le=8999)
-    guard_number: int = Field(ge=1, le=8999)
+    touch_number: int = Field(ge=1, le=99_999_999)
+    guard_number: int = Field(ge=1, le=99_999_999)
 
 
 class State(ProfileSection):
@@ -65,7 +67,7 @@ class Moves(ProfileSection):
 
 
 class Positions(ProfileSection):
-    """Variables where positions are read: machine, and work and skip position in one common frame.
+    """Variables where positions are read: machine, work, and skip position (its frame stands in `skip.frame`).
 
     `block_end` is where the last block ended, `set_shift` the shift of G92, in work and machine mm.
     """
@@ -196,10 +198,11 @@ class Probing(ProfileSection):
 class RowWords(ProfileSection):
     """One row of the offset table: the block that writes it, the word that selects it, its variables.
 
-    The row named "common" is the shift on top of all others; nothing selects it.
+    Without `write` it is written through its variables. The row named "common" is the shift on top of all others;
+    nothing selects it.
     """
 
-    write: Annotated[str, Field(pattern=r"^G10 L(2|20) P\d+$")]
+    write: Annotated[str, Field(pattern=r"^G10 L(2|20) P\d+$")] | None = None
     select: Annotated[str, Field(pattern=r"^(G5[4-9](\.[1-3])?( P\d+)?)?$")]
     read: Triple | None = None
     rotation: int | None = None
@@ -240,11 +243,14 @@ class Call(ProfileSection):
 
 
 class Extended(ProfileSection):
-    """Extended offsets: how many, how they are called and written ({n} from 1), and their variables."""
+    """Extended offsets: how many, how they are called and written ({n} from 1), and their variables.
+
+    Without `write` they are written through these.
+    """
 
     count: int = Field(ge=0, le=300)
     select: Annotated[str, Field(pattern=r"^G(54|54\.1|59) P\{n\}$")]
-    write: Annotated[str, Field(pattern=r"^G10 L(2|20) P\{n\}$")]
+    write: Annotated[str, Field(pattern=r"^G10 L(2|20) P\{n\}$")] | None = None
     read_first: int | None = None
     read_step: int = Field(default=20, ge=3)
 
@@ -341,14 +347,26 @@ class LatheProfile(ProfileSection):
 AfterMiss = Literal["end position", "old position", "contact flag"]
 
 
-class Skip(ProfileSection):
-    """Words that move until the probe signals, and what is known after one that met nothing.
+def _no_other_meaning(words: str) -> str:
+    if float(words.split()[0][1:]) in MEANS_ELSE:
+        raise ValueError(f"{words} means something else than a probing move")
+    return words
 
-    `after_miss` says what the skip position holds then: the end of that move, what it held before, or that only the
-    variable `contact_flag` (1 after a signal) tells. A probing move below `shortest`, mm, is an error.
+
+SkipWord = Annotated[str, Field(pattern=r"^G\d{1,3}(\.\d)?( [PQ]\d{1,3})?$"), AfterValidator(_no_other_meaning)]
+"""A code that moves until the probe signals, with the input it listens to where it takes one: "G31", "G31 P2"."""
+
+
+class Skip(ProfileSection):
+    """Words that move until the probe signals, where positions are counted from, and what is known after a miss.
+
+    `frame` is that of the skip position: the `work` position's, or the machine's. `after_miss` says what it holds after
+    a move that met nothing: the end of that move, what it held before, or that only the variable `contact_flag` (1
+    after a signal) tells. A probing move below `shortest`, mm, is an error.
     """
 
-    words: list[Literal["G31", "G38.2", "G38.3", "G38.4", "G38.5"]]
+    words: list[SkipWord]
+    frame: Literal["work", "machine"] = "work"
     after_miss: AfterMiss | None = None
     contact_flag: int | None = None
     shortest: float = Field(default=0.0, ge=0, le=2)

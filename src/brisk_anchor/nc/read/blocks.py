@@ -13,12 +13,13 @@ from typing import Literal
 from brisk_anchor.core.features.touches import AXES
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.offsets.row_rotation import turned
+from brisk_anchor.nc.profile.code_groups import GROUP_OF, M_GROUP_OF, SKIP_CODES, STRAIGHT_PROBES
 from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.nc.profile.sections import TurningFigures
 from brisk_anchor.nc.read.arcs import arc_centre, arc_points, arc_sweep
 from brisk_anchor.nc.read.coordinates import Coordinates
 from brisk_anchor.nc.read.expressions import ExpressionError, variable_number
-from brisk_anchor.nc.read.modal import GROUP_OF, M_GROUP_OF, PLANE_AXES, Modal
+from brisk_anchor.nc.read.modal import PLANE_AXES, Modal
 from brisk_anchor.nc.read.port import MachinePort, SkipResult
 
 _LENGTH_LETTERS = frozenset("XYZIJKRUVW")
@@ -59,15 +60,21 @@ class BlockRunner(Coordinates):
         self._known = _KNOWN | set(self._rotary) | (set("UVW") if profile.input.increments_uvw else set())
         self._refused = {float(word[1:]) for word in profile.input.refuses if word.startswith("G")}
         self._refused_functions = {float(word[1:]) for word in profile.input.refuses if word.startswith("M")}
+        self._skips: dict[float, set[frozenset[tuple[str, float]]]] = {}
+        """Codes that move until the probe signals, each with the words it may have beside it."""
+        for word in profile.skip.words:
+            code, *beside = word.split()
+            self._skips.setdefault(float(code[1:]), set()).add(frozenset((w[0], float(w[1:])) for w in beside))
+        self._groups = dict.fromkeys(self._skips, "one block") | GROUP_OF
         self._own = {
             (letter, value)
             for letter, value in profile.own_codes
-            if value not in (GROUP_OF if letter == "G" else M_GROUP_OF)
+            if value not in (self._groups if letter == "G" else M_GROUP_OF)
         }
         """Codes that the profile names and that mean something to its control alone."""
         rows = profile.all_rows.items()
         self._by_select = {row.select: name for name, row in rows if row.select}
-        self._by_write = {row.write: name for name, row in rows}
+        self._by_write = {row.write: name for name, row in rows if row.write is not None}
         self._numbered = {float(select.split()[0][1:]) for select in self._by_select if " P" in select}
         self._sound: set[tuple[tuple[float, ...], tuple[float, ...]]] = set()
         """G and M codes that were found to go together in a block."""
@@ -118,7 +125,7 @@ class BlockRunner(Coordinates):
 
     def _check(self, codes: list[float], functions: list[float]) -> None:
         for letter, values, groups, refused in (
-            ("G", codes, GROUP_OF, self._refused),
+            ("G", codes, self._groups, self._refused),
             ("M", functions, M_GROUP_OF, self._refused_functions),
         ):
             seen: dict[str, float] = {}
@@ -131,7 +138,7 @@ class BlockRunner(Coordinates):
                 seen[group] = code
         for code in codes:
             word = f"G{code:g}"
-            if code in (31, 38.2, 38.3, 38.4, 38.5) and word not in self.profile.skip.words:
+            if code in SKIP_CODES and code not in self._skips:
                 raise ExpressionError(f"{word} is no skip move of this control")
             if code in (20,) and not self.profile.input.inches:
                 raise ExpressionError("the program is in inches (G20), this control is set to millimetres (G21)")
@@ -169,9 +176,9 @@ class BlockRunner(Coordinates):
     def _action(self, codes: list[float], letters: dict[str, float]) -> float | None:
         """The one thing the block does: a code of its own, or the motion in force when axes are named."""
         for code in codes:
-            if code in _NOT_A_MOVE:
+            if code in _NOT_A_MOVE or (code in self._skips and code not in STRAIGHT_PROBES):
                 return code
-        motion = next((code for code in codes if GROUP_OF[code] == "motion"), self.modal.motion)
+        motion = next((code for code in codes if self._groups[code] == "motion"), self.modal.motion)
         named = self._names_axis(letters)
         arc = motion in (2, 3) and any(letter in letters for letter in "IJKR")
         if not named and not arc:
@@ -189,8 +196,9 @@ class BlockRunner(Coordinates):
         moves = action is None or action not in _LETTERS_OF
         allowed = set("PL") if 98 in functions else set("XYZ" if moves else _LETTERS_OF[action or 0])
         allowed |= set("FST") | ({"H"} if 43 in codes else set()) | ({"R"} if 19 in functions and not codes else set())
-        if (moves and action not in (31, 38.2, 38.3, 38.4, 38.5)) or action == 10:
+        if (moves and action not in self._skips) or action == 10:
             allowed |= set(self._rotary)
+        allowed |= {letter for beside in self._skips.get(action or 0.0, ()) for letter, _ in beside}
         if moves and self.profile.input.increments_uvw and action not in (52, 92) and 53 not in codes:
             allowed |= set("UVW")
         if action in (2, 3):
@@ -267,8 +275,8 @@ class BlockRunner(Coordinates):
 
     def _modal_code(self, code: float, letters: dict[str, float], *, table: bool) -> None:
         modal = self.modal
-        match GROUP_OF[code]:
-            case "motion" if code not in (38.2, 38.3, 38.4, 38.5):
+        match self._groups[code]:
+            case "motion" if code not in STRAIGHT_PROBES:
                 modal.motion = None if code == 80 else code
             case "plane":
                 modal.plane = int(code)
@@ -310,7 +318,7 @@ class BlockRunner(Coordinates):
                 self._rotate(letters)
             case 52 | 92 | 92.1 | 92.2 | 92.3:
                 self._shift_words(action, letters)
-            case 31 | 38.2 | 38.3 | 38.4 | 38.5:
+            case _ if action in self._skips:
                 return self._skip(action, letters)
             case _:
                 self._move(action, codes, letters)
@@ -410,6 +418,10 @@ class BlockRunner(Coordinates):
         self.machine.feed(target, feed, self.line)
 
     def _skip(self, code: float, letters: dict[str, float]) -> SkipResult:
+        beside = frozenset((letter, letters[letter]) for letter in "PQ" if letter in letters)
+        if beside not in self._skips[code]:
+            words = " ".join([f"G{code:g}", *(f"{letter}{value:g}" for letter, value in sorted(beside))])
+            raise ExpressionError(f"{words} is no skip move of this control")
         target = self._target(letters)
         if not self._names_axis(letters):
             raise ExpressionError("a skip move names no axis")
@@ -417,7 +429,7 @@ class BlockRunner(Coordinates):
         feed = self._feed_for(length)
         if length < self.profile.skip.shortest - 1e-6:
             raise ExpressionError(f"G{code:g} over {length:.3f} mm is too short for a probing move of this control")
-        if code != 31 and self.machine.probe_signals == (code in (38.2, 38.3)):
+        if code in STRAIGHT_PROBES and self.machine.probe_signals == (code in (38.2, 38.3)):
             state = "signals already" if code in (38.2, 38.3) else "signals no contact to come free of"
             raise ExpressionError(f"G{code:g}: the probe {state}")
         result = self.machine.skip(target, feed, self.line, away=code in (38.4, 38.5))

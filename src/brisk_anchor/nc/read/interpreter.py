@@ -158,6 +158,7 @@ class Interpreter:
         self.called = False
         """Whether some other program calls the main one, so that M99 ends it."""
         self.printed: list[str] = []
+        self.printer_open = False
         self.status = Status.READY
         self.alarm: Alarm | None = None
         self.message = ""
@@ -260,14 +261,16 @@ class Interpreter:
             case Loop():
                 self._loop(block.statement)
             case PrintLine(pieces):
+                if not self.printer_open and self.profile.print is not None and self.profile.print.open:
+                    raise ExpressionError(f"the printer is closed: {self.profile.print.open} opens it")
                 self.printed.append(
                     "".join(
                         piece if isinstance(piece, str) else f"{piece[0](store) or 0.0:.{piece[1]}f}"
                         for piece in pieces
                     )
                 )
-            case PrintPort():
-                pass
+            case PrintPort(is_open):
+                self.printer_open = is_open
 
     def _assign(self, assign: Assign, block: Block) -> None:
         self._set(assign, assign.value(self.variables), block)
@@ -320,7 +323,8 @@ class Interpreter:
             return
         if (skipped := self.runner.run(words, block.line)) is not None:
             if skipped.contact or self.profile.skip.after_miss in ("end position", None):
-                self.memory.skipped = self.runner.to_program(skipped.latched)
+                in_machine = self.profile.skip.frame == "machine"
+                self.memory.skipped = skipped.latched if in_machine else self.runner.to_program(skipped.latched)
             self.memory.contact = skipped.contact
         if "T" in values:
             self.memory.called = self.modal.prepared_tool

@@ -28,7 +28,8 @@ class Memory:
         self.first: dict[int, Value] = {}
         self.clock_set = 0.0
         self.skipped: Vector | None = None
-        """Where the last skip signal came, program mm at that moment: a later change of offset does not move it."""
+        """Where the last skip signal came, mm, in the frame of `skip.frame` at that moment: no later change of offset
+        moves it."""
         self.contact = False
         self.called: int | None = None
         """The tool that was last called, None since power came on."""
@@ -164,13 +165,16 @@ class Variables:
         """Set a figure of an offset row of the tool table, or the clock. Raises ExpressionError for what is none."""
         timers = self._profile.timers
         place, entry = self._profile.row_variables.get(number), self._profile.tool_variable(number)
-        tool = self._profile.turning_variables.get(number)
-        if place is None and entry is None and tool is None and (timers is None or number != timers.milliseconds):
+        tool, turned = self._profile.turning_variables.get(number), self._profile.rotation_variables.get(number)
+        known = place or entry or tool or turned
+        if known is None and (timers is None or number != timers.milliseconds):
             raise ExpressionError(f"#{number} cannot be written by a program on this control")
         if value is None:
             raise ExpressionError(f"#{number} is a table value and cannot be made null")
         length = value * self._modal.unit
-        if tool is not None:
+        if turned is not None:
+            self._machine.write_angle_offset(turned, "R", round(value, 9))
+        elif tool is not None:
             self._write_turning(tool, length)
         elif place is not None:
             row, i = place

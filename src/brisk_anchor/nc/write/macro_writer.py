@@ -32,7 +32,7 @@ from brisk_anchor.nc.programs.steps import (
     TouchStep,
     ZeroWithin,
 )
-from brisk_anchor.nc.write.subprograms import MacroWords, guard_subprogram, touch_subprogram
+from brisk_anchor.nc.write.subprograms import MacroWords, alarm_where, guard_subprogram, touch_subprogram
 from brisk_anchor.nc.write.text import TextWriter, unknown
 
 
@@ -48,6 +48,8 @@ class MacroWriter(TextWriter):
         """Whether a touch has feeds of its own."""
         self.labels = 0
         """How many places the program jumps to."""
+        self.printing = False
+        """Whether the printer is open: it is closed before an alarm then."""
         self.guards_failed = False
         """Whether a check lets the program go on."""
 
@@ -80,10 +82,11 @@ class MacroWriter(TextWriter):
                 )
         return form.line.format(text=space.join(parts))
 
-    def alarm(self, condition: str, number: int, text: str) -> str:
-        """The block that stops with an alarm where a condition holds."""
+    def alarm(self, condition: str, number: int, text: str, meaning: str) -> None:
+        """Stop with an alarm where a condition holds."""
         shown = comment_text(text, self.words.alarm.longest)
-        return f"IF [{condition}] THEN #{self.words.alarm.variable}={number} ({shown})"
+        for block in alarm_where(self.words, condition, number, shown, meaning, printing=self.printing):
+            self.put(*block)
 
     def check(self, check: Check) -> None:
         """A check with what is to be done when it fails. Raises PlanError."""
@@ -99,7 +102,7 @@ class MacroWriter(TextWriter):
             code = f"IF [{condition}] THEN #{self.words.alarm.stop_variable}=1 ({shown})"
             self.put(code, f"{check.why}; else stops, and a person decides whether it goes on")
         else:
-            self.put(self.alarm(condition, check.alarm, check.text), check.why)
+            self.alarm(condition, check.alarm, check.text, check.why)
 
     def _guarded(self, why: str, *places: Expression | None) -> None:
         words = [self.word(a, v) for a, v in zip("XYZ", places, strict=True) if v is not None]
@@ -133,8 +136,10 @@ class MacroWriter(TextWriter):
         if not read:
             return
         condition = f"{'+'.join(f'ABS[#{n}]' for n in read)} GT {self.constant(profile.resolution)}"
-        self.put(
-            self.alarm(condition, AlarmNumber.COMMON_SHIFT, "COMMON SHIFT IS NOT ZERO"),
+        self.alarm(
+            condition,
+            AlarmNumber.COMMON_SHIFT,
+            "COMMON SHIFT IS NOT ZERO",
             "stop unless nothing is shifted on top of the rows: the offset was worked out so",
         )
 
@@ -151,8 +156,10 @@ class MacroWriter(TextWriter):
             if holds is None or (axis == "r" and profile.row(step.row).rotation is None):
                 continue
             condition = self._off_by(holds, value)
-            self.put(
-                self.alarm(condition, AlarmNumber.READ_BACK, f"{step.row} {axis.upper()} WAS NOT TAKEN"),
+            self.alarm(
+                condition,
+                AlarmNumber.READ_BACK,
+                f"{step.row} {axis.upper()} WAS NOT TAKEN",
                 f"read back: alarm unless the table holds what was written to {step.row} {axis.upper()}",
             )
 
@@ -162,7 +169,7 @@ class MacroWriter(TextWriter):
             return False
         for axis, variable, value in self.held_in(step):
             meaning = f"alarm unless the table holds {self.figure(value)} for {axis}"
-            self.put(self.alarm(self._off_by(variable, Number(value)), step.alarm, f"{step.text} {axis}"), meaning)
+            self.alarm(self._off_by(variable, Number(value)), step.alarm, f"{step.text} {axis}", meaning)
         return True
 
     def inspecting_step(self, step: Step) -> bool:
@@ -207,7 +214,7 @@ class MacroWriter(TextWriter):
                 stop = f"#{self.words.alarm.stop_variable}=1 ({shown})"
                 self.put(f"IF [#{code} EQ {step.code}] THEN {stop}", "stops, and a person decides")
             case "alarm":
-                self.put(self.alarm(f"#{code} EQ {step.code}", step.alarm, step.text), "ends with an alarm")
+                self.alarm(f"#{code} EQ {step.code}", step.alarm, step.text, "ends with an alarm")
             case "end" | "block":
                 label = self.label()
                 self.put(f"IF [#{code} NE {step.code}] GOTO {label}", "only where that is the verdict", note=step.text)
@@ -233,13 +240,12 @@ class MacroWriter(TextWriter):
             return
         condition = f"#{table.not_to_be_used + number} GT 0"  # what nothing was ever written to counts as 0 there
         text = f"T{number} IS NOT TO BE USED"
-        self.put(self.alarm(condition, AlarmNumber.NOT_TO_BE_USED, text), f"stop where T{number} is marked as broken")
+        self.alarm(condition, AlarmNumber.NOT_TO_BE_USED, text, f"stop where T{number} is marked as broken")
 
     def step(self, step: Step) -> None:
         """Write one step. Raises PlanError."""
         if self.shared_step(step) or self.inspecting_step(step) or self.holds_step(step):
             return
-        profile = self.profile
         match step:
             case NothingYet():
                 self.guards_failed = True
@@ -248,11 +254,14 @@ class MacroWriter(TextWriter):
                 self.safe_state()
                 if self.words.printer.open:
                     self.put(self.words.printer.open, "opens the printer for the report lines")
+                    self.printing = True
             case ToolCheck(number, what, called):
                 if self.can_look(number, what, called=called):
                     condition = f"#{self.words.tool.variable} NE {number}"
-                    self.put(
-                        self.alarm(condition, AlarmNumber.TOOL, f"{what} T{number} NOT IN SPINDLE"),
+                    self.alarm(
+                        condition,
+                        AlarmNumber.TOOL,
+                        f"{what} T{number} NOT IN SPINDLE",
                         f"stop unless T{number} is in the spindle",
                     )
             case Rapid(x, y, z):
@@ -275,16 +284,16 @@ class MacroWriter(TextWriter):
             case NothingFailed():
                 if self.guards_failed:
                     condition = f"#{self.allocate(('failed',))} NE 0"
-                    self.put(
-                        self.alarm(condition, AlarmNumber.FAILED, "A CHECK FAILED, NOTHING STORED"),
+                    self.alarm(
+                        condition,
+                        AlarmNumber.FAILED,
+                        "A CHECK FAILED, NOTHING STORED",
                         "stop before anything is stored when a check on the way has failed",
                     )
             case NoCommonShift():
                 self._no_shift()
             case Store(row, values):
-                offset = profile.row(row)
-                written = self.row_words(row, values)
-                self.put(f"{offset.write} {written}", f"writes offset {row}", note=f"write {row}")
+                self.store_row(row, values)
             case ReadBack():
                 self._read_back(step)
             case Release(names):

@@ -150,7 +150,14 @@ class ParameterWriter(TextWriter):
 
     def _latched(self, axis: int) -> Expression:
         """Machine position of the last skip signal."""
+        if self.profile.skip.frame == "machine":
+            return Variable(self.skip[axis])
         return Binary(Variable(self.skip[axis]), "+", Variable(self.origin[axis]))
+
+    def _skip_in_row(self, axis: int) -> Expression:
+        """The last skip signal in the selected row."""
+        signal = Variable(self.skip[axis])
+        return Binary(signal, "-", Variable(self.origin[axis])) if self.profile.skip.frame == "machine" else signal
 
     def _touch(self, step: TouchStep) -> None:
         along = {axis: part for axis, part in enumerate(step.direction) if abs(part) > 1e-9}
@@ -177,13 +184,12 @@ class ParameterWriter(TextWriter):
         self.put(f"#{gone}=[{length}]", "how far it went")
         lesser = f"[#{gone}+{self.constant(back)}-ABS[#{gone}-{self.constant(back)}]]/2"
         self.put(f"#{gone}=[{lesser}]", "how far to back off: no further than it came")
+        met = {axis: self._skip_in_row(axis) for axis in along}
         off = " ".join(
-            self.word("XYZ"[axis], Binary(Variable(self.skip[axis]), "-", Binary(Number(part), "*", Variable(gone))))
+            self.word("XYZ"[axis], Binary(met[axis], "-", Binary(Number(part), "*", Variable(gone))))
             for axis, part in along.items()
         )
-        again = " ".join(
-            self.word("XYZ"[axis], plus(Variable(self.skip[axis]), part * beyond)) for axis, part in along.items()
-        )
+        again = " ".join(self.word("XYZ"[axis], plus(met[axis], part * beyond)) for axis, part in along.items())
         self.put(f"{self.moves.feed} {off} F{feeds[0]}", "off the wall")
         self.put(f"{self.moves.skip} {again} F{feeds[1]}", "slow touch, the one that counts")
         first = self.allocate(step.names)
@@ -263,9 +269,7 @@ class ParameterWriter(TextWriter):
             case NoCommonShift():
                 self._no_shift()
             case Store(row, values):
-                written = self.row_words(row, values)
-                code = f"{self.moves.absolute} {profile.row(row).write} {written}"
-                self.put(code, f"writes offset {row}", note=f"write {row}")
+                self.store_row(row, values, before=f"{self.moves.absolute} ")
             case ReadBack():
                 self._read_back(step)
             case Release():

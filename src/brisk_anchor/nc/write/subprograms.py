@@ -5,8 +5,8 @@ move. What a probing move leaves behind that meets nothing differs too (`skip.af
 its own look whether something was met. Nothing backs off further than it came: what is behind was not searched.
 
 Both work in machine positions read from the control, so it does not matter which work offset, common shift or tool
-length is active. A skip position is given in the same frame as the `work` position; at standstill `machine − work`
-turns it into a machine position, whatever that frame is.
+length is active. A skip position is a machine position, or given in the same frame as the `work` position; at
+standstill `machine − work` turns that into a machine position, whatever the frame is.
 """
 
 from __future__ import annotations
@@ -42,7 +42,8 @@ class MacroWords:
     """None on a lathe that cannot probe: it touches nothing, and writes tables all the same."""
     tool: ToolVariable
     machine: Triple
-    work: Triple
+    work: Triple | None
+    """What skip positions are counted in; None where they are machine positions."""
     skip: Triple
     number: str
     after_miss: AfterMiss
@@ -55,7 +56,8 @@ class MacroWords:
         p, at = profile, profile.positions
         if not (p.subprograms and p.moves and p.alarm and p.print and p.tool):
             raise ProfileError(p.name, (Fault("language", f"{p.language} has no macros to write with"),))
-        if at is None or at.machine is None or at.work is None:
+        in_machine = p.skip.frame == "machine"
+        if at is None or at.machine is None or (at.work is None and not in_machine):
             raise ProfileError(p.name, (Fault("positions", "machine and work positions cannot be read"),))
         if p.skip.after_miss is None and p.probing is not None:
             raise ProfileError(p.name, (Fault("skip.after_miss", "what a miss leaves is not known"),))
@@ -67,7 +69,7 @@ class MacroWords:
             feeds=p.probing,
             tool=p.tool,
             machine=at.machine,
-            work=at.work,
+            work=None if in_machine else at.work,
             skip=at.skip,
             number=p.program.number,
             after_miss=p.skip.after_miss or "end position",
@@ -95,12 +97,34 @@ def _figure(value: float) -> str:
     return fixed(value, 6).rstrip("0")
 
 
-def _alarm(words: MacroWords, condition: str, number: int, text: str) -> str:
-    return f"IF [{condition}] THEN #{words.alarm.variable}={number} ({text[: words.alarm.longest]})"
+def alarm_where(
+    words: MacroWords, condition: str, number: int, text: str, meaning: str, *, printing: bool
+) -> list[Block]:
+    """Stop with an alarm where a condition holds; a printer that is open then is closed first.
+
+    A loop that is never gone round twice needs no sequence number, so it can stand in a program of somebody else's; DO3
+    is the level that the fewest of those use.
+    """
+    alarm = f"#{words.alarm.variable}={number} ({text})"
+    if not (printing and words.printer.close):
+        return [(f"IF [{condition}] THEN {alarm}", meaning)]
+    return [
+        (f"WHILE [{condition}] DO3", meaning),
+        (words.printer.close, "closes the printer first: nothing ends while it is open"),
+        (alarm, f"alarm {number}"),
+        ("END3", "goes on here where nothing is wrong"),
+    ]
+
+
+def _alarm(words: MacroWords, condition: str, number: int, text: str, meaning: str) -> list[Block]:
+    """An alarm of a subprogram: whatever calls one has opened the printer."""
+    return alarm_where(words, condition, number, text[: words.alarm.longest], meaning, printing=True)
 
 
 def _latched(words: MacroWords) -> list[str]:
     """Machine position of the last skip signal, axis by axis."""
+    if words.work is None:
+        return [f"#{s}" for s in words.skip]
     return [f"#{s}+#{m}-#{w}" for s, m, w in zip(words.skip, words.machine, words.work, strict=True)]
 
 
@@ -112,7 +136,7 @@ def _apart(places: Sequence[str], others: Sequence[int]) -> str:
     return "+".join(f"ABS[{place}-#{n}]" for place, n in zip(places, others, strict=True))
 
 
-def _missed(words: MacroWords, search: str, start: tuple[int, int, int], text: str) -> Block:
+def _missed(words: MacroWords, search: str, start: tuple[int, int, int], text: str) -> list[Block]:
     """Alarm when a search has met nothing: #11 is how far it went by the skip position, `search` how far it was to."""
     meaning = "missed contact: the search met nothing"
     if words.after_miss == "contact flag":
@@ -123,7 +147,7 @@ def _missed(words: MacroWords, search: str, start: tuple[int, int, int], text: s
         condition = f"{_distance((x, y, z), start)} GT {search}-{_figure(_AT_END)}"
     else:
         condition = f"#11 GT {search}-{_figure(_AT_END)}"
-    return _alarm(words, condition, AlarmNumber.MISSED, text), meaning
+    return _alarm(words, condition, AlarmNumber.MISSED, text, meaning)
 
 
 def touch_subprogram(
@@ -154,15 +178,18 @@ def touch_subprogram(
         *[(f"IF [{n} EQ #0] THEN {n}={feed}", f"the {what} feed where none is given") for n, feed, what in feeds],
         *[(f"#{n}=#{m}", "remember where the search begins") for n, m in zip((4, 5, 6), machine, strict=True)],
         ("#7=SQRT[#24*#24+#25*#25+#26*#26] (SEARCH LENGTH)", "length of the search"),
-        (_alarm(words, f"#7 LT {_figure(shortest)}", AlarmNumber.MISSED, "SEARCH TOO SHORT"), "nothing to search"),
+        *_alarm(words, f"#7 LT {_figure(shortest)}", AlarmNumber.MISSED, "SEARCH TOO SHORT", "nothing to search"),
         *[(f"#{n}=#{v}/#7", "direction") for n, v in zip((27, 28, 29), _LOCAL_XYZ, strict=True)],
         ("(FAST SEARCH)", "find the wall"),
         (f"{moves.skip} X#24 Y#25 Z#26 F{'#18' if own_feeds else search_feed}", "fast search: stops at contact"),
         *[(f"#{n}={text}", "where it touched, machine") for n, text in zip((8, 9, 10), latched, strict=True)],
         (f"#11={_distance(('#8', '#9', '#10'), (4, 5, 6))}", "how far it went"),
-        _missed(words, "#7", (4, 5, 6), "MISSED CONTACT"),
-        (
-            _alarm(words, f"#11 LT {_figure(_AT_END)}", AlarmNumber.TOUCHING, "TOUCHING AT THE START"),
+        *_missed(words, "#7", (4, 5, 6), "MISSED CONTACT"),
+        *_alarm(
+            words,
+            f"#11 LT {_figure(_AT_END)}",
+            AlarmNumber.TOUCHING,
+            "TOUCHING AT THE START",
             "contact at once: the ball stood on metal, or the probe is not at rest",
         ),
         ("(BACK OFF AND TOUCH SLOWLY)", "the touch that counts"),
@@ -174,9 +201,12 @@ def touch_subprogram(
         (f"{moves.skip} X[#27*#31] Y[#28*#31] Z[#29*#31] F{'#19' if own_feeds else touch_feed}", "slow touch"),
         *[(f"#{n}={text}", "where it touched, machine") for n, text in zip((8, 9, 10), latched, strict=True)],
         (f"#11={_distance(('#8', '#9', '#10'), (12, 13, 14))}", "how far it went"),
-        _missed(words, "#31", (12, 13, 14), "MISSED SLOW CONTACT"),
-        (
-            _alarm(words, f"#11 LT {_figure(_AT_END)}", AlarmNumber.TOUCHING, "TOUCHING AFTER BACK OFF"),
+        *_missed(words, "#31", (12, 13, 14), "MISSED SLOW CONTACT"),
+        *_alarm(
+            words,
+            f"#11 LT {_figure(_AT_END)}",
+            AlarmNumber.TOUCHING,
+            "TOUCHING AFTER BACK OFF",
             "the probe did not come free",
         ),
         *[
@@ -237,11 +267,15 @@ def guard_subprogram(words: MacroWords) -> list[Block]:
         *remember,
         (f"{moves.skip} {axes} F{feed}", "move with the probe watching"),
         *[
-            (
-                _alarm(words, condition, AlarmNumber.UNEXPECTED, "UNEXPECTED CONTACT"),
+            block
+            for condition in met
+            for block in _alarm(
+                words,
+                condition,
+                AlarmNumber.UNEXPECTED,
+                "UNEXPECTED CONTACT",
                 "the signal came before the end: something was in the way, even if it stopped on time",
             )
-            for condition in met
         ],
         ("GOTO 2", "it is there"),
         (f"N1 {moves.feed} {axes} F{feed} (NEXT TO NOTHING IS LEFT)", "the last bit, where the probe just was"),

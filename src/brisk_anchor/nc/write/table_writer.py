@@ -85,8 +85,7 @@ class TableWriter(TextWriter):
                 if self.profile.common_shift is not None:
                     self.put(self.comment("THE COMMON SHIFT MUST BE ZERO, LOOK BEFORE STARTING"), "look at the table")
             case Store(row, values):
-                written = self.row_words(row, [(axis, Number(self._fold(value))) for axis, value in values])
-                self.put(f"{self.profile.row(row).write} {written}", f"writes offset {row}", note=f"write {row}")
+                self.store_row(row, [(axis, Number(self._fold(value))) for axis, value in values])
             case ReadBack(row, values):
                 shown = "  ".join(f"{axis.upper()} {self.figure(self._fold(value))}" for axis, value in values)
                 self.put(self.comment(f"{row} THEN READS {shown}"), "compare with the control's screen")

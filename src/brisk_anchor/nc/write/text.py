@@ -302,10 +302,23 @@ class TextWriter:
             )
         return number
 
-    def row_words(self, row: str, values: Sequence[tuple[str, Expression]]) -> str:
-        """Values of a row as words; an angle only where the row itself holds it."""
-        holds = self.profile.row(row).rotation is not None
-        return " ".join(self.word(axis.upper(), value) for axis, value in values if axis != "r" or holds)
+    def store_row(self, row: str, values: Sequence[tuple[str, Expression]], *, before: str = "") -> None:
+        """Write a row, by its block (with words `before` it) or through its variables; an angle where the row has one.
+
+        Raises:
+            PlanError: a figure has no variable.
+        """
+        known, note = self.profile.row(row), f"write {row}"
+        held = [(axis, value) for axis, value in values if axis != "r" or known.rotation is not None]
+        if known.write is not None:
+            words = " ".join(self.word(axis.upper(), value) for axis, value in held)
+            self.put(f"{before}{known.write} {words}", f"writes offset {row}", note=note)
+            return
+        for axis, value in held:
+            figure = isinstance(value, Number) and axis != "r"
+            text = self.figure(value.value) if figure and isinstance(value, Number) else self.expression(value)
+            told = f"writes {axis.upper()} of offset {row}"
+            self.put(f"#{self.row_variable(RowValue(row, axis))}={text}", told, note=note)
 
     def table_at(self, angles: Sequence[tuple[str, float]]) -> None:
         """Rotary tables turned to machine angles."""

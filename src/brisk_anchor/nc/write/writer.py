@@ -64,8 +64,18 @@ def write_turning(plan: TurningPlan, profile: Profile) -> Program:
 
 
 def _begin(writer: TextWriter, number: int, title: str, head: list[str]) -> None:
-    """The file's mark, the program's number, comments of the head, and what a shop always writes."""
-    form = writer.profile.program
+    """The file's mark, the program's number, comments of the head, and what a shop always writes.
+
+    Raises:
+        PlanError: a subprogram of the file has that number.
+    """
+    form, calls = writer.profile.program, writer.profile.subprograms
+    if calls is not None and number in (calls.touch_number, calls.guard_number):
+        raise PlanError(
+            f"O{number} is the number of a subprogram that the file carries",
+            "Two programs of one number cannot stand in a file",
+            "Give the program, or subprograms in the profile, another number",
+        )
     for mark in form.start:
         writer.put(mark, "start of the file")
     writer.put(form.number.format(number=number), f"program {number}", note=title, heading=True)

@@ -47,7 +47,8 @@ class StandInLink:
         if running is None or not self.control.busy:
             return ""
         known = self.profile.row(row)
-        words = "|".join(re.escape(word.replace(" ", "")) for word in (known.select, known.write) if word)
+        told = [word.replace(" ", "") for word in (known.select, known.write) if word]
+        words = "|".join(map(re.escape, [*told, *(f"#{number}" for number in known.read or ())]))
         used = running.modal.offset == row or any(
             re.search(rf"(?:{words})(?![\d.P])", block.source.replace(" ", ""))
             for routine in running.routines
