@@ -75,6 +75,9 @@ def test_a_roll_draws_the_same_part_again_and_none_as_described(folder, tmp_path
     plain = job.scene(0)
     assert all(body.real.shift == (0, 0, 0) for body in plain.body)
     rolled = job.scene(7).body[1].real
+    one, other = (job.scene(roll).body[1].solid[0] for roll in (7, 8))
+    assert one.real_size != other.real_size
+    assert max(abs(w - (b - a)) for w, a, b in zip(one.real_size, one.low, one.high, strict=True)) <= 0.02
     assert 0 < abs(rolled.shift[0]) <= 0.6
     assert 0 < abs(rolled.turn[2]) <= 0.2
     session = open_job(folder, tmp_path / "data", roll=1)
@@ -163,6 +166,8 @@ of = ["seat", "{}"]
         ("part", 'name = "BC-27"', 'name = "V-3"', "both called"),
         ("part", 'name = "dowel"', 'name = "stop bush"', "give one another name"),
         ("part", "diameter = 16.0 }", "diameter = 16.0, real_diameter = 16.1 }", "a description is nominal"),
+        ("part", 'shape = "block"', 'shape = "block"\nreal_size = [80.0, 60.0]', "a description is nominal"),
+        ("part", 'shape = "block"', 'shape = "outline"\nreal_size = [80.0, 60.0]', "needs points|real_size is of a"),
         ("part", "tolerance = [0.0, 0.03]", "tolerance = [0.03, 0.0]", "larger to the smaller"),
         ("part", "size = 62.0", "size = nan", "finite"),
     ],

@@ -292,7 +292,8 @@ def test_metal_that_is_left_makes_a_bore_smaller_a_floor_higher_and_a_pocket_nar
     solid = next(solid for body in cut.file.body if body.name == "BC-27" for solid in body.solid)
     assert solid.holes[0].real_diameter == pytest.approx(62.015 - 0.02)
     assert solid.slots[0].depth == pytest.approx(12.0 - 0.02)
-    assert solid.slots[0].high[0] - solid.slots[0].low[0] == pytest.approx(40.0 - 0.01)
+    assert solid.slots[0].real_size[0] == pytest.approx(40.0 - 0.01)
+    assert solid.slots[0].high[0] - solid.slots[0].low[0] == 40.0
     assert QUIET.lost(100) == 0
     assert EdgeLife(wear=0.001, warmth=0.01, chip_at=5, chip=0.1).lost(5) == pytest.approx(
         0.005 + 0.01 * math.exp(-5 / 12) + 0.1

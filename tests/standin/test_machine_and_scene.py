@@ -8,6 +8,10 @@ import numpy as np
 import pytest
 
 from brisk_anchor.core.errors import CrashError, SceneError, TravelError
+from brisk_anchor.nc.profile.control_profile import shipped_profile
+from brisk_anchor.services.measure.measurement_request import build_measurement, point_at
+from brisk_anchor.services.profile.profile_proof import sample_scene
+from brisk_anchor.services.session.session import Session
 from brisk_anchor.standin.scene import build_scene
 from brisk_anchor.standin.scene_file import load_scene, parse_scene
 
@@ -117,3 +121,29 @@ def test_all_faults_are_listed_at_once(tmp_path):
     (tmp_path / "binary.toml").write_bytes(b"\xff\x00\xfe")
     with pytest.raises(SceneError, match="utf-8"):
         load_scene(str(tmp_path / "binary.toml"))
+
+
+def test_slots_pockets_and_blocks_are_measured_as_wide_as_they_really_are():
+    """Real sizes about the same middle: what is drawn stays, what the ball meets does not."""
+    file = sample_scene().file
+    plate, boss, island, *rest = file.body[1].solid
+    pocket, slot = plate.slots
+    slots = [
+        pocket.model_copy(update={"real_size": (50.12, 39.9)}),
+        slot.model_copy(update={"real_size": (14.05, 50.0)}),
+    ]
+    solids = [
+        plate.model_copy(update={"slots": slots}),
+        boss,
+        island.model_copy(update={"real_size": (39.93, 30.06)}),
+        *rest,
+    ]
+    body = file.body[1].model_copy(update={"solid": solids})
+    scene = build_scene(file.model_copy(update={"body": [file.body[0], body]}))
+    session = Session(scene, None, shipped_profile("skip-macro"), seed=None)
+    for name, sizes in (("pocket", (50.12, 39.9)), ("slot", (14.05,)), ("block", (39.93, 30.06))):
+        drawn = session.setup.drawn(name)
+        found = session.runner.measure(build_measurement(session.setup, point_at(session.setup, drawn)))
+        assert max(abs(a.difference) for a in found.agreements) < 0.0005
+        sizes_found = [found.feature.size, getattr(found.feature, "size_y", None)][: len(sizes)]
+        assert sizes_found == pytest.approx(list(sizes), abs=0.0005)

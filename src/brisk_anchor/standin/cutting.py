@@ -78,24 +78,13 @@ def _cut(
                     if deep is not None and abs(solid.top - deep - z) < _NEAR and _over(opening, x, y):
                         opening["depth"] = deep + targets.get(name, 0.0) - metal[name]
                 continue
-            x, y, z = section.place
-            more = targets.get(name, 0.0) - 2 * metal[name]
-            if section.walls == ["BELOW"]:
-                for opening in (*data["holes"], *data["slots"]):
-                    if (
-                        opening["depth"] is not None
-                        and abs(solid.top - opening["depth"] - z) < _NEAR
-                        and _over(opening, x, y)
-                    ):
-                        opening["depth"] += targets.get(name, 0.0) - metal[name]
-                continue
             for hole in data["holes"]:
                 if math.dist(hole["at"], (x, y)) < _NEAR:
                     hole["real_diameter"] = hole["diameter"] + more
             for slot in data["slots"]:
                 if slot["low"] is not None and math.dist(_middle(slot), (x, y)) < _NEAR:
-                    slot["low"] = tuple(v - more / 2 for v in slot["low"])
-                    slot["high"] = tuple(v + more / 2 for v in slot["high"])
+                    sides = zip(slot["low"], slot["high"], strict=True)
+                    slot["real_size"] = tuple(high - low + more for low, high in sides)
         solids.append(type(solid).model_validate(data))
     return body.model_copy(update={"solid": solids})
 

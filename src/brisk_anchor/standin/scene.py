@@ -34,7 +34,7 @@ from brisk_anchor.standin.motion import RealProbe
 from brisk_anchor.standin.outlines import outline_of
 from brisk_anchor.standin.row_rules import rules_of, turner_of
 from brisk_anchor.standin.scene_file import BodySection, FeatureSection, MachineSection, SceneFile
-from brisk_anchor.standin.solid_file import SolidSection, extent_of
+from brisk_anchor.standin.solid_file import Point, SolidSection, extent_of
 from brisk_anchor.standin.solids import Ball, Cone, Disc, Lever, Polygon, Rectangle, Region, Solid, Unevenness
 from brisk_anchor.standin.tools import Tool
 
@@ -324,7 +324,7 @@ def region_of(section: SolidSection, *, real: bool = False) -> Region:
     if section.shape == "cone" and section.centre:
         return Disc(section.centre, max(section.diameter or 0.0, section.top_diameter or 0.0) / 2)
     if section.low and section.high:
-        return Rectangle(section.low, section.high)
+        return _rectangle(section.low, section.high, section.real_size if real else None)
     if section.centre and section.diameter:
         diameter = (section.real_diameter if real else None) or section.diameter
         return Disc(section.centre, diameter / 2)
@@ -339,16 +339,27 @@ def _holes(section: SolidSection, *, real: bool) -> list[Disc]:
     return [Disc(hole.at, ((hole.real_diameter if real else None) or hole.diameter) / 2) for hole in section.holes]
 
 
-def _slots(section: SolidSection) -> list[Rectangle | Polygon]:
+def _rectangle(low: Point, high: Point, size: tuple[float, float] | None) -> Rectangle:
+    """One from `low` to `high`, or as wide as `size` about its middle."""
+    if size is None:
+        return Rectangle(low, high)
+    middle = (low[0] + high[0]) / 2, (low[1] + high[1]) / 2
+    (x0, x1), (y0, y1) = ((m - wide / 2, m + wide / 2) for m, wide in zip(middle, size, strict=True))
+    return Rectangle((x0, y0), (x1, y1))
+
+
+def _slots(section: SolidSection, *, real: bool) -> list[Rectangle | Polygon]:
     return [
-        Rectangle(slot.low, slot.high) if slot.low and slot.high else Polygon(tuple(slot.points or ()))
+        _rectangle(slot.low, slot.high, slot.real_size if real else None)
+        if slot.low and slot.high
+        else Polygon(tuple(slot.points or ()))
         for slot in section.slots
     ]
 
 
 def openings_of(section: SolidSection) -> list[Region]:
     """What is cut out of a described solid, seen from above."""
-    return [*_holes(section, real=False), *_slots(section)]
+    return [*_holes(section, real=False), *_slots(section, real=False)]
 
 
 def _centre(section: SolidSection) -> tuple[float, float]:
@@ -373,7 +384,7 @@ def _solid(body: BodySection, section: SolidSection, frame: Frame, *, real: bool
             top += r.rise  # as flat as it is drawn: the field stays exact
     if section.tilt is not None:
         frame = frame @ Frame.from_angles(section.place, a=section.tilt[0], b=section.tilt[1])
-    holes, slots = _holes(section, real=real), _slots(section)
+    holes, slots = _holes(section, real=real), _slots(section, real=real)
     depths = [*(hole.depth for hole in section.holes), *(slot.depth for slot in section.slots)]
     return Solid(
         name=section.name,

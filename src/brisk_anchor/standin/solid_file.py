@@ -45,10 +45,14 @@ class HoleSection(FileSection):
 
 
 class SlotSection(FileSection):
-    """An opening of straight sides, `low` to `high` or `points`: right through its solid, or `depth` deep."""
+    """An opening of straight sides, `low` to `high` or `points`: right through its solid, or `depth` deep.
+
+    `real_size` is how wide one of low and high really is along X and Y, about the same middle.
+    """
 
     low: Point | None = None
     high: Point | None = None
+    real_size: tuple[Length, Length] | None = None
     points: Annotated[list[Point], Field(min_length=3, max_length=2000)] | None = None
     depth: Length | None = None
 
@@ -58,6 +62,8 @@ class SlotSection(FileSection):
             raise ValueError("give either low and high, or points")
         if self.low and self.high and (self.low[0] >= self.high[0] or self.low[1] >= self.high[1]):
             raise ValueError("low and high are exchanged")
+        if self.real_size and not self.low:
+            raise ValueError("real_size goes with low and high")
         if self.points:
             without_repeats(self.points)
         return self
@@ -81,8 +87,8 @@ class RealSolidSection(FileSection):
 class SolidSection(FileSection):
     """A block (`low`, `high`), a round (`centre`, `diameter`), a lever (`a`, `radius_a`, `b`, `radius_b`), a ball
     (`centre`, between `bottom` and `top`), a cone (`centre`, `diameter` at the bottom, `top_diameter`) or an outline of
-    straight edges (`points`). With `tilt` it stands in a frame of its own: at `place` in its body's, turned about X and
-    then Y, degrees.
+    straight edges (`points`). `real_size` is how wide a block really is along X and Y, about the same middle. With
+    `tilt` it stands in a frame of its own: at `place` in its body's, turned about X and then Y, degrees.
     """
 
     name: Name
@@ -91,6 +97,7 @@ class SolidSection(FileSection):
     top: Coordinate
     low: Point | None = None
     high: Point | None = None
+    real_size: tuple[Length, Length] | None = None
     centre: Point | None = None
     diameter: Length | None = None
     real_diameter: Length | None = None
@@ -121,6 +128,8 @@ class SolidSection(FileSection):
             raise ValueError(f"a {self.shape} needs {', '.join(missing)}")
         if self.shape in ("ball", "cone") and (self.holes or self.slots or self.real or self.real_diameter):
             raise ValueError(f"a {self.shape} takes no holes, slots or errors of its own")
+        if self.real_size and self.shape != "block":
+            raise ValueError("real_size is of a block: a round has real_diameter")
         if self.points:
             without_repeats(self.points)
         if self.tilt is None and any(self.place):

@@ -201,5 +201,4 @@ def _middle(low: tuple[float, float], high: tuple[float, float]) -> tuple[float,
 
 
 def _wider(low: tuple[float, float], high: tuple[float, float], change: float) -> dict[str, tuple[float, float]]:
-    half = change / 2
-    return {"low": (low[0] - half, low[1] - half), "high": (high[0] + half, high[1] + half)}
+    return {"real_size": (high[0] - low[0] + change, high[1] - low[1] + change)}

@@ -249,11 +249,17 @@ class BodyFile(FileSection):
     @model_validator(mode="after")
     def _nominal(self) -> Self:
         holes = [hole for solid in self.solid for hole in solid.holes]
-        if any(solid.real or solid.real_diameter for solid in self.solid) or any(hole.real_diameter for hole in holes):
+        slots = [slot for solid in self.solid for slot in solid.slots]
+        real = [solid.real or solid.real_diameter or solid.real_size for solid in self.solid]
+        if any((*real, *(hole.real_diameter for hole in holes), *(slot.real_size for slot in slots))):
             raise ValueError("a description is nominal: errors of real life come from variation")
         rounds = [hole.diameter for hole in holes] + [s.diameter for s in self.solid if s.diameter]
         if rounds and self.variation.size >= min(rounds) / 2:
             raise ValueError(f"sizes vary by {dim(self.variation.size)}, and the smallest round is {dim(min(rounds))}")
+        boxes = [(solid.low, solid.high) for solid in self.solid] + [(slot.low, slot.high) for slot in slots]
+        sides = [b - a for low, high in boxes if low and high for a, b in zip(low, high, strict=True)]
+        if sides and self.variation.size >= min(sides) / 2:
+            raise ValueError(f"sizes vary by {dim(self.variation.size)}, and the shortest side is {dim(min(sides))}")
         return self
 
 

@@ -343,6 +343,11 @@ def _real_solid(solid: SolidSection, v: Variation, random: RealLife, body: str) 
         hole["real_diameter"] = hole["diameter"] + _within(random.of("hole", body, *hole["at"]), v.size)
     if solid.shape == "round":
         data["real_diameter"] = (solid.diameter or 0.0) + _within(random.of("round", body, solid.name), v.size)
+    blocks = [("block", data)] if solid.shape == "block" else []
+    for kind, opening in (*blocks, *(("slot", slot) for slot in data["slots"] if slot["low"])):
+        drawn = random.of(kind, body, solid.name, *opening["low"])
+        sides = (high - low for low, high in zip(opening["low"], opening["high"], strict=True))
+        opening["real_size"] = tuple(side + _within(drawn, v.size) for side in sides)
     if v.rise or v.slope:
         data["real"] = {
             "rise": _within(top, v.rise),
