@@ -14,8 +14,11 @@ from brisk_anchor.core.features.measuring import Measurement
 from brisk_anchor.core.features.touch_pattern import SIDES, TouchPattern, Wall
 from brisk_anchor.core.geometry.frames import Frame
 from brisk_anchor.core.offsets.checks import SecondLookError
+from brisk_anchor.core.offsets.rules import Fixed
 from brisk_anchor.core.uncertainty.estimates import Estimate, combined
-from brisk_anchor.nc.profile.control_profile import shipped_profile
+from brisk_anchor.nc.profile.control_profile import Profile, shipped_profile
+from brisk_anchor.nc.programs.plan import StorePlan
+from brisk_anchor.nc.write.writer import write_program
 from brisk_anchor.services.job.jobs import load_job, new_job
 from brisk_anchor.services.machine.runs import Run
 from brisk_anchor.services.measure.measurement_request import MeasurementRequest, build_measurement, point_at
@@ -399,6 +402,21 @@ def test_a_control_that_cannot_turn_refuses_a_turned_row(line: tuple[Session, Fr
     with pytest.raises(PlanError, match="cannot turn coordinates"):
         plain.writer.store("G54")
     assert plain.link.table_values("G54") == {"x": 0.0, "y": 0.0, "z": 0.0}
+
+
+def test_a_row_whose_angle_is_kept_nowhere_is_told_from_a_control_that_cannot_turn(line: tuple[Session, Frame]) -> None:
+    """The refusal of an extended row blamed the control, which turns the other rows."""
+    kept = shipped_profile("skip-macro").model_dump()
+    kept["rotation"]["extended"] = None
+    profile = Profile.model_validate(kept)
+    rules = (("x", Fixed(1.0)), ("y", Fixed(2.0)), ("r", Fixed(3.0)))
+    store = StorePlan("G54.1 P3", rules, (("x", 1.0), ("y", 2.0), ("r", 3.0)), 5.0)
+    session, _ = line
+    with pytest.raises(PlanError, match="keeps no angle for it") as told:
+        write_program(session.heads.plan_of(1, "turned", [], store), profile)
+    assert "G54, G55, G56, G57, G58, G59" in told.value.one_line()
+    assert "rotation.extended" in told.value.remedy
+    write_program(session.heads.plan_of(1, "turned", [], replace(store, row="G57")), profile)
 
 
 def test_the_sheet_of_a_fitted_built_or_derived_row(line: tuple[Session, Frame], tmp_path: Path) -> None:

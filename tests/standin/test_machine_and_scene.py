@@ -2,18 +2,20 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from importlib import resources
 
 import numpy as np
 import pytest
 
-from brisk_anchor.core.errors import CrashError, SceneError, TravelError
+from brisk_anchor.core.errors import CrashError, PlanError, SceneError, TravelError
 from brisk_anchor.nc.profile.control_profile import shipped_profile
 from brisk_anchor.services.measure.measurement_request import build_measurement, point_at
 from brisk_anchor.services.profile.profile_proof import sample_scene
 from brisk_anchor.services.session.session import Session
 from brisk_anchor.standin.scene import build_scene
 from brisk_anchor.standin.scene_file import load_scene, parse_scene
+from brisk_anchor.standin.solid_file import RealSolidSection
 
 TEXT = (resources.files("brisk_anchor.standin") / "scenes" / "heron-gl114.toml").read_text()
 IN_BORE = (-434.0, -250.0, -365.0)
@@ -147,3 +149,34 @@ def test_slots_pockets_and_blocks_are_measured_as_wide_as_they_really_are():
         assert max(abs(a.difference) for a in found.agreements) < 0.0005
         sizes_found = [found.feature.size, getattr(found.feature, "size_y", None)][: len(sizes)]
         assert sizes_found == pytest.approx(list(sizes), abs=0.0005)
+
+
+def test_the_height_of_a_leaning_plane_is_that_of_its_drawn_place():
+    """Its three touches were centred a sixth of their spread beside it."""
+    file = sample_scene().file
+    lean = RealSolidSection(slope=(0.004, -0.01))
+    solids = [file.body[1].solid[0].model_copy(update={"real": lean}), *file.body[1].solid[1:]]
+    body = file.body[1].model_copy(update={"solid": solids})
+    session = Session(
+        build_scene(file.model_copy(update={"body": [file.body[0], body]})),
+        None,
+        shipped_profile("skip-macro"),
+        seed=None,
+    )
+    drawn = session.setup.drawn("plane")
+    assert drawn.spread
+    found = session.runner.measure(build_measurement(session.setup, point_at(session.setup, drawn))).feature
+    # The plate's middle is (130, 80), where its top is 0; it lies 0.31 and -0.24 beside where it is described.
+    x, y = drawn.drawing[0] - 0.31 - 130.0, drawn.drawing[1] + 0.24 - 80.0
+    assert dict(zip(found.axes, found.coordinates, strict=True))["z"] == pytest.approx(
+        -530.0 + 0.004 * x - 0.01 * y, abs=0.0005
+    )
+
+
+@pytest.mark.parametrize("name", ["corner", "block", "slot"])
+def test_walls_touched_twice_next_to_each_other_tell_no_angle_and_are_refused(name):
+    """A program took R from a corner that the application then said has none."""
+    session = Session(sample_scene(), None, shipped_profile("skip-macro"), seed=None)
+    drawn = replace(session.setup.drawn(name), spread=0.4)
+    with pytest.raises(PlanError, match="its touches lie 0.4 mm apart"):
+        build_measurement(session.setup, point_at(session.setup, drawn))

@@ -326,6 +326,11 @@ class Profile(ProfileSection):
         extended = self.rotation.extended
         return None if extended is None else extended + at - len(self.offsets)
 
+    @property
+    def turned_rows(self) -> tuple[str, ...]:
+        """The rows whose angle is kept, in the table or in variables."""
+        return tuple(row for row in self.all_rows if self.angle_of(row) is not None)
+
     @functools.cached_property
     def _places(self) -> dict[str, int]:
         """The place of each row in the table, extended ones after the others."""

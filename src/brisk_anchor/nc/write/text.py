@@ -417,6 +417,12 @@ class TextWriter:
         rotation, number = self.profile.rotation, self.profile.angle_of(row)
         if self.profile.row(row).rotation is not None:
             return
+        if rotation is not None and number is None:
+            raise PlanError(
+                f"{row} lies turned, and the profile {self.profile.name} keeps no angle for it",
+                f"Its variables (rotation.first) are those of {', '.join(self.profile.turned_rows)}",
+                "Give the profile rotation.extended, the first variable for extended rows, or take one of these rows",
+            )
         if rotation is None or number is None:
             raise PlanError(
                 f"{row} lies turned, and a control with the profile {self.profile.name} cannot turn coordinates",

@@ -232,8 +232,10 @@ class RowSetter:
         """
         row = setting.row
         if "r" in setting.axes and self._profile.angle_of(row) is None:
-            what = f"{row} cannot be turned: the control keeps no angle for it"
-            raise DatumError(what, "The angle would be lost", "Turn the part, or leave R out")
+            what = f"{row} cannot be turned: no angle is kept for it"
+            others = ", ".join(self._profile.turned_rows)
+            remedy = f"Take one of {others}, or leave R out" if others else "Turn the part, or leave R out"
+            raise DatumError(what, "The angle would be lost", remedy)
         if self._ledger.locked(row):
             raise DatumError(f"{row} is locked", "Nothing writes it while it is", "Unlock it in the book, if meant")
         rules: dict[str, Rule] = {axis: Keep() for axis in "xyz"}

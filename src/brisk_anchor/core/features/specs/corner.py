@@ -8,7 +8,7 @@ from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.expressions import Name, Number, plus
 from brisk_anchor.core.features.solution import Solution
 from brisk_anchor.core.features.specs.spec import FeatureSpec, KnownSize, Sums
-from brisk_anchor.core.features.specs.walls import long_walls, touched_twice, wall_contacts
+from brisk_anchor.core.features.specs.walls import check_spread, long_walls, touched_twice, wall_contacts
 from brisk_anchor.core.features.touches import AXES, Touch, axis_of
 from brisk_anchor.core.features.walls import solve_corner, solve_walls
 from brisk_anchor.core.kinds import FeatureKind
@@ -18,6 +18,8 @@ if TYPE_CHECKING:
 
 
 def _check(m: Measurement) -> None:
+    if m.spread:
+        check_spread(m)
     if {axis for axis, _ in map(axis_of, m.directions)} != {0, 1} or m.standoff <= 0:
         raise PlanError(f"{m.name}: a corner takes a wall along X and one along Y", "", "Mark its walls")
 

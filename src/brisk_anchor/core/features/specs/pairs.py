@@ -11,6 +11,7 @@ from brisk_anchor.core.features.specs.walls import (
     across_wall,
     check_opposite,
     check_sizes,
+    check_spread,
     long_walls,
     pair_sums,
     touched_twice,
@@ -27,6 +28,8 @@ if TYPE_CHECKING:
 def _check(m: Measurement) -> None:
     check_opposite(m, 2 if m.kind.is_one_pair else 4)
     check_sizes(m)
+    if m.spread:
+        check_spread(m)
 
 
 def _solve(name: str, kind: FeatureKind, touches: tuple[Touch, ...], known: KnownSize | None) -> Solution:

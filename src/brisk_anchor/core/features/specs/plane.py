@@ -43,7 +43,8 @@ def _check(m: Measurement) -> None:
 
 def _contacts(m: Measurement) -> tuple[TouchPlace, ...]:
     half = m.spread / 2
-    asides = ((-half, -half, 0.0), (half, -half, 0.0), (0.0, half, 0.0))
+    # Their middle is the place itself: the height of a leaning plane is that of where it is drawn.
+    asides = ((-half, -half / 2, 0.0), (half, -half / 2, 0.0), (0.0, half, 0.0))
     return tuple(TouchPlace(m.directions[0], aside) for aside in asides)
 
 
