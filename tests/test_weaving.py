@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import functools
+import re
 from importlib import resources
 
 import pytest
@@ -110,6 +111,19 @@ def test_state_is_kept_when_a_person_has_changed_it_and_the_same_tool_goes_on(qu
     low = woven.replace("G0 Z40.\nM9\n(BRISK", "M9\n(BRISK")
     assert low != woven
     assert run(quiet, low)[1].interpreter.alarm.number == 112
+    # The same program in inches: what is compared there was read in inches, and stopped nothing.
+    woven = weave(quiet, take_apart(inches(text)), planned(quiet, plan(BOSS)), [1])
+    assert run(quiet, woven)[1].failure() is None
+    low = re.sub(r"G0 Z1\.5748\d*\nM9\n\(BRISK", "M9\n(BRISK", woven)
+    assert low != woven
+    assert run(quiet, low)[1].interpreter.alarm.number == 112
+
+
+def inches(text):
+    """A cutting program as it stands in inches."""
+    words = re.compile(r"(?<=[XYZIJKRF])-?\d+\.\d*")
+    lines = [words.sub(lambda found: f"{float(found[0]) / 25.4:.5f}", line) for line in text.splitlines(keepends=True)]
+    return "".join(lines).replace("G21", "G20")
 
 
 def test_a_broken_tool_ends_the_program_and_a_whole_one_does_not(shelf):

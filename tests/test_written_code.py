@@ -12,7 +12,8 @@ from brisk_anchor.cli.commands import app
 from brisk_anchor.core.errors import CrashError
 from brisk_anchor.core.offsets.rules import FromRow
 from brisk_anchor.core.offsets.setup import RowPlan
-from brisk_anchor.nc.profile.control_profile import parse_profile, shipped_text
+from brisk_anchor.nc.profile.control_profile import parse_profile, shipped_profiles, shipped_text
+from brisk_anchor.nc.programs.reports import parse_reports
 from brisk_anchor.nc.read.interpreter import Interpreter
 from brisk_anchor.services.machine.runs import Run
 from brisk_anchor.services.measure.measurement_request import build_measurement, point_at
@@ -157,6 +158,38 @@ def test_a_control_unlike_the_shipped_ones_is_given_every_kind_of_program(profil
     assert run.ended_well
 
 
+def inches(name):
+    """A shipped profile whose programs are in inches."""
+    return changed(name, ('safe = ["G21', 'safe = ["G20'), ('units = "mm"', 'units = "inch"'))
+
+
+@pytest.mark.parametrize("name", shipped_profiles())
+def test_every_kind_of_program_in_inches_does_what_it_does_in_mm(name):
+    proof = prove_profile(inches(name))
+    assert (proof.findings, proof.refused) == ((), ())
+    assert proof.programs == prove_profile(changed(name)).programs
+
+
+@pytest.mark.parametrize("name", ["skip-macro", "probe-params"])
+def test_a_program_in_inches_reports_mm_and_its_guards_hold(name):
+    text, run = run_with(inches(name))
+    assert run.ended_well, run.failure()
+    assert "G20" in text
+    assert "G21" not in text
+    _, in_mm = run_with(changed(name))
+    told, wanted = (parse_reports(one.printed) for one in (run, in_mm))
+    found, mm = ([figure for _, place, _ in one.touches for figure in place] for one in (told, wanted))
+    assert found == pytest.approx(mm, abs=0.0006)
+    short = re.sub(r"(G65 P7301 X-)\d*\.\d+", r"\g<1>.37", text, count=1)
+    short = re.sub(r"(G38\.2 X\[-)(\d+)\.", lambda m: f"{m[1]}{int(m[2]) - 1}.", short, count=1)
+    assert short != text
+    _, run = run_with(inches(name), lambda _: short)
+    assert re.search(r"MISSED CONTACT|without contact|TOUCH 1", run.failure().what), run.failure()
+    blocked = re.sub(r"(G53 G0 X-)\d+\.\d*( Y-)\d+\.\d*", r"\g<1>22.05\g<2>11.02", text, count=1)
+    _, run = run_with(inches(name), lambda _: blocked)
+    assert "UNEXPECTED CONTACT" in run.failure().what
+
+
 @pytest.mark.parametrize("language", ["skip-macro", "probe-params"])
 def test_rows_that_follow_another_are_written_after_it_from_this_run(language):
     """A plan that sets G55, derived from G54, and G54 wrote G55 from the old G54: 1.3 to 1.8 mm off."""
@@ -210,9 +243,7 @@ def test_what_a_profile_names_is_known_to_the_stand_in_and_proved_by_the_check(t
     assert "sample programs were written" in told.output
     # Words that go against each other are found by the same samples, not on the machine.
     path.write_text(
-        shipped_text("skip-macro")
-        .replace('safe = ["G21 ', 'safe = ["G20", "G21 ', 1)
-        .replace("inches = true", "inches = false")
+        shipped_text("skip-macro").replace("on = [] ", 'on = ["G20"] ', 1).replace("inches = true", "inches = false")
     )
     told = CliRunner().invoke(app, ["profile", "check", str(path)])
     assert told.exit_code != 0
@@ -237,6 +268,7 @@ def test_a_plan_that_only_looks_at_tools_carries_what_it_calls(scene):
         ("skip-macro", '"G91 G31"', '"G91 G1"', "moves.skip is “G91 G1”, which holds none"),
         ("skip-macro", 'words = ["G31"]', 'words = ["G31", "G83"]', "G83 means something else"),
         ("skip-macro", "touch_number = 7301", "touch_number = 12345", "above O9999"),
+        ("skip-macro", 'safe = ["G21', 'safe = ["G20', "state.safe must set G21"),
         ("table-only", 'write = "G10 L2 P1"\n', "", "neither by a block nor through variables"),
     ],
 )

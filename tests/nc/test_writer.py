@@ -13,12 +13,15 @@ from brisk_anchor.core.errors import PlanError, ProfileError
 from brisk_anchor.core.features.measuring import Top
 from brisk_anchor.core.features.probe_path import search_start
 from brisk_anchor.core.offsets.rules import Fixed, FromFeature, FromHeading, Keep
-from brisk_anchor.nc.programs.plan import Plan, StorePlan, plan_steps
+from brisk_anchor.nc.programs.plan import Plan, StorePlan, TableReading, plan_steps
 from brisk_anchor.nc.programs.program import comment_text
 from brisk_anchor.nc.programs.steps import AlarmNumber, Check, Guarded, Rapid, ReadBack, Store, TouchStep
+from brisk_anchor.nc.read.interpreter import Interpreter
+from brisk_anchor.nc.read.modal import Modal
 from brisk_anchor.nc.read.scanner import scan_program
 from brisk_anchor.nc.write.writer import write_program
 from brisk_anchor.services.measure.measurement_request import build_measurement, point_at
+from tests.nc.collector import Collector
 
 
 @pytest.fixture(scope="module")
@@ -68,6 +71,18 @@ def test_a_shift_that_a_program_can_read_stops_it_before_it_stores(plan, profile
     assert re.search(rf"WHILE \[{condition}\] DO3\nPCLOS\n#3000=108 .*\nEND3", text)
     assert text.index("=108") < text.index("G10 L2")
     assert "G52 X0. Y0. Z0." in text
+
+
+def test_what_prints_the_tables_says_its_unit_and_opens_the_printer_first(plan, profile):
+    """Read after a program in inches, the figures were inches taken for mm; and nothing was ever opened to print on."""
+    reading = TableReading(rows=("G54",), active=4014)
+    text = write_program(replace(plan, measurements=(), store=None, reading=reading), profile).text
+    machine = Collector()
+    machine.offsets["G54"] = (-25.4, 0.0, 50.8)
+    interpreter = Interpreter(text, profile, machine, modal=Modal(offset="G54", inches=True))
+    interpreter.run()
+    assert interpreter.alarm is None
+    assert any(re.search(r"ROW G54 X-25\.4000 Y0?\.0000 Z50\.8000", line) for line in interpreter.printed)
 
 
 def test_a_program_never_has_the_number_of_a_subprogram_it_carries(plan, profile):

@@ -14,6 +14,7 @@ from typing import Annotated, Literal
 from pydantic import AfterValidator, Field, ValidationError, WithJsonSchema, model_validator
 
 from brisk_anchor.core.errors import Fault, ProfileError
+from brisk_anchor.core.quantities import Unit
 from brisk_anchor.nc.bounded import read_at_most, toml_sections
 from brisk_anchor.nc.profile.languages import LANGUAGES, Language
 from brisk_anchor.nc.profile.sections import (
@@ -146,8 +147,12 @@ class Profile(ProfileSection):
             if next(iter(self.offsets.values())).read is None:
                 raise ValueError("the first row needs its variables (read): positions are worked out from them")
         self._check_rows()
-        if not any("G21" in block.split() for block in self.state.safe):
-            raise ValueError("state.safe must set millimetres (G21): programs are written in mm")
+        word, other = ("G21", "G20") if self.program.units == "mm" else ("G20", "G21")
+        safe = [code for block in self.state.safe for code in block.split()]
+        if word not in safe or other in safe:
+            raise ValueError(f"state.safe must set {word}: program.units says that programs are written so")
+        if self.program.units == "inch" and not self.input.inches:
+            raise ValueError("program.units is inch, and input.inches says that the control knows none")
         return self
 
     def _check_subprograms(self) -> None:
@@ -370,6 +375,34 @@ class Profile(ProfileSection):
             for n in range(1, lathe.offsets + 1)
             if (number := table.variable(axis, n)) is not None
         }
+
+    @property
+    def unit(self) -> float:
+        """Millimetres in one unit of a program that is written for it."""
+        return float(Unit.INCH.in_mm) if self.program.units == "inch" else 1.0
+
+    @property
+    def rounding(self) -> float:
+        """How far the table may lie off a figure that a program writes, mm: by its own last step, and by the word's.
+
+        In inches a word has one decimal more than in mm, which is coarser: half of it counts too.
+        """
+        word = 0.0 if self.unit == 1 else 0.5 * 10.0 ** -(self.decimals + 1) * self.unit
+        return self.resolution / 2 + word
+
+    @property
+    def grain(self) -> float:
+        """How far off a figure may be that is read back where it was taken as written, mm."""
+        return 1.5 * self.resolution + self.rounding
+
+    def length_power(self, variable: int) -> int | None:
+        """1 where a variable holds a length, 0 where it holds something else; None for a person's own."""
+        if variable in self.row_variables or variable in self.turning_variables or self.tool_variable(variable):
+            return 1
+        places = {number for _, triple in self.positions or () for number in triple or ()}
+        if variable in places:
+            return 1
+        return None if self.variables and self.variables.common[0] <= variable <= self.variables.common[1] else 0
 
     @property
     def common_shift(self) -> str | None:

@@ -30,8 +30,11 @@ class Comment(ProfileSection):
 class ProgramForm(ProfileSection):
     """Head and tail of a file, and the block with its number; "" where a control numbers no programs.
 
-    `head` blocks stand before the first step, `tail` blocks before the last word: for what a shop always writes.
+    `units` is what figures in it are; `head` blocks stand before the first step, `tail` blocks before the last word:
+    for what a shop always writes.
     """
+
+    units: Literal["mm", "inch"] = "mm"
 
     start: list[Literal["%"]]
     end: list[Literal["%"]]

@@ -282,6 +282,7 @@ def plan_steps(plan: Plan) -> tuple[Step, ...]:
 def _printed_tables(plan: Plan, reading: TableReading) -> Iterator[Step]:
     """Print tables; nothing moves, and nothing is written."""
     yield SectionHeading("print the tables; nothing moves and nothing is written")
+    yield SafeState()  # a program before may have left inches
     yield Report(("BEGIN", f"O{plan.number:04d}"), (("I", Number(plan.identity), 0),))
     angles = dict(reading.angles)
     for row in reading.rows:

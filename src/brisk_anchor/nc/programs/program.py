@@ -7,7 +7,7 @@ import re
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from brisk_anchor.core.quantities import fixed
+from brisk_anchor.core.quantities import Unit, fixed
 
 REPORT_TAG = "BRISK"
 _ALLOWED = re.compile(r"[^A-Z0-9 .,+\-/:=#]")
@@ -29,13 +29,16 @@ class ResultLine:
     words: tuple[str, ...]
     values: tuple[tuple[str, float | int, int], ...]
     """A whole number is a variable, a float a figure."""
+    inches: frozenset[str] = frozenset()
+    """Letters whose variables hold inches: the line gives mm."""
 
     def text(self, read: Callable[[int], float]) -> str:
         """The line with its figures."""
-        figures = [
-            f"{letter}{fixed(read(value) if isinstance(value, int) else value, decimals)}"
-            for letter, value, decimals in self.values
-        ]
+        figures = []
+        for letter, value, decimals in self.values:
+            held = read(value) if isinstance(value, int) else value
+            unit = float(Unit.INCH.in_mm) if letter in self.inches else 1.0
+            figures.append(f"{letter}{fixed(held * unit, decimals)}")
         return " ".join([REPORT_TAG, "1", *self.words, *figures])
 
 

@@ -207,6 +207,8 @@ class Report:
     words: tuple[str, ...]
     values: tuple[tuple[str, Expression, int], ...] = ()
     """Letter, value, decimals (0 for whole numbers, -1 for the profile's)."""
+    inches: frozenset[str] = frozenset()
+    """Letters whose values stand in inches: they are printed in mm."""
 
 
 @dataclass(frozen=True, slots=True)

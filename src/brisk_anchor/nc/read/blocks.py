@@ -100,13 +100,18 @@ class BlockRunner(Coordinates):
         if told not in self._sound:  # the same few combinations, thousands of times
             self._check(codes, functions)
             self._sound.add(told)
-        plain = "XU" if 4 in codes else "R" if 68 in codes or 19 in functions else ""
+        plain = "XU" if 4 in codes else "R" if 68 in codes or 19 in functions or self._turns_row(words, codes) else ""
         letters = self._letters(words, plain=plain)
         action = self._action(codes, letters)
         self._stray(action, codes, letters, functions)
         self._prepare(codes, functions, letters)
         result = self._act(action, codes, letters)
         return result
+
+    @staticmethod
+    def _turns_row(words: list[tuple[str, float, bool]], codes: list[float]) -> bool:
+        """Whether R is the angle of a row; in the tool table (L10 and on) it is a radius."""
+        return 10 in codes and any(letter == "L" and value in (2, 20) for letter, value, _ in words)
 
     def _tables(self, words: list[tuple[str, float, bool]]) -> None:
         """Note which rotary tables a block lets go of, or holds again."""

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from brisk_anchor.core.errors import PlanError
-from brisk_anchor.core.expressions import Binary, Expression, Number, Variable
+from brisk_anchor.core.expressions import Binary, Expression, Name, Number, Variable
 from brisk_anchor.core.quantities import fixed
 from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.nc.programs.program import REPORT_TAG, comment_text
@@ -43,7 +45,7 @@ class MacroWriter(TextWriter):
         super().__init__(profile)
         self.words = MacroWords.of(profile)
         self.aside = (0.0, 0.0)
-        """Where the ball stands beside the spindle's axis, as the touches of the program have it."""
+        """Where the ball stands beside the spindle's axis, mm, as the touches of the program have it."""
         self.own_feeds = False
         """Whether a touch has feeds of its own."""
         self.labels = 0
@@ -65,6 +67,23 @@ class MacroWriter(TextWriter):
             self.put("")
             for number, (code, meaning) in enumerate(block):
                 self.put(code, meaning, heading=number == 0)
+
+    def _report(self, report: Report) -> None:
+        """Print one line of a report, lengths in mm: where they stand in inches, that is worked out first."""
+        told = []
+        for letter, value, decimals in report.values:
+            if letter in report.inches:
+                shown = Name(f"mm{letter}")
+                code = (
+                    f"#{self.allocate((shown.name,))}={self.expression(value, nested=True)}*{self.constant(self.unit)}"
+                )
+                self.put(code, f"{letter} in mm, as reports have it")
+                value = shown
+            told.append((letter, value, decimals))
+        self.put(
+            self.print_line(replace(report, values=tuple(told))), "prints a report line that the application reads"
+        )
+        self.release(tuple(f"mm{letter}" for letter in report.inches))
 
     def print_line(self, report: Report) -> str:
         """The block that prints one line of a report."""
@@ -111,7 +130,7 @@ class MacroWriter(TextWriter):
 
     def _touch(self, step: TouchStep) -> None:
         """A touch by its subprogram: search, back off, touch slowly, keep where the machine was."""
-        self.aside = step.aside
+        self.aside = (step.aside[0] * self.unit, step.aside[1] * self.unit)
         first = self.allocate(step.names)
         call = self.words.calls.call.format(number=self.words.calls.touch_number)
         words = [
@@ -123,7 +142,7 @@ class MacroWriter(TextWriter):
         self.own_feeds = self.own_feeds or bool(own)
         self.put(
             f"{call} {' '.join(words)} A{step.number}. Q{first}.{own}",
-            f"touch: search up to {step.distance:g} mm, keep the machine position in #{first} to #{first + 2}",
+            f"touch: search up to {step.distance * self.unit:g} mm, keep the position in #{first} to #{first + 2}",
             note=step.why,
         )
 
@@ -135,7 +154,7 @@ class MacroWriter(TextWriter):
             read += profile.positions.set_shift or ()
         if not read:
             return
-        condition = f"{'+'.join(f'ABS[#{n}]' for n in read)} GT {self.constant(profile.resolution)}"
+        condition = f"{'+'.join(f'ABS[#{n}]' for n in read)} GT {self.constant(profile.resolution / self.unit)}"
         self.alarm(
             condition,
             AlarmNumber.COMMON_SHIFT,
@@ -143,10 +162,10 @@ class MacroWriter(TextWriter):
             "stop unless nothing is shifted on top of the rows: the offset was worked out so",
         )
 
-    def _off_by(self, variable: int, value: Expression) -> str:
-        """The condition that a variable does not hold a value."""
+    def _off_by(self, axis: str, variable: int, value: Expression) -> str:
+        """The condition that the variable of an axis does not hold a value."""
         difference = self.expression(Binary(Variable(variable), "-", value))
-        return f"ABS[{difference}] GT {self.constant(self.profile.resolution * 2)}"
+        return f"ABS[{difference}] GT {self.constant(self.grain(axis))}"
 
     def _read_back(self, step: ReadBack) -> None:
         """Stop where the table does not hold what was written to it."""
@@ -155,7 +174,7 @@ class MacroWriter(TextWriter):
             holds = profile.reads(step.row, axis)
             if holds is None or (axis == "r" and profile.row(step.row).rotation is None):
                 continue
-            condition = self._off_by(holds, value)
+            condition = self._off_by(axis, holds, value)
             self.alarm(
                 condition,
                 AlarmNumber.READ_BACK,
@@ -169,7 +188,7 @@ class MacroWriter(TextWriter):
             return False
         for axis, variable, value in self.held_in(step):
             meaning = f"alarm unless the table holds {self.figure(value)} for {axis}"
-            self.alarm(self._off_by(variable, Number(value)), step.alarm, f"{step.text} {axis}", meaning)
+            self.alarm(self._off_by(axis.lower(), variable, Number(value)), step.alarm, f"{step.text} {axis}", meaning)
         return True
 
     def inspecting_step(self, step: Step) -> bool:
@@ -299,6 +318,6 @@ class MacroWriter(TextWriter):
             case Release(names):
                 self.release(names)
             case Report():
-                self.put(self.print_line(step), "prints a report line that the application reads")
+                self._report(step)
             case _:
                 raise unknown(step)

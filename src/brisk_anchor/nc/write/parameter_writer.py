@@ -100,14 +100,16 @@ class ParameterWriter(TextWriter):
             self._guard(f"{self.constant(self.profile.resolution)}-ABS[#{rotation}]", f"{self.row} MUST NOT BE TURNED")
         if numbers:
             held = "-".join(f"ABS[#{number}]" for number in numbers)
-            self._guard(f"{self.constant(self.profile.resolution)}-{held}", "A SHIFT STANDS ON TOP OF THE OFFSETS")
+            self._guard(
+                f"{self.constant(self.profile.resolution / self.unit)}-{held}", "A SHIFT STANDS ON TOP OF THE OFFSETS"
+            )
 
     def _guarded_move(self, targets: dict[int, Expression], why: str) -> None:
         targets = {axis: target for axis, target in targets.items() if self.at[axis] != target}
         if not targets:
             return  # a probing move to where the spindle stands is an error on this control
         words = " ".join(self._in_row(axis, target) for axis, target in targets.items())
-        feed = self.figure(self.probing.guarded_feed)
+        feed = self.figure(self.probing.guarded_feed / self.unit)
         if self._is_short(targets):
             self.put(f"{self.moves.feed} {words} F{feed}", f"too little for a probing move: {why}", note=why)
             self.at = [targets.get(axis, at) for axis, at in enumerate(self.at)]
@@ -122,7 +124,7 @@ class ParameterWriter(TextWriter):
             short = "-".join(
                 f"ABS[{self.expression(Binary(self._latched(axis), '-', target))}]" for axis, target in targets.items()
             )
-            self._guard(f"{self.constant(_AT_END)}-{short}", "UNEXPECTED CONTACT")
+            self._guard(f"{self.constant(_AT_END / self.unit)}-{short}", "UNEXPECTED CONTACT")
         for axis, target in targets.items():
             self.at[axis] = target
 
@@ -130,7 +132,7 @@ class ParameterWriter(TextWriter):
         """Whether a move is known to be shorter than a probing move may be."""
         ways = [known_difference(target, self.at[axis]) for axis, target in targets.items()]
         known = [way for way in ways if way is not None]
-        return len(known) == len(ways) and math.hypot(*known) < self.profile.skip.shortest
+        return len(known) == len(ways) and math.hypot(*known) * self.unit < self.profile.skip.shortest
 
     def _centre(self, step: Centre) -> None:
         """On to a middle between touched walls, after a check that it lies within what was searched."""
@@ -144,7 +146,7 @@ class ParameterWriter(TextWriter):
             self._guard(self._near(target, here, step.limit), f"{'XY'[axis]} LIES BEYOND WHAT WAS SEARCHED")
         words = " ".join(self._in_row(axis, target) for axis, target in targets.items())
         if words:
-            feed = self.figure(self.probing.search_feed)
+            feed = self.figure(self.probing.search_feed / self.unit)
             self.put(f"{self.moves.feed} {words} F{feed}", f"through room that was searched: {step.why}", note=step.why)
         self.at = [targets.get(axis, at) for axis, at in enumerate(self.at)]
 
@@ -167,12 +169,14 @@ class ParameterWriter(TextWriter):
             if start is None:
                 raise PlanError("A touch begins at an unknown place", "It could not be written", "Move there first")
             starts[axis] = start
-        back = self.probing.back_off
-        beyond = max(back, self.profile.skip.shortest + _OVERSHOOT)
+        back = self.probing.back_off / self.unit
+        beyond = max(back, (self.profile.skip.shortest + _OVERSHOOT) / self.unit)
         search = " ".join(self._in_row(axis, plus(starts[axis], part * step.distance)) for axis, part in along.items())
-        usual = (self.probing.search_feed, self.probing.touch_feed)
+        usual = (self.probing.search_feed / self.unit, self.probing.touch_feed / self.unit)
         feeds = [self.figure(own or feed) for own, feed in zip(step.feeds, usual, strict=True)]
-        self.put(f"{self.moves.skip} {search} F{feeds[0]}", f"search up to {step.distance:g} mm", note=step.why)
+        self.put(
+            f"{self.moves.skip} {search} F{feeds[0]}", f"search up to {step.distance * self.unit:g} mm", note=step.why
+        )
         # No further back than it came: what is behind was not searched. The lesser of two is (a + b - |a - b|) / 2.
         gone = self.allocate(("guard",))
         ways = [Binary(self._latched(axis), "-", starts[axis]) for axis in along]
@@ -198,11 +202,12 @@ class ParameterWriter(TextWriter):
         kept = " ".join(f"#{first + axis}=[{self.expression(place)}]" for axis, place in enumerate(places))
         self.put(kept, f"keep the machine position in #{first} to #{first + 2}")
         home = " ".join(self._in_row(axis, start) for axis, start in starts.items())
-        fast = self.figure(self.probing.guarded_feed)
+        fast = self.figure(self.probing.guarded_feed / self.unit)
         self.put(f"{self.moves.feed} {home} F{fast}", "back the way it came, to where the search began")
         held = tuple((letter, first + axis, _PRINTED) for axis, letter in enumerate("XYZ"))
         ways_of = tuple((letter, float(part), _PRINTED) for letter, part in zip("IJK", step.direction, strict=True))
-        self.results.append(ResultLine(("TOUCH",), (("N", float(step.number), 0), *held, *ways_of)))
+        inches = frozenset("XYZ") if self.unit > 1 else frozenset[str]()
+        self.results.append(ResultLine(("TOUCH",), (("N", float(step.number), 0), *held, *ways_of), inches))
 
     def _rapid(self, step: Rapid) -> None:
         """A rapid to a machine position, at clear height."""
@@ -218,14 +223,14 @@ class ParameterWriter(TextWriter):
         for axis, wanted in step.values:
             if (holds := self.profile.reads(step.row, axis)) is not None:
                 text = f"{step.row} {axis.upper()} WAS NOT TAKEN"
-                self._guard(self._near(Variable(holds), wanted, self.profile.resolution * 2), text)
+                self._guard(self._near(Variable(holds), wanted, self.grain(axis)), text)
 
     def _holds_step(self, step: Step) -> bool:
         """Write a step that looks what a table holds; False for any other, nothing written."""
         if not isinstance(step, ToolHolds | RowHolds):
             return False
         for axis, variable, value in self.held_in(step):
-            near = self._near(Variable(variable), Number(value), self.profile.resolution * 2)
+            near = self._near(Variable(variable), Number(value), self.grain(axis.lower()))
             self._guard(near, f"{step.text} {axis}")
         return True
 
@@ -274,8 +279,9 @@ class ParameterWriter(TextWriter):
                 self._read_back(step)
             case Release():
                 pass  # the parameter file is read after the program, so every touch keeps its own
-            case Report(words, values):
-                self.results.append(ResultLine(words, tuple((a, self._result(v), _decimals(d)) for a, v, d in values)))
+            case Report(words, values, inches):
+                told = tuple((a, self._result(v), _decimals(d)) for a, v, d in values)
+                self.results.append(ResultLine(words, told, inches))
             case Sort(name, value):
                 self.sorted[name] = step
                 self.put(f"#{self.allocate((name,))}=-1", "the application judges", note="JUDGED BY THE APPLICATION")

@@ -13,6 +13,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import partial
 
 from brisk_anchor.core.errors import Fault, PlanError, ProfileError
 from brisk_anchor.core.quantities import fixed
@@ -49,6 +50,8 @@ class MacroWords:
     after_miss: AfterMiss
     contact_flag: int | None
     shortest: float
+    unit: float
+    """Millimetres in one unit of the program."""
 
     @classmethod
     def of(cls, profile: Profile) -> MacroWords:
@@ -75,6 +78,7 @@ class MacroWords:
             after_miss=p.skip.after_miss or "end position",
             contact_flag=p.skip.contact_flag,
             shortest=p.skip.shortest,
+            unit=p.unit,
         )
 
     @property
@@ -93,8 +97,9 @@ _CHANGED = 0.0005
 _LOCAL_XYZ = (24, 25, 26)
 
 
-def _figure(value: float) -> str:
-    return fixed(value, 6).rstrip("0")
+def _figure(words: MacroWords, length: float) -> str:
+    """A length or a feed, mm, in the unit of the program."""
+    return fixed(length / words.unit, 6).rstrip("0")
 
 
 def alarm_where(
@@ -144,9 +149,9 @@ def _missed(words: MacroWords, search: str, start: tuple[int, int, int], text: s
     elif words.after_miss == "old position":
         # The skip position may be that of another move: whether it was met shows by where the axes stand.
         x, y, z = (f"#{m}" for m in words.machine)
-        condition = f"{_distance((x, y, z), start)} GT {search}-{_figure(_AT_END)}"
+        condition = f"{_distance((x, y, z), start)} GT {search}-{_figure(words, _AT_END)}"
     else:
-        condition = f"#11 GT {search}-{_figure(_AT_END)}"
+        condition = f"#11 GT {search}-{_figure(words, _AT_END)}"
     return _alarm(words, condition, AlarmNumber.MISSED, text, meaning)
 
 
@@ -159,18 +164,19 @@ def touch_subprogram(
     `own_feeds` a call may state those of search (R) and touch (S).
     """
     p, moves, probing, machine = words.calls, words.moves, words.probing, words.machine
+    length = partial(_figure, words)
     guard = p.call.format(number=p.guard_number)
     latched = _latched(words)
-    back = _figure(probing.back_off)
+    back = length(probing.back_off)
     form = words.printer
     digits = f"[{form.whole}{form.decimals}]"
-    search_feed, touch_feed = _figure(probing.search_feed), _figure(probing.touch_feed)
+    search_feed, touch_feed = length(probing.search_feed), length(probing.touch_feed)
     feeds = [("#18", search_feed, "search"), ("#19", touch_feed, "touch")] if own_feeds else []
     printed = form.space.join(
         ["BRISK", "1", "TOUCH", "N#1[20]"]
         + [f"{letter}#{number}{digits}" for letter, number in zip("XYZIJK", (8, 9, 10, 27, 28, 29), strict=True)]
     )
-    shortest = max(4 * _AT_END, words.shortest)
+    shortest, unit = max(4 * _AT_END, words.shortest), f"{words.unit:g}"
     return [
         (words.number.format(number=p.touch_number) + " (TOUCH)", "the touch subprogram"),
         ("(X Y Z SEARCH FROM HERE, A NUMBER OF THE TOUCH, Q FIRST VARIABLE OF THE RESULT)", "what it is given"),
@@ -178,7 +184,7 @@ def touch_subprogram(
         *[(f"IF [{n} EQ #0] THEN {n}={feed}", f"the {what} feed where none is given") for n, feed, what in feeds],
         *[(f"#{n}=#{m}", "remember where the search begins") for n, m in zip((4, 5, 6), machine, strict=True)],
         ("#7=SQRT[#24*#24+#25*#25+#26*#26] (SEARCH LENGTH)", "length of the search"),
-        *_alarm(words, f"#7 LT {_figure(shortest)}", AlarmNumber.MISSED, "SEARCH TOO SHORT", "nothing to search"),
+        *_alarm(words, f"#7 LT {length(shortest)}", AlarmNumber.MISSED, "SEARCH TOO SHORT", "nothing to search"),
         *[(f"#{n}=#{v}/#7", "direction") for n, v in zip((27, 28, 29), _LOCAL_XYZ, strict=True)],
         ("(FAST SEARCH)", "find the wall"),
         (f"{moves.skip} X#24 Y#25 Z#26 F{'#18' if own_feeds else search_feed}", "fast search: stops at contact"),
@@ -187,7 +193,7 @@ def touch_subprogram(
         *_missed(words, "#7", (4, 5, 6), "MISSED CONTACT"),
         *_alarm(
             words,
-            f"#11 LT {_figure(_AT_END)}",
+            f"#11 LT {length(_AT_END)}",
             AlarmNumber.TOUCHING,
             "TOUCHING AT THE START",
             "contact at once: the ball stood on metal, or the probe is not at rest",
@@ -204,22 +210,30 @@ def touch_subprogram(
         *_missed(words, "#31", (12, 13, 14), "MISSED SLOW CONTACT"),
         *_alarm(
             words,
-            f"#11 LT {_figure(_AT_END)}",
+            f"#11 LT {length(_AT_END)}",
             AlarmNumber.TOUCHING,
             "TOUCHING AFTER BACK OFF",
             "the probe did not come free",
         ),
         *[
-            (f"#{n}=#{n}+{_figure(part)}" if part > 0 else f"#{n}=#{n}-{_figure(-part)}", "the ball stands aside")
+            (
+                f"#{n}=#{n}+{length(part)}" if part > 0 else f"#{n}=#{n}-{length(-part)}",
+                "the ball stands aside",
+            )
             for n, part in zip((8, 9), aside, strict=True)
             if part
         ],
         ("#[#17]=#8", "keep X"),
         ("#[#17+1]=#9", "keep Y"),
         ("#[#17+2]=#10", "keep Z"),
+        *[(f"#{n}=#{n}*{unit}", "reports are in mm") for n in (8, 9, 10) if words.unit != 1],
         (form.line.format(text=printed), "prints the touch for the application"),
+        *[(f"#{n}=#{n}/{unit}", "in inches again") for n in (8, 9, 10) if words.unit != 1],
         *[
-            (f"#{n}=#{n}-{_figure(part)}" if part > 0 else f"#{n}=#{n}+{_figure(-part)}", "where the spindle stood")
+            (
+                f"#{n}=#{n}-{length(part)}" if part > 0 else f"#{n}=#{n}+{length(-part)}",
+                "where the spindle stood",
+            )
             for n, part in zip((8, 9), aside, strict=True)
             if part
         ],
@@ -234,7 +248,7 @@ def _back_off(words: MacroWords) -> str:
         f"{letter}[#{latched}-#{unit}*#30-#{now}]"
         for letter, latched, unit, now in zip("XYZ", (8, 9, 10), (27, 28, 29), words.machine, strict=True)
     ]
-    return f"{words.moves.feed} {' '.join(axes)} F{_figure(words.probing.search_feed)}"
+    return f"{words.moves.feed} {' '.join(axes)} F{_figure(words, words.probing.search_feed)}"
 
 
 def guard_subprogram(words: MacroWords) -> list[Block]:
@@ -242,7 +256,7 @@ def guard_subprogram(words: MacroWords) -> list[Block]:
     p, machine, moves = words.calls, words.machine, words.moves
     axes = " ".join(f"{letter}[#{n}-#{m}]" for letter, n, m in zip("XYZ", _LOCAL_XYZ, machine, strict=True))
     x, y, z = (f"#{m}" for m in machine)
-    feed = _figure(words.probing.guarded_feed)
+    feed = _figure(words, words.probing.guarded_feed)
     remember: list[Block] = []
     if words.after_miss == "contact flag":
         met = [f"#{words.contact_flag} EQ 1"]
@@ -251,10 +265,10 @@ def guard_subprogram(words: MacroWords) -> list[Block]:
             (f"#{n}={text}", "the skip position of the move before")
             for n, text in zip((8, 9, 10), _latched(words), strict=True)
         ]
-        stopped = f"{_apart((x, y, z), _LOCAL_XYZ)} GT {_figure(2 * _AT_END)}"
-        met = [stopped, f"{_apart(_latched(words), (8, 9, 10))} GT {_figure(_CHANGED)}"]
+        stopped = f"{_apart((x, y, z), _LOCAL_XYZ)} GT {_figure(words, 2 * _AT_END)}"
+        met = [stopped, f"{_apart(_latched(words), (8, 9, 10))} GT {_figure(words, _CHANGED)}"]
     else:
-        met = [f"{_apart(_latched(words), _LOCAL_XYZ)} GT {_figure(2 * _AT_END)}"]
+        met = [f"{_apart(_latched(words), _LOCAL_XYZ)} GT {_figure(words, 2 * _AT_END)}"]
     return [
         (words.number.format(number=p.guard_number) + " (GUARDED MOVE)", "the guarded move"),
         ("(X Y Z MACHINE POSITION OF THE SPINDLE; CONTACT ON THE WAY STOPS)", "what it is given"),
@@ -263,7 +277,7 @@ def guard_subprogram(words: MacroWords) -> list[Block]:
             for n, m in zip(_LOCAL_XYZ, machine, strict=True)
         ],
         (f"#7={_distance((x, y, z), _LOCAL_XYZ)}", "how far it is"),
-        (f"IF [#7 LT {_figure(max(2 * _AT_END, words.shortest))}] GOTO 1", "too little for a probing move"),
+        (f"IF [#7 LT {_figure(words, max(2 * _AT_END, words.shortest))}] GOTO 1", "too little for a probing move"),
         *remember,
         (f"{moves.skip} {axes} F{feed}", "move with the probe watching"),
         *[

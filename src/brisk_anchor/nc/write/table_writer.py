@@ -80,7 +80,9 @@ class TableWriter(TextWriter):
             case Check(value, centre, limit, _, text, why):
                 off = self._fold(value) - self._fold(centre)
                 if not abs(off) <= limit:
-                    raise PlanError(f"{text.capitalize()}: by {off:+.3f} mm", f"The guard: {why}", "Measure again")
+                    raise PlanError(
+                        f"{text.capitalize()}: by {off * self.unit:+.3f} mm", f"The guard: {why}", "Measure again"
+                    )
             case NoCommonShift():
                 if self.profile.common_shift is not None:
                     self.put(self.comment("THE COMMON SHIFT MUST BE ZERO, LOOK BEFORE STARTING"), "look at the table")
@@ -105,9 +107,9 @@ class TableWriter(TextWriter):
                 self.shared_step(step)
             case Release():
                 pass  # every value is a figure here
-            case Report(words, values):
+            case Report(words, values, inches):
                 figures = tuple((letter, float(self._fold(value)), 4 if d < 0 else d) for letter, value, d in values)
-                self.results.append(ResultLine(words, figures))
+                self.results.append(ResultLine(words, figures, inches))
             case _:
                 raise PlanError(
                     "A control without a probe cannot do this step", type(step).__name__, "Choose another profile"

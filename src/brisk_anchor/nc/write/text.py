@@ -52,6 +52,9 @@ class TextWriter:
 
     def __init__(self, profile: Profile) -> None:
         self.profile = profile
+        self.unit = profile.unit
+        """Millimetres in one unit of the program; figures of steps are in that unit already."""
+        self.decimals = profile.decimals + (self.unit > 1)
         self.lines: list[ProgramLine] = []
         self.results: list[ResultLine] = []
         self.variables: dict[str, int] = {}
@@ -212,7 +215,7 @@ class TextWriter:
             plane = "XY plane, no length, no rotation, no cycle"
             if self.profile.lathe is not None:
                 plane = "ZX plane, absolute positions, no nose compensation"
-            self.put(block, f"a known state: mm, {plane}")
+            self.put(block, f"a known state: {'mm' if self.unit == 1 else 'inch'}, {plane}")
 
     def allocate(self, names: tuple[str, ...]) -> int:
         """Give names variables side by side and return the first; a name keeps the one it has. Raises PlanError."""
@@ -239,8 +242,12 @@ class TextWriter:
 
     def figure(self, value: float) -> str:
         """A place or a feed at the control's resolution, always with a decimal point, never −0."""
-        text = fixed(value, self.profile.decimals).rstrip("0")
+        text = fixed(value, self.decimals).rstrip("0")
         return text if not text.startswith("-0.") or float(text) else "0."
+
+    def grain(self, axis: str) -> float:
+        """How far off a figure may be that is read back, in the program's unit or degrees."""
+        return self.profile.resolution * 2 if axis == "r" else self.profile.grain / self.unit
 
     def constant(self, value: float) -> str:
         """A figure that is worked with, with its full significance: a rounded cosine moves what lies far from the zero.

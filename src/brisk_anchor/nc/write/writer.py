@@ -5,8 +5,10 @@ from __future__ import annotations
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.features.touches import Stylus
 from brisk_anchor.nc.profile.control_profile import Profile
+from brisk_anchor.nc.programs.in_inches import in_inches
 from brisk_anchor.nc.programs.plan import Plan, plan_steps
 from brisk_anchor.nc.programs.program import Program, ProgramLine
+from brisk_anchor.nc.programs.steps import Step
 from brisk_anchor.nc.programs.turning_plan import TurningPlan, turning_steps
 from brisk_anchor.nc.write.macro_writer import MacroWriter
 from brisk_anchor.nc.write.parameter_writer import ParameterWriter
@@ -18,6 +20,11 @@ _WRITERS: dict[str, type[TextWriter]] = {
     "ngc": ParameterWriter,
     "table": TableWriter,
 }
+
+
+def _in_unit(steps: tuple[Step, ...], profile: Profile) -> tuple[Step, ...]:
+    """Steps in the unit of the profile's programs. Raises PlanError: nothing tells what a figure is."""
+    return steps if profile.program.units == "mm" else in_inches(steps, profile.length_power)
 
 
 def write_program(plan: Plan, profile: Profile) -> Program:
@@ -32,7 +39,7 @@ def write_program(plan: Plan, profile: Profile) -> Program:
             "No program can measure on it",
             "Measure by hand and let the program set the offset, or choose another profile",
         )
-    steps = plan_steps(plan)
+    steps = _in_unit(plan_steps(plan), profile)
     writer = _WRITERS[profile.language](profile)
     notes = writer.notes if plan.measurements or plan.store else ()
     _begin(writer, plan.number, plan.title, [*_head(plan, profile), *notes])
@@ -51,12 +58,12 @@ def write_turning(plan: TurningPlan, profile: Profile) -> Program:
     Raises:
         PlanError: the plan cannot be written safely for this control. ProfileError: the control lacks a row.
     """
-    steps = turning_steps(plan, profile)
+    steps = _in_unit(turning_steps(plan, profile), profile)
     writer = _WRITERS[profile.language](profile)
     head = [f"BRISK ANCHOR  {plan.date}  FOR {plan.machine}  PROFILE {profile.name}", f"PART {plan.part}"]
     if plan.writes:
         head.append(f"SETS {', '.join(dict.fromkeys(figure.title for figure in plan.writes))}")
-    _begin(writer, plan.number, plan.title, [*head, "MILLIMETRES. NOTHING CUTS IN THIS PROGRAM"])
+    _begin(writer, plan.number, plan.title, [*head, f"{_unit_word(profile)}. NOTHING CUTS IN THIS PROGRAM"])
     for step in steps:
         writer.step(step)
     writer.end()
@@ -102,7 +109,7 @@ def write_block(plan: Plan, profile: Profile) -> tuple[ProgramLine, ...]:
         what = f"A control with the profile {profile.name} cannot probe"
         raise PlanError(what, "Nothing can be put into a program of it", "Choose another profile")
     writer = _WRITERS[profile.language](profile)
-    for step in plan_steps(plan):
+    for step in _in_unit(plan_steps(plan), profile):
         writer.step(step)
     writer.close()
     return tuple(writer.lines)
@@ -113,15 +120,20 @@ def _head(plan: Plan, profile: Profile) -> list[str]:
     if not profile.program.number:
         lines[0] += f"  PROGRAM {plan.number}"
     styli: dict[Stylus, None] = dict.fromkeys(measurement.stylus for measurement in plan.measurements)
+    more = int(profile.unit > 1)
     for stylus in styli:
         lines.append(
-            f"PROBE T{stylus.tool_number}  BALL {stylus.ball_diameter:.3f}"
-            f"  EFFECTIVE RADIUS {stylus.effective_radius:.4f}"
-            f"  LENGTH {stylus.length:.4f}"
+            f"PROBE T{stylus.tool_number}  BALL {stylus.ball_diameter / profile.unit:.{3 + more}f}"
+            f"  EFFECTIVE RADIUS {stylus.effective_radius / profile.unit:.{4 + more}f}"
+            f"  LENGTH {stylus.length / profile.unit:.{4 + more}f}"
         )
     lines += [f"MEASURES {measurement.title or measurement.name}" for measurement in plan.measurements]
     if plan.store:
         lines.append(f"SETS {plan.store.row}. ANY OFFSET MAY BE ACTIVE WHEN IT STARTS")
     if plan.measurements:
-        lines.append("MILLIMETRES. MOVES ARE MACHINE POSITIONS OF THE SPINDLE")
+        lines.append(f"{_unit_word(profile)}. MOVES ARE MACHINE POSITIONS OF THE SPINDLE")
     return lines
+
+
+def _unit_word(profile: Profile) -> str:
+    return "MILLIMETRES" if profile.program.units == "mm" else "INCHES, REPORTS IN MM"

@@ -99,7 +99,7 @@ def _by_variables(session: Session, state: ModalText, place: CutOperation, *, go
     back.append(f"F#{at['feed']}")
     if goes_on:
         keep += [f"#{n}=#{m}" for n, m in zip((x, y, z), machine or (0, 0, 0), strict=True)]
-        keep += _clear_of_work(session, profile, state, place, z)
+        keep += _clear_of_work(session, profile, state, place, z, at["units"])
         back = [_call(profile, state.tool), *back, f"{rapid} X#{x} Y#{y} {_note(profile, 'BACK OVER THE PLACE')}"]
         back += [f"G43 H#{at['length_number']}"] if state.length else []
         back += [f"S#{at['spindle_speed']} M{state.spindle}"] if state.spindle != 5 else []
@@ -112,8 +112,13 @@ def _by_variables(session: Session, state: ModalText, place: CutOperation, *, go
     return KeptState((*keep, *_stop_all(state)), tuple(back))
 
 
-def _clear_of_work(session: Session, profile: Profile, state: ModalText, place: CutOperation, z: int) -> list[str]:
-    """An alarm while the tool is still in the work: it would be brought back straight down into it."""
+def _clear_of_work(
+    session: Session, profile: Profile, state: ModalText, place: CutOperation, z: int, units: int
+) -> list[str]:
+    """An alarm while the tool is still in the work: it would be brought back straight down into it.
+
+    What is read there has the unit of the cutting program, whose code stands in the variable `units`: 20 or 21.
+    """
     alarm, table = profile.alarm, profile.tool_table
     if alarm is None or table is None or table.length is None or not state.length:
         raise ModalStateError(
@@ -124,7 +129,8 @@ def _clear_of_work(session: Session, profile: Profile, state: ModalText, place: 
     clear = f"{session.setup.clear_height:.4f}".rstrip("0")
     length = f"#[{table.length}+#{profile.modal_variables['length_number']}]"
     text = _note(profile, "TOOL STILL IN THE WORK")
-    return [f"IF [#{z}-{length} LT {clear}] THEN #{alarm.variable}={AlarmNumber.IN_WORK} {text}"]
+    in_mm = f"[#{z}-{length}]*[1.+[21.-#{units}]*24.4]"
+    return [f"IF [{in_mm} LT {clear}] THEN #{alarm.variable}={AlarmNumber.IN_WORK} {text}"]
 
 
 def _by_text(profile: Profile, state: ModalText, place: CutOperation, *, goes_on: bool) -> KeptState:

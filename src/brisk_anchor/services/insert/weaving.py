@@ -320,7 +320,8 @@ class _Weaver:
         if again is None or alarm is None:
             return []
         done = self._label + 5
-        size, low, high = f"#{again.size}", f"{again.low:.4f}".rstrip("0"), f"{again.high:.4f}".rstrip("0")
+        unit = self.session.profile.unit
+        size, low, high = f"#{again.size}", *(f"{v / unit:.5f}".rstrip("0") for v in (again.low, again.high))
         scrap = f"{size} LT {low}" if again.outside else f"{size} GT {high}"
         good = f"{size} LE {high}" if again.outside else f"{size} GE {low}"
         too_much, not_in_size = AlarmNumber.TOO_MUCH, AlarmNumber.NOT_IN_SIZE

@@ -208,8 +208,8 @@ def changes_of(session: Session, found: TableReference) -> list[RowChange]:
 
 
 def _step(session: Session) -> float:
-    """A control holds its figures to its resolution: what is no further off is the same, mm."""
-    return session.profile.resolution / 2 + 1e-9
+    """A control holds its figures to its own step, and to that of the word: what is no further off is the same, mm."""
+    return session.profile.rounding + 1e-9
 
 
 def take_over(

@@ -69,8 +69,10 @@ def tilted_words(session: Session, row: str, base: str) -> TiltedWords:
         raise PlanError(f"{row} lies level with {base}", "It is no tilted plane", "Use the row itself")
     if form is None or form.zero is None:
         return TiltedWords(row, base, plane, stance, "")
-    rounded = (round(value, profile.decimals) + 0.0 for value in (*plane.zero, *plane.angles))
-    words = (f"{value:.{profile.decimals}f}".rstrip("0") for value in rounded)
+    decimals = profile.decimals + (profile.unit > 1)
+    zero = (value / profile.unit for value in plane.zero)
+    rounded = (round(value, decimals) + 0.0 for value in (*zero, *plane.angles))
+    words = (f"{value:.{decimals}f}".rstrip("0") for value in rounded)
     return TiltedWords(row, base, plane, stance, form.zero.format(**dict(zip("xyzijk", words, strict=True))))
 
 

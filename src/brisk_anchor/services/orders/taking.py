@@ -186,7 +186,7 @@ def _set_rows(session: Session, real: RealLink, order: Order, report: RunReport,
     chains = {item.row: loaded(item.chain) for item in order.rows}
     told = {row: _told_values(report, row) for row in chains}
     for row, chain in chains.items():
-        _off(chain, told[row], 2 * session.profile.resolution + PRINTED)
+        _off(chain, told[row], session.profile.grain + PRINTED)
     names = ", ".join(chains)
     if order.clamped != session.working.clamped:
         real.note_rows(told, at)

@@ -376,7 +376,7 @@ def judge(session: Session, case: Case, scene: Scene, run: Run) -> float:
         PlanError: the control's figures and ours differ, or a value is further from the truth than its ± explains.
         BriskAnchorError: the report is incomplete, or its touches define nothing.
     """
-    worst, step = 0.0, 2 * session.profile.resolution
+    worst, step = 0.0, session.profile.grain
     for one in row_errors(session, case, scene, run):
         if abs(one.error) > SURE * one.u + step:
             what = f"{one.row} {one.axis.upper()} is {along(one.axis, abs(one.error), signed=False)} from the truth"
@@ -395,7 +395,7 @@ def row_errors(session: Session, case: Case, scene: Scene, run: Run) -> list[Row
     told = as_told(working)
     solver_of_told = solver if told is working else WorkedOut.of(told, session.link, session.ledger).solver
     found: list[RowError] = []
-    step = 2 * session.profile.resolution
+    step = session.profile.grain
     # We work with touches as they are printed, the control with its own: what the last digit does to a figure is no
     # disagreement. Where touches lie near to each other and the zero far away, that is more than the digit itself.
     share = max((printed_share(m.stylus) for m in ready.measurements), default=0.0)

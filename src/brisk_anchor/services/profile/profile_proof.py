@@ -126,7 +126,7 @@ def _set_row(session: Session, row: str) -> None:
     program = write_program(session.heads.plan_of(1, f"set {row}", [], store), profile)
     held = _run(session, program).table_values(row)
     for axis, value in values.items():
-        step = profile.resolution if axis != "r" else 1e-6
+        step = profile.resolution / 2 + profile.rounding if axis != "r" else 1e-6
         if abs(held.get(axis, value) - value) > step:
             raise _SampleError(
                 f"{row} {axis.upper()} holds {along(axis, held[axis])}, not {along(axis, value)}", "", ""
@@ -180,7 +180,7 @@ def _measure(session: Session, plan: PlanFile) -> None:
     ending = Prover(Case.of(session, ready, program)).trial(0, noisy=False).ending
     if ending.how != "right":
         raise _SampleError(f"{ending.how}: {ending.words}", "", "")
-    if ending.error > session.profile.resolution / 2 + _METHOD:
+    if ending.error > session.profile.rounding + _METHOD:
         raise _SampleError(f"it is {um(ending.error)} off", "", "")
 
 
@@ -201,6 +201,10 @@ def _woven(session: Session) -> None:
     form = profile.program
     call = profile.call.tool.format(number=_TOOL) if profile.call else ""
     select = next(iter(profile.offsets.values())).select
+
+    def at(place: float) -> str:
+        return f"{place / profile.unit:.{profile.decimals}f}"
+
     lines = [
         *form.start,
         form.number.format(number=77),
@@ -208,10 +212,10 @@ def _woven(session: Session) -> None:
         call,
         f"G90 {select}",
         "S900 M3",
-        "G0 X30. Y100.",
-        f"G43 H{_TOOL} Z60.",
-        "G1 Z40. F300.",
-        "G0 Z60.",
+        f"G0 X{at(30)} Y{at(100)}",
+        f"G43 H{_TOOL} Z{at(60)}",
+        f"G1 Z{at(40)} F{at(300)}",
+        f"G0 Z{at(60)}",
         "M5",
         "G49",
         form.last_word,

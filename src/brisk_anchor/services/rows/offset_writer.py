@@ -211,7 +211,7 @@ class OffsetWriter:
         """Compare the control's table with the chain, whatever the program could check itself. Raises RunStopped."""
         held = self._link.table_values(row)
         for axis in chain.axes:
-            if axis.written and abs(held[axis.axis] - axis.value) > 2 * self._link.profile.resolution:
+            if axis.written and abs(held[axis.axis] - axis.value) > self._link.profile.grain:
                 name = f"{row} {axis.axis.upper()}"
                 read, wanted = along(axis.axis, held[axis.axis]), along(axis.axis, axis.value)
                 raise RunStopped(

@@ -81,7 +81,7 @@ class RowProver:
             program.digest,
             tuple(values.items()),
             worst,
-            3 * max(random, default=0.0) + shifted + profile.resolution,
+            3 * max(random, default=0.0) + shifted + 2 * profile.rounding,
             touches,
             seconds,
             abs(values["r"] - stored.values["r"]) if "r" in stored.values else 0.0,

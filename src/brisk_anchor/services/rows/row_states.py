@@ -90,7 +90,7 @@ class RowStates:
         valued = self._ledger.valued(row)
         if valued is None or not self._link.knows(row):
             return {}
-        limit = max(DIFFERS, self._link.profile.resolution)
+        limit = max(DIFFERS, 2 * self._link.profile.rounding)
         known = {"r": 0.0} | valued.values  # a row without an angle is one that is not turned
         away = {axis: value - known[axis] for axis, value in self._link.table_values(row).items() if axis in known}
         return {axis: value for axis, value in away.items() if abs(value) > limit}

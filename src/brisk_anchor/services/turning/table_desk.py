@@ -95,8 +95,11 @@ class TableDesk:
 
     @property
     def resolution(self) -> float:
-        """The finest step of a table, mm: of the control, else of the readout."""
-        return self.profile.resolution if self.profile is not None else self.job.setup.lathe.resolution
+        """How far a table may lie off what was written, mm of a diameter: by its finest step, or the readout's.
+
+        A word in inches has a coarser one.
+        """
+        return 2 * self.profile.rounding if self.profile is not None else self.job.setup.lathe.resolution
 
     # -- what is known -----------------------------------------------------------------------------------------
 
@@ -257,7 +260,8 @@ class TableDesk:
 
     def rounded(self, row: str, axis: str, value: float) -> float:
         """A figure as the table will hold it, ours: a table of radii has steps of twice its resolution in diameter."""
-        step, lathe = self.resolution, self.job.lathe
+        step = self.profile.resolution if self.profile is not None else self.resolution
+        lathe = self.job.lathe
         number, table = _tool_row(row)
         form = None if lathe is None else lathe.table(table) if number else lathe.work_offset
         if form is None:

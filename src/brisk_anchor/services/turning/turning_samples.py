@@ -69,7 +69,7 @@ def _problem(job: TurningJob, profile: Profile, table: str, number: int, row: st
         else:
             held = (tables.geometry if table == "geometry" else tables.wear).get(number, (0.0, 0.0))
         for axis, found, wanted in zip("XZ", held, _AT, strict=True):
-            if abs(found - wanted) > 1.01 * profile.resolution:
+            if abs(found - wanted) > 2.02 * profile.rounding:
                 raise TurningSampleError(f"{axis} holds {dim(found, 4)}, not {dim(wanted, 4)}", "", "")
     except BriskAnchorError as error:
         return error
@@ -86,7 +86,7 @@ def _near(job: TurningJob, profile: Profile, row: str) -> BriskAnchorError | Non
     try:
         places = _run(replace(_plan(job, "look"), look=look), profile, machine)
         x, z = min(places, key=lambda place: place[1])  # a stop before the turret turns stands further out
-        if abs(x - clear) > 2 * profile.resolution or abs(z - machine.true_zero - 8.0) > 2 * profile.resolution:
+        if max(abs(x - clear), abs(z - machine.true_zero - 8.0)) > 4 * profile.rounding:
             raise TurningSampleError(f"the tip stood at ⌀{dim(x, 3)}, Z {dim(z - machine.true_zero, 3)}", "", "")
     except BriskAnchorError as error:
         return error
