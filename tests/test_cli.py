@@ -143,7 +143,7 @@ def test_profiles_are_listed_shown_copied_changed_and_used(tmp_path, made):
     assert call("profile", "new", "My Mill", "--out", tmp_path / "x.toml").returncode == 2
     assert "my-mill is sound: 55 rows" in call("profile", "check", mine).stdout
     folder, _ = made
-    strict = mine.read_text().replace('words = ["G31"]', "words = []")
+    strict = mine.read_text().replace('"G31"', '"G36"').replace("G91 G31", "G91 G36")
     mine.write_text(strict)
     refused = call("run", folder / "o2354.nc", "--scene", "heron-gl114", "--profile", mine)
     assert refused.returncode == 4
