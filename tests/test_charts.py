@@ -9,6 +9,7 @@ import pytest
 
 from brisk_anchor.drawings.charts import Panel, chart
 from brisk_anchor.drawings.fits import FitBox, fits_drawing
+from brisk_anchor.drawings.labels import labels_apart, overlaps
 from brisk_anchor.services.measure.measurement_request import build_measurement, point_at
 from brisk_anchor.services.offsets.book_files import write_timeline
 from brisk_anchor.services.offsets.offset_book import edit
@@ -72,3 +73,25 @@ def test_the_days_of_a_row_go_into_files_with_its_angle(session, tmp_path):
     svg, pdf = write_timeline(session, "G57", tmp_path)
     assert svg.name == "offset-g57.svg"
     assert pdf.read_bytes().startswith(b"%PDF-")
+
+
+def test_labels_of_a_page_give_way_to_each_other_and_to_headings():
+    from matplotlib.backends.backend_agg import FigureCanvasAgg
+    from matplotlib.figure import Figure
+
+    figure = Figure(figsize=(6, 4))
+    FigureCanvasAgg(figure)
+    figure.text(0.05, 0.9, "a title much too long for the line that it shares with a date " * 2, fontsize=12)
+    figure.text(0.95, 0.9, "2026-11-29", fontsize=9, ha="right")
+    axes = figure.add_axes((0.1, 0.1, 0.8, 0.7))
+    for number in range(4):
+        axes.text(0.5, 0.5, f"touched place {number}")
+        axes.annotate(f"bore {number}", (0.5, 0.5), (6, 6), textcoords="offset points")
+        axes.annotate(f"boss {number}", (0.4, 0.4), (0.45, 0.55), arrowprops={"arrowstyle": "-"})
+    assert len(overlaps(figure)) > 10
+    places = {text: text.get_window_extent() for text in axes.texts}
+    labels_apart(figure)
+    assert overlaps(figure) == []
+    for text, before in places.items():
+        now = text.get_window_extent()
+        assert max(abs(now.x0 - before.x0), abs(now.y0 - before.y0)) < 300, text.get_text()

@@ -8,6 +8,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from matplotlib.figure import Figure
 
 from brisk_anchor.core.errors import BookWriteError, DatumError, GeometryError, PlanError
 from brisk_anchor.core.features.measuring import Measurement
@@ -16,6 +17,8 @@ from brisk_anchor.core.geometry.frames import Frame
 from brisk_anchor.core.offsets.checks import SecondLookError
 from brisk_anchor.core.offsets.rules import Fixed
 from brisk_anchor.core.uncertainty.estimates import Estimate, combined
+from brisk_anchor.drawings import paper
+from brisk_anchor.drawings.labels import labels_apart, overlaps
 from brisk_anchor.nc.profile.control_profile import Profile, shipped_profile
 from brisk_anchor.nc.programs.plan import StorePlan
 from brisk_anchor.nc.write.writer import write_program
@@ -419,8 +422,17 @@ def test_a_row_whose_angle_is_kept_nowhere_is_told_from_a_control_that_cannot_tu
     write_program(session.heads.plan_of(1, "turned", [], replace(store, row="G57")), profile)
 
 
-def test_the_sheet_of_a_fitted_built_or_derived_row(line: tuple[Session, Frame], tmp_path: Path) -> None:
+def test_the_sheet_of_a_fitted_built_or_derived_row(
+    line: tuple[Session, Frame], tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     session, truth = line
+    left: list[object] = []
+
+    def looked(figure: Figure) -> None:
+        labels_apart(figure)
+        left.extend(overlaps(figure))  # the words of every feature stood in one corner, on each other
+
+    monkeypatch.setattr(paper, "labels_apart", looked)
     for name in ("left", "front", "top", "cut", "ball"):
         if name not in session.measured:
             session.runner.measure(brought_near(session, truth, name))
@@ -431,3 +443,4 @@ def test_the_sheet_of_a_fitted_built_or_derived_row(line: tuple[Session, Frame],
         svg, pdf = write_sheets(session, row, tmp_path)
         assert f"{row} R, °" in svg.read_text()
         assert pdf.read_bytes().startswith(b"%PDF")
+    assert left == []

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 from brisk_anchor.core.offsets.setup import Outline
 from brisk_anchor.core.quantities import num
+from brisk_anchor.drawings.labels import labels_apart
 from brisk_anchor.surroundings import Elsewhere
 
 if TYPE_CHECKING:
@@ -44,6 +45,7 @@ def rendered(draw: Callable[[Figure], None], kind: str, paper: str = "a4") -> by
         figure = Figure(figsize=(width * _MM, height * _MM))
         FigureCanvasAgg(figure)
         draw(figure)
+        labels_apart(figure)
         stream = io.BytesIO()
         figure.savefig(stream, format=kind, metadata={"Date": None} if kind == "svg" else {"CreationDate": None})
     return stream.getvalue()

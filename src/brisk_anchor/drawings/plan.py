@@ -163,7 +163,7 @@ def _numbers(axes: Axes, content: PlanContent, i: int, scale: float) -> None:
 
 _COLUMNS = (0.0, 6.0, 52.0, 76.0, 124.0)
 """Where the columns of the list begin, mm."""
-_WIDEST = (4, 34, 18, 38, 24)
+_WIDEST = (4, 34, 18, 34, 24)
 """How many characters a column takes before its words are wrapped."""
 
 

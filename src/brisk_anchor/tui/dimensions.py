@@ -54,7 +54,9 @@ def _axes(
         dx, dy = math.cos(math.radians(angle)), math.sin(math.radians(angle)) / tall
         ex, ey = x + dx * _AXIS, y - dy * _AXIS
         canvas.line(x, y, ex, ey, colour, 4)
-        canvas.write(int((ex + dx * 2) // 2), int((ey - dy * 4) // 4), name, colour)
+        column, row = int((ex + dx * 2) // 2), int((ey - dy * 4) // 4)
+        if canvas.free(column, row, len(name)):
+            canvas.write(column, row, name, colour)
 
 
 def _distances(canvas: Canvas, zero: Vector, place: Vector, view: Projection, second: int) -> None:

@@ -187,10 +187,10 @@ def draw_live(canvas: Canvas, picture: Picture, view: Projection, *, front: bool
         canvas.write(column, row, "×", f"bold {theme.SAND}")
     for anchor in picture.anchors:
         _draw_anchor(canvas, anchor, view, front=front)
+    if picture.zero is not None:  # before the names of anchors: its marks stand where they are, labels give way
+        draw_dimensions(canvas, picture, picture.zero, view, front=front)
     for anchor in picture.anchors:
         canvas.label(*view.cell(*_flat(anchor.place, front=front)), anchor.label, anchor.colour)
-    if picture.zero is not None:
-        draw_dimensions(canvas, picture, picture.zero, view, front=front)
     for words, place in picture.labels:
         column, row = view.cell(*_flat(place, front=front))
         canvas.label(column - 1, row - 1, words, f"bold {theme.TEXT} on {theme.CHOSEN}")
