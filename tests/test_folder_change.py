@@ -7,14 +7,14 @@ import json
 import os
 import signal
 import time
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 
 import pytest
 
 from brisk_anchor.core.errors import ExportError, JobError
 from brisk_anchor.exchange import files
 from brisk_anchor.exchange.files import write_whole
-from brisk_anchor.exchange.folder_change import JOURNAL, change_files, finish_change
+from brisk_anchor.exchange.folder_change import JOURNAL, change_files, finish_change, new_files
 from brisk_anchor.services.job.job_editor import JobEditor
 from brisk_anchor.services.job.jobs import load_job, new_job
 from brisk_anchor.services.machine.machine_file import MachineFile
@@ -122,6 +122,40 @@ def test_a_full_disk_at_any_file_operation_changes_nothing_or_is_made_good_at_th
         assert texts_in(path) in (BEFORE, BEFORE | AFTER), number
         assert not [entry for entry in path.iterdir() if entry.name.endswith(".part")], number
     assert told > 10
+
+
+NEW = {"job.toml": b"one", "machine.toml": b"two", "plan.dxf": b"0\nEOF", "part.toml": b"three"}
+
+
+@pytest.mark.parametrize("trouble", [killed, no_room], ids=["killed", "no room"])
+def test_a_new_job_is_there_whole_or_can_be_made_again(tmp_path, trouble):
+    with at_operation(0, no_room) as count:
+        new_files(tmp_path / "counted", NEW)
+    for number in range(1, count[0] + 1):
+        (path := tmp_path / str(number)).mkdir()
+        files._HELPER.close()
+
+        def work(path=path, number=number):
+            with at_operation(number, trouble):
+                new_files(path, NEW)
+
+        if trouble is killed:
+            assert forked(work) == -signal.SIGKILL
+        else:
+            with suppress(ExportError, JobError):
+                work()
+        try:
+            new_files(path, NEW)
+        except ExportError as error:
+            assert "is there already" in error.what
+        assert {name: data.encode() for name, data in texts_in(path).items()} == NEW, number
+    with pytest.raises(ExportError, match="is there already"):
+        new_files(tmp_path / "counted", NEW)
+    (other := tmp_path / "other").mkdir()
+    (other / "plan.dxf").write_text("another drawing")
+    with pytest.raises(ExportError, match=r"plan\.dxf is there already"):
+        new_files(other, NEW)
+    assert texts_in(other) == {"plan.dxf": "another drawing"}
 
 
 def test_what_another_window_or_an_editor_made_of_a_file_is_not_written_over(tmp_path):

@@ -143,6 +143,42 @@ def change_files(folder: Path, read: Mapping[str, str], texts: Mapping[str, str]
         remove(folder / JOURNAL)
 
 
+def new_files(folder: Path, files: Mapping[str, bytes]) -> list[Path]:
+    """Write new files into a folder, all or none.
+
+    Drawings come first, for they may be long; the texts that make them a job follow as one change. The same drawing may
+    be there already: a kill after it left nothing else behind.
+
+    Raises:
+        ExportError: another file of one of the names is there, or they cannot be written. JobError: one cannot be read.
+    """
+    finish_change(folder)
+    texts = {name: data.decode() for name, data in files.items() if name.endswith(".toml")}
+    there = [name for name in files if os.path.lexists(folder / name)]
+    if taken := [name for name in there if name in texts or not _holds(folder / name, files[name])]:
+        raise ExportError(f"{folder / taken[0]} is there already", "Nothing was written", "Choose another folder")
+    drawings = [name for name in files if name not in texts and not (folder / name).exists()]
+    written: list[str] = []
+    try:
+        for name in drawings:
+            write_whole(folder / name, files[name])
+            written.append(name)
+        change_files(folder, {}, texts)
+    except (ExportError, JobError):
+        if not any((folder / name).exists() for name in (*texts, JOURNAL)):  # else the next start makes it whole
+            for name in written:
+                remove(folder / name)
+        raise
+    return [folder / name for name in files]
+
+
+def _holds(path: Path, data: bytes) -> bool:
+    try:
+        return read_at_most(path, len(data) + 1) == data
+    except OSError:
+        return False
+
+
 def finish_change(folder: Path) -> None:
     """Finish a change of several files that was cut off; nothing where there is none.
 

@@ -15,7 +15,7 @@ from pydantic import ValidationError
 from brisk_anchor.core.errors import ExportError, Fault, GeometryError, JobError, ProfileError
 from brisk_anchor.core.quantities import Unit
 from brisk_anchor.exchange.files import write_whole
-from brisk_anchor.exchange.folder_change import finish_change
+from brisk_anchor.exchange.folder_change import finish_change, new_files
 from brisk_anchor.exchange.toml_files import MILLIMETRES, finding_at, in_millimetres, parse, read_text
 from brisk_anchor.nc.profile.control_profile import Profile, findings_of, profile_of, shipped_profiles
 from brisk_anchor.services.job.drawn_body import expand
@@ -241,9 +241,7 @@ def new_job(folder: Path, like: Path | None = None) -> list[Path]:
         load_job(like)
         source = like
     names = sorted(entry.name for entry in source.iterdir() if entry.name.endswith((".toml", ".dxf")))
-    if taken := [name for name in names if (folder / name).exists()]:
-        raise ExportError(f"{folder / taken[0]} is there already", "Nothing was written", "Choose another folder")
-    return [write_whole(folder / name, (source / name).read_bytes()) for name in names]
+    return new_files(folder, {name: (source / name).read_bytes() for name in names})
 
 
 NEUTRAL_MACHINE = "mill 1"

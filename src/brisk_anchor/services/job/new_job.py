@@ -6,10 +6,9 @@ import tempfile
 from dataclasses import dataclass, replace
 from pathlib import Path
 
-from brisk_anchor.core.errors import ExportError
 from brisk_anchor.core.features.measuring import propose_depth
 from brisk_anchor.core.quantities import Unit, dim, figures_in
-from brisk_anchor.exchange.files import write_whole
+from brisk_anchor.exchange.folder_change import new_files
 from brisk_anchor.exchange.toml_files import read_text
 from brisk_anchor.services.job.job_editor import Change, JobEditor
 from brisk_anchor.services.job.job_text import JOB_NAME, quoted, with_key
@@ -76,10 +75,7 @@ def begin_job(
             told = change.told
         wanted = {".toml"} if told else {".toml", ".dxf"}  # the example's drawing is of the example's part
         files = {path.name: path.read_bytes() for path in sorted(there.iterdir()) if path.suffix in wanted}
-        taken = [file for file in files if (folder / file).exists()]
-        if taken:
-            raise ExportError(f"{folder / taken[0]} is there already", "Nothing was written", "Choose another folder")
-        return [write_whole(folder / file, data) for file, data in files.items()], told
+        return new_files(folder, files), told
 
 
 _FILE_UNITS = {Unit.MM: "mm", Unit.INCH: "inch"}
