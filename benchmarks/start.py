@@ -55,6 +55,7 @@ class Terminal:
         self.pid, self.fd = pty.fork()
         if self.pid == 0:
             os.environ["TERM"] = "xterm-256color"
+            os.environ["COLORFGBG"] = "15;0"  # nobody here answers what the ground is
             os.environ["BRISK_ANCHOR_HOME"] = str(home) if home is not None else tempfile.mkdtemp()
             os.execv(command[0], command)
         fcntl.ioctl(self.fd, termios.TIOCSWINSZ, struct.pack("HHHH", 44, 160, 0, 0))

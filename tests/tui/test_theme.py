@@ -10,6 +10,7 @@ from pathlib import Path
 
 import pytest
 
+from brisk_anchor.tui.ground import may_be_asked
 from brisk_anchor.tui.theme import PALETTES, chosen_palette
 
 COMMAND = str(Path(sys.executable).parent / "brisk-anchor")
@@ -42,6 +43,51 @@ def test_words_stand_out_from_every_ground(name):
         if f.name not in ("name", "dark")
         for value in [getattr(palette, f.name)]
     )
+
+
+ASKED = """
+import os
+from brisk_anchor.tui.theme import HOLDS
+print("GROUND", HOLDS.name, flush=True)
+print("TYPED", os.read(0, 10), flush=True)
+"""
+
+
+@pytest.mark.parametrize(
+    ("answer", "name"),
+    [
+        (b"\x1b]11;rgb:fafa/fbfb/f0f0\x1b\\\x1b[?62;22c", "stone"),
+        (b"\x1b]11;rgb:00/2b/36\x07\x1b[?1;2c", "slate"),
+        (b"\x1b[?1;2c", "slate"),
+        (b"", "slate"),
+    ],
+)
+def test_a_terminal_is_asked_for_its_ground_and_nothing_of_the_answer_is_left_as_keys(answer, name):
+    ours, theirs = os.openpty()
+    environment = {"TERM": "xterm-256color", "PATH": os.environ["PATH"], "HOME": os.environ["HOME"]}
+    child = subprocess.Popen([sys.executable, "-c", ASKED], stdin=theirs, stdout=theirs, env=environment)
+    os.close(theirs)
+    held = b""
+    while b"\x1b[c" not in held:
+        held += os.read(ours, 1024)
+    os.write(ours, answer[:7])
+    os.write(ours, answer[7:])
+    while b"GROUND" not in held or not held.endswith(b"\n"):
+        held += os.read(ours, 1024)
+    assert f"GROUND {name}".encode() in held
+    os.write(ours, b"k\n")
+    while b"TYPED" not in held or not held.endswith(b"\n"):
+        held += os.read(ours, 1024)
+    assert b"TYPED b'k\\n'" in held
+    assert child.wait(5) == 0
+    os.close(ours)
+
+
+def test_a_slow_line_and_a_pipe_are_not_asked(monkeypatch):
+    assert not may_be_asked({"TERM": "xterm", "SSH_TTY": "/dev/pts/1"})
+    monkeypatch.setattr(os, "isatty", lambda _: True)
+    assert may_be_asked({"TERM": "xterm"})
+    assert not may_be_asked({"TERM": "linux"})
 
 
 @pytest.mark.parametrize(

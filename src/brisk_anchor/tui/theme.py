@@ -12,6 +12,7 @@ from dataclasses import dataclass
 from textual.theme import Theme
 
 from brisk_anchor.services.paths import THEME_VARIABLE, THEMES
+from brisk_anchor.tui.ground import is_light
 
 
 @dataclass(frozen=True, slots=True)
@@ -99,11 +100,15 @@ assert tuple(PALETTES) == THEMES
 
 
 def chosen_palette(environment: dict[str, str] | os._Environ[str]) -> ColourSet:
-    """The palette that a person asked for, else the one for the terminal's own ground, where it tells (COLORFGBG)."""
+    """The palette that a person asked for, else the one for the terminal's own ground, where it tells.
+
+    It does by COLORFGBG, or when it is asked.
+    """
     if (wanted := environment.get(THEME_VARIABLE, "")) in PALETTES:
         return PALETTES[wanted]
-    ground = environment.get("COLORFGBG", "").rpartition(";")[2]
-    return _STONE if ground in ("7", "15") else _SLATE
+    if told := environment.get("COLORFGBG", "").rpartition(";")[2]:
+        return _STONE if told in ("7", "15") else _SLATE
+    return _STONE if is_light(environment) else _SLATE
 
 
 HOLDS = chosen_palette(os.environ)
