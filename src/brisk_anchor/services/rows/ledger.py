@@ -19,7 +19,7 @@ if TYPE_CHECKING:
 _LOG = logging.getLogger(__name__)
 KEPT = 200
 """How many of its newest entries a row holds in memory; older ones come from the book when they are asked for."""
-WHOLE = 40
+WHOLE = 20
 """How many of its newest entries a row holds with their chains: a chain is large, and a day of work makes hundreds."""
 
 
