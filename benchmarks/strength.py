@@ -1,13 +1,16 @@
 """The book under the worst: killed at any point of 500 stores, and 100,000 entries of history under every key.
 
 With `--all` also: killed before every SQL statement of first opening, migration and storing; first openings by several
-processes at once; 10,000 additions and looks of three clients in any order. It fails when anything was lost.
+processes at once; 10,000 additions and looks of three clients in any order; edits of a job killed, without room and on
+a bad disk at every file operation; 100,000 spoiled files for the readers. It fails when anything was lost.
 """
 
 from __future__ import annotations
 
+import errno
 import os
 import random
+import shutil
 import signal
 import sqlite3
 import statistics
@@ -15,13 +18,15 @@ import subprocess
 import sys
 import tempfile
 import time
-from contextlib import ExitStack
+from collections.abc import Callable
+from contextlib import ExitStack, suppress
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 from tests.test_book import entry as test_entry
 from tests.test_book_safety import MANY, interleaved, old_book
 
+from benchmarks.readers import spoiled_files
 from benchmarks.start import Terminal
 from brisk_anchor.book.entries import Entry, EntryKind
 from brisk_anchor.book.store import Book
@@ -162,6 +167,85 @@ def _interleavings(folder: Path) -> bool:
     return same and whole
 
 
+def _edits(folder: Path) -> bool:
+    """A new job, an edit of two files and its undoing: killed, without room, or with a bad disk at each file operation.
+
+    Whatever happens, the job is as it was or as it was to be: never half, and never damaged.
+    """
+    from tests.kill_points import forked
+    from tests.test_folder_change import at_operation
+
+    from brisk_anchor.core.errors import BriskAnchorError
+    from brisk_anchor.exchange import files
+    from brisk_anchor.services.job.job_editor import JobEditor
+    from brisk_anchor.services.job.jobs import load_job, new_job
+
+    def edit(there: Path) -> None:
+        editor = JobEditor(there)
+        editor.make(editor.drawn("bore 12, 40, 20"))
+
+    def undo(there: Path) -> None:
+        editor = JobEditor(there)
+        change = editor.drawn("bore 12, 40, 20")
+        editor.make(change)
+        editor.take_back(editor.undone())
+
+    def texts(there: Path) -> dict[str, bytes]:
+        return {p.name: p.read_bytes() for p in there.iterdir() if p.suffix in (".toml", ".dxf")}
+
+    def trouble(kind: str) -> Callable[[], None]:
+        def happens() -> None:
+            if kind == "killed":
+                os.kill(os.getpid(), signal.SIGKILL)
+            code = getattr(errno, kind)
+            raise OSError(code, os.strerror(code))
+
+        return happens
+
+    told, good, here = [], True, folder / "here"
+    for work, begin in ((new_job, False), (edit, True), (undo, True)):
+        (base := folder / f"{work.__name__}-base").mkdir()
+        if begin:
+            new_job(base)
+        before = texts(base)
+        counted = folder / f"{work.__name__}-counted"
+        shutil.copytree(base, counted)
+        with at_operation(0, trouble("EIO")) as count:
+            work(counted)
+        wanted = [before, texts(counted)]
+        if work is undo:  # what it undoes may be what stands
+            shutil.copytree(base, half := folder / "undo-half")
+            edit(half)
+            wanted.append(texts(half))
+        points, half_done = 0, 0
+        for kind in ("killed", "ENOSPC", "EIO"):
+            for number in range(1, count[0] + 1):
+                shutil.rmtree(here, ignore_errors=True)
+                shutil.copytree(base, here)
+                files._HELPER.close()  # its thread does not come along
+                points += 1
+
+                def there(work: Callable[[Path], object] = work, number: int = number, kind: str = kind) -> int:
+                    with suppress(BriskAnchorError), at_operation(number, trouble(kind)):
+                        work(here)
+                    return 0
+
+                ended = forked(there)
+                now = texts(here)
+                try:
+                    if any(here.glob("*.toml")):
+                        load_job(here)  # finishes what was cut off
+                    now = texts(here)
+                    whole = now in wanted or (work is new_job and set(now) <= {"bc-27.dxf"})
+                except BriskAnchorError:
+                    whole = False
+                half_done += not (whole and ended in (0, -signal.SIGKILL))
+        told.append(f"{work.__name__.replace('_', ' ')} {points} points, {half_done} left half")
+        good = good and not half_done
+    print(f"killed, no room and a bad disk at every file operation: {'; '.join(told)}")
+    return good
+
+
 def main() -> None:
     """What was asked for."""
     everything = "--all" in sys.argv
@@ -169,7 +253,8 @@ def main() -> None:
         folder = Path(name)
         good = _kills(folder)
         if everything:
-            good = all([_statements(folder), _races(folder), _interleavings(folder), good])
+            good = all([_edits(folder), _statements(folder), _races(folder), _interleavings(folder), good])
+            good = spoiled_files() and good
         _keys(folder)
     print(f"{'GOOD' if good else 'FAILED'}: the book under the worst")
     if not good:

@@ -67,10 +67,21 @@ def _few(chain: Chain) -> Chain:
 
 
 def loaded(text: str) -> Chain:
-    """A chain from the text of an entry, of this form or the one before."""
-    data: dict[str, Any] = json.loads(text)
+    """A chain from the text of an entry, of this form or the one before.
+
+    Raises:
+        ValueError: it is no chain; a ValidationError of Pydantic is one too.
+    """
+    try:
+        return _adapter().validate_python(_plain(json.loads(text)))
+    except (KeyError, IndexError, TypeError, AttributeError, RecursionError) as error:
+        raise ValueError(f"the chain of an entry cannot be read: {type(error).__name__}") from error
+
+
+def _plain(data: dict[str, Any]) -> dict[str, Any]:
+    """The fields of a chain, with its sources and tools where they are used."""
     if data.pop("form", 1) < FORM:
-        return _adapter().validate_python(_of_the_first_form(data))
+        return _of_the_first_form(data)
     sources, tools = data.pop("sources"), data.pop("tools")
     for axis in data["axes"]:
         axis["effects"] = [[sources[n], effect] for n, effect in axis["effects"]]
@@ -78,7 +89,7 @@ def loaded(text: str) -> Chain:
         feature["effects"] = [[sources[n], effects] for n, effects in feature["effects"]]
         for touch in feature["touches"]:
             touch["stylus"] = tools[touch["stylus"]]
-    return _adapter().validate_python(data)
+    return data
 
 
 # -- the form before: names without what they are, and a feature's own part as a covariance --------------------------
