@@ -15,6 +15,7 @@ from benchmarks import (
     inspection,
     links,
     memory,
+    mutants,
     plans,
     readers,
     shapes,
@@ -40,6 +41,7 @@ ALL = {
     "inspection": inspection.main,
     "links": links.main,
     "memory": memory.main,
+    "mutants": mutants.main,
     "strength": strength.main,
     "turning": turning.main,
 }

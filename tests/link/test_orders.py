@@ -277,8 +277,14 @@ def test_the_controls_table_comes_by_a_program_or_a_file_and_says_how_old_it_is(
         ("G54", 1.0),
         ("G55", -7.5),
     ]
-    with pytest.raises(TableFileError):
-        from_saved(b"A;B\n", "own", columns)
+    for bad, reason in (
+        (b"A;B\n", "no column"),
+        (b"WPC;DX;DY;DZ\n54;1.0;2\n55;1;2;3\n", "holds 3 of 4 columns"),
+        (b"WPC;DX;DY;DZ\n54;1.0\r2;3;4", "no CSV"),
+    ):
+        with pytest.raises(TableFileError, match=reason):
+            from_saved(bad, "own", columns)
+    assert len(from_saved(b"WPC;DX;DY;DZ\n54;1.0;2;3\n\nEND\n", "own", columns)) == 1
     # Rows that are known may be written by one program; where somebody changed one meanwhile, it stops.
     for name in ("top", "left", "front"):
         shop.measure(name)

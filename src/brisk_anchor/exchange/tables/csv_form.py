@@ -90,17 +90,22 @@ def from_saved(data: bytes, name: str, columns: SavedTable) -> list[TableRow]:
     """
     named = {"row": columns.row, "x": columns.x, "y": columns.y, "z": columns.z}
     named |= {"r": columns.r} if columns.r is not None else {}
-    reader = csv.reader(io.StringIO(decoded(data, name)), delimiter=columns.separator)
-    head = [text.strip() for text in next(reader, [])]
+    try:
+        lines = list(csv.reader(io.StringIO(decoded(data, name)), delimiter=columns.separator))
+    except csv.Error as error:
+        raise refuse(name, 0, f"it is no CSV: {error}") from None
+    head = [text.strip() for text in lines[0]] if lines else []
     lacking = [column for column in named.values() if column not in head]
     if lacking:
         raise refuse(name, 1, f"there is no column “{lacking[0]}”, which the profile names")
     at = {key: head.index(column) for key, column in named.items()}
     scale = float((Unit.MM if columns.units == "mm" else Unit.INCH).in_mm)
     found = []
-    for line, cells in enumerate(reader, 2):
+    for line, cells in enumerate(lines[1:], 2):
         if len(cells) < len(head):
-            continue
+            if sum(bool(cell.strip()) for cell in cells) > 1:
+                raise refuse(name, line, f"it holds {len(cells)} of {len(head)} columns: something was cut off")
+            continue  # an empty line, or a word at the end
         values = {
             key: number_in(cells[column], name, line, 1.0 if key == "r" else scale)
             for key, column in at.items()

@@ -16,7 +16,7 @@ from brisk_anchor.services.machine.ports import ActiveRow
 from brisk_anchor.services.machine.runs import Run, table_values
 from brisk_anchor.standin.control import Control, Mode
 
-_KEPT_MOVES = 5000
+_KEPT_MOVES = 2000
 
 
 class StandInLink:
