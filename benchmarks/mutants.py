@@ -29,7 +29,7 @@ HELD: dict[str, tuple[str, tuple[str, ...]]] = {
         "nc/programs/plan.py",
         ("tests/nc/test_writer.py", "tests/test_plan_tools.py", "tests/test_plan_ways.py", "tests/test_line.py"),
     ),
-    "operations": ("nc/read/operations.py", ("tests/nc/test_operations.py", "tests/test_weaving.py")),
+    "operations": ("nc/read/operations.py", ("tests/test_weave_state.py", "tests/test_weaving.py")),
     "lengths": ("core/lengths_in_sums.py", ("tests/core/test_lengths_in_sums.py",)),
 }
 """A word, the module it means, and the tests that hold it, quickest first."""
