@@ -54,6 +54,23 @@ def test_toml(name, tmp_path: Path):
     assert told in refused(tmp_path, "check", str(tmp_path))
 
 
+def test_what_a_library_warns_of_a_drawing_does_not_reach_the_terminal(tmp_path: Path):
+    """It prints words of the file as they stand, escapes and all."""
+    document = ezdxf.new()
+    document.units = 4
+    document.modelspace().add_lwpolyline([(0, 0), (80, 0), (80, 50), (0, 50)], close=True)
+    path = tmp_path / "d.dxf"
+    document.saveas(path)
+    data = path.read_bytes()
+    assert b"\nCLASS\n" in data
+    path.write_bytes(data.replace(b"\nCLASS\n", b"\n\x1b[2JCLASS\n", 1))
+    arguments = ("--name", "P", "--depth", "5", "--thickness", "20", "--out", str(tmp_path / "p.toml"), "--units", "mm")
+    surroundings = os.environ | {"BRISK_ANCHOR_HOME": str(tmp_path / "home")}
+    done = subprocess.run([COMMAND, "read", str(path), *arguments], capture_output=True, text=True, env=surroundings)
+    assert done.returncode == 0
+    assert done.stderr == ""
+
+
 def test_programs_tables_meshes_and_pipes(tmp_path: Path):
     path = tmp_path / "n.nc"
     path.write_text("(" * 300_000)
@@ -68,6 +85,8 @@ def test_programs_tables_meshes_and_pipes(tmp_path: Path):
     mesh.write_text("solid x\n" + facet * 95_000 + "endsolid\n")
     arguments = ("--name", "P", "--depth", "5", "--out", str(tmp_path / "p.toml"), "--units", "mm")
     assert "binary STL" in refused(tmp_path, "read", str(mesh), *arguments)
+    mesh.write_text("solid x\n" + facet.replace("vertex 0 1 0", "vertex 1 0 0") * 4 + "endsolid\n")
+    assert "no area" in refused(tmp_path, "read", str(mesh), *arguments)
     pipe = tmp_path / "pipe"
     os.mkfifo(pipe)
     for words in (

@@ -67,6 +67,8 @@ def read_stl(path: Path, *, unit: float) -> ReadPart:
     cross = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
     double = np.linalg.norm(cross, axis=1)
     corners, cross, double = corners[double > 1e-12], cross[double > 1e-12], double[double > 1e-12]
+    if not len(corners):
+        raise DrawingFileError(f"{path.name} is no STL mesh", "Its triangles have no area", "Export it anew")
     normals = cross / double[:, None]
     bottom, top = float(corners[:, :, 2].min()), float(corners[:, :, 2].max())
     outline, inner = _outline(path, corners, normals, double / 2)

@@ -39,6 +39,8 @@ def log_file() -> Path:
 def start_log(level: str = "info") -> bool:
     """Write the log from now on, at one of LEVELS; False where its folder cannot be written: nothing waits for that."""
     _LOG.propagate = False
+    if not logging.root.handlers:  # what libraries warn of is not ours to say, and may hold anything of a file
+        logging.root.addHandler(logging.NullHandler())
     for handler in list(_LOG.handlers):
         _LOG.removeHandler(handler)
         handler.close()
