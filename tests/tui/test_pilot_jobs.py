@@ -388,7 +388,7 @@ async def test_the_walk_from_a_fixture_to_its_parts_written_and_read_back(tmp_pa
         assert "locked" in said(bench.app)
         await press("l", "u", "g", "g", "o", "i", "i")
         assert session.ledger.valued("G57").values["z"] == pytest.approx(zero[2])
-        await answer("n", "third part")
+        await answer("N", "third part")
         await answer("j", "0.5")
         await answer("w", "late shift")
         await answer("k", "good part 14")

@@ -58,7 +58,7 @@ async def test_a_part_is_inspected_entered_and_answered(tmp_path):
         assert len(json.loads((tmp_path / "results-bc-27-batch.json").read_text())["parts"]) >= 2
         await bench.press("t")
         await wait_for(lambda: "Written: part-bc-27-a-17.svg" in said(app), 60)
-        await bench.press("h")
+        await bench.press("T")
         await wait_for(lambda: "Written: chart-bc-27-3.svg" in said(app), 60)
 
 

@@ -464,7 +464,7 @@ ACTIONS: tuple[Action, ...] = (
     Action(Do.RESTORE, (), "r", "r", "restore", "Bring the chosen entry back, as a new one.", ("book",)),
     Action(Do.LOCK_ROW, (), "l", "l", "lock", "Lock the row, or unlock it.", ("book",)),
     Action(Do.LIMIT, (), "j", "j", "jump limit", "How far the row may jump at a store.", ("book",), line=False),
-    Action(Do.RENAME, (), "n", "n", "name", "Give the row a name.", ("book",), line=False),
+    Action(Do.RENAME, (), "N", "N", "name", "Give the row a name.", ("book",), line=False),
     Action(Do.PERSON, (), "w", "w", "who", "Who makes the entries from now on.", ("book",), line=False),
     Action(Do.SNAPSHOT, (), "k", "k", "snapshot", "Save the present table under a name.", ("book",)),
     Action(Do.DERIVE, (), "p", "p", "derive", "New rows that follow this one.", ("book",)),
@@ -698,7 +698,7 @@ ACTIONS: tuple[Action, ...] = (
         Do.MASTER, (), "m", "m", "master", "What is measured now is a ring of known size.", ("results",), line=False
     ),
     Action(Do.REHEARSE, (), "b", "b", "rehearse", "Rehearse 100 parts with and without correction.", ("results",)),
-    Action(Do.CHART, (), "h", "h", "chart", "Write the run chart of the chosen one as SVG and PDF.", ("results",)),
+    Action(Do.CHART, (), "T", "T", "chart", "Write the run chart of the chosen one as SVG and PDF.", ("results",)),
     Action(Do.EXPORT, (), "x", "x", "file", "Write all results as CSV and JSON.", ("results",)),
     Action(Do.NEXT_ROW, (), "tab", "Tab", "next offset", "Go to the next offset the job needs."),
     Action(Do.STOP, (), "escape", "Esc", "stop", "Stop the run, or leave what was begun."),

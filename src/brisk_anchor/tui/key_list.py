@@ -15,10 +15,27 @@ def keys_page() -> str:
     text += ["## On a mill", ""]
     for view in VIEWS:
         text += _table(f"{view.key} {view.title}", ((action.shown, action.help) for action in of_view(view.name)))
+    text += _across()
     text += ["## On a lathe", ""]
     for place in keys.VIEWS:
         text += _table(f"{place.key} {place.title}", ((item.shown, item.help) for item in keys.of_view(place.name)))
     return "\n".join(text).rstrip() + "\n"
+
+
+def _across() -> list[str]:
+    """What each key does in every view of the mill side by side, but for those that do one thing everywhere."""
+    found: dict[str, dict[str, str]] = {}
+    for view in VIEWS:
+        for action in of_view(view.name):
+            if action.label:
+                found.setdefault(action.shown, {})[view.name] = action.label
+    rows = {shown: by for shown, by in found.items() if len(set(by.values())) > 1 or len(by) < len(VIEWS)}
+    head = ["Key", *(view.title for view in VIEWS)]
+    lines = [f"| {' | '.join(head)} |", "|" + "---|" * len(head)]
+    for shown in sorted(rows, key=lambda key: (len(key) > 1, key.lower(), key)):
+        cells = [f"`{shown.replace('|', chr(92) + '|')}`", *(rows[shown].get(view.name, "") for view in VIEWS)]
+        lines.append(f"| {' | '.join(cells)} |")
+    return ["### The same key in every view", "", *lines, ""]
 
 
 def _table(title: str, rows: Iterable[tuple[str, str]]) -> list[str]:
