@@ -6,6 +6,7 @@ import asyncio
 import json
 import re
 from itertools import product
+from types import SimpleNamespace
 
 import pytest
 from sqlalchemy import event
@@ -187,6 +188,38 @@ async def test_the_mouse_points_at_features_and_offsets(tmp_path):
         await bench.pilot.click("Ladder")
         await bench.pilot.pause()
         assert app.view_state.row == "G55"
+
+
+async def test_lists_and_the_listing_are_worked_by_mouse_too(tmp_path):
+    async with Bench(tmp_path) as bench:
+        app = bench.app
+        for _ in range(2):
+            await bench.press("f", "enter")
+        first, second = (m.feature.name for m in app.view_state.session.working.listed())
+        panel = app.query_one("#measured")
+        await bench.pilot.click("#measured", offset=(6, panel._names.index(first)))
+        await bench.pilot.pause()
+        assert app.view_state.chosen == first
+        await bench.pilot.click("#measured", offset=(6, panel._names.index(second)))
+        await bench.pilot.pause()
+        assert app.view_state.chosen == second
+        await bench.press("3")
+        code = app.query_one("#code")
+        await bench.pilot.click("#listing", offset=(12, 4))
+        await bench.pilot.pause()
+        assert code.cursor == 5
+        listing = app.query_one("#listing")
+        listing.on_mouse_scroll_down(SimpleNamespace(stop=lambda: None))
+        await bench.pilot.pause()
+        assert code.cursor == 8
+        await bench.press("5")
+        setup = app.query_one("#setup")
+        _, view = app.query_one("#setup-drawing")._grounds[1][0]
+        item = next(item for item in setup._items if item.drawn is not None and item.drawn.name == "boss")
+        column, row = view.cell(*item.machine[:2])
+        await bench.pilot.click("#setup-drawing", offset=(column, row + 1))
+        await bench.pilot.pause()
+        assert setup.item.drawn.name == "boss"
 
 
 async def test_jog_meets_metal_and_travel(tmp_path):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from brisk_anchor.core.errors import PlanError
@@ -331,6 +332,12 @@ def step_of(field: str) -> float:
     if unit_of(field) is not None or shown_unit() is Unit.MM:
         return step
     return {1.0: 0.05, 0.5: 0.02, 0.25: 0.01}[step] * float(Unit.INCH.in_mm)
+
+
+def nearest_of(places: Sequence[Vector | None], x: float, y: float) -> int | None:
+    """The number of the place nearest to another seen from above, machine mm; None where none lies anywhere."""
+    known = [(math.dist(place[:2], (x, y)), number) for number, place in enumerate(places) if place is not None]
+    return min(known)[1] if known else None
 
 
 def nearest(setup: Setup, x: float, y: float, within: float = math.inf) -> DrawnFeature | None:

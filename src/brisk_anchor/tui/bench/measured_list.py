@@ -46,6 +46,12 @@ class MeasuredList:
             view_state.chosen = names[(names.index(name) + step) % len(names)]
             self.stage.show_all(keep_prompt=True)
 
+    def choose_named(self, wanted: str) -> None:
+        """Choose a feature by its name, where it is still listed."""
+        if (found := self._chosen()) is not None and wanted in self._names(found[0]):
+            found[0].chosen = wanted
+            self.stage.show_all(keep_prompt=True)
+
     def rename(self) -> None:
         """Rename the chosen feature."""
         from brisk_anchor.services.measure.found_features import name_of_found

@@ -6,6 +6,8 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from rich.text import Text
+from textual.events import Click
+from textual.message import Message
 
 from brisk_anchor.core.quantities import age_words, bare, deg, shown_unit, signed_bare, signed_deg
 from brisk_anchor.tui import theme
@@ -24,6 +26,16 @@ class MeasuredPanel(LatePanel):
 
     DEFAULT_CSS = "MeasuredPanel { height: 2; }"
 
+    class Chosen(Message):
+        """Someone clicked on a feature."""
+
+        def __init__(self, name: str) -> None:
+            super().__init__()
+            self.name = name
+
+    _names: tuple[str, ...] = ()
+    """The feature that each line of the panel tells of."""
+
     def tell(self, lines: Sequence[FeatureLine], chosen: str | None, row: str) -> None:
         """Show the lines round the chosen one; nothing takes its room while there are none."""
         self.display = bool(lines)
@@ -33,6 +45,7 @@ class MeasuredPanel(LatePanel):
         at = next((n for n, line in enumerate(lines) if line.name == chosen), len(lines) - 1)
         first = max(0, min(at - (most - 3), len(lines) - (most - 1)))
         shown = lines[first : first + most - 1]
+        self._names = tuple(line.name for line in shown for _ in range(2 if line is lines[at] else 1))
 
         def make(width: int, _height: int) -> Text:
             text = Text(no_wrap=True, overflow="ellipsis")
@@ -47,6 +60,11 @@ class MeasuredPanel(LatePanel):
 
         key = (tuple((line.name, line.title, age_words(line.age)) for line in shown), tuple(lines), chosen, row)
         self.tell_late((*key, shown_unit()), make, len(shown) + 1)
+
+    def on_click(self, event: Click) -> None:
+        """Choose the feature under the mouse."""
+        if event.y < len(self._names):
+            self.post_message(self.Chosen(self._names[event.y]))
 
 
 def _line(text: Text, line: FeatureLine, width: int, *, chosen: bool) -> None:

@@ -223,6 +223,10 @@ class BenchView(DrawnView):
 
         self.stage.ask(Words("centre of rotation", FORMS, lambda words: read_centre(session, words).words, take))
 
+    def on_measured_panel_chosen(self, message: MeasuredPanel.Chosen) -> None:
+        """A click on a feature of the list."""
+        self.listed.choose_named(message.name)
+
     def on_places_panel_chosen(self, message: PlacesPanel.Chosen) -> None:
         """A click on a place of the map."""
         view_state = self.stage.free()

@@ -6,10 +6,15 @@ from collections.abc import Sequence
 
 from rich.segment import Segment
 from rich.style import Style
+from textual.events import Click, MouseScrollDown, MouseScrollUp
+from textual.message import Message
 from textual.strip import Strip
 from textual.widget import Widget
 
 from brisk_anchor.tui import theme
+
+_WHEEL = 3
+"""Lines that one step of the wheel goes on."""
 
 
 class Listing(Widget):
@@ -17,6 +22,20 @@ class Listing(Widget):
 
     DEFAULT_CSS = "Listing { height: 1fr; }"
     can_focus = False
+
+    class Pointed(Message):
+        """Someone clicked on a line, counted from 1."""
+
+        def __init__(self, line: int) -> None:
+            super().__init__()
+            self.line = line
+
+    class Scrolled(Message):
+        """Someone turned the wheel: on by so many lines."""
+
+        def __init__(self, by: int) -> None:
+            super().__init__()
+            self.by = by
 
     def __init__(self, *, id: str | None = None) -> None:
         super().__init__(id=id or "listing")
@@ -34,6 +53,21 @@ class Listing(Widget):
         if not self._top + 1 <= watched <= self._top + height - 3:
             self._top = max(1, min(watched - height // 3, len(lines) - height + 1))
         self.refresh()
+
+    def on_click(self, event: Click) -> None:
+        """Point at the line under the mouse."""
+        if (line := self._top + event.y) <= len(self.lines):
+            self.post_message(self.Pointed(line))
+
+    def on_mouse_scroll_up(self, event: MouseScrollUp) -> None:
+        """Back."""
+        event.stop()
+        self.post_message(self.Scrolled(-_WHEEL))
+
+    def on_mouse_scroll_down(self, event: MouseScrollDown) -> None:
+        """On."""
+        event.stop()
+        self.post_message(self.Scrolled(_WHEEL))
 
     def render_line(self, y: int) -> Strip:
         """One line of the list."""

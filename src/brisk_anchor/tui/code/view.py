@@ -387,6 +387,14 @@ class CodeView(DrawnView):
             self.cursor = max(1, min(len(self.program.lines), self.cursor + step))
             self.show_motion()
 
+    def on_listing_pointed(self, message: Listing.Pointed) -> None:
+        """A click on a line of the program."""
+        self.move(message.line - self.cursor)
+
+    def on_listing_scrolled(self, message: Listing.Scrolled) -> None:
+        """The wheel over the program."""
+        self.move(message.by)
+
     def stop(self) -> None:
         """End the prove-out."""
         view_state = self.view_state

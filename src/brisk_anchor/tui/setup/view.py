@@ -236,6 +236,15 @@ class SetupView(DrawnView):
 
     # -- choosing ----------------------------------------------------------------------------------------------
 
+    def on_drawing_pointed(self, message: Drawing.Pointed) -> None:
+        """A click on the plan: the line of the list that lies nearest to it is chosen."""
+        from brisk_anchor.services.measure.measurement_request import nearest_of
+
+        found = nearest_of([item.machine for item in self._items], message.x, message.y)
+        if found is not None:
+            self.chosen = found
+            self.show()
+
     def on_choice_list_chosen(self, message: ChoiceList.Chosen) -> None:
         """A click on a line."""
         self.chosen = message.choice
