@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import math
+import re
 from dataclasses import replace
 from types import SimpleNamespace
 
 import pytest
 
+from brisk_anchor.core.kinds import FeatureKind
 from brisk_anchor.core.offsets import checks
 from brisk_anchor.core.offsets.checks import (
     ControlCondition,
@@ -21,6 +23,7 @@ from brisk_anchor.core.offsets.checks import (
     look_at_store,
     stop_where_found,
 )
+from brisk_anchor.core.offsets.conditions import Conditions
 from brisk_anchor.core.uncertainty.residuals import Misfit
 from brisk_anchor.nc.profile.control_profile import shipped_profile
 from brisk_anchor.services.measure.measurement_request import build_measurement, point_at
@@ -226,3 +229,66 @@ def test_what_was_measured_before_the_last_clamping_is_not_stored():
 )
 def test_what_a_control_tells_stops_or_warns_and_what_it_does_not_tell_does_neither(condition, stops):
     assert [look.stops for look in look_at_control(ControlCondition(**condition))] == [stops] * (stops is not None)
+
+
+def test_how_deep_the_ball_goes_is_told_in_figures(session):
+    """⌀6: its widest part is 3 mm up; at 1.5 mm it lies 1.5 mm above the edge."""
+    m = asked(session, "bore", depth=1.5)
+    (look,) = checks.look_at_depth(m)
+    assert "goes 1.500 mm below the edge" in look.found
+    assert "its widest part is 3.000 mm up" in look.found
+    assert look.do == f"Go at least {3.0 + m.height_uncertainty:.3f} mm deep" or re.search(
+        r"\d\.\d{3} mm deep", look.do
+    )
+    assert look.stops
+
+
+def axis_of(share, expanded=0.01, axis="x"):
+    line = SimpleNamespace(label=checks.TURN, share=share)
+    return SimpleNamespace(axis=axis, budget=[line], expanded=expanded, written=True, stated=True)
+
+
+@pytest.mark.parametrize(
+    ("share", "expanded", "told"),
+    [(0.5, 0.01, False), (0.501, 0.01, True), (0.9, 0.005, False), (0.9, 0.0051, True)],
+)
+def test_what_most_of_a_spread_comes_from_is_told_where_it_counts(share, expanded, told):
+    axes = [axis_of(share, expanded), axis_of(0.1, 0.01, "y")]
+    looks = checks.look_at_turn(SimpleNamespace(axes=axes, row="G54"))
+    assert bool(looks) == told
+    assert all("G54" in look.found and "Y" not in look.found.split(":")[1] for look in looks)
+    assert checks.look_at_turn(SimpleNamespace(axes=[axis_of(0.9, 0.01, "r")], row="G54")) == []
+
+
+@pytest.mark.parametrize(("band", "told"), [(0.0115, False), (0.0114, True)])
+def test_five_kelvin_are_told_where_they_count_more_than_a_tolerance(band, told):
+    """200 mm of steel, 11.5 µm a metre and kelvin: 11.5 µm for 5 K."""
+    nothing = SimpleNamespace(axes=[], features=[])
+    looks = checks.look_at_temperature(nothing, [("the bore", band, 200.0)], Conditions())
+    assert bool(looks) == told
+    assert all("the bore" in look.found and "11.5 µm" in look.found for look in looks)
+
+
+@pytest.mark.parametrize(
+    ("suspects", "worst", "said"),
+    [((2,), 2, "Touch 3 of bore lies"), ((1, 3), 1, "Touch 2 or 4 of bore"), ((), 1, "nobody can tell which")],
+)
+def test_touches_that_are_off_are_counted_from_one(suspects, worst, said):
+    misfit = SimpleNamespace(
+        too_large=True, off=0.0123, worst=worst, suspects=suspects, worst_is_known=len(suspects) == 1
+    )
+    touches = [None] * 6
+    feature = SimpleNamespace(
+        misfit=misfit,
+        touches=touches,
+        residuals=[0.004, -0.0123],
+        name="bore",
+        kind=FeatureKind.BORE,
+        square=None,
+        widened=2.34,
+    )
+    (look,) = checks.look_at_residuals(feature)
+    assert said in look.found
+    assert "12.3 µm" in look.found
+    assert "count 2.3 times" in look.why
+    assert not look.stops

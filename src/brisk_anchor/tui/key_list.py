@@ -13,8 +13,8 @@ def keys_page() -> str:
     """The page: a table a view, of the mill and then of the lathe."""
     text = ["# Keys", "", "Made from the action tables (`python -m brisk_anchor.tui.key_list > docs/keys.md`).", ""]
     text += [
-        "By mouse: a click chooses a line of a list or of a program, a feature on a drawing, a place of the fixture, or an",
-        "offset in the line at the top; the wheel goes nearer on a drawing and on in a program.",
+        "By mouse: a click chooses a line of a list or of a program, a feature on a drawing, a place of the fixture,",
+        "or an offset in the line at the top; the wheel goes nearer on a drawing and on in a program.",
         "",
         "## On a mill",
         "",
