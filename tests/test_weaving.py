@@ -171,6 +171,7 @@ def test_without_variables_of_its_own_state_the_text_tells_it_or_it_is_refused(s
     for changed, reason in (
         (text.replace("N20 T5 M6\n", ""), "same tool goes on"),
         (text.replace("G43 H12 Z40. M8", "G43 H12 Z40. M8\nM98 P55"), "calls another program"),
+        (text.replace("G21 ", ""), "in mm or inches"),
     ):
         with pytest.raises(BriskAnchorError, match=reason):
             weave(session, take_apart(changed), ready, [1])

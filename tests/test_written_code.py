@@ -15,6 +15,7 @@ from brisk_anchor.core.offsets.setup import RowPlan
 from brisk_anchor.nc.profile.control_profile import parse_profile, shipped_profiles, shipped_text
 from brisk_anchor.nc.programs.reports import parse_reports
 from brisk_anchor.nc.read.interpreter import Interpreter
+from brisk_anchor.services.machine.player import Player
 from brisk_anchor.services.machine.runs import Run
 from brisk_anchor.services.measure.measurement_request import build_measurement, point_at
 from brisk_anchor.services.plan.plan_file import PlanFile
@@ -188,6 +189,19 @@ def test_a_program_in_inches_reports_mm_and_its_guards_hold(name):
     blocked = re.sub(r"(G53 G0 X-)\d+\.\d*( Y-)\d+\.\d*", r"\g<1>22.05\g<2>11.02", text, count=1)
     _, run = run_with(inches(name), lambda _: blocked)
     assert "UNEXPECTED CONTACT" in run.failure().what
+
+
+def test_a_guarded_move_is_told_from_a_touch_in_inches_too():
+    """Feeds that were written in inches come back a hair off."""
+    session = Session(sample_scene(), None, inches("skip-macro"), seed=None)
+    measurement = build_measurement(session.setup, point_at(session.setup, session.setup.drawn("top")))
+    player = Player(session.runner.start(session.planner.measuring_program(measurement)), 1.0)
+    words = []
+    while not player.over:
+        player.advance(0.05)
+        if (progress := player.progress(measurement)) is not None:
+            words.append(progress.doing)
+    assert list(dict.fromkeys(words)) == ["rapid", "guarded", "touch 1 of 1", "backing off", "touch 1 of 1, slow"]
 
 
 @pytest.mark.parametrize("language", ["skip-macro", "probe-params"])

@@ -156,3 +156,44 @@ def test_a_sphere_of_known_size_calibrates_the_radius(error):
         touches.append(Touch("t", place, (-float(u), -float(v), -float(w)), PROBE, 0.0005))
     found = calibrate(solve("sphere", FeatureKind.BALL, tuple(touches)), 25.0, 0.0002)
     assert (found.what, found.value) == ("radius", pytest.approx(real, abs=1e-9))
+
+
+def test_lengths_counted_from_a_master_are_short_of_its_own():
+    known = Cutter(5, "drill", 8.5, 148.2, health=Health.BROKEN, before=148.6)
+    shelf = Shelf(cutters=(known, Cutter(7, "tap", 6.0, None))).counted_from(100.0)
+    assert [(c.length, c.before) for c in shelf.cutters] == [
+        (pytest.approx(48.2), pytest.approx(48.6)),
+        (None, None),
+    ]
+
+
+def test_a_new_master_voids_whole_cutters_of_known_length_and_no_others():
+    cutters = (
+        WHOLE,
+        Cutter(5, "drill", 8.5, 148.2, health=Health.BROKEN),
+        Cutter(7, "tap", 6.0, None),
+    )
+    found = Shelf(cutters=cutters).with_new_master("master").cutters
+    assert [c.health for c in found] == [Health.OLD_MASTER, Health.BROKEN, Health.WHOLE]
+    assert found[0].length == WHOLE.length
+
+
+def test_a_cutter_is_changed_by_its_number_alone():
+    other = Cutter(5, "drill", 8.5, 148.2)
+    shelf = Shelf(cutters=(WHOLE, other)).with_cutter(Cutter(5, "new drill", 8.5, 140.0))
+    assert [(c.number, c.name) for c in shelf.cutters] == [(12, "end mill"), (5, "new drill")]
+    assert shelf.cutter(12) is WHOLE
+    with pytest.raises(KeyError):
+        shelf.cutter(6)
+
+
+@pytest.mark.parametrize(
+    ("height", "u", "sound"),
+    [(500.0, 0.0, True), (500.001, 0.0, False), (0.0, 0.0, False), (0.001, 0.0, True), (50.0, -0.001, False)],
+)
+def test_a_setter_has_figures_that_make_sense(height, u, sound):
+    if sound:
+        assert Setter("setter", height, u, u, "G59", 33).height == height
+        return
+    with pytest.raises(GeometryError, match="makes no sense"):
+        Setter("setter", height, u, 0.0, "G59", 33)

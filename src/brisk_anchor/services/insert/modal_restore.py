@@ -146,6 +146,12 @@ def _by_text(profile: Profile, state: ModalText, place: CutOperation, *, goes_on
             "Whether it is clear of the work when the probe comes cannot be told on this control",
             "Put it in before a tool change",
         )
+    if "units" not in state.codes:
+        raise ModalStateError(
+            f"The program does not say before the end of operation {place.number} whether it is in mm or inches",
+            "What is put in sets a unit, and what follows would be cut in that one",
+            "Put G21 or G20 at its beginning",
+        )
     codes = [f"G{state.codes[group]:g}" for group in ("units", "plane", "feed mode") if group in state.codes]
     back = [" ".join(codes)] if codes else []
     back += [state.offset] if state.offset else []

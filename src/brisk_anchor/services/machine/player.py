@@ -96,7 +96,11 @@ class Player:
         words = _DOING if measurement is None else _MEASURING
         doing, whole = words[motion.kind], math.dist(motion.start, motion.end)
         probing = self.run.profile.probing
-        guarded = probing is None or motion.kind is not MoveKind.SKIP or motion.feed == probing.guarded_feed
+        guarded = (
+            probing is None
+            or motion.kind is not MoveKind.SKIP
+            or math.isclose(motion.feed, probing.guarded_feed, rel_tol=1e-4)
+        )
         if measurement is not None and probing is not None and not guarded:
             slow = len(self.contacts) % 2 == 1  # the wall was found: what comes now is the touch that counts
             number = min(measurement.touch_count, len(self.touched) + 1)
