@@ -9,7 +9,19 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from brisk_anchor.core.errors import PlanError
-from brisk_anchor.core.expressions import Binary, Function, Name, Number, Variable, add, half_sum, root, times
+from brisk_anchor.core.expressions import (
+    Binary,
+    Function,
+    LengthInTable,
+    Name,
+    Number,
+    RowValue,
+    Variable,
+    add,
+    half_sum,
+    root,
+    times,
+)
 from brisk_anchor.core.lengths_in_sums import LengthPowers
 from brisk_anchor.nc.programs.control_solution import evaluate
 from brisk_anchor.nc.programs.in_inches import in_inches
@@ -105,3 +117,29 @@ def test_what_mixes_lengths_with_shares_is_refused(value):
 def test_a_value_that_nothing_tells_of_is_refused():
     with pytest.raises(PlanError, match="Nothing tells whether “what is it” is a length"):
         in_inches([Compute("w", Variable(900), "what is it")], lambda _: None)
+
+
+def test_what_a_name_is_comes_from_its_sum_and_from_where_it_is_used():
+    powers = LengthPowers(lambda number: 1 if number == 5021 else None, {"length": 1})
+    assert powers.power(Binary(Name("length"), "/", Number(2))) == 1
+    assert powers.power(Binary(Number(2), "/", Name("length"))) is None
+    assert powers.power(Binary(Number(2), "/", Name("length")), shares=True) == -1
+    assert powers.power(root(times(Variable(5021), Name("length")))) == 1
+    powers.define("square", Binary(Name("a"), "+", Number(4.0)))
+    powers.want(root(Name("square")), 1)
+    assert (powers.names["square"], powers.names["a"]) == (2, 2)
+    powers.want(times(Name("length"), Name("b")), 1)
+    powers.want(Binary(Name("length"), "/", Name("c")), 0)
+    powers.want(Function("ATAN", (Name("length"), Name("d"))), 0)
+    powers.want(Function("SIN", (Name("e"),)), 0)
+    assert [powers.names[name] for name in "bcde"] == [0, 1, 1, 0]
+    with pytest.raises(PlanError, match="mixes lengths"):
+        powers.define("a", Name("length"))
+
+
+def test_a_length_that_no_variable_holds_is_converted_and_one_that_a_row_holds_is_not():
+    powers = LengthPowers(lambda _: 0)
+    assert powers.scaled(LengthInTable(5, 127.0), 1, FACTOR) == LengthInTable(5, pytest.approx(5.0))
+    assert powers.scaled(RowValue("G54", "x"), 1, FACTOR) == RowValue("G54", "x")
+    assert powers.power(RowValue("G54", "r")) == 0
+    assert powers.power(Variable(4006)) == 0
