@@ -218,7 +218,7 @@ class SetupView(DrawnView):
                 f"{setup.part}{turned}, may lie {dim(setup.start_uncertainty)} and {deg(setup.turn_uncertainty)} off",
             ),
             ("operations", operations),
-            ("programs", f"O{session.heads.first_number:04d} and on{comment}"),
+            ("programs", f"O{session.heads.first_number:04d} and on, in {session.profile.program.units}{comment}"),
             *(("note", note) for note in setup.card.notes),
         ]
         text = Text(no_wrap=True, overflow="ellipsis")
