@@ -36,7 +36,7 @@ def test_first_paint_loads_nothing_heavy():
 
 
 def test_the_commands_help_loads_no_screen():
-    code = "import sys, brisk_anchor.cli; print('textual' in sys.modules, 'numpy' in sys.modules)"
+    code = "import sys, brisk_anchor.cli.commands; print('textual' in sys.modules, 'numpy' in sys.modules)"
     result = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
     assert result.stdout.split() == ["False", "False"]
 

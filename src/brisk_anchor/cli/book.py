@@ -10,7 +10,6 @@ from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
-from brisk_anchor.book.entries import local_time
 from brisk_anchor.cli.options import unit_option
 from brisk_anchor.core.errors import BookError
 from brisk_anchor.core.quantities import along, dim, expanded, signed_bare, signed_dim
@@ -131,6 +130,8 @@ def show(row: RowArgument, job: JobOption = None, as_json: JsonOption = False) -
 @app.command()
 def history(row: RowArgument, job: JobOption = None, as_json: JsonOption = False) -> None:
     """Every entry of a row, oldest first."""
+    from brisk_anchor.book.entries import local_time
+
     session = session_of(job)
     session.profile.row(row)
     entries = session.rows.history(row)

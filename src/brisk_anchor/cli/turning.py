@@ -11,7 +11,6 @@ from brisk_anchor.core.kinds import FURTHEST
 from brisk_anchor.core.numbers import parse_length
 from brisk_anchor.core.quantities import bare, dim, shown_unit, signed_bare, signed_deg, signed_dim
 from brisk_anchor.core.turning import sums as turning
-from brisk_anchor.core.turning.looks import look_for_radius
 from brisk_anchor.core.uncertainty.estimates import Estimate
 from brisk_anchor.core.uncertainty.sources import Source
 
@@ -63,6 +62,8 @@ def _tell(found: turning.TurningSum) -> None:
 
 def _look(typed: float, expected: str) -> None:
     """Say where a figure looks like half or twice what was expected."""
+    from brisk_anchor.core.turning.looks import look_for_radius
+
     aim = parse_length(expected, low=-FURTHEST, high=FURTHEST) if expected else None
     for finding in look_for_radius(typed, aim):
         raise NumberEntryError(finding.found, finding.why, f"{finding.do}; leave --expected out where it is right")
