@@ -15,7 +15,7 @@ from brisk_anchor.core.features.probe_path import search_start
 from brisk_anchor.core.offsets.rules import Fixed, FromFeature, FromHeading, Keep
 from brisk_anchor.nc.programs.plan import Plan, StorePlan, TableReading, plan_steps
 from brisk_anchor.nc.programs.program import comment_text
-from brisk_anchor.nc.programs.steps import AlarmNumber, Check, Guarded, Rapid, ReadBack, Store, TouchStep
+from brisk_anchor.nc.programs.steps import AlarmNumber, Check, Guarded, Probe, Rapid, ReadBack, Report, Store, TouchStep
 from brisk_anchor.nc.read.interpreter import Interpreter
 from brisk_anchor.nc.read.modal import Modal
 from brisk_anchor.nc.read.scanner import scan_program
@@ -214,3 +214,22 @@ def test_rule_of_an_axis_a_feature_does_not_locate(plan):
 def test_the_identity_of_a_program_stays_whatever_the_classes_look_like(quiet):
     """It stands in the text that proofs are tied to: these are the numbers that proofs of the first versions have."""
     assert [quiet.programs.full_program(row).identity for row in ("G54", "G55")] == [392527, 194864]
+
+
+def test_the_probe_is_switched_between_measurements_only_where_that_is_wanted(plan, measurements):
+    two = tuple(measurements.values())[:2]
+    for each, wanted in ((False, [True, False]), (True, [True, False, True, False])):
+        steps = plan_steps(replace(plan, measurements=two, store=None, probe_each=each))
+        assert [step.on for step in steps if isinstance(step, Probe)] == wanted
+
+
+def test_a_program_of_the_tables_counts_what_it_prints(plan):
+    bare = replace(plan, measurements=(), store=None)
+    for reading, told in (
+        (TableReading(rows=("G54", "G55"), tools=((5, 11005),), active=4014), ["ROW", "ROW", "LENGTH", "ACTIVE"]),
+        (TableReading(rows=("G54",)), ["ROW"]),
+    ):
+        reports = [step for step in plan_steps(replace(bare, reading=reading)) if isinstance(step, Report)]
+        assert [step.words[0] for step in reports] == ["BEGIN", *told, "END"]
+        counts = {letter: value.value for letter, value, _ in reports[-1].values}
+        assert counts == {"N": 0, "R": told.count("ROW"), "L": told.count("LENGTH")}

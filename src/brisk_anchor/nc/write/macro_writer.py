@@ -238,8 +238,7 @@ class MacroWriter(TextWriter):
                 label = self.label()
                 self.put(f"IF [#{code} NE {step.code}] GOTO {label}", "only where that is the verdict", note=step.text)
                 if kind == "end":
-                    self.close()
-                    self.put(self.profile.program.last_word, "ends here")
+                    self.end()
                 else:
                     self.put(rest, "a block of the shop's own", note="a block of the shop's own")
                 self.put(f"N{label}", "goes on here")
