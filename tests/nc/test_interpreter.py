@@ -278,3 +278,19 @@ def test_any_text_ends_in_a_clean_run_or_a_clean_alarm(profile, text):
         return
     assert interpreter.status in (Status.ENDED, Status.ALARM, Status.STOPPED)
     assert (interpreter.status is Status.ALARM) == (interpreter.alarm is not None)
+
+
+@pytest.mark.parametrize(
+    ("words", "written", "feed"),
+    [
+        ("G21 F300.", 300.0, 300.0),
+        ("G20 F10.", 10.0, 254.0),
+        ("G20 G93 F2.", 2.0, 2.0),
+        ("G20 S100 M3 G95 F.01", 0.01, 0.254),
+    ],
+)
+def test_a_feed_is_told_as_its_word_has_it(profile, words, written, feed):
+    interpreter, _ = run(words, profile)
+    assert interpreter.modal.written_feed == pytest.approx(written)
+    assert float(interpreter.modal.feed_word[1:]) == pytest.approx(written)
+    assert interpreter.modal.feed == pytest.approx(feed)

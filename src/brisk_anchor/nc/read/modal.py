@@ -33,6 +33,16 @@ class Modal:
     prepared_tool: int = 0
 
     @property
+    def written_feed(self) -> float:
+        """The feed as an F word has it: in the unit of the program, but for inverse time."""
+        return self.feed if self.feed_mode == 93 else self.feed / self.unit
+
+    @property
+    def feed_word(self) -> str:
+        """That as a word: F3000, F118.11."""
+        return f"F{self.written_feed:.5g}"
+
+    @property
     def unit(self) -> float:
         """Millimetres in one programmed unit."""
         return 25.4 if self.inches else 1.0

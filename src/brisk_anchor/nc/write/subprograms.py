@@ -98,8 +98,13 @@ _LOCAL_XYZ = (24, 25, 26)
 
 
 def _figure(words: MacroWords, length: float) -> str:
-    """A length or a feed, mm, in the unit of the program."""
+    """A length, mm, in the unit of the program."""
     return fixed(length / words.unit, 6).rstrip("0")
+
+
+def _feed(words: MacroWords, feed: float) -> str:
+    """A feed, mm/min, in that of the program; F words take fewer digits than places."""
+    return fixed(feed / words.unit, 3).rstrip("0")
 
 
 def alarm_where(
@@ -170,7 +175,7 @@ def touch_subprogram(
     back = length(probing.back_off)
     form = words.printer
     digits = f"[{form.whole}{form.decimals}]"
-    search_feed, touch_feed = length(probing.search_feed), length(probing.touch_feed)
+    search_feed, touch_feed = _feed(words, probing.search_feed), _feed(words, probing.touch_feed)
     feeds = [("#18", search_feed, "search"), ("#19", touch_feed, "touch")] if own_feeds else []
     printed = form.space.join(
         ["BRISK", "1", "TOUCH", "N#1[20]"]
@@ -248,7 +253,7 @@ def _back_off(words: MacroWords) -> str:
         f"{letter}[#{latched}-#{unit}*#30-#{now}]"
         for letter, latched, unit, now in zip("XYZ", (8, 9, 10), (27, 28, 29), words.machine, strict=True)
     ]
-    return f"{words.moves.feed} {' '.join(axes)} F{_figure(words, words.probing.search_feed)}"
+    return f"{words.moves.feed} {' '.join(axes)} F{_feed(words, words.probing.search_feed)}"
 
 
 def guard_subprogram(words: MacroWords) -> list[Block]:
@@ -256,7 +261,7 @@ def guard_subprogram(words: MacroWords) -> list[Block]:
     p, machine, moves = words.calls, words.machine, words.moves
     axes = " ".join(f"{letter}[#{n}-#{m}]" for letter, n, m in zip("XYZ", _LOCAL_XYZ, machine, strict=True))
     x, y, z = (f"#{m}" for m in machine)
-    feed = _figure(words, words.probing.guarded_feed)
+    feed = _feed(words, words.probing.guarded_feed)
     remember: list[Block] = []
     if words.after_miss == "contact flag":
         met = [f"#{words.contact_flag} EQ 1"]

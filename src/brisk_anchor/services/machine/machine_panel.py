@@ -49,7 +49,7 @@ def modal_words(control: Control) -> str:
     if any(modal.local_shift) or any(modal.set_shift):
         codes.append("shifted")
     spindle = f"S{control.machine.speed:g} M{control.machine.spindle}"
-    return f"{' '.join(codes)}   F{modal.feed:.0f}   {spindle}"
+    return f"{' '.join(codes)}   {modal.feed_word}   {spindle}"
 
 
 def table(control: Control, name: str, watched: tuple[int, ...], names: Callable[[str], str] = lambda _: "") -> Table:

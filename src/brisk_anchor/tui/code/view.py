@@ -198,7 +198,7 @@ class CodeView(DrawnView):
             turned = f" turned {signed_deg(modal.rotation, 3)}" if modal.rotation else ""
             text.append(
                 f" {motion}G{'90' if modal.absolute else '91'} G{'20' if modal.inches else '21'} G{modal.plane} "
-                f"{modal.offset}{length}{turned} F{num(modal.feed, 0)}   T{player.run.machine.tool_in_spindle}   "
+                f"{modal.offset}{length}{turned} {modal.feed_word}   T{player.run.machine.tool_in_spindle}   "
                 f"block {player.run.interpreter.blocks_run}   {num(player.run.machine.seconds, 1)} s\n",
                 theme.QUIET,
             )
