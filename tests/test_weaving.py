@@ -120,7 +120,7 @@ def test_state_is_kept_when_a_person_has_changed_it_and_the_same_tool_goes_on(qu
 
 
 def inches(text):
-    """A cutting program as it stands in inches."""
+    """The same cutting program with its lengths in inches."""
     words = re.compile(r"(?<=[XYZIJKRF])-?\d+\.\d*")
     lines = [words.sub(lambda found: f"{float(found[0]) / 25.4:.5f}", line) for line in text.splitlines(keepends=True)]
     return "".join(lines).replace("G21", "G20")

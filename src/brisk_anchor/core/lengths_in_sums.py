@@ -1,9 +1,10 @@
-"""Which values of a program are lengths, so that sums written in mm can be written in another unit.
+"""Which values of a program are lengths, so that sums in mm can be written in another unit.
 
-A name, a row or a position is a length to some power: 1 a length, 2 a square of one, 0 an angle, a slope or a share. A
-bare figure has none of its own: in a sum it is what stands beside it, in a product what the whole still lacks (2.994
-times a root is a length where one is wanted). Only where nothing else tells is it taken for a share. Derivation in
-docs/maths.md.
+Every value is a length to some power: 1 is a length, 2 the square of one, 0 an angle, a slope or a ratio. A plain
+number has no power of its own. In a sum it has that of the other terms; in a product it has the power that the product
+still needs: where a length is wanted, 2.994 times a root of ratios makes 2.994 a length. If neither decides, it is a
+ratio.
+Derivation in docs/maths.md.
 """
 
 from __future__ import annotations
@@ -26,7 +27,8 @@ from brisk_anchor.core.expressions import (
 
 
 def _mixed(what: str) -> PlanError:
-    return PlanError(f"A sum of the program mixes lengths with what is none ({what})", "", "Write it in millimetres")
+    what = f"The program adds a length to something that is not a length ({what})"
+    return PlanError(what, "It cannot be converted to inches", "Write it in millimetres")
 
 
 @dataclass(slots=True)
@@ -39,10 +41,10 @@ class LengthPowers:
     """What each name is worked out as."""
 
     def power(self, value: Expression, *, shares: bool = False) -> int | None:
-        """The power of length of a value; None where bare figures leave it open. With `shares` they are shares.
+        """The power of length of a value; None where plain numbers leave it open. With `shares` they are ratios.
 
         Raises:
-            PlanError: it adds a length to what is none.
+            PlanError: it adds a length to something that is not a length.
         """
         match value:
             case Number():
@@ -80,7 +82,7 @@ class LengthPowers:
         return a + b if operator == "*" else a - b
 
     def take_for_share(self) -> bool:
-        """Settle the first name that nothing has told yet, bare figures taken for shares; whether there was one."""
+        """Decide the first name still open by taking plain numbers as ratios; returns whether there was one."""
         for name, value in self.sums.items():
             if name not in self.names and (found := self.power(value, shares=True)) is not None:
                 self._note(name, found)
@@ -111,7 +113,7 @@ class LengthPowers:
             case Binary(left, operator, right):
                 a, b = self.power(left), self.power(right)
                 sense = 1 if operator == "*" else -1
-                if b is not None:  # beside a bare figure nothing is known: that may be the length
+                if b is not None:  # the other side is open: if it is a plain number, it may be the length
                     self.want(left, power - sense * b)
                 elif a is not None:
                     self.want(right, sense * (power - a))

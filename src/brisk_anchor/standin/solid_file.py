@@ -47,7 +47,7 @@ class HoleSection(FileSection):
 class SlotSection(FileSection):
     """An opening of straight sides, `low` to `high` or `points`: right through its solid, or `depth` deep.
 
-    `real_size` is how wide one of low and high really is along X and Y, about the same middle.
+    `real_size` is the true width along X and Y of one given by `low` and `high`, centred as drawn.
     """
 
     low: Point | None = None
@@ -87,8 +87,8 @@ class RealSolidSection(FileSection):
 class SolidSection(FileSection):
     """A block (`low`, `high`), a round (`centre`, `diameter`), a lever (`a`, `radius_a`, `b`, `radius_b`), a ball
     (`centre`, between `bottom` and `top`), a cone (`centre`, `diameter` at the bottom, `top_diameter`) or an outline of
-    straight edges (`points`). `real_size` is how wide a block really is along X and Y, about the same middle. With
-    `tilt` it stands in a frame of its own: at `place` in its body's, turned about X and then Y, degrees.
+    straight edges (`points`). `real_size` is the true width of a block along X and Y, centred as drawn. A solid with
+    `tilt` has its own frame: its origin is `place` in the body's frame, and it is turned about X and then Y, degrees.
     """
 
     name: Name

@@ -1,8 +1,8 @@
-"""What a terminal says of its own ground: asked once, before the first picture, where it can answer at once.
+"""Asks the terminal for its background colour, once, before the first picture.
 
-The question for the colour (OSC 11) is followed by one that every terminal answers (DA1): when that answer is in,
-nothing more comes, and none of it can be taken for keys. A line that may be slow, or a terminal that knows neither,
-is not asked.
+The question for the colour (OSC 11) is followed by one that every terminal answers (DA1). Once the second answer has
+come, no more will follow, so that no part of an answer is read as keys. Over a remote line, which may be slow, the
+terminal is not asked.
 """
 
 from __future__ import annotations
@@ -29,7 +29,7 @@ def may_be_asked(environment: Mapping[str, str]) -> bool:
 
 
 def is_light(environment: Mapping[str, str]) -> bool | None:
-    """Whether the ground is light; None where nothing tells."""
+    """Whether the background is light; None where the terminal does not say."""
     if not may_be_asked(environment):
         return None
     import termios
@@ -59,7 +59,7 @@ def _answer() -> bytes:
 
 
 def light_in(answer: bytes) -> bool | None:
-    """Whether an answer tells of a light ground: more than half the luminance of white (ITU-R BT.709)."""
+    """Whether the colour in an answer is light: over half the luminance of white (ITU-R BT.709); None without one."""
     if (found := _COLOUR.search(answer)) is None:
         return None
     red, green, blue = (int(part, 16) / (16 ** len(part) - 1) for part in found.groups())

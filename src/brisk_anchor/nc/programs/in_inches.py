@@ -43,7 +43,7 @@ def in_inches(steps: Sequence[Step], of_variable: Callable[[int], int | None]) -
     """The steps with their lengths in inches; `of_variable` gives the power of length of a control's own variable.
 
     Raises:
-        PlanError: a sum of theirs mixes lengths with what is none, or nothing tells whether a value is a length.
+        PlanError: a step adds a length to something that is not a length, or it is not known whether a value is one.
     """
     powers = LengthPowers(of_variable)
     known = -1
@@ -120,7 +120,7 @@ def _converted(powers: LengthPowers, step: Step) -> Step:
             return replace(step, distance=step.distance * _FACTOR, aside=aside, feeds=(_over(search), _over(touch)))
         case Compute(name, value, why):
             if name not in powers.names:
-                what = f"Nothing tells whether “{why}” is a length"
+                what = f"It is not known whether “{why}” is a length"
                 raise PlanError(what, "It cannot be written in inches", "Write it in millimetres")
             return Compute(name, powers.scaled(value, powers.names[name], _FACTOR), why)
         case Check(value, centre):
@@ -135,7 +135,7 @@ def _converted(powers: LengthPowers, step: Step) -> Step:
         case ReadBack(row, values):
             return ReadBack(row, tuple((a, powers.scaled(v, _power_of(a), _FACTOR)) for a, v in values))
         case Report(words, values):
-            # A bare figure is printed as it stands, in mm: nothing works with it.
+            # A plain number is only printed, never calculated with: it stays in mm, as reports are.
             inches = frozenset(a for a, v, _ in values if not isinstance(v, Number) and power_of(v) == 1)
             told = tuple((a, v if isinstance(v, Number) else sum_of(v)[0], d) for a, v, d in values)
             return Report(words, told, inches)

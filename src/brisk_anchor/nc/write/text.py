@@ -322,9 +322,7 @@ class TextWriter:
             self.put(f"{before}{known.write} {words}", f"writes offset {row}", note=note)
             return
         for axis, value in held:
-            figure = isinstance(value, Number) and axis != "r"
-            text = self.figure(value.value) if figure and isinstance(value, Number) else self.expression(value)
-            told = f"writes {axis.upper()} of offset {row}"
+            text, told = self._value(axis.upper(), value), f"writes {axis.upper()} of offset {row}"
             self.put(f"#{self.row_variable(RowValue(row, axis))}={text}", told, note=note)
 
     def table_at(self, angles: Sequence[tuple[str, float]]) -> None:
@@ -442,11 +440,15 @@ class TextWriter:
         call = rotation.call.format(variable=number)
         self.put(self.comment(f"A PROGRAM IN {row} TURNS ITS COORDINATES BY {call}"), "how the angle is used")
 
-    def word(self, letter: str, value: Expression) -> str:
-        """An address word; a plain place at the control's resolution, an angle in full."""
+    def _value(self, letter: str, value: Expression) -> str:
+        """A value of an axis: a plain place at the control's resolution, an angle in full."""
         if isinstance(value, Number) and letter in "XYZ":
-            return f"{letter}{self.figure(value.value)}"
-        text = self.expression(value)
+            return self.figure(value.value)
+        return self.expression(value)
+
+    def word(self, letter: str, value: Expression) -> str:
+        """An address word, with brackets round a value that is worked out."""
+        text = self._value(letter, value)
         return f"{letter}[{text}]" if isinstance(value, Binary | Function) else f"{letter}{text}"
 
     def can_look(self, number: int, what: str, *, called: bool) -> bool:

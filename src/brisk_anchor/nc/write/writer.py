@@ -23,7 +23,7 @@ _WRITERS: dict[str, type[TextWriter]] = {
 
 
 def _in_unit(steps: tuple[Step, ...], profile: Profile) -> tuple[Step, ...]:
-    """Steps in the unit of the profile's programs. Raises PlanError: nothing tells what a figure is."""
+    """Steps in the unit of the profile's programs. Raises PlanError: it is not known which figures are lengths."""
     return steps if profile.program.units == "mm" else in_inches(steps, profile.length_power)
 
 
