@@ -77,6 +77,11 @@ class LengthPowers:
                 return 0
         raise TypeError(value)
 
+    def likely_power(self, value: Expression) -> int | None:
+        """The power of a value, with plain numbers as ratios where they alone leave it open."""
+        found = self.power(value)
+        return self.power(value, shares=True) if found is None else found
+
     @staticmethod
     def _product(a: int, operator: str, b: int) -> int:
         return a + b if operator == "*" else a - b

@@ -382,12 +382,17 @@ class Profile(ProfileSection):
         return float(Unit.INCH.in_mm) if self.program.units == "inch" else 1.0
 
     @property
+    def word_decimals(self) -> int:
+        """Decimals of a length in a written program: in inches one more than in mm."""
+        return self.decimals + (self.unit > 1)
+
+    @property
     def rounding(self) -> float:
         """How far the table may lie off a figure that a program writes, mm: by its own last step, and by the word's.
 
-        In inches a word has one decimal more than in mm, which is coarser: half of it counts too.
+        In inches the last decimal of a word is coarser than a step of the table: half of it counts too.
         """
-        word = 0.0 if self.unit == 1 else 0.5 * 10.0 ** -(self.decimals + 1) * self.unit
+        word = 0.0 if self.unit == 1 else 0.5 * 10.0**-self.word_decimals * self.unit
         return self.resolution / 2 + word
 
     @property

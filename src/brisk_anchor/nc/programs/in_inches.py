@@ -99,12 +99,8 @@ def _converted(powers: LengthPowers, step: Step) -> Step:
     def length(value: Expression | None) -> Expression | None:
         return None if value is None else powers.scaled(value, 1, _FACTOR)
 
-    def power_of(value: Expression) -> int | None:
-        found = powers.power(value)
-        return powers.power(value, shares=True) if found is None else found
-
     def sum_of(value: Expression) -> tuple[Expression, int]:
-        power = power_of(value) or 0
+        power = powers.likely_power(value) or 0
         return powers.scaled(value, power, _FACTOR), power
 
     match step:
@@ -124,10 +120,10 @@ def _converted(powers: LengthPowers, step: Step) -> Step:
                 raise PlanError(what, "It cannot be written in inches", "Write it in millimetres")
             return Compute(name, powers.scaled(value, powers.names[name], _FACTOR), why)
         case Check(value, centre):
-            powers_found = [found for found in map(power_of, (value, centre)) if found is not None]
-            power = powers_found[0] if powers_found else 1
-            scaled = (powers.scaled(part, power, _FACTOR) for part in (value, centre))
-            return replace(step, value=next(scaled), centre=next(scaled), limit=step.limit * _FACTOR**power)
+            # Two plain numbers and their limit compare alike in any unit: then it does not matter which power is taken.
+            power = next((found for found in map(powers.likely_power, (value, centre)) if found is not None), 1)
+            value, centre = (powers.scaled(part, power, _FACTOR) for part in (value, centre))
+            return replace(step, value=value, centre=centre, limit=step.limit * _FACTOR**power)
         case KeepResult(variable, value, why):
             return KeepResult(variable, sum_of(value)[0], why)
         case Store(row, values):
@@ -136,7 +132,7 @@ def _converted(powers: LengthPowers, step: Step) -> Step:
             return ReadBack(row, tuple((a, powers.scaled(v, _power_of(a), _FACTOR)) for a, v in values))
         case Report(words, values):
             # A plain number is only printed, never calculated with: it stays in mm, as reports are.
-            inches = frozenset(a for a, v, _ in values if not isinstance(v, Number) and power_of(v) == 1)
+            inches = frozenset(a for a, v, _ in values if not isinstance(v, Number) and powers.likely_power(v) == 1)
             told = tuple((a, v if isinstance(v, Number) else sum_of(v)[0], d) for a, v, d in values)
             return Report(words, told, inches)
         case Sort(value=value):

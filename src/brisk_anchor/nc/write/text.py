@@ -54,7 +54,6 @@ class TextWriter:
         self.profile = profile
         self.unit = profile.unit
         """Millimetres in one unit of the program; figures of steps are in that unit already."""
-        self.decimals = profile.decimals + (self.unit > 1)
         self.lines: list[ProgramLine] = []
         self.results: list[ResultLine] = []
         self.variables: dict[str, int] = {}
@@ -242,7 +241,7 @@ class TextWriter:
 
     def figure(self, value: float) -> str:
         """A place or a feed at the control's resolution, always with a decimal point, never −0."""
-        text = fixed(value, self.decimals).rstrip("0")
+        text = fixed(value, self.profile.word_decimals).rstrip("0")
         return text if not text.startswith("-0.") or float(text) else "0."
 
     def grain(self, axis: str) -> float:

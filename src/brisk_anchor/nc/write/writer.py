@@ -120,7 +120,7 @@ def _head(plan: Plan, profile: Profile) -> list[str]:
     if not profile.program.number:
         lines[0] += f"  PROGRAM {plan.number}"
     styli: dict[Stylus, None] = dict.fromkeys(measurement.stylus for measurement in plan.measurements)
-    more = int(profile.unit > 1)
+    more = profile.word_decimals - profile.decimals
     for stylus in styli:
         lines.append(
             f"PROBE T{stylus.tool_number}  BALL {stylus.ball_diameter / profile.unit:.{3 + more}f}"

@@ -149,7 +149,7 @@ def _by_text(profile: Profile, state: ModalText, place: CutOperation, *, goes_on
     if "units" not in state.codes:
         raise ModalStateError(
             f"The program does not say before the end of operation {place.number} whether it is in mm or inches",
-            "What is put in sets a unit, and what follows would be cut in that one",
+            "The measuring sets its own unit, and the cutting after it would run in that unit",
             "Put G21 or G20 at its beginning",
         )
     codes = [f"G{state.codes[group]:g}" for group in ("units", "plane", "feed mode") if group in state.codes]

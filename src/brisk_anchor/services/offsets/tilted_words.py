@@ -69,7 +69,7 @@ def tilted_words(session: Session, row: str, base: str) -> TiltedWords:
         raise PlanError(f"{row} lies level with {base}", "It is no tilted plane", "Use the row itself")
     if form is None or form.zero is None:
         return TiltedWords(row, base, plane, stance, "")
-    decimals = profile.decimals + (profile.unit > 1)
+    decimals = profile.word_decimals
     zero = (value / profile.unit for value in plane.zero)
     rounded = (round(value, decimals) + 0.0 for value in (*zero, *plane.angles))
     words = (f"{value:.{decimals}f}".rstrip("0") for value in rounded)
