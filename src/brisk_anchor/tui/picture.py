@@ -190,7 +190,8 @@ def draw_live(canvas: Canvas, picture: Picture, view: Projection, *, front: bool
     if picture.zero is not None:  # before the names of anchors: its marks stand where they are, labels give way
         draw_dimensions(canvas, picture, picture.zero, view, front=front)
     for anchor in picture.anchors:
-        canvas.label(*view.cell(*_flat(anchor.place, front=front)), anchor.label, anchor.colour)
+        colour = theme.QUIET if anchor.ghost else anchor.colour  # a faint name cannot be read on the part's ground
+        canvas.label(*view.cell(*_flat(anchor.place, front=front)), anchor.label, colour)
     for words, place in picture.labels:
         column, row = view.cell(*_flat(place, front=front))
         canvas.label(column - 1, row - 1, words, f"bold {theme.TEXT} on {theme.CHOSEN}")
