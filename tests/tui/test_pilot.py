@@ -19,10 +19,11 @@ from brisk_anchor.nc.profile.control_profile import shipped_profile
 from brisk_anchor.services.demo.demo_job import open_demo
 from brisk_anchor.services.job.jobs import new_job
 from brisk_anchor.services.session.job_opening import open_job
-from brisk_anchor.tui.actions import ACTIONS, ALL, of_view
+from brisk_anchor.tui.actions import ACTIONS, ALL
 from brisk_anchor.tui.app import BriskAnchorApp
 from brisk_anchor.tui.choice_list import ChoiceList
 from brisk_anchor.tui.entry import EntryLine
+from brisk_anchor.tui.keymap import Keymap
 from brisk_anchor.tui.view_state import ViewState
 
 
@@ -50,8 +51,8 @@ async def wait_for(condition, seconds=20.0):
 class Bench:
     """A running application; leaves nothing behind."""
 
-    def __init__(self, folder, size=(160, 44), speed=2000.0):
-        self.app = BriskAnchorApp(lambda: open_demo(folder, fresh=False), folder, speed=speed)
+    def __init__(self, folder, size=(160, 44), speed=2000.0, **keys):
+        self.app = BriskAnchorApp(lambda: open_demo(folder, fresh=False), folder, speed=speed, **keys)
         self.size = size
 
     async def __aenter__(self):
@@ -360,7 +361,7 @@ def test_the_action_table_has_one_meaning_for_each_key_in_each_view():
         fitting = [action for action in ACTIONS if view in action.views and action.fits(linked=linked)]
         keys = [key for action in fitting for key in action.keys.split(",")]
         assert len(keys) == len(set(keys))
-        assert all(action.help.endswith(".") for action in of_view(view, linked=linked))
+        assert all(action.help.endswith(".") for action in Keymap(ACTIONS).of_view(view, linked=linked))
 
 
 async def test_the_machine_by_hand_by_typed_line_and_by_program(tmp_path):

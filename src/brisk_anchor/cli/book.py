@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 import typer
 
 from brisk_anchor.cli.options import unit_option
+from brisk_anchor.cli.saying import say
 from brisk_anchor.core.errors import BookError
 from brisk_anchor.core.quantities import along, dim, expanded, signed_bare, signed_dim
 
@@ -78,7 +79,7 @@ def _data(line: BookLine) -> dict[str, Any]:
 
 
 def _print(data: object) -> None:
-    typer.echo(json.dumps(data, indent=1, ensure_ascii=False))
+    say(json.dumps(data, indent=1, ensure_ascii=False))
 
 
 @app.command("list")
@@ -98,7 +99,7 @@ def list_rows(
     for line in found:
         mark = "!" if line.lacking else "L" if line.locked else " "
         name = f"{'  ' * line.depth}{line.row}"
-        typer.echo(f"{mark} {name:<12}{line.state.value:<14}{_figures(line.values):<50}  {line.title}")
+        say(f"{mark} {name:<12}{line.state.value:<14}{_figures(line.values):<50}  {line.title}")
 
 
 @app.command()
@@ -113,18 +114,18 @@ def show(row: RowArgument, job: JobOption = None, as_json: JsonOption = False) -
     if as_json:
         _print(_data(line))
         return
-    typer.echo(f"{row}  {line.title}  {line.state.value}{', locked' if line.locked else ''}")
+    say(f"{row}  {line.title}  {line.state.value}{', locked' if line.locked else ''}")
     chain = session.ledger.chain_of_values(row)
     for axis in chain.axes if chain else ():
         for term in axis.terms:
             spread = "" if term.u is None else f"  {expanded(term.u, k=term.k, axis=axis.axis)}"
             value = along(axis.axis, term.value, signed=False)
-            typer.echo(f"  {term.sign or ' ':<2}{term.label:<44}{value:>18}{spread}  {term.source}")
+            say(f"  {term.sign or ' ':<2}{term.label:<44}{value:>18}{spread}  {term.source}")
         if axis.stated and axis.budget:
-            typer.echo(f"    {budget_words(axis)}")
+            say(f"    {budget_words(axis)}")
     for words in (*chain.notes, *(f"not in the ±: {lacking}" for lacking in chain.without)) if chain else ():
-        typer.echo(f"  {words}")
-    typer.echo(f"  control {_figures(line.held)}")
+        say(f"  {words}")
+    say(f"  control {_figures(line.held)}")
 
 
 @app.command()
@@ -153,7 +154,7 @@ def history(row: RowArgument, job: JobOption = None, as_json: JsonOption = False
         return
     for entry in entries:
         when = local_time(entry.at).strftime("%Y-%m-%d %H:%M:%S")
-        typer.echo(f"{when}  {entry.kind.value:<10}{_figures(entry.values)}  {entry.note}  {entry.who}")
+        say(f"{when}  {entry.kind.value:<10}{_figures(entry.values)}  {entry.note}  {entry.who}")
 
 
 @app.command()
@@ -183,10 +184,10 @@ def compare(
         listed = [{"row": line.row, "difference": d, "distance": distance(d)} for line, d in found if d]
         _print({"against": other.words, "rows": listed})
         return
-    typer.echo(f"against {other.words}, the book less it")
+    say(f"against {other.words}, the book less it")
     for line, difference in found:
         shown = f"{_figures(difference)}   {dim(distance(difference), 4)}" if difference else "nothing to compare"
-        typer.echo(f"{line.row:<12}{shown}")
+        say(f"{line.row:<12}{shown}")
 
 
 @app.command()
@@ -198,9 +199,9 @@ def export(
     from brisk_anchor.services.offsets.book_files import stale_words
 
     session = session_of(job)
-    typer.echo(f"Written {write(session, out)}")
+    say(f"Written {write(session, out)}")
     if told := stale_words(session):
-        typer.echo(told)
+        say(told)
 
 
 @app.command("import")
@@ -222,12 +223,12 @@ def import_(
         line = line_of(session, row)
         moved = {axis: value - line.values[axis] for axis, value in values.items() if axis in line.values}
         shown = f"moves {dim(distance(moved), 4)}: {_figures(moved)}" if moved else "is new in the book"
-        typer.echo(f"{row:<12}{_figures(dict(values))}  {shown}")
+        say(f"{row:<12}{_figures(dict(values))}  {shown}")
     if take:
         rows = take_over(session, other.values, f"from {file.name}", other.spreads)
-        typer.echo(f"Taken over: {', '.join(rows) or 'nothing had changed'}")
+        say(f"Taken over: {', '.join(rows) or 'nothing had changed'}")
     else:
-        typer.echo("Nothing was changed; --take takes it over.")
+        say("Nothing was changed; --take takes it over.")
 
 
 @app.command()
@@ -253,15 +254,15 @@ def fits(
                 shown = "  ".join(
                     f"{a.axis.upper()} {signed_bare(a.low, 3)} to {signed_bare(a.high, 3)}" for a in tool.axes
                 )
-                typer.echo(f"{row.row:<10}T{tool.tool:<4}{shown}")
+                say(f"{row.row:<10}T{tool.tool:<4}{shown}")
             for axis, room in row.room.items():
                 told = f"{signed_bare(room[0], 3)} to {signed_dim(room[1], 3)}" if room else "no move of the zero helps"
-                typer.echo(f"{'':<10}{axis.upper()} may move {told}")
+                say(f"{'':<10}{axis.upper()} may move {told}")
         for line in words(fit):
-            typer.echo(line)
+            say(line)
     if out is not None:
         for path in write_fit(session, fit, out):
-            typer.echo(f"Written {path}")
+            say(f"Written {path}")
     if not fit.fits:
         raise typer.Exit(2)
 
@@ -281,7 +282,7 @@ def verify(
         raise BookError("There is no book that could be looked through", book.damage if book else "", "")
     found = verify_all(book, restored=restored)
     count = f"{found.id} {'entry' if found.id == 1 else 'entries'}"
-    typer.echo(f"{book.name}: {count}, each as it was added; the last seal is {found.seal[:16]}")
+    say(f"{book.name}: {count}, each as it was added; the last seal is {found.seal[:16]}")
 
 
 @app.command()
@@ -289,4 +290,4 @@ def snapshot(name: Annotated[str, typer.Argument(help='Its name: "good part 14".
     """Keep how the whole table stands under a name, in the book and as a file beside it."""
     from brisk_anchor.services.offsets.book_files import write_snapshot
 
-    typer.echo(f"Written {write_snapshot(session_of(job), name)}, {datetime.now(UTC):%Y-%m-%d %H:%M} UTC")
+    say(f"Written {write_snapshot(session_of(job), name)}, {datetime.now(UTC):%Y-%m-%d %H:%M} UTC")

@@ -16,6 +16,7 @@ from brisk_anchor.cli.options import unit_option
 from brisk_anchor.cli.places import app as places_app
 from brisk_anchor.cli.plan import app as plan_app
 from brisk_anchor.cli.results import app as results_app
+from brisk_anchor.cli.saying import say
 from brisk_anchor.cli.turning import app as turn_app
 from brisk_anchor.cli.weave import weave
 from brisk_anchor.core.errors import BriskAnchorError
@@ -36,7 +37,7 @@ app = typer.Typer(
 
 def _version(wanted: bool) -> None:
     if wanted:
-        typer.echo(f"brisk-anchor {__version__}")
+        say(f"brisk-anchor {__version__}")
         raise typer.Exit
 
 
@@ -166,8 +167,8 @@ def new(
         if any(item is not None for item in (like, plate, drawing, name, depth, thickness, layer)):
             raise BriskAnchorError("A machine alone has no part", "", "Leave the other options out")
         for path in new_machine(folder):
-            typer.echo(f"Written {path}")
-        typer.echo(f"Change it, then: brisk-anchor check {folder}; brisk-anchor open {folder}")
+            say(f"Written {path}")
+        say(f"Change it, then: brisk-anchor check {folder}; brisk-anchor open {folder}")
         return
     if plate is not None and drawing is not None:
         raise BriskAnchorError("A part is a plate or a drawing, not both", "", "Leave one out")
@@ -176,10 +177,10 @@ def new(
     unit = unit_option(units)
     paths, told = begin_job(folder, like=like, name=name, plate=plate, drawing=source, unit=unit)
     for path in paths:
-        typer.echo(f"Written {path}")
+        say(f"Written {path}")
     if told:
-        typer.echo(told)
-    typer.echo(f"Change them, then: brisk-anchor check {folder}; brisk-anchor open {folder}")
+        say(told)
+    say(f"Change them, then: brisk-anchor check {folder}; brisk-anchor open {folder}")
 
 
 @app.command()
@@ -198,10 +199,10 @@ def check(folder: Annotated[Path, typer.Argument(help="Folder of a job.")]) -> N
             told = check_job(folder)
     except JobError as error:
         for finding in error.findings:
-            typer.echo(str(finding))
+            say(str(finding))
         raise
     for line in told:
-        typer.echo(line)
+        say(line)
 
 
 @app.command("open")
@@ -256,7 +257,7 @@ def sheet(
         with open_job(folder, data_folder(), roll=0) as session:
             paths = write_sheets(session, row, out, paper)
     for path in paths:
-        typer.echo(f"Written {path}")
+        say(f"Written {path}")
 
 
 @app.command()
@@ -278,9 +279,9 @@ def read(
     if out.exists():
         raise BriskAnchorError(f"{out} is there already", "It was left as it is", "Choose another file")
     write_whole(out, text.encode())
-    typer.echo(f"Written {out}: outline of {len(found.outline)} points, {text.count('[[feature]]')} features")
+    say(f"Written {out}: outline of {len(found.outline)} points, {text.count('[[feature]]')} features")
     for note in found.notes:
-        typer.echo(note)
+        say(note)
 
 
 @app.command()
@@ -299,7 +300,7 @@ def schema(
     files: dict[str, type[BaseModel]] = {**FILES, "turning": TurningFile, "offsets": OffsetTable}
     if file not in files:
         raise BriskAnchorError(f"There is no file “{file}” in a job", "", f"Give one of {', '.join(files)}")
-    typer.echo(json.dumps(files[file].model_json_schema(), indent=2))
+    say(json.dumps(files[file].model_json_schema(), indent=2))
 
 
 def _need_terminal() -> None:
@@ -318,7 +319,7 @@ def example(
     from brisk_anchor.services.demo.example import run_example
 
     for line in run_example(out, seed=seed):
-        typer.echo(line)
+        say(line)
 
 
 @app.command()
@@ -335,11 +336,25 @@ def run(
     from brisk_anchor.services.machine.dry_run import dry_run
 
     result = dry_run(program, scene, seed=None if seed < 0 else seed, profile=profile)
-    typer.echo(result.as_json() if json else result.as_text())
+    say(result.as_json() if json else result.as_text())
     if result.failure is not None:
         if not json:
-            typer.echo(f"brisk-anchor: {result.failure.one_line()}", err=True)
+            say(f"brisk-anchor: {result.failure.one_line()}", err=True)
         raise typer.Exit(result.failure.exit_code)
+
+
+@app.command("keys")
+def show_keys() -> None:
+    """Print all keys in force in the form of keys.toml, or the faults of that file in the data folder."""
+    from brisk_anchor.core.errors import KeysError
+    from brisk_anchor.tui.start import keys_text
+
+    try:
+        say(keys_text(), nl=False)
+    except KeysError as error:
+        for finding in error.findings:
+            say(str(finding))
+        raise
 
 
 @app.command()
@@ -349,14 +364,14 @@ def extents(program: Annotated[Path, typer.Argument(help="File with a cutting pr
 
     reader = extents_of(program)
     for row, extent in sorted(reader.extents.items()):
-        typer.echo(
+        say(
             f"{row:<6}"
             + "  ".join(
                 f"{axis} {low:+.4f} to {high:+.4f}" if low <= high else f"{axis} never named"
                 for axis, low, high in zip("XYZ", extent.low, extent.high, strict=True)
             )
         )
-    typer.echo(f"{reader.blocks} blocks read, tool lengths left out")
+    say(f"{reader.blocks} blocks read, tool lengths left out")
 
 
 app.add_typer(book_app, name="book")
@@ -381,9 +396,9 @@ def profile_list() -> None:
 
     for name in shipped_profiles():
         profile = shipped_profile(name)
-        typer.echo(f"{name:<16}{profile.title}")
+        say(f"{name:<16}{profile.title}")
         for limit in profile.limits:
-            typer.echo(f"{'':<16}{limit}")
+            say(f"{'':<16}{limit}")
 
 
 @profile_app.command("show")
@@ -391,7 +406,7 @@ def profile_show(name: Annotated[str, typer.Argument(help="A shipped profile.")]
     """Print a shipped profile, comments and all."""
     from brisk_anchor.nc.profile.control_profile import shipped_text
 
-    typer.echo(shipped_text(name), nl=False)
+    say(shipped_text(name), nl=False)
 
 
 @profile_app.command("check")
@@ -409,14 +424,14 @@ def profile_check(path: Annotated[Path, typer.Argument(help="A profile file (TOM
             raise ProfileError(path.name, proof.findings)
     except ProfileError as error:
         for finding in error.findings:
-            typer.echo(str(finding))
+            say(str(finding))
         raise
-    typer.echo(f"{profile.name} is sound: {len(profile.all_rows)} rows, resolution {dim(profile.resolution)}")
-    typer.echo(f"{proof.programs} sample programs were written with it and ran on the stand-in set to it")
+    say(f"{profile.name} is sound: {len(profile.all_rows)} rows, resolution {dim(profile.resolution)}")
+    say(f"{proof.programs} sample programs were written with it and ran on the stand-in set to it")
     for words in proof.refused:
-        typer.echo(f"not written: {words}")
+        say(f"not written: {words}")
     for limit in profile.limits:
-        typer.echo(limit)
+        say(limit)
 
 
 @profile_app.command("new")
@@ -432,4 +447,4 @@ def profile_new(
     text = copy_of(like, name)
     if out.exists():
         raise BriskAnchorError(f"{out} is there already", "It was left as it is", "Choose another file")
-    typer.echo(f"Written {write_whole(out, text.encode())}. Change it, then: brisk-anchor profile check {out}")
+    say(f"Written {write_whole(out, text.encode())}. Change it, then: brisk-anchor profile check {out}")

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from brisk_anchor.cli.book import JobOption, JsonOption, session_of
+from brisk_anchor.cli.saying import say
 from brisk_anchor.core.errors import LinkError, PlanError
 from brisk_anchor.core.quantities import dim
 
@@ -40,16 +41,16 @@ def _orders(job: Path | None) -> Orders:
     folder = _folder(job)
     orders = Orders(session_of(job), folder, data_folder())
     for fault in orders.faults:
-        typer.echo(f"! {fault}", err=True)
+        say(f"! {fault}", err=True)
     return orders
 
 
 def _tell(outcome: Arrival) -> bool:
     """Print what became of a report; whether it was taken, now or before."""
     told, behind, tone = outcome.words
-    typer.echo(f"{told} {behind}".strip(), err=tone == "bad")
+    say(f"{told} {behind}".strip(), err=tone == "bad")
     for item in outcome.taken.repeated if outcome.taken is not None else ():
-        typer.echo(f"  {item.label:<12}{dim(item.mean, 4)}  ± {dim(item.spread, 4)}, {len(item.values)} runs")
+        say(f"  {item.label:<12}{dim(item.mean, 4)}  ± {dim(item.spread, 4)}, {len(item.values)} runs")
     return outcome.taken is not None or outcome.again
 
 
@@ -63,13 +64,13 @@ def test_link(folder: Annotated[Path, typer.Argument(help="Folder of a job, or a
     machine = load_machine(path).machine if path is not None else load_job(folder).machine
     base = path.parent if path is not None else folder
     if machine.link is None:
-        typer.echo(f"{machine.name} has no [link]: it is {machine.connection}")
+        say(f"{machine.name} has no [link]: it is {machine.connection}")
         return
     settings = machine.link.settings(base.absolute())
-    typer.echo(f"{machine.name}: {settings.words}")
+    say(f"{machine.name}: {settings.words}")
     found = what_answers(settings)
     for good, words in found:
-        typer.echo(f"{'✔' if good else '✘'} {words}")
+        say(f"{'✔' if good else '✘'} {words}")
     if not all(good for good, _ in found):
         raise typer.Exit(2)
 
@@ -121,7 +122,7 @@ def _listen(orders: Orders, seconds: float, enough: object) -> bool:
             except Empty:
                 continue
             if isinstance(item, str):
-                typer.echo(item, err=True)
+                say(item, err=True)
             elif (_tell(item) or item.error is not None) and callable(enough) and enough(item):
                 return True
     finally:
@@ -131,11 +132,11 @@ def _listen(orders: Orders, seconds: float, enough: object) -> bool:
 
 
 def _handed(orders: Orders, order: Order, wait: float) -> None:
-    typer.echo(f"{order.where}. Load it, look which tool it wants, press cycle start.")
+    say(f"{order.where}. Load it, look which tool it wants, press cycle start.")
     if not wait:
         return
     if not _listen(orders, wait, lambda outcome: outcome.order is not None and outcome.order.key == order.key):
-        typer.echo("No report came. It is taken when it comes: in the application, or by brisk-anchor take.", err=True)
+        say("No report came. It is taken when it comes: in the application, or by brisk-anchor take.", err=True)
         raise typer.Exit(4)
 
 
@@ -215,11 +216,11 @@ def list_orders(job: JobOption = None, as_json: JsonOption = False) -> None:
     found = orders.folder.all()
     if as_json:
         keys = {"kind", "title", "program", "identity", "at", "state", "taken_at", "where", "told"}
-        typer.echo(json.dumps([order.model_dump(mode="json", include=keys) for order in found]))
+        say(json.dumps([order.model_dump(mode="json", include=keys) for order in found]))
         return
     for order in found:
         when = order.at.astimezone().strftime("%Y-%m-%d %H:%M")
-        typer.echo(f"{when}  {order.label}  {order.state.value:<9} {order.title}  {order.told}".rstrip())
+        say(f"{when}  {order.label}  {order.state.value:<9} {order.title}  {order.told}".rstrip())
 
 
 def take(
@@ -241,7 +242,7 @@ def take(
         if not all(good):
             raise typer.Exit(2)
         return
-    typer.echo(take_table(orders.session, report, units))
+    say(take_table(orders.session, report, units))
 
 
 @machine_app.command()

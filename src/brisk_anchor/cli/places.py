@@ -8,6 +8,7 @@ from typing import Annotated
 import typer
 
 from brisk_anchor.cli.book import JobOption, session_of
+from brisk_anchor.cli.saying import say
 from brisk_anchor.core.quantities import signed_dim
 
 app = typer.Typer(no_args_is_help=True, help="Fixtures with many parts: map, rows, and programs that change rows.")
@@ -25,12 +26,12 @@ def show(job: JobOption = None) -> None:
     if not faces:
         raise BriskAnchorError("The fixture holds one part", "", "[repeat] in job.toml says how many it holds")
     for face in faces:
-        typer.echo(f"face {face.face}  {face.angle}")
+        say(f"face {face.face}  {face.angle}")
         for known in face.places:
             looked = "" if known.state == "empty" else "looked at" if known.looked_at else "not looked at"
             owner = owner_of(session.setup, known.row) if known.row else ""
             belongs = f"of the {owner}" if owner else ""
-            typer.echo(f"  {known.place.name:<6}{known.row:<10}{known.state:<14}{belongs:<14}{looked}")
+            say(f"  {known.place.name:<6}{known.row:<10}{known.state:<14}{belongs:<14}{looked}")
 
 
 @app.command()
@@ -44,13 +45,13 @@ def rows(
 
     session = session_of(job)
     change = school_change(session, school)
-    typer.echo(f"{SCHOOLS[school.strip().lower()]}; the tool does not move, the program's own figures do by:")
+    say(f"{SCHOOLS[school.strip().lower()]}; the tool does not move, the program's own figures do by:")
     for line in preview(session, change):
         moves = "  ".join(f"{axis.upper()} {signed_dim(by, 3)}" for axis, by in line.moves.items())
-        typer.echo(f"{line.title:<16}{line.row:<10}{line.note:<18}{moves}")
+        say(f"{line.title:<16}{line.row:<10}{line.note:<18}{moves}")
     if write:
         session.editor.change(change)
-        typer.echo("Written to job.toml")
+        say("Written to job.toml")
 
 
 @app.command()
@@ -63,7 +64,7 @@ def tilted(
     from brisk_anchor.services.offsets.tilted_words import lines_of, tilted_words
 
     for line in lines_of(tilted_words(session_of(job), row, base)):
-        typer.echo(line)
+        say(line)
 
 
 @app.command()
@@ -82,5 +83,5 @@ def exchange(
     session = session_of(job)
     text, shift = exchange_row(session, read_text(program), old, new)
     moved = "  ".join(f"{axis} {signed_dim(by, 4)}" for axis, by in zip("XYZ", shift, strict=True))
-    typer.echo(f"{new} with the shift {moved}; every machine position 0.000 from before")
-    typer.echo(f"Written {write_whole(out, text.encode('latin-1'))}")
+    say(f"{new} with the shift {moved}; every machine position 0.000 from before")
+    say(f"Written {write_whole(out, text.encode('latin-1'))}")

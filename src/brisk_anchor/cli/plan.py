@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from brisk_anchor.cli.book import JobOption, session_of
+from brisk_anchor.cli.saying import say
 from brisk_anchor.core.numbers import counted
 from brisk_anchor.core.quantities import dim, num
 
@@ -32,7 +33,7 @@ def opened(file: Path, job: Path | None) -> tuple[Session, Planned]:
         return session, planned(session, plan)
     except PlanFileError as error:
         for finding in error.findings:
-            typer.echo(str(finding))
+            say(str(finding))
         raise
 
 
@@ -63,7 +64,7 @@ def new(
             )
             raise BriskAnchorError(what, "Nothing was written", "Choose another")
         made = plan_of_places(session.setup, places, by=by, seat=seat)
-        typer.echo(f"Written {write_whole(file, plan_text(made).encode())}")
+        say(f"Written {write_whole(file, plan_text(made).encode())}")
         return
     plan = next((plan for plan in session.setup.rows if plan.row == row), None)
     if plan is None or file.exists():
@@ -74,7 +75,7 @@ def new(
         what = f"{row} follows {parent}" if parent else f"{row} needs no feature"
         raise BriskAnchorError(what, "Nothing is measured for it", f"Plan {parent}" if parent else "Plan another row")
     text = plan_text(plan_of_features(f"{session.setup.part} {row}", row, needed))
-    typer.echo(f"Written {write_whole(file, text.encode())}")
+    say(f"Written {write_whole(file, text.encode())}")
 
 
 @app.command()
@@ -88,21 +89,19 @@ def check(file: FileArgument, job: JobOption = None) -> None:
     over = f"{dim(way(ready.measurements), 0)} over the part"
     measured = counted(len(ready.steps), "measurement", "measurements")
     touched = counted(ready.touch_count, "touch", "touches")
-    typer.echo(f"{ready.plan.name}: {measured}, {touched}, {over}, sets {sets}")
+    say(f"{ready.plan.name}: {measured}, {touched}, {over}, sets {sets}")
     for tool in ready.tools:
-        typer.echo(
-            f"     T{tool.number} {tool.name} must be within {dim(tool.tolerance)} of its length, else {tool.on_fail}"
-        )
+        say(f"     T{tool.number} {tool.name} must be within {dim(tool.tolerance)} of its length, else {tool.on_fail}")
     for number, step in enumerate(ready.steps, 1):
         table = "".join(f"  table {letter} {num(angle)}" for letter, angle in step.measurement.options.table)
         touched = counted(step.measurement.touch_count, "touch", "touches")
-        typer.echo(f"{number:3}  {step.measurement.title}{table}  {touched}")
+        say(f"{number:3}  {step.measurement.title}{table}  {touched}")
         for figure in step.figures:
-            typer.echo(f"     {figure.name:<14}{figure.value:>10.3f} {figure.unit:<7}{figure.why}")
+            say(f"     {figure.name:<14}{figure.value:>10.3f} {figure.unit:<7}{figure.why}")
         for look in step.looks:
-            typer.echo(f"   {'!' if look.stops else '?'} {look.found}. {look.do}.")
+            say(f"   {'!' if look.stops else '?'} {look.found}. {look.do}.")
     for look in ready.looks:
-        typer.echo(f"{'!' if look.stops else '?'} {look.found}. {look.do}.")
+        say(f"{'!' if look.stops else '?'} {look.found}. {look.do}.")
     if any(look.stops for look in ready.all_looks):
         raise typer.Exit(2)
 
@@ -122,10 +121,10 @@ def code(
     session, ready = opened(file, job)
     program = program_of(session, ready)
     proof = read_proof(file)
-    typer.echo(f"Written {write_whole(out, program.text.encode())}")
-    typer.echo(f"{program.label} {program.digest[:12]}: {counts(program.text, ready.touch_count)}")
+    say(f"Written {write_whole(out, program.text.encode())}")
+    say(f"{program.label} {program.digest[:12]}: {counts(program.text, ready.touch_count)}")
     basis = basis_of(session, program.digest, ready.plan)
-    typer.echo(proof.words(basis) if proof is not None else "not proved: brisk-anchor plan prove")
+    say(proof.words(basis) if proof is not None else "not proved: brisk-anchor plan prove")
 
 
 def counts(text: str, touches: int) -> str:
@@ -153,21 +152,21 @@ def prove(
     session, ready = opened(file, job)
     program = program_of(session, ready)
     outcome = run(session, ready, program, variations, beyond=beyond)
-    typer.echo(f"{program.label} {program.digest[:12]}: {counts(program.text, ready.touch_count)}")
+    say(f"{program.label} {program.digest[:12]}: {counts(program.text, ready.touch_count)}")
     for line in summary(outcome):
-        typer.echo(line)
+        say(line)
     times = rehearse(session, ready)[2]
     if times is not None:
         where = ", ".join(f"{words} {num(seconds, 0)} s" for words, seconds in times.shares() if seconds)
         least = f"{times.over:.1%} more than the {num(times.least, 0)} s that the same touches take at the least"
-        typer.echo(f"{num(times.total, 0)} s: {where}; {least}")
+        say(f"{num(times.total, 0)} s: {where}; {least}")
     if beyond == 1.0:
-        typer.echo(f"Kept in {keep_proof(file, PlanProof.of(outcome, basis_of(session, program.digest, ready.plan)))}")
+        say(f"Kept in {keep_proof(file, PlanProof.of(outcome, basis_of(session, program.digest, ready.plan)))}")
     _verdict(outcome)
 
 
 def _verdict(outcome: Outcome) -> None:
-    typer.echo("PROVED" if outcome.proved else "NOT PROVED")
+    say("PROVED" if outcome.proved else "NOT PROVED")
     if not outcome.proved:
         raise typer.Exit(5 if outcome.of("crashed") else 4)
 
@@ -184,4 +183,4 @@ def draw(
 
     session, ready = opened(file, job)
     for path in write_plan_sheets(session, ready, file, out, paper):
-        typer.echo(f"Written {path}")
+        say(f"Written {path}")

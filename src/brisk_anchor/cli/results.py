@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from brisk_anchor.cli.book import JobOption, JsonOption, session_of
+from brisk_anchor.cli.saying import say
 from brisk_anchor.core.errors import InspectionError
 from brisk_anchor.core.quantities import dim, shown_unit
 
@@ -50,12 +51,12 @@ def list_parts(job: JobOption = None, as_json: JsonOption = False) -> None:
         data = [
             {key: getattr(part, key) for key in keys} | {"outcome": part.outcome.value} for part in inspection.parts
         ]
-        typer.echo(json.dumps(data, ensure_ascii=False))
+        say(json.dumps(data, ensure_ascii=False))
         return
     for part in inspection.parts:
-        typer.echo(f"{part.at.replace('T', ' ')[:16]}  {short_words(part)}")
+        say(f"{part.at.replace('T', ' ')[:16]}  {short_words(part)}")
     if not inspection.parts:
-        typer.echo("No part was inspected in this job")
+        say("No part was inspected in this job")
 
 
 @app.command()
@@ -64,7 +65,7 @@ def asked(job: JobOption = None) -> None:
     from brisk_anchor.services.results.results_words import asked_words
 
     for words in map(asked_words, _inspection(job).asked):
-        typer.echo(words)
+        say(words)
 
 
 @app.command()
@@ -80,13 +81,13 @@ def show(
 
     part = _part(_inspection(job), serial)
     if as_json:
-        typer.echo(to_json([part]).decode(), nl=False)
+        say(to_json([part]).decode(), nl=False)
         return
-    typer.echo(f"{part.part}  {short_words(part)}  {part.at.replace('T', ' ')}")
+    say(f"{part.part}  {short_words(part)}  {part.at.replace('T', ' ')}")
     for line in part.lines:
-        typer.echo(line_words(line))
+        say(line_words(line))
     for change in part.corrected:
-        typer.echo(f"corrected {change.by}: {change.why}")
+        say(f"corrected {change.by}: {change.why}")
 
 
 @app.command()
@@ -103,7 +104,7 @@ def take(
     for place in inspection.places:
         measure_asked(inspection, place)
         number = serial if place is None else f"{serial}-{place.name}"
-        typer.echo(short_words(inspection.take(number, place, again=again)))
+        say(short_words(inspection.take(number, place, again=again)))
 
 
 @app.command()
@@ -131,7 +132,7 @@ def export(
     else:
         raise InspectionError(f"There is no form {form[:10]}", "", "Give csv, json, svg or pdf")
     for path in paths:
-        typer.echo(f"Written {path}")
+        say(f"Written {path}")
 
 
 @app.command()
@@ -139,7 +140,7 @@ def schema() -> None:
     """The JSON Schema of exported results."""
     from brisk_anchor.services.results.report_files import schema as schema_of
 
-    typer.echo(json.dumps(schema_of(), indent=1))
+    say(json.dumps(schema_of(), indent=1))
 
 
 @app.command("chart")
@@ -158,13 +159,13 @@ def chart_of(
     if series is None:
         raise InspectionError(f"No part has a figure of {balloon}", "", "results asked lists the numbers")
     for words in words_of(series):
-        typer.echo(words)
+        say(words)
     for how, again in repeated(inspection.parts, balloon).items():
         share = "" if again.share is None else f", {100 * again.share:.0f} % of the band"
-        typer.echo(f"one part {again.count} times {how}: ± {dim(2 * again.s, 4)}{share}")
+        say(f"one part {again.count} times {how}: ± {dim(2 * again.s, 4)}{share}")
     about = f"{inspection.setup.machine.name}  ·  {inspection.setup.part}"
     for path in write_chart(series, out, about):
-        typer.echo(f"Written {path}")
+        say(f"Written {path}")
 
 
 @app.command()
@@ -182,9 +183,9 @@ def offsets(
     if not found:
         raise InspectionError(f"{row} was stored fewer than twice", "There is nothing to compare", "Store it again")
     for series in found:
-        typer.echo(f"{series.title}: {'; '.join(words_of(series))}")
+        say(f"{series.title}: {'; '.join(words_of(series))}")
         for path in write_chart(series, out, session.setup.machine.name):
-            typer.echo(f"Written {path}")
+            say(f"Written {path}")
 
 
 @app.command()
@@ -203,6 +204,6 @@ def correct(
     correction = inspection.correction(asked_one)
     next_one = inspection.due(asked_one, series) if (series := series_of(inspection.parts, balloon)) else None
     for words in correction_words(asked_one, correction, next_one):
-        typer.echo(words)
+        say(words)
     if write and correction is not None and correction.change:
-        typer.echo(write_correction(inspection, asked_one, correction))
+        say(write_correction(inspection, asked_one, correction))

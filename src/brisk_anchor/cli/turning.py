@@ -6,6 +6,7 @@ from typing import Annotated, Literal, cast
 
 import typer
 
+from brisk_anchor.cli.saying import say
 from brisk_anchor.core.errors import NumberEntryError
 from brisk_anchor.core.kinds import FURTHEST
 from brisk_anchor.core.numbers import parse_length
@@ -51,13 +52,13 @@ def _tell(found: turning.TurningSum) -> None:
     for n, term in enumerate(found.terms):
         sign = "" if n == 0 and term.sign == "+" else term.sign
         spread = f" ±{bare(term.figure.expanded, 4)}" if term.figure.effects else ""
-        typer.echo(f"{sign:>2} {term.label:<20}{signed_bare(term.figure.value, 4):>14}{spread}")
+        say(f"{sign:>2} {term.label:<20}{signed_bare(term.figure.value, 4):>14}{spread}")
     result = found.result
     spread = f" ±{bare(result.expanded, 4)}" if result.effects else "  no ± was stated"
     kind = " (⌀)" if found.axis == "x" else ""
-    typer.echo(f" = {found.name + kind:<20}{signed_bare(result.value, 4):>14}{spread} {shown_unit().word}")
+    say(f" = {found.name + kind:<20}{signed_bare(result.value, 4):>14}{spread} {shown_unit().word}")
     if found.axis == "x":
-        typer.echo(f"   in a table of radii{'':<3}{signed_bare(found.as_radius, 4):>14}")
+        say(f"   in a table of radii{'':<3}{signed_bare(found.as_radius, 4):>14}")
 
 
 def _look(typed: float, expected: str) -> None:
@@ -83,16 +84,16 @@ def face(
     """Z zero by cutting a face: move away in X only, measure, and Z is known by the difference."""
     length = parse_length(wanted, low=0.0, high=FURTHEST)
     place = turning.faced(_read(measured, "measured"), length)
-    typer.echo(f"   measured less wanted{signed_bare(place.value, 4):>17}")
+    say(f"   measured less wanted{signed_bare(place.value, 4):>17}")
     figures = _read(machine, "machine"), _read(geometry, "geometry"), place, _read(wear, "wear")
     found = turning.work_offset("z", *figures)
     _tell(found)
-    typer.echo(f"   the stop lies at    {signed_bare(turning.stop_plane(found.result, length).value, 4):>14}")
+    say(f"   the stop lies at    {signed_bare(turning.stop_plane(found.result, length).value, 4):>14}")
     lengths = [parse_length(other, low=0.0, high=FURTHEST) for other in others or ()]
     for other, work in zip(lengths, turning.family(found.result, length, lengths), strict=True):
         moved = signed_dim(work.value - found.result.value, 4)
-        typer.echo(f" = work offset Z of {bare(other, 3):<10}{signed_bare(work.value, 4):>10}  {moved} from there")
-    typer.echo(_STILL)
+        say(f" = work offset Z of {bare(other, 3):<10}{signed_bare(work.value, 4):>10}  {moved} from there")
+    say(_STILL)
 
 
 @app.command()
@@ -109,7 +110,7 @@ def diameter(
     _look(cut.value, expected)
     place = turning.turned_to(cut, beyond=beyond)
     _tell(turning.geometry("x", _read(machine, "machine"), _read(work, "work"), place, _read(wear, "wear")))
-    typer.echo(_STILL)
+    say(_STILL)
 
 
 @app.command()
@@ -144,11 +145,11 @@ def wear(
     _look(found.value, wanted)
     due = turning.wear_due(aim, found)
     spread = f" ±{bare(due.expanded, 4)}" if due.effects else "  no ± was stated"
-    typer.echo(f"wear {axis.upper()} changes by {signed_dim(due.value, 4)}{spread}")
+    say(f"wear {axis.upper()} changes by {signed_dim(due.value, 4)}{spread}")
     if axis == "x":
-        typer.echo(f"in a table of radii by {signed_dim(due.value / 2, 4)}")
+        say(f"in a table of radii by {signed_dim(due.value / 2, 4)}")
     if due.effects and abs(due.value) <= due.expanded:
-        typer.echo("That is within its ±: leave it.")
+        say("That is within its ±: leave it.")
 
 
 @app.command()
@@ -161,10 +162,8 @@ def insert(
     """The X wear of a new insert with the same nose, until its first cut was measured and the wear taken back."""
     more = parse_length(allowance, low=0.0, high=FURTHEST)
     due = turning.first_cut_wear(more, inside=inside)
-    typer.echo(f"wear X {signed_dim(due, 4)}, in a table of radii {signed_dim(due / 2, 4)}; Z 0")
-    typer.echo(
-        "Cut, measure, then: brisk-anchor turn wear x --wanted … --actual …. Another nose radius: touch it anew."
-    )
+    say(f"wear X {signed_dim(due, 4)}, in a table of radii {signed_dim(due / 2, 4)}; Z 0")
+    say("Cut, measure, then: brisk-anchor turn wear x --wanted … --actual …. Another nose radius: touch it anew.")
 
 
 @app.command()
@@ -183,7 +182,7 @@ def nose(
     corner = parse_length(figure, low=-FURTHEST, high=FURTHEST)
     size = parse_length(radius, low=0.0, high=FURTHEST)
     found = turning.nose_centre(corner, size, 1 if centre == "+" else -1, axis=axis)
-    typer.echo(f"geometry {axis.upper()} of the nose's centre {signed_dim(found, 4)}")
+    say(f"geometry {axis.upper()} of the nose's centre {signed_dim(found, 4)}")
 
 
 @app.command()
@@ -197,7 +196,7 @@ def taper(
     if far <= 0:
         raise NumberEntryError("Two diameters at one place are no taper", "", "Give how far they lie apart")
     angle = turning.taper_of(a, b, far)
-    typer.echo(f"{signed_dim(b - a, 4)} over {dim(far)}, half angle {signed_deg(angle, 4)}: no wear takes that out")
+    say(f"{signed_dim(b - a, 4)} over {dim(far)}, half angle {signed_deg(angle, 4)}: no wear takes that out")
 
 
 @app.command()
@@ -211,7 +210,7 @@ def groove(
     for edge in ("chuck", "front"):
         places = turning.groove_places(first, second, wide, _edge(edge))
         told = " and ".join(signed_bare(place, 3) for place in places)
-        typer.echo(f"offset on the {edge} edge: Z {told} {shown_unit().word}")
+        say(f"offset on the {edge} edge: Z {told} {shown_unit().word}")
 
 
 @app.command("part-off")
@@ -223,9 +222,7 @@ def part_off(
     """Where a parting blade stands, by whichever of its edges its offset belongs to."""
     long, wide, more = (parse_length(text, low=0.0, high=FURTHEST) for text in (length, width, allowance))
     for edge in ("chuck", "front"):
-        typer.echo(
-            f"offset on the {edge} edge: Z {signed_dim(turning.parting_place(long, more, wide, _edge(edge)), 3)}"
-        )
+        say(f"offset on the {edge} edge: Z {signed_dim(turning.parting_place(long, more, wide, _edge(edge)), 3)}")
 
 
 @app.command()
@@ -240,7 +237,7 @@ def jaws(
     deep, long = (parse_length(text, low=0.0, high=FURTHEST) for text in (step, length))
     plane, zero = turning.soft_jaws(face_.result, deep, long)
     for name, found in (("face", face_.result), ("step", plane), ("work offset Z", zero)):
-        typer.echo(f"{name:<16}{signed_dim(found.value, 4)}")
+        say(f"{name:<16}{signed_dim(found.value, 4)}")
 
 
 @app.command("passes")
@@ -254,7 +251,5 @@ def plan_passes(
     """Diameters to cut one after another, and how far each is to go."""
     now, aim, deep, last = (parse_length(t, low=0.0, high=FURTHEST) for t in (present, target, depth, finish))
     for number, stop in enumerate(turning.passes(now, aim, deep, last, spring), 1):
-        typer.echo(
-            f"{number:>3}  ⌀ {bare(stop, 3):>10} {shown_unit().word}   to go {signed_dim((stop - now) / 2, 3)} a side"
-        )
+        say(f"{number:>3}  ⌀ {bare(stop, 3):>10} {shown_unit().word}   to go {signed_dim((stop - now) / 2, 3)} a side")
         now = stop

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from brisk_anchor.cli.book import JobOption, session_of
+from brisk_anchor.cli.saying import say
 
 if TYPE_CHECKING:
     from brisk_anchor.services.insert.weaving import CuttingProgram
@@ -45,18 +46,18 @@ def weave(
         _show(apart)
         return
     for line in difference(text, result, program.name):
-        typer.echo(line)
+        say(line)
     if out is None:
         raise BriskAnchorError("Nothing was written", "The changes are shown above", "Give --out FILE")
-    typer.echo(f"Written {write_whole(out, result.encode('latin-1'))}")
+    say(f"Written {write_whole(out, result.encode('latin-1'))}")
 
 
 def _show(apart: CuttingProgram) -> None:
     for operation in apart.operations:
         lines = f"lines {operation.first + 1} to {operation.after}"
-        typer.echo(f"{operation.number:3}  T{operation.tool:<4} {operation.title:<40} {lines}")
+        say(f"{operation.number:3}  T{operation.tool:<4} {operation.title:<40} {lines}")
     for woven in apart.woven:
-        typer.echo(f"put in: {woven.number}  {woven.title}, in {woven.places} places")
+        say(f"put in: {woven.number}  {woven.title}, in {woven.places} places")
 
 
 def _plan(
@@ -92,5 +93,5 @@ def _put_in(apart: CuttingProgram, after: list[int], plan: PlanFile, again: int 
     session = session_of(job)
     ready = planned(session, plan)
     result = weave(session, apart, ready, after, again_of(ready, again) if again is not None else None)
-    typer.echo(cut_as_before(session, apart.text, result))
+    say(cut_as_before(session, apart.text, result))
     return result

@@ -11,7 +11,8 @@ BriskAnchorError
 │   ├── StateError        ... how a machine was left
 │   ├── SceneError        ... a scene of the stand-in
 │   ├── PlanFileError     ... a plan in a file
-│   └── TableFileError    ... an offset table in a file
+│   ├── TableFileError    ... an offset table in a file
+│   └── KeysError         ... keys of a person's own
 ├── NcError               NC text that is refused, with its line
 ├── ReportError           report lines that are broken, incomplete or of another program
 ├── MachineError          the stand-in stopped
@@ -36,6 +37,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from brisk_anchor.core.key_marks import plain
 from brisk_anchor.core.quantities import dim, signed_dim
 
 
@@ -55,10 +57,11 @@ class BriskAnchorError(Exception):
         self.remedy = remedy
         super().__init__(self.one_line())
 
-    def one_line(self) -> str:
-        """The whole message on one line."""
+    def one_line(self, *, marked: bool = False) -> str:
+        """The whole message on one line; `marked` leaves the marks of keys in it, for a screen that knows the keys."""
         parts = (part.strip().rstrip(".") for part in (self.what, self.meaning, self.remedy) if part)
-        return shown(". ".join(" ".join(part.split()) for part in parts) + ".")
+        line = shown(". ".join(" ".join(part.split()) for part in parts) + ".")
+        return line if marked else plain(line)
 
 
 class NumberEntryError(BriskAnchorError):
@@ -122,6 +125,12 @@ class JobError(FindingsError):
     """Files of a job with faults."""
 
     noun = "job"
+
+
+class KeysError(FindingsError):
+    """A file of keys with faults."""
+
+    noun = "keys in"
 
 
 class StateError(FindingsError):

@@ -102,7 +102,7 @@ def look_unchanged(path: Path, known: str | None) -> None:
         raise ExportError(
             f"{path.name} was changed by another window or an editor since it was read here",
             "Nothing was written",
-            "Leave with q and open the job again: it is read afresh then",
+            "Leave with ⟨q⟩ and open the job again: it is read afresh then",
         )
 
 

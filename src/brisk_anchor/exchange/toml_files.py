@@ -38,10 +38,26 @@ def read_text(path: Path) -> str:
 
 
 def parse(text: str, name: str) -> dict[str, Any]:
+    """The tables of a text that states its unit.
+
+    Raises:
+        JobError: it is no TOML, holds what cannot be shown, or does not state its unit.
+    """
+    data = parse_tables(text, name)
+    said = data.get("units")
+    if not isinstance(said, str) or said not in MILLIMETRES:
+        told = 'units are missing: write units = "mm" or units = "inch"'
+        if "units" in data:
+            told = f"units are “{str(said)[:40]}”: write mm or inch"
+        raise JobError(name, (Fault(_at(name, text, ("units",)), told),), "State the unit of the figures")
+    return data
+
+
+def parse_tables(text: str, name: str) -> dict[str, Any]:
     """The tables of a text.
 
     Raises:
-        JobError: it is no TOML, or does not state its unit.
+        JobError: it is no TOML, or holds what cannot be shown.
     """
     try:
         data = toml_sections(text)
@@ -51,12 +67,6 @@ def parse(text: str, name: str) -> dict[str, Any]:
         raise JobError(
             name, (finding_at(name, text, bad, "it holds characters that cannot be shown"),), "Take them out"
         )
-    said = data.get("units")
-    if not isinstance(said, str) or said not in MILLIMETRES:
-        told = 'units are missing: write units = "mm" or units = "inch"'
-        if "units" in data:
-            told = f"units are “{str(said)[:40]}”: write mm or inch"
-        raise JobError(name, (Fault(_at(name, text, ("units",)), told),), "State the unit of the figures")
     return data
 
 

@@ -181,7 +181,7 @@ class LatheStandIn:
     def new_stock(self) -> None:
         """Clamp a fresh piece. Raises GuardError: the spindle turns."""
         if self.spindle != _STANDING:
-            raise GuardError("The spindle turns", "The chuck is not opened", "Stop it first: m")
+            raise GuardError("The spindle turns", "The chuck is not opened", "Stop it first: ⟨bench:m⟩")
         self._metal, self.cut_at, self.cut_along = None, None, ""
 
     def twin(self, *, seed: int | None) -> LatheStandIn:
@@ -202,7 +202,7 @@ class LatheStandIn:
             other._check(other._at, 0, "", cutting=False)
         except CrashError as error:
             what = f"The tool stands in the way of the new set-up: {error.part} in {error.solid}"
-            raise GuardError(what, "The old one stays", "Send it home: h") from error
+            raise GuardError(what, "The old one stays", "Send it home: ⟨bench:h⟩") from error
 
     # -- moving ------------------------------------------------------------------------------------------------
 
@@ -299,7 +299,7 @@ class LatheStandIn:
         self.alarm = f"{part} met {solid}"
         self.spindle = _STANDING
         error = CrashError(part, solid, (at[0], 0.0, at[1]), f"{during} in line {line}" if line else during)
-        error.remedy = "Look at tool and part; h resets and homes, then find the tool's geometry anew"
+        error.remedy = "Look at tool and part; ⟨bench:h⟩ resets and homes, then find the tool's geometry anew"
         raise error
 
     # -- by hand -----------------------------------------------------------------------------------------------
@@ -313,9 +313,11 @@ class LatheStandIn:
             GuardError: the spindle turns at a feeler, or stands at a whisker. MachineError: there is no metal that way.
         """
         if thickness and self.spindle != _STANDING:
-            raise GuardError("The spindle turns", "A feeler is drawn in, fingers with it", "Stop it first: m")
+            raise GuardError("The spindle turns", "A feeler is drawn in, fingers with it", "Stop it first: ⟨bench:m⟩")
         if not thickness and self.spindle == _STANDING:
-            raise GuardError("The spindle stands", "A tip would press a mark into the part", "Start it first: m")
+            raise GuardError(
+                "The spindle stands", "A tip would press a mark into the part", "Start it first: ⟨bench:m⟩"
+            )
         tool = self._tool()
         outward = axis == "x" and tool.kind.is_inside
         gap = self.gap(axis)
@@ -341,7 +343,7 @@ class LatheStandIn:
             GuardError: the spindle turns under power. TravelError.
         """
         if self.spindle != _STANDING:
-            raise GuardError("The spindle turns under power", "A dial is swept by hand", "Stop it first: m")
+            raise GuardError("The spindle turns under power", "A dial is swept by hand", "Stop it first: ⟨bench:m⟩")
         noise = float(self._random.normal(0.0, _FEEL)) if self._random is not None else 0.0
         step = self.setup.lathe.resolution
         x = self._at[0] - self.tip()[0] + noise
@@ -541,7 +543,7 @@ class LatheStandIn:
         if self.alarm:
             raise GuardError(f"An alarm stands: {self.alarm}", "Nothing moves while it stands", "Reset it")
         if not self.homed:
-            raise GuardError("The axes are not homed", "Machine positions count from anywhere", "Home first: h")
+            raise GuardError("The axes are not homed", "Machine positions count from anywhere", "Home first: ⟨bench:h⟩")
 
 
 def _placed(ring: Ring, tip: Pair) -> list[tuple[float, float]]:

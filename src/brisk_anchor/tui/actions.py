@@ -160,6 +160,11 @@ class Action:
     at: Literal["", "link", "stand-in"] = ""
     """Where it can be done: at any machine, at a linked control, or where nothing but the stand-in is worked at."""
 
+    @property
+    def name(self) -> str:
+        """What it is called in a file of keys: its label; a view is told from what else has its name."""
+        return f"view {self.label}" if self.do is Do.VIEW else self.label
+
     def fits(self, *, linked: bool) -> bool:
         """Whether it can be done at such a machine."""
         return self.at in ("", "link" if linked else "stand-in")
@@ -487,14 +492,16 @@ ACTIONS: tuple[Action, ...] = (
     Action(
         Do.BETWEEN, (), "b", "b", "middle", "Zero from the middle between it and the other.", ("setup",), line=False
     ),
-    Action(Do.ANGLE, (1,), "r", "r R", "angle from it", "Turn the offset with it; R: leave the angle out.", ("setup",)),
+    Action(
+        Do.ANGLE, (1,), "r", "r R", "angle from it", "Turn the offset with it; ⟨R⟩: leave the angle out.", ("setup",)
+    ),
     Action(Do.ANGLE, (0,), "R", "", "", "", ("setup",), line=False, palette=False),
     Action(Do.TABLE_ANGLE, (), "T", "T", "by the table", "Turn the angle out by the table.", ("setup",), line=False),
     Action(
         Do.FIT, (), "f", "f", "best fit", "Take it into the best fit of X, Y, angle; or out.", ("setup",), line=False
     ),
     Action(Do.DERIVE, (), "p", "p", "follow", "Derive the offset from another one.", ("setup",), line=False),
-    Action(Do.DISTANCE, (), "d", "d", "distance", "How far it lies from another: d on both.", ("setup",), line=False),
+    Action(Do.DISTANCE, (), "d", "d", "distance", "How far it lies from another: ⟨d⟩ on both.", ("setup",), line=False),
     Action(Do.HERE, (), "enter", "Enter", "zero here", "Put the zero on the point or feature.", ("setup",)),
     Action(Do.BESIDE, (), "e", "e", "beside it", "Put the zero at distances from it.", ("setup",)),
     Action(Do.PAGE, (), "l", "l", "list", "Features, points, operations, words of the drawing.", ("setup",)),
@@ -709,8 +716,3 @@ ACTIONS: tuple[Action, ...] = (
     Action(Do.HELP, (), "question_mark", "?", "help", "What can be done here.", line=False),
     Action(Do.QUIT, (), "q,ctrl+q", "q", "quit", "Leave; everything stored is in the book.", line=False),
 )
-
-
-def of_view(view: str, *, linked: bool = False) -> list[Action]:
-    """Actions of a view that have a name to show and fit the machine, in the order of the table."""
-    return [action for action in ACTIONS if view in action.views and action.label and action.fits(linked=linked)]

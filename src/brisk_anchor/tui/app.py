@@ -8,12 +8,10 @@ from collections.abc import Callable, Iterable
 from contextlib import suppress
 from dataclasses import replace
 from functools import partial
-from itertools import product
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from textual.app import ComposeResult, SystemCommand
-from textual.binding import Binding
 from textual.containers import Vertical
 from textual.css.query import NoMatches
 from textual.screen import Screen
@@ -23,13 +21,14 @@ from brisk_anchor.core.errors import BookTamperedError, BriskAnchorError
 from brisk_anchor.core.quantities import Unit, show_in, shown_unit
 from brisk_anchor.core.uncertainty import coverage
 from brisk_anchor.services.paths import DEMO_SPEED
-from brisk_anchor.tui.actions import ACTIONS, Action, Do, of_view
+from brisk_anchor.tui.actions import ACTIONS, Action, Do
 from brisk_anchor.tui.base import Handlers, View
 from brisk_anchor.tui.choice_list import ChoiceList
 from brisk_anchor.tui.drawing import Drawing
 from brisk_anchor.tui.entry import EntryLine, Question, Words
 from brisk_anchor.tui.frame import KeyLine, Ladder, Prompt, TopLine
 from brisk_anchor.tui.frame_app import COMPACT, FrameApp
+from brisk_anchor.tui.keymap import NO_CHANGES, KeyChanges, Keymap
 from brisk_anchor.tui.panels import LatePanel
 from brisk_anchor.tui.view_state import ViewState
 from brisk_anchor.tui.views import view_entry
@@ -45,24 +44,30 @@ _LATER = 0.5
 """How long after the first picture what is wanted soon is loaded, s."""
 _OTHERS = 1.0
 """How often, s, the book is asked whether another window added to it."""
-_BY_KEY: dict[tuple[str, str], list[Action]] = {}
-"""The actions of the table that a key means in a view: the first that fits the machine is done."""
-for _action in ACTIONS:
-    for _view, _key in product(_action.views, _action.keys.split(",")):
-        _BY_KEY.setdefault((_view, _key), []).append(_action)
 _ONLY_THERE = ("This machine is worked at its own control.", "Nothing here moves it or starts a program.")
 _NO_LINK = ("This machine has no link to a control.", "machine.toml has it as [link].")
-_KEYS = sorted({key for _, key in _BY_KEY})
 
 
 class BriskAnchorApp(FrameApp):
     """Brisk Anchor on one terminal."""
 
-    BINDINGS = [Binding(key, f"dispatch({key!r})", show=False, priority=True) for key in _KEYS]
+    LEAVING = frozenset({"escape", "tab"})
+    keymap: Keymap[Action]
 
-    def __init__(self, open_job: Callable[[], Session], folder: Path, speed: float = DEMO_SPEED) -> None:
-        """`open_job` opens the job in a thread after the first paint; sheets and files go to `folder`."""
-        super().__init__(folder)
+    def __init__(
+        self,
+        open_job: Callable[[], Session],
+        folder: Path,
+        speed: float = DEMO_SPEED,
+        *,
+        changes: KeyChanges = NO_CHANGES,
+        trouble: BriskAnchorError | None = None,
+    ) -> None:
+        """`open_job` opens the job in a thread after the first paint; sheets and files go to `folder`.
+
+        `changes` are keys of a person's own, `trouble` is what was wrong with them.
+        """
+        super().__init__(folder, Keymap(ACTIONS, changes), trouble)
         self.view_state: ViewState | None = None
         self._open_job = open_job
         self._speed = speed
@@ -122,6 +127,8 @@ class BriskAnchorApp(FrameApp):
             self.tell("The book is damaged and open for reading only.", session.book.damage, "bad")
         elif limits := session.profile.limits:
             self.tell(f"{session.profile.title}. {limits[0]}", " ".join(limits[1:]), "ask")
+        if self.keys_trouble is not None:
+            self.complain(self.keys_trouble)
         if session.book is not None and not session.book.damage:
             self.run_worker(self._verify, thread=True, exclusive=True, group="verify", name="verify")
 
@@ -206,11 +213,6 @@ class BriskAnchorApp(FrameApp):
     # -- showing -----------------------------------------------------------------------------------------------
 
     @property
-    def view(self) -> str:
-        """The view that is shown."""
-        return self.query_one("#views", ContentSwitcher).current or "bench"
-
-    @property
     def view_widget(self) -> View:
         """The widget of the view that is shown."""
         return self.query_one(f"#{self.view}", View)
@@ -218,7 +220,7 @@ class BriskAnchorApp(FrameApp):
     def show_all(self, *, keep_prompt: bool = False) -> None:
         """Bring frame and view up to date."""
         view_state = self.view_state
-        self.query_one(KeyLine).tell(self.view, self.size.width - 2, linked=self.linked)
+        self.query_one(KeyLine).tell(self.keymap.of_view(self.view, linked=self.linked), self.size.width - 2)
         if view_state is None:
             self.query_one(TopLine).tell([("", "Brisk Anchor")], [])
             self.query_one("#bench", View).show()
@@ -332,17 +334,9 @@ class BriskAnchorApp(FrameApp):
         if rows:
             self.show_all(keep_prompt=True)
             names = ", ".join(row for row in rows if row) or "a snapshot"
-            self.tell(f"Another window changed {names}.", "2 shows it in the book.", "ask")
+            self.tell(f"Another window changed {names}.", "⟨2⟩ shows it in the book.", "ask")
 
     # -- keys --------------------------------------------------------------------------------------------------
-
-    def check_action(self, action: str, parameters: tuple[object, ...]) -> bool | None:
-        """Keys belong to the entry line while it is open, and to a sheet while it lies on top."""
-        if action != "dispatch":
-            return True
-        if len(self.screen_stack) > 1:
-            return False
-        return parameters[0] in ("escape", "tab") if self.query_one(EntryLine).is_open else True
 
     async def action_dispatch(self, key: str) -> None:
         """Do what a key means in this view."""
@@ -363,7 +357,7 @@ class BriskAnchorApp(FrameApp):
         if confirmed is not None and key == "enter":
             self.patience.run(confirmed)
             return
-        meant = _BY_KEY.get((self.view, key), [])
+        meant = self.keymap.meant(self.view, key)
         action = next((one for one in meant if one.fits(linked=self.linked)), None)
         if action is None:
             if meant:
@@ -409,7 +403,7 @@ class BriskAnchorApp(FrameApp):
         self.show_all(keep_prompt=bool(self.view_state and self.view_state.moving))
         self.tell(
             f"Lengths are shown and typed in {shown_unit().word} now.",
-            "I changes back. Nothing that is stored changed.",
+            "⟨I⟩ changes back. Nothing that is stored changed.",
             "ask",
         )
 
@@ -417,13 +411,14 @@ class BriskAnchorApp(FrameApp):
         """Help for this view."""
         from brisk_anchor.tui.help import HelpScreen
 
-        keys = [(action.shown, action.help) for action in of_view(self.view, linked=self.linked)]
-        self.push_screen(HelpScreen(view_entry(self.view).help, keys))
+        actions = self.keymap.of_view(self.view, linked=self.linked)
+        keys = [(action.shown, self.said(action.help)) for action in actions]
+        self.push_screen(HelpScreen(self.said(view_entry(self.view).help), keys))
 
     def do_quit(self) -> None:
         """Leave."""
         if self.view_state and self.view_state.moving:
-            self.tell("The machine is moving. Esc stops it, then q leaves.", "", "ask")
+            self.tell("The machine is moving. Esc stops it, then ⟨q⟩ leaves.", "", "ask")
             return
         self.exit(6 if self._failed else 0)
 
@@ -461,7 +456,7 @@ class BriskAnchorApp(FrameApp):
             return
         rows = [row.row for row in view_state.session.setup.rows]
         if not rows:
-            self.tell("No row is set from anything yet.", "o chooses the row being set.", "ask")
+            self.tell("No row is set from anything yet.", "⟨o⟩ chooses the row being set.", "ask")
             return
         at = rows.index(view_state.row) if view_state.row in rows else -1
         view_state.choose_row(rows[(at + 1) % len(rows)])
@@ -527,9 +522,10 @@ class BriskAnchorApp(FrameApp):
 
     def get_system_commands(self, screen: Screen[object]) -> Iterable[SystemCommand]:
         """The palette: every action of this view by name."""
-        for action in ACTIONS:
-            if action.palette and action.label and self.view in action.views and action.fits(linked=self.linked):
-                yield SystemCommand(f"{action.label} ({action.shown})", action.help, self._from_palette(action))
+        for action in self.keymap.of_view(self.view, linked=self.linked):
+            if action.palette:
+                told = self.said(action.help)
+                yield SystemCommand(f"{action.label} ({action.shown})", told, self._from_palette(action))
 
     def _from_palette(self, action: Action) -> Callable[[], None]:
         view = self.view_widget

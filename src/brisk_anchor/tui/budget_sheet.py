@@ -12,6 +12,7 @@ from textual.widgets import Static
 from brisk_anchor.core.quantities import Dimension, num, quantity, um
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.sheet import Sheet
+from brisk_anchor.tui.terminal import said_text
 from brisk_anchor.tui.words import cut
 
 if TYPE_CHECKING:
@@ -33,7 +34,7 @@ class BudgetSheet(Sheet):
     def compose(self) -> ComposeResult:
         """One block for each axis, then what is not included."""
         with VerticalScroll():
-            yield Static(budget_text(self.chain))
+            yield Static(said_text(self.app, budget_text(self.chain)))
 
 
 def show_budget(stage: Stage, chain: Chain | None, row: str) -> None:

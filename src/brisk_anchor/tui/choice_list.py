@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Hashable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from rich.segment import Segment
 from rich.style import Style
@@ -15,6 +15,7 @@ from textual.widgets import OptionList
 from textual.widgets.option_list import Option
 
 from brisk_anchor.tui import theme
+from brisk_anchor.tui.terminal import said_text
 
 _MARK = " › "
 _MARK_STYLE = Style.parse(f"bold {theme.SAND} on {theme.RAISED}")
@@ -106,7 +107,8 @@ class ChoiceList(OptionList):
 
     def _put_together(self) -> None:
         width = self.scrollable_content_region.width or self.app.size.width // 2
-        rows = list(self._make(width)) if self._make is not None else []
+        made = self._make(width) if self._make is not None else []
+        rows = [replace(row, text=said_text(self.app, row.text)) if "⟨" in row.text.plain else row for row in made]
         turned = any((old.choice is None) != (new.choice is None) for old, new in zip(self._rows, rows, strict=False))
         if turned or len(rows) < len(self._rows):  # an option stays a heading, or stays none
             self.clear_options()

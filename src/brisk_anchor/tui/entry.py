@@ -14,7 +14,7 @@ from textual.widgets import Input, Static
 
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.frame import PROMPT_ROWS, Prompt
-from brisk_anchor.tui.terminal import patiently, waits
+from brisk_anchor.tui.terminal import patiently, said, waits
 
 _WORDS, _FEW_WORDS = 60, 44
 """Columns of the field that takes words, in a wide window and in a small one."""
@@ -113,7 +113,7 @@ class EntryLine(Vertical):
         self.question, self._stepped = question, None
         # It takes the prompt's place, so that nothing else moves.
         self.display, self.screen.query_one(Prompt).display = True, False
-        self.query_one("#entry-label", Static).update(f"{question.name} ")
+        self.query_one("#entry-label", Static).update(said(self.app, f"{question.name} "))
         field = self.query_one(Input)
         field.disabled = False
         words = _FEW_WORDS if self.app.has_class("compact") else _WORDS
@@ -239,13 +239,15 @@ class EntryLine(Vertical):
                 value = parse(text, present=question.present, low=question.low, high=question.high)
                 result.append(f"= {shown(value, 4)}", f"bold {theme.LIVE}")
             except NumberEntryError as error:
-                result.append(f"! {error.one_line()}", theme.CORAL)
+                result.append(said(self.app, f"! {error.one_line(marked=True)}"), theme.CORAL)
         usual = "sums, fractions, mm and in; =-0.2 takes off; Tab goes to the next figure, Esc leaves"
         if not is_length:
             usual = "Tab goes to the next figure, Esc leaves"
         stepped = "↑ ↓ change it; " if question.step else ""
         self.query_one("#entry-result", Static).update(result)
-        self.query_one("#entry-note", Static).update(Text(f"{stepped}{question.note or usual}", theme.QUIET))
+        self.query_one("#entry-note", Static).update(
+            Text(said(self.app, f"{stepped}{question.note or usual}"), theme.QUIET)
+        )
         return value
 
     def _weigh_words(self, question: Words, text: str) -> bool:
@@ -253,14 +255,16 @@ class EntryLine(Vertical):
 
         sound = False
         result, note = Text(no_wrap=True, overflow="ellipsis"), Text()
-        hint = f"{question.hint_for(text)}  Esc leaves" if not text.strip() else question.hint_for(text)
+        hint = said(self.app, question.hint_for(text))
+        if not text.strip():
+            hint += "  Esc leaves"
         if text.strip():
             try:
                 told = question.weigh(text.strip())
                 sound = True
-                note.append(told, f"bold {theme.LIVE}")
+                note.append(said(self.app, told), f"bold {theme.LIVE}")
             except BriskAnchorError as error:
-                note.append(f"! {error.one_line()}", theme.CORAL)
+                note.append(said(self.app, f"! {error.one_line(marked=True)}"), theme.CORAL)
         if not note.plain or len(hint) + 2 <= self._room_beside(question):
             result.append(hint, theme.QUIET)
         if not note.plain:

@@ -9,9 +9,8 @@ from rich.table import Table
 from rich.text import Text
 
 from brisk_anchor.tui import theme
-from brisk_anchor.tui.actions import of_view
+from brisk_anchor.tui.keymap import Keyed
 from brisk_anchor.tui.panels import LatePanel
-from brisk_anchor.tui.views import VIEWS
 from brisk_anchor.tui.words import cut
 
 PROMPT_ROWS = 3
@@ -120,15 +119,17 @@ class KeyLine(LatePanel):
 
     DEFAULT_CSS = f"KeyLine {{ height: 1; padding: 0 1; background: {theme.RAISED}; color: {theme.QUIET}; }}"
 
-    def tell(self, view: str, width: int, *, linked: bool = False) -> None:
-        """Show as many keys of a view as fit; help always does."""
-        keys = [(action.shown, action.label) for action in of_view(view, linked=linked) if action.line]
-        self.tell_keys(keys, f"1–{VIEWS[-1].key}", width)
-
-    def tell_keys(self, keys: Sequence[tuple[str, str]], views: str, width: int) -> None:
-        """Show as many (key, word) as fit, then the keys of the views and of help."""
+    def tell(self, actions: Sequence[Keyed], width: int) -> None:
+        """Show as many keys of a view as fit, then those of the views and of help, which always do."""
+        keys = [(action.shown, action.label) for action in actions if action.line]
+        views = [action.shown for action in actions if action.name.startswith("view ")]
+        of_help = [(action.shown, action.label) for action in actions if action.name == "help"]
         text = Text(no_wrap=True, overflow="ellipsis")
-        tail = [(views, "views"), ("?", "help")]
+        run = "".join(views)
+        tail = [
+            (f"{views[0]}–{views[-1]}" if run.isdigit() and run == "".join(sorted(run)) else " ".join(views), "views"),
+            *of_help,
+        ]
         used = sum(len(k) + len(w) + 3 for k, w in tail) + 2
         for shown, label in keys:
             need = len(shown) + len(label) + 3

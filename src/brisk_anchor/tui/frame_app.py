@@ -11,8 +11,9 @@ from collections.abc import Callable, Sequence
 from contextlib import suppress
 from functools import partial
 from pathlib import Path
-from typing import TypeVar
+from typing import Any, ClassVar, TypeVar
 
+from rich.console import RenderableType
 from textual import events
 from textual.app import App
 from textual.binding import Binding
@@ -20,12 +21,13 @@ from textual.filter import LineFilter
 from textual.reactive import Reactive
 from textual.screen import Screen
 from textual.theme import Theme
-from textual.widgets import Static
+from textual.widgets import ContentSwitcher, Static
 
 from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.tui.ascii_shapes import AsciiShapes, needs_ascii
 from brisk_anchor.tui.entry import EntryLine, Question, Words
 from brisk_anchor.tui.frame import KeyLine, Prompt
+from brisk_anchor.tui.keymap import Keymap
 from brisk_anchor.tui.patience import Patience
 from brisk_anchor.tui.theme import SHOWN
 
@@ -48,12 +50,16 @@ class FrameApp(App[int]):
         Binding("ctrl+z", "suspend_process", show=False, priority=True),
     ]
 
-    BEFORE_OPEN = frozenset({"q", "ctrl+q", "question_mark", "f1", "ctrl+c", "ctrl+z"})
-    """Keys that mean something while the job still opens: to leave, and to ask for help."""
+    LEAVING: ClassVar[frozenset[str]] = frozenset({"escape"})
+    """Keys that leave the line in which something is typed."""
+    BEFORE_OPEN: ClassVar[frozenset[str]] = frozenset({"quit", "help"})
+    """What can be done while the job still opens, by its name in the table."""
 
-    def __init__(self, folder: Path) -> None:
-        """Sheets and files go to `folder`."""
+    def __init__(self, folder: Path, keymap: Keymap[Any], trouble: BriskAnchorError | None = None) -> None:
+        """Sheets and files go to `folder`; `trouble` is what was wrong with keys of a person's own."""
         super().__init__()
+        self.keymap = keymap
+        self.keys_trouble = trouble
         self.cell_ratio = 2.25
         self.folder = folder
         self._to_confirm: Callable[[], None] | None = None
@@ -70,6 +76,28 @@ class FrameApp(App[int]):
             lambda rest: self.run_worker(rest, group="waiting", name="waiting"),
             self._take_held_later,
         )
+
+    @property
+    def view(self) -> str:
+        """The view that is shown."""
+        return self.query_one("#views", ContentSwitcher).current or "bench"
+
+    @property
+    def linked(self) -> bool:
+        """Whether a real control stands at the other end."""
+        return False
+
+    async def action_dispatch(self, key: str) -> None:
+        """Do what a key means in this view."""
+        raise NotImplementedError
+
+    def said(self, text: str) -> str:
+        """A sentence with the keys in force in place of the marks in it."""
+        return self.keymap.said(text, self.view, linked=self.linked)
+
+    def said_in(self, shown: RenderableType) -> RenderableType:
+        """Styled words with the keys in force in place of the marks in them."""
+        return self.keymap.said_in(shown, self.view, linked=self.linked)
 
     @property
     def is_open(self) -> bool:
@@ -171,14 +199,31 @@ class FrameApp(App[int]):
         if self.patience.silent:
             return True
         opening = not self.is_open and self._failed is None and len(self.screen_stack) == 1
-        return opening and not (isinstance(event, events.Key) and event.key in self.BEFORE_OPEN)
+        return opening and not (isinstance(event, events.Key) and self._works_before(event.key))
+
+    def _works_before(self, key: str) -> bool:
+        """Whether a key means something while the job still opens: to leave, and to ask for help."""
+        names = {action.name for action in self.keymap.meant(self.view, key)}
+        return key in ("ctrl+c", "ctrl+z") or bool(names & self.BEFORE_OPEN)
 
     async def _take(self, event: events.Key | events.Paste) -> None:
+        """Give what is typed to the line that is open, else to the view; a sheet on top has keys of its own."""
         entry = self.query_one(EntryLine)
-        if entry.is_open and len(self.screen_stack) == 1 and entry.takes(event):
+        if len(self.screen_stack) > 1:
+            await super().on_event(event)
+        elif entry.is_open and entry.takes(event):
             await entry.take(event)
+        elif isinstance(event, events.Key) and self._is_meant(event.key, entry):
+            await self.action_dispatch(event.key)
         else:
             await super().on_event(event)
+
+    def _is_meant(self, key: str, entry: EntryLine) -> bool:
+        """Whether a key is for the view; for the line that is open, whether it leaves it or goes on to the next."""
+        if entry.is_open:
+            return key in self.LEAVING
+        asked = self._to_confirm is not None and not key.startswith("ctrl+")  # any other key leaves what was asked
+        return asked or bool(self.keymap.meant(self.view, key))
 
     def _take_held_later(self) -> None:
         self.call_later(self._take_held)
@@ -192,7 +237,7 @@ class FrameApp(App[int]):
     def tell(self, sentence: str, behind: str = "", tone: str = "") -> None:
         """Put a sentence in the prompt."""
         self._to_confirm = None  # whatever was asked, the sentence that asked it is gone
-        self.query_one(Prompt).tell(sentence, behind, tone)
+        self.query_one(Prompt).tell(self.said(sentence), self.said(behind), tone)
 
     def confirm(self, sentence: str, behind: str, work: Callable[[], None]) -> None:
         """Ask; Enter as the next key does `work`, any other key leaves it."""

@@ -9,6 +9,7 @@ from rich.text import Text
 from textual.widget import Widget
 
 from brisk_anchor.tui import theme
+from brisk_anchor.tui.terminal import said, said_in
 from brisk_anchor.tui.words import cut
 
 
@@ -46,7 +47,7 @@ class LatePanel(Widget):
 
     def render(self) -> RenderableType:
         """Put the words together for the present size."""
-        return self._make(self.size.width, self.size.height) if self._make else Text()
+        return said_in(self.app, self._make(self.size.width, self.size.height)) if self._make else Text()
 
 
 class Heading(LatePanel):
@@ -56,6 +57,7 @@ class Heading(LatePanel):
 
     def tell(self, title: str, note: str = "", colour: str = theme.QUIET) -> None:
         """Show a title and a note; where they do not both fit, the title is cut."""
+        title, note = said(self.app, title), said(self.app, note)
 
         def make(width: int, _height: int) -> Text:
             room = width - 5 - (len(note) + 2 if note else 0)

@@ -17,7 +17,7 @@ from brisk_anchor.core.offsets.checks import Finding
 from brisk_anchor.core.quantities import shown_unit, signed_bare, signed_deg
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.sheet import Sheet
-from brisk_anchor.tui.terminal import patiently
+from brisk_anchor.tui.terminal import patiently, said_text
 from brisk_anchor.tui.words import cut
 
 if TYPE_CHECKING:
@@ -69,7 +69,7 @@ class RowsSheet(Sheet):
         if not long:
             self._say_keys(text)
         with VerticalScroll():
-            yield Static(text)
+            yield Static(said_text(self.app, text))
 
     def _say_keys(self, text: Text) -> None:
         if not self.changed:

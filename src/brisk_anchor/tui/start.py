@@ -7,9 +7,12 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.services.paths import DEMO_SPEED, demo_folder
 from brisk_anchor.tui.app import BriskAnchorApp
 from brisk_anchor.tui.frame_app import FrameApp
+from brisk_anchor.tui.keymap import NO_CHANGES, KeyChanges
+from brisk_anchor.tui.keys_file import keys_as_file, own_keys
 
 if TYPE_CHECKING:
     from brisk_anchor.nc.profile.control_profile import Profile
@@ -78,7 +81,8 @@ def run_turning(path: Path, data: Path | None = None) -> int:
 
         return TurningSession.open(path, data or data_folder())
 
-    return _end(TurningApp(open_it, path.parent))
+    changes, trouble = _keys()
+    return _end(TurningApp(open_it, path.parent, changes=changes, trouble=trouble))
 
 
 def run_job(job: Path, *, roll: int, speed: float = DEMO_SPEED, data: Path | None = None) -> int:
@@ -100,7 +104,25 @@ def run_job(job: Path, *, roll: int, speed: float = DEMO_SPEED, data: Path | Non
 
 
 def _run(open_job: Callable[[], Session], folder: Path, speed: float) -> int:
-    return _end(BriskAnchorApp(open_job, folder, speed=speed))
+    changes, trouble = _keys()
+    return _end(BriskAnchorApp(open_job, folder, speed=speed, changes=changes, trouble=trouble))
+
+
+def _keys() -> tuple[KeyChanges, BriskAnchorError | None]:
+    """A person's own keys, and what is wrong with them: then those of the table hold."""
+    try:
+        return own_keys(), None
+    except BriskAnchorError as error:
+        return NO_CHANGES, error
+
+
+def keys_text() -> str:
+    """All keys in force as the file in which a person changes them.
+
+    Raises:
+        KeysError: that file has faults.
+    """
+    return keys_as_file(own_keys())
 
 
 def _end(app: FrameApp) -> int:

@@ -18,7 +18,11 @@ def take_back(stage: Stage, view_state: ViewState) -> None:
         last, view_state.handed = taken_back(view_state.session)
         view_state.request = None
         rows = f"{', '.join(last.rows)} and " if last.rows else ""
-        mark = " Take the mark off the control: 4, then o and Space." if view_state.handed is not None else ""
+        mark = (
+            " Take the mark off the control: ⟨4⟩, then ⟨machine:o⟩ and ⟨machine:Space⟩."
+            if view_state.handed is not None
+            else ""
+        )
         return f"Taken back: {last.words}.", f"{rows}what was measured before holds again.{mark}"
 
     stage.attempt(work)

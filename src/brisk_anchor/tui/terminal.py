@@ -5,8 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import ParamSpec, Protocol, runtime_checkable
 
+from rich.console import RenderableType
+from rich.text import Text
 from textual.app import App
 
+from brisk_anchor.core.key_marks import plain
 from brisk_anchor.tui.patience import Patience
 
 P = ParamSpec("P")
@@ -16,15 +19,37 @@ CELL_RATIO = 2.25
 
 @runtime_checkable
 class Terminal(Protocol):
-    """An application that knows the shape of a cell and waits patiently."""
+    """An application that knows the shape of a cell, waits patiently, and knows the keys in force."""
 
     cell_ratio: float
     patience: Patience
+
+    def said(self, text: str) -> str:
+        """A sentence with the keys in force in place of the marks in it."""
+
+    def said_in(self, shown: RenderableType) -> RenderableType:
+        """Styled words with the keys in force in place of the marks in them."""
 
 
 def cell_ratio(app: App[object]) -> float:
     """Height of a character cell over its width."""
     return app.cell_ratio if isinstance(app, Terminal) else CELL_RATIO
+
+
+def said(app: App[object], text: str) -> str:
+    """A sentence with the keys in force in place of the marks in it."""
+    return app.said(text) if isinstance(app, Terminal) else plain(text)
+
+
+def said_in(app: App[object], shown: RenderableType) -> RenderableType:
+    """Styled words with the keys in force in place of the marks in them."""
+    return app.said_in(shown) if isinstance(app, Terminal) else shown
+
+
+def said_text(app: App[object], text: Text) -> Text:
+    """A styled text with the keys in force in place of the marks in it."""
+    found = said_in(app, text)
+    return found if isinstance(found, Text) else text
 
 
 def waits(app: App[object]) -> bool:

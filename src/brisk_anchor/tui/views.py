@@ -87,7 +87,7 @@ VIEWS: tuple[ViewEntry, ...] = (
         "book",
         "The book: offsets, history, chains.",
         "The book keeps every figure that was measured, stored or proved, with the touches it came "
-        "from. It only grows. What is typed here has a reason, and s writes it to the control: "
+        "from. It only grows. What is typed here has a reason, and ⟨s⟩ writes it to the control: "
         "guarded, read back, entered as stored.",
         _book,
     ),

@@ -105,21 +105,29 @@ def look_at_control(condition: ControlCondition) -> list[Finding]:
         why = "Another program would end it where it stands"
         looks.append(
             Finding.stopping(
-                f"“{condition.held}” is under way or held", why, "Let it end, or reset it at the machine: 4"
+                f"“{condition.held}” is under way or held", why, "Let it end, or reset it at the machine: ⟨4⟩"
             )
         )
     if condition.door_open:
-        looks.append(Finding.stopping("The door is open", "Nothing moves under power", "Close it: d at the machine, 4"))
+        looks.append(
+            Finding.stopping(
+                "The door is open", "Nothing moves under power", "Close it: ⟨machine:d⟩ at the machine, ⟨4⟩"
+            )
+        )
     if condition.homed is False:
         why = "The machine does not know where it is, so no program may run"
-        looks.append(Finding.stopping("The machine has not been homed since power came on", why, "Send it home: h"))
+        looks.append(
+            Finding.stopping("The machine has not been homed since power came on", why, "Send it home: ⟨bench:h⟩")
+        )
     if condition.mode:
         why = "A program runs in automatic alone"
         looks.append(Finding.warning(f"The mode switch stands at {condition.mode}", why, "The start turns it"))
     if condition.stops:
         why = "The program holds after every block, the probe at the wall too"
         looks.append(
-            Finding.warning(f"Single block is on: {condition.stops}", why, "Switch it off: s at the machine, 4")
+            Finding.warning(
+                f"Single block is on: {condition.stops}", why, "Switch it off: ⟨machine:s⟩ at the machine, ⟨4⟩"
+            )
         )
     return looks
 
@@ -229,7 +237,7 @@ def look_at_start(measurement: Measurement, centre: Vector) -> list[Finding]:
         Finding.warning(
             f"The tip starts {dim(off, 3)} from where the drawing puts the centre of {measurement.title}",
             "Its error of position is counted from there, and the search may not reach",
-            "Point at it with f, or bring the tip to the middle",
+            "Point at it with ⟨f⟩, or bring the tip to the middle",
         )
     ]
 
@@ -277,12 +285,12 @@ def look_at_residuals(feature: Feature) -> list[Finding]:
     count = len(feature.touches) or len(feature.residuals)
     off = um(abs(misfit.off), 1)
     suspects = [str(n + 1) for n in misfit.suspects]
-    again = "Wipe all of it and touch it again: y"
+    again = "Wipe all of it and touch it again: ⟨y⟩"
     if misfit.worst_is_known and feature.touches:
-        again = "Wipe it there and make that touch again: y" if not feature.kind.has_top else again
+        again = "Wipe it there and make that touch again: ⟨y⟩" if not feature.kind.has_top else again
         found = f"Touch {misfit.worst + 1} of {feature.name} lies {off} from where the other {count - 1} put it"
     elif 1 < len(suspects) < count and feature.touches:
-        again = "Wipe it there and make those touches again: y" if not feature.kind.has_top else again
+        again = "Wipe it there and make those touches again: ⟨y⟩" if not feature.kind.has_top else again
         if len(suspects) > _NAMED:
             suspects = [*suspects[: _NAMED - 1], f"one of {len(suspects) - _NAMED + 1} more"]
         found = f"Touch {', '.join(suspects[:-1])} or {suspects[-1]} of {feature.name} lies about {off} off"
@@ -315,7 +323,7 @@ def look_at_scatter(features: Sequence[Feature]) -> list[Finding]:
         Finding.warning(
             f"Touches scatter {times} times less than is stated of them",
             f"So say the residuals of {len(known)} features; their ± is larger than it need be",
-            "Measure one 25 times with Y, and take that with u",
+            "Measure one 25 times with ⟨Y⟩, and take that with u",
         )
     ]
 
@@ -434,7 +442,7 @@ def look_at_centres(rules: Mapping[str, Rule], *, crashed: bool) -> list[Finding
         Finding.stopping(
             f"The machine has crashed since the centre of {letters[0]} was measured",
             "A table that was hit may turn about another place",
-            "Measure the centre again: C on the bench",
+            "Measure the centre again: ⟨bench:C⟩ on the bench",
         )
     ]
 
@@ -456,7 +464,7 @@ def look_at_turn(chain: Chain) -> list[Finding]:
         Finding.warning(
             f"The part may lie turned: {' and '.join(found)} of {chain.row}, nearly all from that",
             "Its walls were touched once each, which tells nothing of how they lie",
-            "T touches each wall twice; or state in the job how true it lies",
+            "⟨bench:T⟩ touches each wall twice; or state in the job how true it lies",
         )
     ]
 

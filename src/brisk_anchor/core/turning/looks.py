@@ -37,7 +37,7 @@ def look_at_lathe(condition: LatheCondition, tool: TurningTool, method: Method) 
         )
     if condition.homed is False:
         looks.append(
-            Finding.stopping("The axes are not homed", "Machine positions count from anywhere", "Home first: h")
+            Finding.stopping("The axes are not homed", "Machine positions count from anywhere", "Home first: ⟨bench:h⟩")
         )
     if condition.station is not None and condition.station != tool.station:
         looks.append(
@@ -57,15 +57,21 @@ def look_at_lathe(condition: LatheCondition, tool: TurningTool, method: Method) 
         )
     if condition.spindle_turns is False and method.cuts and not method.measures:
         looks.append(
-            Finding.stopping("The spindle stands", "A tip would press a mark into the part", "Start the spindle: m")
+            Finding.stopping(
+                "The spindle stands", "A tip would press a mark into the part", "Start the spindle: ⟨bench:m⟩"
+            )
         )
     if condition.spindle_turns and not method.cuts:
         looks.append(
-            Finding.stopping("The spindle turns", "A feeler is drawn in, fingers with it", "Stop the spindle: m")
+            Finding.stopping(
+                "The spindle turns", "A feeler is drawn in, fingers with it", "Stop the spindle: ⟨bench:m⟩"
+            )
         )
     if condition.spindle_turns and method.measures:
         looks.append(
-            Finding.stopping("The spindle turns", "A gauge is held against turning metal", "Stop the spindle: m")
+            Finding.stopping(
+                "The spindle turns", "A gauge is held against turning metal", "Stop the spindle: ⟨bench:m⟩"
+            )
         )
     return looks
 
@@ -74,13 +80,13 @@ def look_at_gauge(gauge: Gauge, what: str, value: float, expected: float | None)
     """Whether the gauge measures that, and whether the figure looks like a radius, or like another part."""
     looks = []
     if what not in gauge.kind.measures:
-        looks.append(Finding.stopping(f"{gauge.name} measures no {what}", "", "Choose another gauge: G"))
+        looks.append(Finding.stopping(f"{gauge.name} measures no {what}", "", "Choose another gauge: ⟨bench:G⟩"))
     elif not gauge.low <= value <= gauge.high:
         looks.append(
             Finding.warning(
                 f"{gauge.name} goes from {dim(gauge.low)} to {dim(gauge.high)}, {dim(value, 3)} was typed",
                 "It was read off another gauge, or wrongly",
-                "Choose the gauge that was used: G",
+                "Choose the gauge that was used: ⟨bench:G⟩",
             )
         )
     return [*looks, *look_for_radius(value, expected)]
@@ -143,7 +149,8 @@ def look_at_proposal(
             Finding.stopping(
                 f"{proposal.row} {proposal.axis.upper()} would jump by {signed_dim(value - present, 3)}",
                 "Nearly always the wrong tool, the wrong row, or a radius",
-                "Look again. Where it is meant: k for a part clamped anew, N in the turret (6) for another insert",
+                "Look again. Where it is meant: ⟨bench:k⟩ for a part clamped anew, ⟨turret:N⟩ in the "
+                "turret (⟨6⟩) for another insert",
             )
         )
     elif reach_known and present is None and proposal.destination is Destination.WORK and proposal.axis == "z":
@@ -161,7 +168,7 @@ def look_at_proposal(
             Finding.warning(
                 f"X zero is the spindle axis, and would move by {signed_dim(value - setup.lathe.axis_x, 3)}",
                 "Every diameter of every tool moves with it",
-                "Put it into the geometry, o, unless the axis itself was measured",
+                "Put it into the geometry, ⟨bench:o⟩, unless the axis itself was measured",
             )
         )
     if proposal.axis == "z" and place < -1e-6 + setup.zero_from_face - setup.part.length * 0.5:
@@ -169,7 +176,7 @@ def look_at_proposal(
             Finding.warning(
                 f"What was cut lies {dim(abs(place), 3)} behind the finished face",
                 "Half of the part or more would be gone",
-                "Look which face was measured from: F",
+                "Look which face was measured from: ⟨bench:F⟩",
             )
         )
     result = proposal.total.result

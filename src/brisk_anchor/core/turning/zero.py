@@ -191,7 +191,7 @@ def propose(
         raise DatumError(
             f"{tool.name}, a {tool.kind.value}, touches nothing along {axis.upper()}",
             "Its X is swept with a dial indicator on the spindle",
-            "Set its X by the dial: y",
+            "Set its X by the dial: ⟨bench:y⟩",
         )
     base = evidence.machine.value - evidence.place.value - evidence.slide
     shift = tool.referred(axis, 0.0)  # the table's geometry may be that of the nose's centre, the place is the corner's

@@ -145,16 +145,16 @@ def next_step(control: Control, *, loaded: bool) -> tuple[str, str]:
     if control.alarm is not None:
         return f"Alarm {int(control.alarm.number)}: {control.alarm.text}.", "Esc resets it."
     if control.door_open:
-        return "The door is open: nothing moves under power.", "d closes it."
+        return "The door is open: nothing moves under power.", "⟨d⟩ closes it."
     if not control.homed:
-        return "The machine does not know where it is: press h to send it home.", "No program runs before."
+        return "The machine does not know where it is: press ⟨h⟩ to send it home.", "No program runs before."
     if control.mode is Mode.MDI:
-        return "Press i and type a line.", "Modal state and offset stay in force from line to line."
+        return "Press ⟨i⟩ and type a line.", "Modal state and offset stay in force from line to line."
     if control.mode is Mode.AUTO:
         if not loaded:
-            return "Press o to load the program of the chosen offset, O for a file.", "Tab chooses the offset."
+            return "Press ⟨o⟩ to load the program of the chosen offset, ⟨O⟩ for a file.", "Tab chooses the offset."
         return (
-            "Press Space to run the program on this machine.",
-            "It moves, and writes the tables: 3 proves it first.",
+            "Press ⟨Space⟩ to run the program on this machine.",
+            "It moves, and writes the tables: ⟨3⟩ proves it first.",
         )
-    return "Move by hand: ← → choose the axis, ↑ ↓ move it.", "Contact stops the probe. m turns the mode switch."
+    return "Move by hand: ← → choose the axis, ↑ ↓ move it.", "Contact stops the probe. ⟨m⟩ turns the mode switch."

@@ -129,7 +129,7 @@ class ByTouch(ByHand):
             raise PlanError(
                 f"{self.tool.name} touches nothing {'below' if below else 'beside'} it",
                 f"Its {'length' if below else 'diameter'} is not known",
-                "Choose another tool with b",
+                "Choose another tool with ⟨bench:b⟩",
             )
 
     @property

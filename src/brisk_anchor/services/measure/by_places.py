@@ -31,7 +31,7 @@ class ByPlaces(ByTouch):
             raise PlanError(
                 "How a bore leans is measured with the probe",
                 "By hand its depth is not known well enough at every touch",
-                "Choose the probe with b, or take the mark for the second level off",
+                "Choose the probe with ⟨bench:b⟩, or take the mark for the second level off",
             )
 
     @property

@@ -20,22 +20,22 @@ def next_step(session: Session, lines: Sequence[BookLine], line: BookLine | None
         names = ", ".join(f"{line.row} ({', '.join(line.operations)})" for line in lacking)
         unwritten = all(line.state in (RowState.NOT_WRITTEN, RowState.TYPED, RowState.DIFFERS) for line in lacking)
         if unwritten:
-            return f"The control does not have {names} yet.", "s writes the row, W everything that follows it."
-        return f"Operations need {names}: measure them first.", "1 goes to the bench. Do not start the program."
+            return f"The control does not have {names} yet.", "⟨s⟩ writes the row, ⟨W⟩ everything that follows it."
+        return f"Operations need {names}: measure them first.", "⟨1⟩ goes to the bench. Do not start the program."
     if line is None:
-        return "No row has these words.", "/ and * show all rows."
+        return "No row has these words.", "⟨/⟩ and * show all rows."
     if line.locked:
-        return f"{line.row} is locked.", "l unlocks it."
+        return f"{line.row} is locked.", "⟨l⟩ unlocks it."
     if line.state.value == "stale":
-        return f"{line.row} is stale: nothing writes it until it is measured again.", "1 goes to the bench."
+        return f"{line.row} is stale: nothing writes it until it is measured again.", "⟨1⟩ goes to the bench."
     if not line.values:
-        return f"{line.row} has no values in the book.", "Enter types them, a takes them from the control."
+        return f"{line.row} has no values in the book.", "Enter types them, ⟨a⟩ takes them from the control."
     off = [line.row for line in lines if line.values and line.differs_from_control]
     if line.row in off:
-        return f"The control holds something else in {line.row}: s writes it there.", "a takes the control's over."
+        return f"The control holds something else in {line.row}: ⟨s⟩ writes it there.", "⟨a⟩ takes the control's over."
     return (
         f"{line.row} is on the control as it is in the book.",
-        "Enter types a change, c compares, g looks further.",
+        "Enter types a change, ⟨c⟩ compares, ⟨g⟩ looks further.",
     )
 
 

@@ -26,7 +26,7 @@ def following(session: Session, row: str) -> list[RowChange]:
     head = first_of(session, row)
     children = session.rows.children(head)
     if not children:
-        raise PlanError(f"No row follows {head}", "", "p in the book makes rows that follow it")
+        raise PlanError(f"No row follows {head}", "", "⟨book:p⟩ in the book makes rows that follow it")
     lines: list[RowChange] = []
     for child in children:
         valued = session.ledger.valued(child)
@@ -47,7 +47,7 @@ def _why_not(session: Session, row: str, parent: str, written: list[str]) -> str
         return f"“{held}” uses it, and is under way or held"
     match session.rows.state(row):
         case RowState.TYPED:
-            return "typed by hand: s writes it"
+            return "typed by hand: ⟨s⟩ writes it"
         case RowState.NOT_WRITTEN | RowState.DIFFERS:
             if parent in written or session.rows.state(parent).may_run:
                 return ""

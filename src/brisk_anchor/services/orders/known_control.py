@@ -27,7 +27,7 @@ def known_facts(orders: Orders, state: LinkState) -> list[tuple[str, str, bool]]
     limit = settings.stale if settings is not None else 0.0
     at = max(real.told.rows.values(), default=None)
     old = at is None or real.is_old(next(r for r, t in real.told.rows.items() if t == at), limit)
-    found.append(("table", f"as of {ago_words(at)}" if at is not None else "never read: r", old))
+    found.append(("table", f"as of {ago_words(at)}" if at is not None else "never read: ⟨machine:r⟩", old))
     active = real.active
     found.append(("active", active.words, not active.row))
     return found

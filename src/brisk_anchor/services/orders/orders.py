@@ -176,7 +176,7 @@ class Orders:
         """
         session = self.session
         if session.rows.last(row, EntryKind.STORED) is None:
-            raise PlanError(f"{row} has not been stored yet", "There is nothing to prove", "Store it first: s")
+            raise PlanError(f"{row} has not been stored yet", "There is nothing to prove", "Store it first: ⟨bench:s⟩")
         measurements = session.programs.retouching(row)
         if not measurements:
             parent = session.rows.parent_of(row)

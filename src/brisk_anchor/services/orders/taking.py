@@ -209,7 +209,7 @@ def _set_rows(session: Session, real: RealLink, order: Order, report: RunReport,
     for chain in chains.values():
         if chain.table is not None:
             session.datums.table_turned(chain.row, chain.table)
-    return Taken(f"{names} is stored: the control has written it and read it back", "It is in the book. p proves it.")
+    return Taken(f"{names} is stored: the control has written it and read it back", "It is in the book. ⟨p⟩ proves it.")
 
 
 def _with_control(chain: Chain, told: Mapping[str, float]) -> Chain:
@@ -299,7 +299,7 @@ def _read_table(session: Session, real: RealLink, order: Order, report: RunRepor
     if row:
         real.note_active(row, at)
     differ = [row for row in rows if session.rows.away_from_control(row)]
-    words = f"{', '.join(differ[:6])} differ from the book: 2 compares" if differ else "All that the book has agrees."
+    words = f"{', '.join(differ[:6])} differ from the book: ⟨2⟩ compares" if differ else "All that the book has agrees."
     known = (
         f"{len(rows)} rows" + (f", {len(shelf)} tool lengths" if shelf else "") + (f"; {row} is active" if row else "")
     )
@@ -326,7 +326,7 @@ def _prove(session: Session, real: RealLink, order: Order, report: RunReport, at
         order.row, program_of_order(order), chain.values, len(report.touches), 0.0, f", touched again, {mark}"
     )
     if proof.holds:
-        return Taken(f"{order.row} is proved: touched again, it differs by {um(proof.worst)}", "t writes its sheet.")
+        return Taken(f"{order.row} is proved: touched again, it differs by {um(proof.worst)}", "⟨t⟩ writes its sheet.")
     return Taken(
         f"{order.row} is not proved: touched again, it differs by {um(proof.worst)}",
         f"Two honest measurements differ by {um(proof.allowed)} at most: look what moved.",
@@ -343,7 +343,7 @@ def _tool_length(session: Session, real: RealLink, order: Order, report: RunRepo
     change = f", {signed_dim(length.value - before, 4)} from before" if before is not None else ""
     return Taken(
         f"T{order.tool} is {dim(length.value, 4)} {expanded(length.u)} long{change}",
-        "Type it into the control's tool table; r in the machine view reads what stands there.",
+        "Type it into the control's tool table; ⟨machine:r⟩ in the machine view reads what stands there.",
     )
 
 

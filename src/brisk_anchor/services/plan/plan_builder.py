@@ -89,16 +89,22 @@ class PlanBuilder:
     def next_step(self, pointed: str, digest: str) -> tuple[str, str]:
         """What can be done next, in two sentences: of a feature that is pointed at, and of the program's hash."""
         if pointed:
-            return f"a adds {pointed} to the plan.", "r adds it with the figures stated for the chosen one."
+            return f"⟨a⟩ adds {pointed} to the plan.", "⟨r⟩ adds it with the figures stated for the chosen one."
         if self.problem is not None:
             return f"{self.problem.what}.", self.problem.remedy
         if self.ready is not None and any(look.stops for look in self.ready.all_looks):
             return "The second look stops this plan.", "Choose what is marked with ! and change its figures."
         if not self.is_proved(digest):
-            return "p proves it on 200 parts; c shows its code.", "f points at a feature of the drawing, a adds it."
+            return (
+                "⟨p⟩ proves it on 200 parts; ⟨c⟩ shows its code.",
+                "⟨f⟩ points at a feature of the drawing, ⟨a⟩ adds it.",
+            )
         if self.changed:
-            return "It is proved. w writes the plan and its program.", "t draws its path and its sheet."
-        return "It is proved and written.", "c shows the code, t draws path and sheet, f and a add another feature."
+            return "It is proved. ⟨w⟩ writes the plan and its program.", "⟨t⟩ draws its path and its sheet."
+        return (
+            "It is proved and written.",
+            "⟨c⟩ shows the code, ⟨t⟩ draws path and sheet, ⟨f⟩ and ⟨a⟩ add another feature.",
+        )
 
     # -- changing ----------------------------------------------------------------------------------------------
 

@@ -7,6 +7,7 @@ from dataclasses import replace
 from pathlib import Path
 
 from brisk_anchor.core.errors import ExportError
+from brisk_anchor.core.key_marks import plain
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.offsets.rules import features_in
 from brisk_anchor.core.quantities import bare, deg, dim, num, signed_deg
@@ -81,7 +82,7 @@ def content_of(
     if times is not None:
         clock = [f"{num(times.total, 0)} s, at the least {num(times.least, 0)} s for the same touches"]
         clock += [f"{words} {num(seconds, 1)} s" for words, seconds in times.shares() if seconds]
-    looks = [f"{look.found}. {look.do}." for look in ready.all_looks] or ["nothing found"]
+    looks = [plain(f"{look.found}. {look.do}.") for look in ready.all_looks] or ["nothing found"]
     tools = [f"T{check.number} {check.name}: within {dim(check.tolerance)} of its length" for check in ready.tools]
     basis = basis_of(session, program.digest, ready.plan)
     words = proof.words(basis) if proof is not None else "not proved"

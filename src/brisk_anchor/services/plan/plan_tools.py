@@ -25,13 +25,13 @@ def tool_check(session: Session, section: ToolCheckSection, *, call: bool) -> Le
     held = reference(session)
     if held is None:
         what = f"The reference of {setter.name} is to be taken first"
-        raise PlanError(what, f"Where its top is stands in {setter.row}", "Take it on the shelf: 6, r")
+        raise PlanError(what, f"Where its top is stands in {setter.row}", "Take it on the shelf: ⟨6⟩, ⟨tools:r⟩")
     known = {cutter.number: cutter for cutter in shelf.cutters}
     cutter = known.get(section.tool)
     if cutter is None or cutter.length is None:
         why = "it is not on the shelf" if cutter is None else "its length is not known"
         raise PlanError(
-            f"T{section.tool} cannot be looked at: {why}", "", "Measure its length on the shelf first: 6, l"
+            f"T{section.tool} cannot be looked at: {why}", "", "Measure its length on the shelf first: ⟨6⟩, ⟨tools:l⟩"
         )
     base = session.profile.length_reference
     return LengthCheck(
@@ -57,7 +57,7 @@ def look_at_tool(session: Session, section: ToolCheckSection) -> list[Finding]:
             Finding.stopping(
                 f"T{cutter.number} is {cutter.health.value}: its length does not hold",
                 "Whether it is whole is told by its length",
-                "Measure it on the shelf first: 6, l",
+                "Measure it on the shelf first: ⟨6⟩, ⟨tools:l⟩",
             )
         )
     if section.tolerance < 4 * cutter.u_length:

@@ -59,12 +59,15 @@ def next_step(known: Inspection, part: InspectedPart, line: CharacteristicLine |
     if all(one.value is None for one in part.lines):
         return "Nothing of this part was measured yet. Enter measures all that is asked.", clean
     if not part.serial:
-        return "s enters this part under its number.", clean
+        return "⟨s⟩ enters this part under its number.", clean
     bad = [one for one in part.lines if one.state not in (Fate.GOOD, Fate.OPEN)]
     if not bad:
-        return f"Part {part.serial} is good. Clamp the next, then Enter inspects it.", "c says whether anything drifts."
+        return (
+            f"Part {part.serial} is good. Clamp the next, then Enter inspects it.",
+            "⟨c⟩ says whether anything drifts.",
+        )
     chosen = line if line in bad else bad[0]
-    return f"{chosen.balloon} {plain_words(chosen)}: {advice(chosen)}.", "c says what to correct for the next part."
+    return f"{chosen.balloon} {plain_words(chosen)}: {advice(chosen)}.", "⟨c⟩ says what to correct for the next part."
 
 
 def figure(line: CharacteristicLine, value: float | None) -> str:

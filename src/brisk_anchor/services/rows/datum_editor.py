@@ -68,7 +68,9 @@ class DatumEditor:
         plan = self._working.setup.row(row)
         axis = next((axis for axis in self._working.setup.machine.rotary if abs(axis.direction[2]) > 0.999999), None)
         if not isinstance(plan.rules.get("r"), FromHeading | FromFit):
-            raise DatumError(f"{row} has no measured angle", "There is nothing to turn out", "Take one: r, or f")
+            raise DatumError(
+                f"{row} has no measured angle", "There is nothing to turn out", "Take one: ⟨setup:r⟩, or ⟨setup:f⟩"
+            )
         if axis is None:
             raise DatumError(
                 "The machine has no table about Z", "", "Turn the part by hand, or keep the angle in the row"

@@ -162,7 +162,7 @@ class OffsetWriter:
         if setter is not None and setter.row == row:
             what = f"{row} is kept for {setter.name}"
             raise DatumError(
-                what, "Every tool's length depends on it", "Use another offset, or take it on the shelf: 6"
+                what, "Every tool's length depends on it", "Use another offset, or take it on the shelf: ⟨6⟩"
             )
 
     def _not_locked(self, row: str) -> None:

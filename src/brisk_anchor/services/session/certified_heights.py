@@ -65,7 +65,7 @@ def _by_the_setter(session: Session, block: str) -> KnownHeight:
     setter, held = session.setup.shelf.setter, reference(session)
     if setter is None or held is None:
         what = "The reference of the tool setter is to be taken first" if setter else "There is no tool setter"
-        raise PlanError(what, "Where its foot stands is not known", "State a machine Z, or take it: 6, r")
+        raise PlanError(what, "Where its foot stands is not known", "State a machine Z, or take it: ⟨6⟩, ⟨tools:r⟩")
     foot, u_foot = held.values["z"] - session.profile.length_reference, held.u.get("z", 0.0)
     if block:
         height = parse_length(block, low=0.1, high=500.0)

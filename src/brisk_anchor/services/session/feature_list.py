@@ -104,7 +104,7 @@ class FeatureList:
         working = self._session.working
         drawn = working.setup.drawn(name)
         if not drawn.found:
-            raise PlanError(f"{drawn.title} has its name from the drawing", "", "Rename it in the set-up: 5")
+            raise PlanError(f"{drawn.title} has its name from the drawing", "", "Rename it in the set-up: ⟨5⟩")
         new = name_of_found(words, (item.name for item in working.setup.features if item.name != name))
         found = replace(drawn, name=new, title=new)
         setup = working.setup
@@ -145,7 +145,7 @@ class FeatureList:
             raise PlanError(
                 f"{' and '.join(held)} is set from {drawn.title}",
                 "Its chain would end in nothing",
-                "Set the row from another feature first: z",
+                "Set the row from another feature first: ⟨bench:z⟩",
             )
         working = session.working
         if drawn.found:
@@ -184,7 +184,9 @@ class FeatureList:
         typed = self._session.working.by_hand.get(name)
         if typed is None:
             title = self._session.setup.drawn(name).title
-            raise PlanError(f"{title} was measured with the probe", "No figure of it was typed", "Measure it again: y")
+            raise PlanError(
+                f"{title} was measured with the probe", "No figure of it was typed", "Measure it again: ⟨bench:y⟩"
+            )
         return typed
 
 

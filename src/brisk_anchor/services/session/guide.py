@@ -44,7 +44,7 @@ def size_words(feature: Feature) -> str:
 def _lacking_words(request: MeasurementRequest, lacking: str) -> str:
     """Why a figure is asked for, and how it could be known otherwise."""
     if request.figures().get(lacking) == "down":
-        return "How far the tip goes down from here, past the top. Touch the top first (d), and it is proposed."
+        return "How far the tip goes down from here, past the top. Touch the top first (⟨d⟩), and it is proposed."
     return "It is not known, and it is never guessed."
 
 
@@ -52,7 +52,7 @@ def _proposed_words(request: MeasurementRequest) -> str:
     """Figures that nobody typed, for the sentence behind: "Proposed: inside 10 mm. "."""
     words = {field: word for word, field in {**request.figures(), **request.optional()}.items()}
     told = [f"{words[name]} {dim(request.figure(name) or 0.0)}" for name in sorted(request.proposed) if name in words]
-    return f"Proposed: {', '.join(told)} (e changes it). " if told else ""
+    return f"Proposed: {', '.join(told)} (⟨e⟩ changes it). " if told else ""
 
 
 def _request_step(
@@ -73,7 +73,7 @@ def _request_step(
         return told, f"Touch with {hand.name}, then type the {by_hand.frame.words}."
     lacking = request.missing()
     if lacking:
-        return f"Type “{lacking}” of this {kind.value}: e", _lacking_words(request, lacking)
+        return f"Type “{lacking}” of this {kind.value}: ⟨e⟩", _lacking_words(request, lacking)
     try:
         looks = session.runner.look(session.planner.measurement_of(request))
     except BriskAnchorError as error:
@@ -83,13 +83,13 @@ def _request_step(
         return stops[0].found + ".", f"{stops[0].why}. {stops[0].do}."
     drawn = request.drawn
     if drawn is None or drawn.found:
-        words = f"{looks[0].found}. {looks[0].do}." if looks else f"z then sets {row} from it, or another row."
+        words = f"{looks[0].found}. {looks[0].do}." if looks else f"⟨z⟩ then sets {row} from it, or another row."
         return f"Enter measures {request.title}.", f"{_proposed_words(request)}{words}"
     if looks:
         return f"Enter measures {request.title}.", f"{looks[0].found}. {looks[0].do}."
     name = drawn.name
     if name not in session.rows.needed(session.setup.row(row)):
-        return f"Enter measures {request.title}.", f"{row} does not depend on it; 5 chooses what it comes from."
+        return f"Enter measures {request.title}.", f"{row} does not depend on it; ⟨5⟩ chooses what it comes from."
     if name not in missing:
         return f"Enter measures {request.title} again.", f"{row} then follows the new figures."
     return f"Enter measures {request.title}.", f"{row} needs: {', '.join(titles[name] for name in missing)}."
@@ -116,17 +116,17 @@ def next_step(
         return _request_step(session, row, request, hand, frame)
     if not session.setup.row(row).rules and state in (RowState.EMPTY, RowState.STALE, RowState.TYPED):
         if session.working.listed():
-            return f"z sets {row} from what was measured.", "Or touch more first: mark metal with the arrow keys."
-        near = "Shift and arrows" if session.real is None else "at the control; h types its place"
-        behind = f"Bring the tip near ({near}), mark metal with the arrows, Enter; z then sets the row."
+            return f"⟨z⟩ sets {row} from what was measured.", "Or touch more first: mark metal with the arrow keys."
+        near = "Shift and arrows" if session.real is None else "at the control; ⟨h⟩ types its place"
+        behind = f"Bring the tip near ({near}), mark metal with the arrows, Enter; ⟨z⟩ then sets the row."
         return f"{row} comes from no drawing: touch what it is to be set from.", behind
     if missing:
         names = ", ".join(titles[name] for name in missing)
         if state.is_settled:
-            return f"{row} is {state.value}; f measures it again, 3 shows its code.", f"It needs: {names}."
+            return f"{row} is {state.value}; ⟨f⟩ measures it again, ⟨3⟩ shows its code.", f"It needs: {names}."
         stale = "Clamped again: earlier measurements are out of date. " if state is RowState.STALE else ""
         stale += located_words(session, row)
-        return f"Press f to point at {titles[missing[0]]}.", f"{stale}{row} needs: {names}."
+        return f"Press ⟨f⟩ to point at {titles[missing[0]]}.", f"{stale}{row} needs: {names}."
     parent = session.rows.parent_of(row)
     if parent is not None and parent not in session.rows.parents():
         return f"{row} follows {parent}: store that first.", "Tab goes to the next offset."
@@ -136,18 +136,24 @@ def next_step(
             then = f" ({age})" if (age := session.link.age(row)) else ""
             return (
                 f"The control holds {row} {away} from what was stored{then}.",
-                "2 compares; a takes it over, s writes ours.",
+                "⟨2⟩ compares; ⟨book:a⟩ takes it over, ⟨book:s⟩ writes ours.",
             )
         case RowState.NOT_WRITTEN:
-            return f"{row} follows {parent} and is not written.", f"W writes everything that follows; s {row} alone."
+            return (
+                f"{row} follows {parent} and is not written.",
+                f"⟨W⟩ writes everything that follows; ⟨s⟩ {row} alone.",
+            )
         case RowState.MEASURED:
-            return f"{row} is complete. Press s to store it.", "The second look comes first."
+            return f"{row} is complete. Press ⟨s⟩ to store it.", "The second look comes first."
         case RowState.STORED:
             if session.real is not None:
-                return f"{row} is stored. Press p to prove it.", "Its features are touched again on the machine itself."
-            return f"{row} is stored. Press p to prove it.", "The written code runs on a twin of the machine."
+                return (
+                    f"{row} is stored. Press ⟨p⟩ to prove it.",
+                    "Its features are touched again on the machine itself.",
+                )
+            return f"{row} is stored. Press ⟨p⟩ to prove it.", "The written code runs on a twin of the machine."
         case RowState.PROVED:
-            return f"{row} is proved. Press t for the set-up sheet.", "Tab goes to the next offset."
+            return f"{row} is proved. Press ⟨t⟩ for the set-up sheet.", "Tab goes to the next offset."
     return f"{row}: {state.value}.", ""
 
 

@@ -205,7 +205,7 @@ class Session:
         """The row that is active on the control. Raises PlanError: nobody knows."""
         if not (row := self.active):
             what = "Which offset is active on the control is not known"
-            raise PlanError(what, "Work figures would count from nowhere", "Say which one the control shows: w")
+            raise PlanError(what, "Work figures would count from nowhere", "Say which one the control shows: ⟨bench:w⟩")
         return row
 
     @property

@@ -608,21 +608,24 @@ def next_step(session: Session, line: ShelfLine) -> tuple[str, str]:
         case "probe":
             if session.link.turned_round:
                 return (
-                    "The spindle stands turned half round: 1 and y measure the ring again, then 6 and c.",
-                    "o turns it back. What is measured now only calibrates.",
+                    "The spindle stands turned half round: ⟨1⟩ and ⟨bench:y⟩ measure the ring again, then ⟨6⟩ "
+                    "and ⟨tools:c⟩.",
+                    "⟨o⟩ turns it back. What is measured now only calibrates.",
                 )
             return (
-                "n says the stylus is new, k that it stands in another pocket; then it must be calibrated.",
-                "Radius and length: measure a ring or a face on the bench, then c there. Run-out: o and c here.",
+                "⟨n⟩ says the stylus is new, ⟨k⟩ that it stands in another pocket; then it must be calibrated.",
+                "Radius and length: measure a ring or a face on the bench, then ⟨bench:c⟩ there. Run-out: "
+                "⟨o⟩ and ⟨c⟩ here.",
             )
         case "tool setter":
             return (
-                f"Put T{line.number} on {line.name}: r takes the reference.",
-                "m moves it there on the stand-in. n says the master has a new tip.",
+                f"Put T{line.number} on {line.name}: ⟨r⟩ takes the reference.",
+                "⟨m⟩ moves it there on the stand-in. ⟨n⟩ says the master has a new tip.",
             )
         case "cutter":
             return (
-                f"Put T{line.number} on the setter: l takes its length.",
-                "m moves it there on the stand-in. b says it is broken or new: only its own length becomes invalid.",
+                f"Put T{line.number} on the setter: ⟨l⟩ takes its length.",
+                "⟨m⟩ moves it there on the stand-in. ⟨b⟩ says it is broken or new: only its own length "
+                "becomes invalid.",
             )
     return "← → choose a figure, Enter changes it.", "Results of the old figure become invalid."

@@ -60,7 +60,9 @@ def _parent(desk: TableDesk) -> Member:
         and (entry := desk.ledger.last(member.row, EntryKind.STORED, own=True)) is not None
     ]
     if not found:
-        raise DatumError("No part of the family is measured", "The others follow from one", "Face one and measure: f")
+        raise DatumError(
+            "No part of the family is measured", "The others follow from one", "Face one and measure: ⟨bench:f⟩"
+        )
     return max(found, key=lambda item: item[0])[1]
 
 
@@ -68,7 +70,7 @@ def pending(desk: TableDesk, row: str) -> Choice:
     """What choosing a row of the family would do. Raises DatumError: no such part, or none is measured."""
     member = desk.job.setup.member(row)
     if member is None:
-        raise DatumError(f"{row} belongs to no part of the family", "", "State it in the set-up: 5")
+        raise DatumError(f"{row} belongs to no part of the family", "", "State it in the set-up: ⟨5⟩")
     now = desk.figure(desk.machine.active_row, "z")
     if desk.is_known(row, "z"):
         value = desk.figure(row, "z")

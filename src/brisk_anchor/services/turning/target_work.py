@@ -89,7 +89,11 @@ class TargetWork:
     def choose(self, number: int) -> Target:
         """Take a target in hand. Raises DatumError: the list is empty."""
         if not self.targets:
-            raise DatumError("There are no targets", "Nothing to cut towards", "Add one: a, or all of the drawing: A")
+            raise DatumError(
+                "There are no targets",
+                "Nothing to cut towards",
+                "Add one: ⟨targets:a⟩, or all of the drawing: ⟨targets:A⟩",
+            )
         self._at = number % len(self.targets)
         self._progress, self.offer, self._stages = None, None, {}
         return self.targets[self._at]
@@ -115,7 +119,11 @@ class TargetWork:
 
     def _target(self) -> Target:
         if (target := self.target) is None:
-            raise DatumError("There are no targets", "Nothing to cut towards", "Add one: a, or all of the drawing: A")
+            raise DatumError(
+                "There are no targets",
+                "Nothing to cut towards",
+                "Add one: ⟨targets:a⟩, or all of the drawing: ⟨targets:A⟩",
+            )
         return target
 
     @property
@@ -198,7 +206,9 @@ class TargetWork:
         target, place = self._target(), self.place()
         tool = self.desk.machine.tool
         if place is None or tool is None:
-            raise DatumError("Where the tip stands is not known", "Nothing can be compared", "Type the position: h")
+            raise DatumError(
+                "Where the tip stands is not known", "Nothing can be compared", "Type the position: ⟨targets:h⟩"
+            )
         what = "bore" if target.inside else "diameter"
         shown = self._cut_at(place)
         stop_where_found(look_at_gauge(self.zero.gauge(what), what, size, shown))
@@ -217,7 +227,9 @@ class TargetWork:
         """Correct the rest by the measured size. Raises DatumError: none was measured. RunStopped, BookWriteError."""
         offer, tool = self.offer, self.desk.machine.tool
         if offer is None or tool is None:
-            raise DatumError("No size was measured", "There is nothing to correct", "Measure, then type it: f")
+            raise DatumError(
+                "No size was measured", "There is nothing to correct", "Measure, then type it: ⟨targets:f⟩"
+            )
         target = self._target()
         worn = self.desk.job.has_wear
         row = wear_row(tool.offset) if worn else geometry_row(tool.offset)

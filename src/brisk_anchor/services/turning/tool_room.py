@@ -75,7 +75,7 @@ class ToolRoom:
             wear_row(tool.offset), [("x", Estimate(wear), label), ("z", Estimate(0.0), "a new insert")]
         )
         self._write_wear(chain, f"new insert in {tool.name}")
-        return f"Wear of {tool.name}: ⌀ {signed_dim(wear, 3)}, Z 0. Cut, measure, then w takes it back"
+        return f"Wear of {tool.name}: ⌀ {signed_dim(wear, 3)}, Z 0. Cut, measure, then ⟨turret:w⟩ takes it back"
 
     def _gauge(self, tool: TurningTool, axis: str) -> Gauge:
         return self.zero.gauge("length" if axis == "z" else "bore" if tool.kind.is_inside else "diameter")
@@ -108,7 +108,9 @@ class ToolRoom:
         if self.desk.job.has_wear:
             return self.desk.write([chain], note)
         raise DatumError(
-            "This control has no table of wear", "Nothing was written", "Find the geometry anew after measuring: d"
+            "This control has no table of wear",
+            "Nothing was written",
+            "Find the geometry anew after measuring: ⟨bench:d⟩",
         )
 
     # -- a presetter's list ------------------------------------------------------------------------------------
@@ -153,7 +155,7 @@ class ToolRoom:
             raise DatumError(
                 f"The list has another nose radius for {', '.join(others)}",
                 "The set-up and the insert do not agree",
-                "Look at the insert, correct the set-up: 5",
+                "Look at the insert, correct the set-up: ⟨5⟩",
             )
         spread = columns.spread if columns is not None else 0.0
         chains: list[Chain] = []

@@ -150,7 +150,9 @@ class TurningSession:
     def _live(self) -> None:
         if not self.job.setup.lathe.connected:
             raise DatumError(
-                "This lathe is worked at its own control", "Nothing here moves it", "Type what its display shows: h"
+                "This lathe is worked at its own control",
+                "Nothing here moves it",
+                "Type what its display shows: ⟨bench:h⟩",
             )
 
     def home(self) -> None:
@@ -370,7 +372,9 @@ class TurningSession:
         tool = self.machine.tool
         if tool is not None and not self.desk.figure(geometry_row(tool.offset), "x"):
             raise DatumError(
-                f"How far {tool.name} reaches in X is not known", "It cannot be sent near the part", "Cut a diameter: C"
+                f"How far {tool.name} reaches in X is not known",
+                "It cannot be sent near the part",
+                "Cut a diameter: ⟨bench:C⟩",
             )
         program, profile = self.look_program(row), self.job.profile
         assert profile is not None
@@ -385,7 +389,7 @@ class TurningSession:
             raise RunStopped(
                 f"{program.label} ended before it came near the part",
                 "The zero is not proved",
-                "Look at the program: 3",
+                "Look at the program: ⟨3⟩",
             )
         longer = self.job.setup.longer(row)
         tip = min(stood, key=lambda place: place[1])  # a stop before the turret turns stands further out

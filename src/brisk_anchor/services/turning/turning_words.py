@@ -38,13 +38,16 @@ def next_step(session: TurningSession) -> tuple[str, str]:
             return f"{stops[0].found}.", f"{stops[0].why}. {stops[0].do}."
         told = zero.findings[0].found + ". " if zero.findings else ""
         value = f"{p.row} {p.axis.upper()} {signed_dim(p.value, 3)}"
-        return f"Enter: store {value} as {p.destination.value}.", f"{told}{p.why[:1].upper()}{p.why[1:]}. o: elsewhere."
+        return (
+            f"Enter: store {value} as {p.destination.value}.",
+            f"{told}{p.why[:1].upper()}{p.why[1:]}. ⟨o⟩: elsewhere.",
+        )
     if not setup.lathe.connected:
         if zero.typed is None:
-            return "h: type where the axes stand, as the display shows it.", "X a diameter, machine positions."
-        return "f: a face was cut; d: a diameter; e, E: a feeler lies there.", "h types the position again."
+            return "⟨h⟩: type where the axes stand, as the display shows it.", "X a diameter, machine positions."
+        return "⟨f⟩: a face was cut; ⟨d⟩: a diameter; ⟨e⟩, ⟨E⟩: a feeler lies there.", "⟨h⟩ types the position again."
     if not machine.homed:
-        return "h: home the axes.", "Until then machine positions count from anywhere."
+        return "⟨h⟩: home the axes.", "Until then machine positions count from anywhere."
     tool = machine.tool
     if tool is None:
         return ". : turn a tool to the work.", "The turret stands at an empty station."
@@ -55,21 +58,21 @@ def next_step(session: TurningSession) -> tuple[str, str]:
             geometry_row(tool.offset), "z"
         ):
             return (
-                f"e: bring {tool.name} to the face with a feeler; E: to the diameter.",
-                f"{tool.about_edge[:1].upper()}{tool.about_edge[1:]}." if tool.about_edge else "Spindle standing: m.",
+                f"⟨e⟩: bring {tool.name} to the face with a feeler; ⟨E⟩: to the diameter.",
+                f"{tool.about_edge[:1].upper()}{tool.about_edge[1:]}." if tool.about_edge else "Spindle standing: ⟨m⟩.",
             )
         if machine.cut_at is not None and machine.cut_along == "z":
             if machine.spindle != 5:
-                return "m: stop the spindle, then measure the diameter.", "Z alone may have moved since the cut."
-            return "d: measure the diameter that was cut, and type it.", "The diameter, not the radius. G: gauge."
+                return "⟨m⟩: stop the spindle, then measure the diameter.", "Z alone may have moved since the cut."
+            return "⟨d⟩: measure the diameter that was cut, and type it.", "The diameter, not the radius. ⟨G⟩: gauge."
         if machine.spindle == 5:
-            return "m: start the spindle; C: cut a diameter.", "X must not move between cut and measuring."
-        return "C: cut a diameter.", "X must not move between cut and measuring."
+            return "⟨m⟩: start the spindle; ⟨C⟩: cut a diameter.", "X must not move between cut and measuring."
+        return "⟨C⟩: cut a diameter.", "X must not move between cut and measuring."
     last = session.ledger.newest(session.row)
     if last is not None and last.proof is not None and not last.proof.holds:
-        return "f: face and measure again: the proof did not agree.", "Look which face was measured from: F."
+        return "⟨f⟩: face and measure again: the proof did not agree.", "Look which face was measured from: ⟨F⟩."
     if session.state(session.row) is RowState.STORED and session.job.profile is not None:
-        return f"p: prove {session.row} on a twin; 7: cut to targets.", ". turns the next tool to the work."
+        return f"⟨p⟩: prove {session.row} on a twin; 7: cut to targets.", ". turns the next tool to the work."
     return "7: cut to targets; Tab: the next length of the family.", ". turns the next tool to the work."
 
 
@@ -77,11 +80,17 @@ def _to_the_face(session: TurningSession) -> tuple[str, str]:
     machine = session.machine
     if machine.cut_at is not None and machine.cut_along == "x":
         if machine.spindle != 5:
-            return "m: stop the spindle, then measure the length.", "X alone may have moved since the cut."
-        return f"f: measure from the {session.zero.known_face.name}, and type it.", "F: from another face. G: gauge."
+            return "⟨m⟩: stop the spindle, then measure the length.", "X alone may have moved since the cut."
+        return (
+            f"⟨f⟩: measure from the {session.zero.known_face.name}, and type it.",
+            "⟨F⟩: from another face. ⟨G⟩: gauge.",
+        )
     if machine.spindle == 5:
-        return "n: bring the tool near; m: start the spindle; c: face.", "Arrows with Shift jog, g changes the step."
-    return "c: cut the face.", "Then away in X only, which c does."
+        return (
+            "⟨n⟩: bring the tool near; ⟨m⟩: start the spindle; ⟨c⟩: face.",
+            "Arrows with Shift jog, ⟨g⟩ changes the step.",
+        )
+    return "⟨c⟩: cut the face.", "Then away in X only, which ⟨c⟩ does."
 
 
 def choices(session: TurningSession) -> list[tuple[str, str, str]]:
@@ -127,7 +136,7 @@ def question_of(session: TurningSession, method: Method) -> tuple[str, str, floa
     match method:
         case Method.FACE:
             face = zero.known_face
-            return f"length from the {face.name}", f"{told}{still}F: another face, G: another gauge", None
+            return f"length from the {face.name}", f"{told}{still}⟨F⟩: another face, ⟨G⟩: another gauge", None
         case Method.TURN:
             word = "bore" if begun.tool.kind.is_inside else "diameter"
             return word, f"{told}{still}the diameter, not the radius; below 0: cut beyond the axis", None
@@ -224,23 +233,23 @@ def target_step(session: TurningSession) -> tuple[str, str]:
         return "a: add a target; A: take all of the drawing.", f"As {shown_unit().word}: seat: ⌀48 z −40"
     if not work.has_zero:
         return (
-            f"{session.row} is not set: find its zero on the bench first (1).",
+            f"{session.row} is not set: find its zero on the bench first (⟨1⟩).",
             "A way to go would count from nowhere.",
         )
     if work.offer is not None:
         return f"Enter: {work.offer.told}", "The rest of the passes is planned from it. Esc: leave it."
     if work.finished:
-        return "Every target is done.", "n goes round again, k clamps the next piece."
+        return "Every target is done.", "⟨n⟩ goes round again, ⟨k⟩ clamps the next piece."
     if work.place() is None:
-        return "h: type where the axes stand.", "The way to go is counted from it."
+        return "⟨h⟩: type where the axes stand.", "The way to go is counted from it."
     progress = work.progress
     if progress is None:
-        return f"Cut to {target.name}. Enter: done, the next target.", "f: a size that was measured."
+        return f"Cut to {target.name}. Enter: done, the next target.", "⟨f⟩: a size that was measured."
     left = progress.passes_left
     stop = "" if progress.stop is None else f" to ⌀{dim(progress.stop, 3)}"
     passes = f"pass {progress.done + 1} of {len(progress.stops)}" if progress.stops else "one cut"
     last = "Enter: it is cut, the target is done." if left <= 1 else "Enter: this pass is cut."
-    return f"{target.name}: {passes}{stop}. {last}", "f: a size that was measured between passes."
+    return f"{target.name}: {passes}{stop}. {last}", "⟨f⟩: a size that was measured between passes."
 
 
 def target_lines(session: TurningSession) -> list[tuple[str, str, str, str]]:

@@ -133,7 +133,7 @@ class ZeroFinder:
         """The gauge that is used for that. Raises DatumError: none on the shelf measures it."""
         found = self.gauges(what)
         if not found:
-            raise DatumError(f"No gauge on the shelf measures a {what}", "Its ± would not be known", "Add one: 6")
+            raise DatumError(f"No gauge on the shelf measures a {what}", "Its ± would not be known", "Add one: ⟨6⟩")
         return next((gauge for gauge in found if gauge.name == self._gauge.get(what)), found[0])
 
     def next_gauge(self, what: str) -> Gauge:
@@ -146,7 +146,9 @@ class ZeroFinder:
     def next_destination(self) -> Proposal:
         """Put the value into the next table. Raises DatumError: nothing is proposed."""
         if self.proposal is None or self.evidence is None:
-            raise DatumError("Nothing is measured yet", "There is nothing to put anywhere", "Cut, then f or d")
+            raise DatumError(
+                "Nothing is measured yet", "There is nothing to put anywhere", "Cut, then ⟨bench:f⟩ or ⟨bench:d⟩"
+            )
         order = list(Destination)
         self._destination = order[(order.index(self.proposal.destination) + 1) % len(order)]
         return self._propose(self.evidence)
@@ -154,7 +156,7 @@ class ZeroFinder:
     def other_wear(self) -> Proposal:
         """Keep the wear where it would become 0, or the other way round. Raises DatumError: nothing is proposed."""
         if self.evidence is None:
-            raise DatumError("Nothing is measured yet", "", "Cut, then f or d")
+            raise DatumError("Nothing is measured yet", "", "Cut, then ⟨bench:f⟩ or ⟨bench:d⟩")
         self.keep_wear = not self.keep_wear
         return self._propose(self.evidence)
 
@@ -172,7 +174,7 @@ class ZeroFinder:
         live = self.setup.lathe.connected
         at = machine.place if live else self.typed
         if at is None:
-            raise DatumError("Where the axes stand is not known", "Nothing tells it here", "Type it: h")
+            raise DatumError("Where the axes stand is not known", "Nothing tells it here", "Type it: ⟨bench:h⟩")
         if live and method.measures:
             along = "x" if method is Method.FACE else "z"
             if machine.cut_at is None:
@@ -181,7 +183,7 @@ class ZeroFinder:
                 raise DatumError(
                     f"The last cut was made by offset {machine.cut_by}, and {tool.name} stands at the work",
                     "The value would go to the wrong tool",
-                    "Cut with this one, or use a feeler: e, E",
+                    "Cut with this one, or use a feeler: ⟨bench:e⟩, ⟨bench:E⟩",
                 )
             refuse_moved(method, machine.cut_at, at, self.setup.lathe.resolution)
             if machine.cut_along != along:
@@ -240,7 +242,7 @@ class ZeroFinder:
             SecondLookError: a radius for a diameter, the wrong gauge. DatumError: nothing was begun.
         """
         if (begun := self.begun) is None:
-            raise DatumError("Nothing was begun", "A figure alone says nothing", "Cut, then f or d")
+            raise DatumError("Nothing was begun", "A figure alone says nothing", "Cut, then ⟨bench:f⟩ or ⟨bench:d⟩")
         looks: list[Finding] = []
         terms: tuple[TurningTerm, ...]
         match begun.method:
@@ -343,7 +345,7 @@ class ZeroFinder:
         """
         proposal, evidence = self.proposal, self.evidence
         if proposal is None or evidence is None:
-            raise DatumError("Nothing is measured yet", "There is nothing to store", "Cut, then f or d")
+            raise DatumError("Nothing is measured yet", "There is nothing to store", "Cut, then ⟨bench:f⟩ or ⟨bench:d⟩")
         stop_where_found(self.findings)
         tool, axis = evidence.tool, proposal.axis
         chains = [proposal.chain]

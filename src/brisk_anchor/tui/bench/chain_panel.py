@@ -71,7 +71,7 @@ def chain_text(
     short = whole + len(missing) + bool(agreements or proof) > room
     if chain is not None:
         if short:
-            text.append(" the arithmetic stands in the book (2)\n", theme.QUIET)
+            text.append(" the arithmetic stands in the book (⟨2⟩)\n", theme.QUIET)
         for axis in chain.axes:
             axis_lines(text, axis, short=short)
     if chain is not None:
@@ -88,7 +88,7 @@ def chain_text(
         text.append(f"control {'agrees to' if good else 'differs by'} {um(worst)}", theme.QUIET)
     if chain is not None and chain.without and not short:
         count = len(set(chain.without))
-        told = f"B: what the ± holds; {count} thing{'s are' if count > 1 else ' is'} not in it"
+        told = f"⟨B⟩: what the ± holds; {count} thing{'s are' if count > 1 else ' is'} not in it"
         text.append(f"{chr(10) if agreements else ''}   {told}{'' if proof is None else chr(10)}", theme.QUIET)
     if proof is not None:
         text.append(" ● " if proof.holds else " ! ", theme.LIVE if proof.holds else theme.CORAL)

@@ -58,7 +58,7 @@ class HandMeasuring:
         last = view_state.session.working.last_measured
         if last is None or last.measurement is None:
             self.stage.tell(
-                "Measure a ring, a disc or a face of known figure first.", "f points, Enter measures.", "ask"
+                "Measure a ring, a disc or a face of known figure first.", "⟨f⟩ points, Enter measures.", "ask"
             )
             return
         title = last.measurement.title
@@ -126,7 +126,7 @@ class HandMeasuring:
         from brisk_anchor.services.session.guide import levelling_words, size_words, value_words
 
         if view_state.session.link.turned_round:
-            more += "The spindle stands turned half round: this only calibrates; 6, then c. "
+            more += "The spindle stands turned half round: this only calibrates; ⟨6⟩, then ⟨tools:c⟩. "
         found = value_words(dict(zip(feature.axes, feature.coordinates, strict=True)))
         if looks := look_at_residuals(feature):
             self.stage.tell(f"{looks[0].found}.", f"{looks[0].do}. {looks[0].why}.", "bad")

@@ -48,7 +48,7 @@ class Marking:
             view_state.request = view_state.session.planner.pointed_at(chosen)
             self.stage.show_all()
         else:
-            self.stage.tell("No feature of the drawing lies there.", "Click on one, or press f.", "ask")
+            self.stage.tell("No feature of the drawing lies there.", "Click on one, or press ⟨f⟩.", "ask")
 
     def _marked(self, pattern: TouchPattern) -> None:
         from brisk_anchor.services.measure.measurement_request import MeasurementRequest

@@ -14,7 +14,7 @@ from brisk_anchor.core.quantities import Dimension, quantity, signed_num, um
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.canvas import Canvas
 from brisk_anchor.tui.sheet import Sheet
-from brisk_anchor.tui.terminal import patiently
+from brisk_anchor.tui.terminal import patiently, said_text
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Sequence
@@ -54,12 +54,12 @@ class RepeatSheet(Sheet):
             text.append_text(_chart(figure))
         text.append(
             "\nu takes this spread as the probe's ±, with its count; t writes the chart as SVG and PDF.\n"
-            "k on the bench: clamped again; the next run then tells the reproducibility.\n"
+            "⟨bench:k⟩ on the bench: clamped again; the next run then tells the reproducibility.\n"
             "Any other key leaves.",
             theme.QUIET,
         )
         with VerticalScroll():
-            yield Static(text)
+            yield Static(said_text(self.app, text))
             yield Static(id="written")
 
     def on_key(self, event: events.Key) -> None:

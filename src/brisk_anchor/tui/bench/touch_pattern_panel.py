@@ -72,7 +72,7 @@ class TouchPatternPanel(LatePanel):
     def _nothing(self, near: str, *, drawn: bool) -> Text:
         text = Text(no_wrap=True)
         text.append(" nothing is marked\n", f"bold {theme.QUIET}")
-        text.append(f" {'f points at a drawn feature; or bring' if drawn else 'bring'} the tip near\n", theme.QUIET)
+        text.append(f" {'⟨f⟩ points at a drawn feature; or bring' if drawn else 'bring'} the tip near\n", theme.QUIET)
         text.append(f" {near} and mark metal with the arrows\n", theme.QUIET)
         return text
 

@@ -145,7 +145,7 @@ class BenchView(DrawnView):
             view_state.hand.ball_diameter if view_state.hand else session.setup.stylus.ball_diameter,
             view_state.by_hand(),
             drawn=bool(session.setup.features),
-            near="(Shift and arrows)" if session.real is None else "(h types its place)",
+            near="(Shift and arrows)" if session.real is None else "(⟨h⟩ types its place)",
         )
         state = session.rows.state(view_state.row).value
         self.query_one("#chain-heading", Heading).tell(
@@ -286,7 +286,7 @@ class BenchView(DrawnView):
             return
         request = view_state.present_request()
         if request is None or not request.pattern.marks:
-            self.stage.tell("Nothing is marked.", "f points at a drawn feature; the arrow keys mark metal.", "ask")
+            self.stage.tell("Nothing is marked.", "⟨f⟩ points at a drawn feature; the arrow keys mark metal.", "ask")
             return
         if view_state.hand is not None:
             by_hand = view_state.by_hand()
@@ -298,10 +298,10 @@ class BenchView(DrawnView):
         reading = view_state.session.positions.read()
         if request.drawn is None and view_state.desk is not None and (reading is None or not reading.fresh):
             old = "is not known" if reading is None else f"was {reading.words}"
-            self.stage.tell(f"Where the spindle stands {old}.", "h: type it as the control shows it.", "ask")
+            self.stage.tell(f"Where the spindle stands {old}.", "⟨h⟩: type it as the control shows it.", "ask")
             return
         if view_state.desk is None and view_state.session.machine.touching:
-            self.stage.tell("The probe stands against metal.", "h sends it home, Z first; or jog it off.", "bad")
+            self.stage.tell("The probe stands against metal.", "⟨h⟩ sends it home, Z first; or jog it off.", "bad")
             return
         try:
             measurement = view_state.session.planner.measurement_of(request)
@@ -314,7 +314,7 @@ class BenchView(DrawnView):
         """Put what the rose asks for into the plan, as it is asked for."""
         view_state = self.stage.free()
         if view_state is None or (request := view_state.present_request()) is None or not request.pattern.marks:
-            self.stage.tell("Nothing is marked.", "f points at a drawn feature; the arrow keys mark metal.", "ask")
+            self.stage.tell("Nothing is marked.", "⟨f⟩ points at a drawn feature; the arrow keys mark metal.", "ask")
             return
         try:
             builder = view_state.open_plan(self.stage.folder)
@@ -323,7 +323,7 @@ class BenchView(DrawnView):
             self.stage.complain(error)
             return
         name = builder.plan.measure[at].known_as
-        self.stage.tell(f"{name} is number {at + 1} of the plan.", "7 shows the plan.", "good")
+        self.stage.tell(f"{name} is number {at + 1} of the plan.", "⟨7⟩ shows the plan.", "good")
 
     def again(self) -> None:
         """Make the touches of the last feature again that may be off; the whole feature where nobody can tell which."""
@@ -388,7 +388,7 @@ class BenchView(DrawnView):
             try:
                 paths = write_repeat_chart(view_state.session, title, found, self.stage.folder)
             except BriskAnchorError as error:
-                return error.one_line()
+                return error.one_line(marked=True)
             return f"Written: {' and '.join(path.name for path in paths)} in {paths[0].parent}"
 
         def keep() -> str:
@@ -397,7 +397,7 @@ class BenchView(DrawnView):
             try:
                 told = keep_repeatability(view_state.session, last, found)
             except BriskAnchorError as error:
-                return error.one_line()
+                return error.one_line(marked=True)
             self.stage.show_all()
             return told
 
@@ -431,9 +431,9 @@ class BenchView(DrawnView):
         newest = view_state.session.working.last_probed
         last = newest.measurement if newest is not None else None
         if last is None:
-            self.stage.tell("Nothing was measured with the probe yet.", "f points, Enter measures.", "ask")
+            self.stage.tell("Nothing was measured with the probe yet.", "⟨f⟩ points, Enter measures.", "ask")
         elif view_state.session.machine.touching:
-            self.stage.tell("The probe stands against metal.", "h sends it home, Z first; or jog it off.", "bad")
+            self.stage.tell("The probe stands against metal.", "⟨h⟩ sends it home, Z first; or jog it off.", "bad")
             return None
         return last
 
@@ -494,12 +494,12 @@ class BenchView(DrawnView):
             return
         session = view_state.session
         if not session.setup.row(view_state.row).rules:
-            self.stage.tell(f"{view_state.row} is set from nothing yet.", "z says what it is set from.", "ask")
+            self.stage.tell(f"{view_state.row} is set from nothing yet.", "⟨z⟩ says what it is set from.", "ask")
             return
         if missing := session.rows.missing(view_state.row):
             titles = {drawn.name: drawn.title for drawn in session.setup.features}
             names = ", ".join(titles[name] for name in missing)
-            self.stage.tell(f"{view_state.row} cannot be stored: {names} is not measured.", "f points at it.", "bad")
+            self.stage.tell(f"{view_state.row} cannot be stored: {names} is not measured.", "⟨f⟩ points at it.", "bad")
             return
         try:
             looks = session.writer.look_before_store(view_state.row)
@@ -544,7 +544,9 @@ class BenchView(DrawnView):
             self.stage.tell(f"Type into {view_state.row} on the control: {values}.", "It is in the book.", "good")
             return
         self.stage.tell(
-            f"{view_state.row} stored: {values}. Press p to prove it.", "It is in the control and in the book.", "good"
+            f"{view_state.row} stored: {values}. Press ⟨p⟩ to prove it.",
+            "It is in the control and in the book.",
+            "good",
         )
 
     def clamp(self) -> None:
@@ -567,7 +569,7 @@ class BenchView(DrawnView):
             self.stage.show_all()
             told = ", ".join(voids.rows) if voids.rows else "no stored offset"
             self.stage.tell(
-                "Clamped again: earlier measurements are out of date.", f"Stale now: {told}. U takes it back.", "ask"
+                "Clamped again: earlier measurements are out of date.", f"Stale now: {told}. ⟨U⟩ takes it back.", "ask"
             )
 
         if voids.nothing:
@@ -637,7 +639,7 @@ class BenchView(DrawnView):
         if (view_state := self.stage.free()) is not None:
             view_state.jog_chosen = (view_state.jog_chosen + 1) % len(JOG_STEPS[shown_unit()])
             self.stage.tell(
-                f"Jog step {dim(view_state.jog_step)}.", "Shift and the arrow keys jog; PgUp and PgDn jog Z."
+                f"Jog step {dim(view_state.jog_step)}.", "Shift and the arrow keys jog; ⟨PgUp⟩ and ⟨PgDn⟩ jog Z."
             )
 
     def readout(self) -> None:

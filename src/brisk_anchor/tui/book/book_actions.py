@@ -81,7 +81,7 @@ class BookActions:
                 typed = read_typed(words, now)
                 u = {axis: spread / 2 for axis, spread in typed.spreads.items()}
                 edit(session, row, typed.values, typed.reason, u)
-                return f"{row} is typed in the book: {typed.reason}.", "s writes it to the control."
+                return f"{row} is typed in the book: {typed.reason}.", "⟨s⟩ writes it to the control."
 
             self.stage.attempt(work)
 
@@ -114,7 +114,7 @@ class BookActions:
         def work() -> tuple[str, str]:
             restore(view_state.session, row, entry)
             self.choice.entry = 0
-            return f"{row} is as it was {local_time(entry.at):%Y-%m-%d %H:%M}, as a new entry.", "s writes it."
+            return f"{row} is as it was {local_time(entry.at):%Y-%m-%d %H:%M}, as a new entry.", "⟨s⟩ writes it."
 
         self.stage.attempt(work)
 
@@ -188,7 +188,7 @@ class BookActions:
                     lambda: (f"Snapshot “{words}” is kept.", f"Also as {write_snapshot(view_state.session, words)}")
                 )
 
-            hint = "good part 14, for example; c compares with it later"
+            hint = "good part 14, for example; ⟨c⟩ compares with it later"
             self.stage.ask(Words("snapshot", lambda _: hint, lambda words: words[:60], answer))
 
     def derive(self) -> None:
@@ -209,7 +209,7 @@ class BookActions:
                 made = derive(session, row, words)
                 return (
                     f"{', '.join(made)} follow {row}.",
-                    "They move and turn with it; u in the set-up takes them back.",
+                    "They move and turn with it; ⟨setup:u⟩ in the set-up takes them back.",
                 )
 
             self.stage.attempt(work)
@@ -230,7 +230,10 @@ class BookActions:
         def work() -> tuple[str, str]:
             change = session.editor.changing().one_for_all(row)
             session.editor.change(change)
-            return f"{change.told[0].upper()}{change.told[1:]}.", "O again, or u in the set-up, takes it back."
+            return (
+                f"{change.told[0].upper()}{change.told[1:]}.",
+                "⟨O⟩ again, or ⟨setup:u⟩ in the set-up, takes it back.",
+            )
 
         self.stage.attempt(work)
 
@@ -256,7 +259,7 @@ class BookActions:
                 session.editor.change(change)
                 return (
                     f"{change.told[0].upper()}{change.told[1:]}.",
-                    "O, or u in the set-up, goes back. No tool has moved.",
+                    "⟨O⟩, or ⟨setup:u⟩ in the set-up, goes back. No tool has moved.",
                 )
 
             title = "Operations and their rows; moves: how the program's own figures change"
@@ -387,7 +390,7 @@ class BookActions:
 
             def work() -> tuple[str, str]:
                 changed = take_over(session, found.values, found.words, found.spreads)
-                return f"Taken into the book: {', '.join(changed)}.", "The control is as it was; s writes the rows."
+                return f"Taken into the book: {', '.join(changed)}.", "The control is as it was; ⟨s⟩ writes the rows."
 
             self.stage.open_sheet(RowsSheet(self.stage, f"Figures {found.words}", "takes into the book", changes, work))
 

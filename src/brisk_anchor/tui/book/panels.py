@@ -121,5 +121,5 @@ def days_text(entries: Sequence[Entry], width: int, height: int) -> Text:
             for words, style in canvas.runs(row):
                 text.append(words, style)
             text.append("\n")
-    text.append(" green stored, sand by hand; T writes SVG and PDF\n", theme.QUIET)
+    text.append(" green stored, sand by hand; ⟨T⟩ writes SVG and PDF\n", theme.QUIET)
     return text

@@ -154,7 +154,7 @@ class BookView(View):
         if not room:
             return
         if len(valued) > 1:
-            heading.tell(f"days of {self.choice.row}", "stored and by hand; T writes them")
+            heading.tell(f"days of {self.choice.row}", "stored and by hand; ⟨T⟩ writes them")
             key = ("days", self.choice.row, len(entries), shown_unit())
             panel.tell_late(key, lambda width, height: days_text(entries, width, height))
         elif line is not None and self.choice.reference is not None:

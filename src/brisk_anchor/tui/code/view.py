@@ -92,13 +92,13 @@ class CodeView(DrawnView):
             program = self._of_plan(view_state) if of_plan else view_state.session.programs.full_program(view_state.row)
         except BriskAnchorError as error:
             self.program = None
-            self.verdict = (error.one_line(), theme.QUIET)
+            self.verdict = (error.one_line(marked=True), theme.QUIET)
             return
         if self.program is None or program.digest != self.program.digest:
             self.program, self.cursor = program, 1
         if of_plan and view_state.plan is not None:
             held = view_state.plan.is_proved(program.digest)
-            self.verdict = ("● proved", theme.LIVE) if held else ("○ not proved: 7, p", theme.QUIET)
+            self.verdict = ("● proved", theme.LIVE) if held else ("○ not proved: ⟨7⟩, ⟨plan:p⟩", theme.QUIET)
             return
         entries = view_state.session.rows.history(view_state.row)
         proof = view_state.session.ledger.whole(view_state.row, len(entries) - 1).proof if entries else None
@@ -120,7 +120,7 @@ class CodeView(DrawnView):
 
         if view_state.plan is None or view_state.plan.ready is None:
             problem = view_state.plan.problem if view_state.plan is not None else None
-            raise problem or PlanError("There is no plan yet", "", "7 is the plan")
+            raise problem or PlanError("There is no plan yet", "", "⟨7⟩ is the plan")
         return program_of(view_state.session, view_state.plan.ready)
 
     def show_motion(self) -> None:
@@ -205,8 +205,8 @@ class CodeView(DrawnView):
             for printed in player.run.printed[-3:]:
                 text.append(f" {printed}\n", theme.QUIET)
         else:
-            text.append(" Space runs it on a twin of the machine: nothing here is moved or stored.\n", theme.QUIET)
-            text.append(" N goes a block back, j on to the next touch, g on to the line with ›.\n", theme.QUIET)
+            text.append(" ⟨Space⟩ runs it on a twin of the machine: nothing here is moved or stored.\n", theme.QUIET)
+            text.append(" ⟨N⟩ goes a block back, ⟨j⟩ on to the next touch, ⟨g⟩ on to the line with ›.\n", theme.QUIET)
             append_legend(text)
         self.query_one("#state-heading", Heading).tell("prove-out", note, theme.LIVE)
         self.query_one("#code-state", LatePanel).tell_text(text)
@@ -253,7 +253,7 @@ class CodeView(DrawnView):
         """A block back: the run is made again up to there, which takes no time to speak of."""
         view_state = self.view_state
         if view_state is None or view_state.proving is None:
-            self.stage.tell("Nothing has run yet.", "n runs a block, Space all of it.", "ask")
+            self.stage.tell("Nothing has run yet.", "⟨n⟩ runs a block, ⟨Space⟩ all of it.", "ask")
             return
         steps = max(0, view_state.proving.player.steps - 1)
         running = self._from_the_start(view_state)
@@ -285,7 +285,7 @@ class CodeView(DrawnView):
         running.player.paused = True
         if running.player.line:
             self.cursor = running.player.line
-        self.stage.tell(told, "n runs the next block, N goes back, Space goes on.")
+        self.stage.tell(told, "⟨n⟩ runs the next block, ⟨N⟩ goes back, ⟨Space⟩ goes on.")
         if running.player.over:
             self._judge(view_state, running)
         self.show_motion()
@@ -296,7 +296,7 @@ class CodeView(DrawnView):
         if view_state is None or (view_state.proving is not None and not view_state.proving.player.over):
             return
         if not view_state.code_of_plan and view_state.plan is None:
-            self.stage.tell("There is no plan yet.", "7 is the plan.", "ask")
+            self.stage.tell("There is no plan yet.", "⟨7⟩ is the plan.", "ask")
             return
         view_state.code_of_plan, view_state.proving = not view_state.code_of_plan, None
         self.show()
@@ -315,9 +315,9 @@ class CodeView(DrawnView):
             return
         running.player.paused = going and not running.player.paused
         words = (
-            "Held. Space goes on, n runs one block, Esc ends it."
+            "Held. ⟨Space⟩ goes on, ⟨n⟩ runs one block, Esc ends it."
             if running.player.paused
-            else "Proving. Space holds it, Esc ends it."
+            else "Proving. ⟨Space⟩ holds it, Esc ends it."
         )
         self.stage.tell(words, "It runs on a twin: the machine and its tables are not touched.")
         self.show_motion()
@@ -358,7 +358,7 @@ class CodeView(DrawnView):
                 self.stage.complain(failure)
             else:
                 told = f"It ended well, after {num(running.player.run.machine.seconds, 0)} s of machine time."
-                self.stage.tell(told, "7 and p prove it on 200 parts.", "good")
+                self.stage.tell(told, "⟨7⟩ and ⟨plan:p⟩ prove it on 200 parts.", "good")
             return
         try:
             proof = view_state.session.prover.judge(view_state.row, running.program, running.player.run)
@@ -372,7 +372,7 @@ class CodeView(DrawnView):
         self.stage.show_all(keep_prompt=True)
         if proof.holds:
             self.stage.tell(
-                f"{view_state.row} is proved: the program ended {words}.", "Press t for the set-up sheet.", "good"
+                f"{view_state.row} is proved: the program ended {words}.", "Press ⟨t⟩ for the set-up sheet.", "good"
             )
         else:
             self.stage.tell(

@@ -44,7 +44,7 @@ class ProgramOperator:
 
     def free(self) -> ViewState | None:
         """What the views share, when nothing moves; otherwise says what to do and returns None."""
-        return self.stage.free("Space holds it, Esc resets.")
+        return self.stage.free("⟨Space⟩ holds it, Esc resets.")
 
     def told(self, view_state: ViewState) -> None:
         """Show the view, and say what comes next."""
@@ -136,7 +136,9 @@ class ProgramOperator:
             player = view_state.operating.player
             player.paused = not player.paused
             words = (
-                "Held. Space goes on, n runs one block, Esc resets." if player.paused else "Running. Space holds it."
+                "Held. ⟨Space⟩ goes on, ⟨n⟩ runs one block, Esc resets."
+                if player.paused
+                else "Running. ⟨Space⟩ holds it."
             )
             self.stage.tell(words, "")
             self.screen.show_motion()
@@ -145,7 +147,7 @@ class ProgramOperator:
             return
         title, text = self.text
         if not text:
-            self.stage.tell("No program is loaded.", "o loads the one of the chosen offset, O a file.", "ask")
+            self.stage.tell("No program is loaded.", "⟨o⟩ loads the one of the chosen offset, ⟨O⟩ a file.", "ask")
             return
         session = view_state.session
         try:
@@ -155,7 +157,7 @@ class ProgramOperator:
             self.stage.complain(error)
             return
         self._operate(view_state, run)
-        self.stage.tell("Running on the machine. Space holds it, Esc resets.", "Its tables are those of the control.")
+        self.stage.tell("Running on the machine. ⟨Space⟩ holds it, Esc resets.", "Its tables are those of the control.")
 
     def _operate(self, view_state: ViewState, run: Run) -> None:
         from brisk_anchor.services.machine.player import Player
@@ -188,7 +190,7 @@ class ProgramOperator:
             return
         if view_state.operating.player.paused and not was:
             message = view_state.operating.player.run.interpreter.message
-            self.stage.tell(f"Held: {message}." if message else "Held after this block.", "Space goes on.", "ask")
+            self.stage.tell(f"Held: {message}." if message else "Held after this block.", "⟨Space⟩ goes on.", "ask")
         self._after(view_state)
         self.screen.show_motion()
 

@@ -30,7 +30,7 @@ class ModePanel(LatePanel):
 
         def make(width: int, _height: int) -> Text:
             text = Text(no_wrap=True, overflow="ellipsis")
-            text.append(" m ", f"bold {theme.SAND}")
+            text.append(" ⟨m⟩ ", f"bold {theme.SAND}")
             for one in modes:
                 chosen = one == mode
                 text.append(

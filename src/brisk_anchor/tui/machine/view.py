@@ -104,7 +104,7 @@ class MachineView(View):
         running = view_state.operating
         spindle = running.player.position if running else control.machine.position
         figures = tuple(signed_bare(value, 3) for value in spindle)
-        doing, to_go, share = "at rest" if control.homed else "not homed: press h", None, 0.0
+        doing, to_go, share = "at rest" if control.homed else "not homed: press ⟨h⟩", None, 0.0
         if running and (progress := running.player.progress()):
             held = "held, " if running.player.paused else ""
             doing, to_go, share = f"{held}{progress.doing}", progress.to_go, progress.share
@@ -151,29 +151,29 @@ class MachineView(View):
             tuple(last), lambda _width, height: Text("\n".join(f" {line}" for line in last[-height:]), theme.QUIET)
         )
         names = "  ".join(f"▸{name}" if name == self.table else name for name in TABLES)
-        self.query_one("#machine-table-heading", Heading).tell(names, "l next")
+        self.query_one("#machine-table-heading", Heading).tell(names, "⟨l⟩ next")
         self.query_one(TablePanel).tell(shown)
 
     def _hand(self, view_state: ViewState) -> str:
         control = view_state.session.control
         axis = self.axis.upper()
         if control.mode is Mode.JOG:
-            return f"← → axis {axis}   ↑ ↓ jog it {dim(view_state.jog_step)}   g step"
+            return f"← → axis {axis}   ↑ ↓ jog it {dim(view_state.jog_step)}   ⟨g⟩ step"
         if control.mode is Mode.HANDLE:
-            return f"← → axis {axis}   ↑ ↓ one click, {dim(view_state.handle_step)}   g click"
+            return f"← → axis {axis}   ↑ ↓ one click, {dim(view_state.handle_step)}   ⟨g⟩ click"
         if control.mode is Mode.MDI:
-            return "i types a line, Enter runs it"
-        return "o load   Space start and hold   n one block"
+            return "⟨i⟩ types a line, Enter runs it"
+        return "⟨o⟩ load   ⟨Space⟩ start and hold   ⟨n⟩ one block"
 
     @staticmethod
     def _switches(view_state: ViewState) -> tuple[tuple[str, str, bool], ...]:
         control = view_state.session.control
         return (
-            ("s", "single block", control.single_block),
-            ("y", "optional stop", control.optional_stop),
-            ("b", "block delete", control.block_delete),
-            ("d", "door open", control.door_open),
-            ("h", "homed", control.homed),
+            ("⟨s⟩", "single block", control.single_block),
+            ("⟨y⟩", "optional stop", control.optional_stop),
+            ("⟨b⟩", "block delete", control.block_delete),
+            ("⟨d⟩", "door open", control.door_open),
+            ("⟨h⟩", "homed", control.homed),
         )
 
     def _show_program(self, view_state: ViewState, running: Running | None) -> None:
@@ -188,7 +188,7 @@ class MachineView(View):
             runs = list(reversed(control.history))[:40]
             listed = [(f"{run.title}: {run.ended}, {run.seconds:.1f} s", False) for run in runs]
             title = "no program loaded; last runs" if runs else ""
-        note = "runs on the machine" if running else ("" if text else "o loads it, O a file")
+        note = "runs on the machine" if running else ("" if text else "⟨o⟩ loads it, ⟨O⟩ a file")
         self.query_one("#machine-program-heading", Heading).tell(
             title or "no program loaded", note, theme.LIVE if running else theme.QUIET
         )
@@ -223,7 +223,7 @@ class MachineView(View):
         self.query_one(Listing).tell(listed, 1, 0)
         self.table = self.table if self.table in LINKED_TABLES else LINKED_TABLES[0]
         names = "  ".join(f"▸{name}" if name == self.table else name for name in LINKED_TABLES)
-        self.query_one("#machine-table-heading", Heading).tell(f"{names}, as last told", "l next")
+        self.query_one("#machine-table-heading", Heading).tell(f"{names}, as last told", "⟨l⟩ next")
         self.query_one(TablePanel).tell(known_table(desk.orders, self.table))
 
     def read_table(self) -> None:
@@ -273,7 +273,7 @@ class MachineView(View):
             self.show()
             self.stage.tell(
                 "The control was off and is on again: common variables are gone, the home position is lost.",
-                "h sends every axis home.",
+                "⟨h⟩ sends every axis home.",
                 "ask",
             )
 
@@ -283,7 +283,7 @@ class MachineView(View):
 
         if view_state.desk is not None:
             return view_state.desk.waits or (
-                "r hands over a program that prints the control's tables.",
+                "⟨r⟩ hands over a program that prints the control's tables.",
                 "What is known of them, and how old it is, stands on the right.",
             )
         return next_step(view_state.session.control, loaded=bool(self.operator.text[1]))
@@ -311,7 +311,7 @@ class MachineView(View):
         control = view_state.session.control
         if control.mode not in (Mode.JOG, Mode.HANDLE):
             self.stage.tell(
-                f"The mode is {control.mode.value}: nothing moves by hand.", "m turns the mode switch.", "ask"
+                f"The mode is {control.mode.value}: nothing moves by hand.", "⟨m⟩ turns the mode switch.", "ask"
             )
             return
         step = view_state.jog_step if control.mode is Mode.JOG else view_state.handle_step

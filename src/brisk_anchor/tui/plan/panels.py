@@ -70,10 +70,10 @@ def list_rows(builder: PlanBuilder, pointed: str, width: int) -> list[ListRow]:
         text = Text(no_wrap=True, overflow="ellipsis")
         text.append("    + ", theme.SAND)
         text.append(f"{pointed}", theme.SAND)
-        text.append("   a adds it, r with the figures of the chosen one", theme.QUIET)
+        text.append("   ⟨a⟩ adds it, ⟨r⟩ with the figures of the chosen one", theme.QUIET)
         rows.append(ListRow(text, None))
     if not rows:
-        rows.append(ListRow(Text(" Nothing is planned yet. f points at a feature, a adds it.", theme.QUIET), None))
+        rows.append(ListRow(Text(" Nothing is planned yet. ⟨f⟩ points at a feature, ⟨a⟩ adds it.", theme.QUIET), None))
     return rows
 
 
@@ -111,7 +111,7 @@ def figures_text(step: Step | None, chosen: int, problem: str, comment: str, wid
     """Every figure with its unit and why it is that; what the second look found."""
     text = Text(no_wrap=True, overflow="ellipsis")
     if step is None:
-        text.append(f" {problem or 'left out: Space takes it in'}\n", theme.CORAL if problem else theme.QUIET)
+        text.append(f" {problem or 'left out: ⟨Space⟩ takes it in'}\n", theme.CORAL if problem else theme.QUIET)
         return text
     for number, figure in enumerate(step.figures):
         here = number == chosen
@@ -186,7 +186,7 @@ def whole_text(builder: PlanBuilder, digest: str, times: Times | None, ended: st
     if running:
         text.append(f" {running}\n", f"bold {theme.SAND}")
     elif proof is None:
-        text.append(" ○ not proved: p runs it on 200 parts within what is stated\n", theme.QUIET)
+        text.append(" ○ not proved: ⟨p⟩ runs it on 200 parts within what is stated\n", theme.QUIET)
     else:
         good, words = builder.is_proved(digest), proof.words(builder.basis(digest))
         text.append(f" {'●' if good else '○'} {cut(words, width - 4)}\n", theme.LIVE if good else theme.SAND)

@@ -165,7 +165,7 @@ class PlanRuns:
             stopped = sum(outcome.stopped.values())
             rest = f", {stopped} stopped safely" if stopped else ""
             told = f"Proved: {outcome.right} of {outcome.wanted} parts ended right{rest}."
-            self.stage.tell(told, "w writes plan and program; the proof is of that text alone.", "good")
+            self.stage.tell(told, "⟨w⟩ writes plan and program; the proof is of that text alone.", "good")
         else:
             bad = len(outcome.of("wrong")) + len(outcome.of("crashed"))
             told = f"Not proved: {bad} of {outcome.wanted} parts went wrong."

@@ -248,7 +248,9 @@ class PlanView(DrawnView):
             return
         free = builder.unmeasured()
         if not free:
-            self.stage.tell("Everything that is drawn is in the plan.", "On the bench, L takes what is marked.", "ask")
+            self.stage.tell(
+                "Everything that is drawn is in the plan.", "On the bench, ⟨L⟩ takes what is marked.", "ask"
+            )
             return
         names = [drawn.name for drawn in free]
         at = names.index(self.pointed.name) + step if self.pointed and self.pointed.name in names else min(0, step)
@@ -291,13 +293,16 @@ class PlanView(DrawnView):
                 return "Everything that is drawn is in the plan.", ""
             self.chosen = builder.add(drawn.name, self.chosen, like=bool(like))
             self.pointed = None
-            return f"{drawn.title} is in the plan.", "Its figures are proposed; Enter states one, e says what it sets."
+            return (
+                f"{drawn.title} is in the plan.",
+                "Its figures are proposed; Enter states one, ⟨e⟩ says what it sets.",
+            )
 
         self._do(work)
 
     def take_out(self) -> None:
         """Take the chosen measurement out of the list."""
-        self._do(lambda builder: (f"{builder.remove(self.chosen)} is out of the plan.", "u takes it back."))
+        self._do(lambda builder: (f"{builder.remove(self.chosen)} is out of the plan.", "⟨u⟩ takes it back."))
 
     def undo(self) -> None:
         """Take the last change back."""
@@ -333,7 +338,7 @@ class PlanView(DrawnView):
         index = self.chosen
 
         def answer(value: float) -> None:
-            self._do(lambda b: (_stated(b, index, figure, value), "⌫ proposes it again, u takes it back."))
+            self._do(lambda b: (_stated(b, index, figure, value), "⟨⌫⟩ proposes it again, ⟨u⟩ takes it back."))
 
         unit = LENGTH if figure.unit == "mm" else f" {figure.unit}" if figure.unit else ""
         self.stage.ask(Question(figure.name, figure.value, -FURTHEST, FURTHEST, answer, unit=unit))
@@ -348,7 +353,7 @@ class PlanView(DrawnView):
 
         def work(builder: PlanBuilder) -> tuple[str, str]:
             builder.state(index, figure.field, None)
-            return f"{figure.name} is proposed again.", "u takes it back."
+            return f"{figure.name} is proposed again.", "⟨u⟩ takes it back."
 
         self._do(work)
 
@@ -366,7 +371,7 @@ class PlanView(DrawnView):
                 section.known_as,
                 partial(hint, MEASURE_FORMS),
                 lambda words: read_measure_words(section, words)[1],
-                lambda words: self._do(lambda b: (f"{section.known_as}: {b.say(index, words)}.", "u takes it back.")),
+                lambda words: self._do(lambda b: (f"{section.known_as}: {b.say(index, words)}.", "⟨u⟩ takes it back.")),
             )
         )
 
@@ -383,7 +388,7 @@ class PlanView(DrawnView):
                 "plan",
                 partial(hint, PLAN_FORMS),
                 lambda words: read_plan_words(plan, words)[1],
-                lambda words: self._do(lambda b: (f"The plan: {b.say_of_plan(words)}.", "u takes it back.")),
+                lambda words: self._do(lambda b: (f"The plan: {b.say_of_plan(words)}.", "⟨u⟩ takes it back.")),
             )
         )
 

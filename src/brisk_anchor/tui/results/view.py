@@ -114,7 +114,7 @@ class ResultsView(View):
             try:
                 found = Inspection(session, newest=newest)
             except BriskAnchorError as error:
-                trouble = error.one_line()
+                trouble = error.one_line(marked=True)
             self.stage.from_background(partial(self._opened, key, found, trouble))
             if found is None or len(found.parts) < newest:
                 break
@@ -405,7 +405,7 @@ class ResultsView(View):
             number = serial if place is None else f"{serial}-{place.name}"
             taken.append(known.take(number, place, again=again))
         self.back = 1
-        return "; ".join(short_words(part) for part in taken) + ".", "It is in the book. c says what to correct."
+        return "; ".join(short_words(part) for part in taken) + ".", "It is in the book. ⟨c⟩ says what to correct."
 
     def correction(self) -> None:
         """What the parts ask for; Enter writes it to the control."""

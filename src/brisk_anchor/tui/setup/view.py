@@ -96,8 +96,9 @@ class SetupView(DrawnView):
     def next_sentence(self, view_state: ViewState) -> tuple[str, str]:
         """The next thing to do."""
         return (
-            "Choose a feature; x, y or z takes that axis of the zero from it.",
-            "X, Y or Z moves the zero onto it. n draws, l lists points to put the zero on, Tab goes to the offset.",
+            "Choose a feature; ⟨x⟩, ⟨y⟩ or ⟨z⟩ takes that axis of the zero from it.",
+            "⟨X⟩, ⟨Y⟩ or ⟨Z⟩ moves the zero onto it. ⟨n⟩ draws, ⟨l⟩ lists points to put the zero on, "
+            "Tab goes to the offset.",
         )
 
     def compose(self) -> ComposeResult:
@@ -304,7 +305,7 @@ class SetupView(DrawnView):
             return kept
 
         told = f"{view_state.row} {axes.upper()} comes from the middle with {item.drawn.title}."
-        self._do(view_state, change, told, "The zero stays where it is; e and Enter move it")
+        self._do(view_state, change, told, "The zero stays where it is; ⟨e⟩ and Enter move it")
 
     def angle(self, taken: int) -> None:
         """Take the angle of the offset from the chosen feature, or leave it out."""
@@ -378,7 +379,7 @@ class SetupView(DrawnView):
         drawn, start = item.drawn, self._from
         if start is None or start.name == drawn.name or start not in view_state.session.setup.features:
             self._from = drawn
-            self.stage.tell(f"Distances from {drawn.title}.", "Choose another feature, and d again.", "ask")
+            self.stage.tell(f"Distances from {drawn.title}.", "Choose another feature, and ⟨d⟩ again.", "ask")
             return
         try:
             found = view_state.session.solver.distance(start.name, drawn.name)
@@ -501,7 +502,7 @@ class SetupView(DrawnView):
         """Turn the part in its fixture: by an angle, or until the chosen feature lies along an axis."""
         item = self.item
         if angle == 0 and (item is None or item.drawn is None or not item.drawn.skew):
-            self.stage.tell("Choose a feature that lies askew to the axes.", "o turns by a quarter.", "ask")
+            self.stage.tell("Choose a feature that lies askew to the axes.", "⟨o⟩ turns by a quarter.", "ask")
             return
         skew = item.drawn.skew if item is not None and item.drawn is not None else 0.0
         self._change(lambda editor: editor.turned(editor.job.job.seat_turn + (angle or -skew)))
@@ -551,4 +552,4 @@ def make_change(stage: Stage, session: Session, work: Callable[[JobEditor], Chan
         stage.complain(error)
         return
     stage.show_all(keep_prompt=True)
-    stage.tell(_sentence(change.told), "u takes it back.", "good")
+    stage.tell(_sentence(change.told), "⟨u⟩ takes it back.", "good")

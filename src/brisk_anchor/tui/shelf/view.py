@@ -260,7 +260,7 @@ class ShelfView(View):
                 asked, voids = f"Has {line.name} a new tip?", session.editor.tool_voids(line.number)
                 do, told = lambda: new_tip(session, line), f"{line.name} has a new tip: type its length again."
             case _:
-                self.stage.tell("That is for a stylus or a tip.", "b is for a cutter.", "ask")
+                self.stage.tell("That is for a stylus or a tip.", "⟨b⟩ is for a cutter.", "ask")
                 return
         self._declare(asked, voids, do, told)
 
@@ -270,7 +270,7 @@ class ShelfView(View):
         def work() -> tuple[str, str]:
             done = do()
             stale = f"Stale: {', '.join(done.rows)}." if done.rows else "No offset of this job depends on it."
-            return told, f"{stale} U takes it back.{self._kept}"
+            return told, f"{stale} ⟨U⟩ takes it back.{self._kept}"
 
         if voids.nothing:
             self.stage.attempt(work)
@@ -306,17 +306,21 @@ class ShelfView(View):
             return
         line, folder = self.line, self.stage.folder
         if line.group != "cutter":
-            self.stage.tell("Choose a cutter.", "n is for the probe's stylus and the master's tip.", "ask")
+            self.stage.tell("Choose a cutter.", "⟨n⟩ is for the probe's stylus and the master's tip.", "ask")
             return
 
         def work() -> tuple[str, str]:
             program = broken(view_state.session, line.number)
             told = f"T{line.number} is not to be used until it is measured. Its length stands in the table as it was."
             if program is None:
-                return told, "This control has no mark for it: take the tool out of the magazine. U takes it back."
+                return told, "This control has no mark for it: take the tool out of the magazine. ⟨U⟩ takes it back."
             path = write_mark(program, folder)
             view_state.handed = program
-            return told, f"O{program.number:04d} marks it on the control: 4, then o and Space. {path.name} has it too."
+            return (
+                told,
+                f"O{program.number:04d} marks it on the control: ⟨4⟩, then ⟨machine:o⟩ and "
+                f"⟨machine:Space⟩. {path.name} has it too.",
+            )
 
         self.stage.confirm(
             f"Is T{line.number} broken or gone? Enter says so, Esc leaves it.",
@@ -350,7 +354,7 @@ class ShelfView(View):
         if view_state is None:
             return
         number = self.line.number
-        key = "r takes the reference" if self.line.group == "tool setter" else "l takes its length"
+        key = "⟨r⟩ takes the reference" if self.line.group == "tool setter" else "⟨l⟩ takes its length"
         self.stage.attempt(lambda: (f"T{number} met {bring_to_setter(view_state.session, number)}: {key}.", ""))
 
     def reference(self) -> None:
@@ -436,7 +440,11 @@ class ShelfView(View):
             view_state.handed = take_length(view_state.session, line.number, length, looks)
             change = f", {signed_bare(length.value - was, 4)} from before" if was is not None else ""
             sum_ = "  ".join(f"{t.sign} {bare(t.value, 4)}".strip() for t in length.terms)
-            mark = "  Take the mark off the control: 4, then o and Space." if view_state.handed is not None else ""
+            mark = (
+                "  Take the mark off the control: ⟨4⟩, then ⟨machine:o⟩ and ⟨machine:Space⟩."
+                if view_state.handed is not None
+                else ""
+            )
             if view_state.desk is not None:
                 mark = "  Type it into the control's tool table."
             return f"T{line.number} is {dim(length.value, 4)} {expanded(length.u)} long{change}.", f"{sum_}{mark}"
@@ -472,7 +480,7 @@ class ShelfView(View):
             view_state.in_work = not view_state.in_work
             counted = f"work positions, counted from {view_state.session.link.active.words}"
             self.stage.tell(
-                f"Figures are {counted if view_state.in_work else 'machine positions'}.", "w changes it.", "ask"
+                f"Figures are {counted if view_state.in_work else 'machine positions'}.", "⟨w⟩ changes it.", "ask"
             )
 
         if view_state.in_work:
@@ -501,7 +509,9 @@ class ShelfView(View):
             return
         last = view_state.session.working.last_round
         if last is None:
-            self.stage.tell("Measure a ring or a bore with the probe on the bench first.", "Then o, and again.", "ask")
+            self.stage.tell(
+                "Measure a ring or a bore with the probe on the bench first.", "Then ⟨o⟩, and again.", "ask"
+            )
             return
         name = last.feature.name
 
@@ -529,5 +539,5 @@ class ShelfView(View):
             x, y = read_distances(words, "xy")
             take((x, y))
 
-        hint = "machine X, Y where a dial indicator swept it true; or Esc, o, and measure it again"
+        hint = "machine X, Y where a dial indicator swept it true; or Esc, ⟨o⟩, and measure it again"
         self.stage.ask(Words(f"centre of {name}", lambda _: hint, weigh, answer))

@@ -4,12 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 from functools import partial
-from itertools import product
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from textual.app import ComposeResult, SystemCommand
-from textual.binding import Binding
 from textual.containers import Vertical
 from textual.screen import Screen
 from textual.widgets import ContentSwitcher, Static
@@ -20,19 +18,15 @@ from brisk_anchor.tui.choice_list import ChoiceList
 from brisk_anchor.tui.entry import EntryLine
 from brisk_anchor.tui.frame import KeyLine, Ladder, Prompt, TopLine
 from brisk_anchor.tui.frame_app import COMPACT, FrameApp
+from brisk_anchor.tui.keymap import NO_CHANGES, KeyChanges, Keymap
 from brisk_anchor.tui.panels import LatePanel
 from brisk_anchor.tui.turning.base import Handlers, TurningPanel
 from brisk_anchor.tui.turning.hands import Hands
-from brisk_anchor.tui.turning.keys import ACTIONS, TurningAction, of_view, view_of
+from brisk_anchor.tui.turning.keys import ACTIONS, TurningAction, view_of
 
 if TYPE_CHECKING:
     from brisk_anchor.services.turning.turning_session import TurningSession
 
-_BY_KEY: dict[tuple[str, str], TurningAction] = {}
-for _action in ACTIONS:
-    for _view, _key in product(_action.views, _action.keys.split(",")):
-        _BY_KEY.setdefault((_view, _key), _action)
-_KEYS = sorted({key for _, key in _BY_KEY})
 _OWN = {"quit", "help", "view", "other_unit", "stop"}
 """Actions that need no job."""
 
@@ -40,11 +34,21 @@ _OWN = {"quit", "help", "view", "other_unit", "stop"}
 class TurningApp(FrameApp):
     """Brisk Anchor at a lathe."""
 
-    BINDINGS = [Binding(key, f"dispatch({key!r})", show=False, priority=True) for key in _KEYS]
+    keymap: Keymap[TurningAction]
 
-    def __init__(self, open_job: Callable[[], TurningSession], folder: Path) -> None:
-        """`open_job` opens the job in a thread after the first paint; sheets go to `folder`."""
-        super().__init__(folder)
+    def __init__(
+        self,
+        open_job: Callable[[], TurningSession],
+        folder: Path,
+        *,
+        changes: KeyChanges = NO_CHANGES,
+        trouble: BriskAnchorError | None = None,
+    ) -> None:
+        """`open_job` opens the job in a thread after the first paint; sheets go to `folder`.
+
+        `changes` are keys of a person's own, `trouble` is what was wrong with them.
+        """
+        super().__init__(folder, Keymap(ACTIONS, changes), trouble)
         self.session: TurningSession | None = None
         self.hands = Hands(self)
         self._open_job = open_job
@@ -92,6 +96,8 @@ class TurningApp(FrameApp):
 
         self.session = session
         await self.go_to("bench")
+        if self.keys_trouble is not None:
+            self.complain(self.keys_trouble)
         self.set_timer(0.5, lambda: self.run_worker(coverage.load, thread=True, group="quantiles", name="quantiles"))
         self._take_held_later()
 
@@ -101,11 +107,6 @@ class TurningApp(FrameApp):
             self.session.close()
 
     # -- showing -----------------------------------------------------------------------------------------------
-
-    @property
-    def view(self) -> str:
-        """The view that is shown."""
-        return self.query_one("#views", ContentSwitcher).current or "bench"
 
     @property
     def panel(self) -> TurningPanel:
@@ -118,8 +119,7 @@ class TurningApp(FrameApp):
 
     def show_all(self, *, keep_prompt: bool = False) -> None:
         """Bring frame and view up to date."""
-        keys = [(action.shown, action.label) for action in of_view(self.view) if action.line]
-        self.query_one(KeyLine).tell_keys(keys, "1–7", self.size.width - 2)
+        self.query_one(KeyLine).tell(self.keymap.of_view(self.view), self.size.width - 2)
         session = self.session
         if session is None:
             return
@@ -179,14 +179,6 @@ class TurningApp(FrameApp):
 
     # -- keys --------------------------------------------------------------------------------------------------
 
-    def check_action(self, action: str, parameters: tuple[object, ...]) -> bool | None:
-        """Keys belong to the entry line while it is open, and to a sheet while it lies on top."""
-        if action != "dispatch":
-            return True
-        if len(self.screen_stack) > 1:
-            return False
-        return parameters[0] == "escape" if self.query_one(EntryLine).is_open else True
-
     async def action_dispatch(self, key: str) -> None:
         """Do what a key means in this view."""
         entry = self.query_one(EntryLine)
@@ -199,9 +191,10 @@ class TurningApp(FrameApp):
         if confirmed is not None and key == "enter":
             self.patience.run(confirmed)
             return
-        action = _BY_KEY.get((self.view, key))
-        if action is None:
+        meant = self.keymap.meant(self.view, key)
+        if not meant:
             return
+        action = meant[0]
         if self.session is None and action.do not in _OWN:
             if self._failed is not None:
                 self.complain(self._failed)
@@ -240,8 +233,8 @@ class TurningApp(FrameApp):
         """Help for this view."""
         from brisk_anchor.tui.help import HelpScreen
 
-        keys = [(action.shown, action.help) for action in of_view(self.view)]
-        self.push_screen(HelpScreen(view_of(self.view).help, keys))
+        keys = [(action.shown, self.said(action.help)) for action in self.keymap.of_view(self.view)]
+        self.push_screen(HelpScreen(self.said(view_of(self.view).help), keys))
 
     def do_quit(self) -> None:
         """Leave."""
@@ -263,7 +256,7 @@ class TurningApp(FrameApp):
             listed.forget()
         if self.session is not None:
             self.show_all(keep_prompt=True)
-        self.tell(f"Lengths are shown and typed in {shown_unit().word} now.", "I changes back.", "ask")
+        self.tell(f"Lengths are shown and typed in {shown_unit().word} now.", "⟨I⟩ changes back.", "ask")
 
     def do_undo(self) -> None:
         """Take the last store back."""
@@ -287,7 +280,7 @@ class TurningApp(FrameApp):
         rows = session.rows()
         row = rows[(rows.index(session.row) + 1) % len(rows)]
         if row == session.row:
-            self.tell("The job has one work offset.", "State a family in the set-up: 5.", "ask")
+            self.tell("The job has one work offset.", "State a family in the set-up: ⟨5⟩.", "ask")
             return
         try:
             choice = pending(session.desk, row)
@@ -367,7 +360,7 @@ class TurningApp(FrameApp):
 
     def get_system_commands(self, screen: Screen[object]) -> Iterable[SystemCommand]:
         """The palette: every action of this view by name."""
-        for action in of_view(self.view):
+        for action in self.keymap.of_view(self.view):
             yield SystemCommand(f"{action.label} ({action.shown})", action.help, self._from_palette(action))
 
     def _from_palette(self, action: TurningAction) -> Callable[[], None]:

@@ -48,7 +48,7 @@ def big_position(session: TurningSession, *, machine: bool) -> tuple[str, str, s
     place = session.targets.place()
     at = session.machine.place if session.job.setup.lathe.connected else session.zero.typed
     if place is None or at is None:
-        return "", "", f"not known, {unit}: h types it"
+        return "", "", f"not known, {unit}: ⟨h⟩ types it"
     tool = session.machine.tool
     named = "no tool" if tool is None else tool.name
     x, z = at if machine else place

@@ -46,7 +46,7 @@ class TurningBook(TurningPanel):
         """What can be done here."""
         return (
             f"↑ ↓ choose a row; {self.row(session)} is chosen.",
-            "Tab chooses the next length of the family. u undoes.",
+            "Tab chooses the next length of the family. ⟨u⟩ undoes.",
         )
 
     def _lines(self, session: TurningSession) -> list[FigureLine]:

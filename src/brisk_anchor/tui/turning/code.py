@@ -39,7 +39,7 @@ class TurningCode(TurningPanel):
         if session.job.profile is None:
             return "This lathe has a readout and runs no programs.", "Its zeros are set on the readout."
         what = "what brings the tool near the zero" if self.looks else f"what set {session.row}"
-        return f"This is {what}. p: prove {session.row} on a twin.", "c changes between the two. ↑ ↓ scroll."
+        return f"This is {what}. ⟨p⟩: prove {session.row} on a twin.", "⟨c⟩ changes between the two. ↑ ↓ scroll."
 
     def _program(self, session: TurningSession) -> Program | str:
         if session.job.profile is None:
@@ -50,7 +50,7 @@ class TurningCode(TurningPanel):
         try:
             return session.look_program(session.row)
         except BriskAnchorError as error:
-            return error.one_line()
+            return error.one_line(marked=True)
 
     def show(self) -> None:
         """Bring the listing up to date."""

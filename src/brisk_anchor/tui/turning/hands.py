@@ -135,7 +135,7 @@ class Hands:
         def work(session: TurningSession) -> tuple[str, str]:
             tools = session.job.setup.tools
             if not tools:
-                raise DatumError("No tool is in the turret", "", "Add one in the set-up: 5")
+                raise DatumError("No tool is in the turret", "", "Add one in the set-up: ⟨5⟩")
             now = session.machine.tool
             at = tools.index(now) if now in tools else -1
             tool = tools[(at + sense) % len(tools)]

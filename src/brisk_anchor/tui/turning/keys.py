@@ -25,6 +25,15 @@ class TurningAction:
     views: tuple[str, ...] = ALL
     line: bool = True
 
+    @property
+    def name(self) -> str:
+        """What it is called in a file of keys: its label; a view is told from what else has its name."""
+        return f"view {self.label}" if self.do == "view" else self.label
+
+    def fits(self, *, linked: bool) -> bool:
+        """Whether it can be done at such a machine: everything here can, at any."""
+        return True
+
 
 @dataclass(frozen=True, slots=True)
 class TurningView:
@@ -54,7 +63,7 @@ VIEWS: tuple[TurningView, ...] = (
         CODE,
         "3",
         "code",
-        "The code that set a row, and the program that brings a tool near its zero. p runs that on a twin first.",
+        "The code that set a row, and the program that brings a tool near its zero. ⟨p⟩ runs that on a twin first.",
     ),
     TurningView(
         SETUP,
@@ -101,9 +110,8 @@ ACTIONS: tuple[TurningAction, ...] = (
     TurningAction(
         "dial", (), "y", "y", "dial", "Sweep a drill with a dial from the spindle: its X.", (BENCH,), line=False
     ),
-    TurningAction("enter", (), "enter", "Enter", "store", "Store what is proposed.", (BENCH,)),
+    TurningAction("enter", (), "enter,s", "Enter", "store", "Store what is proposed.", (BENCH,)),
     TurningAction("enter", (), "enter", "Enter", "cut", "A pass is cut; or take a correction.", (TARGETS,)),
-    TurningAction("enter", (), "s", "s", "", "", (BENCH,), line=False),
     TurningAction("next_face", (), "F", "F", "from", "Measure lengths from the next known face.", (BENCH,)),
     TurningAction("next_gauge", (), "G", "G", "gauge", "Take the next gauge that measures that.", (BENCH,)),
     TurningAction("destination", (), "o", "o", "where to", "Into the work offset, the geometry or the wear.", (BENCH,)),
@@ -205,11 +213,6 @@ ACTIONS: tuple[TurningAction, ...] = (
         for view in VIEWS
     ),
 )
-
-
-def of_view(view: str) -> list[TurningAction]:
-    """Actions of a view that have a name to show, in the order of the table."""
-    return [action for action in ACTIONS if view in action.views and action.label]
 
 
 def view_of(name: str) -> TurningView:

@@ -66,7 +66,7 @@ class TurningSetup(TurningPanel):
         key, _, title, words = self._line(session)
         if not words:
             return f"Enter: add a {title.removeprefix('+ ')}.", f"As {_hint(session, key)}"
-        return f"Enter: change the {title}.", "Del takes a line out, u takes the last change back."
+        return f"Enter: change the {title}.", "⟨Del⟩ takes a line out, ⟨u⟩ takes the last change back."
 
     def _line(self, session: TurningSession) -> tuple[str, int | None, str, str]:
         lines = setup_lines(session)
@@ -128,7 +128,7 @@ class TurningSetup(TurningPanel):
         def take(text: str) -> None:
             def work() -> tuple[str, str]:
                 session.change(key, put(text))
-                return f"The {title.removeprefix('+ ')} is changed.", "u takes it back. The file is written."
+                return f"The {title.removeprefix('+ ')} is changed.", "⟨u⟩ takes it back. The file is written."
 
             self.stage.attempt(work)
 
@@ -148,7 +148,7 @@ class TurningSetup(TurningPanel):
             lines = list(getattr(session.job.file.setup, key))
             del lines[number]
             session.change(key, lines)
-            return f"The {title} is taken out.", "u takes it back."
+            return f"The {title} is taken out.", "⟨u⟩ takes it back."
 
         self.stage.attempt(work)
 

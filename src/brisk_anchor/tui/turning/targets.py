@@ -161,7 +161,7 @@ class TargetsView(TurningPanel):
                     f"{counted(progress.passes_left, 'pass is', 'passes are')} left.",
                 )
             if targets.finished:
-                return f"{before.name} is done: every target is.", "k clamps the next piece."
+                return f"{before.name} is done: every target is.", "⟨k⟩ clamps the next piece."
             following = targets.next()
             return f"{before.name} is done.", f"{following.name} is next."
 

@@ -24,7 +24,7 @@ from brisk_anchor.tui.turning.base import Handlers, TurningPanel, TurningStage
 from brisk_anchor.tui.turning.hands import Hands
 from brisk_anchor.tui.turning.section_drawing import SectionDrawing
 
-NO_TOOL = ("No tool is in the turret.", "Add one in the set-up: 5.")
+NO_TOOL = ("No tool is in the turret.", "Add one in the set-up: ⟨5⟩.")
 
 
 class TurretView(TurningPanel):
@@ -65,8 +65,8 @@ class TurretView(TurningPanel):
         if tool is None:
             return NO_TOOL
         return (
-            f"n: a new insert in {tool.name}; w: its wear after measuring.",
-            "Geometry is found on the bench (1), or taken from a presetter's list: L.",
+            f"⟨n⟩: a new insert in {tool.name}; ⟨w⟩: its wear after measuring.",
+            "Geometry is found on the bench (⟨1⟩), or taken from a presetter's list: ⟨L⟩.",
         )
 
     def tool(self, session: TurningSession) -> TurningTool | None:
