@@ -344,12 +344,12 @@ def test_prompt_tells_the_next_step(session):
     )
     assert "search ends" in next_step(session, "G54", replace(request, search=5.0), None)[0]
     measure_all(session)
-    assert "s to store" in next_step(session, "G54", None, None)[0]
+    assert "⟨s⟩ to store" in next_step(session, "G54", None, None)[0]
     assert "X −13.8" in store_preview(session, "G54")
     session.writer.store("G54")
-    assert "p to prove" in next_step(session, "G54", None, None)[0]
+    assert "⟨p⟩ to prove" in next_step(session, "G54", None, None)[0]
     session.prover.prove("G54")
-    assert "t for the set-up sheet" in next_step(session, "G54", None, None)[0]
+    assert "⟨t⟩ for the set-up sheet" in next_step(session, "G54", None, None)[0]
 
 
 def test_player_shows_the_same_run_slowly_and_stops_where_it_is(quiet):

@@ -107,10 +107,10 @@ def test_incomplete_rules_are_refused(features, rules, reason):
     [
         (ControlCondition(alarm="500, travel"), True, "An alarm stands: 500, travel", "Esc resets it"),
         (ControlCondition(held="bore"), True, "“bore” is under way or held", "reset it at the machine"),
-        (ControlCondition(door_open=True), True, "The door is open", "Close it: d"),
-        (ControlCondition(homed=False), True, "has not been homed", "Send it home: h"),
+        (ControlCondition(door_open=True), True, "The door is open", "Close it: ⟨machine:d⟩"),
+        (ControlCondition(homed=False), True, "has not been homed", "Send it home: ⟨bench:h⟩"),
         (ControlCondition(mode="MDI"), False, "stands at MDI", "The start turns it"),
-        (ControlCondition(stops="its switch"), False, "Single block is on: its switch", "Switch it off: s"),
+        (ControlCondition(stops="its switch"), False, "Single block is on: its switch", "Switch it off: ⟨machine:s⟩"),
     ],
 )
 def test_what_keeps_a_control_from_running_is_told_with_what_to_do(condition, stops, found, do):

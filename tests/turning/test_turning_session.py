@@ -627,7 +627,7 @@ def test_sheet_taper_and_the_next_step(tmp_path: Path):
     with pytest.raises(DatumError, match="no taper"):
         session.zero.taper(40.0, 40.02, 0.0)
     session.machine.homed = False
-    assert next_step(session)[0].startswith("h: home")
+    assert next_step(session)[0].startswith("⟨h⟩: home")
     session.close()
 
 

@@ -244,7 +244,7 @@ class EntryLine(Vertical):
         if not is_length:
             usual = "Tab goes to the next figure, Esc leaves"
         stepped = "↑ ↓ change it; " if question.step else ""
-        self.query_one("#entry-result", Static).update(result)
+        self.query_one("#entry-result", Static).update(result, layout=False)
         self.query_one("#entry-note", Static).update(
             Text(said(self.app, f"{stepped}{question.note or usual}"), theme.QUIET)
         )
@@ -269,8 +269,8 @@ class EntryLine(Vertical):
             result.append(hint, theme.QUIET)
         if not note.plain:
             result, note = Text(), Text(hint, theme.QUIET)
-        self.query_one("#entry-result", Static).update(result)
-        self.query_one("#entry-note", Static).update(note)
+        self.query_one("#entry-result", Static).update(result, layout=False)
+        self.query_one("#entry-note", Static).update(note, layout=False)
         return sound
 
     def _room_beside(self, question: Words) -> int:

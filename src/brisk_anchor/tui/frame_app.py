@@ -29,6 +29,7 @@ from brisk_anchor.tui.entry import EntryLine, Question, Words
 from brisk_anchor.tui.frame import KeyLine, Prompt
 from brisk_anchor.tui.keymap import Keymap
 from brisk_anchor.tui.patience import Patience
+from brisk_anchor.tui.terminal import Terminal
 from brisk_anchor.tui.theme import SHOWN
 
 Found = TypeVar("Found")
@@ -38,7 +39,7 @@ COMPACT = (130, 40)
 """Below that many columns or rows a window is small: less is shown."""
 
 
-class FrameApp(App[int]):
+class FrameApp(App[int], Terminal):
     """The frame of an application: a view says what is shown in it."""
 
     TITLE = "Brisk Anchor"

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import ParamSpec, Protocol, runtime_checkable
+from typing import ParamSpec
 
 from rich.console import RenderableType
 from rich.text import Text
@@ -17,18 +17,22 @@ CELL_RATIO = 2.25
 """Height of a character cell over its width, where the terminal does not tell."""
 
 
-@runtime_checkable
-class Terminal(Protocol):
-    """An application that knows the shape of a cell, waits patiently, and knows the keys in force."""
+class Terminal:
+    """What an application is for its widgets: it knows the shape of a cell, waits patiently, and knows the keys in force.
+
+    A class and no protocol: widgets ask at every picture whether they are shown by one.
+    """
 
     cell_ratio: float
     patience: Patience
 
     def said(self, text: str) -> str:
         """A sentence with the keys in force in place of the marks in it."""
+        raise NotImplementedError
 
     def said_in(self, shown: RenderableType) -> RenderableType:
         """Styled words with the keys in force in place of the marks in them."""
+        raise NotImplementedError
 
 
 def cell_ratio(app: App[object]) -> float:

@@ -174,7 +174,7 @@ class BenchView(DrawnView):
         unit = shown_unit().value
         heading = self.query_one("#measured-heading", Heading)
         heading.display = bool(lines)
-        heading.tell(f"measured since clamping, machine {unit}", "" if len(lines) < 2 else ", . choose")
+        heading.tell(f"measured since clamping, machine {unit}", "" if len(lines) < 2 else "⟨,⟩ ⟨.⟩ choose")
         self.query_one(MeasuredPanel).tell(lines, view_state.chosen, view_state.row)
         names = [titles[name] for name in missing]
         self._show_places(view_state)
