@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import logging
 import os
 import signal
@@ -11,8 +12,10 @@ import time
 from pathlib import Path
 
 import pytest
+from textual.drivers._writer_thread import MAX_QUEUED_WRITES, WriterThread
 
 from brisk_anchor.services.records import LEVELS, log_file, start_log, without_secrets, write_crash
+from brisk_anchor.tui.terminal_driver import LastingFile
 from tests.tui.test_tmux import COMMAND, Terminal, child_of
 from tests.turning.lathe_helpers import face, ready, sleeve
 
@@ -123,6 +126,47 @@ def test_a_signal_leaves_a_sane_terminal_and_a_kept_lathe(tmp_path: Path, number
         window.wait("x")
     finally:
         window.close()
+
+
+def test_what_is_written_to_a_terminal_that_has_gone_keeps_nobody_waiting():
+    class Gone:
+        def write(self, text):
+            raise OSError(errno.EIO, "Input/output error")
+
+        flush = isatty = write
+
+    file = LastingFile(Gone())
+    writer = WriterThread(file)
+    writer.start()
+    for _ in range(10 * MAX_QUEUED_WRITES):
+        writer.write("x")
+    writer.stop()
+    assert (writer.is_alive(), file.gone, file.isatty()) == (False, True, False)
+
+
+def test_stopped_and_woken_it_reads_each_key_once_and_ends_with_its_window(tmp_path: Path):
+    window = Terminal(tmp_path, (120, 36), "--job", "sleeve")
+    try:
+        window.wait("h: home the axes")
+        number = child_of(int(window.tmux("display-message", "-p", "#{pane_pid}").strip()))
+        tasks = Path(f"/proc/{number}/task")
+        before = len(list(tasks.iterdir()))
+        for _ in range(3):
+            os.kill(number, signal.SIGSTOP)
+            os.kill(number, signal.SIGCONT)
+            time.sleep(0.3)
+        time.sleep(1.5)  # what is typed while it begins anew is thrown away with what was typed to the shell
+        window.keys("F")
+        window.wait("Lengths are measured from the chuck")
+        window.keys("?")
+        window.wait("The bench finds zeros by cutting")
+        assert len(list(tasks.iterdir())) <= before + 1
+    finally:
+        window.close()
+    until = time.monotonic() + 15
+    while tasks.exists() and time.monotonic() < until:
+        time.sleep(0.1)
+    assert not tasks.exists()
 
 
 def test_ctrl_c_asks_before_it_leaves(tmp_path: Path):

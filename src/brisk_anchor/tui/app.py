@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 import time
 from collections.abc import Callable, Iterable
 from contextlib import suppress
@@ -269,9 +268,6 @@ class BriskAnchorApp(FrameApp):
         self._looked_after += passed
         if self._looked_after > _OTHERS:
             self._looked_after = 0.0
-            if not self.is_headless and not os.isatty(0):
-                self.exit(1)  # the window was closed, and what started us kept the signal for itself
-                return
         if self.patience.waits:
             return
         if not self._looked_after:

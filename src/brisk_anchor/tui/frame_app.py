@@ -17,6 +17,7 @@ from rich.console import RenderableType
 from textual import events
 from textual.app import App
 from textual.binding import Binding
+from textual.driver import Driver
 from textual.filter import LineFilter
 from textual.reactive import Reactive
 from textual.screen import Screen
@@ -35,8 +36,19 @@ from brisk_anchor.tui.theme import SHOWN
 Found = TypeVar("Found")
 _LOG = logging.getLogger(__name__)
 SMALLEST = (100, 30)
+_LOOKS = 1.0
+"""How often, s, it is looked whether the terminal is still there."""
 COMPACT = (130, 40)
 """Below that many columns or rows a window is small: less is shown."""
+
+
+def _driver_class() -> type[Driver] | None:
+    """The driver of a terminal; None leaves it to Textual, where that is another."""
+    if sys.platform == "win32" or "TEXTUAL_DRIVER" in os.environ:
+        return None
+    from brisk_anchor.tui.terminal_driver import TerminalDriver
+
+    return TerminalDriver
 
 
 class FrameApp(App[int], Terminal):
@@ -58,7 +70,7 @@ class FrameApp(App[int], Terminal):
 
     def __init__(self, folder: Path, keymap: Keymap[Any], trouble: BriskAnchorError | None = None) -> None:
         """Sheets and files go to `folder`; `trouble` is what was wrong with keys of a person's own."""
-        super().__init__()
+        super().__init__(driver_class=_driver_class())
         self.keymap = keymap
         self.keys_trouble = trouble
         self.cell_ratio = 2.25
@@ -121,6 +133,13 @@ class FrameApp(App[int], Terminal):
     def on_mount(self) -> None:
         """Paint the whole screen anew when the program comes back from where Ctrl+Z sent it: others wrote there."""
         self.app_resume_signal.subscribe(self, lambda _: self.call_later(self._paint_anew))
+        if not self.is_headless:
+            self.set_interval(_LOOKS, self._look_at_terminal)
+
+    def _look_at_terminal(self) -> None:
+        """End where the window was closed, and what started us kept the signal for itself."""
+        if not os.isatty(0):
+            self.exit(1)
 
     def _paint_anew(self) -> None:
         self.refresh(layout=True)

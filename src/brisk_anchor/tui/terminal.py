@@ -18,7 +18,7 @@ CELL_RATIO = 2.25
 
 
 class Terminal:
-    """What an application is for its widgets: it knows the shape of a cell, waits patiently, and knows the keys in force.
+    """What an application is for its widgets: it knows the shape of a cell, the keys in force, and how to wait.
 
     A class and no protocol: widgets ask at every picture whether they are shown by one.
     """
