@@ -3,6 +3,9 @@
 from __future__ import annotations
 
 import os
+import socket
+from contextlib import suppress
+from itertools import count
 from pathlib import Path
 
 import pytest
@@ -57,6 +60,22 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
         return LONGEST_FIRST.index(name) if name in LONGEST_FIRST else len(LONGEST_FIRST)
 
     items.sort(key=place)
+
+
+_PORTS = count()
+
+
+@pytest.fixture
+def free_port() -> int:
+    """A port of this computer that no other test process is given.
+
+    One that the system hands out may have been another's a moment before, who still calls there.
+    """
+    worker = int("".join(filter(str.isdigit, os.environ.get("PYTEST_XDIST_WORKER", "0"))))
+    while True:
+        number = 20_000 + 200 * worker + next(_PORTS) % 200
+        with suppress(OSError), socket.create_server(("127.0.0.1", number)):
+            return number
 
 
 @pytest.fixture(autouse=True)

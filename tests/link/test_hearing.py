@@ -164,10 +164,8 @@ def test_a_watched_folder_tells_at_once_and_one_that_is_looked_at_soon(tmp_path)
 
 
 @pytest.fixture
-def port():
-    with socket.create_server(("127.0.0.1", 0)) as server:
-        number = server.getsockname()[1]
-    return f"socket://127.0.0.1:{number}"
+def port(free_port):
+    return f"socket://127.0.0.1:{free_port}"
 
 
 def test_a_wire_carries_lines_and_programs_and_comes_back_after_it_was_lost(port):
@@ -175,7 +173,8 @@ def test_a_wire_carries_lines_and_programs_and_comes_back_after_it_was_lost(port
     ear = Ear(wire)
     for line in RUN[:3]:
         far.print(line)
-    while ear.present is None or ear.present.touches < 1:
+    until = time.monotonic() + 30
+    while (ear.present is None or ear.present.touches < 1) and time.monotonic() < until:
         ear.hear(1.0)
     sent = []
     wire.send("O2100\nM30\n", lambda done, of: sent.append((done, of)) or True)

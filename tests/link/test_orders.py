@@ -5,7 +5,6 @@ from __future__ import annotations
 import json
 import os
 import shutil
-import socket
 import subprocess
 import sys
 import time
@@ -361,11 +360,9 @@ def test_another_jobs_report_is_laid_down_where_it_belongs(tmp_path):
     shop.close()
 
 
-def test_by_wire_alone_fed_line_by_line(tmp_path):
-    with socket.create_server(("127.0.0.1", 0)) as server:
-        port = server.getsockname()[1]
+def test_by_wire_alone_fed_line_by_line(tmp_path, free_port):
     link = (
-        f'[link]\nprograms = "wire"\nreports = "wire"\nport = "socket://127.0.0.1:{port}"\n'
+        f'[link]\nprograms = "wire"\nreports = "wire"\nport = "socket://127.0.0.1:{free_port}"\n'
         "start_codes = [18]\nend_codes = [20]\nfed = true\n"
     )
     shop = Shop(tmp_path, link)
