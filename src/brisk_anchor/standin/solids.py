@@ -13,15 +13,20 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass, field
+from functools import lru_cache
 
 import numpy as np
 
-from brisk_anchor.core.geometry.frames import Frame
+from brisk_anchor.core.geometry.frames import Array, Frame
 from brisk_anchor.core.geometry.rotary import RotaryAxis
 from brisk_anchor.core.kinds import Vector
 
 UNEVEN_STEP = 0.95
 """Share of the field value that is a safe step over an uneven top (slopes up to 0.3)."""
+_CORNERS = 72
+"""Corners of the outline of a disc."""
+_STEPS = 24
+"""Edges of the outline of each end of a lever."""
 Point = tuple[float, float]
 
 
@@ -44,6 +49,11 @@ class Rectangle:
             return math.hypot(dx, dy)
         return dx if dx > dy else dy
 
+    @property
+    def bulge(self) -> float:
+        """How far, mm, it goes beyond its outline: nowhere."""
+        return 0.0
+
     def outline(self) -> list[Point]:
         """Corners, counter-clockwise."""
         (x0, y0), (x1, y1) = self.low, self.high
@@ -61,11 +71,16 @@ class Disc:
         """Signed distance, negative inside."""
         return math.hypot(x - self.centre[0], y - self.centre[1]) - self.radius
 
+    @property
+    def bulge(self) -> float:
+        """How far, mm, it goes beyond its outline: half way between two corners."""
+        return self.radius * (1 - math.cos(math.pi / _CORNERS))
+
     def outline(self) -> list[Point]:
         """A fine polygon for drawing."""
         return [
             (self.centre[0] + self.radius * math.cos(a), self.centre[1] + self.radius * math.sin(a))
-            for a in (2 * math.pi * i / 72 for i in range(72))
+            for a in (2 * math.pi * i / _CORNERS for i in range(_CORNERS))
         ]
 
 
@@ -91,6 +106,11 @@ class Lever:
         radius = self.radius_a + (self.radius_b - self.radius_a) * share
         return math.hypot(along - share * length, across) - radius
 
+    @property
+    def bulge(self) -> float:
+        """How far, mm, it goes beyond its outline: half way between two corners of the larger end."""
+        return max(self.radius_a, self.radius_b) * (1 - math.cos(math.pi / _STEPS))
+
     def outline(self) -> list[Point]:
         """A fine polygon for drawing."""
         heading = math.atan2(self.b[1] - self.a[1], self.b[0] - self.a[0])
@@ -101,8 +121,8 @@ class Lever:
             (self.a, self.radius_a, heading + lean, heading + 2 * math.pi - lean),
             (self.b, self.radius_b, heading - lean, heading + lean),
         ):
-            for i in range(25):
-                angle = first + (last - first) * i / 24
+            for i in range(_STEPS + 1):
+                angle = first + (last - first) * i / _STEPS
                 points.append((centre[0] + radius * math.cos(angle), centre[1] + radius * math.sin(angle)))
         return points
 
@@ -129,6 +149,11 @@ class Polygon:
                 inside = not inside
             x0, y0 = x1, y1
         return -math.sqrt(nearest) if inside else math.sqrt(nearest)
+
+    @property
+    def bulge(self) -> float:
+        """How far, mm, it goes beyond its outline: nowhere."""
+        return 0.0
 
     def outline(self) -> list[Point]:
         """Its corners."""
@@ -270,15 +295,32 @@ class Solid:
 
     def bounds(self) -> tuple[Vector, Vector]:
         """Lowest and highest corner of a box around it in machine coordinates, mm."""
-        outline = self.region.outline()
-        extra = 0.0
-        if self.uneven:
-            reach = max(math.dist(point, self.uneven.centre) for point in outline)
-            extra = abs(self.uneven.rise) + self.uneven.wave + reach * math.hypot(*self.uneven.slope)
-        corners = np.array([(x, y, z) for x, y in outline for z in (self.bottom, self.top + extra)])
+        corners, _, _, extra = _hull(self.region, self.bottom, self.top, self.uneven)
         placed = self.frame.apply(corners)
-        (x0, y0, z0), (x1, y1, z1) = placed.min(axis=0) - 0.01, placed.max(axis=0) + 0.01
-        return (float(x0), float(y0), float(z0)), (float(x1), float(y1), float(z1))
+        (x0, y0, z0), (x1, y1, z1) = placed.min(axis=0).tolist(), placed.max(axis=0).tolist()
+        return (x0 - extra, y0 - extra, z0 - extra), (x1 + extra, y1 + extra, z1 + extra)
+
+    def ball(self) -> tuple[Vector, float]:
+        """Middle, in machine coordinates, and radius of a ball around it, mm."""
+        _, middle, radius, _ = _hull(self.region, self.bottom, self.top, self.uneven)
+        return self.frame.point(middle), radius
+
+
+@lru_cache(maxsize=4096)
+def _hull(region: Region, bottom: float, top: float, uneven: Unevenness | None) -> tuple[Array, Vector, float, float]:
+    """Corners (n, 3) of a drawn-up region, middle and radius of a ball around it, and how far it goes beyond corners.
+
+    In mm, in its own frame. Kept, since a solid that turns with a table is asked at every step, and only placed anew.
+    """
+    outline, extra, rise = region.outline(), 0.01 + region.bulge, 0.0
+    if uneven:
+        reach = max(math.dist(point, uneven.centre) for point in outline)
+        rise = abs(uneven.rise) + uneven.wave + reach * math.hypot(*uneven.slope)
+    corners = np.array([(x, y, z) for x, y in outline for z in (bottom, top + rise)])
+    middle = (corners.min(axis=0) + corners.max(axis=0)) / 2
+    radius = float(np.sqrt(((corners - middle) ** 2).sum(axis=1).max())) + extra
+    x, y, z = middle.tolist()
+    return corners, (x, y, z), radius, extra
 
 
 def clear_place(region: Region, openings: Sequence[Region], margin: float = 5.0) -> Point | None:

@@ -116,15 +116,28 @@ class _Nearest:
     seen: float
 
 
+def _apart(tip: Vector, low: float, high: float, place: Vector) -> float:
+    """How far a place is from the upright line from `low` to `high` above `tip`, mm."""
+    z = place[2] - tip[2]
+    return math.dist((tip[0], tip[1], min(max(z, low), high)), (place[0], place[1], z))
+
+
 class Tracer:
     """Traces one probe through a set of solids."""
 
     def __init__(self, solids: tuple[Solid, ...], shape: ProbeShape) -> None:
         self.solids = solids
         self.shape = shape
-        self._boxes = [(solid, *solid.bounds()) for solid in solids]
+        self._found_boxes: list[tuple[Solid, Vector, Vector]] | None = None
         self.closest: dict[str, Clearance] | None = None
         """Of stem, body and nose, while it is watched: how near each came to metal, a lower bound, and to what."""
+
+    @property
+    def _boxes(self) -> list[tuple[Solid, Vector, Vector]]:
+        """Each solid with a box around it; while a table turns nobody asks for them."""
+        if self._found_boxes is None:
+            self._found_boxes = [(solid, *solid.bounds()) for solid in self.solids]
+        return self._found_boxes
 
     def _near(self, start: Vector, end: Vector, radius: float, low: float, high: float) -> list[Solid]:
         """Solids whose box meets the box swept by a part; no other can be touched on this move."""
@@ -226,11 +239,28 @@ class Tracer:
         return True
 
     def clearance(self, tip: Vector) -> float:
-        """How far at least the tool is from everything with its end at `tip`, mm; below zero inside metal."""
-        share = min(solid.step_share for solid in self.solids)
-        parts = [self._ball(tip, list(self.solids)).clearance]
-        parts += [self._cylinder(part, tip, list(self.solids)).clearance for part in self.shape.cylinders]
-        return min(parts) * share
+        """How far at least the tool is from everything with its end at `tip`, mm; below zero inside metal.
+
+        Solids are asked from the nearest on, by balls around them, until the next ball is further off than what is
+        known.
+        """
+        balls = [(solid, *solid.ball()) for solid in self.solids]
+        least = math.inf
+        for part in (None, *self.shape.cylinders):
+            low, high, radius = (
+                (self.shape.ball, self.shape.ball, self.shape.ball)
+                if part is None
+                else (part.low, part.high, part.radius)
+            )
+            for apart, solid in sorted(
+                ((_apart(tip, low, high, middle) - around - radius, solid) for solid, middle, around in balls),
+                key=lambda found: found[0],
+            ):
+                if apart >= least:
+                    break
+                near = self._ball(tip, [solid]) if part is None else self._cylinder(part, tip, [solid])
+                least = min(least, near.clearance)
+        return least * min(solid.step_share for solid in self.solids)
 
     def nearest(
         self, tip: Vector, within: float, *, stem_and_body: bool = False, besides: Collection[str] = ()

@@ -26,7 +26,7 @@ class Frame:
     def __post_init__(self) -> None:
         for name, shape in (("rotation", (3, 3)), ("translation", (3,))):
             array = np.array(getattr(self, name), dtype=np.float64)
-            if array.shape != shape or not np.isfinite(array).all():
+            if array.shape != shape or not all(map(math.isfinite, array.ravel().tolist())):
                 raise ValueError(f"{name} must be finite and of shape {shape}")
             array.setflags(write=False)
             object.__setattr__(self, name, array)
@@ -43,6 +43,8 @@ class Frame:
         """Turn by `a` about X, then `b` about Y, then `c` about Z (degrees, fixed axes), then translate (mm)."""
         rotation = np.eye(3)
         for angle, (i, j) in ((a, (1, 2)), (b, (2, 0)), (c, (0, 1))):
+            if not angle:
+                continue
             turn = np.eye(3)
             cosine, sine = _cosine_and_sine(angle)
             turn[i, i] = turn[j, j] = cosine
