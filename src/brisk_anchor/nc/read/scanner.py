@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterable, Iterator
+from dataclasses import replace
 
 from brisk_anchor.core.errors import NcError
 from brisk_anchor.nc.profile.control_profile import Profile
@@ -137,10 +138,13 @@ _GRAMMARS: dict[str, Callable[[Profile], Grammar]] = {
 class Reader:
     """Reads lines of one control's language."""
 
-    def __init__(self, profile: Profile) -> None:
+    def __init__(self, profile: Profile, keeps: int = 0) -> None:
+        """It `keeps` what so many lines said: programs have most of their lines in common, and are read many times."""
         self.profile = profile
         self.speaks = profile.speaks
         self.grammar = _GRAMMARS[profile.language](profile)
+        self._keeps = keeps
+        self._read: dict[str, tuple[Block, int | None]] = {}
 
     def _statement(self, cursor: Cursor) -> Statement | None:
         if not cursor.peek():
@@ -201,6 +205,16 @@ class Reader:
         Raises:
             NcError: the line is not understood.
         """
+        if (known := self._read.get(raw)) is not None:
+            return replace(known[0], line=line), known[1]
+        found = self._block(raw, line)
+        if found is not None and self._keeps:
+            if len(self._read) >= self._keeps:
+                self._read.clear()
+            self._read[raw] = found
+        return found
+
+    def _block(self, raw: str, line: int) -> tuple[Block, int | None] | None:
         text = raw.replace("\t", " ").rstrip()
         if text.strip() in ("", "%"):
             return None
@@ -259,6 +273,20 @@ def _flow(cursor: Cursor) -> Flow:
     return Flow(label, word, tuple(arguments))
 
 
+_KEPT_LINES = 2000
+_KEPT_READERS = 4
+_READERS: dict[int, Reader] = {}
+"""Readers of the profiles that were read last, by the identity of the profile, which a reader keeps alive."""
+
+
+def _reader_of(profile: Profile) -> Reader:
+    if (known := _READERS.get(id(profile))) is not None:
+        return known
+    if len(_READERS) >= _KEPT_READERS:
+        _READERS.pop(next(iter(_READERS)), None)
+    return _READERS.setdefault(id(profile), Reader(profile, _KEPT_LINES))
+
+
 def scan_program(text: str, profile: Profile) -> list[Routine]:
     """Read a file into its routines; the first is the main program.
 
@@ -268,7 +296,7 @@ def scan_program(text: str, profile: Profile) -> list[Routine]:
     if len(text) > LONGEST_PROGRAM:
         raise NcError(1, "", f"the program is longer than {LONGEST_PROGRAM} characters")
     routines: list[Routine] = []
-    for block, program in Reader(profile).blocks(text.splitlines()):
+    for block, program in _reader_of(profile).blocks(text.splitlines()):
         if program is not None or not routines:
             if program is not None and any(routine.number == program for routine in routines):
                 raise NcError(block.line, block.source, f"there are two programs O{program:04d} in this file")
