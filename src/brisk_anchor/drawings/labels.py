@@ -9,7 +9,6 @@ from typing import TYPE_CHECKING, Any
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
     from matplotlib.text import Text
-    from matplotlib.transforms import Bbox
 
 _AIR = 1.0
 """Labels whose boxes share less than that, points, in either direction touch nowhere: boxes are wider than words."""
@@ -17,32 +16,44 @@ _SMALLEST = 5.0
 """No heading gets smaller than that, points; what is still too long is cut."""
 
 
+Box = tuple[float, float, float, float]
+"""Left, lower, right, upper, display units: in plain figures, since a page asks a hundred thousand times."""
+
+
 def overlaps(figure: Figure) -> list[tuple[Text, Text]]:
     """Pairs of words that lie on each other."""
-    boxes = list(_boxes(figure))
-    return [(a, b) for (a, box), (b, other) in combinations(boxes, 2) if _meet(box, other, figure.dpi / 72)]
+    return _overlaps(list(_boxes(figure)), _AIR * figure.dpi / 72)
+
+
+def _overlaps(boxes: list[tuple[Text, Box]], air: float) -> list[tuple[Text, Text]]:
+    return [(a, b) for (a, box), (b, other) in combinations(boxes, 2) if _meet(box, other, air)]
 
 
 def labels_apart(figure: Figure) -> None:
     """Move labels of views until none lies on other words; make room beside a heading on the other side of its line."""
-    for heading, other in overlaps(figure):
-        if heading in figure.texts and other in figure.texts:
-            left, right = sorted((heading, other), key=lambda text: float(text.get_position()[0]))
-            _shorten(left, right)
     dot = figure.dpi / 72
+    air = _AIR * dot
+    boxes = list(_boxes(figure))
+    headings = set(figure.texts)
+    crowded = [pair for pair in _overlaps(boxes, air) if headings.issuperset(pair)]
+    for pair in crowded:
+        left, right = sorted(pair, key=lambda text: float(text.get_position()[0]))
+        _shorten(left, right)
+    if crowded:
+        boxes = list(_boxes(figure))
     movable = {text for axes in figure.axes if axes.axison for text in axes.texts}
-    placed = [box for text, box in _boxes(figure) if text not in movable]
-    for text, box in [(text, box) for text, box in _boxes(figure) if text in movable]:
-        free = [way for way in _ways(box) if not any(_meet(box.translated(*way), other, dot) for other in placed)]
-        frames = [text.axes.bbox, figure.bbox] if text.axes is not None else [figure.bbox]
+    placed = [box for text, box in boxes if text not in movable]
+    for text, box in boxes:
+        if text not in movable:
+            continue
         # In its own view, else on the page; where there is no room anywhere near, it stays where it belongs.
-        within = [way for frame in frames for way in free if _inside(box.translated(*way), frame)]
-        across, up = (0.0, 0.0) if (0.0, 0.0) in free or not within else within[0]
+        frames = [_of(text.axes.bbox), _of(figure.bbox)] if text.axes is not None else [_of(figure.bbox)]
+        across, up = (0.0, 0.0) if _is_free(box, placed, air) else _free_way(box, frames, placed, air)
         _shift(figure, text, across / dot, up / dot)
-        placed.append(box.translated(across, up))
+        placed.append(_moved(box, across, up))
 
 
-def _boxes(figure: Figure) -> Iterator[tuple[Text, Bbox]]:
+def _boxes(figure: Figure) -> Iterator[tuple[Text, Box]]:
     from matplotlib.backends.backend_agg import FigureCanvasAgg
     from matplotlib.text import Annotation, Text
 
@@ -53,24 +64,44 @@ def _boxes(figure: Figure) -> Iterator[tuple[Text, Bbox]]:
         if isinstance(text, Text) and text.get_visible() and text.get_text().strip():
             if isinstance(text, Annotation):
                 text.update_positions(renderer)
-            yield text, Text.get_window_extent(text, renderer)  # the words alone, without arrows
+            yield text, _of(Text.get_window_extent(text, renderer))  # the words alone, without arrows
 
 
-def _meet(a: Bbox, b: Bbox, dot: float) -> bool:
-    wide, tall = min(a.x1, b.x1) - max(a.x0, b.x0), min(a.y1, b.y1) - max(a.y0, b.y0)
-    return bool(wide > _AIR * dot and tall > _AIR * dot)
+def _of(box: Any) -> Box:
+    (x0, y0), (x1, y1) = box.get_points().tolist()
+    return x0, y0, x1, y1
 
 
-def _inside(box: Bbox, frame: Any) -> bool:
-    return bool(frame.x0 <= box.x0 and frame.y0 <= box.y0 and box.x1 <= frame.x1 and box.y1 <= frame.y1)
+def _moved(box: Box, across: float, up: float) -> Box:
+    return box[0] + across, box[1] + up, box[2] + across, box[3] + up
 
 
-def _ways(box: Bbox) -> Iterator[tuple[float, float]]:
+def _meet(a: Box, b: Box, air: float) -> bool:
+    wide = (a[2] if a[2] < b[2] else b[2]) - (a[0] if a[0] > b[0] else b[0])
+    return wide > air and (a[3] if a[3] < b[3] else b[3]) - (a[1] if a[1] > b[1] else b[1]) > air
+
+
+def _is_free(box: Box, placed: list[Box], air: float) -> bool:
+    return not any(_meet(box, other, air) for other in placed)
+
+
+def _free_way(box: Box, frames: list[Box], placed: list[Box], air: float) -> tuple[float, float]:
+    """The nearest place in the first frame that has one, as a way from where it is; none where there is none."""
+    for frame in frames:
+        for across, up in _ways(box):
+            moved = _moved(box, across, up)
+            inside = frame[0] <= moved[0] and frame[1] <= moved[1] and moved[2] <= frame[2] and moved[3] <= frame[3]
+            if inside and _is_free(moved, placed, air):
+                return across, up
+    return 0.0, 0.0
+
+
+def _ways(box: Box) -> Iterator[tuple[float, float]]:
     """Where a label may go, nearest first, display units: aside by its own height, then by its width too."""
-    yield 0.0, 0.0
+    wide, tall = box[2] - box[0], box[3] - box[1]
     for step in (1.0, 1.6, 2.4, 3.4, 4.6):
         for across, up in ((0, 1), (0, -1), (1, 0), (-1, 0), (1, 1), (-1, 1), (1, -1), (-1, -1)):
-            yield across * step * box.width / 2, up * step * box.height
+            yield across * step * wide / 2, up * step * tall
 
 
 def _shift(figure: Figure, text: Text, across: float, up: float) -> None:
@@ -98,11 +129,15 @@ def _shorten(left: Text, right: Text) -> None:
     figure = left.get_figure()
     assert figure is not None
     boxes = dict(_boxes(figure.figure))
-    room = boxes[right].x0 - boxes[left].x0 - 6 * figure.dpi / 72
-    if room <= 0 or boxes[left].width <= room:
+    room = boxes[right][0] - boxes[left][0] - 6 * figure.dpi / 72
+    if room <= 0 or _wide(boxes[left]) <= room:
         return
-    left.set_fontsize(max(_SMALLEST, float(left.get_fontsize()) * room / boxes[left].width))
+    left.set_fontsize(max(_SMALLEST, float(left.get_fontsize()) * room / _wide(boxes[left])))
     words = left.get_text()
-    while words and (wide := dict(_boxes(figure.figure))[left].width) > room:
+    while words and (wide := _wide(dict(_boxes(figure.figure))[left])) > room:
         words = words[: min(len(words) - 1, int(len(words) * room / wide))].rstrip()
         left.set_text(f"{words}…")
+
+
+def _wide(box: Box) -> float:
+    return box[2] - box[0]

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterable, Iterator
-from dataclasses import replace
 
 from brisk_anchor.core.errors import NcError
 from brisk_anchor.nc.profile.control_profile import Profile
@@ -206,7 +205,9 @@ class Reader:
             NcError: the line is not understood.
         """
         if (known := self._read.get(raw)) is not None:
-            return replace(known[0], line=line), known[1]
+            block, program = known
+            said = (block.source, block.sequence, block.comment, block.statement, block.optional)
+            return Block(line, *said), program
         found = self._block(raw, line)
         if found is not None and self._keeps:
             if len(self._read) >= self._keeps:
