@@ -17,7 +17,7 @@ from types import SimpleNamespace
 import pytest
 from rich.console import Console
 from rich.traceback import Traceback
-from sqlalchemy import text
+from sqlalchemy import create_engine, inspect, text
 from typer.testing import CliRunner
 
 from brisk_anchor.book import address
@@ -72,6 +72,31 @@ def test_killed_before_every_statement_the_book_is_whole(mode, tmp_path):
     )  # fmt: skip
     assert ran.returncode == 0, ran.stderr[-3000:]
     assert int(ran.stdout.split()[0]) >= {"open": 20, "migrate": 25, "store": 10}[mode]
+
+
+def form_of(path):
+    """Columns, indexes and form of a book, in no order."""
+    engine = create_engine(f"sqlite:///{path}")
+    looked = inspect(engine)
+    columns = {(c["name"], str(c["type"]), c["nullable"], c["default"]) for c in looked.get_columns("entry")}
+    indexes = {(i["name"], tuple(i["column_names"]), i["unique"]) for i in looked.get_indexes("entry")}
+    with engine.connect() as connection:
+        revision = connection.execute(text("select * from alembic_version")).all()
+    engine.dispose()
+    return (
+        columns,
+        indexes,
+        looked.get_pk_constraint("entry")["constrained_columns"],
+        revision,
+        looked.get_table_names(),
+    )
+
+
+def test_a_new_book_has_the_form_that_migrations_come_to(tmp_path, monkeypatch):
+    Book.open(tmp_path / "new.sqlite").close()
+    monkeypatch.setattr("brisk_anchor.book.opening._begin", lambda _: False)
+    Book.open(tmp_path / "migrated.sqlite").close()
+    assert form_of(tmp_path / "new.sqlite") == form_of(tmp_path / "migrated.sqlite")
 
 
 def test_a_migration_keeps_a_copy_and_seals_what_was_there(tmp_path):

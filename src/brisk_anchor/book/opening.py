@@ -9,10 +9,10 @@ from contextlib import closing, contextmanager
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import Connection, Engine, event, inspect, text
+from sqlalchemy import Column, Connection, Engine, MetaData, String, Table, event, inspect, text
 
 from brisk_anchor.book.address import BUSY, BookAddress
-from brisk_anchor.book.models import HEAD
+from brisk_anchor.book.models import HEAD, Base
 from brisk_anchor.core.errors import BookError, BookVersionError
 
 LOCK_KEY = 0x42_41_42_4F
@@ -103,8 +103,9 @@ def _revision(connection: Connection) -> str | None:
 def _upgrade(address: BookAddress, engine: Engine) -> None:
     """Everything that makes or changes tables, in one transaction."""
     with engine.connect() as looking:
-        if _revision(looking) == HEAD:
-            return
+        present = _revision(looking)
+    if present == HEAD or (present is None and _begin(engine)):
+        return
     from alembic import command
     from alembic.config import Config
     from alembic.script import ScriptDirectory
@@ -130,6 +131,26 @@ def _upgrade(address: BookAddress, engine: Engine) -> None:
             )
         config.attributes["connection"] = connection
         command.upgrade(config, "head")
+
+
+_FORM = Table("alembic_version", MetaData(), Column("version_num", String(32), primary_key=True, nullable=False))
+"""Where the form of a book is kept, as migrations keep it."""
+
+
+def _begin(engine: Engine) -> bool:
+    """Make the tables of a new book as the newest form has them; False where another process has begun one meanwhile.
+
+    The migrations would come to the same, and a test holds that they do; but to load and run them takes longer than
+    everything else at the first start.
+    """
+    with engine.connect().execution_options(writes=True) as connection, connection.begin():
+        take_turn(connection)
+        if _revision(connection) is not None:
+            return False
+        Base.metadata.create_all(connection)
+        _FORM.create(connection)
+        connection.execute(_FORM.insert().values(version_num=HEAD))
+    return True
 
 
 def _copy_before(path: Path, engine: Engine) -> None:
