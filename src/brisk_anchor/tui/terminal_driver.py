@@ -7,6 +7,7 @@ program waits for that for ever.
 
 from __future__ import annotations
 
+import asyncio
 import os
 import sys
 from typing import IO, TYPE_CHECKING, Any
@@ -58,7 +59,19 @@ class TerminalDriver(LinuxDriver):
         super().__init__(app, **options)
         self._file = LastingFile(sys.__stderr__)  # type: ignore[assignment, arg-type]
 
+    def start_application_mode(self) -> None:
+        """Take the terminal over."""
+        self._loop = asyncio.get_running_loop()
+        super().start_application_mode()  # type: ignore[no-untyped-call]
+
+    def _sigtstp_application(self, *_: object) -> None:
+        # Not here: a signal may come while the queue of what is written is held, and this writes too.
+        self._loop.call_soon_threadsafe(super()._sigtstp_application)
+
     def _sigcont_application(self, *_: object) -> None:
+        self._loop.call_soon_threadsafe(self._come_back)
+
+    def _come_back(self) -> None:
         if not os.isatty(self.fileno):
             return
         if not self._must_signal_resume:  # stopped by SIGSTOP: what runs ends first, or keys would be read twice
