@@ -26,11 +26,11 @@ from brisk_anchor.tui.choice_list import ChoiceList
 from brisk_anchor.tui.drawing import Drawing
 from brisk_anchor.tui.entry import EntryLine, Question, Words
 from brisk_anchor.tui.frame import KeyLine, Ladder, Prompt, TopLine
-from brisk_anchor.tui.frame_app import COMPACT, FrameApp
+from brisk_anchor.tui.frame_app import COMPACT, FrameApp, leave_out_of_collections
 from brisk_anchor.tui.keymap import NO_CHANGES, KeyChanges, Keymap
 from brisk_anchor.tui.panels import LatePanel
 from brisk_anchor.tui.view_state import ViewState
-from brisk_anchor.tui.views import view_entry
+from brisk_anchor.tui.views import load_views, view_entry
 
 if TYPE_CHECKING:
     from brisk_anchor.book.entries import Entry
@@ -120,8 +120,9 @@ class BriskAnchorApp(FrameApp):
         self._ticked = time.monotonic()
         self.set_interval(_TICK, self._tick)
         self.show_all()
+        leave_out_of_collections()
         self._take_held_later()
-        self.set_timer(_LATER, lambda: self.run_worker(coverage.load, thread=True, group="quantiles", name="quantiles"))
+        self.set_timer(_LATER, lambda: self.run_worker(self._load_more, thread=True, group="later", name="later"))
         if session.book is not None and session.book.damage:
             self.tell("The book is damaged and open for reading only.", session.book.damage, "bad")
         elif limits := session.profile.limits:
@@ -130,6 +131,22 @@ class BriskAnchorApp(FrameApp):
             self.complain(self.keys_trouble)
         if session.book is not None and not session.book.damage:
             self.run_worker(self._verify, thread=True, exclusive=True, group="verify", name="verify")
+
+    @staticmethod
+    def _load_more() -> None:
+        """Load, while nobody waits for it, what the next keys may want."""
+        load_views()
+        from brisk_anchor.services.measure import reach
+        from brisk_anchor.services.offsets import book_compare, book_guide, tilted_words
+        from brisk_anchor.services.plan import plan_builder
+        from brisk_anchor.services.results import inspection, over_parts, results_words
+        from brisk_anchor.services.session import tool_shelf
+        from brisk_anchor.tui.results import pictures
+
+        _ = reach, book_compare, book_guide, tilted_words, plan_builder, inspection, over_parts, results_words
+        _ = tool_shelf, pictures
+        coverage.load()
+        leave_out_of_collections()
 
     def _desk_of(self, session: Session) -> tuple[LinkDesk | None, BriskAnchorError | None]:
         """The desk of a linked control, which knows again what was taken before; and what of that went wrong."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import gc
 import logging
 import os
 import signal
@@ -49,6 +50,14 @@ def _driver_class() -> type[Driver] | None:
     from brisk_anchor.tui.terminal_driver import TerminalDriver
 
     return TerminalDriver
+
+
+def leave_out_of_collections() -> None:
+    """Leave what is loaded by now out of every later collection of garbage.
+
+    It stays until the end anyway, and to look through all of it takes 0.2 s, in the middle of some key.
+    """
+    gc.freeze()
 
 
 class FrameApp(App[int], Terminal):

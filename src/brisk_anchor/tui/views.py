@@ -159,3 +159,16 @@ def view_entry(name: str) -> ViewEntry:
         if view.name == name:
             return view
     raise ValueError(f"there is no view {name!r}")
+
+
+def load_views() -> None:
+    """Load what the views are made of, so that the first visit of each is as quick as any other."""
+    from brisk_anchor.tui.book import view as book
+    from brisk_anchor.tui.code import view as code
+    from brisk_anchor.tui.machine import view as machine
+    from brisk_anchor.tui.plan import view as plan
+    from brisk_anchor.tui.results import view as results
+    from brisk_anchor.tui.setup import view as setup
+    from brisk_anchor.tui.shelf import view as shelf
+
+    _ = book, code, machine, plan, results, setup, shelf

@@ -17,7 +17,7 @@ from brisk_anchor.core.quantities import Unit, dim, show_in, shown_unit, signed_
 from brisk_anchor.tui.choice_list import ChoiceList
 from brisk_anchor.tui.entry import EntryLine
 from brisk_anchor.tui.frame import KeyLine, Ladder, Prompt, TopLine
-from brisk_anchor.tui.frame_app import COMPACT, FrameApp
+from brisk_anchor.tui.frame_app import COMPACT, FrameApp, leave_out_of_collections
 from brisk_anchor.tui.keymap import NO_CHANGES, KeyChanges, Keymap
 from brisk_anchor.tui.panels import LatePanel
 from brisk_anchor.tui.turning.base import Handlers, TurningPanel
@@ -91,14 +91,20 @@ class TurningApp(FrameApp):
 
         _ = bench
 
-    async def _opened(self, session: TurningSession) -> None:
+    @staticmethod
+    def _load_more() -> None:
+        """Load, while nobody waits for it, what the next keys may want."""
         from brisk_anchor.core.uncertainty import coverage
 
+        coverage.load()
+        leave_out_of_collections()
+
+    async def _opened(self, session: TurningSession) -> None:
         self.session = session
         await self.go_to("bench")
         if self.keys_trouble is not None:
             self.complain(self.keys_trouble)
-        self.set_timer(0.5, lambda: self.run_worker(coverage.load, thread=True, group="quantiles", name="quantiles"))
+        self.set_timer(0.5, lambda: self.run_worker(self._load_more, thread=True, group="later", name="later"))
         self._take_held_later()
 
     def on_unmount(self) -> None:
