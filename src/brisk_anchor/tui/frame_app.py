@@ -58,6 +58,7 @@ def leave_out_of_collections() -> None:
     It stays until the end anyway, and to look through all of it takes 0.2 s, in the middle of some key.
     """
     gc.freeze()
+    gc.enable()
 
 
 class FrameApp(App[int], Terminal):
@@ -133,6 +134,7 @@ class FrameApp(App[int], Terminal):
     def _opening_failed(self, error: BriskAnchorError) -> None:
         self._failed = error
         self._held.clear()
+        leave_out_of_collections()
         self.complain(error)
 
     def get_line_filters(self) -> Sequence[LineFilter]:

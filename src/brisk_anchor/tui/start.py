@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import os
 from collections.abc import Callable
 from pathlib import Path
@@ -128,6 +129,7 @@ def keys_text() -> str:
 def _end(app: FrameApp) -> int:
     """Run an application; its exit code."""
     os.environ.setdefault("ESCDELAY", "25")
+    gc.disable()  # all that is made until the job is open stays; after that it is left out of collections
     code = app.run()
     # Where an unexpected error ended it there is no answer of its own, and that is no success.
     return code if code is not None else (app.return_code or 0)
