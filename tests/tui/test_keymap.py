@@ -22,11 +22,12 @@ from brisk_anchor.tui.turning import keys
 from tests.tui.test_pilot import Bench, said, wait_for
 
 SOURCE = Path(brisk_anchor.__file__).parent
-TABLES = (ACTIONS, keys.ACTIONS)
+BY_MACHINE = {"mill": ACTIONS, "lathe": keys.ACTIONS}
+TABLES = tuple(BY_MACHINE.values())
 
 
 def read(text):
-    reader = KeyReader(TABLES)
+    reader = KeyReader(BY_MACHINE)
     reader.read(tomllib.loads(text))
     return reader
 

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 import typer
 
 from brisk_anchor.cli.options import unit_option
-from brisk_anchor.cli.saying import say
+from brisk_anchor.cli.saying import give, say
 from brisk_anchor.core.errors import BookError
 from brisk_anchor.core.quantities import along, dim, expanded, signed_bare, signed_dim
 
@@ -79,7 +79,7 @@ def _data(line: BookLine) -> dict[str, Any]:
 
 
 def _print(data: object) -> None:
-    say(json.dumps(data, indent=1, ensure_ascii=False))
+    give(json.dumps(data, indent=1, ensure_ascii=False))
 
 
 @app.command("list")

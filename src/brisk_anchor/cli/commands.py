@@ -16,7 +16,7 @@ from brisk_anchor.cli.options import unit_option
 from brisk_anchor.cli.places import app as places_app
 from brisk_anchor.cli.plan import app as plan_app
 from brisk_anchor.cli.results import app as results_app
-from brisk_anchor.cli.saying import say
+from brisk_anchor.cli.saying import give, say
 from brisk_anchor.cli.turning import app as turn_app
 from brisk_anchor.cli.weave import weave
 from brisk_anchor.core.errors import BriskAnchorError
@@ -300,7 +300,7 @@ def schema(
     files: dict[str, type[BaseModel]] = {**FILES, "turning": TurningFile, "offsets": OffsetTable}
     if file not in files:
         raise BriskAnchorError(f"There is no file “{file}” in a job", "", f"Give one of {', '.join(files)}")
-    say(json.dumps(files[file].model_json_schema(), indent=2))
+    give(json.dumps(files[file].model_json_schema(), indent=2))
 
 
 def _need_terminal() -> None:
@@ -336,7 +336,7 @@ def run(
     from brisk_anchor.services.machine.dry_run import dry_run
 
     result = dry_run(program, scene, seed=None if seed < 0 else seed, profile=profile)
-    say(result.as_json() if json else result.as_text())
+    give(result.as_json()) if json else say(result.as_text())
     if result.failure is not None:
         if not json:
             say(f"brisk-anchor: {result.failure.one_line()}", err=True)
@@ -350,7 +350,7 @@ def show_keys() -> None:
     from brisk_anchor.tui.start import keys_text
 
     try:
-        say(keys_text(), nl=False)
+        give(keys_text())
     except KeysError as error:
         for finding in error.findings:
             say(str(finding))
@@ -406,7 +406,7 @@ def profile_show(name: Annotated[str, typer.Argument(help="A shipped profile.")]
     """Print a shipped profile, comments and all."""
     from brisk_anchor.nc.profile.control_profile import shipped_text
 
-    say(shipped_text(name), nl=False)
+    give(shipped_text(name))
 
 
 @profile_app.command("check")

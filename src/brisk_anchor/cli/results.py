@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from brisk_anchor.cli.book import JobOption, JsonOption, session_of
-from brisk_anchor.cli.saying import say
+from brisk_anchor.cli.saying import give, say
 from brisk_anchor.core.errors import InspectionError
 from brisk_anchor.core.quantities import dim, shown_unit
 
@@ -51,7 +51,7 @@ def list_parts(job: JobOption = None, as_json: JsonOption = False) -> None:
         data = [
             {key: getattr(part, key) for key in keys} | {"outcome": part.outcome.value} for part in inspection.parts
         ]
-        say(json.dumps(data, ensure_ascii=False))
+        give(json.dumps(data, ensure_ascii=False))
         return
     for part in inspection.parts:
         say(f"{part.at.replace('T', ' ')[:16]}  {short_words(part)}")
@@ -81,7 +81,7 @@ def show(
 
     part = _part(_inspection(job), serial)
     if as_json:
-        say(to_json([part]).decode(), nl=False)
+        give(to_json([part]).decode())
         return
     say(f"{part.part}  {short_words(part)}  {part.at.replace('T', ' ')}")
     for line in part.lines:
@@ -140,7 +140,7 @@ def schema() -> None:
     """The JSON Schema of exported results."""
     from brisk_anchor.services.results.report_files import schema as schema_of
 
-    say(json.dumps(schema_of(), indent=1))
+    give(json.dumps(schema_of(), indent=1))
 
 
 @app.command("chart")

@@ -7,6 +7,11 @@ import typer
 from brisk_anchor.core.key_marks import plain
 
 
-def say(words: object = "", *, nl: bool = True, err: bool = False) -> None:
-    """Print a line, without an end where `nl` says so, to the error stream where `err` does."""
-    typer.echo(plain(str(words)), nl=nl, err=err)
+def say(words: object = "", *, err: bool = False) -> None:
+    """Print a line, to the error stream where `err` says so."""
+    typer.echo(plain(str(words)), err=err)
+
+
+def give(data: str) -> None:
+    """Print what another program reads, or what a person copies: as it is."""
+    typer.echo(data, nl=not data.endswith("\n"))

@@ -125,10 +125,10 @@ class BriskAnchorApp(FrameApp):
         self.set_timer(_LATER, lambda: self.run_worker(self._load_more, thread=True, group="later", name="later"))
         if session.book is not None and session.book.damage:
             self.tell("The book is damaged and open for reading only.", session.book.damage, "bad")
+        elif self.keys_trouble is not None:
+            self.complain(self.keys_trouble)
         elif limits := session.profile.limits:
             self.tell(f"{session.profile.title}. {limits[0]}", " ".join(limits[1:]), "ask")
-        if self.keys_trouble is not None:
-            self.complain(self.keys_trouble)
         if session.book is not None and not session.book.damage:
             self.run_worker(self._verify, thread=True, exclusive=True, group="verify", name="verify")
 

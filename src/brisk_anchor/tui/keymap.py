@@ -230,14 +230,15 @@ class Keymap(Generic[A]):
 class KeyReader:
     """Reads what a person wishes for keys: the sections of a file, each a view with names and their keys."""
 
-    def __init__(self, tables: Sequence[Sequence[Keyed]]) -> None:
+    def __init__(self, tables: Mapping[str, Sequence[Keyed]]) -> None:
+        """`tables` by the machine each is of."""
         self.tables = tables
         self.changes: dict[tuple[str, str], tuple[str, ...]] = {}
         self.faults: list[tuple[Place, str]] = []
         """Each with its place in the file."""
         self._stated: dict[tuple[str, str], Place] = {}
         self._groups: dict[str, dict[str, list[Sequence[Keyed]]]] = {}
-        for group in (found for table in tables for found in groups(table)):
+        for group in (found for table in tables.values() for found in groups(table)):
             for view in group[0].views:
                 self._groups.setdefault(view, {}).setdefault(group[0].name, []).append(group)
 
@@ -288,10 +289,10 @@ class KeyReader:
 
     def _look_for_clashes(self) -> None:
         told: set[tuple[Place, str]] = set()
-        for table in self.tables:
+        for machine, table in self.tables.items():
             keymap = Keymap(table, self.changes)
             for view, key, names in keymap.clashes():
                 place = next((self._stated[view, name] for name in names if (view, name) in self._stated), (view,))
-                reason = f"in {view}, {shown_key(key)} would be {' and '.join(names)}: give one of them another key"
-                told.add((place, reason))
+                both = f"at a {machine}, in {view}, {shown_key(key)} would be {' and '.join(names)}"
+                told.add((place, f"{both}: give one of them another key"))
         self.faults += sorted(told)

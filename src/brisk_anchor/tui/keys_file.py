@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 
-from brisk_anchor.core.errors import JobError, KeysError
+from brisk_anchor.core.errors import Fault, JobError, KeysError
 from brisk_anchor.core.key_marks import plain
 from brisk_anchor.services.paths import data_folder
 from brisk_anchor.tui.actions import ACTIONS
@@ -24,7 +24,7 @@ from brisk_anchor.tui.keymap import (
 from brisk_anchor.tui.turning import keys
 
 NAME = "keys.toml"
-_TABLES: tuple[Sequence[Keyed], ...] = (ACTIONS, keys.ACTIONS)
+_TABLES: Mapping[str, Sequence[Keyed]] = {"mill": ACTIONS, "lathe": keys.ACTIONS}
 
 _HOLDS = "Correct it; until then the keys of the table hold. brisk-anchor keys lists all faults"
 
@@ -41,8 +41,11 @@ def own_keys() -> KeyChanges:
         KeysError: the file has faults; nothing of it counts then.
     """
     path = keys_path()
-    if not path.exists():
-        return NO_CHANGES
+    try:
+        if not path.exists():
+            return NO_CHANGES
+    except OSError as error:
+        raise KeysError(path.name, (Fault("", error.strerror or "it cannot be read"),), _HOLDS) from error
     from brisk_anchor.exchange.toml_files import finding_at, parse_tables, read_text
 
     try:
@@ -59,8 +62,8 @@ def own_keys() -> KeyChanges:
 
 def keys_as_file(changes: KeyChanges) -> str:
     """All keys in force as such a file: what is the same in every view, then a section for each view."""
-    keymaps = [Keymap(table, changes) for table in _TABLES]
-    views = list(dict.fromkeys(view for table in _TABLES for action in table for view in action.views))
+    keymaps = [Keymap(table, changes) for table in _TABLES.values()]
+    views = list(dict.fromkeys(view for table in _TABLES.values() for action in table for view in action.views))
     told: dict[str, dict[str, tuple[tuple[str, ...], str]]] = {EVERYWHERE: {}, **{view: {} for view in views}}
     for keymap in keymaps:
         everywhere = {view for action in keymap.table for view in action.views}

@@ -58,11 +58,7 @@ class TerminalDriver(LinuxDriver):
         """`options` are those of Textual's own."""
         super().__init__(app, **options)
         self._file = LastingFile(sys.__stderr__)  # type: ignore[assignment, arg-type]
-
-    def start_application_mode(self) -> None:
-        """Take the terminal over."""
         self._loop = asyncio.get_running_loop()
-        super().start_application_mode()  # type: ignore[no-untyped-call]
 
     def _sigtstp_application(self, *_: object) -> None:
         # Not here: a signal may come while the queue of what is written is held, and this writes too.
