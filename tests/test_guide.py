@@ -64,6 +64,9 @@ def test_the_keys_of_a_page_do_what_it_says(page: Path, tmp_path: Path):
     window = Terminal(tmp_path, (160, 44), *arguments, *speed)
     try:
         window.wait("? help")
+        opened = time.monotonic() + 30
+        while "Opening the set-up" in window.screen() and time.monotonic() < opened:
+            time.sleep(0.1)
         time.sleep(0.5)
         for keys, told in steps:
             assert told not in window.screen(), f"{told}: it is there before {keys}"

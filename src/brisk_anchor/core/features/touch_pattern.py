@@ -109,14 +109,14 @@ class TouchPattern:
     def _read(self) -> Reading:
         marks = self.marks
         if not marks:
-            return Reading("nothing marked", None, "Mark where metal is with the arrow keys; ⟨d⟩ for below.")
+            return Reading("nothing marked", None, "Mark where metal is with the arrow keys; ⟨bench:d⟩ for below.")
         if self.headings:
             return self._free(len(self.headings))
         if self.round and len(marks) in (2, 3) and Wall.BELOW not in marks and (len(marks) == 3 or not self._opposite):
             return self._free(len(marks))
         walls = self._walls()
         if walls is None:
-            return Reading("three walls", None, "Mark the fourth, or take one off; ⟨r⟩: an interrupted round.")
+            return Reading("three walls", None, "Mark the fourth, or take one off; ⟨bench:r⟩: an interrupted round.")
         kind = kind_touched(walls, over=self.over, round=self.round, twice=self.twice and Wall.BELOW not in marks)
         if len(marks) == 1:
             kind = kind_touched(walls, over=False, round=False, twice=self.twice)

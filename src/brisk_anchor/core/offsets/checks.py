@@ -237,7 +237,7 @@ def look_at_start(measurement: Measurement, centre: Vector) -> list[Finding]:
         Finding.warning(
             f"The tip starts {dim(off, 3)} from where the drawing puts the centre of {measurement.title}",
             "Its error of position is counted from there, and the search may not reach",
-            "Point at it with ⟨f⟩, or bring the tip to the middle",
+            "Point at it with ⟨bench:f⟩, or bring the tip to the middle",
         )
     ]
 
@@ -285,12 +285,12 @@ def look_at_residuals(feature: Feature) -> list[Finding]:
     count = len(feature.touches) or len(feature.residuals)
     off = um(abs(misfit.off), 1)
     suspects = [str(n + 1) for n in misfit.suspects]
-    again = "Wipe all of it and touch it again: ⟨y⟩"
+    again = "Wipe all of it and touch it again: ⟨bench:y⟩"
     if misfit.worst_is_known and feature.touches:
-        again = "Wipe it there and make that touch again: ⟨y⟩" if not feature.kind.has_top else again
+        again = "Wipe it there and make that touch again: ⟨bench:y⟩" if not feature.kind.has_top else again
         found = f"Touch {misfit.worst + 1} of {feature.name} lies {off} from where the other {count - 1} put it"
     elif 1 < len(suspects) < count and feature.touches:
-        again = "Wipe it there and make those touches again: ⟨y⟩" if not feature.kind.has_top else again
+        again = "Wipe it there and make those touches again: ⟨bench:y⟩" if not feature.kind.has_top else again
         if len(suspects) > _NAMED:
             suspects = [*suspects[: _NAMED - 1], f"one of {len(suspects) - _NAMED + 1} more"]
         found = f"Touch {', '.join(suspects[:-1])} or {suspects[-1]} of {feature.name} lies about {off} off"
@@ -323,7 +323,7 @@ def look_at_scatter(features: Sequence[Feature]) -> list[Finding]:
         Finding.warning(
             f"Touches scatter {times} times less than is stated of them",
             f"So say the residuals of {len(known)} features; their ± is larger than it need be",
-            "Measure one 25 times with ⟨Y⟩, and take that with u",
+            "Measure one 25 times with ⟨bench:Y⟩, and take that with u",
         )
     ]
 

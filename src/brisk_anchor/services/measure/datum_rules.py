@@ -145,7 +145,7 @@ def fit_rules(setup: Setup, row: str, name: str) -> dict[str, Rule | None]:
             raise DatumError(
                 f"{setup.drawn(wanted).title} is no point in X and Y",
                 "A best fit brings points to their places on the drawing",
-                "Take X from a bore, a boss or a corner first, then ⟨f⟩ on another",
+                "Take X from a bore, a boss or a corner first, then ⟨setup:f⟩ on another",
             )
     zero = [_nominal(setup, row, axis) for axis in "xy"]
     places = tuple(
@@ -212,7 +212,7 @@ def together(setup: Setup, row: str, rules: Mapping[str, Rule | None]) -> dict[s
             raise DatumError(
                 f"{row} takes X and Y together from a best fit",
                 f"{changed.upper()} alone from a feature would contradict it",
-                "Press ⟨f⟩ on its features to take them off it first",
+                "Press ⟨setup:f⟩ on its features to take them off it first",
             )
     if isinstance(present.get("r"), FromFit) and "x" in result and "r" not in result:
         result["r"] = None

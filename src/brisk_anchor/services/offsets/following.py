@@ -47,7 +47,7 @@ def _why_not(session: Session, row: str, parent: str, written: list[str]) -> str
         return f"“{held}” uses it, and is under way or held"
     match session.rows.state(row):
         case RowState.TYPED:
-            return "typed by hand: ⟨s⟩ writes it"
+            return "typed by hand: ⟨book:s⟩ writes it"
         case RowState.NOT_WRITTEN | RowState.DIFFERS:
             if parent in written or session.rows.state(parent).may_run:
                 return ""

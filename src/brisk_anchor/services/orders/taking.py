@@ -209,7 +209,8 @@ def _set_rows(session: Session, real: RealLink, order: Order, report: RunReport,
     for chain in chains.values():
         if chain.table is not None:
             session.datums.table_turned(chain.row, chain.table)
-    return Taken(f"{names} is stored: the control has written it and read it back", "It is in the book. ⟨p⟩ proves it.")
+    words = f"{names} is stored: the control has written it and read it back"
+    return Taken(words, "It is in the book. ⟨bench:p⟩ proves it.")
 
 
 def _with_control(chain: Chain, told: Mapping[str, float]) -> Chain:
