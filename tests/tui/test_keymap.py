@@ -137,6 +137,13 @@ def test_the_file_that_is_printed_changes_nothing_and_keeps_what_was_changed():
     assert all(again[place] == found for place, found in changes.items())
 
 
+def test_the_example_of_the_docs_is_taken():
+    page = (SOURCE.parents[1] / "docs" / "keys.md").read_text(encoding="utf-8")
+    reader = read(page.partition("```toml\n")[2].partition("```")[0])
+    assert reader.faults == []
+    assert reader.changes["bench", "choose measured"] == ("less_than_sign", "greater_than_sign")
+
+
 def test_every_sentence_of_the_source_marks_its_keys_and_every_mark_is_a_key():
     known = {place[:2] for table in TABLES for place in Keymap(table)._written}
     before = r"(?:^|[.;:,] |\band |\bor |[Pp]ress |then )"
