@@ -152,7 +152,7 @@ def test_every_sentence_of_the_source_marks_its_keys_and_every_mark_is_a_key():
     wrong = []
     for path in sorted(SOURCE.rglob("*.py")):
         if path.name in ("weave_sheet.py", "weave_editor.py", "repeat_sheet.py", "key_list.py"):
-            continue  # a sheet on top has keys of its own
+            continue  # the keys of a sheet cannot be changed
         for text in _sentences(path):
             wrong += [(path.name, mark[0]) for mark in MARK.finditer(text) if (mark[1] or "", mark[2]) not in known]
             if "/nc/" not in str(path) and " " in text and bare.search(text) and not any(one in text for one in words):

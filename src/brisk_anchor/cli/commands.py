@@ -336,7 +336,10 @@ def run(
     from brisk_anchor.services.machine.dry_run import dry_run
 
     result = dry_run(program, scene, seed=None if seed < 0 else seed, profile=profile)
-    give(result.as_json()) if json else say(result.as_text())
+    if json:
+        give(result.as_json())
+    else:
+        say(result.as_text())
     if result.failure is not None:
         if not json:
             say(f"brisk-anchor: {result.failure.one_line()}", err=True)

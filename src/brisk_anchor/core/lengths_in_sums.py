@@ -1,9 +1,9 @@
 """Which values of a program are lengths, so that sums in mm can be written in another unit.
 
-Every value is a length to some power: 1 is a length, 2 the square of one, 0 an angle, a slope or a ratio. A plain
-number has no power of its own. In a sum it has that of the other terms; in a product it has the power that the product
-still needs: where a length is wanted, 2.994 times a root of ratios makes 2.994 a length. If neither decides, it is a
-ratio.
+Every value is a length to some power: 1 is a length, 2 the square of one, 0 an angle, a slope or a ratio. The power of
+a plain number follows from where it stands. In a sum it is the power of the other terms. In a product it is what the
+product still lacks: if a length is wanted, 2.994 times a root of ratios makes 2.994 a length. If neither decides, the
+number is a ratio.
 Derivation in docs/maths.md.
 """
 

@@ -238,7 +238,7 @@ class FrameApp(App[int], Terminal):
         return key in ("ctrl+c", "ctrl+z") or bool(names & self.BEFORE_OPEN)
 
     async def _take(self, event: events.Key | events.Paste) -> None:
-        """Give what is typed to the line that is open, else to the view; a sheet on top has keys of its own."""
+        """Pass what is typed to the open sheet, else to the open entry line, else to the view."""
         entry = self.query_one(EntryLine)
         if len(self.screen_stack) > 1:
             await super().on_event(event)

@@ -174,7 +174,7 @@ class ZeroFinder:
         live = self.setup.lathe.connected
         at = machine.place if live else self.typed
         if at is None:
-            raise DatumError("Where the axes stand is not known", "Nothing tells it here", "Type it: ⟨bench:h⟩")
+            raise DatumError("Where the axes stand is not known", "No control reports it", "Type it: ⟨bench:h⟩")
         if live and method.measures:
             along = "x" if method is Method.FACE else "z"
             if machine.cut_at is None:
