@@ -16,7 +16,7 @@ from brisk_anchor.cli.commands import app as command
 from brisk_anchor.core.errors import KeysError, PlanError
 from brisk_anchor.core.key_marks import MARK, plain
 from brisk_anchor.tui.actions import ACTIONS
-from brisk_anchor.tui.keymap import Keymap, KeyReader, key_named, shown_key, spelled_key
+from brisk_anchor.tui.keymap import Keymap, KeyReader, OwnKeys, key_named, shown_key, spelled_key
 from brisk_anchor.tui.keys_file import keys_as_file, keys_path, own_keys
 from brisk_anchor.tui.turning import keys
 from tests.tui.test_pilot import Bench, said, wait_for
@@ -172,7 +172,7 @@ async def test_the_screen_obeys_and_shows_them(tmp_path):
     changes = read(
         "[everywhere]\nhelp = 'F1'\n'view book' = 'F2'\n[bench]\npoint = 'ö'\nbelow = 'K'\n[machine]\ndoor = 'D'"
     ).changes
-    async with Bench(tmp_path, changes=changes) as bench:
+    async with Bench(tmp_path, keys=OwnKeys(changes)) as bench:
         assert "Press ö to point" in said(bench.app)
         await bench.press("f", "2", "question_mark")
         assert bench.app.view == "bench"
@@ -196,7 +196,7 @@ async def test_a_file_with_faults_is_told_once_the_job_is_open_and_changes_nothi
     keys_path().write_text("[bench]\nstore = 'p'\nclamped = 'K'\n", encoding="utf-8")
     with pytest.raises(KeysError, match="in bench, p would be store and prove") as caught:
         own_keys()
-    async with Bench(tmp_path, trouble=caught.value) as bench:
+    async with Bench(tmp_path, keys=OwnKeys(trouble=caught.value)) as bench:
         assert "keys.toml:2 bench.store" in said(bench.app)
         assert bench.app.keymap.meant("bench", "k")[0].label == "clamped"
 

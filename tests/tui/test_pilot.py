@@ -51,8 +51,8 @@ async def wait_for(condition, seconds=20.0):
 class Bench:
     """A running application; leaves nothing behind."""
 
-    def __init__(self, folder, size=(160, 44), speed=2000.0, **keys):
-        self.app = BriskAnchorApp(lambda: open_demo(folder, fresh=False), folder, speed=speed, **keys)
+    def __init__(self, folder, size=(160, 44), speed=2000.0, keys=None):
+        self.app = BriskAnchorApp(lambda: open_demo(folder, fresh=False), folder, speed=speed, keys=keys)
         self.size = size
 
     async def __aenter__(self):

@@ -27,7 +27,7 @@ from brisk_anchor.tui.drawing import Drawing
 from brisk_anchor.tui.entry import EntryLine, Question, Words
 from brisk_anchor.tui.frame import KeyLine, Ladder, Prompt, TopLine
 from brisk_anchor.tui.frame_app import COMPACT, FrameApp, leave_out_of_collections
-from brisk_anchor.tui.keymap import NO_CHANGES, KeyChanges, Keymap
+from brisk_anchor.tui.keymap import Keymap, OwnKeys
 from brisk_anchor.tui.panels import LatePanel
 from brisk_anchor.tui.view_state import ViewState
 from brisk_anchor.tui.views import load_views, view_entry
@@ -58,15 +58,10 @@ class BriskAnchorApp(FrameApp):
         open_job: Callable[[], Session],
         folder: Path,
         speed: float = DEMO_SPEED,
-        *,
-        changes: KeyChanges = NO_CHANGES,
-        trouble: BriskAnchorError | None = None,
+        keys: OwnKeys | None = None,
     ) -> None:
-        """`open_job` opens the job in a thread after the first paint; sheets and files go to `folder`.
-
-        `changes` are keys of a person's own, `trouble` is what was wrong with them.
-        """
-        super().__init__(folder, Keymap(ACTIONS, changes), trouble)
+        """`open_job` opens the job in a thread after the first paint; sheets and files go to `folder`."""
+        super().__init__(folder, ACTIONS, keys)
         self.view_state: ViewState | None = None
         self._open_job = open_job
         self._speed = speed

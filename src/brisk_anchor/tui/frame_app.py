@@ -29,7 +29,7 @@ from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.tui.ascii_shapes import AsciiShapes, needs_ascii
 from brisk_anchor.tui.entry import EntryLine, Question, Words
 from brisk_anchor.tui.frame import KeyLine, Prompt
-from brisk_anchor.tui.keymap import Keymap
+from brisk_anchor.tui.keymap import Keyed, Keymap, OwnKeys
 from brisk_anchor.tui.patience import Patience
 from brisk_anchor.tui.terminal import Terminal
 from brisk_anchor.tui.theme import SHOWN
@@ -78,11 +78,12 @@ class FrameApp(App[int], Terminal):
     BEFORE_OPEN: ClassVar[frozenset[str]] = frozenset({"quit", "help"})
     """What can be done while the job still opens, by its name in the table."""
 
-    def __init__(self, folder: Path, keymap: Keymap[Any], trouble: BriskAnchorError | None = None) -> None:
-        """Sheets and files go to `folder`; `trouble` is what was wrong with keys of a person's own."""
+    def __init__(self, folder: Path, table: Sequence[Keyed], keys: OwnKeys | None) -> None:
+        """Sheets and files go to `folder`; `table` has the actions, `keys` changes their keys."""
         super().__init__(driver_class=_driver_class())
-        self.keymap = keymap
-        self.keys_trouble = trouble
+        keys = keys or OwnKeys()
+        self.keymap: Keymap[Any] = Keymap(table, keys.changes)
+        self.keys_trouble = keys.trouble
         self.cell_ratio = 2.25
         self.folder = folder
         self._to_confirm: Callable[[], None] | None = None

@@ -16,6 +16,7 @@ from rich.console import Group, RenderableType
 from rich.text import Span, Text
 from textual.keys import KEY_NAME_REPLACEMENTS, key_to_character
 
+from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.core.key_marks import MARK
 from brisk_anchor.core.numbers import counted
 
@@ -81,7 +82,14 @@ A = TypeVar("A", bound=Keyed)
 Place = tuple[str, ...]
 KeyChanges = Mapping[tuple[str, str], tuple[str, ...]]
 """Keys that a person chose, by (view, name): one for each action of the group."""
-NO_CHANGES: KeyChanges = {}
+
+
+@dataclass(frozen=True, slots=True)
+class OwnKeys:
+    """Keys of a person's own, and what was wrong with them: then there are none."""
+
+    changes: KeyChanges = field(default_factory=dict)
+    trouble: BriskAnchorError | None = None
 
 
 def groups(table: Sequence[A]) -> Iterator[tuple[A, ...]]:

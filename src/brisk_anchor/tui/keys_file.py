@@ -12,7 +12,6 @@ from brisk_anchor.services.paths import data_folder
 from brisk_anchor.tui.actions import ACTIONS
 from brisk_anchor.tui.keymap import (
     EVERYWHERE,
-    NO_CHANGES,
     KeyChanges,
     Keyed,
     Keymap,
@@ -43,7 +42,7 @@ def own_keys() -> KeyChanges:
     path = keys_path()
     try:
         if not path.exists():
-            return NO_CHANGES
+            return {}
     except OSError as error:
         raise KeysError(path.name, (Fault("", error.strerror or "it cannot be read"),), _HOLDS) from error
     from brisk_anchor.exchange.toml_files import finding_at, parse_tables, read_text

@@ -12,7 +12,7 @@ from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.services.paths import DEMO_SPEED, demo_folder
 from brisk_anchor.tui.app import BriskAnchorApp
 from brisk_anchor.tui.frame_app import FrameApp
-from brisk_anchor.tui.keymap import NO_CHANGES, KeyChanges
+from brisk_anchor.tui.keymap import OwnKeys
 from brisk_anchor.tui.keys_file import keys_as_file, own_keys
 
 if TYPE_CHECKING:
@@ -82,8 +82,7 @@ def run_turning(path: Path, data: Path | None = None) -> int:
 
         return TurningSession.open(path, data or data_folder())
 
-    changes, trouble = _keys()
-    return _end(TurningApp(open_it, path.parent, changes=changes, trouble=trouble))
+    return _end(TurningApp(open_it, path.parent, _keys()))
 
 
 def run_job(job: Path, *, roll: int, speed: float = DEMO_SPEED, data: Path | None = None) -> int:
@@ -105,16 +104,15 @@ def run_job(job: Path, *, roll: int, speed: float = DEMO_SPEED, data: Path | Non
 
 
 def _run(open_job: Callable[[], Session], folder: Path, speed: float) -> int:
-    changes, trouble = _keys()
-    return _end(BriskAnchorApp(open_job, folder, speed=speed, changes=changes, trouble=trouble))
+    return _end(BriskAnchorApp(open_job, folder, speed=speed, keys=_keys()))
 
 
-def _keys() -> tuple[KeyChanges, BriskAnchorError | None]:
-    """A person's own keys, and what is wrong with them: then those of the table hold."""
+def _keys() -> OwnKeys:
+    """A person's own keys; where they have faults, those of the table hold."""
     try:
-        return own_keys(), None
+        return OwnKeys(own_keys())
     except BriskAnchorError as error:
-        return NO_CHANGES, error
+        return OwnKeys(trouble=error)
 
 
 def keys_text() -> str:

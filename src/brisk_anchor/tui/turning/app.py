@@ -18,7 +18,7 @@ from brisk_anchor.tui.choice_list import ChoiceList
 from brisk_anchor.tui.entry import EntryLine
 from brisk_anchor.tui.frame import KeyLine, Ladder, Prompt, TopLine
 from brisk_anchor.tui.frame_app import COMPACT, FrameApp, leave_out_of_collections
-from brisk_anchor.tui.keymap import NO_CHANGES, KeyChanges, Keymap
+from brisk_anchor.tui.keymap import Keymap, OwnKeys
 from brisk_anchor.tui.panels import LatePanel
 from brisk_anchor.tui.turning.base import Handlers, TurningPanel
 from brisk_anchor.tui.turning.hands import Hands
@@ -36,19 +36,9 @@ class TurningApp(FrameApp):
 
     keymap: Keymap[TurningAction]
 
-    def __init__(
-        self,
-        open_job: Callable[[], TurningSession],
-        folder: Path,
-        *,
-        changes: KeyChanges = NO_CHANGES,
-        trouble: BriskAnchorError | None = None,
-    ) -> None:
-        """`open_job` opens the job in a thread after the first paint; sheets go to `folder`.
-
-        `changes` are keys of a person's own, `trouble` is what was wrong with them.
-        """
-        super().__init__(folder, Keymap(ACTIONS, changes), trouble)
+    def __init__(self, open_job: Callable[[], TurningSession], folder: Path, keys: OwnKeys | None = None) -> None:
+        """`open_job` opens the job in a thread after the first paint; sheets go to `folder`."""
+        super().__init__(folder, ACTIONS, keys)
         self.session: TurningSession | None = None
         self.hands = Hands(self)
         self._open_job = open_job
