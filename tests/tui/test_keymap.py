@@ -204,7 +204,7 @@ async def test_a_file_with_faults_is_told_once_the_job_is_open_and_changes_nothi
 def test_the_command_prints_the_keys_or_every_fault():
     assert '"store" = "s"' in CliRunner().invoke(command, ["keys"]).output
     keys_path().parent.mkdir(parents=True, exist_ok=True)
-    keys_path().write_text("[bench]\na = 'x'\nb = 'x'\nc = 'x'\nd = 'x'\n", encoding="utf-8")
+    keys_path().write_text("[bench]\na = 'x'\n\"b c\" = 'x'\n'c.d' = 'x'\nd = 'x'\n", encoding="utf-8")
     result = CliRunner().invoke(command, ["keys"])
     assert result.exit_code != 0
     assert [line[: len("keys.toml:2")] for line in result.output.splitlines()] == [

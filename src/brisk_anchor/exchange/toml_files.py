@@ -16,7 +16,7 @@ LONGEST = 1_000_000
 """Bytes that a file may have."""
 _LONGEST_LINE = 200
 _HEADER = re.compile(r"^\s*(\[\[?)\s*([A-Za-z0-9_.\- \"']+?)\s*\]\]?\s*(#.*)?$")
-_KEY = re.compile(r"^\s*([A-Za-z0-9_.\-\"']+)\s*=")
+_KEY = re.compile(r"""^\s*(?:"([^"\\]*)"|'([^']*)'|([A-Za-z0-9_.\-"']+))\s*=""")
 
 Place = Sequence[str | int]
 
@@ -116,7 +116,9 @@ def line_of(text: str, place: Place) -> int | None:
                 table = names
             here = table
         elif key := _KEY.match(line):
-            here = (*table, *(part.strip("\"'") for part in key[1].split(".")))
+            whole_name = key[1] or key[2]
+            names = (whole_name,) if whole_name else tuple(part.strip("\"'") for part in (key[3] or "").split("."))
+            here = (*table, *names)
         if here is not None and best < len(here) <= len(wanted) and wanted[: len(here)] == here:
             best, found = len(here), number
     return found
