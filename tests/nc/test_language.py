@@ -11,11 +11,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from brisk_anchor.core.errors import NcError
-from brisk_anchor.nc.profile.control_profile import Profile
+from brisk_anchor.nc.profile.control_profile import Profile, shipped_profile
 from brisk_anchor.nc.read.arcs import CHORD, arc_centre, arc_points, arc_sweep
 from brisk_anchor.nc.read.expressions import ExpressionError
 from brisk_anchor.nc.read.interpreter import Interpreter, Status
 from brisk_anchor.nc.read.modal import PLANE_AXES
+from brisk_anchor.nc.read.scanner import scan_program
 from tests.nc.collector import Collector
 
 
@@ -283,3 +284,16 @@ def test_where_the_last_block_ended_and_the_second_reference_place(profile):
     interpreter, machine = run("G91 G30 X0. Z0.\n#101=#5001\n#102=#5201\n#103=#7001", at)
     assert machine.position == (-50.0, 0.0, -70.0)
     assert [interpreter.common[n] for n in (101, 102, 103)] == [50.0, 0.0, 0.0]
+
+
+def test_a_line_that_was_read_before_keeps_its_own_number_and_its_own_control():
+    macro, other = shipped_profile("skip-macro"), shipped_profile("probe-params")
+    for before in range(3):
+        program = "\n".join(["%", "O2100", *["G90"] * before, "#100=1", "M30", "%"])
+        blocks = scan_program(program, macro)[0].blocks
+        assert [(block.line, block.source) for block in blocks][-2:] == [(3 + before, "#100=1"), (4 + before, "M30")]
+    assert scan_program("#<length>=1\nM2", other)[0].blocks[0].statement is not None
+    for _ in range(2):
+        with pytest.raises(NcError) as caught:
+            scan_program("O2100\n#<length>=1\nM30", macro)
+        assert caught.value.line == 2
