@@ -22,9 +22,9 @@ def main() -> None:
 
             start_log()
             raise SystemExit(run_demo())
-        from brisk_anchor.cli.commands import app
+        from brisk_anchor.cli.commands import app_for
 
-        app()
+        app_for(sys.argv[1:])()
     except BriskAnchorError as error:
         logging.getLogger("brisk_anchor").warning("refused: %s", error.one_line())
         print(f"brisk-anchor: {error.one_line()}", file=sys.stderr)

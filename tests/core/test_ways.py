@@ -7,10 +7,12 @@ import math
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from scipy.spatial import ConvexHull, QhullError
 
 from brisk_anchor.core.features.measuring import Measurement
 from brisk_anchor.core.features.probe_path import between, entry, leaving, search_start
 from brisk_anchor.core.features.touches import Stylus
+from brisk_anchor.core.geometry.hull import convex_hull
 from brisk_anchor.core.geometry.string_path import string_length
 from brisk_anchor.core.kinds import FeatureKind
 
@@ -49,6 +51,21 @@ def test_a_string_round_a_circle_is_two_tangents_and_the_arc_between(radius, far
     found = string_length(start, (-start[0], -start[1]), rim)
     assert found == pytest.approx(by_hand, rel=2e-3)
     assert found <= by_hand + 1e-9
+
+
+@given(st.lists(st.tuples(st.integers(-5, 5), st.integers(-5, 5)), min_size=1, max_size=30))
+def test_the_corners_of_a_hull_are_those_of_another_method(points):
+    ring = [points[at] for at in convex_hull(points)]
+    assert ring[0] == min(points)
+    try:
+        other = ConvexHull(points)
+    except (QhullError, ValueError):  # all on one line
+        assert set(ring) == {min(points), max(points)}
+        return
+    assert len(ring) == len(set(ring))
+    assert set(ring) == {points[at] for at in other.vertices}
+    area = sum(a[0] * b[1] - a[1] * b[0] for a, b in zip(ring, [*ring[1:], ring[0]], strict=True)) / 2
+    assert area == pytest.approx(other.volume)
 
 
 def test_it_comes_down_where_it_touches_first_and_goes_up_where_it_touched_last():

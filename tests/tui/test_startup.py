@@ -9,6 +9,10 @@ import subprocess
 import sys
 import time
 
+from typer.main import get_command
+
+from brisk_anchor.cli.commands import app, app_for
+
 HEAVY = (
     *("numpy", "scipy", "matplotlib", "sqlalchemy", "alembic", "pydantic", "psycopg", "ezdxf", "filelock", "typer"),
     *("tomlkit", "lxml", "aiohttp", "serial", "uvicorn", "brisk_anchor.services.session.session"),
@@ -39,6 +43,16 @@ def test_the_commands_help_loads_no_screen():
     code = "import sys, brisk_anchor.cli.commands; print('textual' in sys.modules, 'numpy' in sys.modules)"
     result = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
     assert result.stdout.split() == ["False", "False"]
+
+
+def test_a_command_that_is_typed_is_all_that_is_worked_out():
+    whole = get_command(app)
+    for name, command in whole.commands.items():
+        alone = get_command(app_for([name, "--help"]))
+        assert list(alone.commands) == [name]
+        assert [p.name for p in alone.commands[name].params] == [p.name for p in command.params]
+    for words in ([], ["--version"], ["chekc"], [""]):
+        assert app_for(words) is app
 
 
 def test_it_ends_when_its_window_is_closed_and_no_signal_comes(tmp_path):

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import os
 import sys
+from collections.abc import Sequence
+from copy import copy
 from pathlib import Path
 from typing import Annotated
 
@@ -451,3 +453,19 @@ def profile_new(
     if out.exists():
         raise BriskAnchorError(f"{out} is there already", "It was left as it is", "Choose another file")
     say(f"Written {write_whole(out, text.encode())}. Change it, then: brisk-anchor profile check {out}")
+
+
+def app_for(words: Sequence[str]) -> typer.Typer:
+    """The command line for the words that were typed: where they begin with a command, with that command alone.
+
+    Typer works out the options of every command before it looks at the words: 0.13 s, a third of the time to start.
+    """
+    wanted = words[0] if words else ""
+    chosen = copy(app)
+    chosen.registered_commands = [
+        command
+        for command in app.registered_commands
+        if wanted == (command.name or (command.callback.__name__ if command.callback else ""))
+    ]
+    chosen.registered_groups = [group for group in app.registered_groups if wanted == group.name]
+    return chosen if chosen.registered_commands or chosen.registered_groups else app

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from brisk_anchor.core.geometry.frames import Array
+from brisk_anchor.core.geometry.hull import convex_hull
 from brisk_anchor.core.offsets.setup import Outline, Polyline
 from brisk_anchor.standin.solids import Rectangle, Region, Solid
 
@@ -34,12 +35,11 @@ _UPRIGHT = 0.999
 
 def _lying(solid: Solid) -> Outline:
     """One that a table has tipped: what it covers, from above and from the front, without its openings."""
-    from scipy.spatial import ConvexHull
-
     ring = solid.region.outline()
     points = solid.frame.apply(np.array([(x, y, z) for z in (solid.bottom, solid.top) for x, y in ring]))
-    plan, front = (_closed(flat[ConvexHull(flat).vertices]) for flat in (points[:, :2], points[:, [0, 2]]))
-    (x0, y0), (x1, y1) = points[:, :2].min(axis=0), points[:, :2].max(axis=0)
+    above, before = points[:, :2], points[:, [0, 2]]
+    plan, front = (_closed(flat[convex_hull([(x, y) for x, y in flat.tolist()])]) for flat in (above, before))
+    (x0, y0), (x1, y1) = above.min(axis=0), above.max(axis=0)
     extent = (float(x0), float(y0), float(x1), float(y1))
     return Outline(solid.body, solid.name, solid.role, (plan,), (front,), float(points[:, 2].max()), (extent,))
 

@@ -6,6 +6,8 @@ import math
 from collections.abc import Sequence
 from itertools import pairwise
 
+from brisk_anchor.core.geometry.hull import convex_hull
+
 Place = tuple[float, float]
 
 
@@ -14,10 +16,8 @@ def string_length(start: Place, end: Place, outline: Sequence[Place]) -> float:
 
     With both places outside, the hull of all of it is the outline and the two strings that run by either side.
     """
-    from scipy.spatial import ConvexHull  # loaded where something is gone round, and only then
-
     places = [start, end, *outline]
-    ring = [int(at) for at in ConvexHull(places).vertices]
+    ring = convex_hull(places)
     if 0 not in ring or 1 not in ring:
         return math.dist(start, end)
     first = ring.index(0)
