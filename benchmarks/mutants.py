@@ -56,12 +56,15 @@ _OTHERS: dict[type[ast.AST], type[ast.AST]] = {
 def _places(tree: ast.AST) -> list[tuple[ast.AST, str, int]]:
     """Nodes that can be changed, with the field and place of what changes in them."""
     found: list[tuple[ast.AST, str, int]] = []
+    # How a dataclass is made decides nothing that a program or a figure could show.
+    made = [d for node in ast.walk(tree) if isinstance(node, ast.ClassDef) for d in node.decorator_list]
+    aside = {id(part) for decorator in made for part in ast.walk(decorator)}
     for node in ast.walk(tree):
         if isinstance(node, ast.Compare):
             found += [(node, "ops", n) for n, op in enumerate(node.ops) if type(op) in _OTHERS]
         elif isinstance(node, ast.BinOp | ast.BoolOp) and type(node.op) in _OTHERS:
             found.append((node, "op", -1))
-        elif isinstance(node, ast.Constant) and isinstance(node.value, int | float):
+        elif isinstance(node, ast.Constant) and isinstance(node.value, int | float) and id(node) not in aside:
             found.append((node, "value", -1))
     return found
 

@@ -72,12 +72,38 @@ def test_operations_of_programs_as_people_write_them(name):
         (["G52 X4.", "G52 X0. Y0.000 Z-0."], {"shifted": False}),
         (["G92 X0. Y0."], {"shifted": True}),
         (["G92 X3.", "G92.1"], {"shifted": False}),
+        (["F100", "G1 X1. F#500"], {"worked_out": {"F": "line 2 works F#500 out when it runs"}}),
+        (["F#500", "F80"], {"worked_out": {}, "feed": "80"}),
+        (["G54", "G54.1 P[#1+2] X0"], {"worked_out": {"P": "line 2 works P[#1+2] out when it runs"}}),
+        (["G54.1 P#1", "G55"], {"worked_out": {}, "offset": "G55"}),
+        (["M98 P#1", "IF [#1 GT [2]] GOTO 5", "X[ABS[#2]]"], {"worked_out": {}}),
+        (["T4 M6", "T#3", "M6"], {"tool": 0, "worked_out": {"T": "line 2 works T#3 out when it runs"}}),
+        (["G43 H#5 Z9."], {"length": "H#5"}),
+        (["G#510", "G1"], {"worked_out": {"G": "line 1 works G#510 out when it runs"}}),
     ],
     ids=str,
 )
 def test_what_the_text_says_is_modal(lines, wanted):
     state = modal_at(lines, len(lines))
     assert {name: getattr(state, name) for name in wanted} == wanted
+
+
+@pytest.mark.parametrize(
+    ("group", "members"),
+    [
+        ("motion", (0, 1, 2, 3)),
+        ("plane", (17, 18, 19)),
+        ("distance", (90, 91)),
+        ("feed mode", (93, 94, 95)),
+        ("units", (20, 21)),
+        ("compensation", (40, 41, 42)),
+        ("rotation", (68, 69)),
+    ],
+)
+def test_of_the_codes_of_a_group_the_last_one_holds(group, members):
+    for code in range(100):
+        assert modal_at([f"G{code}"], 1).codes.get(group) == (code if code in members else None)
+    assert modal_at([f"G{code:02d}" for code in members], len(members)).codes[group] == members[-1]
 
 
 def test_words_and_comments_are_told_apart():

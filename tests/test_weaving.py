@@ -172,6 +172,8 @@ def test_without_variables_of_its_own_state_the_text_tells_it_or_it_is_refused(s
         (text.replace("N20 T5 M6\n", ""), "same tool goes on"),
         (text.replace("G43 H12 Z40. M8", "G43 H12 Z40. M8\nM98 P55"), "calls another program"),
         (text.replace("G21 ", ""), "in mm or inches"),
+        (text.replace("X120. F600.", "X120. F#<slow>"), r"does not tell the feed .* F#<SLOW>"),
+        (text.replace("G43 H12 Z40. M8", "G43 H12 Z40. M8\nG#101"), "does not tell which codes hold"),
     ):
         with pytest.raises(BriskAnchorError, match=reason):
             weave(session, take_apart(changed), ready, [1])
@@ -187,6 +189,8 @@ def test_without_variables_of_its_own_state_the_text_tells_it_or_it_is_refused(s
         (CUTTING, [], "After which"),
         (CUTTING.replace("X120. F600.", "G41 X120. F600."), [1], "compensation"),
         (CUTTING.replace("X120. F600.", "G68 X0 Y0 R5."), [1], "turned"),
+        (CUTTING.replace("G43 H12 Z40. M8", "G43 H12 Z40. M8\nG54.1 P#500"), [1], "does not tell which offset"),
+        (CUTTING.replace("N20 T5 M6\n", ("(SECOND)\n")).replace("T12 M6", "T#500 M6"), [1], "tell which tool"),
         ("X1\n", [1], "no tool change"),
         ("(BRISK ANCHOR 1 BEGIN X)\n" + CUTTING, [1], "no partner"),
     ],

@@ -76,6 +76,8 @@ def test_a_start_beside_the_drawn_centre_is_told_from_its_uncertainty_on(session
     looks = look_at_start(m, (x + 0.6 * off, y + 0.8 * off + 0.001, z))
     assert bool(looks) == told
     assert not any(look.stops for look in looks)
+    figure = f"{math.hypot(0.6 * off, 0.8 * off + 0.001):.3f} mm from"
+    assert all(figure in look.found for look in looks)
 
 
 @pytest.mark.parametrize(
@@ -120,6 +122,8 @@ def test_a_size_is_held_to_its_limit_and_a_guess_says_why(session, error, said):
     looks = look_at_feature(found, wanted, None, 0.4)
     assert all(look.stops for look in looks)
     assert [said in look.why for look in looks] == [True] * bool(said)
+    figures = f"{found.size:.4f} mm, {found.size - wanted:+.4f} mm from".replace("-", "\u2212")
+    assert all(figures in look.found for look in looks)
 
 
 def test_the_second_size_is_looked_at_too(session):

@@ -132,7 +132,9 @@ def test_what_a_name_is_comes_from_its_sum_and_from_where_it_is_used():
     powers.want(Binary(Name("length"), "/", Name("c")), 0)
     powers.want(Function("ATAN", (Name("length"), Name("d"))), 0)
     powers.want(Function("SIN", (Name("e"),)), 0)
-    assert [powers.names[name] for name in "bcde"] == [0, 1, 1, 0]
+    powers.want(times(Name("f"), Name("length")), 1)
+    powers.want(Binary(Name("g"), "/", Name("length")), 0)
+    assert [powers.names[name] for name in "bcdefg"] == [0, 1, 1, 0, 0, 1]
     with pytest.raises(PlanError, match="adds a length to something"):
         powers.define("a", Name("length"))
 
@@ -143,3 +145,18 @@ def test_a_length_that_no_variable_holds_is_converted_and_one_that_a_row_holds_i
     assert powers.scaled(RowValue("G54", "x"), 1, FACTOR) == RowValue("G54", "x")
     assert powers.power(RowValue("G54", "r")) == 0
     assert powers.power(Variable(4006)) == 0
+
+
+@pytest.mark.parametrize(
+    ("value", "power", "figure"),
+    [
+        (Binary(Number(2.0), "*", Name("length")), 2, 2.0 * FACTOR),  # a length times a length
+        (Binary(Number(2.0), "/", Name("length")), 0, 2.0 * FACTOR),
+        (Binary(Number(2.0), "*", Name("length")), 1, 2.0),
+        (Binary(Name("open"), "*", Binary(Number(2.0), "/", Name("length"))), 0, 2.0),  # what is open is the length
+    ],
+)
+def test_a_figure_in_a_product_is_what_the_product_still_lacks(value, power, figure):
+    found = LengthPowers(lambda _: None, {"length": 1}).scaled(value, power, FACTOR)
+    number = found.left if isinstance(found.left, Number) else found.right.left
+    assert number.value == pytest.approx(figure)

@@ -13,6 +13,8 @@ from dataclasses import dataclass, field
 _COMMENT = re.compile(r"\(([^()]*)\)|;(.*)$")
 _WORD = re.compile(r"([A-Z])\s*([-+]?(?:\d+\.?\d*|\.\d+))")
 _FLOW = re.compile(r"\b(IF|GOTO|WHILE|END\d)\b|O<|\bO\d+\s+(?:IF|WHILE|CALL|SUB)")
+_WORKED_OUT = re.compile(r"(?<![A-Z])([FGHPST])\s*[#\[]\S*")
+"""A word of these letters with a value that only the control knows, and knows when it runs."""
 _CYCLES = frozenset((73, 74, 76, *range(81, 90)))
 _MODAL: dict[str, frozenset[float]] = {
     "motion": frozenset((0, 1, 2, 3)),
@@ -58,6 +60,8 @@ class ModalText:
     """Whether something may stand on top of the offsets: G52, G92."""
     unsure: str = ""
     """Why the text alone does not tell, with the line: it branches, or calls another program."""
+    worked_out: dict[str, str] = field(default_factory=dict)
+    """Letters whose value only the control knows there, with where: a figure after it is known again, a G never is."""
 
 
 def code_of(line: str) -> str:
@@ -75,6 +79,18 @@ def words_of(line: str) -> list[tuple[str, float]]:
     return [(letter, float(value)) for letter, value in _WORD.findall(code_of(line))]
 
 
+def worked_out_in(line: str) -> dict[str, str]:
+    """Letters (F, G, H, P, S, T) whose value is worked out when the line runs, each with the word as it is written."""
+    return {found[1]: found[0] for found in _WORKED_OUT.finditer(code_of(line))}
+
+
+def _tool_word(line: str, before: int) -> int:
+    """The tool that is prepared after a line; 0 where its number is worked out."""
+    if "T" in worked_out_in(line):
+        return 0
+    return next((int(value) for letter, value in words_of(line) if letter == "T"), before)
+
+
 def main_end(lines: Sequence[str]) -> int:
     """The line that ends the main program (M2, M30 or M99); the number of lines where none does."""
     for number, line in enumerate(lines):
@@ -90,7 +106,7 @@ def operations_of(lines: Sequence[str]) -> list[CutOperation]:
     tool, prepared, changed = 0, 0, -1
     for number in range(end):
         words = words_of(lines[number])
-        prepared = next((int(value) for letter, value in words if letter == "T"), prepared)
+        prepared = _tool_word(lines[number], prepared)
         if ("M", 6.0) in words:
             tool = prepared
             first = _heading(lines, number, changed)
@@ -99,7 +115,7 @@ def operations_of(lines: Sequence[str]) -> list[CutOperation]:
                 starts.pop()  # its comment stood before it, and was taken for one of its own
             starts.append((first, tool, title, True))
             changed = first
-        elif tool and not code_of(lines[number]) and (title := comment_of(lines[number])):
+        elif starts and not code_of(lines[number]) and (title := comment_of(lines[number])):
             before = starts[-1]
             moved = any(letter in "XYZ" for at in range(before[0], number) for letter, _ in words_of(lines[at]))
             if moved:
@@ -107,7 +123,8 @@ def operations_of(lines: Sequence[str]) -> list[CutOperation]:
     found = []
     for at, (first, number, title, changes) in enumerate(starts):
         after = starts[at + 1][0] if at + 1 < len(starts) else end
-        found.append(CutOperation(at + 1, number, title or f"T{number}", first, after, changes))
+        called = f"T{number}" if number else "a tool that is worked out"
+        found.append(CutOperation(at + 1, number, title or called, first, after, changes))
     return found
 
 
@@ -151,10 +168,23 @@ def modal_at(lines: Sequence[str], line: int) -> ModalText:
                 state.cycle = False
             if value == 49:
                 state.length = ""
-        prepared = next((int(value) for letter, value in words if letter == "T"), prepared)
+        prepared = _tool_word(lines[number], prepared)
         state.tool = prepared if 6 in functions else state.tool
         _note(state, code, codes, functions)
+        _note_worked_out(state, number, code, {letter for letter, _ in words})
     return state
+
+
+def _note_worked_out(state: ModalText, number: int, code: str, letters: set[str]) -> None:
+    """What a block leaves open, and what it closes; its P only where it goes with an offset."""
+    extended = re.search(r"G\s*54\.1(?!\d)", code) is not None
+    for letter in letters & set("FHST"):
+        state.worked_out.pop(letter, None)
+    if re.search(r"G(54\.1\s*P\d|59\.[123]|5[4-9](?![\d.]))", code):
+        state.worked_out.pop("P", None)
+    for letter, word in worked_out_in(code).items():
+        if letter != "P" or extended:
+            state.worked_out.setdefault(letter, f"line {number + 1} works {word} out when it runs")
 
 
 def _note(state: ModalText, code: str, codes: list[float], functions: list[float]) -> None:
@@ -167,6 +197,8 @@ def _note(state: ModalText, code: str, codes: list[float], functions: list[float
         state.speed = found[1]
     if (43 in codes) and (found := re.search(r"H\s*(\d+)", code)):
         state.length = found[1]
+    elif 43 in codes and (word := worked_out_in(code).get("H")):
+        state.length = word
     for value in codes:
         if value in (52, 92):
             figures = re.findall(r"[XYZ]\s*([^\sA-Z]+)", code)

@@ -70,8 +70,29 @@ def state_of(
     goes_on = following is not None and not following.changes
     readable = {str(name) for name in profile.modal_variables}
     if set(_KEPT) <= readable and profile.positions is not None and profile.positions.machine is not None:
+        _known(state, "PT" if goes_on else "P", where)
         return _by_variables(session, state, place, goes_on=goes_on)
+    _known(state, "PFG", where)
     return _by_text(profile, state, place, goes_on=goes_on)
+
+
+_LETTERS = {
+    "P": "which offset is active",
+    "T": "which tool is in the spindle",
+    "F": "the feed",
+    "G": "which codes hold",
+}
+
+
+def _known(state: ModalText, letters: str, where: str) -> None:
+    """Raises ModalStateError where the text leaves open what is to be brought back, for one of these letters."""
+    for letter in letters:
+        if letter in state.worked_out:
+            raise ModalStateError(
+                f"The text does not tell {_LETTERS[letter]} {where}: {state.worked_out[letter]}",
+                "It could not be brought back after the measuring, and the cutting would go on with something else",
+                "Give it in figures, or put the measuring in before that line",
+            )
 
 
 def _note(profile: Profile, text: str) -> str:
