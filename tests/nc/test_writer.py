@@ -19,6 +19,7 @@ from brisk_anchor.nc.programs.steps import AlarmNumber, Check, Guarded, Probe, R
 from brisk_anchor.nc.read.interpreter import Interpreter
 from brisk_anchor.nc.read.modal import Modal
 from brisk_anchor.nc.read.scanner import scan_program
+from brisk_anchor.nc.write.subprograms import MacroWords, touch_subprogram
 from brisk_anchor.nc.write.writer import write_program
 from brisk_anchor.services.measure.measurement_request import build_measurement, point_at
 from tests.nc.collector import Collector
@@ -221,6 +222,22 @@ def test_the_probe_is_switched_between_measurements_only_where_that_is_wanted(pl
     for each, wanted in ((False, [True, False]), (True, [True, False, True, False])):
         steps = plan_steps(replace(plan, measurements=two, store=None, probe_each=each))
         assert [step.on for step in steps if isinstance(step, Probe)] == wanted
+
+
+def test_a_ball_that_stands_aside_counts_in_the_report_and_not_on_the_way_back(profile):
+    """By hand: +0.3 in X and −0.2 in Y onto what is kept and printed, off again before the spindle goes back."""
+    codes = [code for code, _ in touch_subprogram(MacroWords.of(profile), (0.3, -0.2))]
+    changes = [code for code in codes if re.match(r"#(8|9|10)=#\1[-+]", code)]
+    assert changes == ["#8=#8+0.3", "#9=#9-0.2", "#8=#8-0.3", "#9=#9+0.2"]
+    kept, printed = codes.index("#[#17]=#8"), next(n for n, code in enumerate(codes) if "TOUCH*N#1[20]" in code)
+    assert codes.index(changes[1]) < kept < printed < codes.index(changes[2])
+    straight = [code for code, _ in touch_subprogram(MacroWords.of(profile))]
+    assert straight == [code for code in codes if code not in changes]
+    own = [code for code, _ in touch_subprogram(MacroWords.of(profile), own_feeds=True)]
+    assert [code for code in own if code not in straight and code.startswith("IF")] == [
+        f"IF [#{n} EQ #0] THEN #{n}={feed}." for n, feed in ((18, 800), (19, 60))
+    ]
+    assert [re.search(r"F(\S+)$", code)[1] for code in own if " G31 " in code] == ["#18", "#19"]
 
 
 def test_a_program_of_the_tables_counts_what_it_prints(plan):
