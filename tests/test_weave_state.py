@@ -79,6 +79,7 @@ def test_operations_of_programs_as_people_write_them(name):
         (["M98 P#1", "IF [#1 GT [2]] GOTO 5", "X[ABS[#2]]"], {"worked_out": {}}),
         (["T4 M6", "T#3", "M6"], {"tool": 0, "worked_out": {"T": "line 2 works T#3 out when it runs"}}),
         (["G43 H#5 Z9."], {"length": "H#5"}),
+        (["G1", "/G91"], {"unsure": "line 2 can be skipped"}),
         (["G#510", "G1"], {"worked_out": {"G": "line 1 works G#510 out when it runs"}}),
     ],
     ids=str,
@@ -97,13 +98,19 @@ def test_what_the_text_says_is_modal(lines, wanted):
         ("feed mode", (93, 94, 95)),
         ("units", (20, 21)),
         ("compensation", (40, 41, 42)),
-        ("rotation", (68, 69)),
+        ("rotation", (68, 68.2, 68.3, 68.4, 69)),
+        ("scaling", (50, 51)),
+        ("mirror", (50.1, 51.1)),
+        ("polar", (15, 16)),
+        ("polar contour", (12.1, 13.1)),
+        ("modal call", (66, 66.1, 67)),
+        ("length", (43, 43.4, 43.5, 44, 49)),
     ],
 )
 def test_of_the_codes_of_a_group_the_last_one_holds(group, members):
-    for code in range(100):
-        assert modal_at([f"G{code}"], 1).codes.get(group) == (code if code in members else None)
-    assert modal_at([f"G{code:02d}" for code in members], len(members)).codes[group] == members[-1]
+    for code in (tenths / 10 for tenths in range(1000)):
+        assert modal_at([f"G{code:g}"], 1).codes.get(group) == (code if code in members else None)
+    assert modal_at([f"G{code:04.1f}" for code in members], len(members)).codes[group] == members[-1]
 
 
 def test_words_and_comments_are_told_apart():

@@ -23,7 +23,13 @@ _MODAL: dict[str, frozenset[float]] = {
     "feed mode": frozenset((93, 94, 95)),
     "units": frozenset((20, 21)),
     "compensation": frozenset((40, 41, 42)),
-    "rotation": frozenset((68, 69)),
+    "rotation": frozenset((68, 68.2, 68.3, 68.4, 69)),
+    "scaling": frozenset((50, 51)),
+    "mirror": frozenset((50.1, 51.1)),
+    "polar": frozenset((15, 16)),
+    "polar contour": frozenset((12.1, 13.1)),
+    "modal call": frozenset((66, 66.1, 67)),
+    "length": frozenset((43, 43.4, 43.5, 44, 49)),
 }
 
 
@@ -156,6 +162,8 @@ def modal_at(lines: Sequence[str], line: int) -> ModalText:
         words = words_of(lines[number])
         codes = [value for letter, value in words if letter == "G"]
         functions = [value for letter, value in words if letter == "M"]
+        if code.startswith("/") and not state.unsure:
+            state.unsure = f"line {number + 1} can be skipped"
         if (98 in functions or 65 in codes) and not state.unsure:
             state.unsure = f"line {number + 1} calls another program"
         for value in codes:

@@ -27,6 +27,21 @@ _KEPT = {
 }
 """What is kept in variables, in their order, as a comment says it."""
 
+_ELSEWHERE = "The probe would go elsewhere"
+_MUST_BE_OFF = (
+    ("compensation", 40, "Cutter compensation is on", "Nothing else may move with it"),
+    ("rotation", 69, "Coordinates are turned", _ELSEWHERE),
+    ("scaling", 50, "Coordinates are scaled", _ELSEWHERE),
+    ("mirror", 50.1, "Coordinates are mirrored", _ELSEWHERE),
+    ("polar", 15, "Positions are polar", _ELSEWHERE),
+    ("polar contour", 13.1, "X and C go round a face together", _ELSEWHERE),
+    ("modal call", 67, "A macro is called after every move", "It would be called after every move of the probe"),
+    ("length", 49, "The point of the tool is held while axes turn", _ELSEWHERE),
+)
+"""Groups that nothing else can be moved under, with the code that ends each."""
+_PLAIN_LENGTHS = {("length", 43.0), ("length", 44.0)}
+"""Of the lengths only those that turn with the axes are in the way."""
+
 
 class ModalStateError(BriskAnchorError):
     """The modal state of a program cannot be kept there."""
@@ -46,20 +61,15 @@ def state_of(
     """How the state is kept where an operation ends.
 
     Raises:
-        ModalStateError: it cannot be kept there: cutter compensation, a rotation or a shift is on, or nothing tells
+        ModalStateError: it cannot be kept there: something is on that nothing else can be moved under, or nothing tells
         what is modal.
     """
     profile = session.profile
     state = modal_at(lines, place.after)
     where = f"at the end of operation {place.number}"
-    if state.codes.get("compensation", 40) != 40:
-        raise ModalStateError(
-            f"Cutter compensation is on {where}", "Nothing else may move with it", "End it with G40 there"
-        )
-    if state.codes.get("rotation", 69) != 69:
-        raise ModalStateError(
-            f"Coordinates are turned {where}", "The probe would go elsewhere", "End it with G69 there"
-        )
+    for group, off, what, why in _MUST_BE_OFF:
+        if state.codes.get(group, off) != off and (group, state.codes[group]) not in _PLAIN_LENGTHS:
+            raise ModalStateError(f"{what} {where}", why, f"End it with G{off:g} there")
     if state.shifted:
         raise ModalStateError(
             f"A shift stands on top of the offset {where}",
