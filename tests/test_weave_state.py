@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 import pytest
 
 from brisk_anchor.core.errors import BriskAnchorError, PlanError
@@ -13,6 +15,7 @@ from brisk_anchor.services.insert.program_text import read_text
 from brisk_anchor.services.insert.weave_editor import WeaveEditor
 from brisk_anchor.services.insert.weave_proof import cut_as_before
 from brisk_anchor.services.insert.weaving import WeaveError, again_of, take_apart, unweave, weave
+from brisk_anchor.services.machine.runs import Run
 from brisk_anchor.services.plan.plan_file import PlanFile
 from brisk_anchor.services.plan.planning import planned
 from brisk_anchor.services.session.session import Session
@@ -164,6 +167,41 @@ def test_a_jump_back_goes_to_the_tool_and_hangs_on_a_size(quiet):
     assert (again.low, again.high) == (22.5, 25.5)
 
 
+@pytest.mark.parametrize(
+    ("lines", "row"),
+    [
+        ([], "G54"),
+        (["G54.1 P3"], "G54.1 P3"),
+        (["G54.1 P7", "M98 P5", "G54.1P3"], "G54.1 P3"),
+        (["G54.1 P07"], "G54.1 P7"),
+        (["G55"], "G55"),
+        (["M98 P5"], ""),  # it selects another: the program stops before anything is measured
+        (["G54.1 P3", "M98 P5"], "whether G54.1 P3 is active"),
+        (["G54.1 P3", "IF [#1 EQ #0] GOTO 3", "N3", "G54.1 P4"], "whether G54.1 P4 is active"),
+        (["/G54.1 P3"], "whether G54.1 P3 is active"),
+        (["G54.1 P49"], "no offset G54.1 P49"),
+    ],
+)
+def test_after_the_measuring_the_offset_is_the_one_before_it_or_it_never_begins(quiet, lines, row):
+    other = "O5\nG54.1 P7\nM99\n"
+    text = "\n".join([*BODY[:5], *lines, "G4 P1. F90", *BODY[5:]]) + "\n" + other
+    assert "\nF#" not in weave(quiet, take_apart("\n".join(BODY)), boss(quiet), [1])  # there was none yet
+    if "offset" in row or "active" in row:
+        with pytest.raises(ModalStateError, match=f"(?i){row}"):
+            weave(quiet, take_apart(text), boss(quiet), [1])
+        return
+    machine = quiet.scene.stand_in(seed=None, position=quiet.setup.machine.home)
+    machine.offsets = dict.fromkeys(quiet.profile.all_rows, (-470.0, -286.0, -502.0)) | {"common": (0.0, 0.0, 0.0)}
+    done = Run(weave(quiet, take_apart(text), boss(quiet), [1]).replace("T5 M6", "M30"), quiet.profile, machine)
+    done.to_end()
+    if row:
+        assert done.failure() is None
+        assert done.interpreter.modal.offset == row
+    else:
+        assert done.interpreter.alarm.number == 119
+        assert not machine.hits
+
+
 def test_controls_that_differ_bring_the_offset_back_in_their_own_way(scene):
     text = shipped_text("skip-macro")
     numbered = parse_profile(text.replace('active_row_reads = "code"', 'active_row_reads = "number"'), "own")
@@ -172,6 +210,8 @@ def test_controls_that_differ_bring_the_offset_back_in_their_own_way(scene):
     assert "G[53+#" in weave(session, program, boss(session), [1])
     extended = take_apart("\n".join(BODY).replace("G54 G0", "G54.1 P3 G0") + "\n")
     assert "\nG54.1 P3\n" in weave(session, extended, boss(session), [1])
+    assert re.search(r"IF \[#\d+ NE 10\] THEN #3000=119", weave(session, extended, boss(session), [1]))
+    assert re.search(r"IF \[#\d+ GT 6\] THEN #3000=119", weave(session, program, boss(session), [1]))
     no_call = parse_profile(text.replace('[call]\ntool = "T{number} M6"', "[dummy]\n").replace("[dummy]\n", ""), "own")
     with pytest.raises(PlanError, match="does not say how a tool is called"):
         weave(Session(scene, None, no_call, seed=None), program, boss(session), [1])

@@ -390,3 +390,4 @@ class AlarmNumber:
     NOT_TO_BE_USED = 116
     WRONG_PLACE = 117
     CHANGED = 118
+    OTHER_ROW = 119

@@ -7,8 +7,9 @@ hindrance. Where the text alone does not tell, that is said: a program that bran
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass, field
+from typing import NamedTuple
 
 _COMMENT = re.compile(r"\(([^()]*)\)|;(.*)$")
 _WORD = re.compile(r"([A-Z])\s*([-+]?(?:\d+\.?\d*|\.\d+))")
@@ -56,6 +57,8 @@ class ModalText:
     tool: int = 0
     codes: dict[str, float] = field(default_factory=dict)
     offset: str = ""
+    offset_open: str = ""
+    """Why another offset may be active than the one selected last, with the line; "" where none can be."""
     feed: str = ""
     speed: str = ""
     spindle: int = 5
@@ -149,23 +152,21 @@ def _heading(lines: Sequence[str], number: int, low: int) -> int:
     return first
 
 
-def modal_at(lines: Sequence[str], line: int) -> ModalText:
-    """What is modal when a line of the main program is reached, running straight through."""
+def modal_at(lines: Sequence[str], line: int, extended: Collection[str] = ("G54.1",)) -> ModalText:
+    """What is modal when a line of the main program is reached, running straight through.
+
+    `extended` are the codes that select an offset together with a P.
+    """
     state = ModalText()
-    prepared = 0
+    rows = _RowWords.of(extended)
+    prepared, branched = 0, False
     for number in range(min(line, len(lines))):
         code = code_of(lines[number])
         if re.match(r"^[:O]\s*\d", code) or not code:
             continue
-        if (flow := _FLOW.search(code)) and not state.unsure:
-            state.unsure = f"line {number + 1} branches ({flow[0]})"
         words = words_of(lines[number])
         codes = [value for letter, value in words if letter == "G"]
         functions = [value for letter, value in words if letter == "M"]
-        if code.startswith("/") and not state.unsure:
-            state.unsure = f"line {number + 1} can be skipped"
-        if (98 in functions or 65 in codes) and not state.unsure:
-            state.unsure = f"line {number + 1} calls another program"
         for value in codes:
             for group, members in _MODAL.items():
                 if value in members:
@@ -179,26 +180,58 @@ def modal_at(lines: Sequence[str], line: int) -> ModalText:
         prepared = _tool_word(lines[number], prepared)
         state.tool = prepared if 6 in functions else state.tool
         _note(state, code, codes, functions)
-        _note_worked_out(state, number, code, {letter for letter, _ in words})
+        selected = rows.selected_in(code)
+        state.offset = selected or state.offset
+        if selected and not branched:
+            state.offset_open = ""
+        _note_worked_out(state, number, code, {letter for letter, _ in words}, rows)
+        if found := _leaves_open(code, codes, functions):
+            why = f"line {number + 1} {found}"
+            state.unsure, state.offset_open = state.unsure or why, state.offset_open or why
+            branched = branched or found.startswith("branches")
     return state
 
 
-def _note_worked_out(state: ModalText, number: int, code: str, letters: set[str]) -> None:
+class _RowWords(NamedTuple):
+    """How blocks select an offset: one in figures, and any that goes with a P."""
+
+    known: re.Pattern[str]
+    with_p: re.Pattern[str]
+
+    @classmethod
+    def of(cls, extended: Collection[str]) -> _RowWords:
+        """For a control whose offsets with a P have these codes."""
+        numbers = "|".join(re.escape(code.removeprefix("G")) for code in extended) or "(?!)"
+        known = rf"G\s*((?:{numbers})\s*P\s*\d+|59\.[123]|5[4-9])(?![\d.])"
+        return cls(re.compile(known), re.compile(rf"G\s*(?:{numbers})(?![\d.])"))
+
+    def selected_in(self, code: str) -> str:
+        """The offset that a block selects in figures, "" where it selects none."""
+        found = self.known.search(code)
+        return "G" + re.sub(r"\s*P\s*0*(?=\d)", " P", found[1]) if found else ""
+
+
+def _leaves_open(code: str, codes: list[float], functions: list[float]) -> str:
+    """Why what is modal after a block is not in the text."""
+    if flow := _FLOW.search(code):
+        return f"branches ({flow[0]})"
+    if 98 in functions or 65 in codes:
+        return "calls another program"
+    return "can be skipped" if code.startswith("/") else ""
+
+
+def _note_worked_out(state: ModalText, number: int, code: str, letters: set[str], rows: _RowWords) -> None:
     """What a block leaves open, and what it closes; its P only where it goes with an offset."""
-    extended = re.search(r"G\s*54\.1(?!\d)", code) is not None
-    for letter in letters & set("FHST"):
+    closed = letters & set("FHST") | ({"P"} if rows.known.search(code) else set())
+    for letter in closed:
         state.worked_out.pop(letter, None)
-    if re.search(r"G(54\.1\s*P\d|59\.[123]|5[4-9](?![\d.]))", code):
-        state.worked_out.pop("P", None)
     for letter, word in worked_out_in(code).items():
-        if letter != "P" or extended:
+        if letter != "P" or rows.with_p.search(code):
             state.worked_out.setdefault(letter, f"line {number + 1} works {word} out when it runs")
 
 
 def _note(state: ModalText, code: str, codes: list[float], functions: list[float]) -> None:
-    """Offsets, feeds, speeds, lengths, spindle and coolant of a block."""
-    if found := re.search(r"G(54\.1\s*P\d+|59\.[123]|5[4-9])(?![\d.])", code):
-        state.offset = "G" + re.sub(r"\s*P", " P", found[1])
+    """Feeds, speeds, lengths, spindle and coolant of a block."""
     if found := re.search(r"F\s*(\d+\.?\d*|\.\d+)", code):
         state.feed = found[1]
     if found := re.search(r"S\s*(\d+\.?\d*)", code):

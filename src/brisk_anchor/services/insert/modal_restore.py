@@ -13,6 +13,7 @@ from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.nc.programs.steps import AlarmNumber
 from brisk_anchor.nc.read.operations import CutOperation, ModalText, modal_at
+from brisk_anchor.nc.read.variables import active_row
 from brisk_anchor.services.session.session import Session
 
 _KEPT = {
@@ -65,7 +66,8 @@ def state_of(
         what is modal.
     """
     profile = session.profile
-    state = modal_at(lines, place.after)
+    extended = {words.select.split()[0] for words in profile.all_rows.values() if " P" in words.select}
+    state = modal_at(lines, place.after, extended)
     where = f"at the end of operation {place.number}"
     for group, off, what, why in _MUST_BE_OFF:
         if state.codes.get(group, off) != off and (group, state.codes[group]) not in _PLAIN_LENGTHS:
@@ -124,10 +126,11 @@ def _by_variables(session: Session, state: ModalText, place: CutOperation, *, go
     keep = [f"#{at[name]}=#{held[name]} {_note(profile, f'KEEP {words}')}" for name, words in _KEPT.items()]
     rapid = profile.moves.rapid_machine if profile.moves else "G90 G53 G0"
     back = [f"G#{at['units']} G#{at['plane']} G#{at['feed_mode']} {_note(profile, 'ALL BACK AS IT WAS')}"]
-    extended = state.offset.startswith("G54.1")
-    by_code = profile.input.active_row_reads == "code"
-    back.append(state.offset if extended else f"G#{at['offset']}" if by_code else f"G[53+#{at['offset']}]")
-    back.append(f"F#{at['feed']}")
+    check, select = _row(profile, state, at["offset"], place)
+    keep += check
+    back.append(select)
+    if state.feed or state.unsure or "F" in state.worked_out:  # else there is none yet, and F0 is no feed
+        back.append(f"F#{at['feed']}")
     if goes_on:
         keep += [f"#{n}=#{m}" for n, m in zip((x, y, z), machine or (0, 0, 0), strict=True)]
         keep += _clear_of_work(session, profile, state, place, z, at["units"])
@@ -141,6 +144,45 @@ def _by_variables(session: Session, state: ModalText, place: CutOperation, *, go
     if goes_on and motion is not None:
         back.append(f"G{motion:g}")
     return KeptState((*keep, *_stop_all(state)), tuple(back))
+
+
+def _row(profile: Profile, state: ModalText, at: int, place: CutOperation) -> tuple[list[str], str]:
+    """An alarm where the row that is read (variable `at`) is not one that the block after it selects; and that block.
+
+    What is read tells the rows from G54 to G59 apart, and by code those without a P. Any other is selected as the text
+    says it, if nothing before that place may have selected another.
+    """
+    by_code = profile.input.active_row_reads == "code"
+    names = {words.select: row for row, words in profile.all_rows.items() if words.select}
+    rows = list(names)
+    told = [select for n, select in enumerate(rows) if select == f"G{54 + n}" or (by_code and " " not in select)]
+    if not state.offset or state.offset in told:
+        others = sorted({select.split()[0].removeprefix("G") for select in rows if select not in told})
+        if by_code:
+            wrong = [f"ABS[#{at}-{code}] LT .05" for code in others]
+        else:
+            wrong = [f"#{at} GT {len(told)}"] if others else []
+        select = f"G#{at}" if by_code else f"G[53+#{at}]"
+    elif state.offset not in rows:
+        what = f"The control has no offset {state.offset}, which is active at the end of operation {place.number}"
+        raise ModalStateError(what, "It could not be brought back", "Check the program, or the profile")
+    elif state.offset_open:
+        raise ModalStateError(
+            f"Whether {state.offset} is active at the end of operation {place.number} is not known: "
+            f"{state.offset_open}",
+            "A program cannot read which of these offsets it is, so it could not be brought back",
+            f"Select {state.offset} again after that line, or put the measuring in before it",
+        )
+    else:
+        code = state.offset.split()[0].removeprefix("G")
+        wrong = [f"ABS[#{at}-{code}] GT .05" if by_code else f"#{at} NE {active_row(profile, names[state.offset]):g}"]
+        select = state.offset
+    alarm = profile.alarm
+    if wrong and alarm is None:
+        what = f"The profile {profile.name} does not say how an alarm is raised"
+        raise ModalStateError(what, "A wrong offset could not be told", "State alarm in it")
+    note = _note(profile, "ANOTHER OFFSET IS ACTIVE")
+    return [f"IF [{w}] THEN #{alarm.variable}={AlarmNumber.OTHER_ROW} {note}" for w in wrong if alarm], select
 
 
 def _clear_of_work(

@@ -37,6 +37,10 @@ _ADVICE = {
     117: ("The part does not lie where its place has it", "Look how it is clamped there, and measure again"),
     116: ("The tool is marked as broken or gone", "Measure a whole one on the shelf: that takes the mark off"),
     118: ("A table does not hold what this was worked out with", "Look at the tables; work it out again"),
+    119: (
+        "Another offset is active than the program could bring back after the measuring",
+        "Select it in figures before the measuring, or put the measuring elsewhere",
+    ),
     107: ("Another tool is in the spindle", "Put the probe in, or write the program for the tool that is there"),
 }
 
