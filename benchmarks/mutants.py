@@ -56,9 +56,10 @@ _OTHERS: dict[type[ast.AST], type[ast.AST]] = {
 def _places(tree: ast.AST) -> list[tuple[ast.AST, str, int]]:
     """Nodes that can be changed, with the field and place of what changes in them."""
     found: list[tuple[ast.AST, str, int]] = []
-    # How a dataclass is made decides nothing that a program or a figure could show.
+    # How a dataclass is made, and whether zip looks at lengths, decides nothing that a program or a figure could show.
     made = [d for node in ast.walk(tree) if isinstance(node, ast.ClassDef) for d in node.decorator_list]
-    aside = {id(part) for decorator in made for part in ast.walk(decorator)}
+    held = [node.value for node in ast.walk(tree) if isinstance(node, ast.keyword) and node.arg == "strict"]
+    aside = {id(part) for whole in (*made, *held) for part in ast.walk(whole)}
     for node in ast.walk(tree):
         if isinstance(node, ast.Compare):
             found += [(node, "ops", n) for n, op in enumerate(node.ops) if type(op) in _OTHERS]

@@ -8,7 +8,16 @@ import pytest
 
 from brisk_anchor.core.errors import BriskAnchorError, PlanError
 from brisk_anchor.nc.profile.control_profile import parse_profile, shipped_profile, shipped_text
-from brisk_anchor.nc.read.operations import code_of, comment_of, main_end, modal_at, operations_of, words_of
+from brisk_anchor.nc.read.operations import (
+    OwnStart,
+    code_of,
+    comment_of,
+    main_end,
+    modal_at,
+    operations_of,
+    own_start,
+    words_of,
+)
 from brisk_anchor.nc.read.scanner import scan_program
 from brisk_anchor.services.insert.modal_restore import ModalStateError
 from brisk_anchor.services.insert.program_text import read_text
@@ -200,6 +209,61 @@ def test_after_the_measuring_the_offset_is_the_one_before_it_or_it_never_begins(
     else:
         assert done.interpreter.alarm.number == 119
         assert not machine.hits
+
+
+@pytest.mark.parametrize(
+    ("lines", "position", "spindle", "coolant"),
+    [
+        (["G54 G0 X1. Y2.", "Z5."], True, False, False),
+        (["X1.", "y#5", "Z5. M3 M8"], True, True, True),
+        (["G0 X1. Y2. Z5. M4 M9"], True, True, True),
+        (["G53 G0 Z0", "G91 G28 Z0", "G90 X1. Y[2]", "Z5."], True, False, False),
+        (["G10 L2 P1 X5. Y6.", "G0 X1.", "Z5. (Y2.)"], False, False, False),
+        (["G43 H5 Z40.", "X1. Y2."], False, False, False),
+        (["G81 Z-5. R2. F90"], False, False, False),
+        (["G91 X1. Y2."], False, False, False),
+        (["M98 P5", "X1. Y2."], False, True, True),
+        (["M29 S500"], False, True, False),
+    ],
+)
+def test_what_an_operation_says_itself_before_it_cuts(lines, position, spindle, coolant):
+    text = ["T1 M6", "G0 X0 Y0", "M3 M8", "T2 M6", *lines, "T3 M6", "G0 X9. Y9. M3 M8", "M30"]
+    assert own_start(text, operations_of(text)[1]) == OwnStart(position, spindle, coolant)
+
+
+START = ["O77", "G21 G17 G90 G94", "T12 M6", "G54 G0 X10. Y20.", "G43 H12 Z60.", "S900 M3", "G1 Z50. F90", "M8"]
+
+
+@pytest.mark.parametrize(
+    ("next_one", "back"),
+    [
+        (["T5 M6", "M3 M9", "G43 H5 Z60.", "G1 Z50."], ["BACK OVER THE PLACE", "G1"]),  # above where it was
+        (
+            ["G91 G28 Z0.", "G90", "T5 M6", "M3 M9", "X30. Y40.", "G43 H5 Z60."],
+            ["G1"],
+        ),  # at feed, as the one before left it
+        (["T5 M6", "M3", "G0 X30. Y40.", "G43 H5 Z60.", "G1 Z50."], ["M8"]),
+    ],
+)
+def test_what_the_next_operation_takes_over_is_there_after_the_measuring(quiet, next_one, back):
+    text = "\n".join([*START, *next_one, "M30"]) + "\n"
+    woven = weave(quiet, take_apart(text), boss(quiet), [1])
+    assert cut_as_before(quiet, text, woven).startswith("It ends well")
+    block = woven[: woven.index("(BRISK ANCHOR 1 END)")].splitlines()[-5:]
+    for word in back:
+        assert any(word in line for line in block)
+    assert any("BACK OVER" in line for line in block) == ("BACK OVER THE PLACE" in back)
+    assert ("M8" in block) == ("M8" in back)
+
+
+def test_a_tool_that_would_cut_with_a_standing_spindle_is_told(quiet, scene):
+    text = "\n".join([*START, "T5 M6", "G0 X1. Y2.", "G1 Z50.", "M30"])
+    for session in (quiet, Session(scene, None, shipped_profile("probe-params"), seed=None)):
+        with pytest.raises(ModalStateError, match="the next one does not start it"):
+            weave(session, take_apart(text), boss(session), [1])
+        assert "BRISK" in weave(session, take_apart(text.replace("G0 X1.", "M3 G0 X1.")), boss(session), [1])
+    with pytest.raises(ModalStateError, match="does not say in X and Y where it begins"):
+        weave(session, take_apart(text.replace("G0 X1. Y2.", "M3")), boss(session), [1])
 
 
 def test_controls_that_differ_bring_the_offset_back_in_their_own_way(scene):

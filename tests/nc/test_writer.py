@@ -224,13 +224,17 @@ def test_the_probe_is_switched_between_measurements_only_where_that_is_wanted(pl
         assert [step.on for step in steps if isinstance(step, Probe)] == wanted
 
 
-def test_a_ball_that_stands_aside_counts_in_the_report_and_not_on_the_way_back(profile):
+def test_a_ball_that_stands_aside_counts_in_the_report_and_not_on_the_way_back(plan, profile):
     """By hand: +0.3 in X and −0.2 in Y onto what is kept and printed, off again before the spindle goes back."""
     codes = [code for code, _ in touch_subprogram(MacroWords.of(profile), (0.3, -0.2))]
     changes = [code for code in codes if re.match(r"#(8|9|10)=#\1[-+]", code)]
     assert changes == ["#8=#8+0.3", "#9=#9-0.2", "#8=#8-0.3", "#9=#9+0.2"]
     kept, printed = codes.index("#[#17]=#8"), next(n for n, code in enumerate(codes) if "TOUCH*N#1[20]" in code)
     assert codes.index(changes[1]) < kept < printed < codes.index(changes[2])
+    stylus = replace(plan.measurements[0].stylus, offset=(0.3, -0.2))
+    moved = tuple(replace(measurement, stylus=stylus) for measurement in plan.measurements)
+    whole = write_program(replace(plan, measurements=moved), profile).text
+    assert [line for line in whole.splitlines() if re.match(r"#(8|9)=#\1[-+]", line)] == changes
     straight = [code for code, _ in touch_subprogram(MacroWords.of(profile))]
     assert straight == [code for code in codes if code not in changes]
     own = [code for code, _ in touch_subprogram(MacroWords.of(profile), own_feeds=True)]

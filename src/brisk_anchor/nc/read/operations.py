@@ -253,3 +253,44 @@ def _note(state: ModalText, code: str, codes: list[float], functions: list[float
             state.coolant |= {int(value)}
         elif value == 9:
             state.coolant = frozenset()
+
+
+@dataclass(frozen=True, slots=True)
+class OwnStart:
+    """What an operation states itself, so that it does not hang on what was before it."""
+
+    position: bool
+    """X and Y, absolute, before it goes down or cuts."""
+    spindle: bool
+    coolant: bool
+
+
+_NO_MOVE = frozenset((4.0, 10.0, 28.0, 30.0, 52.0, 92.0))
+"""Codes whose X and Y are not where the tool goes to."""
+
+
+def own_start(lines: Sequence[str], operation: CutOperation) -> OwnStart:
+    """Read the lines of an operation. Where it calls others or branches, only its position counts as missing."""
+    absolute = modal_at(lines, operation.first).codes.get("distance", 90.0) == 90.0
+    stated: set[str] = set()
+    position: bool | None = None
+    spindle = coolant = False
+    for number in range(operation.first, operation.after):
+        code, words = code_of(lines[number]), words_of(lines[number])
+        codes = [value for letter, value in words if letter == "G"]
+        functions = {value for letter, value in words if letter == "M"}
+        called = bool(_leaves_open(code, codes, list(functions)))
+        spindle = spindle or called or bool(functions & {3.0, 4.0, 29.0})
+        coolant = coolant or called or bool(functions & {7.0, 8.0, 9.0})
+        absolute = next((value == 90.0 for value in reversed(codes) if value in (90.0, 91.0)), absolute)
+        axes = set(re.findall(r"(?<![A-Z])([XYZ])\s*[-+#\[.\d]", code))
+        if 53.0 in codes:
+            axes -= {"Z"}  # up, out of the way
+        if position is not None or not (axes or called) or _NO_MOVE & set(codes):
+            continue
+        stated |= axes
+        if called or not absolute:
+            position = False
+        elif {"X", "Y"} <= stated or "Z" in axes:
+            position = {"X", "Y"} <= stated
+    return OwnStart(bool(position), spindle, coolant)

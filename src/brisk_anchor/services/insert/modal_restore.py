@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.nc.programs.steps import AlarmNumber
-from brisk_anchor.nc.read.operations import CutOperation, ModalText, modal_at
+from brisk_anchor.nc.read.operations import CutOperation, ModalText, OwnStart, modal_at, own_start
 from brisk_anchor.nc.read.variables import active_row
 from brisk_anchor.services.session.session import Session
 
@@ -80,12 +80,39 @@ def state_of(
         )
     following = next((one for one in operations if one.first == place.after), None)
     goes_on = following is not None and not following.changes
+    lacks = _lacks(state, None if goes_on or following is None else own_start(lines, following), place)
     readable = {str(name) for name in profile.modal_variables}
     if set(_KEPT) <= readable and profile.positions is not None and profile.positions.machine is not None:
         _known(state, "PT" if goes_on else "P", where)
-        return _by_variables(session, state, place, goes_on=goes_on)
+        return _by_variables(session, state, place, lacks, goes_on=goes_on)
     _known(state, "PFG", where)
-    return _by_text(profile, state, place, goes_on=goes_on)
+    return _by_text(profile, state, place, lacks, goes_on=goes_on)
+
+
+@dataclass(frozen=True, slots=True)
+class _Lacks:
+    """What the next operation takes over from the one before, though it changes its tool."""
+
+    position: bool = False
+    coolant: tuple[str, ...] = ()
+    motion: tuple[str, ...] = ()
+
+
+def _lacks(state: ModalText, own: OwnStart | None, place: CutOperation) -> _Lacks:
+    if own is None:
+        return _Lacks()
+    if state.spindle != 5 and not own.spindle:
+        raise ModalStateError(
+            f"The spindle runs at the end of operation {place.number}, and the next one does not start it",
+            "The measuring stops it: the next tool would cut without turning",
+            "Start it there with M3",
+        )
+    motion = state.codes.get("motion")
+    return _Lacks(
+        not own.position,
+        tuple(f"M{code}" for code in sorted(state.coolant)) if not own.coolant else (),
+        (f"G{motion:g}",) if motion in (0, 1) else (),
+    )
 
 
 _LETTERS = {
@@ -115,7 +142,9 @@ def _stop_all(state: ModalText) -> list[str]:
     return (["G80"] if state.cycle else []) + ["M5"] + (["M9"] if state.coolant else [])
 
 
-def _by_variables(session: Session, state: ModalText, place: CutOperation, *, goes_on: bool) -> KeptState:
+def _by_variables(
+    session: Session, state: ModalText, place: CutOperation, lacks: _Lacks, *, goes_on: bool
+) -> KeptState:
     profile = session.profile
     high = profile.variables.free[1] if profile.variables else 0
     first = high - len(_KEPT) - 3
@@ -131,10 +160,14 @@ def _by_variables(session: Session, state: ModalText, place: CutOperation, *, go
     back.append(select)
     if state.feed or state.unsure or "F" in state.worked_out:  # else there is none yet, and F0 is no feed
         back.append(f"F#{at['feed']}")
-    if goes_on:
+    over = f"{rapid} X#{x} Y#{y} {_note(profile, 'BACK OVER THE PLACE')}"
+    if goes_on or lacks.position:
         keep += [f"#{n}=#{m}" for n, m in zip((x, y, z), machine or (0, 0, 0), strict=True)]
+    if lacks.position:
+        back.append(over)
+    if goes_on:
         keep += _clear_of_work(session, profile, state, place, z, at["units"])
-        back = [_call(profile, state.tool), *back, f"{rapid} X#{x} Y#{y} {_note(profile, 'BACK OVER THE PLACE')}"]
+        back = [_call(profile, state.tool), *back, over]
         back += [f"G43 H#{at['length_number']}"] if state.length else []
         back += [f"S#{at['spindle_speed']} M{state.spindle}"] if state.spindle != 5 else []
         back.append(f"{rapid} Z#{z}")
@@ -143,6 +176,7 @@ def _by_variables(session: Session, state: ModalText, place: CutOperation, *, go
     motion = state.codes.get("motion")
     if goes_on and motion is not None:
         back.append(f"G{motion:g}")
+    back += [*lacks.motion, *lacks.coolant]
     return KeptState((*keep, *_stop_all(state)), tuple(back))
 
 
@@ -206,7 +240,7 @@ def _clear_of_work(
     return [f"IF [{in_mm} LT {clear}] THEN #{alarm.variable}={AlarmNumber.IN_WORK} {text}"]
 
 
-def _by_text(profile: Profile, state: ModalText, place: CutOperation, *, goes_on: bool) -> KeptState:
+def _by_text(profile: Profile, state: ModalText, place: CutOperation, lacks: _Lacks, *, goes_on: bool) -> KeptState:
     if state.unsure:
         raise ModalStateError(
             f"What is modal at the end of operation {place.number} is not known: {state.unsure}",
@@ -225,12 +259,18 @@ def _by_text(profile: Profile, state: ModalText, place: CutOperation, *, goes_on
             "The measuring sets its own unit, and the cutting after it would run in that unit",
             "Put G21 or G20 at its beginning",
         )
+    if lacks.position:
+        raise ModalStateError(
+            f"The operation after operation {place.number} does not say in X and Y where it begins",
+            "It would begin where the measuring ended, and this control cannot keep the place",
+            "Give X and Y there before it goes down",
+        )
     codes = [f"G{state.codes[group]:g}" for group in ("units", "plane", "feed mode") if group in state.codes]
     back = [" ".join(codes)] if codes else []
     back += [state.offset] if state.offset else []
     back += [f"F{state.feed}"] if state.feed else []
     back += [f"G{state.codes['distance']:g}"] if "distance" in state.codes else []
-    return KeptState(tuple(_stop_all(state)), tuple(back))
+    return KeptState(tuple(_stop_all(state)), (*back, *lacks.motion, *lacks.coolant))
 
 
 def _call(profile: Profile, tool: int) -> str:
