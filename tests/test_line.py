@@ -24,13 +24,14 @@ from brisk_anchor.core.kinds import FeatureKind
 from brisk_anchor.core.offsets.checks import SecondLookError, look_at_feature, look_at_store
 from brisk_anchor.core.offsets.proof import Agreement
 from brisk_anchor.core.offsets.rules import Keep
-from brisk_anchor.nc.profile.control_profile import shipped_profile
+from brisk_anchor.nc.profile.control_profile import parse_profile, shipped_profile, shipped_text
 from brisk_anchor.nc.read.interpreter import Interpreter, Status
 from brisk_anchor.nc.read.variables import Memory
 from brisk_anchor.services.machine.player import Player
 from brisk_anchor.services.machine.runs import Run
 from brisk_anchor.services.measure.datum_rules import with_rules
 from brisk_anchor.services.measure.measurement_request import MeasurementRequest, build_measurement, point_at, recognise
+from brisk_anchor.services.rows.program_heads import Series
 from brisk_anchor.services.session.guide import next_step, store_preview
 from brisk_anchor.services.session.repeatability import repeat
 from brisk_anchor.services.session.session import Session
@@ -526,3 +527,17 @@ def test_a_measurement_under_way_says_what_the_machine_does(quiet):
     words = list(dict.fromkeys(progress.doing for progress in told))
     assert words == ["rapid", "guarded", "touch 1 of 1", "backing off", "touch 1 of 1, slow"]
     assert all(0 <= progress.share <= 1 for progress in told)
+
+
+def test_no_two_programs_of_a_job_have_one_number_and_none_is_higher_than_controls_take(scene):
+    """Every row of a control with 200 extended ones, in every series, beside the fixed numbers of a job."""
+    text = shipped_text("skip-macro").replace("count = 48", "count = 200")
+    session = Session(scene, None, parse_profile(text, "wide"), seed=None)
+    rows = [row for row in session.profile.all_rows if row != "common"]
+    numbers = [session.heads.number(series, row) for series in Series for row in rows]
+    first = session.heads.first_number
+    assert len({*numbers, *(first + more for more in (0, 47, 50, 60, 61, 62))}) == len(numbers) + 6
+    assert min(numbers) > first
+    session.heads.plan_of(9999, "last", [], None)
+    with pytest.raises(PlanError, match=f"O10000.*`program` {first - 1} or less"):
+        session.heads.plan_of(10000, "too high", [], None)

@@ -313,7 +313,7 @@ def writing_program(session: Session, rows: list[str], *, stops: bool = True) ->
     title = f"set {', '.join(rows[:6])}" + (" and more" if len(rows) > 6 else "")
     far = [row for row in rows if moved_far(session, row)]
     stop = f"{', '.join(far[:4])} MOVE FAR: LOOK, THEN START" if far and stops else ""
-    return write_program(session.heads.setting(3, rows[0], title, stores, stop), session.profile)
+    return write_program(session.heads.setting(rows[0], title, stores, stop), session.profile)
 
 
 def moved_far(session: Session, row: str) -> float:

@@ -5,7 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import replace
 from datetime import date
+from enum import IntEnum
 
+from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.features.measuring import Measurement
 from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.nc.programs.plan import Plan, StorePlan
@@ -13,7 +15,19 @@ from brisk_anchor.nc.programs.steps import MarkTool
 from brisk_anchor.services.rows.working_state import WorkingState
 
 FIRST_NUMBER = 2100
-"""Of the measuring program, where the job states none; 100 and 200 further on, and by row, those that set it."""
+"""Of the measuring program, where the job states none; further on, by series and row, those that set and prove it."""
+_LAST_NUMBER = 9999
+"""The highest that controls take."""
+
+
+class Series(IntEnum):
+    """What programs of a row are for: each has a number of its own, so that none is run for another."""
+
+    STORE = 1
+    MEASURE_AND_STORE = 2
+    SET = 3
+    MARK_TOOL = 4
+    PROVE = 5
 
 
 class ProgramHeads:
@@ -28,15 +42,21 @@ class ProgramHeads:
         """The number of the measuring program; those that set a row count on from it."""
         return self._working.setup.card.program or FIRST_NUMBER
 
-    def number(self, series: int, row: str) -> int:
+    def number(self, series: Series, row: str) -> int:
         """The number of a program for a row, in the order the control has them; extended ones lie above the rest."""
         at = list(self._profile.all_rows).index(row)
         extended = at - len(self._profile.offsets)
-        number = 54 + at + 100 * series if extended < 0 else 398 + 2 * extended + series
+        number = 54 + at + 100 * series if extended < 0 else 600 + len(Series) * extended + series - 1
         return self.first_number + number
 
     def plan_of(self, number: int, title: str, measurements: Iterable[Measurement], store: StorePlan | None) -> Plan:
-        """A plan with the head of this job."""
+        """A plan with the head of this job. Raises PlanError: the number is higher than controls take."""
+        if number > _LAST_NUMBER:
+            raise PlanError(
+                f"The program would have the number O{number}",
+                f"Controls take numbers up to O{_LAST_NUMBER}",
+                f"Give the job a lower number: `program` {self.first_number - (number - _LAST_NUMBER)} or less",
+            )
         setup = self._working.setup
         comment = setup.card.comment
         return Plan(
@@ -50,13 +70,13 @@ class ProgramHeads:
             store=store,
         )
 
-    def marking(self, series: int, number: int, title: str, *, usable: bool) -> Plan:
-        """A plan that marks a tool on the control, with the number of a series of programs."""
+    def marking(self, number: int, title: str, *, usable: bool) -> Plan:
+        """A plan that marks a tool on the control."""
         first = next(iter(self._profile.offsets))
-        plan = self.plan_of(self.number(series, first), title, [], None)
+        plan = self.plan_of(self.number(Series.MARK_TOOL, first), title, [], None)
         return replace(plan, mark=MarkTool(number, usable))
 
-    def setting(self, series: int, row: str, title: str, stores: list[StorePlan], stop: str = "") -> Plan:
-        """A plan that measures nothing and sets rows, with the number of a series of programs."""
-        plan = self.plan_of(self.number(series, row), title, [], stores[0])
+    def setting(self, row: str, title: str, stores: list[StorePlan], stop: str = "") -> Plan:
+        """A plan that measures nothing and sets rows; its number is that of the first."""
+        plan = self.plan_of(self.number(Series.SET, row), title, [], stores[0])
         return replace(plan, also=tuple(stores[1:]), stop=stop)

@@ -483,7 +483,7 @@ def mark_program(session: Session, number: int, *, usable: bool) -> Program | No
     if marks is None:
         return None
     title = f"T{number} {'may be used again' if usable else 'is not to be used'}"
-    program = write_program(session.heads.marking(4, number, title, usable=usable), session.profile)
+    program = write_program(session.heads.marking(number, title, usable=usable), session.profile)
     session.link.hand_over(program)
     return program
 
