@@ -530,8 +530,8 @@ def test_a_measurement_under_way_says_what_the_machine_does(quiet):
 
 
 def test_no_two_programs_of_a_job_have_one_number_and_none_is_higher_than_controls_take(scene):
-    """Every row of a control with 200 extended ones, in every series, beside the fixed numbers of a job."""
-    text = shipped_text("skip-macro").replace("count = 48", "count = 200")
+    """Every row of a control with 150 extended ones, in every series, beside the fixed numbers of a job."""
+    text = shipped_text("skip-macro").replace("count = 48", "count = 150")
     session = Session(scene, None, parse_profile(text, "wide"), seed=None)
     rows = [row for row in session.profile.all_rows if row != "common"]
     numbers = [session.heads.number(series, row) for series in Series for row in rows]
