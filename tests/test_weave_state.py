@@ -68,6 +68,7 @@ def test_operations_of_programs_as_people_write_them(name):
         (["G54", "G54.1 P12 X1."], {"offset": "G54.1 P12"}),
         (["G59.3"], {"offset": "G59.3"}),
         (["G43 H5 Z1.", "G49"], {"length": ""}),
+        (["G43 H5", "G44 H5"], {"length": ""}),  # counted the other way: not brought back as G43
         (["F100 S2000 M3 M8", "M5 M9"], {"feed": "100", "speed": "2000", "spindle": 5, "coolant": frozenset()}),
         (["M7", "M8"], {"coolant": frozenset((7, 8))}),
         (["G83 X1. Z-9. Q2. R1. F60"], {"cycle": True}),

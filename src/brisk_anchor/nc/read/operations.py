@@ -175,7 +175,7 @@ def modal_at(lines: Sequence[str], line: int, extended: Collection[str] = ("G54.
                 state.cycle = True
             elif value in (80, 0, 1, 2, 3):
                 state.cycle = False
-            if value == 49:
+            if value in (44, 49):
                 state.length = ""
         prepared = _tool_word(lines[number], prepared)
         state.tool = prepared if 6 in functions else state.tool
