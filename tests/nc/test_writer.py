@@ -10,6 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from brisk_anchor.core.errors import PlanError, ProfileError
+from brisk_anchor.core.expressions import Number, Variable
 from brisk_anchor.core.features.measuring import Top
 from brisk_anchor.core.features.probe_path import search_start
 from brisk_anchor.core.offsets.rules import Fixed, FromFeature, FromHeading, Keep
@@ -252,5 +253,7 @@ def test_a_program_of_the_tables_counts_what_it_prints(plan):
     ):
         reports = [step for step in plan_steps(replace(bare, reading=reading)) if isinstance(step, Report)]
         assert [step.words[0] for step in reports] == ["BEGIN", *told, "END"]
-        counts = {letter: value.value for letter, value, _ in reports[-1].values}
-        assert counts == {"N": 0, "R": told.count("ROW"), "L": told.count("LENGTH")}
+        counts = [("N", Number(0), 0), ("R", Number(told.count("ROW")), 0), ("L", Number(told.count("LENGTH")), 0)]
+        assert list(reports[-1].values) == counts
+        lengths = [step.values for step in reports if step.words[0] == "LENGTH"]
+        assert lengths == [(("T", Number(5), 0), ("L", Variable(11005), -1))] * told.count("LENGTH")
