@@ -495,6 +495,33 @@ def test_a_book_of_years_opens_light_and_fetches_what_is_asked_for(scene, profil
     assert math.isclose(line_of(session, "G54").values["x"], 5.0)
 
 
+def test_what_holds_of_a_row_holds_however_long_ago_it_was_said(scene, profile, book):
+    """Locked, limited, named and stored once; then more entries than a row holds in memory, and opened again."""
+    chain = book_work.typed_chain("G54", {"x": 1.0, "y": 2.0, "z": 3.0}, {}, {}, "made up")
+    begun = Session(scene, book, profile, seed=None).ledger
+    early = [EntryKind.UNLOCKED, EntryKind.STORED, EntryKind.LOCKED]
+    begun.add_all([begun.entry(kind, "G54", chain if kind is EntryKind.STORED else None) for kind in early])
+    begun.add_all([begun.entry(EntryKind.LIMIT, "G54", None, figure=0.25)])
+    begun.add_all([begun.entry(EntryKind.NAMED, "G54", None, title="the good one")])
+    begun.add_all([begun.entry(EntryKind.PROVED, "G54", None) for _ in range(500)])
+    begun.add_all([begun.entry(EntryKind.LOCKED, "G55", None)])
+
+    ledger = Session(scene, book, profile, seed=None).ledger
+    assert [e.number for e in ledger.history("G54")] == [*range(1, 6), *range(306, 506)]
+    assert ledger.locked("G54")
+    assert ledger.locked("G55")
+    assert (ledger.limit("G54"), ledger.title("G54")) == (0.25, "the good one")
+    assert ledger.last("G54", EntryKind.STORED, own=True).chain == chain
+    assert [e.number for e in ledger.every("G54")] == list(range(1, 506))
+    assert [ledger.older("G54") for _ in range(3)] == [200, 105, 0]
+    assert [e.number for e in ledger.history("G54")] == list(range(1, 506))
+    assert ledger.history("G54")[1].chain == chain  # what was fetched whole stays
+    assert ledger.locked("G54")
+    assert [e.number for e in ledger.every("G55")] == [1]
+    ledger.add(EntryKind.UNLOCKED, "G54", None)
+    assert not Session(scene, book, profile, seed=None).ledger.locked("G54")
+
+
 def test_the_book_from_the_command_line(tmp_path, monkeypatch):
     from typer.testing import CliRunner
 

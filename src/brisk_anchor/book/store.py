@@ -353,11 +353,15 @@ class Book:
         return self._read(lambda session: [_entry(found) for found in session.scalars(query)])
 
     def listed(self, machine: str, newest: int) -> list[Entry]:
-        """The newest entries of every row of a machine, oldest first, without chains and proofs. Raises BookError."""
+        """The newest entries of every row of a machine, and of each kind the newest however old it is: a lock holds for
+        years. Oldest first, without chains and proofs. Raises BookError.
+        """
         counted = func.row_number().over(partition_by=EntryRow.row, order_by=EntryRow.id.desc()).label("back")
         of_rows = EntryRow.kind != EntryKind.INSPECTED.value
         inner = select(*_LIGHT, counted).where(EntryRow.machine == machine, of_rows).subquery()
-        query = select(inner).where(inner.c.back <= newest).order_by(inner.c.id)
+        of_kind = select(func.max(EntryRow.id)).where(EntryRow.machine == machine, of_rows)
+        last = of_kind.group_by(EntryRow.row, EntryRow.kind)
+        query = select(inner).where((inner.c.back <= newest) | inner.c.id.in_(last)).order_by(inner.c.id)
         return self._read(lambda session: [_light(found) for found in session.execute(query).mappings()])
 
     def inspected(self, machine: str, job: str, *, after: int = 0, newest: int | None = None) -> list[tuple[int, str]]:
@@ -384,8 +388,8 @@ class Book:
         )
         return self._read(lambda session: session.execute(query).first() is not None)
 
-    def older(self, machine: str, row: str, before: int, count: int) -> list[Entry]:
-        """Entries of a row before an id, the newest `count` of them, oldest first, light. Raises BookError."""
+    def older(self, machine: str, row: str, before: int, count: int | None = None) -> list[Entry]:
+        """Entries of a row before an id, all or the newest `count`, oldest first, light. Raises BookError."""
         query = (
             select(*_LIGHT)
             .where(EntryRow.machine == machine, EntryRow.row == row, EntryRow.id < before)

@@ -135,7 +135,7 @@ def history(row: RowArgument, job: JobOption = None, as_json: JsonOption = False
 
     session = session_of(job)
     session.profile.row(row)
-    entries = session.rows.history(row)
+    entries = session.ledger.every(row)
     if as_json:
         _print(
             [

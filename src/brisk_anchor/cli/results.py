@@ -179,7 +179,7 @@ def offsets(
     from brisk_anchor.services.results.report_files import write_chart
 
     session = session_of(job)
-    found = [s for axis in "xyz" if (s := offset_series(session.rows.history(row), row, axis)) is not None]
+    found = [s for axis in "xyz" if (s := offset_series(session.ledger.every(row), row, axis)) is not None]
     if not found:
         raise InspectionError(f"{row} was stored fewer than twice", "There is nothing to compare", "Store it again")
     for series in found:

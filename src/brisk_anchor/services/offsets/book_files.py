@@ -138,7 +138,7 @@ def card(session: Session, rows: Sequence[str]) -> list[CardRow]:
 def timeline(session: Session, row: str) -> list[Panel]:
     """The stored and typed values of a row over days, one panel an axis. Raises PlanError: it has none."""
     wanted = (EntryKind.STORED, EntryKind.TYPED)
-    entries = [entry for entry in session.rows.history(row) if entry.kind in wanted and entry.values]
+    entries = [entry for entry in session.ledger.every(row) if entry.kind in wanted and entry.values]
     if not entries:
         raise PlanError(f"{row} has no stored values", "There is nothing to chart", "Store it first")
     panels = []

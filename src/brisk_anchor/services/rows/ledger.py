@@ -18,7 +18,10 @@ if TYPE_CHECKING:
 
 _LOG = logging.getLogger(__name__)
 KEPT = 200
-"""How many of its newest entries a row holds in memory; older ones come from the book when they are asked for."""
+"""How many of its newest entries a row holds in memory, beside the newest of each kind: it may be locked for years.
+
+Older ones come from the book when they are asked for.
+"""
 WHOLE = 20
 """How many of its newest entries a row holds with their chains: a chain is large, and a day of work makes hundreds."""
 
@@ -118,10 +121,15 @@ class Ledger:
         self._facts: dict[str, Facts] = {}
         self._numbers: dict[str, int] = {}
         self._newest = 0
+        self._gapless: dict[str, int] = {}
+        """From which entry on, by its id, none of a row is missing. Rows that are not named here are all there."""
         if book:
             self._newest = book.newest(setup().machine.name)
             for entry in book.listed(setup().machine.name, KEPT):
                 self._take(entry)
+            for row, held in self._history.items():
+                if len(held) >= KEPT and (first := held[-KEPT].id) is not None:
+                    self._gapless[row] = first
             self._numbers |= book.numbers(setup().machine.name)
             self._fetch_what_is_used([row.row for row in setup().rows])
 
@@ -190,18 +198,35 @@ class Ledger:
         return list(dict.fromkeys(entry.row for entry in fresh))
 
     def history(self, row: str) -> list[Entry]:
-        """The newest entries of a row, oldest first, some of them light."""
+        """The newest entries of a row, and the newest of each kind before them, oldest first; some of them light."""
         return self._history.get(row, [])
 
     def older(self, row: str) -> int:
         """Fetch as many older entries of a row again; returns how many there were. Raises BookError."""
-        held = self.history(row)
-        if self.book is None or not held or held[0].id is None:
+        if self.book is None or row not in self._gapless:
             return 0
-        found = self.book.older(self.setup.machine.name, row, held[0].id, KEPT)
-        self._history[row] = found + held
-        self._facts.pop(row, None)
+        start = self._gapless[row]
+        self._merge(row, found := self.book.older(self.setup.machine.name, row, start, KEPT))
+        if len(found) == KEPT and (first := found[0].id) is not None:
+            self._gapless[row] = first
+        else:
+            del self._gapless[row]
         return len(found)
+
+    def _merge(self, row: str, found: list[Entry]) -> None:
+        """Put entries of a row among those that are held already, which may be whole."""
+        known = {entry.id: entry for entry in found} | {entry.id: entry for entry in self._history[row]}
+        self._history[row] = sorted(known.values(), key=lambda entry: entry.id or 0)
+        self._facts.pop(row, None)
+
+    def every(self, row: str) -> list[Entry]:
+        """Every entry of a row, oldest first; what is held stays as it is. Raises BookError."""
+        held = self.history(row)
+        if self.book is None or row not in self._gapless:
+            return list(held)
+        start = self._gapless[row]
+        older = self.book.older(self.setup.machine.name, row, start)
+        return older + [entry for entry in held if (entry.id or 0) >= start]
 
     def whole(self, row: str, at: int) -> Entry:
         """One entry of a row with its chain and proof. Raises BookError."""
