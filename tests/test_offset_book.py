@@ -7,6 +7,7 @@ import io
 import json
 import math
 import os
+import random
 import signal
 import sqlite3
 import subprocess
@@ -15,12 +16,13 @@ import time
 from contextlib import closing
 from dataclasses import replace
 from datetime import UTC, datetime, timedelta
+from types import SimpleNamespace
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from brisk_anchor.book.entries import Entry, EntryKind
+from brisk_anchor.book.entries import Entry, EntryKind, state_of
 from brisk_anchor.book.store import Book
 from brisk_anchor.core.errors import BookError, BookTakenError, BookWriteError, BriskAnchorError
 from brisk_anchor.core.offsets.checks import SecondLookError
@@ -50,6 +52,7 @@ from brisk_anchor.services.offsets.book_files import (
 from brisk_anchor.services.offsets.book_rows import TableReference, distance, line_of, lines
 from brisk_anchor.services.offsets.book_words import derive, read_change, read_derived
 from brisk_anchor.services.offsets.fits import fit_file, fit_text
+from brisk_anchor.services.rows import ledger as ledgers
 from brisk_anchor.services.session.book_opening import open_book
 from brisk_anchor.services.session.job_opening import open_job
 from brisk_anchor.services.session.session import Session
@@ -520,6 +523,43 @@ def test_what_holds_of_a_row_holds_however_long_ago_it_was_said(scene, profile, 
     assert [e.number for e in ledger.every("G55")] == [1]
     ledger.add(EntryKind.UNLOCKED, "G54", None)
     assert not Session(scene, book, profile, seed=None).ledger.locked("G54")
+
+
+def test_a_row_stands_after_opening_as_it_stood_before(scene, tmp_path, monkeypatch):
+    """Entries of two jobs in any order, far more than are held in memory: what follows from them is the same."""
+    monkeypatch.setattr(ledgers, "KEPT", 6)
+    kinds = [kind for kind in EntryKind if kind not in (EntryKind.INSPECTED, EntryKind.SNAPSHOT)]
+    said = SimpleNamespace(job="A", machine=scene.setup.machine, rows=scene.setup.rows)
+    for seed in range(25):
+        drawn = random.Random(seed)
+        with closing(Book.open(tmp_path / f"{seed}.sqlite")) as kept:
+            live = ledgers.Ledger(kept, lambda: said)
+            for _ in range(drawn.randrange(5, 40)):
+                said.job, kind, row = drawn.choice("AAAB"), drawn.choice(kinds), drawn.choice(["G54", "G54", "G55"])
+                values = {"x": drawn.random(), "y": 0.0, "z": 0.0}
+                chain = book_work.typed_chain(row, values, {}, {}, "") if kind.has_values else None
+                words = {EntryKind.PROVED: drawn.choice(["agrees", "does not agree"])}.get(kind, "")
+                entry = live.entry(kind, row, chain, note=words, title=f"{drawn.random():.3f}", figure=drawn.random())
+                live.add_all([entry])
+            said.job = "A"
+            known = [(row, [entry.lightened() for entry in live.history(row)]) for row in ("G54", "G55")]
+            again = ledgers.Ledger(kept, lambda: said)
+            for row, entries in known:
+                assert [e.uid for e in again.every(row)] == [e.uid for e in entries]
+                light = [e.lightened() for e in again.history(row)]
+                states = [state_of(own_of(held, "A")) for held in (light, entries)]
+                assert states[0] is states[1]
+                facts = again.facts(row), live.facts(row)
+                for name in ("locked", "limit", "name"):
+                    assert getattr(facts[0], name) == getattr(facts[1], name)
+                newest = [found.valued.uid if found.valued else "" for found in facts]
+                assert newest[0] == newest[1]
+
+
+def own_of(entries, job):
+    """Those of a job since another one stored something."""
+    others = [n for n, entry in enumerate(entries) if entry.job != job and entry.kind is EntryKind.STORED]
+    return [entry for entry in entries[max(others, default=0) :] if entry.job == job]
 
 
 def test_the_book_from_the_command_line(tmp_path, monkeypatch):

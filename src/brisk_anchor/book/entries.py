@@ -38,6 +38,8 @@ class EntryKind(Enum):
 
 RESULTS = "results"
 """The row that inspected parts are entered under: no control has one of that name."""
+DISAGREES = "does not agree"
+"""In the note of a proof that did not hold: what is listed without its proof is judged by it."""
 _VALUED = (EntryKind.MEASURED, EntryKind.TYPED, EntryKind.STORED, EntryKind.PROVED)
 
 
@@ -127,7 +129,7 @@ def state_of(entries: Iterable[Entry]) -> RowState:
                 state = RowState.STORED
             case EntryKind.PROVED:
                 # One that was listed without its proof says in its note how that ended.
-                holds = entry.proof.holds if entry.proof else entry.light and "does not agree" not in entry.note
+                holds = entry.proof.holds if entry.proof else entry.light and DISAGREES not in entry.note
                 state = RowState.PROVED if holds else state
             case EntryKind.TYPED:
                 state = RowState.TYPED

@@ -22,7 +22,7 @@ from sqlalchemy.orm import Session
 
 from brisk_anchor.book.address import ANSWER, BookAddress
 from brisk_anchor.book.chain_form import dumped, loaded
-from brisk_anchor.book.entries import AXIS_NAMES, Entry, EntryKind
+from brisk_anchor.book.entries import AXIS_NAMES, DISAGREES, Entry, EntryKind
 from brisk_anchor.book.models import EntryRow
 from brisk_anchor.book.opening import prepare, take_turn
 from brisk_anchor.book.seals import FIRST, FORM, SealMark, look_through, seal
@@ -352,15 +352,17 @@ class Book:
             query = query.where(EntryRow.row == row)
         return self._read(lambda session: [_entry(found) for found in session.scalars(query)])
 
-    def listed(self, machine: str, newest: int) -> list[Entry]:
+    def listed(self, machine: str, newest: int, job: str = "") -> list[Entry]:
         """The newest entries of every row of a machine, and of each kind the newest however old it is: a lock holds for
-        years. Oldest first, without chains and proofs. Raises BookError.
+        years. Of a `job` too, and of proofs the newest of each end. Oldest first, without chains and proofs.
+
+        Raises BookError.
         """
         counted = func.row_number().over(partition_by=EntryRow.row, order_by=EntryRow.id.desc()).label("back")
         of_rows = EntryRow.kind != EntryKind.INSPECTED.value
         inner = select(*_LIGHT, counted).where(EntryRow.machine == machine, of_rows).subquery()
         of_kind = select(func.max(EntryRow.id)).where(EntryRow.machine == machine, of_rows)
-        last = of_kind.group_by(EntryRow.row, EntryRow.kind)
+        last = of_kind.group_by(EntryRow.row, EntryRow.kind, EntryRow.job == job, EntryRow.note.contains(DISAGREES))
         query = select(inner).where((inner.c.back <= newest) | inner.c.id.in_(last)).order_by(inner.c.id)
         return self._read(lambda session: [_light(found) for found in session.execute(query).mappings()])
 

@@ -125,7 +125,7 @@ class Ledger:
         """From which entry on, by its id, none of a row is missing. Rows that are not named here are all there."""
         if book:
             self._newest = book.newest(setup().machine.name)
-            for entry in book.listed(setup().machine.name, KEPT):
+            for entry in book.listed(setup().machine.name, KEPT, setup().job):
                 self._take(entry)
             for row, held in self._history.items():
                 if len(held) >= KEPT and (first := held[-KEPT].id) is not None:

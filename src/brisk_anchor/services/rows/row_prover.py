@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from brisk_anchor.book.entries import Entry, EntryKind
+from brisk_anchor.book.entries import DISAGREES, Entry, EntryKind
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.offsets.proof import Proof
 from brisk_anchor.nc.programs.program import Program
@@ -88,7 +88,7 @@ class RowProver:
             self._angle_allowed(stored),
             *self._rows.proved_with,
         )
-        words = f"O{program.number:04d} " + ("agrees" if proof.holds else "does not agree") + note
+        words = f"O{program.number:04d} " + ("agrees" if proof.holds else DISAGREES) + note
         self._ledger.add(EntryKind.PROVED, row, stored.chain, proof=proof, note=words)
         return proof
 

@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from brisk_anchor import __version__
-from brisk_anchor.book.entries import EntryKind, RowState
+from brisk_anchor.book.entries import DISAGREES, EntryKind, RowState
 from brisk_anchor.core.errors import BriskAnchorError, CrashError, DatumError, ExportError, JobError, NumberEntryError
 from brisk_anchor.core.numbers import parse_length
 from brisk_anchor.core.offsets.proof import Proof
@@ -416,7 +416,7 @@ class TurningSession:
         )
         chain = self.ledger.chain_of_values(row)
         note = f"{program.label}: the tip stood {signed_dim(off_z, 3)} off in Z"
-        note += "" if proof.holds else ", which does not agree"
+        note += "" if proof.holds else f", which {DISAGREES}"
         self.ledger.add(EntryKind.PROVED, row, chain, proof=proof, note=note)
         return proof
 
