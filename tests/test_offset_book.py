@@ -556,6 +556,15 @@ def test_a_row_stands_after_opening_as_it_stood_before(scene, tmp_path, monkeypa
                 assert newest[0] == newest[1]
 
 
+def test_a_long_book_on_a_slow_disk_is_listed_in_the_time_of_an_opening(tmp_path, monkeypatch):
+    with closing(Book.open(tmp_path / "b.sqlite")) as kept:
+        kept.add(_typed(1))
+        limits, run = [], kept._looker.run
+        monkeypatch.setattr(kept._looker, "run", lambda work, limit: limits.append(limit) or run(work, limit))
+        assert [entry.number for entry in kept.listed(_typed(1).machine, 1)] == [1]
+        assert limits == [60.0]
+
+
 def own_of(entries, job):
     """Those of a job since another one stored something."""
     others = [n for n, entry in enumerate(entries) if entry.job != job and entry.kind is EntryKind.STORED]

@@ -15,7 +15,7 @@ from types import TracebackType
 from typing import Any, Self, TypeVar
 
 from pydantic import TypeAdapter, ValidationError
-from sqlalchemy import Connection, Engine, func, select, text
+from sqlalchemy import Connection, Engine, func, select, text, union
 from sqlalchemy.exc import DBAPIError, IntegrityError, SQLAlchemyError
 from sqlalchemy.exc import TimeoutError as NoConnection
 from sqlalchemy.orm import Session
@@ -359,12 +359,14 @@ class Book:
         Raises BookError.
         """
         counted = func.row_number().over(partition_by=EntryRow.row, order_by=EntryRow.id.desc()).label("back")
-        of_rows = EntryRow.kind != EntryKind.INSPECTED.value
-        inner = select(*_LIGHT, counted).where(EntryRow.machine == machine, of_rows).subquery()
-        of_kind = select(func.max(EntryRow.id)).where(EntryRow.machine == machine, of_rows)
-        last = of_kind.group_by(EntryRow.row, EntryRow.kind, EntryRow.job == job, EntryRow.note.contains(DISAGREES))
-        query = select(inner).where((inner.c.back <= newest) | inner.c.id.in_(last)).order_by(inner.c.id)
-        return self._read(lambda session: [_light(found) for found in session.execute(query).mappings()])
+        of_rows = (EntryRow.machine == machine, EntryRow.kind != EntryKind.INSPECTED.value)
+        numbered = select(EntryRow.id, counted).where(*of_rows).subquery()  # ids alone: a whole line is slow to sort
+        last = select(func.max(EntryRow.id)).where(*of_rows)
+        last = last.group_by(EntryRow.row, EntryRow.kind, EntryRow.job == job, EntryRow.note.contains(DISAGREES))
+        wanted = union(select(numbered.c.id).where(numbered.c.back <= newest), last)
+        query = select(*_LIGHT).where(EntryRow.id.in_(wanted)).order_by(EntryRow.id)
+        # Once, at the start, while nothing else is asked of it: a book of years on a slow disk takes its time.
+        return self._read(lambda session: [_light(found) for found in session.execute(query).mappings()], OPENING)
 
     def inspected(self, machine: str, job: str, *, after: int = 0, newest: int | None = None) -> list[tuple[int, str]]:
         """What was inspected for a job on a machine, oldest first: id and JSON; of many the `newest`.
@@ -409,12 +411,12 @@ class Book:
         query = select(EntryRow).where(EntryRow.id.in_(numbers)).order_by(EntryRow.id)
         return self._read(lambda session: [_entry(found) for found in session.scalars(query)])
 
-    def _read(self, work: Callable[[Session], Result]) -> Result:
+    def _read(self, work: Callable[[Session], Result], limit: float = ANSWER) -> Result:
         def ask(connection: Connection) -> Result:
             with Session(connection) as session:
                 return work(session)
 
-        return self._ask(ask, ANSWER)
+        return self._ask(ask, limit)
 
     def _ask(self, work: Callable[[Connection], Result], limit: float) -> Result:
         def ask(given: Given) -> Result:
