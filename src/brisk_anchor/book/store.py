@@ -411,12 +411,12 @@ class Book:
         query = select(EntryRow).where(EntryRow.id.in_(numbers)).order_by(EntryRow.id)
         return self._read(lambda session: [_entry(found) for found in session.scalars(query)])
 
-    def _read(self, work: Callable[[Session], Result], limit: float = ANSWER) -> Result:
+    def _read(self, work: Callable[[Session], Result], limit: float | None = None) -> Result:
         def ask(connection: Connection) -> Result:
             with Session(connection) as session:
                 return work(session)
 
-        return self._ask(ask, limit)
+        return self._ask(ask, ANSWER if limit is None else limit)
 
     def _ask(self, work: Callable[[Connection], Result], limit: float) -> Result:
         def ask(given: Given) -> Result:
