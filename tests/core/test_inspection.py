@@ -22,6 +22,7 @@ from brisk_anchor.core.inspection.characteristic import (
     What,
     Zero,
     judge,
+    numbers_together,
     part_outcome,
     two_point_sizes,
 )
@@ -419,3 +420,18 @@ def test_ability_only_of_fifty_parts_and_only_what_can_be_known():
     assert [i.name for i in abilities(np.abs(values), Limits(None, 39.0, 0.0), corrected=False, zone=True)] == ["Ppk"]
     assert abilities(values[:49], H7, corrected=False) == ()
     assert repeatability([1.0, 1.002], H7).share == pytest.approx(4 * 0.001414 / 0.025, rel=1e-3)
+
+
+@pytest.mark.parametrize(
+    ("numbers", "together"),
+    [
+        (["3", "4", "5", "6"], "3–6"),
+        (["1", "2"], "1, 2"),
+        (["1", "3", "4", "5", "8", "9", "12a", "13"], "1, 3–5, 8, 9, 12a, 13"),
+        (["9", "10", "11"], "9–11"),
+        (["3", "2", "1"], "3, 2, 1"),
+        ([], ""),
+    ],
+)
+def test_numbers_of_one_place_stand_together(numbers, together):
+    assert numbers_together(numbers) == together

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from textwrap import wrap
 from typing import TYPE_CHECKING
 
+from brisk_anchor.core.inspection.characteristic import numbers_together
 from brisk_anchor.core.inspection.verdict import Fate
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.offsets.setup import Outline
@@ -138,7 +139,7 @@ def _picture(
     for (x, y), together in at.items():
         worst = max(together, key=lambda mark: order.index(mark.fate))
         axes.plot((x,), (y,), SHAPES[worst.fate], color=COLOURS[worst.fate], markersize=9, fillstyle="none")
-        text = ", ".join(mark.balloon for mark in together)
+        text = numbers_together([mark.balloon for mark in together])
         axes.annotate(text, (x, y), (6, 6), textcoords="offset points", fontsize=8, color=COLOURS[worst.fate])
 
 

@@ -103,6 +103,18 @@ class Characteristic:
         return (self.feature, self.other) if self.other else (self.feature,)
 
 
+def numbers_together(numbers: Sequence[str]) -> str:
+    """Numbers of a drawing beside one place: "3–6, 8"; two in a row, and those with letters, stand by themselves."""
+    runs: list[list[str]] = []
+    for number in numbers:
+        follows = runs and number.isdecimal() and runs[-1][-1].isdecimal() and int(number) == int(runs[-1][-1]) + 1
+        if follows:
+            runs[-1].append(number)
+        else:
+            runs.append([number])
+    return ", ".join(f"{run[0]}–{run[-1]}" if len(run) > 2 else ", ".join(run) for run in runs)
+
+
 @dataclass(frozen=True, slots=True)
 class Zero:
     """The row that coordinates count from: X, Y, Z (machine mm) and R (degrees) with what they depend on.

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 from rich.text import Text
 
+from brisk_anchor.core.inspection.characteristic import numbers_together
 from brisk_anchor.core.inspection.verdict import Fate
 from brisk_anchor.core.quantities import bare, num
 from brisk_anchor.tui import theme
@@ -77,7 +78,7 @@ def part_text(setup: Setup, part: InspectedPart, chosen: str, width: int, height
     for (column, row), numbers in at.items():
         lines = [part.lines[number] for number in numbers]
         worst = next(fate for fate in order if any(line.state is fate for line in lines))
-        words = f"{MARKS[worst]} {', '.join(line.balloon for line in lines)}"
+        words = f"{MARKS[worst]} {numbers_together([line.balloon for line in lines])}"
         style = f"bold {COLOURS[worst]}"
         if any(line.balloon == chosen for line in lines):
             words, style = f"[{words}]", f"{style} on {theme.CHOSEN}"
