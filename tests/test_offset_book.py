@@ -516,13 +516,34 @@ def test_what_holds_of_a_row_holds_however_long_ago_it_was_said(scene, profile, 
     assert (ledger.limit("G54"), ledger.title("G54")) == (0.25, "the good one")
     assert ledger.last("G54", EntryKind.STORED, own=True).chain == chain
     assert [e.number for e in ledger.every("G54")] == list(range(1, 506))
+    assert [ledger.nears_gap("G54", back) for back in (0, 199, 200, 204)] == [False, False, True, True]
+    assert ledger.count("G54") == 505
     assert [ledger.older("G54") for _ in range(3)] == [200, 105, 0]
+    assert not ledger.nears_gap("G54", 504)
     assert [e.number for e in ledger.history("G54")] == list(range(1, 506))
     assert ledger.history("G54")[1].chain == chain  # what was fetched whole stays
     assert ledger.locked("G54")
     assert [e.number for e in ledger.every("G55")] == [1]
     ledger.add(EntryKind.UNLOCKED, "G54", None)
     assert not Session(scene, book, profile, seed=None).ledger.locked("G54")
+
+
+def test_what_lies_between_the_newest_and_what_is_held_of_old_is_asked_for(scene, profile, book):
+    """Typed, stored twice, 300 proofs, stored as the second time: undone goes to the first store, not to the typed."""
+    session = Session(scene, book, profile, seed=None)
+    begun = session.ledger
+    for kind, x in ((EntryKind.TYPED, 1.0), (EntryKind.STORED, 2.0), (EntryKind.STORED, 3.0)):
+        values = {"x": x, "y": 0.0, "z": 0.0}
+        begun.add_all([begun.entry(kind, "G54", book_work.typed_chain("G54", values, {}, {}, ""))])
+    between = datetime.now(UTC)
+    begun.add_all([begun.entry(EntryKind.PROVED, "G54", None) for _ in range(300)])
+    begun.add_all([begun.entry(EntryKind.STORED, "G54", book_work.typed_chain("G54", values, {}, {}, ""))])
+    again = Session(scene, book, profile, seed=None)
+    assert [e.values["x"] for e in again.rows.history("G54") if e.values] == [1.0, 3.0]  # 2.0 lies in the gap
+    assert again.ledger.before_newest("G54", (EntryKind.STORED, EntryKind.TYPED)).values["x"] == 2.0
+    old = Session(scene, book, profile, seed=None).ledger.back_to("G54", lambda entry: entry.at <= between)
+    assert [e.values["x"] for e in old if e.at <= between] == [1.0, 2.0, 3.0]
+    assert book_work.undo(Session(scene, book, profile, seed=None), "G54").values["x"] == 2.0
 
 
 def test_a_row_stands_after_opening_as_it_stood_before(scene, tmp_path, monkeypatch):

@@ -51,16 +51,20 @@ def reference(session: Session, against: str) -> TableReference:
 
 def _before(session: Session, row: str) -> Values | None:
     """The values a row had before the newest ones that differ."""
-    valued = [e for e in session.rows.history(row) if e.kind.has_values and e.values]
-    return next((e.values for e in reversed(valued[:-1]) if e.values != valued[-1].values), None)
+    found = session.ledger.before_newest(row, [kind for kind in EntryKind if kind.has_values])
+    return None if found is None else found.values
 
 
 def _as_of(rows: Iterable[str], session: Session, held: Callable[[Entry], bool]) -> dict[str, Values]:
     found: dict[str, Values] = {}
     for row in rows:
-        entries = [e for e in session.rows.history(row) if e.kind in (EntryKind.STORED, EntryKind.TYPED) and held(e)]
-        if entries:
-            found[row] = entries[-1].values
+
+        def wanted(entry: Entry) -> bool:
+            return entry.kind in (EntryKind.STORED, EntryKind.TYPED) and held(entry)
+
+        newest = next(filter(wanted, reversed(session.ledger.back_to(row, wanted))), None)
+        if newest is not None:
+            found[row] = newest.values
     return found
 
 

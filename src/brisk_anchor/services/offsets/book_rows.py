@@ -100,7 +100,6 @@ def line_of(session: Session, row: str, depth: int = 0) -> BookLine:
     valued = ledger.valued(row)
     planned = any(plan.row == row for plan in setup.rows)
     setter = setup.shelf.setter
-    entries = ledger.history(row)
     return BookLine(
         row=row,
         title=ledger.title(row),
@@ -120,7 +119,7 @@ def line_of(session: Session, row: str, depth: int = 0) -> BookLine:
         operations=tuple(o.name for o in setup.card.operations if o.offset == row),
         jobs=ledger.facts(row).jobs,
         needed=planned,
-        entries=len(entries),
+        entries=ledger.count(row),
     )
 
 

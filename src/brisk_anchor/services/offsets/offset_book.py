@@ -142,8 +142,7 @@ def restore(session: Session, row: str, entry: Entry, reason: str = "") -> Chain
 
 def undo(session: Session, row: str) -> Chain:
     """Bring back what a row was before its newest values, as a new entry. Raises PlanError where there is nothing."""
-    valued = [e for e in session.rows.history(row) if e.kind in (EntryKind.STORED, EntryKind.TYPED) and e.values]
-    earlier = next((e for e in reversed(valued[:-1]) if e.values != valued[-1].values), None)
+    earlier = session.ledger.before_newest(row, (EntryKind.STORED, EntryKind.TYPED))
     if earlier is None:
         raise PlanError(f"{row} has no value before this one", "There is nothing to go back to", "")
     return restore(session, row, earlier)

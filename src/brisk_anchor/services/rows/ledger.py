@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import getpass
 import logging
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from typing import TYPE_CHECKING, Protocol
@@ -218,6 +218,38 @@ class Ledger:
         known = {entry.id: entry for entry in found} | {entry.id: entry for entry in self._history[row]}
         self._history[row] = sorted(known.values(), key=lambda entry: entry.id or 0)
         self._facts.pop(row, None)
+
+    def nears_gap(self, row: str, back: int) -> bool:
+        """Whether older entries are missing right before the one that lies so many back from the newest, or nearer."""
+        start = self._gapless.get(row)
+        return start is not None and back >= sum((entry.id or 0) >= start for entry in self.history(row))
+
+    def back_to(self, row: str, enough: Callable[[Entry], bool]) -> list[Entry]:
+        """The newest entries of a row, oldest first, none missing, back to one that is enough; all where none is.
+
+        Raises BookError.
+        """
+        while True:
+            start = self._gapless.get(row, 0)
+            known = [entry for entry in self.history(row) if (entry.id or 0) >= start]
+            if any(map(enough, known)) or not self.older(row):
+                return known
+
+    def before_newest(self, row: str, kinds: Collection[EntryKind]) -> Entry | None:
+        """The newest entry of these kinds with other values than the newest one of them. Raises BookError."""
+        held = [entry for entry in self.history(row) if entry.kind in kinds and entry.values]
+        if not held:
+            return None
+        newest = held[-1].values
+
+        def differs(entry: Entry) -> bool:
+            return entry.kind in kinds and bool(entry.values) and entry.values != newest
+
+        return next(filter(differs, reversed(self.back_to(row, differs))), None)
+
+    def count(self, row: str) -> int:
+        """How many entries a row has, those that are not held here too."""
+        return max(self._numbers.get(row, 0), len(self.history(row)))
 
     def every(self, row: str) -> list[Entry]:
         """Every entry of a row, oldest first; what is held stays as it is. Raises BookError."""

@@ -135,7 +135,7 @@ class BookView(View):
 
         self.query_one("#history-heading", Heading).tell(
             f"history of {session.ledger.named(self.choice.row)}{owner_words(session, self.choice.row)}",
-            f"{len(entries)} entries, newest first",
+            f"{session.ledger.count(self.choice.row) if entries else 0} entries, newest first",
         )
         key = (self.choice.row, self.choice.entry, len(entries), shown_unit())
         self.query_one("#book-history", LatePanel).tell_late(key, lambda _width, height: self._history(entries, height))
@@ -345,8 +345,9 @@ class BookView(View):
         if view_state is None:
             return
         self.choice.entry = max(0, self.choice.entry + step)
-        if self.choice.row and self.choice.entry >= len(view_state.session.rows.history(self.choice.row)) - _OLDER:
-            view_state.session.ledger.older(self.choice.row)
+        ledger = view_state.session.ledger
+        if ledger.nears_gap(self.choice.row, self.choice.entry + _OLDER):
+            ledger.older(self.choice.row)
         self.show()
 
     def mark(self) -> None:
