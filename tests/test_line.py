@@ -31,7 +31,7 @@ from brisk_anchor.services.machine.player import Player
 from brisk_anchor.services.machine.runs import Run
 from brisk_anchor.services.measure.datum_rules import with_rules
 from brisk_anchor.services.measure.measurement_request import MeasurementRequest, build_measurement, point_at, recognise
-from brisk_anchor.services.rows.program_heads import Series
+from brisk_anchor.services.rows.program_heads import ProgramSeries
 from brisk_anchor.services.session.guide import next_step, store_preview
 from brisk_anchor.services.session.repeatability import repeat
 from brisk_anchor.services.session.session import Session
@@ -534,7 +534,7 @@ def test_no_two_programs_of_a_job_have_one_number_and_none_is_higher_than_contro
     text = shipped_text("skip-macro").replace("count = 48", "count = 150")
     session = Session(scene, None, parse_profile(text, "wide"), seed=None)
     rows = [row for row in session.profile.all_rows if row != "common"]
-    numbers = [session.heads.number(series, row) for series in Series for row in rows]
+    numbers = [session.heads.number(series, row) for series in ProgramSeries for row in rows]
     first = session.heads.first_number
     assert len({*numbers, *(first + more for more in (0, 47, 50, 60, 61, 62))}) == len(numbers) + 6
     assert min(numbers) > first

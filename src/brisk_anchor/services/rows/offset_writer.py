@@ -29,7 +29,7 @@ from brisk_anchor.services.machine.ports import ControlLink, OperatorPanel
 from brisk_anchor.services.machine.runs import RunStopped
 from brisk_anchor.services.rows.datum_editor import DatumEditor
 from brisk_anchor.services.rows.ledger import Ledger
-from brisk_anchor.services.rows.program_heads import Series
+from brisk_anchor.services.rows.program_heads import ProgramSeries
 from brisk_anchor.services.rows.row_owner import fixture_note
 from brisk_anchor.services.rows.row_programs import WorkedOut
 from brisk_anchor.services.rows.row_states import known_of
@@ -120,7 +120,7 @@ class OffsetWriter:
     def program_of(self, chain: Chain, plan: StorePlan) -> Program:
         """The program that sets a row to figures that were worked out. Raises DatumError: the row is locked."""
         self._not_locked(chain.row)
-        number = self._heads.number(Series.STORE, chain.row)
+        number = self._heads.number(ProgramSeries.STORE, chain.row)
         return write_program(self._heads.plan_of(number, f"set {chain.row}", [], plan), self._link.profile)
 
     def write(self, chain: Chain, plan: StorePlan) -> None:

@@ -20,7 +20,7 @@ _LAST_NUMBER = 9999
 """The highest that controls take."""
 
 
-class Series(IntEnum):
+class ProgramSeries(IntEnum):
     """What programs of a row are for: each has a number of its own, so that none is run for another."""
 
     STORE = 1
@@ -42,11 +42,11 @@ class ProgramHeads:
         """The number of the measuring program; those that set a row count on from it."""
         return self._working.setup.card.program or FIRST_NUMBER
 
-    def number(self, series: Series, row: str) -> int:
+    def number(self, series: ProgramSeries, row: str) -> int:
         """The number of a program for a row, in the order the control has them; extended ones lie above the rest."""
         at = list(self._profile.all_rows).index(row)
         extended = at - len(self._profile.offsets)
-        number = 54 + at + 100 * series if extended < 0 else 600 + len(Series) * extended + series - 1
+        number = 54 + at + 100 * series if extended < 0 else 600 + len(ProgramSeries) * extended + series - 1
         return self.first_number + number
 
     def plan_of(self, number: int, title: str, measurements: Iterable[Measurement], store: StorePlan | None) -> Plan:
@@ -73,10 +73,10 @@ class ProgramHeads:
     def marking(self, number: int, title: str, *, usable: bool) -> Plan:
         """A plan that marks a tool on the control."""
         first = next(iter(self._profile.offsets))
-        plan = self.plan_of(self.number(Series.MARK_TOOL, first), title, [], None)
+        plan = self.plan_of(self.number(ProgramSeries.MARK_TOOL, first), title, [], None)
         return replace(plan, mark=MarkTool(number, usable))
 
     def setting(self, row: str, title: str, stores: list[StorePlan], stop: str = "") -> Plan:
         """A plan that measures nothing and sets rows; its number is that of the first."""
-        plan = self.plan_of(self.number(Series.SET, row), title, [], stores[0])
+        plan = self.plan_of(self.number(ProgramSeries.SET, row), title, [], stores[0])
         return replace(plan, also=tuple(stores[1:]), stop=stop)

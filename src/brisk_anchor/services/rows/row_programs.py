@@ -22,7 +22,7 @@ from brisk_anchor.services.measure.measurement_request import build_measurement,
 from brisk_anchor.services.rows.ledger import Ledger
 from brisk_anchor.services.rows.measurement_planner import MeasurementPlanner
 from brisk_anchor.services.rows.offset_solver import OffsetSolver
-from brisk_anchor.services.rows.program_heads import ProgramHeads, Series
+from brisk_anchor.services.rows.program_heads import ProgramHeads, ProgramSeries
 from brisk_anchor.services.rows.row_states import RowStates
 from brisk_anchor.services.rows.working_state import WorkingState
 
@@ -118,7 +118,7 @@ class RowPrograms:
         measurements = self.retouching(row)
         title = f"{setup.part} {plan.title} to {row}"
         store = self.store_plan(row, rules)
-        number = self._heads.number(Series.MEASURE_AND_STORE, row)
+        number = self._heads.number(ProgramSeries.MEASURE_AND_STORE, row)
         return write_program(self._heads.plan_of(number, title, measurements, store), self._profile)
 
     def retouching(self, row: str) -> list[Measurement]:
@@ -139,7 +139,7 @@ class RowPrograms:
         """The program that measures them and sets nothing: what proves a row on a control."""
         title = f"{self._working.setup.part} touched again for {row}"
         return write_program(
-            self._heads.plan_of(self._heads.number(Series.PROVE, row), title, measurements, None), self._profile
+            self._heads.plan_of(self._heads.number(ProgramSeries.PROVE, row), title, measurements, None), self._profile
         )
 
 
