@@ -29,19 +29,18 @@ _KEPT = {
 """What is kept in variables, in their order, as a comment says it."""
 
 _ELSEWHERE = "The probe would go elsewhere"
-_MUST_BE_OFF = (
-    ("compensation", 40, "Cutter compensation is on", "Nothing else may move with it"),
-    ("rotation", 69, "Coordinates are turned", _ELSEWHERE),
-    ("scaling", 50, "Coordinates are scaled", _ELSEWHERE),
-    ("mirror", 50.1, "Coordinates are mirrored", _ELSEWHERE),
-    ("polar", 15, "Positions are polar", _ELSEWHERE),
-    ("polar contour", 13.1, "X and C go round a face together", _ELSEWHERE),
-    ("modal call", 67, "A macro is called after every move", "It would be called after every move of the probe"),
-    ("length", 49, "The point of the tool is held while axes turn", _ELSEWHERE),
+_EVERY_MOVE = "It would be called after every move of the probe"
+_MUST_BE_OFF: tuple[tuple[str, tuple[float, ...], float, str, str], ...] = (
+    ("compensation", (41, 42), 40, "Cutter compensation is on", "Nothing else may move with it"),
+    ("rotation", (68, 68.2, 68.3, 68.4), 69, "Coordinates are turned", _ELSEWHERE),
+    ("scaling", (51,), 50, "Coordinates are scaled", _ELSEWHERE),
+    ("mirror", (51.1,), 50.1, "Coordinates are mirrored", _ELSEWHERE),
+    ("polar", (16,), 15, "Positions are polar", _ELSEWHERE),
+    ("polar contour", (12.1,), 13.1, "X and C go round a face together", _ELSEWHERE),
+    ("modal call", (66, 66.1), 67, "A macro is called after every move", _EVERY_MOVE),
+    ("length", (43.4, 43.5), 49, "The point of the tool is held while axes turn", _ELSEWHERE),
 )
-"""Groups that nothing else can be moved under, with the code that ends each."""
-_PLAIN_LENGTHS = {("length", 43.0), ("length", 44.0)}
-"""Of the lengths only those that turn with the axes are in the way."""
+"""Groups, the codes of each under which the probe cannot be moved, the code that ends them, and why."""
 
 
 class ModalStateError(BriskAnchorError):
@@ -69,8 +68,8 @@ def state_of(
     extended = {words.select.split()[0] for words in profile.all_rows.values() if " P" in words.select}
     state = modal_at(lines, place.after, extended)
     where = f"at the end of operation {place.number}"
-    for group, off, what, why in _MUST_BE_OFF:
-        if state.codes.get(group, off) != off and (group, state.codes[group]) not in _PLAIN_LENGTHS:
+    for group, on, off, what, why in _MUST_BE_OFF:
+        if state.codes.get(group) in on:
             raise ModalStateError(f"{what} {where}", why, f"End it with G{off:g} there")
     if state.shifted:
         raise ModalStateError(
