@@ -239,10 +239,7 @@ START = ["O77", "G21 G17 G90 G94", "T12 M6", "G54 G0 X10. Y20.", "G43 H12 Z60.",
     ("next_one", "back"),
     [
         (["T5 M6", "M3 M9", "G43 H5 Z60.", "G1 Z50."], ["BACK OVER THE PLACE", "G1"]),  # above where it was
-        (
-            ["G91 G28 Z0.", "G90", "T5 M6", "M3 M9", "X30. Y40.", "G43 H5 Z60."],
-            ["G1"],
-        ),  # at feed, as the one before left it
+        (["G91 G28 Z0.", "G90", "T5 M6", "M3 M9", "X30. Y40.", "G43 H5 Z60."], ["G1"]),  # at feed
         (["T5 M6", "M3", "G0 X30. Y40.", "G43 H5 Z60.", "G1 Z50."], ["M8"]),
     ],
 )

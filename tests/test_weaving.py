@@ -189,16 +189,16 @@ def test_without_variables_of_its_own_state_the_text_tells_it_or_it_is_refused(s
         (CUTTING, [], "After which"),
         (CUTTING.replace("X120. F600.", "G41 X120. F600."), [1], "compensation"),
         *[
-            (CUTTING.replace("X120. F600.", code), [1], f"{reason}.* End it with {end} there")
+            (CUTTING.replace("X120. F600.", code), [1], f"{reason}.* End it with G{end} there")
             for code, reason, end in (
-                ("G68 X0 Y0 R5.", "turned", "G69"),
-                ("G68.2 X0 Y0 Z0 I0 J30. K0", "turned", "G69"),
-                ("G51 X0 Y0 P1020", "scaled", "G50"),
-                ("G51.1 X0", "mirrored", "G50.1"),
-                ("G16", "polar", "G15"),
-                ("G12.1", "go round a face", "G13.1"),
-                ("G66 P8100 A1.", "every move of the probe", "G67"),
-                ("G43.4 H12", "held while axes turn", "G49"),
+                ("G68 X0 Y0 R5.", "turned", 69),
+                ("G68.2 X0 Y0 Z0 I0 J30. K0", "turned", 69),
+                ("G51 X0 Y0 P1020", "scaled", 50),
+                ("G51.1 X0", "mirrored", 50.1),
+                ("G16", "polar", 15),
+                ("G12.1", "go round a face", 13.1),
+                ("G66 P8100 A1.", "every move of the probe", 67),
+                ("G43.4 H12", "held while axes turn", 49),
             )
         ],
         (CUTTING.replace("G43 H12 Z40. M8", "G43 H12 Z40. M8\nG54.1 P#500"), [1], "does not tell which offset"),

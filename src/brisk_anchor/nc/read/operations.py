@@ -257,7 +257,7 @@ def _note(state: ModalText, code: str, codes: list[float], functions: list[float
 
 @dataclass(frozen=True, slots=True)
 class OwnStart:
-    """What an operation states itself, so that it does not hang on what was before it."""
+    """Whether an operation states its own position, spindle and coolant, or takes them over from the one before."""
 
     position: bool
     """X and Y, absolute, before it goes down or cuts."""

@@ -61,8 +61,7 @@ def state_of(
     """How the state is kept where an operation ends.
 
     Raises:
-        ModalStateError: it cannot be kept there: something is on that nothing else can be moved under, or nothing tells
-        what is modal.
+        ModalStateError: a mode is on under which the probe cannot be moved, or the text does not tell what is modal.
     """
     profile = session.profile
     extended = {words.select.split()[0] for words in profile.all_rows.values() if " P" in words.select}

@@ -21,7 +21,7 @@ _LAST_NUMBER = 9999
 
 
 class ProgramSeries(IntEnum):
-    """What programs of a row are for: each has a number of its own, so that none is run for another."""
+    """The purposes of a row's programs. Each purpose has its own program number, so the wrong program is not run."""
 
     STORE = 1
     MEASURE_AND_STORE = 2
