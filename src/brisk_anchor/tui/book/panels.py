@@ -26,8 +26,15 @@ def signed(value: float, decimals: int = 4) -> str:
     return signed_bare(value, decimals)
 
 
-def moves_text(session: Session, line: BookLine, reference: TableReference) -> Text:
-    """What moves from the reference to this row: the zero, and each drawn feature where a turn is in it."""
+_LARGEST, _SMALLEST = 12, 5
+"""How many lines the drawing of what moves takes; where fewer are left it is not drawn."""
+
+
+def moves_text(session: Session, line: BookLine, reference: TableReference, height: int) -> Text:
+    """What moves from the reference to this row: the zero, and each drawn feature where a turn is in it.
+
+    Figures first: the part is drawn in what they leave of the height.
+    """
     from brisk_anchor.services.offsets.book_compare import moved_features
     from brisk_anchor.services.offsets.book_rows import distance
 
@@ -41,16 +48,20 @@ def moves_text(session: Session, line: BookLine, reference: TableReference) -> T
         text.append(f"   {axis.upper()} ", f"bold {theme.SAND}")
         text.append(f"{along(axis, value):>16}\n", f"bold {theme.TEXT}" if abs(value) > 5e-5 else theme.FAINT)
     text.append(f"\n   straight {dim(distance(difference), 4)}\n", theme.TEXT)
-    text.append(" every program on it moves so\n\n", theme.QUIET)
-    text.append_text(_drawn(session, line.values, difference))
+    text.append(" every program on it moves so\n", theme.QUIET)
+    moved = moved_features(session, line.row, difference)[:10]
+    rows = min(_LARGEST, height - text.plain.count("\n") - len(moved) - 4)  # two blank lines and two of words
+    if rows >= _SMALLEST:
+        text.append("\n")
+        text.append_text(_drawn(session, line.values, difference, rows))
     text.append("\n feature                      X        Y        Z\n", theme.QUIET)
-    for title, shift in moved_features(session, line.row, difference)[:10]:
+    for title, shift in moved:
         text.append(f"   {cut(title, 20):<21}", theme.TEXT)
         text.append("".join(f"{signed(shift[a], 3):>9}" for a in "xyz") + "\n", theme.TEXT)
     return text
 
 
-def _drawn(session: Session, zero: Mapping[str, float], difference: Mapping[str, float]) -> Text:
+def _drawn(session: Session, zero: Mapping[str, float], difference: Mapping[str, float], rows: int) -> Text:
     """The part from above where the reference has it, dashed, and where the book has it; small moves drawn larger."""
     setup = session.setup
     rings = [ring for outline in setup.outlines if outline.role == "part" for ring in outline.plan]
@@ -66,7 +77,7 @@ def _drawn(session: Session, zero: Mapping[str, float], difference: Mapping[str,
     every = [*((x, y) for ring in old for x, y in ring), *((x, y) for ring in rings for x, y in ring)]
     low = (min(x for x, _ in every), min(y for _, y in every))
     high = (max(x for x, _ in every), max(y for _, y in every))
-    canvas = Canvas(50, 12)
+    canvas = Canvas(50, rows)
     view = Projection.fit(low, high, canvas.columns, canvas.rows, 1.125)
     for moved in old:
         canvas.polyline([view(x, y) for x, y in moved], theme.QUIET, 0, (2, 2))

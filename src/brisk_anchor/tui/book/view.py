@@ -23,7 +23,8 @@ from brisk_anchor.tui.panels import Heading, LatePanel
 
 if TYPE_CHECKING:
     from brisk_anchor.book.entries import Entry
-    from brisk_anchor.services.offsets.book_rows import BookLine
+    from brisk_anchor.services.offsets.book_rows import BookLine, TableReference
+    from brisk_anchor.services.session.session import Session
     from brisk_anchor.tui.view_state import ViewState
 
 _TONES = {
@@ -159,7 +160,13 @@ class BookView(View):
             panel.tell_late(key, lambda width, height: days_text(entries, width, height))
         elif line is not None and self.choice.reference is not None:
             heading.tell("what moves", f"{self.choice.row} against {self.choice.reference.words}")
-            panel.tell_text(moves_text(view_state.session, line, self.choice.reference))
+            self._tell_moves(panel, view_state.session, line, self.choice.reference)
+
+    @staticmethod
+    def _tell_moves(panel: LatePanel, session: Session, line: BookLine, reference: TableReference) -> None:
+        values, moved = (tuple(found.items()) for found in (line.values, reference.difference(line)))
+        key = ("moves", line.row, reference.words, values, moved, shown_unit())
+        panel.tell_late(key, lambda _width, height: moves_text(session, line, reference, height))
 
     def _show_side(self, view_state: ViewState, entries: list[Entry]) -> None:
         # Where there is room for one of them, g changes between table and side.
@@ -174,7 +181,7 @@ class BookView(View):
         line = self.choice.line
         if self.side == "what moves" and line is not None and self.choice.reference is not None:
             heading.tell("what moves", f"{self.choice.row} against {self.choice.reference.words}")
-            panel.tell_text(moves_text(view_state.session, line, self.choice.reference))
+            self._tell_moves(panel, view_state.session, line, self.choice.reference)
             return
         if self.side == "days":
             heading.tell(f"days of {self.choice.row}", "stored and by hand")
