@@ -5,8 +5,14 @@ from pathlib import Path
 
 import pytest
 
+from brisk_anchor.nc.profile.control_profile import shipped_profile
+from brisk_anchor.services.offsets.book_compare import reference
+from brisk_anchor.services.offsets.book_rows import line_of
+from brisk_anchor.services.offsets.offset_book import edit
+from brisk_anchor.services.session.session import Session
 from brisk_anchor.tui.actions import ACTIONS, Do
 from brisk_anchor.tui.app import BriskAnchorApp
+from brisk_anchor.tui.book.panels import moves_text
 from brisk_anchor.tui.views import VIEWS, view_entry
 
 
@@ -33,3 +39,15 @@ def test_each_view_has_a_key_and_each_thing_to_do_an_action():
     assert all(entry.help.endswith(".") and entry.line.endswith(".") for entry in VIEWS)
     with pytest.raises(ValueError, match="no view"):
         view_entry("benches")
+
+
+def test_what_moves_is_told_in_figures_before_it_is_drawn(scene):
+    session = Session(scene, None, shipped_profile("skip-macro"), seed=None)
+    edit(session, "G54", {"x": -470.0, "y": -286.0, "z": -504.5}, "typed")
+    line, held = line_of(session, "G54"), reference(session, "control")
+    low, high = (moves_text(session, line, held, height).plain for height in (19, 40))
+    for text in (low, high):
+        assert text.count("bushed bore") == 1
+    assert len(low.splitlines()) <= 19
+    assert "green by the book" in high
+    assert "green by the book" not in low
