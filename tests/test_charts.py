@@ -34,17 +34,17 @@ def words(svg: bytes) -> str:
 
 @pytest.mark.parametrize("panels", [[RUNS], [DAYS], [DAYS, DAYS, DAYS], [RUNS, RUNS]])
 def test_a_chart_is_sound_says_the_same_twice_and_runs_nothing(panels):
-    first = chart(NASTY, NASTY, "run", panels, "svg")
-    assert first == chart(NASTY, NASTY, "run", panels, "svg")
-    root = ElementTree.fromstring(first)
+    first = chart(NASTY, NASTY, "run", panels)
+    assert first == chart(NASTY, NASTY, "run", panels)
+    root = ElementTree.fromstring(first["svg"])
     assert not [e for e in root.iter() if e.tag.endswith("script")]
-    assert chart(NASTY, "", "day", panels, "pdf").startswith(b"%PDF-")
+    assert first["pdf"].startswith(b"%PDF-")
 
 
 def test_a_chart_of_one_value_and_of_values_that_do_not_differ():
     for values in ((1.0,), (2.0, 2.0)):
         panel = Panel("X", tuple(float(n) for n in range(len(values))), values)
-        assert ElementTree.fromstring(chart("t", "", "run", [panel], "svg")).tag.endswith("svg")
+        assert ElementTree.fromstring(chart("t", "", "run", [panel])["svg"]).tag.endswith("svg")
 
 
 def test_what_a_program_reaches_is_drawn(scene):
@@ -53,10 +53,10 @@ def test_what_a_program_reaches_is_drawn(scene):
         FitBox("G58 T12", (-200.0, -200.0, -400.0), (150.0, -100.0, -300.0), inside=False, shift=(-150.0, 0.0, 0.0)),
     ]
     told = ["! G58, T12: X goes 150.000 mm past", NASTY, *(f"line {n}" for n in range(30))]
-    svg = fits_drawing(NASTY, scene.setup, boxes, told, "svg")
-    assert not [e for e in ElementTree.fromstring(svg).iter() if e.tag.endswith("script")]
-    assert svg == fits_drawing(NASTY, scene.setup, boxes, told, "svg")
-    assert fits_drawing("t", scene.setup, [], [], "pdf").startswith(b"%PDF-")
+    drawn = fits_drawing(NASTY, scene.setup, boxes, told)
+    assert not [e for e in ElementTree.fromstring(drawn["svg"]).iter() if e.tag.endswith("script")]
+    assert drawn == fits_drawing(NASTY, scene.setup, boxes, told)
+    assert fits_drawing("t", scene.setup, [], [])["pdf"].startswith(b"%PDF-")
 
 
 def test_a_repeatability_run_goes_into_files(session, tmp_path):

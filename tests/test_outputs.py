@@ -47,9 +47,10 @@ def test_hostile_names_cannot_break_a_sheet(stored):
     setup = replace(stored.setup, title="<script>&amp;]]> $\\frac{1}{0}$ \" '", company="a$b_c^{d}\\n", part="∅" * 200)
     chain = stored.rows.history("G54")[-1].chain
     content = SheetContent(setup, chain, "t", "2026-11-23", "stored", None, "lengths")
-    root = ElementTree.fromstring(sheet(content, "svg"))
+    page = sheet(content)
+    root = ElementTree.fromstring(page["svg"])
     assert "script" not in {element.tag.split("}")[1] for element in root.iter()}
-    assert sheet(content, "pdf").startswith(b"%PDF")
+    assert page["pdf"].startswith(b"%PDF")
 
 
 def test_the_same_sheet_comes_out_the_same(stored, tmp_path):

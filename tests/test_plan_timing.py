@@ -112,11 +112,12 @@ def test_sheets_show_every_measurement_its_figures_and_the_proof(quiet, tmp_path
     assert [row[4] for row in content.rows] == ["G54 XY", "G54 Z", "", "Z in #610"]
     assert "search 19" in content.rows[0][3]
     assert "not proved" in content.proof
-    svg = plan_sheet(content, "svg").decode()
-    assert svg == plan_sheet(content, "svg").decode()  # the same plan draws the same file
+    page = plan_sheet(content)
+    assert page == plan_sheet(content)  # the same plan draws the same files
+    svg = page["svg"].decode()
     assert "timestamp" not in svg
     assert len(re.findall(r"<path", svg)) > 30
-    assert plan_sheet(content, "pdf", "letter").startswith(b"%PDF")
+    assert plan_sheet(content, "letter")["pdf"].startswith(b"%PDF")
     with pytest.raises(ExportError, match="no paper"):
         write_plan_sheets(quiet, ready, tmp_path / "p.plan.toml", tmp_path, "a9")
     paths = write_plan_sheets(quiet, ready, tmp_path / "p.plan.toml", tmp_path)

@@ -59,7 +59,7 @@ import sys
 sys.path = [p for p in sys.path if p]
 from brisk_anchor.drawings.paper import rendered
 from brisk_anchor.exchange.dxf import read_dxf
-rendered(lambda figure: None, "svg")
+rendered(lambda figure: None)
 import matplotlib, pathlib
 print(matplotlib.rcParams["font.size"])
 try:

@@ -619,10 +619,10 @@ def test_sheet_taper_and_the_next_step(tmp_path: Path):
     full = replace(
         many, tools=tuple((f"T{n}", *["x"] * 6) for n in range(1, 25)), notes=tuple(f"N{n}" for n in range(60))
     )
-    drawn = turning_sheet(full, "svg").decode()
+    drawn = turning_sheet(full)["svg"].decode()
     assert "T24" in drawn, "every station of the turret is there"
     assert re.search(r"and \d+ more", drawn), "what has no room is counted"
-    assert "more" not in turning_sheet(replace(full, notes=("N0",)), "svg").decode()
+    assert "more" not in turning_sheet(replace(full, notes=("N0",)))["svg"].decode()
     assert "+0.020 mm" in session.zero.taper(40.0, 40.02, 100.0)
     with pytest.raises(DatumError, match="no taper"):
         session.zero.taper(40.0, 40.02, 0.0)

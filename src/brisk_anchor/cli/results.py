@@ -111,7 +111,7 @@ def take(
 def export(
     serial: Annotated[str | None, typer.Argument(help="One part; all where it is left out.")] = None,
     job: JobOption = None,
-    form: Annotated[str, typer.Option("--format", help="csv, json, svg or pdf.")] = "csv",
+    form: Annotated[str, typer.Option("--format", help="csv, json, or svg or pdf for a page as both.")] = "csv",
     out: FolderOption = Path(),
 ) -> None:
     """Results as CSV or JSON, or a page of a part, or of the batch (SVG and PDF)."""
@@ -121,10 +121,9 @@ def export(
     inspection = _inspection(job)
     if form in ("svg", "pdf"):
         if serial is None:
-            made = write_batch(inspection.setup, inspection.parts, out)
+            paths = write_batch(inspection.setup, inspection.parts, out)
         else:
-            made = write_part(inspection.setup, _part(inspection, serial), out)
-        paths = [path for path in made if path.suffix == f".{form}"]
+            paths = write_part(inspection.setup, _part(inspection, serial), out)
     elif form in ("csv", "json"):
         parts = inspection.parts if serial is None else [_part(inspection, serial)]
         data = to_csv(parts, shown_unit()) if form == "csv" else to_json(parts)

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import TYPE_CHECKING, Any
 
-from brisk_anchor.drawings.paper import FAINT, INK, LIVE, MARK, QUIET, rendered
+from brisk_anchor.drawings.paper import FAINT, INK, LIVE, MARK, QUIET, Page, rendered
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
@@ -33,8 +33,8 @@ class Panel:
     """Lines across with a word: limits of a drawing."""
 
 
-def chart(title: str, subtitle: str, across: str, panels: Sequence[Panel], kind: str) -> bytes:
-    """Draw the panels under each other over one axis named `across`; `kind` is "svg" or "pdf"."""
+def chart(title: str, subtitle: str, across: str, panels: Sequence[Panel]) -> Page:
+    """Draw the panels under each other over one axis named `across`."""
 
     def draw(figure: Figure) -> None:
         figure.text(0.05, 0.95, title, fontsize=15, fontweight="bold", va="center")
@@ -49,7 +49,7 @@ def chart(title: str, subtitle: str, across: str, panels: Sequence[Panel], kind:
             else:
                 axes.tick_params(labelbottom=False)
 
-    return rendered(draw, kind)
+    return rendered(draw)
 
 
 def _draw(axes: Any, panel: Panel) -> None:

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from brisk_anchor.drawings.paper import FAINT, INK, LIVE, MARK, QUIET, rendered
+from brisk_anchor.drawings.paper import FAINT, INK, LIVE, MARK, QUIET, Page, rendered
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
@@ -25,8 +25,8 @@ class FitBox:
     shift: tuple[float, float, float] | None = None
 
 
-def fits_drawing(title: str, setup: Setup, boxes: Sequence[FitBox], told: Sequence[str], kind: str) -> bytes:
-    """Draw them; `kind` is "svg" or "pdf"."""
+def fits_drawing(title: str, setup: Setup, boxes: Sequence[FitBox], told: Sequence[str]) -> Page:
+    """Draw them."""
     from matplotlib.patches import Rectangle
 
     def draw(figure: Figure) -> None:
@@ -67,4 +67,4 @@ def fits_drawing(title: str, setup: Setup, boxes: Sequence[FitBox], told: Sequen
             figure.text(0.07, 0.21 - 0.02 * number, line, fontsize=8, color=MARK if line.startswith("!") else INK)
         figure.text(0.95, 0.03, "Spindle positions, machine mm  ·  Brisk Anchor", fontsize=7, ha="right", color=QUIET)
 
-    return rendered(draw, kind)
+    return rendered(draw)

@@ -11,7 +11,7 @@ from brisk_anchor.core.inspection.characteristic import numbers_together
 from brisk_anchor.core.inspection.verdict import Fate
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.offsets.setup import Outline
-from brisk_anchor.drawings.paper import FAINT, INK, LIVE, MARK, QUIET, outlines, page_size, place, rendered, view
+from brisk_anchor.drawings.paper import FAINT, INK, LIVE, MARK, QUIET, Page, outlines, page_size, place, rendered, view
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -63,10 +63,9 @@ def inspection_page(
     marks: Sequence[MarkedFeature],
     corrected: Sequence[str],
     unit: str,
-    kind: str,
     paper: str = "a4",
-) -> bytes:
-    """One part on one page; `kind` is "svg" or "pdf"."""
+) -> Page:
+    """One part on one page."""
 
     def draw(figure: Figure) -> None:
         wide, tall = page_size(figure)
@@ -85,7 +84,7 @@ def inspection_page(
             y = (below - 8 - 4.5 * number) / tall
             figure.text((10 + (wide - 20) * 0.6) / wide, y, text, fontsize=7.5, color=INK)
 
-    return rendered(draw, kind, paper)
+    return rendered(draw, paper)
 
 
 def _table(axes: Axes, lines: Sequence[SheetLine], size: float) -> None:
@@ -158,8 +157,8 @@ class BatchLine:
     out: bool
 
 
-def batch_page(heading: str, about: str, lines: Sequence[BatchLine], unit: str, kind: str, paper: str = "a4") -> bytes:
-    """A batch on one page: every characteristic with what its parts say, and its run; `kind` is "svg" or "pdf"."""
+def batch_page(heading: str, about: str, lines: Sequence[BatchLine], unit: str, paper: str = "a4") -> Page:
+    """A batch on one page: every characteristic with what its parts say, and its run."""
 
     def draw(figure: Figure) -> None:
         wide, tall = page_size(figure)
@@ -181,7 +180,7 @@ def batch_page(heading: str, about: str, lines: Sequence[BatchLine], unit: str, 
             axes = place(figure, 10 + (wide - 20) * 0.5, top - step + 1.5, (wide - 20) * 0.5, step - 3)
             _run(axes, line)
 
-    return rendered(draw, kind, paper)
+    return rendered(draw, paper)
 
 
 def _run(axes: Axes, line: BatchLine) -> None:

@@ -23,8 +23,12 @@ PAPERS = {"a4": (297.0, 210.0), "letter": (279.4, 215.9)}
 _SCALES = (0.5, 1, 2, 2.5, 5, 10, 20, 25, 50)
 
 
-def rendered(draw: Callable[[Figure], None], kind: str, paper: str = "a4") -> bytes:
-    """A page as a file; `kind` is "svg" or "pdf", `paper` one of PAPERS."""
+Page = dict[str, bytes]
+"""A page as the files it may be: "svg" and "pdf"."""
+
+
+def rendered(draw: Callable[[Figure], None], paper: str = "a4") -> Page:
+    """A page, drawn once for all its files; `paper` is one of PAPERS."""
     with Elsewhere():
         import matplotlib
         from matplotlib.backends.backend_agg import FigureCanvasAgg
@@ -46,8 +50,12 @@ def rendered(draw: Callable[[Figure], None], kind: str, paper: str = "a4") -> by
         FigureCanvasAgg(figure)
         draw(figure)
         labels_apart(figure)
-        stream = io.BytesIO()
-        figure.savefig(stream, format=kind, metadata={"Date": None} if kind == "svg" else {"CreationDate": None})
+        return {kind: _saved(figure, kind, undated) for kind, undated in (("svg", "Date"), ("pdf", "CreationDate"))}
+
+
+def _saved(figure: Figure, kind: str, undated: str) -> bytes:
+    stream = io.BytesIO()
+    figure.savefig(stream, format=kind, metadata={undated: None})
     return stream.getvalue()
 
 

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from brisk_anchor.drawings.paper import FAINT, INK, LIVE, MARK, QUIET, page_size, place, rendered
+from brisk_anchor.drawings.paper import FAINT, INK, LIVE, MARK, QUIET, Page, page_size, place, rendered
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
@@ -36,8 +36,8 @@ class DrawnFace:
     places: tuple[DrawnPlace, ...]
 
 
-def places_page(heading: str, about: str, faces: Sequence[DrawnFace], kind: str, paper: str = "a4") -> bytes:
-    """Every face side by side as the spindle sees it; `kind` is "svg" or "pdf"."""
+def places_page(heading: str, about: str, faces: Sequence[DrawnFace], paper: str = "a4") -> Page:
+    """Every face side by side as the spindle sees it."""
 
     def draw(figure: Figure) -> None:
         wide, tall = page_size(figure)
@@ -52,7 +52,7 @@ def places_page(heading: str, about: str, faces: Sequence[DrawnFace], kind: str,
             box = (10 + left * width, tall - 28 - (down + 1) * height + 4, width - 6, height - 9)
             _face(figure, face, box)
 
-    return rendered(draw, kind, paper)
+    return rendered(draw, paper)
 
 
 def _face(figure: Figure, face: DrawnFace, box: tuple[float, float, float, float]) -> None:

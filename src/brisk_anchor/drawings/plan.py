@@ -17,6 +17,7 @@ from brisk_anchor.drawings.paper import (
     LIVE,
     MARK,
     QUIET,
+    Page,
     line,
     outlines,
     page_size,
@@ -63,8 +64,8 @@ class PlanContent:
     """Headings with lines under them."""
 
 
-def path_drawing(content: PlanContent, kind: str, paper: str = "a4") -> bytes:
-    """The path over the part, from above and from the front; `kind` is "svg" or "pdf"."""
+def path_drawing(content: PlanContent, paper: str = "a4") -> Page:
+    """The path over the part, from above and from the front."""
 
     def draw(figure: Figure) -> None:
         wide, tall = page_size(figure)
@@ -74,11 +75,11 @@ def path_drawing(content: PlanContent, kind: str, paper: str = "a4") -> bytes:
         _path(figure, content, (10.0, 18.0, wide - 20, 48.0), (low, high), front=True)
         _legend(figure, content)
 
-    return rendered(draw, kind, paper)
+    return rendered(draw, paper)
 
 
-def plan_sheet(content: PlanContent, kind: str, paper: str = "a4") -> bytes:
-    """The list of measurements with a small path beside it; `kind` is "svg" or "pdf"."""
+def plan_sheet(content: PlanContent, paper: str = "a4") -> Page:
+    """The list of measurements with a small path beside it."""
 
     def draw(figure: Figure) -> None:
         wide, tall = page_size(figure)
@@ -88,7 +89,7 @@ def plan_sheet(content: PlanContent, kind: str, paper: str = "a4") -> bytes:
         _notes(figure, content, wide - 110, tall - 106)
         _legend(figure, content)
 
-    return rendered(draw, kind, paper)
+    return rendered(draw, paper)
 
 
 def _head(figure: Figure, content: PlanContent, what: str) -> None:

@@ -17,6 +17,7 @@ from brisk_anchor.drawings.paper import (
     LIVE,
     MARK,
     QUIET,
+    Page,
     anchor,
     line,
     outlines,
@@ -60,8 +61,8 @@ def touch_places(chain: Chain) -> list[Vector]:
     return places
 
 
-def sheet(content: SheetContent, kind: str, paper: str = "a4") -> bytes:
-    """Draw the sheet; `kind` is "svg" or "pdf", `paper` one of PAPERS."""
+def sheet(content: SheetContent, paper: str = "a4") -> Page:
+    """Draw the sheet; `paper` is one of PAPERS."""
 
     def draw(figure: Figure) -> None:
         _head(figure, content)
@@ -70,7 +71,7 @@ def sheet(content: SheetContent, kind: str, paper: str = "a4") -> bytes:
         _chain_text(figure, content)
         _lists(figure, content)
 
-    return rendered(draw, kind, paper)
+    return rendered(draw, paper)
 
 
 def _head(figure: Figure, content: SheetContent) -> None:

@@ -8,7 +8,19 @@ from typing import TYPE_CHECKING
 
 from brisk_anchor.core.quantities import num
 from brisk_anchor.core.turning.shapes import Ring
-from brisk_anchor.drawings.paper import FAINT, INK, LIVE, MARK, QUIET, line, page_size, place, rendered, true_scale
+from brisk_anchor.drawings.paper import (
+    FAINT,
+    INK,
+    LIVE,
+    MARK,
+    QUIET,
+    Page,
+    line,
+    page_size,
+    place,
+    rendered,
+    true_scale,
+)
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
@@ -41,9 +53,9 @@ class TurningSheet:
     notes: tuple[str, ...]
 
 
-def turning_sheet(content: TurningSheet, kind: str, paper: str = "a4") -> bytes:
-    """The sheet as "svg" or "pdf", on "a4" or "letter"."""
-    return rendered(lambda figure: _draw(figure, content), kind, paper)
+def turning_sheet(content: TurningSheet, paper: str = "a4") -> Page:
+    """The sheet, on "a4" or "letter"."""
+    return rendered(lambda figure: _draw(figure, content), paper)
 
 
 def _draw(figure: Figure, content: TurningSheet) -> None:

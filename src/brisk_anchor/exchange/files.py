@@ -7,6 +7,7 @@ import re
 import secrets
 import stat
 import time
+from collections.abc import Mapping
 from concurrent.futures import TimeoutError as Overdue
 from contextlib import suppress
 from pathlib import Path
@@ -37,6 +38,11 @@ def write_whole(path: Path, data: bytes) -> Path:
             "The disk or the share does not answer; what stands there is not known",
             "Look at it, then try again",
         ) from None
+
+
+def write_each(folder: Path, stem: str, contents: Mapping[str, bytes]) -> list[Path]:
+    """Write one thing in each of its forms: `contents` by what its file ends in. Raises ExportError."""
+    return [write_whole(folder / f"{stem}.{ending}", data) for ending, data in contents.items()]
 
 
 def remove(path: Path) -> None:

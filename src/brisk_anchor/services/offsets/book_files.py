@@ -12,7 +12,7 @@ from brisk_anchor.core.errors import ExportError, PlanError
 from brisk_anchor.core.quantities import MINUS, Unit, along, fixed, in_shown, shown_unit, unit_named
 from brisk_anchor.drawings.charts import Panel, chart
 from brisk_anchor.drawings.fits import FitBox, fits_drawing
-from brisk_anchor.exchange.files import write_whole
+from brisk_anchor.exchange.files import write_each, write_whole
 from brisk_anchor.exchange.tables.json_form import to_json
 from brisk_anchor.exchange.tables.registry import TABLE_FORMS, form_of, read_table
 from brisk_anchor.exchange.tables.rows import LONGEST, TableRow
@@ -168,10 +168,7 @@ def write_timeline(session: Session, row: str, folder: Path) -> list[Path]:
     panels = timeline(session, row)
     about = f"{session.setup.machine.name}  ·  {session.ledger.title(row)}  ·  dots stored, crosses by hand, ± is 95 %"
     name = f"offset-{row.lower().replace(' ', '-')}"
-    return [
-        write_whole(folder / f"{name}.{kind}", chart(f"{row} over the days", about, "day", panels, kind))
-        for kind in ("svg", "pdf")
-    ]
+    return write_each(folder, name, chart(f"{row} over the days", about, "day", panels))
 
 
 def write_fit(session: Session, fit: Fit, folder: Path) -> list[Path]:
@@ -199,10 +196,7 @@ def write_fit(session: Session, fit: Fit, folder: Path) -> list[Path]:
             )
     title = f"Does {fit.name} fit on {session.setup.machine.name}?"
     stem = "".join(c if c.isalnum() or c in "-_" else "-" for c in Path(fit.name).stem)[:40]
-    return [
-        write_whole(folder / f"fits-{stem}.{kind}", fits_drawing(title, session.setup, boxes, words(fit), kind))
-        for kind in ("svg", "pdf")
-    ]
+    return write_each(folder, f"fits-{stem}", fits_drawing(title, session.setup, boxes, words(fit)))
 
 
 def write_snapshot(session: Session, name: str) -> Path:

@@ -12,7 +12,7 @@ from brisk_anchor.core.quantities import deg, dim, in_shown, shown_unit, signed_
 from brisk_anchor.drawings.charts import Panel, chart
 from brisk_anchor.drawings.places import DrawnFace, DrawnPlace, places_page
 from brisk_anchor.drawings.sheet import SheetContent, sheet
-from brisk_anchor.exchange.files import write_whole
+from brisk_anchor.exchange.files import write_each
 from brisk_anchor.services.session.places_map import places_map
 from brisk_anchor.services.session.repeatability import Repeated
 from brisk_anchor.services.session.session import Session
@@ -42,7 +42,7 @@ def write_sheets(session: Session, row: str, folder: Path, paper: str = "a4") ->
         lists=_lists(session, row),
     )
     name = f"setup-{session.setup.job.lower()}-{row.lower()}"
-    written = [write_whole(folder / f"{name}.{kind}", sheet(content, kind, paper)) for kind in ("svg", "pdf")]
+    written = write_each(folder, name, sheet(content, paper))
     return written + write_places(session, folder, paper)
 
 
@@ -67,10 +67,7 @@ def write_places(session: Session, folder: Path, paper: str = "a4") -> list[Path
     stamp = datetime.now().astimezone().strftime("%Y-%m-%d %H:%M")
     about = f"{setup.machine.name}  ·  {setup.fixture}  ·  {setup.part}  ·  as the spindle sees each face  ·  {stamp}"
     name = f"places-{setup.job.lower()}"
-    return [
-        write_whole(folder / f"{name}.{kind}", places_page(setup.title, about, faces, kind, paper))
-        for kind in ("svg", "pdf")
-    ]
+    return write_each(folder, name, places_page(setup.title, about, faces, paper))
 
 
 def write_repeat_chart(session: Session, title: str, found: Sequence[Repeated], folder: Path) -> list[Path]:
@@ -92,9 +89,7 @@ def write_repeat_chart(session: Session, title: str, found: Sequence[Repeated], 
     heading = f"{title}, measured {len(runs)} times"
     about = f"{session.setup.machine.name}  ·  {session.setup.part}  ·  {stamp}"
     name = f"repeat-{session.setup.job.lower()}"
-    return [
-        write_whole(folder / f"{name}.{kind}", chart(heading, about, "run", panels, kind)) for kind in ("svg", "pdf")
-    ]
+    return write_each(folder, name, chart(heading, about, "run", panels))
 
 
 def _lists(session: Session, row: str) -> tuple[tuple[str, tuple[str, ...]], ...]:

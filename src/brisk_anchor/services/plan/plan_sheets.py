@@ -13,7 +13,7 @@ from brisk_anchor.core.offsets.rules import features_in
 from brisk_anchor.core.quantities import bare, deg, dim, num, signed_deg
 from brisk_anchor.drawings.paper import PAPERS
 from brisk_anchor.drawings.plan import Leg, PlanContent, path_drawing, plan_sheet
-from brisk_anchor.exchange.files import write_whole
+from brisk_anchor.exchange.files import write_each
 from brisk_anchor.nc.programs.program import Program
 from brisk_anchor.services.plan.plan_proof import PlanProof, read_proof
 from brisk_anchor.services.plan.planning import Planned, Step, program_of
@@ -35,15 +35,15 @@ def write_plan_sheets(
         raise ExportError(f"There is no paper “{paper}”", "Nothing was drawn", f"One of {', '.join(PAPERS)}")
     program = program_of(session, ready)
     proof = proof or read_proof(plan)
-    paths, stem = [], plan.stem.removesuffix(".plan").lower()
+    paths: list[Path] = []
+    stem = plan.stem.removesuffix(".plan").lower()
     contents = {
         table: content_of(session, ready, program, proof, table)
         for table in dict.fromkeys(m.options.table for m in ready.measurements) or {(): None}
     }
     drawn = [(f"path-{stem}{_suffix(table)}", content, path_drawing) for table, content in contents.items()]
     for name, content, draw in (*drawn, (f"plan-{stem}", drawn[0][1], plan_sheet)):
-        for kind in ("svg", "pdf"):
-            paths.append(write_whole(folder / f"{name}.{kind}", draw(content, kind, paper)))
+        paths += write_each(folder, name, draw(content, paper))
     return paths
 
 

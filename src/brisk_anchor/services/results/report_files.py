@@ -19,7 +19,7 @@ from brisk_anchor.core.offsets.setup import Setup
 from brisk_anchor.core.quantities import Unit, bare, fixed, in_shown, shown_unit, signed_bare
 from brisk_anchor.drawings.charts import Panel, chart
 from brisk_anchor.drawings.inspection import BatchLine, MarkedFeature, SheetLine, batch_page, inspection_page
-from brisk_anchor.exchange.files import write_whole
+from brisk_anchor.exchange.files import write_each
 from brisk_anchor.exchange.tables.csv_form import cell
 from brisk_anchor.services.results.inspected import CharacteristicLine, InspectedPart, balloons
 from brisk_anchor.services.results.over_parts import Series, series_of, words_of
@@ -140,13 +140,8 @@ def write_part(setup: Setup, part: InspectedPart, folder: Path, paper: str = "a4
     heading = f"{part.part}  part {part.serial}:  {MARKS[part.outcome]} {part.outcome.value}"
     corrected = [f"{c.by}: {signed_bare(c.old, 4)} → {signed_bare(c.new, 4)}, {c.why}" for c in part.corrected]
     name = f"part-{plain_name(part.part)}-{plain_name(part.serial)}"
-    return [
-        write_whole(
-            folder / f"{name}.{kind}",
-            inspection_page(heading, about, lines, shown, marks, corrected, shown_unit().word, kind, paper),
-        )
-        for kind in ("svg", "pdf")
-    ]
+    page = inspection_page(heading, about, lines, shown, marks, corrected, shown_unit().word, paper)
+    return write_each(folder, name, page)
 
 
 def write_batch(setup: Setup, parts: Sequence[InspectedPart], folder: Path, paper: str = "a4") -> list[Path]:
@@ -181,10 +176,7 @@ def write_batch(setup: Setup, parts: Sequence[InspectedPart], folder: Path, pape
     about = f"{last.machine}  ·  job {last.job}  ·  {parts[0].at[:16]} to {last.at[:16]}  ·  {changed} corrections"
     heading = f"{parts[-1].part}, {len(parts)} parts {parts[0].serial} to {parts[-1].serial}: {counts}"
     name = f"batch-{plain_name(setup.job)}"
-    return [
-        write_whole(folder / f"{name}.{kind}", batch_page(heading, about, lines, shown_unit().word, kind, paper))
-        for kind in ("svg", "pdf")
-    ]
+    return write_each(folder, name, batch_page(heading, about, lines, shown_unit().word, paper))
 
 
 def _of(series: Series, value: float) -> str:
@@ -217,10 +209,7 @@ def write_chart(series: Series, folder: Path, about: str) -> list[Path]:
         panels.append(Panel("moving range", over, ranges, in_shown(run.range_limit), note="with its limit"))
     stamp = datetime.now().astimezone().strftime("%Y-%m-%d %H:%M")
     name = f"chart-{plain_name(series.part)}-{plain_name(series.balloon)}"
-    return [
-        write_whole(folder / f"{name}.{kind}", chart(series.title, f"{about}  ·  {stamp}", "part", panels, kind))
-        for kind in ("svg", "pdf")
-    ]
+    return write_each(folder, name, chart(series.title, f"{about}  ·  {stamp}", "part", panels))
 
 
 def plain_name(text: str) -> str:

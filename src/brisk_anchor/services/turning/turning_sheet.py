@@ -9,7 +9,7 @@ from pathlib import Path
 from brisk_anchor.book.entries import RowState
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.drawings.turning import TurningSheet, turning_sheet
-from brisk_anchor.exchange.files import write_whole
+from brisk_anchor.exchange.files import write_each
 from brisk_anchor.services.paths import file_stem
 from brisk_anchor.services.turning.half_section import section_of_setup
 from brisk_anchor.services.turning.turning_session import TurningSession
@@ -53,4 +53,4 @@ def write_turning_sheet(session: TurningSession, folder: Path, paper: str = "a4"
         notes=tuple(facts_of_setup(session)),
     )
     name = file_stem(f"turning-{setup.job}-{session.row}")
-    return [write_whole(folder / f"{name}.{kind}", turning_sheet(content, kind, paper)) for kind in ("svg", "pdf")]
+    return write_each(folder, name, turning_sheet(content, paper))
