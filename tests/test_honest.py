@@ -124,6 +124,24 @@ def test_a_round_is_measured_at_many_places_by_a_program(quiet, places):
     assert all(agreement.holds for agreement in measured.agreements)
 
 
+@pytest.mark.parametrize("line", ["skip-macro"], indirect=True)
+def test_how_figures_change_with_each_touch_is_what_a_small_step_of_it_gives(line):  # noqa: F811
+    session, truth = line
+    for name in ("ball", "deep", "cut", "pocket", "island", "rib", "outer", "front", "top"):
+        measurement = brought_near(session, truth, name)
+        touches = next(noisy(session, measurement, 0.002, 3))
+        control = ControlSolution(measurement)
+        places = np.array([touch.position for touch in touches])
+        slopes = control.derivatives(touches)
+        assert slopes
+        for n, touch in enumerate(touches):
+            step = np.zeros(places.shape)
+            step[n] = 1e-4 * np.array(touch.direction)
+            ahead, behind = control.figures(places + step), control.figures(places - step)
+            for letter, row in slopes.items():
+                assert row[n] == pytest.approx((ahead[letter] - behind[letter]) / 2e-4, abs=1e-6)
+
+
 # -- one touch again ----------------------------------------------------------------------------------------------
 
 

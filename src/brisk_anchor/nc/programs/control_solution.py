@@ -11,6 +11,7 @@ import math
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from functools import lru_cache
+from typing import NamedTuple
 
 import numpy as np
 
@@ -32,31 +33,55 @@ from brisk_anchor.nc.programs.cycles import Cycle
 from brisk_anchor.nc.programs.reports import PRINTED
 from brisk_anchor.nc.programs.steps import Compute, Report, Step, TouchStep
 
-_STEP = 1e-3
 NEAR = 0.001
 """Figures no further apart than that, mm or degrees, are the same where nobody asks more thoroughly."""
 _REFUSED = 1e-5
 """How often an honest measurement may be refused because the control's figure and ours differ."""
 
 
-def evaluate(value: Expression, known: Mapping[str, float]) -> float:
-    """A sum of the program with figures in the place of its names. Raises KeyError: one of them is not known."""
+class Sloped(NamedTuple):
+    """A figure with its change for every mm that each touch goes further; plainly 0 where it does not hang on one."""
+
+    value: float
+    slopes: Array | float = 0.0
+
+
+def evaluate(value: Expression, known: Mapping[str, Sloped]) -> Sloped:
+    """A sum of the program with figures in the place of its names, and its slopes by the chain rule.
+
+    Raises:
+        KeyError: one of the names is not known. ArithmeticError: the sum divides by nothing.
+    """
     match value:
         case Number(figure):
-            return figure
+            return Sloped(figure)
         case Name(name):
             return known[name]
         case Binary(left, operator, right):
-            a, b = evaluate(left, known), evaluate(right, known)
-            return {"+": a + b, "-": a - b, "*": a * b}[operator] if operator != "/" else a / b
+            (a, a_slopes), (b, b_slopes) = evaluate(left, known), evaluate(right, known)
+            match operator:
+                case "+":
+                    return Sloped(a + b, a_slopes + b_slopes)
+                case "-":
+                    return Sloped(a - b, a_slopes - b_slopes)
+                case "*":
+                    return Sloped(a * b, a * b_slopes + b * a_slopes)
+                case "/":
+                    return Sloped(a / b, (a_slopes - a / b * b_slopes) / b)
         case Function("SQRT", (inner,)):
-            return math.sqrt(max(0.0, evaluate(inner, known)))
+            a, a_slopes = evaluate(inner, known)
+            root = math.sqrt(max(0.0, a))
+            return Sloped(root, a_slopes / (2 * root) if root else 0.0)
         case Function("SIN", (inner,)):
-            return math.sin(math.radians(evaluate(inner, known)))
+            a, a_slopes = evaluate(inner, known)
+            return Sloped(math.sin(math.radians(a)), math.radians(math.cos(math.radians(a))) * a_slopes)
         case Function("COS", (inner,)):
-            return math.cos(math.radians(evaluate(inner, known)))
+            a, a_slopes = evaluate(inner, known)
+            return Sloped(math.cos(math.radians(a)), -math.radians(math.sin(math.radians(a))) * a_slopes)
         case Function("ATAN", (rise, run)):
-            return math.degrees(math.atan2(evaluate(rise, known), evaluate(run, known)))
+            (a, a_slopes), (b, b_slopes) = evaluate(rise, known), evaluate(run, known)
+            turned = (b * a_slopes - a * b_slopes) / (a * a + b * b)
+            return Sloped(math.degrees(math.atan2(a, b)), turned * math.degrees(1.0))
     raise KeyError(repr(value))
 
 
@@ -79,8 +104,22 @@ class ControlSolution:
 
     def figures(self, places: Sequence[Vector]) -> dict[str, float]:
         """Coordinates, angles and sizes by letter from machine positions of all touches, in order."""
-        known: dict[str, float] = {}
-        found: dict[str, float] = {}
+        return {
+            letter: figure.value for letter, figure in self._found([[Sloped(p) for p in at] for at in places]).items()
+        }
+
+    def derivatives(self, touches: Sequence[Touch]) -> dict[str, Array]:
+        """By letter, its change for every mm that each touch goes further along its own approach."""
+        own = np.eye(len(touches))
+        places = [
+            [Sloped(p, d * own[n]) for p, d in zip(touch.position, touch.direction, strict=True)]
+            for n, touch in enumerate(touches)
+        ]
+        return {letter: figure.slopes + np.zeros(len(touches)) for letter, figure in self._found(places).items()}
+
+    def _found(self, places: Sequence[Sequence[Sloped]]) -> dict[str, Sloped]:
+        known: dict[str, Sloped] = {}
+        found: dict[str, Sloped] = {}
         for step in self._steps:
             match step:
                 case TouchStep():
@@ -88,22 +127,8 @@ class ControlSolution:
                 case Compute():
                     known[step.name] = evaluate(step.value, known)
                 case Report():
-                    figures = {letter: value for letter, value, _ in step.values if letter != "M"}
-                    found |= {letter: evaluate(value, known) for letter, value in figures.items()}
+                    found |= {letter: evaluate(value, known) for letter, value, _ in step.values if letter != "M"}
         return found
-
-    def derivatives(self, touches: Sequence[Touch]) -> dict[str, Array]:
-        """By letter, its change for every mm that each touch goes further along its own approach."""
-        rows: dict[str, list[float]] = {}
-        places = [touch.position for touch in touches]
-        for n, touch in enumerate(touches):
-            ends = []
-            for sign in (1, -1):
-                x, y, z = (p + sign * _STEP * d for p, d in zip(touch.position, touch.direction, strict=True))
-                ends.append(self.figures([*places[:n], (x, y, z), *places[n + 1 :]]))
-            for letter in ends[0]:
-                rows.setdefault(letter, []).append((ends[0][letter] - ends[1][letter]) / (2 * _STEP))
-        return {letter: np.array(row) for letter, row in rows.items()}
 
 
 def _means(measurement: Measurement) -> Array:
