@@ -3,35 +3,21 @@
 from __future__ import annotations
 
 import os
-import resource
-import subprocess
-import sys
 from pathlib import Path
 
 import ezdxf
 import pytest
 
-COMMAND = str(Path(sys.executable).parent / "brisk-anchor")
+from tests.forked import command
+
 EXAMPLE = Path(__file__).parent.parent / "src/brisk_anchor/services/examples/bc-27"
 SECONDS, MEMORY = 12, 1_500_000_000
 """More than the wanted 2 s and 300 MB beside the program: the machine may be busy. Before it was minutes, or GB."""
 
 
-def limits() -> None:
-    resource.setrlimit(resource.RLIMIT_CPU, (SECONDS, SECONDS))
-    resource.setrlimit(resource.RLIMIT_AS, (MEMORY, MEMORY))
-
-
 def refused(folder: Path, *arguments: str) -> str:
     """What the command says, which must end by itself with a clear error."""
-    done = subprocess.run(
-        [COMMAND, *arguments],
-        capture_output=True,
-        text=True,
-        timeout=60,
-        preexec_fn=limits,
-        env=os.environ | {"BRISK_ANCHOR_HOME": str(folder / "home"), "OPENBLAS_NUM_THREADS": "1"},
-    )
+    done = command(folder, *arguments, cpu=SECONDS, memory=MEMORY)
     assert done.returncode in (2, 3), (done.returncode, done.stderr[-300:])
     assert "Traceback" not in done.stderr
     assert not (folder / "home" / "crashes").exists()
@@ -65,8 +51,7 @@ def test_what_a_library_warns_of_a_drawing_does_not_reach_the_terminal(tmp_path:
     assert b"\nCLASS\n" in data
     path.write_bytes(data.replace(b"\nCLASS\n", b"\n\x1b[2JCLASS\n", 1))
     arguments = ("--name", "P", "--depth", "5", "--thickness", "20", "--out", str(tmp_path / "p.toml"), "--units", "mm")
-    surroundings = os.environ | {"BRISK_ANCHOR_HOME": str(tmp_path / "home")}
-    done = subprocess.run([COMMAND, "read", str(path), *arguments], capture_output=True, text=True, env=surroundings)
+    done = command(tmp_path, "read", str(path), *arguments)
     assert done.returncode == 0
     assert done.stderr == ""
 
