@@ -142,6 +142,9 @@ def test_profiles_are_listed_shown_copied_changed_and_used(tmp_path, made):
     assert call("profile", "new", "my-mill", "--out", mine).returncode == 2
     assert call("profile", "new", "My Mill", "--out", tmp_path / "x.toml").returncode == 2
     assert "my-mill is sound: 55 rows" in call("profile", "check", mine).stdout
+    assert "turn-table is sound" in call("profile", "check", "turn-table").stdout
+    lost = call("profile", "check", tmp_path / "nowhere.toml").stderr
+    assert "cannot be used: No such file or directory. Nothing" in lost  # no number of the system, and said once
     folder, _ = made
     strict = mine.read_text().replace('"G31"', '"G36"').replace("G91 G31", "G91 G36")
     mine.write_text(strict)

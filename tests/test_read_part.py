@@ -5,6 +5,7 @@ from __future__ import annotations
 import itertools
 import math
 import random
+import time
 import tomllib
 from pathlib import Path
 
@@ -15,7 +16,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from brisk_anchor.core.errors import DrawingFileError
-from brisk_anchor.exchange.read_part import area
+from brisk_anchor.exchange.read_part import area, loops, simplified, those_within
 from brisk_anchor.services.job.jobs import new_job
 from brisk_anchor.services.job.part_text import part_text, read_part
 from brisk_anchor.services.measure.measurement_request import build_measurement, point_at
@@ -293,3 +294,36 @@ def test_blocks_within_blocks_slanted_slots_and_bombs(tmp_path):
         else:
             assert len(read_part(tmp_path / "b.dxf", units=None, layers=None).rounds) == 2 + 32
         space.delete_entity(space[-1])
+
+
+def test_lines_that_all_meet_in_one_point_and_points_on_one_line_are_followed_in_linear_time():
+    star = [((0.0, 0.0), (1.0 + n, n % 977.0)) for n in range(60_000)]
+    began = time.process_time()
+    assert loops(star) == []
+    ruler = [(float(n), 0.0) for n in range(60_000)]
+    assert simplified([*ruler, (59_999.0, 5.0), (0.0, 5.0)]) == ((0, 0), (59_999, 0), (59_999, 5), (0, 5))
+    square = [(0.0, 0.0), (9.0, 0.0), (9.0, 9.0), (0.0, 9.0)]
+    rings = [[(x, 4.0), (x + 0.1, 4.0), (x, 4.1)] for x in np.linspace(-8, 16, 2_000).tolist()]
+    edge = [(float(x), y) for (x, y) in [*square, *((0.0, 9.0 - n / 9_999) for n in range(80_000))]]
+    assert those_within(rings, edge) == [ring for ring in rings if 0 < ring[0][0] < 9]
+    assert time.process_time() - began < 10  # with the squares of these it was minutes
+
+
+def test_more_than_anybody_draws_or_meshes_is_refused_before_it_is_worked_on(tmp_path):
+    line = "0\nLINE\n8\n0\n10\n0.5\n20\n1.5\n11\n2.5\n21\n3.5\n"
+    head = "0\nSECTION\n2\nHEADER\n9\n$INSUNITS\n70\n4\n0\nENDSEC\n0\nSECTION\n2\nENTITIES\n"
+    for ending in ("\n", "\r\n", "\r"):
+        text = (head + line * 100_000 + "0\nENDSEC\n0\nEOF\n").replace("\n", ending)
+        (tmp_path / "a.dxf").write_bytes(text.encode())
+        with pytest.raises(DrawingFileError, match="more than 100000 entities"):
+            read_part(tmp_path / "a.dxf", units=None, layers=None)
+    (tmp_path / "a.dxf").write_text(head + "10\n0.5\n" * 1_000_001)
+    with pytest.raises(DrawingFileError, match="2000000 lines"):
+        read_part(tmp_path / "a.dxf", units=None, layers=None)
+    places = np.arange(40_000)
+    corners = np.zeros((40_000, 3, 3))
+    corners[:, :, :2] = np.column_stack([places % 200, places // 200])[:, None] + [[0, 0], [0.5, 0], [0, 0.5]]
+    corners[0] = [[-9, -9, 0], [900, -9, 0], [-9, 900, 0]]
+    write_stl(tmp_path / "a.stl", corners, text=False)
+    with pytest.raises(DrawingFileError, match="in pieces"):
+        read_part(tmp_path / "a.stl", units="mm", layers=None)

@@ -415,15 +415,15 @@ def profile_show(name: Annotated[str, typer.Argument(help="A shipped profile.")]
 
 
 @profile_app.command("check")
-def profile_check(path: Annotated[Path, typer.Argument(help="A profile file (TOML).")]) -> None:
+def profile_check(path: Annotated[Path, typer.Argument(help="A profile file (TOML), or a shipped profile.")]) -> None:
     """Check a profile: every fault with its place, then a sample of every kind of program, written and run with it."""
     from brisk_anchor.core.errors import ProfileError
     from brisk_anchor.core.quantities import dim
-    from brisk_anchor.nc.profile.control_profile import load_profile
+    from brisk_anchor.nc.profile.control_profile import profile_of
     from brisk_anchor.services.profile.profile_proof import prove_profile
 
     try:
-        profile = load_profile(path)
+        profile = profile_of(str(path))
         proof = prove_profile(profile)
         if proof.findings:
             raise ProfileError(path.name, proof.findings)

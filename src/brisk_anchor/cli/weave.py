@@ -67,6 +67,7 @@ def _plan(
     from pydantic import ValidationError
 
     from brisk_anchor.core.errors import BriskAnchorError
+    from brisk_anchor.nc.profile.control_profile import findings_of
     from brisk_anchor.services.plan.plan_file import PlanFile, load_plan
 
     if plan is not None:
@@ -81,8 +82,9 @@ def _plan(
     try:
         return PlanFile.model_validate(data)
     except ValidationError as error:
-        reason = str(error.errors(include_url=False)[0]["msg"]).removeprefix("Value error, ")
-        raise BriskAnchorError(f"That cannot be put in: {reason}", "", "Give --measure, --tool or --plan") from None
+        raise BriskAnchorError(
+            f"That cannot be put in: {findings_of(error)[0].reason}", "", "Give --measure, --tool or --plan"
+        ) from None
 
 
 def _put_in(apart: CuttingProgram, after: list[int], plan: PlanFile, again: int | None, job: Path | None) -> str:

@@ -5,15 +5,30 @@ from __future__ import annotations
 import itertools
 import math
 from collections.abc import Iterable, Iterator
+from functools import cache
 from pathlib import Path
 from typing import Any
 
 from brisk_anchor.core.errors import DrawingFileError
-from brisk_anchor.exchange.read_part import MOST_OPENINGS, Point, ReadPart, Round, Word, area, loops, simplified, within
+from brisk_anchor.exchange.read_part import (
+    LOOKED_AT,
+    MOST_OPENINGS,
+    Point,
+    ReadPart,
+    Round,
+    Word,
+    area,
+    loops,
+    simplified,
+    those_within,
+)
 from brisk_anchor.nc.bounded import open_plain
 from brisk_anchor.surroundings import Elsewhere
 
 _MAX_BYTES = 50_000_000
+_MOST_LINES_OF_TEXT = 2_000_000
+_MOST_ENTITIES = 100_000
+"""Each takes the library that reads them a tenth of a millisecond: with more, nobody would wait."""
 _MOST_SEGMENTS = 200_000
 _DEEPEST_BLOCK = 12
 _FURTHEST = 1e5
@@ -55,9 +70,11 @@ def _read(path: Path, unit: float | None, layers: frozenset[str] | None) -> Read
         from ezdxf import path as paths
         from ezdxf.filemanagement import readfile
 
+    data = path.read_bytes()
+    _look_at_size(path.name, data)
     document = readfile(path)
     # A file without a header gets the reader's own, which states a unit that nobody wrote.
-    written = b"$INSUNITS" in path.read_bytes()
+    written = b"$INSUNITS" in data
     stated = _UNITS.get(int(document.header.get("$INSUNITS", 0))) if written else None
     scale = stated or unit
     if scale is None:
@@ -69,7 +86,8 @@ def _read(path: Path, unit: float | None, layers: frozenset[str] | None) -> Read
     segments: list[tuple[Point, Point]] = []
     rounds: list[Round] = []
     words: list[Word] = []
-    for entity in _unfolded(document.modelspace(), [0]):
+    _look_at_blocks(document)
+    for entity in _unfolded(document.modelspace()):
         if layers is not None and entity.dxf.layer not in layers:
             continue
         kind = entity.dxftype()
@@ -79,7 +97,12 @@ def _read(path: Path, unit: float | None, layers: frozenset[str] | None) -> Read
             if not abs(entity.dxf.radius * scale) <= _FURTHEST:
                 raise DrawingFileError(f"{path.name} holds a circle as large as no part", "", "Export it anew")
             rounds.append(Round(place, round(2 * entity.dxf.radius * scale, 4), entity.dxf.layer))
-        elif kind in ("LINE", "ARC", "LWPOLYLINE", "POLYLINE", "SPLINE", "ELLIPSE"):
+        elif kind == "LINE":
+            start, end = ((p.x * scale, p.y * scale) for p in (entity.dxf.start, entity.dxf.end))
+            if not all(abs(c) <= _FURTHEST for c in (*start, *end)):
+                raise DrawingFileError(f"{path.name} holds lines as far away as no part", "", "Export it anew")
+            segments.append((start, end))
+        elif kind in ("ARC", "LWPOLYLINE", "POLYLINE", "SPLINE", "ELLIPSE"):
             drawn = paths.make_path(entity)
             # A curve is cut into pieces by its sag: one of a million kilometres would never end.
             if not all(abs(p.x * scale) + abs(p.y * scale) <= _FURTHEST for p in drawn.control_vertices()):
@@ -102,12 +125,13 @@ def _read(path: Path, unit: float | None, layers: frozenset[str] | None) -> Read
         )
     outer, *inner = closed
     notes = []
-    inside = [ring for ring in inner if within(ring, outer)]
-    if len(inside) < len(inner):
-        notes.append(f"{len(inner) - len(inside)} outlines outside the largest one were left out")
-    for what, found in (("circles", rounds), ("inner outlines", inside)):
-        if len(found) > MOST_OPENINGS:
-            notes.append(f"of {len(found)} {what} the {MOST_OPENINGS} largest were taken: choose layers")
+    inside = those_within(inner[:LOOKED_AT], outer)
+    outside = len(inner[:LOOKED_AT]) - len(inside)
+    if outside:
+        notes.append(f"{outside} outlines outside the largest one were left out")
+    for what, found in (("circles", len(rounds)), ("inner outlines", len(inner) - outside)):
+        if found > MOST_OPENINGS:
+            notes.append(f"of {found} {what} the {MOST_OPENINGS} largest were taken: choose layers")
     if len(rounds) > MOST_OPENINGS:
         rounds = sorted(rounds, key=lambda item: -item.diameter)[:MOST_OPENINGS]
     inside = inside[:MOST_OPENINGS]
@@ -125,31 +149,52 @@ def _read(path: Path, unit: float | None, layers: frozenset[str] | None) -> Read
     )
 
 
-def _unfolded(entities: Iterable[Any], inserted: list[int], depth: int = 0) -> Iterator[Any]:
-    """Entities with those of blocks in their place, blocks within blocks too; `inserted` counts them all.
+def _look_at_size(name: str, data: bytes) -> None:
+    """Raises DrawingFileError: it holds more than is read in a minute."""
+    if max(data.count(b"\n"), data.count(b"\r")) > _MOST_LINES_OF_TEXT:
+        raise DrawingFileError(f"{name} holds more than {_MOST_LINES_OF_TEXT} lines of text", "", "Export less")
+    # Codes and values take turns; the code 0 begins an entity.
+    if sum(code.strip() == b"0" for code in data.splitlines()[::2]) > _MOST_ENTITIES:
+        raise DrawingFileError(f"{name} holds more than {_MOST_ENTITIES} entities", "", "Export less, or fewer layers")
+
+
+def _look_at_blocks(document: Any) -> None:
+    """Count what blocks within blocks unfold to, before they are: empty ones unfold to nothing, and take for ever.
 
     Raises:
-        DrawingFileError: blocks lie too deep in each other, or unfold to more than anybody draws.
+        DrawingFileError: they lie too deep in each other, or unfold to more than anybody draws.
     """
-    count = 0
-    for entity in entities:
-        if entity.dxftype() != "INSERT":
-            yield entity
-            continue
-        inserted[0] += 1
-        if inserted[0] > _MOST_INSERTS:  # empty blocks within blocks unfold to nothing, and take for ever
-            raise DrawingFileError(
-                f"More than {_MOST_INSERTS} blocks are set in it", "", "Explode them, or export less"
-            )
-        if depth >= _DEEPEST_BLOCK:
+
+    @cache
+    def counted(name: str, depth: int) -> tuple[int, int]:
+        """Blocks set and other entities in a block, or in the drawing."""
+        if depth > _DEEPEST_BLOCK:
             raise DrawingFileError("Blocks lie too deep in each other", "", "Explode them, or choose layers")
-        for inner in _unfolded(
-            (part for whole in entity.multi_insert() for part in whole.virtual_entities()), inserted, depth + 1
-        ):
-            count += 1
-            if count > _MOST_SEGMENTS:
-                raise DrawingFileError(f"A block unfolds to more than {_MOST_SEGMENTS} entities", "", "Export less")
-            yield inner
+        inserts = entities = 0
+        for entity in document.blocks.get(name) or () if name else document.modelspace():
+            if entity.dxftype() != "INSERT":
+                entities += 1
+                continue
+            within, other = counted(str(entity.dxf.get("name") or "?"), depth + 1)
+            times = max(1, entity.mcount)
+            inserts += times * (1 + within)
+            entities += times * other
+        return inserts, entities
+
+    inserts, entities = counted("", 0)
+    if inserts > _MOST_INSERTS:
+        raise DrawingFileError(f"More than {_MOST_INSERTS} blocks are set in it", "", "Explode them, or export less")
+    if entities > _MOST_SEGMENTS:
+        raise DrawingFileError(f"Its blocks unfold to more than {_MOST_SEGMENTS} entities", "", "Export less")
+
+
+def _unfolded(entities: Iterable[Any]) -> Iterator[Any]:
+    """Entities with those of blocks in their place, blocks within blocks too."""
+    for entity in entities:
+        if entity.dxftype() == "INSERT":
+            yield from _unfolded(part for whole in entity.multi_insert() for part in whole.virtual_entities())
+        else:
+            yield entity
 
 
 def _at(point: object, scale: float) -> Point:

@@ -15,7 +15,7 @@ from typing import Annotated, Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 from brisk_anchor.core.errors import Fault, TableFileError
-from brisk_anchor.nc.bounded import read_at_most
+from brisk_anchor.nc.bounded import read_at_most, why_unread
 
 _MOST_BYTES, _MOST_ROWS = 1_000_000, 2_000
 Column = Annotated[str, Field(min_length=1, max_length=40)]
@@ -64,10 +64,8 @@ def read_presetter(path: Path, columns: PresetterColumns) -> list[PresetTool]:
         if len(data) > _MOST_BYTES:
             raise TableFileError(path.name, (Fault("", f"larger than {_MOST_BYTES} bytes"),))
         text = data.decode("utf-8-sig")
-    except OSError as error:
-        raise TableFileError(path.name, (Fault("", error.strerror or str(error)),)) from error
-    except UnicodeDecodeError as error:
-        raise TableFileError(path.name, (Fault("", "it is no text in UTF-8"),)) from error
+    except (OSError, UnicodeDecodeError) as error:
+        raise TableFileError(path.name, (Fault("", why_unread(error)),)) from error
     return parse_presetter(text, path.name, columns)
 
 

@@ -3,12 +3,17 @@
 from __future__ import annotations
 
 import math
+from collections import deque
 from dataclasses import dataclass, field
 from itertools import pairwise
+
+import numpy as np
 
 Point = tuple[float, float]
 MOST_OPENINGS = 500
 """Of circles, and of other outlines: more than that nobody measures, and no screen can tell apart."""
+LOOKED_AT = 4 * MOST_OPENINGS
+"""So many of the largest are asked where they lie."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,10 +63,10 @@ def loops(segments: list[tuple[Point, Point]], gap: float = 1e-3) -> list[list[P
     def key(point: Point) -> tuple[int, int]:
         return round(point[0] / gap), round(point[1] / gap)
 
-    ends: dict[tuple[int, int], list[int]] = {}
+    ends: dict[tuple[int, int], deque[int]] = {}
     for number, segment in enumerate(segments):
         for point in segment:
-            ends.setdefault(key(point), []).append(number)
+            ends.setdefault(key(point), deque()).append(number)
     left = set(range(len(segments)))
     closed = []
     for number in range(len(segments)):
@@ -72,9 +77,12 @@ def loops(segments: list[tuple[Point, Point]], gap: float = 1e-3) -> list[list[P
         points = [start]
         while key(at) != key(start):
             points.append(at)
-            following = next((n for n in ends[key(at)] if n in left), None)
-            if following is None:
+            meeting = ends[key(at)]
+            while meeting and meeting[0] not in left:
+                meeting.popleft()  # for good: all lines of a drawing may meet in one point
+            if not meeting:
                 break
+            following = meeting.popleft()
             left.discard(following)
             a, b = segments[following]
             at = b if key(a) == key(at) else a
@@ -86,26 +94,28 @@ def loops(segments: list[tuple[Point, Point]], gap: float = 1e-3) -> list[list[P
 
 def simplified(points: list[Point], sag: float = 0.002) -> tuple[Point, ...]:
     """The same outline without points that lie on the straight between their neighbours, within `sag` mm."""
-    kept = list(points)
+    kept: list[Point] = []  # from the last to the first
     for i in range(len(points) - 1, -1, -1):
-        if len(kept) <= 3:
-            break
-        n = i % len(kept)
-        (x0, y0), (x, y), (x1, y1) = kept[n - 1], kept[n], kept[(n + 1) % len(kept)]
+        (x0, y0), (x, y) = kept[0] if kept and not i else points[i - 1], points[i]
+        x1, y1 = kept[-1] if kept else points[0]
         length = math.hypot(x1 - x0, y1 - y0)
-        if length and abs((x1 - x0) * (y0 - y) - (x0 - x) * (y1 - y0)) / length < sag:
-            del kept[n]
+        straight = length and abs((x1 - x0) * (y0 - y) - (x0 - x) * (y1 - y0)) / length < sag
+        if not straight or len(kept) + i < 3:
+            kept.append((x, y))
+    kept.reverse()
     return tuple((round(x, 4), round(y, 4)) for x, y in kept)
 
 
-def within(inner: list[Point], outer: list[Point]) -> bool:
-    """Whether a closed outline lies inside another it does not cross: whether its first point does."""
-    x, y = inner[0]
-    odd = False
-    for (x0, y0), (x1, y1) in zip(outer, [*outer[1:], outer[0]], strict=True):
-        if (y0 > y) != (y1 > y) and x < x0 + (x1 - x0) * (y - y0) / (y1 - y0):
-            odd = not odd
-    return odd
+def those_within(inner: list[list[Point]], outer: list[Point]) -> list[list[Point]]:
+    """Of closed outlines those that lie inside another they do not cross: whose first point does."""
+    (x0, y0), (x1, y1) = np.array(outer).T, np.roll(outer, -1, axis=0).T
+    across = (x1 - x0) / np.where(y1 == y0, 1.0, y1 - y0)
+    found = []
+    for ring in inner:
+        x, y = ring[0]
+        if np.count_nonzero(((y0 > y) != (y1 > y)) & (x < x0 + across * (y - y0))) % 2:
+            found.append(ring)
+    return found
 
 
 @dataclass(frozen=True, slots=True)

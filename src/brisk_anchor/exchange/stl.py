@@ -5,21 +5,35 @@ The outline is the border of the largest level face; a bore is a ring of upright
 
 from __future__ import annotations
 
-import math
 from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
 
 from brisk_anchor.core.errors import DrawingFileError
-from brisk_anchor.exchange.read_part import MOST_OPENINGS, Point, ReadPart, Round, area, loops, simplified, within
+from brisk_anchor.exchange.read_part import (
+    LOOKED_AT,
+    MOST_OPENINGS,
+    Point,
+    ReadPart,
+    Round,
+    area,
+    loops,
+    simplified,
+    those_within,
+)
 from brisk_anchor.nc.bounded import read_at_most
 
 Array = NDArray[np.float64]
-_MAX_BYTES = 200_000_000
+_MAX_BYTES = 15_000_084
+"""300,000 triangles: worked on, they take 300 MB."""
+_MOST_SIDES = 100_000
+"""So many sides of a face that no other triangle shares are a mesh in pieces, not the border of a part."""
 _MAX_TEXT = 8_000_000
 """Bytes of a mesh in words: as objects they take twenty times the room."""
 _LEVEL = 0.999
+_MOST_LEVELS = 1000
+"""So many level faces, those with most metal, are asked for the outline."""
 _UPRIGHT = 0.02
 _BEND = 0.6
 """Least cosine between two facets of one cylinder."""
@@ -73,16 +87,38 @@ def read_stl(path: Path, *, unit: float) -> ReadPart:
     bottom, top = float(corners[:, :, 2].min()), float(corners[:, :, 2].max())
     outline, inner = _outline(path, corners, normals, double / 2)
     rounds = _rounds(corners[np.abs(normals[:, 2]) < _UPRIGHT], normals[np.abs(normals[:, 2]) < _UPRIGHT])
-    openings = [ring for ring in inner if not any(_lies_on(ring, found) for found in rounds)]
+    openings = _no_rounds(inner, rounds[:LOOKED_AT])
+    notes = [
+        f"of {len(found)} {what} the {MOST_OPENINGS} largest were taken: mesh less"
+        for what, found in (("rounds", rounds), ("openings", openings))
+        if len(found) > MOST_OPENINGS
+    ]
     return ReadPart(
-        path.name, outline, tuple(rounds), round(bottom, 4), round(top, 4), openings=tuple(openings[:MOST_OPENINGS])
+        path.name,
+        outline,
+        tuple(rounds[:MOST_OPENINGS]),
+        round(bottom, 4),
+        round(top, 4),
+        openings=tuple(openings[:MOST_OPENINGS]),
+        notes=tuple(notes),
     )
 
 
-def _lies_on(ring: tuple[Point, ...], found: Round) -> bool:
-    """Whether an outline is the border of a round that was found on its own."""
-    x, y = found.centre
-    return all(abs(math.hypot(u - x, v - y) - found.diameter / 2) < max(0.02, _ROUND * found.diameter) for u, v in ring)
+def _no_rounds(rings: list[tuple[Point, ...]], rounds: list[Round]) -> list[tuple[Point, ...]]:
+    """Outlines without those that are the border of a round found on its own."""
+    if not rounds:
+        return rings
+    centres, diameters = np.array([r.centre for r in rounds]), np.array([r.diameter for r in rounds])
+    near = np.maximum(0.02, _ROUND * diameters)
+
+    def is_round(ring: tuple[Point, ...]) -> bool:
+        off = np.abs(np.hypot(*(centres - ring[0]).T) - diameters / 2)
+        for n in np.flatnonzero(off < near):
+            if (np.abs(np.hypot(*(np.array(ring) - centres[n]).T) - diameters[n] / 2) < near[n]).all():
+                return True
+        return False
+
+    return [ring for ring in rings if not is_round(ring)]
 
 
 def _outline(
@@ -95,21 +131,29 @@ def _outline(
     faces = corners[level]
     heights = np.round(faces[:, :, 2].mean(axis=1), 3)
     order = np.argsort(heights, kind="stable")
+    starts = np.flatnonzero(np.diff(heights[order], prepend=-np.inf))
+    sums = np.add.reduceat(areas[level][order], starts)
+    groups = np.split(order, starts[1:])
     best: list[list[Point]] = []
-    for group in np.split(order, np.flatnonzero(np.diff(heights[order])) + 1):
-        if areas[level][group].sum() < 1e-6:
+    for n in sorted(np.argsort(-sums, kind="stable")[:_MOST_LEVELS]):
+        group = groups[n]
+        if sums[n] < 1e-6:
             continue
-        found = sorted(loops(_border(faces[group][:, :, :2])), key=area, reverse=True)
+        border = _border(faces[group][:, :, :2])
+        if len(border) > _MOST_SIDES:
+            raise DrawingFileError(f"{path.name} is a mesh in pieces", "Its triangles do not meet", "Repair it")
+        found = sorted(loops([((p, q), (r, t)) for p, q, r, t in border.tolist()]), key=area, reverse=True)
         if found and area(found[0]) > (area(best[0]) if best else 0.0):
             best = found
     if not best:
         raise DrawingFileError(f"{path.name} has no closed outline", "The mesh is open", "Repair it, or use a drawing")
     outer, *inner = best
-    return simplified(outer, 0.005), [simplified(ring, 0.005) for ring in inner if within(ring, outer)]
+    inside = those_within(inner[:LOOKED_AT], outer)
+    return simplified(outer, 0.005), [simplified(ring, 0.005) for ring in inside]
 
 
-def _border(triangles: Array) -> list[tuple[Point, Point]]:
-    """Sides that an odd number of triangles have; (n, 3, 2) mm, met within a tenth of a micrometre."""
+def _border(triangles: Array) -> Array:
+    """Both ends of each side that an odd number of triangles have, (m, 4); (n, 3, 2) mm, met within 0.1 µm."""
     steps = np.round(triangles * 1e4).astype(np.int64)
     names, points = np.unique(((steps[:, :, 0] << 32) + steps[:, :, 1]).reshape(-1), return_inverse=True)
     a = points.reshape(-1, 3)
@@ -117,18 +161,19 @@ def _border(triangles: Array) -> list[tuple[Point, Point]]:
     sides = (np.minimum(a, b) * len(names) + np.maximum(a, b)).reshape(-1)
     _, first, counts = np.unique(sides, return_index=True, return_counts=True)
     at = first[counts % 2 == 1]
-    flat = steps.reshape(-1, 2) / 1e4
-    following = np.roll(steps, -1, axis=1).reshape(-1, 2) / 1e4
-    return [
-        ((float(p), float(q)), (float(r), float(s))) for (p, q), (r, s) in zip(flat[at], following[at], strict=True)
-    ]
+    ends = steps.reshape(-1, 2), np.roll(steps, -1, axis=1).reshape(-1, 2)
+    return np.hstack([end[at] for end in ends]) / 1e4
 
 
-def _rounds(corners: Array, normals: Array) -> list[Round]:
-    """Upright cylinders: facets joined over shared upright edges, whose vertices lie on one circle."""
-    if not len(corners):
-        return []
-    owner: dict[tuple[float, float], int] = {}
+def _joined(corners: Array, normals: Array) -> list[NDArray[np.int64]]:
+    """Facets that belong together: they meet at an edge and bend a little there, not as at a corner."""
+    steps = np.round(corners[:, :, :2] * 1e3).astype(np.int64).reshape(-1, 2)
+    owners = np.repeat(np.arange(len(corners)), 3)
+    # Facets at each vertex, one after the other as they stand in the mesh: each is compared with the one before.
+    order = np.lexsort((owners, steps[:, 1], steps[:, 0]))
+    before, after = owners[order[:-1]], owners[order[1:]]
+    meet = (steps[order[:-1]] == steps[order[1:]]).all(axis=1) & (before != after)
+    meet &= (normals[before] * normals[after]).sum(axis=1) > _BEND
     parent = list(range(len(corners)))
 
     def root(i: int) -> int:
@@ -137,19 +182,21 @@ def _rounds(corners: Array, normals: Array) -> list[Round]:
             i = parent[i]
         return i
 
-    for i, triangle in enumerate(corners):
-        for x, y, _ in triangle:
-            key = (round(float(x), 3), round(float(y), 3))
-            first = owner.setdefault(key, i)
-            # Facets that meet at an edge belong together when they bend a little, not when they make a corner.
-            if first != i and normals[first] @ normals[i] > _BEND:
-                parent[root(i)] = root(first)
-            owner[key] = i
-    groups: dict[int, list[int]] = {}
-    for i in range(len(corners)):
-        groups.setdefault(root(i), []).append(i)
+    for one, other in zip(before[meet].tolist(), after[meet].tolist(), strict=True):
+        parent[root(other)] = root(one)
+    roots = np.array([root(i) for i in range(len(corners))])
+    order = np.argsort(roots, kind="stable")
+    return np.split(order, np.flatnonzero(np.diff(roots[order])) + 1)
+
+
+def _rounds(corners: Array, normals: Array) -> list[Round]:
+    """Upright cylinders: facets joined over shared upright edges, whose vertices lie on one circle."""
+    if not len(corners):
+        return []
     found = []
-    for members in groups.values():
+    for members in _joined(corners, normals):
+        if len(members) < 3:
+            continue  # eight points need three triangles
         points = np.unique(np.round(corners[members][:, :, :2].reshape(-1, 2), 4), axis=0)
         if len(points) < 8:
             continue

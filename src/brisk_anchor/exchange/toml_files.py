@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from brisk_anchor.core.errors import Fault, JobError
-from brisk_anchor.nc.bounded import read_at_most, toml_sections
+from brisk_anchor.nc.bounded import read_at_most, toml_sections, why_unread
 
 MILLIMETRES = {"mm": 1.0, "inch": 25.4}
 LONGEST = 1_000_000
@@ -33,8 +33,7 @@ def read_text(path: Path) -> str:
             raise JobError(path.name, (Fault("", f"larger than {LONGEST} bytes"),))
         return data.decode("utf-8")
     except (OSError, UnicodeDecodeError) as error:
-        reason = error.strerror if isinstance(error, OSError) else "it is no text in UTF-8"
-        raise JobError(path.name, (Fault("", str(reason)),)) from error
+        raise JobError(path.name, (Fault("", why_unread(error)),)) from error
 
 
 def parse(text: str, name: str) -> dict[str, Any]:
@@ -132,4 +131,4 @@ def _at(name: str, text: str, place: Place) -> str:
 def finding_at(name: str, text: str, place: Place, reason: str) -> Fault:
     """A fault with file, line and field."""
     field = ".".join(str(part) for part in place)
-    return Fault(f"{_at(name, text, place)} {field}".rstrip(), reason)
+    return Fault(f"{_at(name, text, place)} {field}".rstrip(), reason.removeprefix("Value error, "))

@@ -37,6 +37,11 @@ def read_at_most(path: Path, most: int) -> bytes:
         return stream.read(most + 1)
 
 
+def why_unread(error: OSError | UnicodeDecodeError) -> str:
+    """Why a file could not be read as text, without the numbers and names of the system's own message."""
+    return str(error.strerror or "it cannot be read") if isinstance(error, OSError) else "it is no text in UTF-8"
+
+
 def toml_sections(text: str) -> dict[str, Any]:
     """The sections of a TOML text, whatever is in it.
 

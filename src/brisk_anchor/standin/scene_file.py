@@ -15,7 +15,7 @@ from brisk_anchor.core.geometry.rotary import RotaryAxis
 from brisk_anchor.core.kinds import Apart, FeatureKind, Walls
 from brisk_anchor.core.offsets.conditions import EXPANSION, NORMAL, Temperature
 from brisk_anchor.core.quantities import num
-from brisk_anchor.nc.bounded import read_at_most, toml_sections
+from brisk_anchor.nc.bounded import read_at_most, toml_sections, why_unread
 from brisk_anchor.nc.profile.control_profile import findings_of
 from brisk_anchor.standin.row_file import ROW, RowSection, RuleSection
 from brisk_anchor.standin.solid_file import Coordinate, FileSection, Length, Name, Place, Point, SolidSection
@@ -508,7 +508,7 @@ def load_scene(name_or_path: str) -> SceneFile:
         text = data.decode("utf-8")
     except (OSError, UnicodeDecodeError) as error:
         known = ", ".join(shipped_scenes())
-        raise SceneError(name_or_path, (Fault("", str(error)),), f"Give a file, or one of: {known}") from error
+        raise SceneError(name_or_path, (Fault("", why_unread(error)),), f"Give a file, or one of: {known}") from error
     if len(data) > _MAX_BYTES:
         raise SceneError(path.name, (Fault("", f"larger than {_MAX_BYTES} bytes"),))
     return parse_scene(text, path.name)

@@ -15,7 +15,7 @@ from pydantic import AfterValidator, Field, ValidationError, WithJsonSchema, mod
 
 from brisk_anchor.core.errors import Fault, ProfileError
 from brisk_anchor.core.quantities import Unit
-from brisk_anchor.nc.bounded import read_at_most, toml_sections
+from brisk_anchor.nc.bounded import read_at_most, toml_sections, why_unread
 from brisk_anchor.nc.profile.languages import LANGUAGES, Language
 from brisk_anchor.nc.profile.sections import (
     AlarmVariables,
@@ -546,7 +546,7 @@ def load_profile(path: Path) -> Profile:
             raise ProfileError(path.name, (Fault("", f"larger than {_MAX_BYTES} bytes"),))
         return parse_profile(data.decode("utf-8"), path.name)
     except (OSError, UnicodeDecodeError) as error:
-        raise ProfileError(path.name, (Fault("", str(error)),)) from error
+        raise ProfileError(path.name, (Fault("", why_unread(error)),)) from error
 
 
 def profile_of(name_or_path: str) -> Profile:

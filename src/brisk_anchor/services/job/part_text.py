@@ -180,10 +180,14 @@ def _sound(text: str) -> None:
 
     from pydantic import ValidationError
 
+    from brisk_anchor.nc.profile.control_profile import findings_of
+
     try:
         PartFile.model_validate(tomllib.loads(text))
-    except (tomllib.TOMLDecodeError, ValidationError) as error:
-        first = str(error).splitlines()
+    except tomllib.TOMLDecodeError as error:
+        raise DrawingFileError(f"No part can be made of it: {error}", "", "Choose other layers") from error
+    except ValidationError as error:
+        fault = findings_of(error)[0]
         raise DrawingFileError(
-            f"No part can be made of it: {' '.join(first[:3])}", "", "Choose other layers"
+            f"No part can be made of it: {fault.reason}", fault.place, "Look at the drawing"
         ) from error

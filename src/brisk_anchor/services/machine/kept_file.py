@@ -6,7 +6,7 @@ from pathlib import Path
 
 from brisk_anchor.core.errors import ExportError, Fault, StateError
 from brisk_anchor.exchange.files import write_whole
-from brisk_anchor.nc.bounded import read_at_most
+from brisk_anchor.nc.bounded import read_at_most, why_unread
 
 
 class KeptFile:
@@ -28,7 +28,7 @@ class KeptFile:
         try:
             data = read_at_most(self.path, self._longest)
         except OSError as error:
-            raise StateError(self.path.name, (Fault("", str(error)),)) from error
+            raise StateError(self.path.name, (Fault("", why_unread(error)),)) from error
         if len(data) > self._longest:
             raise StateError(self.path.name, (Fault("", f"larger than {self._longest} bytes"),))
         self._seen = data

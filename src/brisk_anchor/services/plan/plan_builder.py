@@ -8,12 +8,13 @@ from typing import Any
 
 from pydantic import ValidationError
 
-from brisk_anchor.core.errors import BriskAnchorError, Fault, PlanError, PlanFileError
+from brisk_anchor.core.errors import BriskAnchorError, PlanError, PlanFileError
 from brisk_anchor.core.offsets.setup import DrawnFeature
 from brisk_anchor.core.quantities import dim, num
 from brisk_anchor.exchange.files import write_whole
 from brisk_anchor.exchange.folder_change import look_unchanged
 from brisk_anchor.exchange.toml_files import read_text
+from brisk_anchor.nc.profile.control_profile import findings_of
 from brisk_anchor.services.measure.measurement_request import APPROACH, MeasurementRequest
 from brisk_anchor.services.plan.face_plans import plan_of_places
 from brisk_anchor.services.plan.plan_file import (
@@ -114,9 +115,7 @@ class PlanBuilder:
         try:
             plan = PlanFile.model_validate(data)
         except ValidationError as error:
-            found = error.errors(include_url=False)[0]
-            reason = str(found["msg"]).removeprefix("Value error, ")
-            raise PlanFileError(self.plan.name, (Fault(".".join(map(str, found["loc"])), reason),)) from None
+            raise PlanFileError(self.plan.name, findings_of(error)[:1]) from None
         self._before = [*self._before[1 - _UNDOS :], self.plan]
         self.plan = plan
         self.refresh()

@@ -237,10 +237,7 @@ def parse_plan(text: str, name: str) -> PlanFile:
     try:
         return PlanFile.model_validate(in_millimetres(data, MILLIMETRES[data["units"]], _NO_LENGTHS))
     except ValidationError as error:
-        found = (
-            finding_at(name, text, item["loc"], item["msg"].removeprefix("Value error, "))
-            for item in error.errors(include_url=False)
-        )
+        found = (finding_at(name, text, item["loc"], item["msg"]) for item in error.errors(include_url=False))
         raise PlanFileError(name, tuple(found)) from None
 
 

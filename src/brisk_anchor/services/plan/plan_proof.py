@@ -9,7 +9,8 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from brisk_anchor.core.errors import Fault, PlanFileError
 from brisk_anchor.exchange.files import write_whole
-from brisk_anchor.nc.bounded import read_at_most
+from brisk_anchor.nc.bounded import read_at_most, why_unread
+from brisk_anchor.nc.profile.control_profile import findings_of
 from brisk_anchor.services.plan.proof_basis import Basis
 from brisk_anchor.services.plan.proving import Outcome
 
@@ -109,7 +110,6 @@ def read_proof(plan: Path) -> PlanProof | None:
             raise PlanFileError(path.name, (Fault("", f"larger than {_MAX_BYTES} bytes"),))
         return PlanProof.model_validate_json(data)
     except OSError as error:
-        raise PlanFileError(path.name, (Fault("", str(error.strerror)),), "Prove the plan again") from None
+        raise PlanFileError(path.name, (Fault("", why_unread(error)),), "Prove the plan again") from None
     except ValidationError as error:
-        found = (Fault(".".join(map(str, e["loc"])), str(e["msg"])) for e in error.errors(include_url=False))
-        raise PlanFileError(path.name, tuple(found), "Prove the plan again") from None
+        raise PlanFileError(path.name, findings_of(error), "Prove the plan again") from None
