@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 import sys
+import time
 
 import pytest
 
@@ -117,6 +118,20 @@ def test_every_fault_of_a_file_is_told_with_its_line(folder):
     at = 1 + next(n for n, line in enumerate(part) if "EAST" in line)
     assert f"part.toml:{at}" in lines
     assert any(word.startswith("fixture.toml:8 kind") for word in told)
+
+    more = "".join(f'[[feature]]\nname = "f{n}"\nkind = "bore"\nsolid = "plate"\n\n' for n in range(1_000))
+    (folder / "part.toml").write_text((folder / "part.toml").read_text() + more)
+    began = time.process_time()
+    told = [word for word in faults(folder) if word.startswith("part.toml")]
+    assert len(told) == 41
+    assert re.fullmatch(r"part.toml: \d{4} faults more", told[-1])
+    assert time.process_time() - began < 8  # the file was gone through once for each of thousands
+
+
+def test_a_part_has_no_more_than_is_worked_on_while_somebody_waits(folder):
+    hole = "    { at = [20.0, 50.0], diameter = 16.0 },\n"
+    change(folder, "part", (hole, hole * 1_000))
+    assert "holes: List should have at most 1000" in " ".join(faults(folder))
 
 
 BUILT = """

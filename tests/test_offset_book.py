@@ -337,6 +337,8 @@ def test_blocks_go_out_and_come_back(profile):
         (b"G10 L2 P1 X#5221", "variable"),
         (b'{"form": "brisk-anchor-offsets-1"}', "units"),
         (b"\xff\xfe\x00row", "no text"),
+        (b"row,unit,x\n" + b"G54,mm,1\n" * 60_000, "more than 2000 rows"),
+        (b'{"offsets": [' + b"0," * 1_000_000 + b"0]}", "larger than 2000000 bytes"),
     ],
 )
 def test_hostile_tables_say_what_is_wrong(data, reason, profile):

@@ -177,6 +177,8 @@ def test_without_variables_of_its_own_state_the_text_tells_it_or_it_is_refused(s
     ):
         with pytest.raises(BriskAnchorError, match=reason):
             weave(session, take_apart(changed), ready, [1])
+    with pytest.raises(WeaveError, match="more than 400000 lines"):
+        take_apart("\n" * 400_001)
     with pytest.raises(WeaveError, match="cannot jump back"):
         weave(session, program, ready, [1], again_of(ready, 611))
 

@@ -47,6 +47,24 @@ def test_box_and_ball_hold_the_whole_solid_however_it_is_turned(name, turned):
         assert math.dist(point, middle) <= radius
 
 
+def test_openings_of_corners_count_by_the_nearest_of_them_wherever_one_stands():
+    """Each is asked only where its box is near enough; the field is that of all of them."""
+    chance = random.Random(3)
+    turn = [number * 2 * math.pi / 7 for number in range(7)]
+    slots = tuple(
+        Polygon(tuple((x + chance.uniform(1, 4) * math.cos(t), y + chance.uniform(1, 4) * math.sin(t)) for t in turn))
+        for x, y in ((chance.uniform(0, 60), chance.uniform(0, 40)) for _ in range(25))
+    )
+    plate = Rectangle((0.0, 0.0), (60.0, 40.0))
+    solid = Solid("plate", "x", "part", plate, -5.0, 0.0, slots=slots)
+    for _ in range(4_000):
+        x, y, z = chance.uniform(-10, 70), chance.uniform(-10, 50), chance.uniform(-9, 4)
+        aside = max(plate.distance(x, y), *(-slot.distance(x, y) for slot in slots))
+        upright = max(z, -5.0 - z)
+        apart = math.hypot(aside, upright) if aside > 0 and upright > 0 else max(aside, upright)
+        assert solid.distance(x, y, z) == pytest.approx(apart, abs=1e-12)
+
+
 def test_the_clearance_over_many_solids_is_that_of_each_alone():
     chance = random.Random(7)
     solids = tuple(

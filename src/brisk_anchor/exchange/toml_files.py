@@ -4,15 +4,20 @@ from __future__ import annotations
 
 import re
 import tomllib
-from collections.abc import Sequence
+from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from brisk_anchor.core.errors import Fault, JobError
 from brisk_anchor.nc.bounded import read_at_most, toml_sections, why_unread
 
+if TYPE_CHECKING:
+    from pydantic import ValidationError
+
 MILLIMETRES = {"mm": 1.0, "inch": 25.4}
 LONGEST = 1_000_000
+MOST_TOLD = 40
+"""Of the faults of one file so many are told: to find the line of each, the file is gone through."""
 """Bytes that a file may have."""
 _LONGEST_LINE = 200
 _HEADER = re.compile(r"^\s*(\[\[?)\s*([A-Za-z0-9_.\- \"']+?)\s*\]\]?\s*(#.*)?$")
@@ -126,6 +131,20 @@ def line_of(text: str, place: Place) -> int | None:
 def _at(name: str, text: str, place: Place) -> str:
     line = line_of(text, place)
     return f"{name}:{line}" if line else name
+
+
+def faults_in(
+    name: str, text: str, error: ValidationError, hint: Callable[[Mapping[str, Any]], str] = lambda _: ""
+) -> list[Fault]:
+    """What Pydantic has against a text, each with file, line and field, the first MOST_TOLD of it.
+
+    `hint` adds words to one complaint.
+    """
+    found = error.errors(include_url=False)
+    told = [finding_at(name, text, item["loc"], item["msg"] + hint(item)) for item in found[:MOST_TOLD]]
+    if len(found) > MOST_TOLD:
+        told.append(Fault(name, f"{len(found) - MOST_TOLD} faults more"))
+    return told
 
 
 def finding_at(name: str, text: str, place: Place, reason: str) -> Fault:

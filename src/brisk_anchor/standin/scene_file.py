@@ -80,7 +80,7 @@ class JobSection(FileSection):
     program: int | None = Field(default=None, ge=1, le=9600)
     program_comment: Annotated[str, Field(max_length=60)] = ""
     note: Annotated[list[Annotated[str, Field(max_length=160)]], Field(max_length=24)] = []
-    operation: list[OperationSection] = []
+    operation: Annotated[list[OperationSection], Field(max_length=1_000)] = []
     temperature: TemperatureSection | None = None
 
     @property
@@ -157,7 +157,7 @@ class MachineSection(FileSection):
     kind: Literal["vertical mill", "horizontal mill", "mill with rotary table", "trunnion mill", "lathe"]
     tool_axis: Literal["+Z", "-Z", "+X", "-X", "+Y", "-Y"] = "+Z"
     connection: Literal["stand-in", "nothing", "link"] = "stand-in"
-    rotary: list[RotarySection] = []
+    rotary: Annotated[list[RotarySection], Field(max_length=6)] = []
     profile: Annotated[str, Field(max_length=40)]
     travel_low: Place
     travel_high: Place

@@ -107,8 +107,8 @@ class SolidSection(FileSection):
     b: Point | None = None
     radius_b: Length | None = None
     points: Annotated[list[Point], Field(min_length=3, max_length=2000)] | None = None
-    holes: list[HoleSection] = []
-    slots: list[SlotSection] = []
+    holes: Annotated[list[HoleSection], Field(max_length=1_000)] = []
+    slots: Annotated[list[SlotSection], Field(max_length=1_000)] = []
     real: RealSolidSection | None = None
     tilt: tuple[Annotated[float, Field(ge=-180, le=180)], Annotated[float, Field(ge=-180, le=180)]] | None = None
     place: Place = (0.0, 0.0, 0.0)

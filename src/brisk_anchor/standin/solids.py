@@ -216,6 +216,11 @@ class Unevenness:
         return height
 
 
+def _box(points: Sequence[Point]) -> tuple[float, float, float, float]:
+    xs, ys = zip(*points, strict=True)
+    return min(xs), min(ys), max(xs), max(ys)
+
+
 @dataclass(frozen=True, slots=True, eq=False)
 class Solid:
     """A region drawn up from `bottom` to `top` (mm, local), placed by `frame` in machine tip coordinates."""
@@ -239,7 +244,7 @@ class Solid:
     _placed: tuple[float, ...] = field(init=False)
     _round: tuple[tuple[float, float, float], ...] = field(init=False)
     _square: tuple[tuple[float, float, float, float], ...] = field(init=False)
-    _other: tuple[Polygon, ...] = field(init=False)
+    _other: tuple[tuple[float, float, float, float, Polygon], ...] = field(init=False)
 
     def __post_init__(self) -> None:
         columns = self.frame.rotation.T.reshape(-1)
@@ -249,7 +254,8 @@ class Solid:
         object.__setattr__(self, "_round", tuple((*hole.centre, hole.radius) for hole in self.holes))
         square = tuple((*slot.low, *slot.high) for slot in self.slots if isinstance(slot, Rectangle))
         object.__setattr__(self, "_square", square)
-        object.__setattr__(self, "_other", tuple(slot for slot in self.slots if not isinstance(slot, Rectangle)))
+        other = tuple((*_box(slot.points), slot) for slot in self.slots if not isinstance(slot, Rectangle))
+        object.__setattr__(self, "_other", other)
 
     @property
     def title(self) -> str:
@@ -280,10 +286,13 @@ class Solid:
             opening = -math.hypot(dx, dy) if dx > 0 and dy > 0 else (-dx if dx > dy else -dy)
             if opening > flat:
                 flat = opening
-        for slot in self._other:
-            opening = -slot.distance(x, y)
-            if opening > flat:
-                flat = opening
+        for x0, y0, x1, y1, slot in self._other:
+            # It is no nearer than its box: a drawing brings hundreds of outlines of dozens of corners.
+            reach = -flat if flat < 0.0 else 0.0
+            if x0 - x <= reach and x - x1 <= reach and y0 - y <= reach and y - y1 <= reach:
+                opening = -slot.distance(x, y)
+                if opening > flat:
+                    flat = opening
         above = z - (self.top + self.uneven.height(x, y) if self.uneven else self.top)
         below = self.bottom - z
         upright = above if above > below else below

@@ -7,7 +7,17 @@ import io
 from collections.abc import Iterable
 
 from brisk_anchor.core.quantities import Unit, fixed, unit_named
-from brisk_anchor.exchange.tables.rows import AXES, TableForm, TableRow, decoded, no_unit, number_in, once, refuse
+from brisk_anchor.exchange.tables.rows import (
+    AXES,
+    TableForm,
+    TableRow,
+    decoded,
+    no_unit,
+    not_too_many,
+    number_in,
+    once,
+    refuse,
+)
 from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.nc.profile.sections import SavedTable
 
@@ -55,7 +65,7 @@ def from_csv(data: bytes, name: str, unit: Unit | None = None) -> list[TableRow]
     """
     text = decoded(data, name)
     try:
-        records = list(csv.DictReader(io.StringIO(text), strict=True))
+        records = not_too_many(csv.DictReader(io.StringIO(text), strict=True), name)
     except csv.Error as error:
         raise refuse(name, 0, f"it is no CSV: {error}") from None
     found = []
@@ -91,7 +101,7 @@ def from_saved(data: bytes, name: str, columns: SavedTable) -> list[TableRow]:
     named = {"row": columns.row, "x": columns.x, "y": columns.y, "z": columns.z}
     named |= {"r": columns.r} if columns.r is not None else {}
     try:
-        lines = list(csv.reader(io.StringIO(decoded(data, name)), delimiter=columns.separator))
+        lines = not_too_many(csv.reader(io.StringIO(decoded(data, name)), delimiter=columns.separator), name)
     except csv.Error as error:
         raise refuse(name, 0, f"it is no CSV: {error}") from None
     head = [text.strip() for text in lines[0]] if lines else []

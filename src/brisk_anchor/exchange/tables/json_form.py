@@ -9,9 +9,11 @@ from typing import Annotated, Any, Literal
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from brisk_anchor.core.errors import Fault, TableFileError
-from brisk_anchor.exchange.tables.rows import TableForm, TableRow, decoded, once
+from brisk_anchor.exchange.tables.rows import MOST_ROWS, TableForm, TableRow, decoded, once
 
 _FORM = "brisk-anchor-offsets-1"
+_LONGEST = 1_000 * MOST_ROWS
+"""Bytes: as objects they take a hundred times the room."""
 _Position = Annotated[float, Field(ge=-20_000, le=20_000, allow_inf_nan=False)]
 
 
@@ -35,7 +37,7 @@ class OffsetTable(BaseModel):
     form: Literal["brisk-anchor-offsets-1"]
     units: Literal["mm"]
     machine: Annotated[str, Field(max_length=60)]
-    offsets: Annotated[list[JsonRow], Field(max_length=2000)]
+    offsets: Annotated[list[JsonRow], Field(max_length=MOST_ROWS)]
 
 
 def to_json(machine: str, rows: Iterable[TableRow]) -> bytes:
@@ -59,7 +61,7 @@ def to_json(machine: str, rows: Iterable[TableRow]) -> bytes:
 def from_json(data: bytes, name: str) -> list[TableRow]:
     """Read a table. Raises TableFileError."""
     try:
-        table = OffsetTable.model_validate_json(decoded(data, name))
+        table = OffsetTable.model_validate_json(decoded(data, name, _LONGEST))
     except ValidationError as error:
         places = (".".join(str(part) for part in item["loc"]) for item in error.errors(include_url=False)[:8])
         reasons = (item["msg"] for item in error.errors(include_url=False)[:8])

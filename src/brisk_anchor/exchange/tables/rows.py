@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import math
 from collections import Counter
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass
+from itertools import islice
+from typing import TypeVar
 
 from brisk_anchor.core.errors import Fault, TableFileError
 from brisk_anchor.core.kinds import FURTHEST
@@ -14,7 +16,12 @@ from brisk_anchor.nc.profile.control_profile import Profile
 
 LONGEST = 5_000_000
 """Bytes of a file that is read."""
+MOST_ROWS = 2_000
+"""No control has a table with more rows."""
 AXES = ("x", "y", "z", "r")
+
+
+_Line = TypeVar("_Line")
 
 
 @dataclass(frozen=True, slots=True)
@@ -67,14 +74,22 @@ def number_in(text: str, name: str, line: int, scale: float = 1.0) -> float:
     return value
 
 
-def decoded(data: bytes, name: str) -> str:
+def decoded(data: bytes, name: str, longest: int = LONGEST) -> str:
     """The text of a file. Raises TableFileError: it is none, or too long."""
-    if len(data) > LONGEST:
-        raise refuse(name, 0, f"larger than {LONGEST} bytes")
+    if len(data) > longest:
+        raise refuse(name, 0, f"larger than {longest} bytes")
     try:
         return data.decode("utf-8-sig")
     except UnicodeDecodeError:
         raise refuse(name, 0, "it is no text") from None
+
+
+def not_too_many(found: Iterator[_Line], name: str) -> list[_Line]:
+    """Lines of a table, read no further than any table goes. Raises TableFileError: there are more."""
+    lines = list(islice(found, MOST_ROWS + 2))
+    if len(lines) > MOST_ROWS + 1:
+        raise refuse(name, 0, f"it has more than {MOST_ROWS} rows")
+    return lines
 
 
 def once(rows: list[TableRow], name: str) -> list[TableRow]:

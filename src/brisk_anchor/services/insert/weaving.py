@@ -27,6 +27,7 @@ from brisk_anchor.services.plan.planning import Planned, nc_plan
 from brisk_anchor.services.session.session import Session
 
 LONGEST = 5_000_000
+_MOST_LINES = 400_000
 """Characters of a program that something is put into."""
 _MARK = re.compile(r"^\s*[(;]\s*BRISK ANCHOR (\d+|SHARED) (BEGIN|END)\b([^()]*)\)?\s*$")
 _AFTER = r"\s*AFTER \d+$"
@@ -84,6 +85,8 @@ def take_apart(text: str) -> CuttingProgram:
     """
     if len(text) > LONGEST:
         raise WeaveError(f"The program has more than {LONGEST} characters", "It is not taken apart", "Split it")
+    if max(text.count("\n"), text.count("\r")) > _MOST_LINES:
+        raise WeaveError(f"The program has more than {_MOST_LINES} lines", "It is not taken apart", "Split it")
     pieces = re.findall(r"([^\n\r]*)(\r\n|\n|\r|$)", text)
     while pieces and pieces[-1] == ("", ""):
         pieces.pop()

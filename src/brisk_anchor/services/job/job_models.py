@@ -33,6 +33,8 @@ from brisk_anchor.standin.tool_file import (
     ToolSection,
 )
 
+_MOST_SOLIDS, _MOST_FEATURES = 500, 1_500
+"""Of a part or a fixture: more than a drawing gives, and as many as are worked on while somebody waits."""
 NO_LENGTHS = link_section.NO_LENGTHS | frozenset(
     (
         *("units", "form", "number", "tool_number", "balloon", "program", "jaws", "valid_days", "master"),
@@ -116,10 +118,10 @@ class MachineDescription(FileSection):
     u_scale: float | None = Field(default=None, ge=0, le=0.001)
     u_square: float | None = Field(default=None, ge=0, le=0.1)
     probe: ProbeTable
-    tool: list[ToolSection] = []
-    hand_tool: list[HandToolSection] = []
+    tool: Annotated[list[ToolSection], Field(max_length=999)] = []
+    hand_tool: Annotated[list[HandToolSection], Field(max_length=100)] = []
     setter: SetterSection | None = None
-    rotary: list[RotaryTable] = []
+    rotary: Annotated[list[RotaryTable], Field(max_length=6)] = []
 
     @model_validator(mode="after")
     def _like_a_machine(self) -> Self:
@@ -242,8 +244,8 @@ class BodyFile(FileSection):
     units: Literal["mm", "inch"]
     name: Name
     title: Annotated[str, Field(max_length=120)] = ""
-    solid: list[SolidSection] = Field(min_length=1)
-    feature: list[JobFeature] = []
+    solid: list[SolidSection] = Field(min_length=1, max_length=_MOST_SOLIDS)
+    feature: Annotated[list[JobFeature], Field(max_length=_MOST_FEATURES)] = []
     variation: Variation = Variation()
 
     @model_validator(mode="after")
@@ -312,7 +314,7 @@ class FixtureFile(BodyFile):
 
     form: Literal["brisk-anchor-fixture-1"]
     kind: Literal["vice", "sub-plate", "pallet", "chuck", "angle plate", "spacers", "tombstone", "vices"]
-    solid: list[SolidSection] = []
+    solid: Annotated[list[SolidSection], Field(max_length=_MOST_SOLIDS)] = []
     vice: Vice | None = None
     chuck: Chuck | None = None
     angle_plate: AnglePlate | None = None
@@ -373,7 +375,7 @@ class Faces(FileSection):
     height: Length
     distance: Length
     thickness: Length
-    feature: list[JobFeature] = []
+    feature: Annotated[list[JobFeature], Field(max_length=_MOST_FEATURES)] = []
 
     @model_validator(mode="after")
     def _like_a_column(self) -> Self:
@@ -419,7 +421,7 @@ class Places(FileSection):
     pitch: tuple[Coordinate, Coordinate] = (0.0, 0.0)
     first: Place = (0.0, 0.0, 0.0)
     turn: Turn = 0.0
-    own: list[PlaceOfItsOwn] = []
+    own: Annotated[list[PlaceOfItsOwn], Field(max_length=400)] = []
 
     @model_validator(mode="after")
     def _apart(self) -> Self:
@@ -452,7 +454,7 @@ class Repeat(FileSection):
     columns: int | None = Field(default=None, ge=1, le=50)
     rows: int | None = Field(default=None, ge=1, le=50)
     numbering: Literal["rows", "columns"] = "rows"
-    empty: list[Annotated[str, Field(max_length=12)]] = []
+    empty: Annotated[list[Annotated[str, Field(max_length=12)]], Field(max_length=400)] = []
     skip_flags: int | None = Field(default=None, ge=31, le=4999)
     offsets: Literal["part", "face", "centre", "derived"] = "part"
 
@@ -483,7 +485,7 @@ class JobFile(FileSection):
     fixture: RelativeFile
     seat: Place
     seat_turn: Turn = 0.0
-    spacer: list[Spacer] = []
+    spacer: Annotated[list[Spacer], Field(max_length=100)] = []
     program: int | None = Field(default=None, ge=1, le=9600)
     program_comment: Annotated[str, Field(max_length=60)] = ""
     note: Annotated[list[Annotated[str, Field(max_length=160)]], Field(max_length=12)] = []
@@ -491,8 +493,8 @@ class JobFile(FileSection):
     start_uncertainty: float = Field(ge=0.01, le=20)
     turn_uncertainty: float = Field(default=2.0, ge=0, le=10)
     temperature: TemperatureSection | None = None
-    offset: list[RowSection] = Field(min_length=1)
-    operation: list[OperationSection] = []
+    offset: list[RowSection] = Field(min_length=1, max_length=1_000)
+    operation: Annotated[list[OperationSection], Field(max_length=1_000)] = []
     repeat: Repeat | None = None
 
     @model_validator(mode="after")

@@ -8,7 +8,7 @@ from datetime import date
 from importlib import resources
 from importlib.resources.abc import Traversable
 from pathlib import Path
-from typing import TypeVar
+from typing import Any, TypeVar
 
 from pydantic import ValidationError
 
@@ -16,7 +16,7 @@ from brisk_anchor.core.errors import ExportError, Fault, GeometryError, JobError
 from brisk_anchor.core.quantities import Unit
 from brisk_anchor.exchange.files import write_whole
 from brisk_anchor.exchange.folder_change import finish_change, new_files
-from brisk_anchor.exchange.toml_files import MILLIMETRES, finding_at, in_millimetres, parse, read_text
+from brisk_anchor.exchange.toml_files import MILLIMETRES, faults_in, in_millimetres, parse, read_text
 from brisk_anchor.nc.profile.control_profile import Profile, findings_of, profile_of, shipped_profiles
 from brisk_anchor.services.job.drawn_body import expand
 from brisk_anchor.services.job.job_models import (
@@ -84,11 +84,13 @@ def _read(folder: Path, name: str, model: type[Model], findings: list[Fault], te
     try:
         return model.model_validate(data)
     except ValidationError as error:
-        for item in error.errors(include_url=False):
-            reason = item["msg"].removeprefix("Value error, ")
-            if data["units"] == "inch" and item["type"].endswith("_than_equal"):
-                reason += "; the file says inch: did you mean mm?"
-            findings.append(finding_at(name, text, item["loc"], reason))
+        in_inches = data["units"] == "inch"
+
+        def hint(item: Mapping[str, Any]) -> str:
+            too_large = in_inches and item["type"].endswith("_than_equal")
+            return "; the file says inch: did you mean mm?" if too_large else ""
+
+        findings += faults_in(name, text, error, hint)
         return None
 
 

@@ -11,7 +11,7 @@ from pydantic import Field, ValidationError, model_validator
 from brisk_anchor.core.errors import JobError, PlanFileError
 from brisk_anchor.core.features.measurement_options import MeasurementOptions
 from brisk_anchor.core.quantities import shown_unit
-from brisk_anchor.exchange.toml_files import MILLIMETRES, finding_at, in_millimetres, parse, read_text
+from brisk_anchor.exchange.toml_files import MILLIMETRES, faults_in, in_millimetres, parse, read_text
 from brisk_anchor.services.job.job_text import figure, quoted
 from brisk_anchor.standin.row_file import ROW
 from brisk_anchor.standin.solid_file import Coordinate, FileSection, Place
@@ -237,8 +237,7 @@ def parse_plan(text: str, name: str) -> PlanFile:
     try:
         return PlanFile.model_validate(in_millimetres(data, MILLIMETRES[data["units"]], _NO_LENGTHS))
     except ValidationError as error:
-        found = (finding_at(name, text, item["loc"], item["msg"]) for item in error.errors(include_url=False))
-        raise PlanFileError(name, tuple(found)) from None
+        raise PlanFileError(name, tuple(faults_in(name, text, error))) from None
 
 
 def load_plan(path: Path) -> PlanFile:

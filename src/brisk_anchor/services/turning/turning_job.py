@@ -22,7 +22,7 @@ from brisk_anchor.core.turning.targets import Approach
 from brisk_anchor.exchange.files import write_whole
 from brisk_anchor.exchange.folder_change import look_unchanged
 from brisk_anchor.exchange.presetter import PresetterColumns
-from brisk_anchor.exchange.toml_files import MILLIMETRES, finding_at, in_millimetres, parse, read_text
+from brisk_anchor.exchange.toml_files import MILLIMETRES, faults_in, finding_at, in_millimetres, parse, read_text
 from brisk_anchor.nc.profile.control_profile import Profile, load_profile, shipped_profile, shipped_profiles
 from brisk_anchor.nc.profile.sections import LatheProfile
 from brisk_anchor.services.turning.set_up_words import (
@@ -81,10 +81,10 @@ class SetupSection(_Section):
     row: Line = "G54"
     clearance: float = Field(default=5.0, gt=0, le=200)
     approach: tuple[float, float] = (2.0, 0.2)
-    tools: list[Line]
-    gauges: list[Line]
-    targets: list[Line] = []
-    family: list[Line] = []
+    tools: Annotated[list[Line], Field(max_length=99)]
+    gauges: Annotated[list[Line], Field(max_length=60)]
+    targets: Annotated[list[Line], Field(max_length=60)] = []
+    family: Annotated[list[Line], Field(max_length=99)] = []
 
 
 class RealTool(_Section):
@@ -109,8 +109,8 @@ class StandInSection(_Section):
     chuck_shift: float = 0.0
     axis_shift: float = 0.0
     taper: float = 0.0
-    tool: list[RealTool] = []
-    table: list[InTable] = []
+    tool: Annotated[list[RealTool], Field(max_length=200)] = []
+    table: Annotated[list[InTable], Field(max_length=200)] = []
 
 
 class TurningFile(_Section):
@@ -176,8 +176,7 @@ def read_turning(text: str, path: Path) -> TurningJob:
     try:
         file = TurningFile.model_validate(in_millimetres(data, MILLIMETRES[data["units"]], _NO_LENGTHS))
     except ValidationError as error:
-        faults = [finding_at(path.name, text, item["loc"], item["msg"]) for item in error.errors(include_url=False)]
-        raise JobError(path.name, tuple(faults)) from error
+        raise JobError(path.name, tuple(faults_in(path.name, text, error))) from error
     return _put_together(file, text, path, unit)
 
 
