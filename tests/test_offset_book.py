@@ -329,6 +329,8 @@ def test_blocks_go_out_and_come_back(profile):
         (b"", "no offsets"),
         (b"row,unit,x\nG54,mm,abc\n", "no figure"),
         (b"row,unit,x\nG54,mm,1e9\n", "no position"),
+        (b"row,unit,x\nG54,mm,1_0\n", "no figure"),
+        ("row,unit,x\nG54,mm,٣\n".encode(), "no figure"),
         (b"row,unit,x\nG54,mm,1\nG54,in,2\n", "twice"),
         (b"row,x\nG54,1\n", "does not say its unit"),
         (b"row,unit,x\nG54,ft,1\n", "no unit"),

@@ -365,6 +365,7 @@ def test_wear_presetter_dial_and_clamping(tmp_path: Path):
         ("T,X,Z,R\nT1,1,2,\n1,3,4,\n", "stands in line 2 too"),
         ("T,X,Z,R\nT=1+1,1,2,\n", "no tool number"),
         ("T,X,Z,R\nT1,1e999,2,\n", "is no length"),
+        ("T,X,Z,R\nT1,1_0,2,\n", "is no length"),
         ("T,X,Z,R\nT1,1,2,99\n", "nose radius"),
     ],
 )

@@ -22,6 +22,20 @@ _TOKEN = re.compile(
 )
 
 
+_FIGURE = re.compile(r"\s*[+-]?(\d+\.?\d*|\.\d+)(E[+-]?\d{1,3})?\s*", re.IGNORECASE | re.ASCII)
+
+
+def plain_figure(text: str) -> float:
+    """A figure as files and people write one; Python's own way takes 1_0 for ten, and words for what is no number.
+
+    Raises:
+        ValueError: it is none.
+    """
+    if not _FIGURE.fullmatch(text):
+        raise ValueError(text[:30])
+    return float(text)
+
+
 @dataclass(frozen=True, slots=True)
 class _Value:
     """A value while it is worked out: millimetres when `length`, else a bare number."""

@@ -15,6 +15,7 @@ from typing import Annotated, Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 from brisk_anchor.core.errors import Fault, TableFileError
+from brisk_anchor.core.numbers import plain_figure
 from brisk_anchor.nc.bounded import read_at_most, why_unread
 
 _MOST_BYTES, _MOST_ROWS = 1_000_000, 2_000
@@ -110,7 +111,7 @@ def _tool(line: dict[str, str], columns: PresetterColumns) -> PresetTool:
     def figure(column: str) -> float:
         text = (line[column] or "").strip()
         try:
-            value = float(text) if len(text) <= 20 else math.nan
+            value = plain_figure(text) if len(text) <= 20 else math.nan
         except ValueError:
             value = math.nan
         if not abs(value) * unit < 2000:

@@ -11,6 +11,7 @@ from typing import TypeVar
 
 from brisk_anchor.core.errors import Fault, TableFileError
 from brisk_anchor.core.kinds import FURTHEST
+from brisk_anchor.core.numbers import plain_figure
 from brisk_anchor.core.quantities import Unit
 from brisk_anchor.nc.profile.control_profile import Profile
 
@@ -66,7 +67,7 @@ def no_unit(name: str, line: int = 0) -> TableFileError:
 def number_in(text: str, name: str, line: int, scale: float = 1.0) -> float:
     """A typed figure in mm, one unit of the file being `scale` mm. Raises TableFileError: it is none, or too far."""
     try:
-        value = float(text) * scale
+        value = plain_figure(text) * scale
     except ValueError:
         raise refuse(name, line, f"“{text[:30]}” is no figure") from None
     if not math.isfinite(value) or abs(value) > FURTHEST:

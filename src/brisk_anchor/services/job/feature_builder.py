@@ -9,7 +9,7 @@ from typing import Any
 from brisk_anchor.core.errors import DrawingFileError, NumberEntryError
 from brisk_anchor.core.features.measuring import EDGE_MARGIN, propose_depth, propose_depth_check
 from brisk_anchor.core.kinds import FURTHEST, FeatureKind, Walls
-from brisk_anchor.core.numbers import parse_length
+from brisk_anchor.core.numbers import parse_length, plain_figure
 from brisk_anchor.core.quantities import bare, dim, num, signed_bare, signed_deg, signed_dim, titled
 from brisk_anchor.services.job.job_text import figure, quoted
 from brisk_anchor.standin.solid_file import Place, SolidSection, extent_of
@@ -63,7 +63,7 @@ def length_of(text: str, name: str, low: float = -FURTHEST) -> float:
 def plain(text: str, name: str, low: float, high: float) -> float:
     """A typed figure that is no length, within limits. Raises DrawingFileError."""
     try:
-        value = float(text)
+        value = plain_figure(text)
     except ValueError:
         raise refuse(f"“{text[:20]}” is no figure for the {name}", "Type a plain figure") from None
     if not low <= value <= high:
