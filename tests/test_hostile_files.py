@@ -64,7 +64,7 @@ def test_programs_tables_meshes_and_pipes(tmp_path: Path):
     assert "longer than 400" in refused(tmp_path, "run", str(path), "--scene", "heron-gl114")
     table = tmp_path / "t.csv"
     table.write_text("row,x,y,z,unit\n" + "".join(f"G54.1 P{n},1,2,3,mm\n" for n in range(60_000)))
-    assert "there is no row" in refused(tmp_path, "book", "import", str(table), "--job", str(EXAMPLE))
+    assert "more than 2000 rows" in refused(tmp_path, "book", "import", str(table), "--job", str(EXAMPLE))
     mesh = tmp_path / "big.stl"
     facet = "facet normal 0 0 1\nouter loop\nvertex 0 0 0\nvertex 1 0 0\nvertex 0 1 0\nendloop\nendfacet\n"
     mesh.write_text("solid x\n" + facet * 95_000 + "endsolid\n")

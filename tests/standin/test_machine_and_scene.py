@@ -121,7 +121,7 @@ def test_all_faults_are_listed_at_once(tmp_path):
     with pytest.raises(SceneError, match="heron-gl114"):
         load_scene(str(tmp_path / "none.toml"))
     (tmp_path / "binary.toml").write_bytes(b"\xff\x00\xfe")
-    with pytest.raises(SceneError, match="utf-8"):
+    with pytest.raises(SceneError, match="no text in UTF-8"):
         load_scene(str(tmp_path / "binary.toml"))
 
 
