@@ -12,6 +12,7 @@ from brisk_anchor.core.errors import BriskAnchorError, DatumError, ExportError, 
 from brisk_anchor.core.offsets.checks import SecondLookError
 from brisk_anchor.core.offsets.rules import FromFeature
 from brisk_anchor.exchange.toml_files import in_millimetres, line_of
+from brisk_anchor.services.job import job_editor
 from brisk_anchor.services.job.job_editor import JobEditor
 from brisk_anchor.services.job.job_models import NO_LENGTHS
 from brisk_anchor.services.job.job_text import sections, with_key, without_table
@@ -373,3 +374,14 @@ def test_a_file_is_cut_into_its_sections_whatever_stands_in_its_values():
     assert [words in gone for words in ("# of the bore", "no section", "# inside the plate")] == [False, False, True]
     with pytest.raises(JobError, match="no line"):
         with_key(AWKWARD, "part.toml", "radius", "4.5", "diameter", table=("solid", 1))
+
+
+def test_a_line_that_is_typed_reads_the_part_once_not_with_every_character(folder, monkeypatch):
+    read: list[str] = []
+    real = job_editor.parse
+    monkeypatch.setattr(job_editor, "parse", lambda text, name: read.append(name) or real(text, name))
+    change(folder, "part", ('name = "BC-27"', 'name = "BC-28"'))  # no other test has read this text
+    editor = JobEditor(folder)
+    for figures in ("2", "20", "20.5"):
+        assert "⌀" in editor.drawn(f"bore {figures}, 30, 20").told
+    assert read == ["part.toml"]

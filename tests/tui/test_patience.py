@@ -7,6 +7,7 @@ import io
 import threading
 import time
 from contextvars import copy_context
+from functools import partial
 
 import pytest
 from rich.console import Console
@@ -201,3 +202,16 @@ def test_an_unexpected_error_is_no_success_and_shows_no_values(tmp_path, monkeyp
     assert start._run(open_job, tmp_path, 1.0) == 1
     told = capsys.readouterr()
     assert "s3cret-word" not in (told.out + told.err).replace('password = "s3cret-word"', "")
+
+
+async def test_what_is_worked_on_behind_the_screen_is_never_put_into_words(tmp_path):
+    """A set-up with a thousand features took a third of a second to be written out, and nobody reads it."""
+
+    class Vast:
+        def __repr__(self):
+            raise AssertionError("written out")
+
+    async with Bench(tmp_path) as bench:
+        done = []
+        bench.app.in_background(partial(done.append, Vast()), "vast")
+        await wait_for(lambda: done)

@@ -55,13 +55,9 @@ class Canvas:
 
     def fill(self, rings: Iterable[Sequence[tuple[float, float]]], ground: str) -> None:
         """Lay a colour behind what lies in closed rings (even-odd), by quarters of a cell, hiding what was drawn."""
-        rings = list(rings)
-        if not any(rings):
-            return
-        levels = [y for ring in rings for _, y in ring]
-        first, last = max(0, int(min(levels) // 4)), min(self.rows, int(max(levels) // 4) + 1)
-        for row in range(first, last):
-            above, below = (_crossings(rings, row * 4 + share) for share in (1.0, 3.0))
+        levels = _crossings(rings, self.rows * 2)
+        for row in sorted({level // 2 for level in levels}):
+            above, below = (sorted(levels.get(2 * row + half, ())) for half in (0, 1))
             found: dict[int, int] = {}
             for crossings, left in ((above, 1), (below, 4)):
                 for half in _inside(crossings, self.columns * 2):
@@ -118,12 +114,17 @@ class Canvas:
         layer: int = 0,
         dash: tuple[int, int] | None = None,
     ) -> None:
-        """Lines from point to point."""
+        """Lines from point to point; points in one dot with the last count once: a small round has dozens of them."""
         previous: tuple[float, float] | None = None
+        drawn = False
         for point in points:
-            if previous is not None:
+            if previous is None:
+                previous = point
+            elif int(point[0]) != int(previous[0]) or int(point[1]) != int(previous[1]):
                 self.line(*previous, *point, colour, layer, dash)
-            previous = point
+                previous, drawn = point, True
+        if previous is not None and not drawn:
+            self.dot(*previous, colour, layer)
 
     def write(self, column: int, row: int, words: str, style: str) -> None:
         """Text from a cell on; what would run over the edge is left out whole."""
@@ -198,14 +199,16 @@ class Canvas:
         return chr(0x2800 + dots)
 
 
-def _crossings(rings: Iterable[Sequence[tuple[float, float]]], y: float) -> list[float]:
-    """Where closed rings cross a level, from left to right."""
-    return sorted(
-        x0 + (y - y0) * (x1 - x0) / (y1 - y0)
-        for ring in rings
-        for (x0, y0), (x1, y1) in pairwise(ring)
-        if (y0 <= y) != (y1 <= y)
-    )
+def _crossings(rings: Iterable[Sequence[tuple[float, float]]], count: int) -> dict[int, list[float]]:
+    """Where closed rings cross each of so many levels, two a cell at a quarter and three quarters of its height."""
+    found: dict[int, list[float]] = {}
+    for ring in rings:
+        for (x0, y0), (x1, y1) in pairwise(ring):
+            # Level n lies at y = 2 n + 1; an edge crosses those from its upper end on and short of its lower one.
+            first, last = ceil((min(y0, y1) - 1) / 2), ceil((max(y0, y1) - 1) / 2)
+            for level in range(max(0, first), min(count, last)):
+                found.setdefault(level, []).append(x0 + (2 * level + 1 - y0) * (x1 - x0) / (y1 - y0))
+    return found
 
 
 def _inside(crossings: list[float], dots: int) -> set[int]:

@@ -303,7 +303,8 @@ class FrameApp(App[int], Terminal):
 
     def in_background(self, work: Callable[[], None], name: str) -> None:
         """Run what takes long in a thread; what runs under the same name is given up for it."""
-        self.run_worker(work, thread=True, exclusive=True, group=name, name=name)
+        # Without a description Textual takes the work's own words for it: those of a whole set-up.
+        self.run_worker(work, thread=True, exclusive=True, group=name, name=name, description=name)
 
     def from_background(self, show: Callable[[], None]) -> None:
         """Show something from such a thread; nothing where the application has ended."""

@@ -127,18 +127,22 @@ def draw_ground(canvas: Canvas, picture: Picture, view: Projection, *, front: bo
     else:
         nearest = lambda o: -min(p[1] for p in o.plan[0])  # noqa: E731
     for outline in sorted(picture.setup.outlines, key=nearest):
-        colour, ground = _ROLE[outline.role]
-        rings = [_thinned([view(*point) for point in ring]) for ring in _seen(canvas, outline, view, front=front)]
-        if ground:
-            canvas.fill(rings[:1] if front else rings, ground)
-        for number, ring in enumerate(rings):
-            dash = (4, 3) if outline.role == "drawn" else (2, 2) if front and number else None
-            canvas.polyline(ring, colour, 0, dash)
+        draw_outline(canvas, outline, view, *_ROLE[outline.role], front=front)
     for _, centre, along, radius in picture.setup.machine.sweeps:
         if along == (1 if front else 2):
             canvas.polyline(
                 [view(*point) for point in _circle(_flat(centre, front=front), radius)], theme.QUIET, 0, (2, 3)
             )
+
+
+def draw_outline(canvas: Canvas, outline: Outline, view: Projection, colour: str, ground: str, *, front: bool) -> None:
+    """One solid: its border and its openings, filled where there is a ground."""
+    rings = [_thinned([view(*point) for point in ring]) for ring in _seen(canvas, outline, view, front=front)]
+    if ground:
+        canvas.fill(rings[:1] if front else rings, ground)
+    for number, ring in enumerate(rings):
+        dash = (4, 3) if outline.role == "drawn" else (2, 2) if front and number else None
+        canvas.polyline(ring, colour, 0, dash)
 
 
 def _seen(canvas: Canvas, outline: Outline, view: Projection, *, front: bool) -> Iterator[Polyline]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
+from functools import lru_cache
 from pathlib import Path
 
 from brisk_anchor.core.errors import Fault, JobError, PlanError
@@ -73,6 +74,12 @@ class Change:
     """A file whose present text is kept under another name, because all of it is replaced."""
 
 
+@lru_cache(maxsize=8)
+def _unit_of(text: str, name: str) -> float:
+    """mm in the unit of a file: asked for with every character of a line that is typed."""
+    return MILLIMETRES[parse(text, name)["units"]]
+
+
 class JobEditor:
     """The files of a job's folder, as they are and as they would be."""
 
@@ -92,7 +99,7 @@ class JobEditor:
         name, text = job.job.part, self._text(job.job.part)
         solids, features = expand(job.part)
         names = [str(feature["name"]) for feature in features] + [feature.name for feature in job.part.feature]
-        unit = MILLIMETRES[parse(text, name)["units"]]
+        unit = _unit_of(text, name)
         there = {str(feature["name"]): feature for feature in features}
         ball, uncertainty = job.machine.probe.ball_diameter, job.job.start_uncertainty
         drawn = read_words(words, solids, names, job.part.name, ball, unit, there, uncertainty=uncertainty)
@@ -122,7 +129,7 @@ class JobEditor:
         Raises JobError.
         """
         name = self.job.job.part
-        part = with_table(part, _variation(self.job.part.variation, MILLIMETRES[parse(part, name)["units"]]))
+        part = with_table(part, _variation(self.job.part.variation, _unit_of(part, name)))
         fresh = {JOB_NAME: self._text(JOB_NAME), name: part}
         fixture = {str(feature["name"]) for feature in expand(self.job.fixture)[1]}
         present = {str(table["name"]) for table in parse(part, name).get("feature", []) if "name" in table}
@@ -215,7 +222,7 @@ class JobEditor:
         """The machine's file with a calibration of its probe, and the day it was made."""
         name = self.job.job.machine
         text = self._text(name)
-        unit = MILLIMETRES[parse(text, name)["units"]]
+        unit = _unit_of(text, name)
         if calibration.what == "offset":
             x, y = (value / unit for value in calibration.offset)
             figures = {"offset": f"[{fixed(x, 6)}, {fixed(y, 6)}]", "u_offset": fixed(calibration.u / unit, 6)}
@@ -250,7 +257,7 @@ class JobEditor:
         """The machine's file with how its probe's touches scatter, at the usual touch feed or another one."""
         name = self.job.job.machine
         text, probe = self._text(name), self.job.machine.probe
-        unit = MILLIMETRES[parse(text, name)["units"]]
+        unit = _unit_of(text, name)
         if scatter.feed is None:
             figures = {"u_repeatability": fixed(scatter.u / unit, 6), "repeats": str(scatter.repeats)}
             if scatter.day:
@@ -275,7 +282,7 @@ class JobEditor:
         """
         name = self.job.job.machine
         text = self._text(name)
-        unit = MILLIMETRES[parse(text, name)["units"]]
+        unit = _unit_of(text, name)
         for key, value in figures.items():
             shown = value if isinstance(value, str) or value is None else _shown(value, unit)
             text = with_key(text, name, key, shown, "name", table=table)
@@ -307,7 +314,7 @@ class JobEditor:
         """
         name = self.job.job.machine
         text = self._text(name)
-        unit = MILLIMETRES[parse(text, name)["units"]]
+        unit = _unit_of(text, name)
         figures: dict[str, str] = {}
         if centre is not None:
             figures["centre"] = f"[{', '.join(f'{value / unit:.6f}' for value in centre)}]"
@@ -339,7 +346,7 @@ class JobEditor:
     def with_rows(self, rows: list[tuple[str, str, dict[str, Rule]]], jump_limit: float) -> Change:
         """The job with more offsets: name, title, rules by axis."""
         text = self._text(JOB_NAME)
-        scale = MILLIMETRES[parse(text, JOB_NAME)["units"]]
+        scale = _unit_of(text, JOB_NAME)
         for row, title, rules in rows:
             lines = [
                 "[[offset]]",

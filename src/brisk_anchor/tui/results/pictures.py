@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import lru_cache
 from typing import TYPE_CHECKING
 
 from rich.text import Text
@@ -12,9 +13,10 @@ from brisk_anchor.core.inspection.verdict import Fate
 from brisk_anchor.core.quantities import bare, num
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.canvas import Canvas, Projection
+from brisk_anchor.tui.picture import draw_outline
 
 if TYPE_CHECKING:
-    from brisk_anchor.core.offsets.setup import Setup
+    from brisk_anchor.core.offsets.setup import Outline, Setup
     from brisk_anchor.services.results.inspected import InspectedPart
     from brisk_anchor.services.results.over_parts import Series
 
@@ -54,21 +56,8 @@ def part_text(setup: Setup, part: InspectedPart, chosen: str, width: int, height
     shown = [outline for outline in setup.outlines if outline.body in bodies]
     if not shown or width < 12 or height < 4:
         return Text()
-    points = [point for outline in shown for point in outline.plan[0]]
-    low, high = (
-        (min(x for x, _ in points), min(y for _, y in points)),
-        (
-            max(x for x, _ in points),
-            max(y for _, y in points),
-        ),
-    )
-    canvas = Canvas(width, height)
-    view = Projection.fit((low[0] - 6, low[1] - 6), (high[0] + 6, high[1] + 6), width, height, ratio / 2)
-    for outline in shown:
-        rings = [[view(*point) for point in ring] for ring in outline.plan]
-        canvas.fill(rings, theme.PART_GROUND)
-        for ring in rings:
-            canvas.polyline(ring, theme.PART)
+    alone, view = _alone(tuple(shown), width, height, ratio)
+    canvas = alone.copy()
     order = (Fate.SCRAP, Fate.AGAIN, Fate.CANNOT_TELL, Fate.OPEN, Fate.GOOD)
     at: dict[tuple[int, int], list[int]] = {}
     for number, line in enumerate(part.lines):
@@ -84,6 +73,21 @@ def part_text(setup: Setup, part: InspectedPart, chosen: str, width: int, height
             words, style = f"[{words}]", f"{style} on {theme.CHOSEN}"
         canvas.label(max(0, min(width - len(words), column - len(words) // 2)), row, words, style)
     return _text(canvas)
+
+
+@lru_cache(maxsize=2)
+def _alone(shown: tuple[Outline, ...], width: int, height: int, ratio: float) -> tuple[Canvas, Projection]:
+    """The part alone, and how its mm become dots; drawn once for all that is chosen on it."""
+    points = [point for outline in shown for point in outline.plan[0]]
+    low, high = (
+        (min(x for x, _ in points), min(y for _, y in points)),
+        (max(x for x, _ in points), max(y for _, y in points)),
+    )
+    canvas = Canvas(width, height)
+    view = Projection.fit((low[0] - 6, low[1] - 6), (high[0] + 6, high[1] + 6), width, height, ratio / 2)
+    for outline in shown:
+        draw_outline(canvas, outline, view, theme.PART, theme.PART_GROUND, front=False)
+    return canvas, view
 
 
 def _text(canvas: Canvas) -> Text:
