@@ -574,3 +574,32 @@ async def test_touches_that_do_not_go_together_are_told_with_what_to_do(tmp_path
         assert session.measured["bore"].feature.widened > 1
         await bench.press("f", "enter")
         assert "count" in said(bench.app, "#chain")
+
+
+async def test_one_of_many_is_found_by_its_number_or_words(tmp_path):
+    async with Bench(tmp_path) as bench:
+        app = bench.app
+        last = [drawn for drawn in app.view_state.session.setup.features if not drawn.of][-1]
+        await bench.press("slash")
+        await typed(bench, "no such thing")
+        assert "Nothing here has" in said(app, "#entry-result")
+        await typed(bench, last.title.upper())
+        assert last.title in said(app, "#entry-result")
+        await bench.press("enter")
+        assert app.view_state.request.drawn == last
+        await bench.press("5", "slash")
+        await typed(bench, "⌀")
+        assert "one of" in said(app, "#entry-result")
+        await bench.press("enter")
+        first = app.query_one("#setup").item.title
+        await bench.press("slash")
+        await typed(bench, "⌀")
+        await bench.press("enter")
+        assert "⌀" in first
+        assert "⌀" in app.query_one("#setup").item.title != first
+        await bench.press("7", "slash")
+        plan = app.query_one("#plan")
+        wanted = plan.builder.unmeasured()[-1]
+        await typed(bench, wanted.title)
+        await bench.press("enter")
+        assert plan.pointed == wanted

@@ -2,6 +2,7 @@
 
 BriskAnchorError
 ├── NumberEntryError      a typed figure that cannot be read, or lies out of range
+├── NothingFoundError     words that nothing that is listed has
 ├── GeometryError         touches that do not define the feature asked for
 ├── DatumError            a rule that cannot make an offset of what was measured
 ├── PlanError             a measurement that cannot be written as a safe program
@@ -66,6 +67,10 @@ class BriskAnchorError(Exception):
 
 class NumberEntryError(BriskAnchorError):
     """A typed figure was refused."""
+
+
+class NothingFoundError(BriskAnchorError):
+    """Nothing that is listed has the words that were typed."""
 
 
 class GeometryError(BriskAnchorError):

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from rich.text import Text
@@ -12,6 +12,7 @@ from textual.binding import Binding
 from textual.containers import Horizontal, Vertical
 from textual.widgets import Input, Static
 
+from brisk_anchor.core.search import next_with
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.frame import PROMPT_ROWS, Prompt
 from brisk_anchor.tui.terminal import patiently, said, waits
@@ -70,6 +71,21 @@ class Words:
     def hint_for(self, text: str) -> str:
         """The hint for what is typed so far."""
         return self.hint if isinstance(self.hint, str) else self.hint(text.strip())
+
+
+def search(texts: Sequence[str], after: int, answer: Callable[[int], None]) -> Words:
+    """Words of one of the texts, to go to the next that has them."""
+
+    def weigh(words: str) -> str:
+        match = next_with(words, texts, after)
+        return texts[match.at] + (f", one of {match.count}" if match.count > 1 else "")
+
+    return Words(
+        "search",
+        "words of its name, or its number; again for the next one",
+        weigh,
+        lambda words: answer(next_with(words, texts, after).at),
+    )
 
 
 class EntryLine(Vertical):

@@ -128,6 +128,11 @@ class DrawnFeature:
         return self.machine[2] + ((self.size or 0.0) / 2 if self.kind.has_top else 0.0)
 
     @property
+    def numbered_title(self) -> str:
+        """Its title behind its balloon number, where it has one."""
+        return f"{self.balloon}  {self.title}" if self.balloon else self.title
+
+    @property
     def size_words(self) -> str:
         """Its nominal size for a list, mm: "⌀38", "12 wide" or "60×40"; empty for a surface."""
         if self.size and self.size_y is None and not self.kind.is_round:

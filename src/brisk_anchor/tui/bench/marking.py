@@ -4,11 +4,15 @@ from __future__ import annotations
 
 from contextlib import suppress
 from dataclasses import replace
+from typing import TYPE_CHECKING
 
 from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.core.features.touch_pattern import TouchPattern, Wall
 from brisk_anchor.tui.base import Stage
-from brisk_anchor.tui.entry import LENGTH, Question
+from brisk_anchor.tui.entry import LENGTH, Question, search
+
+if TYPE_CHECKING:
+    from brisk_anchor.core.offsets.setup import DrawnFeature
 
 
 class Marking:
@@ -19,22 +23,40 @@ class Marking:
 
     def point(self, step: int) -> None:
         """Point at the next drawn feature; those the chosen offset needs come first."""
+        if order := self._order():
+            at = self._pointed(order)
+            self._point_at(order[(at + step) % len(order) if at >= 0 else 0])
+
+    def find(self) -> None:
+        """Point at a drawn feature by words of its title, or its balloon number."""
+        if order := self._order():
+            texts = [drawn.numbered_title for drawn in order]
+            self.stage.ask(search(texts, self._pointed(order), lambda at: self._point_at(order[at])))
+
+    def _order(self) -> list[DrawnFeature]:
+        """What can be pointed at, those the chosen offset needs first; nothing, and said, where there is none."""
         view_state = self.stage.free()
         if view_state is None:
-            return
-        setup = view_state.session.setup
+            return []
         wanted = view_state.session.rows.missing(view_state.row)
-        order = [item for item in setup.features if not item.of]
+        order = [item for item in view_state.session.setup.features if not item.of]
         order.sort(key=lambda item: wanted.index(item.name) if item.name in wanted else len(wanted))
         if not order:
             self.stage.tell(
                 "Nothing is drawn here to point at.", "Bring the tip near and mark metal with the arrow keys.", "ask"
             )
-            return
-        drawn = view_state.request.drawn if view_state.request else None
-        at = order.index(drawn) + step if drawn in order else 0
-        view_state.request = view_state.session.planner.pointed_at(order[at % len(order)])
-        self.stage.show_all()
+        return order
+
+    def _pointed(self, order: list[DrawnFeature]) -> int:
+        """Which of them is pointed at; -1 is none."""
+        view_state = self.stage.view_state
+        drawn = view_state.request.drawn if view_state and view_state.request else None
+        return order.index(drawn) if drawn in order else -1
+
+    def _point_at(self, drawn: DrawnFeature) -> None:
+        if (view_state := self.stage.free()) is not None:
+            view_state.request = view_state.session.planner.pointed_at(drawn)
+            self.stage.show_all()
 
     def point_near(self, x: float, y: float) -> None:
         """Point at the feature of the drawing that is nearest to a place on the plan, machine mm."""
@@ -45,8 +67,7 @@ class Marking:
             return
         chosen = nearest(view_state.standing(view_state.shown_angles)[0], x, y, NEARBY)
         if chosen is not None:
-            view_state.request = view_state.session.planner.pointed_at(chosen)
-            self.stage.show_all()
+            self._point_at(chosen)
         else:
             self.stage.tell("No feature of the drawing lies there.", "Click on one, or press ⟨f⟩.", "ask")
 

@@ -54,6 +54,7 @@ class BenchView(DrawnView):
         """How this view does what its actions in the table name."""
         return {
             Do.POINT: self.marking.point,
+            Do.FIND: self.marking.find,
             Do.MARK: self.marking.mark,
             Do.MEASURE: self.measure,
             Do.SET_FROM: self.setting.set_from,

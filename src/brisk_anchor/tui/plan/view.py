@@ -17,7 +17,7 @@ from brisk_anchor.tui.actions import Do
 from brisk_anchor.tui.base import Handlers, Stage
 from brisk_anchor.tui.choice_list import ChoiceList
 from brisk_anchor.tui.drawing import Drawing
-from brisk_anchor.tui.entry import LENGTH, Question, Words
+from brisk_anchor.tui.entry import LENGTH, Question, Words, search
 from brisk_anchor.tui.looking import DrawnView
 from brisk_anchor.tui.panels import Heading, LatePanel
 from brisk_anchor.tui.plan.panels import figures_text, list_rows, steps_by_name, whole_text
@@ -55,6 +55,7 @@ class PlanView(DrawnView):
             Do.PAN: self.pan,
             Do.MOVE: self.move,
             Do.POINT: self.point,
+            Do.FIND: self.find,
             Do.ADD: self.add,
             Do.NEXT_FIGURE: self.next_figure,
             Do.EDIT: self.edit,
@@ -243,18 +244,32 @@ class PlanView(DrawnView):
 
     def point(self, step: int) -> None:
         """Point at the next feature of the drawing that is not in the plan."""
-        builder = self.builder
-        if builder is None:
-            return
-        free = builder.unmeasured()
-        if not free:
+        if free := self._free():
+            at = self._at(free)
+            self._point_at(free[(at + step if at >= 0 else min(0, step)) % len(free)])
+
+    def find(self) -> None:
+        """Point at a feature that is not in the plan by words of its title, or its number."""
+        if free := self._free():
+            texts = [drawn.numbered_title for drawn in free]
+            self.stage.ask(search(texts, self._at(free), lambda at: self._point_at(free[at])))
+
+    def _free(self) -> list[DrawnFeature]:
+        """What is drawn and not in the plan; nothing, and said, where all of it is."""
+        free = [] if self.builder is None else list(self.builder.unmeasured())
+        if self.builder is not None and not free:
             self.stage.tell(
                 "Everything that is drawn is in the plan.", "On the bench, ⟨L⟩ takes what is marked.", "ask"
             )
-            return
+        return free
+
+    def _at(self, free: list[DrawnFeature]) -> int:
+        """Which of them is pointed at; -1 is none."""
         names = [drawn.name for drawn in free]
-        at = names.index(self.pointed.name) + step if self.pointed and self.pointed.name in names else min(0, step)
-        self.pointed = free[at % len(free)]
+        return names.index(self.pointed.name) if self.pointed and self.pointed.name in names else -1
+
+    def _point_at(self, drawn: DrawnFeature) -> None:
+        self.pointed = drawn
         self.show()
         self.runs.tell_next()
 

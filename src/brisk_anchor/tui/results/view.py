@@ -20,7 +20,7 @@ from brisk_anchor.tui.actions import Do
 from brisk_anchor.tui.base import Handlers, Stage, View
 from brisk_anchor.tui.choice_list import ChoiceList, ListRow
 from brisk_anchor.tui.digits import large
-from brisk_anchor.tui.entry import Words
+from brisk_anchor.tui.entry import Words, search
 from brisk_anchor.tui.panels import Heading, LatePanel
 from brisk_anchor.tui.terminal import cell_ratio
 from brisk_anchor.tui.view_state import ViewState
@@ -66,6 +66,7 @@ class ResultsView(View):
         """How this view does what its actions in the table name."""
         return {
             Do.MOVE: self.move,
+            Do.FIND: self.find,
             Do.OLDER: self.older,
             Do.INSPECT: self.inspect,
             Do.TAKE_PART: self.take,
@@ -287,6 +288,12 @@ class ResultsView(View):
             self.chosen = max(0, min(len(part.lines) - 1, self.chosen + step))
         self.told = []
         self.stage.show_all()
+
+    def find(self) -> None:
+        """Go to the next characteristic with some words, or to the one with a number."""
+        if self.part is not None and self.part.lines:
+            titles = [f"{line.balloon}  {line.feature}" for line in self.part.lines]
+            self.stage.ask(search(titles, self.chosen, lambda at: self.move(at - self.chosen)))
 
     def on_choice_list_chosen(self, message: ChoiceList.Chosen) -> None:
         """A click on a characteristic."""

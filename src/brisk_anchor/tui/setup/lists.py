@@ -58,8 +58,7 @@ def feature_items(setup: Setup, reaches: Sequence[Reach], measured: frozenset[st
         drawn = reach.drawn
         axes = axes_of(drawn)
         words = ", ".join(f"{row} {letters}" for row, letters in used.get(drawn.name, {}).items())
-        size = drawn.size_words or f"{axes.upper()} face"
-        title = f"{drawn.balloon}  {drawn.title}" if drawn.balloon else drawn.title
+        title, size = drawn.numbered_title, drawn.size_words or f"{axes.upper()} face"
         items.append(
             Item(title, drawn.machine, axes, drawn.body, size, reach.reason, drawn.name in measured, words, drawn)
         )

@@ -20,7 +20,7 @@ from brisk_anchor.tui.actions import Do
 from brisk_anchor.tui.base import Handlers, Stage
 from brisk_anchor.tui.choice_list import ChoiceList
 from brisk_anchor.tui.drawing import Drawing
-from brisk_anchor.tui.entry import Words
+from brisk_anchor.tui.entry import Words, search
 from brisk_anchor.tui.looking import DrawnView
 from brisk_anchor.tui.panels import Heading, LatePanel
 from brisk_anchor.tui.setup.lists import (
@@ -77,6 +77,7 @@ class SetupView(DrawnView):
             Do.PAN: self.pan,
             Do.DIMENSIONS: self.dimensions,
             Do.MOVE: self.move,
+            Do.FIND: self.find,
             Do.TAKE: self.take,
             Do.BETWEEN: self.between,
             Do.ANGLE: self.angle,
@@ -256,6 +257,12 @@ class SetupView(DrawnView):
         if self._items:
             self.chosen = max(0, min(len(self._items) - 1, self.chosen + step))
             self.show()
+
+    def find(self) -> None:
+        """Go to the next of the list with some words."""
+        if self._items:
+            titles = [item.title for item in self._items]
+            self.stage.ask(search(titles, self.chosen, lambda at: self.move(at - self.chosen)))
 
     def page(self) -> None:
         """The next list."""
