@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 import asyncio
+import threading
 
 import pytest
 from textual.widgets import Input
 
+from brisk_anchor.services.insert import weave_editor
 from brisk_anchor.services.plan import proving
+from brisk_anchor.tui.plan.weave_sheet import WeaveSheet
 from tests.tui.test_pilot import Bench, said, wait_for
 from tests.tui.test_tmux import terminal  # noqa: F401
 
@@ -127,20 +130,59 @@ async def test_measuring_is_put_into_a_program_and_out_again(tmp_path):
         assert "cannot be read" in " ".join(said(app).split())
         await bench.press("O")
         await typed(bench, "gl-114-boss.nc")
+        await wait_for(lambda: isinstance(app.screen, WeaveSheet))
         sheet = app.screen
-        await bench.press("m")
-        assert "the same moves are cut" in str(sheet.query_one("#weave-said").render())
+
+        async def press(*keys):
+            for key in keys:
+                await bench.press(key)
+                await wait_for(lambda: not sheet.busy)
+            await bench.pilot.pause()
+            return str(sheet.query_one("#weave-said").render())
+
+        assert "the same moves are cut" in await press("m")
         assert "+(BRISK ANCHOR 1 BEGIN" in str(sheet.query_one("#weave-diff").render())
-        await bench.press("k")
-        assert "reference" in str(sheet.query_one("#weave-said").render())
-        await bench.press("down", "space", "up", "space", "j")
-        assert "one operation" in str(sheet.query_one("#weave-said").render())
-        await bench.press("w")
+        assert "reference" in await press("k")
+        assert "one operation" in await press("down", "space", "up", "space", "j")
+        await press("w")
         assert "BRISK ANCHOR" in (tmp_path / "gl-114-boss.measured.nc").read_text()
-        await bench.press("x", "pagedown", "u", "u", "x", "x")
-        assert "Nothing of ours" in str(sheet.query_one("#weave-said").render())
+        assert "Nothing of ours" in await press("x", "pagedown", "u", "u", "x", "x")
         await bench.press("escape")
         assert app.screen is not sheet
+
+
+async def test_a_program_of_many_operations_is_gone_through_while_a_change_is_worked_out(tmp_path, monkeypatch):
+    lines = [
+        f"T{tool} M6 (FACE {n})\nG90 G54\nS900 M3\nG0 X{n} Y5.\nG43 H{tool} Z60.\nG1 Z50. F200\nX90.\nG0 Z60.\nM5\n"
+        for n, tool in zip(range(60), [5, 12] * 30, strict=True)
+    ]
+    (tmp_path / "many.nc").write_text(f"%\nO0077\nG21 G90 G17 G40 G49 G80\n{''.join(lines)}M30\n%\n")
+    going, come = threading.Event(), threading.Event()
+    monkeypatch.setattr(weave_editor, "cut_as_before", lambda *_: going.set() or (come.wait(20) and "cut") or "")
+    async with Bench(tmp_path, size=(100, 30)) as bench:
+        await bench.press("7", "O")
+        await typed(bench, "many.nc")
+        await wait_for(lambda: isinstance(bench.app.screen, WeaveSheet))
+        sheet = bench.app.screen
+        listed = sheet.query_one("#weave-list")
+
+        def seen():
+            return range(listed.scroll_offset.y, listed.scroll_offset.y + listed.size.height)
+
+        await bench.press(*["down"] * 55)
+        assert sheet.chosen == 55
+        assert 55 in seen()
+        await bench.pilot.click("#weave-list", offset=(8, 1))
+        assert sheet.chosen == seen()[1]
+        await bench.press("m")
+        await wait_for(going.is_set)
+        await bench.press("down", "m")  # passed over: something is worked out
+        assert "Being worked out" in str(sheet.query_one("#weave-said").render())
+        come.set()
+        await wait_for(lambda: not sheet.busy)
+        await bench.pilot.pause()
+        assert "is measured after operation" in str(sheet.query_one("#weave-said").render())
+        assert len(sheet.editor.program.woven) == 1
 
 
 def test_the_plan_in_a_terminal(terminal):  # noqa: F811

@@ -37,6 +37,8 @@ class WeaveEditor:
         self.marked: set[int] = set()
         self.verdict = ""
         """What the stand-in says of the program as it is now."""
+        self.difference: list[str] = []
+        """What changed against the file, as a unified diff."""
         self._history: list[str] = []
 
     @property
@@ -60,6 +62,7 @@ class WeaveEditor:
         self._history.append(self.program.text)
         self.program = take_apart(text)
         self.marked = set()
+        self.difference = difference(self.before, text, self.path.name)
         self.verdict = cut_as_before(self.session, self.before, text) if self.changed else ""
 
     def _plan(self, measure: list[MeasureSection], tools: list[ToolCheckSection]) -> PlanFile:
@@ -101,10 +104,6 @@ class WeaveEditor:
         self._becomes(text)
         self._history.pop()
         return True
-
-    def difference(self) -> list[str]:
-        """What changed against the file."""
-        return difference(self.before, self.program.text, self.path.name)
 
     def write(self) -> Path:
         """Write the result beside the file. Raises ExportError; WeaveError: there is nothing to write."""

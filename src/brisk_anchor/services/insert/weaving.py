@@ -27,8 +27,8 @@ from brisk_anchor.services.plan.planning import Planned, nc_plan
 from brisk_anchor.services.session.session import Session
 
 LONGEST = 5_000_000
-_MOST_LINES = 400_000
 """Characters of a program that something is put into."""
+_MOST_LINES, _MOST_OPERATIONS = 400_000, 2_000
 _MARK = re.compile(r"^\s*[(;]\s*BRISK ANCHOR (\d+|SHARED) (BEGIN|END)\b([^()]*)\)?\s*$")
 _AFTER = r"\s*AFTER \d+$"
 _FROM_HERE = "CUT AGAIN FROM HERE"
@@ -93,6 +93,8 @@ def take_apart(text: str) -> CuttingProgram:
     lines, ends = tuple(line for line, _ in pieces), tuple(end for _, end in pieces)
     sections = _sections(lines)
     operations = operations_of(shown(lines))
+    if len(operations) > _MOST_OPERATIONS:
+        raise WeaveError(f"The program has more than {_MOST_OPERATIONS} operations", "Nobody could choose", "Split it")
     if not operations and not sections:
         raise WeaveError("There is no tool change in this text", "It is no cutting program", "Open another")
     woven = []

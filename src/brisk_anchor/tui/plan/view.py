@@ -435,13 +435,12 @@ class PlanView(DrawnView):
             return path if path.is_absolute() else folder / path
 
         def answer(name: str) -> None:
-            try:
-                editor = WeaveEditor(builder.session, found(name))
-            except BriskAnchorError as error:
-                self.stage.complain(error)
-                return
             section = builder.plan.measure[self.chosen] if builder.plan.measure else None
-            self.stage.open_sheet(WeaveSheet(editor, section, _COUNT_IN))
+            self.stage.beside(
+                f"Taking {found(name).name} apart.",
+                lambda: WeaveEditor(builder.session, found(name)),
+                lambda editor: self.stage.open_sheet(WeaveSheet(editor, section, _COUNT_IN, self.stage)),
+            )
 
         def weigh(name: str) -> str:
             return "Enter opens it" if found(name).is_file() else "no such file yet"

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from typing import TYPE_CHECKING
 
 from rich.text import Text
@@ -13,6 +14,7 @@ from textual.screen import ModalScreen
 
 from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.tui import theme
+from brisk_anchor.tui.choice_list import ChoiceList, ListRow
 from brisk_anchor.tui.overlay import LeavesOnce
 from brisk_anchor.tui.panels import Heading, LatePanel
 from brisk_anchor.tui.terminal import patiently
@@ -21,6 +23,7 @@ from brisk_anchor.tui.words import cut
 if TYPE_CHECKING:
     from brisk_anchor.services.insert.weave_editor import WeaveEditor
     from brisk_anchor.services.plan.plan_file import MeasureSection
+    from brisk_anchor.tui.frame_stage import FrameStage
 
 KEYS = (
     ("↑ ↓", "operation"),
@@ -50,12 +53,14 @@ class WeaveSheet(LeavesOnce, ModalScreen[None]):
     WeaveSheet #weave-keys {{ height: 1; }}
     """
 
-    def __init__(self, editor: WeaveEditor, section: MeasureSection | None, count: int) -> None:
+    def __init__(self, editor: WeaveEditor, section: MeasureSection | None, count: int, stage: FrameStage) -> None:
         """`section` is the measurement that m puts in; a jump back counts in the variable `count`."""
         super().__init__()
-        self.editor, self.section, self.count = editor, section, count
+        self.editor, self.section, self.count, self.stage = editor, section, count, stage
         self.chosen = 0
         self.top = 0
+        self.busy = False
+        """Whether a change is being worked out: the program is cut twice on the stand-in for each."""
         first = "Choose an operation; m measures after it, k looks whether its tool is whole."
         self.said: tuple[str, str, str] = (first, "", "")
 
@@ -65,7 +70,7 @@ class WeaveSheet(LeavesOnce, ModalScreen[None]):
             yield Heading(id="weave-heading")
             with Horizontal():
                 with Vertical(id="weave-left"):
-                    yield LatePanel(id="weave-list")
+                    yield ChoiceList(id="weave-list")
                     yield Heading(id="weave-what")
                     yield LatePanel(id="weave-said")
                 yield LatePanel(id="weave-diff")
@@ -81,13 +86,15 @@ class WeaveSheet(LeavesOnce, ModalScreen[None]):
         changed = "not written" if editor.changed else "as the file is"
         colour = theme.SAND if editor.changed else theme.QUIET
         self.query_one("#weave-heading", Heading).tell(editor.path.name, changed, colour)
-        self.query_one("#weave-list", LatePanel).tell_text(self._list())
+        self.query_one("#weave-list", ChoiceList).tell(
+            (editor.program.text, frozenset(editor.marked)), lambda _: self._rows(), self.chosen
+        )
         what = self.section.known_as if self.section is not None else "nothing: choose a measurement of the plan first"
         self.query_one("#weave-what", Heading).tell(f"m puts in: {what}")
         self.query_one("#weave-said", LatePanel).tell_late(
             (self.said, editor.verdict), lambda width, _h: self._said(width)
         )
-        lines = editor.difference()
+        lines = editor.difference
         self.top = max(0, min(self.top, len(lines) - 10))
         self.query_one("#weave-diff", LatePanel).tell_late(
             (tuple(lines), self.top), lambda width, height: _difference(lines[self.top : self.top + height], width)
@@ -98,21 +105,22 @@ class WeaveSheet(LeavesOnce, ModalScreen[None]):
             keys.append(f" {words}  ", theme.QUIET)
         self.query_one("#weave-keys", LatePanel).tell_text(keys)
 
-    def _list(self) -> Text:
-        text = Text(no_wrap=True, overflow="ellipsis")
+    def _rows(self) -> list[ListRow]:
+        rows = []  # what is put in stands first: in sight, however many operations there are
+        for woven in self.editor.program.woven:
+            text = Text(f"   ● {woven.number}  {cut(woven.title.capitalize(), 40)}", theme.LIVE)
+            rows.append(ListRow(text.append(f"   {woven.places} ×", theme.QUIET), None))
         for at, operation in enumerate(self.editor.program.operations):
-            here, marked = at == self.chosen, operation.number in self.editor.marked
-            text.append(" › " if here else "   ", f"bold {theme.SAND}")
+            marked = operation.number in self.editor.marked
+            text = Text("   ", no_wrap=True, overflow="ellipsis")
             text.append("■ " if marked else "□ ", theme.SAND if marked else theme.FAINT)
             text.append(f"{operation.number:>2}  ", theme.QUIET)
             tool = f"T{operation.tool}" if operation.changes else ""
             text.append(f"{tool:<5}", f"bold {theme.TEXT}")
-            text.append(f"{cut(operation.title, 34):<34}", f"bold {theme.TEXT}" if here else theme.TEXT)
-            text.append(f" {operation.first + 1}–{operation.after}\n", theme.QUIET)
-        for woven in self.editor.program.woven:
-            text.append(f"\n   ● {woven.number}  {cut(woven.title.capitalize(), 40)}", theme.LIVE)
-            text.append(f"   {woven.places} ×", theme.QUIET)
-        return text
+            text.append(f"{cut(operation.title, 34):<34}", theme.TEXT)
+            text.append(f" {operation.first + 1}–{operation.after}", theme.QUIET)
+            rows.append(ListRow(text, at))
+        return rows
 
     def _said(self, width: int) -> Text:
         told, behind, tone = self.said
@@ -147,7 +155,7 @@ class WeaveSheet(LeavesOnce, ModalScreen[None]):
         }
         if event.key == "escape":
             self.dismiss()
-        elif event.key in work:
+        elif event.key in work and not self.busy:
             patiently(self.app, self._do, work[event.key])
 
     def _do(self, work: Callable[[], None]) -> None:
@@ -164,11 +172,30 @@ class WeaveSheet(LeavesOnce, ModalScreen[None]):
     def _scroll(self, step: int) -> None:
         self.top += step
 
+    def on_choice_list_chosen(self, message: ChoiceList.Chosen) -> None:
+        """A click on an operation."""
+        self._move(message.choice - self.chosen)
+        self.show()
+
     def _try(self, work: Callable[[], str]) -> None:
-        try:
-            self.said = (f"{work()}.", "", "good")
-        except BriskAnchorError as error:
-            self.said = (f"{error.what}.", f"{error.meaning}. {error.remedy}.".replace("..", "."), "bad")
+        """Do behind the screen what changes the program; then say what came of it."""
+
+        def run() -> None:
+            try:
+                told = (f"{work()}.", "", "good")
+            except BriskAnchorError as error:
+                told = (f"{error.what}.", f"{error.meaning}. {error.remedy}.".replace("..", "."), "bad")
+            self.stage.from_background(partial(self._tried, told))
+
+        self.busy = True
+        self.said = ("Being worked out, and cut on the stand-in without it and with it.", "", "")
+        self.stage.in_background(run, "weave")
+
+    def _tried(self, told: tuple[str, str, str]) -> None:
+        self.busy, self.said = False, told
+        if self.is_attached:
+            self.chosen = min(self.chosen, len(self.editor.program.operations) - 1)
+            self.show()
 
     def _measure(self, count: int | None) -> None:
         section = self.section
