@@ -18,17 +18,19 @@ _SAME_HEIGHT = 0.05
 def tops_of(setup: Setup, name: str) -> list[DrawnFeature]:
     """The drawn faces a feature's upper edge lies in: on the same body, at the same height, touched from above."""
     drawn = next((feature for feature in setup.features if feature.name == name), None)
-    if drawn is None or not drawn.body or drawn.kind.is_built:
-        return []
-    return [
-        face
-        for face in setup.features
-        if face.kind in (FeatureKind.SURFACE, FeatureKind.PLANE)
-        and face.walls == ("BELOW",)
+    return [] if drawn is None else [face for face in setup.features if _is_top(face, drawn)]
+
+
+def _is_top(face: DrawnFeature, drawn: DrawnFeature) -> bool:
+    return (
+        face.walls == ("BELOW",)
+        and face.kind in (FeatureKind.SURFACE, FeatureKind.PLANE)
+        and bool(drawn.body)
         and face.body == drawn.body
-        and face.name != name
+        and face.name != drawn.name
+        and not drawn.kind.is_built
         and abs(face.machine[2] - drawn.machine[2]) <= _SAME_HEIGHT
-    ]
+    )
 
 
 def from_top(measurement: Measurement, face: str, nominal: float, found: float | None = None) -> Measurement:
@@ -45,12 +47,18 @@ def from_top(measurement: Measurement, face: str, nominal: float, found: float |
 
 def counted_from_tops(setup: Setup, measurements: Sequence[Measurement]) -> list[Measurement]:
     """The measurements of one program, each counted from its own top where the program has measured that before it."""
+    known = {drawn.name: (number, drawn) for number, drawn in enumerate(setup.features)}
+    faces = {name: drawn for name, (_, drawn) in known.items() if drawn.walls == ("BELOW",)}
     seen: dict[str, Measurement] = {}
     result = []
     for measurement in measurements:
         own = replace(measurement, top=None)
-        faces = (face for face in tops_of(setup, own.name) if own.touches_walls and face.name in seen)
-        face = next((face for face in faces if seen[face.name].options.table == own.options.table), None)
+        tops = []
+        if own.name in known and own.touches_walls:
+            drawn = known[own.name][1]
+            tops = [faces[name] for name in seen if name in faces and _is_top(faces[name], drawn)]
+        level = [face for face in tops if seen[face.name].options.table == own.options.table]
+        face = min(level, key=lambda face: known[face.name][0], default=None)
         seen[own.name] = own
         result.append(own if face is None else from_top(own, face.name, face.machine[2]))
     return result

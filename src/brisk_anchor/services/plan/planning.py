@@ -98,8 +98,8 @@ def planned(session: Session, plan: PlanFile) -> Planned:
     sections = [section for section in plan.measure if section.enabled]
     neighbours = Clearances(session.scene, (section.feature or "" for section in sections))
     made = [
-        (section, _measurement(setup, plan, section, neighbours, _table_of(session, plan, section)))
-        for section in sections
+        (section, _measurement(setup, plan, section, neighbours, table))
+        for section, table in zip(sections, _tables_of(session, sections), strict=True)
     ]
     if plan.order == "shortest":
         made = tops_first(setup, shortest(made, setup.machine, lambda one: one[1]), lambda one: one[1])
@@ -286,14 +286,13 @@ def _wrong_table(session: Session, section: MeasureSection) -> list[str]:
     return found
 
 
-def _table_of(session: Session, plan: PlanFile, section: MeasureSection) -> tuple[tuple[str, float], ...]:
-    """Where every rotary axis stands for a measurement; nothing in a plan that turns none."""
+def _tables_of(session: Session, sections: Sequence[MeasureSection]) -> list[tuple[tuple[str, float], ...]]:
+    """Where every rotary axis stands for each measurement; nothing in a plan that turns none."""
     drawn = {feature.name: dict(feature.table) for feature in session.setup.features if feature.table}
-    enabled = [other for other in plan.measure if other.enabled]
-    if not any(other.table or other.feature in drawn for other in enabled):
-        return ()
+    if not any(section.table or section.feature in drawn for section in sections):
+        return [()] * len(sections)
     angles: dict[str, float] = {axis.letter: 0.0 for axis in session.setup.machine.rotary}
-    return tuple((angles | drawn.get(section.feature or "", {}) | dict(section.table)).items())
+    return [tuple((angles | drawn.get(one.feature or "", {}) | dict(one.table)).items()) for one in sections]
 
 
 def _wrong_row(session: Session, row: str) -> list[str]:
