@@ -326,3 +326,11 @@ def test_files_that_are_no_programs(quiet, tmp_path, data, reason):
         path.write_bytes(data)
     with pytest.raises(WeaveError, match=reason):
         WeaveEditor(quiet, path)
+
+
+def test_what_nobody_waits_for_any_longer_is_given_up(quiet, tmp_path):
+    text = "%\nO77\nG21 G90 G54\n" + "G4 P1\n" * 50 + "M30\n%\n"
+    left = iter([True, True, False])
+    with pytest.raises(WeaveError, match="given up"):
+        cut_as_before(quiet, text, text, lambda: next(left))
+    assert next(left, None) is None

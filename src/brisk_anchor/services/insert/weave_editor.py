@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 
 from brisk_anchor.core.tools.shelf import Health
@@ -39,6 +40,8 @@ class WeaveEditor:
         """What the stand-in says of the program as it is now."""
         self.difference: list[str] = []
         """What changed against the file, as a unified diff."""
+        self.going: Callable[[], bool] = lambda: True
+        """Whether anybody still waits for what is worked out."""
         self._history: list[str] = []
 
     @property
@@ -63,7 +66,7 @@ class WeaveEditor:
         self.program = take_apart(text)
         self.marked = set()
         self.difference = difference(self.before, text, self.path.name)
-        self.verdict = cut_as_before(self.session, self.before, text) if self.changed else ""
+        self.verdict = cut_as_before(self.session, self.before, text, self.going) if self.changed else ""
 
     def _plan(self, measure: list[MeasureSection], tools: list[ToolCheckSection]) -> PlanFile:
         return PlanFile(form="brisk-anchor-plan-1", units="mm", name="WOVEN", measure=measure, tool_check=tools)

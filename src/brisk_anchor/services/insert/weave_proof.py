@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from brisk_anchor.core.errors import BriskAnchorError, NcError
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.nc.read.interpreter import Interpreter
 from brisk_anchor.nc.read.variables import Memory
+from brisk_anchor.services.insert.weaving import WeaveError
 from brisk_anchor.services.machine.runs import Run
 from brisk_anchor.services.session.session import Session
 from brisk_anchor.standin.motion import MoveKind
@@ -13,15 +16,19 @@ from brisk_anchor.standin.motion import MoveKind
 _NEAR = 1e-6
 
 
-def cut_as_before(session: Session, before: str, after: str) -> str:
-    """In a sentence, what the stand-in says of both: whether they end, and whether the same moves are cut."""
+def cut_as_before(session: Session, before: str, after: str, going: Callable[[], bool] = lambda: True) -> str:
+    """In a sentence, what the stand-in says of both: whether they end, and whether the same moves are cut.
+
+    Raises:
+        WeaveError: nobody waits for it any longer: `going` says so.
+    """
     try:
-        old, first = _cut(session, before)
+        old, first = _cut(session, before, going)
     except NcError as error:
         return f"Not tried on the stand-in: it does not know {error.one_line()}"
     if first is not None:
         return f"Not compared: without measuring the program ends in: {first.one_line()}"
-    new, second = _cut(session, after)
+    new, second = _cut(session, after, going)
     if second is not None:
         return f"! With measuring it ends on the stand-in in: {second.one_line()}"
     same = len(old) == len(new) and all(
@@ -33,7 +40,9 @@ def cut_as_before(session: Session, before: str, after: str) -> str:
     return f"! {len(old)} moves were cut before and {len(new)} are now, or others: look at the difference"
 
 
-def _cut(session: Session, text: str) -> tuple[list[tuple[float, Vector]], BriskAnchorError | None]:
+def _cut(
+    session: Session, text: str, going: Callable[[], bool]
+) -> tuple[list[tuple[float, Vector]], BriskAnchorError | None]:
     """Moves at feed with a cutter, by feed and end; and why the run did not end well.
 
     On the set-up as it is described, with the job's offsets where that puts them: what stands in the table may be the
@@ -52,6 +61,8 @@ def _cut(session: Session, text: str) -> tuple[list[tuple[float, Vector]], Brisk
     cut: list[tuple[float, Vector]] = []
     seen, tool = 0, machine.tool_in_spindle
     while not run.over:
+        if not going():
+            raise WeaveError("It was given up", "Nothing was compared", "Put it in again")
         run.stride()
         cut += [(m.feed, m.end) for m in machine.motions[seen:] if m.kind is MoveKind.FEED and tool not in (probe, 0)]
         seen, tool = len(machine.motions), machine.tool_in_spindle

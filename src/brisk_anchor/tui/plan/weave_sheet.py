@@ -23,7 +23,7 @@ from brisk_anchor.tui.words import cut
 if TYPE_CHECKING:
     from brisk_anchor.services.insert.weave_editor import WeaveEditor
     from brisk_anchor.services.plan.plan_file import MeasureSection
-    from brisk_anchor.tui.frame_stage import FrameStage
+    from brisk_anchor.tui.base import Stage
 
 KEYS = (
     ("↑ ↓", "operation"),
@@ -53,12 +53,13 @@ class WeaveSheet(LeavesOnce, ModalScreen[None]):
     WeaveSheet #weave-keys {{ height: 1; }}
     """
 
-    def __init__(self, editor: WeaveEditor, section: MeasureSection | None, count: int, stage: FrameStage) -> None:
+    def __init__(self, editor: WeaveEditor, section: MeasureSection | None, count: int, stage: Stage) -> None:
         """`section` is the measurement that m puts in; a jump back counts in the variable `count`."""
         super().__init__()
         self.editor, self.section, self.count, self.stage = editor, section, count, stage
         self.chosen = 0
         self.top = 0
+        editor.going = lambda: self.is_attached and stage.is_running
         self.busy = False
         """Whether a change is being worked out: the program is cut twice on the stand-in for each."""
         first = "Choose an operation; m measures after it, k looks whether its tool is whole."
