@@ -48,6 +48,8 @@ class WeaveSheet(LeavesOnce, ModalScreen[None]):
     WeaveSheet #weave {{ background: {theme.RAISED}; border: round {theme.RULE}; }}
     WeaveSheet #weave-left {{ width: 62; margin: 0 1 0 0; }}
     WeaveSheet #weave-list {{ height: 1fr; }}
+    WeaveSheet ChoiceList, WeaveSheet ChoiceList > .option-list--option {{ background: {theme.RAISED}; }}
+    WeaveSheet ChoiceList > .option-list--option-disabled {{ background: {theme.RAISED}; }}
     WeaveSheet #weave-said {{ height: 6; }}
     WeaveSheet #weave-diff {{ height: 1fr; }}
     WeaveSheet #weave-keys {{ height: 1; }}
