@@ -92,7 +92,7 @@ def test_what_the_job_knows_has_no_errors_of_real_life(scene):
         ('units = "mm"', 'units = "inch"', "units are “inch”"),
         ("[job]", "[job", "TOML"),
         ("ball_diameter = 6.0", "ball_diameter = 6000.0", "no probe ball"),
-        ("ball_diameter = 6.0", "ball_diameter = nan", "finite|nan"),
+        ("ball_diameter = 6.0", "ball_diameter = nan", "it is no figure"),
         ("travel_low = [-800.0", "travel_low = [800.0", "low and high are exchanged"),
         ("home = [0.0, 0.0, 0.0]", "home = [5.0, 0.0, 0.0]", "home or position of X"),
         ('shape = "lever"', 'shape = "block"', "a block needs low, high"),

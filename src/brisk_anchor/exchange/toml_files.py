@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from brisk_anchor.core.errors import Fault, JobError
+from brisk_anchor.core.fault_words import fault_words
 from brisk_anchor.nc.bounded import read_at_most, toml_sections, why_unread
 
 if TYPE_CHECKING:
@@ -141,7 +142,7 @@ def faults_in(
     `hint` adds words to one complaint.
     """
     found = error.errors(include_url=False)
-    told = [finding_at(name, text, item["loc"], item["msg"] + hint(item)) for item in found[:MOST_TOLD]]
+    told = [finding_at(name, text, item["loc"], fault_words(item) + hint(item)) for item in found[:MOST_TOLD]]
     if len(found) > MOST_TOLD:
         told.append(Fault(name, f"{len(found) - MOST_TOLD} faults more"))
     return told
@@ -150,4 +151,4 @@ def faults_in(
 def finding_at(name: str, text: str, place: Place, reason: str) -> Fault:
     """A fault with file, line and field."""
     field = ".".join(str(part) for part in place)
-    return Fault(f"{_at(name, text, place)} {field}".rstrip(), reason.removeprefix("Value error, "))
+    return Fault(f"{_at(name, text, place)} {field}".rstrip(), reason)

@@ -8,8 +8,9 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
-from brisk_anchor.core.errors import Fault, TableFileError
+from brisk_anchor.core.errors import TableFileError
 from brisk_anchor.exchange.tables.rows import MOST_ROWS, TableForm, TableRow, decoded, once
+from brisk_anchor.nc.profile.control_profile import findings_of
 
 _FORM = "brisk-anchor-offsets-1"
 _LONGEST = 1_000 * MOST_ROWS
@@ -63,9 +64,7 @@ def from_json(data: bytes, name: str) -> list[TableRow]:
     try:
         table = OffsetTable.model_validate_json(decoded(data, name, _LONGEST))
     except ValidationError as error:
-        places = (".".join(str(part) for part in item["loc"]) for item in error.errors(include_url=False)[:8])
-        reasons = (item["msg"] for item in error.errors(include_url=False)[:8])
-        raise TableFileError(name, tuple(Fault(p, r) for p, r in zip(places, reasons, strict=True))) from None
+        raise TableFileError(name, findings_of(error)[:8]) from None
     rows = [
         TableRow(
             r.row,

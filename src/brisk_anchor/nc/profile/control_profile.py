@@ -14,6 +14,7 @@ from typing import Annotated, Literal
 from pydantic import AfterValidator, Field, ValidationError, WithJsonSchema, model_validator
 
 from brisk_anchor.core.errors import Fault, ProfileError
+from brisk_anchor.core.fault_words import fault_words
 from brisk_anchor.core.quantities import Unit
 from brisk_anchor.nc.bounded import read_at_most, toml_sections, why_unread
 from brisk_anchor.nc.profile.languages import LANGUAGES, Language
@@ -475,7 +476,7 @@ class Profile(ProfileSection):
 def findings_of(error: ValidationError) -> tuple[Fault, ...]:
     """Pydantic's complaints as findings with dotted places."""
     return tuple(
-        Fault(".".join(str(part) for part in item["loc"]), item["msg"].removeprefix("Value error, "))
+        Fault(".".join(str(part) for part in item["loc"]), fault_words(item))
         for item in error.errors(include_url=False)
     )
 
