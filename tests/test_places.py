@@ -129,7 +129,7 @@ def test_an_empty_place_has_no_part_keeps_its_row_free_and_sets_its_flag(tmp_pat
         ({"fixture": ("pitch = [0.0, 130.0]", "pitch = [0.0, 40.0]")}, "places 1-1 and 1-2 overlap"),
         ({"fixture": ("first = [62.0, 20.0, 0.0]", "first = [150.0, 20.0, 0.0]")}, "26 mm out over its face"),
         ({"fixture": ("rows = 3\npitch = [0.0, 130.0]", "rows = 3\npitch = [0.0, 0.0]")}, "need a pitch"),
-        ({"fixture": ("count = 4", "count = 9")}, "less than or equal to 8"),
+        ({"fixture": ("count = 4", "count = 9")}, "faces.count: it must be at most 8"),
         ({"fixture": ('letter = "B"', 'letter = "A"')}, "no rotary axis A"),
         ({"job": ('"G54.1 P1"', '"G54.1 P45"')}, "up to G54.1 P56; the control of Otter has"),
         ({"job": ('offsets = "derived"', 'offsets = "derived"\nempty = ["7-1"]')}, "no place 7-1"),

@@ -546,7 +546,7 @@ def test_a_broken_file_of_the_lathe_is_refused_whole(tmp_path: Path, spoil):
         ("RS-09-55 G55 55", "RS-09-55 G54 55", "one row"),
         ('control = "turn-macro"', 'control = "skip-macro"', "of no lathe"),
         ("seat: ⌀48 z -40", "seat: 48 z -40", "before a diameter"),
-        ("stations = 8", "stations = 99", "less than or equal"),
+        ("stations = 8", "stations = 99", "stations: it must be at most 24"),
         ("offset = 7\nx", "offset = 9\nx", "how far T7 really reaches"),
     ],
 )
