@@ -17,9 +17,9 @@ if TYPE_CHECKING:
 
 MILLIMETRES = {"mm": 1.0, "inch": 25.4}
 LONGEST = 1_000_000
-MOST_TOLD = 40
-"""Of the faults of one file so many are told: to find the line of each, the file is gone through."""
 """Bytes that a file may have."""
+_MOST_TOLD = 40
+"""Of the faults of one file so many are told: to find the line of each, the file is gone through."""
 _LONGEST_LINE = 200
 _HEADER = re.compile(r"^\s*(\[\[?)\s*([A-Za-z0-9_.\- \"']+?)\s*\]\]?\s*(#.*)?$")
 _KEY = re.compile(r"""^\s*(?:"([^"\\]*)"|'([^']*)'|([A-Za-z0-9_.\-"']+))\s*=""")
@@ -137,14 +137,16 @@ def _at(name: str, text: str, place: Place) -> str:
 def faults_in(
     name: str, text: str, error: ValidationError, hint: Callable[[Mapping[str, Any]], str] = lambda _: ""
 ) -> list[Fault]:
-    """What Pydantic has against a text, each with file, line and field, the first MOST_TOLD of it.
-
-    `hint` adds words to one complaint.
-    """
+    """What Pydantic has against a text, each with file, line and field; `hint` adds words to one complaint."""
     found = error.errors(include_url=False)
-    told = [finding_at(name, text, item["loc"], fault_words(item) + hint(item)) for item in found[:MOST_TOLD]]
-    if len(found) > MOST_TOLD:
-        told.append(Fault(name, f"{len(found) - MOST_TOLD} faults more"))
+    return findings_at(name, text, [(item["loc"], fault_words(item) + hint(item)) for item in found])
+
+
+def findings_at(name: str, text: str, faults: Sequence[tuple[Place, str]]) -> list[Fault]:
+    """Faults with file, line and field, the first 40 of them, and how many there are besides."""
+    told = [finding_at(name, text, place, reason) for place, reason in faults[:_MOST_TOLD]]
+    if len(faults) > _MOST_TOLD:
+        told.append(Fault(name, f"{len(faults) - _MOST_TOLD} faults more"))
     return told
 
 

@@ -45,7 +45,7 @@ def own_keys() -> KeyChanges:
             return {}
     except OSError as error:
         raise KeysError(path.name, (Fault("", error.strerror or "it cannot be read"),), _HOLDS) from error
-    from brisk_anchor.exchange.toml_files import MOST_TOLD, finding_at, parse_tables, read_text
+    from brisk_anchor.exchange.toml_files import findings_at, parse_tables, read_text
 
     try:
         text = read_text(path)
@@ -55,9 +55,7 @@ def own_keys() -> KeyChanges:
     reader = KeyReader(_TABLES)
     reader.read(data)
     if reader.faults:
-        raise KeysError(
-            NAME, tuple(finding_at(NAME, text, place, why) for place, why in reader.faults[:MOST_TOLD]), _HOLDS
-        )
+        raise KeysError(NAME, tuple(findings_at(NAME, text, reader.faults)), _HOLDS)
     return reader.changes
 
 
