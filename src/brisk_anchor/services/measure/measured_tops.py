@@ -47,18 +47,15 @@ def from_top(measurement: Measurement, face: str, nominal: float, found: float |
 
 def counted_from_tops(setup: Setup, measurements: Sequence[Measurement]) -> list[Measurement]:
     """The measurements of one program, each counted from its own top where the program has measured that before it."""
-    known = {drawn.name: (number, drawn) for number, drawn in enumerate(setup.features)}
-    faces = {name: drawn for name, (_, drawn) in known.items() if drawn.walls == ("BELOW",)}
+    known = {drawn.name: drawn for drawn in setup.features}
+    faces = [drawn for drawn in setup.features if drawn.walls == ("BELOW",)]
     seen: dict[str, Measurement] = {}
     result = []
     for measurement in measurements:
         own = replace(measurement, top=None)
-        tops = []
-        if own.name in known and own.touches_walls:
-            drawn = known[own.name][1]
-            tops = [faces[name] for name in seen if name in faces and _is_top(faces[name], drawn)]
-        level = [face for face in tops if seen[face.name].options.table == own.options.table]
-        face = min(level, key=lambda face: known[face.name][0], default=None)
+        drawn = known.get(own.name) if own.touches_walls else None
+        tops = (face for face in faces if drawn is not None and face.name in seen and _is_top(face, drawn))
+        face = next((face for face in tops if seen[face.name].options.table == own.options.table), None)
         seen[own.name] = own
         result.append(own if face is None else from_top(own, face.name, face.machine[2]))
     return result
