@@ -114,17 +114,12 @@ class Canvas:
         layer: int = 0,
         dash: tuple[int, int] | None = None,
     ) -> None:
-        """Lines from point to point; points in one dot with the last count once: a small round has dozens of them."""
+        """Lines from point to point."""
         previous: tuple[float, float] | None = None
-        drawn = False
         for point in points:
-            if previous is None:
-                previous = point
-            elif int(point[0]) != int(previous[0]) or int(point[1]) != int(previous[1]):
+            if previous is not None:
                 self.line(*previous, *point, colour, layer, dash)
-                previous, drawn = point, True
-        if previous is not None and not drawn:
-            self.dot(*previous, colour, layer)
+            previous = point
 
     def write(self, column: int, row: int, words: str, style: str) -> None:
         """Text from a cell on; what would run over the edge is left out whole."""
