@@ -1,6 +1,7 @@
-"""The command line in a process of its own, forked from one that has loaded the program: what a call costs is its work.
+"""Calls of the command line in child processes that start quickly.
 
-Every test process has one to fork from. It is begun by the first call and ends with the tests.
+Each child is forked from a server process that has imported the program already, so no call pays for the imports. The
+first call of a test process starts its server, which ends with the tests.
 """
 
 from __future__ import annotations

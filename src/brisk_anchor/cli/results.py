@@ -111,7 +111,9 @@ def take(
 def export(
     serial: Annotated[str | None, typer.Argument(help="One part; all where it is left out.")] = None,
     job: JobOption = None,
-    form: Annotated[str, typer.Option("--format", help="csv, json, or svg or pdf for a page as both.")] = "csv",
+    form: Annotated[
+        str, typer.Option("--format", help="csv or json; svg or pdf writes a page, as both files.")
+    ] = "csv",
     out: FolderOption = Path(),
 ) -> None:
     """Results as CSV or JSON, or a page of a part, or of the batch (SVG and PDF)."""

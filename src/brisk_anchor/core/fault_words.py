@@ -1,4 +1,4 @@
-"""What is wrong with a field of a file, in words of a shop: the library that finds it tells of inputs and types."""
+"""What is wrong with a field of a file, in plain words instead of the messages of the library that checks it."""
 
 from __future__ import annotations
 

@@ -40,7 +40,7 @@ _REFUSED = 1e-5
 
 
 class Sloped(NamedTuple):
-    """A figure with its change for every mm that each touch goes further; plainly 0 where it does not hang on one."""
+    """A figure, and how much it changes when a touch goes 1 mm further: one slope for each touch, or 0.0 for all."""
 
     value: float
     slopes: Array | float = 0.0
