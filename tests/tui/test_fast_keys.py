@@ -8,8 +8,11 @@ import random
 import pytest
 from textual import events
 from textual.keys import _character_to_key
+from textual.widgets import Input
 
+from brisk_anchor.services.demo.demo_job import open_block
 from brisk_anchor.tui.actions import ACTIONS
+from brisk_anchor.tui.app import BriskAnchorApp
 from brisk_anchor.tui.views import VIEWS
 from tests.tui.test_pilot import Bench, said, wait_for
 
@@ -75,3 +78,33 @@ async def test_what_is_typed_ahead_of_the_job_goes_to_the_view_it_was_typed_for(
         assert bench.app.query("#code")
         assert bench.app.query("#tools")
         bench.app.view_state.session.book.close()
+
+
+async def test_a_block_with_nothing_drawn_opens_every_view_and_an_empty_plan_takes_every_key(tmp_path):
+    app = BriskAnchorApp(lambda: open_block(tmp_path, fresh=False), tmp_path, speed=2000.0)
+    async with app.run_test(size=(160, 44)) as pilot:
+        await wait_for(lambda: app.view_state is not None)
+        for entry in VIEWS:
+            await pilot.press(entry.key)
+            assert app.view == entry.name
+        await pilot.press("7")
+        assert "Nothing is planned yet" in said(app)
+        assert "a adds it" in said(app, "#plan-list")
+        press_at_once(app, ["delete", "space", "shift+up", "enter", "backspace", "e", "o", "w", "t", "escape"])
+        await pilot.pause()
+        assert app.view_state.plan.plan.measure == []
+        app.view_state.session.book.close()
+
+
+async def test_no_key_of_the_book_acts_on_a_row_that_is_not_listed(tmp_path):
+    async with Bench(tmp_path) as bench:
+        app = bench.app
+        await bench.press("2", "slash")
+        app.query_one(Input).value = "no such words"
+        await bench.press("enter")
+        for key in ("e", "u", "r", "l", "j", "N", "p", "O", "s", "W", "x", "d", "T", "a"):
+            press_at_once(app, [key, "y", "enter"])
+            await bench.pilot.pause()
+            assert "No row has these words" in said(app), key
+            await settled(bench)
+        assert app.view_state.session.book.newest("Heron") == 0

@@ -10,6 +10,9 @@ from brisk_anchor.services.offsets.book_rows import BookLine, TableReference, di
 from brisk_anchor.services.rows.row_states import DIFFERS
 from brisk_anchor.services.session.session import Session
 
+NOT_LISTED = ("No row has these words.", "⟨/⟩ and * show all rows.")
+"""What is said where a search leaves no row to choose."""
+
 
 def next_step(session: Session, lines: Sequence[BookLine], line: BookLine | None) -> tuple[str, str]:
     """What cannot be missed first, then what can be done with the chosen row, in two sentences."""
@@ -23,7 +26,7 @@ def next_step(session: Session, lines: Sequence[BookLine], line: BookLine | None
             return f"The control does not have {names} yet.", "⟨s⟩ writes the row, ⟨W⟩ everything that follows it."
         return f"Operations need {names}: measure them first.", "⟨1⟩ goes to the bench. Do not start the program."
     if line is None:
-        return "No row has these words.", "⟨/⟩ and * show all rows."
+        return NOT_LISTED
     if line.locked:
         return f"{line.row} is locked.", "⟨l⟩ unlocks it."
     if line.state.value == "stale":

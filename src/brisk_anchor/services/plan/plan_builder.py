@@ -25,6 +25,7 @@ from brisk_anchor.services.plan.plan_file import (
     load_plan,
     plan_of_features,
     plan_text,
+    refuse_nothing,
 )
 from brisk_anchor.services.plan.plan_proof import PlanProof, keep_proof, read_proof
 from brisk_anchor.services.plan.plan_words import read_measure_words, read_plan_words
@@ -219,7 +220,9 @@ class PlanBuilder:
     def remove(self, index: int) -> str:
         """A measurement less; what it was called. Raises PlanFileError: nothing would be left."""
         name = self.plan.measure[index].known_as
-        self._sections([*self.plan.measure[:index], *self.plan.measure[index + 1 :]])
+        left = [*self.plan.measure[:index], *self.plan.measure[index + 1 :]]
+        refuse_nothing(self.plan.with_measure(left), self.plan.name)
+        self._sections(left)
         return name
 
     def move(self, index: int, step: int) -> int:

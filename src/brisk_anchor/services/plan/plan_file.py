@@ -8,7 +8,7 @@ from typing import Annotated, Literal, Self
 
 from pydantic import Field, ValidationError, model_validator
 
-from brisk_anchor.core.errors import JobError, PlanFileError
+from brisk_anchor.core.errors import Fault, JobError, PlanFileError
 from brisk_anchor.core.features.measurement_options import MeasurementOptions
 from brisk_anchor.core.quantities import shown_unit
 from brisk_anchor.exchange.toml_files import MILLIMETRES, faults_in, in_millimetres, parse, read_text
@@ -216,15 +216,19 @@ class PlanFile(FileSection):
     ending: Literal["end", "stop", "optional stop", "return"] = "end"
     z_home: bool = True
 
-    @model_validator(mode="after")
-    def _something(self) -> Self:
-        if not self.measure and not self.tool_check:
-            raise ValueError("there is nothing in it: give [[measure]] or [[tool_check]]")
-        return self
-
     def with_measure(self, measure: list[MeasureSection]) -> PlanFile:
         """The same plan with another list."""
         return self.model_copy(update={"measure": measure})
+
+
+def refuse_nothing(plan: PlanFile, name: str) -> None:
+    """A plan that is begun on the screen may be empty; no file is.
+
+    Raises:
+        PlanFileError: it measures nothing and looks at no tool.
+    """
+    if not plan.measure and not plan.tool_check:
+        raise PlanFileError(name, (Fault("", "there is nothing in it: give [[measure]] or [[tool_check]]"),))
 
 
 def parse_plan(text: str, name: str) -> PlanFile:
@@ -235,9 +239,11 @@ def parse_plan(text: str, name: str) -> PlanFile:
     """
     data = parse(text, name)
     try:
-        return PlanFile.model_validate(in_millimetres(data, MILLIMETRES[data["units"]], _NO_LENGTHS))
+        plan = PlanFile.model_validate(in_millimetres(data, MILLIMETRES[data["units"]], _NO_LENGTHS))
     except ValidationError as error:
         raise PlanFileError(name, tuple(faults_in(name, text, error))) from None
+    refuse_nothing(plan, name)
+    return plan
 
 
 def load_plan(path: Path) -> PlanFile:

@@ -90,8 +90,15 @@ def planned(session: Session, plan: PlanFile) -> Planned:
     """Make a plan ready for the job as it stands.
 
     Raises:
-        PlanFileError: something in it does not go with the job. PlanError: a figure that makes no sense, or is missing.
+        PlanFileError: something in it does not go with the job. PlanError: a figure that makes no sense, or is missing;
+            there is nothing in it.
     """
+    if not plan.measure and not plan.tool_check:
+        raise PlanError(
+            "Nothing is planned yet",
+            "There is no program of nothing",
+            "⟨plan:a⟩ adds a drawn feature, ⟨bench:L⟩ what is marked on the bench",
+        )
     _check(session, plan)
     setup = _with_rows(_with_marked(session.setup, plan), plan, session.profile)
     trial = session.trial(setup)

@@ -19,6 +19,7 @@ if TYPE_CHECKING:
     from brisk_anchor.services.offsets.book_rows import BookLine, TableReference
     from brisk_anchor.services.offsets.fits import Fit
     from brisk_anchor.services.session.session import Session
+    from brisk_anchor.tui.view_state import ViewState
 
 
 @dataclass(slots=True)
@@ -43,8 +44,8 @@ class BookChoice:
 
     @property
     def rows(self) -> list[str]:
-        """The marked rows, or the chosen one."""
-        return list(self.marked) or [self.row]
+        """The marked rows, or the chosen one; none where nothing is listed."""
+        return list(self.marked) or [row for row in (self.row,) if row]
 
 
 class BookActions:
@@ -54,6 +55,23 @@ class BookActions:
         self.stage = stage
         self.choice = choice
 
+    def _at_rows(self) -> ViewState | None:
+        """What is open, where rows are marked or one is chosen."""
+        return self._where(any_row=bool(self.choice.rows))
+
+    def _at_row(self) -> ViewState | None:
+        """What is open, where a row is chosen."""
+        return self._where(any_row=bool(self.choice.row))
+
+    def _where(self, *, any_row: bool) -> ViewState | None:
+        view_state = self.stage.free()
+        if view_state is None or any_row:
+            return view_state
+        from brisk_anchor.services.offsets.book_guide import NOT_LISTED
+
+        self.stage.tell(*NOT_LISTED, "ask")
+        return None
+
     # -- by hand -----------------------------------------------------------------------------------------------
 
     def edit(self) -> None:
@@ -61,7 +79,7 @@ class BookActions:
         from brisk_anchor.services.offsets.book_words import read_typed
         from brisk_anchor.services.offsets.offset_book import edit, present
 
-        view_state = self.stage.free()
+        view_state = self._at_row()
         if view_state is None:
             return
         session, row = view_state.session, self.choice.row
@@ -92,7 +110,7 @@ class BookActions:
         """Bring back what the row was before, as a new entry."""
         from brisk_anchor.services.offsets.offset_book import undo
 
-        if (view_state := self.stage.free()) is not None:
+        if (view_state := self._at_row()) is not None:
             row = self.choice.row
             self.stage.attempt(
                 lambda: (f"{row} is as it was before; {undo(view_state.session, row).row} has a new entry.", "")
@@ -102,8 +120,8 @@ class BookActions:
         """Bring the chosen entry's values back, as a new entry."""
         from brisk_anchor.services.offsets.offset_book import restore
 
-        view_state = self.stage.free()
-        if view_state is None or not self.choice.row:
+        view_state = self._at_row()
+        if view_state is None:
             return
         row = self.choice.row
         entries = view_state.session.rows.history(row)
@@ -122,7 +140,7 @@ class BookActions:
         """Lock the chosen row, or unlock it."""
         from brisk_anchor.services.offsets.offset_book import lock
 
-        view_state, line = self.stage.free(), self.choice.line
+        view_state, line = self._at_row(), self.choice.line
         if view_state is None or line is None:
             return
 
@@ -138,7 +156,7 @@ class BookActions:
         """How far the chosen row may jump."""
         from brisk_anchor.services.offsets.offset_book import set_limit
 
-        view_state, line = self.stage.free(), self.choice.line
+        view_state, line = self._at_row(), self.choice.line
         if view_state is None or line is None:
             return
 
@@ -155,7 +173,7 @@ class BookActions:
         """Another name for the chosen row."""
         from brisk_anchor.services.offsets.offset_book import rename
 
-        if (view_state := self.stage.free()) is not None:
+        if (view_state := self._at_row()) is not None:
             row = self.choice.row
 
             def answer(words: str) -> None:
@@ -195,7 +213,7 @@ class BookActions:
         """New rows that follow the chosen one: a pattern, lengths, a spacer, a table angle."""
         from brisk_anchor.services.offsets.book_words import derive, read_derived
 
-        view_state = self.stage.free()
+        view_state = self._at_row()
         if view_state is None:
             return
         session, row = view_state.session, self.choice.row
@@ -219,7 +237,7 @@ class BookActions:
 
     def one_for_all(self) -> None:
         """Every operation onto the chosen row; again: each back onto its own."""
-        view_state = self.stage.free()
+        view_state = self._at_row()
         if view_state is None:
             return
         row, session = self.choice.row, view_state.session
@@ -316,7 +334,7 @@ class BookActions:
         from brisk_anchor.core.offsets.checks import look_at_control
         from brisk_anchor.services.offsets.offset_book import look_before_writing, write_rows
 
-        view_state = self.stage.free()
+        view_state = self._at_rows()
         if view_state is None:
             return
         rows, session = self.choice.rows, view_state.session
@@ -355,7 +373,8 @@ class BookActions:
         """Show what follows the chosen row; Enter writes it."""
         from brisk_anchor.tui.rows_sheet import show_following
 
-        show_following(self.stage, self.choice.row)
+        if self._at_row() is not None:
+            show_following(self.stage, self.choice.row)
 
     def take(self) -> None:
         """Take figures from the control or a file into the book, after they were compared."""
@@ -365,7 +384,7 @@ class BookActions:
         from brisk_anchor.services.offsets.offset_book import changes_of, take_over
         from brisk_anchor.tui.rows_sheet import RowsSheet
 
-        view_state = self.stage.free()
+        view_state = self._at_rows()
         if view_state is None:
             return
         session, rows = view_state.session, self.choice.rows
@@ -401,7 +420,7 @@ class BookActions:
         """Write the table, or the program that sets the marked rows, to a file."""
         from brisk_anchor.services.offsets.book_files import write_out
 
-        view_state = self.stage.free()
+        view_state = self._at_rows()
         if view_state is None:
             return
         session, rows = view_state.session, self.choice.rows
@@ -421,7 +440,7 @@ class BookActions:
         from brisk_anchor.services.offsets.book_files import card
         from brisk_anchor.tui.book.card_sheet import CardSheet
 
-        if (view_state := self.stage.free()) is not None:
+        if (view_state := self._at_rows()) is not None:
             try:
                 self.stage.open_sheet(CardSheet(card(view_state.session, self.choice.rows)))
             except BriskAnchorError as error:
@@ -431,7 +450,7 @@ class BookActions:
         """Write the days of the chosen row as SVG and PDF."""
         from brisk_anchor.services.offsets.book_files import write_timeline
 
-        if (view_state := self.stage.free()) is not None:
+        if (view_state := self._at_row()) is not None:
             work = partial(write_timeline, view_state.session, self.choice.row, self.stage.folder)
             self.stage.beside("Drawing the days …", work, self.stage.tell_written)
 

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 from textual.app import ComposeResult
 from textual.containers import Vertical
 
-from brisk_anchor.core.errors import BriskAnchorError, PlanFileError
+from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.core.kinds import FURTHEST
 from brisk_anchor.core.quantities import dim, num
 from brisk_anchor.tui import theme
@@ -97,7 +97,7 @@ class PlanView(DrawnView):
             return None
         try:
             return view_state.open_plan(self.stage.folder)
-        except PlanFileError as error:
+        except BriskAnchorError as error:
             self.stage.complain(error)
             return None
 
@@ -299,6 +299,13 @@ class PlanView(DrawnView):
             self.runs.spoken = True
             self.stage.attempt(lambda: work(builder))
 
+    def _do_to_chosen(self, work: Callable[[PlanBuilder], tuple[str, str]]) -> None:
+        """What is done with the chosen measurement, where there is one: a plan may be empty, or look at tools alone."""
+        if (builder := self.builder) is not None and not builder.plan.measure:
+            self.stage.tell("No measurement is planned yet.", "⟨f⟩ points at a feature, ⟨a⟩ adds it.", "ask")
+            return
+        self._do(work)
+
     def add(self, like: int) -> None:
         """Add the feature that is pointed at; with `like` the figures of the chosen one are stated for it too."""
 
@@ -317,7 +324,7 @@ class PlanView(DrawnView):
 
     def take_out(self) -> None:
         """Take the chosen measurement out of the list."""
-        self._do(lambda builder: (f"{builder.remove(self.chosen)} is out of the plan.", "⟨u⟩ takes it back."))
+        self._do_to_chosen(lambda builder: (f"{builder.remove(self.chosen)} is out of the plan.", "⟨u⟩ takes it back."))
 
     def undo(self) -> None:
         """Take the last change back."""
@@ -331,7 +338,7 @@ class PlanView(DrawnView):
             self.chosen = builder.move(self.chosen, step)
             return f"It is number {self.chosen + 1} of the list now.", "The order is the listed one."
 
-        self._do(work)
+        self._do_to_chosen(work)
 
     def order(self) -> None:
         """Order the list for the shortest safe way."""
@@ -339,7 +346,9 @@ class PlanView(DrawnView):
 
     def toggle(self) -> None:
         """Leave the chosen measurement out, or take it in again."""
-        self._do(lambda builder: ("It is in the plan." if builder.toggle(self.chosen) else "It is left out.", ""))
+        self._do_to_chosen(
+            lambda builder: ("It is in the plan." if builder.toggle(self.chosen) else "It is left out.", "")
+        )
 
     def edit(self) -> None:
         """Type the chosen figure."""
