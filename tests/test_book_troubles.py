@@ -86,7 +86,7 @@ def test_a_folder_a_foreign_database_and_a_text_in_its_place(tmp_path: Path):
     with pytest.raises(BookError, match="holds tables of something else"):
         open_book(foreign)
     (tmp_path / "file").write_text("x")
-    with pytest.raises(BookError, match="cannot be reached"):
+    with pytest.raises(BookError, match=r"opened: File exists\. The file or its folder cannot be reached"):
         open_book(tmp_path / "file" / "book.sqlite")
     text = tmp_path / "text.sqlite"
     text.write_text("no book at all, " * 100)

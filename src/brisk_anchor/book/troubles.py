@@ -56,8 +56,9 @@ _SERVER = (
 
 
 def reason_of(error: BaseException) -> str:
-    """The first line of what a database said, without what was asked of it."""
-    told = str(getattr(error, "orig", None) or error).strip()
+    """The first line of what a database or the system said, without what was asked of it, and without its numbers."""
+    origin = getattr(error, "orig", None) or error
+    told = str((isinstance(origin, OSError) and origin.strerror) or origin).strip()
     return told.splitlines()[0] if told else type(error).__name__
 
 
