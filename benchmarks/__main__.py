@@ -23,6 +23,7 @@ from benchmarks import (
     start,
     strength,
     turning,
+    wander,
 )
 
 ALL = {
@@ -44,6 +45,7 @@ ALL = {
     "mutants": mutants.main,
     "strength": strength.main,
     "turning": turning.main,
+    "wander": wander.main,
 }
 
 

@@ -64,6 +64,12 @@ def table(words, names=(), unit=1.0):
     return tomllib.loads(text)["feature"][0]
 
 
+def test_patterns_beyond_the_alphabet_have_names():
+    names = [f"hole {letter} 1" for letter in "abcdefghijklmnopqrstuvwxyz"]
+    assert table("circle 6, 8, 60, 80, 50", names)["name"] == "hole aa"
+    assert table("grid 3, 2, 8, 40, 30, 20, 20", [*names, "hole aa 1"])["name"] == "hole ab"
+
+
 @pytest.mark.parametrize(
     ("words", "expected"),
     [

@@ -19,6 +19,7 @@ from brisk_anchor.core.uncertainty.sources import Source
 from brisk_anchor.nc.profile.control_profile import Profile, shipped_profile
 from brisk_anchor.services.demo.demo_job import demo_files
 from brisk_anchor.services.insert.row_exchange import exchange_row
+from brisk_anchor.services.job.job_editor import JobEditor
 from brisk_anchor.services.job.jobs import check_job, load_job, new_job
 from brisk_anchor.services.job.places import centre_letters, following_rows
 from brisk_anchor.services.measure.measurement_request import MeasurementRequest, build_measurement, point_at
@@ -104,6 +105,17 @@ def test_every_school_has_its_rows_and_no_operation_is_without(tmp_path, school,
         assert rules["z"].value == -600.0
         assert rules["y"].feature == "bore 1-1"
         assert setup.nominal(rules["y"], "y") == pytest.approx(-700.0)
+
+
+def test_what_follows_from_the_places_is_not_changed_in_another_ones_section(tmp_path):
+    editor = JobEditor(files(tmp_path))
+    setup = build_scene(editor.job.scene(0)).setup
+    with pytest.raises(JobError, match=r"follows from the places of the fixture"):
+        editor.assigned(setup.card.operations[-1].name, "G54")
+    row = setup.rows[-1].row
+    assert row not in [section.row for section in editor.job.job.offset]
+    with pytest.raises(JobError, match="has no line"):
+        editor.turned_by(row, "B")
 
 
 def test_the_centre_of_a_trunnion_is_level_with_its_tilt(tmp_path):

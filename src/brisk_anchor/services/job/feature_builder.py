@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
+from string import ascii_lowercase
 from typing import Any
 
 from brisk_anchor.core.errors import DrawingFileError, NumberEntryError
@@ -198,7 +200,8 @@ class FeatureBuilder:
         depth = self._touch_depth(under.top - under.bottom, "The part")
         limit = max(0.2, 0.01 * diameter)
         taken = {name.rpartition(" ")[0] for name in self.names}
-        name = next(word for n in range(26) if (word := f"hole {'abcdefghijklmnopqrstuvwxyz'[n]}") not in taken)
+        marks = ("".join(m) for n in itertools.count(1) for m in itertools.product(ascii_lowercase, repeat=n))
+        name = next(word for mark in marks if (word := f"hole {mark}") not in taken)
         table = self.table(
             name,
             f"bore ⌀{titled(diameter)}",

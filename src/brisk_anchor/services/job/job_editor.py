@@ -337,9 +337,16 @@ class JobEditor:
         return self._change({name: text}, f"the {'centre' if centre is not None else 'sense'} of {letter} is known")
 
     def assigned(self, operation: str, row: str) -> Change:
-        """The job with an operation that uses another of its offsets."""
+        """The job with an operation that uses another of its offsets.
+
+        Raises:
+            JobError: its file does not name the operation: it comes from another for each place of the fixture.
+        """
         text = self._text(JOB_NAME)
-        number = next(n for n, item in enumerate(self.job.job.operation) if item.name == operation)
+        number = next((n for n, item in enumerate(self.job.job.operation) if item.name == operation), None)
+        if number is None:
+            reason = f"{operation} follows from the places of the fixture: no line of the file names its row"
+            raise JobError(JOB_NAME, (Fault(JOB_NAME, reason),), "⟨book:O⟩ says what the rows of the places stand for")
         text = with_key(text, JOB_NAME, "offset", f'"{row}"', "name", table=("operation", number))
         return self._change({JOB_NAME: text}, f"{operation} uses {row}")
 

@@ -200,7 +200,7 @@ def with_turner(text: str, row: str, letter: str) -> str:
     from tomlkit.items import InlineTable
 
     number, found = _offset(parse(text, JOB_NAME), row), sections(text)
-    at = _place(found, ("offset", number or 0))
+    at = _place(found, ("offset", number)) if number is not None else None
     document = _parsed(found[at].body) if at is not None else tomlkit.document()
     rule = document.get("r")
     if at is None or not isinstance(rule, InlineTable):

@@ -176,7 +176,7 @@ class PlanBuilder:
             raise PlanError(f"The rose is not complete: {what}", "", "Mark its walls and give its figures first")
         taken = {section.name for section in self.plan.measure}
         base = reading.name.replace("⌀", "diameter")[:20]
-        name = next(n for n in (base, *(f"{base[:20]} {i}" for i in range(2, 300))) if n not in taken)
+        name = next(n for n in (base, *(f"{base[:20]} {i}" for i in range(2, 500))) if n not in taken)
         x, y, z = request.start
         depth, z = self._depth_and_place(request, z, length)
         figures = {"depth": depth, "search": request.search, "spread": request.spread, "size": request.size}
