@@ -1,7 +1,7 @@
 """Keys, words, clicks, wheel and sizes at random in every kind of job, as hands do that know nothing of the program.
 
-`python -m benchmarks wander [--steps N] [--seed S]`; exits 1 where it ended by itself. Of each walk it tells how often
-the screen was held for more than 0.4 s, the longest of them, and after which steps.
+`python -m benchmarks wander [--steps N] [--seed S] [--job NAME]`; exits 1 where the program ended by itself. Of each
+walk it tells how often the screen was held for more than 0.4 s, the longest of them, and after which steps.
 """
 
 from __future__ import annotations
@@ -15,7 +15,7 @@ import tempfile
 import time
 import traceback
 from collections import deque
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from contextlib import suppress
 from importlib import resources
 from pathlib import Path
@@ -26,9 +26,23 @@ from textual.keys import _character_to_key
 from textual.pilot import Pilot
 from textual.widgets import Input
 
+from brisk_anchor.core.errors import BriskAnchorError
+from brisk_anchor.services.demo.demo_job import demo_shop, open_block, open_demo
+from brisk_anchor.services.demo.demo_month import open_month
+from brisk_anchor.services.job.jobs import new_job
+from brisk_anchor.services.served.serving import ServedMachine
+from brisk_anchor.services.session.job_opening import open_job
+from brisk_anchor.services.turning.turning_session import TurningSession
+from brisk_anchor.tui import actions
+from brisk_anchor.tui.app import BriskAnchorApp
+from brisk_anchor.tui.keymap import Keyed
+from brisk_anchor.tui.turning import keys
+from brisk_anchor.tui.turning.app import TurningApp
+
 HELD = 0.4
 """What a person notices, s."""
-JOBS = ("demo", "block", "month", "batch", "bc-27", "tombstone", "trunnion", "sleeve")
+JOBS = ("demo", "block", "month", "new", "alone", "linked", "batch", "bc-27", "tombstone", "trunnion", "sleeve")
+"""What is walked through: demos, a new job as it is begun, a machine's file alone, a linked one, and every example."""
 SIZES = ((160, 44), (100, 30), (120, 35), (200, 60), (80, 24), (40, 10))
 MOVES = (
     *("escape", "enter", "tab", "shift+tab", "up", "down", "left", "right", "pageup", "pagedown", "home", "end"),
@@ -43,35 +57,42 @@ WORDS = (
 _NAMES = {_character_to_key(character): character for character in map(chr, range(32, 127))}
 
 
-def _opened(name: str, folder: Path) -> tuple[Any, list[str]]:
-    """The application for a job, and its keys but those that leave it."""
-    from brisk_anchor.services.demo.demo_job import open_block, open_demo
-    from brisk_anchor.services.demo.demo_month import open_month
-    from brisk_anchor.services.session.job_opening import open_job
-    from brisk_anchor.services.turning.turning_session import TurningSession
-    from brisk_anchor.tui import actions
-    from brisk_anchor.tui.app import BriskAnchorApp
-    from brisk_anchor.tui.turning import keys
-    from brisk_anchor.tui.turning.app import TurningApp
-
-    job = folder / name
-    if name not in ("demo", "block", "month"):
-        with resources.as_file(resources.files("brisk_anchor.services.examples") / name) as example:
-            shutil.copytree(example, job)
-    table: Any = actions.ACTIONS
+def _opened(name: str, folder: Path) -> tuple[Any, list[str], ServedMachine | None]:
+    """The application for a job, its keys but those that leave it, and the linked machine that is at work."""
+    job, data, table = folder / name, folder / "data", actions.ACTIONS
     if name == "sleeve":
-        table = keys.ACTIONS
-        app: Any = TurningApp(lambda: TurningSession.open(job / "turning.toml", folder / "data"), job)
-    else:
-        opened: dict[str, Callable[[], Any]] = {
-            "demo": lambda: open_demo(folder, fresh=False),
-            "block": lambda: open_block(folder, fresh=False),
-            "month": lambda: open_month(folder),
-        }
-        usual = lambda: open_job(job, folder / "data", roll=1)  # noqa: E731
-        app = BriskAnchorApp(opened.get(name, usual), job if job.is_dir() else folder, speed=3000.0)
+        _example(name, job)
+        turning: Any = TurningApp(lambda: TurningSession.open(job / "turning.toml", data), job)
+        return turning, _keys(keys.ACTIONS), None
+    served = None
+    opened: dict[str, Callable[[], Any]] = {
+        "demo": lambda: open_demo(folder, fresh=False),
+        "block": lambda: open_block(folder, fresh=False),
+        "month": lambda: open_month(folder),
+        "alone": lambda: open_job(job / "machine.toml", data, roll=1),
+    }
+    if name == "new":
+        new_job(job)
+    elif name == "alone":
+        _example("bc-27", job)
+    elif name == "linked":
+        demo_shop(job)
+        served = ServedMachine(job, data, speed=1e6)
+        served.do("home")
+    elif name not in opened:
+        _example(name, job)
+    make = opened.get(name, lambda: open_job(job, data, roll=1))
+    return BriskAnchorApp(make, job if job.is_dir() else folder, speed=3000.0), _keys(table), served
+
+
+def _example(name: str, job: Path) -> None:
+    with resources.as_file(resources.files("brisk_anchor.services.examples") / name) as example:
+        shutil.copytree(example, job)
+
+
+def _keys(table: Iterable[Keyed]) -> list[str]:
     names = [key for action in table for key in action.keys.split(",")]
-    return app, [key for key in dict.fromkeys(names) if key not in ("q", "ctrl+q", "ctrl+z")]
+    return [key for key in dict.fromkeys(names) if key not in ("q", "ctrl+q", "ctrl+z")]
 
 
 class Walk:
@@ -80,7 +101,7 @@ class Walk:
     def __init__(self, name: str, seed: int, folder: Path) -> None:
         self.name = name
         self.chance = random.Random(f"{name} {seed}")
-        self.app, self.keys = _opened(name, folder)
+        self.app, self.keys, self.served = _opened(name, folder)
         self.done: deque[str] = deque(maxlen=60)
         self.held: list[tuple[float, list[str]]] = []
 
@@ -95,9 +116,19 @@ class Walk:
                     break
                 await self._step(pilot)
                 await asyncio.sleep(self.chance.choice((0.005, 0.005, 0.1)))
+                if self.served is not None and step % 5 == 0:
+                    self._operator(self.served)
                 if step % 50 == 49:
                     await asyncio.wait_for(pilot.pause(), 30)
             watch.cancel()
+        if self.served is not None:
+            self.served.close()
+
+    def _operator(self, served: ServedMachine) -> None:
+        """Whoever stands at the linked control."""
+        with suppress(BriskAnchorError):
+            served.do(self.chance.choice(("load", "start", "start", "hold", "reset", "home")))
+        served.pass_time(0.1)
 
     async def _watch(self) -> None:
         last = time.perf_counter()
@@ -155,7 +186,8 @@ def _value(name: str, usual: int) -> int:
 def main() -> None:
     """Walk through every job; each with data of its own."""
     steps, seed, fallen = _value("--steps", 300), _value("--seed", 1), 0
-    for name in JOBS:
+    only = sys.argv[sys.argv.index("--job") + 1] if "--job" in sys.argv else ""
+    for name in (job for job in JOBS if only in ("", job)):
         with tempfile.TemporaryDirectory() as folder:
             os.environ["BRISK_ANCHOR_HOME"] = str(Path(folder) / "home")
             walk = Walk(name, seed, Path(folder))

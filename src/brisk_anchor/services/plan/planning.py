@@ -96,7 +96,7 @@ def planned(session: Session, plan: PlanFile) -> Planned:
     if not plan.measure and not plan.tool_check:
         raise PlanError(
             "Nothing is planned yet",
-            "There is no program of nothing",
+            "There is no program yet",
             "⟨plan:a⟩ adds a drawn feature, ⟨bench:L⟩ what is marked on the bench",
         )
     _check(session, plan)
