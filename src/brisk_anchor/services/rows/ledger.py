@@ -9,7 +9,7 @@ from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from typing import TYPE_CHECKING, Protocol
 
-from brisk_anchor.book.entries import Entry, EntryKind, RowState, state_of
+from brisk_anchor.book.entries import DISAGREES, Entry, EntryKind, RowState, state_of
 from brisk_anchor.core.offsets.chain import Chain
 from brisk_anchor.core.offsets.proof import Proof
 
@@ -164,9 +164,20 @@ class Ledger:
         held.append(entry)
         if self.book is not None and len(held) > WHOLE and not (old := held[-WHOLE - 1]).light and old.id is not None:
             held[-WHOLE - 1] = old.lightened()
+        if len(held) > 2 * KEPT:
+            self._shorten(entry.row, held)
         self._facts.pop(entry.row, None)
         self._newest = max(self._newest, entry.id or 0)
         self._numbers[entry.row] = max(self._numbers.get(entry.row, 0), entry.number or 0)
+
+    def _shorten(self, row: str, held: list[Entry]) -> None:
+        """Hold of a row what an opening would: a day of stores fills no memory, and is as quick as its first hour."""
+        first = held[-KEPT].id
+        if self.book is None or first is None:
+            return
+        older = {(e.kind, e.job == self.setup.job, DISAGREES in e.note): e for e in held[:-KEPT]}
+        self._history[row] = sorted(older.values(), key=lambda entry: entry.id or 0) + held[-KEPT:]
+        self._gapless[row] = first
 
     @property
     def mark(self) -> tuple[int, str]:
