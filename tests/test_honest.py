@@ -21,13 +21,13 @@ from brisk_anchor.nc.profile.control_profile import shipped_profile
 from brisk_anchor.nc.programs.control_solution import ControlSolution, agreements
 from brisk_anchor.services.job.job_models import MachineDescription
 from brisk_anchor.services.job.jobs import load_job, new_job
+from brisk_anchor.services.measure.features_touched import feature_from, feature_of_touches
 from brisk_anchor.services.measure.limits_stated import stated_of
 from brisk_anchor.services.measure.measurement_request import build_measurement, point_at
 from brisk_anchor.services.measure.touch_again import places_again, suspects_of
 from brisk_anchor.services.offsets import offset_book as book_work
 from brisk_anchor.services.offsets.book_words import read_typed
 from brisk_anchor.services.session.job_opening import open_job
-from brisk_anchor.services.session.measurement_runner import feature_from, feature_of_touches
 from brisk_anchor.services.session.repeatability import keep_repeatability, over_clampings, repeat
 from brisk_anchor.services.session.session import Session
 from brisk_anchor.services.session.tool_shelf import lines, set_figure

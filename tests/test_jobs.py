@@ -252,6 +252,25 @@ def test_whole_numbers_are_never_lengths():
     assert {"ProbeTable", "ToolSection", "RotaryTable", "JobFeature", "SolidSection"} <= {m.__name__ for m in seen}
 
 
+def test_a_feature_and_its_solid_that_say_two_things_are_told(folder):
+    """The bearing seat's hole typed 0.02 mm off, the dowel's 0.1 mm wider than the bore that is drawn on it."""
+    assert not any("otherwise" in words for words in check_job(folder))
+    change(folder, "part", ("at = [80.0, 50.0]", "at = [80.02, 50.0]"), ("diameter = 16.0", "diameter = 16.1"))
+    told = [words for words in check_job(folder) if "otherwise" in words]
+    assert told == [
+        "caution: bearing seat ⌀62 H7: its solid is described otherwise, X +0.020 mm",
+        "caution: dowel bore ⌀16: its solid is described otherwise, size +0.100 mm",
+    ]
+
+
+@pytest.mark.parametrize(("file", "key"), [("part", "turn"), ("fixture", "shift")])
+def test_how_far_parts_differ_is_no_negative_figure(folder, file, key):
+    """It was taken for sound, and ended the program when a part was drawn by it."""
+    text = (folder / f"{file}.toml").read_text()
+    (folder / f"{file}.toml").write_text(re.sub(rf"(?m)^{key} = .*", f"{key} = [0.0, -0.1, 0.0]", text))
+    assert [fault.split(" ", 1)[1] for fault in faults(folder)] == [f"variation.{key}.1: it must be at least 0"]
+
+
 def test_what_is_out_of_reach_is_said_and_the_zero_moves_to_something_that_is_not(folder, tmp_path):
     change(folder, "job", ("seat = [30.0", "seat = [-350.0"))
     told = "\n".join(check_job(folder))

@@ -339,6 +339,17 @@ def test_a_face_that_looks_away_is_refused(tmp_path):
     assert "its face leans 5.000° from the spindle" in str(error.value.findings)
 
 
+def test_a_bore_that_leans_from_its_metal_is_refused(tmp_path):
+    """The solid of a face turned alone, by 0.5° about Y, which lies at 35° to its axis: 0.5° × cos 35°."""
+    files(tmp_path, "trunnion", part=("0]             # about", "5]             # about"))
+    with pytest.raises(JobError) as error:
+        load_job(tmp_path)
+    assert [str(fault) for fault in error.value.findings] == [
+        f"part.toml feature.{number}.tilt: its face leans 0.410° from those of nozzle face: one tilt for both"
+        for number in (3, 4)
+    ]
+
+
 def test_a_bore_on_a_sloping_face_is_measured_in_its_plane(tmp_path):
     session = session_of(files(tmp_path, "trunnion"))
     assert faces_away(session.scene.file) == []

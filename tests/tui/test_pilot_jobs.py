@@ -12,11 +12,11 @@ from textual.widgets import Input
 from brisk_anchor.core.quantities import Unit, show_in, shown_unit
 from brisk_anchor.services.demo.demo_job import open_demo
 from brisk_anchor.services.job.new_job import begin_job
+from brisk_anchor.services.measure.features_touched import feature_of_touches
 from brisk_anchor.services.measure.hands import begin
 from brisk_anchor.services.measure.limits_stated import stated_of
 from brisk_anchor.services.measure.measurement_request import build_measurement, point_at
 from brisk_anchor.services.session.job_opening import open_job
-from brisk_anchor.services.session.measurement_runner import feature_of_touches
 from brisk_anchor.tui.app import BriskAnchorApp
 from brisk_anchor.tui.budget_sheet import BudgetSheet
 from brisk_anchor.tui.choice_list import ChoiceList

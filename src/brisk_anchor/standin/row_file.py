@@ -27,7 +27,7 @@ class RuleSection(FileSection):
     centre: Literal["A", "B", "C"] | None = None
     parent: Annotated[str, Field(pattern=ROW)] | None = None
     shift: Coordinate = 0.0
-    placed: list[tuple[Annotated[str, Field(max_length=120)], Annotated[float, Field(ge=-10, le=10)]]] = []
+    placed: list[tuple[Annotated[str, Field(max_length=120)], Annotated[float, Field(ge=-1_000, le=1_000)]]] = []
     table: Literal["A", "B", "C"] | None = None
     angle: Annotated[float, Field(ge=-360, le=360)] = 0.0
     fit: Annotated[list[str], Field(min_length=1, max_length=20)] | None = None

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
@@ -278,7 +279,8 @@ def at_zero(frame: Frame, body: BodySection, axes: Axes) -> Frame:
 
 
 def faces_away(file: SceneFile) -> list[Fault]:
-    """Features whose face does not look at the spindle where they are measured."""
+    """Features whose face does not look at the spindle where they are measured, or is none of their solid's."""
+    solids = {(body.name, solid.name): solid for body in file.body for solid in body.solid}
     axes, bodies = tuple(rotary.axis() for rotary in file.machine.rotary), {body.name: body for body in file.body}
     found = []
     for number, section in enumerate(file.feature):
@@ -289,13 +291,35 @@ def faces_away(file: SceneFile) -> list[Fault]:
             reason = f"its face leans {deg(lean, 3)} from the spindle with the table at {words}"
             reason += _way_out(axes, section, bodies)
             found.append(Fault(f"feature.{number}.stance", reason))
+        off = _off_the_metal(section, solids[section.body, section.solid])
+        if off > _LEAN:
+            reason = f"its face leans {deg(off, 3)} from those of {section.solid}: one tilt for both"
+            found.append(Fault(f"feature.{number}.tilt", reason))
     return found
+
+
+def _off_the_metal(section: FeatureSection, solid: SolidSection) -> float:
+    """How far, degrees, a feature's face leans from the nearest face of the solid it lies on: its top or a side.
+
+    A ball has none, a cone only its flat ones; a tilted bore is one that leans.
+    """
+    if solid.shape in ("ball", "cone") or FeatureKind(section.kind).has_levels or FeatureKind(section.kind).is_built:
+        return 0.0
+    a, b = solid.tilt or (0.0, 0.0)
+    x, y, z = map(abs, Frame.from_angles((0.0, 0.0, 0.0), a=a, b=b).inverse().turn(_out_of_face(section)))
+    side = max(x, y) if solid.shape == "block" else math.hypot(x, y)
+    return math.degrees(math.acos(min(1.0, max(z, side))))
+
+
+def _out_of_face(section: FeatureSection) -> tuple[float, float, float]:
+    """Away from the face a feature lies in, in its body's frame; of length 1."""
+    x, y, z = own_frame(section).turn((0.0, 0.0, 1.0))
+    return float(x), float(y), float(z)
 
 
 def _way_out(axes: Axes, section: FeatureSection, bodies: Mapping[str, BodySection]) -> str:
     """Angles that would turn a feature's face to the spindle, in words: every solution within the limits."""
-    frame = body_frame(bodies[section.body], axes, {}) @ own_frame(section)
-    x, y, z = (float(value) for value in frame.turn((0.0, 0.0, 1.0)))
+    x, y, z = (float(value) for value in body_frame(bodies[section.body], axes, {}).turn(_out_of_face(section)))
     try:
         ways = angles_facing(axes, (x, y, z))
     except GeometryError:

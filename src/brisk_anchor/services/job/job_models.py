@@ -52,14 +52,17 @@ RelativeFile = Annotated[str, Field(max_length=120, pattern=r"^[A-Za-z0-9_][A-Za
 Length0 = Annotated[float, Field(ge=0, le=20_000)]
 Turn = Annotated[float, Field(ge=-360, le=360)]
 """About Z, degrees."""
-Angle = Annotated[float, Field(ge=-30, le=30)]
+
+
+_Off = Annotated[float, Field(ge=0, le=20)]
+_Lean = Annotated[float, Field(ge=0, le=30)]
 
 
 class Variation(FileSection):
     """How far, each way, real parts differ from the description: place, turn (degrees), sizes, heights of tops."""
 
-    shift: tuple[Coordinate, Coordinate, Coordinate] = (0.0, 0.0, 0.0)
-    turn: tuple[Angle, Angle, Angle] = (0.0, 0.0, 0.0)
+    shift: tuple[_Off, _Off, _Off] = (0.0, 0.0, 0.0)
+    turn: tuple[_Lean, _Lean, _Lean] = (0.0, 0.0, 0.0)
     size: float = Field(default=0.0, ge=0, le=10)
     rise: float = Field(default=0.0, ge=0, le=10)
     slope: float = Field(default=0.0, ge=0, le=0.05)

@@ -29,7 +29,7 @@ from brisk_anchor.services.job.job_models import (
 from brisk_anchor.services.job.job_text import JOB_NAME, quoted, with_key
 from brisk_anchor.services.job.twin import compose, machine_alone
 from brisk_anchor.services.measure.cautions import cautions
-from brisk_anchor.services.measure.reach import reaches
+from brisk_anchor.services.measure.reach import contradictions, reaches
 from brisk_anchor.standin.scene import build_scene, faces_away
 from brisk_anchor.standin.scene_file import SceneFile, check_scene
 from brisk_anchor.standin.solid_file import FileSection
@@ -280,6 +280,7 @@ def check_job(folder: Path) -> list[str]:
         used = ", ".join(operation.name for operation in job.job.operation if operation.offset == row.row)
         needs = ", ".join(names) or "nothing measured"
         told.append(f"{row.row} {row.title}: {needs}; {f'used by {used}' if used else 'no operation uses it'}")
-    told += [f"{reach.drawn.title} cannot be measured: {reach.reason}" for reach in reaches(scene) if reach.reason]
-    told += [f"caution: {words}" for words in cautions(scene, date.today())]
+    found = reaches(scene)
+    told += [f"{reach.drawn.title} cannot be measured: {reach.reason}" for reach in found if reach.reason]
+    told += [f"caution: {words}" for words in contradictions(found) + cautions(scene, date.today())]
     return told + list(job.profile.limits)

@@ -2,16 +2,21 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from brisk_anchor.core.errors import BriskAnchorError, MachineError
 from brisk_anchor.core.features.measuring import Measurement
+from brisk_anchor.core.features.stated import Stated
 from brisk_anchor.core.offsets.checks import look_at_measurement
 from brisk_anchor.core.offsets.setup import DrawnFeature
+from brisk_anchor.core.quantities import signed_dim
 from brisk_anchor.nc.profile.control_profile import shipped_profile
 from brisk_anchor.nc.programs.plan import Plan
+from brisk_anchor.nc.programs.reports import parse_reports
 from brisk_anchor.nc.write.writer import write_program
 from brisk_anchor.services.machine.runs import Run
+from brisk_anchor.services.measure.features_touched import feature_from, touches_reported
 from brisk_anchor.services.measure.measurement_request import build_measurement, point_at
 from brisk_anchor.standin.scene import Scene
 
@@ -19,12 +24,17 @@ _REHEARSAL = 9000
 """Number of the program of a rehearsal; nobody sees it."""
 
 
+_BESIDE = 0.003
+"""How far, mm, the metal of a feature may lie from where it is drawn: descriptions are rounded to a micrometre."""
+
+
 @dataclass(frozen=True, slots=True)
 class Reach:
-    """Whether the probe can measure a feature as drawn, and if not, why."""
+    """Whether the probe can measure a feature as drawn, and if not, why; in words how its metal differs from it."""
 
     drawn: DrawnFeature
     reason: str = ""
+    beside: str = ""
 
 
 def reaches(scene: Scene) -> list[Reach]:
@@ -40,12 +50,17 @@ def reaches(scene: Scene) -> list[Reach]:
             stops = [look.found for look in look_at_measurement(measurement, setup.machine.travel) if look.stops]
         except BriskAnchorError as error:
             stops = [error.what]
-        result.append(Reach(drawn, stops[0] if stops else _met(scene, measurement)))
+        result.append(Reach(drawn, stops[0]) if stops else _rehearsed(scene, drawn, measurement))
     return result
 
 
-def _met(scene: Scene, measurement: Measurement) -> str:
-    """What goes wrong when it is measured on nominal metal, empty when nothing does.
+def contradictions(found: Sequence[Reach]) -> list[str]:
+    """Sentences about features whose solid is described elsewhere, or in another size: what is touched is the solid."""
+    return [f"{reach.drawn.title}: its solid is described otherwise, {reach.beside}" for reach in found if reach.beside]
+
+
+def _rehearsed(scene: Scene, drawn: DrawnFeature, measurement: Measurement) -> Reach:
+    """What comes of it when it is measured on nominal metal.
 
     The reach does not depend on the control, so the language that can say most of what went wrong is rehearsed.
     """
@@ -57,7 +72,27 @@ def _met(scene: Scene, measurement: Measurement) -> str:
     run.to_end()
     failure = run.failure()
     if failure is None:
-        return ""
+        return Reach(drawn, beside=_beside(drawn, measurement, run))
     if isinstance(failure, MachineError) or not machine.hits:
-        return failure.what
-    return f"the probe meets {machine.hits[-1].solid} on its way"
+        return Reach(drawn, failure.what)
+    return Reach(drawn, f"the probe meets {machine.hits[-1].solid} on its way")
+
+
+def _beside(drawn: DrawnFeature, measurement: Measurement, run: Run) -> str:
+    """How what a finished rehearsal found differs from what is drawn, in words; empty where it does not."""
+    try:
+        feature = feature_from(measurement, touches_reported(measurement, parse_reports(run.printed)), Stated())
+    except BriskAnchorError:
+        return ""  # of touches that define nothing it is told when they are made
+    off = {
+        axis: place - drawn.machine["xyz".index(axis)]
+        for axis, place in zip(feature.axes, feature.coordinates, strict=True)
+        if axis in "xyz"
+    }
+    sizes = {"D": measurement.size, "E": measurement.size_y}
+    if not measurement.known_size:
+        off |= {letter: size - (sizes[letter] or size) for letter, size in feature.sizes.items()}
+    named = {"D": "size", "E": "size along Y"}
+    return ", ".join(
+        f"{named.get(what, what.upper())} {signed_dim(way, 3)}" for what, way in off.items() if abs(way) > _BESIDE
+    )

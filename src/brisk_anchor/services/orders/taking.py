@@ -21,6 +21,7 @@ from brisk_anchor.nc.programs.program import Program, ProgramLine, row_word
 from brisk_anchor.nc.programs.reports import PRINTED, RunReport, touches_of
 from brisk_anchor.nc.read.port import LENGTH_WEAR, RADIUS_WEAR
 from brisk_anchor.services.machine.real_link import RealLink
+from brisk_anchor.services.measure.features_touched import feature_from
 from brisk_anchor.services.measure.found_features import request_of
 from brisk_anchor.services.measure.limits_stated import stated_of
 from brisk_anchor.services.orders.order import Kind, Order, digest_of
@@ -28,7 +29,6 @@ from brisk_anchor.services.plan.plan_file import parse_plan
 from brisk_anchor.services.plan.planning import Planned, planned, program_of, rows_set
 from brisk_anchor.services.plan.reported import take_report
 from brisk_anchor.services.rows.working_state import WorkingState
-from brisk_anchor.services.session.measurement_runner import feature_from
 from brisk_anchor.services.session.repeatability import Repeated, spread_of
 from brisk_anchor.services.session.session import Session
 from brisk_anchor.services.session.tool_shelf import measured_length, take_length

@@ -11,9 +11,9 @@ from brisk_anchor.core.offsets.setup import Setup
 from brisk_anchor.core.quantities import along
 from brisk_anchor.nc.programs.control_solution import agreements
 from brisk_anchor.nc.programs.reports import RunReport, touches_of
+from brisk_anchor.services.measure.features_touched import feature_from
 from brisk_anchor.services.measure.limits_stated import stated_of
 from brisk_anchor.services.rows.working_state import Measured, WorkingState
-from brisk_anchor.services.session.measurement_runner import feature_from
 
 
 def take_report(

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 
@@ -10,17 +9,21 @@ from brisk_anchor.book.entries import EntryKind
 from brisk_anchor.core.errors import CrashError, PlanError, ReportError
 from brisk_anchor.core.features.feature import Feature
 from brisk_anchor.core.features.measuring import Measurement
-from brisk_anchor.core.features.solving import solve
 from brisk_anchor.core.features.stated import Stated
-from brisk_anchor.core.features.touches import Touch, without_run_out
+from brisk_anchor.core.features.touches import Touch
 from brisk_anchor.core.offsets.checks import Finding, look_at_control, look_at_feature, stop_where_found
-from brisk_anchor.core.uncertainty.coverage import u_within
 from brisk_anchor.nc.programs.control_solution import agreements
 from brisk_anchor.nc.programs.program import Program
-from brisk_anchor.nc.programs.reports import RunReport, parse_reports, touches_of
+from brisk_anchor.nc.programs.reports import RunReport, parse_reports
 from brisk_anchor.services.machine.ports import ControlLink, OperatorPanel
 from brisk_anchor.services.machine.runs import Run
 from brisk_anchor.services.measure.by_hand import ByHand
+from brisk_anchor.services.measure.features_touched import (
+    feature_from,
+    feature_of_touches,
+    touches_from,
+    touches_reported,
+)
 from brisk_anchor.services.measure.found_features import found_feature, request_of
 from brisk_anchor.services.measure.limits_stated import stated_of
 from brisk_anchor.services.measure.measurement_request import MeasurementRequest
@@ -28,25 +31,6 @@ from brisk_anchor.services.measure.touch_again import with_places
 from brisk_anchor.services.rows.ledger import Ledger
 from brisk_anchor.services.rows.row_programs import WorkedOut
 from brisk_anchor.services.rows.working_state import Measured
-
-
-def touches_from(measurement: Measurement, made: Sequence[Touch]) -> tuple[Touch, ...]:
-    """Of the touches that were made, those the feature is worked out from."""
-    counted = measurement.counted(made)
-    return tuple(without_run_out(counted, measurement.repeats) if measurement.options.half_turn else counted)
-
-
-def feature_of_touches(measurement: Measurement, touches: tuple[Touch, ...], stated: Stated) -> Feature:
-    """The feature of a measurement from the touches that count. Raises GeometryError: they define nothing."""
-    if not measurement.known_size:
-        return solve(measurement.name, measurement.kind, touches, stated=stated)
-    off = u_within(measurement.size_limit)
-    return solve(measurement.name, measurement.kind, touches, diameter=measurement.size, u_diameter=off, stated=stated)
-
-
-def feature_from(measurement: Measurement, made: Sequence[Touch], stated: Stated) -> Feature:
-    """The feature of a measurement from the touches it made. Raises GeometryError: they define nothing."""
-    return feature_of_touches(measurement, touches_from(measurement, made), stated)
 
 
 @dataclass(frozen=True, slots=True)
@@ -90,7 +74,7 @@ class MeasurementRunner:
         return self._solved(measurement, self._report_of(program, run))
 
     def _solved(self, measurement: Measurement, report: RunReport) -> Solved:
-        touches = self._touches(measurement, report)
+        touches = touches_reported(measurement, report)
         stated = self._stated(measurement.name, half_turn=measurement.options.half_turn)
         return Solved(feature_from(measurement, touches, stated), tuple(touches), report, stated)
 
@@ -103,11 +87,6 @@ class MeasurementRunner:
         if report.identity != program.identity:
             raise PlanError("The report belongs to another program", "Its touches mean something else", "Run it again")
         return report
-
-    @staticmethod
-    def _touches(measurement: Measurement, report: RunReport) -> list[Touch]:
-        labels = [f"{measurement.name} {number}" for number in range(1, measurement.touch_count + 1)]
-        return touches_of(report, measurement.stylus, labels, measurement.options.touch_feed)
 
     def _stated(self, name: str, *, half_turn: bool = False) -> Stated:
         """What is stated of a measurement that is made now."""
@@ -164,7 +143,7 @@ class MeasurementRunner:
         self, measurement: Measurement, report: RunReport, at: datetime | None, *, noted: str | bool
     ) -> Measured:
         working, name = self._working, measurement.name
-        made = self._touches(measurement, report)
+        made = touches_reported(measurement, report)
         before = working.measured.get(name)
         whole = replace(measurement, only=())
         if before is None or before.measurement != whole or not working.holds(name):

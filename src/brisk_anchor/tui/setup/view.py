@@ -157,9 +157,10 @@ class SetupView(DrawnView):
     def _look(self, scene: Scene, setup: Setup) -> None:
         """Rehearse every feature; 15 ms each, so it is done behind the screen."""
         from brisk_anchor.services.measure.cautions import cautions
-        from brisk_anchor.services.measure.reach import reaches
+        from brisk_anchor.services.measure.reach import contradictions, reaches
 
-        found, odd = reaches(scene), cautions(scene, date.today())
+        found = reaches(scene)
+        odd = contradictions(found) + cautions(scene, date.today())
         self.stage.from_background(partial(self._looked, setup, found, odd))
 
     def _looked(self, setup: Setup, found: list[Reach], odd: list[str]) -> None:
