@@ -252,6 +252,22 @@ def test_whole_numbers_are_never_lengths():
     assert {"ProbeTable", "ToolSection", "RotaryTable", "JobFeature", "SolidSection"} <= {m.__name__ for m in seen}
 
 
+def test_what_the_probe_would_break_on_is_not_measured_on_the_bench(folder, tmp_path):
+    """A clamp that the body meets beside the left edge: `check` told it, and the bench measured all the same."""
+    clamp = (
+        '[[solid]]\nname = "clamp"\nshape = "block"\nlow = [0.0, 20.0]\nhigh = [15.0, 60.0]\nbottom = 0\ntop = 160\n\n'
+    )
+    change(folder, "fixture", ("[variation]", f"{clamp}[variation]"))
+    session = open_job(folder, tmp_path / "data", roll=0)
+    asked = (session.planner.pointed_at(session.setup.drawn(name)) for name in ("left", "seat"))
+    left, seat = map(session.planner.measurement_of, asked)
+    with pytest.raises(SecondLookError, match="the probe body meets the clamp of V-3 at X−468.1 mm"):
+        session.runner.measure(left)
+    assert session.machine.motions == []
+    assert session.runner.look(seat) == []
+    session.book.close()
+
+
 def test_a_feature_and_its_solid_that_say_two_things_are_told(folder):
     """The bearing seat's hole typed 0.02 mm off, the dowel's 0.1 mm wider than the bore that is drawn on it."""
     assert not any("otherwise" in words for words in check_job(folder))

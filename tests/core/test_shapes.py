@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import math
 from dataclasses import replace
+from itertools import product
 
 import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from brisk_anchor.core.errors import GeometryError
+from brisk_anchor.core.errors import BriskAnchorError, GeometryError
 from brisk_anchor.core.features.alignment import axis_through, best_fit, plane_line_point, sweep
 from brisk_anchor.core.features.shapes import corner, solve_edge, solve_known_circle, solve_plane, solve_sphere
 from brisk_anchor.core.features.solving import solve
@@ -263,3 +264,20 @@ def test_a_short_arc_is_told_with_its_uncertainty():
     assert not look.stops
     # Three touches over 40°: the sagitta is 1.2 mm, and a 1 µm touch moves the centre by some 20 µm.
     assert "short arc: its centre is known to ±0.0" in look.found
+
+
+@pytest.mark.parametrize("kind", [kind for kind in FeatureKind if not kind.is_built])
+def test_touches_in_one_place_or_two_are_refused_or_give_figures(kind):
+    """A report, or a person, may tell the same touch many times: no library's error, and nothing that is no number."""
+    normals = [(1, 0, 0), (-1, 0, 0), (0, 1, 0), (0, -1, 0), (0, 0, 1)]
+    for count, one_way, apart in product(range(13), (True, False), (0.0, 5.0, 1e9)):
+        touches = tuple(
+            touch((-300.1 + apart * (n % 2), -200.2, -350.3), normals[n % len(normals) if not one_way else 4])
+            for n in range(count)
+        )
+        try:
+            feature = solve("f", kind, touches, diameter=20.0 if count == 2 else None)
+        except BriskAnchorError:
+            continue
+        figures = [*feature.coordinates, *(figure for _, effect in feature.effects for figure in effect)]
+        assert np.isfinite(figures).all()

@@ -230,7 +230,7 @@ def solve_plane(name: str, touches: Sequence[Touch]) -> Plane:
     middle = weights @ points / weights.sum()
     local = points - middle
     values, vectors = np.linalg.eigh((local * weights[:, None]).T @ local)
-    if values[1] < 1e-8 * values[2]:
+    if values[1] <= max(1e-8 * values[2], 1e-9 * weights.sum()):
         raise GeometryError(f"The touches of {name} lie on a line", "The plane could turn about it", "Spread them")
     normal, first, second = vectors[:, 0], vectors[:, 1], vectors[:, 2]
     if float(normal @ np.array(touches[0].direction)) > 0:

@@ -68,8 +68,9 @@ def _inverse(jacobian: Array) -> Array | None:
         pivots = np.diagonal(np.linalg.cholesky(normal))
     except np.linalg.LinAlgError:
         return None
-    found = np.asarray(np.linalg.inv(normal), dtype=np.float64)
-    return found if pivots.min() > _KEEPS_DIGITS * pivots.max() else None
+    if not pivots.min() > _KEEPS_DIGITS * pivots.max():
+        return None
+    return np.asarray(np.linalg.inv(normal), dtype=np.float64)
 
 
 def _step(jacobian: Array, r: Array) -> Array:
@@ -90,7 +91,7 @@ def _solution(
     if covariance is not None:
         return LeastSquares(x, covariance, r, jacobian, -(covariance @ weighed.T) / sigma)
     left, singular, rows = np.linalg.svd(weighed, full_matrices=False)
-    if singular[-1] * condition < singular[0]:
+    if not singular[-1] > 0 or singular[-1] * condition < singular[0]:
         return None
     spread = rows / singular[:, None]
     return LeastSquares(x, spread.T @ spread, r, jacobian, -(spread.T @ left.T) / sigma)

@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from brisk_anchor.core.errors import BriskAnchorError, MachineError
+from brisk_anchor.core.errors import BriskAnchorError, CrashError, MachineError
 from brisk_anchor.core.features.measuring import Measurement
 from brisk_anchor.core.features.stated import Stated
+from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.offsets.checks import look_at_measurement
 from brisk_anchor.core.offsets.setup import DrawnFeature
 from brisk_anchor.core.quantities import signed_dim
@@ -35,6 +36,8 @@ class Reach:
     drawn: DrawnFeature
     reason: str = ""
     beside: str = ""
+    breaks: bool = False
+    """Whether something other than the ball meets metal on the way."""
 
 
 def reaches(scene: Scene) -> list[Reach]:
@@ -50,7 +53,7 @@ def reaches(scene: Scene) -> list[Reach]:
             stops = [look.found for look in look_at_measurement(measurement, setup.machine.travel) if look.stops]
         except BriskAnchorError as error:
             stops = [error.what]
-        result.append(Reach(drawn, stops[0]) if stops else _rehearsed(scene, drawn, measurement))
+        result.append(Reach(drawn, stops[0]) if stops else rehearsed(scene, drawn, measurement, compare=True))
     return result
 
 
@@ -59,8 +62,8 @@ def contradictions(found: Sequence[Reach]) -> list[str]:
     return [f"{reach.drawn.title}: its solid is described otherwise, {reach.beside}" for reach in found if reach.beside]
 
 
-def _rehearsed(scene: Scene, drawn: DrawnFeature, measurement: Measurement) -> Reach:
-    """What comes of it when it is measured on nominal metal.
+def rehearsed(scene: Scene, drawn: DrawnFeature, measurement: Measurement, *, compare: bool = False) -> Reach:
+    """What comes of it when it is measured on nominal metal; with `compare` also where it was found.
 
     The reach does not depend on the control, so the language that can say most of what went wrong is rehearsed.
     """
@@ -72,10 +75,16 @@ def _rehearsed(scene: Scene, drawn: DrawnFeature, measurement: Measurement) -> R
     run.to_end()
     failure = run.failure()
     if failure is None:
-        return Reach(drawn, beside=_beside(drawn, measurement, run))
+        return Reach(drawn, beside=_beside(drawn, measurement, run) if compare else "")
+    if isinstance(failure, CrashError):
+        return Reach(drawn, f"the {failure.part} meets {failure.solid} at {_place_words(failure.place)}", breaks=True)
     if isinstance(failure, MachineError) or not machine.hits:
         return Reach(drawn, failure.what)
     return Reach(drawn, f"the probe meets {machine.hits[-1].solid} on its way")
+
+
+def _place_words(place: Vector) -> str:
+    return " ".join(f"{axis}{signed_dim(value, 1)}" for axis, value in zip("XYZ", place, strict=True))
 
 
 def _beside(drawn: DrawnFeature, measurement: Measurement, run: Run) -> str:

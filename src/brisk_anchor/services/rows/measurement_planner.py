@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Mapping
 from dataclasses import replace
+from typing import TYPE_CHECKING
 
 from brisk_anchor.core.features.measurement_options import AS_USUAL, MeasurementOptions
 from brisk_anchor.core.features.measuring import Measurement
@@ -29,8 +30,15 @@ from brisk_anchor.services.measure.measurement_request import (
     point_at,
     recognise,
 )
+from brisk_anchor.services.measure.reach import Reach, rehearsed
 from brisk_anchor.services.rows.program_heads import ProgramHeads
 from brisk_anchor.services.rows.working_state import WorkingState
+
+if TYPE_CHECKING:
+    from brisk_anchor.standin.scene import Scene
+
+_REHEARSALS = 64
+"""How many rehearsals on nominal metal are kept."""
 
 
 class MeasurementPlanner:
@@ -44,6 +52,8 @@ class MeasurementPlanner:
         self._profile = profile
         self._heads = heads
         self._angles = angles
+        self._rehearsed: dict[Measurement, Reach] = {}
+        self._rehearsed_on: Scene | None = None
 
     def look(self, measurement: Measurement) -> list[Finding]:
         """Second look before a measurement; a probe that is to be calibrated may measure, and says so."""
@@ -54,6 +64,31 @@ class MeasurementPlanner:
         beside = look_at_faces(working.scene, measurement)
         turned = [] if self._is_drawn(measurement.name) else look_at_one_touch(measurement)
         return look_at_measurement(measurement, setup.machine.travel) + beside + centred + turned + probe
+
+    def look_before_moving(self, measurement: Measurement) -> list[Finding]:
+        """The second look before the machine moves: also whether the probe has room on the set-up as described."""
+        looks = self.look(measurement)
+        return looks if any(look.stops for look in looks) else looks + self._look_at_metal(measurement)
+
+    def _look_at_metal(self, measurement: Measurement) -> list[Finding]:
+        """What a rehearsal on nominal metal meets; what was marked by hand lies where the tip is, wherever drawn."""
+        working = self._working
+        drawn = next((drawn for drawn in working.setup.features if drawn.name == measurement.name), None)
+        if drawn is None or drawn.found:
+            return []
+        if self._rehearsed_on is not working.scene or len(self._rehearsed) > _REHEARSALS:
+            self._rehearsed, self._rehearsed_on = {}, working.scene
+        plain = replace(measurement, top=None)  # a top that was measured is not where the nominal one is
+        if plain not in self._rehearsed:
+            self._rehearsed[plain] = rehearsed(working.scene, drawn, plain)
+        reach = self._rehearsed[plain]
+        if not reach.reason:
+            return []
+        found, title = f"By the description {reach.reason}", measurement.title or measurement.name
+        if reach.breaks:
+            do = "Touch it elsewhere or less deep, or correct the description"
+            return [Finding.stopping(found, f"{title} cannot be measured so without breaking something", do)]
+        return [Finding.warning(found, f"The program of {title} would stop there", "Look at the set-up before it runs")]
 
     def pointed_at(self, drawn: DrawnFeature) -> MeasurementRequest:
         """What asks for a feature: as the drawing has it, or as it was asked for when it was found."""
@@ -127,7 +162,7 @@ class MeasurementPlanner:
         Raises:
             SecondLookError: a finding stops. PlanError: it cannot be written.
         """
-        stop_where_found(self.look(measurement))
+        stop_where_found(self.look_before_moving(measurement))
         title = f"measure {measurement.title or measurement.name}"
         plan = self._heads.plan_of(self._heads.first_number, title, [measurement], None)
         if not self._is_drawn(measurement.name):

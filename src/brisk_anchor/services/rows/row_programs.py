@@ -132,7 +132,9 @@ class RowPrograms:
         needed = setup.touched(replace(plan, rules=self.rules_of_program(plan)).features)
         made = [self._measurement(setup.drawn(name)) for name in needed]
         measurements = counted_from_tops(setup, tops_first(setup, made, lambda m: m))
-        stop_where_found([look for measurement in measurements for look in self._planner.look(measurement)])
+        stop_where_found(
+            [look for measurement in measurements for look in self._planner.look_before_moving(measurement)]
+        )
         return measurements
 
     def retouching_program(self, row: str, measurements: list[Measurement]) -> Program:

@@ -54,7 +54,7 @@ class MeasurementRunner:
 
     def look(self, measurement: Measurement) -> list[Finding]:
         """Second look before a measurement is started: at the control, then at what is asked for."""
-        return look_at_control(self._link.condition) + self._planner.look(measurement)
+        return look_at_control(self._link.condition) + self._planner.look_before_moving(measurement)
 
     def start(self, program: Program) -> Run:
         """Hand a program over and make it ready to run.

@@ -49,7 +49,7 @@ def solve_tilted_bore(name: str, touches: tuple[Touch, ...]) -> Solution:
     Raises:
         GeometryError: the levels are one, or either is no circle.
     """
-    heights = [touch.ball_centre[2] for touch in touches]
+    heights = [touch.ball_centre[2] for touch in touches] or [0.0]
     middle = (min(heights) + max(heights)) / 2
     if max(heights) - min(heights) < _LEVELS_APART:
         raise GeometryError(f"{name} was touched at one level", "How it leans cannot be told", "Touch it deeper too")
