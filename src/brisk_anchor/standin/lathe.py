@@ -276,11 +276,12 @@ class LatheStandIn:
             if rest.intersection(body).area > _NOTHING:
                 self._crash(f"holder of {tool.name}", "the part", end, line, during)
         bodies = [edge, *(_swept(ring, start, end) for ring in tool_body(tool, reaches[tool.offset]))]
-        names = [tool.name] * len(bodies)
+        names = [f"edge of {tool.name}"] + [f"holder of {tool.name}"] * (len(bodies) - 1)
+        own = len(names)
         for at in (start, end):
             for other in turret_around(self.setup, tool, reaches, at[0] / 2):
                 bodies.append(_swept(other.ring, at, at))
-                names.append(other.name)
+                names.append(other.name.removeprefix("the "))
         solids = holding_rings(self.setup, self.setup.lathe.chuck_face + self.reality.chuck_shift)
         for solid in solids:
             shape = unary_union([Polygon(solid.ring), Polygon([(z, -r) for z, r in solid.ring])])
@@ -288,8 +289,8 @@ class LatheStandIn:
                 if shape.intersection(body).area > _NOTHING:
                     self._crash(name, solid.name, end, line, during)
         rest = self.metal.difference(both) if cut else self.metal
-        for body, name in zip(bodies, names, strict=True):
-            if name != tool.name and rest.intersection(body).area > _NOTHING:
+        for body, name in zip(bodies[own:], names[own:], strict=True):
+            if rest.intersection(body).area > _NOTHING:
                 self._crash(name, "the part", end, line, during)
         if cut:
             self._metal = rest
