@@ -548,6 +548,9 @@ def test_a_broken_file_of_the_lathe_is_refused_whole(tmp_path: Path, spoil):
         ("seat: ⌀48 z -40", "seat: 48 z -40", "before a diameter"),
         ("stations = 8", "stations = 99", "stations: it must be at most 24"),
         ("offset = 7\nx", "offset = 9\nx", "how far T7 really reaches"),
+        ("travel_low = [-330.0, -470.0]", "travel_low = [-330.0, 470.0]", "low and high are exchanged"),
+        ("home = [0.0, 0.0]", "home = [0.0, 90.0]", "home has Z 90, outside its travel"),
+        ("index_at = [0.0, -150.0]", "index_at = [1.0, -150.0]", "index_at has X 1, outside its travel"),
     ],
 )
 def test_a_fault_in_the_file_is_told_with_its_line(tmp_path: Path, before, after, told):

@@ -10,12 +10,12 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
-from typing import Annotated, Literal, TypeVar
+from typing import Annotated, Literal, Self, TypeVar
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 
 from brisk_anchor.core.errors import BriskAnchorError, Fault, JobError
-from brisk_anchor.core.quantities import Unit, dim
+from brisk_anchor.core.quantities import Unit, dim, num
 from brisk_anchor.core.turning.part import TurnedPart
 from brisk_anchor.core.turning.setup import Lathe, LatheSetup
 from brisk_anchor.core.turning.targets import Approach
@@ -68,6 +68,21 @@ class LatheMachineSection(_Section):
     top_slide: Literal["none", "locked", "free"] = "none"
     axis_x: float = 0.0
     u_axis_x: float = Field(default=0.0, ge=0, le=1)
+
+    @model_validator(mode="after")
+    def _within_travel(self) -> Self:
+        places = zip(self.home, self.index_at, strict=True)
+        for axis, low, high, named in zip("XZ", self.travel_low, self.travel_high, places, strict=True):
+            if low >= high:
+                raise ValueError(
+                    f"the travel of {axis} runs from {num(low)} to {num(high)}: low and high are exchanged"
+                )
+            for words, place in zip(("home", "index_at"), named, strict=True):
+                if not low <= place <= high:
+                    raise ValueError(
+                        f"{words} has {axis} {num(place)}, outside its travel of {num(low)} to {num(high)}"
+                    )
+        return self
 
 
 class SetupSection(_Section):
