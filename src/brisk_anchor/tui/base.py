@@ -5,9 +5,8 @@ from __future__ import annotations
 from collections.abc import Awaitable, Callable, Mapping
 from typing import TYPE_CHECKING, Protocol
 
-from textual.containers import Horizontal
-
 from brisk_anchor.tui.actions import Do
+from brisk_anchor.tui.composed import Composed
 from brisk_anchor.tui.frame_stage import FrameStage
 
 if TYPE_CHECKING:
@@ -46,7 +45,7 @@ class Stage(FrameStage, Protocol):
         """Show another view."""
 
 
-class View(Horizontal):
+class View(Composed):
     """A view: it shows what all views share, and says how it does what its keys ask for."""
 
     def __init__(self, stage: Stage, *, id: str) -> None:

@@ -5,8 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from typing import TYPE_CHECKING, Protocol
 
-from textual.containers import Horizontal
-
+from brisk_anchor.tui.composed import Composed
 from brisk_anchor.tui.frame_stage import FrameStage
 
 if TYPE_CHECKING:
@@ -27,7 +26,7 @@ class TurningStage(FrameStage, Protocol):
         """The next thing to do in the view that is shown, in two sentences."""
 
 
-class TurningPanel(Horizontal):
+class TurningPanel(Composed):
     """A view of a lathe."""
 
     def __init__(self, stage: TurningStage, *, id: str) -> None:
