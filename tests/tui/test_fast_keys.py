@@ -89,7 +89,8 @@ async def test_a_block_with_nothing_drawn_opens_every_view_and_an_empty_plan_tak
             assert app.view == entry.name
         await pilot.press("7")
         assert "Nothing is planned yet" in said(app)
-        assert "a adds it" in said(app, "#plan-list")
+        assert "L takes what is marked" in said(app, "#plan-list")
+        assert str(app.query_one("#plan-figures").render()) == ""
         press_at_once(app, ["delete", "space", "shift+up", "enter", "backspace", "e", "o", "w", "t", "escape"])
         await pilot.pause()
         assert app.view_state.plan.plan.measure == []

@@ -73,7 +73,8 @@ def list_rows(builder: PlanBuilder, pointed: str, width: int) -> list[ListRow]:
         text.append("   ⟨a⟩ adds it, ⟨r⟩ with the figures of the chosen one", theme.QUIET)
         rows.append(ListRow(text, None))
     if not rows:
-        rows.append(ListRow(Text(" Nothing is planned yet. ⟨f⟩ points at a feature, ⟨a⟩ adds it.", theme.QUIET), None))
+        how = "⟨f⟩ points at a feature, ⟨a⟩ adds it." if drawn else "On the bench, ⟨L⟩ takes what is marked."
+        rows.append(ListRow(Text(f" Nothing is planned yet. {how}", theme.QUIET), None))
     return rows
 
 

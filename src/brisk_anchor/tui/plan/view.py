@@ -6,6 +6,7 @@ from collections.abc import Callable
 from functools import partial
 from typing import TYPE_CHECKING
 
+from rich.text import Text
 from textual.app import ComposeResult
 from textual.containers import Vertical
 
@@ -33,6 +34,13 @@ if TYPE_CHECKING:
 
 _COUNT_IN = 690
 """The variable a jump back counts in."""
+
+
+def _none_left(builder: PlanBuilder) -> tuple[str, str]:
+    """What is said where no feature is left that could be added."""
+    drawn = builder.session.setup.features
+    told = "Everything that is drawn is in the plan." if drawn else "Nothing is drawn here."
+    return told, "On the bench, ⟨L⟩ takes what is marked."
 
 
 class PlanView(DrawnView):
@@ -152,7 +160,7 @@ class PlanView(DrawnView):
         plan, step = builder.plan, self.step
         if not plan.measure:
             self.query_one("#figures-heading", Heading).tell("nothing is chosen")
-            self.query_one("#plan-figures", LatePanel).tell_late((), lambda _w, _h: figures_text(None, 0, "", "", 40))
+            self.query_one("#plan-figures", LatePanel).tell_late((), lambda _w, _h: Text())
             return
         section = plan.measure[self.chosen]
         figures = step.figures if step is not None else ()
@@ -258,9 +266,7 @@ class PlanView(DrawnView):
         """What is drawn and not in the plan; nothing, and said, where all of it is."""
         free = [] if self.builder is None else list(self.builder.unmeasured())
         if self.builder is not None and not free:
-            self.stage.tell(
-                "Everything that is drawn is in the plan.", "On the bench, ⟨L⟩ takes what is marked.", "ask"
-            )
+            self.stage.tell(*_none_left(self.builder), "ask")
         return free
 
     def _at(self, free: list[DrawnFeature]) -> int:
@@ -312,7 +318,7 @@ class PlanView(DrawnView):
         def work(builder: PlanBuilder) -> tuple[str, str]:
             drawn = self.pointed or next(iter(builder.unmeasured()), None)
             if drawn is None:
-                return "Everything that is drawn is in the plan.", ""
+                return _none_left(builder)
             self.chosen = builder.add(drawn.name, self.chosen, like=bool(like))
             self.pointed = None
             return (
