@@ -23,7 +23,7 @@ from typing import Any
 
 from textual import events
 from textual.keys import _character_to_key
-from textual.pilot import Pilot
+from textual.pilot import OutOfBounds, Pilot
 from textual.widgets import Input
 
 from brisk_anchor.core.errors import BriskAnchorError
@@ -167,7 +167,7 @@ class Walk:
         x, y = chance.randrange(size.width), chance.randrange(size.height)
         what = chance.choice(("click", "click", "twice", "right", "hover", "up", "down"))
         self.done.append(f"{what} {x} {y}")
-        with suppress(asyncio.TimeoutError):
+        with suppress(asyncio.TimeoutError, OutOfBounds):
             if what == "hover":
                 await pilot.hover(offset=(x, y))
             elif what in ("up", "down"):
