@@ -5,10 +5,12 @@ from __future__ import annotations
 import re
 import threading
 from dataclasses import replace
+from datetime import date
 
 import pytest
 from textual.widgets import Input
 
+from brisk_anchor.core.offsets.rules import Keep
 from brisk_anchor.core.quantities import Unit, show_in, shown_unit
 from brisk_anchor.services.demo.demo_job import open_demo
 from brisk_anchor.services.job.new_job import begin_job
@@ -16,7 +18,9 @@ from brisk_anchor.services.measure.features_touched import feature_of_touches
 from brisk_anchor.services.measure.hands import begin
 from brisk_anchor.services.measure.limits_stated import stated_of
 from brisk_anchor.services.measure.measurement_request import build_measurement, point_at
+from brisk_anchor.services.plan.planning import planned, program_of
 from brisk_anchor.services.session.job_opening import open_job
+from brisk_anchor.services.session.tool_shelf import lines, set_figure
 from brisk_anchor.tui.app import BriskAnchorApp
 from brisk_anchor.tui.budget_sheet import BudgetSheet
 from brisk_anchor.tui.choice_list import ChoiceList
@@ -225,6 +229,44 @@ async def test_by_hand_connected_takes_where_the_machine_stands_or_a_distance(tm
         assert "touches nothing beside it" in said(bench.app)
         await bench.press("b", "b", "b", "w")
         assert bench.app.view_state.hand is None
+
+
+async def test_what_a_view_holds_follows_tools_and_set_up_that_change_in_another(tmp_path):
+    """Tool of the hand, feature that is pointed at, program of the plan: none goes on with figures of before."""
+    async with Bench(tmp_path) as bench:
+        session = await open_own(bench, tmp_path)
+        app, state = bench.app, bench.app.view_state
+        app.folder = tmp_path / "job"
+        by_name = {line.name: line for line in lines(session, date.today())}
+        await bench.press("b")
+        assert (state.hand.name, state.hand.diameter) == ("edge finder 10", 10.0)
+        set_figure(session, by_name["edge finder 10"], "diameter", 9.98)
+        assert state.hand.diameter == 9.98
+        await bench.press(*["b"] * len(session.setup.hand_tools))
+        assert state.hand is None
+        await bench.press("f", "e")
+        await typed(bench, "62.2")
+        await bench.press("enter", "escape")
+        assert (state.request.drawn.name, state.present_request().size) == ("seat", 62.2)
+        session.editor.change(session.editor.files.turned(0.0))
+        assert state.present_request().size == 62.2, "what was typed stays where the drawing asks for the same"
+        await bench.press("7")
+        await wait_for(lambda: state.plan is not None and state.plan.ready is not None)
+        await bench.press("c")
+        before = app.query_one("#code").program.text
+        start = state.present_request().start
+        set_figure(session, by_name[session.setup.stylus.name], "length", session.setup.stylus.length + 4)
+        await bench.press("1", "3")
+        text = app.query_one("#code").program.text
+        assert text != before
+        assert text == program_of(session, planned(session, state.plan.plan)).text
+        assert state.present_request().start[2] == pytest.approx(start[2] + 4), "the ball is where it was, not 4 lower"
+        session.editor.change(session.editor.files.turned(5.0))
+        seat = session.setup.drawn("seat")
+        assert state.present_request().start[:2] == seat.machine[:2]
+        session.editor.change(session.editor.files.ruled("G54", {"x": Keep(), "y": Keep()}))
+        session.editor.change(session.editor.files.removed("seat"))
+        assert state.present_request() is None
 
 
 async def test_the_last_is_measured_again_and_many_times(tmp_path):

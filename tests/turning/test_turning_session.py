@@ -559,6 +559,33 @@ def test_a_fault_in_the_file_is_told_with_its_line(tmp_path: Path, before, after
     assert caught.value.findings[0].place.startswith("turning.toml")
 
 
+GAUGES = ["depth gauge ±0.2 to 150", "micrometer ±0.004 from 25 to 50"]
+
+
+@pytest.mark.parametrize(("key", "words"), [("zero", "chuck face"), ("gauges", GAUGES)])
+def test_what_was_measured_before_the_set_up_changed_is_not_stored(tmp_path: Path, key, words):
+    """It counted by the zero and the gauge as they were; how near a warning comes is no part of it."""
+    session = ready(sleeve(tmp_path))
+    face(session)
+    session.change("approach", [3.0, 0.3])
+    assert session.zero.proposal is not None
+    session.change(key, words)
+    with pytest.raises(DatumError, match="Nothing is measured yet"):
+        session.zero.store()
+    session.close()
+
+
+def test_what_counts_in_one_work_offset_is_not_stored_under_another(tmp_path: Path):
+    session = ready(sleeve(tmp_path))
+    proposal = face(session)
+    session.machine.active_row = "G55"
+    with pytest.raises(DatumError, match="G55 is in force now, and what was measured counts in G54"):
+        session.zero.store()
+    session.machine.active_row = "G54"
+    assert session.zero.store()[0] == proposal
+    session.close()
+
+
 def test_a_control_without_macros_is_set_looked_at_and_proved(tmp_path: Path):
     session = ready(sleeve(tmp_path, ('control = "turn-macro"', 'control = "turn-table"')))
     face(session)

@@ -63,8 +63,8 @@ class ViewState:
     speed: float
     row: str = ""
     request: MeasurementRequest | None = None
-    hand: HandTool | None = None
-    """The tool of the hand that measures; None is the probe."""
+    hand_tool: tuple[str, int] | None = None
+    """The tool of the hand that measures, by its name and number; None is the probe."""
     running: Measuring | None = None
     proving: Proving | None = None
     operating: Running | None = None
@@ -100,6 +100,8 @@ class ViewState:
     """The offset whose rule was changed last, and where its zero was before: shown until another is chosen."""
 
     _turned: tuple[Setup, str, Setup] | None = None
+    _asked_in: tuple[MeasurementRequest, Setup] | None = None
+    """The set-up in which the present request was made."""
 
     def __post_init__(self) -> None:
         rows = self.session.setup.rows
@@ -183,9 +185,31 @@ class ViewState:
         x, y, z = spindle
         return x, y, z - self.session.setup.stylus.length
 
+    @property
+    def hand(self) -> HandTool | None:
+        """The tool of the hand that measures, with the figures it has now; None is the probe."""
+        tools = self.session.setup.hand_tools
+        return next((tool for tool in tools if (tool.name, tool.tool_number) == self.hand_tool), None)
+
+    def next_way(self) -> int:
+        """Choose the next way of measuring: the probe, then each tool of the hand. How many there are."""
+        ways = [None, *((tool.name, tool.tool_number) for tool in self.session.setup.hand_tools)]
+        at = ways.index(self.hand_tool) if self.hand_tool in ways else -1
+        self.hand_tool = ways[(at + 1) % len(ways)]
+        return len(ways)
+
+    def _follow_the_setup(self, request: MeasurementRequest) -> MeasurementRequest | None:
+        """What is asked for of a feature where the set-up changed since: of one that lies elsewhere now, asked anew."""
+        setup = self.session.setup
+        made_in = self._asked_in[1] if self._asked_in is not None and self._asked_in[0] is request else setup
+        if made_in is not setup and request.drawn is not None:
+            self.request = self.session.planner.asked_again(request, made_in)
+        self._asked_in = (self.request, setup) if self.request is not None else None
+        return self.request
+
     def present_request(self) -> MeasurementRequest | None:
         """What is asked for, hand-marked touch patterns taken from where the tip stands now."""
-        if self.request is None:
+        if self.request is None or self._follow_the_setup(self.request) is None:
             return None
         if self.request.drawn is not None:
             return self.session.planner.asked(self.request)

@@ -78,8 +78,14 @@ class PlanBuilder:
         """Whether the file says something else."""
         return plan_text(self.plan) != self._saved
 
+    def keep_up(self) -> None:
+        """Work it out anew where the job was changed elsewhere, a tool has new figures, or another part lies there."""
+        if self._of[0] is not self.session.setup or self._of[1] is not self.session.scene:
+            self.refresh()
+
     def refresh(self) -> None:
         """Work out what the plan comes to with the job as it stands."""
+        self._of: tuple[object, object] = (self.session.setup, self.session.scene)
         self.ready, self.problem = None, None
         self.problems = ("",) * len(self.plan.measure)
         try:

@@ -16,7 +16,7 @@ from brisk_anchor.core.offsets.checks import (
     look_at_start,
     stop_where_found,
 )
-from brisk_anchor.core.offsets.setup import DrawnFeature, stands_so
+from brisk_anchor.core.offsets.setup import DrawnFeature, Setup, stands_so
 from brisk_anchor.core.offsets.tool_setting import look_at_probe
 from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.nc.programs.program import Program
@@ -94,6 +94,20 @@ class MeasurementPlanner:
         """What asks for a feature: as the drawing has it, or as it was asked for when it was found."""
         known = self._working.requests.get(drawn.name)
         return point_at(self._working.setup, drawn) if known is None else replace(known, drawn=drawn)
+
+    def asked_again(self, request: MeasurementRequest, made_in: Setup) -> MeasurementRequest | None:
+        """A request for a feature that was made in another set-up; None where there is none of that name any more.
+
+        What was typed of it stays as long as the drawing asks for the same as before. Where the part lies elsewhere, or
+        another stylus measures, the old figures are another place's: it is asked for as it is drawn now.
+        """
+        assert request.drawn is not None
+        setup, name = self._working.setup, request.drawn.name
+        drawn = next((drawn for drawn in setup.features if drawn.name == name), None)
+        if drawn is None:
+            return None
+        same = drawn.found or point_at(setup, drawn) == replace(point_at(made_in, request.drawn), drawn=drawn)
+        return replace(request, drawn=drawn) if same else self.pointed_at(drawn)
 
     def asked(self, request: MeasurementRequest) -> MeasurementRequest:
         """What is asked for, whole: the drawn feature that hand-marked walls must mean, else a name and proposals."""

@@ -463,12 +463,15 @@ class TurningSession:
             self.machine.look_at_new(job.setup, job.reality)
         write_turning_file(job, before)
         other = job.setup.stock != before.setup.stock or job.setup.holding != before.setup.holding
+        said = [replace(one.setup, targets=(), approach=before.setup.approach) for one in (job, before)]
         self._holder.job = self.desk.job = job
         self.machine.setup, self.machine.reality = job.setup, job.reality
         if other:
             self.machine.spindle = 5
             self.machine.new_stock()
             self.zero.clamped_anew()
+        elif said[0] != said[1]:
+            self.zero.leave()  # what was proposed counts by the tool, the gauge and the zero as they were
         self.targets.choose(0) if job.setup.targets else None
 
     def targets_from_drawing(self, depth: float = 1.5, finish: float = 0.3) -> int:

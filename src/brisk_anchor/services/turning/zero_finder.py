@@ -88,6 +88,8 @@ class ZeroFinder:
         self._gauge: dict[str, str] = {}
         self._face = ""
         self._destination: Destination | None = None
+        self._counted_in = ""
+        """The work offset that what is proposed counts in."""
         self.keep_wear = False
 
     @property
@@ -307,7 +309,7 @@ class ZeroFinder:
         self.proposal = propose(
             evidence, held, self.row, destination=self._destination, keep_wear=self.keep_wear, without=without
         )
-        proposal = self.proposal
+        proposal, self._counted_in = self.proposal, self.row
         present = self.desk.figure(proposal.row, proposal.axis) if self._was_set(proposal) else None
         live = self.setup.lathe.connected
         self.findings = [
@@ -346,6 +348,9 @@ class ZeroFinder:
         proposal, evidence = self.proposal, self.evidence
         if proposal is None or evidence is None:
             raise DatumError("Nothing is measured yet", "There is nothing to store", "Cut, then ⟨bench:f⟩ or ⟨bench:d⟩")
+        if self.row != self._counted_in:
+            what = f"{self.row} is in force now, and what was measured counts in {self._counted_in}"
+            raise DatumError(what, "The value would be another offset's", "Choose that one again, or measure anew")
         stop_where_found(self.findings)
         tool, axis = evidence.tool, proposal.axis
         chains = [proposal.chain]

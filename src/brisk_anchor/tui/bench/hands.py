@@ -112,10 +112,9 @@ class HandMeasuring:
         view_state = self.stage.free()
         if view_state is None:
             return
-        ways = [None, *view_state.session.setup.hand_tools]
-        view_state.hand = ways[(ways.index(view_state.hand) + 1) % len(ways)]
+        ways = view_state.next_way()
         self.stage.show_all()
-        if len(ways) == 1:
+        if ways == 1:
             self.stage.tell("No tool of the hand is on the shelf.", "machine.toml has them as [[hand_tool]].", "ask")
 
     def tell_measured(self, view_state: ViewState, feature: Feature, title: str, more: str = "") -> None:

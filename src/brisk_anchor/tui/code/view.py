@@ -118,10 +118,12 @@ class CodeView(DrawnView):
         from brisk_anchor.core.errors import PlanError
         from brisk_anchor.services.plan.planning import program_of
 
-        if view_state.plan is None or view_state.plan.ready is None:
-            problem = view_state.plan.problem if view_state.plan is not None else None
-            raise problem or PlanError("There is no plan yet", "", "⟨7⟩ is the plan")
-        return program_of(view_state.session, view_state.plan.ready)
+        plan = view_state.plan
+        if plan is not None:
+            plan.keep_up()
+        if plan is None or plan.ready is None:
+            raise (plan and plan.problem) or PlanError("There is no plan yet", "", "⟨7⟩ is the plan")
+        return program_of(view_state.session, plan.ready)
 
     def show_motion(self) -> None:
         """Listing, path and state; called many times a second while it runs."""

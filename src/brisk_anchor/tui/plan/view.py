@@ -53,7 +53,6 @@ class PlanView(DrawnView):
         self.figure_chosen = 0
         self.pointed: DrawnFeature | None = None
         """A feature of the drawing that would be added."""
-        self._of: object = None
 
     @property
     def handlers(self) -> Handlers:
@@ -135,10 +134,7 @@ class PlanView(DrawnView):
         view_state, builder = self.view_state, self.builder
         if view_state is None or builder is None:
             return
-        now = (id(builder.session.setup), id(builder.session.scene))
-        if self._of is not None and self._of != now:
-            builder.refresh()  # the job was changed elsewhere, or another part lies there
-        self._of = now
+        builder.keep_up()
         plan = builder.plan
         self.chosen = max(0, min(self.chosen, len(plan.measure) - 1))
         self.runs.rehearse()
