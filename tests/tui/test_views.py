@@ -2,6 +2,7 @@
 
 import inspect
 from pathlib import Path
+from types import SimpleNamespace
 
 import pytest
 
@@ -13,6 +14,7 @@ from brisk_anchor.services.session.session import Session
 from brisk_anchor.tui.actions import ACTIONS, Do
 from brisk_anchor.tui.app import BriskAnchorApp
 from brisk_anchor.tui.book.panels import moves_text
+from brisk_anchor.tui.panels import Same
 from brisk_anchor.tui.views import VIEWS, view_entry
 
 
@@ -51,3 +53,12 @@ def test_what_moves_is_told_in_figures_before_it_is_drawn(scene):
     assert len(low.splitlines()) <= 19
     assert "green by the book" in high
     assert "green by the book" not in low
+
+
+def test_what_stands_for_an_object_that_is_gone_stands_for_no_other():
+    """Numbers of objects come again: of two that were made one after the other here the first time already."""
+    shown = Same(SimpleNamespace(part="first"))
+    assert all(Same(SimpleNamespace(part="next")) != shown for _ in range(100))
+    held = SimpleNamespace()
+    assert (Same(held), 1) == (Same(held), 1)
+    assert len({Same(held), Same(held), Same(held.__dict__)}) == 2

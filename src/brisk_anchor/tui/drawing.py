@@ -15,6 +15,7 @@ from textual.widget import Widget
 
 from brisk_anchor.core.quantities import shown_unit
 from brisk_anchor.tui import theme
+from brisk_anchor.tui.panels import Same
 from brisk_anchor.tui.terminal import cell_ratio
 
 if TYPE_CHECKING:  # what draws is loaded with the first picture, after the first paint
@@ -109,7 +110,7 @@ class Drawing(Widget):
             picture.magnify,
             picture.pan,
             picture.centre if picture.zoom == "feature" else None,
-            id(picture.setup),
+            Same(picture.setup),
         )
         if self._grounds is None or self._grounds[0] != key:
             views = projections(picture, columns, plan_rows, front_rows, ratio / 2)

@@ -13,6 +13,25 @@ from brisk_anchor.tui.terminal import said, said_in
 from brisk_anchor.tui.words import cut
 
 
+class Same:
+    """Stands in a key for one object, and is equal to what stands for that object alone.
+
+    It holds it: the number that tells an object apart (`id`) is given to another as soon as the first is gone, and a key
+    of such numbers would then take a changed set-up for the one that is shown.
+    """
+
+    __slots__ = ("_thing",)
+
+    def __init__(self, thing: object) -> None:
+        self._thing = thing
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, Same) and other._thing is self._thing
+
+    def __hash__(self) -> int:
+        return id(self._thing)
+
+
 class LatePanel(Widget):
     """Shows what a function makes of its width and height, each time it is drawn."""
 

@@ -19,7 +19,7 @@ from brisk_anchor.tui.book.book_actions import BookActions, BookChoice
 from brisk_anchor.tui.book.panels import days_text, moves_text, signed
 from brisk_anchor.tui.budget_sheet import show_budget
 from brisk_anchor.tui.choice_list import ChoiceList, ListRow
-from brisk_anchor.tui.panels import Heading, LatePanel
+from brisk_anchor.tui.panels import Heading, LatePanel, Same
 
 if TYPE_CHECKING:
     from brisk_anchor.book.entries import Entry
@@ -255,7 +255,7 @@ class BookView(View):
         rows = [self._row(view_state, line, number, one_line=one_line) for number, line in enumerate(lines)]
         at = next((number for number, line in enumerate(lines) if line.row == self.choice.row), 0)
         table = self.query_one("#book-table", ChoiceList)
-        table.tell(tuple(map(id, rows)), lambda _: rows, at)
+        table.tell(tuple(map(Same, rows)), lambda _: rows, at)
         most = 11 if one_line else max(6, self.app.size.height - 22)
         table.styles.height = max(1, min(most, table.height_of_rows))
 

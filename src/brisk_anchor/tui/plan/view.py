@@ -20,7 +20,7 @@ from brisk_anchor.tui.choice_list import ChoiceList
 from brisk_anchor.tui.drawing import Drawing
 from brisk_anchor.tui.entry import LENGTH, Question, Words, search
 from brisk_anchor.tui.looking import DrawnView
-from brisk_anchor.tui.panels import Heading, LatePanel
+from brisk_anchor.tui.panels import Heading, LatePanel, Same
 from brisk_anchor.tui.plan.panels import figures_text, list_rows, steps_by_name, whole_text
 from brisk_anchor.tui.plan.runs import PlanRuns
 from brisk_anchor.tui.view_state import ViewState
@@ -144,7 +144,7 @@ class PlanView(DrawnView):
         changed = " · changed" if builder.changed else ""
         self.query_one("#plan-heading", Heading).tell(f"{builder.path.name}{changed}   {plan.name}", note)
         pointed = self.pointed.title if self.pointed else ""
-        key = (*map(id, (plan, builder.problems, builder.ready)), pointed)
+        key = (*map(Same, (plan, builder.problems, builder.ready)), pointed)
         self.query_one("#plan-list", ChoiceList).tell(
             key, lambda width: list_rows(builder, pointed, width), self.chosen
         )
@@ -166,7 +166,7 @@ class PlanView(DrawnView):
         self.query_one("#figures-heading", Heading).tell(title, note)
         problem = builder.problems[self.chosen] or (builder.problem.what if builder.problem and section.enabled else "")
         self.query_one("#plan-figures", LatePanel).tell_late(
-            (id(step), self.figure_chosen, problem, section.comment),
+            (Same(step), self.figure_chosen, problem, section.comment),
             lambda width, _height: figures_text(step, self.figure_chosen, problem, section.comment, width),
         )
 
@@ -176,7 +176,7 @@ class PlanView(DrawnView):
         good = builder.is_proved(self.runs.digest)
         note, colour = ("● proved", theme.LIVE) if good else ("○ not proved", theme.QUIET)
         self.query_one("#whole-heading", Heading).tell("time, second look, proof", note, colour)
-        key = (id(builder.ready), id(proof), self.runs.digest, self.runs.times, self.runs.ended, self.runs.running)
+        key = (Same(builder.ready), Same(proof), self.runs.digest, self.runs.times, self.runs.ended, self.runs.running)
         self.query_one("#plan-whole", LatePanel).tell_late(
             key,
             lambda width, _h: whole_text(

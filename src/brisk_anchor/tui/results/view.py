@@ -21,7 +21,7 @@ from brisk_anchor.tui.base import Handlers, Stage, View
 from brisk_anchor.tui.choice_list import ChoiceList, ListRow
 from brisk_anchor.tui.digits import large
 from brisk_anchor.tui.entry import Words, search
-from brisk_anchor.tui.panels import Heading, LatePanel
+from brisk_anchor.tui.panels import Heading, LatePanel, Same
 from brisk_anchor.tui.terminal import cell_ratio
 from brisk_anchor.tui.view_state import ViewState
 from brisk_anchor.tui.words import cut
@@ -53,7 +53,7 @@ class ResultsView(View):
         self.back = 0
         """How many parts before the one that lies on the machine now is shown; 0 is that one."""
         self.inspection: Inspection | None = None
-        self._of: tuple[int, int] | None = None
+        self._of: tuple[Same, Same] | None = None
         self._trouble = ""
         self._series: tuple[object, Series | None, list[str]] = (None, None, [])
         self.part: InspectedPart | None = None
@@ -99,13 +99,13 @@ class ResultsView(View):
 
     def _open(self, session: Session) -> None:
         """Read what was inspected, in a thread: a book of years is long."""
-        key = (id(session), id(session.setup))
+        key = (Same(session), Same(session.setup))
         if self._of == key:
             return
         self._of = key
         self.stage.in_background(partial(self._read, session, key), "results")
 
-    def _read(self, session: Session, key: tuple[int, int]) -> None:
+    def _read(self, session: Session, key: tuple[Same, Same]) -> None:
         from brisk_anchor.core.uncertainty.coverage import load as load_quantiles
         from brisk_anchor.services.results.inspection import KEPT, Inspection
 
@@ -121,7 +121,7 @@ class ResultsView(View):
                 break
             load_quantiles()
 
-    def _opened(self, key: tuple[int, int], found: Inspection | None, trouble: str) -> None:
+    def _opened(self, key: tuple[Same, Same], found: Inspection | None, trouble: str) -> None:
         if self._of == key:
             if found is not None and self.inspection is not None:
                 found.mastered |= self.inspection.mastered
@@ -263,7 +263,7 @@ class ResultsView(View):
         chosen = line.balloon if line is not None else ""
         self.query_one("#numbers-heading", Heading).tell("from above", "numbers of the drawing")
         self.query_one("#part-numbers", LatePanel).tell_late(
-            (part, chosen, id(setup)), lambda width, height: part_text(setup, part, chosen, width, height, ratio)
+            (part, chosen, Same(setup)), lambda width, height: part_text(setup, part, chosen, width, height, ratio)
         )
         key = (chosen, part.place, len(known.parts), known.parts[-1].at if known.parts else "")
         if key != self._series[0]:

@@ -18,7 +18,7 @@ from brisk_anchor.tui.active_row import with_active_row
 from brisk_anchor.tui.base import Handlers, Stage, View
 from brisk_anchor.tui.choice_list import ChoiceList, ListRow
 from brisk_anchor.tui.entry import Question, Words
-from brisk_anchor.tui.panels import Heading, LatePanel
+from brisk_anchor.tui.panels import Heading, LatePanel, Same
 from brisk_anchor.tui.shelf.drawing import radius_text, tool_text
 from brisk_anchor.tui.taking_back import take_back
 from brisk_anchor.tui.view_state import ViewState
@@ -186,7 +186,7 @@ class ShelfView(View):
             facts.append(f"{words}\n", theme.TEXT)
         self.query_one("#facts-of-tool", Heading).tell(f"what depends on T{line.number}", "as far as it is known")
         self.query_one("#tool-facts", LatePanel).tell_text(facts)
-        key = (line, id(view_state.session.setup))
+        key = (line, Same(view_state.session.setup))
         self.query_one("#tool-shape", LatePanel).tell_late(
             key, lambda width, height: tool_text(session.setup, line, width, min(height, 24))
         )
