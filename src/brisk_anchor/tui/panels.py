@@ -16,8 +16,8 @@ from brisk_anchor.tui.words import cut
 class Same:
     """Stands in a key for one object, and is equal to what stands for that object alone.
 
-    It holds it: the number that tells an object apart (`id`) is given to another as soon as the first is gone, and a key
-    of such numbers would then take a changed set-up for the one that is shown.
+    It holds it: the number that tells an object apart (`id`) is given to another as soon as the first is gone. A key of
+    such numbers would then take a changed set-up for the one that is shown.
     """
 
     __slots__ = ("_thing",)
