@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 import sys
 import time
+from datetime import date
 
 import pytest
 
@@ -21,6 +22,8 @@ from brisk_anchor.services.measure.datum_rules import axes_of
 from brisk_anchor.services.measure.measurement_request import build_measurement, point_at
 from brisk_anchor.services.measure.reach import reaches
 from brisk_anchor.services.session.job_opening import open_job
+from brisk_anchor.services.session.tool_shelf import lines as shelf_lines
+from brisk_anchor.services.session.tool_shelf import set_figure
 
 PLATE = ("[[solid]]", 'name = "plate"')
 
@@ -265,6 +268,12 @@ def test_what_the_probe_would_break_on_is_not_measured_on_the_bench(folder, tmp_
         session.runner.measure(left)
     assert session.machine.motions == []
     assert session.runner.look(seat) == []
+    probe = next(line for line in shelf_lines(session, date.today()) if line.table == ("probe",))
+    for length in (170.0, 120.0):  # as it was measured: it touches where it did before
+        set_figure(session, probe, "length", length)
+        asked = map(session.planner.pointed_at, session.setup.features)
+        looks = [session.runner.look(session.planner.measurement_of(request)) for request in asked]
+        assert [len(found) for found in looks] == [0, 0, 0, 0, 1, 0, 0]
     session.book.close()
 
 

@@ -78,7 +78,7 @@ class MeasurementPlanner:
             return []
         if self._rehearsed_on is not working.scene or len(self._rehearsed) > _REHEARSALS:
             self._rehearsed, self._rehearsed_on = {}, working.scene
-        plain = replace(measurement, top=None)  # a top that was measured is not where the nominal one is
+        plain = _as_described(measurement, working.scene.setup.stylus.length)
         if plain not in self._rehearsed:
             self._rehearsed[plain] = rehearsed(working.scene, drawn, plain)
         reach = self._rehearsed[plain]
@@ -185,3 +185,13 @@ class MeasurementPlanner:
 
     def _is_drawn(self, name: str) -> bool:
         return any(drawn.name == name and not drawn.found for drawn in self._working.setup.features)
+
+
+def _as_described(measurement: Measurement, length: float) -> Measurement:
+    """The same, touched at the same places of the nominal set-up with a probe as long as it is described there, mm.
+
+    A top that was measured is not where the nominal one is, and a probe that was measured is not as long.
+    """
+    (x, y, z), longer = measurement.start, length - measurement.stylus.length
+    stylus, raised = replace(measurement.stylus, length=length), measurement.clear_z + longer
+    return replace(measurement, top=None, stylus=stylus, start=(x, y, z + longer), clear_z=raised)
