@@ -288,6 +288,12 @@ def test_a_feature_and_its_solid_that_say_two_things_are_told(folder):
     ]
 
 
+def test_why_a_feature_cannot_be_measured_is_no_alarm_of_a_program_that_nobody_sees(folder):
+    change(folder, "part", ("place = [80.0, 50.0, 0.0]", "place = [300.0, 50.0, 0.0]"), ("size = 16.0", "size = 15.0"))
+    told = [words.split(" cannot be measured: ")[1] for words in check_job(folder) if "cannot" in words]
+    assert told == ["the ball meets nothing where it is searched for", "what the ball meets has another size"]
+
+
 @pytest.mark.parametrize(("file", "key"), [("part", "turn"), ("fixture", "shift")])
 def test_how_far_parts_differ_is_no_negative_figure(folder, file, key):
     """It was taken for sound, and ended the program when a part was drawn by it."""

@@ -15,6 +15,7 @@ from brisk_anchor.core.quantities import signed_dim
 from brisk_anchor.nc.profile.control_profile import shipped_profile
 from brisk_anchor.nc.programs.plan import Plan
 from brisk_anchor.nc.programs.reports import parse_reports
+from brisk_anchor.nc.programs.steps import AlarmNumber
 from brisk_anchor.nc.write.writer import write_program
 from brisk_anchor.services.machine.runs import Run
 from brisk_anchor.services.measure.features_touched import feature_from, touches_reported
@@ -25,6 +26,11 @@ _REHEARSAL = 9000
 """Number of the program of a rehearsal; nobody sees it."""
 
 
+_ALARMS: dict[int, str] = {
+    AlarmNumber.MISSED: "the ball meets nothing where it is searched for",
+    AlarmNumber.SIZE: "what the ball meets has another size",
+}
+"""What alarms of a rehearsal say of the description, in words: nobody sees the lines they stand in."""
 _BESIDE = 0.003
 """How far, mm, the metal of a feature may lie from where it is drawn: descriptions are rounded to a micrometre."""
 
@@ -78,6 +84,9 @@ def rehearsed(scene: Scene, drawn: DrawnFeature, measurement: Measurement, *, co
         return Reach(drawn, beside=_beside(drawn, measurement, run) if compare else "")
     if isinstance(failure, CrashError):
         return Reach(drawn, f"the {failure.part} meets {failure.solid} at {_place_words(failure.place)}", breaks=True)
+    alarm = run.interpreter.alarm
+    if alarm is not None and alarm.number in _ALARMS:
+        return Reach(drawn, _ALARMS[alarm.number])
     if isinstance(failure, MachineError) or not machine.hits:
         return Reach(drawn, failure.what)
     return Reach(drawn, f"the probe meets {machine.hits[-1].solid} on its way")
