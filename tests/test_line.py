@@ -27,6 +27,7 @@ from brisk_anchor.core.offsets.rules import Keep
 from brisk_anchor.nc.profile.control_profile import parse_profile, shipped_profile, shipped_text
 from brisk_anchor.nc.read.interpreter import Interpreter, Status
 from brisk_anchor.nc.read.variables import Memory
+from brisk_anchor.services.machine import stand_in_link
 from brisk_anchor.services.machine.player import Player
 from brisk_anchor.services.machine.runs import Run
 from brisk_anchor.services.measure.datum_rules import with_rules
@@ -541,3 +542,12 @@ def test_no_two_programs_of_a_job_have_one_number_and_none_is_higher_than_contro
     session.heads.plan_of(9999, "last", [], None)
     with pytest.raises(PlanError, match=f"O10000.*`program` {first - 1} or less"):
         session.heads.plan_of(10000, "too high", [], None)
+
+
+def test_a_day_of_touches_is_not_kept(scene, monkeypatch):
+    monkeypatch.setattr(stand_in_link, "_KEPT_MOVES", 60)
+    session = Session(scene, None, shipped_profile("skip-macro"), seed=None)
+    for _ in range(12):
+        measure_all(session)
+    assert len(session.machine.motions) < 200
+    assert len(session.machine.hits) < 40

@@ -164,6 +164,7 @@ class StandInLink:
         machine = self.control.machine
         if len(machine.motions) > _KEPT_MOVES and (self._run is None or self._run.over):
             machine.forget_motions()  # nobody looks at them any more, and a day of work makes many thousands
+            machine.hits.clear()
         self.machine_file.save(self.control, self._mark())
 
 
