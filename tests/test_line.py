@@ -547,7 +547,8 @@ def test_no_two_programs_of_a_job_have_one_number_and_none_is_higher_than_contro
 def test_a_day_of_touches_is_not_kept(scene, monkeypatch):
     monkeypatch.setattr(stand_in_link, "_KEPT_MOVES", 60)
     session = Session(scene, None, shipped_profile("skip-macro"), seed=None)
+    bore = build_measurement(session.setup, point_at(session.setup, session.setup.drawn("bore")))
     for _ in range(12):
-        measure_all(session)
+        session.runner.measure(bore)
     assert len(session.machine.motions) < 200
     assert len(session.machine.hits) < 40
