@@ -10,6 +10,7 @@ from datetime import date
 import pytest
 from textual.widgets import Input
 
+from brisk_anchor.core.errors import BookSilentError
 from brisk_anchor.core.offsets.rules import Keep
 from brisk_anchor.core.quantities import Unit, show_in, shown_unit
 from brisk_anchor.services.demo.demo_job import open_demo
@@ -18,6 +19,7 @@ from brisk_anchor.services.measure.features_touched import feature_of_touches
 from brisk_anchor.services.measure.hands import begin
 from brisk_anchor.services.measure.limits_stated import stated_of
 from brisk_anchor.services.measure.measurement_request import build_measurement, point_at
+from brisk_anchor.services.offsets.offset_book import edit
 from brisk_anchor.services.plan.planning import planned, program_of
 from brisk_anchor.services.session.job_opening import open_job
 from brisk_anchor.services.session.tool_shelf import lines, set_figure
@@ -267,6 +269,36 @@ async def test_what_a_view_holds_follows_tools_and_set_up_that_change_in_another
         session.editor.change(session.editor.files.ruled("G54", {"x": Keep(), "y": Keep()}))
         session.editor.change(session.editor.files.removed("seat"))
         assert state.present_request() is None
+
+
+async def test_what_rows_are_compared_with_is_as_it_is_now(tmp_path, monkeypatch):
+    """A row, or the control however it is written, is no figure of the moment it was named in."""
+    async with Bench(tmp_path) as bench:
+        session = bench.app.view_state.session
+        await bench.press("2")
+        choice = bench.app.query_one("#book").choice
+        for words, column in (("g55", "G55"), (" Control ", "G54")):
+            edit(session, "G55", {"x": 1.0, "y": 0.0, "z": 0.0}, "typed")
+            session.machine.write_offset("G54", (1.0, 0.0, 0.0))
+            await bench.press("c")
+            await typed(bench, words)
+            await bench.press("enter")
+            assert choice.reference.values[column]["x"] == 1.0
+            edit(session, "G55", {"x": 2.0, "y": 0.0, "z": 0.0}, "corrected")
+            session.machine.write_offset("G54", (2.0, 0.0, 0.0))
+            bench.app.show_all()
+            assert choice.reference.values[column]["x"] == 2.0
+        await bench.press("c")
+        await typed(bench, "last")
+        await bench.press("enter")
+        assert choice.reference.words == "the value before"
+
+        def silent(*_):
+            raise BookSilentError("The book does not answer", "", "")
+
+        monkeypatch.setattr(session.ledger, "before_newest", silent)
+        bench.app.show_all()
+        assert choice.reference.words.startswith("the control's table")
 
 
 async def test_the_last_is_measured_again_and_many_times(tmp_path):

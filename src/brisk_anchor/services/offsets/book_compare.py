@@ -25,14 +25,16 @@ def reference(session: Session, against: str) -> TableReference:
         known = [row for row in rows if session.link.knows(row)]
         ages = dict.fromkeys(age for row in known if (age := session.link.age(row)))
         told = f" of {', '.join(list(ages)[:3])}" if ages else "" if known else ", never read"
-        return TableReference(f"the control's table{told}", {row: session.link.table_values(row) for row in known})
+        held: dict[str, Values] = {row: session.link.table_values(row) for row in known}
+        return TableReference(f"the control's table{told}", held, lasting=False)
     if low == "last":
-        return TableReference("the value before", {row: values for row in rows if (values := _before(session, row))})
+        before = {row: values for row in rows if (values := _before(session, row))}
+        return TableReference("the value before", before, lasting=False)
     if words.upper() in session.profile.all_rows:
         valued = session.ledger.valued(words.upper())
         if valued is None:
             raise PlanError(f"{words.upper()} has no values in the book", "", "Choose another")
-        return TableReference(words.upper(), dict.fromkeys(rows, valued.values))
+        return TableReference(words.upper(), dict.fromkeys(rows, valued.values), lasting=False)
     if low.startswith("snapshot"):
         return _snapshot(session, words[8:].strip())
     if low.startswith("machine"):

@@ -62,6 +62,8 @@ class TableReference:
     values: dict[str, Values] = field(default_factory=dict)
     spreads: dict[str, Values] = field(default_factory=dict)
     """Standard uncertainties that came with them, by row."""
+    lasting: bool = True
+    """Whether it stays what it is as rows change; a control, a row and a value before do not."""
 
     def difference(self, line: BookLine) -> dict[str, float]:
         """How far a row lies from it by axis, the row less the reference; empty where one of them has no values."""

@@ -10,6 +10,7 @@ from textual.app import ComposeResult
 from textual.containers import Vertical
 
 from brisk_anchor.book.entries import local_time
+from brisk_anchor.core.errors import BookError
 from brisk_anchor.core.quantities import along, expanded, shown_unit, um
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.actions import Do
@@ -113,8 +114,13 @@ class BookView(View):
         if view_state is None:
             return
         session = view_state.session
-        if self.choice.reference is None or self.choice.against in ("control", "last"):
-            self.choice.reference = reference(session, self.choice.against)
+        if self.choice.reference is None or not self.choice.reference.lasting:
+            try:
+                self.choice.reference = reference(session, self.choice.against)
+            except BookError as error:  # the value before may lie in what is not held here
+                self.choice.against = "control"
+                self.choice.reference = reference(session, "control")
+                self.stage.complain(error)
         self.choice.lines = lines(
             session,
             everything=self.choice.everything,
