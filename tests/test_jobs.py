@@ -288,6 +288,12 @@ def test_a_feature_and_its_solid_that_say_two_things_are_told(folder):
     ]
 
 
+def test_a_radius_larger_than_the_ball_is_told_and_no_solid_blamed_for_it(folder):
+    change(folder, "machine", ("effective_radius = 2.994", "effective_radius = 3.004"))
+    told = [words for words in check_job(folder) if words.startswith("caution")]
+    assert told == ["caution: the effective radius is 0.004 mm more than the ball's: a probe signals late, never early"]
+
+
 def test_why_a_feature_cannot_be_measured_is_no_alarm_of_a_program_that_nobody_sees(folder):
     change(folder, "part", ("place = [80.0, 50.0, 0.0]", "place = [300.0, 50.0, 0.0]"), ("size = 16.0", "size = 15.0"))
     told = [words.split(" cannot be measured: ")[1] for words in check_job(folder) if "cannot" in words]

@@ -11,6 +11,8 @@ from brisk_anchor.standin.scene import Scene
 from brisk_anchor.standin.solids import Solid
 
 _SAMPLES = 12
+_LATE = 0.002
+"""How much larger, mm, an effective radius may be than the ball's: balls are not exact."""
 _DEEP = 0.3
 """How deep, mm, one solid must lie in another to be told: seats touch, and clamping is described to a tenth."""
 
@@ -32,6 +34,8 @@ def cautions(scene: Scene, today: date) -> list[str]:
             found.append(
                 f"which way {axis.letter} turns was never proved: turn it a little, and measure the same again"
             )
+    if (over := setup.stylus.effective_radius - setup.stylus.ball_diameter / 2) > _LATE:
+        found.append(f"the effective radius is {dim(over, 3)} more than the ball's: a probe signals late, never early")
     record = setup.shelf.probe
     for look in look_at_probe(record, age_in_days(record.calibrated, today)):
         found.append(f"{look.found[0].lower()}{look.found[1:]}: calibrate it")

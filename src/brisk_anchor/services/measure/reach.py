@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from brisk_anchor.core.errors import BriskAnchorError, CrashError, MachineError
 from brisk_anchor.core.features.measuring import Measurement
@@ -98,8 +98,11 @@ def _place_words(place: Vector) -> str:
 
 def _beside(drawn: DrawnFeature, measurement: Measurement, run: Run) -> str:
     """How what a finished rehearsal found differs from what is drawn, in words; empty where it does not."""
+    stylus = measurement.stylus  # a ball that signals before it touches is told as such, and no solid is blamed for it
+    seen = replace(stylus, effective_radius=min(stylus.effective_radius, stylus.ball_diameter / 2))
     try:
-        feature = feature_from(measurement, touches_reported(measurement, parse_reports(run.printed)), Stated())
+        touches = touches_reported(replace(measurement, stylus=seen), parse_reports(run.printed))
+        feature = feature_from(measurement, touches, Stated())
     except BriskAnchorError:
         return ""  # of touches that define nothing it is told when they are made
     off = {
