@@ -9,6 +9,7 @@ import pytest
 
 from brisk_anchor.core.errors import CrashError, GuardError, MachineError, ToolError, TravelError
 from brisk_anchor.core.turning.setup import Pair
+from brisk_anchor.core.turning.shapes import turret_around
 from brisk_anchor.core.turning.tools import ToolKind, TurningTool
 from brisk_anchor.nc.profile.control_profile import shipped_profile
 from brisk_anchor.nc.read.interpreter import Interpreter
@@ -125,6 +126,8 @@ def test_a_neighbour_in_the_turret_meets_the_jaws():
     feed(machine, (150, 3))
     with pytest.raises(CrashError, match="T2 beside it met the chuck"):
         feed(machine, (56, 3), (56, 1))
+    around = turret_around(machine.setup, machine.tool, machine.reaches(), 28.0)
+    assert [other.name for other in around if not other.name.startswith("T")] == ["turret"], "a crash says “the” itself"
 
 
 def test_limits_empty_stations_and_the_hand():

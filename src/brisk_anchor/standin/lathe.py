@@ -281,7 +281,7 @@ class LatheStandIn:
         for at in (start, end):
             for other in turret_around(self.setup, tool, reaches, at[0] / 2):
                 bodies.append(_swept(other.ring, at, at))
-                names.append(other.name.removeprefix("the "))
+                names.append(other.name)
         solids = holding_rings(self.setup, self.setup.lathe.chuck_face + self.reality.chuck_shift)
         for solid in solids:
             shape = unary_union([Polygon(solid.ring), Polygon([(z, -r) for z, r in solid.ring])])

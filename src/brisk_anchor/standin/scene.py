@@ -301,7 +301,7 @@ def faces_away(file: SceneFile) -> list[Fault]:
 def _off_the_metal(section: FeatureSection, solid: SolidSection) -> float:
     """How far, degrees, a feature's face leans from the nearest face of the solid it lies on: its top or a side.
 
-    A ball has none, a cone only its flat ones; a tilted bore is one that leans.
+    0 of a ball and a cone, whose sides have no one direction, and of a tilted bore, which is one that leans.
     """
     if solid.shape in ("ball", "cone") or FeatureKind(section.kind).has_levels or FeatureKind(section.kind).is_built:
         return 0.0

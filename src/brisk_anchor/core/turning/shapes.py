@@ -91,7 +91,7 @@ def turret_around(
     across, along = reaches[active.offset]
     centre = tip_radius + across
     found = [
-        TurretAround("the turret", box((along, along + _TURRET_DEEP), (across - DISC, across + DISC))),
+        TurretAround("turret", box((along, along + _TURRET_DEEP), (across - DISC, across + DISC))),
     ]
     for tool in setup.tools:
         if tool.station == active.station:

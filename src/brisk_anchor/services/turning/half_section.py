@@ -69,7 +69,7 @@ def half_section(session: TurningSession, *, whole: bool = False) -> HalfSection
             outlines.append(SectionOutline("tool", _placed(ring, tip)))
         outlines.append(SectionOutline("edge", _placed(cutting_edge(tool), tip)))
         for other in turret_around(setup, tool, reaches, x / 2):
-            role = "turret" if other.name == "the turret" else "neighbour"
+            role = "turret" if other.name == "turret" else "neighbour"
             outlines.append(SectionOutline(role, _placed(other.ring, tip)))
     most = setup.stock.diameter / 2
     window = (jaws - 12.0, front + 45.0, -0.35 * most, max(setup.holding.jaw_outside / 2, most * 2.2) + 4.0)
