@@ -103,6 +103,7 @@ async def test_no_key_of_the_book_acts_on_a_row_that_is_not_listed(tmp_path):
         await bench.press("2", "slash")
         app.query_one(Input).value = "no such words"
         await bench.press("enter")
+        assert "no row is chosen" in said(app, "#history-heading")
         for key in ("e", "u", "r", "l", "j", "N", "p", "O", "s", "W", "x", "d", "T", "a"):
             press_at_once(app, [key, "y", "enter"])
             await bench.pilot.pause()

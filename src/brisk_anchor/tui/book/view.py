@@ -140,8 +140,9 @@ class BookView(View):
         self.choice.entry = min(self.choice.entry, max(0, len(entries) - 1))
         from brisk_anchor.services.offsets.book_rows import owner_words
 
+        row = self.choice.row
         self.query_one("#history-heading", Heading).tell(
-            f"history of {session.ledger.named(self.choice.row)}{owner_words(session, self.choice.row)}",
+            f"history of {session.ledger.named(row)}{owner_words(session, row)}" if row else "no row is chosen",
             f"{session.ledger.count(self.choice.row) if entries else 0} entries, newest first",
         )
         key = (self.choice.row, self.choice.entry, len(entries), shown_unit())
