@@ -209,6 +209,26 @@ def test_a_wire_carries_lines_and_programs_and_comes_back_after_it_was_lost(port
     far.close()
 
 
+def test_what_a_converter_kept_is_heard_though_it_comes_before_the_port_is_ready(port, monkeypatch):
+    far, connect = FarEnd(port), socket.create_connection
+
+    def late(*args, **kept):
+        """A connection whose owner comes back to it when everything was sent."""
+        connection, until = connect(*args, **kept), time.monotonic() + 10
+        while far.waiting and time.monotonic() < until:
+            time.sleep(0.01)
+        return connection
+
+    for line in RUN:
+        far.print(line)
+    monkeypatch.setattr(socket, "create_connection", late)
+    ear = Ear(Wire(WireSettings(port)))
+    (run,) = ear.hear(10)
+    assert run.problem == ""
+    ear.feed.close()
+    far.close()
+
+
 def test_a_serial_line_with_parity_and_a_control_that_says_stop(port):
     import pty
     import termios

@@ -86,8 +86,9 @@ class Wire:
         if "://" in s.port and not s.port.startswith(SCHEMES):
             raise LinkError(f"{s.port[:40]} is no wire", "", "Give a device name, socket:// or rfc2217://")
         try:
-            self._serial = serial.serial_for_url(
+            port = serial.serial_for_url(
                 s.port,
+                do_not_open=True,
                 baudrate=s.speed,
                 bytesize=s.data_bits,
                 parity={"none": "N", "even": "E", "odd": "O"}[s.parity],
@@ -97,10 +98,14 @@ class Wire:
                 timeout=0.02,
                 write_timeout=_PATIENCE,
             )
+            if "://" in s.port:
+                # On opening the library throws away what is there already: what a converter kept for us.
+                vars(port)["reset_input_buffer"] = _keep_what_is_there
+            port.open()
         except (OSError, ValueError, EOFError) as error:
             raise LinkError(f"{s.port} cannot be opened", _short(error), "Look at cable, converter and name") from None
-        self._socket = getattr(self._serial, "_socket", None)
-        return self._serial
+        self._serial, self._socket = port, getattr(port, "_socket", None)
+        return port
 
     def read(self, wait: float) -> list[Piece]:
         """What came, as soon as something does. Raises LinkError: the wire is lost."""
@@ -208,6 +213,10 @@ class Wire:
             if (left := getattr(port, "_socket", None) or self._socket) is not None:
                 left.close()
             self._socket = None
+
+
+def _keep_what_is_there() -> None:
+    """Stand in for what empties a port when it is opened."""
 
 
 def _short(error: BaseException) -> str:
