@@ -52,12 +52,17 @@ def _driver_class() -> type[Driver] | None:
     return TerminalDriver
 
 
+_USUAL = (700, 10, 10)
+"""How often garbage is collected, as Python begins."""
+
+
 def leave_out_of_collections() -> None:
     """Leave what is loaded by now out of every later collection of garbage.
 
     It stays until the end anyway, and to look through all of it takes 0.2 s, in the middle of some key.
     """
     gc.freeze()
+    gc.set_threshold(*_USUAL)  # fewer were enough while modules loaded
     gc.enable()
 
 
