@@ -7,6 +7,7 @@ import random
 import socket
 import threading
 import time
+from contextlib import suppress
 
 import pytest
 from hypothesis import given
@@ -16,10 +17,10 @@ from brisk_anchor.core.errors import LinkError
 from brisk_anchor.link.far_end import FarEnd
 from brisk_anchor.link.files import FolderOfFiles, GrowingFile
 from brisk_anchor.link.lines import LONGEST, LineSplitter
-from brisk_anchor.link.settings import LinkSettings, what_answers
+from brisk_anchor.link.settings import LinkSettings, feed_of, what_answers
 from brisk_anchor.link.wire import Wire, WireSettings
 from brisk_anchor.nc.programs.heard import Listener
-from brisk_anchor.services.orders.listening import Ear
+from brisk_anchor.services.orders.listening import Ear, Listening
 
 RUN = [
     "BRISK 1 BEGIN O2100 I123456",
@@ -229,6 +230,34 @@ def test_what_a_converter_kept_is_heard_though_it_comes_before_the_port_is_ready
     far.close()
 
 
+def test_what_came_before_the_far_side_went_is_heard(port):
+    server = socket.create_server(("127.0.0.1", int(port.rpartition(":")[2])))
+    server.settimeout(20.0)
+
+    def once(*lines):
+        client, _ = server.accept()
+        client.sendall(b"".join(f"{line}\r\n".encode() for line in lines) + b"\x13")
+        client.close()
+
+    ear = Ear(Wire(WireSettings(port)))
+    for parts in ([RUN[:3], RUN[3:]], [RUN]):
+        far = threading.Thread(target=lambda parts=parts: [once(*part) for part in parts], daemon=True)
+        far.start()
+        runs, until = [], time.monotonic() + 20
+        while not runs and time.monotonic() < until:
+            with suppress(LinkError):
+                runs += ear.hear(0.5)
+        far.join(5.0)
+        assert [run.problem for run in runs] == [""]
+    # It said stop before it went: who comes next has not.
+    ear.feed.send("O1\nM30\n")
+    ear.feed.close()
+    client, _ = server.accept()
+    assert client.recv(100)
+    client.close()
+    server.close()
+
+
 def test_a_serial_line_with_parity_and_a_control_that_says_stop(port):
     import pty
     import termios
@@ -243,6 +272,8 @@ def test_a_serial_line_with_parity_and_a_control_that_says_stop(port):
     assert run.problem == ""
     wire.send("O1\nM30\n")
     assert os.read(far, 100) == b"O1\rM30\r"
+    with pytest.raises(LinkError, match="cannot be opened"):
+        Wire(wire.settings).open()  # two that read it would get half of each report
     wire.close()
     os.close(far)
     os.close(near)
@@ -295,9 +326,45 @@ def test_what_a_wire_said_of_a_run_outlives_whoever_listened(tmp_path):
     at = random.Random(3).randrange(60, len(text) - 20)
     first = Ear(Said(text[:at]), spool)
     assert first.hear(0) == []
-    (run,) = Ear(Said(text[at:]), spool).hear(0)  # the first was killed here
-    assert run.problem == ""
+    first.settle()  # a run has begun: it is wanted
+    second = Ear(Said(text[at:]), spool)  # the first was killed here
+    assert [run.problem for run in second.hear(0)] == [""]
+    third = Ear(Said(), spool)  # the second as well, before anybody saw to the run
+    assert [run.problem for run in third.hear(0)] == [""]
+    third.settle()
     assert not spool.exists()
+    assert Ear(Said(), spool).hear(0) == []
+
+
+def test_what_nobody_saw_to_is_heard_again_at_the_next_start(tmp_path, monkeypatch):
+    monkeypatch.setattr("brisk_anchor.services.orders.listening._WAIT", 0.05)
+    (tmp_path / "out").mkdir()
+    for name in ("report_file", "report_folder"):
+        path = tmp_path / "out" / "printed.txt"
+        settings = LinkSettings(None, **{name: path if name == "report_file" else path.parent}, every=0.01)
+        written(path, RUN, "w")
+        ended, marks = [False] * 1000, []
+
+        def listen(until, mark, settings=settings, ended=ended, marks=marks):
+            heard = []
+
+            def arrived(run):
+                heard.append(run.problem)
+                return ended.pop()
+
+            listening = Listening(settings, None, mark, tmp_path, tmp_path, arrived, marks.append, lambda _state: None)
+            thread, over = threading.Thread(target=listening.run), time.monotonic() + 10
+            thread.start()
+            while len(heard) < until and time.monotonic() < over:
+                time.sleep(0.01)
+            listening.stop()
+            thread.join(5.0)
+            return heard
+
+        assert (listen(1, {})[0], marks) == ("", [])  # the application was ending
+        ended[:] = [True, False]
+        assert (listen(2, {}), len(marks)) == (["", ""], 1)
+        assert Ear(feed_of(settings, None, marks[-1])).hear(0) == []
 
 
 def test_a_link_is_tested_without_writing_anything(tmp_path):

@@ -17,6 +17,7 @@ from typer.testing import CliRunner
 from brisk_anchor.book.entries import RowState
 from brisk_anchor.cli.commands import app as cli
 from brisk_anchor.core.errors import (
+    BookSilentError,
     ExportError,
     GuardError,
     JobError,
@@ -175,6 +176,38 @@ def test_what_was_half_way_into_the_book_is_entered_once(shop, monkeypatch):
     (outcome,) = shop.orders.take_file((shop.folder / "control" / "printed.txt").read_bytes(), "p")[-1:]
     assert outcome.order.state is OrderState.TAKEN
     assert len(shop.session.ledger.history("G54")) == before
+
+
+def test_what_book_or_disk_did_not_take_is_kept_and_taken_later(shop, monkeypatch):
+    for name in ("top", "left", "front"):
+        shop.measure(name)
+        taken(shop.come())
+    shop.orders.store("G54")
+    silent = BookSilentError("The book does not answer", "Nothing was stored", "Look at the server")
+    with monkeypatch.context() as trouble:
+        trouble.setattr(type(shop.session.ledger), "add_all", lambda *_args: (_ for _ in ()).throw(silent))
+        (outcome,) = shop.come()
+        assert outcome.words[1].endswith("Look at the server. The report is kept and tried again.")
+        assert shop.orders.take_offered() == []  # not at once
+        trouble.setattr("brisk_anchor.services.orders.orders._AGAIN", 0.0)
+        assert shop.orders.take_offered() == []  # and it is not told twice
+        shop.session.close()
+        shop.open()
+    taken(shop.orders.take_offered())  # by whoever comes next
+    assert shop.session.rows.state("G54") is RowState.STORED
+    assert shop.orders.folder.offered() == []
+    shop.ear.hear(0)
+    # No room for the copy either: the window itself knows it.
+    shop.measure("left")
+    full = ExportError("There is no room", "", "")
+    with monkeypatch.context() as trouble:
+        trouble.setattr("brisk_anchor.services.orders.order.write_whole", lambda *_: (_ for _ in ()).throw(full))
+        (outcome,) = shop.come()
+        assert outcome.held_up
+        assert shop.orders.folder.offered() == []
+    monkeypatch.setattr("brisk_anchor.services.orders.orders._AGAIN", 0.0)
+    assert taken(shop.orders.take_offered()).taken.feature == "left"
+    assert shop.orders.take_offered() == []
 
 
 def test_a_report_from_before_another_clamping_is_told_and_not_taken(shop):

@@ -16,6 +16,7 @@ from brisk_anchor.core.errors import LinkError, PlanError
 from brisk_anchor.core.quantities import dim
 
 if TYPE_CHECKING:
+    from brisk_anchor.nc.programs.heard import Heard
     from brisk_anchor.services.orders.order import Order
     from brisk_anchor.services.orders.orders import Arrival, Orders
 
@@ -95,6 +96,10 @@ def _listen(orders: Orders, seconds: float, enough: object) -> bool:
         raise LinkError("Nothing comes back over this link", "", "brisk-anchor take reads a file that was printed")
     came: Queue[Arrival | str] = Queue()
 
+    def arrived(heard: Heard) -> bool:
+        came.put(orders.arrived(heard))
+        return True
+
     def stands(state: LinkState) -> None:
         if state.lost or state.busy:
             came.put(state.lost or "Another window listens to this link: reports come by it.")
@@ -105,7 +110,7 @@ def _listen(orders: Orders, seconds: float, enough: object) -> bool:
         orders.kept.mark,
         orders.folder.path,
         data_folder(),
-        lambda heard: came.put(orders.arrived(heard)),
+        arrived,
         orders.marked,
         stands,
         fresh=not orders.folder.all(),

@@ -153,7 +153,7 @@ class FolderOfFiles:
     @property
     def mark(self) -> dict[str, Any]:
         """Which files were read, with size and time as they were then."""
-        return {"seen": self._seen}
+        return {"seen": dict(self._seen)}
 
     def read(self, wait: float) -> list[Piece]:
         """Files that are new or have changed, oldest first. Raises LinkError: the folder is gone."""

@@ -97,10 +97,11 @@ class Wire:
                 rtscts=s.flow == "hardware" and not s.is_socket,
                 timeout=0.02,
                 write_timeout=_PATIENCE,
+                exclusive=True,  # whoever else read it would take half of each report
             )
             if "://" in s.port:
                 # On opening the library throws away what is there already: what a converter kept for us.
-                vars(port)["reset_input_buffer"] = _keep_what_is_there
+                vars(port)["reset_input_buffer"] = _nothing_is_thrown_away
             port.open()
         except (OSError, ValueError, EOFError) as error:
             raise LinkError(f"{s.port} cannot be opened", _short(error), "Look at cable, converter and name") from None
@@ -108,19 +109,20 @@ class Wire:
         return port
 
     def read(self, wait: float) -> list[Piece]:
-        """What came, as soon as something does. Raises LinkError: the wire is lost."""
-        port = self.open()
+        """What came, as soon as something does. Raises LinkError: the wire is lost, and all that came was read."""
         until = time.monotonic() + wait
         try:
             while not (data := self._taken()):
-                self._pump(port, wait=not self._sending)
+                self._pump(self.open(), wait=not self._sending)
                 if not self._came and time.monotonic() >= until:
                     return []
                 if self._sending:
                     time.sleep(_MOMENT)
         except (OSError, EOFError) as error:
-            self.close()
-            raise LinkError(f"{self.settings.port} is lost", _short(error), "It is tried again") from None
+            if not self._sending:  # whoever sends finds it lost as well, and closes it then
+                self.close()
+            if not (data := self._taken()):
+                raise LinkError(f"{self.settings.port} is lost", _short(error), "It is tried again") from None
         return [Piece(self.settings.port, data)]
 
     def _taken(self) -> bytes:
@@ -135,23 +137,25 @@ class Wire:
         """
         with self._lock:
             first = port.read(1) if wait else b""
-            data = first + (self._there(port) if first or not wait else b"")
-            if self.settings.is_socket and self.settings.flow == "software":
-                for byte in data:
-                    self._held = True if byte == _OFF else False if byte == _ON else self._held
-            self._came += data
+            self._keep(first)
+            if first or not wait:
+                self._keep_what_is_there(port)
 
-    @staticmethod
-    def _there(port: SerialBase) -> bytes:
-        """What is there already, without waiting for more."""
-        usual, found = port.timeout, b""
+    def _keep(self, data: bytes) -> None:
+        if self.settings.is_socket and self.settings.flow == "software":
+            for byte in data:
+                self._held = True if byte == _OFF else False if byte == _ON else self._held
+        self._came += data
+
+    def _keep_what_is_there(self, port: SerialBase) -> None:
+        """Keep it piece by piece, without waiting for more: the far side may have gone after the last of them."""
+        usual = port.timeout
         port.timeout = 0
         try:
-            while len(found) < MOST and (more := port.read(65_536)):
-                found += more
+            while len(self._came) < MOST and (more := port.read(65_536)):
+                self._keep(more)
         finally:
             port.timeout = usual
-        return found
 
     def send(self, text: str, told: Callable[[int, int], bool] = lambda _done, _of: True) -> None:
         """Send a program.
@@ -167,20 +171,20 @@ class Wire:
         lines = text.splitlines()
         self._sending = True
         try:
-            port.write(settings.start)
+            self._write(port, settings.start)
             if settings.fed:
                 for number, line in enumerate(lines, 1):
                     self._may_go(port)
-                    port.write((line + settings.line_end).encode("ascii", "replace"))
+                    self._write(port, (line + settings.line_end).encode("ascii", "replace"))
                     if not told(number, len(lines)):
                         raise LinkError("Sending was ended", f"{number} of {len(lines)} lines went", "Send it again")
             else:
                 data = "".join(line + settings.line_end for line in lines).encode("ascii", "replace")
                 for at in range(0, len(data), _CHUNK):
                     self._may_go(port)
-                    port.write(data[at : at + _CHUNK])
+                    self._write(port, data[at : at + _CHUNK])
                 told(len(lines), len(lines))
-            port.write(settings.end)
+            self._write(port, settings.end)
             port.flush()
         except (OSError, EOFError) as error:
             self.close()
@@ -189,6 +193,15 @@ class Wire:
             ) from None
         finally:
             self._sending = False
+
+    def _write(self, port: SerialBase, data: bytes) -> None:
+        """Write; OSError also where the port was closed meanwhile, for which the library has other errors."""
+        try:
+            port.write(data)
+        except (AttributeError, TypeError) as error:
+            if self._serial is port:
+                raise
+            raise OSError("it was closed meanwhile") from error
 
     def _may_go(self, port: SerialBase) -> None:
         """Wait while a control on a bare connection says stop; keep everything else it sends for the reader."""
@@ -206,16 +219,18 @@ class Wire:
 
     def close(self) -> None:
         """Let go of the port."""
-        port, self._serial = self._serial, None
-        if port is not None:
-            port.close()
-            # Where the far side went first the library leaves its socket open.
-            if (left := getattr(port, "_socket", None) or self._socket) is not None:
-                left.close()
-            self._socket = None
+        with self._lock:  # nobody reads it meanwhile
+            port, self._serial = self._serial, None
+            self._held = False  # whoever said stop is gone
+            if port is not None:
+                port.close()
+                # Where the far side went first the library leaves its socket open.
+                if (left := getattr(port, "_socket", None) or self._socket) is not None:
+                    left.close()
+                self._socket = None
 
 
-def _keep_what_is_there() -> None:
+def _nothing_is_thrown_away() -> None:
     """Stand in for what empties a port when it is opened."""
 
 

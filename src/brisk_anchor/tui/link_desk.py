@@ -77,19 +77,23 @@ class LinkDesk:
 
     # -- hearing, on the thread of the link ----------------------------------------------------------------------------
 
-    def _heard(self, heard: Heard) -> None:
+    def _heard(self, heard: Heard) -> bool:
+        """See to a report; whether that was done, and the application has not ended meanwhile."""
+        outcomes: list[Arrival] = []
         if heard.touches <= _QUICK:
-            self.stage.from_background(partial(self._take, heard))
-            return
+            self.stage.from_background(partial(self._take, heard, outcomes))
+            return bool(outcomes)
         self.busy = f"taking a report of {heard.touches} touches"
         try:
             outcome = self.orders.arrived(heard)
         finally:
             self.busy = ""
         self.stage.from_background(partial(self._came, outcome))
+        return True
 
-    def _take(self, heard: Heard) -> None:
-        self._came(self.orders.arrived(heard))
+    def _take(self, heard: Heard, outcomes: list[Arrival]) -> None:
+        outcomes.append(self.orders.arrived(heard))
+        self._came(outcomes[-1])
 
     def _stands(self, state: LinkState) -> None:
         before, self.state = self.state, state

@@ -68,20 +68,24 @@ class Ear:
     """Hears one feed: what comes becomes runs. Without a thread, so that it can be driven by hand."""
 
     def __init__(self, feed: Feed, spool: Path | None = None) -> None:
-        """`spool` keeps what a wire said of a run that is not over: it says nothing twice."""
+        """`spool` keeps what a wire said until it is settled: it says nothing twice."""
         self.feed = feed
         self._growing = HeardSource(feed.words)
         self._open: dict[str, tuple[float, HeardSource]] = {}
         """Files of their own that hold no whole report yet, since when."""
         self._spool = spool
         self.lines = 0
+        self._spooled: list[Heard] = []
+        """Runs that had come whole and were settled by nobody."""
         if spool is not None and spool.exists():
             with suppress(OSError):
-                self._growing.add(read_at_most(spool, _MOST_SPOOLED))
+                self._spooled = self._growing.add(read_at_most(spool, _MOST_SPOOLED))
 
     def hear(self, wait: float) -> list[Heard]:
         """Runs that came, after so many seconds at most. Raises LinkError: nobody is there."""
-        found: list[Heard] = []
+        found, self._spooled = self._spooled, []
+        if found:
+            return found
         for piece in self.feed.read(wait):
             found += self._whole(piece) if piece.whole else self._more(piece)
         now = time.monotonic()
@@ -100,8 +104,6 @@ class Ear:
         before = source.lines
         found = source.add(piece.data)
         self.lines += source.lines - before
-        if source.between:
-            self._keep(None)
         return [*cut, *found]
 
     def _whole(self, piece: Piece) -> list[Heard]:
@@ -114,16 +116,19 @@ class Ear:
             self._open[piece.source] = (time.monotonic(), source)
         return found
 
-    def _keep(self, data: bytes | None) -> None:
+    def _keep(self, data: bytes) -> None:
         if self._spool is None:
             return
         with suppress(OSError):
-            if data is None:
+            self._spool.parent.mkdir(parents=True, exist_ok=True)
+            with self._spool.open("ab") as file:
+                file.write(data)
+
+    def settle(self) -> None:
+        """What became of all runs that were heard is kept: what the wire said is wanted no more between two of them."""
+        if self._spool is not None and self.between:
+            with suppress(OSError):
                 self._spool.unlink(missing_ok=True)
-            else:
-                self._spool.parent.mkdir(parents=True, exist_ok=True)
-                with self._spool.open("ab") as file:
-                    file.write(data)
 
     @property
     def present(self) -> Heard | None:
@@ -139,7 +144,10 @@ class Ear:
 
 
 class Listening:
-    """Hears a link on a thread of its caller's. `arrived` is called there with each run, `stands` when it changes."""
+    """Hears a link on a thread of its caller's. `arrived` is called there with each run, `stands` when it changes.
+
+    `arrived` says whether it saw to the run: one that nobody saw to is heard again at the next start.
+    """
 
     def __init__(
         self,
@@ -148,7 +156,7 @@ class Listening:
         mark: dict[str, Any],
         folder: Path,
         data: Path,
-        arrived: Callable[[Heard], None],
+        arrived: Callable[[Heard], bool],
         marked: Callable[[dict[str, Any]], None],
         stands: Callable[[LinkState], None],
         *,
@@ -162,6 +170,8 @@ class Listening:
         self._folder, self._data = folder, data
         self._arrived, self._marked, self._stands = arrived, marked, stands
         self._fresh = fresh and not mark
+        self._open: list[Heard] = []
+        """Runs that were heard and seen to by nobody."""
         self._stop, self._ended = Event(), Event()
         self._begun = False
         self.state = LinkState()
@@ -196,6 +206,7 @@ class Listening:
         if feed is None:
             lock.release()
             return
+        self._mark = feed.mark
         if self._fresh and isinstance(feed, GrowingFile | FolderOfFiles):
             with suppress(LinkError):
                 feed.skip()
@@ -208,18 +219,21 @@ class Listening:
             lock.release()
 
     def _hear(self, ear: Ear) -> None:
-        before = ear.feed.mark
         try:
             runs = ear.hear(_WAIT)
         except LinkError as error:
             self._tell(LinkState(ear.present, lost=error.one_line(), lines=ear.lines))
             self._stop.wait(_AGAIN)
             return
-        for run in runs:
-            self._arrived(run)
-        if ear.between and ear.feed.mark != before:
-            with suppress(BriskAnchorError):  # it is heard again then, and known to have been taken
-                self._marked(dict(ear.feed.mark))
+        self._open += runs
+        while self._open and self._arrived(self._open[0]):
+            del self._open[0]
+        if not self._open:
+            ear.settle()
+            if ear.between and (mark := ear.feed.mark) != self._mark:
+                with suppress(BriskAnchorError):  # it is heard again then, and known to have been taken
+                    self._marked(mark)
+                self._mark = mark
         self._tell(LinkState(ear.present, lines=ear.lines))
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 import json
 from collections.abc import Iterator, Sequence
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from enum import Enum
@@ -208,13 +208,20 @@ class OrderFolder:
 
     def offer(self, heard: Heard) -> Path:
         """Lay a report here that another window, or another job's, has heard. Raises ExportError."""
-        text = "\n".join(heard.lines) + "\n"
-        return write_whole(self.path / "offered" / f"{digest_of(heard.lines)}.txt", text.encode())
+        path = self.path / "offered" / f"{digest_of(heard.lines)}.txt"
+        if path.exists():
+            return path  # the same report: its name is what it says
+        return write_whole(path, ("\n".join(heard.lines) + "\n").encode())
 
     def offered(self) -> list[Path]:
         """What was laid here."""
         folder = self.path / "offered"
         return sorted(folder.glob("*.txt")) if folder.is_dir() else []
+
+    def drop_offered(self, digest: str) -> None:
+        """Take away what was laid here, by its digest; what cannot be taken away is known by its digest again."""
+        with suppress(OSError):
+            (self.path / "offered" / f"{digest}.txt").unlink(missing_ok=True)
 
     def belongs(self, heard: Heard) -> bool:
         """Whether an order here has that program."""

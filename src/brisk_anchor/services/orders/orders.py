@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import json
 import re
+import time
 from collections.abc import Callable, Sequence
+from contextlib import suppress
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from pathlib import Path
@@ -12,7 +14,7 @@ from typing import Any
 
 from brisk_anchor.book.chain_form import dumped
 from brisk_anchor.book.entries import EntryKind
-from brisk_anchor.core.errors import BriskAnchorError, ExportError, PlanError, ReportError
+from brisk_anchor.core.errors import BookError, BriskAnchorError, ExportError, PlanError, ReportError
 from brisk_anchor.core.features.measuring import Measurement
 from brisk_anchor.core.inspection.correction import Correction
 from brisk_anchor.core.offsets.chain import Chain
@@ -43,6 +45,8 @@ from brisk_anchor.services.plan.planning import planned, program_of
 from brisk_anchor.services.results.inspection import Inspection
 from brisk_anchor.services.session.session import Session
 
+_AGAIN = 10.0
+"""How often, s, a report that book or disk did not take is tried again."""
 _VARIABLE = re.compile(r"^\s*(\d{1,6})\s+(-?\d{1,12}(?:\.\d{0,12})?)\s*$")
 _REPEAT, _TABLE, _LENGTH = 60, 61, 62
 """Programs that stand so far behind the job's first number."""
@@ -59,7 +63,10 @@ def _quiet(_done: int, _of: int) -> bool:
 
 @dataclass(frozen=True, slots=True)
 class Arrival:
-    """What became of a report: `taken` with its order, or why not. `again`: it was taken before, nothing changed."""
+    """What became of a report: `taken` with its order, or why not. `again`: it was taken before, nothing changed.
+
+    `held_up`: book or disk did not take it; it is kept, and tried again.
+    """
 
     heard: Heard
     order: Order | None = None
@@ -68,6 +75,11 @@ class Arrival:
     again: bool = False
     offered: str = ""
     """The folder of the job that it was laid down for."""
+
+    @property
+    def held_up(self) -> bool:
+        """Whether trouble that passes kept it from being taken."""
+        return isinstance(self.error, BookError | ExportError)
 
     @property
     def words(self) -> tuple[str, str, str]:
@@ -82,7 +94,12 @@ class Arrival:
                 "ask",
             )
         if self.error is not None:
-            behind = " ".join(f"{part.rstrip('.')}." for part in (self.error.meaning, self.error.remedy) if part)
+            parts = (
+                self.error.meaning,
+                self.error.remedy,
+                "The report is kept and tried again" if self.held_up else "",
+            )
+            behind = " ".join(f"{part.rstrip('.')}." for part in parts if part)
             return f"{self.error.what.rstrip('.')}.", f"{passed}{behind}", "bad"
         told = self.taken or Taken("")
         return f"{told.told}.", f"{passed}{told.behind}", "good"
@@ -111,6 +128,9 @@ class Orders:
         """What was taken before and does not fit the job any more."""
         self._data = data
         self._known: set[str] = set()
+        self._held_up: dict[str, Heard] = {}
+        """Reports that book or disk did not take, by digest; a copy of each lies in the folder, where that can be."""
+        self._tried = 0.0
         self.kept = self.folder.kept()
         if self.kept.clamped:
             session.working.clamped = self.kept.clamped
@@ -351,7 +371,21 @@ class Orders:
             self.folder.keep(self.kept)
 
     def arrived(self, heard: Heard) -> Arrival:
-        """Take a report that was heard, or say why not. What it cannot take changes nothing."""
+        """Take a report that was heard, or say why not. What it cannot take changes nothing.
+
+        What book or disk did not take is kept: a control says it once.
+        """
+        outcome, digest = self._arrived(heard), digest_of(heard.lines)
+        if outcome.held_up:
+            self._held_up[digest] = heard
+            self._tried = time.monotonic()
+            with suppress(ExportError):  # it is kept as long as this window is open then
+                self.folder.offer(heard)
+        elif self._held_up.pop(digest, None) is not None:
+            self.folder.drop_offered(digest)
+        return outcome
+
+    def _arrived(self, heard: Heard) -> Arrival:
         at = datetime.now(UTC)
         try:
             with self.folder.held():
@@ -391,16 +425,26 @@ class Orders:
         return Arrival(heard, done, taken)
 
     def take_offered(self) -> list[Arrival]:
-        """Take what other windows heard for this job."""
+        """Take what other windows heard for this job, and from time to time what was held up, which is not told again.
+
+        Nor is what was taken before.
+        """
         outcomes = []
+        if self._held_up and time.monotonic() - self._tried > _AGAIN:
+            again = [self.arrived(heard) for heard in list(self._held_up.values())]
+            outcomes += [outcome for outcome in again if not outcome.held_up]
         for path in self.folder.offered():
+            if path.stem in self._held_up:
+                continue
             try:
                 text = read_at_most(path, 20_000_000).decode("ascii", "replace")
             except OSError:
                 continue
-            outcomes += [self.arrived(heard) for heard in reports_in(text, path.name)]
-            path.unlink(missing_ok=True)
-        return outcomes
+            came = [self.arrived(heard) for heard in reports_in(text, path.name)]
+            if not any(outcome.held_up for outcome in came):
+                self.folder.drop_offered(path.stem)
+            outcomes += came
+        return [outcome for outcome in outcomes if not outcome.again]
 
     def take_file(self, data: bytes, name: str) -> list[Arrival]:
         """Take every report of a file. Raises ReportError: there is none in it."""
