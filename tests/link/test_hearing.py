@@ -10,8 +10,10 @@ import time
 from contextlib import suppress
 
 import pytest
+import serial
 from hypothesis import given
 from hypothesis import strategies as st
+from serial.rfc2217 import PortManager
 
 from brisk_anchor.core.errors import LinkError
 from brisk_anchor.link.far_end import FarEnd
@@ -296,6 +298,77 @@ def test_a_serial_line_with_parity_and_a_control_that_says_stop(port):
     wire.close()
     client.close()
     server.close()
+
+
+class Lines(serial.Serial):
+    """A serial line without the wires beside it, which a pseudo-terminal has none of."""
+
+    cts = dsr = ri = cd = property(lambda _self: False)
+
+    def _update_dtr_state(self):
+        pass
+
+    _update_rts_state = _update_dtr_state
+
+
+class Converter:
+    """A converter that speaks RFC 2217, and the far end of its serial line."""
+
+    def __init__(self, port):
+        import pty
+
+        self.far, self.near = pty.openpty()
+        self.line = Lines(os.ttyname(self.near), timeout=0.02)
+        self.server = socket.create_server(("127.0.0.1", int(port.rpartition(":")[2])))
+        self.server.settimeout(10.0)
+        self.over = threading.Event()
+        self.thread = threading.Thread(target=self.serve, daemon=True)
+        self.thread.start()
+
+    def serve(self):
+        client, _ = self.server.accept()
+        client.settimeout(0.02)
+        self.write = client.sendall
+        manager = PortManager(self.line, self)
+        while not self.over.is_set():
+            if came := self.line.read(self.line.in_waiting or 1):
+                client.sendall(b"".join(manager.escape(came)))
+            with suppress(TimeoutError):
+                self.line.write(b"".join(manager.filter(client.recv(1000))))
+        client.close()
+
+    def close(self):
+        self.over.set()
+        self.thread.join(5.0)
+        self.server.close()
+        self.line.close()
+        os.close(self.far)
+        os.close(self.near)
+
+
+@pytest.mark.filterwarnings("ignore::DeprecationWarning")  # of the library's own
+def test_a_converter_that_speaks_rfc_2217_sets_the_line_and_loses_nothing(port):
+    import termios
+
+    converter = Converter(port)
+    wire = Wire(WireSettings(port.replace("socket", "rfc2217"), speed=4800, line_end="\r"))
+    os.write(converter.far, b"\r\n".join(line.encode() for line in RUN[:3]) + b"\r\n")
+    time.sleep(0.1)  # it has come before anybody asked
+    ear = Ear(wire)
+    assert ear.hear(1.0) == []
+    assert termios.tcgetattr(converter.near)[4] == termios.B4800
+    wire.send("O1\nM30\n")
+    time.sleep(0.1)
+    assert os.read(converter.far, 100) == b"O1\rM30\r"
+    os.write(converter.far, b"\r\n".join(line.encode() for line in RUN[3:]) + b"\r\n")
+    time.sleep(0.2)
+    converter.close()  # it was printed, and the converter switched off
+    time.sleep(0.2)
+    (run,) = ear.hear(1.0)
+    assert run.problem == ""
+    with pytest.raises(LinkError):
+        ear.hear(1.0)
+    wire.close()
 
 
 def test_only_device_names_and_two_schemes_are_opened():

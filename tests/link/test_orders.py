@@ -525,6 +525,7 @@ def test_only_one_window_listens_to_a_link(shop):
         ('programs = "wire"\nreports = "wire"', "needs its port"),
         ('programs = "wire"\nreports = "wire"\nport = "spy://x"', "device's name"),
         ('programs = "wire"\nreports = "wire"\nport = "socket://h:1"\nparity = "even"', "no parity"),
+        ('programs = "wire"\nreports = "wire"\nport = "rfc2217://converter"', "has a name and a number"),
         ('programs = "wire"\nreports = "wire"\nport = "/dev/ttyS0"\nspeed = 9601', "speed"),
         ('programs = "nothing"\nreports = "nothing"\njog = true', "jog"),
     ],

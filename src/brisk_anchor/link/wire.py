@@ -9,7 +9,7 @@ from __future__ import annotations
 import time
 from collections.abc import Callable
 from dataclasses import dataclass
-from threading import Lock
+from threading import RLock
 from typing import TYPE_CHECKING, Any
 
 from brisk_anchor.core.errors import LinkError
@@ -20,7 +20,8 @@ if TYPE_CHECKING:
 
     from serial import SerialBase
 
-SCHEMES = ("socket://", "rfc2217://")
+SOCKET, RFC2217 = "socket://", "rfc2217://"
+SCHEMES = (SOCKET, RFC2217)
 _ON, _OFF = 0x11, 0x13
 _CHUNK = 256
 _MOMENT = 0.005
@@ -49,7 +50,7 @@ class WireSettings:
     @property
     def is_socket(self) -> bool:
         """Whether it is a bare connection on the network."""
-        return self.port.startswith("socket://")
+        return self.port.startswith(SOCKET)
 
 
 class Wire:
@@ -59,7 +60,7 @@ class Wire:
         self.settings = settings
         self._serial: SerialBase | None = None
         self._came = b""
-        self._lock = Lock()
+        self._lock = RLock()
         self._sending = self._held = False
         self._socket: socket | None = None
 
@@ -78,8 +79,10 @@ class Wire:
 
     def open(self) -> SerialBase:
         """The port, open. Raises LinkError: it cannot be opened."""
-        if self._serial is not None:
-            return self._serial
+        with self._lock:  # reading and sending open one port, not one each
+            return self._serial if self._serial is not None else self._opened()
+
+    def _opened(self) -> SerialBase:
         import serial
 
         s = self.settings
@@ -96,7 +99,7 @@ class Wire:
                 xonxoff=s.flow == "software" and not s.is_socket,
                 rtscts=s.flow == "hardware" and not s.is_socket,
                 timeout=0.02,
-                write_timeout=_PATIENCE,
+                write_timeout=None if s.port.startswith(RFC2217) else _PATIENCE,  # it has its own there
                 exclusive=True,  # whoever else read it would take half of each report
             )
             if "://" in s.port:
@@ -136,10 +139,16 @@ class Wire:
         Whoever reads or sends calls it: what one of them takes off the wire is there for both.
         """
         with self._lock:
-            first = port.read(1) if wait else b""
-            self._keep(first)
-            if first or not wait:
-                self._keep_what_is_there(port)
+            if self._serial is not port:
+                raise OSError("it was closed meanwhile")
+            try:
+                first = port.read(1) if wait else b""
+                self._keep(first)
+                if first or not wait:
+                    self._keep_what_is_there(port)
+            except OSError:
+                self._keep(_left_in(port))
+                raise
 
     def _keep(self, data: bytes) -> None:
         if self.settings.is_socket and self.settings.flow == "software":
@@ -167,10 +176,10 @@ class Wire:
         Raises:
             LinkError: the wire is lost, the control holds it up too long, or it was ended.
         """
-        settings, port = self.settings, self.open()
-        lines = text.splitlines()
+        settings, lines = self.settings, text.splitlines()
         self._sending = True
         try:
+            port = self.open()
             self._write(port, settings.start)
             if settings.fed:
                 for number, line in enumerate(lines, 1):
@@ -198,7 +207,7 @@ class Wire:
         """Write; OSError also where the port was closed meanwhile, for which the library has other errors."""
         try:
             port.write(data)
-        except (AttributeError, TypeError) as error:
+        except (AttributeError, TypeError, ValueError) as error:
             if self._serial is port:
                 raise
             raise OSError("it was closed meanwhile") from error
@@ -228,6 +237,14 @@ class Wire:
                 if (left := getattr(port, "_socket", None) or self._socket) is not None:
                     left.close()
                 self._socket = None
+
+
+def _left_in(port: SerialBase) -> bytes:
+    """What the library took off an RFC 2217 connection before the far side went, and does not give any more."""
+    left, held = b"", getattr(port, "_read_buffer", None)
+    while held is not None and held.qsize():
+        left += held.get() or b""
+    return left
 
 
 def _nothing_is_thrown_away() -> None:

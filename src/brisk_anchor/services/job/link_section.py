@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
 from typing import Annotated, Literal, Self
 
@@ -11,6 +12,7 @@ from brisk_anchor.link.settings import LinkSettings
 from brisk_anchor.link.wire import SCHEMES, WireSettings
 from brisk_anchor.standin.solid_file import FileSection
 
+_ON_THE_NETWORK = re.compile(r"\w+://([\w.-]+|\[[\da-fA-F:]+\]):\d{1,5}")
 NO_LENGTHS = frozenset(("poll", "stale_after", "speed", "data_bits", "stop_bits", "start_codes", "end_codes"))
 Path_ = Annotated[str, Field(min_length=1, max_length=400)]
 Code = Annotated[int, Field(ge=0, le=255)]
@@ -51,6 +53,8 @@ class LinkSection(FileSection):
             raise ValueError("a wire needs its port")
         if self.port is not None and "://" in self.port and not self.port.startswith(SCHEMES):
             raise ValueError(f"port is a device's name, or begins with {' or '.join(SCHEMES)}")
+        if self.port is not None and "://" in self.port and not _ON_THE_NETWORK.fullmatch(self.port):
+            raise ValueError(f"a port on the network has a name and a number, as {SCHEMES[0]}converter:4001")
         given = self.model_fields_set
         if self.port is not None and self.port.startswith("socket://"):
             if "parity" in given or "speed" in given or self.flow == "hardware":
