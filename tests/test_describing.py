@@ -280,6 +280,25 @@ def test_jobs_begin_from_a_plate_a_drawing_and_another_job(tmp_path):
         begin_job(tmp_path / "a")
 
 
+@pytest.mark.parametrize(
+    ("plate", "seat", "jaw"),
+    [
+        ("160, 100, 35", (30, 40, 95), (10, 40)),  # the example's
+        ("100, 60, 50", (30, 80, 110), (50, 80)),  # thicker: on the bed, which is at 60
+        ("60, 40, 8", (30, 100, 84), (70, 100)),  # thin: half of it in the jaws, which are 80 high
+        ("40, 130, 20", (30, 10, 95), (10, 40)),  # too wide for the bed
+    ],
+)
+def test_a_new_part_is_held_by_the_vice_it_begins_in(tmp_path, plate, seat, jaw):
+    begin_job(tmp_path / "a", plate=plate)
+    job = load_job(tmp_path / "a")
+    moving = next(solid for solid in job.fixture.solid if solid.name == "moving jaw")
+    assert job.job.seat == pytest.approx(seat)
+    assert (moving.low[1], moving.high[1]) == pytest.approx(jaw)
+    odd = cautions(build_scene(job.scene(0)), date(2026, 11, 30))
+    assert [("moving jaw" in words, "look at the seat" in words) for words in odd] == [(True, True)] * ("130" in plate)
+
+
 def test_the_demo_part_is_read_from_its_drawing_and_measured(tmp_path):
     folder = demo_job(tmp_path)
     assert demo_job(tmp_path) == folder

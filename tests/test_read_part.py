@@ -258,6 +258,112 @@ def test_slots_of_lines_and_arcs_are_slots_and_equal_bores_have_names_of_their_o
     assert len({feature["title"] for feature in features}) == len(features)
 
 
+PLATE = [(0, 0), (100, 0), (100, 60), (0, 60)]
+SIDES = [*itertools.pairwise(PLATE), (PLATE[3], PLATE[0])]
+
+
+def plate(space, block):
+    space.add_lwpolyline(PLATE, close=True)
+
+
+def drawn_by(*draw, plate=plate):
+    """A drawing of a plate and of what is drawn on it."""
+    document = ezdxf.new()
+    document.header["$INSUNITS"] = 4
+    for part in (plate, *draw):
+        part(document.modelspace(), document.blocks)
+    document.layers.add("OFF").off()
+    document.layers.add("ICE").freeze()
+    return document
+
+
+def lines(*pairs):
+    return lambda space, _blocks: [space.add_line(a, b) for a, b in pairs]
+
+
+def circle(x=30, y=30, radius=5, **attributes):
+    return lambda space, _blocks: space.add_circle((x, y), radius, dxfattribs=attributes)
+
+
+def in_block(draw, **attributes):
+    def set_block(space, blocks):
+        draw(blocks.new("B"), blocks)
+        space.add_blockref("B", (0, 0), dxfattribs=attributes)
+
+    return set_block
+
+
+ROUND = [((30.0, 30.0), 10.0)]
+
+
+@pytest.mark.parametrize(
+    ("draw", "rounds", "note"),
+    [
+        ([circle()], ROUND, ""),
+        ([circle(-30, extrusion=(0, 0, -1))], ROUND, ""),
+        ([circle(extrusion=(1, 0, 0))], [], ""),  # it is seen from its side
+        ([lambda s, _: s.add_arc((30, 30), 5, 0, 360)], ROUND, ""),
+        ([lambda s, _: (s.add_arc((30, 30), 5, 20, 180), s.add_arc((30, 30), 5, 180, 380))], ROUND, ""),
+        ([lambda s, _: s.add_lwpolyline([(25, 30, 1), (35, 30, 1)], format="xyb", close=True)], ROUND, ""),
+        ([lambda s, _: s.add_polyline2d([(25, 30, 1), (35, 30, 1)], format="xyb", close=True)], ROUND, ""),
+        ([lambda s, _: s.add_ellipse((30, 30), (5, 0), 1.0)], ROUND, ""),
+        ([lambda s, _: s.add_ellipse((30, 30), (5, 0), 0.9)], [], ""),
+        ([lambda s, _: s.add_lwpolyline([(25, 30), (30, 35), (35, 30), (30, 25)], close=True)], [], ""),
+        ([lambda s, _: s.add_lwpolyline([(10, 30, 1), (90, 30, 1)], format="xyb", close=True)], [((50, 30), 80)], ""),
+        ([circle(), circle(), circle(radius=8)], [*ROUND, ((30, 30), 16)], "1 circle stands in the middle of a larger"),
+        ([circle(), circle(300)], ROUND, "1 circle outside the outline left out"),
+        ([circle(), circle(300, radius=90)], ROUND, "1 circle outside"),  # larger than the part, and not around it
+        ([circle(radius=0), circle(radius=-5)], [], ""),
+        ([circle(layer="OFF"), circle(60)], [((60, 30), 10)], "layer OFF is off: 1 entity left out"),
+        ([circle(layer="ice")], [], "layer ice is off"),
+        ([circle(invisible=1), circle(40, invisible=1)], [], "2 entities not visible"),
+        ([in_block(circle(), layer="ICE")], [], "layer ICE is off"),
+        ([in_block(circle(layer="OFF"))], [], "layer OFF is off"),
+        ([in_block(circle())], ROUND, ""),
+    ],
+)
+def test_round_openings_however_they_are_drawn_and_what_is_not_seen(tmp_path, draw, rounds, note):
+    drawn_by(*draw).saveas(tmp_path / "a.dxf")
+    read = read_part(tmp_path / "a.dxf", units=None, layers=None)
+    assert [(found.centre, found.diameter) for found in read.rounds] == [
+        (pytest.approx(centre, abs=1e-4), pytest.approx(diameter, abs=1e-4)) for centre, diameter in rounds
+    ]
+    assert sorted(read.outline) == sorted(PLATE)
+    assert note in "; ".join(read.notes)
+
+
+def test_layers_that_are_asked_for_are_read_though_they_are_off_and_blocks_draw_on_theirs(tmp_path):
+    drawn_by(circle(layer="OFF"), in_block(circle(60), layer="HOLES")).saveas(tmp_path / "a.dxf")
+    for layers, places in (({"0"}, []), ({"0", "OFF"}, [30]), ({"0", "HOLES"}, [60])):
+        read = read_part(tmp_path / "a.dxf", units=None, layers=frozenset(layers))
+        assert [found.centre[0] for found in read.rounds] == places
+
+
+@pytest.mark.parametrize(
+    "segments",
+    [
+        [*SIDES, *((b, a) for a, b in SIDES)],  # each drawn twice
+        [*SIDES, ((100, 0), (130, -30)), ((0, 60), (50, 30)), ((50, 30), (50, 20))],  # others begin at its corners
+        [((x0, y0 + 0.0005), (x1, y1 + 0.0004999)) for (x0, y0), (x1, y1) in SIDES],  # they nearly meet
+    ],
+)
+def test_an_outline_closes_though_it_is_drawn_carelessly(tmp_path, segments):
+    drawn_by(plate=lines(*segments)).saveas(tmp_path / "a.dxf")
+    outline = read_part(tmp_path / "a.dxf", units=None, layers=None).outline
+    assert sorted(outline) == [pytest.approx(point, abs=1e-3) for point in sorted(PLATE)]
+
+
+def test_a_part_that_is_round_has_its_outside_to_measure(tmp_path):
+    rotated = lambda s, _: s.add_lwpolyline([(-8, -6), (8, -6), (8, 6), (-8, 6)], close=True)  # noqa: E731
+    drawn_by(circle(20, 0, 3), rotated, plate=circle(0, 0, 40)).saveas(tmp_path / "a.dxf")
+    read = read_part(tmp_path / "a.dxf", units=None, layers=None)
+    assert area(read.outline) == pytest.approx(math.pi * 40**2, rel=1e-3)
+    part = tomllib.loads(part_text(read, "R", depth=5.0, thickness=20.0))
+    found = {feature["name"]: feature for feature in part["feature"]}
+    assert set(found) == {"bore 1", "outside", "pocket 1", "top"}
+    assert (found["outside"]["kind"], found["outside"]["size"], found["outside"]["place"]) == ("boss", 80.0, [0, 0, 0])
+
+
 def test_blocks_within_blocks_slanted_slots_and_bombs(tmp_path):
     document = ezdxf.new()
     document.header["$INSUNITS"] = 2
@@ -292,7 +398,9 @@ def test_blocks_within_blocks_slanted_slots_and_bombs(tmp_path):
             with pytest.raises(DrawingFileError, match=reason):
                 read_part(tmp_path / "b.dxf", units=None, layers=None)
         else:
-            assert len(read_part(tmp_path / "b.dxf", units=None, layers=None).rounds) == 2 + 32
+            read = read_part(tmp_path / "b.dxf", units=None, layers=None)
+            assert len(read.rounds) == 2 + 1  # of 32 one lies in the outline
+            assert "31 circles outside the outline left out" in read.notes
         space.delete_entity(space[-1])
 
 

@@ -204,13 +204,13 @@ async def test_an_offset_is_measured_by_hand_unconnected_and_stored(tmp_path):
         await press("enter")
         assert "left face: X −450.0200" in said(bench.app)
         await press("f", "enter")
-        await typed(bench, "-275.11")
+        await typed(bench, "-255.11")
         await press("enter", "b", "f")
         await press("enter")
         assert "118.400 of tool and 0.100 between are taken off" in said(bench.app, "#entry-result")
         await typed(bench, "-386.5")
         await press("enter", "s", "enter")
-        assert "Type into G54 on the control: X −450.0200  Y −270.1100  Z −505.0000" in said(bench.app)
+        assert "Type into G54 on the control: X −450.0200  Y −250.1100  Z −505.0000" in said(bench.app)
     assert keys <= 20
     assert keys == 13
 

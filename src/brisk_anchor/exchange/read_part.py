@@ -58,38 +58,95 @@ def area(points: list[Point] | tuple[Point, ...]) -> float:
 
 
 def loops(segments: list[tuple[Point, Point]], gap: float = 1e-3) -> list[list[Point]]:
-    """Closed outlines made of segments that meet within `gap` mm; what does not close is left out."""
+    """Closed outlines made of segments that meet within `gap` mm.
 
-    def key(point: Point) -> tuple[int, int]:
-        return round(point[0] / gap), round(point[1] / gap)
-
-    ends: dict[tuple[int, int], deque[int]] = {}
-    for number, segment in enumerate(segments):
-        for point in segment:
-            ends.setdefault(key(point), deque()).append(number)
-    left = set(range(len(segments)))
+    What does not close is left out, also where it hangs on one that does; what is drawn twice counts once.
+    """
+    edges = _edges_between_places(segments, gap)
+    ends: dict[int, deque[int]] = {}
+    for number, (a, b, _) in enumerate(edges):
+        ends.setdefault(a, deque()).append(number)
+        ends.setdefault(b, deque()).append(number)
+    left = _without_loose_ends(edges, ends)
     closed = []
-    for number in range(len(segments)):
+    for number in range(len(edges)):
         if number not in left:
             continue
         left.discard(number)
-        start, at = segments[number]
+        first, at, (start, _) = edges[number]
         points = [start]
-        while key(at) != key(start):
-            points.append(at)
-            meeting = ends[key(at)]
+        while at != first:
+            meeting = ends[at]
             while meeting and meeting[0] not in left:
                 meeting.popleft()  # for good: all lines of a drawing may meet in one point
             if not meeting:
                 break
             following = meeting.popleft()
             left.discard(following)
-            a, b = segments[following]
-            at = b if key(a) == key(at) else a
+            a, b, (p, q) = edges[following]
+            points.append(p if a == at else q)
+            at = b if a == at else a
         else:
-            if len(points) > 2:
+            if len(points) > 2 and abs(area(points)) > _LEAST_AREA:
                 closed.append(points if area(points) > 0 else points[::-1])
     return closed
+
+
+_LEAST_AREA = 1e-6
+"""An outline around less, mm², is something seen from its side."""
+
+
+def _edges_between_places(
+    segments: list[tuple[Point, Point]], gap: float
+) -> list[tuple[int, int, tuple[Point, Point]]]:
+    """Segments with the numbers of the places where they begin and end: points within `gap` mm are one place."""
+    cells: dict[tuple[int, int], list[tuple[Point, int]]] = {}
+    count = 0
+
+    def place(point: Point) -> int:
+        nonlocal count
+        column, row = math.floor(point[0] / gap), math.floor(point[1] / gap)
+        for i in (column, column - 1, column + 1):
+            for j in (row, row - 1, row + 1):
+                for known, number in cells.get((i, j), ()):
+                    if math.dist(known, point) <= gap:
+                        return number
+        cells.setdefault((column, row), []).append((point, count))
+        count += 1
+        return count - 1
+
+    found, known = [], set()
+    for segment in segments:
+        a, b = place(segment[0]), place(segment[1])
+        if a != b and (a, b) not in known:
+            known |= {(a, b), (b, a)}
+            found.append((a, b, segment))
+    return found
+
+
+def _without_loose_ends(edges: list[tuple[int, int, tuple[Point, Point]]], ends: dict[int, deque[int]]) -> set[int]:
+    """The numbers of edges that are left when those with a loose end are taken away, again and again."""
+    left = set(range(len(edges)))
+    degree = {place: len(meeting) for place, meeting in ends.items()}
+    loose = [place for place, many in degree.items() if many == 1]
+    while loose:
+        place = loose.pop()
+        if degree[place] != 1:
+            continue
+        number = next(number for number in ends[place] if number in left)
+        left.discard(number)
+        for end in edges[number][:2]:
+            degree[end] -= 1
+            if degree[end] == 1:
+                loose.append(end)
+    return left
+
+
+def circle_ring(centre: Point, diameter: float, sag: float = 0.002) -> list[Point]:
+    """A circle as an outline whose sides lie within `sag` mm of it."""
+    sides = 4 * max(3, math.ceil(math.pi / 4 / math.acos(1 - min(0.1, 2 * sag / diameter))))
+    turns = (2 * math.pi * n / sides for n in range(sides))
+    return [(centre[0] + diameter / 2 * math.cos(t), centre[1] + diameter / 2 * math.sin(t)) for t in turns]
 
 
 def simplified(points: list[Point], sag: float = 0.002) -> tuple[Point, ...]:
@@ -116,6 +173,28 @@ def those_within(inner: list[list[Point]], outer: list[Point]) -> list[list[Poin
         if np.count_nonzero(((y0 > y) != (y1 > y)) & (x < x0 + across * (y - y0))) % 2:
             found.append(ring)
     return found
+
+
+def round_of(ring: list[Point] | tuple[Point, ...]) -> tuple[Point, float] | None:
+    """Centre and diameter of the circle that a closed outline is within 0.01 mm; None where it is something else."""
+    if len(ring) < _FEWEST_OF_A_CIRCLE:
+        return None
+    corners = np.array(ring)
+    # A point is as far from the second and the third corner as from the first: two linear equations.
+    first, *others = corners[[0, len(ring) // 3, 2 * len(ring) // 3]]
+    ways = np.array(others) - first
+    if abs(np.linalg.det(ways)) < _LEAST_AREA:
+        return None
+    centre = first + np.linalg.solve(2 * ways, (ways**2).sum(axis=1))
+    radius = float(np.hypot(*(corners - centre).T).mean())
+    between = (corners + np.roll(corners, -1, axis=0)) / 2
+    off = np.abs(np.hypot(*(np.vstack([corners, between]) - centre).T) - radius)
+    if off.max() > _ROUND:
+        return None
+    return (round(float(centre[0]), 4), round(float(centre[1]), 4)), round(2 * radius, 4)
+
+
+_FEWEST_OF_A_CIRCLE = 8
 
 
 @dataclass(frozen=True, slots=True)

@@ -11,9 +11,10 @@ from brisk_anchor.core.quantities import Unit, dim, figures_in
 from brisk_anchor.exchange.folder_change import new_files
 from brisk_anchor.exchange.toml_files import read_text
 from brisk_anchor.services.job.job_editor import Change, JobEditor
-from brisk_anchor.services.job.job_text import JOB_NAME, quoted, with_key
+from brisk_anchor.services.job.job_text import JOB_NAME, figure, quoted, with_key
 from brisk_anchor.services.job.jobs import NEUTRAL_MACHINE, new_job
 from brisk_anchor.services.job.part_text import part_text, read_part
+from brisk_anchor.standin.solid_file import extent_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -73,6 +74,8 @@ def begin_job(
                 change = editor.drawn(f"plate {plate}") if drawing is None else _from_drawing(editor, drawing)
             editor.make(replace(change, aside=""))
             told = change.told
+            if like is None:
+                editor.make(editor.rewritten(_held(editor), "the part in the vice"))
         wanted = {".toml"} if told else {".toml", ".dxf"}  # the example's drawing is of the example's part
         files = {path.name: path.read_bytes() for path in sorted(there.iterdir()) if path.suffix in wanted}
         return new_files(folder, files), told
@@ -105,6 +108,43 @@ def _own_names(editor: JobEditor, there: Path, name: str) -> dict[str, str]:
     put(job.fixture, "name", "vice", "units")
     put(job.machine, "name", NEUTRAL_MACHINE, "units")
     return texts
+
+
+_OVER, _CLOSE, _GRIP = 35.0, 0.1, 5.0
+"""How far, mm, the clear height lies over the part, the part off the stop, and how much of it the jaws hold."""
+
+
+def _held(editor: JobEditor) -> dict[str, str]:
+    """Files with the new part where the example's vice holds it: against the stop and the fixed jaw, the moving jaw at
+    its front where the bed is long enough. Its top is as high as the example's, where parallels do that: a thick one
+    lies on the bed, a thin one deep enough for the jaws.
+    """
+    job = editor.job
+    low, high = extent_of(list(job.part.solid))
+    names = [solid.name for solid in job.fixture.solid]
+    stop, fixed, moving, bed = (
+        extent_of([job.fixture.solid[names.index(name)]]) for name in ("stop", "fixed jaw", "moving jaw", "bed")
+    )
+    height = high[2] - low[2]
+    gripped = fixed[1][2] - min(_GRIP, height / 2)
+    bottom = max(bed[1][2], min(job.job.seat[2] - height, gripped))
+    top = bottom + height
+    seat = (stop[1][0] + _CLOSE - low[0], fixed[0][1] - high[1], top - high[2])
+    text = with_key(job.texts[JOB_NAME], JOB_NAME, "seat", _figures(*seat), "seat")
+    clear = figure(max(job.job.clear_height, top + _OVER))
+    texts = {JOB_NAME: with_key(text, JOB_NAME, "clear_height", clear, "clear_height")}
+    front, thick = seat[1] + low[1], moving[1][1] - moving[0][1]
+    if front >= thick:
+        name = job.job.fixture
+        texts[name] = job.texts[name]
+        for key, corner, y in (("low", moving[0], front - thick), ("high", moving[1], front)):
+            table = ("solid", names.index("moving jaw"))
+            texts[name] = with_key(texts[name], name, key, _figures(corner[0], y), key, table=table)
+    return texts
+
+
+def _figures(*values: float) -> str:
+    return f"[{', '.join(figure(value) for value in values)}]"
 
 
 def _from_drawing(editor: JobEditor, source: DrawingSource) -> Change:

@@ -7,7 +7,7 @@ from pathlib import Path
 from brisk_anchor.core.errors import DrawingFileError
 from brisk_anchor.core.quantities import bare, titled
 from brisk_anchor.exchange.part_formats import read_part_file
-from brisk_anchor.exchange.read_part import Point, ReadPart, Round, box_of, slot_of, straight_edges
+from brisk_anchor.exchange.read_part import Point, ReadPart, Round, box_of, round_of, slot_of, straight_edges
 from brisk_anchor.exchange.toml_files import MILLIMETRES
 from brisk_anchor.services.job.job_models import PartFile
 from brisk_anchor.services.job.job_text import figure, quoted
@@ -97,6 +97,11 @@ def part_text(read: ReadPart, name: str, *, depth: float, thickness: float | Non
         parts.append(_feature(f"bore {number}", title, "bore", "body", (*bore.centre, edge), more))
     for boss in bosses:
         head.append(f"# a round of diameter {figure(boss.diameter)} at {boss.centre} that is no bore was left out\n")
+    if (outside := round_of(read.outline)) is not None:
+        centre, diameter = outside
+        more = [f"size = {figure(diameter)}", f"size_limit = {figure(max(0.2, diameter * 0.01))}", "over = true"]
+        more.append(f"depth = {figure(depth)}")
+        parts.append(_feature("outside", f"outside ⌀{titled(diameter)}", "boss", "body", (*centre, top), more))
     parts += _openings(read, top, depth)
     parts += _edges(read, top, depth)
     middle = _flat_place(read, bores)
