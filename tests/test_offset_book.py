@@ -8,6 +8,7 @@ import json
 import math
 import os
 import random
+import re
 import signal
 import sqlite3
 import subprocess
@@ -24,7 +25,7 @@ from hypothesis import strategies as st
 
 from brisk_anchor.book.entries import Entry, EntryKind, state_of
 from brisk_anchor.book.store import Book
-from brisk_anchor.core.errors import BookError, BookTakenError, BookWriteError, BriskAnchorError
+from brisk_anchor.core.errors import BookError, BookTakenError, BookWriteError, BriskAnchorError, TableFileError
 from brisk_anchor.core.offsets.checks import SecondLookError
 from brisk_anchor.core.offsets.row_rotation import place_before
 from brisk_anchor.core.offsets.rules import FromTable
@@ -302,6 +303,33 @@ def test_a_csv_has_no_digits_that_mean_nothing():
     assert line.startswith("G54,,in,1,,,0.5,")
 
 
+@pytest.mark.parametrize(
+    ("text", "values"),
+    [
+        ("row,unit,x,y\nG54,mm,-1.5,2\n", {"x": -1.5, "y": 2}),
+        ("ROW; Unit; X; Y\r\nG54;mm;-1,5;2\r\n;;;\r\n", {"x": -1.5, "y": 2}),  # as a spreadsheet saves it in Europe
+        ("sep=;\nrow;unit;x;y\nG54;in;1,25;\n", {"x": 31.75}),
+        ("row\tunit\tx\ty\nG54\tmm\t-1.5\t2\n\n", {"x": -1.5, "y": 2}),
+        ('"row";"unit";"x";"y"\n"G54";"mm";"1.234";"2"\n', {"x": 1.234, "y": 2}),
+        ("row;unit;x;y\nG54;mm;1.234,5;2\n", "“1.234,5” is no figure"),
+        ("row;unit;x;y\nG54;mm;1,5;2.5\n", "“1,5” is no figure"),
+        ("row,unit,x,y\nG54,mm,-430,1973,-276,5\n", "line 2: it has 6 columns, and the first line 4"),
+        ("row,unit,x,y\nG54,mm,-4", "line 2: it has 3 columns"),  # cut off in the middle of a figure
+        ("row,unit,x,X\nG54,mm,1,2\n", "two columns “x”"),
+        ("unit,x,y\nmm,1,2\n", "no column “row”"),
+        ("sep=;\nrow;unit;x\nG54;mm;a\n", "line 3"),
+    ],
+)
+def test_a_csv_as_spreadsheets_save_it_and_none_of_whose_figures_are_guessed(text, values):
+    for data in (text.encode(), text.encode("utf-8-sig"), text.encode("utf-16")):
+        if isinstance(values, str):
+            with pytest.raises(TableFileError, match=re.escape(values)):
+                from_csv(data, "t")
+        else:
+            (row,) = from_csv(data, "t")
+            assert (row.row, row.values) == ("G54", values)
+
+
 def test_blocks_go_out_and_come_back(profile):
     rows = [
         TableRow("G54", {"x": -1.25, "y": 2.0, "z": -300.0}, {}),
@@ -338,7 +366,7 @@ def test_blocks_go_out_and_come_back(profile):
         (b"G91 G10 L2 P1 X1.", "incremental"),
         (b"G10 L2 P1 X#5221", "variable"),
         (b'{"form": "brisk-anchor-offsets-1"}', "units"),
-        (b"\xff\xfe\x00row", "no text"),
+        (b"\xff\x00row", "no text"),
         (b"row,unit,x\n" + b"G54,mm,1\n" * 60_000, "more than 2000 rows"),
         (b'{"offsets": [' + b"0," * 1_000_000 + b"0]}", "larger than 2000000 bytes"),
     ],

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+import re
 from collections.abc import Iterable
 
 from brisk_anchor.core.quantities import Unit, fixed, unit_named
@@ -16,11 +17,15 @@ from brisk_anchor.exchange.tables.rows import (
     not_too_many,
     number_in,
     once,
+    pointed,
     refuse,
 )
 from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.nc.profile.sections import SavedTable
 
+_SEPARATOR_LINE = re.compile(r"sep=([,;\t])\r?\n", re.IGNORECASE)
+"""What a spreadsheet may write above the first line."""
+_FIGURES = (*AXES, *(f"u_{axis}" for axis in AXES))
 COLUMNS = ("row", "name", "unit", "x", "y", "z", "r", "u_x", "u_y", "u_z", "u_r", "state", "at", "source")
 _FORMULA = ("=", "+", "-", "@", "\t", "\r")
 
@@ -63,23 +68,46 @@ def from_csv(data: bytes, name: str, unit: Unit | None = None) -> list[TableRow]
     Raises:
         TableFileError: no row column, no unit, a figure that is none, a row twice.
     """
-    text = decoded(data, name)
+    text, before = decoded(data, name), 0
+    if told := _SEPARATOR_LINE.match(text):
+        text, before = text[told.end() :], 1
+    separator = told[1] if told else _separator(text)
     try:
-        records = not_too_many(csv.DictReader(io.StringIO(text), strict=True), name)
+        head, *records = not_too_many(csv.reader(io.StringIO(text), delimiter=separator, strict=True), name) or [[]]
     except csv.Error as error:
         raise refuse(name, 0, f"it is no CSV: {error}") from None
+    head = [column.strip().lower() for column in head]
+    if twice := [column for column in COLUMNS if head.count(column) > 1]:
+        raise refuse(name, 1 + before, f"there are two columns “{twice[0]}”")
+    lines = []
+    for number, cells in enumerate(records, 2 + before):
+        if len(cells) != len(head) and any(text.strip() for text in cells):
+            # Fewer: a figure may be cut as well. More: commas of figures or words part columns.
+            raise refuse(name, number, f"it has {len(cells)} columns, and the first line {len(head)}")
+        lines.append(dict(zip(head, cells, strict=False)))
+    if separator != ",":
+        figures = [(line, column) for line in lines for column in _FIGURES if column in line]
+        for (line, column), figure in zip(figures, pointed([line[c] for line, c in figures]), strict=True):
+            line[column] = figure
     found = []
-    for line, raw in enumerate(records, 2):
-        record = {str(key or "").strip().lower(): value for key, value in raw.items() if isinstance(value, str)}
-        if "row" not in record:
-            raise refuse(name, 1, "there is no column “row”")
-        scale = _scale(record.get("unit", "").strip().lower(), unit, name, line)
+    if "row" not in head:
+        raise refuse(name, 1 + before, "there is no column “row”")
+    for number, record in enumerate(lines, 2 + before):
+        if not any(text.strip() for text in record.values()):
+            continue
+        scale = _scale(record.get("unit", "").strip().lower(), unit, name, number)
         by = {a: 1.0 if a == "r" else scale for a in AXES}
-        values = {a: number_in(record[a], name, line, by[a]) for a in AXES if record.get(a, "").strip()}
-        u = {a: number_in(record[f"u_{a}"], name, line, by[a]) for a in AXES if record.get(f"u_{a}", "").strip()}
+        values = {a: number_in(record[a], name, number, by[a]) for a in AXES if record.get(a, "").strip()}
+        u = {a: number_in(record[f"u_{a}"], name, number, by[a]) for a in AXES if record.get(f"u_{a}", "").strip()}
         words = (_text(record.get(key, "")) for key in ("name", "state", "at", "source"))
         found.append(TableRow(_text(record["row"]).strip(), values, u, *words))
     return once(found, name)
+
+
+def _separator(text: str) -> str:
+    """What parts the columns: the mark by which the first line has a column “row”; a spreadsheet saves as it likes."""
+    head = text.split("\n", 1)[0].lower()
+    return next((mark for mark in ",;\t" if "row" in (cell.strip(' \r"') for cell in head.split(mark))), ",")
 
 
 def _scale(said: str, unit: Unit | None, name: str, line: int) -> float:
@@ -111,6 +139,10 @@ def from_saved(data: bytes, name: str, columns: SavedTable) -> list[TableRow]:
     at = {key: head.index(column) for key, column in named.items()}
     scale = float((Unit.MM if columns.units == "mm" else Unit.INCH).in_mm)
     found = []
+    if columns.separator != ",":
+        figures = [(cells, at[key]) for cells in lines[1:] if len(cells) >= len(head) for key in at if key != "row"]
+        for (cells, column), figure in zip(figures, pointed([cells[c] for cells, c in figures]), strict=True):
+            cells[column] = figure
     for line, cells in enumerate(lines[1:], 2):
         if len(cells) < len(head):
             if sum(bool(cell.strip()) for cell in cells) > 1:
@@ -125,16 +157,21 @@ def from_saved(data: bytes, name: str, columns: SavedTable) -> list[TableRow]:
     return once(found, name)
 
 
+def _head(data: bytes) -> str:
+    """The first line that names columns, as far as it can be read."""
+    text = data[:4000].decode("utf-16" if data.startswith((b"\xff\xfe", b"\xfe\xff")) else "utf-8-sig", "replace")
+    return _SEPARATOR_LINE.sub("", text, count=1).split("\n", 1)[0]
+
+
 def _read(data: bytes, name: str, profile: Profile, unit: Unit | None) -> list[TableRow]:
-    columns = profile.saved_table
-    first = data.lstrip(b"\xef\xbb\xbf").split(b"\n", 1)[0].decode("utf-8", "replace")
+    columns, first = profile.saved_table, _head(data)
     own = columns is not None and columns.x in first and columns.row in first
     return from_saved(data, name, columns) if own and columns is not None else from_csv(data, name, unit)
 
 
 def _is_csv(data: bytes) -> bool:
-    first = data.lstrip(b"\xef\xbb\xbf").split(b"\n", 1)[0].lower()
-    return (b"," in first and b"row" in first) or any(first.count(mark) >= 3 for mark in (b",", b";", b"\t"))
+    first = _head(data).lower()
+    return ("," in first and "row" in first) or any(first.count(mark) >= 3 for mark in ",;\t")
 
 
 FORM = TableForm(

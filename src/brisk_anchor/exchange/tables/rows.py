@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections import Counter
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from itertools import islice
 from typing import TypeVar
@@ -20,6 +20,8 @@ LONGEST = 5_000_000
 MOST_ROWS = 2_000
 """No control has a table with more rows."""
 AXES = ("x", "y", "z", "r")
+_WIDE = (b"\xff\xfe", b"\xfe\xff")
+"""What a text in UTF-16 begins with, as a spreadsheet saves one."""
 
 
 _Line = TypeVar("_Line")
@@ -75,14 +77,20 @@ def number_in(text: str, name: str, line: int, scale: float = 1.0) -> float:
     return value
 
 
+def pointed(figures: Sequence[str]) -> list[str]:
+    """Figures of a file whose columns no comma parts: where none has a point, a comma is one."""
+    comma = not any("." in figure for figure in figures)
+    return [figure.replace(",", ".", 1) if comma else figure for figure in figures]
+
+
 def decoded(data: bytes, name: str, longest: int = LONGEST) -> str:
     """The text of a file. Raises TableFileError: it is none, or too long."""
     if len(data) > longest:
         raise refuse(name, 0, f"larger than {longest} bytes")
     try:
-        return data.decode("utf-8-sig")
+        return data.decode("utf-16" if data.startswith(_WIDE) else "utf-8-sig")
     except UnicodeDecodeError:
-        raise refuse(name, 0, "it is no text") from None
+        raise refuse(name, 0, "it is no text in UTF-8: save it as that") from None
 
 
 def not_too_many(found: Iterator[_Line], name: str) -> list[_Line]:
