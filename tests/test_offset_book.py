@@ -314,6 +314,7 @@ def test_a_csv_has_no_digits_that_mean_nothing():
         ("row;unit;x;y\nG54;mm;1.234,5;2\n", "“1.234,5” is no figure"),
         ("row;unit;x;y\nG54;mm;1,5;2.5\n", "“1,5” is no figure"),
         ("row,unit,x,y\nG54,mm,-430,1973,-276,5\n", "line 2: it has 6 columns, and the first line 4"),
+        ("row,unit,x,y\nG54,mm,-4.5,2,,\n", {"x": -4.5, "y": 2}),
         ("row,unit,x,y\nG54,mm,-4", "line 2: it has 3 columns"),  # cut off in the middle of a figure
         ("row,unit,x,X\nG54,mm,1,2\n", "two columns “x”"),
         ("unit,x,y\nmm,1,2\n", "no column “row”"),

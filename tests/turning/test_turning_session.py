@@ -367,6 +367,7 @@ def test_wear_presetter_dial_and_clamping(tmp_path: Path):
         ("T,X,Z,R\nT1,1e999,2,\n", "is no length"),
         ("T,X,Z,R\nT1,1_0,2,\n", "is no length"),
         ("T,X,Z,R\nT1,1,2,99\n", "nose radius"),
+        ("T,X,Z,R\n1,12,345,50,0,4\n", "more columns than the first line"),  # commas for points
     ],
 )
 def test_a_broken_presetters_list_changes_nothing(tmp_path: Path, text, told):
@@ -375,6 +376,16 @@ def test_a_broken_presetters_list_changes_nothing(tmp_path: Path, text, told):
     with pytest.raises(TableFileError, match=told):
         session.tools.preset(tmp_path / "list.csv")
     session.close()
+
+
+def test_a_presetters_list_of_europe_is_read_and_one_that_could_be_two_things_is_not():
+    columns = PresetterColumns(
+        number="T", x="X", z="Z", nose="R", x_is="radius", length_units="mm", spread=0.01, separator=";"
+    )
+    (tool,) = parse_presetter("T;X;Z;R\nT3;12,345;-50;0,4;\n", "p", columns)
+    assert (tool.number, tool.x, tool.z, tool.nose) == (3, pytest.approx(24.69), -50.0, 0.4)
+    with pytest.raises(TableFileError, match="is no length"):
+        parse_presetter("T;X;Z;R\nT3;12,345;-50.5;0,4\n", "p", columns)
 
 
 def test_targets_count_down_ring_and_are_corrected_between_passes(tmp_path: Path):

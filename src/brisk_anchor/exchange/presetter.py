@@ -16,6 +16,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from brisk_anchor.core.errors import Fault, TableFileError
 from brisk_anchor.core.numbers import plain_figure
+from brisk_anchor.exchange.tables.rows import pointed, too_many
 from brisk_anchor.nc.bounded import read_at_most, why_unread
 
 _MOST_BYTES, _MOST_ROWS = 1_000_000, 2_000
@@ -79,22 +80,25 @@ def parse_presetter(text: str, name: str, columns: PresetterColumns) -> list[Pre
         if lacking:
             raise TableFileError(name, (Fault("line 1", f"there is no column {', '.join(lacking)}"),))
         found, faults, seen = list[PresetTool](), list[Fault](), dict[int, int]()
+        lines = list[tuple[int, dict[str, str]]]()
         for line in reader:
             if reader.line_num > _MOST_ROWS:
                 raise TableFileError(name, (Fault("", f"more than {_MOST_ROWS} lines"),))
-            try:
-                tool = _tool(line, columns)
-            except ValueError as error:
-                faults.append(Fault(f"line {reader.line_num}", str(error)))
-                continue
-            if tool.number in seen:
-                faults.append(
-                    Fault(f"line {reader.line_num}", f"T{tool.number} stands in line {seen[tool.number]} too")
-                )
-            seen[tool.number] = reader.line_num
-            found.append(tool)
+            lines.append((reader.line_num, line))
     except csv.Error as error:
         raise TableFileError(name, (Fault(f"line {reader.line_num}", str(error)),)) from error
+    if columns.separator != ",":
+        _take_commas_for_points(lines, columns)
+    for number, line in lines:
+        try:
+            tool = _tool(line, columns)
+        except ValueError as error:
+            faults.append(Fault(f"line {number}", str(error)))
+            continue
+        if tool.number in seen:
+            faults.append(Fault(f"line {number}", f"T{tool.number} stands in line {seen[tool.number]} too"))
+        seen[tool.number] = number
+        found.append(tool)
     if faults:
         raise TableFileError(name, tuple(faults))
     if not found:
@@ -102,7 +106,17 @@ def parse_presetter(text: str, name: str, columns: PresetterColumns) -> list[Pre
     return found
 
 
+def _take_commas_for_points(lines: list[tuple[int, dict[str, str]]], columns: PresetterColumns) -> None:
+    wanted = [column for column in (columns.x, columns.z, columns.nose) if column is not None]
+    places = [(line, column) for _, line in lines for column in wanted if line[column]]
+    for (line, column), figure in zip(places, pointed([line[c] for line, c in places]), strict=True):
+        line[column] = figure
+
+
 def _tool(line: dict[str, str], columns: PresetterColumns) -> PresetTool:
+    beyond = line.get(None)  # type: ignore[call-overload]  # where the library puts cells without a heading
+    if too_many(beyond or (), 0):
+        raise ValueError("it has more columns than the first line has headings")
     number = (line[columns.number] or "").strip().upper().removeprefix("T")
     if not (number.isascii() and number.isdigit() and 1 <= len(number) <= 3 and int(number)):
         raise ValueError(f"“{number[:12]}” is no tool number")

@@ -19,6 +19,7 @@ from brisk_anchor.exchange.tables.rows import (
     once,
     pointed,
     refuse,
+    too_many,
 )
 from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.nc.profile.sections import SavedTable
@@ -81,7 +82,7 @@ def from_csv(data: bytes, name: str, unit: Unit | None = None) -> list[TableRow]
         raise refuse(name, 1 + before, f"there are two columns “{twice[0]}”")
     lines = []
     for number, cells in enumerate(records, 2 + before):
-        if len(cells) != len(head) and any(text.strip() for text in cells):
+        if (len(cells) < len(head) and any(text.strip() for text in cells)) or too_many(cells, len(head)):
             # Fewer: a figure may be cut as well. More: commas of figures or words part columns.
             raise refuse(name, number, f"it has {len(cells)} columns, and the first line {len(head)}")
         lines.append(dict(zip(head, cells, strict=False)))
@@ -144,6 +145,8 @@ def from_saved(data: bytes, name: str, columns: SavedTable) -> list[TableRow]:
         for (cells, column), figure in zip(figures, pointed([cells[c] for cells, c in figures]), strict=True):
             cells[column] = figure
     for line, cells in enumerate(lines[1:], 2):
+        if too_many(cells, len(head)):
+            raise refuse(name, line, f"it has {len(cells)} columns, and the first line {len(head)}")
         if len(cells) < len(head):
             if sum(bool(cell.strip()) for cell in cells) > 1:
                 raise refuse(name, line, f"it holds {len(cells)} of {len(head)} columns: something was cut off")

@@ -83,6 +83,11 @@ def pointed(figures: Sequence[str]) -> list[str]:
     return [figure.replace(",", ".", 1) if comma else figure for figure in figures]
 
 
+def too_many(cells: Sequence[str], columns: int) -> bool:
+    """Whether a line says something behind its last column; empty ends say nothing."""
+    return any(text.strip() for text in cells[columns:])
+
+
 def decoded(data: bytes, name: str, longest: int = LONGEST) -> str:
     """The text of a file. Raises TableFileError: it is none, or too long."""
     if len(data) > longest:
