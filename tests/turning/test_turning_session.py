@@ -24,6 +24,7 @@ from brisk_anchor.core.offsets.checks import SecondLookError
 from brisk_anchor.core.turning.targets import ApproachStage
 from brisk_anchor.core.turning.zero import Destination, Method, MovedError
 from brisk_anchor.drawings.turning import TurningSheet, turning_sheet
+from brisk_anchor.exchange.presetter import PresetterColumns, parse_presetter
 from brisk_anchor.services.machine.runs import RunStopped
 from brisk_anchor.services.turning.family import choose_member, pending
 from brisk_anchor.services.turning.turning_session import TurningSession
