@@ -13,6 +13,7 @@ from hypothesis import strategies as st
 
 from brisk_anchor.core.errors import NcError
 from brisk_anchor.nc.read.extents import ExtentReader, _words, chunks_of, read_extents
+from brisk_anchor.services.machine.dry_run import read_program
 
 INF = math.inf
 SMALL = st.floats(-50, 50)
@@ -175,3 +176,27 @@ def test_chunks_cut_at_lines_and_give_the_same(tmp_path):
     assert (reader.blocks, reader.quick_blocks) == (401, 401)
     with pytest.raises(NcError, match="has no end"):
         list(chunks_of(io.BytesIO(b"G" * 50_000), 1000))
+
+
+PROGRAM = "%\nO1000 (PLÄTTE)\nG21 G90 G54 G0 X0 Y0\nG1 X50. Y20. F100\nM30\n%\n"
+AS_SAVED = {
+    "UTF-8": PROGRAM.encode(),
+    "Latin-1": PROGRAM.encode("latin-1"),
+    "with a mark of order": PROGRAM.encode("utf-8-sig"),
+    "CR LF": PROGRAM.replace("\n", "\r\n").encode(),
+    "CR": PROGRAM.replace("\n", "\r").encode(),
+    "from a tape": b"\0\0\x7f" + PROGRAM.replace("\n", "\r\n\0\0").encode() + b"\x13\0",
+    "of an old system": PROGRAM.encode() + b"\x1a",
+}
+
+
+@pytest.mark.parametrize("data", AS_SAVED.values(), ids=AS_SAVED)
+def test_a_program_is_read_however_it_was_saved_or_sent(data, tmp_path):
+    path = tmp_path / "o1000.nc"
+    path.write_bytes(data)
+    for pieces in (4_000_000, 16):  # of bytes: ends of lines fall on their borders
+        reader = ExtentReader()
+        for piece in chunks_of(io.BytesIO(data), pieces):
+            reader.feed(piece)
+        assert (reader.extents["G54"].low, reader.extents["G54"].high) == ([0, 0, INF], [50, 20, -INF])
+    assert [line for line in read_program(path).splitlines() if line][2:] == PROGRAM.splitlines()[2:]

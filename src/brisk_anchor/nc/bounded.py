@@ -9,6 +9,9 @@ import tomllib
 from pathlib import Path
 from typing import Any, BinaryIO
 
+UNREAD = b"\x00\x11\x12\x13\x14\x1a\x7f"
+"""Leaders of a tape, flow control and the end mark of old files: no control reads them as text."""
+
 
 def open_plain(path: Path) -> BinaryIO:
     """A plain file open for reading bytes.

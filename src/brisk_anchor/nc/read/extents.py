@@ -8,6 +8,7 @@ figures, and a test holds them to it.
 
 from __future__ import annotations
 
+import codecs
 import math
 import re
 from collections.abc import Iterator
@@ -19,6 +20,7 @@ from numpy.typing import NDArray
 
 from brisk_anchor.core.errors import NcError
 from brisk_anchor.core.geometry.frames import Array
+from brisk_anchor.nc.bounded import UNREAD
 from brisk_anchor.nc.read.arcs import arc_centre, arc_sweep
 from brisk_anchor.nc.read.expressions import ExpressionError
 from brisk_anchor.nc.read.modal import PLANE_AXES
@@ -464,10 +466,11 @@ def chunks_of(stream: BinaryIO, size: int = CHUNK) -> Iterator[bytes]:
     Raises:
         NcError: a line of absurd length.
     """
-    held = b""
+    held, first = b"", True
     while piece := stream.read(size):
-        held += piece
-        cut = held.rfind(b"\n") + 1
+        held += (piece.removeprefix(codecs.BOM_UTF8) if first else piece).translate(None, UNREAD)
+        first = False
+        cut = held.rfind(b"\n") + 1 or held.rfind(b"\r") + 1
         if cut:
             yield held[:cut]
             held = held[cut:]

@@ -11,7 +11,7 @@ from pathlib import Path
 
 from brisk_anchor.core.errors import BriskAnchorError, CrashError
 from brisk_anchor.core.kinds import Vector
-from brisk_anchor.nc.bounded import open_plain
+from brisk_anchor.nc.bounded import UNREAD, open_plain
 from brisk_anchor.nc.profile.control_profile import Profile, profile_of, shipped_profile
 from brisk_anchor.nc.read.extents import ExtentReader, read_extents
 from brisk_anchor.nc.read.interpreter import Alarm, Interpreter
@@ -22,6 +22,7 @@ from brisk_anchor.standin.scene import build_scene
 from brisk_anchor.standin.scene_file import load_scene
 
 _LONGEST_LINE = 1000
+_UNREAD = dict.fromkeys(UNREAD)
 _KEPT_MOVES = 10_000
 """Moves held in memory while a long program runs."""
 
@@ -109,26 +110,26 @@ class DryRun:
 def _lines(path: Path) -> Iterator[str]:
     """Lines of a file, one at a time; none is longer than a control takes, so a file of one line is no trap.
 
+    A comment may be in any script: what is no UTF-8 stands as a mark that no word has.
+
     Raises:
-        ProgramFileError: when it cannot be read or is no text.
+        ProgramFileError: when it cannot be read.
     """
     try:
-        with io.TextIOWrapper(open_plain(path), encoding="utf-8", newline=None) as stream:
+        with io.TextIOWrapper(open_plain(path), encoding="utf-8-sig", errors="replace", newline=None) as stream:
             while line := stream.readline(_LONGEST_LINE):
-                yield line.rstrip("\n")
+                yield line.rstrip("\n").translate(_UNREAD)
     except OSError as error:
         raise ProgramFileError(
             f"{path} cannot be read: {error.strerror}", "Nothing was run", "Check the name"
         ) from error
-    except UnicodeDecodeError as error:
-        raise ProgramFileError(f"{path} is no plain text", "Nothing was run", "Give an NC program") from error
 
 
 def read_program(path: Path) -> str:
     """NC text from a file that is held whole.
 
     Raises:
-        ProgramFileError: when it cannot be read, is no text, or is too long to hold.
+        ProgramFileError: when it cannot be read, or is too long to hold.
     """
     try:
         long = path.stat().st_size > LONGEST_PROGRAM
@@ -147,7 +148,7 @@ def interpreter_of(path: Path, profile: Profile, machine: MachinePort) -> Interp
     """A file on a machine: held whole when it is short enough, else as a stream in flat memory.
 
     Raises:
-        ProgramFileError: when it cannot be read or is no text. NcError: a line is refused.
+        ProgramFileError: when it cannot be read. NcError: a line is refused.
     """
     try:
         size = path.stat().st_size
