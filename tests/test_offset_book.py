@@ -331,6 +331,30 @@ def test_a_csv_as_spreadsheets_save_it_and_none_of_whose_figures_are_guessed(tex
             assert (row.row, row.values) == ("G54", values)
 
 
+@pytest.mark.parametrize(
+    ("block", "values", "stepped"),
+    [
+        ("G10 L2 P1 X-430 Y-1.5", {"x": -430, "y": -1.5}, {"x": -0.43, "y": -1.5}),
+        ("n10g10l2p1x-430.y-1.5(first)", {"x": -430, "y": -1.5}, {"x": -430, "y": -1.5}),
+        ("G20 G10 L2 P1 X-1 R2", {"x": -25.4, "r": 2}, {"x": -2.54e-3, "r": 2}),
+        ("G10 L2 P1 X-430,5", "“,5” cannot be read", None),
+        ("G10 L2 P1 X- 430.5", "cannot be read", None),
+        ("G10 L2 P1 X1. X2.", "X stands twice", None),
+        ("G10 L2 P1\nX-430. Y-1.5\nG11", "names no axis", None),
+    ],
+)
+def test_offset_setting_blocks_say_their_figures_or_are_refused(profile, block, values, stepped):
+    """`stepped`: on a control that takes figures without a point for least increments, of a thousandth of a mm here."""
+    for control, expected in ((profile, values), (shipped_profile("table-only"), stepped or values)):
+        data = f"G21 G90\n{block}\n".encode()
+        if isinstance(expected, str):
+            with pytest.raises(TableFileError, match=expected):
+                from_blocks(data, "t", control)
+        else:
+            (row,) = from_blocks(data, "t", control)
+            assert (row.row, row.values) == ("G54", pytest.approx(expected))
+
+
 def test_blocks_go_out_and_come_back(profile):
     rows = [
         TableRow("G54", {"x": -1.25, "y": 2.0, "z": -300.0}, {}),

@@ -104,7 +104,8 @@ def test_arcs_reach_as_far_as_their_points(first, turn, radius, clockwise, cx, c
 @given(st.lists(FIGURE, min_size=1, max_size=20))
 def test_figures_are_those_python_reads(figures):
     text = "".join(f"X{figure}Y{figure}\n" for figure in figures)
-    letters, values, lines, count = _words(text.encode())
+    letters, values, lines, count, pointed = _words(text.encode())
+    assert pointed.all()
     plain = [float(v) for _, v in re.findall(r"([A-Z])(-?[\d.]+)", text)]
     assert values.tolist() == plain
     assert count == len(figures)
@@ -200,3 +201,25 @@ def test_a_program_is_read_however_it_was_saved_or_sent(data, tmp_path):
             reader.feed(piece)
         assert (reader.extents["G54"].low, reader.extents["G54"].high) == ([0, 0, INF], [50, 20, -INF])
     assert [line for line in read_program(path).splitlines() if line][2:] == PROGRAM.splitlines()[2:]
+
+
+@pytest.mark.parametrize("more", ["", "G91 ", "(exactly) ", "G20 "])
+def test_lengths_without_a_point_are_what_the_control_takes_them_for(more):
+    text = f"{more}G54 G0 X400 Y-2. Z0\nX-7 I0 F100\n"
+    as_written, stepped = ExtentReader(), ExtentReader(1000.0)
+    for reader in (as_written, stepped):
+        reader.feed(text.encode())
+    assert as_written.wholes == 2  # zero is zero
+    step = 2.54e-3 if "G20" in more else 1e-3
+    last = 400 - 7 if "G91" in more else -7
+    assert stepped.extents["G54"].high[0] == pytest.approx(400 * step)
+    assert stepped.extents["G54"].low[0] == pytest.approx(min(last, 400) * step)
+    unit = 25.4 if "G20" in more else 1.0
+    assert as_written.extents["G54"].high[0] == pytest.approx(400 * unit)
+    assert stepped.extents["G54"].low[1] == as_written.extents["G54"].low[1] == pytest.approx(-2 * unit)
+
+
+@pytest.mark.parametrize("code", ["G16", "G51.1 X0", "G68.2", "G12.1", "G7.1 C20.", "M97 P100", "G43.4 H1", "G90.1"])
+def test_what_makes_words_mean_something_else_is_refused(code):
+    with pytest.raises(NcError, match="run the program on the stand-in"):
+        extent_of(f"G90 G54 G0 X1. Y2.\n{code}\nG1 X10. Y90.\n")

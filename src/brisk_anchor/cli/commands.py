@@ -25,6 +25,10 @@ from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.core.quantities import prefer
 from brisk_anchor.services.paths import DEMO_SPEED, THEME_VARIABLE, THEMES
 
+ProfileOption = Annotated[
+    str | None, typer.Option("--profile", help="The control: a profile that ships, or a file (TOML).")
+]
+
 app = typer.Typer(
     add_completion=True,
     no_args_is_help=True,
@@ -330,9 +334,7 @@ def run(
     scene: Annotated[str, typer.Option("--scene", help="A scene that ships, or a scene file (TOML).")],
     json: Annotated[bool, typer.Option("--json", help="Print JSON instead of lines.")] = False,
     seed: Annotated[int, typer.Option(help="Seed of the probe's noise; -1 for none.")] = 1,
-    profile: Annotated[
-        str | None, typer.Option("--profile", help="The control: a profile that ships, or a file (TOML).")
-    ] = None,
+    profile: ProfileOption = None,
 ) -> None:
     """Run NC text on the stand-in: offsets, hits, alarms, crashes, printed lines, run time."""
     from brisk_anchor.services.machine.dry_run import dry_run
@@ -363,11 +365,15 @@ def show_keys() -> None:
 
 
 @app.command()
-def extents(program: Annotated[Path, typer.Argument(help="File with a cutting program, of any length.")]) -> None:
+def extents(
+    program: Annotated[Path, typer.Argument(help="File with a cutting program, of any length.")],
+    profile: ProfileOption = None,
+) -> None:
     """How far a cutting program goes, per work offset, in program positions (mm)."""
+    from brisk_anchor.nc.profile.control_profile import profile_of
     from brisk_anchor.services.machine.dry_run import extents_of
 
-    reader = extents_of(program)
+    reader = extents_of(program, profile_of(profile) if profile is not None else None)
     for row, extent in sorted(reader.extents.items()):
         say(
             f"{row:<6}"
@@ -377,6 +383,10 @@ def extents(program: Annotated[Path, typer.Argument(help="File with a cutting pr
             )
         )
     say(f"{reader.blocks} blocks read, tool lengths left out")
+    if reader.wholes and profile is None:
+        say(
+            f"{reader.wholes} lengths have no point and were read as written; --profile says how the control reads them"
+        )
 
 
 app.add_typer(book_app, name="book")

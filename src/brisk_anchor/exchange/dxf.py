@@ -7,7 +7,7 @@ from pathlib import Path
 
 from brisk_anchor.core.errors import DrawingFileError
 from brisk_anchor.core.numbers import counted
-from brisk_anchor.exchange.dxf_entities import Drawn, Shown
+from brisk_anchor.exchange.dxf_entities import SeenFromAbove, Shown
 from brisk_anchor.exchange.read_part import (
     LOOKED_AT,
     MOST_OPENINGS,
@@ -78,7 +78,7 @@ def _read(path: Path, unit: float | None, layers: frozenset[str] | None) -> Read
             "Say --units mm or --units inch",
         )
     shown = Shown(document, layers)
-    drawn = Drawn(path.name, scale)
+    drawn = SeenFromAbove(path.name, scale)
     for entity in shown.entities():
         drawn.add(entity)
     closed = sorted(loops(drawn.segments), key=lambda ring: -round(area(ring), 3))  # equal ones as they were drawn
@@ -124,7 +124,7 @@ def _read(path: Path, unit: float | None, layers: frozenset[str] | None) -> Read
     )
 
 
-def _outer_of(closed: list[list[Point]], drawn: Drawn) -> tuple[list[Point], list[list[Point]], list[Round]]:
+def _outer_of(closed: list[list[Point]], drawn: SeenFromAbove) -> tuple[list[Point], list[list[Point]], list[Round]]:
     """The outline of the part, [] for none; the other closed outlines, and the circles that are not it.
 
     It is the largest closed outline; or the largest circle, where that encloses all lines but for what centre lines

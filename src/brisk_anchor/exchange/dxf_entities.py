@@ -84,7 +84,7 @@ def _parts_of(block: Any) -> Iterator[Any]:
             yield part
 
 
-class Drawn:
+class SeenFromAbove:
     """Entities seen from above, in mm."""
 
     def __init__(self, name: str, scale: float) -> None:

@@ -8,7 +8,7 @@ from collections.abc import Iterable
 from brisk_anchor.core.errors import ExportError
 from brisk_anchor.core.quantities import Unit, fixed
 from brisk_anchor.exchange.tables.rows import TableForm, TableRow, decoded, no_unit, number_in, once, refuse
-from brisk_anchor.nc.profile.control_profile import Profile
+from brisk_anchor.nc.profile.control_profile import Profile, in_mm
 
 _SET = re.compile(r"^(?:N\d+\s*)?#\s*(\d{1,6})\s*=(.*)$")
 _WORD = re.compile(r"([A-Z])\s*([+-]?(?:\d+\.?\d*|\.\d+))")
@@ -70,6 +70,8 @@ def from_blocks(data: bytes, name: str, profile: Profile, unit: Unit | None = No
             continue
         if "#" in line or "[" in line:
             raise refuse(name, number, "a block with a variable or a sum says no figure")
+        if rest := _WORD.sub("", line).strip():
+            raise refuse(name, number, f"“{rest[:12]}” cannot be read")
         if not absolute:
             raise refuse(name, number, "an incremental block says no place")
         head = {(letter, float(value)) for letter, value in words if letter in "LP"}
@@ -78,12 +80,28 @@ def from_blocks(data: bytes, name: str, profile: Profile, unit: Unit | None = No
             continue
         if scale is None:
             raise no_unit(name, number)
-        values = {a.lower(): number_in(v, name, number, scale) for a, v in words if a in "XYZ"}
-        for letter, value in words:
-            if letter == "R":
-                values["r"] = number_in(value, name, number)
+        values = _values_in(words, name, number, profile.steps_of_whole, inches=scale != 1.0)
         found.append(TableRow(row, values, {}, source=f"{name}, line {number}"))
     return once(found, name)
+
+
+def _values_in(
+    words: list[tuple[str, str]], name: str, number: int, steps: float | None, *, inches: bool
+) -> dict[str, float]:
+    """What a block sets, mm and degrees. Raises TableFileError: nothing, or one axis twice."""
+    values: dict[str, float] = {}
+    for letter, figure in words:
+        if letter not in "XYZR":
+            continue
+        if letter.lower() in values:
+            raise refuse(name, number, f"{letter} stands twice in the block")
+        # Read as typed first: that refuses what is no figure, or no place.
+        value = number_in(figure, name, number)
+        whole = "." not in figure
+        values[letter.lower()] = value if letter == "R" else in_mm(value, steps, whole=whole, inches=inches)
+    if not values:
+        raise refuse(name, number, "the block names no axis, and what follows it is not read")
+    return values
 
 
 FORM = TableForm(

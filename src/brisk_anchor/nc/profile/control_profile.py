@@ -299,6 +299,14 @@ class Profile(ProfileSection):
         """Decimals of axis words at this control's resolution."""
         return max(0, len(f"{self.resolution:.6f}".rstrip("0").split(".")[1]))
 
+    @property
+    def steps_of_whole(self) -> float | None:
+        """How many least increments a mm has, where a length without a point counts those; None where it is as written.
+
+        In inches a step is a tenth of a thousandth as it is a thousandth of a mm in metric.
+        """
+        return round(1 / self.resolution, 6) if self.input.integers == "least increment" else None
+
     @functools.cached_property
     def all_rows(self) -> dict[str, RowWords]:
         """Every row of the offset table by name, extended ones included."""
@@ -548,6 +556,21 @@ def load_profile(path: Path) -> Profile:
         return parse_profile(data.decode("utf-8"), path.name)
     except (OSError, UnicodeDecodeError) as error:
         raise ProfileError(path.name, (Fault("", why_unread(error)),)) from error
+
+
+def in_mm(value: float, steps: float | None, *, whole: bool, inches: bool) -> float:
+    """A length as a control reads it, mm.
+
+    Args:
+        value: what is written.
+        steps: `Profile.steps_of_whole`.
+        whole: whether it has no point.
+        inches: whether G20 is in force.
+    """
+    if whole and steps is not None:
+        # A division by a whole number rounds once, a product with the decimal step would round twice.
+        return value / steps * (2.54 if inches else 1.0)
+    return value * 25.4 if inches else value
 
 
 def profile_of(name_or_path: str) -> Profile:

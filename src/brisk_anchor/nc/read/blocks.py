@@ -14,7 +14,7 @@ from brisk_anchor.core.features.touches import AXES
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.offsets.row_rotation import turned
 from brisk_anchor.nc.profile.code_groups import GROUP_OF, M_GROUP_OF, SKIP_CODES, STRAIGHT_PROBES
-from brisk_anchor.nc.profile.control_profile import Profile
+from brisk_anchor.nc.profile.control_profile import Profile, in_mm
 from brisk_anchor.nc.profile.sections import TurningFigures
 from brisk_anchor.nc.read.arcs import arc_centre, arc_points, arc_sweep
 from brisk_anchor.nc.read.coordinates import Coordinates
@@ -56,7 +56,7 @@ class BlockRunner(Coordinates):
         self._row_figures = profile.lathe.work_offset if profile.lathe is not None else None
         self._held = {str(letter): True for letter in profile.table_clamp}
         self._signs = _signs(profile)
-        self._steps = round(1 / profile.resolution, 6)
+        self._steps = profile.steps_of_whole
         self._known = _KNOWN | set(self._rotary) | (set("UVW") if profile.input.increments_uvw else set())
         self._refused = {float(word[1:]) for word in profile.input.refuses if word.startswith("G")}
         self._refused_functions = {float(word[1:]) for word in profile.input.refuses if word.startswith("M")}
@@ -164,14 +164,10 @@ class BlockRunner(Coordinates):
                     raise ExpressionError(f"this machine has no axis {letter}")
                 raise ExpressionError(f"the word {letter}{value:g} is not known to this control")
             if letter in self._rotary:
-                if whole and self.profile.input.integers == "least increment":
+                if whole and self._steps is not None:
                     value *= ANGLE_STEP
             elif letter in _LENGTH_LETTERS and letter not in plain:
-                if whole and self.profile.input.integers == "least increment":
-                    # A division by a whole number rounds once, a product with the decimal step would round twice.
-                    value = value / self._steps * (2.54 if inches else 1.0)
-                elif inches:
-                    value *= 25.4
+                value = in_mm(value, self._steps, whole=whole, inches=inches)
                 if letter in "XU" and self.profile.input.diameter_x:
                     value /= 2
                 value *= self._signs.get(letter, 1)

@@ -21,6 +21,7 @@ from numpy.typing import NDArray
 from brisk_anchor.core.errors import NcError
 from brisk_anchor.core.geometry.frames import Array
 from brisk_anchor.nc.bounded import UNREAD
+from brisk_anchor.nc.profile.control_profile import in_mm
 from brisk_anchor.nc.read.arcs import arc_centre, arc_sweep
 from brisk_anchor.nc.read.expressions import ExpressionError
 from brisk_anchor.nc.read.modal import PLANE_AXES
@@ -55,6 +56,14 @@ _TENS = 10.0 ** np.arange(_LONGEST_RUN + 1)
 _WORD = re.compile(r"([A-Z])\s*([-+]?(?:\d+\.?\d*|\.\d+))")
 _CHANGE = re.compile(rb"[Mm]0*6(?![\d.])")
 _CYCLES = (73, 74, 76, 81, 82, 83, 84, 85, 86, 87, 88, 89)
+_NOT_FOLLOWED = frozenset(
+    (1097, 1098, 65, 66, 52, 92, 68, 51, 51.1, 68.2, 68.3, 43.4, 43.5, 16, 7.1, 107, 12.1, 112, 90.1)
+)
+"""Codes after which words are no places of their axes: calls, shifts, turns, scales, mirrors, polar and rolled-off
+coordinates, tips that are followed, centres of arcs as places. M codes are 1000 higher.
+"""
+_LENGTH_LETTERS = "XYZIJKR"
+_IS_LENGTH = np.isin(np.arange(256), [ord(letter) for letter in _LENGTH_LETTERS])
 _OFFSETS = (54, 55, 56, 57, 58, 59)
 _NOT_PLAIN = list(b"ABCDELOPQRUVW")
 _PLAIN_G = np.array([0, 1, 2, 3, 17, 21, 40, 49, 64, 80, 90, 94, *_OFFSETS])
@@ -124,10 +133,14 @@ class _State:
 class ExtentReader:
     """Feeds on chunks of whole lines. Positions are those of the program, tool length left out.
 
-    `by_tool` has them by offset and by the tool in the spindle, 0 before the first change.
+    `by_tool` has them by offset and by the tool in the spindle, 0 before the first change. `wholes` counts lengths
+    without a point, other than 0: controls differ in what they are.
     """
 
-    def __init__(self) -> None:
+    def __init__(self, steps: float | None = None) -> None:
+        """`steps` is `Profile.steps_of_whole` of the control; None: lengths without a point are as written."""
+        self._steps = steps
+        self.wholes = 0
         self.by_tool: dict[tuple[str, int], Extent] = {}
         self.blocks = 0
         self.quick_blocks = 0
@@ -181,7 +194,10 @@ class ExtentReader:
         found = _words(chunk)
         if found is None:
             return False
-        letters, values, lines, count = found
+        letters, values, lines, count, pointed = found
+        wholes = int((_IS_LENGTH[letters] & ~pointed & (values != 0)).sum())
+        if wholes and self._steps is not None:
+            return False
         counts = np.bincount(letters, minlength=128)
         if counts[_NOT_PLAIN].any():
             return False
@@ -209,6 +225,7 @@ class ExtentReader:
                 state.motion = int(motions[-1])
         self.blocks += count
         self.quick_blocks += count
+        self.wholes += wholes
         return True
 
     def _quick_mixed(self, g_values: Array, g_lines: Whole, axes: list[tuple[Array, Whole]], count: int) -> bool:
@@ -274,20 +291,22 @@ class ExtentReader:
                 self._exact_code(value)
             elif letter == "M":
                 codes.add(value + 1000)
-            elif letter in words and letter in "XYZIJKR":
+            elif letter in words and letter in _LENGTH_LETTERS:
                 raise NcError(number, raw, f"{letter} stands twice in the block")
             else:
-                words[letter] = value * state.scale if letter in "XYZIJKR" else value
+                words[letter] = value
+                if letter in _LENGTH_LETTERS:
+                    whole = "." not in figure
+                    self.wholes += whole and value != 0
+                    words[letter] = in_mm(value, self._steps, whole=whole, inches=state.scale != 1.0)
         if 54.1 in codes:
             state.offset = f"G54.1 P{words.pop('P', 0):g}"
         state.wanted = int(words.get("T", state.wanted))
         if 1006 in codes:
             state.tool = state.wanted
-        if codes & {1098, 65, 66, 52, 92, 68, 51}:
-            what = (
-                "subprograms, shifts, turns and scales are not followed here: run the program on the stand-in instead"
-            )
-            raise NcError(number, raw, what)
+        if codes & _NOT_FOLLOWED:
+            what = "subprograms, shifts, turns, scales and other coordinates are not followed here: run the program"
+            raise NcError(number, raw, f"{what} on the stand-in instead")
         if codes & {53, 28, 30}:
             for axis, letter in enumerate("XYZ"):
                 if letter in words:
@@ -373,8 +392,10 @@ class ExtentReader:
                 extent.take(2, depth, depth, number, number)
 
 
-def _words(chunk: bytes) -> tuple[Bytes, Array, Whole, int] | None:
-    """Letters, values and line numbers of a plain chunk and how many lines it has; None when it is not plain.
+def _words(chunk: bytes) -> tuple[Bytes, Array, Whole, int, NDArray[np.bool_]] | None:
+    """Letters, values and line numbers of a plain chunk, how many lines it has, and which values have a point.
+
+    None when it is not plain.
 
     Figures are read as whole numbers without their points and divided by a power of ten: below 2⁵³ and 10²² that is
     rounded once, so it is the float that Python reads.
@@ -407,10 +428,12 @@ def _words(chunk: bytes) -> tuple[Bytes, Array, Whole, int] | None:
     values = whole.astype(np.float64)
     owners = letters_so_far[points] - 1
     values[owners] /= _TENS[decimals]
+    pointed = np.zeros(len(at), bool)
+    pointed[owners] = True
     line_ends = data[marks] == 10
     lines = np.cumsum(line_ends)[mark_kinds == _LETTER]
     count = int(line_ends.sum()) + (not chunk.endswith(b"\n"))
-    return data[at], values, lines.astype(np.int64), count
+    return data[at], values, lines.astype(np.int64), count, pointed
 
 
 def _modal(values: Array, lines: Whole, codes: tuple[int, ...], before: int, count: int) -> Whole:
@@ -480,9 +503,9 @@ def chunks_of(stream: BinaryIO, size: int = CHUNK) -> Iterator[bytes]:
         yield held
 
 
-def read_extents(stream: BinaryIO) -> ExtentReader:
-    """Read a whole program from a binary stream. Raises NcError."""
-    reader = ExtentReader()
+def read_extents(stream: BinaryIO, steps: float | None = None) -> ExtentReader:
+    """Read a whole program from a binary stream, `steps` as of `ExtentReader`. Raises NcError."""
+    reader = ExtentReader(steps)
     for chunk in chunks_of(stream):
         reader.feed(chunk)
     return reader

@@ -161,15 +161,15 @@ def interpreter_of(path: Path, profile: Profile, machine: MachinePort) -> Interp
     return Interpreter.streamed(lambda: _lines(path), profile, machine)
 
 
-def extents_of(path: Path) -> ExtentReader:
-    """Extents of a cutting program from a file of any size.
+def extents_of(path: Path, profile: Profile | None = None) -> ExtentReader:
+    """Extents of a cutting program from a file of any size, as the control of a profile reads it.
 
     Raises:
         ProgramFileError: the file cannot be read. NcError: a block cannot be read or needs running.
     """
     try:
         with open_plain(path) as stream:
-            return read_extents(stream)
+            return read_extents(stream, profile.steps_of_whole if profile is not None else None)
     except OSError as error:
         raise ProgramFileError(f"{path} cannot be read: {error.strerror}", "", "Check the name") from error
 

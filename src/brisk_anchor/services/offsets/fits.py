@@ -98,14 +98,14 @@ def fit_file(session: Session, path: Path) -> Fit:
     """Judge a cutting program of any length. Raises PlanError: it cannot be read. NcError: a word of it cannot."""
     try:
         with open_plain(path) as stream:
-            return judge(session, path.name, read_extents(stream))
+            return judge(session, path.name, read_extents(stream, session.profile.steps_of_whole))
     except OSError as error:
         raise PlanError(f"{path.name} cannot be read: {error.strerror}", "", "Check its name and place") from error
 
 
 def fit_text(session: Session, name: str, text: str) -> Fit:
     """Judge a program that is at hand as text. Raises NcError."""
-    return judge(session, name, read_extents(io.BytesIO(text.encode())))
+    return judge(session, name, read_extents(io.BytesIO(text.encode()), session.profile.steps_of_whole))
 
 
 def judge(session: Session, name: str, reader: ExtentReader) -> Fit:
