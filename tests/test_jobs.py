@@ -6,13 +6,24 @@ import re
 import sys
 import time
 from datetime import date
+from pathlib import Path
 
 import pytest
 
-from brisk_anchor.core.errors import BriskAnchorError, DatumError, ExportError, GuardError, JobError, PlanError
+from brisk_anchor import services, standin
+from brisk_anchor.core.errors import (
+    BriskAnchorError,
+    DatumError,
+    ExportError,
+    FindingsError,
+    GuardError,
+    JobError,
+    PlanError,
+)
 from brisk_anchor.core.offsets.checks import SecondLookError
 from brisk_anchor.core.offsets.rules import FromFeature
 from brisk_anchor.exchange.toml_files import in_millimetres, line_of
+from brisk_anchor.nc.profile.control_profile import parse_profile, shipped_text
 from brisk_anchor.services.job import job_editor
 from brisk_anchor.services.job.job_editor import JobEditor
 from brisk_anchor.services.job.job_models import NO_LENGTHS
@@ -21,11 +32,16 @@ from brisk_anchor.services.job.jobs import FILES, check_job, load_job, new_job
 from brisk_anchor.services.measure.datum_rules import axes_of
 from brisk_anchor.services.measure.measurement_request import build_measurement, point_at
 from brisk_anchor.services.measure.reach import reaches
+from brisk_anchor.services.plan.plan_file import parse_plan
 from brisk_anchor.services.session.job_opening import open_job
 from brisk_anchor.services.session.tool_shelf import lines as shelf_lines
 from brisk_anchor.services.session.tool_shelf import set_figure
+from brisk_anchor.services.turning.turning_job import read_turning
+from brisk_anchor.standin.scene_file import parse_scene
 
 PLATE = ("[[solid]]", 'name = "plate"')
+
+EXAMPLES, SCENES = Path(services.__file__).parent / "examples", Path(standin.__file__).parent / "scenes"
 
 
 @pytest.fixture
@@ -142,6 +158,11 @@ def test_a_part_has_no_more_than_is_worked_on_while_somebody_waits(folder):
     ("old", "new", "told"),
     [
         ("diameter = 62.0", 'diameter = "wide"', "holes.2.diameter: it is no figure"),
+        ("diameter = 62.0", 'diameter = "62.0"', "holes.2.diameter: it is no figure"),
+        ("diameter = 62.0", "diameter = true", "holes.2.diameter: it is no figure"),
+        ("place = [80.0, 50.0, 0.0]", 'place = ["80.0", 50.0, 0.0]', "feature.0.place.0: it is no figure"),
+        ("balloon = 1\n", 'balloon = "1"\n', "feature.0.balloon: it is no whole number"),
+        ("balloon = 1\n", "balloon = true\n", "feature.0.balloon: it is no whole number"),
         ("diameter = 62.0", "diameter = -62.0", "holes.2.diameter: it must be more than 0"),
         ("diameter = 62.0", "diameter = 90000.0", "holes.2.diameter: it must be at most 20000"),
         ("diameter = 62.0", "width = 62.0", "holes.2.width: there is no such key here"),
@@ -234,6 +255,28 @@ def test_inches_become_millimetres_and_angles_stay(folder):
     assert job.seat == pytest.approx(usual.seat, abs=1e-6)
     assert job.offset[1].y.drawing == pytest.approx(158.0, abs=1e-6)
     assert job.offset[0].jump_limit == pytest.approx(5.0, abs=1e-6)
+
+
+PLAN = 'form = "brisk-anchor-plan-1"\nunits = "inch"\nname = "p"\n\n[[measure]]\nfeature = "seat"\ndepth = 0.2\n'
+
+
+@pytest.mark.parametrize(
+    ("read", "text", "key"),
+    [
+        (parse_profile, shipped_text("skip-macro"), "resolution"),
+        (parse_scene, (SCENES / "heron-gl114.toml").read_text(), "effective_radius"),
+        (parse_plan, PLAN, "depth"),
+        (read_turning, (EXAMPLES / "sleeve" / "turning.toml").read_text(), "chuck_face"),
+    ],
+)
+def test_a_figure_in_quotes_is_none_in_any_file(read, text, key):
+    """It would be taken as it is in a file in inches, where the others are multiplied."""
+    for new in ('"1.0"', "true"):
+        changed = re.sub(rf"(?m)^{key} = .*$", f"{key} = {new}", text, count=1)
+        assert changed != text
+        with pytest.raises(FindingsError) as caught:
+            read(changed, Path("t.toml") if read is read_turning else "t.toml")
+        assert any("it is no figure" in str(finding) for finding in caught.value.findings)
 
 
 def test_whole_numbers_are_never_lengths():

@@ -3,14 +3,38 @@
 from __future__ import annotations
 
 import errno
+import json
 import os
 import stat
 import tomllib
 from pathlib import Path
-from typing import Any, BinaryIO
+from typing import Any, BinaryIO, Protocol, Self, TypeVar
 
 UNREAD = b"\x00\x11\x12\x13\x14\x1a\x7f"
 """Leaders of a tape, flow control and the end mark of old files: no control reads them as text."""
+
+
+class FromJson(Protocol):
+    """What Pydantic's models have to be made by."""
+
+    @classmethod
+    def model_validate_json(cls, json_data: str, *, strict: bool | None = None) -> Self:
+        """An instance. Raises ValidationError."""
+
+
+Model = TypeVar("Model", bound=FromJson)
+
+
+def strictly(model: type[Model], tables: object) -> Model:
+    """The model that the tables of a file describe. Else Pydantic takes "2.5" and true for figures.
+
+    A figure in quotes would stay as it is, in a file whose others are turned from inches into millimetres.
+
+    Raises:
+        ValidationError: they describe none.
+    """
+    # By way of JSON: there an array is what a tuple is written as, also where nothing else is taken for another.
+    return model.model_validate_json(json.dumps(tables, default=str), strict=True)
 
 
 def open_plain(path: Path) -> BinaryIO:

@@ -15,7 +15,7 @@ from brisk_anchor.core.geometry.rotary import RotaryAxis
 from brisk_anchor.core.kinds import Apart, FeatureKind, Walls
 from brisk_anchor.core.offsets.conditions import EXPANSION, NORMAL, Temperature
 from brisk_anchor.core.quantities import num
-from brisk_anchor.nc.bounded import read_at_most, toml_sections, why_unread
+from brisk_anchor.nc.bounded import read_at_most, strictly, toml_sections, why_unread
 from brisk_anchor.nc.profile.control_profile import findings_of
 from brisk_anchor.standin.row_file import ROW, RowSection, RuleSection
 from brisk_anchor.standin.solid_file import Coordinate, FileSection, Length, Name, Place, Point, SolidSection
@@ -479,7 +479,7 @@ def parse_scene(text: str, source: str) -> SceneFile:
         reason = 'units are missing: write units = "mm"' if units is None else f"units are “{units}”, scenes are in mm"
         raise SceneError(source, (Fault("units", reason),), "Convert every figure to millimetres and state it")
     try:
-        scene = SceneFile.model_validate(data)
+        scene = strictly(SceneFile, data)
     except ValidationError as error:
         raise SceneError(source, findings_of(error)) from error
     if findings := check_scene(scene):

@@ -103,7 +103,7 @@ def restore(control: Control, data: bytes, source: str) -> Left:
     if len(data) > LONGEST:
         raise StateError(source, (Fault("", f"larger than {LONGEST} bytes"),))
     try:
-        state = MachineState.model_validate_json(data)
+        state = MachineState.model_validate_json(data, strict=True)
     except ValidationError as error:
         raise StateError(source, findings_of(error)) from error
     findings = []

@@ -62,7 +62,7 @@ def to_json(machine: str, rows: Iterable[TableRow]) -> bytes:
 def from_json(data: bytes, name: str) -> list[TableRow]:
     """Read a table. Raises TableFileError."""
     try:
-        table = OffsetTable.model_validate_json(decoded(data, name, _LONGEST))
+        table = OffsetTable.model_validate_json(decoded(data, name, _LONGEST), strict=True)
     except ValidationError as error:
         raise TableFileError(name, findings_of(error)[:8]) from None
     rows = [

@@ -16,7 +16,7 @@ from pydantic import AfterValidator, Field, ValidationError, WithJsonSchema, mod
 from brisk_anchor.core.errors import Fault, ProfileError
 from brisk_anchor.core.fault_words import fault_words
 from brisk_anchor.core.quantities import Unit
-from brisk_anchor.nc.bounded import read_at_most, toml_sections, why_unread
+from brisk_anchor.nc.bounded import read_at_most, strictly, toml_sections, why_unread
 from brisk_anchor.nc.profile.languages import LANGUAGES, Language
 from brisk_anchor.nc.profile.sections import (
     AlarmVariables,
@@ -496,7 +496,7 @@ def parse_profile(text: str, source: str) -> Profile:
         ProfileError: with every fault listed.
     """
     try:
-        return Profile.model_validate(toml_sections(text))
+        return strictly(Profile, toml_sections(text))
     except tomllib.TOMLDecodeError as error:
         raise ProfileError(source, (Fault("TOML", str(error)),)) from error
     except ValidationError as error:

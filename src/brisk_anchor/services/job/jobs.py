@@ -17,6 +17,7 @@ from brisk_anchor.core.quantities import Unit
 from brisk_anchor.exchange.files import write_whole
 from brisk_anchor.exchange.folder_change import finish_change, new_files
 from brisk_anchor.exchange.toml_files import MILLIMETRES, faults_in, in_millimetres, parse, read_text
+from brisk_anchor.nc.bounded import strictly
 from brisk_anchor.nc.profile.control_profile import Profile, findings_of, profile_of, shipped_profiles
 from brisk_anchor.services.job.drawn_body import expand
 from brisk_anchor.services.job.job_models import (
@@ -82,7 +83,7 @@ def _read(folder: Path, name: str, model: type[Model], findings: list[Fault], te
         return None
     data = in_millimetres(data, MILLIMETRES[data["units"]], NO_LENGTHS)
     try:
-        return model.model_validate(data)
+        return strictly(model, data)
     except ValidationError as error:
         in_inches = data["units"] == "inch"
 

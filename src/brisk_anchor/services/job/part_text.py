@@ -9,6 +9,7 @@ from brisk_anchor.core.quantities import bare, titled
 from brisk_anchor.exchange.part_formats import read_part_file
 from brisk_anchor.exchange.read_part import Point, ReadPart, Round, box_of, round_of, slot_of, straight_edges
 from brisk_anchor.exchange.toml_files import MILLIMETRES
+from brisk_anchor.nc.bounded import strictly
 from brisk_anchor.services.job.job_models import PartFile
 from brisk_anchor.services.job.job_text import figure, quoted
 from brisk_anchor.services.measure.measurement_request import STEEPEST
@@ -188,7 +189,7 @@ def _sound(text: str) -> None:
     from brisk_anchor.nc.profile.control_profile import findings_of
 
     try:
-        PartFile.model_validate(tomllib.loads(text))
+        strictly(PartFile, tomllib.loads(text))
     except tomllib.TOMLDecodeError as error:
         raise DrawingFileError(f"No part can be made of it: {error}", "", "Choose other layers") from error
     except ValidationError as error:

@@ -12,6 +12,7 @@ from brisk_anchor.core.errors import Fault, JobError, PlanFileError
 from brisk_anchor.core.features.measurement_options import MeasurementOptions
 from brisk_anchor.core.quantities import shown_unit
 from brisk_anchor.exchange.toml_files import MILLIMETRES, faults_in, in_millimetres, parse, read_text
+from brisk_anchor.nc.bounded import strictly
 from brisk_anchor.services.job.job_text import figure, quoted
 from brisk_anchor.standin.row_file import ROW
 from brisk_anchor.standin.solid_file import Coordinate, FileSection, Place
@@ -239,7 +240,7 @@ def parse_plan(text: str, name: str) -> PlanFile:
     """
     data = parse(text, name)
     try:
-        plan = PlanFile.model_validate(in_millimetres(data, MILLIMETRES[data["units"]], _NO_LENGTHS))
+        plan = strictly(PlanFile, in_millimetres(data, MILLIMETRES[data["units"]], _NO_LENGTHS))
     except ValidationError as error:
         raise PlanFileError(name, tuple(faults_in(name, text, error))) from None
     refuse_nothing(plan, name)

@@ -65,7 +65,7 @@ class LatheFile:
             return False
         name = self.path.name
         try:
-            state = LatheState.model_validate_json(data)
+            state = LatheState.model_validate_json(data, strict=True)
         except ValidationError as error:
             raise StateError(name, findings_of(error)) from error
         if state.machine != lathe.setup.lathe.name:

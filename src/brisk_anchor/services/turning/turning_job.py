@@ -23,6 +23,7 @@ from brisk_anchor.exchange.files import write_whole
 from brisk_anchor.exchange.folder_change import look_unchanged
 from brisk_anchor.exchange.presetter import PresetterColumns
 from brisk_anchor.exchange.toml_files import MILLIMETRES, faults_in, finding_at, in_millimetres, parse, read_text
+from brisk_anchor.nc.bounded import strictly
 from brisk_anchor.nc.profile.control_profile import Profile, load_profile, shipped_profile, shipped_profiles
 from brisk_anchor.nc.profile.sections import LatheProfile
 from brisk_anchor.services.turning.set_up_words import (
@@ -189,7 +190,7 @@ def read_turning(text: str, path: Path) -> TurningJob:
     data = parse(text, path.name)
     unit = Unit.MM if data["units"] == "mm" else Unit.INCH
     try:
-        file = TurningFile.model_validate(in_millimetres(data, MILLIMETRES[data["units"]], _NO_LENGTHS))
+        file = strictly(TurningFile, in_millimetres(data, MILLIMETRES[data["units"]], _NO_LENGTHS))
     except ValidationError as error:
         raise JobError(path.name, tuple(faults_in(path.name, text, error))) from error
     return _put_together(file, text, path, unit)
