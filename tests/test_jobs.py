@@ -242,6 +242,12 @@ def test_what_cannot_be_is_refused_with_a_reason(folder, name, old, new, reason)
 
 def test_inches_become_millimetres_and_angles_stay(folder):
     data = {"units": "inch", "seat": [1.0, 2.0, -0.5], "turn": [1.0], "solid": [{"top": 2, "name": "a", "on": True}]}
+    # One name, two meanings: of an axis how its direction is known, degrees; of a probe how its radii are.
+    known = {"rotary": [{"u_direction": 0.0005, "u_centre": 0.1}], "probe": {"u_direction": 0.0005}}
+    assert in_millimetres(known, 25.4, NO_LENGTHS) == {
+        "rotary": [{"u_direction": 0.0005, "u_centre": pytest.approx(2.54)}],
+        "probe": {"u_direction": pytest.approx(0.0127)},
+    }
     assert in_millimetres(data, 25.4, NO_LENGTHS) == {
         "units": "inch",
         "seat": [25.4, 50.8, -12.7],

@@ -93,9 +93,15 @@ def _unshowable(data: Any, place: tuple[str | int, ...]) -> tuple[str | int, ...
 
 
 def in_millimetres(data: Any, factor: float, others: frozenset[str], key: str = "") -> Any:
-    """The same tables with every length times `factor`; the keys in `others` hold no lengths."""
+    """The same tables with every length times `factor`; the keys in `others` hold no lengths.
+
+    "rotary.u_direction" is that key of a table `rotary` alone.
+    """
     if isinstance(data, dict):
-        return {name: in_millimetres(value, factor, others, name) for name, value in data.items()}
+        return {
+            name: value if f"{key}.{name}" in others else in_millimetres(value, factor, others, name)
+            for name, value in data.items()
+        }
     if key in others or isinstance(data, bool) or factor == 1.0:
         return data
     if isinstance(data, list):

@@ -40,7 +40,7 @@ NO_LENGTHS = link_section.NO_LENGTHS | frozenset(
         *("units", "form", "number", "tool_number", "balloon", "program", "jaws", "valid_days", "master"),
         *("count", "columns", "rows", "first_angle", "heading", "headings", "turn_uncertainty"),
         *("turn", "angle", "seat_turn", "at_turn", "slope", "sense", "direction", "letter", "over", "walls"),
-        *("angle_low", "angle_high", "angle_rapid"),
+        *("angle_low", "angle_high", "angle_rapid", "rotary.u_direction"),
         *("first_angle", "skip_flags", "face_count", "face", "tilt", "A", "B", "C", "angle_step"),
         *("u_scale", "u_square", "temperature", "repeats", "touch_feed", "part", "scale", "u_part", "tools"),
     )

@@ -38,9 +38,7 @@ from brisk_anchor.services.turning.set_up_words import (
 from brisk_anchor.standin.lathe import LatheReality
 
 _FORM = "brisk-anchor-turning-1"
-_NO_LENGTHS = frozenset(
-    {"stations", "program", "rapid", "offset", "number", "taper", "part", "row", "x_sign", "z_sign"}
-)
+_NO_LENGTHS = frozenset({"stations", "program", "offset", "number", "taper", "part", "row", "x_sign", "z_sign"})
 Result = TypeVar("Result")
 Line = Annotated[str, Field(min_length=1, max_length=400)]
 
