@@ -166,6 +166,26 @@ def test_a_watched_folder_tells_at_once_and_one_that_is_looked_at_soon(tmp_path)
         ear.feed.close()
 
 
+def test_a_folder_that_the_system_does_not_watch_is_looked_at_now_and_then(tmp_path, monkeypatch):
+    def watched(*_args, **_kept):
+        raise OSError("no space left on device")  # so many are watched already
+
+    monkeypatch.setattr("watchfiles.watch", watched)
+    path = tmp_path / "printed.txt"
+    ear = Ear(GrowingFile(path))
+    begun = time.process_time()
+    for _ in range(3):
+        assert ear.hear(0.2) == []
+    written(path, RUN)
+    assert [run.problem for run in ear.hear(0.2)] == [""]
+    asked, until = 0, time.monotonic() + 0.5
+    while time.monotonic() < until:
+        ear.hear(0.2)
+        asked += 1
+    assert asked < 10
+    assert time.process_time() - begun < 0.5
+
+
 @pytest.fixture
 def port(free_port):
     return f"socket://127.0.0.1:{free_port}"

@@ -19,6 +19,8 @@ from brisk_anchor.link.feed import MOST, Piece
 _HEAD = 16_384
 """Bytes at the beginning by which a file is known again."""
 _MOST_FILES = 2000
+_UNWATCHED = 0.5
+"""How often, s, a folder is looked at that the system does not watch, as where it watches too many."""
 _DEBOUNCE, _STEP = 20, 10
 """Milliseconds that a watcher waits for more."""
 
@@ -45,6 +47,7 @@ class Watcher:
             self._changes = None
             if not self._stop.is_set() and not self._folder.is_dir():
                 raise LinkError(f"{self._folder} is gone", "Nothing can be heard from there", "Look at it") from None
+            self._stop.wait(min(seconds, _UNWATCHED))  # no more can be watched: it is looked at
 
     def _watched(self, seconds: float) -> Iterator[object]:
         from watchfiles import watch
