@@ -20,6 +20,8 @@ _MOST_INSERTS = 20_000
 _SAG = 0.002
 _LEVEL = 1 - 1e-9
 """The Z of what a circle lies across, where it is seen as a circle from above."""
+_MOST_EXACT = 5_000
+"""A polyline of more arcs than anybody draws is flattened as it comes."""
 _SHARE = 0.1
 """A small circle is cut finer: its sag is no more than this share of its radius."""
 
@@ -117,7 +119,8 @@ class SeenFromAbove:
             self.words.append(Word(_dimension(entity, scale), self._at(middle)))
 
     def _add_curve(self, entity: Any, kind: str) -> None:
-        if kind in ("LWPOLYLINE", "POLYLINE") and (kind == "LWPOLYLINE" or entity.is_2d_polyline):
+        flat = kind == "LWPOLYLINE" or (kind == "POLYLINE" and entity.is_2d_polyline)
+        if flat and entity.has_arc and len(entity) <= _MOST_EXACT:
             # Its arcs as arcs: as curves of the third degree they would lie beside themselves.
             for part in entity.virtual_entities():
                 self._add_curve(part, part.dxftype())
@@ -140,8 +143,8 @@ class SeenFromAbove:
             points = list(drawn.flattening(_SAG / self._scale))
         for point in points:
             self._near(point.x, point.y)
-        flat = [(point.x * self._scale, point.y * self._scale) for point in points]
-        self.segments += [pair for pair in itertools.pairwise(flat) if math.dist(*pair) > 1e-9]
+        ends = [(point.x * self._scale, point.y * self._scale) for point in points]
+        self.segments += [pair for pair in itertools.pairwise(ends) if math.dist(*pair) > 1e-9]
         if len(self.segments) > _MOST_SEGMENTS:
             raise DrawingFileError(f"{self._name} holds more than {_MOST_SEGMENTS} lines", "", "Choose layers")
 
