@@ -320,6 +320,7 @@ ROUND = [((30.0, 30.0), 10.0)]
         ([in_block(circle(), layer="ICE")], [], "layer ICE is off"),
         ([in_block(circle(layer="OFF"))], [], "layer OFF is off"),
         ([in_block(circle())], ROUND, ""),
+        ([circle(), lambda s, _: (s.add_polymesh((3, 3)), s.add_polyface(), s.add_hatch())], ROUND, ""),
     ],
 )
 def test_round_openings_however_they_are_drawn_and_what_is_not_seen(tmp_path, draw, rounds, note):

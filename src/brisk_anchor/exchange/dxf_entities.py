@@ -119,6 +119,8 @@ class SeenFromAbove:
             self.words.append(Word(_dimension(entity, scale), self._at(middle)))
 
     def _add_curve(self, entity: Any, kind: str) -> None:
+        if kind == "POLYLINE" and not (entity.is_2d_polyline or entity.is_3d_polyline):
+            return  # a mesh of faces
         flat = kind == "LWPOLYLINE" or (kind == "POLYLINE" and entity.is_2d_polyline)
         if flat and entity.has_arc and len(entity) <= _MOST_EXACT:
             # Its arcs as arcs: as curves of the third degree they would lie beside themselves.
