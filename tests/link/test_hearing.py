@@ -272,6 +272,7 @@ def test_what_came_before_the_far_side_went_is_heard(port):
         far.join(5.0)
         assert [run.problem for run in runs] == [""]
     # It said stop before it went: who comes next has not.
+    ear.feed.close()
     ear.feed.send("O1\nM30\n")
     ear.feed.close()
     client, _ = server.accept()
