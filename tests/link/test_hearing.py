@@ -379,12 +379,18 @@ def test_a_converter_that_speaks_rfc_2217_sets_the_line_and_loses_nothing(port):
     assert ear.hear(1.0) == []
     assert termios.tcgetattr(converter.near)[4] == termios.B4800
     wire.send("O1\nM30\n")
-    time.sleep(0.1)
-    assert os.read(converter.far, 100) == b"O1\rM30\r"
-    os.write(converter.far, b"\r\n".join(line.encode() for line in RUN[3:]) + b"\r\n")
-    time.sleep(0.2)
-    converter.close()  # it was printed, and the converter switched off
-    time.sleep(0.2)
+    came = b""
+    while len(came) < len(b"O1\rM30\r"):
+        came += os.read(converter.far, 100)
+    assert came == b"O1\rM30\r"
+    rest = b"\r\n".join(line.encode() for line in RUN[3:]) + b"\r\n"
+    os.write(converter.far, rest)
+    library, until = wire.open(), time.monotonic() + 20
+    while library.in_waiting < len(rest) and time.monotonic() < until:
+        time.sleep(0.01)
+    converter.close()  # it was printed, and the converter switched off before it was looked for
+    while library._thread.is_alive() and time.monotonic() < until:
+        time.sleep(0.01)
     (run,) = ear.hear(1.0)
     assert run.problem == ""
     with pytest.raises(LinkError):
