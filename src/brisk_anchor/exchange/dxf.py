@@ -16,6 +16,7 @@ from brisk_anchor.exchange.read_part import (
     Round,
     area,
     circle_ring,
+    distances_to,
     loops,
     round_of,
     simplified,
@@ -28,6 +29,8 @@ _MAX_BYTES = 50_000_000
 _MOST_LINES_OF_TEXT = 2_000_000
 _MOST_ENTITIES = 100_000
 """Each takes the library that reads them a tenth of a millisecond: with more, nobody would wait."""
+_TOUCHING = 0.01
+"""How far, mm, an opening may stand out of the outline by rounding."""
 _CENTRE_LINES = 1.5
 """How far lines may stand out of a round part, in its radius: farther ones are of an outline that does not close."""
 _UNITS = {1: 25.4, 2: 304.8, 4: 1.0, 5: 10.0, 6: 1000.0}
@@ -100,8 +103,8 @@ def _read(path: Path, unit: float | None, layers: frozenset[str] | None) -> Read
     rounds += [Round(*circle) for _, circle in circles if circle is not None]
     rounds, elsewhere = _of_the_part(rounds, outer)
     if elsewhere:
-        notes.append(f"{counted(elsewhere, 'circle', 'circles')} outside the outline left out")
-    if within := sum(_in_a_larger_one(item, rounds) for item in rounds):
+        notes.append(f"{counted(elsewhere, 'circle', 'circles')} outside the outline or across it left out")
+    if within := _within_larger_ones(rounds):
         many = counted(within, "circle stands", "circles stand")
         notes.append(f"{many} in the middle of a larger one: say what is a step or a thread, and how deep")
     for what, count in (("circles", len(rounds)), ("inner outlines", len(closed) - outside)):
@@ -142,16 +145,23 @@ def _outer_of(closed: list[list[Point]], drawn: SeenFromAbove) -> tuple[list[Poi
 
 
 def _of_the_part(rounds: list[Round], outer: list[Point]) -> tuple[list[Round], int]:
-    """Circles whose middle lies in the outline, each once, and how many do not."""
-    inside = {centre for (centre,) in those_within([[item.centre] for item in rounds], outer)}
-    single = {(item.centre, item.diameter): item for item in reversed(rounds)}
-    kept = [item for item in rounds if item.centre in inside and single[item.centre, item.diameter] is item]
-    return kept, sum(item.centre not in inside for item in rounds)
+    """Circles that lie whole in the outline, each once, and how many of the largest do not."""
+    single = list({(item.centre, item.diameter): item for item in rounds}.values())
+    if len(single) > LOOKED_AT:
+        single = sorted(single, key=lambda item: -item.diameter)[:LOOKED_AT]
+    inside = {centre for (centre,) in those_within([[item.centre] for item in single], outer)}
+    within = [item for item in single if item.centre in inside]
+    apart = distances_to(outer, [item.centre for item in within])
+    kept = [item for item, far in zip(within, apart, strict=True) if far >= item.diameter / 2 - _TOUCHING]
+    return kept, len(single) - len(kept)
 
 
-def _in_a_larger_one(item: Round, rounds: list[Round]) -> bool:
-    """Whether a circle lies in the middle of a larger one."""
-    return any(other.centre == item.centre and other.diameter > item.diameter for other in rounds)
+def _within_larger_ones(rounds: list[Round]) -> int:
+    """How many circles lie in the middle of a larger one."""
+    largest: dict[Point, float] = {}
+    for item in rounds:
+        largest[item.centre] = max(largest.get(item.centre, 0.0), item.diameter)
+    return sum(item.diameter < largest[item.centre] for item in rounds)
 
 
 def _look_at_size(name: str, data: bytes) -> None:

@@ -197,6 +197,19 @@ def round_of(ring: list[Point] | tuple[Point, ...]) -> tuple[Point, float] | Non
 _FEWEST_OF_A_CIRCLE = 8
 
 
+def distances_to(ring: list[Point], points: list[Point]) -> list[float]:
+    """How far points lie from the border of a closed outline, mm."""
+    begin = np.array(ring)
+    way = np.roll(begin, -1, axis=0) - begin
+    squared = np.maximum((way**2).sum(axis=1), 1e-18)
+    found = []
+    for point in points:
+        from_begin = np.array(point) - begin
+        along = np.clip((from_begin * way).sum(axis=1) / squared, 0.0, 1.0)
+        found.append(float(np.hypot(*(from_begin - along[:, None] * way).T).min()))
+    return found
+
+
 @dataclass(frozen=True, slots=True)
 class OutlineEdge:
     """A straight edge: its middle, its length, and the heading of the metal behind it, degrees."""
