@@ -98,11 +98,11 @@ def part_text(read: ReadPart, name: str, *, depth: float, thickness: float | Non
         parts.append(_feature(f"bore {number}", title, "bore", "body", (*bore.centre, edge), more))
     for boss in bosses:
         head.append(f"# a round of diameter {figure(boss.diameter)} at {boss.centre} that is no bore was left out\n")
-    if (outside := round_of(read.outline)) is not None:
-        centre, diameter = outside
-        more = [f"size = {figure(diameter)}", f"size_limit = {figure(max(0.2, diameter * 0.01))}", "over = true"]
+    if (circle := round_of(read.outline)) is not None:
+        centre, size = circle
+        more = [f"size = {figure(size)}", f"size_limit = {figure(max(0.2, size * 0.01))}", "over = true"]
         more.append(f"depth = {figure(depth)}")
-        parts.append(_feature("outside", f"outside ⌀{titled(diameter)}", "boss", "body", (*centre, top), more))
+        parts.append(_feature("outside", f"outside ⌀{titled(size)}", "boss", "body", (*centre, top), more))
     parts += _openings(read, top, depth)
     parts += _edges(read, top, depth)
     middle = _flat_place(read, bores)
