@@ -60,7 +60,7 @@ def area(points: list[Point] | tuple[Point, ...]) -> float:
 def loops(segments: list[tuple[Point, Point]], gap: float = 1e-3) -> list[list[Point]]:
     """Closed outlines made of segments that meet within `gap` mm.
 
-    What does not close is left out, also where it hangs on one that does; what is drawn twice counts once.
+    Lines that close no outline are left out, also those that begin at one. A line that is drawn twice counts once.
     """
     edges = _edges_between_places(segments, gap)
     ends: dict[int, deque[int]] = {}
