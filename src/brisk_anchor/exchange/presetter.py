@@ -16,7 +16,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from brisk_anchor.core.errors import Fault, TableFileError
 from brisk_anchor.core.numbers import plain_figure
-from brisk_anchor.exchange.tables.rows import pointed, too_many
+from brisk_anchor.exchange.tables.rows import take_commas_for_points, too_many
 from brisk_anchor.nc.bounded import read_at_most, why_unread
 
 _MOST_BYTES, _MOST_ROWS = 1_000_000, 2_000
@@ -88,7 +88,8 @@ def parse_presetter(text: str, name: str, columns: PresetterColumns) -> list[Pre
     except csv.Error as error:
         raise TableFileError(name, (Fault(f"line {reader.line_num}", str(error)),)) from error
     if columns.separator != ",":
-        _take_commas_for_points(lines, columns)
+        wanted = [column for column in (columns.x, columns.z, columns.nose) if column is not None]
+        take_commas_for_points([(line, column) for _, line in lines for column in wanted if line[column]])
     for number, line in lines:
         try:
             tool = _tool(line, columns)
@@ -104,13 +105,6 @@ def parse_presetter(text: str, name: str, columns: PresetterColumns) -> list[Pre
     if not found:
         raise TableFileError(name, (Fault("", "it lists no tool"),))
     return found
-
-
-def _take_commas_for_points(lines: list[tuple[int, dict[str, str]]], columns: PresetterColumns) -> None:
-    wanted = [column for column in (columns.x, columns.z, columns.nose) if column is not None]
-    places = [(line, column) for _, line in lines for column in wanted if line[column]]
-    for (line, column), figure in zip(places, pointed([line[c] for line, c in places]), strict=True):
-        line[column] = figure
 
 
 def _tool(line: dict[str, str], columns: PresetterColumns) -> PresetTool:

@@ -13,12 +13,13 @@ from brisk_anchor.exchange.tables.rows import (
     TableForm,
     TableRow,
     decoded,
+    encoding_of,
     no_unit,
     not_too_many,
     number_in,
     once,
-    pointed,
     refuse,
+    take_commas_for_points,
     too_many,
 )
 from brisk_anchor.nc.profile.control_profile import Profile
@@ -87,9 +88,7 @@ def from_csv(data: bytes, name: str, unit: Unit | None = None) -> list[TableRow]
             raise refuse(name, number, f"it has {len(cells)} columns, and the first line {len(head)}")
         lines.append(dict(zip(head, cells, strict=False)))
     if separator != ",":
-        figures = [(line, column) for line in lines for column in _FIGURES if column in line]
-        for (line, column), figure in zip(figures, pointed([line[c] for line, c in figures]), strict=True):
-            line[column] = figure
+        take_commas_for_points([(line, column) for line in lines for column in _FIGURES if column in line])
     found = []
     if "row" not in head:
         raise refuse(name, 1 + before, "there is no column “row”")
@@ -141,9 +140,9 @@ def from_saved(data: bytes, name: str, columns: SavedTable) -> list[TableRow]:
     scale = float((Unit.MM if columns.units == "mm" else Unit.INCH).in_mm)
     found = []
     if columns.separator != ",":
-        figures = [(cells, at[key]) for cells in lines[1:] if len(cells) >= len(head) for key in at if key != "row"]
-        for (cells, column), figure in zip(figures, pointed([cells[c] for cells, c in figures]), strict=True):
-            cells[column] = figure
+        columns_of_figures = [column for key, column in at.items() if key != "row"]
+        whole = [cells for cells in lines[1:] if len(cells) >= len(head)]
+        take_commas_for_points([(cells, column) for cells in whole for column in columns_of_figures])
     for line, cells in enumerate(lines[1:], 2):
         if too_many(cells, len(head)):
             raise refuse(name, line, f"it has {len(cells)} columns, and the first line {len(head)}")
@@ -162,7 +161,7 @@ def from_saved(data: bytes, name: str, columns: SavedTable) -> list[TableRow]:
 
 def _head(data: bytes) -> str:
     """The first line that names columns, as far as it can be read."""
-    text = data[:4000].decode("utf-16" if data.startswith((b"\xff\xfe", b"\xfe\xff")) else "utf-8-sig", "replace")
+    text = data[:4000].decode(encoding_of(data), "replace")
     return _SEPARATOR_LINE.sub("", text, count=1).split("\n", 1)[0]
 
 

@@ -7,7 +7,7 @@ from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from itertools import islice
-from typing import TypeVar
+from typing import Protocol, TypeVar
 
 from brisk_anchor.core.errors import Fault, TableFileError
 from brisk_anchor.core.kinds import FURTHEST
@@ -25,6 +25,7 @@ _WIDE = (b"\xff\xfe", b"\xfe\xff")
 
 
 _Line = TypeVar("_Line")
+_Key = TypeVar("_Key", contravariant=True)
 
 
 @dataclass(frozen=True, slots=True)
@@ -77,10 +78,22 @@ def number_in(text: str, name: str, line: int, scale: float = 1.0) -> float:
     return value
 
 
-def pointed(figures: Sequence[str]) -> list[str]:
-    """Figures of a file whose columns no comma parts: where none has a point, a comma is one."""
-    comma = not any("." in figure for figure in figures)
-    return [figure.replace(",", ".", 1) if comma else figure for figure in figures]
+class Cells(Protocol[_Key]):
+    """Cells of a line, by heading or by number."""
+
+    def __getitem__(self, key: _Key, /) -> str: ...
+
+    def __setitem__(self, key: _Key, value: str, /) -> None: ...
+
+
+def take_commas_for_points(figures: Sequence[tuple[Cells[_Key], _Key]]) -> None:
+    """Turn commas in figures into points, in a file whose columns no comma parts; where one has a point, in none.
+
+    `figures` are all figures of the file: a line, and the cell in it.
+    """
+    if not any("." in cells[key] for cells, key in figures):
+        for cells, key in figures:
+            cells[key] = cells[key].replace(",", ".", 1)
 
 
 def too_many(cells: Sequence[str], columns: int) -> bool:
@@ -88,12 +101,17 @@ def too_many(cells: Sequence[str], columns: int) -> bool:
     return any(text.strip() for text in cells[columns:])
 
 
+def encoding_of(data: bytes) -> str:
+    """The encoding of a text by how it begins."""
+    return "utf-16" if data.startswith(_WIDE) else "utf-8-sig"
+
+
 def decoded(data: bytes, name: str, longest: int = LONGEST) -> str:
     """The text of a file. Raises TableFileError: it is none, or too long."""
     if len(data) > longest:
         raise refuse(name, 0, f"larger than {longest} bytes")
     try:
-        return data.decode("utf-16" if data.startswith(_WIDE) else "utf-8-sig")
+        return data.decode(encoding_of(data))
     except UnicodeDecodeError:
         raise refuse(name, 0, "it is no text in UTF-8: save it as that") from None
 
