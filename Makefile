@@ -1,6 +1,6 @@
 # make demo and make test are all one needs; each sets up what is missing, once.
-# make PYTHON=python3.13 … keeps an environment of its own beside the usual one.
-USUAL := $(shell command -v python3.11 || command -v python3)
+# make PYTHON=python3.13 … keeps an environment of its own beside the usual one, which tools/python chooses for.
+USUAL := $(shell tools/python)
 PYTHON ?= $(USUAL)
 VENV := $(if $(filter $(USUAL),$(PYTHON)),.venv,.venv-$(shell "$(PYTHON)" -c 'import sys; print("%d.%d" % sys.version_info[:2])'))
 BIN := $(VENV)/bin
