@@ -23,9 +23,9 @@ from typer.testing import CliRunner
 from brisk_anchor.book import address
 from brisk_anchor.book.address import BookAddress
 from brisk_anchor.book.entries import EntryKind
-from brisk_anchor.book.models import HEAD
 from brisk_anchor.book.seals import SealMark, canonical
 from brisk_anchor.book.store import Book
+from brisk_anchor.book.table import HEAD
 from brisk_anchor.cli.commands import app
 from brisk_anchor.core.errors import BookError, BookSilentError, BookTakenError, BookTamperedError, BookWriteError
 from brisk_anchor.services.rows.ledger import Ledger

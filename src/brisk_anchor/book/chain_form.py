@@ -100,9 +100,9 @@ def _source(name: str) -> dict[str, Any]:
     if not name.startswith(_SHARED):
         return {"name": name, "own": True}
     words = name.removeprefix(_SHARED)
-    if known := re.fullmatch(r"(T\d+) (radius|length)", words):
+    if known := re.fullmatch(r"(T[0-9]+) (radius|length)", words):
         words = f"{known[2]} of {known[1]}"
-    elif known := re.fullmatch(r"(T\d+) ([xy]) of the ball", words):
+    elif known := re.fullmatch(r"(T[0-9]+) ([xy]) of the ball", words):
         words = f"{known[2].upper()} of the ball of {known[1]}"
     elif words.endswith(" height"):
         words = f"height of {words.removesuffix(' height')}"

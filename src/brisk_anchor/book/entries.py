@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from contextlib import suppress
 from dataclasses import dataclass, field, replace
 from datetime import datetime
 from enum import Enum
@@ -116,6 +117,14 @@ def local_time(at: datetime) -> datetime:
         return at.astimezone()
     except (OverflowError, OSError, ValueError):
         return at
+
+
+def clock_words(at: str) -> str:
+    """A moment that is kept as ISO text in UTC, to the minute, in this computer's time zone; a day stays one."""
+    with suppress(ValueError):
+        if (moment := datetime.fromisoformat(at)).tzinfo is not None:
+            return f"{local_time(moment):%Y-%m-%d %H:%M}"
+    return at[:16].replace("T", " ")
 
 
 def state_of(entries: Iterable[Entry]) -> RowState:

@@ -9,11 +9,11 @@ from contextlib import closing, contextmanager
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import Column, Connection, Engine, MetaData, String, Table, event, inspect, text
+from sqlalchemy import Column, Connection, Delete, Engine, MetaData, String, Table, Update, event, inspect, text
 
 from brisk_anchor.book.address import BUSY, BookAddress
-from brisk_anchor.book.models import HEAD, Base
-from brisk_anchor.core.errors import BookError, BookVersionError
+from brisk_anchor.book.table import HEAD, METADATA
+from brisk_anchor.core.errors import BookError, BookVersionError, BookWriteError
 
 LOCK_KEY = 0x42_41_42_4F
 """Of the advisory lock on a server that first openings, migrations and insertions take, each for its transaction."""
@@ -31,13 +31,21 @@ def prepare(address: BookAddress, engine: Engine) -> None:
     _listen(engine)
     if address.path is None:
         _upgrade(address, engine)
-        return
-    with _file_lock(address.path):
-        _use_wal(address.path)
-        if _revision_of(engine) == HEAD:
-            return
-        _copy_before(address.path, engine)
-        _upgrade(address, engine)
+    else:
+        with _file_lock(address.path):
+            _use_wal(address.path)
+            if _revision_of(engine) != HEAD:
+                _copy_before(address.path, engine)
+                _upgrade(address, engine)
+    event.listen(engine, "before_execute", _refuse_changes)
+
+
+def _refuse_changes(_connection: Connection, statement: Any, *_more: Any) -> None:
+    """A book that is ready only grows, whoever asks; what brings it to a newer form has run before."""
+    if isinstance(statement, (Update, Delete)):
+        raise BookWriteError(
+            "An entry of the book was to be changed or removed", "The book only grows", "Add a new entry instead"
+        )
 
 
 @contextmanager
@@ -147,7 +155,7 @@ def _begin(engine: Engine) -> bool:
         take_turn(connection)
         if _revision(connection) is not None:
             return False
-        Base.metadata.create_all(connection)
+        METADATA.create_all(connection)
         _FORM.create(connection)
         connection.execute(_FORM.insert().values(version_num=HEAD))
     return True

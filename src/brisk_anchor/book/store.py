@@ -15,17 +15,16 @@ from types import TracebackType
 from typing import Any, Self, TypeVar
 
 from pydantic import TypeAdapter, ValidationError
-from sqlalchemy import Connection, Engine, func, select, text, union
+from sqlalchemy import Connection, Engine, Select, func, select, text, union
 from sqlalchemy.exc import DBAPIError, IntegrityError, SQLAlchemyError
 from sqlalchemy.exc import TimeoutError as NoConnection
-from sqlalchemy.orm import Session
 
 from brisk_anchor.book.address import ANSWER, BookAddress
 from brisk_anchor.book.chain_form import dumped, loaded
 from brisk_anchor.book.entries import AXIS_NAMES, DISAGREES, Entry, EntryKind
-from brisk_anchor.book.models import EntryRow
 from brisk_anchor.book.opening import prepare, take_turn
 from brisk_anchor.book.seals import FIRST, FORM, SealMark, look_through, seal
+from brisk_anchor.book.table import ENTRIES
 from brisk_anchor.book.troubles import cannot_open, cannot_read, cannot_write, silent
 from brisk_anchor.core.errors import (
     BookDamagedError,
@@ -158,10 +157,10 @@ class Book:
         known = after or SealMark()
 
         def held(connection: Connection) -> str | None:
-            return connection.execute(select(EntryRow.seal).where(EntryRow.id == known.id)).scalar()
+            return connection.execute(select(ENTRIES.c.seal).where(ENTRIES.c.id == known.id)).scalar()
 
         def look(connection: Connection) -> SealMark:
-            query = select(*EntryRow.__table__.columns).where(EntryRow.id > known.id).order_by(EntryRow.id)
+            query = select(ENTRIES).where(ENTRIES.c.id > known.id).order_by(ENTRIES.c.id)
             with closing(connection.execution_options(yield_per=1000).execute(query)) as result:
                 return look_through(_unhurried(result.mappings()), known, self.name)
 
@@ -173,7 +172,7 @@ class Book:
     @classmethod
     def salvage(cls, path: Path) -> Book | None:
         """What can still be read of a damaged file, as a book in memory that takes no entries; None for nothing."""
-        columns = [column.name for column in EntryRow.__table__.columns]
+        columns = [column.name for column in ENTRIES.columns]
         rows: list[tuple[Any, ...]] = []
         try:
             damaged = sqlite3.connect(f"{path.absolute().as_uri()}?mode=ro&immutable=1", uri=True)
@@ -249,7 +248,7 @@ class Book:
         def work(given: Given, *, look: bool = False) -> Added:
             with self.engine.connect().execution_options(writes=True) as connection, connection.begin() as transaction:
                 take_turn(connection)
-                query = select(EntryRow.id, EntryRow.seal).order_by(EntryRow.id.desc()).limit(1)
+                query = select(ENTRIES.c.id, ENTRIES.c.seal).order_by(ENTRIES.c.id.desc()).limit(1)
                 newest = connection.execute(query).first()
                 last = SealMark(newest[0], newest[1] or FIRST) if newest else SealMark()
                 missed: tuple[Entry, ...] = ()
@@ -292,15 +291,14 @@ class Book:
     def _missed(connection: Connection, entries: Sequence[Entry], known: int) -> tuple[Entry, ...]:
         """What others added to this machine's rows since an entry."""
         own = {entry.uid for entry in entries}
-        query = select(EntryRow).where(EntryRow.id > known, EntryRow.machine == entries[0].machine)
-        with Session(connection) as session:
-            found = session.scalars(query.order_by(EntryRow.id))
-            return tuple(_entry(row) for row in found if row.uid not in own)
+        query = select(ENTRIES).where(ENTRIES.c.id > known, ENTRIES.c.machine == entries[0].machine)
+        found = connection.execute(query.order_by(ENTRIES.c.id)).mappings()
+        return tuple(_entry(row) for row in found if row["uid"] not in own)
 
     @staticmethod
     def _there(connection: Connection, rows: Sequence[dict[str, Any]]) -> dict[str, int]:
         """Which of these entries are in the book already, and under which id."""
-        known = select(EntryRow.uid, EntryRow.id).where(EntryRow.uid.in_([row["uid"] for row in rows]))
+        known = select(ENTRIES.c.uid, ENTRIES.c.id).where(ENTRIES.c.uid.in_([row["uid"] for row in rows]))
         return {str(uid): int(number) for uid, number in connection.execute(known)}
 
     @staticmethod
@@ -319,27 +317,29 @@ class Book:
             fresh.append({**columns, "seal": before})
             ids.append(number)
         if fresh:
-            connection.execute(EntryRow.__table__.insert(), fresh)  # type: ignore[attr-defined]
+            connection.execute(ENTRIES.insert(), fresh)
         return tuple(ids)
 
     # -- asking ------------------------------------------------------------------------------------------------
 
     def newest(self, machine: str) -> int:
         """The largest number an entry of a machine has in the whole book; 0 for none. Raises BookError."""
-        query = select(func.max(EntryRow.id)).where(EntryRow.machine == machine)
-        return self._read(lambda session: session.scalar(query) or 0)
+        query = select(func.max(ENTRIES.c.id)).where(ENTRIES.c.machine == machine)
+        return self._ask(lambda connection: connection.scalar(query) or 0)
 
     def numbers(self, machine: str) -> dict[str, int]:
         """The largest number of each row's entries. Raises BookError."""
         query = (
-            select(EntryRow.row, func.max(EntryRow.number)).where(EntryRow.machine == machine).group_by(EntryRow.row)
+            select(ENTRIES.c.row, func.max(ENTRIES.c.number))
+            .where(ENTRIES.c.machine == machine)
+            .group_by(ENTRIES.c.row)
         )
-        return self._read(lambda session: {row: number or 0 for row, number in session.execute(query)})
+        return self._ask(lambda connection: {row: number or 0 for row, number in connection.execute(query)})
 
     def has(self, number: int, uid: str) -> bool:
         """Whether the entry with this number has this unique id (`uid`). Raises BookError."""
-        query = select(EntryRow.uid).where(EntryRow.id == number)
-        return self._read(lambda session: session.scalar(query) == uid)
+        query = select(ENTRIES.c.uid).where(ENTRIES.c.id == number)
+        return self._ask(lambda connection: connection.scalar(query) == uid)
 
     def history(self, machine: str, row: str | None = None, *, after: int = 0) -> list[Entry]:
         """Entries of a machine, or of one row of it, oldest first, whole; `after` leaves those up to an id out.
@@ -347,10 +347,10 @@ class Book:
         Raises:
             BookError: when an entry cannot be read.
         """
-        query = select(EntryRow).where(EntryRow.machine == machine, EntryRow.id > after).order_by(EntryRow.id)
+        query = select(ENTRIES).where(ENTRIES.c.machine == machine, ENTRIES.c.id > after).order_by(ENTRIES.c.id)
         if row is not None:
-            query = query.where(EntryRow.row == row)
-        return self._read(lambda session: [_entry(found) for found in session.scalars(query)])
+            query = query.where(ENTRIES.c.row == row)
+        return self._found(query, _entry)
 
     def listed(self, machine: str, newest: int, job: str = "") -> list[Entry]:
         """The newest entries of every row of a machine, and of each kind the newest however old it is: a lock holds for
@@ -358,15 +358,15 @@ class Book:
 
         Raises BookError.
         """
-        counted = func.row_number().over(partition_by=EntryRow.row, order_by=EntryRow.id.desc()).label("back")
-        of_rows = (EntryRow.machine == machine, EntryRow.kind != EntryKind.INSPECTED.value)
-        numbered = select(EntryRow.id, counted).where(*of_rows).subquery()  # ids alone: a whole line is slow to sort
-        last = select(func.max(EntryRow.id)).where(*of_rows)
-        last = last.group_by(EntryRow.row, EntryRow.kind, EntryRow.job == job, EntryRow.note.contains(DISAGREES))
+        counted = func.row_number().over(partition_by=ENTRIES.c.row, order_by=ENTRIES.c.id.desc()).label("back")
+        of_rows = (ENTRIES.c.machine == machine, ENTRIES.c.kind != EntryKind.INSPECTED.value)
+        numbered = select(ENTRIES.c.id, counted).where(*of_rows).subquery()  # ids alone: a whole line is slow to sort
+        last = select(func.max(ENTRIES.c.id)).where(*of_rows)
+        last = last.group_by(ENTRIES.c.row, ENTRIES.c.kind, ENTRIES.c.job == job, ENTRIES.c.note.contains(DISAGREES))
         wanted = union(select(numbered.c.id).where(numbered.c.back <= newest), last)
-        query = select(*_LIGHT).where(EntryRow.id.in_(wanted)).order_by(EntryRow.id)
+        query = select(*_LIGHT).where(ENTRIES.c.id.in_(wanted)).order_by(ENTRIES.c.id)
         # Once, at the start, while nothing else is asked of it: a book of years on a slow disk takes its time.
-        return self._read(lambda session: [_light(found) for found in session.execute(query).mappings()], OPENING)
+        return self._found(query, _light, OPENING)
 
     def inspected(self, machine: str, job: str, *, after: int = 0, newest: int | None = None) -> list[tuple[int, str]]:
         """What was inspected for a job on a machine, oldest first: id and JSON; of many the `newest`.
@@ -374,33 +374,35 @@ class Book:
         Raises BookError.
         """
         query = (
-            select(EntryRow.id, EntryRow.result)
-            .where(EntryRow.machine == machine, EntryRow.kind == EntryKind.INSPECTED.value, EntryRow.job == job)
-            .where(EntryRow.id > after)
-            .order_by(EntryRow.id.desc())
+            select(ENTRIES.c.id, ENTRIES.c.result)
+            .where(ENTRIES.c.machine == machine, ENTRIES.c.kind == EntryKind.INSPECTED.value, ENTRIES.c.job == job)
+            .where(ENTRIES.c.id > after)
+            .order_by(ENTRIES.c.id.desc())
             .limit(newest)
         )
-        return self._read(lambda s: [(int(n), str(result)) for n, result in s.execute(query) if result][::-1])
+        return self._ask(
+            lambda connection: [(int(n), str(result)) for n, result in connection.execute(query) if result][::-1]
+        )
 
     def was_inspected(self, machine: str, job: str, title: str) -> bool:
         """Whether a part of that title was inspected for a job on a machine, however long ago. Raises BookError."""
         query = (
-            select(EntryRow.id)
-            .where(EntryRow.machine == machine, EntryRow.kind == EntryKind.INSPECTED.value, EntryRow.job == job)
-            .where(EntryRow.title == title)
+            select(ENTRIES.c.id)
+            .where(ENTRIES.c.machine == machine, ENTRIES.c.kind == EntryKind.INSPECTED.value, ENTRIES.c.job == job)
+            .where(ENTRIES.c.title == title)
             .limit(1)
         )
-        return self._read(lambda session: session.execute(query).first() is not None)
+        return self._ask(lambda connection: connection.execute(query).first() is not None)
 
     def older(self, machine: str, row: str, before: int, count: int | None = None) -> list[Entry]:
         """Entries of a row before an id, all or the newest `count`, oldest first, light. Raises BookError."""
         query = (
             select(*_LIGHT)
-            .where(EntryRow.machine == machine, EntryRow.row == row, EntryRow.id < before)
-            .order_by(EntryRow.id.desc())
+            .where(ENTRIES.c.machine == machine, ENTRIES.c.row == row, ENTRIES.c.id < before)
+            .order_by(ENTRIES.c.id.desc())
             .limit(count)
         )
-        return self._read(lambda session: [_light(found) for found in session.execute(query).mappings()][::-1])
+        return self._found(query, _light)[::-1]
 
     def entry(self, number: int) -> Entry:
         """One entry, whole. Raises BookError."""
@@ -408,17 +410,15 @@ class Book:
 
     def entries(self, numbers: Sequence[int]) -> list[Entry]:
         """Some entries, whole, oldest first. Raises BookError."""
-        query = select(EntryRow).where(EntryRow.id.in_(numbers)).order_by(EntryRow.id)
-        return self._read(lambda session: [_entry(found) for found in session.scalars(query)])
+        query = select(ENTRIES).where(ENTRIES.c.id.in_(numbers)).order_by(ENTRIES.c.id)
+        return self._found(query, _entry)
 
-    def _read(self, work: Callable[[Session], Result], limit: float | None = None) -> Result:
-        def ask(connection: Connection) -> Result:
-            with Session(connection) as session:
-                return work(session)
+    def _found(
+        self, query: Select[Any], made: Callable[[Mapping[Any, Any]], Entry], limit: float = ANSWER
+    ) -> list[Entry]:
+        return self._ask(lambda connection: [made(row) for row in connection.execute(query).mappings()], limit)
 
-        return self._ask(ask, ANSWER if limit is None else limit)
-
-    def _ask(self, work: Callable[[Connection], Result], limit: float) -> Result:
+    def _ask(self, work: Callable[[Connection], Result], limit: float = ANSWER) -> Result:
         def ask(given: Given) -> Result:
             with self.engine.connect() as connection:
                 return work(connection)
@@ -479,9 +479,7 @@ def _figure(value: float | None) -> float | None:
     return float(value) + 0.0
 
 
-_LIGHT = tuple(
-    column for column in EntryRow.__table__.columns if column.name not in ("chain", "proof", "form", "seal", "result")
-)
+_LIGHT = tuple(column for column in ENTRIES.columns if column.name not in ("chain", "proof", "form", "seal", "result"))
 
 
 def _light(found: Mapping[Any, Any]) -> Entry:
@@ -504,12 +502,11 @@ def _light(found: Mapping[Any, Any]) -> Entry:
     )
 
 
-def _entry(found: EntryRow) -> Entry:
-    held = {column.name: getattr(found, column.name) for column in _LIGHT}
+def _entry(found: Mapping[Any, Any]) -> Entry:
     return replace(
-        _light(held),
-        chain=loaded(found.chain) if found.chain else None,
-        proof=_adapter(Proof).validate_json(found.proof) if found.proof else None,
-        result=found.result,
+        _light(found),
+        chain=loaded(found["chain"]) if found["chain"] else None,
+        proof=_adapter(Proof).validate_json(found["proof"]) if found["proof"] else None,
+        result=found["result"],
         light=False,
     )

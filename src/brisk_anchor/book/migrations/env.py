@@ -2,10 +2,8 @@
 
 from alembic import context
 
-from brisk_anchor.book.models import Base
+from brisk_anchor.book.table import METADATA
 
-context.configure(
-    connection=context.config.attributes["connection"], target_metadata=Base.metadata, transactional_ddl=True
-)
+context.configure(connection=context.config.attributes["connection"], target_metadata=METADATA, transactional_ddl=True)
 with context.begin_transaction():
     context.run_migrations()
