@@ -8,19 +8,22 @@ import json
 import math
 import random
 import re
+import time
 from dataclasses import replace
+from datetime import UTC, datetime
 from pathlib import Path
 from xml.etree import ElementTree
 
 import pytest
 from typer.testing import CliRunner
 
+from brisk_anchor.book.entries import Entry, EntryKind, clock_words
 from brisk_anchor.book.store import Book
 from brisk_anchor.cli.commands import app
 from brisk_anchor.core.errors import BookError, InspectionError, PlanError, PlanFileError, ReportError
 from brisk_anchor.core.inspection.characteristic import What
 from brisk_anchor.core.inspection.verdict import Fate
-from brisk_anchor.core.quantities import Unit
+from brisk_anchor.core.quantities import Unit, deg, show_in, signed_deg
 from brisk_anchor.nc.profile.control_profile import shipped_profile
 from brisk_anchor.nc.programs.judging import AGAIN, GOOD, SCRAP, Inspecting, Judgement
 from brisk_anchor.nc.programs.reports import parse_reports
@@ -36,9 +39,10 @@ from brisk_anchor.services.results.correcting import correction_program, write_c
 from brisk_anchor.services.results.inspected import InspectedPart, loaded
 from brisk_anchor.services.results.inspection import KEPT, Inspection
 from brisk_anchor.services.results.measuring import features_needed, measure_asked
-from brisk_anchor.services.results.over_parts import repeated, series_of, words_of
+from brisk_anchor.services.results.over_parts import offset_series, repeated, series_of, words_of
 from brisk_anchor.services.results.rehearsal import BatchRehearsal, cut_next
-from brisk_anchor.services.results.report_files import schema, to_csv, to_json, write_part
+from brisk_anchor.services.results.report_files import schema, to_csv, to_json, write_chart, write_part
+from brisk_anchor.services.results.results_words import line_words
 from brisk_anchor.services.session.job_opening import open_job
 from brisk_anchor.services.session.session import Session
 from brisk_anchor.standin.cutting import EdgeLife, cut_scene
@@ -128,6 +132,15 @@ def test_words_that_mean_nothing_say_so(batch, feature, words, reason):
 
 def test_what_cuts_it_and_in_which_unit(batch):
     drawn = batch.setup.drawn("seat")
+    inch = replace(batch.setup.drawn("front"), asks_unit="inch")
+    angle = read_characteristic("1 angle 90 +0.2 -0,1 target 90.02 to left", inch, batch.setup).characteristic
+    limits = angle.limits
+    assert (angle.nominal, limits.low, limits.high, limits.target) == pytest.approx((90.0, 89.9, 90.2, 90.02))
+    words = "1 size 2.4409 ±0.001 cut by T12 share 0.3 dead 0.0002 limit 0.002"
+    rule = read_characteristic(words, replace(drawn, asks_unit="inch"), batch.setup).rule
+    assert (rule.share, rule.dead_band, rule.limit) == (0.3, pytest.approx(0.00508), pytest.approx(0.0508))
+    with pytest.raises(InspectionError, match="is no angle"):
+        read_characteristic("1 angle 90 ±wide to left", batch.setup.drawn("front"), batch.setup)
     asked = read_characteristic("1 ⌀62 H7 cut by T12 not compensated share 0.3 dead 0.004", drawn, batch.setup)
     assert (asked.way.tool, asked.way.compensated, asked.rule.share, asked.rule.dead_band) == (12, False, 0.3, 0.004)
     assert asked.characteristic.words == "1 ⌀62 H7"
@@ -214,6 +227,86 @@ def test_results_are_written_as_csv_json_and_sheets(batch, tmp_path):
             assert ElementTree.fromstring(content).tag.endswith("svg")
         else:
             assert content.startswith(b"%PDF")
+
+
+def test_times_are_those_of_the_shops_clock(batch, tmp_path, monkeypatch):
+    monkeypatch.setenv("TZ", "Asia/Tokyo")
+    time.tzset()
+    try:
+        assert clock_words("2026-11-30T23:30:12.500+00:00") == "2026-12-01 08:30"
+        assert [clock_words(at) for at in ("2026-11-30", "2026-11-30T08:30", "typed")] == [
+            "2026-11-30",
+            "2026-11-30 08:30",
+            "typed",
+        ]
+        at = datetime(2026, 11, 30, 23, 30, tzinfo=UTC)
+        stored = [Entry(at, "Heron", "G54", EntryKind.STORED, "j", "t", {"x": x}, {}) for x in (1.0, 2.0)]
+        assert offset_series(stored, "G54", "x").serials == ("2026-12-01 08:30",) * 2
+        measure_asked(batch)
+        part = replace(batch.take("7"), at="2026-11-30T23:30:12.500+00:00")
+        page = next(path for path in write_part(batch.setup, part, tmp_path) if path.suffix == ".svg")
+        assert "2026-12-01 08:30" in page.read_text(encoding="utf-8")
+    finally:
+        monkeypatch.undo()
+        time.tzset()
+
+
+RELATED = """asks = [
+    "11 angle 90 ±0.1 to left", "12 square 0.05 over 60 to left", "16 distance 78 ±0.2 to pocket along y",
+]
+"""
+
+
+def test_features_are_judged_against_each_other(tmp_path):
+    """A part that is square: 90° was told as 0°, and a zone as wide as the tangent of a right angle."""
+    folder = demo_files(tmp_path / "job", "batch")
+    path = folder / "part.toml"
+    text = path.read_text(encoding="utf-8")
+    for old, new in (
+        (
+            'kind = "surface"\nsolid = "plate"\nplace = [0.0',
+            'kind = "edge"\nspread = 30.0\nsolid = "plate"\nplace = [0.0',
+        ),
+        (
+            'kind = "surface"\nsolid = "plate"\nplace = [40.0',
+            f'{RELATED}kind = "edge"\nspread = 50.0\nsolid = "plate"\nplace = [40.0',
+        ),
+        (
+            '    "5 x 130 ±0.1",\n]',
+            '    "13 square 0.05 over 40", "14 parallel 0.05 over 60 to front",\n]\nspread = 8.0',
+        ),
+    ):
+        assert old in text
+        text = text.replace(old, new)
+    path.write_text(text, encoding="utf-8")
+    with open_job(folder, tmp_path / "data", roll=0) as session:
+        inspection = Inspection(session)
+        measure_asked(inspection)
+        part = inspection.take("1")
+        lines = {line.balloon: line for line in part.lines}
+        assert lines["11"].value == pytest.approx(90.0, abs=0.01)
+        assert lines["16"].value == pytest.approx(78.0, abs=0.05)
+        assert all(0 <= lines[n].value < 0.01 for n in ("12", "13", "14"))
+        assert {lines[n].state for n in ("11", "12", "13", "14", "16")} == {Fate.GOOD}
+        # In inches an angle, its ± and what it is off stay degrees.
+        there = line_words(lines["11"])
+        wider = tuple(replace(line, value=(line.value or 0.0) + 0.05) for line in part.lines)
+        series = series_of([part, replace(part, serial="2", lines=wider)], "11")
+        charts = [write_chart(series, tmp_path, "")[0].read_text(encoding="utf-8")]
+        show_in(Unit.INCH)
+        charts.append(write_chart(series, tmp_path, "")[0].read_text(encoding="utf-8"))
+        assert "<!-- moving range -->" in charts[0]
+        in_mm, in_inches = (
+            [re.findall("<!-- (.*?) -->", chart), re.findall('<use .*?y="(.*?)"', chart)] for chart in charts
+        )
+        in_mm[0], in_inches[0] = ([words for words in told if ":" not in words] for told in (in_mm[0], in_inches[0]))
+        assert in_mm == in_inches
+        page = write_part(session.setup, part, tmp_path)[0].read_text(encoding="utf-8")
+        assert line_words(lines["11"]) == there
+        spread = f"±{deg(lines['11'].expanded, 4)}"
+        assert spread in there
+        assert spread in page
+        assert signed_deg(lines["11"].deviation, 4) in page
 
 
 # -- corrections -------------------------------------------------------------------------------------------------------

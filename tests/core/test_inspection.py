@@ -46,7 +46,6 @@ from brisk_anchor.core.inspection.verdict import (
     probability_inside,
     probability_within,
     verdict_of,
-    what_would_help,
 )
 from brisk_anchor.core.kinds import FeatureKind
 from brisk_anchor.core.uncertainty.estimates import Estimate
@@ -158,11 +157,6 @@ def test_a_place_that_is_known_is_in_or_out():
     assert probability_within((0.03, 0.0), np.zeros((2, 2)), 0.025) == 0.0
     line = np.diag([1e-4, 0.0])
     assert probability_within((0.0, 0.0), line, 0.02) == pytest.approx(math.erf(2 / math.sqrt(2)), abs=1e-3)
-
-
-def test_what_would_help_names_the_largest_part():
-    assert what_would_help(H7, 0.008, {"touch": 0.1, "tool": 0.9}).endswith("calibrate the stylus at this feed")
-    assert what_would_help(H7, 0.001, {"touch": 1.0}) == ""
 
 
 # -- characteristics ---------------------------------------------------------------------------------------------------

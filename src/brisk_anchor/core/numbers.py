@@ -16,13 +16,13 @@ from brisk_anchor.core.quantities import MINUS, Unit, quantity, shown_unit
 _MAX_LENGTH = 80
 _MAX_DEPTH = 20
 _TOKEN = re.compile(
-    r"\s*(?:(?P<fraction>(?:\d+\s+)?\d+/\d+(?=\s*(?:in\b|inch\b|mm\b|\"))|\d+\s+\d+/\d+)"
-    r"|(?P<number>\d+\.?\d*|\.\d+)|(?P<unit>inch|in|mm|\")|(?P<operator>[-+*/()]))",
+    r"\s*(?:(?P<fraction>(?:[0-9]+\s+)?[0-9]+/[0-9]+(?=\s*(?:in\b|inch\b|mm\b|\"))|[0-9]+\s+[0-9]+/[0-9]+)"
+    r"|(?P<number>[0-9]+\.?[0-9]*|\.[0-9]+)|(?P<unit>inch|in|mm|\")|(?P<operator>[-+*/()]))",
     re.IGNORECASE,
 )
 
 
-_FIGURE = re.compile(r"\s*[+-]?(\d+\.?\d*|\.\d+)(E[+-]?\d{1,3})?\s*", re.IGNORECASE | re.ASCII)
+_FIGURE = re.compile(r"\s*[+-]?([0-9]+\.?[0-9]*|\.[0-9]+)(E[+-]?[0-9]{1,3})?\s*", re.IGNORECASE | re.ASCII)
 
 
 def plain_figure(text: str) -> float:
@@ -34,6 +34,11 @@ def plain_figure(text: str) -> float:
     if not _FIGURE.fullmatch(text):
         raise ValueError(text[:30])
     return float(text)
+
+
+def is_whole(text: str, digits: int = 9) -> bool:
+    """Whether a text is up to so many digits and nothing else. Python's `isdigit` takes ², which its `int` refuses."""
+    return text.isascii() and text.isdigit() and len(text) <= digits
 
 
 @dataclass(frozen=True, slots=True)

@@ -8,7 +8,7 @@ turned are all such errors; they differ in which touches they are at, and with w
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import replace
 
 import numpy as np
@@ -25,7 +25,7 @@ from brisk_anchor.core.uncertainty.estimates import independent, numbered
 from brisk_anchor.core.uncertainty.residuals import Misfit, judge
 from brisk_anchor.core.uncertainty.sources import Source
 
-SCALE, GROWTH = Source("scale of the machine"), Source("temperature")
+SCALE, GROWTH, SQUARENESS = map(Source, ("scale of the machine", "temperature", "squareness of X and Y"))
 TURN = "turn of the part"
 LOBING, ODD = "lobing", "odd"
 """Words that the names of sources by direction begin with, or have in them."""
@@ -46,10 +46,13 @@ def feature_of(
     alike = _alike(touches, u)
     lobing = _lobes(s, touches, stated)
     form = _form(kind, s, touches, (stated.form or 0.0) / 2)
-    misfit = _misfit(s, [touches[numbers[0]] for numbers in alike], u, lobing, form)
+    one_of_each = [touches[numbers[0]] for numbers in alike]
+    misfit = _misfit(s, one_of_each, u, lobing, form)
     widened = misfit.birge if misfit is not None and misfit.too_large else 1.0
     rows: list[Row] = []
-    rows += _scatter(name, s, touches, alike, u * widened, stated, misfit if widened > 1 else None)
+    for which, solved, told in _judged_apart(name, s, misfit, lambda it: _misfit(it, one_of_each, u, lobing, form)):
+        wide = told.birge if told is not None and told.too_large else 1.0
+        rows += _scatter(which, solved, touches, alike, u * wide, stated, told if wide > 1 else None)
     rows += _of_the_tool(s, touches, stated)
     rows += [
         (Source(f"{LOBING} of {_tool(touches)}, {where}", f"{LOBING} of {_tool(touches)}", bounded=True), effect)
@@ -80,6 +83,28 @@ def feature_of(
         widened=widened,
         without=tuple(_without(kind, s, touches, stated)),
     )
+
+
+def _judged_apart(
+    name: str, solution: Solution, misfit: Misfit | None, judged: Callable[[Solution], Misfit | None]
+) -> Iterator[tuple[str, Solution, Misfit | None]]:
+    """What its touches scatter is asked of: all figures by its residuals; how far from square it is by others.
+
+    What makes walls that should be square lie off them is no scatter of the angle between them: it is that angle.
+    """
+    own_turns = solution.own_turns
+    if own_turns is None:
+        yield name, solution, misfit
+        return
+    last = np.arange(len(solution.values)) == len(solution.values) - 1
+    yield name, replace(solution, gain=np.where(last[:, None], 0.0, solution.gain)), misfit
+    square = replace(
+        solution,
+        gain=np.where(last[:, None], solution.gain, 0.0),
+        residuals=own_turns.residuals,
+        design=own_turns.design,
+    )
+    yield f"{name}, square", square, judged(square)
 
 
 def _tool(touches: Sequence[Touch]) -> str:
@@ -310,7 +335,8 @@ def _of_the_sizes(solution: Solution, stated: Stated) -> Iterator[Row]:
     """What the machine's scale and the temperature do to sizes."""
     for u, name in ((stated.scale, SCALE), (stated.growth, GROWTH)):
         if u:
-            yield name, tuple(0.0 if i < len(solution.axes) else u * v for i, v in enumerate(solution.values))
+            sizes = range(len(solution.axes), len(solution.axes) + len(solution.sizes))
+            yield name, tuple(u * v if i in sizes else 0.0 for i, v in enumerate(solution.values))
 
 
 def _without(kind: FeatureKind, solution: Solution, touches: Sequence[Touch], stated: Stated) -> Iterator[str]:

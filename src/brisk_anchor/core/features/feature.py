@@ -19,7 +19,7 @@ from brisk_anchor.core.uncertainty.residuals import Misfit
 from brisk_anchor.core.uncertainty.sources import Source
 
 Row = tuple[Source, tuple[float, ...]]
-"""A source, and its effect on each coordinate and then on each size."""
+"""A source, and its effect on each coordinate, then on each size, then on how far the walls are from square."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,9 +29,9 @@ class Feature:
     `axes` names the coordinates it locates: "x", "y", "z" in mm; "r", how far it is turned about Z from the axis it
     runs along; "a" and "b", how far its own axis leans about X and about Y, degrees. `coordinates` follow that order.
     `size` is the diameter of a bore or boss; of a slot or web it is the width, of a pocket or block that along X, and
-    `size_y` that along Y. `effects` say, by source, what one standard uncertainty does to each coordinate and then to
-    each size. `residuals` are one a touch; `form` is their range, None when there are no more touches than unknowns,
-    and `misfit` what they say. `square` is how far, degrees, its walls are from square.
+    `size_y` that along Y. `effects` say, by source, what one standard uncertainty does to each coordinate, to each size
+    and to `square`. `residuals` are one a touch; `form` is their range, None when there are no more touches than
+    unknowns, and `misfit` what they say. `square` is how far, degrees, its walls are from square.
 
     `places` says where each coordinate was found, as the place of the tip that touched: along a wall, X holds only at
     the Y where it was touched. Empty for what is a point, a bore's centre say. `widened` is by what its touches count
@@ -87,6 +87,16 @@ class Feature:
         """Its sizes with what they depend on, by letter."""
         first = len(self.axes)
         return {letter: self._estimate(value, first + i) for i, (letter, value) in enumerate(self.sizes.items())}
+
+    def square_estimate(self) -> Estimate | None:
+        """How far its walls are from square, degrees, with what that depends on; None where it has no such angle.
+
+        A feature of a book from before this was kept does not say what it depends on: it counts as having none.
+        """
+        last = len(self.axes) + len(self.sizes)
+        if self.square is None or any(len(effect) <= last for _, effect in self.effects):
+            return None
+        return self._estimate(self.square, last)
 
     @property
     def u_size(self) -> float | None:

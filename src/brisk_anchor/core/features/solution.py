@@ -14,16 +14,26 @@ from brisk_anchor.core.uncertainty.sources import Source
 
 
 @dataclass(frozen=True, slots=True, eq=False)
+class OwnTurns:
+    """Residuals (n,) of touches, mm, and their derivatives by the unknowns (n × k), None where none are to spare."""
+
+    residuals: tuple[float, ...]
+    design: Array | None
+
+
+@dataclass(frozen=True, slots=True, eq=False)
 class Solution:
     """The figures of a feature with their derivatives.
 
-    `values` are its coordinates in the order of `axes` (mm; angles in degrees) and then its `sizes`. `normals` (n × 3)
-    point from each touch into the metal, and `gain` has a row for each value: its change for every mm that the metal at
-    a touch lies further along that normal than was found. Every error of a touch, its own or shared, comes in by it.
+    `values` are its coordinates in the order of `axes` (mm; angles in degrees), then its `sizes`, and with `own_turns`
+    how far its walls are from square, degrees. `normals` (n × 3) point from each touch into the metal, and `gain` has a
+    row for each value: its change for every mm that the metal at a touch lies further along that normal than was found.
+    Every error of a touch, its own or shared, comes in by it.
 
     `residuals` (n,) are how far touches lie off what was fitted, and `design` (n × k) their derivatives by the unknowns
-    of that fit; None where there are no more touches than unknowns. `known` holds effects on the values of what stood
-    in for touches.
+    of that fit; None where there are no more touches than unknowns. `own_turns` is the same where walls along X
+    and along Y have each their own turn: how far from square they are is told by that, and shows in the other. `known`
+    holds effects on the values of what stood in for touches.
     """
 
     axes: tuple[str, ...]
@@ -33,13 +43,18 @@ class Solution:
     residuals: tuple[float, ...]
     design: Array | None = None
     places: tuple[Vector, ...] = ()
-    square: float | None = None
+    own_turns: OwnTurns | None = None
     known: tuple[tuple[Source, tuple[float, ...]], ...] = ()
 
     @property
     def sizes(self) -> tuple[float, ...]:
         """What was measured between walls, or across, mm."""
-        return self.values[len(self.axes) :]
+        return self.values[len(self.axes) : None if self.own_turns is None else -1]
+
+    @property
+    def square(self) -> float | None:
+        """How far the angle between its walls is from 90°, degrees; None where it has no such angle."""
+        return None if self.own_turns is None else self.values[-1]
 
 
 def sigma_of(touches: Sequence[Touch]) -> Array:

@@ -16,7 +16,7 @@ import numpy as np
 from brisk_anchor.core.errors import GeometryError
 from brisk_anchor.core.features.circle import one_tool
 from brisk_anchor.core.features.shapes import solve_edge
-from brisk_anchor.core.features.solution import Solution, mean_place, sigma_of
+from brisk_anchor.core.features.solution import OwnTurns, Solution, mean_place, sigma_of
 from brisk_anchor.core.features.touches import AXES, Touch, axis_of
 from brisk_anchor.core.geometry.frames import Array
 from brisk_anchor.core.kinds import FeatureKind, Vector
@@ -96,10 +96,11 @@ def _face(name: str, touches: Sequence[Touch], numbers: Sequence[int]) -> Face:
     return Face(index, value, gain, residuals, mean_place(own))
 
 
-def _wall_design(touches: Sequence[Touch], *, turns: bool) -> Array | None:
-    """Derivatives of how far along its approach each touch lies: by the place of each wall, and by their common turn.
+def _wall_design(touches: Sequence[Touch], turns: int) -> Array | None:
+    """Derivatives of how far along its approach each touch lies: by the place of each wall, and by how they are turned.
 
-    None where there are no more touches than that.
+    `turns`: 0 not at all, 1 all alike, 2 those along X and those along Y each by their own. None where there are no
+    more touches than unknowns.
     """
     groups = [numbers for sides in _numbers_by_wall(touches).values() for numbers in sides.values()]
     unknown = len(groups) + turns
@@ -108,11 +109,12 @@ def _wall_design(touches: Sequence[Touch], *, turns: bool) -> Array | None:
     design = np.zeros((len(touches), unknown))
     for column, numbers in enumerate(groups):
         design[numbers, column] = 1.0
+    places = np.array([touch.ball_centre for touch in touches])
+    x, y = (places - places.mean(axis=0))[:, :2].T
+    directions = _directions(touches)
     if turns:
-        places = np.array([touch.ball_centre for touch in touches])
-        x, y = (places - places.mean(axis=0))[:, :2].T
-        directions = _directions(touches)
-        design[:, -1] = x * directions[:, 1] - y * directions[:, 0]
+        design[:, -turns] += x * directions[:, 1]
+        design[:, -1] -= y * directions[:, 0]
     return design
 
 
@@ -138,7 +140,7 @@ def solve_surface(name: str, touches: tuple[Touch, ...]) -> Solution:
         face.gain[None, :],
         _directions(touches),
         tuple(face.residuals[n] for n in range(len(touches))),
-        _wall_design(touches, turns=False),
+        _wall_design(touches, 0),
         (face.place,),
     )
 
@@ -181,7 +183,7 @@ def solve_pairs(name: str, kind: FeatureKind, touches: tuple[Touch, ...]) -> Sol
         np.array([*rows, *spans]),
         _directions(touches),
         tuple(residuals[n] for n in range(len(touches))),
-        _wall_design(touches, turns=False),
+        _wall_design(touches, 0),
         tuple(places),
     )
 
@@ -204,7 +206,7 @@ def solve_corner(name: str, kind: FeatureKind, touches: tuple[Touch, ...]) -> So
         np.array([x.gain, y.gain]),
         _directions(touches),
         tuple(residuals[n] for n in range(len(touches))),
-        _wall_design(touches, turns=False),
+        _wall_design(touches, 0),
         (x.place, y.place),
     )
 
@@ -293,7 +295,7 @@ def solve_edge_feature(name: str, touches: Sequence[Touch]) -> Solution:
         GeometryError: touches on one spot, or from different sides.
     """
     line = wall_line(name, touches)
-    design = _wall_design(touches, turns=True)
+    design = _wall_design(touches, 1)
     residuals = line.residuals if design is None else _wall_residuals(touches, design)
     return Solution(
         (AXES[line.axis], "r"),
@@ -363,7 +365,7 @@ def solve_walls(name: str, kind: FeatureKind, touches: tuple[Touch, ...]) -> Sol
         lines[axis] = _middle(low, high)
         if lines[axis].values[2] <= 0:
             exchanged(name, lines[axis].values[2])
-    design = _wall_design(touches, turns=True)
+    design = _wall_design(touches, 1)
     residuals = (0.0,) * len(touches) if design is None else _wall_residuals(touches, design)
     z = mean_place(touches)[2]
     if len(lines) == 1:
@@ -380,15 +382,12 @@ def solve_walls(name: str, kind: FeatureKind, touches: tuple[Touch, ...]) -> Sol
     if not kind.is_corner:
         gain += [across.gain[2], along.gain[2]]
         values += [across.values[2], along.values[2]]
-    return Solution(
-        ("x", "y", "r"),
-        tuple(values),
-        np.array(gain),
-        normals,
-        residuals,
-        design,
-        square=across.values[1] - along.values[1],
-    )
+    # Not the turn of both, of which each has half: the whole of each is in the angle between them.
+    gain.append(across.gain[1] - along.gain[1])
+    values.append(across.values[1] - along.values[1])
+    free = _wall_design(touches, 2)
+    own_turns = OwnTurns((0.0,) * len(touches) if free is None else _wall_residuals(touches, free), free)
+    return Solution(("x", "y", "r"), tuple(values), np.array(gain), normals, residuals, design, own_turns=own_turns)
 
 
 def exchanged(name: str, width: float) -> None:

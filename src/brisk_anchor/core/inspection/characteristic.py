@@ -14,13 +14,15 @@ from enum import Enum
 import numpy as np
 
 from brisk_anchor.core.errors import InspectionError
-from brisk_anchor.core.features.budget import GROWTH, SCALE
+from brisk_anchor.core.features.budget import GROWTH, SCALE, SQUARENESS
 from brisk_anchor.core.features.constructed_features import distance
 from brisk_anchor.core.features.feature import Feature
+from brisk_anchor.core.features.out_of_square import counted_from, found_at, share_between, share_of_heading
 from brisk_anchor.core.inspection.verdict import (
     Fate,
     Limits,
     Verdict,
+    guard_band,
     probability_inside,
     probability_within,
     verdict_of,
@@ -28,7 +30,7 @@ from brisk_anchor.core.inspection.verdict import (
 from brisk_anchor.core.kinds import FeatureKind
 from brisk_anchor.core.offsets.conditions import AS_STATED, Conditions
 from brisk_anchor.core.quantities import dim
-from brisk_anchor.core.uncertainty.estimates import Estimate, combined, covariance_of, linear
+from brisk_anchor.core.uncertainty.estimates import Effects, Estimate, combined, covariance_of, linear
 from brisk_anchor.core.uncertainty.sources import Source
 
 
@@ -150,17 +152,6 @@ class Actual:
     process_only: bool = False
     notes: tuple[str, ...] = ()
 
-    @property
-    def deviation(self) -> float:
-        """From the target, mm or degrees."""
-        return self.value - self.limits.target
-
-    @property
-    def ratio(self) -> float | None:
-        """The band over the whole width of the ±, without unit."""
-        band = self.limits.band if not self.characteristic.what.is_zone else self.limits.high
-        return None if band is None or self.expanded <= 0 else band / (2 * self.expanded)
-
 
 def two_point_sizes(feature: Feature, effective: float | None = None) -> list[float]:
     """Sizes between touches that lie opposite each other, mm: for a ring the two local radii, of a pair its faces.
@@ -202,12 +193,25 @@ class Evidence:
         stated = self.conditions
         return balloon in self.mastered or None not in (stated.u_scale, stated.u_square, stated.temperature)
 
+    def skewed(self, value: float, effects: Effects, share: float) -> Estimate:
+        """A figure with what X and Y out of square do to it: `share` is by one radian, in the unit of the figure."""
+        off = share * math.radians(self.conditions.u_square or 0.0)
+        return Estimate(value, combined((1.0, effects), (off, {SQUARENESS: 1.0})) if off else effects)
+
     def at_normal(self, characteristic: Characteristic, found: Estimate) -> Estimate:
         """A length at 20 °C (ISO 1), with what scale and temperature may be off; or less what a master was off by."""
         if characteristic.what.is_angle:
             return found
         if (master := self.mastered.get(characteristic.balloon)) is not None:
             return Estimate(found.value - master.value, combined((1.0, found.effects), (-1.0, master.effects)))
+        return self.size_at_normal(found) if characteristic.what.is_size else self._at_normal(found)
+
+    def size_at_normal(self, found: Estimate) -> Estimate:
+        """The same of a size, which may have scale and temperature in its effects already."""
+        effects = {source: effect for source, effect in found.effects.items() if source not in (SCALE, GROWTH)}
+        return self._at_normal(Estimate(found.value, effects))
+
+    def _at_normal(self, found: Estimate) -> Estimate:
         value, effects = found.value, [(1.0, found.effects)]
         if self.conditions.u_scale:
             effects.append((value * self.conditions.u_scale, {SCALE: 1.0}))
@@ -358,6 +362,7 @@ def _in_row(characteristic: Characteristic, known: Evidence, zero: Zero) -> list
     c, s = math.cos(math.radians(turn.value)), math.sin(math.radians(turn.value))
     dx, dy = here["x"].value - zero.values["x"].value, here["y"].value - zero.values["y"].value
     x, y = c * dx + s * dy, -s * dx + c * dy
+    here["x"] = known.skewed(here["x"].value, here["x"].effects, dy)
     one = math.radians(1.0)
     jacobian = np.array([[c, s, -c, -s, y * one], [-s, c, s, -c, -x * one]])
     return linear((x, y), jacobian, (here["x"], here["y"], zero.values["x"], zero.values["y"], turn))
@@ -380,7 +385,9 @@ def _coordinate(characteristic: Characteristic, known: Evidence) -> tuple[Estima
         )
     else:
         effects = combined((1.0, here[axis].effects), (-1.0, zero.values[axis].effects))
-        estimate = Estimate(here[axis].value - zero.values[axis].value, effects)
+        at, of_zero = found_at(feature, axis, "y"), zero.values.get("y")
+        aside = at - of_zero.value if axis == "x" and at is not None and of_zero is not None else 0.0
+        estimate = known.skewed(here[axis].value - zero.values[axis].value, effects, aside)
     return estimate, _to(characteristic, zero), _outward(feature, axis)
 
 
@@ -405,12 +412,21 @@ def _position(characteristic: Characteristic, known: Evidence) -> Actual:
         notes.append(told)
     unit = np.array([[2 * dx / far, 2 * dy / far]]) if far else np.array([[2.0, 0.0]])
     (estimate,) = linear((2 * far,), unit, (x, y))
-    probability = probability_within((dx, dy), covariance_of((x, y)), (wanted + more) / 2)
+    # Few degrees of freedom reach further out: by as much as they widen the guard band of one limit.
+    wider = guard_band(1.0, _freedom(estimate)) / guard_band(1.0)
+    probability = probability_within((dx, dy), covariance_of((x, y)) * wider**2, (wanted + more) / 2)
+    found = _of_zone(characteristic, known, estimate, probability, Limits(None, wanted + more, 0.0))
+    return replace(found, beside=(("dx", dx), ("dy", dy)), to=_to(characteristic, zero), notes=tuple(notes))
+
+
+def _of_zone(
+    characteristic: Characteristic, known: Evidence, estimate: Estimate, probability: float, limits: Limits
+) -> Actual:
+    """What is out of a zone no cut brings back into it."""
     verdict = verdict_of(probability)
-    limits = Limits(None, wanted + more, 0.0)
     return Actual(
         characteristic,
-        2 * far,
+        estimate.value,
         estimate.u,
         estimate.expanded,
         probability,
@@ -418,10 +434,7 @@ def _position(characteristic: Characteristic, known: Evidence) -> Actual:
         {Verdict.IN: Fate.GOOD, Verdict.OUT: Fate.SCRAP}.get(verdict, Fate.CANNOT_TELL),
         None,
         limits,
-        beside=(("dx", dx), ("dy", dy)),
-        to=_to(characteristic, zero),
         process_only=not known.traceable(characteristic.balloon),
-        notes=tuple(notes),
     )
 
 
@@ -432,7 +445,7 @@ def _bonus(characteristic: Characteristic, known: Evidence) -> tuple[float, str]
         raise InspectionError(
             f"{feature.name} has no two limits of size", "Its maximum material size is not known", "Give it a tolerance"
         )
-    measured = known.at_normal(characteristic, feature.size_estimates()["D"])
+    measured = known.size_at_normal(feature.size_estimates()["D"])
     departure = size.high - measured.value if feature.kind.is_outside else measured.value - size.low
     more = min(max(0.0, departure - measured.expanded), size.high - size.low)
     return more, f"{dim(more, 4)} more at maximum material"
@@ -473,55 +486,61 @@ def _direction(characteristic: Characteristic, known: Evidence) -> Actual:
             f"Over which length {characteristic.what.value} counts is not said", "", "Give the length"
         )
     if characteristic.what is What.SQUARENESS and not characteristic.other:
-        if feature.square is None:
+        own = feature.square_estimate()
+        if own is None:
             raise InspectionError(f"{feature.name} has no two walls touched twice", "", "Touch each wall twice")
-        turn = Estimate(feature.square, dict(feature.estimates().get("r", Estimate(0.0)).effects))
+        turn = known.skewed(own.value, own.effects, -math.degrees(1.0))
     else:
         turn = _heading(characteristic, known)
         right = 90.0 if characteristic.what is What.SQUARENESS else 0.0
-        off = math.remainder(turn.value - right, 180.0)
-        turn = Estimate(off, turn.effects)
-    slope = math.tan(math.radians(turn.value))
-    effects = combined((math.radians(1.0) * over, turn.effects))
-    zone = Estimate(abs(slope) * over, effects)
-    found = _plain(characteristic, known, zone)
-    inside = probability_within_half(slope * over, zone.u, characteristic.limits.high or 0.0)
-    verdict = verdict_of(inside)
-    outcome = {Verdict.IN: Fate.GOOD, Verdict.OUT: Fate.SCRAP}.get(verdict, Fate.CANNOT_TELL)
-    return replace(found, probability=inside, verdict=verdict, outcome=outcome)
-
-
-def probability_within_half(value: float, u: float, zone: float) -> float:
-    """The probability (0 to 1) that a signed error lies within ± the width of a zone."""
-    return probability_inside(value, u, Limits(-zone, zone, 0.0))
+        # To a row a wall is parallel that runs along either of its axes.
+        turn = Estimate(math.remainder(turn.value - right, 180.0 if characteristic.other else 90.0), turn.effects)
+    slope, limits = math.tan(math.radians(turn.value)), characteristic.limits
+    zone = Estimate(abs(slope) * over, combined((math.radians(1.0) * over, turn.effects)))
+    # The error has a sign, and the zone counts both: it is judged on both sides.
+    both = Limits(-(limits.high or 0.0), limits.high, 0.0)
+    return _of_zone(characteristic, known, zone, probability_inside(slope * over, zone.u, both, _freedom(zone)), limits)
 
 
 def _apart(characteristic: Characteristic, known: Evidence) -> Estimate:
     first, second = known.features[characteristic.other], known.features[characteristic.feature]
     found = distance(first, second)
+    ends = found_at(first, "x", "y"), found_at(second, "x", "y")
+    aside = ends[1] - ends[0] if ends[0] is not None and ends[1] is not None else 0.0
     if not characteristic.along:
-        return found.straight
+        straight, along_x = found.straight, found.parts.get("x", Estimate(0.0)).value
+        share = along_x * aside / straight.value if straight.value else 0.0
+        return known.skewed(straight.value, straight.effects, share)
     if characteristic.along not in found.parts:
         raise InspectionError(
             f"{first.name} and {second.name} have no distance along {characteristic.along.upper()}", "", "Take another"
         )
     part = found.parts[characteristic.along]
     sign = math.copysign(1.0, part.value) if characteristic.nominal >= 0 else -math.copysign(1.0, part.value)
-    return Estimate(sign * part.value, combined((sign, part.effects)))
+    share = sign * aside if characteristic.along == "x" else 0.0
+    return known.skewed(sign * part.value, combined((sign, part.effects)), share)
 
 
 def _heading(characteristic: Characteristic, known: Evidence) -> Estimate:
-    """The angle of a feature to another, or to the row's X, degrees, nearest to nominal."""
+    """The angle of a feature to another, or to the row's X, degrees, nearest to nominal.
+
+    `r` of a wall is counted from the axis it runs along: along Y it heads 90° further. A dial that was run along one
+    does not tell which, so the angle is known but for quarters.
+    """
     feature = known.features[characteristic.feature]
     own = feature.estimates().get("r")
     if characteristic.other:
-        base = known.features[characteristic.other].estimates().get("r")
-    else:
-        base = _zero(characteristic, known).values.get("r", Estimate(0.0))
+        other = known.features[characteristic.other]
+        base, base_share, to = other.estimates().get("r"), share_of_heading(other), counted_from(other)
+    else:  # what the machine does to R of a row is in its effects
+        base, base_share, to = _zero(characteristic, known).values.get("r", Estimate(0.0)), 0.0, 0.0
     if own is None or base is None:
         raise InspectionError("An angle needs lines that were touched twice", "", "Touch each at two places")
-    off = math.remainder(own.value - base.value - characteristic.nominal, 180.0)
-    return Estimate(characteristic.nominal + off, combined((1.0, own.effects), (-1.0, base.effects)))
+    of = counted_from(feature)
+    apart = own.value + (of or 0.0) - base.value - (to or 0.0)
+    off = math.remainder(apart - characteristic.nominal, 90.0 if of is None or to is None else 180.0)
+    share = share_between(base_share, share_of_heading(feature)) * math.degrees(1.0)
+    return known.skewed(characteristic.nominal + off, combined((1.0, own.effects), (-1.0, base.effects)), share)
 
 
 def metal_side(characteristic: Characteristic, feature: Feature) -> int:

@@ -20,8 +20,6 @@ from brisk_anchor.core.uncertainty.coverage import normal_quantile, student_dist
 
 SURE = 0.95
 """The probability from which on something is in, and below whose rest it is out."""
-POOR = 4.0
-"""A band narrower than so many times the whole ± makes verdicts hard."""
 
 
 class Verdict(Enum):
@@ -145,12 +143,6 @@ def verdict_of(probability: float) -> Verdict:
     return Verdict.OUT if probability <= 1 - SURE + 1e-12 else Verdict.CANNOT_TELL
 
 
-def ratio(limits: Limits, expanded: float) -> float | None:
-    """The band over the whole width of the ±; None where the band is open or the ± nothing; without unit."""
-    band = limits.band
-    return None if band is None or expanded <= 0 else band / (2 * expanded)
-
-
 @lru_cache(maxsize=256)
 def guard_band(u: float, freedom: float | None = None) -> float:
     """How far inside a limit a measured value must lie to be in, where the other limit is far: 1.645 u, in its unit."""
@@ -181,24 +173,3 @@ def rejection(limits: Limits, u: float, freedom: float | None = None) -> tuple[f
     guard = guard_band(u, freedom)
     low = None if limits.low is None else limits.low - guard
     return low, None if limits.high is None else limits.high + guard
-
-
-def what_would_help(limits: Limits, expanded: float, shares: dict[str, float]) -> str:
-    """What makes a ± smaller that is too large for a band: by the largest of its parts.
-
-    Args:
-        limits: those of the drawing.
-        expanded: the ±.
-        shares: parts of the variance by kind: "touch" (scatter), "tool" (radius, length, run-out), "machine" and so on.
-    """
-    found = ratio(limits, expanded)
-    if found is None or found >= POOR:
-        return ""
-    worst = max(shares, key=lambda kind: shares[kind], default="")
-    help_ = {
-        "touch": "touch more places, or each more than once",
-        "tool": "calibrate the stylus at this feed",
-        "machine": "measure a ring or a master beside it",
-        "place": "measure its datums in this clamping",
-    }.get(worst, "gauge it by hand")
-    return f"the band is {num(found, 1)} times the ±: {help_}"

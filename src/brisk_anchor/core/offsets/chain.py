@@ -12,10 +12,10 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from brisk_anchor.core.errors import DatumError
-from brisk_anchor.core.features.budget import GROWTH, SCALE
 from brisk_anchor.core.features.feature import Feature, matrix
 from brisk_anchor.core.features.touches import AXES, Origin, Touch, axis_of
 from brisk_anchor.core.offsets.conditions import AS_STATED, Conditions, grown
+from brisk_anchor.core.offsets.machine_effects import effects_of_machine
 from brisk_anchor.core.offsets.rotated_offsets import derived_estimates, fit_residuals, straightened, turned_estimates
 from brisk_anchor.core.offsets.rules import (
     MASTER,
@@ -258,23 +258,6 @@ def _estimate(row: str, axis: str, rule: Rule, features: Mapping[str, Feature]) 
     return Estimate(0.0)
 
 
-SQUARENESS = Source("squareness of X and Y")
-
-
-def _of_the_machine(axis: str, rules: Rules, conditions: Conditions) -> dict[Source, float]:
-    """What machine and temperature do between a feature and the zero: by how far those lie apart on the drawing."""
-    away = {a: rule.drawing for a, rule in rules.items() if isinstance(rule, FromFeature)}
-    found = {}
-    here = away.get(axis, 0.0)
-    if conditions.u_scale:
-        found[SCALE] = here * conditions.u_scale
-    if conditions.temperature is not None:
-        found[GROWTH] = here * conditions.temperature.u_growth
-    if conditions.u_square and axis == "x":
-        found[SQUARENESS] = away.get("y", 0.0) * math.radians(conditions.u_square)
-    return {source: effect for source, effect in found.items() if effect}
-
-
 def _without(
     rules: Rules, used: Sequence[Feature], conditions: Conditions, axes: Sequence[AxisChain]
 ) -> tuple[str, ...]:
@@ -485,12 +468,15 @@ def solve_offset(
     derived = derived_estimates(row, rules, parents or {})
     turned = turned_estimates(row, rules, features) | derived
     turn = turned["r"].value if "r" in turned else 0.0
+    plain = {axis: turned.get(axis) or _estimate(row, axis, rule, features) for axis, rule in rules.items()}
+    kept = {axis: (present or {})[axis] for axis in AXES if isinstance(rules.get(axis), Keep)}
+    values = {axis: plain[axis].value for axis in AXES if axis in rules} | kept
     axes: list[AxisChain] = []
     estimates: dict[str, Estimate] = {}
     for axis in (axis for axis in ROW_AXES if axis in rules):
         rule = rules[axis]
-        estimate = turned.get(axis) or _estimate(row, axis, rule, features)
-        if isinstance(rule, FromFeature) and (machine := _of_the_machine(axis, rules, conditions)):
+        estimate = plain[axis]
+        if machine := effects_of_machine(axis, rules, features, values, parents or {}, conditions):
             estimate = Estimate(estimate.value, combined((1.0, estimate.effects), (1.0, machine)))
         estimates[axis] = estimate
         if isinstance(rule, FromTable):
@@ -505,7 +491,7 @@ def solve_offset(
             axes.append(_axis(axis, row, rule, features, present or {}, estimate, turn))
     table = None
     if turner is not None and {"x", "y", "r"} <= turned.keys():
-        straight, by = straightened(turned, turner)
+        straight, by = straightened(turned | {axis: estimates[axis] for axis in "xyr"}, turner)
         table = (turner.letter, by)
         axes = [_carried_straight(row, axis, straight, table) if axis.axis in straight else axis for axis in axes]
         estimates |= straight

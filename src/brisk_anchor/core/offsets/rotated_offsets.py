@@ -118,12 +118,25 @@ def u_of_point(feature: Feature) -> float:
     return max(1e-6, math.sqrt(total / 2))
 
 
-def _aligned(rule: FromFit, features: Mapping[str, Feature], angle: float | None) -> tuple[Alignment, Array]:
-    """The best fit of what was measured, and the weights it has by feature."""
+def _weighed(rule: FromFit, features: Mapping[str, Feature]) -> tuple[list[tuple[float, float]], list[float], Array]:
+    """What was measured of a fit's features, machine mm; their uncertainties; and the weights these give them."""
     measured = [(features[name].coordinate("x"), features[name].coordinate("y")) for name in rule.names]
     u = [u_of_point(features[name]) for name in rule.names]
     weights = 1 / np.square(u)
-    return best_fit(measured, rule.places, u, angle=angle), weights / weights.sum()
+    return measured, u, weights / weights.sum()
+
+
+def fit_middle(rule: FromFit, features: Mapping[str, Feature]) -> tuple[float, float]:
+    """The middle, machine mm, about which a fit turns: of what was measured, each by its weight."""
+    measured, _, weights = _weighed(rule, features)
+    x, y = weights @ np.array(measured)
+    return float(x), float(y)
+
+
+def _aligned(rule: FromFit, features: Mapping[str, Feature], angle: float | None) -> tuple[Alignment, Array]:
+    """The best fit of what was measured, and the weights it has by feature."""
+    measured, u, weights = _weighed(rule, features)
+    return best_fit(measured, rule.places, u, angle=angle), weights
 
 
 def _fit(

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from typing import Literal
 
 from brisk_anchor.core.errors import DatumError
@@ -201,11 +201,6 @@ class LatheSetup:
         """How much longer the part of a row is than that which is described, mm; 0 where it is no other of a family."""
         member, own = self.member(row), self.member(self.row)
         return member.length - own.length if member is not None and own is not None else 0.0
-
-    def with_tool(self, tool: TurningTool) -> LatheSetup:
-        """The same with a tool added, or changed where its offset number is there."""
-        others = tuple(other for other in self.tools if other.offset != tool.offset)
-        return replace(self, tools=tuple(sorted((*others, tool), key=lambda item: (item.station, item.offset))))
 
 
 def geometry_row(offset: int) -> str:

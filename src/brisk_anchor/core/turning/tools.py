@@ -6,7 +6,7 @@ direction needs no number; the number that a control gives it stands in the prof
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from enum import Enum
 from typing import Literal
 
@@ -109,10 +109,6 @@ class TurningTool:
         if self.refers_to == "sharp corner":
             return corner
         return nose_centre(corner, self.nose_radius, -self.points[0 if axis == "x" else 1], axis=axis)
-
-    def with_offset(self, offset: int) -> TurningTool:
-        """The same tool by another row of the table."""
-        return replace(self, offset=offset)
 
 
 class GaugeKind(Enum):

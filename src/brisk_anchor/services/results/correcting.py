@@ -41,6 +41,9 @@ def write_correction(inspection: Inspection, asked: Asked, correction: Correctio
         InspectionError: the table does not hold it. MachineError: the machine stopped. SecondLookError, BookWriteError.
     """
     session, way = inspection.session, correction.way
+    if session.real is not None:
+        what = "This machine is worked at its own control"
+        raise InspectionError(what, "Nothing was changed", f"brisk-anchor order correct {asked.balloon}, or view 8")
     if way.target == "row":
         reason = f"by {asked.balloon}: {'; '.join(correction.steps)}"
         edit(session, way.row, {way.axis: correction.new}, reason[:120])

@@ -118,7 +118,7 @@ class Inspection:
             who=plain(self.session.ledger.who, 60),
             place=place.name if place is not None else "",
             clamping=f"{self._since}/{self.session.working.clamping}",
-            source="stand-in" if self.setup.machine.connected else "typed",
+            source="stand-in" if self.setup.machine.connected else "typed" if self.session.real is None else "control",
             lines=tuple(lines),
         )
 
@@ -146,7 +146,7 @@ class Inspection:
     def next_serial(self) -> str:
         """The number after the last one, where that ends in a figure."""
         last = self.parts[-1].serial if self.parts else ""
-        found = re.search(r"(\d+)$", last)
+        found = re.search(r"([0-9]+)$", last)
         if found is None:
             return "1" if not last else f"{last}-2"
         return f"{last[: found.start()]}{int(found[1]) + 1:0{len(found[1])}d}"

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from functools import cached_property
 from itertools import pairwise
 
-from brisk_anchor.book.entries import Entry, EntryKind
+from brisk_anchor.book.entries import Entry, EntryKind, local_time
 from brisk_anchor.core.inspection.many_parts import (
     Ability,
     Drift,
@@ -111,7 +111,7 @@ def offset_series(entries: Sequence[Entry], row: str, axis: str) -> Series | Non
     mean = math.fsum(values) / len(values)
     spread = max(abs(value - mean) for value in values)
     limits = Limits(mean - max(spread, 1e-6), mean + max(spread, 1e-6), mean)
-    days = tuple(f"{entry.at:%Y-%m-%d %H:%M}" for entry in stored)
+    days = tuple(f"{local_time(entry.at):%Y-%m-%d %H:%M}" for entry in stored)
     return Series(row, axis, f"{row} {axis.upper()} as it was stored", limits, values, days, is_angle=axis == "r")
 
 

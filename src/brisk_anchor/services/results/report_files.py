@@ -13,10 +13,11 @@ from typing import Any
 
 from pydantic import TypeAdapter
 
+from brisk_anchor.book.entries import clock_words
 from brisk_anchor.core.errors import InspectionError
 from brisk_anchor.core.inspection.verdict import Fate
 from brisk_anchor.core.offsets.setup import Setup
-from brisk_anchor.core.quantities import Unit, bare, fixed, in_shown, shown_unit, signed_bare
+from brisk_anchor.core.quantities import Unit, bare, fixed, shown_unit, signed_bare, signed_deg
 from brisk_anchor.drawings.charts import Panel, chart
 from brisk_anchor.drawings.inspection import BatchLine, MarkedFeature, SheetLine, batch_page, inspection_page
 from brisk_anchor.exchange.files import write_each
@@ -108,8 +109,8 @@ def write_part(setup: Setup, part: InspectedPart, folder: Path, paper: str = "a4
             _figure(line, line.nominal) if line.nominal else "",
             _limits(line),
             _figure(line, line.value) if line.value is not None else "–",
-            f"±{bare(line.expanded, 4)}" if line.expanded is not None else "",
-            signed_bare(line.deviation, 4) if line.deviation is not None else "",
+            f"±{_figure(line, line.expanded)}" if line.expanded is not None else "",
+            _off(line),
             "" if line.probability is None else f"{100 * line.probability:.1f} %",
             line.verdict + (" (process only)" if line.process_only and line.value is not None else ""),
             line.share,
@@ -132,7 +133,7 @@ def write_part(setup: Setup, part: InspectedPart, folder: Path, paper: str = "a4
             f"place {part.place}" if part.place else "",
             part.operation,
             f"O{part.program:04d} {part.program_hash[:12]}" if part.program else part.source,
-            part.at.replace("T", " "),
+            clock_words(part.at),
             part.who,
         )
         if text
@@ -173,7 +174,8 @@ def write_batch(setup: Setup, parts: Sequence[InspectedPart], folder: Path, pape
     counts = ", ".join(f"{fates.count(fate)} {fate.value}" for fate in Fate if fate in fates)
     changed = sum(len(part.corrected) for part in parts)
     last = parts[-1]
-    about = f"{last.machine}  ·  job {last.job}  ·  {parts[0].at[:16]} to {last.at[:16]}  ·  {changed} corrections"
+    since = f"{clock_words(parts[0].at)} to {clock_words(last.at)}"
+    about = f"{last.machine}  ·  job {last.job}  ·  {since}  ·  {changed} corrections"
     heading = f"{parts[-1].part}, {len(parts)} parts {parts[0].serial} to {parts[-1].serial}: {counts}"
     name = f"batch-{plain_name(setup.job)}"
     return write_each(folder, name, batch_page(heading, about, lines, shown_unit().word, paper))
@@ -198,15 +200,15 @@ def write_chart(series: Series, folder: Path, about: str) -> list[Path]:
             over,
             tuple(series.shown(value) for value in series.values),
             series.shown(run.mean),
-            in_shown(run.high - run.mean) if not series.is_angle else run.high - run.mean,
+            series.shown(run.high - run.mean),
             shapes=shapes,
             note="; ".join(words_of(series)),
             levels=tuple((series.shown(value), word) for value, word in levels),
         )
     ]
     if run.ranges:
-        ranges = tuple(in_shown(value) for value in (0.0, *run.ranges))
-        panels.append(Panel("moving range", over, ranges, in_shown(run.range_limit), note="with its limit"))
+        ranges = tuple(series.shown(value) for value in (0.0, *run.ranges))
+        panels.append(Panel("moving range", over, ranges, series.shown(run.range_limit), note="with its limit"))
     stamp = datetime.now().astimezone().strftime("%Y-%m-%d %H:%M")
     name = f"chart-{plain_name(series.part)}-{plain_name(series.balloon)}"
     return write_each(folder, name, chart(series.title, f"{about}  ·  {stamp}", "part", panels))
@@ -225,3 +227,9 @@ def _limits(line: CharacteristicLine) -> str:
     if line.low is None:
         return f"≤ {_figure(line, line.high or 0.0)}"
     return f"{_figure(line, line.low)} … {_figure(line, line.high or 0.0)}"
+
+
+def _off(line: CharacteristicLine) -> str:
+    if line.deviation is None:
+        return ""
+    return signed_deg(line.deviation, 4) if line.is_angle else signed_bare(line.deviation, 4)

@@ -92,7 +92,7 @@ def line_words(line: CharacteristicLine) -> str:
     if line.value is None:
         return f"{head}  not measured: {line.notes[0] if line.notes else 'no touches'}"
     off = signed_deg(line.deviation or 0.0, 4) if line.is_angle else signed_dim(line.deviation or 0.0, 4)
-    spread = deg(line.expanded or 0.0, 4) if line.is_angle else f"±{bare(line.expanded or 0.0, 4)}"
+    spread = f"±{deg(line.expanded or 0.0, 4) if line.is_angle else bare(line.expanded or 0.0, 4)}"
     sure = f"{100 * (line.probability or 0.0):5.1f} %"
     kind = ", process only" if line.process_only else ""
     return (
