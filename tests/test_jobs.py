@@ -23,7 +23,7 @@ from brisk_anchor.core.errors import (
 from brisk_anchor.core.offsets.checks import SecondLookError
 from brisk_anchor.core.offsets.rules import FromFeature
 from brisk_anchor.exchange.toml_files import in_millimetres, line_of
-from brisk_anchor.nc.profile.control_profile import parse_profile, shipped_text
+from brisk_anchor.nc.profile.control_profile import load_profile, parse_profile, shipped_text
 from brisk_anchor.services.job import job_editor
 from brisk_anchor.services.job.job_editor import JobEditor
 from brisk_anchor.services.job.job_models import NO_LENGTHS
@@ -37,7 +37,7 @@ from brisk_anchor.services.session.job_opening import open_job
 from brisk_anchor.services.session.tool_shelf import lines as shelf_lines
 from brisk_anchor.services.session.tool_shelf import set_figure
 from brisk_anchor.services.turning.turning_job import read_turning
-from brisk_anchor.standin.scene_file import parse_scene
+from brisk_anchor.standin.scene_file import load_scene, parse_scene
 
 PLATE = ("[[solid]]", 'name = "plate"')
 
@@ -198,7 +198,7 @@ of = ["seat", "{}"]
     [
         ("part", 'units = "mm"', "", "units are missing"),
         ("part", 'units = "mm"', 'units = "cm"', "write mm or inch"),
-        ("machine", "[probe]", "[probe", "TOML"),
+        ("machine", "[probe]", "[probe", r"machine\.toml:[0-9]+: it is no TOML"),
         ("machine", "travel_low = [-800.0, -500.0, -450.0]", "travel_low = [-31.5, -19.7, -17.7]", "in inch"),
         ("machine", 'units = "mm"', 'units = "inch"', "did you mean|travels"),
         ("machine", "home = [0.0", "home = [5.0", "outside its travel"),
@@ -411,6 +411,22 @@ def test_lines_of_places():
     found = {("a",): 1, ("b", "c"): 3, ("b", "x"): 2, ("d", 0, "e"): 5, ("d", 1, "e", 0): 7, ("d", 1, "f", "g"): 8}
     places = found | {("z",): None}
     assert {place: line_of(text, place) for place in places} == places
+
+
+def test_files_of_windows_are_read_and_keep_the_ends_of_their_lines(folder):
+    for path in folder.glob("*.toml"):
+        path.write_bytes(b"\xef\xbb\xbf" + path.read_bytes().replace(b"\n", b"\r\n"))
+    editor = JobEditor(folder)
+    editor.make(editor.drawn("bore 8, 20, 10"))
+    editor.make(editor.turned(2.0))
+    for path in folder.glob("*.toml"):
+        assert path.read_bytes().count(b"\n") == path.read_bytes().count(b"\r\n") > 20, path
+    assert load_job(folder).job.seat_turn == 2.0
+    own = folder / "own.toml"
+    own.write_text(shipped_text("skip-macro"), "utf-8-sig")
+    assert load_profile(own).name == "skip-macro"
+    own.write_text((SCENES / "heron-gl114.toml").read_text(), "utf-8-sig")
+    assert load_scene(str(own)).machine.name == "Heron"
 
 
 def test_folders_that_are_none(tmp_path):

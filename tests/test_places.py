@@ -463,6 +463,9 @@ def test_a_finished_program_takes_another_row_with_a_shift_that_moves_nothing(tm
     assert text.count("G52 X-49.5000 Y10.2500 Z-10.0000\nG57") == 2
     assert "G52 X0.0000 Y0.0000 Z0.0000\nG54.1 P3 G0 X1." in text
     assert text.endswith("G52 X0.0000 Y0.0000 Z0.0000\nM30\n")
+    commented = CUT.replace("G54.1 P2\n", "(FROM G54.1 P2 \x85 G58) G54.1 P2\n")
+    there, _ = exchange_row(session, commented, "G54.1 P2", "G57")
+    assert there.count("(FROM G54.1 P2 \x85 G58) G57\n") == commented.count("\x85") > 0
     for wrong, why in (
         (CUT.replace("G43 H5", "G52 X1."), "shifts or units itself"),
         (CUT.replace("G54.1 P3", "G57"), "It uses G57 as well"),

@@ -127,6 +127,8 @@ def test_wrong_words_and_figures_change_nothing(builder):
         lambda: builder.say_of_plan("tool 12"),
         lambda: builder.say_of_plan("number x"),
         lambda: builder.say_of_plan("number 99999"),
+        lambda: builder.say_of_plan("number ²"),
+        lambda: builder.say_of_plan("number " + "9" * 5000),
         lambda: builder.say_of_plan("no tool 9"),
         lambda: builder.say_of_plan("probe sometimes"),
         lambda: builder.state(0, "search", -1.0),

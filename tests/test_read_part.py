@@ -140,6 +140,11 @@ def test_a_mesh_gives_outline_height_and_bore(tmp_path, text):
     assert part["solid"][0]["holes"][0]["diameter"] == pytest.approx(30.0, abs=1e-3)
     inch = read_part(tmp_path / "plate.stl", units="inch", layers=None)
     assert inch.rounds[0].diameter == pytest.approx(762.0, abs=0.03)
+    # In capitals, with line ends of Windows; with bytes of the exporter's own behind the triangles.
+    data = (tmp_path / "plate.stl").read_bytes()
+    (tmp_path / "other.stl").write_bytes(data.upper().replace(b"\n", b"\r\n") if text else data + b"\0\1")
+    other = read_part(tmp_path / "other.stl", units="mm", layers=None)
+    assert (other.outline, other.rounds) == (read.outline, read.rounds)
 
 
 @pytest.mark.parametrize(

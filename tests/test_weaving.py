@@ -249,6 +249,8 @@ def test_weaving_from_the_command_line(tmp_path):
     assert "+(BRISK ANCHOR 1 BEGIN" in told
     assert "the same moves are cut" in told
     assert "1  MEASURE" in call(out)
+    with pytest.raises(BriskAnchorError, match="is no number"):
+        CliRunner().invoke(app, ["weave", str(out), "--remove", "²"], catch_exceptions=False)
     call(out, "--remove", "all", "--out", back)
     assert back.read_bytes() == cutting.read_bytes()
     assert difference("a\n", "a\n", "x") == []

@@ -200,13 +200,13 @@ def test_a_wire_carries_lines_and_programs_and_comes_back_after_it_was_lost(port
     while (ear.present is None or ear.present.touches < 1) and time.monotonic() < until:
         ear.hear(1.0)
     sent = []
-    wire.send("O2100\nM30\n", lambda done, of: sent.append((done, of)) or True)
+    wire.send("O2100 (A\x85 B)\nM30\n", lambda done, of: sent.append((done, of)) or True)
     assert sent == [(1, 2), (2, 2)]
     until, programs = time.monotonic() + 5, []
     while not programs and time.monotonic() < until:
         programs = far.programs()
         time.sleep(0.02)
-    assert programs == ["O2100\nM30\n"]
+    assert programs == ["O2100 (A? B)\nM30\n"]
     with pytest.raises(LinkError, match="ended"):
         wire.send("O1\nM30\n", lambda _done, _of: False)
     far.close()

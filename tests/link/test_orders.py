@@ -30,6 +30,7 @@ from brisk_anchor.core.quantities import Unit
 from brisk_anchor.exchange.tables.csv_form import from_saved
 from brisk_anchor.link.settings import feed_of
 from brisk_anchor.nc.profile.sections import SavedTable
+from brisk_anchor.nc.read.port import RADIUS_WEAR
 from brisk_anchor.services.demo.demo_job import demo_shop
 from brisk_anchor.services.job.jobs import load_job
 from brisk_anchor.services.machine.outlet import plainly
@@ -41,6 +42,7 @@ from brisk_anchor.services.orders.orders import Orders, reports_in
 from brisk_anchor.services.orders.orders_words import link_words, waiting_words
 from brisk_anchor.services.orders.saved_table import take_table
 from brisk_anchor.services.plan.plan_file import plan_of_features
+from brisk_anchor.services.results.correcting import correction_program
 from brisk_anchor.services.results.inspection import Inspection
 from brisk_anchor.services.results.measuring import inspection_plan
 from brisk_anchor.services.served.serving import ServedMachine
@@ -283,6 +285,40 @@ def test_plans_repeats_and_the_inspection_come_back_as_well(shop):
         shop.orders.repeat(measurement, 1)
 
 
+def test_a_linked_control_is_answered_in_a_wear_and_in_a_row(tmp_path):
+    path = demo_shop(tmp_path / "shop") / "part.toml"
+    asked = "depth -12 ±0.04 cut by T14 compensated by length"
+    text = path.read_text(encoding="utf-8")
+    assert asked in text
+    path.write_text(text.replace(asked, "depth -12 ±0.04 target -11.97 moves G54 z"), encoding="utf-8")
+    shop = Shop(tmp_path)
+    known = Inspection(shop.session)
+    shop.orders.plan(inspection_plan(known))
+    taken(shop.come())
+    assert known.take("1").source == "control"
+    wear, row = known.correction(known.by_balloon("1")), known.correction(known.by_balloon("6"))
+    with pytest.raises(PlanError, match="T0"):
+        correction_program(known, row)
+    shop.orders.correct("1", wear)
+    taken(shop.come())
+    machine = shop.served.control.machine
+    assert machine.tool_value(12, RADIUS_WEAR) == pytest.approx(wear.new, abs=1e-4)
+    with pytest.raises(PlanError, match="is not known"):
+        shop.orders.correct("6", row)  # what the row holds at the control
+    shop.orders.read_table()
+    taken(shop.come())
+    row = known.correction(known.by_balloon("6"))
+    assert (row.old, row.new) != (0.0, 0.0)
+    order = shop.orders.correct("6", row)
+    assert "T0" not in order.text
+    taken(shop.come())
+    assert machine.offsets["G54"][2] == pytest.approx(row.new, abs=1e-4)
+    assert shop.session.rows.state("G54") is RowState.STORED
+    changes = {change.by: change.new for change in Inspection(shop.session).parts[-1].corrected}
+    assert changes == {"T12 radius wear": wear.new, "G54 Z": row.new}
+    shop.close()
+
+
 def test_the_controls_table_comes_by_a_program_or_a_file_and_says_how_old_it_is(shop, tmp_path):
     assert shop.session.real.age("G55") == "never read"
     machine = shop.served.control.machine
@@ -313,6 +349,8 @@ def test_the_controls_table_comes_by_a_program_or_a_file_and_says_how_old_it_is(
         (b"A;B\n", "no column"),
         (b"WPC;DX;DY;DZ\n54;1.0;2\n55;1;2;3\n", "holds 3 of 4 columns"),
         (b"WPC;DX;DY;DZ\n54;1.0\r2;3;4", "no CSV"),
+        (b"WPC;DX;DY;DZ;DX\n54;1.0;2;3;4", "two columns"),
+        (b'WPC;DX;DY;DZ;N\n54;1;2;3;"A\n55;1;2;3;B\n', "never closed"),
     ):
         with pytest.raises(TableFileError, match=reason):
             from_saved(bad, "own", columns)
@@ -555,6 +593,17 @@ def test_typed_positions_are_one_more_source(shop):
         positions.typed("1, 2", PositionFrame(), Unit.MM)
 
 
+def far_says(served: ServedMachine) -> list[str]:
+    """What the far machine says while it works on for a moment."""
+    said: list[str] = []
+    served.told = said.append
+    for _ in range(400):
+        served.pass_time(0.1)
+        if any("has ended" in line or "Alarm" in line for line in said):
+            break
+    return said
+
+
 def test_from_the_command_line_with_a_far_machine_that_is_killed_in_the_middle(tmp_path):
     folder = demo_shop(tmp_path / "shop")
     run = CliRunner()
@@ -585,5 +634,24 @@ def test_from_the_command_line_with_a_far_machine_that_is_killed_in_the_middle(t
     assert "cut off" in told.output
     listed = json.loads(run.invoke(cli, ["order", "list", "--json", *job]).output)
     assert [order["state"] for order in listed] == ["taken"]
+    # The inspection, its part, and what that part asks for.
+    for words, told in (
+        (["order", "inspect"], "6 features came"),
+        (["results", "take", "1"], "part 1: cut again"),
+        (["order", "correct", "1"], "the control has written it"),
+    ):
+        served = ServedMachine(folder, tmp_path / "home", auto=True, speed=1e6)
+        handed = run.invoke(cli, [*words, *job])
+        assert handed.exit_code == 0, handed.exception
+        if words[0] == "order":
+            said = far_says(served)
+            assert any("has ended" in line for line in said), said
+            handed = run.invoke(cli, ["take", str(printed), *job])
+        served.close()
+        assert told in handed.output
+    assert "corrected T12 radius wear" in run.invoke(cli, ["results", "show", *job]).output
+    written = run.invoke(cli, ["results", "correct", "3", "--write", *job])
+    assert "order correct 3" in str(written.exception)
+    assert "Nothing is to be corrected by 4" in str(run.invoke(cli, ["order", "correct", "4", *job]).exception)
     assert run.invoke(cli, ["order", "measure", "nowhere", *job]).exit_code
     assert run.invoke(cli, ["order", "list"]).exit_code

@@ -155,6 +155,8 @@ def test_what_needs_the_exact_reader(text, row, low, high):
         ("G0 X1.\nG0 X1.2.3\n", 2, "cannot be read"),
         ("G0 X0 Y0\nG2 X10. Y0 R2.\n", 2, "too small"),
         ("G0 X0 Y0\nG3 X10. Y0\n", 2, "needs I and J"),
+        ("G0 X1.\nG0 X１0.\n", 2, "“１” is no character"),
+        ("(PLÄTTE\x85 X9.)\nG0 \u017f1.\n", 2, "“\u017f” is no character"),
     ],
 )
 def test_what_cannot_be_read_names_its_line(text, line, reason):

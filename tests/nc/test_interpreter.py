@@ -160,6 +160,8 @@ UNREADABLE = [
     ("%\n%", 1, "no program"),
     ("G0 X" + "1" * 500, 1, "longer"),
     ("G0 X1\x07\nM30", 1, "cannot be printed"),
+    ("(PL\xc4TTE\u2028 G0 X9.)\nM30", 1, "cannot be printed"),
+    ("G1 \u01315. F100\nM30", 1, "“\u0131” is no character"),
     ("#100=" + "[" * 60 + "1" + "]" * 60, 1, "nested too deeply"),
     ("DPRNT[A#1]\nM30", 1, "missing"),
 ]

@@ -25,6 +25,7 @@ TEXT = (resources.files("brisk_anchor.nc.profile") / "shipped" / "skip-macro.tom
         ("touch_feed = 60.0", "touch_feed = nan", "touch_feed"),
         ("skip = [5061, 5062, 5063]", "skip = [5021, 5062, 5063]", "given twice"),
         ('write = "G10 L2 P2"', 'write = "G10 L2 P1"', "same block"),
+        ('write = "G10 L2 P2"', 'write = "G10 L2 P２"', "write"),
         ("G21 G17", "G20 G17", "G21"),
         ('skip = "G91 G31"', 'skip = "G31\\nM30"', "moves.skip"),
         ("resolution = 0.0001", "resolution = 0", "resolution"),

@@ -369,6 +369,8 @@ def test_wear_presetter_dial_and_clamping(tmp_path: Path):
         ("T,X,Z,R\nT1,1_0,2,\n", "is no length"),
         ("T,X,Z,R\nT1,1,2,99\n", "nose radius"),
         ("T,X,Z,R\n1,12,345,50,0,4\n", "more columns than the first line"),  # commas for points
+        ("T,X,Z,R,X\nT1,1,2,,3\n", "two columns “X”"),
+        ('T,X,Z,R,N\nT1,1,2,,"A\nT2,1,2,,B\n', "never closed"),  # a quote that nobody closes takes in all that follows
     ],
 )
 def test_a_broken_presetters_list_changes_nothing(tmp_path: Path, text, told):

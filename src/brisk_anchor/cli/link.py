@@ -19,6 +19,7 @@ if TYPE_CHECKING:
     from brisk_anchor.nc.programs.heard import Heard
     from brisk_anchor.services.orders.order import Order
     from brisk_anchor.services.orders.orders import Arrival, Orders
+    from brisk_anchor.services.session.session import Session
 
 link_app = typer.Typer(no_args_is_help=True, help="The link of a machine: what answers, and what it says.")
 order_app = typer.Typer(no_args_is_help=True, help="Programs handed to a linked control, and what waits for a report.")
@@ -35,12 +36,13 @@ def _folder(job: Path | None) -> Path:
     return job.parent if job.is_file() else job
 
 
-def _orders(job: Path | None) -> Orders:
+def orders_of(job: Path | None, session: Session | None = None) -> Orders:
+    """What was handed over for a linked job, with what came of it. Raises LinkError: there is no job."""
     from brisk_anchor.services.orders.orders import Orders
     from brisk_anchor.services.paths import data_folder
 
     folder = _folder(job)
-    orders = Orders(session_of(job), folder, data_folder())
+    orders = Orders(session or session_of(job), folder, data_folder())
     for fault in orders.faults:
         say(f"! {fault}", err=True)
     return orders
@@ -79,7 +81,7 @@ def test_link(folder: Annotated[Path, typer.Argument(help="Folder of a job, or a
 @link_app.command("listen")
 def listen(job: JobOption = None, seconds: Annotated[float, typer.Option("--for", min=0)] = 3600.0) -> None:
     """Hear the link and take what belongs to the job, until so many seconds have passed."""
-    orders = _orders(job)
+    orders = orders_of(job)
     _listen(orders, seconds, lambda _outcome: False)
 
 
@@ -155,7 +157,7 @@ def measure(
     """Hand over the program that measures a drawn feature."""
     from brisk_anchor.services.measure.measurement_request import point_at
 
-    orders = _orders(job)
+    orders = orders_of(job)
     session = orders.session
     known = [drawn.name for drawn in session.setup.features]
     if feature not in known:
@@ -170,7 +172,7 @@ def store(
     row: Annotated[str, typer.Argument(help="The offset.")], job: JobOption = None, wait: WaitOption = 0.0
 ) -> None:
     """Hand over the program that sets an offset to what was measured."""
-    orders = _orders(job)
+    orders = orders_of(job)
     orders.session.profile.row(row)
     _handed(orders, orders.store(row), wait)
 
@@ -180,7 +182,7 @@ def prove(
     row: Annotated[str, typer.Argument(help="The offset.")], job: JobOption = None, wait: WaitOption = 0.0
 ) -> None:
     """Hand over the program that touches again what an offset is set from."""
-    orders = _orders(job)
+    orders = orders_of(job)
     orders.session.profile.row(row)
     _handed(orders, orders.prove(row), wait)
 
@@ -192,7 +194,7 @@ def length(
     wait: WaitOption = 0.0,
 ) -> None:
     """Hand over the program that measures a tool's length on the setter."""
-    orders = _orders(job)
+    orders = orders_of(job)
     _handed(orders, orders.tool_length(tool), wait)
 
 
@@ -203,21 +205,49 @@ def plan(
     """Hand over the program of a plan."""
     from brisk_anchor.services.plan.plan_file import load_plan
 
-    orders = _orders(job)
+    orders = orders_of(job)
     _handed(orders, orders.plan(load_plan(file)), wait)
+
+
+@order_app.command("inspect")
+def inspect(job: JobOption = None, wait: WaitOption = 0.0) -> None:
+    """Hand over the program that measures what the drawing asks for; results take enters the part."""
+    from brisk_anchor.services.results.inspection import Inspection
+    from brisk_anchor.services.results.measuring import inspection_plan
+
+    orders = orders_of(job)
+    _handed(orders, orders.plan(inspection_plan(Inspection(orders.session))), wait)
+
+
+@order_app.command("correct")
+def correct(
+    balloon: Annotated[str, typer.Argument(help="The characteristic's number on the drawing.")],
+    job: JobOption = None,
+    wait: WaitOption = 0.0,
+) -> None:
+    """Hand over the program that changes the wear or the offset that a characteristic asks for."""
+    from brisk_anchor.core.errors import InspectionError
+    from brisk_anchor.services.results.inspection import Inspection
+
+    orders = orders_of(job)
+    inspection = Inspection(orders.session)
+    correction = inspection.correction(inspection.by_balloon(balloon))
+    if correction is None or not correction.change:
+        raise InspectionError(f"Nothing is to be corrected by {balloon}", correction.why if correction else "", "")
+    _handed(orders, orders.correct(balloon, correction), wait)
 
 
 @order_app.command("table")
 def table(job: JobOption = None, wait: WaitOption = 0.0) -> None:
     """Hand over the program that prints the control's tables; it moves nothing."""
-    orders = _orders(job)
+    orders = orders_of(job)
     _handed(orders, orders.read_table(), wait)
 
 
 @order_app.command("list")
 def list_orders(job: JobOption = None, as_json: JsonOption = False) -> None:
     """Programs that were handed over, and what came of each."""
-    orders = _orders(job)
+    orders = orders_of(job)
     found = orders.folder.all()
     if as_json:
         keys = {"kind", "title", "program", "identity", "at", "state", "taken_at", "where", "told"}
@@ -239,7 +269,7 @@ def take(
     from brisk_anchor.nc.bounded import read_at_most
     from brisk_anchor.services.orders.saved_table import is_report, is_variables, take_table
 
-    orders = _orders(job)
+    orders = orders_of(job)
     data = sys.stdin.buffer.read(20_000_000) if str(report) == "-" else read_at_most(report, 20_000_000)
     if is_report(data) or is_variables(data):
         take_them = orders.take_file if is_report(data) else orders.take_variables

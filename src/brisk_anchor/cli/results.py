@@ -43,6 +43,7 @@ def _part(inspection: Inspection, serial: str | None) -> InspectedPart:
 @app.command("list")
 def list_parts(job: JobOption = None, as_json: JsonOption = False) -> None:
     """Every inspected part with its outcome, oldest first."""
+    from brisk_anchor.book.entries import clock_words
     from brisk_anchor.services.results.inspected import short_words
 
     inspection = _inspection(job)
@@ -54,7 +55,7 @@ def list_parts(job: JobOption = None, as_json: JsonOption = False) -> None:
         give(json.dumps(data, ensure_ascii=False))
         return
     for part in inspection.parts:
-        say(f"{part.at.replace('T', ' ')[:16]}  {short_words(part)}")
+        say(f"{clock_words(part.at)}  {short_words(part)}")
     if not inspection.parts:
         say("No part was inspected in this job")
 
@@ -75,6 +76,7 @@ def show(
     as_json: JsonOption = False,
 ) -> None:
     """One part by the numbers of the drawing: limits, actual, ±, deviation, how surely it is in, verdict."""
+    from brisk_anchor.book.entries import clock_words
     from brisk_anchor.services.results.inspected import short_words
     from brisk_anchor.services.results.report_files import to_json
     from brisk_anchor.services.results.results_words import line_words
@@ -83,7 +85,7 @@ def show(
     if as_json:
         give(to_json([part]).decode())
         return
-    say(f"{part.part}  {short_words(part)}  {part.at.replace('T', ' ')}")
+    say(f"{part.part}  {short_words(part)}  {clock_words(part.at)}")
     for line in part.lines:
         say(line_words(line))
     for change in part.corrected:
@@ -96,13 +98,21 @@ def take(
     job: JobOption = None,
     again: Annotated[bool, typer.Option("--again", help="The same part, after it was cut again.")] = False,
 ) -> None:
-    """Measure everything the drawing asks for on the stand-in, judge it, and enter the part into the book."""
+    """Measure everything the drawing asks for on the stand-in, judge it, and enter the part into the book.
+
+    At a linked control the part is what came back last: brisk-anchor order inspect measures it.
+    """
+    from brisk_anchor.cli.link import orders_of
     from brisk_anchor.services.results.inspected import short_words
     from brisk_anchor.services.results.measuring import measure_asked
 
     inspection = _inspection(job)
+    linked = inspection.session.real is not None
+    if linked:
+        orders_of(job, inspection.session)  # what came of this clamping is measured again in the session
     for place in inspection.places:
-        measure_asked(inspection, place)
+        if not linked:
+            measure_asked(inspection, place)
         number = serial if place is None else f"{serial}-{place.name}"
         say(short_words(inspection.take(number, place, again=again)))
 

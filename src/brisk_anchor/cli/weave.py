@@ -30,6 +30,7 @@ def weave(
 ) -> None:
     """Show a program's tools and operations, put measuring in after them, or take it out again."""
     from brisk_anchor.core.errors import BriskAnchorError
+    from brisk_anchor.core.numbers import is_whole
     from brisk_anchor.exchange.files import write_whole
     from brisk_anchor.services.insert.program_text import read_text
     from brisk_anchor.services.insert.weaving import difference, take_apart, unweave
@@ -37,7 +38,7 @@ def weave(
     text = read_text(program)
     apart = take_apart(text)
     if remove is not None:
-        if remove != "all" and not remove.isdigit():
+        if remove != "all" and not is_whole(remove):
             raise BriskAnchorError(f"“{remove[:20]}” is no number", "Nothing was taken out", "Give a number, or all")
         result = unweave(apart, None if remove == "all" else int(remove))
     elif after:

@@ -15,8 +15,8 @@ from typing import Annotated, Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 from brisk_anchor.core.errors import Fault, TableFileError
-from brisk_anchor.core.numbers import plain_figure
-from brisk_anchor.exchange.tables.rows import take_commas_for_points, too_many
+from brisk_anchor.core.numbers import is_whole, plain_figure
+from brisk_anchor.exchange.tables.rows import no_csv, take_commas_for_points, too_many
 from brisk_anchor.nc.bounded import read_at_most, why_unread
 
 _MOST_BYTES, _MOST_ROWS = 1_000_000, 2_000
@@ -73,12 +73,14 @@ def read_presetter(path: Path, columns: PresetterColumns) -> list[PresetTool]:
 
 def parse_presetter(text: str, name: str, columns: PresetterColumns) -> list[PresetTool]:
     """The tools of a list from its text. Raises TableFileError."""
-    reader = csv.DictReader(io.StringIO(text), delimiter=columns.separator)
+    reader = csv.DictReader(io.StringIO(text), delimiter=columns.separator, strict=True)
     try:
-        heads = reader.fieldnames or []
-        lacking = [c for c in (columns.number, columns.x, columns.z, columns.nose) if c is not None and c not in heads]
-        if lacking:
+        heads = reader.fieldnames = [head.strip() for head in reader.fieldnames or []]
+        named = [c for c in (columns.number, columns.x, columns.z, columns.nose) if c is not None]
+        if lacking := [column for column in named if column not in heads]:
             raise TableFileError(name, (Fault("line 1", f"there is no column {', '.join(lacking)}"),))
+        if twice := [column for column in named if heads.count(column) > 1]:
+            raise TableFileError(name, (Fault("line 1", f"there are two columns “{twice[0]}”"),))
         found, faults, seen = list[PresetTool](), list[Fault](), dict[int, int]()
         lines = list[tuple[int, dict[str, str]]]()
         for line in reader:
@@ -86,7 +88,7 @@ def parse_presetter(text: str, name: str, columns: PresetterColumns) -> list[Pre
                 raise TableFileError(name, (Fault("", f"more than {_MOST_ROWS} lines"),))
             lines.append((reader.line_num, line))
     except csv.Error as error:
-        raise TableFileError(name, (Fault(f"line {reader.line_num}", str(error)),)) from error
+        raise TableFileError(name, (Fault(f"line {reader.reader.line_num}", no_csv(error)),)) from error
     if columns.separator != ",":
         wanted = [column for column in (columns.x, columns.z, columns.nose) if column is not None]
         take_commas_for_points([(line, column) for _, line in lines for column in wanted if line[column]])
@@ -112,7 +114,7 @@ def _tool(line: dict[str, str], columns: PresetterColumns) -> PresetTool:
     if too_many(beyond or (), 0):
         raise ValueError("it has more columns than the first line has headings")
     number = (line[columns.number] or "").strip().upper().removeprefix("T")
-    if not (number.isascii() and number.isdigit() and 1 <= len(number) <= 3 and int(number)):
+    if not (is_whole(number, 3) and int(number)):
         raise ValueError(f"“{number[:12]}” is no tool number")
     unit = 25.4 if columns.length_units == "inch" else 1.0
 

@@ -50,14 +50,16 @@ def _triangles(path: Path) -> Array:
     except OSError as error:
         raise DrawingFileError(f"{path} cannot be read: {error.strerror}", "", "Check the name") from error
     count = int.from_bytes(data[80:84], "little") if len(data) >= 84 else -1
-    if count >= 0 and len(data) == 84 + 50 * count:
+    whole = len(data) == 84 + 50 * count
+    # Some exporters write bytes of their own behind the triangles.
+    if count >= 0 and (whole or (count > 0 and len(data) >= 84 + 50 * count and b"vertex" not in data[:1000].lower())):
         kind = np.dtype([("normal", "<f4", 3), ("corners", "<f4", (3, 3)), ("rest", "<u2")])
         corners = np.frombuffer(data, kind, count, 84)["corners"].astype(np.float64)
     else:
         if len(data) > _MAX_TEXT:
             what = f"{path.name} is an STL in words of more than {_MAX_TEXT // 1_000_000} MB"
             raise DrawingFileError(what, "It would take all of the memory", "Export it as binary STL, or coarser")
-        words = data.split()
+        words = data.lower().split()
         try:
             at = [i for i, word in enumerate(words) if word == b"vertex"]
             figures = [[float(words[i + k]) for k in (1, 2, 3)] for i in at]

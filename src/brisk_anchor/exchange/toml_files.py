@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any
 
 from brisk_anchor.core.errors import Fault, JobError
 from brisk_anchor.core.fault_words import fault_words
-from brisk_anchor.nc.bounded import read_at_most, toml_sections, why_unread
+from brisk_anchor.nc.bounded import lines_of, read_at_most, toml_sections, why_unread
 
 if TYPE_CHECKING:
     from pydantic import ValidationError
@@ -23,6 +23,8 @@ _MOST_TOLD = 40
 _LONGEST_LINE = 200
 _HEADER = re.compile(r"^\s*(\[\[?)\s*([A-Za-z0-9_.\- \"']+?)\s*\]\]?\s*(#.*)?$")
 _KEY = re.compile(r"""^\s*(?:"([^"\\]*)"|'([^']*)'|([A-Za-z0-9_.\-"']+))\s*=""")
+
+_LINE_TOLD = re.compile(r"at line ([0-9]+)")
 
 Place = Sequence[str | int]
 
@@ -37,7 +39,7 @@ def read_text(path: Path) -> str:
         data = read_at_most(path, LONGEST)
         if len(data) > LONGEST:
             raise JobError(path.name, (Fault("", f"larger than {LONGEST} bytes"),))
-        return data.decode("utf-8")
+        return data.decode("utf-8-sig")  # editors of Windows put a mark before the first key
     except (OSError, UnicodeDecodeError) as error:
         raise JobError(path.name, (Fault("", why_unread(error)),)) from error
 
@@ -67,7 +69,9 @@ def parse_tables(text: str, name: str) -> dict[str, Any]:
     try:
         data = toml_sections(text)
     except tomllib.TOMLDecodeError as error:
-        raise JobError(name, (Fault("TOML", str(error)),)) from error
+        found = _LINE_TOLD.search(str(error))
+        place = f"{name}:{found[1]}" if found else name
+        raise JobError(name, (Fault(place, f"it is no TOML: {error}"),)) from error
     if (bad := _unshowable(data, ())) is not None:
         raise JobError(
             name, (finding_at(name, text, bad, "it holds characters that cannot be shown"),), "Take them out"
@@ -115,7 +119,7 @@ def line_of(text: str, place: Place) -> int | None:
     best, found = 0, None
     table: tuple[str | int, ...] = ()
     counts: dict[tuple[str, ...], int] = {}
-    for number, whole in enumerate(text.splitlines(), 1):
+    for number, whole in enumerate(lines_of(text), 1):
         line = whole[:_LONGEST_LINE]  # longer ones are no headers, and would keep the search busy
         here: tuple[str | int, ...] | None = None
         if header := _HEADER.match(line):

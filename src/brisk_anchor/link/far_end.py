@@ -10,7 +10,7 @@ from threading import Event, Lock, Thread
 
 from brisk_anchor.core.errors import LinkError
 
-_PORT = re.compile(r"^socket://([\w.-]+):(\d{1,5})")
+_PORT = re.compile(r"^socket://([\w.-]+):([0-9]{1,5})")
 _QUIET = 0.6
 """A program without an end code is whole when nothing more came for so long, s."""
 _MOST = 20_000_000

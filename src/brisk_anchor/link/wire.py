@@ -14,6 +14,7 @@ from typing import TYPE_CHECKING, Any
 
 from brisk_anchor.core.errors import LinkError
 from brisk_anchor.link.feed import MOST, Piece
+from brisk_anchor.nc.bounded import lines_of
 
 if TYPE_CHECKING:
     from socket import socket
@@ -176,7 +177,7 @@ class Wire:
         Raises:
             LinkError: the wire is lost, the control holds it up too long, or it was ended.
         """
-        settings, lines = self.settings, text.splitlines()
+        settings, lines = self.settings, lines_of(text)
         self._sending = True
         try:
             port = self.open()

@@ -5,6 +5,7 @@ from __future__ import annotations
 import errno
 import json
 import os
+import re
 import stat
 import tomllib
 from pathlib import Path
@@ -12,6 +13,30 @@ from typing import Any, BinaryIO, Protocol, Self, TypeVar
 
 UNREAD = b"\x00\x11\x12\x13\x14\x1a\x7f"
 """Leaders of a tape, flow control and the end mark of old files: no control reads them as text."""
+
+_WITH_ITS_END = re.compile(r"[^\r\n]*(?:\r\n|\r|\n)|[^\r\n]+")
+
+
+def lines_of(text: str, *, ends: bool = False) -> list[str]:
+    """The lines of a text as a control and an editor count them; with `ends` each keeps its own.
+
+    Python's own `splitlines` also breaks a line at form feeds and at U+0085, which is “…” in Windows' Western text:
+    what stands behind it in a comment would become code.
+    """
+    if ends:
+        return _WITH_ITS_END.findall(text)
+    lines = text.replace("\r\n", "\n").replace("\r", "\n").split("\n")
+    return lines if lines[-1] else lines[:-1]
+
+
+def no_code_in(text: str) -> str:
+    """The first character of a code that is none of NC code, "" for none: Python has a capital S for ſ."""
+    return next((character for character in text if not character.isascii()), "")
+
+
+def ended_as(before: str, text: str) -> str:
+    """A text with the ends of lines of the one it takes the place of: an editor of Windows shows no others."""
+    return text.replace("\r\n", "\n").replace("\n", "\r\n") if "\r\n" in before else text
 
 
 class FromJson(Protocol):

@@ -8,7 +8,7 @@ from pydantic import Field, model_validator
 
 from brisk_anchor.standin.solid_file import Coordinate, FileSection
 
-ROW = r"^G5[4-9](\.[1-3])?( P\d{1,3})?$"
+ROW = r"^G5[4-9](\.[1-3])?( P[0-9]{1,3})?$"
 """Names of rows: standard, additional and extended ones."""
 
 

@@ -505,7 +505,7 @@ def load_scene(name_or_path: str) -> SceneFile:
     path = Path(name_or_path)
     try:
         data = read_at_most(path, _MAX_BYTES)
-        text = data.decode("utf-8")
+        text = data.decode("utf-8-sig")
     except (OSError, UnicodeDecodeError) as error:
         known = ", ".join(shipped_scenes())
         raise SceneError(name_or_path, (Fault("", why_unread(error)),), f"Give a file, or one of: {known}") from error

@@ -8,10 +8,11 @@ from collections.abc import Iterable
 from brisk_anchor.core.errors import ExportError
 from brisk_anchor.core.quantities import Unit, fixed
 from brisk_anchor.exchange.tables.rows import TableForm, TableRow, decoded, no_unit, number_in, once, refuse
+from brisk_anchor.nc.bounded import lines_of
 from brisk_anchor.nc.profile.control_profile import Profile, in_mm
 
-_SET = re.compile(r"^(?:N\d+\s*)?#\s*(\d{1,6})\s*=(.*)$")
-_WORD = re.compile(r"([A-Z])\s*([+-]?(?:\d+\.?\d*|\.\d+))")
+_SET = re.compile(r"^(?:N[0-9]+\s*)?#\s*([0-9]{1,6})\s*=(.*)$")
+_WORD = re.compile(r"([A-Z])\s*([+-]?(?:[0-9]+\.?[0-9]*|\.[0-9]+))")
 
 
 def to_blocks(profile: Profile, rows: Iterable[TableRow]) -> bytes:
@@ -49,7 +50,7 @@ def from_blocks(data: bytes, name: str, profile: Profile, unit: Unit | None = No
     through: dict[str, dict[str, float]] = {}
     scale, absolute = float(unit.in_mm) if unit is not None else None, True
     found: list[TableRow] = []
-    for number, raw in enumerate(decoded(data, name).splitlines(), 1):
+    for number, raw in enumerate(lines_of(decoded(data, name)), 1):
         line = re.sub(r"\([^)]*\)|;.*$|^\s*/|^\s*%.*$", "", raw.upper()).strip()
         words = _WORD.findall(line)
         codes = {f"{letter}{float(value):g}" for letter, value in words if letter == "G"}

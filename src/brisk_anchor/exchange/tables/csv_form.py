@@ -14,6 +14,7 @@ from brisk_anchor.exchange.tables.rows import (
     TableRow,
     decoded,
     encoding_of,
+    no_csv,
     no_unit,
     not_too_many,
     number_in,
@@ -77,7 +78,7 @@ def from_csv(data: bytes, name: str, unit: Unit | None = None) -> list[TableRow]
     try:
         head, *records = not_too_many(csv.reader(io.StringIO(text), delimiter=separator, strict=True), name) or [[]]
     except csv.Error as error:
-        raise refuse(name, 0, f"it is no CSV: {error}") from None
+        raise refuse(name, 0, no_csv(error)) from None
     head = [column.strip().lower() for column in head]
     if twice := [column for column in COLUMNS if head.count(column) > 1]:
         raise refuse(name, 1 + before, f"there are two columns “{twice[0]}”")
@@ -129,13 +130,17 @@ def from_saved(data: bytes, name: str, columns: SavedTable) -> list[TableRow]:
     named = {"row": columns.row, "x": columns.x, "y": columns.y, "z": columns.z}
     named |= {"r": columns.r} if columns.r is not None else {}
     try:
-        lines = not_too_many(csv.reader(io.StringIO(decoded(data, name)), delimiter=columns.separator), name)
+        lines = not_too_many(
+            csv.reader(io.StringIO(decoded(data, name)), delimiter=columns.separator, strict=True), name
+        )
     except csv.Error as error:
-        raise refuse(name, 0, f"it is no CSV: {error}") from None
+        raise refuse(name, 0, no_csv(error)) from None
     head = [text.strip() for text in lines[0]] if lines else []
     lacking = [column for column in named.values() if column not in head]
     if lacking:
         raise refuse(name, 1, f"there is no column “{lacking[0]}”, which the profile names")
+    if twice := [column for column in named.values() if head.count(column) > 1]:
+        raise refuse(name, 1, f"there are two columns “{twice[0]}”")
     at = {key: head.index(column) for key, column in named.items()}
     scale = float((Unit.MM if columns.units == "mm" else Unit.INCH).in_mm)
     found = []

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from brisk_anchor.exchange.tables.rows import TableForm, TableRow
+from brisk_anchor.nc.bounded import lines_of
 from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.nc.programs.reports import parse_reports
 
@@ -11,7 +12,7 @@ _LOOKED_THROUGH = 1_000_000
 
 def from_reports(data: bytes, name: str, profile: Profile) -> list[TableRow]:
     """The rows that reports say were stored. Raises ReportError: a line of a report is damaged."""
-    stored = parse_reports(data.decode("utf-8", "replace").splitlines()).stored
+    stored = parse_reports(lines_of(data.decode("utf-8", "replace"))).stored
     names = {row.replace(" ", ""): row for row in profile.all_rows}
     return [
         TableRow(names.get(row, row), {axis.lower(): value for axis, value in held.items()}, {}, source=name)

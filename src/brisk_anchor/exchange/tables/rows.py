@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import csv
 import math
 from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
@@ -114,6 +115,12 @@ def decoded(data: bytes, name: str, longest: int = LONGEST) -> str:
         return data.decode(encoding_of(data))
     except UnicodeDecodeError:
         raise refuse(name, 0, "it is no text in UTF-8: save it as that") from None
+
+
+def no_csv(error: csv.Error) -> str:
+    """Why a table cannot be taken apart into lines and columns."""
+    unclosed = "unexpected end of data" in str(error)
+    return "a quote is opened and never closed" if unclosed else f"it is no CSV: {error}"
 
 
 def not_too_many(found: Iterator[_Line], name: str) -> list[_Line]:

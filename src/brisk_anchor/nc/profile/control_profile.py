@@ -166,7 +166,7 @@ class Profile(ProfileSection):
                 raise ValueError("positions.machine is missing")
             if self.positions.work is None and self.skip.frame == "work":
                 raise ValueError("positions.work is missing: skip positions are turned into machine positions by it")
-        if digits := re.search(r":0(\d)d", self.program.number):
+        if digits := re.search(r":0([0-9])d", self.program.number):
             highest = 10 ** int(digits[1]) - 1
             if max(calls.touch_number, calls.guard_number) > highest:
                 raise ValueError(f"subprograms have numbers above O{highest}, the highest that program.number takes")
@@ -291,7 +291,7 @@ class Profile(ProfileSection):
     @functools.cached_property
     def own_codes(self) -> frozenset[tuple[str, float]]:
         """Every G and M code that stands in one of those blocks."""
-        found = (re.findall(r"([GM]) *(\d+(?:\.\d+)?)", block) for block in self.own_blocks.values())
+        found = (re.findall(r"([GM]) *([0-9]+(?:\.[0-9]+)?)", block) for block in self.own_blocks.values())
         return frozenset((letter, float(figure)) for codes in found for letter, figure in codes)
 
     @property
@@ -553,7 +553,7 @@ def load_profile(path: Path) -> Profile:
         data = read_at_most(path, _MAX_BYTES)
         if len(data) > _MAX_BYTES:
             raise ProfileError(path.name, (Fault("", f"larger than {_MAX_BYTES} bytes"),))
-        return parse_profile(data.decode("utf-8"), path.name)
+        return parse_profile(data.decode("utf-8-sig"), path.name)
     except (OSError, UnicodeDecodeError) as error:
         raise ProfileError(path.name, (Fault("", why_unread(error)),)) from error
 

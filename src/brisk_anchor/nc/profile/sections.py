@@ -205,8 +205,8 @@ class RowWords(ProfileSection):
     nothing selects it.
     """
 
-    write: Annotated[str, Field(pattern=r"^G10 L(2|20) P\d+$")] | None = None
-    select: Annotated[str, Field(pattern=r"^(G5[4-9](\.[1-3])?( P\d+)?)?$")]
+    write: Annotated[str, Field(pattern=r"^G10 L(2|20) P[0-9]+$")] | None = None
+    select: Annotated[str, Field(pattern=r"^(G5[4-9](\.[1-3])?( P[0-9]+)?)?$")]
     read: Triple | None = None
     rotation: int | None = None
 
@@ -225,8 +225,8 @@ class Rotation(ProfileSection):
 class TableClamp(ProfileSection):
     """Words that let go of a rotary table before it turns, and hold it again after."""
 
-    unclamp: Annotated[str, Field(pattern=r"^M\d{2,3}$")]
-    clamp: Annotated[str, Field(pattern=r"^M\d{2,3}$")]
+    unclamp: Annotated[str, Field(pattern=r"^M[0-9]{2,3}$")]
+    clamp: Annotated[str, Field(pattern=r"^M[0-9]{2,3}$")]
 
 
 class Tilted(ProfileSection):
@@ -235,7 +235,7 @@ class Tilted(ProfileSection):
     """
 
     order: Literal["zxz", "xyz"] = "zxz"
-    zero: Annotated[str | None, Field(pattern=r"^G68\.2 (P\d )?X\{x\} Y\{y\} Z\{z\} I\{i\} J\{j\} K\{k\}$")] = None
+    zero: Annotated[str | None, Field(pattern=r"^G68\.2 (P[0-9] )?X\{x\} Y\{y\} Z\{z\} I\{i\} J\{j\} K\{k\}$")] = None
     call: Annotated[str, Field(pattern=r"^G68\.2 X0\. Y0\. Z0\. I#\{i\} J#\{j\} K#\{k\}$")]
 
 
@@ -270,7 +270,7 @@ class Input(ProfileSection):
     active_row_reads: Literal["number", "code"] = "number"
     diameter_x: bool = False
     increments_uvw: bool = False
-    refuses: list[Annotated[str, Field(pattern=r"^[GM]\d+(\.\d)?$")]] = []
+    refuses: list[Annotated[str, Field(pattern=r"^[GM][0-9]+(\.[0-9])?$")]] = []
     named_parameters: bool = False
     o_words: bool = False
 
@@ -356,7 +356,9 @@ def _no_other_meaning(words: str) -> str:
     return words
 
 
-SkipWord = Annotated[str, Field(pattern=r"^G\d{1,3}(\.\d)?( [PQ]\d{1,3})?$"), AfterValidator(_no_other_meaning)]
+SkipWord = Annotated[
+    str, Field(pattern=r"^G[0-9]{1,3}(\.[0-9])?( [PQ][0-9]{1,3})?$"), AfterValidator(_no_other_meaning)
+]
 """A code that moves until the probe signals, with the input it listens to where it takes one: "G31", "G31 P2"."""
 
 

@@ -16,8 +16,8 @@ from brisk_anchor.nc.programs.reports import LINE, RunReport, parse_reports
 _OURS = re.compile(r"BRISK|BRIS|RISK 1", re.IGNORECASE)
 _MOST_LINES = 200_000
 _MOST_NOTES = 6
-_BEGIN = re.compile(r"O\s*(\d+)\s*I\s*(\d+)")
-_NUMBER = re.compile(r"\s*N\s*(\d+)")
+_BEGIN = re.compile(r"O\s*([0-9]+)\s*I\s*([0-9]+)")
+_NUMBER = re.compile(r"\s*N\s*([0-9]+)")
 
 
 @dataclass(frozen=True, slots=True)

@@ -27,8 +27,8 @@ KINDS = (
 )
 # Some controls print no blanks, some more of them, some in small letters.
 LINE = re.compile(rf"^BRISK\s*1\s*({'|'.join(KINDS)})(.*)$", re.IGNORECASE)
-_ROW = re.compile(r"^\s*(COMMON|G\d+(?:\.\d)?)\s*(P\d+)?\s*(.*)$")
-_PAIR = re.compile(r"([A-Z])\s*(-?\d{1,9}(?:\.\d{0,12})?)(?![.\d])")
+_ROW = re.compile(r"^\s*(COMMON|G[0-9]+(?:\.[0-9])?)\s*(P[0-9]+)?\s*(.*)$")
+_PAIR = re.compile(r"([A-Z])\s*(-?[0-9]{1,9}(?:\.[0-9]{0,12})?)(?![.0-9])")
 PRINTED = 1e-4
 """The last digit of what a program prints, mm or degrees."""
 

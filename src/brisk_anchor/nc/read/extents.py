@@ -20,7 +20,7 @@ from numpy.typing import NDArray
 
 from brisk_anchor.core.errors import NcError
 from brisk_anchor.core.geometry.frames import Array
-from brisk_anchor.nc.bounded import UNREAD
+from brisk_anchor.nc.bounded import UNREAD, lines_of, no_code_in
 from brisk_anchor.nc.profile.control_profile import in_mm
 from brisk_anchor.nc.read.arcs import arc_centre, arc_sweep
 from brisk_anchor.nc.read.expressions import ExpressionError
@@ -53,8 +53,8 @@ _KINDS = _CLASS.tobytes()
 _MARKS = bytes(kind in (_BLANK, _LETTER, _POINT) for kind in _CLASS)
 _LONGEST_RUN = 9
 _TENS = 10.0 ** np.arange(_LONGEST_RUN + 1)
-_WORD = re.compile(r"([A-Z])\s*([-+]?(?:\d+\.?\d*|\.\d+))")
-_CHANGE = re.compile(rb"[Mm]0*6(?![\d.])")
+_WORD = re.compile(r"([A-Z])\s*([-+]?(?:[0-9]+\.?[0-9]*|\.[0-9]+))")
+_CHANGE = re.compile(rb"[Mm]0*6(?![0-9.])")
 _CYCLES = (73, 74, 76, 81, 82, 83, 84, 85, 86, 87, 88, 89)
 _NOT_FOLLOWED = frozenset(
     (1097, 1098, 65, 66, 52, 92, 68, 51, 51.1, 68.2, 68.3, 43.4, 43.5, 16, 7.1, 107, 12.1, 112, 90.1)
@@ -269,10 +269,12 @@ class ExtentReader:
     # -- exact -------------------------------------------------------------------------------------------------
 
     def _exact(self, chunk: bytes) -> None:
-        for number, raw in enumerate(chunk.decode("utf-8", errors="replace").splitlines(), self.blocks + 1):
-            text = _without_comments(raw).upper().strip().lstrip("/ ")
+        for number, raw in enumerate(lines_of(chunk.decode("utf-8", errors="replace")), self.blocks + 1):
+            text = _without_comments(raw).strip().lstrip("/ ")
+            if odd := no_code_in(text):
+                raise NcError(number, raw, f"“{odd}” is no character of NC code")
             if text and text != "%":
-                self._exact_block(number, raw, text)
+                self._exact_block(number, raw, text.upper())
             self.blocks += 1
 
     def _exact_block(self, number: int, raw: str, text: str) -> None:

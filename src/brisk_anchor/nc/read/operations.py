@@ -12,8 +12,8 @@ from dataclasses import dataclass, field
 from typing import NamedTuple
 
 _COMMENT = re.compile(r"\(([^()]*)\)|;(.*)$")
-_WORD = re.compile(r"([A-Z])\s*([-+]?(?:\d+\.?\d*|\.\d+))")
-_FLOW = re.compile(r"\b(IF|GOTO|WHILE|END\d)\b|O<|\bO\d+\s+(?:IF|WHILE|CALL|SUB)")
+_WORD = re.compile(r"([A-Z])\s*([-+]?(?:[0-9]+\.?[0-9]*|\.[0-9]+))")
+_FLOW = re.compile(r"\b(IF|GOTO|WHILE|END[0-9])\b|O<|\bO[0-9]+\s+(?:IF|WHILE|CALL|SUB)")
 _WORKED_OUT = re.compile(r"(?<![A-Z])([FGHPST])\s*[#\[]\S*")
 """A word of these letters with a value that only the control knows, and knows when it runs."""
 _CYCLES = frozenset((73, 74, 76, *range(81, 90)))
@@ -142,11 +142,11 @@ def _heading(lines: Sequence[str], number: int, low: int) -> int:
     first = number
     while first - 1 > low:
         code = code_of(lines[first - 1])
-        if code and not re.fullmatch(r"N\d+", code):
+        if code and not re.fullmatch(r"N[0-9]+", code):
             break
         if not code and not comment_of(lines[first - 1]):
             break
-        if re.match(r"^%|^O\d", code):
+        if re.match(r"^%|^O[0-9]", code):
             break
         first -= 1
     return first
@@ -162,7 +162,7 @@ def modal_at(lines: Sequence[str], line: int, extended: Collection[str] = ("G54.
     prepared, branched = 0, False
     for number in range(min(line, len(lines))):
         code = code_of(lines[number])
-        if re.match(r"^[:O]\s*\d", code) or not code:
+        if re.match(r"^[:O]\s*[0-9]", code) or not code:
             continue
         words = words_of(lines[number])
         codes = [value for letter, value in words if letter == "G"]
@@ -202,13 +202,13 @@ class _RowWords(NamedTuple):
     def of(cls, extended: Collection[str]) -> _RowWords:
         """For a control whose offsets with a P have these codes."""
         numbers = "|".join(re.escape(code.removeprefix("G")) for code in extended) or "(?!)"
-        known = rf"G\s*((?:{numbers})\s*P\s*\d+|59\.[123]|5[4-9])(?![\d.])"
-        return cls(re.compile(known), re.compile(rf"G\s*(?:{numbers})(?![\d.])"))
+        known = rf"G\s*((?:{numbers})\s*P\s*[0-9]+|59\.[123]|5[4-9])(?![0-9.])"
+        return cls(re.compile(known), re.compile(rf"G\s*(?:{numbers})(?![0-9.])"))
 
     def selected_in(self, code: str) -> str:
         """The offset that a block selects in figures, "" where it selects none."""
         found = self.known.search(code)
-        return "G" + re.sub(r"\s*P\s*0*(?=\d)", " P", found[1]) if found else ""
+        return "G" + re.sub(r"\s*P\s*0*(?=[0-9])", " P", found[1]) if found else ""
 
 
 def _leaves_open(code: str, codes: list[float], functions: list[float]) -> str:
@@ -232,11 +232,11 @@ def _note_worked_out(state: ModalText, number: int, code: str, letters: set[str]
 
 def _note(state: ModalText, code: str, codes: list[float], functions: list[float]) -> None:
     """Feeds, speeds, lengths, spindle and coolant of a block."""
-    if found := re.search(r"F\s*(\d+\.?\d*|\.\d+)", code):
+    if found := re.search(r"F\s*([0-9]+\.?[0-9]*|\.[0-9]+)", code):
         state.feed = found[1]
-    if found := re.search(r"S\s*(\d+\.?\d*)", code):
+    if found := re.search(r"S\s*([0-9]+\.?[0-9]*)", code):
         state.speed = found[1]
-    if (43 in codes) and (found := re.search(r"H\s*(\d+)", code)):
+    if (43 in codes) and (found := re.search(r"H\s*([0-9]+)", code)):
         state.length = found[1]
     elif 43 in codes and (word := worked_out_in(code).get("H")):
         state.length = word
@@ -283,7 +283,7 @@ def own_start(lines: Sequence[str], operation: CutOperation) -> OwnStart:
         spindle = spindle or called or bool(functions & {3.0, 4.0, 29.0})
         coolant = coolant or called or bool(functions & {7.0, 8.0, 9.0})
         absolute = next((value == 90.0 for value in reversed(codes) if value in (90.0, 91.0)), absolute)
-        axes = set(re.findall(r"(?<![A-Z])([XYZ])\s*[-+#\[.\d]", code))
+        axes = set(re.findall(r"(?<![A-Z])([XYZ])\s*[-+#\[.0-9]", code))
         if 53.0 in codes:
             axes -= {"Z"}  # up, out of the way
         if position is not None or not (axes or called) or _NO_MOVE & set(codes):

@@ -6,6 +6,7 @@ import re
 from collections.abc import Callable, Iterable, Iterator
 
 from brisk_anchor.core.errors import NcError
+from brisk_anchor.nc.bounded import lines_of, no_code_in
 from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.nc.read.expressions import (
     FIGURES,
@@ -50,7 +51,7 @@ _MOST_ARGUMENTS = 30
 def _split_comment(text: str, line: int, *, semicolon: bool) -> tuple[str, str]:
     """Code in upper case, and the text of the comments."""
     if "(" not in text and ")" not in text and ";" not in text:
-        return text.upper(), ""
+        return _capitals(text, line), ""
     code, comments, at = [], [], 0
     while at < len(text):
         if text[at] == ";" and semicolon:
@@ -68,7 +69,14 @@ def _split_comment(text: str, line: int, *, semicolon: bool) -> tuple[str, str]:
         else:
             code.append(text[at])
             at += 1
-    return "".join(code).upper(), " ".join(comments)
+    return _capitals("".join(code), line), " ".join(comments)
+
+
+def _capitals(code: str, line: int) -> str:
+    """Code in capitals. Raises NcError."""
+    if odd := no_code_in(code):
+        raise NcError(line, code, f"“{odd}” is no character of NC code")
+    return code.upper()
 
 
 def _whole(cursor: Cursor, what: str) -> int:
@@ -297,7 +305,7 @@ def scan_program(text: str, profile: Profile) -> list[Routine]:
     if len(text) > LONGEST_PROGRAM:
         raise NcError(1, "", f"the program is longer than {LONGEST_PROGRAM} characters")
     routines: list[Routine] = []
-    for block, program in _reader_of(profile).blocks(text.splitlines()):
+    for block, program in _reader_of(profile).blocks(lines_of(text)):
         if program is not None or not routines:
             if program is not None and any(routine.number == program for routine in routines):
                 raise NcError(block.line, block.source, f"there are two programs O{program:04d} in this file")

@@ -289,7 +289,7 @@ class TextWriter:
         """The variable that holds the wear of a tool. Raises PlanError: a program has none for it."""
         table = self.profile.tool_table
         first = None if table is None else table.length_wear if column == "length wear" else table.radius_wear
-        if table is None or first is None or number > table.tools:
+        if table is None or first is None or not 1 <= number <= table.tools:
             raise PlanError(
                 f"A program cannot reach the {column} of T{number} on this control",
                 "The profile names no variable for it",

@@ -11,14 +11,16 @@ import re
 
 from brisk_anchor.core.errors import BriskAnchorError, PlanError
 from brisk_anchor.core.kinds import Vector
+from brisk_anchor.nc.bounded import lines_of
 from brisk_anchor.nc.read.interpreter import Interpreter
 from brisk_anchor.nc.read.variables import Memory
 from brisk_anchor.services.machine.runs import Run
 from brisk_anchor.services.session.session import Session
 
 _NEAR = 5e-7
-_OWN = re.compile(r"\bG(10|52|92(\.\d)?|68|69|20|54\.1\s*P\s*[#\[])(?!\d)")
-_END = re.compile(r"^(N\d+\s*)?(M30|M2|M02)\b")
+_OWN = re.compile(r"\bG(10|52|92(\.[0-9])?|68|69|20|54\.1\s*P\s*[#\[])(?![0-9])")
+_END = re.compile(r"^(N[0-9]+\s*)?(M30|M2|M02)\b")
+_COMMENT = re.compile(r"\([^()]*\)|;.*")
 
 
 def _again(why: str) -> PlanError:
@@ -40,7 +42,7 @@ def exchange_row(session: Session, text: str, old: str, new: str) -> tuple[str, 
             raise _again(f"{row} is turned: a shift cannot stand in for that")
     if "G52" in profile.input.refuses:
         raise _again("This control has no shift that a program can set (G52)")
-    plain = re.sub(r"\([^()]*\)|;.*", "", text.upper())
+    plain = _COMMENT.sub("", text.upper())
     if found := _OWN.search(plain):
         raise _again(f"It changes rows, shifts or units itself: {found[0]}")
     here, there = link.offset(old), link.offset(new)
@@ -48,8 +50,8 @@ def exchange_row(session: Session, text: str, old: str, new: str) -> tuple[str, 
     shift = (x, y, z)
     lines: list[str] = []
     active = False
-    for line in text.splitlines(keepends=True):
-        code = re.sub(r"\([^()]*\)|;.*", "", line.upper())
+    for line in lines_of(text, ends=True):
+        code = _COMMENT.sub("", line.upper())
         ending = line[len(line.rstrip("\r\n")) :] or "\n"
         selected = next((row for row, word in select.items() if word and _selects(code, word)), None)
         if selected == new:
@@ -60,7 +62,7 @@ def exchange_row(session: Session, text: str, old: str, new: str) -> tuple[str, 
         if _END.match(code.strip()):
             lines.append(_shifted(profile.decimals, (0.0, 0.0, 0.0)) + ending)
         lines.append(_with_row(line, select[old], select[new]) if selected == old else line)
-    if not active and not any(_selects(re.sub(r"\([^()]*\)", "", x.upper()), select[old]) for x in text.splitlines()):
+    if not active and not any(_selects(_COMMENT.sub("", x.upper()), select[old]) for x in lines_of(text)):
         raise _again(f"Nowhere does it select {old}")
     changed = "".join(lines)
     _held_to_be_same(session, text, changed)
@@ -68,15 +70,20 @@ def exchange_row(session: Session, text: str, old: str, new: str) -> tuple[str, 
 
 
 def _selects(code: str, word: str) -> bool:
-    pattern = r"(?<![\d.])" + r"\s*".join(map(re.escape, word.split())) + r"(?![\d.])"
+    pattern = r"(?<![0-9.])" + r"\s*".join(map(re.escape, word.split())) + r"(?![0-9.])"
     if " " not in word:  # G54 is no G54.1
         pattern += r"(?!\s*P)"
     return re.search(pattern, code) is not None
 
 
 def _with_row(line: str, old: str, new: str) -> str:
-    pattern = r"(?<![\d.])" + r"\s*".join(map(re.escape, old.split())) + r"(?![\d.])"
-    return re.sub(pattern, new, line, count=1, flags=re.IGNORECASE)
+    """The line with the row's word replaced; a comment that names the row first keeps what it says."""
+    pattern = r"(?<![0-9.])" + r"\s*".join(map(re.escape, old.split())) + r"(?![0-9.])"
+    found = re.compile(rf"({_COMMENT.pattern})|{pattern}", re.IGNORECASE)
+    for match in found.finditer(line):
+        if match[1] is None:
+            return line[: match.start()] + new + line[match.end() :]
+    return line
 
 
 def _shifted(decimals: int, shift: Vector) -> str:
@@ -103,6 +110,7 @@ def _ends(session: Session, text: str) -> list[tuple[Vector, tuple[tuple[str, fl
     )
     machine.offsets = dict(session.machine.offsets)
     memory = Memory(dict(session.control.memory.common))
+    text = text.encode("latin-1", "replace").decode("cp1252", "replace")  # bytes of a comment, as they were meant
     try:
         run = Run(text, session.profile, machine, Interpreter(text, session.profile, machine, memory))
         run.to_end()

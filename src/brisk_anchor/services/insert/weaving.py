@@ -15,6 +15,7 @@ from dataclasses import dataclass, replace
 from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.core.kinds import FeatureKind
 from brisk_anchor.core.offsets.checks import SecondLookError
+from brisk_anchor.nc.bounded import lines_of
 from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.nc.programs.plan import Plan
 from brisk_anchor.nc.programs.program import comment_text
@@ -29,8 +30,8 @@ from brisk_anchor.services.session.session import Session
 LONGEST = 5_000_000
 """Characters of a program that something is put into."""
 _MOST_LINES, _MOST_OPERATIONS = 400_000, 2_000
-_MARK = re.compile(r"^\s*[(;]\s*BRISK ANCHOR (\d+|SHARED) (BEGIN|END)\b([^()]*)\)?\s*$")
-_AFTER = r"\s*AFTER \d+$"
+_MARK = re.compile(r"^\s*[(;]\s*BRISK ANCHOR ([0-9]+|SHARED) (BEGIN|END)\b([^()]*)\)?\s*$")
+_AFTER = r"\s*AFTER [0-9]+$"
 _FROM_HERE = "CUT AGAIN FROM HERE"
 _NO_NEWLINE = "NO LINE END"
 _FIRST_SEQUENCE = 9001
@@ -87,10 +88,8 @@ def take_apart(text: str) -> CuttingProgram:
         raise WeaveError(f"The program has more than {LONGEST} characters", "It is not taken apart", "Split it")
     if max(text.count("\n"), text.count("\r")) > _MOST_LINES:
         raise WeaveError(f"The program has more than {_MOST_LINES} lines", "It is not taken apart", "Split it")
-    pieces = re.findall(r"([^\n\r]*)(\r\n|\n|\r|$)", text)
-    while pieces and pieces[-1] == ("", ""):
-        pieces.pop()
-    lines, ends = tuple(line for line, _ in pieces), tuple(end for _, end in pieces)
+    lines = tuple(lines_of(text))
+    ends = tuple(whole[len(line) :] for line, whole in zip(lines, lines_of(text, ends=True), strict=True))
     sections = _sections(lines)
     operations = operations_of(shown(lines))
     if len(operations) > _MOST_OPERATIONS:
@@ -208,7 +207,7 @@ def _title(ready: Planned) -> str:
 
 def _programs(lines: Sequence[str]) -> set[int]:
     """Numbers of the programs in a file."""
-    return {int(found[1]) for line in lines if (found := re.match(r"[O:]\s*(\d+)", code_of(line)))}
+    return {int(found[1]) for line in lines if (found := re.match(r"[O:]\s*([0-9]+)", code_of(line)))}
 
 
 def _free_numbers(program: CuttingProgram, profile: Profile) -> None:
@@ -231,7 +230,7 @@ def _free_variables(program: CuttingProgram, profile: Profile, again: Again | No
     low, high = profile.variables.free
     own = {again.size, again.count} if again is not None else set()
     for n, line in enumerate(shown(program.lines)):
-        for found in re.findall(r"#\s*(\d+)", code_of(line)):
+        for found in re.findall(r"#\s*([0-9]+)", code_of(line)):
             if low <= int(found) <= high or int(found) in own:
                 raise WeaveError(
                     f"Line {n + 1} uses #{found}, which the measuring code works with too",
@@ -289,7 +288,7 @@ class _Weaver:
 
     @property
     def _label(self) -> int:
-        taken = {int(found) for line in self.program.lines for found in re.findall(r"\bN\s*(\d+)", code_of(line))}
+        taken = {int(found) for line in self.program.lines for found in re.findall(r"\bN\s*([0-9]+)", code_of(line))}
         label = _FIRST_SEQUENCE + 10 * self.number
         while taken & {label, label + 5}:
             label += 1
@@ -386,5 +385,5 @@ def again_of(ready: Planned, count: int) -> Again:
 
 def difference(before: str, after: str, name: str) -> list[str]:
     """What changed, as a unified diff."""
-    old, new = (re.split(r"\r\n|\n|\r", text) for text in (before, after))
+    old, new = map(lines_of, (before, after))
     return list(difflib.unified_diff(old, new, name, f"{name} with measuring", lineterm="", n=2))

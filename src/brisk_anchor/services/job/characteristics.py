@@ -24,7 +24,7 @@ from brisk_anchor.core.inspection.characteristic import Characteristic, What
 from brisk_anchor.core.inspection.correction import CorrectionRule, Table, Way
 from brisk_anchor.core.inspection.tolerances import deviations, general_angle, general_tolerance
 from brisk_anchor.core.inspection.verdict import Limits
-from brisk_anchor.core.numbers import parse_length
+from brisk_anchor.core.numbers import parse_length, plain_figure
 from brisk_anchor.core.offsets.setup import DrawnFeature, Setup
 from brisk_anchor.core.quantities import Unit, bare, unit_named
 
@@ -45,13 +45,13 @@ _WHAT = {
     "parallel": What.PARALLELISM,
     "form": What.FORM,
 }
-_NUMBER = r"[+-]?\d+(?:[.,]\d+)?"
-_CLASS = re.compile(r"^[A-Za-z]{1,2}\d{1,2}$")
+_NUMBER = r"[+-]?[0-9]+(?:[.,][0-9]+)?"
+_CLASS = re.compile(r"^[A-Za-z]{1,2}[0-9]{1,2}$")
 _CUT = re.compile(
-    r"(?i)\bcut by T(\d{1,2})( not compensated| compensated| boring head)?( by length)?"
-    r"(?: share (\d(?:\.\d+)?))?(?: dead (\d+(?:\.\d+)?))?(?: limit (\d+(?:\.\d+)?))?"
+    r"(?i)\bcut by T([0-9]{1,2})( not compensated| compensated| boring head)?( by length)?"
+    r"(?: share ([0-9](?:\.[0-9]+)?))?(?: dead ([0-9]+(?:\.[0-9]+)?))?(?: limit ([0-9]+(?:\.[0-9]+)?))?"
 )
-_MOVES = re.compile(r"(?i)\bmoves (G\d+(?:\.\d)?(?:\s+P\d+)?) ([xyz])\b( blank)?")
+_MOVES = re.compile(r"(?i)\bmoves (G[0-9]+(?:\.[0-9])?(?:\s+P[0-9]+)?) ([xyz])\b( blank)?")
 FORMS = (
     "7 ⌀38 H7 · 8 position 0.05 datums seat, top · 9 x 80 ±0.1 · 10 distance 60 ±0.05 to dowel along x · 14 form 0.01"
 )
@@ -93,6 +93,15 @@ class _Reader:
         except NumberEntryError as error:
             raise InspectionError(f"“{text[:12]}” is no figure of a drawing", error.what, FORMS) from error
 
+    def figure(self, what: What, text: str) -> float:
+        """A figure of what is asked: degrees of an angle, in whatever unit the file has its lengths, else mm."""
+        if not what.is_angle:
+            return self.length(text)
+        try:
+            return plain_figure(text.replace(",", "."))
+        except ValueError as error:
+            raise InspectionError(f"“{text[:12]}” is no angle", "", FORMS) from error
+
 
 def read_characteristic(words: str, drawn: DrawnFeature, setup: Setup) -> Asked:
     """A characteristic of a feature from the words of a drawing.
@@ -108,8 +117,8 @@ def read_characteristic(words: str, drawn: DrawnFeature, setup: Setup) -> Asked:
     read = _Reader(unit_named(drawn.asks_unit) or Unit.MM)
     said = " ".join(_MOVES.sub("", _CUT.sub("", words)).split())
     rest = words.strip().replace("⌀", " ⌀").replace("±", " ± ")
-    way, rule, rest = _way(rest)
-    rest, row = _taken(rest, r"(?i)\brow\s+(G\d+(?:\.\d)?(?:\s+P\d+)?)")
+    way, rule, rest = _way(rest, read)
+    rest, row = _taken(rest, r"(?i)\brow\s+(G[0-9]+(?:\.[0-9])?(?:\s+P[0-9]+)?)")
     rest, target = _taken(rest, rf"(?i)\btarget\s+({_NUMBER})")
     rest, over = _taken(rest, rf"(?i)\bover\s+({_NUMBER})")
     rest, along = _taken(rest, r"(?i)\balong\s+([xyz])\b")
@@ -132,7 +141,7 @@ def read_characteristic(words: str, drawn: DrawnFeature, setup: Setup) -> Asked:
         raise InspectionError(f"A {what.value} needs the feature it is to", "", "As distance 60 ±0.05 to dowel")
     nominal, limits = _limits(what, rest.split(), drawn, over, read)
     if target is not None:
-        limits = replace(limits, target=read.length(target))
+        limits = replace(limits, target=read.figure(what, target))
     made = Characteristic(
         balloon=balloon,
         feature=drawn.name,
@@ -160,7 +169,7 @@ def _taken(words: str, pattern: str) -> tuple[str, str | None]:
     return (words, None) if found is None else (f"{words[: found.start()]} {words[found.end() :]}".strip(), found[1])
 
 
-def _way(words: str) -> tuple[Way | None, CorrectionRule, str]:
+def _way(words: str, read: _Reader) -> tuple[Way | None, CorrectionRule, str]:
     if (moved := _MOVES.search(words)) is not None:
         row = re.sub(r"\s+", " ", moved[1].upper())
         way = Way("row", row=row, axis=moved[2].lower(), blank=bool(moved[3]))
@@ -175,11 +184,10 @@ def _way(words: str) -> tuple[Way | None, CorrectionRule, str]:
         compensated=how != "not compensated",
         head=how == "boring head",
     )
-    figures: dict[str, Any] = {
-        name: float(text)
-        for name, text in zip(("share", "dead_band", "limit"), (found[4], found[5], found[6]), strict=True)
-        if text is not None
-    }
+    figures: dict[str, Any] = {"share": float(found[4])} if found[4] is not None else {}
+    for name, text in (("dead_band", found[5]), ("limit", found[6])):
+        if text is not None:
+            figures[name] = read.length(text)
     return way, replace(DEFAULT_RULE, **figures), f"{words[: found.start()]} {words[found.end() :]}".strip()
 
 
@@ -244,7 +252,7 @@ def _limits(what: What, words: list[str], drawn: DrawnFeature, over: str | None,
     nominal = _nominal(what, drawn)
     tolerance = list(words)
     if tolerance and re.match(rf"^{_NUMBER}$", tolerance[0]) and _takes_nominal(tolerance):
-        nominal = read.length(tolerance.pop(0))
+        nominal = read.figure(what, tolerance.pop(0))
     if nominal is None:
         raise InspectionError(f"The drawing shows no {what.value} of {drawn.title}", "", "Give it: distance 60 ±0.05")
     low, high = _deviations(what, nominal, tolerance, over, read)
@@ -266,7 +274,7 @@ def _takes_nominal(words: list[str]) -> bool:
 def _deviations(what: What, nominal: float, words: list[str], over: str | None, read: _Reader) -> tuple[float, float]:
     match words:
         case ["±", limit]:
-            each = abs(float(limit.replace(",", "."))) if what.is_angle else abs(read.length(limit))
+            each = abs(read.figure(what, limit))
             return -each, each
         case ["2768", letter] if letter.lower() in ("f", "m", "c", "v"):
             of: Any = letter.lower()
@@ -276,7 +284,7 @@ def _deviations(what: What, nominal: float, words: list[str], over: str | None, 
         case [code] if _CLASS.match(code):
             return deviations(nominal, code)
         case [one, other]:
-            first, second = read.length(one), read.length(other)
+            first, second = read.figure(what, one), read.figure(what, other)
             if first == second:
                 raise InspectionError("Both deviations are the same", "Nothing lies between them", "As +0.025 0")
             return min(first, second), max(first, second)
@@ -328,5 +336,5 @@ def _in_table(asked: Asked, tool_radius: Table | None) -> Asked:
 
 
 def _order(balloon: str) -> tuple[int, str]:
-    digits = re.match(r"\d+", balloon)
+    digits = re.match(r"[0-9]+", balloon)
     return (int(digits[0]) if digits else 10**6, balloon)

@@ -18,6 +18,7 @@ from brisk_anchor.core.quantities import fixed, signed_deg
 from brisk_anchor.core.tools.scatter import Scatter
 from brisk_anchor.exchange.folder_change import change_files
 from brisk_anchor.exchange.toml_files import MILLIMETRES, parse, read_text
+from brisk_anchor.nc.bounded import ended_as
 from brisk_anchor.services.job.drawn_body import expand
 from brisk_anchor.services.job.feature_commands import read_words
 from brisk_anchor.services.job.job_models import NO_LENGTHS, Variation
@@ -386,6 +387,7 @@ class JobEditor:
         return self.job.texts[name] if name in self.job.texts else read_text(self.folder / name)
 
     def _change(self, texts: Mapping[str, str], told: str, *, moves_part: bool = False) -> Change:
+        texts = {name: ended_as(self.job.texts.get(name, ""), text) for name, text in texts.items()}
         job = load_job(self.folder, {**self.job.texts, **texts})
         return Change(told, job, texts, _setup_of(job), moves_part)
 

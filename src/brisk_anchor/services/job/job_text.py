@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING
 from brisk_anchor.core.errors import Fault, JobError
 from brisk_anchor.core.offsets.rules import Fixed, FromFeature, FromFit, FromHeading, FromRow, FromTable, Rule
 from brisk_anchor.exchange.toml_files import MILLIMETRES, parse
+from brisk_anchor.nc.bounded import lines_of
 
 if TYPE_CHECKING:
     from tomlkit import TOMLDocument
@@ -91,7 +92,7 @@ class Section:
 
 def sections(text: str) -> list[Section]:
     """A sound TOML file cut into its sections; joined, their texts are the file."""
-    lines = text.splitlines(keepends=True)
+    lines = lines_of(text, ends=True)
     starts = [0]
     for number, line in enumerate(lines):
         if line.lstrip().startswith("[") and number and _whole("".join(lines[starts[-1] : number])):

@@ -12,7 +12,7 @@ from brisk_anchor.link.settings import LinkSettings
 from brisk_anchor.link.wire import SCHEMES, WireSettings
 from brisk_anchor.standin.solid_file import FileSection
 
-_ON_THE_NETWORK = re.compile(r"\w+://([\w.-]+|\[[\da-fA-F:]+\]):\d{1,5}")
+_ON_THE_NETWORK = re.compile(r"\w+://([\w.-]+|\[[0-9a-fA-F:]+\]):[0-9]{1,5}")
 NO_LENGTHS = frozenset(("poll", "stale_after", "speed", "data_bits", "stop_bits", "start_codes", "end_codes"))
 Path_ = Annotated[str, Field(min_length=1, max_length=400)]
 Code = Annotated[int, Field(ge=0, le=255)]

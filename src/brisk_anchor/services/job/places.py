@@ -180,7 +180,7 @@ def _corner(place: SeatedPlace, fixture: FixtureFile) -> tuple[float, float]:
     return place.at[0] - away[0], place.at[1] - away[1]
 
 
-_EXTENDED = re.compile(r"^(G54\.1 P)(\d+)$")
+_EXTENDED = re.compile(r"^(G54\.1 P)([0-9]+)$")
 _STANDARD = ("G54", "G55", "G56", "G57", "G58", "G59")
 
 

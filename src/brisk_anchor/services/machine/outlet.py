@@ -25,7 +25,7 @@ OURS = "BRISK ANCHOR"
 def plainly(text: str) -> str:
     """A program without what controls strip or pad: comments, blanks, line ends, leading zeros of its words."""
     bare = re.sub(r"\([^)]*\)|;[^\n]*", "", text.upper())
-    bare = re.sub(r"(?<=[A-Z])([+-]?)0+(?=\d)", r"\1", re.sub(r"[ \t%]", "", bare))
+    bare = re.sub(r"(?<=[A-Z])([+-]?)0+(?=[0-9])", r"\1", re.sub(r"[ \t%]", "", bare))
     return "\n".join(line for line in re.split(r"[\r\n]+", bare) if line)
 
 

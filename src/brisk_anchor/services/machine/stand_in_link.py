@@ -50,7 +50,7 @@ class StandInLink:
         told = [word.replace(" ", "") for word in (known.select, known.write) if word]
         words = "|".join(map(re.escape, [*told, *(f"#{number}" for number in known.read or ())]))
         used = running.modal.offset == row or any(
-            re.search(rf"(?:{words})(?![\d.P])", block.source.replace(" ", ""))
+            re.search(rf"(?:{words})(?![0-9.P])", block.source.replace(" ", ""))
             for routine in running.routines
             for block in routine.blocks
         )

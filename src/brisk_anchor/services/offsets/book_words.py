@@ -15,7 +15,7 @@ from brisk_anchor.core.quantities import dim, num
 from brisk_anchor.services.rows.following_note import following_note
 from brisk_anchor.services.session.session import Session
 
-_CHANGE = re.compile(r"([xyzr])\s*([^xyzr;]+?)(?=\s*[xyzr]\s*[=+\-.\d]|\s*$)", re.I)
+_CHANGE = re.compile(r"([xyzr])\s*([^xyzr;]+?)(?=\s*[xyzr]\s*[=+\-.0-9]|\s*$)", re.I)
 
 
 @dataclass(frozen=True, slots=True)

@@ -86,7 +86,9 @@ def estimates_of(entry: Entry, chain: Chain | None) -> dict[str, Estimate]:
     """The values of an entry with what they depend on: by its chain, else as far as its ± says it."""
     found = {}
     for axis, value in entry.values.items():
-        stated = {Source(f"{entry.row} {axis.upper()} as entered {entry.at:%Y-%m-%d %H:%M}"): entry.u.get(axis, 0.0)}
+        told = f"{entry.row} {axis.upper()} as entered"
+        source = Source(f"{told} {entry.at:%Y-%m-%d %H:%M}", f"{told} {local_time(entry.at):%Y-%m-%d %H:%M}")
+        stated = {source: entry.u.get(axis, 0.0)}
         known = next((held for held in chain.axes if held.axis == axis), None) if chain is not None else None
         if known is not None and known.effects:
             found[axis] = Estimate(value, dict(known.effects))

@@ -65,7 +65,10 @@ class RowOrder(BaseModel):
 
 
 class WearOrder(BaseModel):
-    """A wear that a program changes: of which tool and what, old and new, mm; by which number of the drawing."""
+    """A wear that a program changes: of which tool and what, old and new, mm; by which number of the drawing.
+
+    Of a row it says what the part asked for: `row` is that row and axis, and the figures stand in the order's rows.
+    """
 
     model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
     tool: int
@@ -74,6 +77,12 @@ class WearOrder(BaseModel):
     new: float
     balloon: str
     reason: str = ""
+    row: str = ""
+
+    @property
+    def by(self) -> str:
+        """What it changes, in words."""
+        return self.row or f"T{self.tool} {self.column}"
 
 
 class Order(BaseModel):

@@ -20,14 +20,14 @@ from brisk_anchor.core.inspection.correction import Correction
 from brisk_anchor.core.offsets.chain import Chain
 from brisk_anchor.core.offsets.rules import Keep
 from brisk_anchor.exchange.files import write_whole
-from brisk_anchor.nc.bounded import read_at_most
+from brisk_anchor.nc.bounded import lines_of, read_at_most
 from brisk_anchor.nc.programs.heard import Heard, Listener
 from brisk_anchor.nc.programs.plan import Plan, StorePlan, TableReading
 from brisk_anchor.nc.programs.program import Program
 from brisk_anchor.nc.write.writer import write_program
 from brisk_anchor.services.machine.outlet import plainly
 from brisk_anchor.services.machine.real_link import RealLink
-from brisk_anchor.services.offsets.offset_book import chain_as_booked, writing_program
+from brisk_anchor.services.offsets.offset_book import chain_as_booked, edit, writing_program
 from brisk_anchor.services.orders.order import (
     Kind,
     Order,
@@ -47,7 +47,7 @@ from brisk_anchor.services.session.session import Session
 
 _AGAIN = 10.0
 """How often, s, a report that book or disk did not take is tried again."""
-_VARIABLE = re.compile(r"^\s*(\d{1,6})\s+(-?\d{1,12}(?:\.\d{0,12})?)\s*$")
+_VARIABLE = re.compile(r"^\s*([0-9]{1,6})\s+(-?[0-9]{1,12}(?:\.[0-9]{0,12})?)\s*$")
 _REPEAT, _TABLE, _LENGTH = 60, 61, 62
 """Programs that stand so far behind the job's first number."""
 _REGISTER = "order-folders.json"
@@ -211,8 +211,11 @@ class Orders:
             program, Kind.PROVE, f"{row} touched again", told, measurements=measurements, row=row, touches=touches
         )
 
-    def write_rows(self, rows: Sequence[str], told: Progress = _quiet) -> Order:
-        """Hand over one program that sets many rows to what the book has. Raises BriskAnchorError: it cannot be."""
+    def write_rows(self, rows: Sequence[str], told: Progress = _quiet, wear: WearOrder | None = None) -> Order:
+        """Hand over one program that sets many rows to what the book has. Raises BriskAnchorError: it cannot be.
+
+        `wear`: what a part has asked for by it.
+        """
         session = self.session
         self._known_rows(rows)
         program = writing_program(session, list(rows), stops=True)
@@ -222,7 +225,7 @@ class Orders:
             if valued is not None:
                 ordered.append(RowOrder(row=row, chain=dumped(chain_as_booked(session, row, valued))))
         names = ", ".join(rows[:6]) + (" and more" if len(rows) > 6 else "")
-        return self._hand_over(program, Kind.SET_ROWS, f"set {names}", told, rows=ordered)
+        return self._hand_over(program, Kind.SET_ROWS, f"set {names}", told, rows=ordered, wear=wear)
 
     def plan(self, plan: PlanFile, told: Progress = _quiet) -> Order:
         """Hand over a plan's program. Raises BriskAnchorError: it cannot be."""
@@ -237,10 +240,10 @@ class Orders:
         return self._hand_over(program, Kind.READ_TABLE, "the control's table", told)
 
     def correct(self, balloon: str, correction: Correction, told: Progress = _quiet) -> Order:
-        """Hand over the program that corrects a wear. Raises BriskAnchorError: it cannot be."""
+        """Hand over the program that corrects a wear or a row. Raises BriskAnchorError: it cannot be."""
+        from brisk_anchor.services.job.characteristics import by_of
         from brisk_anchor.services.results.correcting import correction_program
 
-        program = correction_program(Inspection(self.session), correction)
         way = correction.way
         wear = WearOrder(
             tool=way.tool,
@@ -249,7 +252,13 @@ class Orders:
             new=correction.new,
             balloon=balloon,
             reason=f"by {balloon}: {'; '.join(correction.steps)}"[:200],
+            row=by_of(way) if way.target == "row" else "",
         )
+        if way.target == "row":
+            self._known_rows([way.row])
+            edit(self.session, way.row, {way.axis: correction.new}, wear.reason)
+            return self.write_rows([way.row], told, wear)
+        program = correction_program(Inspection(self.session), correction)
         return self._hand_over(program, Kind.WEAR, f"T{way.tool} {way.target}", told, wear=wear)
 
     def _plan_of_table(self) -> Plan:
@@ -462,7 +471,7 @@ class Orders:
             ReportError: it is none, or no program waits whose results stand in variables.
         """
         values: dict[int, float] = {}
-        for number, line in enumerate(data.decode("ascii", "replace").splitlines(), 1):
+        for number, line in enumerate(lines_of(data.decode("ascii", "replace")), 1):
             found = _VARIABLE.match(line)
             if found is not None:
                 values[int(found[1])] = float(found[2])

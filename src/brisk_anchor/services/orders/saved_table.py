@@ -8,10 +8,11 @@ from pathlib import Path
 
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.quantities import unit_named
+from brisk_anchor.nc.bounded import lines_of
 from brisk_anchor.services.offsets.book_files import read_reference
 from brisk_anchor.services.session.session import Session
 
-_VARIABLE = re.compile(r"^\s*\d{1,6}\s+-?[\d.]+\s*$")
+_VARIABLE = re.compile(r"^\s*[0-9]{1,6}\s+-?[0-9.]+\s*$")
 
 
 def is_report(data: bytes) -> bool:
@@ -21,7 +22,7 @@ def is_report(data: bytes) -> bool:
 
 def is_variables(data: bytes) -> bool:
     """Whether a file holds variables, a number and a value a line, as far as its beginning tells."""
-    lines = [line for line in data[:4000].decode("ascii", "replace").splitlines()[:20] if line.strip()]
+    lines = [line for line in lines_of(data[:4000].decode("ascii", "replace"))[:20] if line.strip()]
     return bool(lines) and all(_VARIABLE.match(line) for line in lines[:-1] or lines)
 
 

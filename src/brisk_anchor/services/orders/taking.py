@@ -16,6 +16,7 @@ from brisk_anchor.core.errors import PlanError, ReportError
 from brisk_anchor.core.features.measuring import Measurement
 from brisk_anchor.core.offsets.chain import Chain, Term
 from brisk_anchor.core.quantities import along, dim, expanded, signed_dim, um
+from brisk_anchor.nc.bounded import lines_of
 from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.nc.programs.program import Program, ProgramLine, row_word
 from brisk_anchor.nc.programs.reports import PRINTED, RunReport, touches_of
@@ -24,7 +25,7 @@ from brisk_anchor.services.machine.real_link import RealLink
 from brisk_anchor.services.measure.features_touched import feature_from
 from brisk_anchor.services.measure.found_features import request_of
 from brisk_anchor.services.measure.limits_stated import stated_of
-from brisk_anchor.services.orders.order import Kind, Order, digest_of
+from brisk_anchor.services.orders.order import Kind, Order, WearOrder, digest_of
 from brisk_anchor.services.plan.plan_file import parse_plan
 from brisk_anchor.services.plan.planning import Planned, planned, program_of, rows_set
 from brisk_anchor.services.plan.reported import take_report
@@ -206,6 +207,8 @@ def _set_rows(session: Session, real: RealLink, order: Order, report: RunReport,
     if entries:
         session.ledger.add_all(entries)
     real.note_rows(told, at)
+    if order.wear is not None:
+        _note_corrected(session, order.wear)
     for chain in chains.values():
         if chain.table is not None:
             session.datums.table_turned(chain.row, chain.table)
@@ -309,7 +312,7 @@ def _read_table(session: Session, real: RealLink, order: Order, report: RunRepor
 
 def program_of_order(order: Order) -> Program:
     """The program of an order, as it was handed over."""
-    lines = tuple(ProgramLine(line, "") for line in order.text.splitlines())
+    lines = tuple(ProgramLine(line, "") for line in lines_of(order.text))
     return Program(order.program, order.title, order.identity, lines)
 
 
@@ -349,9 +352,6 @@ def _tool_length(session: Session, real: RealLink, order: Order, report: RunRepo
 
 
 def _wear(session: Session, real: RealLink, order: Order, report: RunReport, at: datetime) -> Taken:
-    from brisk_anchor.services.results.inspected import Corrected
-    from brisk_anchor.services.results.inspection import Inspection
-
     wear = order.wear
     told = report.corrected.get(wear.tool) if wear is not None else None
     if wear is None or told is None:
@@ -363,16 +363,22 @@ def _wear(session: Session, real: RealLink, order: Order, report: RunReport, at:
             "Look at the tool table",
         )
     column = LENGTH_WEAR if wear.column == "length wear" else RADIUS_WEAR
-    by = f"T{wear.tool} {wear.column}"
-    inspection = Inspection(session)
-    known = [c for part in inspection.parts[-1:] for c in part.corrected]
-    change = Corrected(by, wear.old, wear.new, f"{wear.reason}; the control says so")
-    if change not in known:
-        inspection.note_corrected(change)
+    _note_corrected(session, wear)
     real.note_wear(wear.tool, column, told[1], at)
-    return Taken(f"{by} is {signed_dim(told[1], 4)} now: the control has written it and read it back")
+    return Taken(f"{wear.by} is {signed_dim(told[1], 4)} now: the control has written it and read it back")
 
 
 def touches_in(measurements: tuple[Measurement, ...]) -> int:
     """How many touches a program makes."""
     return sum(measurement.touch_count for measurement in measurements)
+
+
+def _note_corrected(session: Session, wear: WearOrder) -> None:
+    """Enter with the newest part what it was answered by, once."""
+    from brisk_anchor.services.results.inspected import Corrected
+    from brisk_anchor.services.results.inspection import Inspection
+
+    inspection = Inspection(session)
+    change = Corrected(wear.by, wear.old, wear.new, f"{wear.reason}; the control says so")
+    if not any(change in part.corrected for part in inspection.parts[-1:]):
+        inspection.note_corrected(change)

@@ -27,7 +27,7 @@ _NO_LENGTHS = frozenset(
 Figure = Annotated[float, Field(gt=0, le=1000)]
 Feed = Annotated[float, Field(ge=1, le=5000)]
 Reaction = Literal["alarm", "stop", "go on"]
-_KEEP = re.compile(r"^([XYZDERABIJK]) #(\d{1,4})$")
+_KEEP = re.compile(r"^([XYZDERABIJK]) #([0-9]{1,4})$")
 FIGURES = (
     *(
         "depth",

@@ -7,6 +7,7 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
+from brisk_anchor.book.entries import clock_words
 from brisk_anchor.core.errors import Fault, PlanFileError
 from brisk_anchor.exchange.files import write_whole
 from brisk_anchor.nc.bounded import read_at_most, why_unread
@@ -77,7 +78,7 @@ class PlanProof(BaseModel):
 
     def words(self, basis: Basis) -> str:
         """What the proof says of what there is now, in a sentence."""
-        day = self.at[:16].replace("T", " ")
+        day = clock_words(self.at)
         if other := self.basis.differs(basis):
             return f"not proved: {other} was another on {day} UTC"
         if not self.proved:

@@ -8,7 +8,7 @@ from typing import Any
 
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.kinds import FURTHEST
-from brisk_anchor.core.numbers import parse_length
+from brisk_anchor.core.numbers import is_whole, parse_length
 from brisk_anchor.core.quantities import deg, dim, signed_num
 from brisk_anchor.services.offsets.book_words import read_change
 from brisk_anchor.services.plan.plan_file import MeasureSection, PlanFile, SetsSection, ToolCheckSection
@@ -43,10 +43,10 @@ PLAN_FORMS = {
     "call probe": "call probe: the program puts it in",
     "no call": "no call",
 }
-_ROW = re.compile(r"(?i)^(G5[4-9](?:\.[1-3])?(?:\s+P\s*\d{1,3})?)\s*(.*)$")
-_HEADINGS = re.compile(r"^(\d)\s+at\s+(.+)$")
-_KEEP = re.compile(r"(?i)([XYZDERABIJK])\s*#\s*(\d{1,4})")
-_ANGLE = re.compile(r"(?i)([ABC])\s*([+-]?\d+(?:\.\d+)?)")
+_ROW = re.compile(r"(?i)^(G5[4-9](?:\.[1-3])?(?:\s+P\s*[0-9]{1,3})?)\s*(.*)$")
+_HEADINGS = re.compile(r"^([0-9])\s+at\s+(.+)$")
+_KEEP = re.compile(r"(?i)([XYZDERABIJK])\s*#\s*([0-9]{1,4})")
+_ANGLE = re.compile(r"(?i)([ABC])\s*([+-]?[0-9]+(?:\.[0-9]+)?)")
 Changes = Mapping[str, Any]
 
 
@@ -93,7 +93,7 @@ def read_measure_words(section: MeasureSection, words: str) -> tuple[Changes, st
         case "all":
             return {"headings": None}, "touched all round"
     if found := _HEADINGS.match(words.strip()):
-        headings = [float(part) for part in re.findall(r"-?\d+(?:\.\d+)?", found[2])]
+        headings = [float(part) for part in re.findall(r"-?[0-9]+(?:\.[0-9]+)?", found[2])]
         if len(headings) != int(found[1]) or len(headings) not in (2, 3):
             raise PlanError(
                 f"{found[1]} directions were announced, {len(headings)} stand there", "", "As 3 at 10 130 250"
@@ -193,7 +193,7 @@ def read_plan_words(plan: PlanFile, words: str) -> tuple[Changes, str]:
         case "name":
             return {"name": rest[:60]}, f"called {rest[:60]}"
         case "number":
-            if not rest.isdigit():
+            if not is_whole(rest):
                 raise PlanError(f"“{rest[:10]}” is no number of a program", "", "As number 2150")
             return {"number": int(rest)}, f"program O{int(rest):04d}"
         case "offset":
@@ -220,7 +220,7 @@ def read_plan_words(plan: PlanFile, words: str) -> tuple[Changes, str]:
 
 
 def _tool(plan: PlanFile, words: str) -> tuple[Changes, str]:
-    found = re.match(r"^[Tt]?(\d{1,2})\s+(\S+)(?:\s+(alarm|stop|go on))?$", words)
+    found = re.match(r"^[Tt]?([0-9]{1,2})\s+(\S+)(?:\s+(alarm|stop|go on))?$", words)
     if found is None:
         raise PlanError("A tool check takes the tool's number and how far its length may be off", "", "As tool 12 0.05")
     number, tolerance = int(found[1]), parse_length(found[2], low=0.001, high=5.0)
@@ -233,7 +233,7 @@ def _tool(plan: PlanFile, words: str) -> tuple[Changes, str]:
 
 
 def _without(plan: PlanFile, words: str) -> tuple[Changes, str]:
-    if found := re.match(r"^tool\s+[Tt]?(\d{1,2})$", words):
+    if found := re.match(r"^tool\s+[Tt]?([0-9]{1,2})$", words):
         number = int(found[1])
         if all(section.tool != number for section in plan.tool_check):
             raise PlanError(f"T{number} is not looked at", "", "")

@@ -9,8 +9,8 @@ from brisk_anchor.book.entries import Entry, EntryKind
 from brisk_anchor.core.offsets.rules import FromRow, Rule
 from brisk_anchor.core.quantities import fixed
 
-_FIGURE = r"(-?\d+(?:\.\d+)?)"
-_NOTE = re.compile(rf"^follows (G[\d.]+(?: P\d+)?); X {_FIGURE} Y {_FIGURE} Z {_FIGURE} mm(, turned with it)?$")
+_FIGURE = r"(-?[0-9]+(?:\.[0-9]+)?)"
+_NOTE = re.compile(rf"^follows (G[0-9.]+(?: P[0-9]+)?); X {_FIGURE} Y {_FIGURE} Z {_FIGURE} mm(, turned with it)?$")
 
 
 def following_note(parent: str, rules: Mapping[str, Rule]) -> str:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from brisk_anchor.book.entries import Entry, EntryKind
+from brisk_anchor.book.entries import Entry, EntryKind, local_time
 from brisk_anchor.core.offsets.setup import Setup
 from brisk_anchor.services.rows.ledger import Ledger
 
@@ -62,4 +62,4 @@ def located_before(setup: Setup, ledger: Ledger, row: str) -> Located | None:
     if not found:
         return None
     newest = max(found, key=lambda entry: entry.at)
-    return Located(newest.row, newest.job, f"{newest.at:%Y-%m-%d}", dict(newest.values))
+    return Located(newest.row, newest.job, f"{local_time(newest.at):%Y-%m-%d}", dict(newest.values))

@@ -23,10 +23,10 @@ from brisk_anchor.services.rows.ledger import Ledger
 from brisk_anchor.services.rows.row_programs import WorkedOut
 from brisk_anchor.services.rows.setup_editor import SetupEditor
 
-_ROW = re.compile(r"\s*(G?\d\d(?:\.\d)?(?:\s*P\s*\d{1,3})?)(?![\w.])", re.IGNORECASE)
+_ROW = re.compile(r"\s*(G?[0-9][0-9](?:\.[0-9])?(?:\s*P\s*[0-9]{1,3})?)(?![\w.])", re.IGNORECASE)
 _AXIS = re.compile(r"(?<![A-Za-z])([XYZR])(?![A-Za-z])", re.IGNORECASE)
 _PARTS = re.compile(
-    r"^(?P<position>.*?)(?:\bfrom\s+(?P<number>\d{1,3}))?\s*(?:\ballow\s+(?P<allowance>.+?))?\s*$", re.I
+    r"^(?P<position>.*?)(?:\bfrom\s+(?P<number>[0-9]{1,3}))?\s*(?:\ballow\s+(?P<allowance>.+?))?\s*$", re.I
 )
 _MOST_ALLOWANCE = 50.0
 """The largest allowance, mm, each way: as in a job's file."""

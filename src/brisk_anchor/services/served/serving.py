@@ -13,6 +13,7 @@ from pathlib import Path
 
 from brisk_anchor.core.errors import BriskAnchorError, CrashError, GuardError, LinkError, PlanError
 from brisk_anchor.core.kinds import Vector
+from brisk_anchor.core.numbers import is_whole
 from brisk_anchor.core.quantities import signed_dim
 from brisk_anchor.link.far_end import FarEnd
 from brisk_anchor.link.settings import LinkSettings
@@ -26,7 +27,7 @@ from brisk_anchor.services.paths import file_stem
 from brisk_anchor.standin.control import Control, Mode, Switch
 from brisk_anchor.standin.scene import build_scene
 
-_NUMBER = re.compile(r"^\s*(?:%\s*)?O(\d{1,8})", re.MULTILINE)
+_NUMBER = re.compile(r"^\s*(?:%\s*)?O([0-9]{1,8})", re.MULTILINE)
 WORDS = {
     "list": "programs that lie there",
     "load NAME": "load one of them; alone: the newest",
@@ -318,6 +319,6 @@ class ServedMachine:
 
 
 def _whole(text: str) -> int:
-    if not text.isdigit() or len(text) > 4:
+    if not is_whole(text, 4):
         raise PlanError(f"“{text[:10]}” is no tool", "", "As tool 20")
     return int(text)

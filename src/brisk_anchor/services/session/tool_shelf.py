@@ -8,7 +8,7 @@ from datetime import UTC, date, datetime
 from pathlib import Path
 from typing import Any
 
-from brisk_anchor.book.entries import Entry, EntryKind, RowState, state_of
+from brisk_anchor.book.entries import Entry, EntryKind, RowState, clock_words, state_of
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.features.calibration import Calibration, calibrate_offset
 from brisk_anchor.core.features.touches import CalibratedOn, Stylus
@@ -586,7 +586,7 @@ def tool_facts(session: Session, line: ShelfLine) -> list[tuple[str, str]]:
     match line.group:
         case "probe":
             for known in setup.stylus.calibrations:
-                when = known.at[:16].replace("T", " ")
+                when = clock_words(known.at)
                 facts.append((f"{known.what} calibrated", "  ".join(word for word in (known.on, when) if word)))
             voids = session.editor.probe_voids()
         case "cutter":

@@ -67,7 +67,7 @@ class _Clause:
     def count(self) -> int:
         """The next word as a count."""
         text = self.word()
-        if not re.fullmatch(r"\d{1,3}", text):
+        if not re.fullmatch(r"[0-9]{1,3}", text):
             raise self.refused(f"“{text[:12]}” is no count")
         return int(text)
 
@@ -257,7 +257,7 @@ def read_tool(text: str, unit: Unit = Unit.MM) -> TurningTool:
         NumberEntryError: words that mean nothing. DatumError: a blade without its edge, say.
     """
     (clause,) = _one(text, unit, f"As {TOOL}")
-    station = re.fullmatch(r"[Tt](\d{1,2})", clause.word())
+    station = re.fullmatch(r"[Tt]([0-9]{1,2})", clause.word())
     if station is None:
         raise clause.refused("a tool begins with its station, as T3")
     number = int(station[1])
@@ -355,7 +355,7 @@ def read_member(text: str, unit: Unit = Unit.MM) -> Member:
     """One of a family from words: its name, row and length. Raises NumberEntryError."""
     (clause,) = _one(text, unit, f"As {FAMILY}")
     name, row = clause.word(), clause.word().upper()
-    if clause.words and re.fullmatch(r"[Pp]\d+", clause.words[0]):
+    if clause.words and re.fullmatch(r"[Pp][0-9]+", clause.words[0]):
         row += f" {clause.word().upper()}"
     length = clause.figure()
     clause.done()

@@ -12,6 +12,7 @@ from datetime import date
 
 from brisk_anchor.book.entries import Entry, EntryKind, RowState
 from brisk_anchor.core.errors import BriskAnchorError, DatumError
+from brisk_anchor.core.numbers import is_whole
 from brisk_anchor.core.offsets.chain import AxisChain, Chain, Term
 from brisk_anchor.core.quantities import dim
 from brisk_anchor.core.turning.setup import LatheSetup, Pair, geometry_row, wear_row
@@ -324,7 +325,7 @@ class TableDesk:
 def _tool_row(row: str) -> tuple[int, str]:
     """Offset number and table of a tool's row, (0, "") of a work offset."""
     name, _, table = row.partition(" ")
-    if table in ("geometry", "wear") and name[:1] == "T" and name[1:].isdigit():
+    if table in ("geometry", "wear") and name[:1] == "T" and is_whole(name[1:]):
         return int(name[1:]), table
     return 0, ""
 

@@ -23,7 +23,7 @@ from brisk_anchor.exchange.files import write_whole
 from brisk_anchor.exchange.folder_change import look_unchanged
 from brisk_anchor.exchange.presetter import PresetterColumns
 from brisk_anchor.exchange.toml_files import MILLIMETRES, faults_in, finding_at, in_millimetres, parse, read_text
-from brisk_anchor.nc.bounded import strictly
+from brisk_anchor.nc.bounded import ended_as, strictly
 from brisk_anchor.nc.profile.control_profile import Profile, load_profile, shipped_profile, shipped_profiles
 from brisk_anchor.nc.profile.sections import LatheProfile
 from brisk_anchor.services.turning.set_up_words import (
@@ -343,7 +343,7 @@ def with_words(job: TurningJob, key: str, words: str | list[str] | list[float]) 
         document["setup"][key] = value.multiline(multiline=True)
     else:
         document["setup"][key] = words
-    return read_turning(tomlkit.dumps(document), job.path)
+    return read_turning(ended_as(job.text, tomlkit.dumps(document)), job.path)
 
 
 def write_turning_file(job: TurningJob, before: TurningJob) -> None:

@@ -6,6 +6,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Protocol
 
 from brisk_anchor.core.errors import BriskAnchorError
+from brisk_anchor.nc.bounded import lines_of
 from brisk_anchor.standin.control import Mode
 from brisk_anchor.tui.base import Stage
 from brisk_anchor.tui.entry import Words
@@ -124,7 +125,7 @@ class ProgramOperator:
     def _loaded(self, view_state: ViewState, title: str, text: str) -> None:
         view_state.session.control.choose(Mode.AUTO)
         self.text, self.program = (title, text), None
-        self.listed = [(line, False) for line in text.splitlines()]
+        self.listed = [(line, False) for line in lines_of(text)]
         self.told(view_state)
 
     def run(self) -> None:

@@ -9,6 +9,7 @@ from textual.app import ComposeResult
 from textual.containers import Vertical
 
 from brisk_anchor.core.errors import BriskAnchorError, MachineError
+from brisk_anchor.core.numbers import is_whole
 from brisk_anchor.core.quantities import dim, shown_unit, signed_bare, signed_deg
 from brisk_anchor.standin.control import Mode, Switch
 from brisk_anchor.tui import theme
@@ -371,7 +372,7 @@ class MachineView(View):
             self.stage.ask(Words("watch #", "number of a variable; again to leave it out", _weigh_number, self._watch))
 
     def _watch(self, text: str) -> None:
-        number = int(text.lstrip("#"))
+        number = int(text.removeprefix("#"))
         known = number in self.watched
         self.watched = tuple(n for n in self.watched if n != number) if known else (*self.watched, number)
         self.table = "variables"
@@ -381,6 +382,6 @@ class MachineView(View):
 def _weigh_number(text: str) -> str:
     from brisk_anchor.core.errors import NumberEntryError
 
-    if not text.lstrip("#").isdigit() or len(text) > 6:
+    if not is_whole(text.removeprefix("#"), 5):
         raise NumberEntryError(f"“{text}” is no number of a variable", "", "Type a whole number")
     return "Enter watches it"

@@ -14,7 +14,7 @@ from textual.containers import Vertical
 from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.core.inspection.verdict import Fate
 from brisk_anchor.core.numbers import parse_length
-from brisk_anchor.core.quantities import bare, dim, shown_unit, signed_bare, signed_dim
+from brisk_anchor.core.quantities import dim, shown_unit, signed_bare, signed_dim
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.actions import Do
 from brisk_anchor.tui.base import Handlers, Stage, View
@@ -180,11 +180,12 @@ class ResultsView(View):
         self._show_side(view_state, known, part)
 
     def _show_part(self, known: Inspection, part: InspectedPart) -> None:
+        from brisk_anchor.book.entries import clock_words
         from brisk_anchor.services.results.results_words import MARKS
         from brisk_anchor.tui.results.pictures import COLOURS, fates_text
 
         serial = f"part {part.serial}" if part.serial else "the part in the machine, not entered yet"
-        when = f"{part.at.replace('T', ' ')[:16]}" if part.serial else "measured in this clamping"
+        when = clock_words(part.at) if part.serial else "measured in this clamping"
         total = f"{len(known.parts)} inspected"
         self.query_one("#part-heading", Heading).tell(f"{part.part}   {serial}", f"{when} · {total}")
         fate, colour = part.outcome, COLOURS[part.outcome]
@@ -233,7 +234,7 @@ class ResultsView(View):
             text.append(
                 f"{figure(line, line.value):>9}", f"bold {theme.TEXT}" if line.value is not None else theme.QUIET
             )
-            spread = "" if line.expanded is None else f"±{bare(line.expanded, 4)}"
+            spread = "" if line.expanded is None else f"±{figure(line, line.expanded)}"
             text.append(f" {spread:<8}", theme.QUIET)
             text.append_text(bar(line.share, line.state, MARKS[line.state]))
             text.append(f" {line.outcome}" if wide else "", colour)
