@@ -76,7 +76,7 @@ def test_the_keys_of_a_page_do_what_it_says(page: Path, tmp_path: Path):
                     time.sleep(0.3)
                 else:
                     window.keys(NAMES.get(word, word))
-            window.wait(told, 20.0)
+            window.wait(told)
     finally:
         window.close()
 

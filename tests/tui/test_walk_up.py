@@ -36,8 +36,8 @@ class Walk:
         self.window.tmux("send-keys", "-l", "--", text)
         time.sleep(0.2)
 
-    def wait(self, words):
-        return self.window.wait(words)
+    def wait(self, *words):
+        return self.window.wait(*words)
 
     def told(self, what):
         self.note("keystrokes", f"{what}: {self.keys} keys, {self.digits} characters typed, {self.moves} moves by hand")
@@ -56,8 +56,7 @@ def test_corner_and_top_by_the_probe_to_a_stored_and_proved_offset(terminal, uni
     else:
         walk.press("g", *["S-Left"] * 3, "S-Down", "g", "g", "g", "S-Left", *["S-Down"] * 6)
     walk.press("Left", "Down", "i")
-    shown = walk.wait("Enter measures Outside corner 1")
-    assert "the marks are its sides" in shown
+    walk.wait("Enter measures Outside corner 1", "the marks are its sides")
     walk.press("Enter")
     walk.wait("Outside corner 1: X")
     walk.press("o")
@@ -65,21 +64,17 @@ def test_corner_and_top_by_the_probe_to_a_stored_and_proved_offset(terminal, uni
     walk.press("Enter")
     walk.wait("setting G56")
     walk.press("z")
-    shown = walk.wait("from Outside corner 1")
-    assert "Z from Surface 1" in " ".join(shown.split())
+    walk.wait("from Outside corner 1", re.compile(r"Z\s+from\s+Surface\s+1"))
     walk.press("Enter")
-    shown = walk.wait("Store G56?")
+    walk.wait("Store G56?")
     walk.press("Enter")
-    shown = walk.wait("G56 stored")
-    assert ("mm" if unit == "mm" else " in") in shown
+    walk.wait("G56 stored", "mm" if unit == "mm" else " in")
     walk.told(f"corner + top by the probe, {unit}, to G56 stored")
     assert walk.keys <= 14
     walk.press("p")
-    shown = walk.wait("G56 is proved")
-    assert re.search(r"\bN\d{2,3} \(|\bG\d+ ", shown), "the code is shown, as far as the window reaches"
+    walk.wait("G56 is proved", re.compile(r"\bN\d{2,3} \(|\bG\d+ "))  # the code, as far as the window reaches
     walk.press("1")
-    shown = walk.wait("active G54")
-    assert "[G56]" in shown
+    walk.wait("active G54", "[G56]")
 
 
 def test_a_machine_alone_by_edge_finder_and_feeler_to_a_proved_offset(terminal, tmp_path, record_property):  # noqa: F811

@@ -246,11 +246,11 @@ async def test_a_broken_job_is_told_on_the_screen(tmp_path: Path):
 
 def type_what_the_gauge_shows(window: Terminal, steps: Sequence[tuple[str, str]]) -> None:
     """Press keys, each after the screen said what the one before did; then type the length that it shows last."""
-    shown = ""
     for name, told in steps:
         window.keys(name)
-        shown = window.wait(told)
-    seen = re.search(r"gauge shows ([\d.]+)", shown)
+        window.wait(told)
+    gauge = re.compile(r"gauge shows ([\d.]+)")
+    seen = gauge.search(window.wait(gauge))
     assert seen is not None
     window.keys(*seen[1], "Enter")
 
