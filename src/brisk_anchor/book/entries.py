@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from contextlib import suppress
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from datetime import datetime
 from enum import Enum
 from uuid import uuid4
 
 from brisk_anchor.core.offsets.chain import Chain
 from brisk_anchor.core.offsets.proof import Proof
+from brisk_anchor.lazy_dataclass import dataclass
 
 AXIS_NAMES = ("x", "y", "z", "r")
 

@@ -9,11 +9,11 @@ from __future__ import annotations
 import hashlib
 import json
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Any
 
 from brisk_anchor.core.errors import BookTamperedError
+from brisk_anchor.lazy_dataclass import dataclass
 
 FORM = 1
 _LATER = frozenset(("result",))

@@ -8,7 +8,7 @@ import time
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from concurrent.futures import TimeoutError as Overdue
 from contextlib import closing
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import cache, partial
 from pathlib import Path
 from types import TracebackType
@@ -35,6 +35,7 @@ from brisk_anchor.core.errors import (
     BookWriteError,
 )
 from brisk_anchor.core.offsets.proof import Proof
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.patience import Given, Helper
 
 Result = TypeVar("Result")

@@ -36,10 +36,9 @@ BriskAnchorError
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from brisk_anchor.core.key_marks import plain
 from brisk_anchor.core.quantities import dim, signed_dim
+from brisk_anchor.lazy_dataclass import dataclass
 
 
 def shown(text: str) -> str:

@@ -6,7 +6,7 @@ matter whether a control's ATAN goes from 0 to 360 degrees or from −180 to 180
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from brisk_anchor.lazy_dataclass import dataclass
 
 
 @dataclass(frozen=True, slots=True)

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from enum import Enum
+
+from brisk_anchor.lazy_dataclass import dataclass
 
 Vector = tuple[float, float, float]
 FURTHEST = 20_000.0

@@ -10,7 +10,7 @@ Derivation in docs/maths.md.
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.expressions import (
@@ -24,6 +24,7 @@ from brisk_anchor.core.expressions import (
     Variable,
     WearInTable,
 )
+from brisk_anchor.lazy_dataclass import dataclass
 
 
 def _mixed(what: str) -> PlanError:

@@ -7,11 +7,11 @@ from __future__ import annotations
 
 import math
 import re
-from dataclasses import dataclass
 from fractions import Fraction
 
 from brisk_anchor.core.errors import NumberEntryError
 from brisk_anchor.core.quantities import MINUS, Unit, quantity, shown_unit
+from brisk_anchor.lazy_dataclass import dataclass
 
 _MAX_LENGTH = 80
 _MAX_DEPTH = 20

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from datetime import datetime
 from typing import TYPE_CHECKING, Any
 
 from brisk_anchor.drawings.paper import FAINT, INK, LIVE, MARK, QUIET, Page, rendered
+from brisk_anchor.lazy_dataclass import dataclass
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure

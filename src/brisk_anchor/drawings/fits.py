@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from brisk_anchor.drawings.paper import FAINT, INK, LIVE, MARK, QUIET, Page, rendered
+from brisk_anchor.lazy_dataclass import dataclass
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure

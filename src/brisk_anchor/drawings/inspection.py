@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from textwrap import wrap
 from typing import TYPE_CHECKING
 
@@ -12,6 +11,7 @@ from brisk_anchor.core.inspection.verdict import Fate
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.offsets.setup import Outline
 from brisk_anchor.drawings.paper import FAINT, INK, LIVE, MARK, QUIET, Page, outlines, page_size, place, rendered, view
+from brisk_anchor.lazy_dataclass import dataclass
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from itertools import groupby
 from textwrap import wrap
 from typing import TYPE_CHECKING, Any
@@ -25,6 +24,7 @@ from brisk_anchor.drawings.paper import (
     rendered,
     view,
 )
+from brisk_anchor.lazy_dataclass import dataclass
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from textwrap import shorten, wrap
 from typing import TYPE_CHECKING, Any
 
@@ -26,6 +25,7 @@ from brisk_anchor.drawings.paper import (
     rendered,
     view,
 )
+from brisk_anchor.lazy_dataclass import dataclass
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from brisk_anchor.core.quantities import num
@@ -21,6 +20,7 @@ from brisk_anchor.drawings.paper import (
     rendered,
     true_scale,
 )
+from brisk_anchor.lazy_dataclass import dataclass
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure

@@ -8,7 +8,6 @@ from __future__ import annotations
 import csv
 import io
 import math
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Annotated, Literal
 
@@ -17,6 +16,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from brisk_anchor.core.errors import Fault, TableFileError
 from brisk_anchor.core.numbers import is_whole, plain_figure
 from brisk_anchor.exchange.tables.rows import no_csv, take_commas_for_points, too_many
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.nc.bounded import read_at_most, why_unread
 
 _MOST_BYTES, _MOST_ROWS = 1_000_000, 2_000

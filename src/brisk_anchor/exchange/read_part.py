@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import math
 from collections import deque
-from dataclasses import dataclass, field
+from dataclasses import field
 from itertools import pairwise
 
 import numpy as np
+
+from brisk_anchor.lazy_dataclass import dataclass
 
 Point = tuple[float, float]
 MOST_OPENINGS = 500

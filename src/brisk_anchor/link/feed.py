@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Any, Protocol
+
+from brisk_anchor.lazy_dataclass import dataclass
 
 MOST = 4_000_000
 """Bytes that are read at once at most."""

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
+
+from brisk_anchor.lazy_dataclass import dataclass
 
 LONGEST = 400
 """Characters of a line; what is longer is none of ours, and is cut off."""

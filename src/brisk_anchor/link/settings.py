@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 from brisk_anchor.core.errors import LinkError
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.link.feed import Feed
 from brisk_anchor.link.files import FolderOfFiles, GrowingFile
 from brisk_anchor.link.wire import Wire, WireSettings

@@ -8,11 +8,11 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
-from dataclasses import dataclass
 from threading import RLock
 from typing import TYPE_CHECKING, Any
 
 from brisk_anchor.core.errors import LinkError
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.link.feed import MOST, Piece
 from brisk_anchor.nc.bounded import lines_of
 

@@ -6,12 +6,13 @@ Nothing moves by hand or by program but through it, and it refuses what a contro
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, field
+from dataclasses import field
 from enum import Enum
 
 from brisk_anchor.core.errors import GuardError, MachineError
 from brisk_anchor.core.features.touches import AXES
 from brisk_anchor.core.kinds import Vector
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.nc.read.interpreter import Alarm, ControlAlarm, Interpreter, Status
 from brisk_anchor.nc.read.modal import Modal

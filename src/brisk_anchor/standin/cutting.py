@@ -8,10 +8,11 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.standin.scene import Scene, real_solids
 from brisk_anchor.standin.scene_file import BodySection, FeatureSection
 

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -27,6 +27,7 @@ from brisk_anchor.core.turning.shapes import (
     turret_around,
 )
 from brisk_anchor.core.turning.tools import Gauge, TurningTool
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.nc.read.port import SkipResult
 from brisk_anchor.standin.motion import Motion, MoveKind, move_seconds
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 
@@ -30,6 +30,7 @@ from brisk_anchor.core.offsets.setup import (
 )
 from brisk_anchor.core.quantities import deg, num
 from brisk_anchor.core.tools.shelf import Shelf
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.standin.machine import StandIn
 from brisk_anchor.standin.motion import RealProbe
 from brisk_anchor.standin.outlines import outline_of

@@ -12,7 +12,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from functools import lru_cache
 
 import numpy as np
@@ -20,6 +20,7 @@ import numpy as np
 from brisk_anchor.core.geometry.frames import Array, Frame
 from brisk_anchor.core.geometry.rotary import RotaryAxis
 from brisk_anchor.core.kinds import Vector
+from brisk_anchor.lazy_dataclass import dataclass
 
 UNEVEN_STEP = 0.95
 """Share of the field value that is a safe step over an uneven top (slopes up to 0.3)."""

@@ -5,13 +5,13 @@ The fields are explained in docs/formats.md.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from datetime import datetime
 from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from brisk_anchor.core.errors import Fault, MachineError, StateError
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.nc.profile.control_profile import findings_of
 from brisk_anchor.nc.read.variables import Memory
 from brisk_anchor.standin.control import Control, RunNote

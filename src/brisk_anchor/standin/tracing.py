@@ -10,10 +10,10 @@ from __future__ import annotations
 
 import math
 from collections.abc import Collection
-from dataclasses import dataclass
 
 from brisk_anchor.core.features.touches import Stylus
 from brisk_anchor.core.kinds import Vector
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.standin.solids import Solid
 
 CONTACT = 1e-7

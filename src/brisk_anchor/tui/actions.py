@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from enum import Enum
 from typing import Literal
 
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.tui.views import VIEWS
 
 _DRAWN = ("bench", "code", "setup", "plan")

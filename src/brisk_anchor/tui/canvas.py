@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from itertools import pairwise
 from math import ceil, floor
+
+from brisk_anchor.lazy_dataclass import dataclass
 
 _DOTS = ((0x01, 0x08), (0x02, 0x10), (0x04, 0x20), (0x40, 0x80))
 _ACROSS = {0x09: "▔", 0x12: "─", 0x24: "─", 0xC0: "▁"}

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Hashable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from rich.segment import Segment
 from rich.style import Style
@@ -14,6 +14,7 @@ from textual.strip import Strip
 from textual.widgets import OptionList
 from textual.widgets.option_list import Option
 
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.terminal import said_text
 

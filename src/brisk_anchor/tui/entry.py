@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 
 from rich.text import Text
 from textual import events
@@ -13,6 +12,7 @@ from textual.containers import Horizontal, Vertical
 from textual.widgets import Input, Static
 
 from brisk_anchor.core.search import next_with
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.frame import PROMPT_ROWS, Prompt
 from brisk_anchor.tui.terminal import patiently, said, waits

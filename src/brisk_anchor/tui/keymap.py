@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import unicodedata
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from difflib import get_close_matches
 from typing import Generic, Protocol, TypeVar
 
@@ -19,6 +19,7 @@ from textual.keys import KEY_NAME_REPLACEMENTS, key_to_character
 from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.core.key_marks import MARK
 from brisk_anchor.core.numbers import counted
+from brisk_anchor.lazy_dataclass import dataclass
 
 EVERYWHERE = "everywhere"
 """The section of a file that counts in every view."""

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import TYPE_CHECKING
 
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.canvas import Canvas, Projection, clip
 from brisk_anchor.tui.dimensions import draw_dimensions

@@ -7,10 +7,10 @@ first picture: by BRISK_ANCHOR_THEME (`--theme` sets it), else by what the termi
 from __future__ import annotations
 
 import os
-from dataclasses import dataclass
 
 from textual.theme import Theme
 
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.services.paths import THEME_VARIABLE, THEMES
 from brisk_anchor.tui.ground import is_light
 

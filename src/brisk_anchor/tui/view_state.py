@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from threading import Event
 from typing import TYPE_CHECKING
 
 from brisk_anchor.core.quantities import Unit, shown_unit, signed_deg
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.tui import theme
 
 if TYPE_CHECKING:

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import TYPE_CHECKING
+
+from brisk_anchor.lazy_dataclass import dataclass
 
 if TYPE_CHECKING:
     from brisk_anchor.tui.base import Stage, View

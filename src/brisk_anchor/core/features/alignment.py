@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
 
@@ -14,6 +13,7 @@ from brisk_anchor.core.geometry.frames import Array, Frame
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.tools.scatter import Scatter
 from brisk_anchor.core.uncertainty.residuals import Misfit, judge
+from brisk_anchor.lazy_dataclass import dataclass
 
 Point = tuple[float, float]
 

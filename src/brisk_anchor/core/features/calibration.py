@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from itertools import pairwise
 
 import numpy as np
@@ -16,6 +16,7 @@ from brisk_anchor.core.features.touches import CalibratedOn, Stylus
 from brisk_anchor.core.kinds import FeatureKind
 from brisk_anchor.core.quantities import dim, signed_dim
 from brisk_anchor.core.uncertainty.estimates import Effects, Estimate, combined
+from brisk_anchor.lazy_dataclass import dataclass
 
 FURTHEST = {"radius": 0.1, "length": 5.0, "offset": 0.5}
 """How far, mm, a calibration may move a radius or a length before it is taken for a mistake."""

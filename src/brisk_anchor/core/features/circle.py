@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
 from itertools import chain
 
 import numpy as np
@@ -16,6 +15,7 @@ from brisk_anchor.core.geometry.frames import Array
 from brisk_anchor.core.geometry.least_squares import gauss_newton
 from brisk_anchor.core.kinds import FeatureKind
 from brisk_anchor.core.quantities import dim
+from brisk_anchor.lazy_dataclass import dataclass
 
 
 @dataclass(frozen=True, slots=True)

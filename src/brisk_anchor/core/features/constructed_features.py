@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass
 
 import numpy as np
 
@@ -14,6 +13,7 @@ from brisk_anchor.core.features.touches import AXES
 from brisk_anchor.core.features.walls import crossing
 from brisk_anchor.core.kinds import FeatureKind
 from brisk_anchor.core.uncertainty.estimates import Estimate, linear
+from brisk_anchor.lazy_dataclass import dataclass
 
 
 def build(name: str, kind: FeatureKind, first: Feature, second: Feature) -> Feature:

@@ -8,7 +8,6 @@ and what all touches of one stylus share (radius, length), which does not. See d
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 
 import numpy as np
 
@@ -17,6 +16,7 @@ from brisk_anchor.core.kinds import FeatureKind, Vector
 from brisk_anchor.core.uncertainty.estimates import Estimate
 from brisk_anchor.core.uncertainty.residuals import Misfit
 from brisk_anchor.core.uncertainty.sources import Source
+from brisk_anchor.lazy_dataclass import dataclass
 
 Row = tuple[Source, tuple[float, ...]]
 """A source, and its effect on each coordinate, then on each size, then on how far the walls are from square."""

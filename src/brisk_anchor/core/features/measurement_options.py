@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from brisk_anchor.core.errors import PlanError
+from brisk_anchor.lazy_dataclass import dataclass
 
 ON_FAIL = ("alarm", "stop", "go on")
 """What a program does when a size is wrong: it ends, a person decides, or it measures the rest and stores nothing."""

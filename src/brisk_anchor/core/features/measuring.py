@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from typing import TypeVar
 
 from brisk_anchor.core.errors import PlanError
@@ -15,6 +14,7 @@ from brisk_anchor.core.features.touch_place import TouchPlace
 from brisk_anchor.core.features.touches import Stylus
 from brisk_anchor.core.kinds import FeatureKind, Vector, Walls
 from brisk_anchor.core.quantities import dim
+from brisk_anchor.lazy_dataclass import dataclass
 
 SEARCH_MARGIN = 1.0
 """How far, mm, a search goes beyond what the stated uncertainty asks for, so that a wall just there is still met."""

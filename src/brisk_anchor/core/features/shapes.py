@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 
 import numpy as np
 
@@ -20,6 +19,7 @@ from brisk_anchor.core.geometry.frames import Array
 from brisk_anchor.core.geometry.least_squares import LeastSquares, gauss_newton
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.quantities import dim
+from brisk_anchor.lazy_dataclass import dataclass
 
 
 @dataclass(frozen=True, slots=True, eq=False)

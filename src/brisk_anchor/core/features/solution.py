@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
 
@@ -11,6 +10,7 @@ from brisk_anchor.core.features.touches import Touch
 from brisk_anchor.core.geometry.frames import Array
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.uncertainty.sources import Source
+from brisk_anchor.lazy_dataclass import dataclass
 
 
 @dataclass(frozen=True, slots=True, eq=False)

@@ -7,11 +7,12 @@ round. There is nothing else to fill in, so signs and sides cannot contradict ea
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from enum import Enum
 from functools import lru_cache
 
 from brisk_anchor.core.kinds import FeatureKind, Vector, Walls, kind_touched
+from brisk_anchor.lazy_dataclass import dataclass
 
 
 class Wall(Enum):

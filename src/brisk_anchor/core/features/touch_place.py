@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from brisk_anchor.core.kinds import Vector
+from brisk_anchor.lazy_dataclass import dataclass
 
 NEAREST = 15.0
 """Touches round a centre lie at least so far apart, degrees: nearer, the last digit of a figure moves the centre."""

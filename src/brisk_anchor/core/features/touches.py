@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from enum import Enum
 
 from brisk_anchor.core.errors import GeometryError
@@ -13,6 +13,7 @@ from brisk_anchor.core.quantities import dim
 from brisk_anchor.core.tools.hand_tools import MOST_UNCERTAIN, HandTool
 from brisk_anchor.core.tools.scatter import Scatter
 from brisk_anchor.core.uncertainty.sources import Source
+from brisk_anchor.lazy_dataclass import dataclass
 
 AXES = "xyz"
 

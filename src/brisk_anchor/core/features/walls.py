@@ -9,7 +9,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
 
@@ -21,6 +20,7 @@ from brisk_anchor.core.features.touches import AXES, Touch, axis_of
 from brisk_anchor.core.geometry.frames import Array
 from brisk_anchor.core.kinds import FeatureKind, Vector
 from brisk_anchor.core.quantities import dim
+from brisk_anchor.lazy_dataclass import dataclass
 
 SHALLOW = 10.0
 """Lines that meet at a smaller angle than this, degrees, cross nowhere in particular."""

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from brisk_anchor.core.kinds import Vector
+from brisk_anchor.lazy_dataclass import dataclass
 
 Array = NDArray[np.float64]
 

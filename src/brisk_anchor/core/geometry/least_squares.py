@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
 import numpy as np
 
 from brisk_anchor.core.geometry.frames import Array
+from brisk_anchor.lazy_dataclass import dataclass
 
 _MOST_STEPS = 80
 _FURTHEST = 1e6

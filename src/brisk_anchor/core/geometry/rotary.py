@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 
@@ -16,6 +16,7 @@ from brisk_anchor.core.errors import GeometryError
 from brisk_anchor.core.geometry.frames import Frame
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.quantities import num
+from brisk_anchor.lazy_dataclass import dataclass
 
 
 @dataclass(frozen=True, slots=True)

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from enum import Enum
 
 import numpy as np
@@ -32,6 +32,7 @@ from brisk_anchor.core.offsets.conditions import AS_STATED, Conditions
 from brisk_anchor.core.quantities import dim
 from brisk_anchor.core.uncertainty.estimates import Effects, Estimate, combined, covariance_of, linear
 from brisk_anchor.core.uncertainty.sources import Source
+from brisk_anchor.lazy_dataclass import dataclass
 
 
 class What(Enum):

@@ -12,7 +12,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
 from statistics import median
 from typing import Literal
 
@@ -20,6 +19,7 @@ from brisk_anchor.core.errors import InspectionError
 from brisk_anchor.core.inspection.many_parts import Drift, Leaving, leaving
 from brisk_anchor.core.inspection.verdict import Limits
 from brisk_anchor.core.quantities import dim, signed_dim
+from brisk_anchor.lazy_dataclass import dataclass
 
 Table = Literal["radius", "diameter"]
 Target = Literal["radius wear", "length wear", "row"]

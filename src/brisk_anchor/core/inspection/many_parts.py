@@ -11,7 +11,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
 from itertools import pairwise
 from statistics import fmean, median, stdev
 
@@ -19,6 +18,7 @@ import numpy as np
 
 from brisk_anchor.core.inspection.verdict import Limits
 from brisk_anchor.core.uncertainty.coverage import normal_quantile
+from brisk_anchor.lazy_dataclass import dataclass
 
 ENOUGH = 50
 """Parts below which no figure of ability is told."""

@@ -7,7 +7,6 @@ one limit counts, and the guard band (ISO 14253-1) is 1.645 standard uncertainti
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 from enum import Enum
 from functools import lru_cache
 
@@ -17,6 +16,7 @@ from brisk_anchor.core.errors import InspectionError
 from brisk_anchor.core.geometry.frames import Array
 from brisk_anchor.core.quantities import num
 from brisk_anchor.core.uncertainty.coverage import normal_quantile, student_distribution
+from brisk_anchor.lazy_dataclass import dataclass
 
 SURE = 0.95
 """The probability from which on something is in, and below whose rest it is out."""

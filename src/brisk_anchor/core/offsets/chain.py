@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from brisk_anchor.core.errors import DatumError
 from brisk_anchor.core.features.feature import Feature, matrix
@@ -39,6 +39,7 @@ from brisk_anchor.core.tools.hand_tools import HandTool
 from brisk_anchor.core.uncertainty.budget_lines import FEW_LINES, BudgetLine, budget_of, words_of_k
 from brisk_anchor.core.uncertainty.estimates import Estimate, combined, covariance_of, folded
 from brisk_anchor.core.uncertainty.sources import Source
+from brisk_anchor.lazy_dataclass import dataclass
 
 
 @dataclass(frozen=True, slots=True)

@@ -7,7 +7,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from brisk_anchor.core.errors import BriskAnchorError
@@ -31,6 +30,7 @@ from brisk_anchor.core.quantities import (
 )
 from brisk_anchor.core.uncertainty.coverage import chi_square_tail
 from brisk_anchor.core.uncertainty.residuals import SMALL_ALARM
+from brisk_anchor.lazy_dataclass import dataclass
 
 if TYPE_CHECKING:
     from brisk_anchor.core.offsets.setup import Travel

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from brisk_anchor.core.errors import GeometryError
 from brisk_anchor.core.offsets.rules import FromFeature, FromFit, FromRow, FromTable, Rule, Rules
 from brisk_anchor.core.quantities import dim, um
 from brisk_anchor.core.uncertainty.coverage import u_within
+from brisk_anchor.lazy_dataclass import dataclass
 
 EXPANSION = {
     "steel": 11.5e-6,

@@ -9,7 +9,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass
 
 import numpy as np
 
@@ -40,6 +39,7 @@ from brisk_anchor.core.offsets.rules import (
 )
 from brisk_anchor.core.uncertainty.estimates import Estimate, combined, linear
 from brisk_anchor.core.uncertainty.sources import Source
+from brisk_anchor.lazy_dataclass import dataclass
 
 _NOTHING = 1e-12
 """Effects smaller than that, mm, are rounding of sines and cosines."""

@@ -9,7 +9,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 
 import numpy as np
 
@@ -19,6 +18,7 @@ from brisk_anchor.core.geometry.rotary import RotaryAxis
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.quantities import deg, dim
 from brisk_anchor.core.uncertainty.estimates import Estimate, linear
+from brisk_anchor.lazy_dataclass import dataclass
 
 AXES = "xyz"
 _SQUARE = 1e-3

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from typing import TYPE_CHECKING
 
 from brisk_anchor.core.features.touches import Stylus
@@ -14,6 +14,7 @@ from brisk_anchor.core.offsets.rules import Fixed, FromFeature, FromFit, FromTab
 from brisk_anchor.core.quantities import bare
 from brisk_anchor.core.tools.hand_tools import HandTool
 from brisk_anchor.core.tools.shelf import Shelf
+from brisk_anchor.lazy_dataclass import dataclass
 
 if TYPE_CHECKING:  # NumPy behind it would be loaded before the first paint
     from brisk_anchor.core.geometry.rotary import RotaryAxis

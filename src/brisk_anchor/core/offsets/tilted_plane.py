@@ -9,7 +9,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
@@ -17,6 +16,7 @@ import numpy as np
 from brisk_anchor.core.geometry.frames import Array, Frame
 from brisk_anchor.core.geometry.rotary import RotaryAxis, table_frame
 from brisk_anchor.core.kinds import Vector
+from brisk_anchor.lazy_dataclass import dataclass
 
 Order = Literal["zxz", "xyz"]
 """Turn about Z, lean about the X so turned, turn about the Z so leaned; or about the row's own X, then Y, then Z."""

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass
 
 from brisk_anchor.core.offsets.chain import AxisChain, Term
 from brisk_anchor.core.offsets.checks import Finding
@@ -12,6 +11,7 @@ from brisk_anchor.core.quantities import dim, signed_dim
 from brisk_anchor.core.tools.hand_tools import HandTool
 from brisk_anchor.core.tools.shelf import Cutter, Health, ProbeRecord, Setter
 from brisk_anchor.core.uncertainty.sources import Source
+from brisk_anchor.lazy_dataclass import dataclass
 
 SHORTEST, LONGEST = 5.0, 600.0
 """Lengths of tools outside these, mm, are taken for a mistake."""

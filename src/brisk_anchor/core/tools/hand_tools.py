@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass
 from enum import Enum
 
 from brisk_anchor.core.errors import GeometryError
 from brisk_anchor.core.tools.scatter import Scatter
 from brisk_anchor.core.uncertainty.sources import Source
+from brisk_anchor.lazy_dataclass import dataclass
 
 MOST_UNCERTAIN = 1.0
 """A standard uncertainty over this, mm, is a wrong figure or a wrong unit."""

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from enum import Enum
 
 from brisk_anchor.core.errors import GeometryError
+from brisk_anchor.lazy_dataclass import dataclass
 
 FIGURES = ("radius", "length", "offset")
 """What a stylus is calibrated for."""

@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from brisk_anchor.core.offsets.checks import Finding
 from brisk_anchor.core.quantities import dim, signed_dim
 from brisk_anchor.core.turning.setup import LatheSetup
 from brisk_anchor.core.turning.sums import meant_other
 from brisk_anchor.core.turning.tools import Gauge, TurningTool
 from brisk_anchor.core.turning.zero import SMALL, Destination, Method, Proposal
+from brisk_anchor.lazy_dataclass import dataclass
 
 _FAR = 20.0
 """How far, mm, a zero may lie from where the drawing has it before that is told, and a value jump before it stops."""

@@ -6,12 +6,12 @@ Depths and lengths count from an end and are positive; a Z is signed.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from itertools import pairwise
 from typing import Literal
 
 from brisk_anchor.core.errors import DatumError
 from brisk_anchor.core.quantities import dim
+from brisk_anchor.lazy_dataclass import dataclass
 
 End = Literal["front", "back"]
 Outline = tuple[tuple[float, float], ...]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import Literal
 
 from brisk_anchor.core.errors import DatumError
@@ -10,6 +10,7 @@ from brisk_anchor.core.quantities import dim
 from brisk_anchor.core.turning.part import TurnedPart, TurningStock, is_slender
 from brisk_anchor.core.turning.targets import Approach, Target
 from brisk_anchor.core.turning.tools import Gauge, TurningTool
+from brisk_anchor.lazy_dataclass import dataclass
 
 Pair = tuple[float, float]
 """X (a diameter) and Z, mm."""

@@ -6,10 +6,10 @@ Tools count from their tip, everything else in machine Z of a tip. Radii are rad
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 
 from brisk_anchor.core.turning.setup import LatheSetup, Pair
 from brisk_anchor.core.turning.tools import ToolKind, TurningTool
+from brisk_anchor.lazy_dataclass import dataclass
 
 Ring = tuple[tuple[float, float], ...]
 """Corners (Z, radius) of a closed outline; the last joins the first."""

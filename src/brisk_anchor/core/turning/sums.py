@@ -9,12 +9,12 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Literal
 
 from brisk_anchor.core.errors import DatumError
 from brisk_anchor.core.quantities import dim
 from brisk_anchor.core.uncertainty.estimates import Estimate, combined
+from brisk_anchor.lazy_dataclass import dataclass
 
 Edge = Literal["chuck", "front"]
 """Which edge of a blade its offset belongs to: that on the chuck's side, or the other."""

@@ -6,12 +6,12 @@ negative past it, in each axis along the way the tool cuts.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from enum import Enum
 
 from brisk_anchor.core.errors import DatumError
 from brisk_anchor.core.quantities import dim
 from brisk_anchor.core.turning.sums import passes
+from brisk_anchor.lazy_dataclass import dataclass
 
 
 class ApproachStage(Enum):

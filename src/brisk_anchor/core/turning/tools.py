@@ -6,13 +6,13 @@ direction needs no number; the number that a control gives it stands in the prof
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from enum import Enum
 from typing import Literal
 
 from brisk_anchor.core.errors import DatumError
 from brisk_anchor.core.turning.sums import Edge, nose_centre
 from brisk_anchor.core.uncertainty.sources import Source
+from brisk_anchor.lazy_dataclass import dataclass
 
 
 class ToolKind(Enum):

@@ -7,7 +7,6 @@ figures are right, the geometry by a zero that is right, the wear by what is lef
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from enum import Enum
 
 from brisk_anchor.core.errors import BriskAnchorError, DatumError
@@ -18,6 +17,7 @@ from brisk_anchor.core.turning.sums import MACHINE_POSITION, NOTHING, TurningSum
 from brisk_anchor.core.turning.tools import Gauge, TurningTool
 from brisk_anchor.core.uncertainty.estimates import Estimate
 from brisk_anchor.core.uncertainty.sources import Source
+from brisk_anchor.lazy_dataclass import dataclass
 
 SMALL = 1.0
 """A difference to what the tool has already of no more than this, mm, is wear; more is another geometry."""

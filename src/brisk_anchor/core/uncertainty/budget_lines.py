@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 
 from brisk_anchor.core.quantities import num
 from brisk_anchor.core.uncertainty.estimates import Estimate
+from brisk_anchor.lazy_dataclass import dataclass
 
 _AS_USUAL = 0.05
 """A coverage factor no further than this from 2 is not told."""

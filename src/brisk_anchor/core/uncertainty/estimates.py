@@ -9,11 +9,12 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import TYPE_CHECKING
 
 from brisk_anchor.core.uncertainty.coverage import coverage_factor
 from brisk_anchor.core.uncertainty.sources import Source
+from brisk_anchor.lazy_dataclass import dataclass
 
 if TYPE_CHECKING:  # sums need no arrays, and a command line should start at once
     from brisk_anchor.core.geometry.frames import Array

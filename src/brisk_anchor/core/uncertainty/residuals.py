@@ -7,12 +7,13 @@ estimated), each residual on its own with the Gaussian one (Baarda's w). See doc
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 
 from brisk_anchor.core.geometry.frames import Array
 from brisk_anchor.core.uncertainty.coverage import chi_square_tail, normal_tail
+from brisk_anchor.lazy_dataclass import dataclass
 
 SUM_ALARM = 0.004
 """How often a sum of squares is called too large though all is as stated."""

@@ -6,7 +6,7 @@ a name says which calibration, tool, clamping or measurement it belongs to, neve
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from brisk_anchor.lazy_dataclass import dataclass
 
 
 @dataclass(frozen=True, slots=True, eq=False)

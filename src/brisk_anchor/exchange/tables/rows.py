@@ -6,7 +6,6 @@ import csv
 import math
 from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from itertools import islice
 from typing import Protocol, TypeVar
 
@@ -14,6 +13,7 @@ from brisk_anchor.core.errors import Fault, TableFileError
 from brisk_anchor.core.kinds import FURTHEST
 from brisk_anchor.core.numbers import plain_figure
 from brisk_anchor.core.quantities import Unit
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.nc.profile.control_profile import Profile
 
 LONGEST = 5_000_000

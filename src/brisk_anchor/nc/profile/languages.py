@@ -6,7 +6,7 @@ asks for what a language can do, never which one it is.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from brisk_anchor.lazy_dataclass import dataclass
 
 
 @dataclass(frozen=True, slots=True)

@@ -7,7 +7,7 @@ same touches by least squares, and both must agree. Formulas in docs/maths.md.
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import field
 
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.expressions import Expression, Name, Number, add, half_sum, plus, scaled, subtract, times
@@ -19,6 +19,7 @@ from brisk_anchor.core.features.specs.spec import Names
 from brisk_anchor.core.features.touch_place import TouchPlace
 from brisk_anchor.core.features.touches import AXES
 from brisk_anchor.core.kinds import Vector
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.nc.programs.control_result import ControlResult
 from brisk_anchor.nc.programs.steps import (
     AlarmNumber,

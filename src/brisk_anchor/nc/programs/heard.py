@@ -8,9 +8,10 @@ to be taken.
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 
 from brisk_anchor.core.errors import ReportError
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.nc.programs.reports import LINE, RunReport, parse_reports
 
 _OURS = re.compile(r"BRISK|BRIS|RISK 1", re.IGNORECASE)

@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.expressions import Expression, Name, Number, RowValue, WearInTable, add, plus, subtract, times
 from brisk_anchor.core.quantities import fixed
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.nc.programs.control_result import ControlResult
 from brisk_anchor.nc.programs.steps import (
     AlarmNumber,

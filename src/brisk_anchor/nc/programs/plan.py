@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import zlib
 from collections.abc import Iterator
-from dataclasses import dataclass
 
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.expressions import Binary, Expression, LengthInTable, Name, Number, RowValue, Variable, plus
@@ -12,6 +11,7 @@ from brisk_anchor.core.features.measuring import Measurement
 from brisk_anchor.core.features.touches import AXES, Stylus
 from brisk_anchor.core.kinds import FeatureKind, Vector
 from brisk_anchor.core.offsets.rules import Rule, Turner, features_in
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.nc.programs.control_result import ControlResult
 from brisk_anchor.nc.programs.cycles import Cycle
 from brisk_anchor.nc.programs.judging import NOTHING, Inspecting, inspecting_steps

@@ -5,9 +5,9 @@ from __future__ import annotations
 import hashlib
 import re
 from collections.abc import Callable
-from dataclasses import dataclass
 
 from brisk_anchor.core.quantities import Unit, fixed
+from brisk_anchor.lazy_dataclass import dataclass
 
 REPORT_TAG = "BRISK"
 _ALLOWED = re.compile(r"[^A-Z0-9 .,+\-/:=#]")

@@ -5,11 +5,12 @@ from __future__ import annotations
 import math
 import re
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import field
 
 from brisk_anchor.core.errors import ReportError
 from brisk_anchor.core.features.touches import Origin, Stylus, Touch
 from brisk_anchor.core.kinds import Vector
+from brisk_anchor.lazy_dataclass import dataclass
 
 KINDS = (
     "BEGIN",

@@ -6,11 +6,11 @@ Figures here are ours: mm, X a diameter. The steps hold them as the control's ta
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.expressions import Number
 from brisk_anchor.core.quantities import dim
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.nc.profile.sections import LatheProfile
 from brisk_anchor.nc.programs.program import row_word

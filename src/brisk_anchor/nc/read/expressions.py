@@ -8,10 +8,10 @@ from __future__ import annotations
 import math
 import operator
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Protocol
 
 from brisk_anchor.core.geometry.degrees import cosine, degrees, sine, tangent
+from brisk_anchor.lazy_dataclass import dataclass
 
 Value = float | None
 

@@ -12,7 +12,7 @@ import codecs
 import math
 import re
 from collections.abc import Iterator
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import BinaryIO
 
 import numpy as np
@@ -20,6 +20,7 @@ from numpy.typing import NDArray
 
 from brisk_anchor.core.errors import NcError
 from brisk_anchor.core.geometry.frames import Array
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.nc.bounded import UNREAD, lines_of, no_code_in
 from brisk_anchor.nc.profile.control_profile import in_mm
 from brisk_anchor.nc.read.arcs import arc_centre, arc_sweep

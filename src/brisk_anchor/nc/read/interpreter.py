@@ -8,10 +8,11 @@ through.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator
-from dataclasses import dataclass, field
+from dataclasses import field
 from enum import Enum, IntEnum
 
 from brisk_anchor.core.errors import BriskAnchorError, MachineError, NcError
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.nc.read.blocks import BlockRunner
 from brisk_anchor.nc.read.expressions import ExpressionError, Value, variable_number

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import field
+
+from brisk_anchor.lazy_dataclass import dataclass
 
 PLANE_AXES: dict[int, tuple[int, int, int]] = {17: (0, 1, 2), 18: (2, 0, 1), 19: (1, 2, 0)}
 """Plane → its two axes in the sense of a counter-clockwise arc, and the axis across it."""

@@ -8,8 +8,10 @@ from __future__ import annotations
 
 import re
 from collections.abc import Collection, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import NamedTuple
+
+from brisk_anchor.lazy_dataclass import dataclass
 
 _COMMENT = re.compile(r"\(([^()]*)\)|;(.*)$")
 _WORD = re.compile(r"([A-Z])\s*([-+]?(?:[0-9]+\.?[0-9]*|\.[0-9]+))")

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from typing import Protocol, runtime_checkable
 
 from brisk_anchor.core.kinds import Vector
+from brisk_anchor.lazy_dataclass import dataclass
 
 LENGTH, LENGTH_WEAR, RADIUS, RADIUS_WEAR = 10, 11, 12, 13
 """Columns of the tool table, by the L of the block that writes them."""

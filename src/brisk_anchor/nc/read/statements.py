@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import field
 
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.nc.read.expressions import Evaluator, VariableStore
 
 

@@ -12,11 +12,11 @@ standstill `machine − work` turns that into a machine position, whatever the f
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from functools import partial
 
 from brisk_anchor.core.errors import Fault, PlanError, ProfileError
 from brisk_anchor.core.quantities import fixed
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.nc.profile.sections import (
     AfterMiss,

@@ -7,9 +7,9 @@ or an offset later. Where they cannot, it is what the text says, and a program w
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 from brisk_anchor.core.errors import BriskAnchorError
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.nc.programs.steps import AlarmNumber
 from brisk_anchor.nc.read.operations import CutOperation, ModalText, OwnStart, modal_at, own_start

@@ -10,11 +10,12 @@ from __future__ import annotations
 import difflib
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.core.kinds import FeatureKind
 from brisk_anchor.core.offsets.checks import SecondLookError
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.nc.bounded import lines_of
 from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.nc.programs.plan import Plan

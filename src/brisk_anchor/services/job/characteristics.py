@@ -16,7 +16,7 @@ that a blank is set by).
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Any
 
 from brisk_anchor.core.errors import BriskAnchorError, InspectionError, NumberEntryError
@@ -27,6 +27,7 @@ from brisk_anchor.core.inspection.verdict import Limits
 from brisk_anchor.core.numbers import parse_length, plain_figure
 from brisk_anchor.core.offsets.setup import DrawnFeature, Setup
 from brisk_anchor.core.quantities import Unit, bare, unit_named
+from brisk_anchor.lazy_dataclass import dataclass
 
 _WHAT = {
     "size": What.SIZE,

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
 from string import ascii_lowercase
 from typing import Any
 
@@ -13,6 +12,7 @@ from brisk_anchor.core.features.measuring import EDGE_MARGIN, propose_depth, pro
 from brisk_anchor.core.kinds import FURTHEST, FeatureKind, Walls
 from brisk_anchor.core.numbers import parse_length, plain_figure
 from brisk_anchor.core.quantities import bare, dim, num, signed_bare, signed_deg, signed_dim, titled
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.services.job.job_text import figure, quoted
 from brisk_anchor.standin.solid_file import Place, SolidSection, extent_of
 

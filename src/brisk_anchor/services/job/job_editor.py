@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import lru_cache
 from pathlib import Path
 
@@ -18,6 +18,7 @@ from brisk_anchor.core.quantities import fixed, signed_deg
 from brisk_anchor.core.tools.scatter import Scatter
 from brisk_anchor.exchange.folder_change import change_files
 from brisk_anchor.exchange.toml_files import MILLIMETRES, parse, read_text
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.nc.bounded import ended_as
 from brisk_anchor.services.job.drawn_body import expand
 from brisk_anchor.services.job.feature_commands import read_words

@@ -7,12 +7,12 @@ A file is cut into its sections, and tomlkit changes the one that is meant. It i
 from __future__ import annotations
 
 import tomllib
-from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from brisk_anchor.core.errors import Fault, JobError
 from brisk_anchor.core.offsets.rules import Fixed, FromFeature, FromFit, FromHeading, FromRow, FromTable, Rule
 from brisk_anchor.exchange.toml_files import MILLIMETRES, parse
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.nc.bounded import lines_of
 
 if TYPE_CHECKING:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from datetime import date
 from importlib import resources
 from importlib.resources.abc import Traversable
@@ -17,6 +16,7 @@ from brisk_anchor.core.quantities import Unit
 from brisk_anchor.exchange.files import write_whole
 from brisk_anchor.exchange.folder_change import finish_change, new_files
 from brisk_anchor.exchange.toml_files import MILLIMETRES, faults_in, in_millimetres, parse, read_text
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.nc.bounded import strictly
 from brisk_anchor.nc.profile.control_profile import Profile, findings_of, profile_of, shipped_profiles
 from brisk_anchor.services.job.drawn_body import expand

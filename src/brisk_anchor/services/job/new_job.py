@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import tempfile
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
 
 from brisk_anchor.core.features.measuring import propose_depth
 from brisk_anchor.core.quantities import Unit, dim, figures_in
 from brisk_anchor.exchange.folder_change import new_files
 from brisk_anchor.exchange.toml_files import read_text
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.services.job.job_editor import Change, JobEditor
 from brisk_anchor.services.job.job_text import JOB_NAME, figure, quoted, with_key
 from brisk_anchor.services.job.jobs import NEUTRAL_MACHINE, new_job

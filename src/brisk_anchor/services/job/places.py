@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from itertools import combinations
 
 import numpy as np
@@ -16,6 +16,7 @@ from brisk_anchor.core.geometry.rotary import RotaryAxis, carried, table_frame
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.quantities import dim
 from brisk_anchor.core.uncertainty.coverage import u_within
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.services.job.job_models import FixtureFile, JobFile, Variation
 from brisk_anchor.standin.row_file import RowSection, RuleSection, TurnRuleSection
 from brisk_anchor.standin.scene_file import OperationSection

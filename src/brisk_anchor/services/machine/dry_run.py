@@ -6,11 +6,11 @@ import io
 import json
 import time
 from collections.abc import Iterator
-from dataclasses import dataclass
 from pathlib import Path
 
 from brisk_anchor.core.errors import BriskAnchorError, CrashError
 from brisk_anchor.core.kinds import Vector
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.nc.bounded import UNREAD, open_plain
 from brisk_anchor.nc.profile.control_profile import Profile, profile_of, shipped_profile
 from brisk_anchor.nc.read.extents import ExtentReader, read_extents

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
 from brisk_anchor.core.features.touches import AXES
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.quantities import shown_unit, signed_bare, signed_deg
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.nc.read.expressions import ExpressionError
 from brisk_anchor.nc.read.port import LENGTH, LENGTH_WEAR, RADIUS, RADIUS_WEAR
 from brisk_anchor.nc.read.variables import Variables

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass
 
 from brisk_anchor.core.features.measuring import Measurement
 from brisk_anchor.core.kinds import Vector
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.nc.read.interpreter import Status
 from brisk_anchor.services.machine.runs import Run, Stride
 from brisk_anchor.standin.motion import Motion, MoveKind, touches_in

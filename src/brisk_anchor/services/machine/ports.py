@@ -7,13 +7,13 @@ stand-in has one, so nothing written against `ControlLink` can move a real machi
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Protocol
 
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.offsets.checks import ControlCondition
 from brisk_anchor.core.quantities import age_words
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.nc.programs.program import Program
 from brisk_anchor.services.machine.runs import Run

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import field
 from datetime import UTC, datetime
 from pathlib import Path
 
@@ -17,6 +17,7 @@ from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.offsets.checks import ControlCondition
 from brisk_anchor.core.quantities import age_words
 from brisk_anchor.exchange.files import write_whole
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.nc.bounded import read_at_most
 from brisk_anchor.nc.programs.program import Program
 from brisk_anchor.services.machine.outlet import Outlet

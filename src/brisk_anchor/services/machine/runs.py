@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from brisk_anchor.core.errors import BriskAnchorError, MachineError
 from brisk_anchor.core.features.touches import AXES
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.nc.programs.program import Program
 from brisk_anchor.nc.read.interpreter import ControlAlarm, Interpreter, Status

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import hashlib
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
 from typing import Literal
 
@@ -14,6 +14,7 @@ from brisk_anchor.core.features.touches import Stylus
 from brisk_anchor.core.offsets.setup import Setup
 from brisk_anchor.core.tools.hand_tools import HandTool
 from brisk_anchor.core.tools.shelf import Shelf
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.nc.profile.control_profile import findings_of
 from brisk_anchor.services.machine.kept_file import KeptFile
 

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import math
 from abc import ABC, abstractmethod
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Self
 
 from brisk_anchor.core.errors import PlanError
@@ -24,6 +24,7 @@ from brisk_anchor.core.features.walls import solve_pairs
 from brisk_anchor.core.kinds import FeatureKind, Vector
 from brisk_anchor.core.quantities import bare, shown_unit, signed_bare
 from brisk_anchor.core.tools.hand_tools import HandTool
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.services.measure.measurement_request import MeasurementRequest
 
 READING = 0.001

@@ -6,7 +6,6 @@ Of every touch the control's figures along the wall are read first, then the one
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 
 from brisk_anchor.core.errors import GeometryError, PlanError
 from brisk_anchor.core.features.dial import dialled_edge
@@ -18,6 +17,7 @@ from brisk_anchor.core.features.touches import AXES, Touch
 from brisk_anchor.core.kinds import FeatureKind, Vector
 from brisk_anchor.core.quantities import bare, deg, dim, shown_unit, signed_bare
 from brisk_anchor.core.uncertainty.coverage import u_within
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.services.measure.by_hand import READING, ByHand, ByTouch, TouchPrompt, hand_touch
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.features.feature import Feature
@@ -13,6 +13,7 @@ from brisk_anchor.core.features.touch_pattern import SIDES, TouchPattern, Wall
 from brisk_anchor.core.features.touches import AXES
 from brisk_anchor.core.kinds import Apart, FeatureKind, Vector
 from brisk_anchor.core.offsets.setup import DrawnFeature, Setup
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.services.measure.measurement_request import MeasurementRequest
 
 STAND = 10.0

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.features.measurement_options import AS_USUAL, MeasurementOptions
@@ -14,6 +14,7 @@ from brisk_anchor.core.features.touch_place import MOST_PLACES
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.offsets.setup import DrawnFeature, Setup
 from brisk_anchor.core.quantities import Unit, num, shown_unit, signed_deg
+from brisk_anchor.lazy_dataclass import dataclass
 
 APPROACH = 8.0
 """How far, mm, over a boss or surface the tip stands before it goes down, when a drawn feature is pointed at."""

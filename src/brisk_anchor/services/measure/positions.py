@@ -7,7 +7,6 @@ What is marked by hand, and what a hand touches, takes its place from here.
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Protocol
 
@@ -15,6 +14,7 @@ from brisk_anchor.core.errors import NumberEntryError
 from brisk_anchor.core.kinds import FURTHEST, Vector
 from brisk_anchor.core.numbers import parse_length
 from brisk_anchor.core.quantities import Unit, age_words, signed_bare
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.services.measure.by_hand import MACHINE, PositionFrame
 
 FRESH = 300.0

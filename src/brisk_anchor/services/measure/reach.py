@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from brisk_anchor.core.errors import BriskAnchorError, CrashError, MachineError
 from brisk_anchor.core.features.measuring import Measurement
@@ -12,6 +12,7 @@ from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.offsets.checks import look_at_measurement
 from brisk_anchor.core.offsets.setup import DrawnFeature
 from brisk_anchor.core.quantities import signed_dim
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.nc.profile.control_profile import shipped_profile
 from brisk_anchor.nc.programs.plan import Plan
 from brisk_anchor.nc.programs.reports import parse_reports

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Sequence
-from dataclasses import dataclass
 from pathlib import Path
 
 from brisk_anchor.book.entries import EntryKind, RowState
@@ -16,6 +15,7 @@ from brisk_anchor.exchange.files import write_each, write_whole
 from brisk_anchor.exchange.tables.json_form import to_json
 from brisk_anchor.exchange.tables.registry import TABLE_FORMS, form_of, read_table
 from brisk_anchor.exchange.tables.rows import LONGEST, TableRow
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.nc.bounded import read_at_most
 from brisk_anchor.services.offsets.book_rows import BookLine, TableReference, lines
 from brisk_anchor.services.offsets.fits import Fit, words

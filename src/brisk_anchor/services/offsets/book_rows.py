@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import field
 from datetime import UTC, datetime
 
 from brisk_anchor.book.entries import RowState
 from brisk_anchor.core.tools.shelf import Health
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.services.rows.row_owner import owner_of
 from brisk_anchor.services.rows.row_states import DIFFERS
 from brisk_anchor.services.session.session import Session

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping
-from dataclasses import dataclass
 
 from brisk_anchor.book.entries import EntryKind, RowState
 from brisk_anchor.core.errors import PlanError
@@ -12,6 +11,7 @@ from brisk_anchor.core.kinds import FURTHEST
 from brisk_anchor.core.numbers import parse_length, parse_number
 from brisk_anchor.core.offsets.rules import FromRow, FromTable, Rule
 from brisk_anchor.core.quantities import dim, num
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.services.rows.following_note import following_note
 from brisk_anchor.services.session.session import Session
 

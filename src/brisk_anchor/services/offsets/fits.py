@@ -5,13 +5,13 @@ from __future__ import annotations
 import io
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass
 from pathlib import Path
 
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.offsets.row_rotation import turned
 from brisk_anchor.core.quantities import dim, signed_bare
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.nc.bounded import open_plain
 from brisk_anchor.nc.read.extents import Extent, ExtentReader, read_extents
 from brisk_anchor.services.offsets.book_rows import line_of

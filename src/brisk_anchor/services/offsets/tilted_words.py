@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.offsets.rules import FromTable
 from brisk_anchor.core.offsets.setup import Setup
 from brisk_anchor.core.offsets.tilted_plane import TiltedZero, tilted_zero
 from brisk_anchor.core.quantities import signed_deg, signed_dim
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.services.session.session import Session
 
 

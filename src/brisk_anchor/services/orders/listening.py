@@ -6,12 +6,12 @@ import hashlib
 import time
 from collections.abc import Callable
 from contextlib import suppress
-from dataclasses import dataclass
 from pathlib import Path
 from threading import Event
 from typing import TYPE_CHECKING, Any
 
 from brisk_anchor.core.errors import BriskAnchorError, LinkError
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.link.feed import Feed, Piece
 from brisk_anchor.link.files import FolderOfFiles, GrowingFile
 from brisk_anchor.link.lines import LineSplitter

@@ -6,7 +6,7 @@ import hashlib
 import json
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager, suppress
-from dataclasses import dataclass, field
+from dataclasses import field
 from datetime import UTC, datetime
 from enum import Enum
 from pathlib import Path
@@ -17,6 +17,7 @@ from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationErr
 from brisk_anchor.core.errors import ExportError, ReportError
 from brisk_anchor.core.features.measuring import Measurement
 from brisk_anchor.exchange.files import write_whole
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.nc.bounded import read_at_most
 from brisk_anchor.nc.programs.heard import Heard
 from brisk_anchor.nc.programs.program import ResultLine

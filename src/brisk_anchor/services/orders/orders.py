@@ -7,7 +7,7 @@ import re
 import time
 from collections.abc import Callable, Sequence
 from contextlib import suppress
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
@@ -20,6 +20,7 @@ from brisk_anchor.core.inspection.correction import Correction
 from brisk_anchor.core.offsets.chain import Chain
 from brisk_anchor.core.offsets.rules import Keep
 from brisk_anchor.exchange.files import write_whole
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.nc.bounded import lines_of, read_at_most
 from brisk_anchor.nc.programs.heard import Heard, Listener
 from brisk_anchor.nc.programs.plan import Plan, StorePlan, TableReading

@@ -7,7 +7,7 @@ is entered once.
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from datetime import datetime
 
 from brisk_anchor.book.chain_form import loaded
@@ -16,6 +16,7 @@ from brisk_anchor.core.errors import PlanError, ReportError
 from brisk_anchor.core.features.measuring import Measurement
 from brisk_anchor.core.offsets.chain import Chain, Term
 from brisk_anchor.core.quantities import along, dim, expanded, signed_dim, um
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.nc.bounded import lines_of
 from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.nc.programs.program import Program, ProgramLine, row_word

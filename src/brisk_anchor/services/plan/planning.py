@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from brisk_anchor.core.errors import BriskAnchorError, DatumError, Fault, PlanError, PlanFileError
 from brisk_anchor.core.features.measuring import Measurement
@@ -13,6 +13,7 @@ from brisk_anchor.core.offsets.checks import Finding, SecondLookError, look_at_o
 from brisk_anchor.core.offsets.rules import FromFeature, FromHeading, Keep, Rule, parent_in
 from brisk_anchor.core.offsets.setup import DrawnFeature, RowPlan, Setup
 from brisk_anchor.core.quantities import num
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.nc.programs.judging import NOTHING, Inspecting
 from brisk_anchor.nc.programs.plan import LengthCheck, PlaceCheck, Plan, StorePlan

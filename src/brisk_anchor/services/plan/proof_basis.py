@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.services.plan.plan_file import PlanFile, plan_text
 from brisk_anchor.services.rows.hashes import hash_of
 

@@ -12,7 +12,7 @@ import sys
 import threading
 from collections import Counter
 from collections.abc import Callable, Generator, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from datetime import UTC, datetime
 
 from brisk_anchor.core.errors import BriskAnchorError, CrashError, PlanError
@@ -22,6 +22,7 @@ from brisk_anchor.core.offsets.rules import FromRow, FromTable, features_in
 from brisk_anchor.core.offsets.setup import Setup
 from brisk_anchor.core.quantities import along, dim, num, um
 from brisk_anchor.core.uncertainty.estimates import Estimate
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.nc.programs.control_solution import NEAR
 from brisk_anchor.nc.programs.plan import plan_steps

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
 from itertools import pairwise
 
 from brisk_anchor.core.features.measuring import Measurement
@@ -12,6 +11,7 @@ from brisk_anchor.core.features.touches import axis_of
 from brisk_anchor.core.geometry.string_path import Place, string_length
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.offsets.setup import Machine
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.standin.motion import Motion, MoveKind, move_seconds
 

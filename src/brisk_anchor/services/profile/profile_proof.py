@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import tomllib
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import partial
 from importlib import resources
 
 from brisk_anchor.core.errors import BriskAnchorError, Fault, PlanError
 from brisk_anchor.core.offsets.rules import Fixed, Rule
 from brisk_anchor.core.quantities import along, um
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.nc.programs.plan import LengthCheck, StorePlan
 from brisk_anchor.nc.programs.program import Program

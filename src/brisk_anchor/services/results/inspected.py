@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Sequence
-from dataclasses import MISSING, asdict, dataclass, field, fields, replace
+from dataclasses import MISSING, asdict, field, fields, replace
 from functools import cached_property
 from typing import Any
 
@@ -12,6 +12,7 @@ from brisk_anchor.core.errors import BookError
 from brisk_anchor.core.inspection.characteristic import Actual, What, part_outcome
 from brisk_anchor.core.inspection.correction import CutPart
 from brisk_anchor.core.inspection.verdict import Fate, Limits, Verdict
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.services.job.characteristics import Asked
 
 FORM = "brisk-anchor-inspection-1"

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
 from functools import cached_property
 from itertools import pairwise
 
@@ -23,6 +22,7 @@ from brisk_anchor.core.inspection.many_parts import (
 )
 from brisk_anchor.core.inspection.verdict import Fate, Limits
 from brisk_anchor.core.quantities import dim, in_shown, num, signed_dim
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.services.results.inspected import CharacteristicLine, InspectedPart
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from datetime import UTC, datetime, timedelta
 from statistics import median
 
@@ -13,6 +13,7 @@ from brisk_anchor.core.errors import InspectionError
 from brisk_anchor.core.inspection.correction import propose
 from brisk_anchor.core.inspection.many_parts import scatter_of
 from brisk_anchor.core.inspection.verdict import Fate
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.nc.programs.reports import parse_reports
 from brisk_anchor.services.job.characteristics import Asked, by_of
 from brisk_anchor.services.plan.plan_file import plan_of_features

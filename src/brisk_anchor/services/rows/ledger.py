@@ -5,13 +5,14 @@ from __future__ import annotations
 import getpass
 import logging
 from collections.abc import Callable, Collection, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from datetime import UTC, datetime
 from typing import TYPE_CHECKING, Protocol
 
 from brisk_anchor.book.entries import DISAGREES, Entry, EntryKind, RowState, state_of
 from brisk_anchor.core.offsets.chain import Chain
 from brisk_anchor.core.offsets.proof import Proof
+from brisk_anchor.lazy_dataclass import dataclass
 
 if TYPE_CHECKING:
     from brisk_anchor.book.store import Book

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from brisk_anchor.book.entries import Entry, EntryKind, local_time
 from brisk_anchor.core.offsets.setup import Setup
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.services.rows.ledger import Ledger
 
 

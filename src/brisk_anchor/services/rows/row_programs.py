@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from brisk_anchor.book.entries import EntryKind
 from brisk_anchor.core.errors import PlanError
@@ -12,6 +12,7 @@ from brisk_anchor.core.offsets.conditions import grown
 from brisk_anchor.core.offsets.rotated_offsets import u_of_point
 from brisk_anchor.core.offsets.rules import Fixed, FromFit, Keep, Rule, features_in
 from brisk_anchor.core.offsets.setup import DrawnFeature, RowPlan
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.nc.programs.plan import StorePlan
 from brisk_anchor.nc.programs.program import Program

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from brisk_anchor.book.entries import EntryKind
 from brisk_anchor.core.errors import DatumError, PlanError
@@ -18,6 +18,7 @@ from brisk_anchor.core.numbers import parse_length, parse_number
 from brisk_anchor.core.offsets.rules import FromFeature, FromHeading, Keep, Rule
 from brisk_anchor.core.offsets.setup import RowPlan
 from brisk_anchor.core.quantities import entered, num
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.services.rows.ledger import Ledger
 from brisk_anchor.services.rows.row_programs import WorkedOut

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from datetime import datetime
 
 from brisk_anchor.core.numbers import counted
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.services.rows.working_state import WorkingState
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from datetime import UTC, date, datetime
 
 from brisk_anchor.core.features.feature import Feature
@@ -11,6 +11,7 @@ from brisk_anchor.core.features.measuring import Measurement
 from brisk_anchor.core.offsets.checks import Finding, look_at_scatter
 from brisk_anchor.core.offsets.proof import Agreement
 from brisk_anchor.core.offsets.setup import Setup, stands_so
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.services.measure.by_hand import ByHand
 from brisk_anchor.services.measure.cautions import age_in_days
 from brisk_anchor.services.measure.found_features import KnownTop

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import math
 import re
-from dataclasses import dataclass
 
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.kinds import FURTHEST
 from brisk_anchor.core.numbers import parse_length
 from brisk_anchor.core.quantities import dim, signed_dim
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.services.session.session import Session
 
 FORMS = "a machine Z as -480.2 · table 50.003: over the table · setter: its top · block 25: on the setter's place"

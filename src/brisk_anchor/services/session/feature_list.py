@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from datetime import UTC, datetime
 
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.features.feature import Feature
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.offsets.rules import FromFeature, FromHeading, Rule, features_in
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.services.measure.by_hand import ByHand, TouchPrompt
 from brisk_anchor.services.measure.found_features import name_of_found
 from brisk_anchor.services.rows.working_state import Measured

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from datetime import UTC, datetime
 
 from brisk_anchor.book.entries import EntryKind
@@ -12,6 +12,7 @@ from brisk_anchor.core.features.measuring import Measurement
 from brisk_anchor.core.features.stated import Stated
 from brisk_anchor.core.features.touches import Touch
 from brisk_anchor.core.offsets.checks import Finding, look_at_control, look_at_feature, stop_where_found
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.nc.programs.control_solution import agreements
 from brisk_anchor.nc.programs.program import Program
 from brisk_anchor.nc.programs.reports import RunReport, parse_reports

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 
 from brisk_anchor.core.offsets.setup import PlaceOnFixture, stands_so
 from brisk_anchor.core.quantities import deg
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.services.session.session import Session
 
 

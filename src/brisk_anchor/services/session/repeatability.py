@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from datetime import date
 
 import numpy as np
@@ -14,6 +14,7 @@ from brisk_anchor.core.features.feature import Feature
 from brisk_anchor.core.features.measuring import Measurement
 from brisk_anchor.core.quantities import num, um
 from brisk_anchor.core.tools.scatter import Scatter
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.nc.programs.reports import PRINTED
 from brisk_anchor.services.session.session import Session
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.features.feature import Feature
@@ -12,6 +12,7 @@ from brisk_anchor.core.geometry.rotary import RotaryAxis
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.offsets.rotation_centre import RotationCentre, Sight, direction_between, sense_of, solve_centre
 from brisk_anchor.core.quantities import dim, expanded, num, signed_deg, signed_dim, um
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.services.rows.working_state import Measured
 from brisk_anchor.services.session.session import Session
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from datetime import UTC, date, datetime
 from pathlib import Path
 from typing import Any
@@ -28,6 +28,7 @@ from brisk_anchor.core.quantities import dim, signed_dim
 from brisk_anchor.core.tools.hand_tools import HandKind, HandTool
 from brisk_anchor.core.tools.shelf import Cutter, Health, Setter
 from brisk_anchor.exchange.files import write_whole
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.nc.programs.plan import StorePlan
 from brisk_anchor.nc.programs.program import Program
 from brisk_anchor.nc.write.writer import write_program

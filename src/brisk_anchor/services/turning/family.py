@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from brisk_anchor.book.entries import Entry, EntryKind
 from brisk_anchor.core.errors import DatumError
 from brisk_anchor.core.offsets.chain import Chain
@@ -14,6 +12,7 @@ from brisk_anchor.core.turning.setup import Member
 from brisk_anchor.core.turning.sums import TurningSum, TurningTerm
 from brisk_anchor.core.turning.zero import chain_of, family_sum
 from brisk_anchor.core.uncertainty.estimates import Estimate
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.nc.programs.program import Program
 from brisk_anchor.services.turning.table_desk import TableDesk
 

@@ -5,8 +5,6 @@ Places are (Z, radius), machine Z of a tip; a front turret stands on the other s
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from brisk_anchor.core.turning.setup import geometry_row
 from brisk_anchor.core.turning.shapes import (
     Ring,
@@ -18,6 +16,7 @@ from brisk_anchor.core.turning.shapes import (
     turret_around,
 )
 from brisk_anchor.core.turning.tools import ToolKind, TurningTool
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.services.turning.turning_session import TurningSession
 
 

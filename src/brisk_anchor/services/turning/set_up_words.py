@@ -7,7 +7,7 @@ and have units; bare figures are in the unit that is given.
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import Literal, cast
 
 from brisk_anchor.core.errors import NumberEntryError
@@ -18,6 +18,7 @@ from brisk_anchor.core.turning.setup import Holding, Member
 from brisk_anchor.core.turning.sums import Edge, groove_places, parting_place
 from brisk_anchor.core.turning.targets import Target
 from brisk_anchor.core.turning.tools import Gauge, GaugeKind, ToolKind, TurningTool
+from brisk_anchor.lazy_dataclass import dataclass
 
 LONGEST = 400
 """Longer words are refused, characters."""
@@ -31,7 +32,7 @@ _TOOL_WORDS = {
 }
 
 
-@dataclass
+@dataclass()
 class _Clause:
     """The words of one clause, taken one after another."""
 

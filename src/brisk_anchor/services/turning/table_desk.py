@@ -7,7 +7,7 @@ What was written is entered in the book, or nothing stays written.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from datetime import date
 
 from brisk_anchor.book.entries import Entry, EntryKind, RowState
@@ -18,6 +18,7 @@ from brisk_anchor.core.quantities import dim
 from brisk_anchor.core.turning.setup import LatheSetup, Pair, geometry_row, wear_row
 from brisk_anchor.core.turning.zero import Held, comes_of_a_place, figure_chain
 from brisk_anchor.core.uncertainty.estimates import Estimate
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.nc.programs.program import Program
 from brisk_anchor.nc.programs.turning_plan import NearLook, TableFigure, TurningPlan

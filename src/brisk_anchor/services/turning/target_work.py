@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from brisk_anchor.core.errors import DatumError
 from brisk_anchor.core.offsets.checks import stop_where_found
 from brisk_anchor.core.quantities import dim, signed_dim
@@ -13,6 +11,7 @@ from brisk_anchor.core.turning.sums import TurningSum, TurningTerm
 from brisk_anchor.core.turning.targets import ApproachStage, PassProgress, Target, correction
 from brisk_anchor.core.turning.zero import chain_of, gauged
 from brisk_anchor.core.uncertainty.estimates import Estimate
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.nc.programs.program import Program
 from brisk_anchor.services.turning.table_desk import TableDesk
 from brisk_anchor.services.turning.zero_finder import ZeroFinder

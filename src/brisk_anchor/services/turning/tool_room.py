@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from pathlib import Path
 
 from brisk_anchor.book.entries import Entry, EntryKind
@@ -18,6 +17,7 @@ from brisk_anchor.core.turning.zero import chain_of, figure_chain, gauged
 from brisk_anchor.core.uncertainty.estimates import Estimate
 from brisk_anchor.core.uncertainty.sources import Source
 from brisk_anchor.exchange.presetter import PresetTool, read_presetter
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.nc.programs.program import Program
 from brisk_anchor.services.turning.table_desk import TableDesk
 from brisk_anchor.services.turning.zero_finder import ZeroFinder

@@ -7,7 +7,6 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Callable
-from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
 from typing import Annotated, Literal, Self, TypeVar
@@ -23,6 +22,7 @@ from brisk_anchor.exchange.files import write_whole
 from brisk_anchor.exchange.folder_change import look_unchanged
 from brisk_anchor.exchange.presetter import PresetterColumns
 from brisk_anchor.exchange.toml_files import MILLIMETRES, faults_in, finding_at, in_millimetres, parse, read_text
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.nc.bounded import ended_as, strictly
 from brisk_anchor.nc.profile.control_profile import Profile, load_profile, shipped_profile, shipped_profiles
 from brisk_anchor.nc.profile.sections import LatheProfile

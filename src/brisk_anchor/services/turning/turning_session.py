@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from contextlib import suppress
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -17,6 +17,7 @@ from brisk_anchor.core.turning.setup import Pair, geometry_row
 from brisk_anchor.core.turning.targets import Target
 from brisk_anchor.core.turning.tools import ToolKind, TurningTool
 from brisk_anchor.core.turning.zero import Method
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.nc.programs.program import Program
 from brisk_anchor.nc.write.writer import write_turning
 from brisk_anchor.services.machine.runs import RunStopped

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from brisk_anchor.book.entries import RowState, local_time
 from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.core.offsets.chain import Chain
@@ -12,6 +10,7 @@ from brisk_anchor.core.turning.setup import geometry_row, wear_row
 from brisk_anchor.core.turning.targets import ApproachStage
 from brisk_anchor.core.turning.tools import ToolKind, TurningTool
 from brisk_anchor.core.turning.zero import Method
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.services.turning.turning_session import TurningSession
 
 

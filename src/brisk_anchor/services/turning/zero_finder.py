@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from brisk_anchor.core.errors import DatumError
 from brisk_anchor.core.offsets.checks import Finding, stop_where_found
@@ -25,6 +25,7 @@ from brisk_anchor.core.turning.zero import (
 )
 from brisk_anchor.core.uncertainty.estimates import Estimate, combined
 from brisk_anchor.core.uncertainty.sources import Source
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.nc.programs.program import Program
 from brisk_anchor.services.turning.family import family_entries
 from brisk_anchor.services.turning.table_desk import TableDesk

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -11,6 +11,7 @@ from brisk_anchor.book.entries import local_time
 from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.core.numbers import counted
 from brisk_anchor.core.quantities import dim, expanded
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.tui.base import Stage
 from brisk_anchor.tui.book.panels import signed
 from brisk_anchor.tui.entry import Question, Words

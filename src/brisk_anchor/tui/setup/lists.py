@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from rich.text import Text
 
 from brisk_anchor.core.quantities import bare, shown_unit, signed_bare
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.choice_list import ListRow
 from brisk_anchor.tui.words import cut

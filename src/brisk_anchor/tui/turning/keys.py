@@ -5,7 +5,7 @@ A key means what it means at a mill, where the thing exists there.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from brisk_anchor.lazy_dataclass import dataclass
 
 BENCH, BOOK, CODE, SETUP, TURRET, TARGETS = "bench", "book", "code", "setup", "turret", "targets"
 ALL = (BENCH, BOOK, CODE, SETUP, TURRET, TARGETS)

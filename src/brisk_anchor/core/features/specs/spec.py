@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
 from typing import TYPE_CHECKING, Protocol
 
 from brisk_anchor.core.expressions import Expression, Name
@@ -11,6 +10,7 @@ from brisk_anchor.core.features.solution import Solution
 from brisk_anchor.core.features.touch_place import TouchPlace
 from brisk_anchor.core.features.touches import Touch
 from brisk_anchor.core.kinds import FeatureKind
+from brisk_anchor.lazy_dataclass import dataclass
 
 if TYPE_CHECKING:
     from brisk_anchor.core.features.measuring import Measurement

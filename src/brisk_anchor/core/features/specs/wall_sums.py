@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from brisk_anchor.core.expressions import (
     Binary,
     Expression,
@@ -19,6 +17,7 @@ from brisk_anchor.core.expressions import (
     times,
 )
 from brisk_anchor.core.features.specs.spec import Names, Sums
+from brisk_anchor.lazy_dataclass import dataclass
 
 
 @dataclass(frozen=True, slots=True)
