@@ -668,7 +668,7 @@ def test_the_book_from_the_command_line(tmp_path, monkeypatch):
     def told(*words, code=0):
         result = run.invoke(app, ["book", *words])
         assert result.exit_code == code, result.output
-        return result.output
+        return result.stdout
 
     (tmp_path / "g.nc").write_text("G21 G90 G10 L2 P3 X-1. Y-2. Z-300.\n")
     assert "is new in the book" in told("import", str(tmp_path / "g.nc"))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import itertools
 import math
+import shutil
 from pathlib import Path
 
 import pytest
@@ -11,6 +12,7 @@ from typer.testing import CliRunner
 
 from brisk_anchor.cli.commands import app
 from brisk_anchor.core.errors import BriskAnchorError, PlanFileError
+from brisk_anchor.services.demo.demo_job import demo_cutting
 from brisk_anchor.services.job.jobs import new_job
 from brisk_anchor.services.machine.runs import Run
 from brisk_anchor.services.plan import proving
@@ -219,6 +221,26 @@ def test_plans_from_the_command_line(tmp_path):
     in_inch = str(tmp_path / "inch.plan.toml")
     CliRunner().invoke(app, ["--show", "inch", "plan", "new", in_inch])
     assert 'units = "inch"' in Path(in_inch).read_text()
+
+
+def test_a_file_in_the_folder_of_a_job_is_for_that_job_and_the_demo_is_said(tmp_path):
+    new_job(tmp_path / "own")
+    own = [str(tmp_path / "own" / "p.plan.toml"), str(tmp_path / "own" / "cut.nc")]
+    elsewhere = str(tmp_path / "p.plan.toml")
+
+    def run(*words):
+        result = CliRunner().invoke(app, words)
+        assert result.exit_code == 0, result.output
+        return result.stdout, result.stderr
+
+    assert run("plan", "new", own[0])[1] == ""
+    assert "seat" in Path(own[0]).read_text()  # of BC-27; the demo has none
+    assert run("plan", "code", own[0], "--out", str(tmp_path / "p.nc"))[1] == ""
+    shutil.copy(demo_cutting(tmp_path), own[1])
+    assert run("weave", own[1], "--after", "1", "--measure", "seat", "--out", str(tmp_path / "w.nc"))[1] == ""
+    assert run("book", "export", str(tmp_path / "own" / "table.csv"))[1] == ""
+    assert run("plan", "new", elsewhere)[1] == "No --job was given: this is the demo, GL-114.\n"
+    assert "this is the demo" in run("book", "show", "G54")[1]
 
 
 @pytest.mark.parametrize(

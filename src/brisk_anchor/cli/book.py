@@ -31,15 +31,22 @@ def _begun(context: typer.Context, value: Path | None) -> Path | None:
 
 
 JobOption = Annotated[
-    Path | None, typer.Option("--job", help="Folder of a job; the demo where it is left out.", callback=_begun)
+    Path | None,
+    typer.Option(
+        "--job", help="Folder of a job. Left out: the folder of the file that is named, else the demo.", callback=_begun
+    ),
 ]
 UnitsOption = Annotated[str | None, typer.Option("--units", help="mm or inch, of a file that does not say it.")]
 JsonOption = Annotated[bool, typer.Option("--json", help="As JSON, for other programs.")]
 RowArgument = Annotated[str, typer.Argument(help='A row: G54, or "G54.1 P3".')]
 
 
-def session_of(job: Path | None) -> Session:
-    """The job of a folder, or the demo; it is closed when the command ends."""
+def session_of(job: Path | None, file: Path | None = None) -> Session:
+    """The job of a folder, else that beside a file, else the demo, which is said; closed when the command ends."""
+    from brisk_anchor.services.job.job_text import JOB_NAME
+
+    if job is None and file is not None and (file.parent / JOB_NAME).is_file():
+        job = file.parent
     if job is not None:
         from brisk_anchor.services.paths import data_folder
         from brisk_anchor.services.session.job_opening import open_job
@@ -50,6 +57,7 @@ def session_of(job: Path | None) -> Session:
         from brisk_anchor.services.paths import demo_folder
 
         session = open_demo(demo_folder(), fresh=False)
+        say(f"No --job was given: this is the demo, {session.setup.part}.", err=True)
     _COMMAND.get().call_on_close(session.close)
     return session
 
@@ -198,7 +206,7 @@ def export(
     from brisk_anchor.services.offsets.book_files import export as write
     from brisk_anchor.services.offsets.book_files import stale_words
 
-    session = session_of(job)
+    session = session_of(job, out)
     say(f"Written {write(session, out)}")
     if told := stale_words(session):
         say(told)
@@ -216,7 +224,7 @@ def import_(
     from brisk_anchor.services.offsets.book_rows import distance, line_of
     from brisk_anchor.services.offsets.offset_book import take_over
 
-    session = session_of(job)
+    session = session_of(job, file)
     other = read_reference(session, file, unit_option(units))
     for row, values in other.values.items():
         session.profile.row(row)
@@ -244,7 +252,7 @@ def fits(
     from brisk_anchor.services.offsets.book_files import write_fit
     from brisk_anchor.services.offsets.fits import fit_file, words
 
-    session = session_of(job)
+    session = session_of(job, program)
     fit = fit_file(session, program)
     if as_json:
         _print({"program": fit.name, "blocks": fit.blocks, "fits": fit.fits, "rows": [asdict(row) for row in fit.rows]})

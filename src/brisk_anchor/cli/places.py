@@ -80,7 +80,7 @@ def exchange(
     from brisk_anchor.services.insert.program_text import read_text
     from brisk_anchor.services.insert.row_exchange import exchange_row
 
-    session = session_of(job)
+    session = session_of(job, program)
     text, shift = exchange_row(session, read_text(program), old, new)
     moved = "  ".join(f"{axis} {signed_dim(by, 4)}" for axis, by in zip("XYZ", shift, strict=True))
     say(f"{new} with the shift {moved}; every machine position 0.000 from before")

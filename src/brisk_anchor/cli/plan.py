@@ -29,7 +29,7 @@ def opened(file: Path, job: Path | None) -> tuple[Session, Planned]:
 
     try:
         plan = load_plan(file)
-        session = session_of(job)
+        session = session_of(job, file)
         return session, planned(session, plan)
     except PlanFileError as error:
         for finding in error.findings:
@@ -54,7 +54,7 @@ def new(
     from brisk_anchor.exchange.files import write_whole
     from brisk_anchor.services.plan.plan_file import plan_of_features, plan_text
 
-    session = session_of(job)
+    session = session_of(job, file)
     if places is not None:
         from brisk_anchor.services.plan.face_plans import plan_of_places
 
@@ -75,7 +75,7 @@ def new(
         what = f"{row} follows {parent}" if parent else f"{row} needs no feature"
         raise BriskAnchorError(what, "Nothing is measured for it", f"Plan {parent}" if parent else "Plan another row")
     text = plan_text(plan_of_features(f"{session.setup.part} {row}", row, needed))
-    say(f"Written {write_whole(file, text.encode())}")
+    say(f"Written {write_whole(file, text.encode())}: it measures {', '.join(needed)} and sets {row}")
 
 
 @app.command()

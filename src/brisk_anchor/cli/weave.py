@@ -42,7 +42,7 @@ def weave(
             raise BriskAnchorError(f"“{remove[:20]}” is no number", "Nothing was taken out", "Give a number, or all")
         result = unweave(apart, None if remove == "all" else int(remove))
     elif after:
-        result = _put_in(apart, after, _plan(measure, keep, tool, tolerance, plan), again, job)
+        result = _put_in(apart, after, _plan(measure, keep, tool, tolerance, plan), again, job, program)
     else:
         _show(apart)
         return
@@ -88,12 +88,14 @@ def _plan(
         ) from None
 
 
-def _put_in(apart: CuttingProgram, after: list[int], plan: PlanFile, again: int | None, job: Path | None) -> str:
+def _put_in(
+    apart: CuttingProgram, after: list[int], plan: PlanFile, again: int | None, job: Path | None, program: Path
+) -> str:
     from brisk_anchor.services.insert.weave_proof import cut_as_before
     from brisk_anchor.services.insert.weaving import again_of, weave
     from brisk_anchor.services.plan.planning import planned
 
-    session = session_of(job)
+    session = session_of(job, program)
     ready = planned(session, plan)
     result = weave(session, apart, ready, after, again_of(ready, again) if again is not None else None)
     say(cut_as_before(session, apart.text, result))
