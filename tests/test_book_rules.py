@@ -262,7 +262,7 @@ def test_a_probe_that_is_due_measures_and_stores_nothing(quiet):
 def run(*words, code=0):
     result = CliRunner().invoke(app, list(words))
     assert result.exit_code == code, result.output + str(result.exception)
-    return result.output
+    return result.stdout
 
 
 def test_tables_and_fits_for_other_programs(tmp_path):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import replace
 
 import pytest
@@ -15,6 +16,7 @@ from brisk_anchor.core.offsets.checks import SecondLookError
 from brisk_anchor.nc.profile.control_profile import shipped_profile
 from brisk_anchor.services.insert.weaving import take_apart, weave
 from brisk_anchor.services.measure.measurement_request import MeasurementRequest, build_measurement, point_at
+from brisk_anchor.services.measure.reach import reaches
 from brisk_anchor.services.plan.plan_file import PlanFile
 from brisk_anchor.services.plan.planning import planned, program_of
 from brisk_anchor.services.plan.proving import Case, Prover
@@ -205,3 +207,38 @@ def test_a_figure_that_is_no_number_is_refused(name):
     wrong = MeasurementOptions(depth_check=nan) if name == "options" else nan
     with pytest.raises(PlanError, match="a figure is missing"):
         replace(measurement, **{name: wrong})
+
+
+def thin(thickness: float) -> Session:
+    """The sample plate so thin; it may lie 1 mm higher or lower."""
+    file = scene_with(1.0, low=0.0).file
+    plate, *others = file.body[1].solid
+    slots = [slot for slot in plate.slots if slot.depth is None]
+    thinner = plate.model_copy(update={"bottom": -thickness, "slots": slots})
+    bodies = [file.body[0], file.body[1].model_copy(update={"solid": [thinner, *others]})]
+    features = [f.model_copy(update={"depth": 5.0}) if f.name in ("bore", "left face") else f for f in file.feature]
+    scene = build_scene(file.model_copy(update={"body": bodies, "feature": features}))
+    return Session(scene, None, shipped_profile(LANGUAGES[0]), seed=None)
+
+
+@pytest.mark.parametrize("name", ["bore", "left face"])
+@pytest.mark.parametrize(("thickness", "ends"), [(3.5, None), (3.1, None), (2.9, 0.9), (2.2, 0.2), (1.9, 0.0)])
+def test_a_wall_may_not_end_below_the_ball_wherever_the_part_lies(name: str, thickness: float, ends: float | None):
+    """The ball of 6 goes 5 mm below the edge: it touches at 2 mm, and the part may lie 1 mm higher."""
+    session = thin(thickness)
+    request = point_at(session.setup, session.setup.drawn(name))
+    looks = session.planner.look_before_moving(session.planner.measurement_of(request))
+    reach = next(each for each in reaches(session.scene) if each.drawn.name == name)
+    if ends is None:
+        assert not any(look.stops for look in looks)
+        assert not reach.reason
+        return
+    told = next(look for look in looks if look.stops)
+    assert re.search(r"touches a wall ([\d.]+) mm above its lower edge, which may lie 1 mm higher", told.found)
+    above = re.search(r"wall ([\d.]+) mm", reach.reason)
+    assert above is not None
+    assert float(above[1]) == pytest.approx(ends, abs=0.051)
+    assert "measure its top first" in told.do
+    assert reach.runs_out
+    ready = planned(session, plan_of(session, {"feature": name}))
+    assert any("above its lower edge" in look.found and look.stops for look in ready.steps[0].looks)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -156,6 +157,21 @@ def test_a_pressed_ball_may_come_off_but_not_go_deeper(stylus):
     deeper = wall.trace(pressed, pressed + np.array([5, 0, 0]), pressed=0.2)
     assert deeper is not None
     assert deeper.distance < 0.5
+
+
+def test_a_stem_hardly_thinner_than_its_ball_comes_off_with_it(stylus):
+    """A ball of 1 on a stem of 0.7: 0.2 mm past the wall it leans, and upright it would stand 0.05 mm in the metal."""
+    fine = replace(stylus, ball_diameter=1.0, effective_radius=0.498, stem_diameter=0.7)
+    wall = tracer(fine, solid(Rectangle((10, -50), (50, 50)), bottom=-40.0, top=40.0))
+    pressed = np.array([9.7, 0.0, -5.0])
+    assert wall.trace(pressed, pressed - np.array([5, 0, 0]), pressed=0.2) is None
+    again = wall.trace(pressed - np.array([5, 0, 0]), pressed)
+    assert again is not None
+    assert again.part == "ball"
+    aside = tracer(fine, solid(Rectangle((10, -50), (50, 50)), bottom=0.0, top=40.0))
+    met = aside.trace(np.array([9.0, 0.0, -5.0]), np.array([10.7, 0.0, -5.0]), pressed=0.2)
+    assert met is not None
+    assert met.part == "stylus stem", "what it did not press on is met as ever"
 
 
 @pytest.mark.parametrize(

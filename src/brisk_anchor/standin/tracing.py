@@ -32,13 +32,17 @@ _UNDERSIDE = (
 
 @dataclass(frozen=True, slots=True)
 class Cylinder:
-    """An upright part of the probe from `low` to `high` above the ball's end; a flat one has an underside."""
+    """An upright part of the probe from `low` to `high` above the ball's end; a flat one has an underside.
+
+    What gives way leans with the ball when a touch pushes that aside.
+    """
 
     part: str
     radius: float
     low: float
     high: float
     flat: bool
+    gives_way: bool = False
 
 
 def _nose(low: float) -> Cylinder:
@@ -64,7 +68,9 @@ class ProbeShape:
         return cls(
             stylus.ball_diameter / 2,
             (
-                Cylinder("stylus stem", stylus.stem_diameter / 2, stylus.ball_diameter, neck, flat=False),
+                Cylinder(
+                    "stylus stem", stylus.stem_diameter / 2, stylus.ball_diameter, neck, flat=False, gives_way=True
+                ),
                 Cylinder("probe body", stylus.body_diameter / 2, neck, neck + stylus.body_length, flat=True),
                 _nose(stylus.length),
             ),
@@ -301,7 +307,8 @@ class Tracer:
         """First contact of any part of the probe from `start` to `end` (the ball's lowest point, machine mm).
 
         `pressed` is how deep (mm) the ball is in metal at the start, deflected by an earlier touch: until it has come
-        free, only going deeper counts as contact. With `cutting` the tool's cutting parts pass through parts.
+        free, only going deeper counts as contact. The stem leans then and is no deeper in the metal than the ball;
+        it is drawn upright, so it is let out likewise. With `cutting` the tool's cutting parts pass through parts.
         """
         length = math.dist(start, end)
         if length == 0:
@@ -321,7 +328,7 @@ class Tracer:
                 solids = [solid for solid in solids if solid.role != "part"]
             if solids:
                 reach = first.distance if first else length
-                first = self._march(start, unit, reach, solids, cylinder, 0.0) or first
+                first = self._march(start, unit, reach, solids, cylinder, pressed * cylinder.gives_way) or first
         return first
 
     def _march(

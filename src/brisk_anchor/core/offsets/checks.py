@@ -167,13 +167,18 @@ def look_at_measurement(measurement: Measurement, travel: Travel) -> list[Findin
     return list(dict.fromkeys(looks))
 
 
+EDGE_TOUCHED = "The edge would be touched instead of the wall, and the place comes out wrong"
+"""Why a wall is not touched where it may end, above or below."""
+LESS_DEEP = "Touch it less deep, or measure its top first"
+"""What to do where it may end below."""
+
+
 def look_at_depth(measurement: Measurement) -> list[Finding]:
     """Whether the widest part of the ball meets the wall, not its edge, wherever the upper edge may lie."""
     m = measurement
     if m.deep_enough:
         return []
     name, ball = m.title or m.name, m.stylus.ball_diameter
-    wrong = "The edge would be touched instead of the wall, and the place comes out wrong"
     higher = m.depth_check or propose_depth_check(ball)
     check = f"touch each wall again {dim(higher)} higher (depth check)"
     if not m.depth_known:
@@ -181,11 +186,11 @@ def look_at_depth(measurement: Measurement) -> list[Finding]:
         if m.depth_is_checked:
             why = f"Each wall is touched again {dim(higher)} higher: the program stops where that shows an edge"
             return [Finding.warning(found, why, "State the depth, and each wall is touched once")]
-        return [Finding.stopping(found, wrong, f"State the depth, or {check}")]
+        return [Finding.stopping(found, EDGE_TOUCHED, f"State the depth, or {check}")]
     needed = propose_depth(ball, m.height_uncertainty)
     if m.widest_part < 0:
         found = f"The ball goes {dim(m.depth, 3)} below the edge of {name}; its widest part is {dim(ball / 2, 3)} up"
-        return [Finding.stopping(found, wrong, f"Go at least {dim(needed, 3)} deep")]
+        return [Finding.stopping(found, EDGE_TOUCHED, f"Go at least {dim(needed, 3)} deep")]
     found = (
         f"The widest part of the ball touches {name} {dim(m.widest_part, 3)} below the edge, "
         f"which may lie {dim(m.height_uncertainty)} lower"
@@ -195,7 +200,9 @@ def look_at_depth(measurement: Measurement) -> list[Finding]:
         return [
             Finding.warning(found, why, f"To be sure of an answer go {dim(needed, 3)} deep, or measure its top first")
         ]
-    return [Finding.stopping(found, wrong, f"Go at least {dim(needed, 3)} deep, measure its top first, or {check}")]
+    return [
+        Finding.stopping(found, EDGE_TOUCHED, f"Go at least {dim(needed, 3)} deep, measure its top first, or {check}")
+    ]
 
 
 def look_at_one_touch(measurement: Measurement) -> list[Finding]:

@@ -9,7 +9,7 @@ from itertools import pairwise
 from brisk_anchor.core.features.measuring import Measurement
 from brisk_anchor.core.features.probe_path import between, entry, leaving, search_start
 from brisk_anchor.core.kinds import Vector
-from brisk_anchor.core.offsets.checks import Finding
+from brisk_anchor.core.offsets.checks import EDGE_TOUCHED, LESS_DEEP, Finding
 from brisk_anchor.core.quantities import dim
 from brisk_anchor.standin.machine import StandIn
 from brisk_anchor.standin.scene import Scene
@@ -19,6 +19,14 @@ LEAST_ROOM = 0.3
 """How near, mm, stem and body may come to metal of the same body where the ball touches: that moves with the wall."""
 RAPID_ROOM = 3.0
 """How many times the stated uncertainty a rapid stays off metal: it stops at nothing, so it counts on no statement."""
+_LEVEL = 0.1
+"""What is a touch of a wall: the largest share of its way that goes up or down."""
+_INTO_THE_WALL = 0.3
+"""How far behind a touch, mm, metal is looked for below it: a wall that leans away by less still counts as going on."""
+_BESIDE_THE_BALL = (0.0, 0.25, 0.5, 0.75, 1.0)
+"""Where a wall is looked for beside the upper half of the ball, in radii."""
+_ENDS_STEP = 0.05
+"""How far apart, mm, the looks for the end of a wall lie."""
 _LOOK_STEP = 0.1
 """The shortest step, mm, from look to look along a way."""
 NEARBY = 30.0
@@ -97,6 +105,8 @@ class Clearances:
             for near, least in ((begins, measurement.start_uncertainty), (touching, LEAST_ROOM)):
                 if near is not None and near.body == own and near.distance < least - 1e-6:
                     looks.append(_near(name, near, measurement.start_uncertainty))
+        if ends := wall_ends(machine, measurement, own, measurement.height_uncertainty):
+            looks.append(Finding.stopping(f"At {name} {ends}", EDGE_TOUCHED, LESS_DEEP))
         if (near := self.beside(measurement, ways)) is not None:
             both = near.body in self._measured - {own}
             looks.append(_near(name, near, measurement.start_uncertainty, both=both))
@@ -146,6 +156,33 @@ class Clearances:
                 "Raise the clear height",
             )
         ]
+
+
+def wall_ends(machine: StandIn, measurement: Measurement, body: str, higher: float) -> str:
+    """That a wall of the body ends so near below a touch that it may lie above it, in words; empty where none does.
+
+    `machine` has the set-up as described, at the angles of the measurement; the body may lie `higher`, mm.
+    """
+    ends: list[float] = []
+    solids = [solid for solid in machine.solids_at(machine.angles) if solid.body == body]
+    for contact in measurement.contacts() if measurement.touches_walls else ():
+        start = search_start(measurement, contact)
+        reach, direction = measurement.reach_of(contact), measurement.touch_direction(contact)
+        end = (start[0] + direction[0] * reach, start[1] + direction[1] * reach, start[2] + direction[2] * reach)
+        (x0, y0, z0), (x, y, z) = machine.traced(start), machine.traced(end)
+        way = math.dist((x0, y0, z0), (x, y, z))
+        if not way or abs(z - z0) > _LEVEL * way:
+            continue
+        ball = measurement.stylus.ball_diameter / 2
+        beyond = (ball + _INTO_THE_WALL) / way
+        x, y, z = x + (x - x0) * beyond, y + (y - y0) * beyond, z + ball
+        stands = any(solid.distance(x, y, z + ball * share) <= 0 for solid in solids for share in _BESIDE_THE_BALL)
+        looks = [min(higher, look * _ENDS_STEP) for look in range(math.ceil(higher / _ENDS_STEP) + 1)]
+        if stands:  # else the wall is drawn elsewhere, which is told by itself
+            ends += [down for down in looks if all(solid.distance(x, y, z - down) > 0 for solid in solids)][:1]
+    if not ends:
+        return ""
+    return f"the ball touches a wall {dim(min(ends))} above its lower edge, which may lie {dim(higher)} higher"
 
 
 def _nearest(

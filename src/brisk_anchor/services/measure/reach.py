@@ -19,6 +19,7 @@ from brisk_anchor.nc.programs.reports import parse_reports
 from brisk_anchor.nc.programs.steps import AlarmNumber
 from brisk_anchor.nc.write.writer import write_program
 from brisk_anchor.services.machine.runs import Run
+from brisk_anchor.services.measure.clearance import wall_ends
 from brisk_anchor.services.measure.features_touched import feature_from, touches_reported
 from brisk_anchor.services.measure.measurement_request import build_measurement, point_at
 from brisk_anchor.standin.scene import Scene
@@ -45,6 +46,8 @@ class Reach:
     beside: str = ""
     breaks: bool = False
     """Whether something other than the ball meets metal on the way."""
+    runs_out: bool = False
+    """Whether a wall may end below before the widest part of the ball meets it."""
 
 
 def reaches(scene: Scene) -> list[Reach]:
@@ -60,7 +63,10 @@ def reaches(scene: Scene) -> list[Reach]:
             stops = [look.found for look in look_at_measurement(measurement, setup.machine.travel) if look.stops]
         except BriskAnchorError as error:
             stops = [error.what]
-        result.append(Reach(drawn, stops[0]) if stops else rehearsed(scene, drawn, measurement, compare=True))
+        if stops:
+            result.append(Reach(drawn, stops[0]))
+        else:
+            result.append(rehearsed(scene, drawn, measurement, measurement.height_uncertainty, compare=True))
     return result
 
 
@@ -69,10 +75,13 @@ def contradictions(found: Sequence[Reach]) -> list[str]:
     return [f"{reach.drawn.title}: its solid is described otherwise, {reach.beside}" for reach in found if reach.beside]
 
 
-def rehearsed(scene: Scene, drawn: DrawnFeature, measurement: Measurement, *, compare: bool = False) -> Reach:
+def rehearsed(
+    scene: Scene, drawn: DrawnFeature, measurement: Measurement, higher: float, *, compare: bool = False
+) -> Reach:
     """What comes of it when it is measured on nominal metal; with `compare` also where it was found.
 
-    The reach does not depend on the control, so the language that can say most of what went wrong is rehearsed.
+    `higher` is how far, mm, the metal may really lie above that: a wall must not end within so much below a touch. The
+    reach does not depend on the control, so the language that can say most of what went wrong is rehearsed.
     """
     setup = scene.setup
     plan = Plan(_REHEARSAL, "reach", setup.machine.name, setup.part, "", setup.machine.home[2], (measurement,))
@@ -82,6 +91,9 @@ def rehearsed(scene: Scene, drawn: DrawnFeature, measurement: Measurement, *, co
     run.to_end()
     failure = run.failure()
     if failure is None:
+        below = wall_ends(machine, measurement, drawn.body or scene.file.job.first_part, higher)
+        if below:
+            return Reach(drawn, below, runs_out=True)
         return Reach(drawn, beside=_beside(drawn, measurement, run) if compare else "")
     if isinstance(failure, CrashError):
         return Reach(drawn, f"the {failure.part} meets {failure.solid} at {_place_words(failure.place)}", breaks=True)

@@ -10,6 +10,8 @@ from typing import TYPE_CHECKING
 from brisk_anchor.core.features.measurement_options import AS_USUAL, MeasurementOptions
 from brisk_anchor.core.features.measuring import Measurement
 from brisk_anchor.core.offsets.checks import (
+    EDGE_TOUCHED,
+    LESS_DEEP,
     Finding,
     look_at_measurement,
     look_at_one_touch,
@@ -52,7 +54,7 @@ class MeasurementPlanner:
         self._profile = profile
         self._heads = heads
         self._angles = angles
-        self._rehearsed: dict[Measurement, Reach] = {}
+        self._rehearsed: dict[tuple[Measurement, float], Reach] = {}
         self._rehearsed_on: Scene | None = None
 
     def look(self, measurement: Measurement) -> list[Finding]:
@@ -79,15 +81,18 @@ class MeasurementPlanner:
         if self._rehearsed_on is not working.scene or len(self._rehearsed) > _REHEARSALS:
             self._rehearsed, self._rehearsed_on = {}, working.scene
         plain = _as_described(measurement, working.scene.setup.stylus.length)
-        if plain not in self._rehearsed:
-            self._rehearsed[plain] = rehearsed(working.scene, drawn, plain)
-        reach = self._rehearsed[plain]
+        higher = measurement.height_uncertainty
+        if (plain, higher) not in self._rehearsed:
+            self._rehearsed[plain, higher] = rehearsed(working.scene, drawn, plain, higher)
+        reach = self._rehearsed[plain, higher]
         if not reach.reason:
             return []
         found, title = f"By the description {reach.reason}", measurement.title or measurement.name
         if reach.breaks:
             do = "Touch it elsewhere or less deep, or correct the description"
             return [Finding.stopping(found, f"{title} cannot be measured so without breaking something", do)]
+        if reach.runs_out:
+            return [Finding.stopping(found, EDGE_TOUCHED, LESS_DEEP)]
         return [Finding.warning(found, f"The program of {title} would stop there", "Look at the set-up before it runs")]
 
     def pointed_at(self, drawn: DrawnFeature) -> MeasurementRequest:
