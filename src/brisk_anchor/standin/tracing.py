@@ -30,6 +30,10 @@ _UNDERSIDE = (
 """Points of a flat end, in radii: middle, half way out, rim."""
 
 
+STEM = "stylus stem"
+"""What the part between ball and probe body is called."""
+
+
 @dataclass(frozen=True, slots=True)
 class Cylinder:
     """An upright part of the probe from `low` to `high` above the ball's end; a flat one has an underside.
@@ -68,9 +72,7 @@ class ProbeShape:
         return cls(
             stylus.ball_diameter / 2,
             (
-                Cylinder(
-                    "stylus stem", stylus.stem_diameter / 2, stylus.ball_diameter, neck, flat=False, gives_way=True
-                ),
+                Cylinder(STEM, stylus.stem_diameter / 2, stylus.ball_diameter, neck, flat=False, gives_way=True),
                 Cylinder("probe body", stylus.body_diameter / 2, neck, neck + stylus.body_length, flat=True),
                 _nose(stylus.length),
             ),

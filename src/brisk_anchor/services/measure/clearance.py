@@ -8,15 +8,18 @@ from itertools import pairwise
 
 from brisk_anchor.core.features.measuring import Measurement
 from brisk_anchor.core.features.probe_path import between, entry, leaving, search_start
+from brisk_anchor.core.features.touches import Stylus
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.offsets.checks import EDGE_TOUCHED, LESS_DEEP, Finding
 from brisk_anchor.core.quantities import dim
 from brisk_anchor.standin.machine import StandIn
 from brisk_anchor.standin.scene import Scene
-from brisk_anchor.standin.tracing import Clearance
+from brisk_anchor.standin.tracing import STEM, Clearance
 
 LEAST_ROOM = 0.3
 """How near, mm, stem and body may come to metal of the same body where the ball touches: that moves with the wall."""
+_LEANS_IN = 0.5
+"""A stem nearer to the wall than this share of what its ball keeps it off a straight one is near."""
 RAPID_ROOM = 3.0
 """How many times the stated uncertainty a rapid stays off metal: it stops at nothing, so it counts on no statement."""
 _LEVEL = 0.1
@@ -102,7 +105,8 @@ class Clearances:
                 continue
             ways.append((start, end))
             touching = _nearest(machine, end, self._every - {own}, stem_and_body=True)
-            for near, least in ((begins, measurement.start_uncertainty), (touching, LEAST_ROOM)):
+            least_room = _room_at_the_wall(measurement.stylus, touching)
+            for near, least in ((begins, measurement.start_uncertainty), (touching, least_room)):
                 if near is not None and near.body == own and near.distance < least - 1e-6:
                     looks.append(_near(name, near, measurement.start_uncertainty))
         if ends := wall_ends(machine, measurement, own, measurement.height_uncertainty):
@@ -156,6 +160,12 @@ class Clearances:
                 "Raise the clear height",
             )
         ]
+
+
+def _room_at_the_wall(stylus: Stylus, touching: Clearance | None) -> float:
+    """How near, mm, what is nearest may come to the wall that the ball touches: a fine stem always is."""
+    straight = (stylus.ball_diameter - stylus.stem_diameter) / 2
+    return min(LEAST_ROOM, straight * _LEANS_IN) if touching is not None and touching.part == STEM else LEAST_ROOM
 
 
 def wall_ends(machine: StandIn, measurement: Measurement, body: str, higher: float) -> str:
