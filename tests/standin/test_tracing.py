@@ -132,7 +132,7 @@ def test_stem_and_body_are_met_too(stylus):
     found = tracer(stylus, high_wall).trace(np.array([0.0, 0, 0]), np.array([30.0, 0, 0]))
     assert found is not None
     assert found.part == "stylus stem"
-    assert found.distance == pytest.approx(8.0, abs=0.3)  # stem of ⌀4, rows of spheres stand a little proud
+    assert found.distance == pytest.approx(8.0, abs=0.005)  # stem of ⌀4
     shelf = solid(Rectangle((10, -50), (50, 50)), bottom=-40.0, top=45.0)
     found = tracer(stylus, shelf).trace(np.array([-9.0, 0, 0.0]), np.array([-9.0, 0, -30.0]))
     assert found is not None
@@ -157,6 +157,28 @@ def test_a_pressed_ball_may_come_off_but_not_go_deeper(stylus):
     deeper = wall.trace(pressed, pressed + np.array([5, 0, 0]), pressed=0.2)
     assert deeper is not None
     assert deeper.distance < 0.5
+
+
+@pytest.mark.parametrize("stem", [0.2, 0.34, 0.7, 1.4, 4.0])
+@pytest.mark.parametrize("top", [40.0, 0.0, 0.1, 0.17])
+def test_a_stem_meets_a_wall_and_an_edge_where_it_should(stylus, stem, top):
+    """A wall from 3 mm above the ball on, so that the stem alone can meet it: upright, or as a thin edge beside it."""
+    fine = replace(stylus, ball_diameter=stem + 0.1, effective_radius=(stem + 0.1) / 2, stem_diameter=stem)
+    low = fine.ball_diameter + 3.0
+    wall = tracer(fine, solid(Rectangle((10, -50), (50, 50)), bottom=low, top=low + top + 0.02))
+    found = wall.trace(np.array([0.0, 0.0, 0.0]), np.array([20.0, 0.0, 0.0]))
+    assert found is not None
+    assert found.part == "stylus stem"
+    assert found.distance == pytest.approx(10.0 - stem / 2, abs=0.0045)
+
+
+@pytest.mark.parametrize(("ball", "stem"), [(0.5, 0.34), (0.5, 0.45), (1.0, 0.9), (6.0, 5.98)])
+def test_a_ball_meets_a_straight_wall_before_its_stem_does(stylus, ball, stem):
+    fine = replace(stylus, ball_diameter=ball, effective_radius=ball / 2, stem_diameter=stem)
+    wall = tracer(fine, solid(Rectangle((10, -50), (50, 50)), bottom=-40.0, top=40.0))
+    found = wall.trace(np.array([0.0, 0.0, -5.0]), np.array([20.0, 0.0, -5.0]))
+    assert found is not None
+    assert found.part == "ball"
 
 
 def test_a_stem_hardly_thinner_than_its_ball_comes_off_with_it(stylus):

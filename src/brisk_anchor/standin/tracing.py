@@ -2,8 +2,7 @@
 
 The probe is a ball, exactly, with stem, body and spindle nose as upright cylinders above it. Along the move the
 smallest clearance is a safe step; where a step overshoots, halving finds the place to 0.1 nm. Along a
-cylinder's axis the field is walked in the same way: it changes by no more than one moves, so two samples bound what
-lies between them.
+cylinder's axis the field is walked in the same way, and two looks bound what lies between them.
 """
 
 from __future__ import annotations
@@ -19,9 +18,13 @@ from brisk_anchor.standin.solids import Solid
 CONTACT = 1e-7
 _SHORTEST_STEP = 2e-4
 _AXIS_STEP = 0.25
-"""Shortest step along a cylinder's axis, mm; an edge between two such steps is seen 0.004 mm late by a ⌀4 stem."""
+"""Shortest step along a cylinder's axis, mm; shorter along one so thin that an edge between two would be seen late."""
+_SEEN_LATE = 0.004
+"""How late, mm, such an edge may be seen: by a step `s` that is `s²/8` over the radius."""
 _WATCHED = 10.0
 """How far, mm, the closest approach of stem and body is looked for; what stays further off is as good as free."""
+_WATCHED_STEP = 0.5
+"""Share of a safe step that is gone while it is looked how near a part comes: in whole ones it would pass by unseen."""
 _UNDERSIDE = (
     (0.0, 0.0),
     *((0.5 * math.cos(math.pi * i / 4), 0.5 * math.sin(math.pi * i / 4)) for i in range(8)),
@@ -130,6 +133,19 @@ def _apart(tip: Vector, low: float, high: float, place: Vector) -> float:
     return math.dist((tip[0], tip[1], min(max(z, low), high)), (place[0], place[1], z))
 
 
+def _between(first: float, second: float, step: float) -> float:
+    """How near to an axis metal can be between two looks from it, mm, that far from metal each and a step apart.
+
+    Metal `t` along the axis from the first is at least √(first² − t²) from it, and √(second² − (step − t)²): the least
+    of the larger of both is where they are equal.
+    """
+    along = (first * first - second * second + step * step) / (2 * step)
+    if along <= 0:
+        return math.sqrt(max(0.0, second * second - step * step))
+    along = min(along, step)
+    return math.sqrt(max(0.0, first * first - along * along))
+
+
 class Tracer:
     """Traces one probe through a set of solids."""
 
@@ -179,21 +195,23 @@ class Tracer:
         x, y, base = tip
         # A flat end is as good as a round one from a radius up; what is below that is for the points of the underside.
         low = cylinder.low + (min(cylinder.radius, (cylinder.high - cylinder.low) / 2) if cylinder.flat else 0.0)
+        radius, shortest = cylinder.radius, min(_AXIS_STEP, math.sqrt(8 * cylinder.radius * _SEEN_LATE))
         best = seen = math.inf
         nearest = solids[0]
         place = (x, y, base + low)
         for solid in solids:
             at, before, step = low, math.inf, 0.0
             while True:
-                clear = solid.distance(x, y, base + at) - cylinder.radius
-                bound = clear if clear <= CONTACT else min(clear, (before + clear - step) / 2)
+                bound = clear = solid.distance(x, y, base + at) - radius
+                if step and clear > CONTACT:
+                    bound = min(clear, _between(before + radius, clear + radius, step) - radius)
                 if clear < seen:
                     seen = clear
                 if bound < best:
                     best, nearest, place = bound, solid, (x, y, base + at)
                 if clear <= CONTACT or at >= cylinder.high:
                     break
-                before, step = clear, min(max(0.7 * clear, _AXIS_STEP), cylinder.high - at)
+                before, step = clear, min(max(0.7 * clear, shortest), cylinder.high - at)
                 at += step
             if cylinder.flat and best > -CONTACT:
                 for cosine, sine in _UNDERSIDE:
@@ -373,7 +391,8 @@ class Tracer:
                     self._watch(cylinder.part, look(length))
                 return None
             before = travelled
-            travelled = min(length, travelled + max(margin * share, _SHORTEST_STEP))
+            step = margin * share * (_WATCHED_STEP if watching else 1.0)
+            travelled = min(length, travelled + max(step, _SHORTEST_STEP))
 
     def _watch(self, part: str, near: _Nearest) -> None:
         """Note how near a part came."""

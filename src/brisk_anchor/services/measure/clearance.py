@@ -14,6 +14,7 @@ from brisk_anchor.core.offsets.checks import EDGE_TOUCHED, LESS_DEEP, Finding
 from brisk_anchor.core.quantities import dim
 from brisk_anchor.standin.machine import StandIn
 from brisk_anchor.standin.scene import Scene
+from brisk_anchor.standin.solids import Solid
 from brisk_anchor.standin.tracing import STEM, Clearance
 
 LEAST_ROOM = 0.3
@@ -26,8 +27,6 @@ _LEVEL = 0.1
 """What is a touch of a wall: the largest share of its way that goes up or down."""
 _INTO_THE_WALL = 0.3
 """How far behind a touch, mm, metal is looked for below it: a wall that leans away by less still counts as going on."""
-_BESIDE_THE_BALL = (0.0, 0.25, 0.5, 0.75, 1.0)
-"""Where a wall is looked for beside the upper half of the ball, in radii."""
 _ENDS_STEP = 0.05
 """How far apart, mm, the looks for the end of a wall lie."""
 _LOOK_STEP = 0.1
@@ -171,10 +170,11 @@ def _room_at_the_wall(stylus: Stylus, touching: Clearance | None) -> float:
 def wall_ends(machine: StandIn, measurement: Measurement, body: str, higher: float) -> str:
     """That a wall of the body ends so near below a touch that it may lie above it, in words; empty where none does.
 
-    `machine` has the set-up as described, at the angles of the measurement; the body may lie `higher`, mm.
+    `machine` has the set-up as described; the body may lie `higher`, mm.
     """
     ends: list[float] = []
-    solids = [solid for solid in machine.solids_at(machine.angles) if solid.body == body]
+    angles = machine.angles | dict(measurement.options.table)
+    solids = [solid for solid in machine.solids_at(angles) if solid.body == body]
     for contact in measurement.contacts() if measurement.touches_walls else ():
         start = search_start(measurement, contact)
         reach, direction = measurement.reach_of(contact), measurement.touch_direction(contact)
@@ -186,13 +186,23 @@ def wall_ends(machine: StandIn, measurement: Measurement, body: str, higher: flo
         ball = measurement.stylus.ball_diameter / 2
         beyond = (ball + _INTO_THE_WALL) / way
         x, y, z = x + (x - x0) * beyond, y + (y - y0) * beyond, z + ball
-        stands = any(solid.distance(x, y, z + ball * share) <= 0 for solid in solids for share in _BESIDE_THE_BALL)
         looks = [min(higher, look * _ENDS_STEP) for look in range(math.ceil(higher / _ENDS_STEP) + 1)]
-        if stands:  # else the wall is drawn elsewhere, which is told by itself
-            ends += [down for down in looks if all(solid.distance(x, y, z - down) > 0 for solid in solids)][:1]
+        ended = next((down for down in looks if all(solid.distance(x, y, z - down) > 0 for solid in solids)), None)
+        # Where none stands beside the stem either the wall is drawn elsewhere, which is told by itself.
+        if ended or (ended is not None and _stands_above(solids, (x, y, z), measurement.stylus.stem_length)):
+            ends.append(ended)
     if not ends:
         return ""
+    if not min(ends):
+        return "a wall ends above the middle of the ball"
     return f"the ball touches a wall {dim(min(ends))} above its lower edge, which may lie {dim(higher)} higher"
+
+
+def _stands_above(solids: Sequence[Solid], place: Vector, height: float) -> bool:
+    """Whether there is metal somewhere straight above a place, as far up as that, mm."""
+    x, y, z = place
+    ups = (look * _ENDS_STEP for look in range(1, math.ceil(height / _ENDS_STEP) + 1))
+    return any(solid.distance(x, y, z + up) <= 0 for up in ups for solid in solids)
 
 
 def _nearest(

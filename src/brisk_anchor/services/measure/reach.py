@@ -87,13 +87,12 @@ def rehearsed(
     plan = Plan(_REHEARSAL, "reach", setup.machine.name, setup.part, "", setup.machine.home[2], (measurement,))
     profile = shipped_profile("skip-macro")
     machine = scene.as_described().stand_in(seed=None, position=setup.machine.home)
+    if below := wall_ends(machine, measurement, drawn.body or scene.file.job.first_part, higher):
+        return Reach(drawn, below, runs_out=True)
     run = Run(write_program(plan, profile), profile, machine)
     run.to_end()
     failure = run.failure()
     if failure is None:
-        below = wall_ends(machine, measurement, drawn.body or scene.file.job.first_part, higher)
-        if below:
-            return Reach(drawn, below, runs_out=True)
         return Reach(drawn, beside=_beside(drawn, measurement, run) if compare else "")
     if isinstance(failure, CrashError):
         return Reach(drawn, f"the {failure.part} meets {failure.solid} at {_place_words(failure.place)}", breaks=True)
