@@ -17,6 +17,10 @@ from brisk_anchor.core.offsets.checks import look_at_feature
 from brisk_anchor.nc.profile.control_profile import shipped_profile
 from brisk_anchor.services.job.jobs import load_job, new_job
 from brisk_anchor.services.measure.measurement_request import build_measurement, point_at
+from brisk_anchor.services.plan.plan_file import PlanFile
+from brisk_anchor.services.plan.planning import planned, program_of
+from brisk_anchor.services.plan.proving import Case, Prover, row_errors
+from brisk_anchor.services.profile.profile_proof import sample_scene
 from brisk_anchor.services.session.session import Session
 from brisk_anchor.standin.scene import build_scene
 from tests.sample_part import feature, part_file
@@ -136,3 +140,27 @@ def test_a_pocket_too_narrow_or_of_the_wrong_size_is_told(tmp_path):
     assert "one ball diameter" in look.why
     with pytest.raises(PlanError, match="hardly goes into"):
         replace(measurement, size_y=9.5)
+
+
+@pytest.mark.parametrize("name", ["slot", "web"])
+def test_a_turned_slot_met_beside_its_middle_is_within_its_uncertainty(name):
+    """Up to 1 mm off along the slot and up to 1° turned: X where it was met is not X of the drawn middle."""
+    file = sample_scene().file
+    job = file.job.model_copy(update={"start_uncertainty": 1.0, "turn_uncertainty": 1.0, "clear_height": -480.0})
+    spread = [f.model_copy(update={"spread": 10.0}) if f.name == name else f for f in file.feature]
+    scene = build_scene(file.model_copy(update={"job": job, "feature": spread}))
+    session = Session(scene, None, shipped_profile("skip-macro"), seed=None)
+    sets = {"row": "G54", "x": session.setup.drawn(name).drawing[0]}
+    data = {"form": "brisk-anchor-plan-1", "units": "mm", "name": "s", "measure": [{"feature": name, "sets": sets}]}
+    ready = planned(session, PlanFile.model_validate(data))
+    prover = Prover(Case.of(session, ready, program_of(session, ready)))
+    endings = [prover.trial(part).ending for part in range(1, 25)]
+    assert [ending.words for ending in endings if ending.how != "right"] == []
+    run = prover.run(scene := prover.scene(3), 3)
+    run.to_end()
+    (error,) = row_errors(prover.session, prover.case, scene, run)
+    body = next(solid for solid in scene.solids if solid.body == "EK-1")
+    lean = body.frame.rotation[1, 0] / body.frame.rotation[0, 0]
+    met = 1.0 / math.sqrt(3) * abs(lean)
+    assert met > 0.001
+    assert error.u == pytest.approx(math.hypot(met, 0.00025), rel=0.05)  # and two touches on each of two walls

@@ -82,6 +82,7 @@ def feature_of(
         misfit=misfit,
         widened=widened,
         without=tuple(_without(kind, s, touches, stated)),
+        along=stated.aim if kind.is_one_pair and "r" in s.axes else 0.0,
     )
 
 

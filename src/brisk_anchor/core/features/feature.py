@@ -37,7 +37,8 @@ class Feature:
     the Y where it was touched. Empty for what is a point, a bore's centre say. `widened` is by what its touches count
     more than stated, as their residuals ask; `shifted` what compensation by direction did to each coordinate, mm;
     `control` how much more the control's own figure scatters than ours, by coordinate; and `without` names what its ±
-    does not include.
+    does not include. `along` is how far, mm each way, the drawn middle of a slot or web that was found turned may lie
+    along it from where it was met.
     """
 
     name: str
@@ -57,6 +58,7 @@ class Feature:
     shifted: tuple[float, ...] = ()
     control: tuple[float, ...] = ()
     without: tuple[str, ...] = ()
+    along: float = 0.0
 
     @property
     def sizes(self) -> dict[str, float]:

@@ -12,6 +12,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
 from brisk_anchor.core.errors import DatumError
+from brisk_anchor.core.features.budget import TURN
 from brisk_anchor.core.features.feature import Feature, matrix
 from brisk_anchor.core.features.touches import AXES, Origin, Touch, axis_of
 from brisk_anchor.core.offsets.conditions import AS_STATED, Conditions, grown
@@ -37,6 +38,7 @@ from brisk_anchor.core.offsets.rules import (
 from brisk_anchor.core.quantities import dim, num, signed_deg, signed_dim, um
 from brisk_anchor.core.tools.hand_tools import HandTool
 from brisk_anchor.core.uncertainty.budget_lines import FEW_LINES, BudgetLine, budget_of, words_of_k
+from brisk_anchor.core.uncertainty.coverage import u_within
 from brisk_anchor.core.uncertainty.estimates import Estimate, combined, covariance_of, folded
 from brisk_anchor.core.uncertainty.sources import Source
 from brisk_anchor.lazy_dataclass import dataclass
@@ -437,7 +439,19 @@ def _carried_straight(
 def _mean(axis: str, used: Sequence[Feature]) -> Estimate:
     found = [feature.estimates()[axis] for feature in used]
     share = 1 / len(found)
-    return Estimate(sum(item.value for item in found) * share, combined(*((share, item.effects) for item in found)))
+    effects = [*(item.effects for item in found), *(_met_along(axis, feature) for feature in used)]
+    return Estimate(sum(item.value for item in found) * share, combined(*((share, each) for each in effects)))
+
+
+def _met_along(axis: str, feature: Feature) -> dict[Source, float]:
+    """What it does to an axis of a row that is not turned that a turned slot was met beside its drawn middle, mm.
+
+    See docs/maths.md, *Turn*. A turned row takes it as the line that it is, and where it was met does not matter.
+    """
+    if not feature.along or axis not in ("x", "y"):
+        return {}
+    lean = math.tan(math.radians(feature.coordinate("r")))
+    return {Source(f"where {feature.name} is met along it", TURN, bounded=True): u_within(feature.along) * abs(lean)}
 
 
 def solve_offset(
