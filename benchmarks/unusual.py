@@ -59,7 +59,7 @@ _MACRO = (
     ('integers = "as written"', 'integers = "least increment"'),
     ('active_row_reads = "code"', 'active_row_reads = "number"'),
     ("semicolon_comments = false", "semicolon_comments = true"),
-    ("inches = true", 'inches = true\nrefuses = ["G52", "G68.2", "G95"]'),
+    ("inches = true", 'inches = true\nrefuses = ["G51", "G68.2", "G95"]'),
     ("inches = true", "inches = true\nincrements_uvw = true"),
     ('after_miss = "end position"', 'after_miss = "old position"'),
     ('after_miss = "end position"', 'after_miss = "contact flag"\ncontact_flag = 5999'),
