@@ -8,6 +8,7 @@ from hypothesis import strategies as st
 
 from brisk_anchor.tui.canvas import Canvas, Projection
 from brisk_anchor.tui.digits import large
+from brisk_anchor.tui.words import folded
 
 
 def shown(canvas):
@@ -114,3 +115,11 @@ def test_a_label_finds_room_beside_its_place_and_gives_way_to_those_before_it():
     before = shown(canvas)
     assert not canvas.label(1, 1, "longer than all", "red")
     assert shown(canvas) == before
+
+
+def test_words_are_folded_and_cut_only_where_there_is_no_room():
+    text = "the ball touches a wall 1.5 mm above its lower edge, which may lie 2 mm higher"
+    assert folded(text, 80) == [text]
+    assert folded(text, 50) == ["the ball touches a wall 1.5 mm above its lower", "edge, which may lie 2 mm higher"]
+    assert folded(text, 30) == ["the ball touches a wall 1.5 mm", "above its lower edge, which m…"]
+    assert folded("", 30) == [""]

@@ -10,7 +10,7 @@ from brisk_anchor.core.numbers import counted
 from brisk_anchor.core.quantities import Dimension, bare, deg, dim, num, quantity, shown_unit, signed_deg, um
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.choice_list import ListRow
-from brisk_anchor.tui.words import cut
+from brisk_anchor.tui.words import cut, folded
 
 if TYPE_CHECKING:
     from brisk_anchor.core.offsets.checks import Finding
@@ -137,7 +137,7 @@ def figures_text(step: Step | None, chosen: int, problem: str, comment: str, wid
     text.append(f"   wrong size   {step.section.on_fail}\n", theme.QUIET)
     if comment:
         text.append(f"   {cut(comment, width - 4)}\n", theme.QUIET)
-    for look in step.looks:
+    for look in sorted(step.looks, key=lambda look: not look.stops):  # the window may end before the last
         append_look(text, look, width)
     return text
 
@@ -156,10 +156,12 @@ def append_legend(text: Text) -> None:
 
 
 def append_look(text: Text, look: Finding, width: int) -> None:
-    """A finding of the second look on two lines."""
+    """A finding of the second look, and what to do, each on a line or two."""
     text.append(f" {'!' if look.stops else '?'} ", f"bold {theme.CORAL if look.stops else theme.SAND}")
-    text.append(f"{cut(look.found, width - 4)}\n", theme.CORAL if look.stops else theme.TEXT)
-    text.append(f"   {cut(look.do, width - 4)}\n", theme.QUIET)
+    found = "\n   ".join(folded(look.found, width - 4))
+    text.append(f"{found}\n", theme.CORAL if look.stops else theme.TEXT)
+    do = "\n   ".join(folded(look.do, width - 4))
+    text.append(f"   {do}\n", theme.QUIET)
 
 
 def whole_text(builder: PlanBuilder, digest: str, times: Times | None, ended: str, running: str, width: int) -> Text:
@@ -169,8 +171,9 @@ def whole_text(builder: PlanBuilder, digest: str, times: Times | None, ended: st
     append_legend(text)
     if ready is None:
         if builder.problem is not None:
-            text.append(f" ! {builder.problem.what}\n", theme.CORAL)
-            text.append(f"   {builder.problem.remedy}\n", theme.QUIET)
+            what, remedy = (folded(words, width - 4) for words in (builder.problem.what, builder.problem.remedy))
+            text.append(" ! " + "\n   ".join(what) + "\n", theme.CORAL)
+            text.append("   " + "\n   ".join(remedy) + "\n", theme.QUIET)
         return text
     text.append(f" {len(ready.steps)} measured, {counted(ready.touch_count, 'touch', 'touches')}", theme.TEXT)
     if times is not None:
@@ -180,7 +183,7 @@ def whole_text(builder: PlanBuilder, digest: str, times: Times | None, ended: st
         shares = "  ".join(f"{words} {num(seconds, 1)}" for words, seconds in parts)
         text.append(f" {cut(shares, width - 4)} s\n", theme.QUIET)
     else:
-        text.append(f"\n {ended}\n", theme.CORAL if ended else theme.QUIET)
+        text.append("\n " + "\n ".join(folded(ended, width - 2)) + "\n", theme.CORAL if ended else theme.QUIET)
     for look in ready.looks[:3]:
         append_look(text, look, width)
     proof = builder.proof
