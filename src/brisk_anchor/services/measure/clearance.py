@@ -174,7 +174,8 @@ def wall_ends(machine: StandIn, measurement: Measurement, body: str, higher: flo
     """
     ends: list[float] = []
     angles = machine.angles | dict(measurement.options.table)
-    solids = [solid for solid in machine.solids_at(angles) if solid.body == body]
+    placed = machine.tracer.solids if angles == machine.angles else machine.solids_at(angles)
+    solids = [solid for solid in placed if solid.body == body]
     for contact in measurement.contacts() if measurement.touches_walls else ():
         start = search_start(measurement, contact)
         reach, direction = measurement.reach_of(contact), measurement.touch_direction(contact)
@@ -186,8 +187,7 @@ def wall_ends(machine: StandIn, measurement: Measurement, body: str, higher: flo
         ball = measurement.stylus.ball_diameter / 2
         beyond = (ball + _INTO_THE_WALL) / way
         x, y, z = x + (x - x0) * beyond, y + (y - y0) * beyond, z + ball
-        looks = [min(higher, look * _ENDS_STEP) for look in range(math.ceil(higher / _ENDS_STEP) + 1)]
-        ended = next((down for down in looks if all(solid.distance(x, y, z - down) > 0 for solid in solids)), None)
+        ended = _end_below(solids, (x, y, z), higher)
         # Where none stands beside the stem either the wall is drawn elsewhere, which is told by itself.
         if ended or (ended is not None and _stands_above(solids, (x, y, z), measurement.stylus.stem_length)):
             ends.append(ended)
@@ -196,6 +196,22 @@ def wall_ends(machine: StandIn, measurement: Measurement, body: str, higher: flo
     if not min(ends):
         return "a wall ends above the middle of the ball"
     return f"the ball touches a wall {dim(min(ends))} above its lower edge, which may lie {dim(higher)} higher"
+
+
+def _end_below(solids: Sequence[Solid], place: Vector, within: float) -> float | None:
+    """How far straight below a place metal ends, mm; None where it goes on for as far as is asked.
+
+    As deep in the metal as a look is, so far down it cannot end.
+    """
+    x, y, z = place
+    down = 0.0
+    while True:
+        outside = min((solid.distance(x, y, z - down) for solid in solids), default=math.inf)
+        if outside > 0:
+            return down
+        if down >= within:
+            return None
+        down = min(within, down + max(_ENDS_STEP, -outside))
 
 
 def _stands_above(solids: Sequence[Solid], place: Vector, height: float) -> bool:
