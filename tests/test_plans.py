@@ -5,9 +5,12 @@ from __future__ import annotations
 import itertools
 import math
 import shutil
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 from typer.testing import CliRunner
 
 from brisk_anchor.cli.commands import app
@@ -16,7 +19,7 @@ from brisk_anchor.services.demo.demo_job import demo_cutting
 from brisk_anchor.services.job.jobs import new_job
 from brisk_anchor.services.machine.runs import Run
 from brisk_anchor.services.plan import proving
-from brisk_anchor.services.plan.ordering import way
+from brisk_anchor.services.plan.ordering import Legs, shortest, way
 from brisk_anchor.services.plan.plan_file import PlanFile, load_plan, plan_of_features, plan_text
 from brisk_anchor.services.plan.planning import planned, program_of
 from brisk_anchor.services.plan.proving import prove
@@ -256,3 +259,53 @@ def test_a_program_that_ends_wrong_is_not_proved(job, monkeypatch, part, method,
     assert not outcome.proved
     assert len(outcome.of("wrong")) == 2
     assert words in outcome.of("wrong")[0].words
+
+
+SECONDS = st.floats(0.1, 9.0)
+
+
+@given(
+    st.integers(1, 6).flatmap(
+        lambda n: st.lists(st.lists(SECONDS, min_size=n + 2, max_size=n + 2), min_size=n, max_size=n)
+    )
+)
+def test_orders_are_as_short_as_any_change_of_them_and_hardly_longer_than_the_shortest(table):
+    """Costs of any kind, not the same both ways: every order tried, and each change held against the whole length."""
+    count = len(table)
+    between = [row[:count] for row in table]
+    legs = Legs(between, list(zip(*between, strict=True)), [row[count] for row in table], [row[-1] for row in table])
+    for first in range(count):
+        near = legs.nearest_from(first)
+        assert sorted(near) == list(range(count))
+        ahead, back = legs._sums(near)
+        for i, j in itertools.combinations(range(count), 2):
+            piece = near[i : j + 1]
+            for gain, other in zip(
+                legs._gains(near, ahead, back, i, j), (piece[::-1], [*piece[1:], piece[0]]), strict=True
+            ):
+                whole = legs.length([*near[:i], *other, *near[j + 1 :]])
+                assert gain == pytest.approx(legs.length(near) - whole, abs=1e-9)
+        better = legs.improved(near)
+        assert sorted(better) == list(range(count))
+        assert legs.length(better) <= legs.length(near) + 1e-9
+        assert (
+            max(
+                (
+                    g
+                    for i, j in itertools.combinations(range(count), 2)
+                    for g in legs._gains(better, *legs._sums(better), i, j)
+                ),
+                default=0.0,
+            )
+            <= 1e-9
+        )
+
+
+def test_three_hundred_places_are_ordered_too(job):
+    """Each pair of places is asked for once: minutes went by with sixty when every order was added up anew."""
+    asked = []
+    one = planned(job, plan(*job.rows.needed(job.setup.row("G54")), offset="G54")).measurements[0]
+    spots = [replace(one, start=(one.start[0] + 7.0 * (n * 37 % 300), one.start[1], one.start[2])) for n in range(300)]
+    found = shortest(spots, job.setup.machine, lambda m: (asked.append(1), m)[1])
+    assert sorted(m.start[0] for m in found) in ([m.start[0] for m in found], [m.start[0] for m in found][::-1])
+    assert len(asked) < 2000

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Sequence
-from itertools import groupby, pairwise, permutations
+from itertools import accumulate, groupby, pairwise, permutations
 from typing import TypeVar
 
 from brisk_anchor.core.features.measuring import Measurement
 from brisk_anchor.core.features.probe_path import entry, leaving
 from brisk_anchor.core.offsets.setup import Machine
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.standin.motion import move_seconds
 
 Item = TypeVar("Item")
@@ -17,6 +18,10 @@ Group = tuple[tuple[tuple[str, float], ...], float]
 """A table angle and, highest first, a clear height."""
 _MOST_GROUPS = 5
 """Of so many groups every order is tried; of more the highest comes first."""
+_MOST_LOOKS = 4_000_000
+"""Of large groups so many looks for the nearest place are made: not every place is tried as the first."""
+_MOST_TURNS = 30_000
+"""Of large groups not every order is improved, but the shortest: one look at each pair of places for so many pairs."""
 Cost = Callable[[Measurement | None, Measurement | None], float]
 
 
@@ -99,35 +104,83 @@ def _group(
     home: bool,
 ) -> list[Item]:
     """One group in a short order, coming from a measurement (None is home), and going home where it is the last."""
+    places = [measurement_of(item) for item in items]
+    count = len(places)
+    between = [[cost(a, b) for b in places] for a in places]
+    legs = Legs(
+        between,
+        [*zip(*between, strict=True)],
+        [cost(before, place) for place in places],
+        [cost(place, None) if home else 0.0 for place in places],
+    )
+    begins = range(0, count, math.ceil(count**3 / _MOST_LOOKS) if count else 1)
+    found = sorted((legs.nearest_from(first) for first in begins), key=legs.length)
+    best = list(range(count))
+    for order in found[: max(1, _MOST_TURNS // max(1, count * count))]:
+        order = legs.improved(order)
+        best = order if legs.length(order) < legs.length(best) - 1e-9 else best
+    return [items[n] for n in best]
 
-    def length(order: Sequence[Item]) -> float:
-        places = [before, *map(measurement_of, order)]
-        return _total([*places, None] if home else places, cost)
 
-    best = list(items)
-    for first in items:
-        left, order = [item for item in items if item is not first], [first]
+@dataclass(frozen=True, slots=True)
+class Legs:
+    """What it costs to go from each place to each, onto each from each, to each first, and home from each last, s."""
+
+    between: Sequence[Sequence[float]]
+    onto: Sequence[Sequence[float]]
+    first: Sequence[float]
+    last: Sequence[float]
+
+    def length(self, order: Sequence[int]) -> float:
+        """What an order of all places costs."""
+        if not order:
+            return 0.0
+        return self.first[order[0]] + sum(self.between[a][b] for a, b in pairwise(order)) + self.last[order[-1]]
+
+    def nearest_from(self, first: int) -> list[int]:
+        """An order that begins with a place, the nearest always next."""
+        left, order = [n for n in range(len(self.first)) if n != first], [first]
         while left:
-            here = measurement_of(order[-1])
-            following = min(left, key=lambda item: cost(here, measurement_of(item)))
+            following = min(left, key=self.between[order[-1]].__getitem__)
             order.append(following)
             left.remove(following)
-        order = _improved(order, length)
-        best = order if length(order) < length(best) - 1e-9 else best
-    return best
+        return order
 
+    def improved(self, order: list[int]) -> list[int]:
+        """Turn pieces round and move single ones while that makes it shorter.
 
-def _improved(order: list[Item], length: Callable[[Sequence[Item]], float]) -> list[Item]:
-    """Turn pieces round and move single ones while that makes it shorter."""
-    now, better = length(order), True
-    while better:
-        better = False
-        for i in range(len(order)):
-            for j in range(i, len(order)):
-                turned = order[:i] + order[i : j + 1][::-1] + order[j + 1 :]
-                rest = order[:i] + order[i + 1 :]
-                moved = [*rest[:j], order[i], *rest[j:]]
-                for other in (turned, moved):
-                    if (found := length(other)) < now - 1e-9:
-                        order, now, better = other, found, True
-    return order
+        What a change gains follows from its ends, and of a piece that is turned from sums along the order both ways: a
+        look costs the same however long the order is.
+        """
+        better = True
+        while better:
+            better = False
+            for i in range(len(order)):
+                ahead, back = self._sums(order)
+                for j in range(i + 1, len(order)):
+                    turned, moved = self._gains(order, ahead, back, i, j)
+                    if max(turned, moved) > 1e-9:
+                        piece = order[i : j + 1]
+                        piece = piece[::-1] if turned >= moved else [*piece[1:], piece[0]]
+                        order = [*order[:i], *piece, *order[j + 1 :]]
+                        ahead, back = self._sums(order)
+                        better = True
+        return order
+
+    def _sums(self, order: Sequence[int]) -> tuple[list[float], list[float]]:
+        """What it costs to come to each place of an order from its first, and to go back from each to the first."""
+        ahead = accumulate((self.between[a][b] for a, b in pairwise(order)), initial=0.0)
+        back = accumulate((self.between[b][a] for a, b in pairwise(order)), initial=0.0)
+        return list(ahead), list(back)
+
+    def _gains(
+        self, order: Sequence[int], ahead: Sequence[float], back: Sequence[float], i: int, j: int
+    ) -> tuple[float, float]:
+        """What it gains to turn the piece from `i` to `j` round, and to move its first behind its last."""
+        between, a, b = self.between, order[i], order[j]
+        into = between[order[i - 1]] if i else self.first
+        out = self.onto[order[j + 1]] if j + 1 < len(order) else self.last
+        now = into[a] + ahead[j] - ahead[i] + out[b]
+        turned = into[b] + back[j] - back[i] + out[a]
+        moved = into[order[i + 1]] + ahead[j] - ahead[i + 1] + between[b][a] + out[a]
+        return now - turned, now - moved
