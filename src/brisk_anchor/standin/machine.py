@@ -154,7 +154,7 @@ class StandIn(AtRest):
         """Whether the probe signals contact now."""
         if not self.tool.is_probe or self._silent:
             return False
-        return self.probe.fault == "stuck" or self.tracer.penetration(self.as_tool_stands(self.tip)) > 0
+        return self.probe.fault == "stuck" or self.tracer.penetration(self._into(self.tip)) > 0
 
     @property
     def _silent(self) -> bool:
@@ -164,11 +164,11 @@ class StandIn(AtRest):
     @property
     def touching(self) -> bool:
         """Whether any part of the tool stands against metal now."""
-        return not self.tracer.free(self.as_tool_stands(self.tip))
+        return not self.tracer.free(self._into(self.tip))
 
     def traced(self, spindle: Vector) -> Vector:
         """Where the tracer has the end of the tool with the spindle there."""
-        return self.as_tool_stands(self._end_of(spindle))
+        return self._into(self._end_of(spindle))
 
     def on_the_way(self, start: Vector, end: Vector) -> tuple[str, str] | None:
         """What the tool would meet on a straight way of the spindle: the part of it that does, and the solid."""
@@ -234,8 +234,7 @@ class StandIn(AtRest):
             aside, across = -aside, -across
         return x - a * length + aside, y - b * length + across, z - c * length
 
-    def as_tool_stands(self, point: Vector) -> Vector:
-        """A machine point in the frame of `solids_at`, in which the tool stands upright."""
+    def _into(self, point: Vector) -> Vector:
         return point if self._upright is None else self._upright.point(point)
 
     def _out(self, point: Vector) -> Vector:
@@ -298,7 +297,7 @@ class StandIn(AtRest):
         return self._along(target, max(0.0, contact.distance - 1e-6)), contact.solid.title
 
     def _tips(self, target: Vector) -> tuple[Vector, Vector]:
-        return self.as_tool_stands(self.tip), self.as_tool_stands(self._end_of(target))
+        return self._into(self.tip), self._into(self._end_of(target))
 
     def _record(
         self,
@@ -383,7 +382,7 @@ class StandIn(AtRest):
             now = {letter: before[letter] + (angle - before[letter]) * share for letter, angle in angles.items()}
             x, y, z = (a + (b - a) * share for a, b in zip(start, target, strict=True))
             tracer = Tracer(self.solids_at(before | now), self.tool.shape)
-            tip = self.as_tool_stands(self._end_of((x, y, z)))
+            tip = self._into(self._end_of((x, y, z)))
             clear = tracer.clearance(tip)
             if clear <= _TURN_CONTACT and not tracer.free(tip):
                 touched = tracer.touched(tip)
