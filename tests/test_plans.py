@@ -241,6 +241,9 @@ def test_a_file_in_the_folder_of_a_job_is_for_that_job_and_the_demo_is_said(tmp_
     assert run("plan", "code", own[0], "--out", str(tmp_path / "p.nc"))[1] == ""
     shutil.copy(demo_cutting(tmp_path), own[1])
     assert run("weave", own[1], "--after", "1", "--measure", "seat", "--out", str(tmp_path / "w.nc"))[1] == ""
+    elsewhere_cut = str(shutil.copy(own[1], tmp_path / "cut.nc"))
+    woven = ["weave", elsewhere_cut, "--after", "1", "--out", str(tmp_path / "w2.nc")]
+    assert run(*woven, "--plan", own[0])[1] == ""  # the plan lies with the job, the program does not
     assert run("book", "export", str(tmp_path / "own" / "table.csv"))[1] == ""
     assert run("plan", "new", elsewhere)[1] == "No --job was given: this is the demo, GL-114.\n"
     assert "this is the demo" in run("book", "show", "G54")[1]

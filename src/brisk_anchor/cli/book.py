@@ -41,13 +41,12 @@ JsonOption = Annotated[bool, typer.Option("--json", help="As JSON, for other pro
 RowArgument = Annotated[str, typer.Argument(help='A row: G54, or "G54.1 P3".')]
 
 
-def session_of(job: Path | None, file: Path | None = None) -> Session:
-    """The job of a folder, else that beside a file, else the demo, which is said; closed when the command ends."""
+def session_of(job: Path | None, *files: Path | None) -> Session:
+    """The job of a folder, else that beside one of the files, else the demo, and says so; closed with the command."""
     from brisk_anchor.services.job.job_text import JOB_NAME
 
-    if job is None and file is not None and (file.parent / JOB_NAME).is_file():
-        job = file.parent
-    if job is not None:
+    beside = (file.parent for file in files if file is not None and (file.parent / JOB_NAME).is_file())
+    if (job := job or next(beside, None)) is not None:
         from brisk_anchor.services.paths import data_folder
         from brisk_anchor.services.session.job_opening import open_job
 

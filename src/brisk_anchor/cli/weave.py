@@ -42,7 +42,7 @@ def weave(
             raise BriskAnchorError(f"“{remove[:20]}” is no number", "Nothing was taken out", "Give a number, or all")
         result = unweave(apart, None if remove == "all" else int(remove))
     elif after:
-        result = _put_in(apart, after, _plan(measure, keep, tool, tolerance, plan), again, job, program)
+        result = _put_in(apart, after, _plan(measure, keep, tool, tolerance, plan), again, job, (program, plan))
     else:
         _show(apart)
         return
@@ -89,13 +89,18 @@ def _plan(
 
 
 def _put_in(
-    apart: CuttingProgram, after: list[int], plan: PlanFile, again: int | None, job: Path | None, program: Path
+    apart: CuttingProgram,
+    after: list[int],
+    plan: PlanFile,
+    again: int | None,
+    job: Path | None,
+    files: tuple[Path | None, ...],
 ) -> str:
     from brisk_anchor.services.insert.weave_proof import cut_as_before
     from brisk_anchor.services.insert.weaving import again_of, weave
     from brisk_anchor.services.plan.planning import planned
 
-    session = session_of(job, program)
+    session = session_of(job, *files)
     ready = planned(session, plan)
     result = weave(session, apart, ready, after, again_of(ready, again) if again is not None else None)
     say(cut_as_before(session, apart.text, result))
