@@ -69,8 +69,10 @@ def test_wear_noses_and_tapers():
     close(t.wear_due(25.010, e(24.982)), 0.028)
     close(t.wear_due(-30.0, e(-30.045)), 0.045)
     assert (t.first_cut_wear(0.3, inside=False), t.first_cut_wear(0.3, inside=True)) == (0.3, -0.3)
-    assert t.nose_centre(-231.0, 0.4, -1, axis="x") == pytest.approx(-231.8)
-    assert t.nose_centre(85.0, 0.4, 1, axis="z") == pytest.approx(85.4)
+    # An outside tool's centre stands 0.4 outside its corner: to bring it onto the axis X goes 0.8 of ⌀ further in.
+    assert t.nose_centre(-231.0, 0.4, 1, axis="x") == pytest.approx(-231.8)
+    assert t.nose_centre(-231.0, 0.4, -1, axis="x") == pytest.approx(-230.2)
+    assert t.nose_centre(85.0, 0.4, 1, axis="z") == pytest.approx(84.6)
     assert t.taper_of(40.0, 40.02, 100.0) == pytest.approx(0.00573, abs=1e-5)
     assert t.meant_other(24.18, 48.36)
     assert t.meant_other(96.7, 48.36)
@@ -157,7 +159,9 @@ def test_the_plus_minus_covers_what_it_claims(method):
         ("wear x --wanted 40 --actual 40.004±0.01", "leave it"),
         ("groove --chuck-wall -26 --front-wall -20 --width 3.02", "−26.000 and −23.020"),
         ("insert --allowance 0.3 --inside", "−0.3000"),
-        ("nose x --geometry -231 --radius 0.4 --centre -", "−231.8000"),
+        ("nose x --geometry -231 --radius 0.4 --centre +", "−231.8000"),
+        ("feeler z --machine -268.310 --work -353.920 --thickness 0.10 --blade 3.02", "+82.4900"),
+        ("face --machine -310.420 --geometry 42.350 --measured 86.15±0.02 --wanted 85 --blade 3", "−356.9200"),
         ("nose x --geometry -231 --radius 0.4 --centre up", ""),
         ("taper 40 40.02 --apart 100", "+0.0057°"),
         ("part-off 42 --allowance 0.3 --width 3.02", "−45.320"),

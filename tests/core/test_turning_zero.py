@@ -55,7 +55,7 @@ def known(value: float, name: str, u: float = 0.002) -> Estimate:
     st.booleans(),
 )
 def test_what_is_set_makes_the_four_add_up_again(method, tool, destination, machine, work, geometry, wear, keep):
-    """The corner's geometry is the table's less what leads to the centre of the nose: R in Z, 2R in diameters."""
+    """The corner's geometry is the table's and what leads to the centre of the nose: R in Z, 2R in diameters."""
     axis = method.axis
     place = 48.36 if axis == "x" else 1.15
     terms = (TurningTerm("+", "place", known(place, "gauge")),)
@@ -69,7 +69,7 @@ def test_what_is_set_makes_the_four_add_up_again(method, tool, destination, mach
         assert found.wear_becomes == (0.0 if wear else None)
     along = -tool.points[0 if axis == "x" else 1]
     shift = (along * 0.4 * (2 if axis == "x" else 1)) if tool.refers_to == "nose centre" else 0.0
-    assert machine == pytest.approx(now["work"] + now["geometry"] - shift + now["wear"] + place, abs=1e-9)
+    assert machine == pytest.approx(now["work"] + now["geometry"] + now["wear"] + place + shift, abs=1e-9)
     assert found.chain.axis(axis).value == pytest.approx(found.value)
     assert found.total.result.u > 0.002
 
@@ -90,6 +90,7 @@ def test_a_face_lies_where_what_was_measured_says(machine, wanted, extra, zero):
         (turned_terms(Estimate(30.0), beyond=False), 30.0),
         (felt_terms("z", Estimate(0.0), Estimate(0.1), inside=False), 0.1),
         (felt_terms("z", Estimate(-5.0), Estimate(0.1), inside=False), -4.9),
+        (felt_terms("z", Estimate(-5.0), Estimate(0.1), inside=False, leads=3.0), -1.9),
         (felt_terms("x", Estimate(36.02), Estimate(0.05), inside=False), 36.12),
         (felt_terms("x", Estimate(36.02), Estimate(0.05), inside=True), 35.92),
     ],

@@ -15,6 +15,7 @@ from brisk_anchor.core.errors import (
     BriskAnchorError,
     DatumError,
     ExportError,
+    GuardError,
     JobError,
     NumberEntryError,
     StateError,
@@ -25,11 +26,12 @@ from brisk_anchor.core.turning.targets import ApproachStage
 from brisk_anchor.core.turning.zero import Destination, Method, MovedError
 from brisk_anchor.drawings.turning import TurningSheet, turning_sheet
 from brisk_anchor.exchange.presetter import PresetterColumns, parse_presetter
+from brisk_anchor.nc.read.interpreter import Interpreter, Status
 from brisk_anchor.services.machine.runs import RunStopped
 from brisk_anchor.services.turning.family import choose_member, pending
 from brisk_anchor.services.turning.turning_session import TurningSession
 from brisk_anchor.services.turning.turning_sheet import write_turning_sheet
-from brisk_anchor.services.turning.turning_words import history_lines, next_step
+from brisk_anchor.services.turning.turning_words import history_lines, next_step, tip_number
 from tests.turning.lathe_helpers import face, ready, sleeve, turn
 
 TRUE_ZERO = -435.92 + 30 + 0.38 + 52
@@ -174,13 +176,125 @@ def test_where_a_value_goes_is_said_and_chosen_and_wear_is_zeroed_or_kept(tmp_pa
 def test_a_tool_referred_to_the_centre_of_its_nose_gets_r_and_twice_r(tmp_path: Path):
     centre = ("T1 outside nose 0.4 sticks 25", "T1 outside nose 0.4 sticks 25 centre")
     session = ready(sleeve(tmp_path, centre))
+    assert tip_number(session, session.job.setup.tool(1)) == 9
+    assert tip_number(session, session.job.setup.tool(3)) == 3
     face(session)
     assert session.zero.proposal is not None
     corner = session.zero.proposal.value
     session.zero.store()
+    assert corner == pytest.approx(TRUE_ZERO + 42.35 - 0.4, abs=0.006), "G of the centre is 0 here: W takes the radius"
+    known = session.zero.face_in_program
+    assert known is not None
+    front = session.machine.metal.bounds[2]
+    assert known.value == pytest.approx(front - TRUE_ZERO, abs=0.006), "the corner cut it, not the centre"
     proposal = turn(session)
-    assert proposal.value == pytest.approx(-231.0 + 0.8, abs=0.0011), "its centre lies 2R further out in diameter"
-    assert corner == pytest.approx(TRUE_ZERO + 42.35 + 0.4, abs=0.006), "G of the centre is 0 here: W takes the radius"
+    assert proposal.value == pytest.approx(-231.0 - 0.8, abs=0.0011), "its centre lies 2R further out in diameter"
+    session.zero.store()
+    assert session.prove("G54").holds
+    # What the control does with it: the centre is where a program sends it, the corner 2R and R nearer to the work.
+    twin, profile = session.machine.twin(seed=None), session.job.profile
+    twin.put(session.job.setup.lathe.index_at)
+    twin.spindle = 5
+    assert profile is not None
+    control = Interpreter("G54\nT0101\nG90 G0 Z60.\nX70.\nM0\nM30\n", profile, twin)
+    assert control.run() is Status.STOPPED
+    stood = twin.tip()
+    assert stood == pytest.approx((70.0 - 0.8, TRUE_ZERO + 60.0 - 0.4), abs=0.006)
+    assert session.targets.place() == pytest.approx(
+        (session.machine.tip()[0], session.machine.tip()[1] - TRUE_ZERO), abs=0.006
+    )
+    session.close()
+
+
+@pytest.mark.parametrize(("edge", "leads"), [("front", 3.02), ("chuck", 0.0)])
+def test_a_blade_meets_a_face_with_its_edge_on_the_chucks_side(tmp_path: Path, edge: str, leads: float):
+    groover = ("groover width 3.02 edge chuck", f"groover width 3.02 edge {edge}")
+    session = ready(sleeve(tmp_path, groover, KNOWN_T1))
+    face(session)
+    session.zero.store()
+    session.to_index_place()
+    session.turn_turret(session.job.setup.tool(3))
+    session.bring_near()
+    assert session.machine.tip()[1] - session.machine.metal.bounds[2] == pytest.approx(5.0 + leads, abs=0.6)
+    x, z = session.machine.place
+    session.machine.jog((x - 24.0, z), 500)
+    session.touch(Method.FELT_FACE)
+    proposal = session.zero.measured(session.zero.face_in_program.value)  # type: ignore[union-attr]
+    assert proposal.value == pytest.approx(38.114, abs=0.0021)
+    assert ("width of the blade" in [term.label for term in proposal.total.terms]) is bool(leads)
+    assert any("width" in words for words in proposal.chain.without) is bool(leads)
+    session.zero.store()
+    session.jog("z", 5.0)
+    session.to_index_place()
+    assert session.desk.near_look("G54", 3).z == pytest.approx(1.5 + 5.0 + leads)
+    session.close()
+
+
+def test_nothing_moves_for_a_measurement_that_may_not_begin(tmp_path: Path):
+    session = ready(sleeve(tmp_path))
+    at = session.machine.place
+    with pytest.raises(DatumError, match="not swept with a dial"):
+        session.touch(Method.DIAL)
+    session.machine.offset_number = 3
+    with pytest.raises(SecondLookError, match="Offset 3 is active"):
+        session.touch(Method.FELT_DIAMETER)
+    assert session.machine.place == at
+    session.close()
+
+
+def test_a_bore_is_measured_with_its_own_gauge_and_left_along_the_axis(tmp_path: Path):
+    tube = ("bar on 3 front 1.5 back 32", "bar tube 29 on 3 front 1.5 back 32")
+    session = ready(sleeve(tmp_path, tube, seed=4))
+    session.to_index_place()
+    session.turn_turret(session.job.setup.tool(5))
+    session.bring_near()
+    proposal = turn(session, long=8.0, off=0.8)
+    assert session.zero.begun is not None
+    gauge = session.zero.gauge("bore")
+    assert (session.zero.begun.what, gauge.kind.value) == ("bore", "bore gauge")
+    off = proposal.value - -235.42
+    assert off == pytest.approx(-session.machine.gauge_error(gauge), abs=0.0015), "no caliper's error comes in"
+    session.machine.jog((session.machine.place[0], session.machine.place[1] - 9.0), 500)
+    assert session.machine.in_bore
+    session.to_index_place()
+    assert session.machine.place == session.job.setup.lathe.index_at
+    session.bring_near()
+    session.machine.jog((session.machine.place[0], session.machine.place[1] - 9.0), 500)
+    session.home()
+    assert session.machine.place == session.job.setup.lathe.home
+    session.close()
+
+
+def test_an_axis_that_lies_off_zero_is_what_the_control_holds_for_x(tmp_path: Path):
+    session = ready(sleeve(tmp_path, ("resolution = 0.001\n", "resolution = 0.001\naxis_x = -2.5\n")))
+    assert session.machine.offset("G54") == (-1.25, 0.0, 0.0)
+    turn(session)
+    session.zero.store()
+    assert session.machine.tables.geometry[1][0] == pytest.approx(-231.0, abs=0.0011)
+    session.close()
+
+
+def test_a_zero_is_proved_by_a_tool_that_counts_with_it_and_a_piece_comes_where_none_stands(tmp_path: Path):
+    session = ready(sleeve(tmp_path))
+    face(session)
+    session.zero.store()
+    session.to_index_place()
+    session.turn_turret(session.job.setup.tool(3))
+    session.machine.tables.geometry[3] = (-229.412, 0.0)
+    with pytest.raises(DatumError, match="reaches in Z is not known, and G54 was found with another tool"):
+        session.prove("G54")
+    session.turn_turret(session.job.setup.tool(1))
+    session.machine.tables.geometry[1] = (-231.0, 0.0)
+    assert session.prove("G54").holds
+    session.bring_near()
+    session.spindle()
+    session.cut_along(6.0, 1.0)
+    session.spindle()
+    session.machine.jog((session.machine.place[0], session.machine.place[1] - 9.0), 500)
+    with pytest.raises(GuardError, match="in the way of a fresh piece"):
+        session.new_stock()
+    session.bring_near()  # away from the diameter it lies against before along it
+    session.new_stock()
     session.close()
 
 
@@ -326,12 +440,15 @@ def test_typed_positions_say_that_nobody_can_tell(tmp_path: Path):
 
 
 def test_wear_presetter_dial_and_clamping(tmp_path: Path):
-    (tmp_path / "list.csv").write_text("T,X,Z,R\nT1,-115.5,42.35,0.4\n3,-114.706,38.114,\n")
-    session = ready(sleeve(tmp_path, ("[stand_in]  ", PRESETTER + "\n[stand_in]  ")))
+    (tmp_path / "list.csv").write_text("T,X,Z,R\nT1,-115.5,42.35,0.4\n3,-114.706,38.114,\n5,-117.71,128.06,0.4\n")
+    centre = ("nose 0.4 sticks 110", "nose 0.4 sticks 110 centre")
+    session = ready(sleeve(tmp_path, centre, ("[stand_in]  ", PRESETTER + "\n[stand_in]  ")))
     changes = session.tools.preset(tmp_path / "list.csv")
     assert changes[0].told.startswith("T1 ⌀ −231.000")
     session.tools.take_presets(changes, "list.csv")
-    assert session.machine.tables.geometry == {1: (-231.0, 42.35), 3: (-229.412, 38.114)}
+    geometry = dict(session.machine.tables.geometry)
+    assert geometry.pop(5) == pytest.approx((-235.42 + 0.8, 128.06 - 0.4)), "a bar's centre is nearer to the axis"
+    assert geometry == {1: (-231.0, 42.35), 3: (-229.412, 38.114)}
     assert face(session).value == pytest.approx(TRUE_ZERO, abs=0.006)
     session.zero.store()
     tool = session.job.setup.tool(1)
@@ -638,9 +755,8 @@ def test_a_drill_is_swept_for_x_and_felt_for_z(tmp_path: Path):
     session.touch(Method.DIAL)
     assert session.zero.measured(0.0).value == pytest.approx(-231.3, abs=0.001)
     session.zero.store()
-    session.zero.begin(Method.FELT_DIAMETER)
     with pytest.raises(DatumError, match="touches nothing along X"):
-        session.zero.measured(48.0)
+        session.zero.begin(Method.FELT_DIAMETER)
     session.touch(Method.FELT_FACE)
     assert session.zero.measured(session.zero.face_in_program.value).value == pytest.approx(95.0, abs=0.002)  # type: ignore[union-attr]
     session.close()

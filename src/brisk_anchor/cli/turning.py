@@ -22,6 +22,9 @@ app = typer.Typer(
 MachineOption = Annotated[str, typer.Option("--machine", help="Where the axis stands, machine position (X: diameter).")]
 InsideOption = Annotated[bool, typer.Option("--inside", help="A bore, not an outside diameter.")]
 WearOption = Annotated[str, typer.Option("--wear", help="A wear that is kept.")]
+BladeOption = Annotated[
+    str, typer.Option("--blade", help="Width of a blade whose offset belongs to its front edge: the other one meets.")
+]
 _STILL = "With typed figures nobody can tell whether the other axis moved since the cut: it must not have."
 
 
@@ -77,14 +80,16 @@ def face(
     measured: Annotated[str, typer.Option("--measured", help="From a known face to the one just cut, with its ±.")],
     wanted: Annotated[str, typer.Option("--wanted", help="What that is to be on the finished part.")],
     wear: WearOption = "0",
+    blade: BladeOption = "0",
     others: Annotated[
         list[str] | None, typer.Option("--length", help="Of a family: other lengths on the same stop.")
     ] = None,
 ) -> None:
     """Z zero by cutting a face: move away in X only, measure, and Z is known by the difference."""
     length = parse_length(wanted, low=0.0, high=FURTHEST)
-    place = turning.faced(_read(measured, "measured"), length)
-    say(f"   measured less wanted{signed_bare(place.value, 4):>17}")
+    leads = parse_length(blade, low=0.0, high=FURTHEST)
+    place = turning.faced(_read(measured, "measured"), length, leads)
+    say(f"   measured less wanted{signed_bare(place.value - leads, 4):>17}")
     figures = _read(machine, "machine"), _read(geometry, "geometry"), place, _read(wear, "wear")
     found = turning.work_offset("z", *figures)
     _tell(found)
@@ -122,6 +127,7 @@ def feeler(
     on: Annotated[str, typer.Option("--on", help="The diameter it lies on, or the Z of the face.")] = "0",
     inside: InsideOption = False,
     wear: WearOption = "0",
+    blade: BladeOption = "0",
 ) -> None:
     """Geometry of a tool by a feeler on a known face, or a shim on a known diameter."""
     axis, thick = _axis(axis), _read(thickness, "thickness")
@@ -129,7 +135,7 @@ def feeler(
     if axis == "x":
         place = turning.felt_on_diameter(known, thick, inside=inside)
     else:
-        place = turning.felt_on_face(thick, known.value)
+        place = turning.felt_on_face(thick, known.value, parse_length(blade, low=0.0, high=FURTHEST))
     _tell(turning.geometry(axis, _read(machine, "machine"), _read(work, "work"), place, _read(wear, "wear")))
 
 

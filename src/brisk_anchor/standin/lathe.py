@@ -134,6 +134,17 @@ class LatheStandIn:
         return tool
 
     @property
+    def in_bore(self) -> bool:
+        """Whether the tool at the work is one for a bore and its tip stands behind the front of the metal."""
+        tool = self.tool
+        return tool is not None and tool.points[0] >= 0 and self.tip()[1] < self.metal.bounds[2]
+
+    def work(self, row: str) -> Pair:
+        """A work offset; X of one of the job's that nobody set is the spindle's axis, as it is believed."""
+        of_job = row == self.setup.row or self.setup.member(row) is not None
+        return self.tables.work.get(row, (self.setup.lathe.axis_x if of_job else 0.0, 0.0))
+
+    @property
     def jaws(self) -> float:
         """Where the jaws' face really stands, machine Z of a tip."""
         return self.setup.jaws + self.reality.chuck_shift
@@ -180,9 +191,12 @@ class LatheStandIn:
         self._metal = unary_union([*halves, *(Polygon([(z, -r) for z, r in ring]) for ring in rings)])
 
     def new_stock(self) -> None:
-        """Clamp a fresh piece. Raises GuardError: the spindle turns."""
+        """Clamp a fresh piece. Raises GuardError: the spindle turns, or the tool stands where the piece comes."""
         if self.spindle != _STANDING:
             raise GuardError("The spindle turns", "The chuck is not opened", "Stop it first: ⟨bench:m⟩")
+        fresh = self.twin(seed=None)
+        fresh._metal = None
+        fresh._stands_clear("a fresh piece", "The one in the chuck stays")
         self._metal, self.cut_at, self.cut_along = None, None, ""
 
     def twin(self, *, seed: int | None) -> LatheStandIn:
@@ -199,11 +213,14 @@ class LatheStandIn:
         other.station, other.offset_number, other._at = self.station, self.offset_number, self._at
         if setup.stock == self.setup.stock and setup.holding == self.setup.holding and setup.part == self.setup.part:
             other._metal = self._metal
+        other._stands_clear("the new set-up", "The old one stays")
+
+    def _stands_clear(self, of: str, else_: str) -> None:
         try:
-            other._check(other._at, 0, "", cutting=False)
+            self._check(self._at, 0, "", cutting=False)
         except CrashError as error:
-            what = f"The tool stands in the way of the new set-up: {error.part} in {error.solid}"
-            raise GuardError(what, "The old one stays", "Send it home: ⟨bench:h⟩") from error
+            what = f"The tool stands in the way of {of}: {error.part} in {error.solid}"
+            raise GuardError(what, else_, "Send it home: ⟨bench:h⟩") from error
 
     # -- moving ------------------------------------------------------------------------------------------------
 
@@ -213,9 +230,9 @@ class LatheStandIn:
         self._at = at
 
     def go_home(self) -> None:
-        """Home, X first: away from the part before along it. Raises CrashError, TravelError."""
+        """Home, X first: away from the part before along it; out of a bore Z first. Raises CrashError, TravelError."""
         x, z = self.setup.lathe.home
-        self._rapid((x, self._at[1]), 0)
+        self._rapid((self._at[0], z) if self.in_bore else (x, self._at[1]), 0)
         self._rapid((x, z), 0)
         self.homed = True
 
@@ -492,7 +509,7 @@ class LatheStandIn:
 
     def offset(self, row: str) -> Vector:
         """Values of a work offset, X a radius."""
-        return self._vector(self.tables.work.get(row, (0.0, 0.0)))
+        return self._vector(self.work(row))
 
     def write_offset(self, row: str, values: Vector) -> None:
         """Write a work offset."""

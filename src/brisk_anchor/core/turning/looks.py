@@ -178,6 +178,15 @@ def look_at_proposal(
                 "Look which face was measured from: ⟨bench:F⟩",
             )
         )
+    before = place - setup.zero_from_face - setup.stock.front
+    if proposal.axis == "z" and before > _FAR:
+        looks.append(
+            Finding.stopping(
+                f"What was touched would lie {dim(before, 3)} before the stock",
+                "The zero is another since the face was measured, or it was measured from another face",
+                "Measure the face anew: ⟨bench:f⟩. Where the stock is longer, state it: ⟨5⟩",
+            )
+        )
     result = proposal.total.result
     if result.effects and result.expanded > _COARSE:
         looks.append(

@@ -79,18 +79,24 @@ def _rest(
 
 
 def face_terms(
-    measured: Estimate, wanted: Estimate, later: float, zero_from_face: float, known: str
+    measured: Estimate, wanted: Estimate, later: float, zero_from_face: float, known: str, leads: float = 0.0
 ) -> tuple[TurningTerm, ...]:
-    """Where a face lies that was just cut: what was measured from a known face, less what is wanted there.
+    """Where a tool stands that has just cut a face: what was measured from a known face, less what is wanted there.
 
-    `later` is left for facing it again; `zero_from_face` the program Z of the finished face.
+    `later` is left for facing it again; `zero_from_face` the program Z of the finished face; `leads` how far before
+    the edge that its offset belongs to the tool cuts, mm (`TurningTool.leads`).
     """
     terms = [TurningTerm("+", f"measured from the {known}", measured), TurningTerm("−", "wanted there", wanted)]
     if later:
         terms.append(TurningTerm("−", "left to be faced later", Estimate(later)))
     if zero_from_face:
         terms.append(TurningTerm("+", "finished face in the program", Estimate(zero_from_face)))
-    return tuple(terms)
+    return (*terms, *_width(leads))
+
+
+def _width(leads: float) -> tuple[TurningTerm, ...]:
+    """The width of a blade that meets a face with its other edge, where it does."""
+    return (TurningTerm("+", "width of the blade", Estimate(leads)),) if leads else ()
 
 
 def turned_terms(diameter: Estimate, *, beyond: bool) -> tuple[TurningTerm, ...]:
@@ -99,11 +105,16 @@ def turned_terms(diameter: Estimate, *, beyond: bool) -> tuple[TurningTerm, ...]
     return (TurningTerm("−" if beyond else "+", label, diameter),)
 
 
-def felt_terms(axis: str, at: Estimate, thickness: Estimate, *, inside: bool) -> tuple[TurningTerm, ...]:
-    """Where a tool stands that holds a feeler against a known face (`at` its Z) or a known diameter."""
+def felt_terms(
+    axis: str, at: Estimate, thickness: Estimate, *, inside: bool, leads: float = 0.0
+) -> tuple[TurningTerm, ...]:
+    """Where a tool stands that holds a feeler against a known face (`at` its Z) or a known diameter.
+
+    `leads` is how far before the edge that its offset belongs to it meets a face, mm (`TurningTool.leads`).
+    """
     if axis == "z":
         known = (TurningTerm("+", "face in the program", at),) if at.value or at.effects else ()
-        return (*known, TurningTerm("+", "feeler", thickness))
+        return (*known, TurningTerm("+", "feeler", thickness), *_width(leads))
     sign: Literal["+", "−"] = "−" if inside else "+"
     return TurningTerm("+", "known diameter", at), TurningTerm(sign, "feeler, twice", doubled(thickness))
 
@@ -118,9 +129,9 @@ def _place(axis: str, terms: tuple[TurningTerm, ...]) -> Estimate:
     return TurningSum("place", axis, terms).result
 
 
-def faced(measured: Estimate, wanted: float) -> Estimate:
-    """Where a face lies that was just cut, zero on the finished one: by how much the part is too long."""
-    return _place("z", face_terms(measured, Estimate(wanted), 0.0, 0.0, "known face"))
+def faced(measured: Estimate, wanted: float, leads: float = 0.0) -> Estimate:
+    """Where a tool stands that has just cut a face, zero on the finished one: by how much the part is too long."""
+    return _place("z", face_terms(measured, Estimate(wanted), 0.0, 0.0, "known face", leads))
 
 
 def turned_to(diameter: Estimate, *, beyond: bool = False) -> Estimate:
@@ -128,9 +139,9 @@ def turned_to(diameter: Estimate, *, beyond: bool = False) -> Estimate:
     return _place("x", turned_terms(diameter, beyond=beyond))
 
 
-def felt_on_face(thickness: Estimate, at: float = 0.0) -> Estimate:
+def felt_on_face(thickness: Estimate, at: float = 0.0, leads: float = 0.0) -> Estimate:
     """Where a tool stands that holds a feeler against a face at `at`."""
-    return _place("z", felt_terms("z", Estimate(at), thickness, inside=False))
+    return _place("z", felt_terms("z", Estimate(at), thickness, inside=False, leads=leads))
 
 
 def felt_on_diameter(diameter: Estimate, thickness: Estimate, *, inside: bool) -> Estimate:
@@ -190,9 +201,10 @@ def first_cut_wear(allowance: float, *, inside: bool) -> float:
 def nose_centre(corner: float, radius: float, direction: int, *, axis: str) -> float:
     """The figure of a tool that is referred to its nose's centre, from that of its sharp corner.
 
-    `direction` is +1 where the nose's centre lies further along the axis than the corner. R in Z, 2R in diameters.
+    `direction` is +1 where the nose's centre lies further along the axis than the corner. The program names the
+    centre then, which is so much further, and the sum of the four stays: the figure is R less in Z, 2R in diameters.
     """
-    return corner + direction * radius * (2.0 if axis == "x" else 1.0)
+    return corner - direction * radius * (2.0 if axis == "x" else 1.0)
 
 
 def taper_of(first: float, second: float, apart: float) -> float:

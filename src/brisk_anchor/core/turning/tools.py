@@ -85,6 +85,14 @@ class TurningTool:
             return -1, -1 if self.edge == "chuck" else 1
         return _POINTS[self.kind]
 
+    @property
+    def leads(self) -> float:
+        """How far before the edge that its offset belongs to it meets a face, mm: a blade's width, at the front edge.
+
+        A face is always met by the edge on the chuck's side.
+        """
+        return self.width if self.points[1] > 0 else 0.0
+
     def picture(self, turret: str) -> str:
         """That direction as an arrow, the chuck at the left; a front turret stands below the axis."""
         across, along = self.points
@@ -105,7 +113,7 @@ class TurningTool:
         return f"offset belongs to the edge on {side}"
 
     def referred(self, axis: str, corner: float) -> float:
-        """What its table holds for a figure of the sharp corner: that, or the nose centre's (R in Z, 2R in ⌀)."""
+        """What its table holds for a geometry of the sharp corner: that, or the nose centre's, R less in Z, 2R in ⌀."""
         if self.refers_to == "sharp corner":
             return corner
         return nose_centre(corner, self.nose_radius, -self.points[0 if axis == "x" else 1], axis=axis)

@@ -139,6 +139,24 @@ def refuse_moved(method: Method, cut: Pair, now: Pair, resolution: float) -> Non
         )
 
 
+def refuse_unfit(tool: TurningTool, method: Method) -> None:
+    """Raise DatumError where a tool says nothing in that way: a drill of X by its edge, an edge of X by a dial."""
+    swept = tool.points[0] == 0
+    if method.axis == "z" or swept == (method is Method.DIAL):
+        return
+    if swept:
+        raise DatumError(
+            f"{tool.name}, a {tool.kind.value}, touches nothing along X",
+            "Its X is swept with a dial indicator on the spindle",
+            "Set its X by the dial: ⟨bench:y⟩",
+        )
+    raise DatumError(
+        f"{tool.name}, a {tool.kind.value}, is not swept with a dial",
+        "Its edge does not lie on the axis of what is swept",
+        "Cut a diameter, or use a feeler: ⟨bench:d⟩, ⟨bench:E⟩",
+    )
+
+
 def destination_for(method: Method, held: Held, corner: float) -> tuple[Destination, str]:
     """Which table a value belongs to, and why.
 
@@ -187,12 +205,7 @@ def propose(
         DatumError: a tool that cannot say anything of that axis.
     """
     tool, axis = evidence.tool, evidence.method.axis
-    if tool.points[0 if axis == "x" else 1] == 0 and evidence.method is not Method.DIAL:
-        raise DatumError(
-            f"{tool.name}, a {tool.kind.value}, touches nothing along {axis.upper()}",
-            "Its X is swept with a dial indicator on the spindle",
-            "Set its X by the dial: ⟨bench:y⟩",
-        )
+    refuse_unfit(tool, evidence.method)
     base = evidence.machine.value - evidence.place.value - evidence.slide
     shift = tool.referred(axis, 0.0)  # the table's geometry may be that of the nose's centre, the place is the corner's
     chosen, why = destination_for(evidence.method, held, base + shift)

@@ -320,7 +320,8 @@ class LatheProfile(ProfileSection):
     """The lathe section of a control profile: forms of program words, display and tables, and the tool call.
 
     `tip_numbers` gives a tip's direction by the way it points: "-X -Z" the corner of an outside tool that cuts towards
-    the chuck. `offsets` is how many rows its tables of tools have.
+    the chuck, "centre" a tool whose figures are those of its nose's centre. `offsets` is how many rows its tables of
+    tools have.
     """
 
     program: TurningFigures
@@ -330,16 +331,20 @@ class LatheProfile(ProfileSection):
     wear: TurningTable | None = None
     offsets: int = Field(ge=1, le=400)
     tool: Annotated[str, Field(pattern=r"^T\{station:0[12]d\}\{offset:0[23]d\}$")]
-    tip_numbers: dict[Literal["-X -Z", "-X +Z", "+X -Z", "+X +Z", "-Z", "+Z", "-X", "+X"], TipNumber] = {}
+    tip_numbers: dict[Literal["-X -Z", "-X +Z", "+X -Z", "+X +Z", "-Z", "+Z", "-X", "+X", "centre"], TipNumber] = {}
 
     @property
     def offset_digits(self) -> int:
         """How many digits of a T word are the offset."""
         return int(self.tool[-3])
 
-    def tip_number(self, points: tuple[int, int]) -> int | None:
-        """The number of a tip that points that way along X and Z; None where the control gives it none."""
-        words = " ".join(f"{'-' if way < 0 else '+'}{axis}" for axis, way in zip("XZ", points, strict=True) if way)
+    def tip_number(self, points: tuple[int, int] | None) -> int | None:
+        """The number of a tip that points that way along X and Z, None: its figures are those of its nose's centre.
+
+        None where the control gives it none.
+        """
+        ways = zip("XZ", points or (0, 0), strict=True)
+        words = " ".join(f"{'-' if way < 0 else '+'}{axis}" for axis, way in ways if way) or "centre"
         return next((number for name, number in self.tip_numbers.items() if name == words), None)
 
     def table(self, name: str) -> TurningTable | None:

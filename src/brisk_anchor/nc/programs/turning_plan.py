@@ -58,7 +58,7 @@ class TableFigure:
 
 @dataclass(frozen=True, slots=True)
 class NearLook:
-    """A tool brought near the zero, for a person to look with a rule: at `x` and `z` of the program, then away."""
+    """A tool brought near the zero, for a person to look with a rule: its corner at `x` and `z`, then `away`."""
 
     row: str
     station: int
@@ -68,6 +68,8 @@ class NearLook:
     away: tuple[float, float]
     index_at: tuple[float, float]
     """Where the turret may turn, machine position; X is gone to first."""
+    nose: tuple[float, float] = (0.0, 0.0)
+    """How far the point that the program names lies from the corner: the nose's centre, X a diameter, mm."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -147,8 +149,9 @@ def turning_steps(plan: TurningPlan, profile: Profile) -> tuple[Step, ...]:
 
 def _look(look: NearLook, lathe: LatheProfile, *, moves: bool) -> list[Step]:
     words = lathe.program
-    x, z = words.shown("x", look.x), words.shown("z", look.z)
-    away_x, away_z = words.shown("x", look.away[0]), words.shown("z", look.away[1])
+    nose_x, nose_z = look.nose
+    x, z = words.shown("x", look.x + nose_x), words.shown("z", look.z + nose_z)
+    away_x, away_z = words.shown("x", look.away[0] + nose_x), words.shown("z", look.away[1] + nose_z)
     index: list[Step] = [OperatorStop("THE TURRET MUST STAND WHERE IT MAY TURN")]
     if moves:
         index = [Rapid(x=words.shown("x", look.index_at[0])), Rapid(z=words.shown("z", look.index_at[1]))]

@@ -16,6 +16,7 @@ from brisk_anchor.core.numbers import is_whole
 from brisk_anchor.core.offsets.chain import AxisChain, Chain, Term
 from brisk_anchor.core.quantities import dim
 from brisk_anchor.core.turning.setup import LatheSetup, Pair, geometry_row, wear_row
+from brisk_anchor.core.turning.tools import TurningTool
 from brisk_anchor.core.turning.zero import Held, comes_of_a_place, figure_chain
 from brisk_anchor.core.uncertainty.estimates import Estimate
 from brisk_anchor.lazy_dataclass import dataclass
@@ -110,7 +111,7 @@ class TableDesk:
         tables, at = self.machine.tables, 0 if axis == "x" else 1
         number, table = _tool_row(row)
         if not number:
-            return tables.work.get(row, (self.job.setup.lathe.axis_x, 0.0))[at]
+            return self.machine.work(row)[at]
         held = tables.geometry if table == "geometry" else tables.wear
         return held.get(number, (0.0, 0.0))[at]
 
@@ -157,11 +158,26 @@ class TableDesk:
         found, tool = self._stored(row, axis), self.job.setup.tool(offset)
         return found is not None and any(term.label == f"geometry of {tool.name}" for term in found.terms)
 
+    def reach_holds(self, row: str, offset: int) -> bool:
+        """Whether a tool's Z counts with a zero: a figure stands in its table, or that zero was found with it.
+
+        A tool that found a zero itself counts with 0 there; so it does with the zeros that follow that one.
+        """
+        family = [member.row for member in self.job.setup.family] if self.job.setup.member(row) is not None else []
+        found = any(self._set_by(name, "z", offset) for name in dict.fromkeys((row, *family)))
+        return found or bool(self.figure(geometry_row(offset), "z"))
+
+    def corner(self, tool: TurningTool, axis: str) -> Estimate:
+        """The geometry of a tool's sharp corner: what stands in its table, less what leads to the nose's centre."""
+        held = self.estimate(geometry_row(tool.offset), axis)
+        return Estimate(held.value - tool.referred(axis, 0.0), held.effects)
+
     def shift(self, row: str, offset: int) -> Pair:
-        """Machine less program position with a row and an offset in force, ours."""
+        """Machine less program position of a tool's sharp corner with a row and an offset in force, ours."""
+        tool = next((tool for tool in self.job.setup.tools if tool.offset == offset), None)
         x, z = (
-            self.figure(row, axis) + self.figure(geometry_row(offset), axis) + self.figure(wear_row(offset), axis)
-            if offset
+            self.figure(row, axis) + self.corner(tool, axis).value + self.figure(wear_row(offset), axis)
+            if tool is not None
             else self.figure(row, axis)
             for axis in ("x", "z")
         )
@@ -275,8 +291,7 @@ class TableDesk:
         tables = self.machine.tables
         for figure in figures:
             if not figure.number:
-                now = tables.work.get(figure.row, (self.job.setup.lathe.axis_x, 0.0))
-                tables.work[figure.row] = _with(now, figure)
+                tables.work[figure.row] = _with(self.machine.work(figure.row), figure)
                 continue
             held = tables.geometry if figure.table == "geometry" else tables.wear
             held[figure.number] = _with(held.get(figure.number, (0.0, 0.0)), figure)
@@ -316,10 +331,17 @@ class TableDesk:
         """Where a tool is brought near a row's zero, for a person to look: before the stock, then to its face."""
         setup = self.job.setup
         tool = setup.tool(offset)
-        clear, front = setup.clearance, setup.zero_from_face + setup.stock.front
+        clear, front = setup.clearance, setup.zero_from_face + setup.stock.front + tool.leads
         x = setup.stock.diameter + 2 * clear
         return NearLook(
-            row, tool.station, offset, x, front + clear, (x + 2 * clear, front + 4 * clear), setup.lathe.index_at
+            row,
+            tool.station,
+            offset,
+            x,
+            front + clear,
+            (x + 2 * clear, front + 4 * clear),
+            setup.lathe.index_at,
+            (-tool.referred("x", 0.0), -tool.referred("z", 0.0)),
         )
 
 

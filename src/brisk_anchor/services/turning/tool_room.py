@@ -28,10 +28,15 @@ USUAL_ALLOWANCE = 0.3
 
 @dataclass(frozen=True, slots=True)
 class PresetChange:
-    """A tool of a presetter's list against what its table holds, mm."""
+    """A tool of a presetter's list against what its table holds, mm. `x` and `z` are what the table becomes.
+
+    A presetter sees the sharp corner; the table of a tool that is referred to its nose's centre gets the centre's.
+    """
 
     tool: TurningTool
     preset: PresetTool
+    x: float
+    z: float
     x_moves: float
     z_moves: float
     other_nose: bool
@@ -134,12 +139,15 @@ class ToolRoom:
             if (preset := listed.get(tool.offset)) is None:
                 continue
             row = geometry_row(tool.offset)
+            x, z = tool.referred("x", preset.x), tool.referred("z", preset.z)
             found.append(
                 PresetChange(
                     tool,
                     preset,
-                    preset.x - self.desk.figure(row, "x"),
-                    preset.z - self.desk.figure(row, "z"),
+                    x,
+                    z,
+                    x - self.desk.figure(row, "x"),
+                    z - self.desk.figure(row, "z"),
                     preset.nose is not None and abs(preset.nose - tool.nose_radius) > 1e-6,
                 )
             )
@@ -163,7 +171,7 @@ class ToolRoom:
             offset = change.tool.offset
             figures = [
                 (axis, Estimate(value, {Source(f"presetter, T{offset} {axis}", "presetter"): spread / 2}), "presetter")
-                for axis, value in (("x", change.preset.x), ("z", change.preset.z))
+                for axis, value in (("x", change.x), ("z", change.z))
             ]
             chains.append(figure_chain(geometry_row(offset), figures))
             wear = wear_row(offset)

@@ -65,7 +65,7 @@ def _problem(job: TurningJob, profile: Profile, table: str, number: int, row: st
         _run(replace(_plan(job, "set"), writes=writes), profile, machine)
         tables = machine.tables
         if row:
-            held = tables.work.get(row, (0.0, 0.0))
+            held = machine.work(row)
         else:
             held = (tables.geometry if table == "geometry" else tables.wear).get(number, (0.0, 0.0))
         for axis, found, wanted in zip("XZ", held, _AT, strict=True):

@@ -249,10 +249,11 @@ class TurningSession:
         self.file.save(self.machine)
 
     def to_index_place(self) -> None:
-        """Go where the turret may turn: X first. Raises MachineError."""
+        """Go where the turret may turn: X first, out of a bore Z first. Raises MachineError."""
         self._live()
         x, z = self.job.setup.lathe.index_at
-        self.machine.jog((x, self.machine.place[1]), self.job.setup.lathe.rapid)
+        at_x, at_z = self.machine.place
+        self.machine.jog((at_x, z) if self.machine.in_bore else (x, at_z), self.job.setup.lathe.rapid)
         self.machine.jog((x, z), self.job.setup.lathe.rapid)
 
     def bring_near(self) -> None:
@@ -268,8 +269,10 @@ class TurningSession:
         aim = (
             0.0 if tool.kind is ToolKind.DRILL else low + (-2 if tool.kind is ToolKind.BORING else 2) * setup.clearance
         )
-        to_x, to_z = x + round(max(aim, 0.0) - tip[0]), z + round(front + setup.clearance - tip[1])
-        machine.jog((x, max(z, to_z)), setup.lathe.rapid)
+        to_x, to_z = x + round(max(aim, 0.0) - tip[0]), z + round(front + setup.clearance + tool.leads - tip[1])
+        out = x if tool.points[0] >= 0 else max(x, to_x)  # away from what it may lie against, before along it
+        machine.jog((out, z), setup.lathe.rapid)
+        machine.jog((out, max(z, to_z)), setup.lathe.rapid)
         machine.jog((to_x, max(z, to_z)), setup.lathe.rapid)
         machine.jog((to_x, to_z), setup.lathe.rapid)
 
@@ -331,6 +334,7 @@ class TurningSession:
 
         On a lathe that is not connected a person has done so. Raises what `ZeroFinder.begin` and the stand-in raise.
         """
+        self.zero.look(method)  # before anything moves for it
         if self.job.setup.lathe.connected:
             if method is Method.DIAL:
                 self.machine.sweep()
@@ -376,6 +380,12 @@ class TurningSession:
                 f"How far {tool.name} reaches in X is not known",
                 "It cannot be sent near the part",
                 "Cut a diameter: ⟨bench:C⟩",
+            )
+        if tool is not None and not self.desk.reach_holds(row, tool.offset):
+            raise DatumError(
+                f"How far {tool.name} reaches in Z is not known, and {row} was found with another tool",
+                "It cannot be sent near the part",
+                "Touch the face with it: ⟨bench:e⟩, or turn the tool that found the zero to the work",
             )
         program, profile = self.look_program(row), self.job.profile
         assert profile is not None

@@ -187,7 +187,8 @@ def _line(session: TurningSession, row: str, title: str) -> FigureLine:
 def tip_number(session: TurningSession, tool: TurningTool) -> int | None:
     """The control's number for the way a tip points; None where its profile gives it none, and on a readout."""
     lathe = session.job.lathe
-    return None if lathe is None else lathe.tip_number(tool.points)
+    corner = tool.refers_to == "sharp corner"
+    return None if lathe is None else lathe.tip_number(tool.points if corner else None)
 
 
 def chain_of(session: TurningSession, row: str) -> Chain | None:

@@ -22,6 +22,7 @@ from brisk_anchor.core.turning.zero import (
     machine_reading,
     propose,
     refuse_moved,
+    refuse_unfit,
 )
 from brisk_anchor.core.uncertainty.estimates import Estimate, combined
 from brisk_anchor.core.uncertainty.sources import Source
@@ -58,8 +59,8 @@ class Begun:
 
     @property
     def what(self) -> str:
-        """What is measured: a length, a diameter, or the thickness of a feeler."""
-        return _WHAT[self.method]
+        """What is measured: a length, a diameter, a bore, or the thickness of a feeler."""
+        return "bore" if self.method is Method.TURN and self.tool.kind.is_inside else _WHAT[self.method]
 
 
 @dataclass(frozen=True, slots=True)
@@ -172,8 +173,7 @@ class ZeroFinder:
             SecondLookError: what must not go on. MovedError: the axis that says it moved since the cut.
             DatumError: nothing was cut, or the position is not typed.
         """
-        machine, tool = self.desk.machine, self._tool()
-        stop_where_found(look_at_lathe(self.condition, tool, method))
+        machine, tool = self.desk.machine, self.look(method)
         live = self.setup.lathe.connected
         at = machine.place if live else self.typed
         if at is None:
@@ -198,6 +198,17 @@ class ZeroFinder:
         self.begun, self.proposal, self.evidence = Begun(method, tool, at, live), None, None
         self._destination = None
         return self.begun
+
+    def look(self, method: Method) -> TurningTool:
+        """Look whether a measurement may begin, before anything moves for it; the tool at the work.
+
+        Raises:
+            SecondLookError: what must not go on. DatumError: there is no tool at the work, or it says nothing so.
+        """
+        tool = self._tool()
+        stop_where_found(look_at_lathe(self.condition, tool, method))
+        refuse_unfit(tool, method)
+        return tool
 
     def _tool(self) -> TurningTool:
         tool = self.desk.machine.tool
@@ -253,16 +264,17 @@ class ZeroFinder:
                 gauge, face = self.gauge("length"), self.known_face
                 looks = look_at_gauge(gauge, "length", figure, None)
                 wanted = Estimate(face.wanted, {Source(_SEAT.format(face.name)): face.u} if face.u else {})
-                terms = face_terms(gauged(gauge, figure), wanted, self.later, self.setup.zero_from_face, face.name)
+                gauged_length, leads = gauged(gauge, figure), begun.tool.leads
+                terms = face_terms(gauged_length, wanted, self.later, self.setup.zero_from_face, face.name, leads)
             case Method.TURN:
-                what = "bore" if begun.tool.kind.is_inside else "diameter"
-                gauge = self.gauge(what)
-                looks = look_at_gauge(gauge, what, abs(figure), self.expected(begun))
+                gauge = self.gauge(begun.what)
+                looks = look_at_gauge(gauge, begun.what, abs(figure), self.expected(begun))
                 beyond = figure < 0
                 terms = turned_terms(gauged(gauge, abs(figure)), beyond=beyond)
                 self.known = replace(self.known, diameter=gauged(gauge, abs(figure)))
             case Method.FELT_FACE:
-                terms = felt_terms("z", self._face_in_program(figure), self._feeler(), inside=False)
+                at = self._face_in_program(figure)
+                terms = felt_terms("z", at, self._feeler(), inside=False, leads=begun.tool.leads)
             case Method.FELT_DIAMETER:
                 inside = begun.tool.kind.is_inside
                 terms = felt_terms("x", self._diameter(figure), self._feeler(), inside=inside)
@@ -333,6 +345,8 @@ class ZeroFinder:
             found.append(f"geometry of {tool.name} in Z: as it stands in the table")
         if axis == "x" and not self.setup.lathe.u_axis_x:
             found.append("where the spindle axis lies: not stated")
+        if tool.leads and axis == "z":
+            found.append(f"width of {tool.name}: as it is stated")
         if evidence.method is Method.FACE and not self.known_face.u:
             found.append(f"how the part sits against the {self.known_face.name}: not stated")
         return found
@@ -374,10 +388,10 @@ class ZeroFinder:
 
     def _face_was_cut(self, evidence: CutEvidence) -> None:
         """Where the front face stands now, by the tool that cut it, in machine Z of a tip."""
-        offset = evidence.tool.offset
-        geometry = self.desk.estimate(geometry_row(offset), "z")
-        wear = self.desk.estimate(wear_row(offset), "z")
-        value = evidence.machine.value - geometry.value - wear.value - evidence.slide
+        tool = evidence.tool
+        geometry = self.desk.corner(tool, "z")
+        wear = self.desk.estimate(wear_row(tool.offset), "z")
+        value = evidence.machine.value - geometry.value - wear.value - evidence.slide - tool.leads
         effects = combined((1.0, evidence.machine.effects), (-1.0, geometry.effects), (-1.0, wear.effects))
         self.known = replace(self.known, face=Estimate(value, effects))
 
