@@ -427,8 +427,14 @@ def test_typed_positions_say_that_nobody_can_tell(tmp_path: Path):
     assert any("Nobody can tell" in finding.why for finding in session.zero.findings)
     session.zero.later = 0.25
     session.zero.slide = 0.1
-    assert session.zero.measured(86.15).value == pytest.approx(-353.920 + 0.25 - 0.1)
-    session.zero.later = session.zero.slide = 0.0
+    assert session.zero.measured(86.15).value == pytest.approx(-353.920 + 0.25 + 0.1)
+    session.zero.later = 0.0
+    session.zero.measured(86.15)
+    session.zero.store()
+    assert session.targets.place()[1] == pytest.approx(1.15), "the tip stands where it cut, the slide as it is"  # type: ignore[index]
+    session.zero.slide = 0.0
+    assert session.targets.place()[1] == pytest.approx(1.05), "back on its mark it stands so much nearer"  # type: ignore[index]
+    session.zero.begin(Method.FACE)
     session.zero.measured(86.15)
     session.zero.store()
     session.zero.begin(Method.TURN)

@@ -80,8 +80,8 @@ class Held:
 class CutEvidence:
     """One place on the part: how it was found, where the axis stood, and the terms of the program position there.
 
-    `terms` add up to the program position P of the tip. `slide` is how far the top slide moved the tip along the axis
-    since the saddle was set (X: diameter), mm.
+    `terms` add up to the program position P of the tip. `slide` is how far the top slide holds the tip off
+    along the axis from where it stood when the tools were set, mm: the readout does not see it.
     """
 
     method: Method
@@ -206,14 +206,14 @@ def propose(
     """
     tool, axis = evidence.tool, evidence.method.axis
     refuse_unfit(tool, evidence.method)
-    base = evidence.machine.value - evidence.place.value - evidence.slide
+    base = evidence.machine.value + evidence.slide - evidence.place.value
     shift = tool.referred(axis, 0.0)  # the table's geometry may be that of the nose's centre, the place is the corner's
     chosen, why = destination_for(evidence.method, held, base + shift)
     if destination is not None and destination is not chosen:
         chosen, why = destination, "chosen by hand"
     terms = [TurningTerm("+", MACHINE_POSITION, evidence.machine)]
     if evidence.slide:
-        terms.append(TurningTerm("−", "top slide moved", Estimate(evidence.slide)))
+        terms.append(TurningTerm("+", "top slide stands off", Estimate(evidence.slide)))
     wear_becomes = None
     if chosen is not Destination.WORK:
         terms.append(TurningTerm("−", f"work offset {row}", held.work))

@@ -81,7 +81,7 @@ class TargetWork:
         if at is None:
             return None
         x, z = self.desk.shift(machine.active_row, machine.offset_number)
-        return at[0] - x, at[1] - z
+        return at[0] - x, at[1] + self.zero.slide - z
 
     # -- choosing ----------------------------------------------------------------------------------------------
 

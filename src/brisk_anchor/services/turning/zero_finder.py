@@ -84,7 +84,7 @@ class ZeroFinder:
         self.typed: Pair | None = None
         """What a person read off the display, machine position, where nothing tells it."""
         self.slide = 0.0
-        """How far the top slide moved the tip along Z since the saddle was set, mm."""
+        """How far the top slide holds the tip off along Z from where it stood when the tools were set, mm."""
         self.later = 0.0
         """What is left to be faced later, mm."""
         self._gauge: dict[str, str] = {}
@@ -391,7 +391,7 @@ class ZeroFinder:
         tool = evidence.tool
         geometry = self.desk.corner(tool, "z")
         wear = self.desk.estimate(wear_row(tool.offset), "z")
-        value = evidence.machine.value - geometry.value - wear.value - evidence.slide - tool.leads
+        value = evidence.machine.value - geometry.value - wear.value + evidence.slide - tool.leads
         effects = combined((1.0, evidence.machine.effects), (-1.0, geometry.effects), (-1.0, wear.effects))
         self.known = replace(self.known, face=Estimate(value, effects))
 

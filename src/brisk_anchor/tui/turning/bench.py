@@ -309,8 +309,8 @@ class TurningBench(TurningPanel):
                 f"{told}: nothing moves the tip but the saddle.", "top_slide in turning.toml says so.", "ask"
             )
         elif session is not None:
-            note = "along Z since the saddle was set; 0 where it is locked"
-            self._state("top slide moved", note, session.zero.slide, -100.0, "slide")
+            note = "along Z, + away from the chuck, from where it stood when the tools were set"
+            self._state("top slide stands off", note, session.zero.slide, -100.0, "slide")
 
     def taper(self) -> None:
         """Two diameters and how far they lie apart: told."""

@@ -120,7 +120,7 @@ ACTIONS: tuple[TurningAction, ...] = (
     ),
     TurningAction("later", (), "l", "l", "later", "What is left on the face, to be faced later.", (BENCH,), line=False),
     TurningAction(
-        "top_slide", (), "L", "L", "top slide", "How far the top slide moved the tip along Z.", (BENCH,), line=False
+        "top_slide", (), "L", "L", "top slide", "How far the top slide holds the tip off along Z.", (BENCH,), line=False
     ),
     TurningAction(
         "taper", (), "r", "r", "taper", "A taper from two diameters: told, in no table.", (BENCH,), line=False
