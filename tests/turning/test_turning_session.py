@@ -31,7 +31,7 @@ from brisk_anchor.services.machine.runs import RunStopped
 from brisk_anchor.services.turning.family import choose_member, pending
 from brisk_anchor.services.turning.turning_session import TurningSession
 from brisk_anchor.services.turning.turning_sheet import write_turning_sheet
-from brisk_anchor.services.turning.turning_words import history_lines, next_step, tip_number
+from brisk_anchor.services.turning.turning_words import history_lines, next_step, question_of, tip_number
 from tests.turning.lathe_helpers import face, ready, sleeve, turn
 
 TRUE_ZERO = -435.92 + 30 + 0.38 + 52
@@ -265,6 +265,72 @@ def test_a_bore_is_measured_with_its_own_gauge_and_left_along_the_axis(tmp_path:
     session.close()
 
 
+def test_what_was_measured_is_offered_until_it_is_cut_again_and_a_bore_is_no_outside(tmp_path: Path):
+    tube = ("bar on 3 front 1.5 back 32", "bar tube 29 on 3 front 1.5 back 32")
+    session = ready(sleeve(tmp_path, tube, KNOWN_T1))
+    face(session)
+    session.zero.store()
+    turn(session)
+    session.zero.store()
+    session.to_index_place()
+    session.turn_turret(session.job.setup.tool(5))
+    session.bring_near()
+    turn(session, long=8.0, off=0.8)
+    session.zero.store()
+    outside, bore = (session.zero.known_diameter(inside=inside) for inside in (False, True))
+    assert outside is not None
+    assert (outside.value, bore.value) == (pytest.approx(51.0, abs=0.01), pytest.approx(29.8, abs=0.01))  # type: ignore[union-attr]
+    work = session.targets
+    work.choose(1)
+    assert work.progress is not None
+    assert work.progress.stops == pytest.approx((49.7, 48.4, 48.0, 48.0)), "from ⌀51: a bore is no size to start from"
+    session.to_index_place()
+    session.turn_turret(session.job.setup.tool(1))
+    session.bring_near()
+    session.spindle()
+    session.cut_along(10.0, 1.0)
+    session.spindle()
+    assert session.zero.known_diameter(inside=False) is None
+    assert session.zero.known_diameter(inside=True) is not None
+    assert session.zero.face_in_program is not None
+    x, z = session.machine.place
+    session.machine.jog((x - 2.0, z), 500)
+    session.touch(Method.FELT_DIAMETER)
+    assert question_of(session, Method.FELT_DIAMETER)[1:] == ("not measured since it was cut: type it", None)
+    session.bring_near()
+    session.spindle()
+    session.cut_face(0.2)
+    session.spindle()
+    assert session.zero.face_in_program is None
+    session.close()
+
+
+def test_a_size_corrects_the_tool_that_cut_it(tmp_path: Path):
+    second = ('"T3 groover', '"T1 offset 11 outside nose 0.4 sticks 25",\n  "T3 groover')
+    real = (
+        "[[stand_in.tool]]\noffset = 3",
+        "[[stand_in.tool]]\noffset = 11\nx = -231.0\nz = 42.35\n\n[[stand_in.tool]]\noffset = 3",
+    )
+    session = ready(sleeve(tmp_path, second, real, KNOWN_T1))
+    face(session)
+    session.zero.store()
+    work = session.targets
+    work.choose(1)
+    with pytest.raises(DatumError, match="The last cut was a face"):
+        work.measured(51.0)
+    turn(session)
+    session.zero.store()
+    work.measured(50.98)
+    session.turn_turret(session.job.setup.tool(11))
+    with pytest.raises(DatumError, match="measured with another"):
+        work.take_offer()
+    assert work.offer is None
+    with pytest.raises(DatumError, match="The last cut was by offset 1, and T1 offset 11"):
+        work.measured(50.98)
+    assert 11 not in session.machine.tables.wear
+    session.close()
+
+
 def test_an_axis_that_lies_off_zero_is_what_the_control_holds_for_x(tmp_path: Path):
     session = ready(sleeve(tmp_path, ("resolution = 0.001\n", "resolution = 0.001\naxis_x = -2.5\n")))
     assert session.machine.offset("G54") == (-1.25, 0.0, 0.0)
@@ -401,7 +467,7 @@ def test_a_readout_without_a_control_is_set_and_a_new_tool_finds_the_zero_again(
     session.machine.jog((x, z + 2), 500)
     session.machine.jog((x, z - 9), 500)
     session.touch(Method.FELT_DIAMETER)
-    session.zero.measured(session.zero.known.diameter.value)  # type: ignore[union-attr]
+    session.zero.measured(session.zero.known_diameter(inside=False).value)  # type: ignore[union-attr]
     session.zero.store()
     tip, place = session.machine.tip(), session.targets.place()
     assert place is not None

@@ -102,6 +102,10 @@ class LatheStandIn:
         """The offset number of the tool that did."""
         self.cut_along = ""
         """Along which axis that was: "x" a face, "z" a diameter."""
+        self.faced = 0
+        """How often the front of the metal was cut back so far."""
+        self.turned = {False: 0, True: 0}
+        """How often metal was cut elsewhere, by a tool for a bore (True) or by any other."""
         self._seed = seed
         self._random = np.random.default_rng(seed) if seed is not None else None
         self._at: Pair = setup.lathe.home
@@ -311,6 +315,10 @@ class LatheStandIn:
             if rest.intersection(body).area > _NOTHING:
                 self._crash(name, "the part", end, line, during)
         if cut:
+            if rest.bounds[2] < self.metal.bounds[2] - _NOTHING:
+                self.faced += 1
+            else:
+                self.turned[tool.kind.is_inside] += 1
             self._metal = rest
         return bool(cut)
 
@@ -352,7 +360,9 @@ class LatheStandIn:
         x, z = self._at
         to = (x + (2 * way if outward else -2 * way), z) if axis == "x" else (x, z - way)
         step = self.setup.lathe.resolution
+        cuts = dict(self.turned)
         self._feed((round(to[0] / step) * step, round(to[1] / step) * step), 200.0, 0)
+        self.turned = cuts  # a whisker changes no diameter that anybody could measure
         return self._at
 
     def sweep(self) -> Pair:

@@ -89,6 +89,8 @@ class CutEvidence:
     machine: Estimate
     terms: tuple[TurningTerm, ...]
     slide: float = 0.0
+    cuts: int = 0
+    """How often the metal had been cut there by then."""
 
     @property
     def place(self) -> Estimate:

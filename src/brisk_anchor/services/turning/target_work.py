@@ -9,12 +9,13 @@ from brisk_anchor.core.turning.looks import look_at_gauge
 from brisk_anchor.core.turning.setup import Pair, geometry_row, wear_row
 from brisk_anchor.core.turning.sums import TurningSum, TurningTerm
 from brisk_anchor.core.turning.targets import ApproachStage, PassProgress, Target, correction
+from brisk_anchor.core.turning.tools import TurningTool
 from brisk_anchor.core.turning.zero import chain_of, gauged
 from brisk_anchor.core.uncertainty.estimates import Estimate
 from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.nc.programs.program import Program
 from brisk_anchor.services.turning.table_desk import TableDesk
-from brisk_anchor.services.turning.zero_finder import ZeroFinder
+from brisk_anchor.services.turning.zero_finder import Measured, ZeroFinder
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,11 +31,13 @@ class ToGo:
 
 @dataclass(frozen=True, slots=True)
 class Offer:
-    """A correction that a measured size proposes: measured, shown, and what the wear becomes."""
+    """A correction that a measured size proposes: measured, shown, and what the wear becomes; of which tool and row."""
 
     measured: float
     shown: float
     wear: float
+    offset: int
+    row: str
 
     @property
     def told(self) -> str:
@@ -137,11 +140,11 @@ class TargetWork:
 
     def _usual_stops(self, target: Target) -> list[float]:
         """Passes from the stock, or from the last diameter that was measured."""
-        known = self.zero.known.diameter
+        known = self.zero.known.diameter(inside=target.inside)
         stock = self.zero.setup.stock
         sizes = [stock.bore if target.inside else stock.diameter]
         if known is not None:
-            sizes.append(known.value)
+            sizes.append(known.figure.value)
         here = -1e9 if target.z is None else target.z
         sizes += [
             other.x
@@ -209,16 +212,23 @@ class TargetWork:
                 "Where the tip stands is not known", "Nothing can be compared", "Type the position: ⟨targets:h⟩"
             )
         what = "bore" if target.inside else "diameter"
-        shown = self._cut_at(place)
+        shown = self._cut_at(place, tool)
         stop_where_found(look_at_gauge(self.zero.gauge(what), what, size, shown))
         wear = self.desk.figure(wear_row(tool.offset), "x") + correction(size, shown)
-        self.offer = Offer(size, shown, wear)
+        self.offer = Offer(size, shown, wear, tool.offset, self.desk.machine.active_row)
         return self.offer
 
-    def _cut_at(self, place: Pair) -> float:
+    def _cut_at(self, place: Pair, tool: TurningTool) -> float:
         """The diameter that the readout showed at the last cut, where it tells; else what it shows now."""
         machine = self.desk.machine
         if self.zero.setup.lathe.connected and machine.cut_at is not None:
+            if machine.cut_by != tool.offset or machine.cut_along != "z":
+                cut = "a face" if machine.cut_by == tool.offset else f"by offset {machine.cut_by}"
+                raise DatumError(
+                    f"The last cut was {cut}, and {tool.name} stands at the work",
+                    "What it cut would not be compared with what was measured",
+                    "Cut the diameter with this tool, then measure it",
+                )
             return machine.cut_at[0] - self.desk.shift(machine.active_row, machine.offset_number)[0]
         return place[0]
 
@@ -228,6 +238,13 @@ class TargetWork:
         if offer is None or tool is None:
             raise DatumError(
                 "No size was measured", "There is nothing to correct", "Measure, then type it: ⟨targets:f⟩"
+            )
+        if (offer.offset, offer.row) != (tool.offset, self.desk.machine.active_row):
+            self.offer = None
+            raise DatumError(
+                f"{tool.name} with {self.desk.machine.active_row} is at work now; the size was measured with another",
+                "The correction would go to the wrong tool",
+                "Measure what this one cut: ⟨targets:f⟩",
             )
         target = self._target()
         worn = self.desk.job.has_wear
@@ -241,7 +258,8 @@ class TargetWork:
         total = TurningSum("wear X" if worn else "geometry X", "x", terms)
         program = self.desk.write([chain_of(row, [("x", total)])], f"{target.name} between passes")
         self.offer = None
-        self.zero.known = type(self.zero.known)(self.zero.known.face, gauged(gauge, offer.measured))
+        seen = Measured(gauged(gauge, offer.measured), self.desk.machine.turned[target.inside])
+        self.zero.known = self.zero.known.with_diameter(seen, inside=target.inside)
         progress = self.progress
         if progress is not None and target.x is not None:
             self._progress = progress.again_from(offer.measured)

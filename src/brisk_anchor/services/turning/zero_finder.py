@@ -56,6 +56,8 @@ class Begun:
     tool: TurningTool
     at: Pair
     live: bool
+    cuts: int
+    """How often what it measures had been cut by then."""
 
     @property
     def what(self) -> str:
@@ -64,11 +66,28 @@ class Begun:
 
 
 @dataclass(frozen=True, slots=True)
-class Known:
-    """What is known of the metal as it is: where its front face stands, machine Z of a tip, and the last diameter."""
+class Measured:
+    """What was measured of the metal, and how often it had been cut there by then."""
 
-    face: Estimate | None = None
-    diameter: Estimate | None = None
+    figure: Estimate
+    cuts: int
+
+
+@dataclass(frozen=True, slots=True)
+class Known:
+    """What was measured of the metal last: where its front face stands, machine Z of a tip, a diameter, a bore."""
+
+    face: Measured | None = None
+    outside: Measured | None = None
+    bore: Measured | None = None
+
+    def diameter(self, *, inside: bool) -> Measured | None:
+        """The last bore or the last outside diameter, None where none was measured."""
+        return self.bore if inside else self.outside
+
+    def with_diameter(self, measured: Measured, *, inside: bool) -> Known:
+        """The same with a bore or an outside diameter that was measured."""
+        return replace(self, bore=measured) if inside else replace(self, outside=measured)
 
 
 class ZeroFinder:
@@ -195,7 +214,8 @@ class ZeroFinder:
                     f"The last cut was {what}", "It says nothing of the other axis", "Cut there, or measure that"
                 )
             at = machine.cut_at if method.axis == "z" else (machine.cut_at[0], at[1])
-        self.begun, self.proposal, self.evidence = Begun(method, tool, at, live), None, None
+        cuts = machine.faced if method is Method.FACE else machine.turned[tool.kind.is_inside]
+        self.begun, self.proposal, self.evidence = Begun(method, tool, at, live, cuts), None, None
         self._destination = None
         return self.begun
 
@@ -271,17 +291,18 @@ class ZeroFinder:
                 looks = look_at_gauge(gauge, begun.what, abs(figure), self.expected(begun))
                 beyond = figure < 0
                 terms = turned_terms(gauged(gauge, abs(figure)), beyond=beyond)
-                self.known = replace(self.known, diameter=gauged(gauge, abs(figure)))
+                seen = Measured(gauged(gauge, abs(figure)), begun.cuts)
+                self.known = self.known.with_diameter(seen, inside=begun.tool.kind.is_inside)
             case Method.FELT_FACE:
                 at = self._face_in_program(figure)
                 terms = felt_terms("z", at, self._feeler(), inside=False, leads=begun.tool.leads)
             case Method.FELT_DIAMETER:
                 inside = begun.tool.kind.is_inside
-                terms = felt_terms("x", self._diameter(figure), self._feeler(), inside=inside)
+                terms = felt_terms("x", self._diameter(figure, inside=inside), self._feeler(), inside=inside)
             case Method.WHISKER:
                 inside = begun.tool.kind.is_inside
                 depth = Estimate(0.0, {_WHISKER: _U_WHISKER})
-                terms = felt_terms("x", self._diameter(figure), depth, inside=inside)
+                terms = felt_terms("x", self._diameter(figure, inside=inside), depth, inside=inside)
             case Method.DIAL:
                 gauge = self.gauge("run-out")
                 terms = (TurningTerm("+", "off the axis by the dial, twice", doubled(gauged(gauge, figure))),)
@@ -289,7 +310,7 @@ class ZeroFinder:
         axis = begun.method.axis
         machine = machine_reading(axis, begun.at[0 if axis == "x" else 1], self.setup.lathe.resolution)
         slide = self.slide if axis == "z" else 0.0
-        self.evidence = CutEvidence(begun.method, begun.tool, machine, terms, slide)
+        self.evidence = CutEvidence(begun.method, begun.tool, machine, terms, slide, begun.cuts)
         return self._propose(self.evidence, looks)
 
     def _feeler(self) -> Estimate:
@@ -302,19 +323,22 @@ class ZeroFinder:
         known = self.face_in_program
         return known if known is not None and abs(known.value - figure) < 5e-5 else Estimate(figure)
 
-    def _diameter(self, figure: float) -> Estimate:
-        known = self.known.diameter
+    def known_diameter(self, *, inside: bool) -> Estimate | None:
+        """The diameter or the bore as it is now; None where nobody measured it since it was cut."""
+        seen = self.known.diameter(inside=inside)
+        return None if seen is None or seen.cuts != self.desk.machine.turned[inside] else seen.figure
+
+    def _diameter(self, figure: float, *, inside: bool) -> Estimate:
+        known = self.known_diameter(inside=inside)
         return known if known is not None and abs(known.value - figure) < 5e-5 else Estimate(figure)
 
     @property
     def face_in_program(self) -> Estimate | None:
-        """Program Z of the front face as it is now; None where nobody measured it since it was clamped."""
-        if self.known.face is None:
+        """Program Z of the front face as it is now; None where nobody measured it since it was clamped or cut."""
+        if self.known.face is None or self.known.face.cuts != self.desk.machine.faced:
             return None
-        work = self.desk.estimate(self.row, "z")
-        return Estimate(
-            self.known.face.value - work.value, combined((1.0, self.known.face.effects), (-1.0, work.effects))
-        )
+        face, work = self.known.face.figure, self.desk.estimate(self.row, "z")
+        return Estimate(face.value - work.value, combined((1.0, face.effects), (-1.0, work.effects)))
 
     def _propose(self, evidence: CutEvidence, looks: Sequence[Finding] = ()) -> Proposal:
         held = self.desk.held(self.row, evidence.tool.offset, evidence.method.axis)
@@ -393,7 +417,7 @@ class ZeroFinder:
         wear = self.desk.estimate(wear_row(tool.offset), "z")
         value = evidence.machine.value - geometry.value - wear.value + evidence.slide - tool.leads
         effects = combined((1.0, evidence.machine.effects), (-1.0, geometry.effects), (-1.0, wear.effects))
-        self.known = replace(self.known, face=Estimate(value, effects))
+        self.known = replace(self.known, face=Measured(Estimate(value, effects), evidence.cuts))
 
     def leave(self) -> None:
         """Leave what was begun."""
