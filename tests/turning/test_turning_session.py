@@ -294,7 +294,8 @@ def test_what_was_measured_is_offered_until_it_is_cut_again_and_a_bore_is_no_out
     assert session.zero.known_diameter(inside=True) is not None
     assert session.zero.face_in_program is not None
     x, z = session.machine.place
-    session.machine.jog((x - 2.0, z), 500)
+    session.machine.jog((x + 4.0, z), 500)
+    session.machine.jog((x + 4.0, z - 9.0), 500)
     session.touch(Method.FELT_DIAMETER)
     assert question_of(session, Method.FELT_DIAMETER)[1:] == ("not measured since it was cut: type it", None)
     session.bring_near()
