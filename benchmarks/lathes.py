@@ -1,17 +1,20 @@
 """Random lathes, parts, turrets and orders of work: where does the tip really stand after every store?
 
-Each lathe is drawn: turret in front or behind, inch or mm, zero at the face, chuck or jaws, a spindle axis off zero,
-tools referred to their corner or their nose's centre, blades with either edge, bars, drills, figures in the tables that
-are somewhat wrong. Then a person works at it: faces, turns, bores, measures with this gauge or that, feels, sweeps,
-stores into this table or that, proves, clamps a new piece. After every store work offset, geometry and wear are added
-up and compared with where the tip really is; `python -m benchmarks lathes [--count N]` exits 1 where that lies further
-off than the ± of the sum allows, or anything but a refusal came.
+Each lathe is drawn: turret in front or behind, inch or mm, zero at the face, chuck or jaws, a spindle axis off zero, a
+control of radii or diameters and signs of its own, tools referred to their corner or their nose's centre, blades with
+either edge, bars, drills, figures in the tables that are somewhat wrong. Then a person works at it: faces, turns,
+bores, measures with this gauge or that, feels, sweeps, stores into this table or that, proves, clamps a new piece.
+After every store work offset, geometry and wear are added up and compared with where the tip really is; `python -m
+benchmarks lathes [--count N]` exits 1 where that lies further off than the ± of the sum allows, or anything but a
+refusal came.
 """
 
 from __future__ import annotations
 
 import random
+import re
 import sys
+import tempfile
 import traceback
 from collections import Counter
 from dataclasses import dataclass, field
@@ -22,6 +25,7 @@ from brisk_anchor.core.turning.setup import geometry_row, wear_row
 from brisk_anchor.core.turning.tools import ToolKind
 from brisk_anchor.core.turning.zero import Method
 from brisk_anchor.core.uncertainty.estimates import Estimate, combined
+from brisk_anchor.nc.profile.control_profile import shipped_text
 from brisk_anchor.services.turning.turning_job import TurningJob, read_turning
 from brisk_anchor.services.turning.turning_session import TurningSession
 
@@ -46,6 +50,24 @@ STEPS = {
     "a new piece": ("new piece",),
 }
 OFTEN = ("face", "turn", "face", "turn", "bore")
+
+
+def _control(draw: random.Random) -> str:
+    """The profile of a random control: radii or diameters, and tables that count the other way."""
+    text = shipped_text(draw.choice(["turn-macro", "turn-macro", "turn-table"]))
+
+    def form() -> str:
+        signs = "".join(f", sign_{axis} = -1" for axis in "xz" if draw.random() < 0.3)
+        return f'{{ x = "{draw.choice(["diameter", "radius"])}"{signs} }}'
+
+    for name in ("program", "display", "work_offset"):
+        text = re.sub(rf'\n{name} = {{ x = "[a-z]*" }}', f"\n{name} = {form()}", text)
+    for name in ("geometry", "wear"):
+        table = form().strip("{ }").replace(", ", "\n")
+        text = re.sub(rf'\[lathe.{name}\]\nx = "[a-z]*"', f"[lathe.{name}]\n{table}", text)
+    if 'program = { x = "radius"' in text:
+        text = text.replace("diameter_x = true", "diameter_x = false")
+    return text
 
 
 def _lathe(draw: random.Random) -> str:
@@ -97,7 +119,7 @@ def _lathe(draw: random.Random) -> str:
         f'units = "{"inch" if inch else "mm"}"',
         'job = "ONE"',
         "[machine]",
-        f'name = "Wren"\ncontrol = "turn-macro"\nturret = "{draw.choice(["front", "rear"])}"\nstations = 8',
+        f'name = "Wren"\ncontrol = "control.toml"\nturret = "{draw.choice(["front", "rear"])}"\nstations = 8',
         f"travel_low = [{mm(-340)}, {mm(-470)}]\ntravel_high = [{mm(5)}, 0.0]",
         f"home = [0.0, 0.0]\nindex_at = [0.0, {mm(-150)}]\nchuck_face = {mm(-435.92)}\nreach_at_home = {mm(235.5)}",
         f"axis_x = {mm(draw.choice([0.0, 0.0, round(draw.uniform(-5, 5), 3)]))}\nu_axis_x = {mm(0.002)}",
@@ -241,10 +263,11 @@ class _Person:
             )
 
 
-def _work(number: int) -> tuple[Counter[str], list[str]]:
+def _work(number: int, folder: Path) -> tuple[Counter[str], list[str]]:
     draw = random.Random(number)
+    (folder / "control.toml").write_text(_control(draw), encoding="utf-8")
     try:
-        job: TurningJob = read_turning(_lathe(draw), Path("turning.toml"))
+        job: TurningJob = read_turning(_lathe(draw), folder / "turning.toml")
         person = _Person(TurningSession(job, None, seed=number), draw)
         person.session.home()
         person.session.bring_near()
@@ -269,10 +292,11 @@ def main() -> None:
     count = int(sys.argv[sys.argv.index("--count") + 1]) if "--count" in sys.argv else COUNT
     told: Counter[str] = Counter()
     wrong: list[str] = []
-    for number in range(count):
-        here, errors = _work(number)
-        told += here
-        wrong += errors
+    with tempfile.TemporaryDirectory() as folder:
+        for number in range(count):
+            here, errors = _work(number, Path(folder))
+            told += here
+            wrong += errors
     stored = sum(told[method.value] for method in Method)
     print(f"  {count} lathes, {stored} figures stored, {100 * told['within ±'] / max(stored, 1):.1f} % within their ±")
     for name, times in sorted(told.items()):

@@ -332,6 +332,18 @@ def test_a_size_corrects_the_tool_that_cut_it(tmp_path: Path):
     session.close()
 
 
+@pytest.mark.parametrize("x", [-231.0, -230.997, -230.999, -229.413])
+def test_a_table_of_radii_holds_what_was_stored_as_nearly_as_it_can(tmp_path: Path, x: float):
+    radii = ('control = "turn-macro"', 'control = "turn-table"')
+    session = ready(sleeve(tmp_path, radii, ("x = -231.0\nz = 42.35", f"x = {x}\nz = 42.35")))
+    turn(session)
+    session.zero.store()
+    assert session.machine.tables.geometry[1][0] == pytest.approx(x, abs=0.0011)
+    assert session.state("T1 geometry") is RowState.STORED
+    assert session.desk.estimate("T1 geometry", "x").expanded > 0.003
+    session.close()
+
+
 def test_an_axis_that_lies_off_zero_is_what_the_control_holds_for_x(tmp_path: Path):
     session = ready(sleeve(tmp_path, ("resolution = 0.001\n", "resolution = 0.001\naxis_x = -2.5\n")))
     assert session.machine.offset("G54") == (-1.25, 0.0, 0.0)

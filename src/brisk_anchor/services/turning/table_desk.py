@@ -128,7 +128,11 @@ class TableDesk:
     def _holds(self, row: str, axis: str) -> AxisChain | None:
         """The same, where the table still holds what was stored."""
         found = self._stored(row, axis)
-        return None if found is None or abs(found.value - self.figure(row, axis)) > self.resolution else found
+        return found if found is not None and self.agrees(row, axis, found.value) else None
+
+    def agrees(self, row: str, axis: str, value: float) -> bool:
+        """Whether a table holds a value as nearly as it can: a table of radii is off by a whole step of a diameter."""
+        return abs(self.figure(row, axis) - value) <= self.resolution + SETTLED
 
     def is_known(self, row: str, axis: str) -> bool:
         """Whether a figure was set on purpose, and still stands in the table and holds."""
@@ -320,9 +324,7 @@ class TableDesk:
         """What a row held before a chain is written to it, in the axes it sets, with the chain it had."""
         axes = [axis.axis for axis in chain.axes if axis.written]
         known = self.ledger.chain_of_values(chain.row)
-        if known is not None and all(
-            abs(a.value - self.figure(chain.row, a.axis)) <= self.resolution for a in known.axes
-        ):
+        if known is not None and all(self.agrees(chain.row, a.axis, a.value) for a in known.axes):
             return replace(known, axes=tuple(replace(a, written=True) for a in known.axes if a.axis in axes))
         figures = [(axis, Estimate(self.figure(chain.row, axis)), "as it was before") for axis in axes]
         return figure_chain(chain.row, figures)

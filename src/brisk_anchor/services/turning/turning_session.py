@@ -135,7 +135,7 @@ class TurningSession:
         valued = facts.valued
         if facts.state.is_settled and valued is not None:
             for axis, value in valued.values.items():
-                if axis in "xz" and abs(self.desk.figure(row, axis) - value) > self.desk.resolution:
+                if axis in "xz" and not self.desk.agrees(row, axis, value):
                     return RowState.DIFFERS
         if facts.state is RowState.MEASURED:
             return RowState.NOT_WRITTEN  # figures that are measured here are written at once: this one follows another
