@@ -223,6 +223,12 @@ def test_a_blade_meets_a_face_with_its_edge_on_the_chucks_side(tmp_path: Path, e
     assert proposal.value == pytest.approx(38.114, abs=0.0021)
     assert ("width of the blade" in [term.label for term in proposal.total.terms]) is bool(leads)
     assert any("width" in words for words in proposal.chain.without) is bool(leads)
+    assert not any("typed" in words for words in proposal.chain.without)
+    known = session.zero.face_in_program.value  # type: ignore[union-attr]
+    as_shown = session.zero.measured(round(known, 3) + 0.001)
+    assert as_shown.value == pytest.approx(proposal.value), "it is what was measured, with its ±"
+    assert session.zero.measured(known + 0.01).chain.without[-1] == "Z of the face under the feeler: as it was typed"
+    session.zero.measured(known)
     session.zero.store()
     session.jog("z", 5.0)
     session.to_index_place()

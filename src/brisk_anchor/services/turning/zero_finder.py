@@ -45,6 +45,14 @@ _U_FEEL = 0.002
 """How well a hand feels that, standard, mm."""
 _U_WHISKER = 0.005
 """How far a tip goes into the blue before the eye sees it, standard, mm of the radius."""
+_AS_SHOWN = 0.0013
+"""A figure that is typed no further than this, mm, from what was measured is that: its last digit in mm or inches."""
+_FELT_ON = {
+    Method.FELT_FACE: ("face in the program", "Z of the face under the feeler"),
+    Method.FELT_DIAMETER: ("known diameter", "the diameter under the feeler"),
+    Method.WHISKER: ("known diameter", "the blued diameter"),
+}
+"""What each counts from: the term of the sum, and in words."""
 _SEAT = "seat against the {}"
 
 
@@ -321,7 +329,7 @@ class ZeroFinder:
     def _face_in_program(self, figure: float) -> Estimate:
         """Program Z of the face a feeler lies on: as it is known, with its ±, where the figure is that."""
         known = self.face_in_program
-        return known if known is not None and abs(known.value - figure) < 5e-5 else Estimate(figure)
+        return known if known is not None and abs(known.value - figure) < _AS_SHOWN else Estimate(figure)
 
     def known_diameter(self, *, inside: bool) -> Estimate | None:
         """The diameter or the bore as it is now; None where nobody measured it since it was cut."""
@@ -330,7 +338,7 @@ class ZeroFinder:
 
     def _diameter(self, figure: float, *, inside: bool) -> Estimate:
         known = self.known_diameter(inside=inside)
-        return known if known is not None and abs(known.value - figure) < 5e-5 else Estimate(figure)
+        return known if known is not None and abs(known.value - figure) < _AS_SHOWN else Estimate(figure)
 
     @property
     def face_in_program(self) -> Estimate | None:
@@ -371,6 +379,10 @@ class ZeroFinder:
             found.append("where the spindle axis lies: not stated")
         if tool.leads and axis == "z":
             found.append(f"width of {tool.name}: as it is stated")
+        if (felt := _FELT_ON.get(evidence.method)) is not None:
+            label, words = felt
+            if not any(term.label == label and term.figure.effects for term in evidence.terms):
+                found.append(f"{words}: as it was typed")
         if evidence.method is Method.FACE and not self.known_face.u:
             found.append(f"how the part sits against the {self.known_face.name}: not stated")
         return found
