@@ -16,6 +16,7 @@ from brisk_anchor.tui.entry import EntryLine
 from brisk_anchor.tui.frame import Prompt
 from brisk_anchor.tui.turning.app import TurningApp
 from brisk_anchor.tui.turning.base import TurningPanel
+from brisk_anchor.tui.turning.bench import BigFigures
 from brisk_anchor.tui.turning.keys import ACTIONS, VIEWS
 from brisk_anchor.tui.turning.targets import TargetsView
 from tests.tui.test_tmux import Terminal
@@ -227,6 +228,15 @@ async def test_the_bell_rings_on_the_way_and_past_is_said(tmp_path: Path, monkey
         assert session.targets.target.x == 30.0
         await keys(pilot, "delete")
         assert len(session.targets.targets) == 3
+        session.home()
+        session.to_index_place()
+        session.turn_turret(session.job.setup.tool(3))
+        await keys(pilot, "up", "down")
+        told = "How far T3 reaches in X and Z is not known"
+        assert told in words_of(view.query_one("#to-go"))
+        assert told in prompt(app)
+        await keys(pilot, "1")
+        assert told in words_of(app.query_one(BigFigures))
 
 
 async def test_a_broken_job_is_told_on_the_screen(tmp_path: Path):

@@ -162,14 +162,18 @@ class TableDesk:
         found, tool = self._stored(row, axis), self.job.setup.tool(offset)
         return found is not None and any(term.label == f"geometry of {tool.name}" for term in found.terms)
 
-    def reach_holds(self, row: str, offset: int) -> bool:
-        """Whether a tool's Z counts with a zero: a figure stands in its table, or that zero was found with it.
+    def reach_holds(self, row: str, offset: int, axis: str) -> bool:
+        """Whether a tool's position counts with a zero: a figure stands in its table, or was found to be 0.
 
-        A tool that found a zero itself counts with 0 there; so it does with the zeros that follow that one.
+        Along Z a tool that found a zero itself counts with 0 there; so it does with the zeros that follow that one.
         """
+        geometry = geometry_row(offset)
+        if self.figure(geometry, axis) or self.is_known(geometry, axis):
+            return True
+        if axis == "x":
+            return False
         family = [member.row for member in self.job.setup.family] if self.job.setup.member(row) is not None else []
-        found = any(self._set_by(name, "z", offset) for name in dict.fromkeys((row, *family)))
-        return found or bool(self.figure(geometry_row(offset), "z"))
+        return any(self._set_by(name, "z", offset) for name in dict.fromkeys((row, *family)))
 
     def corner(self, tool: TurningTool, axis: str) -> Estimate:
         """The geometry of a tool's sharp corner: what stands in its table, less what leads to the nose's centre."""

@@ -173,15 +173,25 @@ class TargetWork:
             return []
         approach, step = self.zero.setup.approach, self.zero.setup.lathe.resolution
         found = []
-        if target.x is not None:
+        counts = [axis for axis in "xz" if axis not in self.unknown_reach]
+        if target.x is not None and "x" in counts:
             progress = self.progress
             stop = progress.stop if progress is not None and progress.stop is not None else target.x
             way = target.to_go_x(place[0], stop)
             found.append(ToGo("x", way, target.to_go_x(place[0]), approach.stage(way, step), stop))
-        if target.z is not None:
+        if target.z is not None and "z" in counts:
             way = target.to_go_z(place[1])
             found.append(ToGo("z", way, way, approach.stage(way, step), target.z))
         return found
+
+    @property
+    def unknown_reach(self) -> str:
+        """The axes along which nobody knows how far the tool at the work reaches: "", "x", "z" or "xz"."""
+        machine = self.desk.machine
+        tool = machine.tool
+        if tool is None:
+            return ""
+        return "".join(a for a in "xz" if not self.desk.reach_holds(machine.active_row, tool.offset, a))
 
     @property
     def has_zero(self) -> bool:

@@ -375,13 +375,13 @@ class TurningSession:
         if self.state(row) not in (RowState.STORED, RowState.PROVED):
             raise DatumError(f"{row} is not stored", "There is nothing to prove", "Measure and store it first")
         tool = self.machine.tool
-        if tool is not None and not self.desk.figure(geometry_row(tool.offset), "x"):
+        if tool is not None and not self.desk.reach_holds(row, tool.offset, "x"):
             raise DatumError(
                 f"How far {tool.name} reaches in X is not known",
                 "It cannot be sent near the part",
                 "Cut a diameter: ⟨bench:C⟩",
             )
-        if tool is not None and not self.desk.reach_holds(row, tool.offset):
+        if tool is not None and not self.desk.reach_holds(row, tool.offset, "z"):
             raise DatumError(
                 f"How far {tool.name} reaches in Z is not known, and {row} was found with another tool",
                 "It cannot be sent near the part",

@@ -208,6 +208,14 @@ def history_lines(session: TurningSession, row: str) -> list[tuple[str, str, str
     return found
 
 
+def reach_words(session: TurningSession) -> str:
+    """Along what nobody knows how far the tool at the work reaches; nothing where it is known."""
+    axes, tool = session.targets.unknown_reach, session.machine.tool
+    if not axes or tool is None:
+        return ""
+    return f"How far {tool.name} reaches in {' and '.join(axes.upper())} is not known"
+
+
 def way_words(session: TurningSession) -> str:
     """The way to go to the target in hand, in a line; nothing without a target or a position."""
     target, ways = session.targets.target, session.targets.to_go()
@@ -238,6 +246,8 @@ def target_step(session: TurningSession) -> tuple[str, str]:
             f"{session.row} is not set: find its zero on the bench first (⟨1⟩).",
             "A way to go would count from nowhere.",
         )
+    if set(work.unknown_reach) & {axis for axis in "xz" if getattr(target, axis) is not None}:
+        return f"{reach_words(session)}: find it on the bench first (⟨1⟩).", "A way to go would count from nowhere."
     if work.offer is not None:
         return f"Enter: {work.offer.told}", "The rest of the passes is planned from it. Esc: leave it."
     if work.finished:

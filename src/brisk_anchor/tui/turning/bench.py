@@ -11,7 +11,7 @@ from brisk_anchor.core.quantities import dim, shown_unit, signed_bare, signed_di
 from brisk_anchor.core.turning.zero import Method
 from brisk_anchor.services.turning.half_section import half_section
 from brisk_anchor.services.turning.turning_session import TurningSession
-from brisk_anchor.services.turning.turning_words import choices, next_step, question_of, way_words
+from brisk_anchor.services.turning.turning_words import choices, next_step, question_of, reach_words, way_words
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.bench.chain_panel import axis_lines
 from brisk_anchor.tui.budget_sheet import BudgetSheet
@@ -38,7 +38,9 @@ class BigFigures(LatePanel):
                 text.append(f" {mark.ljust(7)}", theme.QUIET)
                 text.append(f"{digits}\n", theme.LIVE if live else theme.TEXT)
             text.append("\n" if letter == "⌀" else "")
-        text.append(f" {line}", theme.QUIET)
+        for number, words in enumerate(line.split("\n")):
+            text.append("\n" if number else "")
+            text.append(f" {words}", theme.SAND if words.startswith("!") else theme.QUIET)
         self.tell_text(text)
 
 
@@ -113,9 +115,10 @@ class TurningBench(TurningPanel):
             return
         self.query_one(SectionDrawing).show(half_section(session, whole=self.whole))
         x, z, line = big_position(session, machine=self.machine)
-        go = way_words(session)
-        line = f"{line}\n {go}" if go else line
-        self.query_one(BigFigures).tell(x, z, line, live=session.job.setup.lathe.connected)
+        go, unknown = way_words(session), "" if self.machine else reach_words(session)
+        line = "\n".join(filter(None, (line, f"! {unknown}" if unknown else "", go)))
+        live = session.job.setup.lathe.connected and not unknown
+        self.query_one(BigFigures).tell(x, z, line, live=live)
         turns = "spindle turns" if session.machine.spindle != 5 else "spindle stands"
         stands = turns if session.job.setup.lathe.connected else "positions are typed"
         self.query_one("#with-heading", Heading).tell("with", f"{stands}, step {self.hands.step_words}")

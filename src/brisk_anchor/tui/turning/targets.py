@@ -12,7 +12,7 @@ from brisk_anchor.core.turning.targets import ApproachStage
 from brisk_anchor.services.turning.half_section import half_section
 from brisk_anchor.services.turning.target_work import ToGo
 from brisk_anchor.services.turning.turning_session import TurningSession
-from brisk_anchor.services.turning.turning_words import STAGE_SHAPES, target_lines, target_step
+from brisk_anchor.services.turning.turning_words import STAGE_SHAPES, reach_words, target_lines, target_step
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.choice_list import ChoiceList, ListRow
 from brisk_anchor.tui.digits import large
@@ -103,7 +103,9 @@ class TargetsView(TurningPanel):
         text = Text(no_wrap=True, overflow="ellipsis")
         for way in ways:
             _way_lines(text, way, session.zero.setup.approach.near)
-        if not ways:
+        if unknown := reach_words(session):
+            text.append(f"\n ! {unknown}\n", theme.SAND)
+        elif not ways:
             text.append("\n nothing to count: no target, no zero, or no position\n", theme.QUIET)
         self.query_one("#to-go", LatePanel).tell_text(text, max(4, text.plain.count("\n")))
         x, z, line = big_position(session, machine=False)
