@@ -8,8 +8,10 @@ from dataclasses import replace
 from pathlib import Path
 
 import pytest
+from typer.testing import CliRunner
 
 from brisk_anchor.book.entries import EntryKind, RowState
+from brisk_anchor.cli.commands import app_for
 from brisk_anchor.core.errors import (
     BookWriteError,
     BriskAnchorError,
@@ -901,3 +903,30 @@ def test_how_a_second_window_left_the_lathe_is_not_written_over(tmp_path):
     second.home()
     second.close()
     assert sleeve(tmp_path).machine.homed
+
+
+def test_the_book_of_a_lathe_from_the_command_line(tmp_path: Path, monkeypatch):
+    monkeypatch.setenv("BRISK_ANCHOR_HOME", str(tmp_path))
+    session = ready(sleeve(tmp_path, KNOWN_T1))
+    face(session)
+    session.zero.store()
+    session.close()
+    kept = json.loads((tmp_path / "lathe-wren.json").read_text())
+
+    def said(*words: str) -> str:
+        result = CliRunner().invoke(app_for(list(words)), list(words))
+        return result.output + (str(result.exception) if result.exception else "")
+
+    job = ("--job", str(tmp_path))
+    assert "G54           stored" in said("book", "list", *job)
+    listed = json.loads(said("book", "list", "--json", "--search", "T1 geo", *job))
+    assert [(row["row"], row["values"]) for row in listed] == [("T1 geometry", {"x": -231.0, "z": 42.35})]
+    assert "measured from the jaws" in said("book", "show", "G54", *job)
+    assert "by face, T1; set by O3101" in said("book", "history", "G54", *job)
+    assert "This job has no row G99" in said("book", "show", "G99", *job)
+    assert "it is a job to turn" in said("book", "compare", *job)
+    assert "no row G77" in said("sheet", str(tmp_path), "G77", "--out", str(tmp_path / "out"))
+    assert "g54.svg" in said("sheet", str(tmp_path), "G54", "--out", str(tmp_path / "out"))
+    assert "G55 has not been stored" in said("sheet", str(tmp_path), "G55", "--out", str(tmp_path / "out"))
+    left = json.loads((tmp_path / "lathe-wren.json").read_text())
+    assert {**left, "stock": ""} == {**kept, "stock": ""}, "what is in force at the lathe stays"

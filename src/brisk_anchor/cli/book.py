@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from contextvars import ContextVar
+from dataclasses import asdict
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
@@ -16,8 +17,10 @@ from brisk_anchor.core.errors import BookError
 from brisk_anchor.core.quantities import along, dim, expanded, signed_bare, signed_dim
 
 if TYPE_CHECKING:
+    from brisk_anchor.core.offsets.chain import Chain
     from brisk_anchor.services.offsets.book_rows import BookLine
     from brisk_anchor.services.session.session import Session
+    from brisk_anchor.services.turning.turning_session import TurningSession
 
 app = typer.Typer(no_args_is_help=True, help="The offset book: rows, history, comparing, files, and what fits.")
 
@@ -43,8 +46,16 @@ RowArgument = Annotated[str, typer.Argument(help='A row: G54, or "G54.1 P3".')]
 
 def session_of(job: Path | None, *files: Path | None) -> Session:
     """The job of a folder, else that beside one of the files, else the demo, and says so; closed with the command."""
+    from brisk_anchor.core.errors import Fault, JobError
     from brisk_anchor.services.job.job_text import JOB_NAME
+    from brisk_anchor.services.paths import turning_file_in
 
+    if job is not None and (turning := turning_file_in(job)) is not None:
+        raise JobError(
+            turning.name,
+            (Fault("form", "it is a job to turn, and this command knows the rows of a mill"),),
+            "Of a lathe, book list, show and history; the rest in brisk-anchor open",
+        )
     beside = (file.parent for file in files if file is not None and (file.parent / JOB_NAME).is_file())
     if (job := job or next(beside, None)) is not None:
         from brisk_anchor.services.paths import data_folder
@@ -57,6 +68,19 @@ def session_of(job: Path | None, *files: Path | None) -> Session:
 
         session = open_demo(demo_folder(), fresh=False)
         say(f"No --job was given: this is the demo, {session.setup.part}.", err=True)
+    _COMMAND.get().call_on_close(session.close)
+    return session
+
+
+def lathe_of(job: Path | None) -> TurningSession | None:
+    """The job to turn of a folder, closed with the command; None where it is one of a mill. Raises BriskAnchorError."""
+    from brisk_anchor.services.paths import data_folder, turning_file_in
+
+    if job is None or (turning := turning_file_in(job)) is None:
+        return None
+    from brisk_anchor.services.turning.turning_session import TurningSession
+
+    session = TurningSession.open(turning, data_folder())
     _COMMAND.get().call_on_close(session.close)
     return session
 
@@ -99,6 +123,9 @@ def list_rows(
     """The rows as they stand."""
     from brisk_anchor.services.offsets.book_rows import lines
 
+    if (lathe := lathe_of(job)) is not None:
+        _list_lathe(lathe, search, as_json=as_json)
+        return
     found = lines(session_of(job), everything=everything, search=search)
     if as_json:
         _print([_data(line) for line in found])
@@ -109,20 +136,23 @@ def list_rows(
         say(f"{mark} {name:<12}{line.state.value:<14}{_figures(line.values):<50}  {line.title}")
 
 
-@app.command()
-def show(row: RowArgument, job: JobOption = None, as_json: JsonOption = False) -> None:
-    """One row with its chain."""
-    from brisk_anchor.core.offsets.chain import budget_words
-    from brisk_anchor.services.offsets.book_rows import line_of
+def _list_lathe(session: TurningSession, search: str, *, as_json: bool) -> None:
+    """The work offsets of a lathe, then geometry and wear of each tool; X as diameters."""
+    from brisk_anchor.services.turning.turning_words import table_rows
 
-    session = session_of(job)
-    session.profile.row(row)
-    line = line_of(session, row)
+    found = [row for row in table_rows(session) if search.lower() in f"{row.row} {row.title}".lower()]
     if as_json:
-        _print(_data(line))
+        _print([asdict(row) for row in found])
         return
-    say(f"{row}  {line.title}  {line.state.value}{', locked' if line.locked else ''}")
-    chain = session.ledger.chain_of_values(row)
+    for row in found:
+        mark = "L" if row.locked else " "
+        say(f"{mark} {row.row:<14}{row.state:<14}{_figures(row.values):<34}  {row.title}")
+
+
+def _say_chain(chain: Chain | None) -> None:
+    """A chain line by line, what its ± holds, and what not."""
+    from brisk_anchor.core.offsets.chain import budget_words
+
     for axis in chain.axes if chain else ():
         for term in axis.terms:
             spread = "" if term.u is None else f"  {expanded(term.u, k=term.k, axis=axis.axis)}"
@@ -132,6 +162,32 @@ def show(row: RowArgument, job: JobOption = None, as_json: JsonOption = False) -
             say(f"    {budget_words(axis)}")
     for words in (*chain.notes, *(f"not in the ±: {lacking}" for lacking in chain.without)) if chain else ():
         say(f"  {words}")
+
+
+@app.command()
+def show(row: RowArgument, job: JobOption = None, as_json: JsonOption = False) -> None:
+    """One row with its chain."""
+    from brisk_anchor.services.offsets.book_rows import line_of
+
+    if (lathe := lathe_of(job)) is not None:
+        from brisk_anchor.services.turning.turning_words import table_row
+
+        held = table_row(lathe, row)
+        if as_json:
+            _print(asdict(held))
+            return
+        say(f"{row}  {held.title}  {held.state}{', locked' if held.locked else ''}")
+        _say_chain(lathe.ledger.chain_of_values(row))
+        say(f"  table {_figures(held.values)}")
+        return
+    session = session_of(job)
+    session.profile.row(row)
+    line = line_of(session, row)
+    if as_json:
+        _print(_data(line))
+        return
+    say(f"{row}  {line.title}  {line.state.value}{', locked' if line.locked else ''}")
+    _say_chain(session.ledger.chain_of_values(row))
     say(f"  control {_figures(line.held)}")
 
 
@@ -140,9 +196,14 @@ def history(row: RowArgument, job: JobOption = None, as_json: JsonOption = False
     """Every entry of a row, oldest first."""
     from brisk_anchor.book.entries import local_time
 
-    session = session_of(job)
-    session.profile.row(row)
-    entries = session.ledger.every(row)
+    if (lathe := lathe_of(job)) is not None:
+        from brisk_anchor.services.turning.turning_words import table_row
+
+        entries = lathe.ledger.every(table_row(lathe, row).row)
+    else:
+        session = session_of(job)
+        session.profile.row(row)
+        entries = session.ledger.every(row)
     if as_json:
         _print(
             [

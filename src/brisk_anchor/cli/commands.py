@@ -252,12 +252,15 @@ def sheet(
     if (turning := turning_file_in(folder)) is not None:
         from brisk_anchor.services.turning.turning_session import TurningSession
         from brisk_anchor.services.turning.turning_sheet import write_turning_sheet
+        from brisk_anchor.services.turning.turning_words import table_row
 
         lathe = TurningSession.open(turning, data_folder())
+        in_force = lathe.machine.active_row
         try:
-            lathe.machine.active_row = row
+            lathe.machine.active_row = table_row(lathe, row).row
             paths = write_turning_sheet(lathe, out, paper)
         finally:
+            lathe.machine.active_row = in_force  # what is in force at the lathe is no sheet's to change
             lathe.close()
     else:
         with open_job(folder, data_folder(), roll=0) as session:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from brisk_anchor.book.entries import RowState, local_time
-from brisk_anchor.core.errors import BriskAnchorError
+from brisk_anchor.core.errors import BriskAnchorError, DatumError
 from brisk_anchor.core.offsets.chain import Chain
 from brisk_anchor.core.quantities import bare, dim, num, shown_unit, signed_bare, signed_dim
 from brisk_anchor.core.turning.setup import geometry_row, wear_row
@@ -164,6 +164,46 @@ def tool_lines(session: TurningSession) -> list[tuple[TurningTool, FigureLine, F
         (tool, _line(session, geometry_row(tool.offset), tool.title), _line(session, wear_row(tool.offset), tool.title))
         for tool in session.job.setup.tools
     ]
+
+
+@dataclass(frozen=True, slots=True)
+class TableRow:
+    """One row of a lathe's tables for other programs: figures mm, X a diameter; `u` standard uncertainties."""
+
+    row: str
+    title: str
+    state: str
+    locked: bool
+    values: dict[str, float]
+    u: dict[str, float]
+    note: str
+    at: str
+    who: str
+
+
+def table_rows(session: TurningSession) -> list[TableRow]:
+    """The work offsets of the job, then geometry and wear of each tool."""
+    lines = [*work_lines(session), *(line for _, *pair in tool_lines(session) for line in pair)]
+    found = []
+    for line in lines:
+        facts = session.ledger.facts(line.row)
+        entry = facts.valued
+        values = {axis: session.desk.figure(line.row, axis) for axis in "xz"}
+        u = {axis: entry.u[axis] for axis in "xz" if entry.u.get(axis)} if entry is not None and line.spread else {}
+        at, who = ("", "") if entry is None else (entry.at.isoformat(), entry.who)
+        locked = session.ledger.locked(line.row)
+        found.append(TableRow(line.row, line.title, line.state, locked, values, u, line.note, at, who))
+    return found
+
+
+def table_row(session: TurningSession, row: str) -> TableRow:
+    """One of them by its name: "G54", "T3 geometry". Raises DatumError: the job has no such row."""
+    rows = table_rows(session)
+    found = next((one for one in rows if one.row == row), None)
+    if found is None:
+        names = ", ".join(one.row for one in rows)
+        raise DatumError(f"This job has no row {row}", "Nothing is known of it", f"It has {names}")
+    return found
 
 
 def _line(session: TurningSession, row: str, title: str) -> FigureLine:
