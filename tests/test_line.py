@@ -115,6 +115,25 @@ def test_a_new_clamping_makes_everything_stale_and_unstorable(session):
     assert session.editor.clamp() == []
 
 
+def test_a_twin_proves_nothing_that_was_clamped_or_measured_anew_since_it_was_stored(session):
+    measure_all(session)
+    session.writer.store("G54")
+    full = session.programs.full_program("G54")
+    run = session.prover.proving_run(full)
+    run.to_end()
+    session.editor.clamp()
+    for attempt in (lambda: session.prover.prove("G54"), lambda: session.prover.judge("G54", full, run)):
+        with pytest.raises(PlanError, match="holds no more: it is out of date"):
+            attempt()
+    assert session.rows.state("G54") is RowState.STALE
+    measure_all(session)
+    with pytest.raises(PlanError, match="measured or worked out anew"):
+        session.prover.prove("G54")
+    assert session.rows.state("G54") is RowState.MEASURED
+    session.writer.store("G54")
+    assert session.prover.prove("G54").holds
+
+
 def test_next_session_remembers_what_was_stored(session, scene, book, profile):
     measure_all(session)
     stored = session.writer.store("G54").values

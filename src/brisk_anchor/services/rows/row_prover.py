@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from brisk_anchor.book.entries import DISAGREES, Entry, EntryKind
+from brisk_anchor.book.entries import DISAGREES, Entry, EntryKind, RowState
 from brisk_anchor.core.errors import PlanError
 from brisk_anchor.core.offsets.proof import Proof
 from brisk_anchor.nc.programs.program import Program
@@ -16,6 +16,12 @@ from brisk_anchor.services.rows.ledger import Ledger
 from brisk_anchor.services.rows.row_programs import RowPrograms
 from brisk_anchor.services.rows.row_states import RowStates
 from brisk_anchor.standin.control import Control
+
+_SINCE = {
+    RowState.STALE: "it is out of date",
+    RowState.MEASURED: "it was measured or worked out anew since",
+    RowState.TYPED: "another value was typed since",
+}
 
 
 class RowProver:
@@ -44,8 +50,9 @@ class RowProver:
         radius by direction.
 
         Raises:
-            BriskAnchorError: the run did not end well, or nothing has been stored yet.
+            BriskAnchorError: the run did not end well, or nothing was stored that still holds.
         """
+        self._look(row)
         if failure := run.failure():
             raise failure
         touches = len(parse_reports(run.printed).touches)
@@ -98,8 +105,20 @@ class RowProver:
             return 0.0
         return 3 * stored.chain.run_to_run("r") + self._control.profile.resolution
 
+    def _look(self, row: str) -> None:
+        """Raise PlanError where nothing is stored that a twin could prove: it knows nothing of a part clamped anew."""
+        state = self._ledger.facts(row).state
+        if state.is_settled or self._rows.last(row, EntryKind.STORED) is None:
+            return  # what was never stored is told where it is compared
+        raise PlanError(
+            f"What was stored of {row} holds no more: {_SINCE.get(state, f'it is {state.value}')}",
+            "A twin would only prove the value of before",
+            "Measure and store it, then prove it",
+        )
+
     def prove(self, row: str) -> Proof:
         """Write the full program, run it on the twin, judge it. Raises like its parts."""
+        self._look(row)
         program = self._programs.full_program(row)
         run = self.proving_run(program)
         run.to_end()
