@@ -187,6 +187,8 @@ def main() -> None:
     """Walk through every job; each with data of its own."""
     steps, seed, fallen = _value("--steps", 300), _value("--seed", 1), 0
     only = sys.argv[sys.argv.index("--job") + 1] if "--job" in sys.argv else ""
+    if only not in ("", *JOBS):
+        sys.exit(f"there is no job {only}: {', '.join(JOBS)}")
     for name in (job for job in JOBS if only in ("", job)):
         with tempfile.TemporaryDirectory() as folder:
             os.environ["BRISK_ANCHOR_HOME"] = str(Path(folder) / "home")
