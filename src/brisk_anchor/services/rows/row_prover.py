@@ -52,9 +52,9 @@ class RowProver:
         Raises:
             BriskAnchorError: the run did not end well, or nothing was stored that still holds.
         """
-        self._look(row)
         if failure := run.failure():
             raise failure
+        self._look(row)
         touches = len(parse_reports(run.printed).touches)
         return self.compare(row, program, run.table_values(row), touches, run.machine.seconds)
 
@@ -74,9 +74,7 @@ class RowProver:
         Raises:
             PlanError: nothing has been stored yet.
         """
-        stored = self._rows.last(row, EntryKind.STORED)
-        if stored is None:
-            raise PlanError(f"{row} has not been stored yet", "There is nothing to prove", "Store it first")
+        stored = self._stored(row)
         profile = self._control.profile
         worst = max(abs(values[axis] - value) for axis, value in stored.values.items() if axis != "r")
         own = stored.chain
@@ -105,11 +103,18 @@ class RowProver:
             return 0.0
         return 3 * stored.chain.run_to_run("r") + self._control.profile.resolution
 
+    def _stored(self, row: str) -> Entry:
+        stored = self._rows.last(row, EntryKind.STORED)
+        if stored is None:
+            raise PlanError(f"{row} has not been stored yet", "There is nothing to prove", "Store it first")
+        return stored
+
     def _look(self, row: str) -> None:
         """Raise PlanError where nothing is stored that a twin could prove: it knows nothing of a part clamped anew."""
+        self._stored(row)
         state = self._ledger.facts(row).state
-        if state.is_settled or self._rows.last(row, EntryKind.STORED) is None:
-            return  # what was never stored is told where it is compared
+        if state.is_settled:
+            return
         raise PlanError(
             f"What was stored of {row} holds no more: {_SINCE.get(state, f'it is {state.value}')}",
             "A twin would only prove the value of before",
