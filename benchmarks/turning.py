@@ -83,7 +83,7 @@ def _felt_face(session: TurningSession) -> tuple[Proposal, float]:
 def _beside(session: TurningSession) -> float:
     """Beside the diameter that was turned; the diameter as it was measured."""
     session.machine.jog((session.machine.place[0], session.machine.place[1] - 9.0), 500.0)
-    known = session.zero.known_diameter(inside=False)
+    known = session.zero.known_diameter(bore=False)
     assert known is not None
     return known.value
 

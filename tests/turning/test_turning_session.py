@@ -285,7 +285,7 @@ def test_what_was_measured_is_offered_until_it_is_cut_again_and_a_bore_is_no_out
     session.bring_near()
     turn(session, long=8.0, off=0.8)
     session.zero.store()
-    outside, bore = (session.zero.known_diameter(inside=inside) for inside in (False, True))
+    outside, bore = (session.zero.known_diameter(bore=inside) for inside in (False, True))
     assert outside is not None
     assert (outside.value, bore.value) == (pytest.approx(51.0, abs=0.01), pytest.approx(29.8, abs=0.01))  # type: ignore[union-attr]
     work = session.targets
@@ -298,8 +298,8 @@ def test_what_was_measured_is_offered_until_it_is_cut_again_and_a_bore_is_no_out
     session.spindle()
     session.cut_along(10.0, 1.0)
     session.spindle()
-    assert session.zero.known_diameter(inside=False) is None
-    assert session.zero.known_diameter(inside=True) is not None
+    assert session.zero.known_diameter(bore=False) is None
+    assert session.zero.known_diameter(bore=True) is not None
     assert session.zero.face_in_program is not None
     x, z = session.machine.place
     session.machine.jog((x + 4.0, z), 500)
@@ -488,7 +488,7 @@ def test_a_readout_without_a_control_is_set_and_a_new_tool_finds_the_zero_again(
     session.machine.jog((x, z + 2), 500)
     session.machine.jog((x, z - 9), 500)
     session.touch(Method.FELT_DIAMETER)
-    session.zero.measured(session.zero.known_diameter(inside=False).value)  # type: ignore[union-attr]
+    session.zero.measured(session.zero.known_diameter(bore=False).value)  # type: ignore[union-attr]
     session.zero.store()
     tip, place = session.machine.tip(), session.targets.place()
     assert place is not None

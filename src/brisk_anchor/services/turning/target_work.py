@@ -140,7 +140,7 @@ class TargetWork:
 
     def _usual_stops(self, target: Target) -> list[float]:
         """Passes from the stock, or from the last diameter that was measured."""
-        known = self.zero.known.diameter(inside=target.inside)
+        known = self.zero.known.diameter(bore=target.inside)
         stock = self.zero.setup.stock
         sizes = [stock.bore if target.inside else stock.diameter]
         if known is not None:

@@ -144,7 +144,7 @@ def question_of(session: TurningSession, method: Method) -> tuple[str, str, floa
             here = "the face as it was cut" if known is not None else "Z of the face the feeler lies on"
             return "Z of the face", f"{here}; the feeler is added", None if known is None else known.value
         case Method.FELT_DIAMETER | Method.WHISKER:
-            diameter = zero.known_diameter(inside=begun.tool.kind.is_inside)
+            diameter = zero.known_diameter(bore=begun.tool.kind.is_inside)
             word = "blued diameter" if method is Method.WHISKER else "diameter under the feeler"
             if diameter is None:
                 return word, "not measured since it was cut: type it", None

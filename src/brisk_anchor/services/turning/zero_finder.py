@@ -89,9 +89,9 @@ class Known:
     outside: Measured | None = None
     bore: Measured | None = None
 
-    def diameter(self, *, inside: bool) -> Measured | None:
+    def diameter(self, *, bore: bool) -> Measured | None:
         """The last bore or the last outside diameter, None where none was measured."""
-        return self.bore if inside else self.outside
+        return self.bore if bore else self.outside
 
     def with_diameter(self, measured: Measured, *, inside: bool) -> Known:
         """The same with a bore or an outside diameter that was measured."""
@@ -331,13 +331,13 @@ class ZeroFinder:
         known = self.face_in_program
         return known if known is not None and abs(known.value - figure) < _AS_SHOWN else Estimate(figure)
 
-    def known_diameter(self, *, inside: bool) -> Estimate | None:
+    def known_diameter(self, *, bore: bool) -> Estimate | None:
         """The diameter or the bore as it is now; None where nobody measured it since it was cut."""
-        seen = self.known.diameter(inside=inside)
-        return None if seen is None or seen.cuts != self.desk.machine.turned[inside] else seen.figure
+        seen = self.known.diameter(bore=bore)
+        return None if seen is None or seen.cuts != self.desk.machine.turned[bore] else seen.figure
 
     def _diameter(self, figure: float, *, inside: bool) -> Estimate:
-        known = self.known_diameter(inside=inside)
+        known = self.known_diameter(bore=inside)
         return known if known is not None and abs(known.value - figure) < _AS_SHOWN else Estimate(figure)
 
     @property
