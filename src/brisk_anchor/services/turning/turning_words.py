@@ -167,7 +167,7 @@ def tool_lines(session: TurningSession) -> list[tuple[TurningTool, FigureLine, F
 
 
 @dataclass(frozen=True, slots=True)
-class TableRow:
+class LatheRow:
     """One row of a lathe's tables for other programs: figures mm, X a diameter; `u` standard uncertainties."""
 
     row: str
@@ -181,7 +181,7 @@ class TableRow:
     who: str
 
 
-def table_rows(session: TurningSession) -> list[TableRow]:
+def table_rows(session: TurningSession) -> list[LatheRow]:
     """The work offsets of the job, then geometry and wear of each tool."""
     lines = [*work_lines(session), *(line for _, *pair in tool_lines(session) for line in pair)]
     found = []
@@ -192,11 +192,11 @@ def table_rows(session: TurningSession) -> list[TableRow]:
         u = {axis: entry.u[axis] for axis in "xz" if entry.u.get(axis)} if entry is not None and line.spread else {}
         at, who = ("", "") if entry is None else (entry.at.isoformat(), entry.who)
         locked = session.ledger.locked(line.row)
-        found.append(TableRow(line.row, line.title, line.state, locked, values, u, line.note, at, who))
+        found.append(LatheRow(line.row, line.title, line.state, locked, values, u, line.note, at, who))
     return found
 
 
-def table_row(session: TurningSession, row: str) -> TableRow:
+def table_row(session: TurningSession, row: str) -> LatheRow:
     """One of them by its name: "G54", "T3 geometry". Raises DatumError: the job has no such row."""
     rows = table_rows(session)
     found = next((one for one in rows if one.row == row), None)
