@@ -15,7 +15,7 @@ from brisk_anchor.core.uncertainty.estimates import Estimate
 from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.nc.programs.program import Program
 from brisk_anchor.services.turning.table_desk import TableDesk
-from brisk_anchor.services.turning.zero_finder import Measured, ZeroFinder
+from brisk_anchor.services.turning.zero_finder import SizeMeasured, ZeroFinder
 
 
 @dataclass(frozen=True, slots=True)
@@ -268,7 +268,7 @@ class TargetWork:
         total = TurningSum("wear X" if worn else "geometry X", "x", terms)
         program = self.desk.write([chain_of(row, [("x", total)])], f"{target.name} between passes")
         self.offer = None
-        seen = Measured(gauged(gauge, offer.measured), self.desk.machine.turned[target.inside])
+        seen = SizeMeasured(gauged(gauge, offer.measured), self.desk.machine.turned[target.inside])
         self.zero.known = self.zero.known.with_diameter(seen, inside=target.inside)
         progress = self.progress
         if progress is not None and target.x is not None:

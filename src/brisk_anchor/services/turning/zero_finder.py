@@ -74,7 +74,7 @@ class Begun:
 
 
 @dataclass(frozen=True, slots=True)
-class Measured:
+class SizeMeasured:
     """What was measured of the metal, and how often it had been cut there by then."""
 
     figure: Estimate
@@ -85,15 +85,15 @@ class Measured:
 class Known:
     """What was measured of the metal last: where its front face stands, machine Z of a tip, a diameter, a bore."""
 
-    face: Measured | None = None
-    outside: Measured | None = None
-    bore: Measured | None = None
+    face: SizeMeasured | None = None
+    outside: SizeMeasured | None = None
+    bore: SizeMeasured | None = None
 
-    def diameter(self, *, bore: bool) -> Measured | None:
+    def diameter(self, *, bore: bool) -> SizeMeasured | None:
         """The last bore or the last outside diameter, None where none was measured."""
         return self.bore if bore else self.outside
 
-    def with_diameter(self, measured: Measured, *, inside: bool) -> Known:
+    def with_diameter(self, measured: SizeMeasured, *, inside: bool) -> Known:
         """The same with a bore or an outside diameter that was measured."""
         return replace(self, bore=measured) if inside else replace(self, outside=measured)
 
@@ -299,7 +299,7 @@ class ZeroFinder:
                 looks = look_at_gauge(gauge, begun.what, abs(figure), self.expected(begun))
                 beyond = figure < 0
                 terms = turned_terms(gauged(gauge, abs(figure)), beyond=beyond)
-                seen = Measured(gauged(gauge, abs(figure)), begun.cuts)
+                seen = SizeMeasured(gauged(gauge, abs(figure)), begun.cuts)
                 self.known = self.known.with_diameter(seen, inside=begun.tool.kind.is_inside)
             case Method.FELT_FACE:
                 at = self._face_in_program(figure)
@@ -429,7 +429,7 @@ class ZeroFinder:
         wear = self.desk.estimate(wear_row(tool.offset), "z")
         value = evidence.machine.value - geometry.value - wear.value + evidence.slide - tool.leads
         effects = combined((1.0, evidence.machine.effects), (-1.0, geometry.effects), (-1.0, wear.effects))
-        self.known = replace(self.known, face=Measured(Estimate(value, effects), evidence.cuts))
+        self.known = replace(self.known, face=SizeMeasured(Estimate(value, effects), evidence.cuts))
 
     def leave(self) -> None:
         """Leave what was begun."""
