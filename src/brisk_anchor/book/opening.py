@@ -68,6 +68,10 @@ def _file_lock(path: Path) -> Iterator[None]:
         lock.release()
 
 
+_PAGES = 400
+"""KiB of the file that SQLite keeps in memory, a fifth of what it would: the system keeps what was read last anyway."""
+
+
 def _use_wal(path: Path) -> None:
     """Switch the file to write-ahead logging; that cannot be done within a transaction."""
     with closing(sqlite3.connect(path, timeout=BUSY, isolation_level=None)) as connection:
@@ -81,6 +85,7 @@ def _listen(engine: Engine) -> None:
 
     def prepare_connection(connection: Any, _record: Any) -> None:
         connection.execute("PRAGMA synchronous=FULL")
+        connection.execute(f"PRAGMA cache_size=-{_PAGES}")
 
     def begin(connection: Connection) -> None:
         writes = connection.get_execution_options().get("writes", False)
