@@ -357,11 +357,10 @@ class ZeroFinder:
         proposal, self._counted_in = self.proposal, self.row
         present = self.desk.figure(proposal.row, proposal.axis) if self._was_set(proposal) else None
         live = self.setup.lathe.connected
+        place = evidence.place.value - (evidence.tool.leads if evidence.method.axis == "z" else 0.0)
         self.findings = [
             *looks,
-            *look_at_proposal(
-                proposal, self.setup, present, live=live, place=evidence.place.value, reach_known=held.measured
-            ),
+            *look_at_proposal(proposal, self.setup, present, live=live, place=place, reach_known=held.measured),
         ]
         return proposal
 
