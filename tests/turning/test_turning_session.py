@@ -340,6 +340,53 @@ def test_a_size_corrects_the_tool_that_cut_it(tmp_path: Path):
     session.close()
 
 
+@pytest.mark.parametrize("turned", [True, False])
+def test_another_insert_in_the_tool_that_found_the_zero_changes_that_tool_alone(tmp_path: Path, turned: bool):
+    session = ready(sleeve(tmp_path))
+    face(session)
+    session.zero.store()
+    if turned:
+        turn(session)
+        session.zero.store()
+    zero = session.machine.tables.work["G54"]
+    session.tools.new_insert(session.job.setup.tool(1), same_nose=False)
+    assert session.targets.unknown_reach == "xz"
+    with pytest.raises(DatumError, match="reaches in X is not known"):
+        session.prove("G54")
+    session.machine.reality.geometry[1] = (-230.9, 42.15)  # type: ignore[index]
+    session.machine.jog((session.machine.place[0] - 24.0, session.machine.place[1]), 500)
+    session.touch(Method.FELT_FACE)
+    proposal = session.zero.measured(session.zero.face_in_program.value)  # type: ignore[union-attr]
+    assert (proposal.destination, proposal.value) == (Destination.GEOMETRY, pytest.approx(-0.2, abs=0.004))
+    session.zero.store()
+    assert session.machine.tables.work["G54"] == zero, "every other tool counts with it"
+    session.close()
+
+
+def test_a_presetters_list_puts_zeros_out_of_date_that_counted_with_other_figures(tmp_path: Path):
+    """T1 found the zero with 0 in its table; T3 was felt against that; T5 is in the list and counts by itself."""
+    (tmp_path / "list.csv").write_text("T,X,Z,R\nT1,-115.5,42.35,0.4\n5,-117.71,128.06,0.4\n")
+    session = ready(sleeve(tmp_path, ("[stand_in]  ", PRESETTER + "\n[stand_in]  ")))
+    face(session)
+    session.zero.store()
+    session.to_index_place()
+    session.turn_turret(session.job.setup.tool(3))
+    session.bring_near()
+    session.machine.jog((session.machine.place[0] - 24.0, session.machine.place[1]), 500)
+    session.touch(Method.FELT_FACE)
+    session.zero.measured(session.zero.face_in_program.value)  # type: ignore[union-attr]
+    session.zero.store()
+    changes = session.tools.preset(tmp_path / "list.csv")
+    assert session.tools.voided_by(changes) == ["G54", "T3 geometry"]
+    session.tools.take_presets(changes, "list.csv")
+    assert [session.state(row) for row in ("G54", "T3 geometry")] == [RowState.STALE] * 2
+    assert session.state("T1 geometry") is RowState.STORED
+    with pytest.raises(DatumError, match="not stored"):
+        session.prove("G54")
+    assert session.tools.voided_by(session.tools.preset(tmp_path / "list.csv")) == [], "it moves nothing now"
+    session.close()
+
+
 @pytest.mark.parametrize("x", [-231.0, -230.997, -230.999, -229.413])
 def test_a_table_of_radii_holds_what_was_stored_as_nearly_as_it_can(tmp_path: Path, x: float):
     radii = ('control = "turn-macro"', 'control = "turn-table"')

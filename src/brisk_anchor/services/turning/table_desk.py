@@ -154,10 +154,16 @@ class TableDesk:
             self.estimate(geometry, axis),
             self.estimate(wear, axis),
             measured=self.is_known(geometry, axis),
-            set_here=self.is_known(row, axis) and not self._set_by(row, axis, offset),
+            # With another insert in it a tool says how far it reaches now, also where it found the zero itself.
+            set_here=self.is_known(row, axis) and (self._lost(geometry) or not self.found_with(row, axis, offset)),
         )
 
-    def _set_by(self, row: str, axis: str, offset: int) -> bool:
+    def _lost(self, geometry: str) -> bool:
+        """Whether a tool's geometry was right and is no more: another insert, a crash."""
+        newest = self.ledger.newest(geometry)
+        return newest is not None and newest.kind is EntryKind.STALE
+
+    def found_with(self, row: str, axis: str, offset: int) -> bool:
         """Whether a zero was found by this very tool: what it says of the part again is that zero again."""
         found, tool = self._stored(row, axis), self.job.setup.tool(offset)
         return found is not None and any(term.label == f"geometry of {tool.name}" for term in found.terms)
@@ -168,12 +174,14 @@ class TableDesk:
         Along Z a tool that found a zero itself counts with 0 there; so it does with the zeros that follow that one.
         """
         geometry = geometry_row(offset)
+        if self._lost(geometry):
+            return False
         if self.figure(geometry, axis) or self.is_known(geometry, axis):
             return True
         if axis == "x":
             return False
         family = [member.row for member in self.job.setup.family] if self.job.setup.member(row) is not None else []
-        return any(self._set_by(name, "z", offset) for name in dict.fromkeys((row, *family)))
+        return any(self.found_with(name, "z", offset) for name in dict.fromkeys((row, *family)))
 
     def corner(self, tool: TurningTool, axis: str) -> Estimate:
         """The geometry of a tool's sharp corner: what stands in its table, less what leads to the nose's centre."""

@@ -155,8 +155,25 @@ class ToolRoom:
             raise DatumError(f"{path.name} lists none of the tools in this turret", "", "Look at the numbers")
         return found
 
+    def voided_by(self, changes: list[PresetChange]) -> list[str]:
+        """The rows that hold no more where a list is taken: zeros found with a tool that it moves along Z, and what
+        was measured against them by tools that it does not list.
+        """
+        desk, setup = self.desk, self.desk.job.setup
+        moved = {change.tool.offset for change in changes if abs(change.z_moves) > desk.resolution}
+        work = [row for row in dict.fromkeys((setup.row, *(m.row for m in setup.family))) if desk.is_known(row, "z")]
+        if not any(desk.found_with(row, "z", offset) for row in work for offset in moved):
+            return []
+        listed = {change.tool.offset for change in changes}
+        others = [geometry_row(tool.offset) for tool in setup.tools if tool.offset not in listed]
+        return work + [row for row in others if desk.was_found(row, "z")]
+
     def take_presets(self, changes: list[PresetChange], name: str) -> Program | None:
-        """Write the geometry of a list's tools, and zero their wear. Raises DatumError, RunStopped, BookWriteError."""
+        """Write the geometry of a list's tools, and zero their wear; what counted with others becomes out of date.
+
+        Raises:
+            DatumError, RunStopped, BookWriteError.
+        """
         columns = self.desk.job.file.presetter
         others = [change.tool.name for change in changes if change.other_nose]
         if others:
@@ -178,7 +195,9 @@ class ToolRoom:
             if any(self.desk.figure(wear, axis) for axis in "xz"):
                 zero = [(axis, Estimate(0.0), "geometry from the presetter") for axis in ("x", "z")]
                 chains.append(figure_chain(wear, zero))
-        return self.desk.write(chains, f"presetter's list {name}")
+        note = f"tools were measured anew, list {name}"
+        stale = [self.desk.ledger.entry(EntryKind.STALE, row, None, note=note) for row in self.voided_by(changes)]
+        return self.desk.write(chains, f"presetter's list {name}", more=stale)
 
     def part_clamped(self) -> list[str]:
         """Mark the part as clamped anew: zeros along Z become out of date. The rows. Raises BookWriteError."""

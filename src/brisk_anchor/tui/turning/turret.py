@@ -216,16 +216,20 @@ class TurretView(TurningPanel):
 
         def weigh(words: str) -> str:
             changes = session.tools.preset(_path(words, session))
-            return "; ".join(change.told for change in changes)
+            stale = session.tools.voided_by(changes)
+            return "; ".join([*(change.told for change in changes), *(f"{row} is out of date then" for row in stale)])
 
         def take(words: str) -> None:
             path = _path(words, session)
 
             def work() -> tuple[str, str]:
                 changes = session.tools.preset(path)
+                stale = session.tools.voided_by(changes)
                 program = session.tools.take_presets(changes, path.name)
                 names = ", ".join(change.tool.name for change in changes)
-                return f"Geometry of {names} is stored.", "" if program is None else f"{program.label} wrote it."
+                told = "" if program is None else f"{program.label} wrote it."
+                told += f" Out of date by it: {', '.join(stale)}." if stale else ""
+                return f"Geometry of {names} is stored.", told.strip()
 
             self.stage.attempt(work)
 
