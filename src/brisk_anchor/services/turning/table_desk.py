@@ -160,8 +160,8 @@ class TableDesk:
 
     def _lost(self, geometry: str) -> bool:
         """Whether a tool's geometry was right and is no more: another insert, a crash."""
-        newest = self.ledger.newest(geometry)
-        return newest is not None and newest.kind is EntryKind.STALE
+        entries = self.ledger.history(geometry)
+        return bool(entries) and entries[-1].kind is EntryKind.STALE
 
     def found_with(self, row: str, axis: str, offset: int) -> bool:
         """Whether a zero was found by this very tool: what it says of the part again is that zero again."""
