@@ -114,6 +114,18 @@ def test_the_table_turns_the_part_straight_and_the_row_holds_without_an_angle(tm
     assert proof.worst < 2e-3  # the probe of the twin errs as a real one does
 
 
+def test_another_centre_of_the_table_puts_the_row_out_of_date(tmp_path):
+    set_up(tmp_path / "job", "skip-macro", 1)
+    session = open_job(tmp_path / "job", tmp_path / "data", roll=0)
+    for name in session.rows.missing("G54"):
+        session.runner.measure(build_measurement(session.setup, point_at(session.setup, session.setup.drawn(name))))
+    session.writer.store("G54")
+    change = session.editor.changing().rotary_figures(0, centre=(-390.5, -230.0, -600.0), u_centre=0.01)
+    session.editor.change(change)
+    assert session.rows.state("G54").value == "stale"
+    session.book.close()
+
+
 def test_the_whole_program_turns_the_table_itself(tmp_path):
     session, truth = set_up(tmp_path / "job", "skip-macro", -1)
     program = session.programs.full_program("G54")

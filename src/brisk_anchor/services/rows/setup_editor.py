@@ -267,9 +267,10 @@ class SetupEditor:
         known = {feature.name: feature for feature in old.features}
         for name in [name for name in working.measured if drawn.get(name) != known.get(name)]:
             working.forget(name)
-        rules = {plan.row: plan.rules for plan in old.rows}
+        before = {plan.row: (plan.rules, plan.turner) for plan in old.rows}
         for plan in working.setup.rows:
-            if rules.get(plan.row, plan.rules) != plan.rules:
+            now = (plan.rules, plan.turner)
+            if before.get(plan.row, now) != now:  # the table that turns it may turn about another centre
                 self.mark_stale(plan.row, "datum changed")
         if working.setup.stylus != old.stylus:
             self.probe_changed()
