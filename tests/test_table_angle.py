@@ -126,6 +126,29 @@ def test_another_centre_of_the_table_puts_the_row_out_of_date(tmp_path):
     session.book.close()
 
 
+@pytest.mark.parametrize(
+    ("file", "before", "after", "state"),
+    [
+        ("part.toml", "place = [130, 75, 0]", "place = [131, 75, 0]", "stale"),
+        ("part.toml", "size = 30.0", "size = 30.5", "stored"),
+        ("part.toml", "depth = 9.0", "depth = 8.0", "stored"),
+        ("job.toml", "[[offset]]", '[temperature]\npart = 32.0\nmaterial = "bronze"\n\n[[offset]]', "stale"),
+        ("job.toml", "drawing = 130.0", "drawing = 131.0", "stale"),
+    ],
+)
+def test_what_a_value_follows_from_puts_it_out_of_date_and_nothing_else_does(tmp_path, file, before, after, state):
+    set_up(tmp_path / "job", "skip-macro", 1, offset("G54", **CUT))
+    session = open_job(tmp_path / "job", tmp_path / "data", roll=0)
+    for name in session.rows.missing("G54"):
+        session.runner.measure(build_measurement(session.setup, point_at(session.setup, session.setup.drawn(name))))
+    session.writer.store("G54")
+    text = (tmp_path / "job" / file).read_text()
+    assert before in text
+    session.editor.change(session.editor.changing().rewritten({file: text.replace(before, after, 1)}, "changed"))
+    assert session.rows.state("G54").value == state
+    session.book.close()
+
+
 def test_the_whole_program_turns_the_table_itself(tmp_path):
     session, truth = set_up(tmp_path / "job", "skip-macro", -1)
     program = session.programs.full_program("G54")
