@@ -363,6 +363,38 @@ def test_another_insert_in_the_tool_that_found_the_zero_changes_that_tool_alone(
     session.close()
 
 
+@pytest.mark.parametrize(
+    ("key", "before", "after", "stale"),
+    [
+        ("zero", "", "jaws", ["G54"]),
+        ("holding", "52 out", "50 out", ["G54"]),
+        ("stock", "from 45", "from 44 45", []),
+        ("tools", "T1 outside nose 0.4 sticks 25", "T1 outside nose 0.4 sticks 25 centre", ["T1 geometry"]),
+        ("tools", "T1 outside nose 0.4 sticks 25", "T1 outside nose 0.8 sticks 25", []),
+        ("tools", "T3 groover width 3.02 edge chuck", "T3 groover width 3.02 edge front", []),
+        ("family", "RS-09-55 G55 55", "RS-09-55 G55 56", ["G55"]),
+    ],
+)
+def test_what_a_value_counted_with_puts_it_out_of_date_when_it_is_described_otherwise(
+    tmp_path: Path, key: str, before: str, after: str, stale: list[str]
+):
+    session = ready(sleeve(tmp_path))
+    face(session)
+    session.zero.store()
+    turn(session)
+    session.zero.store()
+    choose_member(session.desk, "G55")
+    choose_member(session.desk, "G54")
+    session.home()
+    settled = ("G54", "G55", "T1 geometry")
+    said = getattr(session.job.file.setup, key)
+    lines = [line.replace(before, after) for line in said] if isinstance(said, list) else []
+    session.change(key, lines or said.replace(before or said, after))
+    wanted = [*stale, "G55"] if stale == ["G54"] else stale
+    assert [row for row in settled if session.state(row) is RowState.STALE] == wanted
+    session.close()
+
+
 def test_a_presetters_list_puts_zeros_out_of_date_that_counted_with_other_figures(tmp_path: Path):
     """T1 found the zero with 0 in its table; T3 was felt against that; T5 is in the list and counts by itself."""
     (tmp_path / "list.csv").write_text("T,X,Z,R\nT1,-115.5,42.35,0.4\n5,-117.71,128.06,0.4\n")

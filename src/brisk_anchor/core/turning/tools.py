@@ -93,6 +93,12 @@ class TurningTool:
         """
         return self.width if self.points[1] > 0 else 0.0
 
+    @property
+    def counted_by(self) -> tuple[object, ...]:
+        """What the figures in its table follow from: what it is, where its corner points, which point they are of."""
+        radius = self.nose_radius if self.refers_to == "nose centre" else 0.0
+        return self.kind, self.points, self.leads, self.refers_to, radius
+
     def picture(self, turret: str) -> str:
         """That direction as an arrow, the chuck at the left; a front turret stands below the axis."""
         across, along = self.points

@@ -13,7 +13,7 @@ from brisk_anchor.core.errors import BriskAnchorError, CrashError, DatumError, E
 from brisk_anchor.core.numbers import parse_length
 from brisk_anchor.core.offsets.proof import Proof
 from brisk_anchor.core.quantities import fixed, show_as_described, signed_dim
-from brisk_anchor.core.turning.setup import Pair, geometry_row
+from brisk_anchor.core.turning.setup import LatheSetup, Pair, geometry_row
 from brisk_anchor.core.turning.targets import Target
 from brisk_anchor.core.turning.tools import ToolKind, TurningTool
 from brisk_anchor.core.turning.zero import Method
@@ -474,6 +474,7 @@ class TurningSession:
             self.machine.look_at_new(job.setup, job.reality)
         write_turning_file(job, before)
         other = job.setup.stock != before.setup.stock or job.setup.holding != before.setup.holding
+        stale = self._out_of_date(job.setup, before.setup)
         said = [replace(one.setup, targets=(), approach=before.setup.approach) for one in (job, before)]
         self._holder.job = self.desk.job = job
         self.machine.setup, self.machine.reality = job.setup, job.reality
@@ -484,6 +485,26 @@ class TurningSession:
         elif said[0] != said[1]:
             self.zero.leave()  # what was proposed counts by the tool, the gauge and the zero as they were
         self.targets.choose(0) if job.setup.targets else None
+        if stale:
+            note = "the set-up was described otherwise"
+            self.ledger.add_all([self.ledger.entry(EntryKind.STALE, row, None, note=note) for row in stale])
+
+    def _out_of_date(self, now: LatheSetup, before: LatheSetup) -> list[str]:
+        """Rows whose values counted with what is described otherwise now."""
+        settled = [row for row in self.rows() if self.ledger.facts(row).state.is_settled]
+        clamped = now.holding != before.holding or (now.stock != before.stock and now.holding.stop == "none")
+        if clamped or now.zero_from_face != before.zero_from_face or now.lathe.axis_x != before.lathe.axis_x:
+            found = settled
+        else:  # of a family on one stop only those that follow another's length move with their own
+            long = {member.row: member.length for member in before.family}
+            others = [m.row for m in now.family if long.get(m.row, m.length) != m.length]
+            found = [row for row in settled if row in others and not self.desk.was_found(row, "z")]
+        known = {tool.offset: tool for tool in before.tools}
+        for tool in now.tools:
+            row, was = geometry_row(tool.offset), known.get(tool.offset, tool)
+            if tool.counted_by != was.counted_by and self.ledger.facts(row).state.is_settled:
+                found.append(row)
+        return found
 
     def targets_from_drawing(self, depth: float = 1.5, finish: float = 0.3) -> int:
         """Take all targets from the drawing, after those that are there; how many came. Raises JobError."""
