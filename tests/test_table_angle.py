@@ -149,6 +149,35 @@ def test_what_a_value_follows_from_puts_it_out_of_date_and_nothing_else_does(tmp
     session.book.close()
 
 
+def test_files_that_are_changed_while_nothing_is_open_put_out_of_date_what_counted_with_them(tmp_path):
+    set_up(tmp_path / "job", "skip-macro", 1, offset("G54", **CUT))
+    session = open_job(tmp_path / "job", tmp_path / "data", roll=0)
+    for name in session.rows.missing("G54"):
+        session.runner.measure(build_measurement(session.setup, point_at(session.setup, session.setup.drawn(name))))
+    session.writer.store("G54")
+    session.close()
+    job, (kept,) = tmp_path / "job" / "job.toml", (tmp_path / "data").glob("*.rows.json")
+    text, noted = job.read_text(), kept.read_text()
+    changed = text.replace("drawing = 130.0", "drawing = 131.0")
+    for broken in ("[]", '{"QB-3": 3}', '{"QB-3": {"G54": [1]}}', "{", '{"QB-3": {"G54": ["2026", "x"]}}'):
+        kept.write_text(broken)  # it tells nothing then
+        job.write_text(changed)
+        session = open_job(tmp_path / "job", tmp_path / "data", roll=0)
+        assert session.rows.state("G54").value == "stored", broken
+        session.close()
+    kept.write_text(noted)
+    for now, state, note in (
+        (text.replace("jump_limit", "# its limit\njump_limit"), "stored", "set by"),
+        (changed, "stale", "the job's files were changed since"),
+        (text, "stale", "the job's files were changed since"),
+    ):
+        job.write_text(now)
+        session = open_job(tmp_path / "job", tmp_path / "data", roll=0)
+        assert session.rows.state("G54").value == state
+        assert note in session.ledger.history("G54")[-1].note
+        session.close()
+
+
 def test_the_whole_program_turns_the_table_itself(tmp_path):
     session, truth = set_up(tmp_path / "job", "skip-macro", -1)
     program = session.programs.full_program("G54")

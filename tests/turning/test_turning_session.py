@@ -395,6 +395,32 @@ def test_what_a_value_counted_with_puts_it_out_of_date_when_it_is_described_othe
     session.close()
 
 
+def test_a_file_that_is_changed_while_nothing_is_open_puts_out_of_date_what_counted_with_it(tmp_path: Path):
+    session = ready(sleeve(tmp_path))
+    face(session)
+    session.zero.store()
+    turn(session)
+    session.zero.store()
+    choose_member(session.desk, "G55")
+    session.close()
+    path = tmp_path / "turning.toml"
+    text = path.read_text()
+    changes = (
+        ("stage", ""),
+        ("G55 55", "G55 56"),
+        ("nose 0.4 sticks 25", "nose 0.4 sticks 25 centre"),
+        ("52 out", "51 out"),
+    )
+    gone: list[str] = []
+    for (before, after), stale in zip(changes, ([], ["G55"], ["T1 geometry"], ["G54"]), strict=True):
+        path.write_text(text.replace(before, after))
+        session = TurningSession.open(path, tmp_path, seed=None)
+        gone += stale
+        found = [row for row in ("G54", "G55", "T1 geometry") if session.state(row) is RowState.STALE]
+        assert sorted(found) == sorted(gone), after
+        session.close()
+
+
 def test_a_presetters_list_puts_zeros_out_of_date_that_counted_with_other_figures(tmp_path: Path):
     """T1 found the zero with 0 in its table; T3 was felt against that; T5 is in the list and counts by itself."""
     (tmp_path / "list.csv").write_text("T,X,Z,R\nT1,-115.5,42.35,0.4\n5,-117.71,128.06,0.4\n")

@@ -118,6 +118,8 @@ class Ledger:
         self.book = book
         self._setup = setup
         self.who = who
+        self.added: Callable[[list[Entry]], None] = lambda _entries: None
+        """Called with what was added, when it stands."""
         self._history: dict[str, list[Entry]] = {row.row: [] for row in setup().rows}
         self._facts: dict[str, Facts] = {}
         self._numbers: dict[str, int] = {}
@@ -388,3 +390,4 @@ class Ledger:
             self._take(entry)
             figures = " ".join(f"{axis.upper()}{value:.4f}" for axis, value in entry.values.items())
             _LOG.info("%s %s %s %s %s", entry.kind.value, entry.machine, entry.row, figures, entry.note)
+        self.added(numbered)

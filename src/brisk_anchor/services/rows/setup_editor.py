@@ -15,11 +15,11 @@ from brisk_anchor.core.errors import Fault, PlanError, ProfileError
 from brisk_anchor.core.features.calibration import Calibration, calibrate
 from brisk_anchor.core.features.feature import Feature
 from brisk_anchor.core.features.touches import Stylus
-from brisk_anchor.core.offsets.conditions import grown
-from brisk_anchor.core.offsets.setup import RowPlan, Setup
+from brisk_anchor.core.offsets.setup import Setup
 from brisk_anchor.core.tools.scatter import Scatter
 from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.services.machine.shelf_file import ShelfFile
+from brisk_anchor.services.rows.counted_by import counted_by
 from brisk_anchor.services.rows.ledger import Ledger
 from brisk_anchor.services.rows.row_states import RowStates
 from brisk_anchor.services.rows.voiding import Declared, Voided, rows_that_stay
@@ -39,17 +39,6 @@ def setup_of(scene: Scene, profile: Profile) -> Setup:
     return scene.setup.with_lengths(
         profile.tool_lengths.convention, profile.length_reference, profile.u_length_reference
     )
-
-
-def _counted_by(setup: Setup, plan: RowPlan) -> tuple[object, ...]:
-    """What the value of a row follows from, beside what is touched.
-
-    Its rules, with figures of the drawing as long as they are at the part's temperature; the table that turns it, and
-    about which centre; and which places of the part its features are.
-    """
-    known = {feature.name: (feature.kind, feature.body, feature.drawing) for feature in setup.features}
-    places = tuple(known.get(name) for name in setup.touched(plan.features))
-    return grown(plan.rules, setup.conditions), plan.turner, places
 
 
 class SetupEditor:
@@ -279,9 +268,9 @@ class SetupEditor:
         known = {feature.name: feature for feature in old.features}
         for name in [name for name in working.measured if drawn.get(name) != known.get(name)]:
             working.forget(name)
-        before = {plan.row: _counted_by(old, plan) for plan in old.rows}
+        before = {plan.row: counted_by(old, plan) for plan in old.rows}
         for plan in working.setup.rows:
-            now = _counted_by(working.setup, plan)
+            now = counted_by(working.setup, plan)
             if before.get(plan.row, now) != now:
                 self.mark_stale(plan.row, "datum changed")
         if working.setup.stylus != old.stylus:

@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+import logging
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from pathlib import Path
 from types import TracebackType
 from typing import TYPE_CHECKING, Self
 
-from brisk_anchor.book.entries import EntryKind
-from brisk_anchor.core.errors import BriskAnchorError, CrashError, PlanError
+from brisk_anchor.book.entries import Entry, EntryKind
+from brisk_anchor.core.errors import BookWriteError, BriskAnchorError, CrashError, PlanError
 from brisk_anchor.core.offsets.rules import parent_in
 from brisk_anchor.core.offsets.setup import Setup
 from brisk_anchor.link.settings import LinkSettings
@@ -22,6 +23,7 @@ from brisk_anchor.services.machine.real_link import NoPanel, RealLink, Told
 from brisk_anchor.services.machine.shelf_file import ShelfFile
 from brisk_anchor.services.machine.stand_in_link import StandInLink, StandInPanel
 from brisk_anchor.services.measure.positions import LivePositions, PositionSource, TypedPositions
+from brisk_anchor.services.rows.counted_by import CountedFile, counted_by, mark_of
 from brisk_anchor.services.rows.datum_editor import DatumEditor
 from brisk_anchor.services.rows.following_note import rules_noted
 from brisk_anchor.services.rows.ledger import Ledger, person
@@ -36,6 +38,8 @@ from brisk_anchor.standin.control import Control
 from brisk_anchor.standin.machine import StandIn
 from brisk_anchor.standin.scene import Scene, build_scene
 from brisk_anchor.standin.scene_file import load_scene
+
+_LOG = logging.getLogger(__name__)
 
 if TYPE_CHECKING:
     from brisk_anchor.book.store import Book
@@ -102,6 +106,31 @@ class Session:
         self.prover = RowProver(self.control, self.rows, self.programs, self.ledger)
         self._plan_rows_of_the_bench()
         self._take_newer_rows()
+        path = None if machine_file is None else machine_file.with_suffix(".rows.json")
+        self._counted = CountedFile(path if description is not None else None)
+        self._look_at_described_rows()
+        self.ledger.added = self._note_stored
+
+    def _look_at_described_rows(self) -> None:
+        """Mark rows as out of date that were stored by what the job's files said before somebody changed them."""
+        known = self._counted.of(self.setup.job)
+        for plan in self.setup.rows:
+            entry = self.rows.last(plan.row, EntryKind.STORED) if plan.row in known and not plan.on_bench else None
+            if entry is None or not self.ledger.facts(plan.row).state.is_settled:
+                continue
+            at, mark = known[plan.row]
+            if entry.at.isoformat() != at or mark_of(counted_by(self.setup, plan)) == mark:
+                continue
+            try:
+                self.editor.mark_stale(plan.row, "the job's files were changed since")
+            except BookWriteError as error:  # a book that is only read is opened all the same
+                _LOG.warning("%s counted with other files, and that cannot be noted: %s", plan.row, error.one_line())
+
+    def _note_stored(self, entries: Sequence[Entry]) -> None:
+        plans = {plan.row: plan for plan in self.setup.rows if not plan.on_bench}
+        stored = [entry for entry in entries if entry.kind is EntryKind.STORED and entry.row in plans]
+        marks = [(e.row, e.at.isoformat(), mark_of(counted_by(self.setup, plans[e.row]))) for e in stored]
+        self._counted.keep(self.setup.job, marks)
 
     def _plan_rows_of_the_bench(self) -> None:
         """Take the rows over that this job set on the bench before: the book has their values and where from."""

@@ -2,14 +2,24 @@
 
 from __future__ import annotations
 
+import logging
+from collections.abc import Sequence
 from contextlib import suppress
 from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from brisk_anchor import __version__
-from brisk_anchor.book.entries import DISAGREES, EntryKind, RowState
-from brisk_anchor.core.errors import BriskAnchorError, CrashError, DatumError, ExportError, JobError, NumberEntryError
+from brisk_anchor.book.entries import DISAGREES, Entry, EntryKind, RowState
+from brisk_anchor.core.errors import (
+    BookWriteError,
+    BriskAnchorError,
+    CrashError,
+    DatumError,
+    ExportError,
+    JobError,
+    NumberEntryError,
+)
 from brisk_anchor.core.numbers import parse_length
 from brisk_anchor.core.offsets.proof import Proof
 from brisk_anchor.core.quantities import fixed, show_as_described, signed_dim
@@ -22,6 +32,7 @@ from brisk_anchor.nc.programs.program import Program
 from brisk_anchor.nc.write.writer import write_turning
 from brisk_anchor.services.machine.runs import RunStopped
 from brisk_anchor.services.paths import file_stem
+from brisk_anchor.services.rows.counted_by import CountedFile, mark_of
 from brisk_anchor.services.rows.hashes import profile_hash
 from brisk_anchor.services.rows.ledger import Ledger, person
 from brisk_anchor.services.session.book_opening import open_book
@@ -38,6 +49,7 @@ from brisk_anchor.standin.lathe import LatheStandIn, LatheTables
 if TYPE_CHECKING:
     from brisk_anchor.book.store import Book
 
+_LOG = logging.getLogger(__name__)
 _FEED = 120.0
 """Feed of moves by hand, mm/min."""
 _SPEED = 900.0
@@ -84,6 +96,9 @@ class TurningSession:
         self.targets = TargetWork(self.desk, self.zero)
         self._undo: list[TurningJob] = []
         self._take_newer_rows()
+        self._counted = CountedFile(None if machine_file is None else machine_file.with_suffix(".rows.json"))
+        self._look_at_described_rows()
+        self.ledger.added = self._note_stored
 
     @classmethod
     def open(cls, path: Path, data: Path, *, seed: int | None = 1) -> TurningSession:
@@ -121,6 +136,37 @@ class TurningSession:
             if entry is None or (entry.id or 0) <= known:
                 continue
             self.desk.put([figure_of(row, axis, value) for axis, value in entry.values.items() if axis in "xz"])
+
+    def _counted_by(self, row: str) -> tuple[object, ...]:
+        """What the value of a row follows from, beside what was cut or felt; nothing of a wear."""
+        setup = self.job.setup
+        for tool in setup.tools:
+            if row == geometry_row(tool.offset):
+                return tool.counted_by
+        if row not in self.rows():
+            return ()
+        member = setup.member(row)
+        length = member.length if member is not None and not self.desk.was_found(row, "z") else 0.0
+        return setup.holding, setup.zero_from_face, setup.lathe.axis_x, length
+
+    def _look_at_described_rows(self) -> None:
+        """Mark rows as out of date that were stored by what the job's file said before somebody changed it."""
+        stale = []
+        for row, (at, mark) in self._counted.of(self.job.setup.job).items():
+            entry = self.ledger.last(row, EntryKind.STORED, own=True)
+            settled = entry is not None and self.ledger.facts(row).state.is_settled
+            if settled and entry is not None and entry.at.isoformat() == at and mark_of(self._counted_by(row)) != mark:
+                stale.append(self.ledger.entry(EntryKind.STALE, row, None, note="the job's file was changed since"))
+        try:
+            if stale:
+                self.ledger.add_all(stale)
+        except BookWriteError as error:  # a book that is only read is opened all the same
+            _LOG.warning("rows counted with another file, and that cannot be noted: %s", error.one_line())
+
+    def _note_stored(self, entries: Sequence[Entry]) -> None:
+        stored = [entry for entry in entries if entry.kind is EntryKind.STORED]
+        marks = [(entry.row, entry.at.isoformat(), mark_of(self._counted_by(entry.row))) for entry in stored]
+        self._counted.keep(self.job.setup.job, marks)
 
     # -- how it stands -----------------------------------------------------------------------------------------
 
