@@ -404,11 +404,15 @@ class LatheStandIn:
         return low
 
     def gauge_error(self, gauge: Gauge) -> float:
-        """How much a gauge shows too much, mm: one and the same each time, drawn within what is stated of it."""
+        """How much a gauge shows too much, mm: one and the same each time, drawn within what is stated of it.
+
+        What its last digit hides is in what is stated, and comes on top of this where it is read.
+        """
         if self._seed is None:
             return 0.0
         named = np.random.default_rng([self._seed, *gauge.name.encode()])
-        return float(named.normal(0.0, gauge.spread / 2))
+        read = 0.0 if gauge.thickness else gauge.step**2 / 12
+        return float(named.normal(0.0, math.sqrt(max((gauge.spread / 2) ** 2 - read, 0.0))))
 
     def true_length(self, known: str, wanted: float) -> float:
         """From a known face to the front face of the metal as it is, mm; `wanted` places faces of the part itself."""

@@ -175,6 +175,11 @@ class Gauge:
         """Its error, one and the same in everything that is measured with it."""
         return Source(f"gauge {self.name}", self.name)
 
+    @property
+    def step(self) -> float:
+        """The last digit that such a gauge shows, mm. What that hides is part of its ±."""
+        return 0.1 if self.spread > 0.05 else 0.01 if self.spread > 0.008 else 0.001
+
     def fits(self, what: str, size: float) -> bool:
         """Whether it measures that, and goes so far."""
         return what in self.kind.measures and self.low <= size <= self.high

@@ -273,8 +273,7 @@ class ZeroFinder:
             front = machine.metal.bounds[2]
             deep = machine.tip(machine.cut_at)[1]
             true = machine.true_diameter((front + deep) / 2, inside=inside)
-        step = 0.1 if gauge.spread > 0.05 else 0.01 if gauge.spread > 0.008 else 0.001
-        return float(round((true + machine.gauge_error(gauge)) / step) * step)
+        return float(round((true + machine.gauge_error(gauge)) / gauge.step) * gauge.step)
 
     def measured(self, figure: float) -> Proposal:
         """What was measured, of what was begun: a length, a diameter (negative: cut beyond the axis), or a Z or
