@@ -137,17 +137,21 @@ class TurningSession:
                 continue
             self.desk.put([figure_of(row, axis, value) for axis, value in entry.values.items() if axis in "xz"])
 
-    def _counted_by(self, row: str) -> tuple[object, ...]:
+    def _counted_by(self, row: str, setup: LatheSetup) -> tuple[object, ...]:
         """What the value of a row follows from, beside what was cut or felt; nothing of a wear."""
-        setup = self.job.setup
         for tool in setup.tools:
             if row == geometry_row(tool.offset):
                 return tool.counted_by
         if row not in self.rows():
             return ()
         member = setup.member(row)
+        # Of a family on one stop only those that follow another's length move with their own.
         length = member.length if member is not None and not self.desk.was_found(row, "z") else 0.0
-        return setup.holding, setup.zero_from_face, setup.lathe.axis_x, length
+        stock = setup.stock if setup.holding.stop == "none" else None
+        return setup.holding, stock, setup.zero_from_face, setup.lathe.axis_x, length
+
+    def _mark(self, row: str) -> str:
+        return mark_of(self._counted_by(row, self.job.setup))
 
     def _look_at_described_rows(self) -> None:
         """Mark rows as out of date that were stored by what the job's file said before somebody changed it."""
@@ -155,7 +159,12 @@ class TurningSession:
         for row, (at, mark) in self._counted.of(self.job.setup.job).items():
             entry = self.ledger.last(row, EntryKind.STORED, own=True)
             settled = entry is not None and self.ledger.facts(row).state.is_settled
-            if settled and entry is not None and entry.at.isoformat() == at and mark_of(self._counted_by(row)) != mark:
+            if (
+                settled
+                and entry is not None
+                and entry.at.isoformat() == at
+                and mark_of(self._counted_by(row, self.job.setup)) != mark
+            ):
                 stale.append(self.ledger.entry(EntryKind.STALE, row, None, note="the job's file was changed since"))
         try:
             if stale:
@@ -165,7 +174,9 @@ class TurningSession:
 
     def _note_stored(self, entries: Sequence[Entry]) -> None:
         stored = [entry for entry in entries if entry.kind is EntryKind.STORED]
-        marks = [(entry.row, entry.at.isoformat(), mark_of(self._counted_by(entry.row))) for entry in stored]
+        marks = [
+            (entry.row, entry.at.isoformat(), mark_of(self._counted_by(entry.row, self.job.setup))) for entry in stored
+        ]
         self._counted.keep(self.job.setup.job, marks)
 
     # -- how it stands -----------------------------------------------------------------------------------------
@@ -537,20 +548,10 @@ class TurningSession:
 
     def _out_of_date(self, now: LatheSetup, before: LatheSetup) -> list[str]:
         """Rows whose values counted with what is described otherwise now."""
-        settled = [row for row in self.rows() if self.ledger.facts(row).state.is_settled]
-        clamped = now.holding != before.holding or (now.stock != before.stock and now.holding.stop == "none")
-        if clamped or now.zero_from_face != before.zero_from_face or now.lathe.axis_x != before.lathe.axis_x:
-            found = settled
-        else:  # of a family on one stop only those that follow another's length move with their own
-            long = {member.row: member.length for member in before.family}
-            others = [m.row for m in now.family if long.get(m.row, m.length) != m.length]
-            found = [row for row in settled if row in others and not self.desk.was_found(row, "z")]
-        known = {tool.offset: tool for tool in before.tools}
-        for tool in now.tools:
-            row, was = geometry_row(tool.offset), known.get(tool.offset, tool)
-            if tool.counted_by != was.counted_by and self.ledger.facts(row).state.is_settled:
-                found.append(row)
-        return found
+        there = {tool.offset for tool in before.tools}
+        rows = [*self.rows(), *(geometry_row(tool.offset) for tool in now.tools if tool.offset in there)]
+        settled = [row for row in rows if self.ledger.facts(row).state.is_settled]
+        return [row for row in settled if self._counted_by(row, now) != self._counted_by(row, before)]
 
     def targets_from_drawing(self, depth: float = 1.5, finish: float = 0.3) -> int:
         """Take all targets from the drawing, after those that are there; how many came. Raises JobError."""
