@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from dataclasses import replace
 
 import numpy as np
@@ -114,12 +115,18 @@ def test_the_table_turns_the_part_straight_and_the_row_holds_without_an_angle(tm
     assert proof.worst < 2e-3  # the probe of the twin errs as a real one does
 
 
-def test_another_centre_of_the_table_puts_the_row_out_of_date(tmp_path):
-    set_up(tmp_path / "job", "skip-macro", 1)
-    session = open_job(tmp_path / "job", tmp_path / "data", roll=0)
+def stored(folder, row=None):
+    """A job with files whose G54 is measured and stored."""
+    set_up(folder / "job", "skip-macro", 1, row)
+    session = open_job(folder / "job", folder / "data", roll=0)
     for name in session.rows.missing("G54"):
         session.runner.measure(build_measurement(session.setup, point_at(session.setup, session.setup.drawn(name))))
     session.writer.store("G54")
+    return session
+
+
+def test_another_centre_of_the_table_puts_the_row_out_of_date(tmp_path):
+    session = stored(tmp_path)
     change = session.editor.changing().rotary_figures(0, centre=(-390.5, -230.0, -600.0), u_centre=0.01)
     session.editor.change(change)
     assert session.rows.state("G54").value == "stale"
@@ -137,11 +144,7 @@ def test_another_centre_of_the_table_puts_the_row_out_of_date(tmp_path):
     ],
 )
 def test_what_a_value_follows_from_puts_it_out_of_date_and_nothing_else_does(tmp_path, file, before, after, state):
-    set_up(tmp_path / "job", "skip-macro", 1, offset("G54", **CUT))
-    session = open_job(tmp_path / "job", tmp_path / "data", roll=0)
-    for name in session.rows.missing("G54"):
-        session.runner.measure(build_measurement(session.setup, point_at(session.setup, session.setup.drawn(name))))
-    session.writer.store("G54")
+    session = stored(tmp_path, offset("G54", **CUT))
     text = (tmp_path / "job" / file).read_text()
     assert before in text
     session.editor.change(session.editor.changing().rewritten({file: text.replace(before, after, 1)}, "changed"))
@@ -150,16 +153,14 @@ def test_what_a_value_follows_from_puts_it_out_of_date_and_nothing_else_does(tmp
 
 
 def test_files_that_are_changed_while_nothing_is_open_put_out_of_date_what_counted_with_them(tmp_path):
-    set_up(tmp_path / "job", "skip-macro", 1, offset("G54", **CUT))
-    session = open_job(tmp_path / "job", tmp_path / "data", roll=0)
-    for name in session.rows.missing("G54"):
-        session.runner.measure(build_measurement(session.setup, point_at(session.setup, session.setup.drawn(name))))
-    session.writer.store("G54")
+    session = stored(tmp_path, offset("G54", **CUT))
     session.close()
     job, (kept,) = tmp_path / "job" / "job.toml", (tmp_path / "data").glob("*.rows.json")
     text, noted = job.read_text(), kept.read_text()
     changed = text.replace("drawing = 130.0", "drawing = 131.0")
-    for broken in ("[]", '{"QB-3": 3}', '{"QB-3": {"G54": [1]}}', "{", '{"QB-3": {"G54": ["2026", "x"]}}'):
+    (name,) = json.loads(noted)
+    for told in ([], {name: 3}, {name: {"G54": [1]}}, "{", {name: {"G54": ["2026", "x"]}}):
+        broken = told if isinstance(told, str) else json.dumps(told)
         kept.write_text(broken)  # it tells nothing then
         job.write_text(changed)
         session = open_job(tmp_path / "job", tmp_path / "data", roll=0)

@@ -29,6 +29,13 @@ def ready(session: TurningSession) -> TurningSession:
     return session
 
 
+def to_work(session: TurningSession, offset: int) -> None:
+    """Turn another tool to the work and bring it near."""
+    session.to_index_place()
+    session.turn_turret(session.job.setup.tool(offset))
+    session.bring_near()
+
+
 def face(session: TurningSession, off: float = 0.5, figure: float | None = None) -> Proposal:
     """Cut the face and measure it; what is proposed."""
     session.spindle()

@@ -34,7 +34,7 @@ from brisk_anchor.services.turning.family import choose_member, pending
 from brisk_anchor.services.turning.turning_session import TurningSession
 from brisk_anchor.services.turning.turning_sheet import write_turning_sheet
 from brisk_anchor.services.turning.turning_words import history_lines, next_step, question_of, tip_number
-from tests.turning.lathe_helpers import face, ready, sleeve, turn
+from tests.turning.lathe_helpers import face, ready, sleeve, to_work, turn
 
 TRUE_ZERO = -435.92 + 30 + 0.38 + 52
 """Where the finished face really belongs: chuck face, jaws, its shift, what stands out."""
@@ -214,9 +214,7 @@ def test_a_blade_meets_a_face_with_its_edge_on_the_chucks_side(tmp_path: Path, e
     session = ready(sleeve(tmp_path, groover, KNOWN_T1))
     face(session)
     session.zero.store()
-    session.to_index_place()
-    session.turn_turret(session.job.setup.tool(3))
-    session.bring_near()
+    to_work(session, 3)
     assert session.machine.tip()[1] - session.machine.metal.bounds[2] == pytest.approx(5.0 + leads, abs=0.6)
     x, z = session.machine.place
     session.machine.jog((x - 24.0, z), 500)
@@ -253,9 +251,7 @@ def test_nothing_moves_for_a_measurement_that_may_not_begin(tmp_path: Path):
 def test_a_bore_is_measured_with_its_own_gauge_and_left_along_the_axis(tmp_path: Path):
     tube = ("bar on 3 front 1.5 back 32", "bar tube 29 on 3 front 1.5 back 32")
     session = ready(sleeve(tmp_path, tube, seed=4))
-    session.to_index_place()
-    session.turn_turret(session.job.setup.tool(5))
-    session.bring_near()
+    to_work(session, 5)
     proposal = turn(session, long=8.0, off=0.8)
     assert session.zero.begun is not None
     gauge = session.zero.gauge("bore")
@@ -280,9 +276,7 @@ def test_what_was_measured_is_offered_until_it_is_cut_again_and_a_bore_is_no_out
     session.zero.store()
     turn(session)
     session.zero.store()
-    session.to_index_place()
-    session.turn_turret(session.job.setup.tool(5))
-    session.bring_near()
+    to_work(session, 5)
     turn(session, long=8.0, off=0.8)
     session.zero.store()
     outside, bore = (session.zero.known_diameter(bore=inside) for inside in (False, True))
@@ -292,9 +286,7 @@ def test_what_was_measured_is_offered_until_it_is_cut_again_and_a_bore_is_no_out
     work.choose(1)
     assert work.progress is not None
     assert work.progress.stops == pytest.approx((49.7, 48.4, 48.0, 48.0)), "from ⌀51: a bore is no size to start from"
-    session.to_index_place()
-    session.turn_turret(session.job.setup.tool(1))
-    session.bring_near()
+    to_work(session, 1)
     session.spindle()
     session.cut_along(10.0, 1.0)
     session.spindle()
@@ -427,9 +419,7 @@ def test_a_presetters_list_puts_zeros_out_of_date_that_counted_with_other_figure
     session = ready(sleeve(tmp_path, ("[stand_in]  ", PRESETTER + "\n[stand_in]  ")))
     face(session)
     session.zero.store()
-    session.to_index_place()
-    session.turn_turret(session.job.setup.tool(3))
-    session.bring_near()
+    to_work(session, 3)
     session.machine.jog((session.machine.place[0] - 24.0, session.machine.place[1]), 500)
     session.touch(Method.FELT_FACE)
     session.zero.measured(session.zero.face_in_program.value)  # type: ignore[union-attr]
@@ -582,9 +572,7 @@ def test_a_readout_without_a_control_is_set_and_a_new_tool_finds_the_zero_again(
     session.zero.store()
     with pytest.raises(DatumError, match="runs no programs"):
         session.look_program("G54")
-    session.to_index_place()
-    session.turn_turret(session.job.setup.tool(7))
-    session.bring_near()
+    to_work(session, 7)
     x, z = session.machine.place
     session.machine.jog((x - 30.0, z), 500)
     session.touch(Method.FELT_FACE)
@@ -947,9 +935,7 @@ def test_a_drill_is_swept_for_x_and_felt_for_z(tmp_path: Path):
     session = ready(sleeve(tmp_path, drill, real, KNOWN_T1))
     face(session)
     session.zero.store()
-    session.to_index_place()
-    session.turn_turret(session.job.setup.tool(6))
-    session.bring_near()
+    to_work(session, 6)
     session.touch(Method.DIAL)
     assert session.zero.measured(0.0).value == pytest.approx(-231.3, abs=0.001)
     session.zero.store()
