@@ -121,6 +121,11 @@ def test_a_twin_proves_nothing_that_was_clamped_or_measured_anew_since_it_was_st
     full = session.programs.full_program("G54")
     run = session.prover.proving_run(full)
     run.to_end()
+    # What the row is set from was changed while its program ran, and stored anew.
+    session.datums.take_datum("G54", "z", "top", onto=True)
+    session.writer.store("G54")
+    with pytest.raises(PlanError, match="was changed while its program ran"):
+        session.prover.judge("G54", full, run)
     session.editor.clamp()
     for attempt in (lambda: session.prover.prove("G54"), lambda: session.prover.judge("G54", full, run)):
         with pytest.raises(PlanError, match="holds no more: it is out of date"):

@@ -26,7 +26,9 @@ from brisk_anchor.core.errors import (
     ReportError,
     TableFileError,
 )
+from brisk_anchor.core.offsets.conditions import Conditions, Temperature
 from brisk_anchor.core.quantities import Unit
+from brisk_anchor.core.tools.shelf import Health
 from brisk_anchor.exchange.tables.csv_form import from_saved
 from brisk_anchor.link.settings import feed_of
 from brisk_anchor.nc.profile.sections import SavedTable
@@ -36,6 +38,7 @@ from brisk_anchor.services.job.jobs import load_job
 from brisk_anchor.services.machine.outlet import plainly
 from brisk_anchor.services.measure.by_hand import PositionFrame
 from brisk_anchor.services.measure.measurement_request import point_at
+from brisk_anchor.services.offsets.offset_book import edit
 from brisk_anchor.services.orders.listening import Ear, LinkState, link_lock
 from brisk_anchor.services.orders.order import OrderState
 from brisk_anchor.services.orders.orders import Orders, reports_in
@@ -47,7 +50,7 @@ from brisk_anchor.services.results.inspection import Inspection
 from brisk_anchor.services.results.measuring import inspection_plan
 from brisk_anchor.services.served.serving import ServedMachine
 from brisk_anchor.services.session.job_opening import open_job
-from brisk_anchor.services.session.tool_shelf import reference_prepared
+from brisk_anchor.services.session.tool_shelf import broken, reference_prepared
 
 
 class Shop:
@@ -384,6 +387,73 @@ def test_the_setters_reference_and_a_tools_length(shop):
     assert session.setup.shelf.cutter(12).length == pytest.approx(true, abs=0.02)
     assert "long" in outcome.taken.told
     assert 12 not in session.real.told.lengths  # nobody said that the control's table has it
+
+    shop.orders.tool_length(12)
+    shop.said.clear()
+    while not shop.said or "ended" not in shop.said[-1]:
+        shop.served.pass_time(0.05)
+    broken(session, 12)
+    (outcome,) = shop.come()
+    assert "T12 or the setter was changed since" in str(outcome.error)
+    assert session.setup.shelf.cutter(12).health is Health.BROKEN
+
+
+def _typed(session):
+    edit(session, "G54", {"x": -400.0}, "another stop")
+
+
+def _datum(session):
+    session.datums.take_datum("G54", "x", "seat", onto=False)
+
+
+def _warm(session):
+    """Figures of the drawing are longer at once; nobody was asked."""
+    conditions = Conditions(temperature=Temperature(30.0, "steel"))
+    plan = session.setup.row("G54")
+    rules = {**plan.rules, "y": replace(plan.rules["y"], drawing=100.0)}
+    session.working.setup = replace(session.setup, conditions=conditions).with_row(replace(plan, rules=rules))
+
+
+@pytest.mark.parametrize(
+    ("change", "state", "told"),
+    [
+        (_typed, RowState.TYPED, "typed anew, and not written yet"),
+        (_datum, RowState.STALE, "datum of X changed"),
+        (_warm, RowState.STALE, "what it counts with was changed since O2"),
+    ],
+)
+def test_what_was_changed_while_a_program_was_on_its_way_is_not_undone(shop, change, state, told):
+    session = shop.session
+    for name in ("top", "left", "front"):
+        shop.measure(name)
+        taken(shop.come())
+    shop.orders.store("G54")
+    change(session)
+    wanted = session.ledger.valued("G54").values
+    assert told in taken(shop.come()).taken.behind
+    assert session.ledger.facts("G54").state is state
+    if state is RowState.TYPED:
+        assert session.ledger.valued("G54").values == wanted
+        assert session.real.table_values("G54")["x"] != wanted["x"]  # the control has what the program set
+    # A plan sets the row anew, and is proved; what is changed while that runs is not.
+    shop.orders.plan(plan_of_features("G54 by plan", "G54", ["top", "left", "front", "seat"]))
+    if change is _typed:
+        change(session)
+        assert told in taken(shop.come()).taken.behind
+        with pytest.raises(PlanError, match="another value was typed since"):
+            shop.orders.prove("G54")
+        shop.orders.write_rows(["G54"])
+    taken(shop.come())
+    assert session.ledger.facts("G54").state is RowState.STORED
+    shop.orders.prove("G54")
+    if change is _warm:
+        session.working.setup = replace(session.setup, conditions=Conditions())
+    else:
+        session.editor.mark_stale("G54", "looked at")
+        change(session)
+    (outcome,) = shop.come()
+    assert "of G54 holds no more" in str(outcome.error) or "G54 was changed since" in str(outcome.error)
+    assert session.ledger.facts("G54").state is not RowState.PROVED
 
 
 def test_a_file_of_somebody_elses_is_not_overwritten(shop):

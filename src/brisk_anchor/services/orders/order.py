@@ -58,11 +58,17 @@ class OrderState(Enum):
 
 
 class RowOrder(BaseModel):
-    """A row that a program sets, and the chain of its figures as the book keeps it."""
+    """A row that a program sets or proves, as it stood when the program was handed over.
+
+    `chain`: the figures it is set to, as the book keeps them; "" where the control works them out, or sets nothing.
+    `entries`: how many the book had of it, and `counted` what its value counted with; nobody knows them of old orders.
+    """
 
     model_config = ConfigDict(extra="forbid", frozen=True)
     row: str
-    chain: str
+    chain: str = ""
+    entries: int | None = None
+    counted: str = ""
 
 
 class WearOrder(BaseModel):
@@ -110,6 +116,8 @@ class Order(BaseModel):
     row: str = ""
     tool: int = 0
     rows: list[RowOrder] = Field(default=[])
+    counted: str = ""
+    """What a tool's length counts with: the setter, its reference, and whether the tool is whole."""
     plan: str = ""
     wear: WearOrder | None = None
     state: OrderState = OrderState.WAITING

@@ -12,8 +12,6 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
-from brisk_anchor.book.chain_form import dumped
-from brisk_anchor.book.entries import EntryKind
 from brisk_anchor.core.errors import BookError, BriskAnchorError, ExportError, PlanError, ReportError
 from brisk_anchor.core.features.measuring import Measurement
 from brisk_anchor.core.inspection.correction import Correction
@@ -34,15 +32,15 @@ from brisk_anchor.services.orders.order import (
     Order,
     OrderFolder,
     OrderState,
-    RowOrder,
     WearOrder,
     digest_of,
     order_for,
 )
+from brisk_anchor.services.orders.since import as_ordered, length_counted_by
 from brisk_anchor.services.orders.taking import Taken, program_of_order, replay, take, touches_in
 from brisk_anchor.services.plan.plan_file import PlanFile, ToolCheckSection, plan_text
 from brisk_anchor.services.plan.plan_tools import tool_check
-from brisk_anchor.services.plan.planning import planned, program_of
+from brisk_anchor.services.plan.planning import planned, program_of, rows_set
 from brisk_anchor.services.results.inspection import Inspection
 from brisk_anchor.services.session.session import Session
 
@@ -175,7 +173,7 @@ class Orders:
     def set_to(self, chain: Chain, plan: StorePlan, told: Progress = _quiet) -> Order:
         """Hand over the program that sets a row to figures that were worked out. Raises BriskAnchorError."""
         program = self.session.writer.program_of(chain, plan)
-        rows = [RowOrder(row=chain.row, chain=dumped(chain))]
+        rows = [as_ordered(self.session, chain.row, chain)]
         return self._hand_over(program, Kind.SET_ROWS, f"set {chain.row}", told, rows=rows)
 
     def tool_length(self, number: int, told: Progress = _quiet) -> Order:
@@ -187,7 +185,8 @@ class Orders:
         heads = self.session.heads
         plan = heads.plan_of(heads.first_number + _LENGTH, f"length of T{number}", [], None)
         program = write_program(replace(plan, tools=(check,), date=""), self.session.profile)
-        return self._hand_over(program, Kind.TOOL_LENGTH, f"length of T{number}", told, tool=number, touches=1)
+        title, counted = f"length of T{number}", length_counted_by(self.session, number)
+        return self._hand_over(program, Kind.TOOL_LENGTH, title, told, tool=number, touches=1, counted=counted)
 
     def prove(self, row: str, told: Progress = _quiet) -> Order:
         """Hand over a program that touches again what a row is set from: the proof, on the machine itself.
@@ -196,8 +195,7 @@ class Orders:
             BriskAnchorError: it is not stored, or stands on nothing that can be touched.
         """
         session = self.session
-        if session.rows.last(row, EntryKind.STORED) is None:
-            raise PlanError(f"{row} has not been stored yet", "There is nothing to prove", "Store it first: ⟨bench:s⟩")
+        session.prover.look(row, on_the_machine=True)
         measurements = session.programs.retouching(row)
         if not measurements:
             parent = session.rows.parent_of(row)
@@ -208,8 +206,9 @@ class Orders:
             )
         program = session.programs.retouching_program(row, measurements)
         touches = touches_in(tuple(measurements))
+        title, rows = f"{row} touched again", [as_ordered(session, row)]
         return self._hand_over(
-            program, Kind.PROVE, f"{row} touched again", told, measurements=measurements, row=row, touches=touches
+            program, Kind.PROVE, title, told, measurements=measurements, row=row, rows=rows, touches=touches
         )
 
     def write_rows(self, rows: Sequence[str], told: Progress = _quiet, wear: WearOrder | None = None) -> Order:
@@ -224,7 +223,7 @@ class Orders:
         for row in rows:
             valued = session.ledger.valued(row)
             if valued is not None:
-                ordered.append(RowOrder(row=row, chain=dumped(chain_as_booked(session, row, valued))))
+                ordered.append(as_ordered(session, row, chain_as_booked(session, row, valued)))
         names = ", ".join(rows[:6]) + (" and more" if len(rows) > 6 else "")
         return self._hand_over(program, Kind.SET_ROWS, f"set {names}", told, rows=ordered, wear=wear)
 
@@ -233,7 +232,8 @@ class Orders:
         ready = planned(self.session, plan)
         program = program_of(self.session, ready)
         touches = len(ready.tools) + touches_in(ready.measurements)
-        return self._hand_over(program, Kind.PLAN, plan.name, told, plan=plan_text(plan), touches=touches)
+        rows = [as_ordered(self.session, row) for row in rows_set(ready.plan)]
+        return self._hand_over(program, Kind.PLAN, plan.name, told, plan=plan_text(plan), rows=rows, touches=touches)
 
     def read_table(self, told: Progress = _quiet) -> Order:
         """Hand over the program that prints the control's tables. Raises PlanError: this control cannot."""

@@ -11,7 +11,7 @@ from dataclasses import replace
 from datetime import datetime
 
 from brisk_anchor.book.chain_form import loaded
-from brisk_anchor.book.entries import EntryKind
+from brisk_anchor.book.entries import Entry, EntryKind
 from brisk_anchor.core.errors import PlanError, ReportError
 from brisk_anchor.core.features.measuring import Measurement
 from brisk_anchor.core.offsets.chain import Chain, Term
@@ -27,6 +27,7 @@ from brisk_anchor.services.measure.features_touched import feature_from
 from brisk_anchor.services.measure.found_features import request_of
 from brisk_anchor.services.measure.limits_stated import stated_of
 from brisk_anchor.services.orders.order import Kind, Order, WearOrder, digest_of
+from brisk_anchor.services.orders.since import changed_since, length_counted_by, stands_again
 from brisk_anchor.services.plan.plan_file import parse_plan
 from brisk_anchor.services.plan.planning import Planned, planned, program_of, rows_set
 from brisk_anchor.services.plan.reported import take_report
@@ -197,16 +198,7 @@ def _set_rows(session: Session, real: RealLink, order: Order, report: RunReport,
             "The book keeps it as out of date: measure again.",
         )
     mark = _mark(order, report)
-    entries = []
-    for row, chain in chains.items():
-        if not _entered(session, row, mark):
-            entries += [
-                entry
-                for entry in session.writer.stored(chain, f"set by {mark}, the control says so")
-                if entry.row == row or entry.row not in chains
-            ]
-    if entries:
-        session.ledger.add_all(entries)
+    changes = _enter_stored(session, chains, mark, {row: changed_since(session, order, row) for row in chains})
     real.note_rows(told, at)
     if order.wear is not None:
         _note_corrected(session, order.wear)
@@ -214,7 +206,38 @@ def _set_rows(session: Session, real: RealLink, order: Order, report: RunReport,
         if chain.table is not None:
             session.datums.table_turned(chain.row, chain.table)
     words = f"{names} is stored: the control has written it and read it back"
-    return Taken(words, "It is in the book. ⟨bench:p⟩ proves it.")
+    return Taken(words, _since_words(order, changes) or "It is in the book. ⟨bench:p⟩ proves it.")
+
+
+def _enter_stored(
+    session: Session, chains: Mapping[str, Chain], mark: str, since: Mapping[str, list[Entry]]
+) -> list[Entry]:
+    """Enter that the control stored rows, once; what was changed `since` stands behind it. Returns those changes."""
+    entries, changes = [], []
+    for row, chain in chains.items():
+        if not _entered(session, row, mark):
+            entries += [
+                entry
+                for entry in session.writer.stored(chain, f"set by {mark}, the control says so")
+                if entry.row == row or entry.row not in chains
+            ]
+            entries += stands_again(session, since[row])
+            changes += since[row]
+    if entries:
+        session.ledger.add_all(entries)
+    return changes
+
+
+def _since_words(order: Order, changes: list[Entry]) -> str:
+    """What a person is told of rows that were changed while a program was on its way; "" where none was."""
+    if not changes:
+        return ""
+    *_, last = changes
+    rows = ", ".join(dict.fromkeys(entry.row for entry in changes))
+    why = (
+        f"out of date: {last.note}" if last.kind is EntryKind.STALE else f"{last.kind.value} anew, and not written yet"
+    )
+    return f"Since {order.label} was handed over {rows} is {why}."
 
 
 def _with_control(chain: Chain, told: Mapping[str, float]) -> Chain:
@@ -266,18 +289,15 @@ def _plan(session: Session, real: RealLink, order: Order, report: RunReport, at:
             raise ReportError(f"{row} cannot be worked out from this report", "", "Look at the plan")
         _off(chain, told[row], _AGREE)
         chains[row] = _with_control(chain, told[row])
+    typed = {row: [e for e in changed_since(session, order, row) if e.kind is EntryKind.TYPED] for row in chains}
     names = _keep_features(session, ready, trial.working, at, noted=mark)
-    entries = []
-    for row, chain in chains.items():
-        if not _entered(session, row, mark):
-            entries += session.writer.stored(chain, f"set by {mark}, the control says so")
-    if entries:
-        session.ledger.add_all(entries)
+    changes = _enter_stored(session, chains, mark, typed)
     if told:
         real.note_rows(told, at)
     stored_words = f"; {', '.join(chains)} stored" if chains else ""
-    tools = [f"T{number} is {signed_dim(off, 3)} off its length" for number, off in report.tools.items()]
-    return Taken(f"{len(names)} features came from the control{stored_words}", ". ".join(tools), names[-1])
+    behind = [f"T{number} is {signed_dim(off, 3)} off its length." for number, off in report.tools.items()]
+    behind += [words] if (words := _since_words(order, changes)) else []
+    return Taken(f"{len(names)} features came from the control{stored_words}", " ".join(behind), names[-1])
 
 
 def active_row(profile: Profile, figure: float) -> str:
@@ -319,6 +339,13 @@ def program_of_order(order: Order) -> Program:
 
 def _prove(session: Session, real: RealLink, order: Order, report: RunReport, at: datetime) -> Taken:
     _still_clamped(session, order)
+    session.prover.look(order.row, on_the_machine=True)
+    if changes := changed_since(session, order, order.row):
+        raise ReportError(
+            f"{order.row} was changed since {order.label} was handed over",
+            f"What it touched proves the value of before. {_since_words(order, changes)}",
+            "Nothing was taken; store it, then prove it",
+        )
     trial = session.trial(session.setup)  # what is touched again proves, and is no new measurement
     take_report(trial.working, session.setup, order.measurements, 0, report)
     chain = trial.solver.chain(order.row)
@@ -341,6 +368,12 @@ def _prove(session: Session, real: RealLink, order: Order, report: RunReport, at
 def _tool_length(session: Session, real: RealLink, order: Order, report: RunReport, at: datetime) -> Taken:
     if len(report.touches) != 1 or order.tool not in report.tools:
         raise ReportError(f"The control does not say where T{order.tool} met the setter", "", "Run the program again")
+    if order.counted and order.counted != length_counted_by(session, order.tool):
+        raise ReportError(
+            f"T{order.tool} or the setter was changed since {order.label} was handed over",
+            "It may be another edge that met the setter, or from another reference",
+            "Nothing was taken; hand the program over again and run it",
+        )
     stands = report.touches[0][1][2]  # machine Z of the spindle with the tool on the setter
     length, looks = measured_length(session, order.tool, stands)
     before = session.setup.shelf.cutter(order.tool).length

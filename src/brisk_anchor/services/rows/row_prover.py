@@ -22,6 +22,7 @@ _SINCE = {
     RowState.MEASURED: "it was measured or worked out anew since",
     RowState.TYPED: "another value was typed since",
 }
+_WAITING = {EntryKind.MEASURED: RowState.MEASURED, EntryKind.TYPED: RowState.TYPED}
 
 
 class RowProver:
@@ -54,7 +55,13 @@ class RowProver:
         """
         if failure := run.failure():
             raise failure
-        self._look(row)
+        self.look(row)
+        if self._programs.full_program(row).identity != program.identity:
+            raise PlanError(
+                f"What sets {row} was changed while its program ran",
+                "The run proves nothing of what is stored now",
+                "Prove it again",
+            )
         touches = len(parse_reports(run.printed).touches)
         return self.compare(row, program, run.table_values(row), touches, run.machine.seconds)
 
@@ -109,21 +116,28 @@ class RowProver:
             raise PlanError(f"{row} has not been stored yet", "There is nothing to prove", "Store it first")
         return stored
 
-    def _look(self, row: str) -> None:
-        """Raise PlanError where nothing is stored that a twin could prove: it knows nothing of a part clamped anew."""
+    def look(self, row: str, *, on_the_machine: bool = False) -> None:
+        """Raise PlanError where nothing is stored that could be proved.
+
+        A twin knows nothing of a part that was clamped anew. What is touched again `on_the_machine` itself does: there
+        a value that is out of date may still turn out to hold, but not one that another waits to replace.
+        """
         self._stored(row)
         state = self._ledger.facts(row).state
-        if state.is_settled:
+        valued = self._ledger.valued(row)
+        replaced = valued is not None and valued.kind in _WAITING
+        if state.is_settled or (on_the_machine and state is RowState.STALE and not replaced):
             return
+        state = _WAITING[valued.kind] if replaced and valued is not None else state
         raise PlanError(
             f"What was stored of {row} holds no more: {_SINCE.get(state, f'it is {state.value}')}",
-            "A twin would only prove the value of before",
+            "Only the value of before would be proved",
             "Measure and store it, then prove it",
         )
 
     def prove(self, row: str) -> Proof:
         """Write the full program, run it on the twin, judge it. Raises like its parts."""
-        self._look(row)
+        self.look(row)
         program = self._programs.full_program(row)
         run = self.proving_run(program)
         run.to_end()
