@@ -198,10 +198,19 @@ def test_a_master_takes_the_errors_of_the_machine_off(batch):
     before = batch.part_now().line("1")
     off = batch.master("1", 61.9985, 0.0005)  # the machine shows 62.0000: 1.5 µm too much
     assert off.value == pytest.approx(0.0015, abs=0.0006)
+    ring = batch.part_now().line("1")
+    assert (ring.value, ring.notes) == (None, ("its master was measured, and not the part",))
+    measure_asked(batch)
     after = batch.part_now().line("1")
     assert (before.process_only, after.process_only) == (True, False)
-    assert after.value == pytest.approx(61.9985, abs=1e-6)
+    assert after.value == pytest.approx(61.9985, abs=0.0012)
     assert after.expanded < before.expanded  # the radius of the ball is the same in both
+    # With another stylus the machine is off by something else.
+    setup = batch.session.setup
+    batch.session.working.setup = replace(setup, stylus=replace(setup.stylus, effective_radius=2.9945))
+    assert batch.part_now().line("1").process_only
+    batch.session.working.setup = setup
+    measure_asked(batch)
     with pytest.raises(InspectionError, match="right ring"):
         batch.master("1", 61.0, 0.0005)
     with pytest.raises(InspectionError, match="stands in for a size"):
@@ -468,8 +477,39 @@ def test_the_control_judges_answers_and_reacts(tmp_path, left, code, ended):
     if not ended:
         report = parse_reports(run.printed)
         assert report.judged[1][1] == code
-        with pytest.raises(ReportError, match="verdicts were reported"):
-            parse_reports([line for line in run.printed if line != judged[0]])
+        assert [tool for tool, _, _ in report.corrected] == [12, 14]
+        for word, what in (("JUDGED", "verdicts"), ("CORRECTED", "corrections")):
+            lost = next(line for line in run.printed if word in line)
+            with pytest.raises(ReportError, match=f"{what} were reported"):
+                parse_reports([line for line in run.printed if line != lost])
+
+
+def test_one_wear_is_answered_once_in_a_plan(tmp_path):
+    session = scene_session(tmp_path, part=("by T14 compensated by length", "by T12 compensated by length"))
+    told = [look.found for look in planned(session, plan_of(more="correct = true", also="correct = true")).all_looks]
+    assert not any("would each correct" in words for words in told)  # of one tool the radius and the length
+    plan = plan_of(more="correct = true")
+    twice = plan.model_copy(update={"judge": plan.judge[:1] * 2})
+    stops = [look.found for look in planned(session, twice).all_looks if look.stops]
+    assert "1 and 1 would each correct T12 radius wear" in stops
+
+
+def test_what_was_measured_before_an_answer_was_cut_before_it(batch):
+    measure_asked(batch)
+    batch.take("1")
+    asked = batch.by_balloon("1")
+    cut_next(batch)
+    measure_asked(batch)
+    found = batch.correction(asked)
+    write_correction(batch, asked, found)
+    second = batch.take("2")
+    assert second.line("1").wear == found.old
+    assert second.corrected == ()  # it stands with the part before
+    assert batch.correction(asked).why.startswith("waits for a part that was cut after")
+    assert batch.figure_now(asked.way) == pytest.approx(found.new)
+    cut_next(batch)
+    measure_asked(batch)
+    assert batch.take("3").line("1").wear == pytest.approx(found.new)
 
 
 @pytest.mark.parametrize(("table", "times"), [("radius", 1), ("diameter", 2)])

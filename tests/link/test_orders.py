@@ -27,7 +27,7 @@ from brisk_anchor.core.errors import (
     TableFileError,
 )
 from brisk_anchor.core.offsets.conditions import Conditions, Temperature
-from brisk_anchor.core.quantities import Unit
+from brisk_anchor.core.quantities import Unit, signed_dim
 from brisk_anchor.core.tools.shelf import Health
 from brisk_anchor.exchange.tables.csv_form import from_saved
 from brisk_anchor.link.settings import feed_of
@@ -44,7 +44,7 @@ from brisk_anchor.services.orders.order import OrderState
 from brisk_anchor.services.orders.orders import Orders, reports_in
 from brisk_anchor.services.orders.orders_words import link_words, waiting_words
 from brisk_anchor.services.orders.saved_table import take_table
-from brisk_anchor.services.plan.plan_file import plan_of_features
+from brisk_anchor.services.plan.plan_file import parse_plan, plan_of_features, plan_text
 from brisk_anchor.services.results.correcting import correction_program
 from brisk_anchor.services.results.inspection import Inspection
 from brisk_anchor.services.results.measuring import inspection_plan
@@ -320,6 +320,26 @@ def test_a_linked_control_is_answered_in_a_wear_and_in_a_row(tmp_path):
     changes = {change.by: change.new for change in Inspection(shop.session).parts[-1].corrected}
     assert changes == {"T12 radius wear": wear.new, "G54 Z": row.new}
     shop.close()
+
+
+def test_what_the_control_answers_by_itself_is_known_and_asked_for_once(shop):
+    known, machine = Inspection(shop.session), shop.served.control.machine
+    machine.write_tool(12, RADIUS_WEAR, 0.02)
+    text = plan_text(inspection_plan(known))
+    asked = '\n[[judge]]\nballoon = "1"\nunsure = "go on"\nagain = "go on"\nscrap = "go on"\ncorrect = true\n'
+    shop.orders.plan(parse_plan(text + asked, "inspect"))
+    told = taken(shop.come()).taken.behind
+    new = machine.tool_value(12, RADIUS_WEAR)
+    assert new == pytest.approx(0.02 - 0.00375, abs=3e-4)
+    assert told == f"T12 radius wear is {signed_dim(new, 4)} now: the control answered it."
+    assert shop.session.link.tool_figure(12, RADIUS_WEAR) == pytest.approx(new, abs=1e-4)
+    shop.session.close()
+    shop.open()  # known again after a start
+    known = Inspection(shop.session)
+    part = known.take("1")
+    assert [(change.by, change.old) for change in part.corrected] == [("T12 radius wear", 0.02)]
+    assert part.line("1").wear == pytest.approx(0.02)
+    assert known.correction(known.by_balloon("1")).why.startswith("waits for a part")
 
 
 def test_the_controls_table_comes_by_a_program_or_a_file_and_says_how_old_it_is(shop, tmp_path):

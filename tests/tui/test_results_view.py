@@ -43,6 +43,10 @@ async def test_a_part_is_inspected_entered_and_answered(tmp_path):
         known = Inspection(session)
         line = known.parts[0].line("1")
         assert f"{line.value:.4f}" in said(app, "#asked")
+        await bench.press("s", "enter")
+        assert "Nothing was measured since part A 17 was entered" in said(app)
+        await bench.press("escape", "n", "enter")
+        await wait_for(lambda: "s enters this part" in said(app))
         await bench.press("s", "enter")  # the next number is proposed
         assert [part.serial for part in Inspection(session).parts] == ["A 17", "A 18"]
         await bench.press("pageup")

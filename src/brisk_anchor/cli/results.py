@@ -110,11 +110,10 @@ def take(
     linked = inspection.session.real is not None
     if linked:
         orders_of(job, inspection.session)  # what came of this clamping is measured again in the session
-    for place in inspection.places:
-        if not linked:
-            measure_asked(inspection, place)
-        number = serial if place is None else f"{serial}-{place.name}"
-        say(short_words(inspection.take(number, place, again=again)))
+    for place in inspection.places if not linked else ():
+        measure_asked(inspection, place)
+    for part in inspection.take_all(serial, again=again):
+        say(short_words(part))
 
 
 @app.command()

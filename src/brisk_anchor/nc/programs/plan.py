@@ -317,6 +317,8 @@ def _end(steps: list[Step], plan: Plan, located: dict[tuple[str, str], ControlRe
     told: list[tuple[str, Expression, int]] = [("N", Number(touches), 0)]
     if judged := len(plan.inspecting.judgements):
         told.append(("J", Number(judged), 0))
+    if corrected := len(plan.inspecting.corrections) + len(plan.inspecting.wear):
+        told.append(("C", Number(corrected), 0))
     steps.append(Report(("END",), tuple(told)))
     if "stop" in plan.ending:
         steps.append(OperatorStop("MEASURED", optional=plan.ending == "optional stop"))

@@ -48,8 +48,8 @@ class RunReport:
     """How much longer a tool is than its table says, mm, of those that were looked at."""
     judged: dict[int, tuple[float, int]] = field(default_factory=dict)
     """By number of the judgement what was measured, and what that came to."""
-    corrected: dict[int, tuple[float, float]] = field(default_factory=dict)
-    """By tool its wear before and after, mm."""
+    corrected: list[tuple[int, float, float]] = field(default_factory=list)
+    """In the order of the program: a tool, and a wear of it before and after, mm."""
     rows: dict[str, dict[str, float]] = field(default_factory=dict)
     """By row what the table holds, in a report of the table."""
     lengths: dict[int, float] = field(default_factory=dict)
@@ -79,6 +79,7 @@ def _ended(report: RunReport, told: Mapping[str, float]) -> None:
     """Compare what came with what the end says there was. Raises ReportError: something is lost."""
     counts = [("N", len(report.touches), "touches"), ("J", len(report.judged), "verdicts")]
     counts += [("R", len(report.rows), "rows"), ("L", len(report.lengths), "tool lengths")]
+    counts += [("C", len(report.corrected), "corrections")]
     for letter, there, what in counts:
         made = int(told["N"] if letter == "N" else told.get(letter, 0))
         if made != there:
@@ -124,7 +125,7 @@ def parse_reports(lines: Iterable[str]) -> RunReport:
             elif kind == "JUDGED":
                 report.judged[int(pairs["M"])] = (pairs["A"], int(pairs["V"]))
             elif kind == "CORRECTED":
-                report.corrected[int(pairs["T"])] = (pairs["A"], pairs["B"])
+                report.corrected.append((int(pairs["T"]), pairs["A"], pairs["B"]))
             elif kind == "LENGTH":
                 report.lengths[int(pairs["T"])] = pairs["L"]
             elif kind == "ACTIVE":

@@ -19,9 +19,9 @@ from brisk_anchor.core.quantities import along, dim, expanded, signed_dim, um
 from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.nc.bounded import lines_of
 from brisk_anchor.nc.profile.control_profile import Profile
+from brisk_anchor.nc.programs.judging import ControlCorrection
 from brisk_anchor.nc.programs.program import Program, ProgramLine, row_word
 from brisk_anchor.nc.programs.reports import PRINTED, RunReport, touches_of
-from brisk_anchor.nc.read.port import LENGTH_WEAR, RADIUS_WEAR
 from brisk_anchor.services.machine.real_link import RealLink
 from brisk_anchor.services.measure.features_touched import feature_from
 from brisk_anchor.services.measure.found_features import request_of
@@ -31,7 +31,8 @@ from brisk_anchor.services.orders.since import changed_since, length_counted_by,
 from brisk_anchor.services.plan.plan_file import parse_plan
 from brisk_anchor.services.plan.planning import Planned, planned, program_of, rows_set
 from brisk_anchor.services.plan.reported import take_report
-from brisk_anchor.services.rows.working_state import WorkingState
+from brisk_anchor.services.results.inspection import COLUMNS
+from brisk_anchor.services.rows.working_state import FigureChange, WorkingState
 from brisk_anchor.services.session.repeatability import Repeated, spread_of
 from brisk_anchor.services.session.session import Session
 from brisk_anchor.services.session.tool_shelf import measured_length, take_length
@@ -90,8 +91,11 @@ def replay(session: Session, order: Order, report: RunReport, at: datetime) -> N
     if order.kind is Kind.MEASURE and order.measurement is not None:
         _same_probe(session, order)
         session.runner.take_report(order.measurement, report, at=at, noted=False)
+    elif order.kind is Kind.WEAR and order.wear is not None:
+        _note_change(session, order.wear, at)
     elif order.kind is Kind.PLAN:
         ready = _plan_as_ordered(session, order)
+        session.working.figures_changed += [change for change, _ in _answered_there(ready, report, at)]
         trial = session.trial(ready.setup)
         take_report(trial.working, ready.setup, ready.measurements, len(ready.tools), report)
         _keep_features(session, ready, trial.working, at, noted=False)
@@ -290,14 +294,31 @@ def _plan(session: Session, real: RealLink, order: Order, report: RunReport, at:
         _off(chain, told[row], _AGREE)
         chains[row] = _with_control(chain, told[row])
     typed = {row: [e for e in changed_since(session, order, row) if e.kind is EntryKind.TYPED] for row in chains}
+    answered = _answered_there(ready, report, at)
     names = _keep_features(session, ready, trial.working, at, noted=mark)
+    for change, correction in answered:
+        session.working.figures_changed.append(change)
+        real.note_wear(correction.tool, COLUMNS[correction.column], change.new, at)
     changes = _enter_stored(session, chains, mark, typed)
     if told:
         real.note_rows(told, at)
     stored_words = f"; {', '.join(chains)} stored" if chains else ""
     behind = [f"T{number} is {signed_dim(off, 3)} off its length." for number, off in report.tools.items()]
+    behind += [f"{change.by} is {signed_dim(change.new, 4)} now: the control answered it." for change, _ in answered]
     behind += [words] if (words := _since_words(order, changes)) else []
     return Taken(f"{len(names)} features came from the control{stored_words}", " ".join(behind), names[-1])
+
+
+def _answered_there(ready: Planned, report: RunReport, at: datetime) -> list[tuple[FigureChange, ControlCorrection]]:
+    """The wear that the control itself has answered in a plan. Raises ReportError: it answered another."""
+    asked = ready.inspecting.corrections
+    if [tool for tool, _, _ in report.corrected] != [correction.tool for correction in asked]:
+        raise ReportError("The control answered other tools than the plan has", "", "Run the program again")
+    return [
+        (FigureChange(at, f"T{tool} {one.column}", old, new, f"by {one.balloon}, answered by the control"), one)
+        for (tool, old, new), one in zip(report.corrected, asked, strict=True)
+        if abs(new - old) > PRINTED / 2
+    ]
 
 
 def active_row(profile: Profile, figure: float) -> str:
@@ -387,24 +408,29 @@ def _tool_length(session: Session, real: RealLink, order: Order, report: RunRepo
 
 def _wear(session: Session, real: RealLink, order: Order, report: RunReport, at: datetime) -> Taken:
     wear = order.wear
-    told = report.corrected.get(wear.tool) if wear is not None else None
+    told = next((new for tool, _, new in report.corrected if wear is not None and tool == wear.tool), None)
     if wear is None or told is None:
         raise ReportError("The control does not say that it changed the wear", "", "Run the program again")
-    if abs(told[1] - wear.new) > 2 * PRINTED:
+    if abs(told - wear.new) > 2 * PRINTED:
         raise ReportError(
-            f"The wear of T{wear.tool} was set to {signed_dim(told[1], 4)}, not {signed_dim(wear.new, 4)}",
+            f"The wear of T{wear.tool} was set to {signed_dim(told, 4)}, not {signed_dim(wear.new, 4)}",
             "Somebody changed the program",
             "Look at the tool table",
         )
-    column = LENGTH_WEAR if wear.column == "length wear" else RADIUS_WEAR
+    _note_change(session, wear, at)
     _note_corrected(session, wear)
-    real.note_wear(wear.tool, column, told[1], at)
-    return Taken(f"{wear.by} is {signed_dim(told[1], 4)} now: the control has written it and read it back")
+    real.note_wear(wear.tool, COLUMNS[wear.column], told, at)
+    return Taken(f"{wear.by} is {signed_dim(told, 4)} now: the control has written it and read it back")
 
 
 def touches_in(measurements: tuple[Measurement, ...]) -> int:
     """How many touches a program makes."""
     return sum(measurement.touch_count for measurement in measurements)
+
+
+def _note_change(session: Session, wear: WearOrder, at: datetime) -> None:
+    change = FigureChange(at, wear.by, wear.old, wear.new, f"{wear.reason}; the control says so")
+    session.working.figures_changed.append(change)
 
 
 def _note_corrected(session: Session, wear: WearOrder) -> None:

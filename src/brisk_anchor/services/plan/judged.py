@@ -20,7 +20,7 @@ from brisk_anchor.nc.programs.program import Program
 from brisk_anchor.nc.programs.reports import parse_reports
 from brisk_anchor.nc.read.interpreter import Interpreter
 from brisk_anchor.nc.read.variables import Memory
-from brisk_anchor.services.job.characteristics import Asked, asked_of
+from brisk_anchor.services.job.characteristics import Asked, asked_of, by_of
 from brisk_anchor.services.machine.runs import Run
 from brisk_anchor.services.plan.plan_file import JudgeSection
 from brisk_anchor.services.plan.reported import take_report
@@ -62,7 +62,16 @@ def cannot_on(profile: Profile, judged: Sequence[tuple[JudgeSection, Asked]], me
             ]
         if section.correct:
             told += _cannot_correct(profile, section, asked)
-    return told
+    return told + _answered_twice(judged)
+
+
+def _answered_twice(judged: Sequence[tuple[JudgeSection, Asked]]) -> list[str]:
+    """Wear that two of them would answer, one on top of the other."""
+    by: dict[str, list[str]] = {}
+    for section, asked in judged:
+        if section.correct and asked.way is not None:
+            by.setdefault(by_of(asked.way), []).append(section.balloon)
+    return [f"{' and '.join(all_of)} would each correct {name}" for name, all_of in by.items() if len(all_of) > 1]
 
 
 def counts_from_table(judged: Sequence[tuple[JudgeSection, Asked]], rows_set: Sequence[str]) -> list[str]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from datetime import UTC, datetime
 
 from brisk_anchor.core.errors import InspectionError
 from brisk_anchor.core.inspection.correction import Correction
@@ -13,6 +14,7 @@ from brisk_anchor.nc.write.writer import write_program
 from brisk_anchor.services.job.characteristics import Asked, by_of
 from brisk_anchor.services.offsets.offset_book import edit, write_rows
 from brisk_anchor.services.results.inspection import Inspection
+from brisk_anchor.services.rows.working_state import FigureChange
 
 _SAME = 2e-4
 _SERIES = 7
@@ -62,5 +64,7 @@ def write_correction(inspection: Inspection, asked: Asked, correction: Correctio
             "The control did not take it",
             "Look at its tool table",
         )
-    inspection.note_corrected(inspection.corrected(asked, correction))
+    made = inspection.corrected(asked, correction)
+    session.working.figures_changed.append(FigureChange(datetime.now(UTC), made.by, made.old, made.new, made.why))
+    inspection.note_corrected(made)
     return f"{by_of(way)} is {signed_dim(held, 4)}: {'; '.join(correction.steps)}"

@@ -8,15 +8,25 @@ from datetime import UTC, datetime
 
 from brisk_anchor.book.entries import RESULTS, EntryKind
 from brisk_anchor.core.errors import InspectionError
+from brisk_anchor.core.features.touches import Stylus
 from brisk_anchor.core.inspection.characteristic import Actual, Evidence, judge, mastered_by
 from brisk_anchor.core.inspection.correction import Correction, CutPart, Due, Way, due, propose
 from brisk_anchor.core.inspection.many_parts import scatter_of
+from brisk_anchor.core.offsets.conditions import Conditions
 from brisk_anchor.core.offsets.setup import PlaceOnFixture, Setup
 from brisk_anchor.core.quantities import signed_dim
 from brisk_anchor.core.uncertainty.estimates import Estimate
+from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.nc.read.port import LENGTH_WEAR, RADIUS_WEAR
 from brisk_anchor.services.job.characteristics import Asked, asked_of, by_of
-from brisk_anchor.services.results.inspected import Corrected, InspectedPart, line_of, loaded, short_words
+from brisk_anchor.services.results.inspected import (
+    CharacteristicLine,
+    Corrected,
+    InspectedPart,
+    line_of,
+    loaded,
+    short_words,
+)
 from brisk_anchor.services.results.over_parts import Series
 from brisk_anchor.services.rows.evidence import evidence_of
 from brisk_anchor.services.rows.ledger import plain
@@ -26,6 +36,8 @@ from brisk_anchor.services.session.session import Session
 
 KEPT = 500
 """So many of the newest parts are held in memory."""
+_LOOKED_BACK = 20
+"""In so many of the newest parts it is looked whether a change stands with one of them already."""
 _MOST_OFF = 0.1
 """How far, mm, a machine may find a master off."""
 COLUMNS = {"radius wear": RADIUS_WEAR, "length wear": LENGTH_WEAR}
@@ -36,6 +48,20 @@ def _title(serial: str) -> str:
 
 
 _SERIAL = re.compile(r"^[\w./ -]{1,24}$")
+
+
+def _no_serial() -> InspectionError:
+    return InspectionError("A serial number has letters, figures, . / - and 24 places at most", "", "As 17")
+
+
+@dataclass(frozen=True, slots=True)
+class Mastered:
+    """What a ring was found off by, with what that holds; and when it was measured, in the place of which feature."""
+
+    off: Estimate
+    holds_with: tuple[Stylus, Conditions]
+    feature: str
+    at: datetime | None
 
 
 class Inspection:
@@ -52,7 +78,7 @@ class Inspection:
         self._since = datetime.now(UTC).isoformat(timespec="seconds")
         self.asked = asked_of(session.setup, session.profile.tool_radius)
         self.parts: list[InspectedPart] = []
-        self.mastered: dict[str, Estimate] = {}
+        self.mastered: dict[str, Mastered] = {}
         """By balloon what a ring or master, measured in its place, was found off by: taken off, with its ±."""
         self._seen = 0
         self.refresh()
@@ -83,9 +109,23 @@ class Inspection:
         """
         session = self.session
         rows = {asked.characteristic.row for asked in self.asked if asked.characteristic.row}
-        return evidence_of(
-            working or session.working, solver or session.solver, session.ledger, session.link, rows, self.mastered
+        holding = (self.setup.stylus, self.setup.conditions)
+        mastered = {balloon: ring.off for balloon, ring in self.mastered.items() if ring.holds_with == holding}
+        found = evidence_of(
+            working or session.working, solver or session.solver, session.ledger, session.link, rows, mastered
         )
+        if working is not None:
+            return found
+        return replace(found, features={n: f for n, f in found.features.items() if n not in self._of_rings()})
+
+    def _of_rings(self) -> set[str]:
+        """Features in whose place a ring was measured last, and not the part."""
+        return {ring.feature for ring in self.mastered.values() if self._measured_at(ring.feature) == ring.at}
+
+    def _measured_at(self, feature: str) -> datetime | None:
+        """When a feature was measured, or the first that it is made of; None where it was not."""
+        known = self.session.measured
+        return min((known[name].at for name in self.setup.touched([feature]) if name in known), default=None)
 
     def actuals(self, place: PlaceOnFixture | None, evidence: Evidence) -> dict[str, Actual | str]:
         """By balloon what was found, or why nothing can be said."""
@@ -94,7 +134,8 @@ class Inspection:
             try:
                 found[asked.balloon] = judge(asked.characteristic, evidence)
             except InspectionError as error:
-                found[asked.balloon] = error.what
+                ring = self._of_rings().intersection(asked.characteristic.names)
+                found[asked.balloon] = "its master was measured, and not the part" if ring else error.what
         return found
 
     def part_now(self, place: PlaceOnFixture | None = None, evidence: Evidence | None = None) -> InspectedPart:
@@ -105,7 +146,7 @@ class Inspection:
         for asked in self.asked_at(place):
             actual = found[asked.balloon]
             by = by_of(asked.way)
-            wear = self.figure_now(asked.way) if asked.way is not None else None
+            wear = self.figure_when(asked.way, asked.characteristic.feature) if asked.way is not None else None
             line = line_of(asked, actual if isinstance(actual, Actual) else None, by, wear)
             lines.append(line if isinstance(actual, Actual) else replace(line, notes=(str(actual),)))
         now = datetime.now(UTC).isoformat(timespec="milliseconds")
@@ -120,7 +161,19 @@ class Inspection:
             clamping=f"{self._since}/{self.session.working.clamping}",
             source="stand-in" if self.setup.machine.connected else "typed" if self.session.real is None else "control",
             lines=tuple(lines),
+            corrected=self._answered(lines),
         )
+
+    def _answered(self, lines: list[CharacteristicLine]) -> tuple[Corrected, ...]:
+        """What was changed after this part was measured and stands with no part: the control answers by itself too."""
+        known = {change for part in self.parts[-_LOOKED_BACK:] for change in part.corrected}
+        made = []
+        for change in self.session.working.figures_changed:
+            one = Corrected(change.by, change.old, change.new, change.why)
+            ats = [self._measured_at(line.feature) for line in lines if line.by == change.by and line.value is not None]
+            if one not in known and any(at is not None and at <= change.at for at in ats):
+                made.append(one)
+        return tuple(made)
 
     # -- the parts that were inspected ---------------------------------------------------------------------------
 
@@ -172,18 +225,51 @@ class Inspection:
         """
         serial = serial.strip()
         if not _SERIAL.match(serial):
-            raise InspectionError("A serial number has letters, figures, . / - and 24 places at most", "", "As 17")
+            raise _no_serial()
         found = replace(part or self.part_now(place), serial=serial, note=plain(note, 200))
-        if all(line.value is None for line in found.lines):
-            raise InspectionError("Nothing of this part was measured", "There is nothing to enter", "Measure it first")
-        if not again and self._known(serial):
-            raise InspectionError(
-                f"There is a part {serial} already",
-                "Two parts under one number could not be told apart",
-                f"Take {self.next_serial()}, or say that it is inspected again: {serial} again",
-            )
+        self._look_at(found, again=again, now=part is None)
         self._enter([found])
         return found
+
+    def take_all(self, serial: str, *, again: bool = False) -> list[InspectedPart]:
+        """Enter the parts of all places, all or none; on a fixture of many each has its place behind the number.
+
+        Raises:
+            InspectionError: like `take`, for any of them. BookWriteError.
+        """
+        serial = serial.strip()
+        found = []
+        for place in self.places:
+            number = serial if place is None else f"{serial}-{place.name}"
+            if not _SERIAL.match(number):
+                raise _no_serial()
+            part = replace(self.part_now(place), serial=number)
+            self._look_at(part, again=again, now=True)
+            found.append(part)
+        self._enter(found)
+        return found
+
+    def _look_at(self, found: InspectedPart, *, again: bool, now: bool) -> None:
+        """Raises InspectionError where a part may not be entered."""
+        where = f" at {found.place}" if found.place else ""
+        if all(line.value is None for line in found.lines):
+            raise InspectionError(
+                f"Nothing of this part was measured{where}", "There is nothing to enter", "Measure it first"
+            )
+        if not again and self._known(found.serial):
+            raise InspectionError(
+                f"There is a part {found.serial} already",
+                "Two parts under one number could not be told apart",
+                f"Take {self.next_serial()}, or say that it is inspected again: {found.serial} again",
+            )
+        before = next((p for p in reversed(self.parts) if (p.clamping, p.place) == (found.clamping, found.place)), None)
+        ats = [at for line in found.lines if (at := self._measured_at(line.feature)) is not None]
+        if now and not again and before is not None and max(ats) <= datetime.fromisoformat(before.at):
+            raise InspectionError(
+                f"Nothing was measured since part {before.serial} was entered{where}",
+                "The next part would have its figures",
+                "Clamp the next part, and measure it",
+            )
 
     def _known(self, serial: str) -> bool:
         book = self.session.ledger.book
@@ -215,6 +301,22 @@ class Inspection:
         if way.target == "row":
             return self.session.link.table_values(way.row)[way.axis]
         return self.session.link.tool_figure(way.tool, COLUMNS[way.target])
+
+    def figure_when(self, way: Way, feature: str) -> float:
+        """That figure as it stood when a feature was measured, mm: the cut was made before; as now, where it was not.
+
+        What was typed into the control's own table meanwhile nobody knows.
+        """
+        if (at := self._measured_at(feature)) is None:
+            return self.figure_now(way)
+        if way.target == "row":
+            stored = [e for e in self.session.ledger.history(way.row) if e.kind is EntryKind.STORED]
+            before = [entry for entry in stored if entry.at <= at]
+            if before and before[-1] is not stored[-1] and way.axis in before[-1].values:
+                return before[-1].values[way.axis]
+            return self.figure_now(way)
+        changes = [c for c in self.session.working.figures_changed if c.by == by_of(way) and c.at >= at]
+        return changes[0].old if changes else self.figure_now(way)
 
     def correction(self, asked: Asked) -> Correction | None:
         """What the parts since the last change ask for; None where nothing says what cut it.
@@ -259,6 +361,9 @@ class Inspection:
     def master(self, balloon: str, certified: float, u: float) -> Estimate:
         """Take what was measured now for a ring or master of that size, and take its error off from here on.
 
+        It holds as long as the probe has the same figures, and machine and room are stated alike. What was measured is
+        the ring then, and not the part.
+
         Args:
             balloon: the characteristic that it stands in for.
             certified: its size, mm, and `u` the standard uncertainty of that.
@@ -274,7 +379,8 @@ class Inspection:
                 "That is no error of a machine",
                 "Look whether it is the right ring, and clean",
             )
-        self.mastered[balloon] = found
+        feature, known = asked.characteristic.feature, self._measured_at(asked.characteristic.feature)
+        self.mastered[balloon] = Mastered(found, (self.setup.stylus, self.setup.conditions), feature, known)
         return found
 
     def by_balloon(self, balloon: str) -> Asked:

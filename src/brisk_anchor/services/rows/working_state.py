@@ -33,6 +33,17 @@ class Measured:
     """Nominal sizes and how far from them a measured one may lie, mm."""
 
 
+@dataclass(frozen=True, slots=True)
+class FigureChange:
+    """A figure of the control that was answered: what it is ("T12 radius wear", "G54 Z"), old and new, mm, and why."""
+
+    at: datetime
+    by: str
+    old: float
+    new: float
+    why: str
+
+
 @dataclass(slots=True)
 class WorkingState:
     """The scene on the machine, the set-up that describes it, and what was measured of it."""
@@ -49,6 +60,8 @@ class WorkingState:
     """How each feature was asked for that stands on no drawing: so it can be measured again after another clamping."""
     by_hand: dict[str, ByHand] = field(default_factory=dict)
     """The figures typed for each feature that was measured by hand."""
+    figures_changed: list[FigureChange] = field(default_factory=list)
+    """Wear and rows that were answered while the job is open, oldest first: what was measured before was cut before."""
     half_round: dict[str, Feature] = field(default_factory=dict)
     """What was measured with the spindle turned half round: it calibrates, and is no measurement."""
     repeated: dict[str, dict[str, dict[int, tuple[float, ...]]]] = field(default_factory=dict)

@@ -386,7 +386,10 @@ class ResultsView(View):
 
     def _master(self, known: Inspection, balloon: str, certified: float, u: float) -> tuple[str, str]:
         found = known.master(balloon, certified, u)
-        return f"The machine finds it {signed_dim(found.value, 4)}: taken off from here on.", "Verdicts of it hold now."
+        return (
+            f"The machine finds it {signed_dim(found.value, 4)}: taken off from here on.",
+            "Enter measures the part itself.",
+        )
 
     def take(self) -> None:
         """Enter the part that was measured into the book."""
@@ -408,10 +411,7 @@ class ResultsView(View):
         from brisk_anchor.services.results.inspected import short_words
 
         serial, again = words.strip().removesuffix(" again").strip(), words.strip().endswith(" again")
-        taken = []
-        for place in known.places:
-            number = serial if place is None else f"{serial}-{place.name}"
-            taken.append(known.take(number, place, again=again))
+        taken = known.take_all(serial, again=again)
         self.back = 1
         return "; ".join(short_words(part) for part in taken) + ".", "It is in the book. ⟨c⟩ says what to correct."
 
