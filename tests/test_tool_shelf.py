@@ -8,13 +8,14 @@ from datetime import date
 
 import pytest
 
+from brisk_anchor.book.entries import EntryKind, RowState
 from brisk_anchor.core.errors import BriskAnchorError, PlanError, StateError
 from brisk_anchor.core.offsets.checks import SecondLookError
 from brisk_anchor.core.offsets.setup import Operation
 from brisk_anchor.core.offsets.tool_setting import ToolLength, length_on_part, look_at_length, look_at_probe
 from brisk_anchor.core.tools.shelf import ProbeRecord
 from brisk_anchor.nc.profile.control_profile import shipped_profile
-from brisk_anchor.services.demo.demo_job import open_demo
+from brisk_anchor.services.demo.demo_job import demo_files, open_demo
 from brisk_anchor.services.insert.weave_editor import WeaveEditor
 from brisk_anchor.services.insert.weaving import WeaveError
 from brisk_anchor.services.job.jobs import load_job, new_job
@@ -107,6 +108,49 @@ def test_a_figure_of_the_wrong_offset_is_refused_or_recognised(set_up):
     with pytest.raises(BriskAnchorError, match="kept for tool setter"):
         session.writer.store("G59")
     session.working.setup = before
+
+
+def test_files_changed_in_an_editor_put_out_of_date_what_their_tools_touched(tmp_path):
+    job, data = demo_files(tmp_path / "job", "bc-27"), tmp_path / "data"
+    with open_job(job, data, roll=0) as session:
+        for name in session.rows.missing("G54"):
+            session.runner.measure(asking_for(session, name))
+        session.writer.store("G54")
+        shelf.take_reference(session, -440.0)
+    file = job / "machine.toml"
+    text = file.read_text(encoding="utf-8")
+    for old, new, state, holds in (
+        ("u_length = 0.002", "u_length = 0.003", RowState.STORED, True),  # a ± moves nothing
+        ("\nlength = 100.0", "\nlength = 100.004", RowState.STORED, False),
+        ("effective_radius = 2.994", "effective_radius = 2.991", RowState.STALE, False),
+    ):
+        assert old in text
+        file.write_text(text.replace(old, new), encoding="utf-8")
+        with open_job(job, data, roll=0) as session:
+            assert session.rows.state("G54") is state
+            assert (shelf.reference(session) is not None) is holds
+            if not holds:
+                assert "length of T33" in session.ledger.history("G59")[-1].note
+    assert session.ledger.history("G54")[-1].note == "touch probe, ruby ball 6 has other figures since"
+
+
+@pytest.mark.parametrize("convention", ["gauge line", "master"])
+def test_the_reference_holds_as_long_as_master_and_setter_have_the_figures_it_counts_with(convention):
+    profile = shipped_profile("skip-macro")
+    lengths = profile.tool_lengths.model_copy(update={"convention": convention, "master_length": 100.0})
+    session = Session(
+        build_scene(load_scene("heron-gl114")), None, profile.model_copy(update={"tool_lengths": lengths}), seed=None
+    )
+    shelf.take_reference(session, -440.0)
+    for number, group, label, figure, holds in (
+        (33, "reference tool", "length ±", 0.006, True),
+        (33, "reference tool", "length", 100.004, convention == "master"),  # counted from it, its length is 0
+        (33, "tool setter", "height", 60.001, False),
+    ):
+        shelf.set_figure(session, line(session, number, group), label, figure)
+        assert (shelf.reference(session) is not None) is holds
+        assert (session.ledger.history("G59")[-1].kind is EntryKind.STALE) is not holds
+    assert [entry.kind for entry in session.ledger.history("G59")].count(EntryKind.STALE) == 1
 
 
 def test_a_broken_tool_is_measured_alone_and_a_new_master_voids_what_hangs_on_it(set_up):

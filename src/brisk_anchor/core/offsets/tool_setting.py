@@ -48,6 +48,10 @@ def look_at_probe(record: ProbeRecord, age: int | None) -> list[Finding]:
     ]
 
 
+SAME_LENGTH = 1e-7
+"""Two lengths, mm, that differ by less are the same figure."""
+
+
 def reference_chain(
     setter: Setter, reading: float, u_reading: float, master: HandTool, counted: float, at: str = ""
 ) -> AxisChain:
@@ -74,6 +78,15 @@ def reference_chain(
     touch = Source(f"{label}, {at}" if at else label, label, own=True)
     effects = ((touch, u_reading), *((s, -u) for s, u in lengths.items()), (height_of(setter), -setter.u_height))
     return AxisChain("z", value, u, terms, effects=tuple((s, e) for s, e in effects if e))
+
+
+def counts_with(axis: AxisChain, setter: Setter, counted: float) -> bool:
+    """Whether a reference was worked out with the height of the setter and the master's length as they are now, mm."""
+    terms = {term.label: term.value for term in axis.terms}
+    height = terms.get(f"height of {setter.name}")
+    length = next((value for label, value in terms.items() if label.startswith("length of T")), None)
+    pairs = ((height, setter.height), (length, counted))
+    return all(then is None or abs(then - now) < SAME_LENGTH for then, now in pairs)
 
 
 def height_of(setter: Setter) -> Source:

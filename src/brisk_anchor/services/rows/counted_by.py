@@ -13,8 +13,11 @@ from pathlib import Path
 
 from brisk_anchor import __version__
 from brisk_anchor.core.errors import BriskAnchorError
+from brisk_anchor.core.features.touches import Stylus
+from brisk_anchor.core.offsets.chain import Chain
 from brisk_anchor.core.offsets.conditions import grown
 from brisk_anchor.core.offsets.setup import RowPlan, Setup
+from brisk_anchor.core.tools.hand_tools import HandTool
 from brisk_anchor.exchange.files import write_whole
 from brisk_anchor.nc.bounded import read_at_most
 
@@ -31,6 +34,25 @@ def counted_by(setup: Setup, plan: RowPlan) -> tuple[object, ...]:
     known = {feature.name: (feature.kind, feature.body, feature.drawing) for feature in setup.features}
     places = tuple(known.get(name) for name in setup.touched(plan.features))
     return tuple(sorted(grown(plan.rules, setup.conditions).items())), plan.turner, places
+
+
+def other_figures(setup: Setup, chain: Chain) -> str:
+    """Which tool has other figures now than those that a row was worked out with; "" where none has."""
+    hands = {tool.tool_number: _figures(tool) for tool in setup.hand_tools}
+    for feature in chain.features:
+        for touch in feature.touches:
+            tool = touch.stylus
+            now = _figures(setup.stylus) if isinstance(tool, Stylus) else hands.get(tool.tool_number)
+            if now != _figures(tool):
+                return tool.name
+    return ""
+
+
+def _figures(tool: Stylus | HandTool) -> tuple[object, ...]:
+    """The figures of a tool that a touched place follows from; its ± is none of them."""
+    if isinstance(tool, Stylus):
+        return (tool.effective_radius, tool.length, tool.offset, tool.by_direction)
+    return (tool.diameter, tool.thickness, tool.bare_length)
 
 
 def mark_of(counted: tuple[object, ...]) -> str:

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import logging
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from brisk_anchor.core.errors import BookWriteError
 from brisk_anchor.core.quantities import show_as_described
 from brisk_anchor.services.job.job_editor import JobEditor
 from brisk_anchor.services.job.jobs import load_machine, machine_file_of
@@ -15,6 +17,18 @@ from brisk_anchor.standin.scene import build_scene
 
 if TYPE_CHECKING:
     from brisk_anchor.book.store import Book
+
+_LOG = logging.getLogger(__name__)
+
+
+def _look_at_reference(session: Session) -> None:
+    """The master's length may have been changed in an editor."""
+    from brisk_anchor.services.session.tool_shelf import reference_due
+
+    try:
+        reference_due(session)
+    except BookWriteError as error:  # a book that is only read is opened all the same
+        _LOG.warning("the tool setter's reference is out of date, and that cannot be noted: %s", error.one_line())
 
 
 def open_job(folder: Path, data: Path, *, roll: int) -> Session:
@@ -40,7 +54,10 @@ def open_job(folder: Path, data: Path, *, roll: int) -> Session:
 
     def make(book: Book) -> Session:
         file = data / f"machine-{machine}.json"
-        return Session(scene, book, profile, machine_file=file, description=editor, rolled=roll, linked=linked)
+        session = Session(scene, book, profile, machine_file=file, description=editor, rolled=roll, linked=linked)
+        if session.setup.shelf.setter is not None:
+            _look_at_reference(session)
+        return session
 
     show_as_described(unit)
     return Session.with_book(open_book(data / "book.sqlite"), make)

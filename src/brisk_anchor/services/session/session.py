@@ -23,7 +23,7 @@ from brisk_anchor.services.machine.real_link import NoPanel, RealLink, Told
 from brisk_anchor.services.machine.shelf_file import ShelfFile
 from brisk_anchor.services.machine.stand_in_link import StandInLink, StandInPanel
 from brisk_anchor.services.measure.positions import LivePositions, PositionSource, TypedPositions
-from brisk_anchor.services.rows.counted_by import CountedFile, counted_by, mark_of
+from brisk_anchor.services.rows.counted_by import CountedFile, counted_by, mark_of, other_figures
 from brisk_anchor.services.rows.datum_editor import DatumEditor
 from brisk_anchor.services.rows.following_note import rules_noted
 from brisk_anchor.services.rows.ledger import Ledger, person
@@ -115,16 +115,21 @@ class Session:
         """Mark rows as out of date that were stored by what the job's files said before somebody changed them."""
         known = self._counted.of(self.setup.job)
         for plan in self.setup.rows:
-            entry = self.rows.last(plan.row, EntryKind.STORED) if plan.row in known and not plan.on_bench else None
+            entry = self.rows.last(plan.row, EntryKind.STORED)
             if entry is None or not self.ledger.facts(plan.row).state.is_settled:
                 continue
-            at, mark = known[plan.row]
-            if entry.at.isoformat() != at or mark_of(counted_by(self.setup, plan)) == mark:
+            at, mark = known.get(plan.row, ("", ""))
+            why = ""
+            if not plan.on_bench and entry.at.isoformat() == at and mark_of(counted_by(self.setup, plan)) != mark:
+                why = "the job's files were changed since"
+            elif entry.chain is not None and (tool := other_figures(self.setup, entry.chain)):
+                why = f"{tool} has other figures since"
+            if not why:
                 continue
             try:
-                self.editor.mark_stale(plan.row, "the job's files were changed since")
+                self.editor.mark_stale(plan.row, why)
             except BookWriteError as error:  # a book that is only read is opened all the same
-                _LOG.warning("%s counted with other files, and that cannot be noted: %s", plan.row, error.one_line())
+                _LOG.warning("%s: %s, and that cannot be noted: %s", plan.row, why, error.one_line())
 
     def _note_stored(self, entries: Sequence[Entry]) -> None:
         plans = {plan.row: plan for plan in self.setup.rows if not plan.on_bench}

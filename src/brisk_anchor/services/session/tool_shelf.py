@@ -17,6 +17,7 @@ from brisk_anchor.core.offsets.checks import Finding, SecondLookError
 from brisk_anchor.core.offsets.rules import Fixed, Keep
 from brisk_anchor.core.offsets.tool_setting import (
     ToolLength,
+    counts_with,
     height_of,
     length_on_part,
     length_on_setter,
@@ -176,13 +177,13 @@ def set_figure(session: Session, line: ShelfLine, label: str, value: float) -> P
             session.working.setup = replace(setup, hand_tools=tools)
             session.editor.keep_tools()
             session.editor.tool_changed(tool.tool_number, f"{tool.name} changed")
+            reference_due(session)
         case ("setter",) if setup.shelf.setter is not None:
             setter = replace(setup.shelf.setter, **changed)
             _kept(session, line.table, {key: value}, told)
             session.working.setup = replace(setup, shelf=replace(setup.shelf, setter=setter))
             session.editor.keep_tools()
-            if key == "height":
-                _void_reference(session, f"{setter.name} is another height")
+            reference_due(session)
         case ("tool", int(n)):
             cutter = setup.shelf.cutters[n]
             fresh = (
@@ -285,11 +286,24 @@ def reference(session: Session) -> Entry | None:
     if state_of(entries) not in (RowState.STORED, RowState.PROVED):
         return None
     stored = session.ledger.last(setter.row, EntryKind.STORED)
-    if stored is None:
+    if stored is None or not _counts_now(session, setter, stored):
         return None
     foot = stored.values.get("z")
     held = session.link.offset(setter.row)[2]
     return stored if foot is not None and abs(held - foot) <= 2 * session.profile.resolution else None
+
+
+def _counts_now(session: Session, setter: Setter, stored: Entry) -> bool:
+    """Whether a stored reference counts with the master's length and the setter's height as the shelf has them now."""
+    master = next((tool for tool in session.setup.hand_tools if tool.tool_number == setter.master), None)
+    if stored.chain is None or master is None or master.bare_length is None:
+        return stored.chain is None  # one that is typed has no sum; without a master none can be taken
+    return counts_with(stored.chain.axis("z"), setter, _counted(session, master))
+
+
+def _counted(session: Session, master: HandTool) -> float:
+    """The master's length as the tool table counts it, mm."""
+    return 0.0 if session.profile.tool_lengths.convention == "master" else master.length
 
 
 def _reading(figure: float, frame: PositionFrame, row: str) -> float:
@@ -337,10 +351,9 @@ def reference_prepared(
     """What taking the reference writes, nothing written yet. Raises like `take_reference`."""
     setter, master = _setter(session)
     reading = _standing(session, master.tool_number) if figure is None else figure + frame.zero[2]
-    relative = session.profile.tool_lengths.convention == "master"
     u = (U_READING**2 + setter.u_repeatability**2 + master.u_repeatability**2) ** 0.5
     now = datetime.now(UTC).isoformat(timespec="seconds")
-    axis = reference_chain(setter, reading, u, master, 0.0 if relative else master.length, now)
+    axis = reference_chain(setter, reading, u, master, _counted(session, master), now)
     before = reference(session)
     expected = before.values["z"] if before else axis.value
     if abs(axis.value - expected) > REFERENCE_JUMP:
@@ -544,6 +557,17 @@ def new_tip(session: Session, line: ShelfLine) -> Voided:
         session.editor.tool_changed(tool.tool_number, told)
 
     return session.editor.declare(told, work)
+
+
+def reference_due(session: Session) -> None:
+    """Note in the book that the reference counts with another master or height than the shelf has. Raises BookError."""
+    if (setter := session.setup.shelf.setter) is None:
+        return
+    stored = session.ledger.last(setter.row, EntryKind.STORED)
+    settled = state_of(session.rows.history(setter.row)) in (RowState.STORED, RowState.PROVED)
+    if settled and stored is not None and not _counts_now(session, setter, stored):
+        note = f"the length of T{setter.master} or the height of {setter.name} is another"
+        session.ledger.add(EntryKind.STALE, setter.row, None, note=note)
 
 
 def _void_reference(session: Session, note: str) -> None:
