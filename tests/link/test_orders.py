@@ -346,12 +346,14 @@ def test_the_controls_table_comes_by_a_program_or_a_file_and_says_how_old_it_is(
     assert shop.session.real.age("G55") == "never read"
     machine = shop.served.control.machine
     machine.write_offset("G55", (-1.5, -2.5, -3.5))
+    machine.write_tool(12, RADIUS_WEAR, 0.02)
     shop.orders.read_table()
     outcome = taken(shop.come())
     assert "rows" in outcome.taken.told
     assert shop.session.link.table_values("G55")["y"] == -2.5
     assert shop.session.real.active.row == "G54"
     assert shop.session.machine.tools[5].length == pytest.approx(machine.tools[5].length, abs=1e-4)
+    assert shop.session.link.tool_figure(12, RADIUS_WEAR) == pytest.approx(0.02)
     saved = tmp_path / "saved.csv"
     saved.write_text("row,unit,x,y,z\nG55,mm,-9.5,-2.5,-3.5\n")
     os.utime(saved, (time.time() - 840, time.time() - 840))
@@ -552,14 +554,37 @@ def test_a_control_that_prints_nothing_gives_its_variables(tmp_path):
     while not saved.exists() and time.monotonic() < until:
         served.pass_time(0.05)
     data = saved.read_bytes()
-    with pytest.raises(ReportError, match="has no variable"):
+    with pytest.raises(ReportError, match="was saved before O2100 ran to its end"):
         orders.take_variables(b"1 2.0\n", "v")
+    begun = orders.waiting[-1].results[0].variables[0]
+    lacking = "".join(f"{line}\n" for line in data.decode().splitlines() if int(line.split()[0]) <= begun)
+    with pytest.raises(ReportError, match="has no variable"):
+        orders.take_variables(lacking.encode(), "v")
     with pytest.raises(ReportError, match="line 1 is no variable"):
         orders.take_variables(b"G0 X1\n", "v")
     taken(orders.take_variables(data, "v"))
     assert "left" in session.measured
     with pytest.raises(ReportError, match="No program waits"):
         orders.take_variables(data, "v")
+    # The same variables hold what the program before has left: of a run that was broken off too.
+    orders.measure(session.planner.measurement_of(point_at(session.setup, session.setup.drawn("front"))))
+    with pytest.raises(ReportError, match="was saved before O2100 ran to its end"):
+        orders.take_variables(data, "v")
+    lines, memory = orders.waiting[-1].text.splitlines(), dict(served.control.memory.common)
+    assert memory[begun] == orders.folder.all()[0].identity
+    first = next(n for n, line in enumerate(lines) if f"#{begun}=0" in line)
+    assert first < next(n for n, line in enumerate(lines) if "G38" in line)
+    assert any(f"#{begun}={orders.waiting[-1].identity}" in line for line in lines[-4:])
+    # The table: rows as they stand, and the row that is active without our program.
+    orders.give_up(orders.waiting[-1])
+    served.control.machine.write_offset("G55", (-1.5, -2.5, -3.5))
+    saved.unlink()
+    orders.read_table()
+    until = time.monotonic() + 8
+    while not saved.exists() and time.monotonic() < until:
+        served.pass_time(0.05)
+    assert "9 rows; G54 is active" in taken(orders.take_variables(saved.read_bytes(), "v")).taken.told
+    assert session.link.offset("G55") == pytest.approx((-1.5, -2.5, -3.5))
     session.close()
     served.close()
 

@@ -249,11 +249,15 @@ def test_a_program_of_the_tables_counts_what_it_prints(plan):
     bare = replace(plan, measurements=(), store=None)
     for reading, told in (
         (TableReading(rows=("G54", "G55"), tools=((5, 11005),), active=4014), ["ROW", "ROW", "LENGTH", "ACTIVE"]),
+        (TableReading(("G54",), wear_of_length=((5, 10005),), wear_of_radius=((5, 12005),)), ["ROW", "WEAR"]),
         (TableReading(rows=("G54",)), ["ROW"]),
     ):
         reports = [step for step in plan_steps(replace(bare, reading=reading)) if isinstance(step, Report)]
         assert [step.words[0] for step in reports] == ["BEGIN", *told, "END"]
         counts = [("N", Number(0), 0), ("R", Number(told.count("ROW")), 0), ("L", Number(told.count("LENGTH")), 0)]
+        counts.append(("W", Number(told.count("WEAR")), 0))
         assert list(reports[-1].values) == counts
         lengths = [step.values for step in reports if step.words[0] == "LENGTH"]
         assert lengths == [(("T", Number(5), 0), ("L", Variable(11005), -1))] * told.count("LENGTH")
+        worn = [step.values[1:] for step in reports if step.words[0] == "WEAR"]
+        assert worn == [(("L", Variable(10005), -1), ("R", Variable(12005), -1))] * told.count("WEAR")

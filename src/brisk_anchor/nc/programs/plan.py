@@ -131,8 +131,8 @@ class _Identified:
 
 @dataclass(frozen=True, slots=True)
 class TableReading:
-    """Tables that a program prints: `rows`, each with its axes; by number of `tools` the variable of their length; the
-    variable of the `active` row.
+    """Tables that a program prints: `rows`, each with its axes; by number of `tools` the variable of their length, and
+    of their wear of length and radius; the variable of the `active` row.
 
     Where rows hold no angle, `angles` names by row the variable that it is kept in.
     """
@@ -141,6 +141,8 @@ class TableReading:
     tools: tuple[tuple[int, int], ...] = ()
     active: int | None = None
     angles: tuple[tuple[str, int], ...] = ()
+    wear_of_length: tuple[tuple[int, int], ...] = ()
+    wear_of_radius: tuple[tuple[int, int], ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -282,7 +284,7 @@ def plan_steps(plan: Plan) -> tuple[Step, ...]:
 def _printed_tables(plan: Plan, reading: TableReading) -> Iterator[Step]:
     """Print tables; nothing moves, and nothing is written."""
     yield SectionHeading("print the tables; nothing moves and nothing is written")
-    yield SafeState()  # a program before may have left inches
+    yield SafeState(moves=False)  # a program before may have left inches
     yield Report(("BEGIN", f"O{plan.number:04d}"), (("I", Number(plan.identity), 0),))
     angles = dict(reading.angles)
     for row in reading.rows:
@@ -291,10 +293,16 @@ def _printed_tables(plan: Plan, reading: TableReading) -> Iterator[Step]:
         yield Report(("ROW", row_word(row)), tuple(figures))
     for number, variable in reading.tools:
         yield Report(("LENGTH",), (("T", Number(number), 0), ("L", Variable(variable), -1)))
+    wears = (("L", dict(reading.wear_of_length)), ("R", dict(reading.wear_of_radius)))
+    worn = sorted({number for _, wear in wears for number in wear})
+    for number in worn:
+        held = [(letter, Variable(wear[number]), -1) for letter, wear in wears if number in wear]
+        yield Report(("WEAR",), (("T", Number(number), 0), *held))
     if reading.active is not None:
         yield Report(("ACTIVE",), (("A", Variable(reading.active), -1),))
     told: list[tuple[str, Expression, int]] = [("N", Number(0), 0), ("R", Number(len(reading.rows)), 0)]
-    yield Report(("END",), (*told, ("L", Number(len(reading.tools)), 0)))
+    told += [("L", Number(len(reading.tools)), 0), ("W", Number(len(worn)), 0)]
+    yield Report(("END",), tuple(told))
 
 
 def _begin_with(steps: list[Step], stylus: Stylus, home_z: float) -> None:

@@ -32,6 +32,11 @@ class ResultLine:
     inches: frozenset[str] = frozenset()
     """Letters whose variables hold inches: the line gives mm."""
 
+    @property
+    def variables(self) -> tuple[int, ...]:
+        """The variables that its figures stand in."""
+        return tuple(value for _, value, _ in self.values if isinstance(value, int))
+
     def text(self, read: Callable[[int], float]) -> str:
         """The line with its figures."""
         figures = []

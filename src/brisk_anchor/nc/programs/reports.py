@@ -23,6 +23,7 @@ KINDS = (
     "CORRECTED",
     "ROW",
     "LENGTH",
+    "WEAR",
     "ACTIVE",
     "END",
 )
@@ -54,6 +55,8 @@ class RunReport:
     """By row what the table holds, in a report of the table."""
     lengths: dict[int, float] = field(default_factory=dict)
     """By tool its length in the table, mm."""
+    wear: dict[int, dict[str, float]] = field(default_factory=dict)
+    """By tool its wear of length (L) and radius (R) in the table, mm."""
     active: float | None = None
     """What the control reads where its active row stands."""
     complete: bool = False
@@ -79,7 +82,7 @@ def _ended(report: RunReport, told: Mapping[str, float]) -> None:
     """Compare what came with what the end says there was. Raises ReportError: something is lost."""
     counts = [("N", len(report.touches), "touches"), ("J", len(report.judged), "verdicts")]
     counts += [("R", len(report.rows), "rows"), ("L", len(report.lengths), "tool lengths")]
-    counts += [("C", len(report.corrected), "corrections")]
+    counts += [("C", len(report.corrected), "corrections"), ("W", len(report.wear), "tools with their wear")]
     for letter, there, what in counts:
         made = int(told["N"] if letter == "N" else told.get(letter, 0))
         if made != there:
@@ -128,6 +131,8 @@ def parse_reports(lines: Iterable[str]) -> RunReport:
                 report.corrected.append((int(pairs["T"]), pairs["A"], pairs["B"]))
             elif kind == "LENGTH":
                 report.lengths[int(pairs["T"])] = pairs["L"]
+            elif kind == "WEAR":
+                report.wear[int(pairs.pop("T"))] = pairs
             elif kind == "ACTIVE":
                 report.active = pairs["A"]
             elif kind == "SOLVED":

@@ -16,7 +16,11 @@ class SectionHeading:
 
 @dataclass(frozen=True, slots=True)
 class SafeState:
-    """Bring the control into a known state; units, plane, no compensation, no rotation."""
+    """Bring the control into a known state; units, plane, no compensation, no rotation. `moves`: something does then,
+    in a row that the language may choose.
+    """
+
+    moves: bool = True
 
 
 @dataclass(frozen=True, slots=True)

@@ -13,9 +13,19 @@ row. So nothing may stand on top of that row: the first guard sees to it. The wr
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 
 from brisk_anchor.core.errors import Fault, PlanError, ProfileError
-from brisk_anchor.core.expressions import Binary, Expression, Function, Name, Number, Variable, known_difference, plus
+from brisk_anchor.core.expressions import (
+    Binary,
+    Expression,
+    Function,
+    Name,
+    Number,
+    Variable,
+    known_difference,
+    plus,
+)
 from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.nc.programs.program import ResultLine
 from brisk_anchor.nc.programs.steps import (
@@ -47,6 +57,8 @@ _AT_END = 0.02
 _OVERSHOOT = 0.05
 """How much longer than the shortest probing move, mm, one is at least: positions are rounded."""
 _PRINTED = 4
+_RAN = "ran to its end"
+"""The name of the value that tells whether the program did."""
 
 
 class ParameterWriter(TextWriter):
@@ -67,13 +79,15 @@ class ParameterWriter(TextWriter):
         self.row, self.select, self.origin = name, row.select, row.read
         self.at: list[Expression | None] = [None, None, None]
         self.has_measured = False
+        self.has_selected = False
+        self._identity = 0.0
         self.sorted: dict[str, Sort] = {}
         """What is judged, by the name of its verdict."""
 
     def close(self) -> None:
         """Absolute positions, the first row."""
         self.put(self.moves.absolute, "absolute positions again")
-        if self.select != self.first_select:
+        if self.has_selected and self.select != self.first_select:
             self.put(self.first_select, "the first row again, in which every program here ends")
 
     # -- pieces ------------------------------------------------------------------------------------------------
@@ -88,6 +102,13 @@ class ParameterWriter(TextWriter):
     def _in_row(self, axis: int, machine: Expression) -> str:
         """A machine position as a word in the selected row."""
         return self.word("XYZ"[axis], Binary(machine, "-", Variable(self.origin[axis])))
+
+    def _select_for(self, *, moves: bool) -> None:
+        """The row that positions are worked out from, where something moves; else the active one stays."""
+        self.has_selected = moves
+        if moves:
+            self.put(self.select, f"positions are worked out from {self.row}")
+            self._no_shift()
 
     def _no_shift(self) -> None:
         numbers: list[int] = []
@@ -242,10 +263,9 @@ class ParameterWriter(TextWriter):
             return
         profile = self.profile
         match step:
-            case SafeState():
+            case SafeState(moves):
                 self.safe_state()
-                self.put(self.select, f"positions are worked out from {self.row}")
-                self._no_shift()
+                self._select_for(moves=moves)
             case ToolCheck(number, what, called):
                 if self.can_look(number, what, called=called) and profile.tool is not None:
                     text = f"{what} T{number} MUST BE IN THE SPINDLE"
@@ -281,7 +301,7 @@ class ParameterWriter(TextWriter):
                 pass  # the parameter file is read after the program, so every touch keeps its own
             case Report(words, values, inches):
                 told = tuple((a, self._result(v), _decimals(d)) for a, v, d in values)
-                self.results.append(ResultLine(words, told, inches))
+                self.results.append(ResultLine(words, self._ran(words[0], told), inches))
             case Sort(name, value):
                 self.sorted[name] = step
                 self.put(f"#{self.allocate((name,))}=-1", "the application judges", note="JUDGED BY THE APPLICATION")
@@ -305,12 +325,30 @@ class ParameterWriter(TextWriter):
         if high is not None and (step.code == 1 or sort.above == step.code):
             self._guard(self.expression(Binary(Number(high), "-", sort.value)), step.text)
 
+    def _ran(self, kind: str, told: Sequence[tuple[str, float | int, int]]) -> tuple[tuple[str, float | int, int], ...]:
+        """The figures of a report line; its beginning and its end say in a variable that the program ran to its end.
+
+        The variables of a program before are the same ones: figures of theirs, or of a run that was broken off, must
+        not be taken for those of this one.
+        """
+        if kind == "BEGIN":
+            self._identity = next(value for letter, value, _ in told if letter == "I")
+            variable = self.allocate((_RAN,))
+            self.put(f"#{variable}=0", "until it has run to its end")
+            return tuple((letter, variable if letter == "I" else value, d) for letter, value, d in told)
+        if kind == "END":
+            self.put(f"#{self.variables[_RAN]}={self._identity:g}", "it has run to its end")
+        return tuple(told)
+
     def _result(self, value: Expression) -> float | int:
         if isinstance(value, Number):
             return float(value.value)
         if isinstance(value, Name):
             return self.variables[value.name]
-        raise PlanError("A report of a sum cannot be kept", "It has no variable", "Compute it first")
+        # In the file that is saved later a control's own variables may stand in another unit than in the program.
+        kept = self.allocate((f"reported {len(self.variables)}",))
+        self.put(f"#{kept}={self.expression(value, nested=True)}", f"keep it in #{kept}")
+        return kept
 
 
 def _decimals(wanted: int) -> int:

@@ -38,7 +38,7 @@ from brisk_anchor.nc.programs.steps import (
     TurnTable,
     TurretCall,
 )
-from brisk_anchor.nc.write.text import TextWriter
+from brisk_anchor.nc.write.text import TextWriter, unknown
 
 
 class TableWriter(TextWriter):
@@ -111,6 +111,4 @@ class TableWriter(TextWriter):
                 figures = tuple((letter, float(self._fold(value)), 4 if d < 0 else d) for letter, value, d in values)
                 self.results.append(ResultLine(words, figures, inches))
             case _:
-                raise PlanError(
-                    "A control without a probe cannot do this step", type(step).__name__, "Choose another profile"
-                )
+                raise unknown(step)

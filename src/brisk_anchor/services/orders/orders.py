@@ -5,12 +5,12 @@ from __future__ import annotations
 import json
 import re
 import time
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from contextlib import suppress
 from dataclasses import replace
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 
 from brisk_anchor.core.errors import BookError, BriskAnchorError, ExportError, PlanError, ReportError
 from brisk_anchor.core.features.measuring import Measurement
@@ -180,7 +180,8 @@ class Orders:
         """Hand over the program that brings a tool onto the setter. Raises PlanError: about how long it is, or where
         the setter stands, is not known.
         """
-        section = ToolCheckSection(tool=number, tolerance=_ABOUT, search=_SEARCH, on_fail="go on")
+        on_fail: Literal["alarm", "go on"] = "go on" if self.session.profile.speaks.branches else "alarm"
+        section = ToolCheckSection(tool=number, tolerance=_ABOUT, search=_SEARCH, on_fail=on_fail)
         check = tool_check(self.session, section, call=True)
         heads = self.session.heads
         plan = heads.plan_of(heads.first_number + _LENGTH, f"length of T{number}", [], None)
@@ -271,12 +272,12 @@ class Orders:
                 "It reads no row, or prints nothing",
                 "Save the table on the control, and take the file: brisk-anchor take FILE",
             )
-        table, numbers = (
-            profile.tool_table,
-            sorted(n for n in session.machine.tools if n not in (0, session.setup.stylus.tool_number)),
+        probe, table = session.setup.stylus.tool_number, profile.tool_table
+        numbers = sorted(number for number in session.machine.tools if number not in (0, probe))
+        columns = (table.length, table.length_wear, table.radius_wear) if table is not None else (None, None, None)
+        tools, wear_of_length, wear_of_radius = (
+            tuple((number, first + number) for number in numbers) if first is not None else () for first in columns
         )
-        first = table.length if table is not None else None
-        tools = tuple((number, first + number) for number in numbers) if first is not None else ()
         angles = tuple(
             (row, number)
             for row in rows
@@ -284,7 +285,8 @@ class Orders:
         )
         heads = session.heads
         plan = heads.plan_of(heads.first_number + _TABLE, "the control's table", [], None)
-        return replace(plan, reading=TableReading(rows, tools, profile.modal_variables.get("offset"), angles))
+        active = profile.modal_variables.get("offset")
+        return replace(plan, reading=TableReading(rows, tools, active, angles, wear_of_length, wear_of_radius))
 
     def _known_rows(self, rows: Sequence[str]) -> None:
         """Raises PlanError: nobody knows what the control holds in one of them."""
@@ -478,10 +480,21 @@ class Orders:
                 values[int(found[1])] = float(found[2])
             elif line.strip() and not line.lstrip().startswith((";", "#", "(")):
                 raise ReportError(f"{name} line {number} is no variable and its value", "", "Look at the file")
-        waiting = [order for order in self.folder.all() if order.state is OrderState.WAITING and order.results]
+        waiting = [
+            order
+            for order in self.folder.all()
+            if order.state is OrderState.WAITING and any(line.variables for line in order.results)
+        ]
         if not waiting:
             raise ReportError("No program waits whose results stand in variables", "", "Hand one over, and run it")
-        order = waiting[-1]
+        order = next((order for order in reversed(waiting) if _ran(order, values)), None)
+        if order is None:
+            label = waiting[-1].label
+            raise ReportError(
+                f"{name} was saved before {label} ran to its end",
+                "Its figures are of another run, or of one that was broken off",
+                f"Run {label} to its end, save the variables, and take that file",
+            )
 
         def read(number: int) -> float:
             if number not in values:
@@ -529,6 +542,11 @@ def reports_in(text: str, source: str) -> list[Heard]:
     for line in (*splitter.add(data), *splitter.end()):
         found += listener.add(line.number, line.text, noisy=line.noisy)
     return [*found, *listener.cut()]
+
+
+def _ran(order: Order, values: Mapping[int, float]) -> bool:
+    """Whether saved variables say that this very program ran to its end; it says so in the one of its beginning."""
+    return all(values.get(variable) == order.identity for variable in order.results[0].variables)
 
 
 def _whole(lines: Sequence[str]) -> Heard:

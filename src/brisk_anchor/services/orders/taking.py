@@ -22,6 +22,7 @@ from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.nc.programs.judging import ControlCorrection
 from brisk_anchor.nc.programs.program import Program, ProgramLine, row_word
 from brisk_anchor.nc.programs.reports import PRINTED, RunReport, touches_of
+from brisk_anchor.nc.read.port import LENGTH_WEAR, RADIUS_WEAR
 from brisk_anchor.services.machine.real_link import RealLink
 from brisk_anchor.services.measure.features_touched import feature_from
 from brisk_anchor.services.measure.found_features import request_of
@@ -339,15 +340,22 @@ def _read_table(session: Session, real: RealLink, order: Order, report: RunRepor
     }
     real.note_rows(rows, at)
     probe = session.setup.stylus.tool_number  # its length is calibrated, not what the table says
-    shelf = {tool for tool in report.lengths if tool in session.machine.tools and tool != probe}
-    real.note_lengths({number: report.lengths[number] for number in shelf}, at)
+    shelf = {tool for tool in session.machine.tools if tool not in (0, probe)}
+    lengths = {number: report.lengths[number] for number in shelf.intersection(report.lengths)}
+    real.note_lengths(lengths, at)
+    for number in shelf.intersection(report.wear):
+        for letter, column in (("L", LENGTH_WEAR), ("R", RADIUS_WEAR)):
+            if letter in report.wear[number]:
+                real.note_wear(number, column, report.wear[number][letter], at)
     row = active_row(session.profile, report.active) if report.active is not None else ""
     if row:
         real.note_active(row, at)
     differ = [row for row in rows if session.rows.away_from_control(row)]
     words = f"{', '.join(differ[:6])} differ from the book: ⟨2⟩ compares" if differ else "All that the book has agrees."
     known = (
-        f"{len(rows)} rows" + (f", {len(shelf)} tool lengths" if shelf else "") + (f"; {row} is active" if row else "")
+        f"{len(rows)} rows"
+        + (f", {len(lengths)} tool lengths" if lengths else "")
+        + (f"; {row} is active" if row else "")
     )
     return Taken(f"The control's table came: {known}", words)
 
