@@ -145,7 +145,7 @@ def inspecting_steps(steps: list[Step], inspecting: Inspecting, located: Located
             if reaction == "go on":
                 continue
             text = f"{one.balloon} {one.words} {WORDS.get(verdict, '')}".strip()
-            steps.append(React(codes[number - 1], verdict, reaction, text, AlarmNumber.NOT_IN_SIZE))
+            steps.append(React(codes[number - 1], verdict, reaction, text, AlarmNumber.OUT_OF_LIMITS))
 
 
 def _correct(steps: list[Step], answer: ControlCorrection, number: int, located: Located, code: str) -> None:
@@ -161,7 +161,7 @@ def _correct(steps: list[Step], answer: ControlCorrection, number: int, located:
             Name(off),
             Number(0.0),
             answer.limit,
-            AlarmNumber.TOO_MUCH,
+            AlarmNumber.NO_CORRECTION,
             f"{answer.balloon} IS TOO FAR OFF TO CORRECT",
             f"correction guard: no more than {answer.limit:g} off its target",
         ),
@@ -171,7 +171,7 @@ def _correct(steps: list[Step], answer: ControlCorrection, number: int, located:
             Name(new),
             Number(0.0),
             answer.most,
-            AlarmNumber.TOO_MUCH,
+            AlarmNumber.NO_CORRECTION,
             f"WEAR OF T{answer.tool} WOULD BE TOO LARGE",
             f"correction guard: no wear beyond {answer.most:g}",
         ),
@@ -204,7 +204,7 @@ def wear_steps(steps: list[Step], change: WearChange) -> None:
             held,
             Number(change.old),
             _SAME * 1e-4,
-            AlarmNumber.JUMP,
+            AlarmNumber.CHANGED,
             f"WEAR OF T{change.tool} IS ANOTHER NOW",
             f"the table still holds {fixed(change.old, 4)}, as when this was worked out",
         ),

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from brisk_anchor.core.errors import PlanError
@@ -58,6 +59,10 @@ if TYPE_CHECKING:
     from brisk_anchor.nc.programs.plan import StorePlan
 
 
+HELD_WITHIN = 0.002
+"""How near, mm, a row has to hold what it held when its new figures were decided on: what a saved table loses by its
+last decimal. A person who corrects it at the control corrects it by more.
+"""
 _NOT_TURNED = Fixed(0.0)
 _NO_ANGLE = Number(0.0)
 _MOST_TURN = 45.0
@@ -172,20 +177,28 @@ def _line(located: dict[tuple[str, str], ControlResult], name: str) -> dict[int,
     return {}
 
 
-def _guards(steps: list[Step], store: StorePlan, values: list[tuple[str, Expression]]) -> None:
-    expected = dict(store.expected)
-    for axis, held in store.held:
-        steps.append(
-            Check(
-                RowValue(store.row, axis),
-                Number(held),
-                store.jump_limit,
-                AlarmNumber.JUMP,
-                f"{store.row} {axis.upper()} HOLDS SOMETHING ELSE NOW",
-                f"jump guard: the table still holds {held:.3f} within {store.jump_limit:g}, as when this was written",
+def held_steps(steps: list[Step], stores: Sequence[StorePlan]) -> None:
+    """Append that the program stops, before it writes any row, where one holds something else than when it was decided
+    what is written.
+    """
+    if any(store.held for store in stores):
+        steps.append(SectionHeading("the rows as they were looked at"))
+    for store in stores:
+        for axis, held in store.held:
+            steps.append(
+                Check(
+                    RowValue(store.row, axis),
+                    Number(held),
+                    HELD_WITHIN,
+                    AlarmNumber.CHANGED,
+                    f"{store.row} {axis.upper()} HOLDS SOMETHING ELSE NOW",
+                    f"guard: the table still holds {held:.3f} within {HELD_WITHIN:g}, as when this was written",
+                )
             )
-        )
-    guarded = {axis for axis, _ in store.held}
+
+
+def _guards(steps: list[Step], store: StorePlan, values: list[tuple[str, Expression]]) -> None:
+    expected, guarded = dict(store.expected), {axis for axis, _ in store.held}
     for axis, value in values:
         if axis in guarded:
             continue  # its value is a figure someone has decided on

@@ -15,7 +15,7 @@ from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.nc.programs.control_result import ControlResult
 from brisk_anchor.nc.programs.cycles import Cycle
 from brisk_anchor.nc.programs.judging import NOTHING, Inspecting, inspecting_steps
-from brisk_anchor.nc.programs.offset_steps import store_steps
+from brisk_anchor.nc.programs.offset_steps import held_steps, store_steps
 from brisk_anchor.nc.programs.program import row_word
 from brisk_anchor.nc.programs.steps import (
     AlarmNumber,
@@ -269,6 +269,8 @@ def plan_steps(plan: Plan) -> tuple[Step, ...]:
         steps.append(OperatorStop(plan.stop))
     if plan.store is not None and "go on" in reactions:
         steps.append(NothingFailed())
+    stores = [store for store in (plan.store, *plan.also) if store is not None]
+    held_steps(steps, stores)
     for number, store in enumerate((plan.store, *plan.also), 1):
         if store is not None:
             first = len(steps)

@@ -394,3 +394,5 @@ class AlarmNumber:
     WRONG_PLACE = 117
     CHANGED = 118
     OTHER_ROW = 119
+    OUT_OF_LIMITS = 120
+    NO_CORRECTION = 121

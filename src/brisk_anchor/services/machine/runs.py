@@ -40,6 +40,8 @@ _ADVICE = {
         "Another offset is active than the program could bring back after the measuring",
         "Select it in figures before the measuring, or put the measuring elsewhere",
     ),
+    120: ("What the line names is not in its limits", "Look at the part, and at the figure in the report"),
+    121: ("It is further off than a wear may answer", "Look at the tool: a person decides"),
     107: ("Another tool is in the spindle", "Put the probe in, or write the program for the tool that is there"),
 }
 

@@ -26,7 +26,7 @@ from brisk_anchor.services.session.session import Session
 FAR = 10.0
 """A row that moves further than this, mm, from what the control holds is worth a question."""
 GUARD = 5.0
-"""How far, mm, the table may have changed since a program was written, where the row has no limit of its own."""
+"""How far, mm, a value may jump that a program works out itself, where the row has no limit of its own."""
 NO_VARIANCE = ((0.0, 0.0, 0.0), (0.0, 0.0, 0.0), (0.0, 0.0, 0.0))
 
 
