@@ -182,10 +182,12 @@ class RealLink:
         self.told.active = ActiveRow(row, at)
         self.heard(at)
 
-    def note_wear(self, number: int, column: int, value: float, at: datetime) -> None:
-        """The control said what a wear is now, mm."""
-        self._twin.write_tool_figure(number, column, value)
-        self.heard(at)
+    def note_wear(self, wear: Mapping[tuple[int, int], float], at: datetime) -> None:
+        """The control said what wear is now, mm, by tool and column."""
+        for (number, column), value in wear.items():
+            self._twin.write_tool_figure(number, column, value)
+        if wear:
+            self.heard(at)
 
     def heard(self, at: datetime) -> None:
         """The control said something."""

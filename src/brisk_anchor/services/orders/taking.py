@@ -41,6 +41,7 @@ from brisk_anchor.services.session.tool_shelf import measured_length, take_lengt
 _AGREE = 1e-3
 """How far, mm or degrees, a row that the control worked out itself may lie from ours: what printing loses."""
 _LOOKED_BACK = 12
+_WEAR = {"L": LENGTH_WEAR, "R": RADIUS_WEAR}
 
 
 @dataclass(frozen=True, slots=True)
@@ -297,9 +298,8 @@ def _plan(session: Session, real: RealLink, order: Order, report: RunReport, at:
     typed = {row: [e for e in changed_since(session, order, row) if e.kind is EntryKind.TYPED] for row in chains}
     answered = _answered_there(ready, report, at)
     names = _keep_features(session, ready, trial.working, at, noted=mark)
-    for change, correction in answered:
-        session.working.figures_changed.append(change)
-        real.note_wear(correction.tool, COLUMNS[correction.column], change.new, at)
+    session.working.figures_changed += [change for change, _ in answered]
+    real.note_wear({(one.tool, COLUMNS[one.column]): change.new for change, one in answered}, at)
     changes = _enter_stored(session, chains, mark, typed)
     if told:
         real.note_rows(told, at)
@@ -343,10 +343,8 @@ def _read_table(session: Session, real: RealLink, order: Order, report: RunRepor
     shelf = {tool for tool in session.machine.tools if tool not in (0, probe)}
     lengths = {number: report.lengths[number] for number in shelf.intersection(report.lengths)}
     real.note_lengths(lengths, at)
-    for number in shelf.intersection(report.wear):
-        for letter, column in (("L", LENGTH_WEAR), ("R", RADIUS_WEAR)):
-            if letter in report.wear[number]:
-                real.note_wear(number, column, report.wear[number][letter], at)
+    told = ((n, c, report.wear[n].get(a)) for n in shelf.intersection(report.wear) for a, c in _WEAR.items())
+    real.note_wear({(number, column): value for number, column, value in told if value is not None}, at)
     row = active_row(session.profile, report.active) if report.active is not None else ""
     if row:
         real.note_active(row, at)
@@ -427,7 +425,7 @@ def _wear(session: Session, real: RealLink, order: Order, report: RunReport, at:
         )
     _note_change(session, wear, at)
     _note_corrected(session, wear)
-    real.note_wear(wear.tool, COLUMNS[wear.column], told, at)
+    real.note_wear({(wear.tool, COLUMNS[wear.column]): told}, at)
     return Taken(f"{wear.by} is {signed_dim(told, 4)} now: the control has written it and read it back")
 
 
