@@ -644,3 +644,23 @@ def test_ten_thousand_parts_are_opened_by_their_newest(batch):
     assert len(Inspection(batch.session).parts) == KEPT
     assert len(Inspection(batch.session, newest=None).parts) == 1399
     assert isinstance(batch.parts[-1], InspectedPart)
+
+
+def test_the_parts_of_all_places_are_entered_together_or_none_is(tmp_path):
+    job = demo_files(tmp_path / "job", "tombstone")
+    path = job / "part.toml"
+    path.write_text(path.read_text(encoding="utf-8").replace("size = 38.0\n", 'size = 38.0\nasks = ["1 ⌀38 H7"]\n'))
+    with open_job(job, tmp_path / "data", roll=0) as session:
+        known = Inspection(session)
+        places = known.places
+        assert len(places) == 12
+        for place in places[:-1]:
+            session.panel.mdi(f"G0 B{90.0 * (int(place.name[0]) - 1):g}").to_end()
+            measure_asked(known, place)
+        with pytest.raises(InspectionError, match="Nothing of this part was measured at 4-3"):
+            known.take_all("7")
+        assert known.parts == []
+        measure_asked(known, places[-1])
+        assert [part.serial for part in known.take_all("7")][::11] == ["7-1-1", "7-4-3"]
+        with pytest.raises(InspectionError, match="Nothing was measured since part 7-1-1 was entered at 1-1"):
+            known.take_all("8")
