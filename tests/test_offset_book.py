@@ -25,7 +25,14 @@ from hypothesis import strategies as st
 
 from brisk_anchor.book.entries import Entry, EntryKind, state_of
 from brisk_anchor.book.store import Book
-from brisk_anchor.core.errors import BookError, BookTakenError, BookWriteError, BriskAnchorError, TableFileError
+from brisk_anchor.core.errors import (
+    BookError,
+    BookTakenError,
+    BookWriteError,
+    BriskAnchorError,
+    ExportError,
+    TableFileError,
+)
 from brisk_anchor.core.offsets.checks import SecondLookError
 from brisk_anchor.core.offsets.row_rotation import place_before
 from brisk_anchor.core.offsets.rules import FromTable
@@ -362,6 +369,15 @@ def test_blocks_go_out_and_come_back(profile):
     ]
     back = read_table(to_blocks(profile, rows), "t.nc", profile)
     assert [(r.row, dict(r.values)) for r in back] == [(r.row, dict(r.values)) for r in rows]
+    turned = [replace(row, values={**row.values, "r": angle}) for row, angle in zip(rows, (0.0, -3.5), strict=True)]
+    assert [dict(r.values) for r in from_blocks(to_blocks(profile, turned), "t.nc", profile)] == [
+        dict(r.values) for r in turned
+    ]
+    assert to_blocks(shipped_profile("table-only"), turned[:1]).count(b"R") == 0  # 0 is lost nowhere
+    with pytest.raises(ExportError, match="G54 is turned by −3.5000°, and table-only keeps no angle"):
+        to_blocks(shipped_profile("table-only"), [replace(turned[1], row="G54")])
+    with pytest.raises(BriskAnchorError, match="stands in it twice"):
+        from_blocks(to_blocks(profile, [turned[0], turned[0]]), "t.nc", profile)
     kept = profile.model_dump()
     for row in (*kept["offsets"].values(), kept["extended"]):
         row["write"] = None

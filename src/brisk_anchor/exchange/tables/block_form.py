@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable
+from dataclasses import replace
 
 from brisk_anchor.core.errors import ExportError
-from brisk_anchor.core.quantities import Unit, fixed
+from brisk_anchor.core.quantities import Unit, fixed, signed_deg
 from brisk_anchor.exchange.tables.rows import TableForm, TableRow, decoded, no_unit, number_in, once, refuse
 from brisk_anchor.nc.bounded import lines_of
 from brisk_anchor.nc.profile.control_profile import Profile, in_mm
@@ -16,7 +17,11 @@ _WORD = re.compile(r"([A-Z])\s*([+-]?(?:[0-9]+\.?[0-9]*|\.[0-9]+))")
 
 
 def to_blocks(profile: Profile, rows: Iterable[TableRow]) -> bytes:
-    """Rows as offset-setting blocks of a control, one a line. Raises ExportError where it has no such row."""
+    """Rows as offset-setting blocks of a control, one a line; an angle that is kept in a variable in one of its own.
+
+    Raises:
+        ExportError: the control has no such row, or keeps no angle of one that is turned.
+    """
     lines = ["%"]
     for row in rows:
         if row.row not in profile.all_rows:
@@ -24,15 +29,25 @@ def to_blocks(profile: Profile, rows: Iterable[TableRow]) -> bytes:
         decimals = max(profile.decimals, 4)
         known = profile.row(row.row)
         held = [a for a in "xyzr" if a in row.values and (a != "r" or known.rotation is not None)]
+        kept = profile.angle_of(row.row) if "r" in row.values and "r" not in held else None
+        if row.values.get("r") and kept is None and "r" not in held:
+            raise ExportError(
+                f"{row.row} is turned by {signed_deg(row.values['r'], 4)}, and {profile.name} keeps no angle of it",
+                "The block would set the zero and lose the turn",
+                "Leave the row out, or write a table as CSV or JSON",
+            )
+        marks = profile.comment
         if known.write is not None:
             words = [f"{a.upper()}{fixed(row.values[a], decimals)}" for a in held]
             lines.append(f"G21 G90 {known.write} {' '.join(words)}")
         else:
             lines.append("G21")
-            marks = profile.comment
             for axis in held:
                 told = f"{marks.open}{row.row.upper()} {axis.upper()}{marks.close}"
                 lines.append(f"#{profile.reads(row.row, axis)}={fixed(row.values[axis], decimals)} {told}")
+        if kept is not None:
+            told = f"{marks.open}{row.row.upper()} R{marks.close}"
+            lines.append(f"#{kept}={fixed(row.values['r'], decimals)} {told}")
     return ("\n".join([*lines, "%"]) + "\n").encode()
 
 
@@ -45,7 +60,7 @@ def from_blocks(data: bytes, name: str, profile: Profile, unit: Unit | None = No
         TableFileError: no such block, no unit, an incremental one, a sum or variable in one, or a row twice.
     """
     writes = {tuple(_WORD.findall(row.write or "")): row_name for row_name, row in profile.all_rows.items()}
-    turned = {number: (row, "r") for number, row in profile.rotation_variables.items()}
+    turned = {number: (row, "r") for row in profile.all_rows if (number := profile.angle_of(row)) is not None}
     variables = {number: (row, "xyz"[axis]) for number, (row, axis) in profile.row_variables.items()} | turned
     through: dict[str, dict[str, float]] = {}
     scale, absolute = float(unit.in_mm) if unit is not None else None, True
@@ -83,7 +98,18 @@ def from_blocks(data: bytes, name: str, profile: Profile, unit: Unit | None = No
             raise no_unit(name, number)
         values = _values_in(words, name, number, profile.steps_of_whole, inches=scale != 1.0)
         found.append(TableRow(row, values, {}, source=f"{name}, line {number}"))
-    return once(found, name)
+    return once(_whole(found), name)
+
+
+def _whole(found: list[TableRow]) -> list[TableRow]:
+    """The rows, each with its angle where that stands in a line of its own."""
+    angles = [row for row in found if set(row.values) == {"r"}]
+    for angle in angles:
+        others = [n for n, row in enumerate(found) if row.row == angle.row and row is not angle]
+        if len(others) == 1 and "r" not in (row := found[others[0]]).values:
+            found[others[0]] = replace(row, values={**row.values, **angle.values})
+            found = [row for row in found if row is not angle]
+    return found
 
 
 def _values_in(
