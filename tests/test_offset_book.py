@@ -376,7 +376,7 @@ def test_blocks_go_out_and_come_back(profile):
     assert to_blocks(shipped_profile("table-only"), turned[:1]).count(b"R") == 0  # 0 is lost nowhere
     with pytest.raises(ExportError, match="G54 is turned by −3.5000°, and table-only keeps no angle"):
         to_blocks(shipped_profile("table-only"), [replace(turned[1], row="G54")])
-    with pytest.raises(BriskAnchorError, match="stands in it twice"):
+    with pytest.raises(BriskAnchorError, match="G54 R is set twice"):
         from_blocks(to_blocks(profile, [turned[0], turned[0]]), "t.nc", profile)
     kept = profile.model_dump()
     for row in (*kept["offsets"].values(), kept["extended"]):
