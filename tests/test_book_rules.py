@@ -160,6 +160,31 @@ def test_a_program_in_a_file_stops_the_operator_where_a_row_moves_far(scene, boo
     assert session.machine.offset("G54")[0] == pytest.approx(near["x"] + 60.0, abs=1e-4)
 
 
+def test_a_turn_that_the_control_cannot_keep_is_refused_and_never_dropped(scene, book):
+    session = Session(scene, book, shipped_profile("table-only"), seed=None)
+    zero = {"x": -400.0, "y": -200.0, "z": -500.0}
+    with pytest.raises(PlanError, match=r"G56 is turned by \+5.0000°, and this control keeps no angle"):
+        book_work.edit(session, "G56", {**zero, "r": 5.0}, "as the other machine has it")
+    table = book_work.TableReference("a file", {"G55": {**zero, "r": 5.0}, "G56": {**zero, "r": 0.0}})
+    turned, straight = book_work.changes_of(session, table)
+    assert turned.left_out.startswith("G55 is turned by")
+    assert straight.left_out == ""
+    with pytest.raises(PlanError, match="keeps no angle"):
+        book_work.take_over(session, table.values, "a file")
+    assert book_work.take_over(session, {"G56": table.values["G56"]}, "a file") == ["G56"]
+    book_work.write_rows(session, ["G56"])
+    assert session.link.table_values("G56") == pytest.approx(zero)
+    # The angle alone is a difference too, where the control keeps one.
+    session = Session(scene, None, shipped_profile("probe-params"), seed=None)
+    book_work.edit(session, "G55", zero, "a vice")
+    (change,) = book_work.changes_of(session, book_work.TableReference("a file", {"G55": {**zero, "r": 5.0}}))
+    assert (change.left_out, change.moves["r"]) == ("", 5.0)
+    book_work.edit(session, "G59.3", {**zero, "r": 5.0}, "a vice")
+    with pytest.raises(PlanError, match=r"G59.3 cannot be turned on this control"):
+        book_work.write_rows(session, ["G55", "G59.3"])
+    assert session.machine.offset("G55") == (-522.0, -310.0, -558.0)
+
+
 @pytest.mark.parametrize("profile", ["skip-macro", "probe-params"])
 @pytest.mark.parametrize("changed", [0.0015, 0.01])
 def test_a_program_stops_where_the_table_is_no_longer_what_was_looked_at(scene, book, profile, changed):

@@ -12,7 +12,7 @@ from brisk_anchor.core.kinds import FURTHEST
 from brisk_anchor.core.offsets.chain import AxisChain, Chain, Term
 from brisk_anchor.core.offsets.checks import Finding, SecondLookError, look_at_jump
 from brisk_anchor.core.offsets.rules import Fixed, Keep, Rule
-from brisk_anchor.core.quantities import dim
+from brisk_anchor.core.quantities import dim, signed_deg
 from brisk_anchor.core.uncertainty.estimates import Estimate, combined
 from brisk_anchor.core.uncertainty.sources import Source
 from brisk_anchor.nc.programs.plan import StorePlan
@@ -34,6 +34,19 @@ def _guard(session: Session, row: str) -> None:
     if row not in session.profile.all_rows:
         raise PlanError(f"The control has no row {row[:20]}", "", "Choose one it has")
     session.writer.may_change(row)
+
+
+def _angle_kept(session: Session, row: str, values: Values) -> dict[str, float]:
+    """Values without an angle where the control keeps none of that row. Raises PlanError: it lies turned."""
+    if "r" not in values or session.profile.angle_of(row) is not None:
+        return dict(values)
+    if values["r"]:
+        raise PlanError(
+            f"{row} is turned by {signed_deg(values['r'], 4)}, and this control keeps no angle of it",
+            "Its zero alone would be another place",
+            "Turn the part straight, or take a row whose angle is kept",
+        )
+    return {axis: value for axis, value in values.items() if axis != "r"}
 
 
 def typed_chain(
@@ -108,6 +121,7 @@ def edit(session: Session, row: str, changed: Values, reason: str, u: Values | N
         raise PlanError("A change by hand needs a reason", "In a month nobody would know why", "Say it in a few words")
     if not all(math.isfinite(value) and abs(value) <= FURTHEST for value in changed.values()):
         raise PlanError("One of the figures is no position", "Nothing was changed", "Give mm within 20 m")
+    changed = _angle_kept(session, row, changed)
     before = present(session, row)
     values = {axis: changed.get(axis, held.value) for axis, held in before.items()} | dict(changed)
     valued = session.ledger.chain_of_values(row)
@@ -185,21 +199,19 @@ def snapshot(session: Session, name: str) -> None:
 def changes_of(session: Session, found: TableReference) -> list[RowChange]:
     """What taking figures over does to each row of the book, before it is done. Raises PlanError: there is no such row.
 
-    A row that is locked, or kept for the setter, is left out of it with the reason.
+    A row that is locked, kept for the setter, or turned where the control keeps no angle, is left out with the reason.
     """
     changes = []
     for row, values in found.values.items():
         if row not in session.profile.all_rows:
             raise PlanError(f"The control has no row {row[:20]}", "Nothing was taken", "Take it out of the file")
         valued = session.ledger.valued(row)
-        moves = (
-            {axis: value - valued.values[axis] for axis, value in values.items() if axis in valued.values}
-            if valued
-            else {}
-        )
+        known = {"r": 0.0, **valued.values} if valued else {}  # a row without an angle is one that is not turned
+        moves = {axis: value - known[axis] for axis, value in values.items() if axis in known}
         left_out, note = "", "new in the book" if valued is None else f"it was {valued.kind.value}, {valued.note}"
         try:
             session.writer.may_change(row)
+            _angle_kept(session, row, values)
         except BriskAnchorError as error:
             left_out = error.what
         if valued is not None and all(abs(move) <= _step(session) for move in moves.values()):
@@ -225,7 +237,8 @@ def take_over(
         PlanError, DatumError: a row there is not, is locked, or is kept for the setter. BookWriteError.
     """
     entries: list[Entry] = []
-    for row, values in figures.items():
+    for row, given in figures.items():
+        values = _angle_kept(session, row, given) if row in session.profile.all_rows else given
         before, told = present(session, row), (spreads or {}).get(row, {})
         step = _step(session)
         if session.ledger.valued(row) is not None and all(
