@@ -64,6 +64,11 @@ def _modulo(left: float, right: float) -> float:
     return math.fmod(left, right)
 
 
+def _positive_modulo(left: float, right: float) -> float:
+    rest = _modulo(left, right)
+    return rest + abs(right) if rest < 0 else rest
+
+
 def _root(value: float) -> float:
     if value < 0:
         if value > -_EPSILON:
@@ -183,7 +188,8 @@ FIGURES = Grammar({}, (), sums_need_brackets=True, full_turn=True)
 
 
 def ngc_grammar(*, names: bool, comparisons: bool) -> Grammar:
-    """RS-274/NGC (T. Kramer, F. Proctor, E. Messina, NISTIR 6556, section 3.3.2): FIX rounds down, FUP up.
+    """RS-274/NGC (T. Kramer, F. Proctor, E. Messina, NISTIR 6556, section 3.3.2): FIX rounds down, FUP up, and what MOD
+    leaves is never below zero.
 
     Its third group holds sums and logic alike. Where o-words bring comparisons, logic binds loosest of all, so that
     `[a LT b AND c LT d]` is what it looks like.
@@ -194,7 +200,7 @@ def ngc_grammar(*, names: bool, comparisons: bool) -> Grammar:
         for name, compare in _COMPARISONS.items()
     }
     loose = (_LOGIC, compared, _SUMS) if comparisons else (_SUMS | _LOGIC,)
-    levels = (*loose, _PRODUCTS, {"**": _power})
+    levels = (*loose, _PRODUCTS | {"MOD": _positive_modulo}, {"**": _power})
     return Grammar(functions, levels, sums_need_brackets=True, full_turn=False, names=names)
 
 
