@@ -735,6 +735,11 @@ def test_from_the_command_line_with_a_far_machine_that_is_killed_in_the_middle(t
         time.sleep(0.02)
     far.kill()
     far.communicate()
+    told = run.invoke(cli, ["take", str(folder / "nowhere.txt"), *job])
+    assert told.exception.one_line() == (
+        "nowhere.txt cannot be read: No such file or directory. Nothing was taken. Check its name and place."
+    )
+    assert run.invoke(cli, ["take", "x"]).exception.one_line().startswith("Which job? A linked control belongs")
     told = run.invoke(cli, ["take", str(printed), *job])
     assert told.exit_code == 2 or "came from the control" in told.output
     served = ServedMachine(folder, tmp_path / "home", auto=True, speed=1e6)

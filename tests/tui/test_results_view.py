@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from dataclasses import replace
 
 from textual.widgets import Input
 
@@ -103,3 +104,26 @@ async def test_a_drawing_that_asks_nothing_or_nonsense_says_what_to_do(tmp_path)
         await wait_for(lambda: "words cannot be read" in said(bench.app))
         assert "nothing a drawing asks" in said(bench.app)
     assert rehearsal.USUAL.wear > 0
+
+
+async def test_a_part_is_entered_where_the_set_up_changed_while_its_number_was_typed(tmp_path):
+    async with Batch(tmp_path) as bench:
+        app = bench.app
+        await bench.press("8", "enter")
+        await wait_for(lambda: "s enters this part" in said(app))
+        await bench.press("s")
+        session, view = app.view_state.session, app.query_one("#results")
+        before = view.inspection
+        session.working.setup = replace(session.setup, start_uncertainty=session.setup.start_uncertainty + 0.5)
+        view.show()
+        await wait_for(lambda: view.inspection is not before)
+        await bench.press("enter")
+        assert "part 1" in said(app, "#part-heading")
+        assert [part.serial for part in view.inspection.parts] == ["1"]
+        # What was read before a part was entered, and comes after it, loses nothing.
+        late = Inspection(session)
+        late.parts, late._seen = [], 0
+        view._opened(view._of, late, "")
+        assert [part.serial for part in view.inspection.parts] == ["1"]
+        view.inspection.parts.clear()  # and nothing to go back to is no crash
+        view.show()

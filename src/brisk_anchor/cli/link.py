@@ -12,7 +12,7 @@ import typer
 
 from brisk_anchor.cli.book import JobOption, JsonOption, session_of
 from brisk_anchor.cli.saying import say
-from brisk_anchor.core.errors import LinkError, PlanError
+from brisk_anchor.core.errors import LinkError, PlanError, ReportError
 from brisk_anchor.core.quantities import dim
 
 if TYPE_CHECKING:
@@ -27,6 +27,8 @@ machine_app = typer.Typer(
     no_args_is_help=True, help="Run the stand-in as a separate machine, at the other end of a job's link."
 )
 
+_LONGEST = 20_000_000
+"""So many bytes of a report are read, no more."""
 WaitOption = Annotated[float, typer.Option("--wait", min=0, max=86_400, help="Wait so long, s, for the report.")]
 
 
@@ -266,11 +268,15 @@ def take(
     units: Annotated[str | None, typer.Option("--units", help="mm or inch, of a table that does not say it.")] = None,
 ) -> None:
     """Take the reports of a file, or a table that the control saved: as the application does over a link."""
-    from brisk_anchor.nc.bounded import read_at_most
+    from brisk_anchor.nc.bounded import read_at_most, why_unread
     from brisk_anchor.services.orders.saved_table import is_report, is_variables, take_table
 
     orders = orders_of(job)
-    data = sys.stdin.buffer.read(20_000_000) if str(report) == "-" else read_at_most(report, 20_000_000)
+    try:
+        data = sys.stdin.buffer.read(_LONGEST) if str(report) == "-" else read_at_most(report, _LONGEST)
+    except OSError as error:
+        what = f"{report.name[:80]} cannot be read: {why_unread(error)}"
+        raise ReportError(what, "Nothing was taken", "Check its name and place") from error
     if is_report(data) or is_variables(data):
         take_them = orders.take_file if is_report(data) else orders.take_variables
         good = [_tell(outcome) for outcome in take_them(data, report.name)]

@@ -59,8 +59,8 @@ class BriskAnchorError(Exception):
 
     def one_line(self, *, marked: bool = False) -> str:
         """The whole message on one line; `marked` leaves the marks of keys in it, for a screen that knows the keys."""
-        parts = (part.strip().rstrip(".") for part in (self.what, self.meaning, self.remedy) if part)
-        line = shown(". ".join(" ".join(part.split()) for part in parts) + ".")
+        parts = [" ".join(part.split()) for part in (self.what, self.meaning, self.remedy) if part]
+        line = shown(" ".join(part if part.endswith(("?", "!")) else f"{part.rstrip('.')}." for part in parts))
         return line if marked else plain(line)
 
 

@@ -88,6 +88,12 @@ class Inspection:
         """The set-up as it is described now."""
         return self.session.setup
 
+    def follow(self, before: Inspection) -> None:
+        """Take over what another one of the same book knows beyond it: its masters, and parts entered meanwhile."""
+        self.mastered |= before.mastered
+        if before._seen > self._seen or self.session.ledger.book is None:
+            self.parts, self._seen = list(before.parts), before._seen
+
     # -- what is known of a part now -----------------------------------------------------------------------------
 
     @property

@@ -124,7 +124,7 @@ class ResultsView(View):
     def _opened(self, key: tuple[Same, Same], found: Inspection | None, trouble: str) -> None:
         if self._of == key:
             if found is not None and self.inspection is not None:
-                found.mastered |= self.inspection.mastered
+                found.follow(self.inspection)
             self.inspection, self._trouble = found, trouble
             if self.stage.view == "results":
                 self.show()
@@ -136,7 +136,7 @@ class ResultsView(View):
         known = self.inspection
         if known is None:
             return None
-        if not self.back:
+        if not self.back or not known.parts:
             now = known.part_now(known.places[0])
             if any(line.value is not None for line in now.lines) or not known.parts:
                 return now
@@ -379,7 +379,7 @@ class ResultsView(View):
             return f"{dim(size, 4)} ± {dim(2 * u, 4)}"
 
         def answer(words: str) -> None:
-            self.stage.attempt(lambda: self._master(known, line.balloon, *figures(words)))
+            self.stage.attempt(lambda: self._master(self.inspection or known, line.balloon, *figures(words)))
 
         hint = "Its certified size, and the standard uncertainty of that: 62.0005 0.0005"
         self.stage.ask(Words(f"master of {line.balloon}", hint, weigh, answer))
@@ -402,7 +402,8 @@ class ResultsView(View):
             return f"part {serial}" if serial else ""
 
         def answer(words: str) -> None:
-            self.stage.attempt(lambda: self._take(known, words))
+            # While the line was open the set-up may have changed, and what is shown been read anew.
+            self.stage.attempt(lambda: self._take(self.inspection or known, words))
 
         hint = "Its number; “17 again” where a part is inspected once more"
         self.stage.ask(Words("serial", hint, weigh, answer, known.next_serial()))
@@ -443,7 +444,8 @@ class ResultsView(View):
                 return
             from brisk_anchor.services.results.correcting import write_correction
 
-            self.stage.attempt(lambda: (f"{write_correction(known, asked, found)}.", "It is in the book, read back."))
+            now = self.inspection or known
+            self.stage.attempt(lambda: (f"{write_correction(now, asked, found)}.", "It is in the book, read back."))
 
         unit = shown_unit().word
         sentence = f"{line.by}: {signed_bare(found.old, 4)} → {signed_bare(found.new, 4)} {unit}. Enter writes it."
