@@ -55,6 +55,10 @@ def test_no_program_before_homing_none_with_the_door_open_one_at_a_time(control)
     for refused in (lambda: control.begin("G90\nM30", "a"), lambda: control.jog("x", -1.0), control.go_home):
         with pytest.raises(GuardError, match="door is open"):
             refused()
+    with pytest.raises(GuardError, match="^The door is open") as told:
+        control.jog("x", 1.0)
+    control.raise_alarm(told.value)
+    assert control.alarm is None  # a move that is refused is no alarm, which would have to be reset
     control.open_door(opened=False)
     interpreter = control.begin("M0\nM30", "a")
     for refused in (

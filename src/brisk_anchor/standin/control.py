@@ -261,7 +261,9 @@ class Control:
         return interpreter
 
     def raise_alarm(self, error: MachineError) -> None:
-        """Show an alarm of a move by hand."""
+        """Show an alarm of a move by hand; what is refused while the machine is not ready is none: nothing moved."""
+        if isinstance(error, GuardError):
+            return
         self.alarm = Alarm(0, error.number, error.what, error)
 
 

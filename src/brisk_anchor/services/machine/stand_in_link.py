@@ -6,7 +6,7 @@ import re
 from collections.abc import Callable, Mapping
 from datetime import UTC, datetime
 
-from brisk_anchor.core.errors import GuardError, InspectionError, MachineError, PlanError
+from brisk_anchor.core.errors import InspectionError, MachineError, PlanError
 from brisk_anchor.core.kinds import Vector
 from brisk_anchor.core.offsets.checks import ControlCondition, look_at_control, stop_where_found
 from brisk_anchor.nc.programs.program import Program
@@ -183,8 +183,6 @@ class StandInPanel:
         """
         try:
             return self._control.jog(axis, distance)
-        except GuardError:
-            raise
         except MachineError as error:
             self._control.raise_alarm(error)
             raise
