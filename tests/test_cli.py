@@ -15,6 +15,7 @@ from xml.etree import ElementTree
 import pytest
 
 from brisk_anchor.__main__ import main
+from brisk_anchor.nc.bounded import is_file, is_folder, is_there, typed_path
 
 COMMAND = str(Path(sys.executable).parent / "brisk-anchor")
 
@@ -206,3 +207,36 @@ def test_a_job_of_ones_own_from_the_command_line(tmp_path):
     for arguments in (("sheet", folder, "G54", "--out", tmp_path), ("sheet", folder, "G77", "--out", tmp_path)):
         refused = call(*arguments)
         assert (refused.returncode, refused.stderr.count("\n")) == (2, 1), arguments
+
+
+@pytest.mark.parametrize(
+    "arguments",
+    [
+        ("check", "{}"),
+        ("open", "{}"),
+        ("new", "{}"),
+        ("book", "list", "--job", "{}"),
+        ("results", "list", "--job", "{}"),
+        ("book", "compare", "{}.csv"),
+        ("take", "x", "--job", "{}"),
+        ("extents", "{}"),
+        ("plan", "prove", "{}"),
+    ],
+)
+def test_a_path_that_the_system_does_not_take_is_refused_in_words(arguments, monkeypatch, tmp_path):
+    monkeypatch.setenv("BRISK_ANCHOR_HOME", str(tmp_path))
+    monkeypatch.chdir(tmp_path)
+    told = call(*(part.format("a" * 300) for part in arguments))
+    assert told.returncode == 2
+    assert "unexpected" not in told.stderr
+    assert not list(tmp_path.rglob("crash*"))
+
+
+def test_a_typed_path_of_nobody_is_a_file_that_is_not_there(monkeypatch, tmp_path):
+    monkeypatch.setenv("HOME", str(tmp_path))
+    assert typed_path("~/a.nc") == tmp_path / "a.nc"
+    assert typed_path("~nobody-of-that-name/a.nc") == Path("~nobody-of-that-name/a.nc")
+    for look in (is_file, is_folder, is_there):
+        assert not look(typed_path("~nobody-of-that-name"))
+        assert not look(Path("a" * 300))
+        assert not look(Path("a\0b"))

@@ -15,6 +15,7 @@ from brisk_anchor.cli.options import unit_option
 from brisk_anchor.cli.saying import give, say
 from brisk_anchor.core.errors import BookError
 from brisk_anchor.core.quantities import along, dim, expanded, signed_bare, signed_dim
+from brisk_anchor.nc.bounded import is_file, is_there
 
 if TYPE_CHECKING:
     from brisk_anchor.core.offsets.chain import Chain
@@ -56,7 +57,7 @@ def session_of(job: Path | None, *files: Path | None) -> Session:
             (Fault("form", "it is a job to turn, and this command knows the rows of a mill"),),
             "Of a lathe, book list, show and history; the rest in brisk-anchor open",
         )
-    beside = (file.parent for file in files if file is not None and (file.parent / JOB_NAME).is_file())
+    beside = (file.parent for file in files if file is not None and is_file(file.parent / JOB_NAME))
     if (job := job or next(beside, None)) is not None:
         from brisk_anchor.services.paths import data_folder
         from brisk_anchor.services.session.job_opening import open_job
@@ -244,7 +245,7 @@ def compare(
     path = Path(against)
     other = (
         read_reference(session, path, unit_option(units))
-        if path.suffix and path.exists()
+        if path.suffix and is_there(path)
         else reference(session, against)
     )
     found = [(line, other.difference(line)) for line in lines(session)]

@@ -23,6 +23,7 @@ from brisk_anchor.cli.turning import app as turn_app
 from brisk_anchor.cli.weave import weave
 from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.core.quantities import prefer
+from brisk_anchor.nc.bounded import is_there
 from brisk_anchor.services.paths import DEMO_SPEED, THEME_VARIABLE, THEMES
 
 ProfileOption = Annotated[
@@ -285,7 +286,7 @@ def read(
 
     found = read_part(file, units=units, layers=frozenset(layer) if layer else None)
     text = part_text(found, name, depth=depth, thickness=thickness)
-    if out.exists():
+    if is_there(out):
         raise BriskAnchorError(f"{out} is there already", "It was left as it is", "Choose another file")
     write_whole(out, text.encode())
     say(f"Written {out}: outline of {len(found.outline)} points, {text.count('[[feature]]')} features")
@@ -463,7 +464,7 @@ def profile_new(
     from brisk_anchor.nc.profile.control_profile import copy_of
 
     text = copy_of(like, name)
-    if out.exists():
+    if is_there(out):
         raise BriskAnchorError(f"{out} is there already", "It was left as it is", "Choose another file")
     say(f"Written {write_whole(out, text.encode())}. Change it, then: brisk-anchor profile check {out}")
 

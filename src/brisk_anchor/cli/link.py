@@ -14,6 +14,7 @@ from brisk_anchor.cli.book import JobOption, JsonOption, session_of
 from brisk_anchor.cli.saying import say
 from brisk_anchor.core.errors import LinkError, PlanError, ReportError
 from brisk_anchor.core.quantities import dim
+from brisk_anchor.nc.bounded import is_file
 
 if TYPE_CHECKING:
     from brisk_anchor.nc.programs.heard import Heard
@@ -35,7 +36,7 @@ WaitOption = Annotated[float, typer.Option("--wait", min=0, max=86_400, help="Wa
 def _folder(job: Path | None) -> Path:
     if job is None:
         raise LinkError("Which job?", "A linked control belongs to a job", "Give --job FOLDER")
-    return job.parent if job.is_file() else job
+    return job.parent if is_file(job) else job
 
 
 def orders_of(job: Path | None, session: Session | None = None) -> Orders:

@@ -11,6 +11,7 @@ from brisk_anchor.cli.book import JobOption, session_of
 from brisk_anchor.cli.saying import say
 from brisk_anchor.core.numbers import counted
 from brisk_anchor.core.quantities import dim, num
+from brisk_anchor.nc.bounded import is_there
 
 if TYPE_CHECKING:
     from brisk_anchor.services.plan.planning import Planned
@@ -58,16 +59,16 @@ def new(
     if places is not None:
         from brisk_anchor.services.plan.face_plans import plan_of_places
 
-        if by not in ("part", "feature") or file.exists():
+        if by not in ("part", "feature") or is_there(file):
             what = (
-                f"{file} is there already" if file.exists() else f"A plan goes by part or by feature, not by {by[:20]}"
+                f"{file} is there already" if is_there(file) else f"A plan goes by part or by feature, not by {by[:20]}"
             )
             raise BriskAnchorError(what, "Nothing was written", "Choose another")
         made = plan_of_places(session.setup, places, by=by, seat=seat)
         say(f"Written {write_whole(file, plan_text(made).encode())}")
         return
     plan = next((plan for plan in session.setup.rows if plan.row == row), None)
-    if plan is None or file.exists():
+    if plan is None or is_there(file):
         what = f"The job has no {row}" if plan is None else f"{file} is there already"
         raise BriskAnchorError(what, "Nothing was written", "Choose another")
     if not (needed := session.rows.needed(plan)):

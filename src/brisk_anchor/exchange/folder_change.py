@@ -20,7 +20,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from brisk_anchor.core.errors import ExportError, Fault, JobError
 from brisk_anchor.exchange.files import remove, write_whole
 from brisk_anchor.exchange.toml_files import LONGEST, read_text
-from brisk_anchor.nc.bounded import read_at_most
+from brisk_anchor.nc.bounded import is_there, read_at_most
 
 JOURNAL = ".brisk-anchor-change.json"
 _MOST = 20
@@ -157,7 +157,7 @@ def new_files(folder: Path, files: Mapping[str, bytes]) -> list[Path]:
     there = [name for name in files if os.path.lexists(folder / name)]
     if taken := [name for name in there if name in texts or not _holds(folder / name, files[name])]:
         raise ExportError(f"{folder / taken[0]} is there already", "Nothing was written", "Choose another folder")
-    drawings = [name for name in files if name not in texts and not (folder / name).exists()]
+    drawings = [name for name in files if name not in texts and not is_there(folder / name)]
     written: list[str] = []
     try:
         for name in drawings:
@@ -165,7 +165,7 @@ def new_files(folder: Path, files: Mapping[str, bytes]) -> list[Path]:
             written.append(name)
         change_files(folder, {}, texts)
     except (ExportError, JobError):
-        if not any((folder / name).exists() for name in (*texts, JOURNAL)):  # else the next start makes it whole
+        if not any(is_there(folder / name) for name in (*texts, JOURNAL)):  # else the next start makes it whole
             for name in written:
                 remove(folder / name)
         raise
@@ -186,7 +186,7 @@ def finish_change(folder: Path) -> None:
         JobError: what is left of it cannot be read, or a file of it was changed since. ExportError: it cannot be
         written.
     """
-    if (folder / JOURNAL).exists():
+    if is_there(folder / JOURNAL):
         with _alone(folder):
             _finish(folder)
 

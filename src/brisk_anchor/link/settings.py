@@ -10,6 +10,7 @@ from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.link.feed import Feed
 from brisk_anchor.link.files import FolderOfFiles, GrowingFile
 from brisk_anchor.link.wire import Wire, WireSettings
+from brisk_anchor.nc.bounded import is_file, is_folder
 
 
 @dataclass(frozen=True, slots=True)
@@ -68,10 +69,10 @@ def what_answers(settings: LinkSettings) -> list[tuple[bool, str]]:
         ("reports", settings.report_file.parent if settings.report_file else settings.report_folder),
     ):
         if folder is not None:
-            there = folder.is_dir()
+            there = is_folder(folder)
             found.append((there, f"{what}: {folder} {'is there' if there else 'is not there'}"))
-    if settings.report_file is not None and settings.report_file.parent.is_dir():
-        there = settings.report_file.is_file()
+    if settings.report_file is not None and is_folder(settings.report_file.parent):
+        there = is_file(settings.report_file)
         size = f"has {settings.report_file.stat().st_size} bytes" if there else "is not there yet"
         found.append((True, f"reports: {settings.report_file.name} {size}"))
     if settings.wire is not None:

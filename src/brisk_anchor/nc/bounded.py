@@ -62,6 +62,39 @@ def strictly(model: type[Model], tables: object) -> Model:
     return model.model_validate_json(json.dumps(tables, default=str), strict=True)
 
 
+def typed_path(words: str) -> Path:
+    """A path as a person types it: `~` is that person's own folder, where there is one of that name."""
+    path = Path(words)
+    try:
+        return path.expanduser()
+    except RuntimeError:  # nobody of that name: no such file is found then
+        return path
+
+
+def is_file(path: Path) -> bool:
+    """Whether a plain file is there; none is where the system does not let anybody look, or takes no such name."""
+    try:
+        return path.is_file()
+    except (OSError, ValueError):
+        return False
+
+
+def is_folder(path: Path) -> bool:
+    """Whether a folder is there, as far as the system lets one look."""
+    try:
+        return path.is_dir()
+    except (OSError, ValueError):
+        return False
+
+
+def is_there(path: Path) -> bool:
+    """Whether anything is there, as far as the system lets one look."""
+    try:
+        return path.exists()
+    except (OSError, ValueError):
+        return False
+
+
 def open_plain(path: Path) -> BinaryIO:
     """A plain file open for reading bytes.
 

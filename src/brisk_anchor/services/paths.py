@@ -5,6 +5,8 @@ from __future__ import annotations
 import os
 from pathlib import Path
 
+from brisk_anchor.nc.bounded import is_file
+
 HOME_VARIABLE = "BRISK_ANCHOR_HOME"
 THEME_VARIABLE = "BRISK_ANCHOR_THEME"
 THEMES = ("slate", "stone", "contrast")
@@ -38,6 +40,6 @@ TURNING_NAME = "turning.toml"
 
 def turning_file_in(place: Path) -> Path | None:
     """The file of a job to turn: that file itself, or the one in a folder; None where there is none."""
-    if place.is_file():
+    if is_file(place):
         return place if place.name == TURNING_NAME else None
-    return place / TURNING_NAME if (place / TURNING_NAME).is_file() else None
+    return place / TURNING_NAME if is_file(place / TURNING_NAME) else None

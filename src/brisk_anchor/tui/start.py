@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from brisk_anchor.core.errors import BriskAnchorError
+from brisk_anchor.nc.bounded import is_file
 from brisk_anchor.services.paths import DEMO_SPEED, demo_folder
 from brisk_anchor.tui.app import BriskAnchorApp
 from brisk_anchor.tui.frame_app import FrameApp
@@ -100,7 +101,7 @@ def run_job(job: Path, *, roll: int, speed: float = DEMO_SPEED, data: Path | Non
 
         return open_job(job, data or data_folder(), roll=roll)
 
-    return _run(open_it, job.parent if job.is_file() else job, speed)
+    return _run(open_it, job.parent if is_file(job) else job, speed)
 
 
 def _run(open_job: Callable[[], Session], folder: Path, speed: float) -> int:

@@ -17,7 +17,7 @@ from brisk_anchor.exchange.files import write_whole
 from brisk_anchor.exchange.folder_change import finish_change, new_files
 from brisk_anchor.exchange.toml_files import MILLIMETRES, faults_in, in_millimetres, parse, read_text
 from brisk_anchor.lazy_dataclass import dataclass
-from brisk_anchor.nc.bounded import strictly
+from brisk_anchor.nc.bounded import is_file, is_folder, is_there, strictly
 from brisk_anchor.nc.profile.control_profile import Profile, findings_of, profile_of, shipped_profiles
 from brisk_anchor.services.job.drawn_body import expand
 from brisk_anchor.services.job.job_models import (
@@ -160,9 +160,9 @@ def load_machine(path: Path) -> MachineAlone:
 
 def machine_file_of(path: Path) -> Path | None:
     """The machine's file that a path means: itself, or that of a folder that holds one and no job; else None."""
-    if path.is_dir():
+    if is_folder(path):
         own = path / MACHINE_NAME
-        return own if own.is_file() and not (path / JOB_NAME).exists() else None
+        return own if is_file(own) and not is_there(path / JOB_NAME) else None
     return path
 
 
@@ -258,7 +258,7 @@ def new_machine(folder: Path) -> list[Path]:
         ExportError: it is there already, or cannot be written.
     """
     path = folder / MACHINE_NAME
-    if path.exists():
+    if is_there(path):
         raise ExportError(f"{path} is there already", "Nothing was written", "Choose another folder")
     example = resources.files("brisk_anchor.services") / "examples" / "bc-27" / MACHINE_NAME
     text = with_key(example.read_text(encoding="utf-8"), MACHINE_NAME, "name", quoted(NEUTRAL_MACHINE), "units")

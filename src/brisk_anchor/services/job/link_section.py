@@ -10,6 +10,7 @@ from pydantic import Field, model_validator
 
 from brisk_anchor.link.settings import LinkSettings
 from brisk_anchor.link.wire import SCHEMES, WireSettings
+from brisk_anchor.nc.bounded import typed_path
 from brisk_anchor.standin.solid_file import FileSection
 
 _ON_THE_NETWORK = re.compile(r"\w+://([\w.-]+|\[[0-9a-fA-F:]+\]):[0-9]{1,5}")
@@ -67,7 +68,7 @@ class LinkSection(FileSection):
         """The same with whole paths, counted from a folder."""
 
         def at(path: str | None) -> Path | None:
-            return None if path is None else (folder / Path(path).expanduser()).absolute()
+            return None if path is None else (folder / typed_path(path)).absolute()
 
         wire = None
         if self.port is not None:

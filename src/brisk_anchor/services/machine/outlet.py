@@ -10,7 +10,7 @@ from brisk_anchor.core.errors import ExportError, LinkError
 from brisk_anchor.exchange.files import write_whole
 from brisk_anchor.link.settings import LinkSettings
 from brisk_anchor.link.wire import Wire
-from brisk_anchor.nc.bounded import read_at_most
+from brisk_anchor.nc.bounded import is_folder, read_at_most
 from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.nc.profile.sections import Transfer
 from brisk_anchor.nc.programs.program import Program
@@ -67,7 +67,7 @@ class Outlet:
                 )
             self._wire.send(program.text, told)
             return f"{program.label} went down {self._wire.settings.port}"
-        if not path.parent.is_dir():
+        if not is_folder(path.parent):
             raise LinkError(
                 f"{path.parent} is not there", "The control would not find the program", "Look at the share"
             )

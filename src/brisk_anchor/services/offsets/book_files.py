@@ -16,7 +16,7 @@ from brisk_anchor.exchange.tables.json_form import to_json
 from brisk_anchor.exchange.tables.registry import TABLE_FORMS, form_of, read_table
 from brisk_anchor.exchange.tables.rows import LONGEST, TableRow
 from brisk_anchor.lazy_dataclass import dataclass
-from brisk_anchor.nc.bounded import read_at_most
+from brisk_anchor.nc.bounded import read_at_most, typed_path
 from brisk_anchor.services.offsets.book_rows import BookLine, TableReference, lines
 from brisk_anchor.services.offsets.fits import Fit, words
 from brisk_anchor.services.offsets.offset_book import snapshot, writing_program
@@ -94,7 +94,7 @@ def named_unit(words: str) -> tuple[Path, Unit | None]:
     """A file that is named, and the unit that is said behind its name: "table.csv in"; None where none is."""
     name, _, last = words.strip().rpartition(" ")
     unit = unit_named(last) if name else None
-    return Path(name if unit is not None else words.strip()).expanduser(), unit
+    return typed_path(name if unit is not None else words.strip()), unit
 
 
 def read_reference(session: Session, path: Path, unit: Unit | None = None) -> TableReference:

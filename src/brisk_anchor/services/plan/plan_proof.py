@@ -10,7 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from brisk_anchor.book.entries import clock_words
 from brisk_anchor.core.errors import Fault, PlanFileError
 from brisk_anchor.exchange.files import write_whole
-from brisk_anchor.nc.bounded import read_at_most, why_unread
+from brisk_anchor.nc.bounded import is_there, read_at_most, why_unread
 from brisk_anchor.nc.profile.control_profile import findings_of
 from brisk_anchor.services.plan.proof_basis import Basis
 from brisk_anchor.services.plan.proving import Outcome
@@ -103,7 +103,7 @@ def keep_proof(plan: Path, proof: PlanProof) -> Path:
 def read_proof(plan: Path) -> PlanProof | None:
     """The proof beside a plan's file, None where there is none. Raises PlanFileError: it is something else."""
     path = proof_path(plan)
-    if not path.exists():
+    if not is_there(path):
         return None
     try:
         data = read_at_most(path, _MAX_BYTES)

@@ -12,6 +12,7 @@ from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.core.numbers import counted
 from brisk_anchor.core.quantities import dim, expanded
 from brisk_anchor.lazy_dataclass import dataclass
+from brisk_anchor.nc.bounded import is_file, typed_path
 from brisk_anchor.tui.base import Stage
 from brisk_anchor.tui.book.panels import signed
 from brisk_anchor.tui.entry import Question, Words
@@ -301,7 +302,7 @@ class BookActions:
 
         def find(words: str) -> TableReference:
             path, unit = named_unit(words)
-            return read_reference(session, path, unit) if path.suffix and path.is_file() else reference(session, words)
+            return read_reference(session, path, unit) if path.suffix and is_file(path) else reference(session, words)
 
         def answer(words: str) -> None:
             self.choice.reference, self.choice.against = find(words), words
@@ -469,7 +470,7 @@ class BookActions:
             from brisk_anchor.tui.book.fits_sheet import FitsSheet
 
             def work() -> tuple[Fit, list[str]]:
-                fit = fit_file(session, Path(name).expanduser())
+                fit = fit_file(session, typed_path(name))
                 return fit, [path.name for path in write_fit(session, fit, self.stage.folder)]
 
             def show(found: tuple[Fit, list[str]]) -> None:
@@ -479,6 +480,6 @@ class BookActions:
             self.stage.beside(f"Reading {Path(name).name} …", work, show)
 
         def weigh(name: str) -> str:
-            return "Enter reads it" if Path(name).expanduser().is_file() else "no such file yet"
+            return "Enter reads it" if is_file(typed_path(name)) else "no such file yet"
 
         self.stage.ask(Words("program", lambda _: "a cutting program, of any length", weigh, answer))

@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from pathlib import Path
 from typing import TYPE_CHECKING, Protocol
 
 from brisk_anchor.core.errors import BriskAnchorError
-from brisk_anchor.nc.bounded import lines_of
+from brisk_anchor.nc.bounded import is_file, lines_of, typed_path
 from brisk_anchor.standin.control import Mode
 from brisk_anchor.tui.base import Stage
 from brisk_anchor.tui.entry import Words
@@ -104,7 +103,7 @@ class ProgramOperator:
     def _weigh_path(path: str) -> str:
         from brisk_anchor.services.machine.dry_run import ProgramFileError
 
-        if not Path(path).expanduser().is_file():
+        if not is_file(typed_path(path)):
             raise ProgramFileError(f"{path} is no file", "", "Type the whole path")
         return "Enter loads it"
 
@@ -114,7 +113,7 @@ class ProgramOperator:
         view_state = self.stage.view_state
         if view_state is None:
             return
-        file = Path(path).expanduser()
+        file = typed_path(path)
         try:
             text = read_program(file)
         except BriskAnchorError as error:

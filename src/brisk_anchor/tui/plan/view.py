@@ -13,6 +13,7 @@ from textual.containers import Vertical
 from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.core.kinds import FURTHEST
 from brisk_anchor.core.quantities import dim, num
+from brisk_anchor.nc.bounded import is_file, typed_path
 from brisk_anchor.tui import theme
 from brisk_anchor.tui.actions import Do
 from brisk_anchor.tui.base import Handlers, Stage
@@ -442,7 +443,7 @@ class PlanView(DrawnView):
         there = [path.name for path in sorted(folder.glob("*.nc")) if not path.name.startswith("o")][:6]
 
         def found(name: str) -> Path:
-            path = Path(name).expanduser()
+            path = typed_path(name)
             return path if path.is_absolute() else folder / path
 
         def answer(name: str) -> None:
@@ -454,7 +455,7 @@ class PlanView(DrawnView):
             )
 
         def weigh(name: str) -> str:
-            return "Enter opens it" if found(name).is_file() else "no such file yet"
+            return "Enter opens it" if is_file(found(name)) else "no such file yet"
 
         hint = f"a cutting program; here are {', '.join(there)}" if there else "a cutting program"
         self.stage.ask(Words("cutting program", hint, weigh, answer))

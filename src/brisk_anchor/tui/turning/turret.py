@@ -12,6 +12,7 @@ from textual.containers import Vertical
 from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.core.quantities import bare, dim, shown_unit
 from brisk_anchor.core.turning.tools import ToolKind, TurningTool
+from brisk_anchor.nc.bounded import typed_path
 from brisk_anchor.services.turning.half_section import section_of_tool
 from brisk_anchor.services.turning.tool_room import USUAL_ALLOWANCE
 from brisk_anchor.services.turning.turning_session import TurningSession
@@ -241,5 +242,5 @@ class TurretView(TurningPanel):
 
 
 def _path(words: str, session: TurningSession) -> Path:
-    path = Path(words).expanduser()
+    path = typed_path(words)
     return path if path.is_absolute() else session.job.path.parent / path
