@@ -178,7 +178,7 @@ def control(count: int) -> bool:
                     if not _between(mine, one.reject):
                         expected = one.below if mine < (one.reject[0] or -math.inf) else one.above
                     verdicts_differ += code != expected and near > 2e-4
-            for tool, (old, new) in report.corrected.items():
+            for tool, old, new in report.corrected:
                 answer = ready.inspecting.corrections[0 if tool == 12 else 1]
                 off = (ours[0] if tool == 12 else ours[1]) - answer.target
                 state = report.judged[1 if tool == 12 else 2][1]

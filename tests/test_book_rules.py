@@ -17,8 +17,11 @@ from brisk_anchor.book.store import Book
 from brisk_anchor.cli.commands import app
 from brisk_anchor.core.errors import BookError, BriskAnchorError, PlanError
 from brisk_anchor.core.offsets.checks import SEARCH_BEYOND, look_at_jump, look_at_measurement, look_at_start
+from brisk_anchor.core.offsets.rules import Fixed
 from brisk_anchor.nc.profile.control_profile import shipped_profile
+from brisk_anchor.nc.programs.plan import StorePlan
 from brisk_anchor.nc.read.interpreter import Status
+from brisk_anchor.nc.write.writer import write_program
 from brisk_anchor.services.demo.demo_month import open_month
 from brisk_anchor.services.job.jobs import new_job
 from brisk_anchor.services.measure.measurement_request import build_measurement, point_at
@@ -179,10 +182,12 @@ def test_a_turn_that_the_control_cannot_keep_is_refused_and_never_dropped(scene,
     book_work.edit(session, "G55", zero, "a vice")
     (change,) = book_work.changes_of(session, book_work.TableReference("a file", {"G55": {**zero, "r": 5.0}}))
     assert (change.left_out, change.moves["r"]) == ("", 5.0)
-    book_work.edit(session, "G59.3", {**zero, "r": 5.0}, "a vice")
     with pytest.raises(PlanError, match=r"G59.3 cannot be turned on this control"):
-        book_work.write_rows(session, ["G55", "G59.3"])
-    assert session.machine.offset("G55") == (-522.0, -310.0, -558.0)
+        book_work.edit(session, "G59.3", {**zero, "r": 5.0}, "a vice")
+    turned = {**zero, "r": 5.0}
+    store = StorePlan("G59.3", tuple((a, Fixed(v)) for a, v in turned.items()), tuple(turned.items()), 1.0)
+    with pytest.raises(PlanError, match=r"G59.3 cannot be turned on this control"):
+        write_program(session.heads.plan_of(1, "set G59.3", [], store), session.profile)
 
 
 @pytest.mark.parametrize("profile", ["skip-macro", "probe-params"])

@@ -341,6 +341,17 @@ class Profile(ProfileSection):
         return None if extended is None else extended + at - len(self.offsets)
 
     @property
+    def position_row(self) -> str:
+        """The row that programs work positions out from, which must never be turned; "" where they need none.
+
+        One that programs of the shop turn would turn them: then it is the last.
+        """
+        if not self.speaks.positions_from_row:
+            return ""
+        (first, row), *_, (last, _) = list(self.offsets.items()) * 2
+        return last if row.rotation is not None else first
+
+    @property
     def turned_rows(self) -> tuple[str, ...]:
         """The rows whose angle is kept, in the table or in variables."""
         return tuple(row for row in self.all_rows if self.angle_of(row) is not None)

@@ -68,10 +68,8 @@ class ParameterWriter(TextWriter):
 
     def __init__(self, profile: Profile) -> None:
         super().__init__(profile)
-        # Positions are worked out from a row. One that programs of the shop turn would turn them: then it is the last.
-        first = next(iter(profile.offsets.values()))
-        name, row = list(profile.offsets.items())[-1 if first.rotation is not None else 0]
-        self.first_select = first.select
+        name, row = profile.position_row, profile.offsets[profile.position_row]
+        self.first_select = next(iter(profile.offsets.values())).select
         if not (profile.moves and profile.probing and profile.positions and row.read and profile.moves.guarded):
             raise ProfileError(profile.name, (Fault("language", f"{profile.language} has no parameters"),))
         self.moves, self.probing, self.skip = profile.moves, profile.probing, profile.positions.skip

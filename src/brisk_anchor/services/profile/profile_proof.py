@@ -121,7 +121,8 @@ def _run(session: Session, program: Program) -> Run:
 
 def _set_row(session: Session, row: str) -> None:
     profile = session.profile
-    values = dict(zip("xyz", _AT, strict=True)) | ({"r": _ANGLE} if profile.angle_of(row) is not None else {})
+    turned = profile.angle_of(row) is not None and row != profile.position_row
+    values = dict(zip("xyz", _AT, strict=True)) | ({"r": _ANGLE} if turned else {})
     rules: dict[str, Rule] = {axis: Fixed(value) for axis, value in values.items()}
     store = StorePlan(row, tuple(rules.items()), tuple(values.items()), 1.0)
     program = write_program(session.heads.plan_of(1, f"set {row}", [], store), profile)

@@ -270,7 +270,7 @@ class Inspection:
             )
         before = next((p for p in reversed(self.parts) if (p.clamping, p.place) == (found.clamping, found.place)), None)
         ats = [at for line in found.lines if (at := self._measured_at(line.feature)) is not None]
-        if now and not again and before is not None and max(ats) <= datetime.fromisoformat(before.at):
+        if now and not again and before is not None and ats and max(ats) <= datetime.fromisoformat(before.at):
             raise InspectionError(
                 f"Nothing was measured since part {before.serial} was entered{where}",
                 "The next part would have its figures",
