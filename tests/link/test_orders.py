@@ -585,6 +585,21 @@ def test_a_control_that_prints_nothing_gives_its_variables(tmp_path):
         served.pass_time(0.05)
     assert "9 rows; G54 is active" in taken(orders.take_variables(saved.read_bytes(), "v")).taken.told
     assert session.link.offset("G55") == pytest.approx((-1.5, -2.5, -3.5))
+    # A tool's length: where the check fails this control can only end, which it does far from here.
+    setter = session.setup.shelf.setter
+    master = next(tool for tool in session.setup.hand_tools if tool.tool_number == setter.master)
+    stands = session.setup.machine.table[4] + setter.height + master.length
+    for handed in (
+        lambda: orders.set_to(*reference_prepared(session, stands)),
+        lambda: orders.tool_length(12),
+    ):
+        saved.unlink()
+        handed()
+        until = time.monotonic() + 8
+        while not saved.exists() and time.monotonic() < until:
+            served.pass_time(0.05)
+        outcome = taken(orders.take_variables(saved.read_bytes(), "v"))
+    assert "T12 is 131.4180 mm" in outcome.taken.told
     session.close()
     served.close()
 
