@@ -50,10 +50,6 @@ def _title(serial: str) -> str:
 _SERIAL = re.compile(r"^[\w./ -]{1,24}$")
 
 
-def _no_serial() -> InspectionError:
-    return InspectionError("A serial number has letters, figures, . / - and 24 places at most", "", "As 17")
-
-
 @dataclass(frozen=True, slots=True)
 class Mastered:
     """What a ring was found off by, with what that holds; and when it was measured, in the place of which feature."""
@@ -229,11 +225,8 @@ class Inspection:
         Raises:
             InspectionError: the number is used already or none, or nothing was measured. BookWriteError.
         """
-        serial = serial.strip()
-        if not _SERIAL.match(serial):
-            raise _no_serial()
-        found = replace(part or self.part_now(place), serial=serial, note=plain(note, 200))
-        self._look_at(found, again=again, now=part is None)
+        found = self._numbered(part or self.part_now(place), serial.strip(), again=again, now=part is None)
+        found = replace(found, note=plain(note, 200))
         self._enter([found])
         return found
 
@@ -243,20 +236,18 @@ class Inspection:
         Raises:
             InspectionError: like `take`, for any of them. BookWriteError.
         """
-        serial = serial.strip()
-        found = []
-        for place in self.places:
-            number = serial if place is None else f"{serial}-{place.name}"
-            if not _SERIAL.match(number):
-                raise _no_serial()
-            part = replace(self.part_now(place), serial=number)
-            self._look_at(part, again=again, now=True)
-            found.append(part)
+        numbers = {place: serial.strip() + (f"-{place.name}" if place is not None else "") for place in self.places}
+        found = [
+            self._numbered(self.part_now(place), number, again=again, now=True) for place, number in numbers.items()
+        ]
         self._enter(found)
         return found
 
-    def _look_at(self, found: InspectedPart, *, again: bool, now: bool) -> None:
-        """Raises InspectionError where a part may not be entered."""
+    def _numbered(self, part: InspectedPart, serial: str, *, again: bool, now: bool) -> InspectedPart:
+        """A part under its number. Raises InspectionError where it may not be entered under that, or not at all."""
+        if not _SERIAL.match(serial):
+            raise InspectionError("A serial number has letters, figures, . / - and 24 places at most", "", "As 17")
+        found = replace(part, serial=serial)
         where = f" at {found.place}" if found.place else ""
         if all(line.value is None for line in found.lines):
             raise InspectionError(
@@ -276,6 +267,7 @@ class Inspection:
                 "The next part would have its figures",
                 "Clamp the next part, and measure it",
             )
+        return found
 
     def _known(self, serial: str) -> bool:
         book = self.session.ledger.book
