@@ -71,28 +71,22 @@ def typed_path(words: str) -> Path:
         return path
 
 
+# A path that the system refuses to look at, or takes for no name, is none that is there: `Path` raises there.
+
+
 def is_file(path: Path) -> bool:
-    """Whether a plain file is there; none is where the system does not let anybody look, or takes no such name."""
-    try:
-        return path.is_file()
-    except (OSError, ValueError):
-        return False
+    """Whether a plain file is there, as far as the system lets one look."""
+    return os.path.isfile(path)
 
 
 def is_folder(path: Path) -> bool:
     """Whether a folder is there, as far as the system lets one look."""
-    try:
-        return path.is_dir()
-    except (OSError, ValueError):
-        return False
+    return os.path.isdir(path)
 
 
 def is_there(path: Path) -> bool:
     """Whether anything is there, as far as the system lets one look."""
-    try:
-        return path.exists()
-    except (OSError, ValueError):
-        return False
+    return os.path.exists(path)
 
 
 def open_plain(path: Path) -> BinaryIO:
