@@ -124,11 +124,11 @@ class RowProver:
         """
         self._stored(row)
         state = self._ledger.facts(row).state
-        valued = self._ledger.valued(row)
-        replaced = valued is not None and valued.kind in _WAITING
-        if state.is_settled or (on_the_machine and state is RowState.STALE and not replaced):
+        newest = self._ledger.valued(row)
+        waits = _WAITING.get(newest.kind) if newest is not None else None
+        if state.is_settled or (on_the_machine and state is RowState.STALE and waits is None):
             return
-        state = _WAITING[valued.kind] if replaced and valued is not None else state
+        state = waits or state
         raise PlanError(
             f"What was stored of {row} holds no more: {_SINCE.get(state, f'it is {state.value}')}",
             "Only the value of before would be proved",
