@@ -13,7 +13,7 @@ from typing import Annotated, Literal
 
 from pydantic import AfterValidator, Field, ValidationError, WithJsonSchema, model_validator
 
-from brisk_anchor.core.errors import Fault, ProfileError
+from brisk_anchor.core.errors import Fault, PlanError, ProfileError
 from brisk_anchor.core.fault_words import fault_words
 from brisk_anchor.core.quantities import Unit
 from brisk_anchor.nc.bounded import read_at_most, strictly, toml_sections, why_unread
@@ -350,6 +350,15 @@ class Profile(ProfileSection):
             return ""
         (first, row), *_, (last, _) = list(self.offsets.items()) * 2
         return last if row.rotation is not None else first
+
+    def refuse_turned(self, row: str) -> None:
+        """Raises PlanError where programs work positions out from this row: it must not be turned."""
+        if row == self.position_row:
+            raise PlanError(
+                f"{row} cannot be turned on this control",
+                f"Every program works positions out from {row}, and would stop at its first guard",
+                "Take another row",
+            )
 
     @property
     def turned_rows(self) -> tuple[str, ...]:

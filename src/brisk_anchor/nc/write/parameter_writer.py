@@ -108,14 +108,10 @@ class ParameterWriter(TextWriter):
             self.put(self.select, f"positions are worked out from {self.row}")
             self._no_shift()
 
-    def _stays_straight(self, row: str, values: Sequence[tuple[str, Expression]]) -> None:
-        """Raises PlanError where the row is turned that positions are worked out from: no program would begin then."""
-        if row == self.row and any(axis == "r" and value != Number(0.0) for axis, value in values):
-            raise PlanError(
-                f"{row} cannot be turned on this control",
-                f"Every program works positions out from {row}, and would stop at its first guard",
-                "Take another row",
-            )
+    def _store(self, row: str, values: Sequence[tuple[str, Expression]]) -> None:
+        if any(axis == "r" and value != Number(0.0) for axis, value in values):
+            self.profile.refuse_turned(row)
+        self.store_row(row, values, before=f"{self.moves.absolute} ")
 
     def _no_shift(self) -> None:
         numbers: list[int] = []
@@ -301,8 +297,7 @@ class ParameterWriter(TextWriter):
             case NoCommonShift():
                 self._no_shift()
             case Store(row, values):
-                self._stays_straight(row, values)
-                self.store_row(row, values, before=f"{self.moves.absolute} ")
+                self._store(row, values)
             case ReadBack():
                 self._read_back(step)
             case Release():

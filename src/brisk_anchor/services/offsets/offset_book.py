@@ -38,12 +38,8 @@ def _guard(session: Session, row: str) -> None:
 
 def _angle_kept(session: Session, row: str, values: Values) -> dict[str, float]:
     """Values without an angle where the control keeps none of that row. Raises PlanError: it would lie turned."""
-    if values.get("r") and row == session.profile.position_row:
-        raise PlanError(
-            f"{row} cannot be turned on this control",
-            f"Every program works positions out from {row}, and would stop at its first guard",
-            "Take another row",
-        )
+    if values.get("r"):
+        session.profile.refuse_turned(row)
     if "r" not in values or session.profile.angle_of(row) is not None:
         return dict(values)
     if values["r"]:
