@@ -17,7 +17,8 @@ _WORD = re.compile(r"([A-Z])\s*([+-]?(?:[0-9]+\.?[0-9]*|\.[0-9]+))")
 
 
 def to_blocks(profile: Profile, rows: Iterable[TableRow]) -> bytes:
-    """Rows as offset-setting blocks of a control, one a line; an angle that is kept in a variable in one of its own.
+    """Rows as offset-setting blocks of a control, one a line. Where the control keeps the angle of a row in a variable,
+    the line after its block sets that.
 
     Raises:
         ExportError: the control has no such row, or keeps no angle of one that is turned.
@@ -102,7 +103,7 @@ def from_blocks(data: bytes, name: str, profile: Profile, unit: Unit | None = No
 
 
 def _whole(found: list[TableRow]) -> list[TableRow]:
-    """The rows, each with its angle where that stands in a line of its own."""
+    """The rows; an angle that was read from a line of its own is put into the row it belongs to."""
     angles = [row for row in found if set(row.values) == {"r"}]
     for angle in angles:
         others = [n for n, row in enumerate(found) if row.row == angle.row and row is not angle]

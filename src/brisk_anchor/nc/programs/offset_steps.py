@@ -178,8 +178,8 @@ def _line(located: dict[tuple[str, str], ControlResult], name: str) -> dict[int,
 
 
 def held_steps(steps: list[Step], stores: Sequence[StorePlan]) -> None:
-    """Append that the program stops, before it writes any row, where one holds something else than when it was decided
-    what is written.
+    """Append checks that stop the program before it writes any row: each must hold what it held when its new figures
+    were decided on.
     """
     if any(store.held for store in stores):
         steps.append(SectionHeading("the rows as they were looked at"))

@@ -16,8 +16,9 @@ class SectionHeading:
 
 @dataclass(frozen=True, slots=True)
 class SafeState:
-    """Bring the control into a known state; units, plane, no compensation, no rotation. `moves`: something does then,
-    in a row that the language may choose.
+    """Bring the control into a known state; units, plane, no compensation, no rotation.
+
+    Where the program `moves`, a language may select a row of its own for it.
     """
 
     moves: bool = True

@@ -102,7 +102,7 @@ class ParameterWriter(TextWriter):
         return self.word("XYZ"[axis], Binary(machine, "-", Variable(self.origin[axis])))
 
     def _select_for(self, *, moves: bool) -> None:
-        """The row that positions are worked out from, where something moves; else the active one stays."""
+        """Select the row that positions are worked out from, where something moves; else the active row stays."""
         self.has_selected = moves
         if moves:
             self.put(self.select, f"positions are worked out from {self.row}")

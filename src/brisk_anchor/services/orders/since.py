@@ -22,15 +22,16 @@ def _counted(session: Session, row: str) -> str:
 
 
 def as_ordered(session: Session, row: str, chain: Chain | None = None) -> RowOrder:
-    """A row as it stands now, with the figures that a program is to set it to."""
+    """What to remember of a row while a program is on its way; `chain` has the figures that the program sets."""
     figures, entries = dumped(chain) if chain is not None else "", session.ledger.count(row)
     return RowOrder(row=row, chain=figures, entries=entries, counted=_counted(session, row))
 
 
 def changed_since(session: Session, order: Order, row: str) -> list[Entry]:
-    """What the book has of a row since a program was handed over, oldest first: the newest of each kind of change.
+    """Entries of a row since a program was handed over, oldest first: of each kind of change the newest.
 
-    Where what the value counts with was changed, and the book does not say so yet, that is the last, and added nowhere.
+    The description may have changed without an entry, in an editor say. Then an entry that says so is the last one; it
+    is not in the book yet.
     """
     then = next((known for known in order.rows if known.row == row), None)
     if then is None or then.entries is None:
@@ -47,7 +48,7 @@ def changed_since(session: Session, order: Order, row: str) -> list[Entry]:
 
 
 def stands_again(session: Session, changes: list[Entry]) -> list[Entry]:
-    """Entries that put changes behind a store that the control did meanwhile: what waited then waits now."""
+    """The same changes as new entries, to follow the store that the control made meanwhile: what waited still waits."""
     entries = []
     for change in changes:
         whole = session.ledger.last(change.row, change.kind) if change.kind.has_values else None
