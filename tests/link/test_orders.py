@@ -14,7 +14,7 @@ from pathlib import Path
 import pytest
 from typer.testing import CliRunner
 
-from brisk_anchor.book.entries import RowState
+from brisk_anchor.book.entries import EntryKind, RowState
 from brisk_anchor.cli.commands import app as cli
 from brisk_anchor.core.errors import (
     BookSilentError,
@@ -436,6 +436,18 @@ def _warm(session):
     session.working.setup = replace(session.setup, conditions=conditions).with_row(replace(plan, rules=rules))
 
 
+def _stale_and_typed(session):
+    session.editor.mark_stale("G54", "looked at")
+    _typed(session)
+
+
+def _by_touches(shop):
+    for name in ("top", "left", "front"):
+        shop.measure(name)
+        taken(shop.come())
+    shop.orders.store("G54")
+
+
 @pytest.mark.parametrize(
     ("change", "state", "told"),
     [
@@ -444,12 +456,9 @@ def _warm(session):
         (_warm, RowState.STALE, "what it counts with was changed since O2"),
     ],
 )
-def test_what_was_changed_while_a_program_was_on_its_way_is_not_undone(shop, change, state, told):
+def test_what_was_changed_while_a_store_was_on_its_way_is_not_undone(shop, change, state, told):
     session = shop.session
-    for name in ("top", "left", "front"):
-        shop.measure(name)
-        taken(shop.come())
-    shop.orders.store("G54")
+    _by_touches(shop)
     change(session)
     wanted = session.ledger.valued("G54").values
     assert told in taken(shop.come()).taken.behind
@@ -457,25 +466,39 @@ def test_what_was_changed_while_a_program_was_on_its_way_is_not_undone(shop, cha
     if state is RowState.TYPED:
         assert session.ledger.valued("G54").values == wanted
         assert session.real.table_values("G54")["x"] != wanted["x"]  # the control has what the program set
-    # A plan sets the row anew, and is proved; what is changed while that runs is not.
-    shop.orders.plan(plan_of_features("G54 by plan", "G54", ["top", "left", "front", "seat"]))
-    if change is _typed:
-        change(session)
-        assert told in taken(shop.come()).taken.behind
-        with pytest.raises(PlanError, match="another value was typed since"):
-            shop.orders.prove("G54")
-        shop.orders.write_rows(["G54"])
+
+
+def test_a_value_typed_while_a_plan_was_on_its_way_still_waits_and_is_written(shop):
+    session = shop.session
+    shop.orders.plan(plan_of_features("G54 by plan", "G54", ["top", "left", "front"]))
+    _typed(session)
+    assert "typed anew, and not written yet" in taken(shop.come()).taken.behind
+    assert session.ledger.valued("G54").values["x"] == -400.0
+    with pytest.raises(PlanError, match="another value was typed since"):
+        shop.orders.prove("G54")
+    shop.orders.write_rows(["G54"])
     taken(shop.come())
     assert session.ledger.facts("G54").state is RowState.STORED
-    shop.orders.prove("G54")
-    if change is _warm:
-        session.working.setup = replace(session.setup, conditions=Conditions())
-    else:
-        session.editor.mark_stale("G54", "looked at")
-        change(session)
+
+
+@pytest.mark.parametrize(
+    ("change", "why"),
+    [
+        (_typed, "What was stored of G54 holds no more: another value was typed since"),
+        (_stale_and_typed, "What was stored of G54 holds no more: another value was typed since"),
+        (_datum, "G54 was changed since O2554 was handed over"),
+        (_warm, "G54 was changed since O2554 was handed over"),
+    ],
+)
+def test_nothing_is_proved_that_was_changed_while_the_proof_was_on_its_way(shop, change, why):
+    session = shop.session
+    _by_touches(shop)
+    taken(shop.come())
+    order = shop.orders.prove("G54")
+    change(session)
     (outcome,) = shop.come()
-    assert "of G54 holds no more" in str(outcome.error) or "G54 was changed since" in str(outcome.error)
-    assert session.ledger.facts("G54").state is not RowState.PROVED
+    assert outcome.error.what == why.replace("O2554", order.label)
+    assert not any(entry.kind is EntryKind.PROVED for entry in session.ledger.history("G54"))
 
 
 def test_a_file_of_somebody_elses_is_not_overwritten(shop):
