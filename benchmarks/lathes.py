@@ -20,6 +20,7 @@ from collections import Counter
 from dataclasses import dataclass, field
 from pathlib import Path
 
+from benchmarks import told_all
 from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.core.turning.setup import geometry_row, wear_row
 from brisk_anchor.core.turning.tools import ToolKind
@@ -299,9 +300,4 @@ def main() -> None:
             wrong += errors
     stored = sum(told[method.value] for method in Method)
     print(f"  {count} lathes, {stored} figures stored, {100 * told['within ±'] / max(stored, 1):.1f} % within their ±")
-    for name, times in sorted(told.items()):
-        print(f"  {times:6} {name}")
-    for words in wrong:
-        print(f"  WRONG {words}")
-    if wrong or not stored:
-        sys.exit(1)
+    told_all(told, wrong, enough=bool(stored))

@@ -20,6 +20,7 @@ from dataclasses import dataclass, field
 from importlib import resources
 from pathlib import Path
 
+from benchmarks import told_all
 from brisk_anchor.book.entries import RowState
 from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.link.settings import feed_of
@@ -264,9 +265,4 @@ def main() -> None:
         told += here
         wrong += errors
     print(f"  {count} shops, {told['handed over']} programs, {told['rows compared']} rows compared")
-    for name, times in sorted(told.items()):
-        print(f"  {times:6} {name}")
-    for words in wrong:
-        print(f"  WRONG {words}")
-    if wrong or not told["rows compared"] or not told["taken"]:
-        sys.exit(1)
+    told_all(told, wrong, enough=bool(told["rows compared"] and told["taken"]))

@@ -14,6 +14,7 @@ import traceback
 from collections import Counter
 from dataclasses import dataclass, field, replace
 
+from benchmarks import told_all
 from brisk_anchor.book.entries import RowState
 from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.core.offsets.setup import RowPlan
@@ -151,9 +152,4 @@ def main() -> None:
         wrong += errors
     share = 100 * told["within ±"] / max(told["values"], 1)
     print(f"  {count} set-ups, {told['values']} values stored, {share:.1f} % within their ±, {told['proofs']} proofs")
-    for name, times in sorted(told.items()):
-        print(f"  {times:6} {name}")
-    for words in wrong:
-        print(f"  WRONG {words}")
-    if wrong or not told["values"] or not told["proofs"]:
-        sys.exit(1)
+    told_all(told, wrong, enough=bool(told["values"] and told["proofs"]))

@@ -56,3 +56,11 @@ def turn(session: TurningSession, figure: float | None = None, *, long: float = 
     seen = session.zero.reading(begun)
     assert seen is not None
     return session.zero.measured(seen if figure is None else figure)
+
+
+def store_both(session: TurningSession) -> None:
+    """Cut the face and a diameter, measure both and store what they say: the zero, and the first tool."""
+    face(session)
+    session.zero.store()
+    turn(session)
+    session.zero.store()

@@ -34,7 +34,7 @@ from brisk_anchor.services.turning.family import choose_member, pending
 from brisk_anchor.services.turning.turning_session import TurningSession
 from brisk_anchor.services.turning.turning_sheet import write_turning_sheet
 from brisk_anchor.services.turning.turning_words import history_lines, next_step, question_of, tip_number
-from tests.turning.lathe_helpers import face, ready, sleeve, to_work, turn
+from tests.turning.lathe_helpers import face, ready, sleeve, store_both, to_work, turn
 
 TRUE_ZERO = -435.92 + 30 + 0.38 + 52
 """Where the finished face really belongs: chuck face, jaws, its shift, what stands out."""
@@ -127,10 +127,7 @@ def test_what_must_not_go_on_stops_before_a_figure_is_asked(tmp_path: Path, spoi
 
 def test_a_radius_a_wrong_gauge_and_a_jump_are_noticed(tmp_path: Path):
     session = ready(sleeve(tmp_path, KNOWN_T1))
-    face(session)
-    session.zero.store()
-    turn(session)
-    session.zero.store()
+    store_both(session)
     with pytest.raises(SecondLookError, match="about half or twice"):
         turn(session, 24.99)
     turn(session, 120.0)
@@ -146,10 +143,7 @@ def test_a_radius_a_wrong_gauge_and_a_jump_are_noticed(tmp_path: Path):
 
 def test_where_a_value_goes_is_said_and_chosen_and_wear_is_zeroed_or_kept(tmp_path: Path):
     session = ready(sleeve(tmp_path))
-    face(session)
-    session.zero.store()
-    turn(session)
-    session.zero.store()
+    store_both(session)
     session.tools.new_insert(session.job.setup.tool(1), same_nose=True)
     assert session.machine.tables.wear[1] == (0.3, 0.0)
     small = turn(session)
@@ -272,10 +266,7 @@ def test_a_bore_is_measured_with_its_own_gauge_and_left_along_the_axis(tmp_path:
 def test_what_was_measured_is_offered_until_it_is_cut_again_and_a_bore_is_no_outside(tmp_path: Path):
     tube = ("bar on 3 front 1.5 back 32", "bar tube 29 on 3 front 1.5 back 32")
     session = ready(sleeve(tmp_path, tube, KNOWN_T1))
-    face(session)
-    session.zero.store()
-    turn(session)
-    session.zero.store()
+    store_both(session)
     to_work(session, 5)
     turn(session, long=8.0, off=0.8)
     session.zero.store()
@@ -371,10 +362,7 @@ def test_what_a_value_counted_with_puts_it_out_of_date_when_it_is_described_othe
     tmp_path: Path, key: str, before: str, after: str, stale: list[str]
 ):
     session = ready(sleeve(tmp_path))
-    face(session)
-    session.zero.store()
-    turn(session)
-    session.zero.store()
+    store_both(session)
     choose_member(session.desk, "G55")
     choose_member(session.desk, "G54")
     session.home()
@@ -389,10 +377,7 @@ def test_what_a_value_counted_with_puts_it_out_of_date_when_it_is_described_othe
 
 def test_a_file_that_is_changed_while_nothing_is_open_puts_out_of_date_what_counted_with_it(tmp_path: Path):
     session = ready(sleeve(tmp_path))
-    face(session)
-    session.zero.store()
-    turn(session)
-    session.zero.store()
+    store_both(session)
     choose_member(session.desk, "G55")
     session.close()
     path = tmp_path / "turning.toml"
@@ -696,10 +681,7 @@ def test_a_presetters_list_of_europe_is_read_and_one_that_could_be_two_things_is
 
 def test_targets_count_down_ring_and_are_corrected_between_passes(tmp_path: Path):
     session = ready(sleeve(tmp_path, KNOWN_T1))
-    face(session)
-    session.zero.store()
-    turn(session)
-    session.zero.store()
+    store_both(session)
     work = session.targets
     seat = work.choose(1)
     progress = work.plan_from(51.0)
@@ -905,10 +887,7 @@ def test_what_counts_in_one_work_offset_is_not_stored_under_another(tmp_path: Pa
 
 def test_a_control_without_macros_is_set_looked_at_and_proved(tmp_path: Path):
     session = ready(sleeve(tmp_path, ('control = "turn-macro"', 'control = "turn-table"')))
-    face(session)
-    session.zero.store()
-    turn(session)
-    session.zero.store()
+    store_both(session)
     assert session.machine.tables.geometry[1][0] == pytest.approx(-231.0, abs=0.0021), (
         "a step of radius is two of diameter"
     )
