@@ -8,7 +8,7 @@ from collections.abc import Sequence
 
 
 def told_all(told: Counter[str], wrong: Sequence[str], *, enough: bool) -> None:
-    """Print how often what happened, and what was wrong; ends with 1 where anything was, or too little was looked at."""
+    """Print what happened how often and what was wrong. Exits 1 where anything was, or too little was looked at."""
     for name, times in sorted(told.items()):
         print(f"  {times:6} {name}")
     for words in wrong:
