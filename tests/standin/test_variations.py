@@ -7,6 +7,7 @@ import math
 import numpy as np
 import pytest
 
+from brisk_anchor.core.errors import GeometryError
 from brisk_anchor.core.offsets.rules import FromFeature, FromFit, FromHeading, Keep
 from brisk_anchor.standin.scene import build_scene, nominal_frame, real_frame
 from brisk_anchor.standin.scene_file import SceneFile, load_scene
@@ -75,10 +76,13 @@ def plate(*, shift=(0.7, -0.4, 0.2), turn=(0.0, 0.0, 1.5)):
         | {"size": 20.0},
         {"name": "top", "title": "top", "kind": "surface", "body": "P", "solid": "plate", "place": (140.0, 80.0, 0.0)}
         | {"walls": ["BELOW"]},
+        {"name": "floor", "title": "f", "kind": "surface", "body": "P", "solid": "plate", "place": (135.0, 20.0, -30.0)}
+        | {"walls": ["BELOW"]},
     ]
     solids = [
         {"name": "plate", "shape": "block", "low": (0.0, 0.0), "high": (160.0, 100.0), "bottom": -35.0, "top": 0.0}
-        | {"holes": [{"at": (80.0, 50.0), "diameter": 62.0}]},
+        | {"holes": [{"at": (80.0, 50.0), "diameter": 62.0}]}
+        | {"slots": [{"low": (120.0, 5.0), "high": (150.0, 35.0), "depth": 30.0}]},
         {"name": "ball", "shape": "ball", "centre": (20.0, 80.0), "bottom": 2.0, "top": 22.0},
     ]
     real = {"shift": shift, "turn": turn}
@@ -130,6 +134,31 @@ def test_a_wall_before_a_bore_and_a_ball_are_found_where_they_are():
     tip = tips_beside(leaning, ("top",))["top", "z"]
     assert leaning.true_value("top", "z", tip) == pytest.approx(tip[2], abs=1e-6)
     assert tip[2] != pytest.approx(-499.8, abs=0.1)
+
+
+@pytest.mark.parametrize("height", [-8.0, 0.5, 3.0, -60.0])
+def test_a_wall_goes_on_where_the_ball_stands_higher_or_lower_than_it_ends(height):
+    """By hand: the wall is the plane y = 0 of the plate."""
+    scene = plate(turn=(2.0, -1.0, 3.0))
+    radius = scene.setup.stylus.ball_diameter / 2
+    frame = real_frame(body_of(scene, "P"))
+    x, y, z = frame.point((80.0, -3.0, height))
+    (fx, fy, fz), normal = (
+        frame.point((80.0, 0.0, -8.0)),
+        frame.rotation[:, 1],
+    )
+    wall = fy - (normal[0] * (x - fx) + normal[2] * (z - fz)) / normal[1]
+    assert scene.true_value("front", "y", (x, y, z - radius)) == pytest.approx(wall, abs=1e-6)
+
+
+def test_the_floor_of_a_deep_pocket_is_where_it_is_and_beside_metal_there_is_no_truth():
+    scene = plate(turn=(0.0, 0.0, 0.0))
+    frame = real_frame(body_of(scene, "P"))
+    tip = frame.point((135.0, 20.0, -30.0))
+    assert scene.true_value("floor", "z", tip) == pytest.approx(-500.0 + 0.2 - 30.0, abs=1e-6)
+    for name, axis, place in (("front", "y", (-5.0, -3.0, -8.0)), ("floor", "z", (170.0, 20.0, 0.0))):
+        with pytest.raises(GeometryError, match=f"A touch of {name} lies beside the plate of P"):
+            scene.true_value(name, axis, frame.point(place))
 
 
 def test_rows_whose_truth_is_not_known_say_nothing_and_bores_give_a_turned_zero():

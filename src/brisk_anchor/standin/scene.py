@@ -9,7 +9,7 @@ from dataclasses import replace
 import numpy as np
 
 from brisk_anchor.core.errors import Fault, GeometryError, SceneError
-from brisk_anchor.core.geometry.frames import Frame
+from brisk_anchor.core.geometry.frames import Array, Frame
 from brisk_anchor.core.geometry.rotary import RotaryAxis, table_frame
 from brisk_anchor.core.kinds import FeatureKind, Vector
 from brisk_anchor.core.offsets.conditions import Conditions
@@ -117,6 +117,9 @@ class Scene:
         """Where a feature really is along `axis`, machine mm, at the place the tip (ball's end) touched.
 
         A bore's or boss's axis is taken at the height of the ball's centre; a surface at the X and Y of the touch.
+
+        Raises:
+            GeometryError: the touch of a surface lies beside its metal.
         """
         section = next(item for item in self.file.feature if item.name == feature)
         body = next(item for item in self.file.body if item.name == section.body)
@@ -130,9 +133,15 @@ class Scene:
         if solid.carried:
             axes = tuple(rotary.real_axis() for rotary in self.file.machine.rotary)
             solid = replace(solid, frame=table_frame(axes, stance_of(section, body)) @ solid.frame)
+        radius = self.setup.stylus.ball_diameter / 2
         if section.walls == ["BELOW"]:
-            return _surface_height(solid, tip)
-        return _wall_place(solid, tip, self.setup.stylus.ball_diameter / 2, "xyz".index(axis))
+            found = _surface_height(solid, tip, radius)
+        else:
+            found = _wall_place(solid, tip, radius, "xyz".index(axis))
+        if found is None:
+            what = f"A touch of {feature} lies beside {solid.title}: no metal is on the ball's way"
+            raise GeometryError(what, "Where the surface would be there is not known", "")
+        return found
 
     def _real_feature_frame(self, section: FeatureSection, body: BodySection) -> Frame:
         """Where a feature's own frame really lies with rotary axes as it is measured, machine mm."""
@@ -199,40 +208,56 @@ class Scene:
         return place[0], place[1]
 
 
-def _wall_place(solid: Solid, tip: Vector, radius: float, axis: int) -> float:
+def _wall_place(solid: Solid, tip: Vector, radius: float, axis: int) -> float | None:
     """Where the wall nearest to the tip is along an axis, at the height of the ball's centre.
 
-    From the ball's centre, which stands before it, by as much as the field says is free, until nothing is left.
+    A ball that touches the wall's edge stands higher than the wall ends, or lower: the wall is taken to go on, the way
+    its solid is drawn up. None where no wall lies on the ball's way.
     """
-    place = [tip[0], tip[1], tip[2] + radius]
+    centre = (tip[0], tip[1], tip[2] + radius)
+    way = np.eye(3)[axis]
+    place = centre
+    if not solid.turned:
+        # Nothing of a wall changes along the way it is drawn up: neither the height there nor a way up it matters.
+        place, upwards = _beside_metal(solid, centre), solid.frame.rotation[:, 2]
+        way = way - (way @ upwards) * upwards
+    ahead, behind = (solid.distance(*(np.array(place) + step * way).tolist()) for step in (0.01, -0.01))
+    towards = 1.0 if ahead < behind else -1.0
+    length = _way_to_metal(solid, place, towards * way)
+    return None if length is None else centre[axis] + towards * length
 
-    def clear(by: float) -> float:
-        moved = [*place]
-        moved[axis] += by
-        return solid.distance(moved[0], moved[1], moved[2])
 
-    towards = 1.0 if clear(0.01) < clear(-0.01) else -1.0
-    way, left = 0.0, clear(0.0)
-    for _ in range(200):
-        if abs(left) < 1e-10:
+def _beside_metal(solid: Solid, point: Vector) -> Vector:
+    """The point at its own height, or as high or low as there is still metal, along the way the solid is drawn up."""
+    x, y, z = solid.frame.inverse().point(point)
+    top = solid.top + (solid.uneven.height(x, y) if solid.uneven else 0.0)
+    return solid.frame.point((x, y, max(min(z, top - _WITHIN), solid.bottom + _WITHIN)))
+
+
+def _surface_height(solid: Solid, tip: Vector, radius: float) -> float | None:
+    """Height of the surface right below the ball's centre; None where there is no metal below it."""
+    centre = (tip[0], tip[1], tip[2] + radius)
+    length = _way_to_metal(solid, centre, np.array((0.0, 0.0, -1.0)))
+    return None if length is None else centre[2] - length
+
+
+def _way_to_metal(solid: Solid, point: Vector, way: Array) -> float | None:
+    """How often `way`, of 1 mm at most, leads from a point to metal: by as much as the field says is free, until at it.
+
+    Less than 0 where it stands in metal; None where it comes past it.
+    """
+    start = np.array(point)
+    middle, size = solid.ball()
+    past = math.dist(point, middle) + size
+    length = 0.0
+    for _ in range(_STEPS):
+        if length > past:
             break
-        way += left
-        left = clear(towards * way)
-    return place[axis] + towards * way
-
-
-def _surface_height(solid: Solid, tip: Vector) -> float:
-    """Height of the top right below a point, by halving on the solid's own field."""
-    x, y, _ = tip
-    _, high = solid.bounds()
-    above, below = high[2] + 50.0, float(solid.frame.point((0, 0, (solid.bottom + solid.top) / 2))[2])
-    while above - below > 1e-9:
-        middle = (above + below) / 2
-        if solid.distance(x, y, middle) > 0:
-            above = middle
-        else:
-            below = middle
-    return above
+        left = solid.distance(*(start + length * way).tolist())
+        if abs(left) < _NOTHING_LEFT:
+            return length
+        length += solid.step_share * left
+    return None
 
 
 def real_frame(body: BodySection) -> Frame:
@@ -247,6 +272,12 @@ def nominal_frame(body: BodySection) -> Frame:
     return Frame.from_angles(np.array(body.at), c=body.turn)
 
 
+_NOTHING_LEFT = 1e-10
+"""Nearer to metal than that, mm, is at it."""
+_WITHIN = 0.001
+"""How far below the top, or above the bottom, of a solid its wall is looked for, mm."""
+_STEPS = 1000
+"""So many steps lead to any metal that a line does not merely graze."""
 _UPRIGHT = 0.9999
 """Least cosine between a rotary axis and one of the machine's that it is taken to run along."""
 _THICK = 60.0
