@@ -397,3 +397,4 @@ class AlarmNumber:
     OTHER_ROW = 119
     OUT_OF_LIMITS = 120
     NO_CORRECTION = 121
+    BY_DISTANCES = 122

@@ -227,7 +227,7 @@ class BlockRunner(Coordinates):
         for code in codes:
             if code in (20, 21):
                 modal.inches = code == 20
-            elif code in (93, 94, 95):
+            elif code in (93, 94, 95) and code != modal.feed_mode:
                 modal.feed_mode = int(code)
                 modal.feed = 0.0
         if "F" in letters:

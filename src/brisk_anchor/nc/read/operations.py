@@ -9,6 +9,7 @@ from __future__ import annotations
 import re
 from collections.abc import Collection, Sequence
 from dataclasses import field
+from enum import Enum
 from typing import NamedTuple
 
 from brisk_anchor.lazy_dataclass import dataclass
@@ -18,6 +19,7 @@ _WORD = re.compile(r"([A-Z])\s*([-+]?(?:[0-9]+\.?[0-9]*|\.[0-9]+))")
 _FLOW = re.compile(r"\b(IF|GOTO|WHILE|END[0-9])\b|O<|\bO[0-9]+\s+(?:IF|WHILE|CALL|SUB)")
 _WORKED_OUT = re.compile(r"(?<![A-Z])([FGHPST])\s*[#\[]\S*")
 """A word of these letters with a value that only the control knows, and knows when it runs."""
+_PATH = re.compile(r"(?<![A-Z])G\s*(?:61(?:\.1)?|62|63|64)(?![0-9.])(?:\s*[PQ]\s*[0-9]*\.?[0-9]+)*")
 _CYCLES = frozenset((73, 74, 76, *range(81, 90)))
 _MODAL: dict[str, frozenset[float]] = {
     "motion": frozenset((0, 1, 2, 3)),
@@ -33,6 +35,9 @@ _MODAL: dict[str, frozenset[float]] = {
     "polar contour": frozenset((12.1, 13.1)),
     "modal call": frozenset((66, 66.1, 67)),
     "length": frozenset((43, 43.4, 43.5, 44, 49)),
+    "path": frozenset((61, 61.1, 62, 63, 64)),
+    "return": frozenset((98, 99)),
+    "speed mode": frozenset((96, 97)),
 }
 
 
@@ -57,7 +62,15 @@ class ModalText:
     """What the text says is modal at a line; codes as they are written, "" or None where it says nothing."""
 
     tool: int = 0
+    prepared: int = 0
+    """The tool that an M6 without a T changes to; 0 where none was named, or its number is worked out."""
+    preselected: bool = False
+    """Whether a tool was named since the last M6."""
+    prepared_open: str = ""
+    """Why another tool may be prepared than the one named last, with the line; "" where none can be."""
     codes: dict[str, float] = field(default_factory=dict)
+    path: str = ""
+    """The words of the path control, with its tolerance where it has one: "G64 P0.01"."""
     offset: str = ""
     offset_open: str = ""
     """Why another offset may be active than the one selected last, with the line; "" where none can be."""
@@ -100,6 +113,10 @@ def _tool_word(line: str, before: int) -> int:
     if "T" in worked_out_in(line):
         return 0
     return next((int(value) for letter, value in words_of(line) if letter == "T"), before)
+
+
+def _names_tool(line: str) -> bool:
+    return "T" in worked_out_in(line) or any(letter == "T" for letter, _ in words_of(line))
 
 
 def main_end(lines: Sequence[str]) -> int:
@@ -161,7 +178,7 @@ def modal_at(lines: Sequence[str], line: int, extended: Collection[str] = ("G54.
     """
     state = ModalText()
     rows = _RowWords.of(extended)
-    prepared, branched = 0, False
+    branched = False
     for number in range(min(line, len(lines))):
         code = code_of(lines[number])
         if re.match(r"^[:O]\s*[0-9]", code) or not code:
@@ -179,8 +196,13 @@ def modal_at(lines: Sequence[str], line: int, extended: Collection[str] = ("G54.
                 state.cycle = False
             if value in (44, 49):
                 state.length = ""
-        prepared = _tool_word(lines[number], prepared)
-        state.tool = prepared if 6 in functions else state.tool
+        state.prepared = _tool_word(lines[number], state.prepared)
+        if 6 in functions:
+            state.tool, state.preselected = state.prepared, False
+        elif _names_tool(lines[number]):
+            state.preselected = True
+        if _names_tool(lines[number]) and not branched:
+            state.prepared_open = ""
         _note(state, code, codes, functions)
         selected = rows.selected_in(code)
         state.offset = selected or state.offset
@@ -190,6 +212,8 @@ def modal_at(lines: Sequence[str], line: int, extended: Collection[str] = ("G54.
         if found := _leaves_open(code, codes, functions):
             why = f"line {number + 1} {found}"
             state.unsure, state.offset_open = state.unsure or why, state.offset_open or why
+            if not code.startswith("/") or _names_tool(lines[number]):
+                state.prepared_open = state.prepared_open or why
             branched = branched or found.startswith("branches")
     return state
 
@@ -238,6 +262,8 @@ def _note(state: ModalText, code: str, codes: list[float], functions: list[float
         state.feed = found[1]
     if found := re.search(r"S\s*([0-9]+\.?[0-9]*)", code):
         state.speed = found[1]
+    if found := _PATH.search(code):
+        state.path = found[0]
     if (43 in codes) and (found := re.search(r"H\s*([0-9]+)", code)):
         state.length = found[1]
     elif 43 in codes and (word := worked_out_in(code).get("H")):
@@ -257,18 +283,50 @@ def _note(state: ModalText, code: str, codes: list[float], functions: list[float
             state.coolant = frozenset()
 
 
+class NextTool(Enum):
+    """What comes first after a line: a block that names a tool, or a change to the one that was named before."""
+
+    NAMED = "named"
+    CHANGED = "changed"
+    OPEN = "open"
+    """A block that branches, or calls another program, which may change the tool."""
+    NONE = "none"
+
+
+def next_tool(lines: Sequence[str], after: int) -> NextTool:
+    """What the main program does first about tools from a line on; a block that can be skipped names none for sure."""
+    for number in range(after, main_end(lines)):
+        code, words = code_of(lines[number]), words_of(lines[number])
+        functions = [value for letter, value in words if letter == "M"]
+        if _names_tool(lines[number]) and not code.startswith("/"):
+            return NextTool.NAMED
+        if 6 in functions:
+            return NextTool.CHANGED
+        if not code.startswith("/") and _leaves_open(code, [v for letter, v in words if letter == "G"], functions):
+            return NextTool.OPEN
+    return NextTool.NONE
+
+
 @dataclass(frozen=True, slots=True)
 class OwnStart:
-    """Whether an operation states its own position, spindle and coolant, or takes them over from the one before."""
+    """Whether an operation states its own position, length, spindle and coolant, or takes them over from before."""
 
     position: bool
     """X and Y, absolute, before it goes down or cuts."""
+    length: bool
+    """How the length of its tool counts, before it goes anywhere in Z."""
     spindle: bool
-    coolant: bool
+    coolant: frozenset[int]
+    """Which coolants it switches with its first move or before, all of them where that is off."""
+    height: bool
+    """Z, absolute, where it goes anywhere in Z."""
+    distance: bool
+    """G90 or G91 with its first move or before."""
 
 
 _NO_MOVE = frozenset((4.0, 10.0, 28.0, 30.0, 52.0, 92.0))
 """Codes whose X and Y are not where the tool goes to."""
+_LENGTHS = _MODAL["length"]
 
 
 def own_start(lines: Sequence[str], operation: CutOperation) -> OwnStart:
@@ -276,18 +334,29 @@ def own_start(lines: Sequence[str], operation: CutOperation) -> OwnStart:
     absolute = modal_at(lines, operation.first).codes.get("distance", 90.0) == 90.0
     stated: set[str] = set()
     position: bool | None = None
-    spindle = coolant = False
+    length: bool | None = None
+    height: bool | None = None
+    spindle, coolant, distance, under_way = False, frozenset[int](), False, False
     for number in range(operation.first, operation.after):
         code, words = code_of(lines[number]), words_of(lines[number])
         codes = [value for letter, value in words if letter == "G"]
         functions = {value for letter, value in words if letter == "M"}
         called = bool(_leaves_open(code, codes, list(functions)))
         spindle = spindle or called or bool(functions & {3.0, 4.0, 29.0})
-        coolant = coolant or called or bool(functions & {7.0, 8.0, 9.0})
         absolute = next((value == 90.0 for value in reversed(codes) if value in (90.0, 91.0)), absolute)
         axes = set(re.findall(r"(?<![A-Z])([XYZ])\s*[-+#\[.0-9]", code))
+        if not under_way:
+            distance = distance or bool({90.0, 91.0} & set(codes))
+            coolant |= {7, 8} if 9.0 in functions else {int(value) for value in functions & {7.0, 8.0}}
+        under_way = under_way or called or bool(axes)
         if 53.0 in codes:
             axes -= {"Z"}  # up, out of the way
+        if length is None and (called or _LENGTHS & set(codes)):
+            length = True
+        elif length is None and "Z" in axes and not _NO_MOVE & set(codes):
+            length = False
+        if height is None and "Z" in axes and not _NO_MOVE & set(codes):
+            height = absolute
         if position is not None or not (axes or called) or _NO_MOVE & set(codes):
             continue
         stated |= axes
@@ -295,4 +364,4 @@ def own_start(lines: Sequence[str], operation: CutOperation) -> OwnStart:
             position = False
         elif {"X", "Y"} <= stated or "Z" in axes:
             position = {"X", "Y"} <= stated
-    return OwnStart(bool(position), spindle, coolant)
+    return OwnStart(bool(position), length is not False, spindle, coolant, height is not False, distance)

@@ -6,13 +6,14 @@ or an offset later. Where they cannot, it is what the text says, and a program w
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 
 from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.nc.programs.steps import AlarmNumber
-from brisk_anchor.nc.read.operations import CutOperation, ModalText, OwnStart, modal_at, own_start
+from brisk_anchor.nc.read.operations import CutOperation, ModalText, NextTool, OwnStart, modal_at, next_tool, own_start
 from brisk_anchor.nc.read.variables import active_row
 from brisk_anchor.services.session.session import Session
 
@@ -82,9 +83,70 @@ def state_of(
     readable = {str(name) for name in profile.modal_variables}
     if set(_KEPT) <= readable and profile.positions is not None and profile.positions.machine is not None:
         _known(state, "PT" if goes_on else "P", where)
-        return _by_variables(session, state, place, lacks, goes_on=goes_on)
-    _known(state, "PFG", where)
-    return _by_text(profile, state, place, lacks, goes_on=goes_on)
+        kept = _by_variables(session, state, place, lacks, goes_on=goes_on)
+    else:
+        _known(state, "PFG", where)
+        kept = _by_text(profile, state, place, lacks, goes_on=goes_on)
+    more = (*_modes(profile, state, where), *_prepared(profile, state, next_tool(lines, place.after), where))
+    return KeptState(kept.keep, (*kept.bring_back, *more))
+
+
+_PASSED_OVER = {
+    "path": "whether corners are cut exactly",
+    "return": "how far cycles go up",
+    "speed mode": "what S means",
+}
+"""Groups that no measurement needs, but that the safe state of a profile may set all the same."""
+
+
+def _modes(profile: Profile, state: ModalText, where: str) -> list[str]:
+    """The blocks that bring back what the profile's safe state changes beside what is kept.
+
+    Raises:
+        ModalStateError: the text does not tell what to bring back.
+    """
+    ours = modal_at(profile.state.safe, len(profile.state.safe))
+    found = []
+    for group, words in _PASSED_OVER.items():
+        if group not in ours.codes:
+            continue
+        if state.unsure:
+            raise ModalStateError(
+                f"The text does not tell {words} {where}: {state.unsure}",
+                f"The safe state of the profile {profile.name} sets G{ours.codes[group]:g}, and it could not be undone",
+                "Take that code out of state.safe, or put the measuring in before that line",
+            )
+        told = state.path if group == "path" else f"G{state.codes[group]:g}" if group in state.codes else ""
+        if told and told != (ours.path if group == "path" else f"G{ours.codes[group]:g}"):
+            found.append(told)
+    return found
+
+
+def _prepared(profile: Profile, state: ModalText, coming: NextTool, where: str) -> list[str]:
+    """The block that prepares the tool again which was prepared: calling the probe has made it another.
+
+    Raises:
+        ModalStateError: the next M6 takes it, or what is called may, and the text does not tell which it is.
+    """
+    if coming is NextTool.NAMED or (coming is not NextTool.CHANGED and not state.preselected):
+        return []
+    why = state.worked_out.get("T") or state.prepared_open or ("" if state.prepared else "no T stands before it")
+    if why and coming is NextTool.NONE:
+        return []
+    if why:
+        raise ModalStateError(
+            f"The text does not tell which tool is prepared {where}: {why}",
+            "The next M6 names none: after the measuring it would bring another, or leave the probe in the spindle",
+            "Name the tool in the block of that M6",
+        )
+    word = re.sub(r"\s*M0*6(?![0-9])\s*", "", _call(profile, state.prepared))
+    if not re.fullmatch(rf"T0*{state.prepared}", word):
+        raise ModalStateError(
+            f"T{state.prepared} is prepared {where}, and the profile {profile.name} calls none without changing it",
+            "How it is prepared again after the measuring is not known",
+            "Name the tool in the block of the next M6",
+        )
+    return [f"{word} {_note(profile, 'PREPARED AS BEFORE')}"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -94,6 +156,8 @@ class _Lacks:
     position: bool = False
     coolant: tuple[str, ...] = ()
     motion: tuple[str, ...] = ()
+    distance: bool = False
+    """Whether positions count, which it does not say, and the text does not tell either."""
 
 
 def _lacks(state: ModalText, own: OwnStart | None, place: CutOperation) -> _Lacks:
@@ -105,11 +169,24 @@ def _lacks(state: ModalText, own: OwnStart | None, place: CutOperation) -> _Lack
             "The measuring stops it: the next tool would cut without turning",
             "Start it there with M3",
         )
+    if state.codes.get("length") in (43, 44) and not own.length:
+        raise ModalStateError(
+            f"The operation after operation {place.number} goes on with the length code of the one before",
+            "The measuring ends it: the next tool would go down by its whole length",
+            "Give it there with G43 H before it goes anywhere in Z",
+        )
+    if not own.height:
+        raise ModalStateError(
+            f"The operation after operation {place.number} begins in Z by a distance from where the one before ended",
+            "After the measuring the spindle stands elsewhere in Z",
+            "Give its first height there with G90",
+        )
     motion = state.codes.get("motion")
     return _Lacks(
         not own.position,
-        tuple(f"M{code}" for code in sorted(state.coolant)) if not own.coolant else (),
+        tuple(f"M{code}" for code in sorted(state.coolant - own.coolant)),
         (f"G{motion:g}",) if motion in (0, 1) else (),
+        bool(state.unsure) and not own.distance,
     )
 
 
@@ -157,7 +234,12 @@ def _by_variables(
     keep += check
     back.append(select)
     if state.feed or state.unsure or "F" in state.worked_out:  # else there is none yet, and F0 is no feed
+        if not state.feed and profile.alarm is not None:  # what was called may have set none either, and F0 is no feed
+            back.append(f"IF [#{at['feed']} LE 0] THEN #{at['feed']}=1. {_note(profile, 'THERE WAS NO FEED YET')}")
         back.append(f"F#{at['feed']}")
+    if lacks.distance and profile.alarm is not None:
+        wrong = f"#{profile.alarm.variable}={AlarmNumber.BY_DISTANCES}"
+        keep.append(f"IF [#{at['distance']} EQ 91] THEN {wrong} {_note(profile, 'G91 HOLDS')}")
     over = f"{rapid} X#{x} Y#{y} {_note(profile, 'BACK OVER THE PLACE')}"
     if goes_on or lacks.position:
         keep += [f"#{n}=#{m}" for n, m in zip((x, y, z), machine or (0, 0, 0), strict=True)]
@@ -256,6 +338,12 @@ def _by_text(profile: Profile, state: ModalText, place: CutOperation, lacks: _La
             f"The program does not say before the end of operation {place.number} whether it is in mm or inches",
             "The measuring sets its own unit, and the cutting after it would run in that unit",
             "Put G21 or G20 at its beginning",
+        )
+    if not state.offset:
+        raise ModalStateError(
+            f"The program does not say before the end of operation {place.number} which offset it works in",
+            "The measuring selects one of its own, and this control cannot read which was active",
+            "Select it at its beginning, as G54",
         )
     if lacks.position:
         raise ModalStateError(

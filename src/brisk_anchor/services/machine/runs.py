@@ -36,6 +36,10 @@ _ADVICE = {
     117: ("The part does not lie where its place has it", "Look how it is clamped there, and measure again"),
     116: ("The tool is marked as broken or gone", "Measure a whole one on the shelf: that takes the mark off"),
     118: ("A table does not hold what this was worked out with", "Look at the tables; work it out again"),
+    122: (
+        "Positions count by distances (G91) where the measuring begins, and what is cut next does not say G90",
+        "Say G90 there, or at the end of what is called before",
+    ),
     119: (
         "Another offset is active than the program could bring back after the measuring",
         "Select it in figures before the measuring, or put the measuring elsewhere",
