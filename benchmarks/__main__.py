@@ -27,6 +27,7 @@ from benchmarks import (
     strength,
     turning,
     wander,
+    weaves,
 )
 
 ALL = {
@@ -52,6 +53,7 @@ ALL = {
     "strength": strength.main,
     "turning": turning.main,
     "wander": wander.main,
+    "weaves": weaves.main,
 }
 
 

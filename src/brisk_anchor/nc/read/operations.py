@@ -331,37 +331,66 @@ _LENGTHS = _MODAL["length"]
 
 def own_start(lines: Sequence[str], operation: CutOperation) -> OwnStart:
     """Read the lines of an operation. Where it calls others or branches, only its position counts as missing."""
-    absolute = modal_at(lines, operation.first).codes.get("distance", 90.0) == 90.0
-    stated: set[str] = set()
+    before = modal_at(lines, operation.first).codes
+    start = _Start(absolute=before.get("distance", 90.0) == 90.0, motion=before.get("motion", 0.0))
+    for line in lines[operation.first : operation.after]:
+        start.read(line)
+    return OwnStart(
+        bool(start.position),
+        start.length is not False,
+        bool(start.spindle),
+        start.coolant,
+        start.height is not False,
+        start.distance,
+    )
+
+
+@dataclass(slots=True)
+class _Start:
+    """What an operation has said up to a block; None is what has been neither said nor needed yet."""
+
+    absolute: bool
+    motion: float
+    stated: set[str] = field(default_factory=set)
     position: bool | None = None
     length: bool | None = None
     height: bool | None = None
-    spindle, coolant, distance, under_way = False, frozenset[int](), False, False
-    for number in range(operation.first, operation.after):
-        code, words = code_of(lines[number]), words_of(lines[number])
+    spindle: bool | None = None
+    coolant: frozenset[int] = frozenset()
+    distance: bool = False
+    under_way: bool = False
+
+    def read(self, line: str) -> None:
+        """Take the next block."""
+        code, words = code_of(line), words_of(line)
         codes = [value for letter, value in words if letter == "G"]
         functions = {value for letter, value in words if letter == "M"}
         called = bool(_leaves_open(code, codes, list(functions)))
-        spindle = spindle or called or bool(functions & {3.0, 4.0, 29.0})
-        absolute = next((value == 90.0 for value in reversed(codes) if value in (90.0, 91.0)), absolute)
         axes = set(re.findall(r"(?<![A-Z])([XYZ])\s*[-+#\[.0-9]", code))
-        if not under_way:
-            distance = distance or bool({90.0, 91.0} & set(codes))
-            coolant |= {7, 8} if 9.0 in functions else {int(value) for value in functions & {7.0, 8.0}}
-        under_way = under_way or called or bool(axes)
+        self.absolute = next((value == 90.0 for value in reversed(codes) if value in (90.0, 91.0)), self.absolute)
+        self.motion = next((value for value in reversed(codes) if value in _MODAL["motion"] | _CYCLES), self.motion)
+        if not self.under_way:
+            self.distance = self.distance or bool({90.0, 91.0} & set(codes))
+            self.coolant |= {7, 8} if 9.0 in functions else {int(value) for value in functions & {7.0, 8.0}}
+        self.under_way = self.under_way or called or bool(axes)
         if 53.0 in codes:
             axes -= {"Z"}  # up, out of the way
-        if length is None and (called or _LENGTHS & set(codes)):
-            length = True
-        elif length is None and "Z" in axes and not _NO_MOVE & set(codes):
-            length = False
-        if height is None and "Z" in axes and not _NO_MOVE & set(codes):
-            height = absolute
-        if position is not None or not (axes or called) or _NO_MOVE & set(codes):
-            continue
-        stated |= axes
-        if called or not absolute:
-            position = False
-        elif {"X", "Y"} <= stated or "Z" in axes:
-            position = {"X", "Y"} <= stated
-    return OwnStart(bool(position), length is not False, spindle, coolant, height is not False, distance)
+        if _NO_MOVE & set(codes):
+            axes = set()
+        if self.spindle is None and (called or functions & {3.0, 4.0, 29.0}):
+            self.spindle = True
+        elif self.spindle is None and axes and self.motion != 0.0:
+            self.spindle = False  # it cuts
+        if self.length is None and (called or _LENGTHS & set(codes)):
+            self.length = True
+        elif self.length is None and "Z" in axes:
+            self.length = False
+        if self.height is None and "Z" in axes:
+            self.height = self.absolute
+        if self.position is not None or not (axes or called):
+            return
+        self.stated |= axes
+        if called or not self.absolute:
+            self.position = False
+        elif {"X", "Y"} <= self.stated or "Z" in axes:
+            self.position = {"X", "Y"} <= self.stated

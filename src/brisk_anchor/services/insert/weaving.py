@@ -259,22 +259,22 @@ class _Weaver:
         for place in places:
             state = state_of(self.session, shown(base.lines), base.operations, place)
             lines = self._call(state, macro=macro)
-            before.setdefault(place.after, []).extend(self._marked(lines, f"{self.title} AFTER {place.number}"))
+            before.setdefault(place.after, []).extend(self._marked(lines, self.title, after=f"AFTER {place.number}"))
         if self.again is not None:
             first = places[0]
             if len(places) != 1 or not first.changes:
                 why = f"{len(places)} were named" if len(places) != 1 else "the tool that cuts would not come back"
                 raise WeaveError("A jump back goes to one operation that begins with its tool", why, "Name such a one")
             start = [f"#{self.again.count}=0 {self._comment('HOW OFTEN IT WAS CUT AGAIN')}", f"N{self._label}"]
-            before.setdefault(first.first, [])[:0] = self._marked(start, f"{self.title} {_FROM_HERE}")
+            before.setdefault(first.first, [])[:0] = self._marked(start, self.title, after=_FROM_HERE)
         end = self._end_of_file(base.lines)
         tail: list[str] = []
         if macro:
             body = [f"O{self._body_number} {self._comment(self.title)}", *self._body(), "M99"]
             tail += self._marked(body, self.title)
             if not any(_MARK.match(line) and "SHARED" in line for line in base.lines):
-                bare = f" {_NO_NEWLINE}" if base.ends and not base.ends[-1] and end >= len(base.lines) else ""
-                tail += self._marked(self._shared(), f"TOUCH AND GUARDED MOVE{bare}", "SHARED")
+                bare = _NO_NEWLINE if base.ends and not base.ends[-1] and end >= len(base.lines) else ""
+                tail += self._marked(self._shared(), "TOUCH AND GUARDED MOVE", "SHARED", after=bare)
         return self._put(base, before, end, tail)
 
     @property
@@ -299,10 +299,24 @@ class _Weaver:
         marks = self.session.profile.comment
         return f"{marks.open}{comment_text(text, marks.longest)}{marks.close}"
 
-    def _marked(self, lines: Sequence[str], title: str, name: str = "") -> list[str]:
+    def _marked(self, lines: Sequence[str], title: str, name: str = "", *, after: str = "") -> list[str]:
+        """The lines between marks; where comments are short it is the title that is cut: the rest is read again.
+
+        Raises:
+            WeaveError: the control's comments are shorter than a mark.
+        """
         name = name or str(self.number)
         head, foot = (f"BRISK ANCHOR {name} {which}" for which in ("BEGIN", "END"))
-        return [self._comment(f"{head} {title}"), *lines, self._comment(foot)]
+        longest = self.session.profile.comment.longest
+        room = longest - len(head) - len(after) - 2
+        if room < 0:
+            raise WeaveError(
+                f"A comment of the profile {self.session.profile.name} has {longest} characters",
+                f"A mark needs {longest - room}: what is put in could not be found again",
+                "Give comment.longest in the profile, if the control takes longer ones",
+            )
+        begin = " ".join(part for part in (head, comment_text(title, room).rstrip(), after) if part)
+        return [self._comment(begin), *lines, self._comment(foot)]
 
     def _body(self) -> list[str]:
         return [line.text for line in write_block(self.plan, self.session.profile)]
