@@ -13,7 +13,7 @@ from typer.testing import CliRunner
 
 from brisk_anchor.cli.commands import app
 from brisk_anchor.core.errors import BriskAnchorError
-from brisk_anchor.nc.profile.control_profile import shipped_profile
+from brisk_anchor.nc.profile.control_profile import parse_profile, shipped_profile, shipped_text
 from brisk_anchor.nc.read.operations import modal_at, operations_of
 from brisk_anchor.services.insert.weaving import WeaveError, again_of, difference, take_apart, unweave, weave
 from brisk_anchor.services.machine.runs import Run
@@ -119,6 +119,89 @@ def test_state_is_kept_when_a_person_has_changed_it_and_the_same_tool_goes_on(qu
     assert run(quiet, low)[1].interpreter.alarm.number == 112
 
 
+EARLY = CUTTING.replace("S3200 M3\n", "S3200 M3\nT5\n").replace("N20 T5 M6", "N20 M6")
+"""The next tool is named while the one before cuts, and changed to by M6 alone."""
+
+
+def plain(text):
+    """The same for a control without program numbers."""
+    return text.replace("%\n", "").replace("O3114 (", "(").replace("M30", "M2").replace("G91 G28 Z0.\nG90\n", "")
+
+
+@pytest.mark.parametrize("language", ["skip-macro", "probe-params"])
+def test_the_tool_that_was_prepared_is_the_one_that_comes_next(language, scene):
+    """The call of the probe prepares the probe: M6 alone would leave it in, and start it with the cutter's speed."""
+    session = Session(scene, None, shipped_profile(language), seed=None)
+    text = EARLY if session.profile.speaks.subprograms else plain(EARLY)
+    woven = weave(session, take_apart(text), planned(session, plan(BOSS)), [1])
+    assert woven.count("(PREPARED AS BEFORE)") == 1
+    before, _ = run(session, text)
+    cut, done = run(session, woven)
+    assert done.failure() is None
+    assert cut == before
+    assert done.machine.tool_in_spindle == 5
+    assert unweave(take_apart(woven)) == text
+
+
+@pytest.mark.parametrize(
+    ("said", "lines"),
+    [
+        # M7 of the operation before stays on with M8 of the next, and an M9 at its end says nothing of its beginning.
+        (CUTTING.replace("M8\nG1 Z-8.8", "M7\nG1 Z-8.8").replace("G0 Z40.\nM9\n(SPOT", "G0 Z40.\n(SPOT"), ["M7"]),
+        (CUTTING.replace("G0 Z40.\nM9\n(SPOT", "G0 Z40.\n(SPOT").replace("H5 Z40. M8", "H5 Z40."), ["M8"]),
+        # What is called may have set no feed yet, and F0 is none.
+        (CUTTING.replace("G1 Z-8.8 F400.\nX120. F600.\n", "M98 P800\n"), ["IF [#193 LE 0] THEN #193=1.", "F#193"]),
+        (CUTTING.replace("G21 G17 G90", "G64 G21 G17 G90"), []),
+    ],
+)
+def test_more_that_the_next_operation_counts_on_comes_back(quiet, said, lines):
+    woven = weave(quiet, take_apart(said), planned(quiet, plan(BOSS)), [1])
+    back = woven.split("ALL BACK AS IT WAS)")[1].split("(BRISK ANCHOR 1 END)")[0]
+    found = [line for line in lines if line in back]
+    assert found == lines
+    assert ("M8" in back.split()) == ("M8" in lines)
+
+
+def test_a_safe_state_that_sets_more_than_is_kept_gives_it_back_or_is_refused(scene):
+    text = shipped_text("probe-params").replace('"G40 G49 G80"', '"G40 G49 G80 G64"')
+    session = Session(scene, None, parse_profile(text, "own"), seed=None)
+    ready = planned(session, plan(BOSS))
+    exact = plain(CUTTING).replace("G21 G17", "G61 G21 G17")
+    woven = weave(session, take_apart(exact), ready, [1])
+    assert woven.split("F600.")[2].split("(BRISK")[0].split() == ["G90", "G0", "G61"]
+    assert run(session, woven)[1].interpreter.modal.path == 61
+    macro = shipped_text("skip-macro").replace('"G40 G49 G69 G80"', '"G40 G49 G69 G80 G64"')
+    session = Session(scene, None, parse_profile(macro, "own"), seed=None)
+    with pytest.raises(BriskAnchorError, match=r"corners are cut exactly .* calls another .* sets G64"):
+        weave(session, take_apart(CUTTING.replace("X120. F600.", "M98 P9")), planned(session, plan(BOSS)), [1])
+
+
+def test_positions_by_distances_that_only_the_control_knows_stop_before_anything_moves(quiet):
+    text = CUTTING.replace("X120. F600.", "M98 P800").replace("M30\n", "M30\nO800\nG91\nM99\n")
+    done = run(quiet, weave(quiet, take_apart(text), planned(quiet, plan(BOSS)), [1]))[1]
+    assert done.interpreter.alarm.number == 122
+    assert done.machine.tool_in_spindle == 12
+    said = text.replace("N20 T5 M6\nG54 G0", "N20 T5 M6\nG90 G54 G0")
+    before, _ = run(quiet, said)
+    cut, done = run(quiet, weave(quiet, take_apart(said), planned(quiet, plan(BOSS)), [1]))
+    assert done.failure() is None
+    assert cut == before
+
+
+def test_marks_are_never_cut_where_comments_are_short(scene):
+    for longest, room in ((44, "MEASURE BOSS"), (20, "")):
+        text = shipped_text("skip-macro").replace("longest = 72", f"longest = {longest}")
+        session = Session(scene, None, parse_profile(text, "own"), seed=None)
+        program, ready = take_apart(CUTTING.rstrip()), planned(session, plan(BOSS))
+        if not room:
+            with pytest.raises(WeaveError, match=r"has 20 characters.* needs 2[0-9]"):
+                weave(session, program, ready, [1])
+            continue
+        woven = weave(session, program, ready, [1])
+        assert [one.places for one in take_apart(woven).woven] == [1]
+        assert unweave(take_apart(woven)) == CUTTING.rstrip()
+
+
 def inches(text):
     """The same cutting program with its lengths in inches."""
     words = re.compile(r"(?<=[XYZIJKRF])-?\d+\.\d*")
@@ -157,9 +240,29 @@ def test_cut_again_once_then_an_alarm_and_never_when_too_much_is_off(quiet):
     assert unweave(take_apart(text)) == CUTTING
 
 
+@pytest.mark.parametrize(
+    ("text", "missing"),
+    [
+        (EARLY.replace("(FACE THE BOSS)\nN10 T12", "T12\n(FACE THE BOSS)\nN10"), "its tool"),
+        (CUTTING.replace("X120. F600.", "X120. F600.\nG91").replace("T5 M6\nG54", "T5 M6\nG90 G54"), "G90"),
+        (CUTTING.replace("X120. F600.", "M98 P9"), r"G90, as line 10 calls another program"),
+        (CUTTING.replace("G54 G0 X88.", "G0 X88.").replace("X120. F600.", "G55\nX120. F600."), "its offset"),
+        (CUTTING.replace("G54 G0 X88. Y36.\n", "G0 X88.\n"), "where it begins"),
+        (CUTTING.replace("S3200 M3\n", "M3\n").replace("F600.", "F600.\nS900"), "its speed"),
+        (CUTTING.replace("G1 Z-8.8 F400.", "G1 Z-8.8"), "its feed"),
+        (CUTTING.replace("X120. F600.", "G18 X120. F600."), "G17"),
+    ],
+)
+def test_an_operation_that_counts_on_what_stands_before_it_is_not_cut_again(quiet, text, missing):
+    """Cut once more it would find what it left behind itself: another tool, distances for positions."""
+    ready = planned(quiet, plan({**BOSS, "size_limit": 0.1, "on_fail": "go on"}))
+    with pytest.raises(WeaveError, match=rf"does not say {missing}"):
+        weave(quiet, take_apart(text), ready, [1], again_of(ready, 611))
+
+
 def test_without_variables_of_its_own_state_the_text_tells_it_or_it_is_refused(scene):
     session = Session(scene, None, shipped_profile("probe-params"), seed=None)
-    text = CUTTING.replace("%\n", "").replace("O3114 (", "(").replace("M30", "M2").replace("G91 G28 Z0.\nG90\n", "")
+    text = plain(CUTTING)
     program = take_apart(text)
     woven = weave(session, program, planned(session, plan(BOSS)), [1])
     before, _ = run(session, text)
@@ -172,6 +275,7 @@ def test_without_variables_of_its_own_state_the_text_tells_it_or_it_is_refused(s
         (text.replace("N20 T5 M6\n", ""), "same tool goes on"),
         (text.replace("G43 H12 Z40. M8", "G43 H12 Z40. M8\nM98 P55"), "calls another program"),
         (text.replace("G21 ", ""), "in mm or inches"),
+        (text.replace("G54 ", "", 1), "which offset it works in"),
         (text.replace("X120. F600.", "X120. F#<slow>"), r"does not tell the feed .* F#<SLOW>"),
         (text.replace("G43 H12 Z40. M8", "G43 H12 Z40. M8\nG#31"), "does not tell which codes hold"),
     ):
@@ -205,6 +309,13 @@ def test_without_variables_of_its_own_state_the_text_tells_it_or_it_is_refused(s
         ],
         (CUTTING.replace("G43 H12 Z40. M8", "G43 H12 Z40. M8\nG54.1 P#500"), [1], "does not tell which offset"),
         (CUTTING.replace("N20 T5 M6\n", ("(SECOND)\n")).replace("T12 M6", "T#500 M6"), [1], "tell which tool"),
+        (EARLY.replace("\nT5\n", "\nT#500\n"), [1], r"which tool is prepared .* line 8 works T#500 out"),
+        (EARLY.replace("\nT5\n", "\nT5\nM98 P9\n"), [1], r"which tool is prepared .* calls another program"),
+        (EARLY.replace("\nT5\n", "\n/T5\n"), [1], r"which tool is prepared .* can be skipped"),
+        (CUTTING.replace("G43 H5 Z40. M8", "Z40. M8"), [1], "goes on with the length code"),
+        (CUTTING.replace("G43 H5 Z40.", "H5 Z40."), [1], "goes on with the length code"),
+        (CUTTING.replace("X104. Y36.\n", "X104. Y36.\nG91\n"), [1], "begins in Z by a distance"),
+        (CUTTING.replace("S2600 M3\n", "").replace("Z-16. F150.", "Z-16. F150.\nS2600 M3"), [1], "spindle runs"),
         ("X1\n", [1], "no tool change"),
         ("(BRISK ANCHOR 1 BEGIN X)\n" + CUTTING, [1], "no partner"),
     ],

@@ -289,6 +289,7 @@ def test_any_text_ends_in_a_clean_run_or_a_clean_alarm(profile, text):
         ("G20 F10.", 10.0, 254.0),
         ("G20 G93 F2.", 2.0, 2.0),
         ("G20 S100 M3 G95 F.01", 0.01, 0.254),
+        ("G21 F300.\nG94", 300.0, 300.0),  # what holds already is no change of what F means
     ],
 )
 def test_a_feed_is_told_as_its_word_has_it(profile, words, written, feed):

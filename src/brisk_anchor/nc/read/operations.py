@@ -21,6 +21,8 @@ _WORKED_OUT = re.compile(r"(?<![A-Z])([FGHPST])\s*[#\[]\S*")
 """A word of these letters with a value that only the control knows, and knows when it runs."""
 _PATH = re.compile(r"(?<![A-Z])G\s*(?:61(?:\.1)?|62|63|64)(?![0-9.])(?:\s*[PQ]\s*[0-9]*\.?[0-9]+)*")
 _CYCLES = frozenset((73, 74, 76, *range(81, 90)))
+_AT_FIRST = {"distance": 90.0, "plane": 17.0, "feed mode": 94.0, "length": 49.0, "compensation": 40.0, "path": 64.0}
+"""What holds where a program says nothing."""
 _MODAL: dict[str, frozenset[float]] = {
     "motion": frozenset((0, 1, 2, 3)),
     "plane": frozenset((17, 18, 19)),
@@ -327,6 +329,43 @@ class OwnStart:
 _NO_MOVE = frozenset((4.0, 10.0, 28.0, 30.0, 52.0, 92.0))
 """Codes whose X and Y are not where the tool goes to."""
 _LENGTHS = _MODAL["length"]
+
+
+def begins_otherwise(lines: Sequence[str], operation: CutOperation) -> str:
+    """What an operation would find otherwise where it is run once more from its end; "" where it says all by itself.
+
+    Both ways are read up to its first cut; the spindle and the height are taken to be away from the work before.
+    """
+    start = own_start(lines, operation)
+    missing = {"where it begins in X and Y": start.position, "how its length counts": start.length}
+    missing |= {"S with M3": start.spindle, "its first height, with G90": start.height}
+    if gone := next((words for words, said in missing.items() if not said), ""):
+        return gone
+    motion, end = modal_at(lines, operation.first).codes.get("motion", 0.0), operation.first
+    for number in range(operation.first, operation.after):
+        block = words_of(lines[number])
+        motion = next((v for letter, v in block if letter == "G" and v in _MODAL["motion"] | _CYCLES), motion)
+        end = number + 1
+        if motion != 0.0 and any(letter in "XYZ" for letter, _ in block):
+            break
+    head = lines[operation.first : end]
+    at_first = modal_at(lines, end)
+    again = modal_at([*lines[: operation.after], *head], operation.after + len(head))
+    if again.unsure and not at_first.unsure and not start.distance:
+        return f"G90, as {again.unsure}"
+    for words, one, other in (
+        ("its tool", at_first.tool, again.tool),
+        ("its offset", at_first.offset, again.offset),
+        ("its feed", at_first.feed, again.feed),
+        ("its speed", at_first.speed, again.speed),
+    ):
+        if one != other:
+            return words
+    for group, code in again.codes.items():
+        before = at_first.codes.get(group, _AT_FIRST.get(group))
+        if before != code:
+            return f"G{before:g}" if before is not None else f"whether G{code:g} holds"
+    return ""
 
 
 def own_start(lines: Sequence[str], operation: CutOperation) -> OwnStart:

@@ -21,7 +21,7 @@ from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.nc.programs.plan import Plan
 from brisk_anchor.nc.programs.program import comment_text
 from brisk_anchor.nc.programs.steps import AlarmNumber
-from brisk_anchor.nc.read.operations import CutOperation, code_of, operations_of
+from brisk_anchor.nc.read.operations import CutOperation, begins_otherwise, code_of, operations_of
 from brisk_anchor.nc.write.subprograms import MacroWords, guard_subprogram, touch_subprogram
 from brisk_anchor.nc.write.writer import write_block
 from brisk_anchor.services.insert.modal_restore import KeptState, state_of
@@ -265,6 +265,12 @@ class _Weaver:
             if len(places) != 1 or not first.changes:
                 why = f"{len(places)} were named" if len(places) != 1 else "the tool that cuts would not come back"
                 raise WeaveError("A jump back goes to one operation that begins with its tool", why, "Name such a one")
+            if missing := begins_otherwise(shown(base.lines), first):
+                raise WeaveError(
+                    f"Operation {first.number} counts on what stands before it: it does not say {missing}",
+                    "Cut once more it would find what it left behind itself",
+                    "Say it at its beginning, or leave the jump back out",
+                )
             start = [f"#{self.again.count}=0 {self._comment('HOW OFTEN IT WAS CUT AGAIN')}", f"N{self._label}"]
             before.setdefault(first.first, [])[:0] = self._marked(start, self.title, after=_FROM_HERE)
         end = self._end_of_file(base.lines)
