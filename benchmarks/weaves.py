@@ -68,7 +68,7 @@ class _Cutting:
                 self.early = True
         self.lines += ["M9", "M30" if macro else "M2"]
         if "M98 P800" in self.lines:
-            ends = chance.choice(("G90", "M8", "T5"))
+            ends = chance.choice(("G90", "G91", "T5"))
             self.lines += ["O800", f"G91 G1 X{self.u(1)} F{self.u(300)}", ends, "M99"]
         return "\n".join([*self.lines, *(["%"] if macro else []), ""])
 
