@@ -200,7 +200,7 @@ def modal_at(lines: Sequence[str], line: int, extended: Collection[str] = ("G54.
                 state.length = ""
         state.prepared = _tool_word(lines[number], state.prepared)
         if 6 in functions:
-            state.tool, state.preselected = state.prepared, False
+            state.tool, state.preselected, state.spindle = state.prepared, False, 5  # no tool is changed while it turns
         elif _names_tool(lines[number]):
             state.preselected = True
         if _names_tool(lines[number]) and not branched:
