@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import re
 import tomllib
 from dataclasses import replace
 from importlib import resources
@@ -463,6 +464,8 @@ def test_a_finished_program_takes_another_row_with_a_shift_that_moves_nothing(tm
     assert text.count("G52 X-49.5000 Y10.2500 Z-10.0000\nG57") == 2
     assert "G52 X0.0000 Y0.0000 Z0.0000\nG54.1 P3 G0 X1." in text
     assert text.endswith("G52 X0.0000 Y0.0000 Z0.0000\nM30\n")
+    waits = exchange_row(session, CUT.replace("X30.\n", "X30.\nM0\n"), "G54.1 P2", "G57")[0]
+    assert waits == text.replace("X30.\n", "X30.\nM0\n")
     commented = CUT.replace("G54.1 P2\n", "(FROM G54.1 P2 \x85 G58) G54.1 P2\n")
     there, _ = exchange_row(session, commented, "G54.1 P2", "G57")
     assert there.count("(FROM G54.1 P2 \x85 G58) G57\n") == commented.count("\x85") > 0
@@ -471,11 +474,20 @@ def test_a_finished_program_takes_another_row_with_a_shift_that_moves_nothing(tm
         (CUT.replace("G54.1 P3", "G57"), "It uses G57 as well"),
         (CUT.replace("G54.1 P2", "G54.1 P3"), "Nowhere does it select"),
         (CUT.replace("G1 Z5.", "G777 Z5."), "cannot be tried"),
+        (CUT.replace("G21 ", ""), "does not say G21"),
+        (CUT.replace("G54.1 P2\nG0 X5.", "/G54.1 P2\nG0 X5."), "may be skipped"),
+        (CUT.replace("G54.1 P2\nG0 X5.", "G#500\nG0 X5."), "itself: G#"),
+        (CUT.replace("G54.1 P3 G0 X1.", "G54.1 P#500 G0 X1."), "itself: G54.1 P#"),
+        (CUT.replace("X30.\n", "X30.\nM0\nG0 X7. M30\n"), "position is another"),
     ):
         with pytest.raises(PlanError) as error:
             exchange_row(session, wrong, "G54.1 P2", "G57")
-        assert why in error.value.meaning
+        assert re.search(why, error.value.meaning)
         assert "posted again" in error.value.what
+    jumping = CUT.replace("G54.1 P2\nG0 X5.", "#500=0\nIF [#500 EQ 0] GOTO 70\nN70 G54.1 P2\nG0 X5.")
+    jumping = jumping.replace("M30", "N80 M30")
+    there, _ = exchange_row(session, jumping, "G54.1 P2", "G57")
+    assert "N70\nG52 X-49.5000 Y10.2500 Z-10.0000\nG57\nG0 X5.\nN80\nG52 X0.0000 Y0.0000 Z0.0000\nM30\n" in there
     session.machine.offsets["G57"] = (-450.50004, -410.25, -290.0)
     with pytest.raises(PlanError, match="posted again"):
         exchange_row(session, CUT, "G54.1 P2", "G57")

@@ -18,8 +18,11 @@ from brisk_anchor.services.machine.runs import Run
 from brisk_anchor.services.session.session import Session
 
 _NEAR = 5e-7
-_OWN = re.compile(r"\bG(10|52|92(\.[0-9])?|68|69|20|54\.1\s*P\s*[#\[])(?![0-9])")
-_END = re.compile(r"^(N[0-9]+\s*)?(M30|M2|M02)\b")
+_OWN = re.compile(r"(?<![A-Z])G\s*((?:10|52|92(?:\.[0-9])?|68(?:\.[0-9])?|69|20)(?![0-9])|(?:54\.1\s*P\s*)?[#\[])")
+_MILLIMETRES = re.compile(r"(?<![A-Z])G\s*21(?![0-9.])")
+_END = re.compile(r"(?<![A-Z])M\s*0*(30|2)(?![0-9])")
+_JUMP = re.compile(r"GOTO|M\s*99\s*P")
+_LABEL = re.compile(r"^(\s*N\s*[0-9]+)\s*")
 _COMMENT = re.compile(r"\([^()]*\)|;.*")
 
 
@@ -45,6 +48,9 @@ def exchange_row(session: Session, text: str, old: str, new: str) -> tuple[str, 
     plain = _COMMENT.sub("", text.upper())
     if found := _OWN.search(plain):
         raise _again(f"It changes rows, shifts or units itself: {found[0]}")
+    if not _MILLIMETRES.search(plain):
+        raise _again("It does not say G21, and the shift would be read in the unit that happens to hold")
+    jumps = _JUMP.search(plain) is not None
     here, there = link.offset(old), link.offset(new)
     x, y, z = (a - b for a, b in zip(here, there, strict=True))
     shift = (x, y, z)
@@ -56,11 +62,15 @@ def exchange_row(session: Session, text: str, old: str, new: str) -> tuple[str, 
         selected = next((row for row, word in select.items() if word and _selects(code, word)), None)
         if selected == new:
             raise _again(f"It uses {new} as well")
-        if selected is not None:
+        ends = _END.search(code) is not None
+        if (selected is not None or ends) and code.lstrip().startswith("/"):
+            raise _again(f"{code.strip()} may be skipped, and the shift before it would not be")
+        if (selected is not None or ends) and jumps and (label := _LABEL.match(line)):
+            lines.append(label[1] + ending)  # who jumps to it passes by the shift too
+            line = line[label.end() :]
+        if selected is not None or ends:
             lines.append(_shifted(profile.decimals, shift if selected == old else (0.0, 0.0, 0.0)) + ending)
-            active = selected == old
-        if _END.match(code.strip()):
-            lines.append(_shifted(profile.decimals, (0.0, 0.0, 0.0)) + ending)
+            active = active if selected is None else selected == old
         lines.append(_with_row(line, select[old], select[new]) if selected == old else line)
     if not active and not any(_selects(_COMMENT.sub("", x.upper()), select[old]) for x in lines_of(text)):
         raise _again(f"Nowhere does it select {old}")
@@ -113,7 +123,8 @@ def _ends(session: Session, text: str) -> list[tuple[Vector, tuple[tuple[str, fl
     text = text.encode("latin-1", "replace").decode("cp1252", "replace")  # bytes of a comment, as they were meant
     try:
         run = Run(text, session.profile, machine, Interpreter(text, session.profile, machine, memory))
-        run.to_end()
+        while not run.over:
+            run.to_end()  # where it waits for a person, that person goes on
     except BriskAnchorError as error:
         raise _again(f"It cannot be tried: {error.one_line()}") from error
     if (failure := run.failure()) is not None:
