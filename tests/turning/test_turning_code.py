@@ -34,6 +34,8 @@ def plan(**what: Any) -> TurningPlan:
 
 def run(text: str, own: Profile, tables: LatheTables | None = None) -> tuple[LatheStandIn, Interpreter]:
     machine = LatheStandIn(JOB.setup, JOB.reality, tables or LatheTables(), seed=None)
+    machine.homed = True
+    machine.put(JOB.setup.lathe.index_at)
     interpreter = Interpreter(text, own, machine)
     while interpreter.run() is Status.STOPPED:
         pass
@@ -165,10 +167,8 @@ def test_the_look_goes_beside_the_stock_first_and_comes_back():
     look = NearLook("G54", 1, 1, 62.0, 6.5, (72.0, 21.5), (-1.0, -150.0))
     lines = [line.text.split(" (")[0] for line in write_turning(plan(look=look), own).lines]
     at = lines.index("T0101")
-    assert lines[at - 3 : at + 11] == [
-        "G90 G53 G0 X-1.",
-        "G90 G53 G0 Z-150.",
-        "G54",
+    assert lines[at - 12 : at - 8] == ["G90 G53 G0 X-1.", "G90 G53 G0 Z-150.", "G54", "T0100"]
+    assert lines[at : at + 11] == [
         "T0101",
         "G0 Z21.5",
         "G0 X72.",
@@ -183,6 +183,33 @@ def test_the_look_goes_beside_the_stock_first_and_comes_back():
     ]
     table = write_turning(plan(look=look), shipped_profile("turn-table")).text
     assert table.index("MUST STAND WHERE IT MAY") < table.index("T0101"), "without machine moves a person is asked"
+
+
+@pytest.mark.parametrize("shift", ["", "G52 Z-2.", "G52 X.5", "G92 X0. Z0."])
+@pytest.mark.parametrize(
+    "changes",
+    [
+        (),
+        (ROWS_IN_RADII,),
+        (RADIUS_WORDS, ("diameter_x = true ", "diameter_x = false ")),
+        (('units = "mm"', 'units = "inch"'), ("G21 G18", "G20 G18")),
+    ],
+)
+def test_a_shift_that_a_program_before_left_stops_the_look_before_it_goes_near(shift, changes):
+    """Places of a program lie elsewhere under it: the tool would go into the stock, or the chuck."""
+    own = profile(*changes)
+    x, z = JOB.setup.lathe.index_at
+    text = write_turning(plan(look=NearLook("G54", 1, 1, 62.0, 6.5, (72.0, 21.5), (x, z))), own).text
+    assert text.count("\nG54\n") == 1
+    real, zero = JOB.reality.geometry[1], LatheStandIn(JOB.setup, JOB.reality, LatheTables(), seed=None).true_zero
+    tables = LatheTables({"G54": (JOB.setup.lathe.axis_x + 0.8, zero)}, {1: (real[0] - 0.8, real[1])})
+    machine, interpreter = run(text.replace("\nG54\n", f"\nG54\n{shift}\n"), own, tables)
+    if not shift:
+        assert interpreter.alarm is None
+        return
+    assert interpreter.alarm is not None
+    assert (interpreter.alarm.number, interpreter.alarm.text) == (108, "A SHIFT STANDS ON TOP")
+    assert machine.position[2] == pytest.approx(z, abs=0.01)
 
 
 def test_text_of_a_person_stays_in_its_comment():

@@ -189,6 +189,16 @@ class NoCommonShift:
 
 
 @dataclass(frozen=True, slots=True)
+class NoShift:
+    """Alarm unless a lathe's program position is that of its machine less the row, with no tool's offset in force.
+
+    What goes to places of a program would go elsewhere under a shift that a program before has left.
+    """
+
+    row: str
+
+
+@dataclass(frozen=True, slots=True)
 class Store:
     """Write the offset row."""
 
@@ -361,6 +371,7 @@ Step = (
     | CallTool
     | MarkTool
     | NoCommonShift
+    | NoShift
     | Store
     | ReadBack
     | Report

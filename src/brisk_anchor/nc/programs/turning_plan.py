@@ -17,6 +17,7 @@ from brisk_anchor.nc.programs.program import row_word
 from brisk_anchor.nc.programs.steps import (
     AlarmNumber,
     NoCommonShift,
+    NoShift,
     OperatorStop,
     ProgramRapid,
     Rapid,
@@ -159,6 +160,8 @@ def _look(look: NearLook, lathe: LatheProfile, *, moves: bool) -> list[Step]:
         SectionHeading("bring the tool near"),
         *index,
         RowCall(look.row),
+        TurretCall(look.station, 0, "no offset in force yet"),
+        NoShift(look.row),
         TurretCall(look.station, look.offset, "the turret stands where it may turn"),
         ProgramRapid("before the face of the stock", z=away_z),
         ProgramRapid("beside it", x=away_x),

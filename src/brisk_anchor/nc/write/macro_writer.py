@@ -16,6 +16,7 @@ from brisk_anchor.nc.programs.steps import (
     Compute,
     Guarded,
     NoCommonShift,
+    NoShift,
     NothingFailed,
     NothingYet,
     Rapid,
@@ -35,7 +36,10 @@ from brisk_anchor.nc.programs.steps import (
     ZeroWithin,
 )
 from brisk_anchor.nc.write.subprograms import MacroWords, alarm_where, guard_subprogram, touch_subprogram
-from brisk_anchor.nc.write.text import TextWriter, unknown
+from brisk_anchor.nc.write.text import NO_SHIFT, TextWriter, unknown
+
+_SHIFTED = 0.01
+"""A shift of more, mm, is one: figures of positions are rounded."""
 
 
 class MacroWriter(TextWriter):
@@ -162,6 +166,26 @@ class MacroWriter(TextWriter):
             "stop unless nothing is shifted on top of the rows: the offset was worked out so",
         )
 
+    def _stands_by_row(self, row: str) -> None:
+        """Stop where the program position is not that of the machine less the row; ask a person where none can tell."""
+        profile, lathe, positions = self.profile, self.profile.lathe, self.profile.positions
+        work, machine = (positions.work, positions.machine) if positions is not None else (None, None)
+        read = profile.row(row).read
+        if lathe is None or work is None or machine is None or read is None:
+            self.operator_stop(NO_SHIFT)
+            return
+        for axis, i in (("x", 0), ("z", 2)):
+            share = Number(lathe.program.of_radius(axis) / lathe.work_offset.of_radius(axis))
+            held: Expression = Variable(read[i])
+            held = held if share.value == 1.0 else Binary(held, "*", share)
+            off = self.expression(Binary(Binary(Variable(work[i]), "-", Variable(machine[i])), "+", held))
+            self.alarm(
+                f"ABS[{off}] GT {self.constant(_SHIFTED / self.unit)}",
+                AlarmNumber.COMMON_SHIFT,
+                "A SHIFT STANDS ON TOP",
+                f"stop unless {axis.upper()} counts from the row alone: a shift would take the tool elsewhere",
+            )
+
     def _off_by(self, axis: str, variable: int, value: Expression) -> str:
         """The condition that the variable of an axis does not hold a value."""
         difference = self.expression(Binary(Variable(variable), "-", value))
@@ -183,7 +207,10 @@ class MacroWriter(TextWriter):
             )
 
     def holds_step(self, step: Step) -> bool:
-        """Write a step that looks what a table holds; False for any other, nothing written."""
+        """Write a step that looks what holds: a table, or no shift; False for any other, nothing written."""
+        if isinstance(step, NoShift):
+            self._stands_by_row(step.row)
+            return True
         if not isinstance(step, ToolHolds | RowHolds):
             return False
         for axis, variable, value in self.held_in(step):

@@ -34,6 +34,7 @@ from brisk_anchor.nc.programs.steps import (
     Compute,
     Guarded,
     NoCommonShift,
+    NoShift,
     NothingFailed,
     NothingYet,
     Rapid,
@@ -294,7 +295,7 @@ class ParameterWriter(TextWriter):
                 self._guard(self._near(value, centre, limit), text)
             case NothingYet() | NothingFailed():
                 pass  # checks here end the program
-            case NoCommonShift():
+            case NoCommonShift() | NoShift():
                 self._no_shift()
             case Store(row, values):
                 self._store(row, values)

@@ -21,6 +21,7 @@ from brisk_anchor.nc.programs.steps import (
     Compute,
     KeepAngle,
     NoCommonShift,
+    NoShift,
     OperatorStop,
     ProgramRapid,
     ReadBack,
@@ -38,7 +39,7 @@ from brisk_anchor.nc.programs.steps import (
     TurnTable,
     TurretCall,
 )
-from brisk_anchor.nc.write.text import TextWriter, unknown
+from brisk_anchor.nc.write.text import NO_SHIFT, TextWriter, unknown
 
 
 class TableWriter(TextWriter):
@@ -86,6 +87,8 @@ class TableWriter(TextWriter):
             case NoCommonShift():
                 if self.profile.common_shift is not None:
                     self.put(self.comment("THE COMMON SHIFT MUST BE ZERO, LOOK BEFORE STARTING"), "look at the table")
+            case NoShift():
+                self.operator_stop(NO_SHIFT)
             case Store(row, values):
                 self.store_row(row, [(axis, Number(self._fold(value))) for axis, value in values])
             case ReadBack(row, values):

@@ -43,6 +43,9 @@ from brisk_anchor.nc.programs.steps import (
     TurretCall,
 )
 
+NO_SHIFT = "NO SHIFT (G52, G50, G92) MAY STAND: LOOK"
+"""What a person is asked where a program cannot read it."""
+
 
 class TextWriter:
     """Collects the lines of one program; knows which variable holds which name."""

@@ -19,7 +19,7 @@ _ADVICE = {
     104: ("The size guard stopped the program; nothing was stored", "Check which feature was touched"),
     105: ("The jump guard stopped the program; nothing was stored", "Check part, drawing figure and stylus"),
     106: ("The table does not hold what was written", "Check that the table is not locked"),
-    108: ("The offset would be shifted by what stands on top of all rows", "Clear the common shift, then store"),
+    108: ("What stands on top of all rows would shift it", "Clear the common shift, or G52 and G92, then start again"),
     109: ("The part lies turned further than is believed; nothing was stored", "Look how it lies in its fixture"),
     110: ("A check on the way failed; what was measured after it stands, nothing was stored", "Look at the report"),
     111: (
