@@ -19,17 +19,20 @@ from benchmarks import told_all
 from benchmarks.unusual import unusual_profiles
 from brisk_anchor.core.errors import BriskAnchorError, NcError
 from brisk_anchor.nc.profile.control_profile import Profile
-from brisk_anchor.services.insert.weaving import take_apart, unweave, weave
+from brisk_anchor.services.insert.weaving import shown, take_apart, unweave, weave
 from brisk_anchor.services.machine.runs import Run
 from brisk_anchor.services.plan.plan_file import PlanFile
 from brisk_anchor.services.plan.planning import planned
 from brisk_anchor.services.session.session import Session
+from brisk_anchor.services.session.tool_shelf import take_reference
 from brisk_anchor.standin.motion import MoveKind
 from brisk_anchor.standin.scene import build_scene
 from brisk_anchor.standin.scene_file import load_scene
 
 COUNT = 400
 TOOLS = (12, 5)
+SETTER = -440.0
+"""Where the spindle stands in Z when the master touches the setter, mm."""
 ALARMS = re.compile(r"Alarm 1(12|19|22) ")
 """What the measuring may stop for: the tool is in the work, another offset, distances."""
 Cut = tuple[tuple[float, ...], float, int, int, float, tuple[int, ...], int]
@@ -125,12 +128,14 @@ def _run(session: Session, text: str) -> tuple[list[Cut], tuple[object, ...], Br
     run = Run(text, session.profile, machine)
     probe, seen = session.setup.stylus.tool_number, 0
     cut: list[Cut] = []
+    own = shown(text.splitlines())
     while not run.over:
         run.stride()
         modal = run.interpreter.modal
         state = (machine.spindle, modal.spindle_speed, tuple(sorted(modal.coolant)), modal.path)
         for move in machine.motions[seen:]:
-            if move.kind is MoveKind.FEED and machine.tool_in_spindle not in (0, probe):
+            outside = move.kind is MoveKind.FEED and own[move.line - 1]
+            if outside and machine.tool_in_spindle not in (0, probe):
                 end = tuple(round(value, 5) for value in move.end)
                 cut.append((end, round(move.feed, 4), machine.tool_in_spindle, *state))
         seen = len(machine.motions)
@@ -143,8 +148,10 @@ def _try(number: int, profiles: list[tuple[str, Profile]], told: Counter[str], w
     chance = random.Random(number)
     what, profile = chance.choice(profiles)
     session = Session(build_scene(load_scene("heron-gl114")), None, profile, seed=None)
+    take_reference(session, SETTER)
     text = _Cutting(chance, profile.speaks.subprograms, chance.random() < 0.3).text()
-    names = chance.choice((["top"], ["boss"], ["top", "boss"]))
+    names = chance.choice((["top"], ["boss"], ["top", "boss"], []))
+    looked = [{"tool": chance.choice(TOOLS), "tolerance": 0.05}] if not names or chance.random() < 0.3 else []
     try:
         plain, left, failure = _run(session, text)
         if failure is not None:
@@ -154,6 +161,7 @@ def _try(number: int, profiles: list[tuple[str, Profile]], told: Counter[str], w
         places = [operation.number for operation in program.operations]
         after = chance.sample(places, chance.randint(1, min(2, len(places))))
         plan = {"form": "brisk-anchor-plan-1", "units": "mm", "name": "w", "measure": [{"feature": n} for n in names]}
+        plan["tool_check"] = looked
         woven = weave(session, program, planned(session, PlanFile.model_validate(plan)), after)
     except NcError:
         told["made-up programs that this control does not read"] += 1

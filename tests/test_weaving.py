@@ -15,6 +15,7 @@ from brisk_anchor.cli.commands import app
 from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.nc.profile.control_profile import parse_profile, shipped_profile, shipped_text
 from brisk_anchor.nc.read.operations import modal_at, operations_of
+from brisk_anchor.services.insert.weave_proof import cut_as_before
 from brisk_anchor.services.insert.weaving import WeaveError, again_of, difference, take_apart, unweave, weave
 from brisk_anchor.services.machine.runs import Run
 from brisk_anchor.services.plan.plan_file import PlanFile
@@ -200,6 +201,36 @@ def test_marks_are_never_cut_where_comments_are_short(scene):
         woven = weave(session, program, ready, [1])
         assert [one.places for one in take_apart(woven).woven] == [1]
         assert unweave(take_apart(woven)) == CUTTING.rstrip()
+
+
+@pytest.mark.parametrize(
+    ("change", "told"),
+    [
+        (("X120. F600.", "X120. F601."), "! The move of line 10 has a feed of 601, not 600: look"),
+        (("X120.", "X121."), "! The move of line 10 ends elsewhere"),
+        (("S2600 M3", "S2500 M3"), "! The move of line 18 is cut with M3 S2500, not M3 S2600"),
+        (("S2600 M3", "S2600 M4"), "! The move of line 18 is cut with M4 S2600, not M3 S2600"),
+        (("Z40. M8\nG1 Z-6.", "Z40.\nG1 Z-6."), "! The move of line 18 has another coolant"),
+        (
+            ("T5 M6", "T12 M6"),
+            "! The move of line 18 is cut with T12, not T5",
+        ),
+        (("Z-16. F150.\n", ""), "! 4 moves were cut before and 3 are now"),
+        (("(SPOT AND DRILL)", "(SPOT)"), "It ends well on the stand-in, and the same moves are cut: 4"),
+    ],
+)
+def test_what_is_cut_otherwise_is_told(quiet, change, told):
+    """Place, feed, and the state in which it is cut; T12 with the length of T5 is another in nothing but the tool."""
+    assert change[0] in CUTTING
+    changed = CUTTING.replace(*change)
+    assert cut_as_before(quiet, CUTTING, changed).startswith(told)
+
+
+def test_the_touches_of_a_tool_that_is_looked_at_are_no_cuts(shelf):
+    woven = weave(
+        shelf, take_apart(CUTTING), planned(shelf, plan(tool_check=[{"tool": 12, "tolerance": 0.05}])), [1, 2]
+    )
+    assert cut_as_before(shelf, CUTTING, woven) == "It ends well on the stand-in, and the same moves are cut: 4"
 
 
 def inches(text):

@@ -1,14 +1,16 @@
-"""Whether a program cuts the same moves with something put in as without: both run on the stand-in."""
+"""Whether a program cuts the same with something put in as without: both run on the stand-in."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 from brisk_anchor.core.errors import BriskAnchorError, NcError
 from brisk_anchor.core.kinds import Vector
+from brisk_anchor.lazy_dataclass import dataclass
+from brisk_anchor.nc.bounded import lines_of
 from brisk_anchor.nc.read.interpreter import Interpreter
 from brisk_anchor.nc.read.variables import Memory
-from brisk_anchor.services.insert.weaving import WeaveError
+from brisk_anchor.services.insert.weaving import WeaveError, shown
 from brisk_anchor.services.machine.runs import Run
 from brisk_anchor.services.session.session import Session
 from brisk_anchor.standin.motion import MoveKind
@@ -16,8 +18,33 @@ from brisk_anchor.standin.motion import MoveKind
 _NEAR = 1e-6
 
 
+@dataclass(frozen=True, slots=True)
+class _Cut:
+    """A move at feed with a cutter: its line, and in what state of the machine its end was reached (machine mm)."""
+
+    line: int
+    end: Vector
+    feed: float
+    tool: int
+    spindle: int
+    speed: float
+    coolant: frozenset[int]
+
+    def otherwise(self, other: _Cut) -> str:
+        """What differs from another first; "" where all is the same."""
+        if max(abs(a - b) for a, b in zip(self.end, other.end, strict=True)) > _NEAR:
+            return "ends elsewhere"
+        if abs(self.feed - other.feed) > _NEAR:
+            return f"has a feed of {other.feed:g}, not {self.feed:g}"
+        if self.tool != other.tool:
+            return f"is cut with T{other.tool}, not T{self.tool}"
+        if (self.spindle, self.speed) != (other.spindle, other.speed):
+            return f"is cut with M{other.spindle} S{other.speed:g}, not M{self.spindle} S{self.speed:g}"
+        return "has another coolant" if self.coolant != other.coolant else ""
+
+
 def cut_as_before(session: Session, before: str, after: str, going: Callable[[], bool] = lambda: True) -> str:
-    """In a sentence, what the stand-in says of both: whether they end, and whether the same moves are cut.
+    """In a sentence, what the stand-in says of both: whether they end, and whether the same is cut in the same state.
 
     Raises:
         WeaveError: nobody waits for it any longer: `going` says so.
@@ -31,19 +58,20 @@ def cut_as_before(session: Session, before: str, after: str, going: Callable[[],
     new, second = _cut(session, after, going)
     if second is not None:
         return f"! With measuring it ends on the stand-in in: {second.one_line()}"
-    same = len(old) == len(new) and all(
-        a[0] == b[0] and max(abs(x - y) for x, y in zip(a[1], b[1], strict=True)) < _NEAR
-        for a, b in zip(old, new, strict=True)
-    )
-    if same:
-        return f"It ends well on the stand-in, and the same moves are cut: {len(old)}"
-    return f"! {len(old)} moves were cut before and {len(new)} are now, or others: look at the difference"
+    return _compared(old, new)
 
 
-def _cut(
-    session: Session, text: str, going: Callable[[], bool]
-) -> tuple[list[tuple[float, Vector]], BriskAnchorError | None]:
-    """Moves at feed with a cutter, by feed and end; and why the run did not end well.
+def _compared(old: Sequence[_Cut], new: Sequence[_Cut]) -> str:
+    for one, other in zip(old, new, strict=False):
+        if differs := one.otherwise(other):
+            return f"! The move of line {one.line} {differs}: look at the difference"
+    if len(old) != len(new):
+        return f"! {len(old)} moves were cut before and {len(new)} are now: look at the difference"
+    return f"It ends well on the stand-in, and the same moves are cut: {len(old)}"
+
+
+def _cut(session: Session, text: str, going: Callable[[], bool]) -> tuple[list[_Cut], BriskAnchorError | None]:
+    """Moves at feed with a cutter, but for those of what was put in; and why the run did not end well.
 
     On the set-up as it is described, with the job's offsets where that puts them: what stands in the table may be the
     last job's.
@@ -58,12 +86,18 @@ def _cut(
     memory = Memory(dict(session.control.memory.common))
     run = Run(text, session.profile, machine, Interpreter(text, session.profile, machine, memory))
     probe = session.setup.stylus.tool_number
-    cut: list[tuple[float, Vector]] = []
+    own = shown(lines_of(text))
+    cut: list[_Cut] = []
     seen, tool = 0, machine.tool_in_spindle
     while not run.over:
         if not going():
             raise WeaveError("It was given up", "Nothing was compared", "Put it in again")
         run.stride()
-        cut += [(m.feed, m.end) for m in machine.motions[seen:] if m.kind is MoveKind.FEED and tool not in (probe, 0)]
+        modal = run.interpreter.modal
+        cut += [
+            _Cut(m.line, m.end, m.feed, tool, machine.spindle, modal.spindle_speed, modal.coolant)
+            for m in machine.motions[seen:]
+            if m.kind is MoveKind.FEED and tool not in (probe, 0) and own[m.line - 1].strip()
+        ]
         seen, tool = len(machine.motions), machine.tool_in_spindle
     return cut, run.failure()
