@@ -149,7 +149,7 @@ def test_nothing_is_put_in_under_a_shift_it_could_not_bring_back(quiet):
 
 def test_numbers_and_labels_that_are_taken_are_not_used(quiet):
     lines = [*BODY[:-1], "N9011 N9016"[:5], "M30", "O7313", "M99"]
-    text = "\n".join(lines) + "\n"
+    text = "\n".join(lines).replace("G54 G0 X1.", "G54 G0 X1. Y0.") + "\n"
     woven = weave(quiet, take_apart(text), boss(quiet), [1], again_of(boss(quiet), 611))
     routines = scan_program(woven, quiet.profile)
     assert [routine.number for routine in routines] == [77, 7313, 7314, 7301, 7302]
@@ -212,24 +212,32 @@ def test_after_the_measuring_the_offset_is_the_one_before_it_or_it_never_begins(
         assert not machine.hits
 
 
+NONE, FLOOD, BOTH = frozenset[int](), frozenset((8,)), frozenset((7, 8))
+
+
 @pytest.mark.parametrize(
-    ("lines", "position", "spindle", "coolant"),
+    ("lines", "says"),
     [
-        (["G54 G0 X1. Y2.", "Z5."], True, False, False),
-        (["X1.", "y#5", "Z5. M3 M8"], True, True, True),
-        (["G0 X1. Y2. Z5. M4 M9"], True, True, True),
-        (["G53 G0 Z0", "G91 G28 Z0", "G90 X1. Y[2]", "Z5."], True, False, False),
-        (["G10 L2 P1 X5. Y6.", "G0 X1.", "Z5. (Y2.)"], False, False, False),
-        (["G43 H5 Z40.", "X1. Y2."], False, False, False),
-        (["G81 Z-5. R2. F90"], False, False, False),
-        (["G91 X1. Y2."], False, False, False),
-        (["M98 P5", "X1. Y2."], False, True, True),
-        (["M29 S500"], False, True, False),
+        (["G54 G0 X1. Y2.", "Z5."], OwnStart(True, False, False, NONE, True, False)),
+        (["X1.", "y#5", "Z5. M3 M8"], OwnStart(True, False, True, NONE, True, False)),
+        (["G0 X1. Y2. Z5. M4 M9"], OwnStart(True, False, True, BOTH, True, False)),
+        (
+            ["M8", "G53 G0 Z0", "G28 Z0", "G90 X1. Y[2]", "Z5."],
+            OwnStart(True, False, False, frozenset((8,)), True, True),
+        ),
+        (["G10 L2 P1 X5. Y6.", "G0 X1.", "Z5. (Y2.)"], OwnStart(False, False, False, NONE, True, False)),
+        (["G43 H5 Z40.", "X1. Y2."], OwnStart(False, True, False, NONE, True, False)),
+        (["G81 Z-5. R2. F90"], OwnStart(False, False, False, NONE, True, False)),
+        (["G91 X1. Y2."], OwnStart(False, True, False, NONE, True, True)),
+        (["G91 Z-3. M7"], OwnStart(False, False, False, frozenset((7,)), False, True)),
+        (["M98 P5", "X1. Y2."], OwnStart(False, True, True, NONE, True, False)),
+        (["M29 S500"], OwnStart(False, True, True, NONE, True, False)),
+        (["G90 X1. Y1.", "G1 Z-1.", "M3"], OwnStart(True, False, False, NONE, True, True)),  # it cuts before it turns
     ],
 )
-def test_what_an_operation_says_itself_before_it_cuts(lines, position, spindle, coolant):
+def test_what_an_operation_says_itself_before_it_cuts(lines, says):
     text = ["T1 M6", "G0 X0 Y0", "M3 M8", "T2 M6", *lines, "T3 M6", "G0 X9. Y9. M3 M8", "M30"]
-    assert own_start(text, operations_of(text)[1]) == OwnStart(position, spindle, coolant)
+    assert own_start(text, operations_of(text)[1]) == says
 
 
 START = ["O77", "G21 G17 G90 G94", "T12 M6", "G54 G0 X10. Y20.", "G43 H12 Z60.", "S900 M3", "G1 Z50. F90", "M8"]
@@ -255,7 +263,7 @@ def test_what_the_next_operation_takes_over_is_there_after_the_measuring(quiet, 
 
 
 def test_a_tool_that_would_cut_with_a_standing_spindle_is_told(quiet, scene):
-    text = "\n".join([*START, "T5 M6", "G0 X1. Y2.", "G1 Z50.", "M30"])
+    text = "\n".join([*START, "T5 M6", "G0 X1. Y2.", "G43 H5 G1 Z50.", "M30"])
     for session in (quiet, Session(scene, None, shipped_profile("probe-params"), seed=None)):
         with pytest.raises(ModalStateError, match="the next one does not start it"):
             weave(session, take_apart(text), boss(session), [1])

@@ -408,14 +408,14 @@ class _Start:
         axes = set(re.findall(r"(?<![A-Z])([XYZ])\s*[-+#\[.0-9]", code))
         self.absolute = next((value == 90.0 for value in reversed(codes) if value in (90.0, 91.0)), self.absolute)
         self.motion = next((value for value in reversed(codes) if value in _MODAL["motion"] | _CYCLES), self.motion)
-        if not self.under_way:
-            self.distance = self.distance or bool({90.0, 91.0} & set(codes))
-            self.coolant |= {7, 8} if 9.0 in functions else {int(value) for value in functions & {7.0, 8.0}}
-        self.under_way = self.under_way or called or bool(axes)
         if 53.0 in codes:
             axes -= {"Z"}  # up, out of the way
         if _NO_MOVE & set(codes):
             axes = set()
+        if not self.under_way:
+            self.distance = self.distance or bool({90.0, 91.0} & set(codes))
+            self.coolant |= {7, 8} if 9.0 in functions else {int(value) for value in functions & {7.0, 8.0}}
+        self.under_way = self.under_way or called or bool(axes)
         if self.spindle is None and (called or functions & {3.0, 4.0, 29.0}):
             self.spindle = True
         elif self.spindle is None and axes and self.motion != 0.0:
