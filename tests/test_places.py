@@ -17,7 +17,7 @@ from brisk_anchor.core.errors import CrashError, GeometryError, JobError, PlanEr
 from brisk_anchor.core.features.touch_pattern import TouchPattern, Wall
 from brisk_anchor.core.geometry.rotary import carried
 from brisk_anchor.core.uncertainty.sources import Source
-from brisk_anchor.nc.profile.control_profile import Profile, shipped_profile
+from brisk_anchor.nc.profile.control_profile import Profile, parse_profile, shipped_profile, shipped_text
 from brisk_anchor.services.demo.demo_job import demo_files
 from brisk_anchor.services.insert.row_exchange import exchange_row
 from brisk_anchor.services.job.job_editor import JobEditor
@@ -366,7 +366,7 @@ def test_a_bore_on_a_sloping_face_is_measured_in_its_plane(tmp_path):
     assert any("was never proved" in line for line in check_job(tmp_path))
 
 
-def test_a_sloping_face_is_told_as_a_tilted_plane(tmp_path):
+def test_a_sloping_face_is_told_as_a_tilted_plane(tmp_path, monkeypatch):
     """By the drawing the face's zero lies at X 35, Z 12 of the block and leans 35° to the front, about X."""
     session = session_of(files(tmp_path, "trunnion"))
     assert as_tilted_plane(session, "G55") == []  # the control holds nothing yet
@@ -378,10 +378,18 @@ def test_a_sloping_face_is_told_as_a_tilted_plane(tmp_path):
     assert found.plane.zero == pytest.approx((35.0, 14.0, 12.0), abs=1e-6)
     assert found.plane.angles == pytest.approx((0.0, 35.0, 0.0), abs=1e-9)
     assert found.block == "G68.2 X35. Y14. Z12. I0. J35. K0."
-    assert as_tilted_plane(session, "G55")[1] == "X +35.0000 mm  Y +14.0000 mm  Z +12.0000 mm"
+    told = as_tilted_plane(session, "G55")
+    assert told[1] == "X +35.0000 mm  Y +14.0000 mm  Z +12.0000 mm"
+    assert told[4] == "the block's lengths are mm: it stands after G21"
     with pytest.raises(PlanError, match="lies level"):
         tilted_words(session, "G54", "G54")
     assert stance_of(session.setup, "G55") == {"A": 35.0}
+    text = shipped_text("skip-macro").replace('units = "mm"', 'units = "inch"').replace('safe = ["G21', 'safe = ["G20')
+    monkeypatch.setattr(type(session), "profile", parse_profile(text, "inches"))
+    assert as_tilted_plane(session, "G55")[3:] == [
+        "G68.2 X1.37795 Y0.55118 Z0.47244 I0. J35. K0.",
+        "the block's lengths are inches: it stands after G20",
+    ]
 
 
 def test_what_is_marked_by_hand_belongs_to_the_face_that_looks_at_the_spindle(tmp_path):

@@ -14,13 +14,17 @@ from brisk_anchor.services.session.session import Session
 
 @dataclass(frozen=True, slots=True)
 class TiltedWords:
-    """A row as a tilted plane on another: its figures, and the block that calls it ("" where the control has none)."""
+    """A row as a tilted plane on another: its figures, and the block that calls it ("" where the control has none).
+
+    The block's lengths are in the unit of the profile, whose name and code are `unit`: ("mm", "G21").
+    """
 
     row: str
     base: str
     plane: TiltedZero
     stance: dict[str, float]
     block: str
+    unit: tuple[str, str] = ("mm", "G21")
 
 
 def stance_of(setup: Setup, row: str) -> dict[str, float]:
@@ -72,7 +76,8 @@ def tilted_words(session: Session, row: str, base: str) -> TiltedWords:
     zero = (value / profile.unit for value in plane.zero)
     rounded = (round(value, decimals) + 0.0 for value in (*zero, *plane.angles))
     words = (f"{value:.{decimals}f}".rstrip("0") for value in rounded)
-    return TiltedWords(row, base, plane, stance, form.zero.format(**dict(zip("xyzijk", words, strict=True))))
+    block = form.zero.format(**dict(zip("xyzijk", words, strict=True)))
+    return TiltedWords(row, base, plane, stance, block, ("mm", "G21") if profile.unit == 1.0 else ("inches", "G20"))
 
 
 def _place(session: Session, row: str) -> Vector:
@@ -106,4 +111,5 @@ def lines_of(found: TiltedWords) -> list[str]:
     angles = "  ".join(f"{axis} {signed_deg(value, 4)}" for axis, value in zip("IJK", found.plane.angles, strict=True))
     if not found.block:
         return [zero, angles, "this control has no words for it: use the row at its angle"]
-    return [zero, angles, found.block, "the block's figures are mm: it stands after G21"]
+    unit, code = found.unit
+    return [zero, angles, found.block, f"the block's lengths are {unit}: it stands after {code}"]
