@@ -18,7 +18,7 @@ from dataclasses import dataclass, field
 from benchmarks import told_all
 from benchmarks.unusual import unusual_profiles
 from brisk_anchor.core.errors import BriskAnchorError, NcError
-from brisk_anchor.nc.profile.control_profile import Profile
+from brisk_anchor.nc.profile.control_profile import Profile, parse_profile, shipped_text
 from brisk_anchor.services.insert.weaving import shown, take_apart, unweave, weave
 from brisk_anchor.services.machine.runs import Run
 from brisk_anchor.services.plan.plan_file import PlanFile
@@ -119,6 +119,12 @@ class _Cutting:
             self.lines.append(chance.choice(("/M8", "/T5", "(NOTE)", "G94", "#500=1.", "T12", "G64", "G61")))
 
 
+def _in_inches(name: str) -> Profile:
+    """A shipped profile whose own programs are in inches, whatever the cutting program is in."""
+    text = shipped_text(name).replace('units = "mm"', 'units = "inch"', 1)
+    return parse_profile(text.replace('safe = ["G21', 'safe = ["G20', 1), "inches")
+
+
 def _run(session: Session, text: str) -> tuple[list[Cut], tuple[object, ...], BriskAnchorError | None]:
     """What is cut, in what state; how the control is left; why it did not end well."""
     machine = session.scene.stand_in(
@@ -192,6 +198,7 @@ def main() -> None:
     words = dict(zip(sys.argv, sys.argv[1:], strict=False))
     count, first = int(words.get("--count", COUNT)), int(words.get("--first", 0))
     profiles, _ = unusual_profiles()
+    profiles += 5 * [(f"{name} in inches", _in_inches(name)) for name in ("skip-macro", "probe-params")]
     told, wrong = Counter[str](), list[str]()
     for number in range(first, first + count):
         _try(number, profiles, told, wrong)
