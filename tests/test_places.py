@@ -19,7 +19,10 @@ from brisk_anchor.core.geometry.rotary import carried
 from brisk_anchor.core.uncertainty.sources import Source
 from brisk_anchor.nc.profile.control_profile import Profile, parse_profile, shipped_profile, shipped_text
 from brisk_anchor.services.demo.demo_job import demo_files
+from brisk_anchor.services.insert.modal_restore import ModalStateError
 from brisk_anchor.services.insert.row_exchange import exchange_row
+from brisk_anchor.services.insert.weave_proof import cut_as_before
+from brisk_anchor.services.insert.weaving import take_apart, weave
 from brisk_anchor.services.job.job_editor import JobEditor
 from brisk_anchor.services.job.jobs import check_job, load_job, new_job
 from brisk_anchor.services.job.places import centre_letters, following_rows
@@ -29,7 +32,7 @@ from brisk_anchor.services.offsets.schools import preview, school_change
 from brisk_anchor.services.offsets.sheets import write_places
 from brisk_anchor.services.offsets.tilted_words import as_tilted_plane, stance_of, tilted_words
 from brisk_anchor.services.plan.face_plans import not_looked_at, plan_of_places, turned_angles
-from brisk_anchor.services.plan.plan_file import parse_plan, plan_text
+from brisk_anchor.services.plan.plan_file import PlanFile, parse_plan, plan_text
 from brisk_anchor.services.plan.plan_words import read_measure_words, sets_words
 from brisk_anchor.services.plan.planning import planned, program_of
 from brisk_anchor.services.plan.proving import prove
@@ -454,6 +457,48 @@ def test_rows_stand_for_something_else_and_back_with_every_figure_shown(tmp_path
         assert owner_of(session.setup, "G54.1 P5") == "part"
         with pytest.raises(PlanError, match="cannot stand for"):
             school_change(session, "nothing")
+
+
+TWO_FACES = (
+    "%\nO3114 (X)\nG21 G17 G90 G94 G40 G49 G80\nT12 M6\nG54.1 P1 G0 X10. Y20. B90.\nS1000 M3\nG43 H12 Z250.\n"
+    "G1 X20. F100.\nG0 Z250.\nM9\nT5 M6\nG54.1 P1 G0 X10. Y20.\nS1000 M3\nG43 H5 Z250.\nG1 X30. F100.\nG0 Z250.\n"
+    "M30\n%\n"
+)
+
+
+@pytest.mark.parametrize(
+    ("old", "new", "after", "told"),
+    [
+        ("", "", 1, "G90 G0 B90. (TABLE B AS IT STOOD)"),
+        ("", "", 2, ""),  # what comes next, when it is run again, says B itself
+        ("G0 X10. Y20. B90.", "G0 X10. Y20.\nG53 B90.", 1, "G90 G53 G0 B90. (TABLE B AS IT STOOD)"),
+        ("T5 M6\nG54.1 P1 G0 X10. Y20.", "T5 M6\nG54.1 P1 G0 X10. Y20. B180.", 1, ""),
+        ("M9\n", "(FACE)\nG0 X12.\n", 1, "G90 G0 B90. (TABLE B AS IT STOOD)"),  # the same tool goes on
+        (" B90.", "", 1, "no B stands before it"),
+        (" B90.", "\nG91 B90.\nG90", 1, "line 6 turns B by G91 B90."),
+        (" B90.", " B#500", 1, "line 5 turns B by"),
+        ("M9\n", "M98 P8000\n", 1, "calls another program"),
+        ("M9\n", "/B180.\n", 1, "can be skipped"),
+        ("M9\n", "G28 B0\n", 1, "turns B by G28"),
+    ],
+)
+def test_measuring_in_a_program_turns_the_table_and_turns_it_back(tmp_path, old, new, after, told):
+    """What is cut next would be cut on another face: where the text does not tell where it stands, it is refused."""
+    session = session_of(files(tmp_path))
+    text = TWO_FACES.replace(old, new, 1)
+    plan = {"form": "brisk-anchor-plan-1", "units": "mm", "name": "w", "measure": [{"feature": "bore 1-2"}]}
+    ready = planned(session, PlanFile.model_validate(plan))
+    if " (TABLE" not in told and told:
+        with pytest.raises(ModalStateError, match=f"where table B stands .*{re.escape(told)}"):
+            weave(session, take_apart(text), ready, [after])
+        return
+    woven = weave(session, take_apart(text), ready, [after])
+    back = woven.split("M98 P7313")[1].split("(BRISK ANCHOR 1 END)")[0].splitlines()
+    assert [line for line in back if "TABLE B" in line] == ([told] if told else [])
+    assert cut_as_before(session, text, woven) == "It ends well on the stand-in, and the same moves are cut: 2"
+    if told:
+        forgotten = woven.replace(f"{told}\n", "")
+        assert "is cut with the table elsewhere" in cut_as_before(session, text, forgotten)
 
 
 CUT = (

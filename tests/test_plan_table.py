@@ -12,7 +12,8 @@ from brisk_anchor.core.features.touch_pattern import TouchPattern, Wall
 from brisk_anchor.core.geometry.rotary import RotaryAxis
 from brisk_anchor.nc.programs.plan import plan_steps
 from brisk_anchor.nc.programs.steps import Rapid, TableAt
-from brisk_anchor.services.insert.weaving import WeaveError, take_apart, weave
+from brisk_anchor.services.insert.modal_restore import ModalStateError
+from brisk_anchor.services.insert.weaving import take_apart, weave
 from brisk_anchor.services.measure.measurement_request import MeasurementRequest
 from brisk_anchor.services.plan.plan_builder import PlanBuilder
 from brisk_anchor.services.plan.plan_file import parse_plan, plan_text
@@ -100,7 +101,7 @@ def test_angles_that_make_no_sense(session, change, reason):
         planned(session, plan(change))
 
 
-def test_it_is_said_in_words_drawn_so_and_not_put_into_a_cutting_program(session, tmp_path):
+def test_it_is_said_in_words_drawn_so_and_put_in_only_where_the_table_can_be_turned_back(session, tmp_path):
     section = plan({"feature": "cut"}).measure[0]
     assert read_measure_words(section, "table C 90, A -5.5")[0] == {"table": {"C": 90.0, "A": -5.5}}
     assert read_measure_words(section, "table none")[0] == {"table": {}}
@@ -119,7 +120,7 @@ def test_it_is_said_in_words_drawn_so_and_not_put_into_a_cutting_program(session
     assert setup.outlines != session.setup.outlines
     program = take_apart("%\nO1\nT2 M6\nG0 X0\nM30\n%\n")
     ready = planned(session, plan({"feature": "cut", "table": {"C": 0.0}}))
-    with pytest.raises(WeaveError, match="does not turn the table"):
+    with pytest.raises(ModalStateError, match="where table C stands .* no C stands before it"):
         weave(session, program, ready, [1])
 
 

@@ -19,6 +19,8 @@ _WORD = re.compile(r"([A-Z])\s*([-+]?(?:[0-9]+\.?[0-9]*|\.[0-9]+))")
 _FLOW = re.compile(r"\b(IF|GOTO|WHILE|END[0-9])\b|O<|\bO[0-9]+\s+(?:IF|WHILE|CALL|SUB)")
 _WORKED_OUT = re.compile(r"(?<![A-Z])([FGHPST])\s*[#\[]\S*")
 """A word of these letters with a value that only the control knows, and knows when it runs."""
+_TURNS = re.compile(r"(?<![A-Z#])([ABC])\s*([-+]?[0-9.]+|[#\[])")
+"""A word of a rotary axis, and its figure or how one begins that is worked out."""
 _PATH = re.compile(r"(?<![A-Z])G\s*(?:61(?:\.1)?|62|63|64)(?![0-9.])(?:\s*[PQ]\s*[0-9]*\.?[0-9]+)*")
 _CYCLES = frozenset((73, 74, 76, *range(81, 90)))
 _AT_FIRST = {"distance": 90.0, "plane": 17.0, "feed mode": 94.0, "length": 49.0, "compensation": 40.0, "path": 64.0}
@@ -59,6 +61,14 @@ class CutOperation:
     """Whether it begins with a tool change."""
 
 
+class TableAngle(NamedTuple):
+    """An angle of a rotary axis as a block says it, the offset that was active then, whether it is the machine's."""
+
+    row: str
+    in_machine: bool
+    angle: str
+
+
 @dataclass(slots=True)
 class ModalText:
     """What the text says is modal at a line; codes as they are written, "" or None where it says nothing."""
@@ -84,6 +94,10 @@ class ModalText:
     cycle: bool = False
     shifted: bool = False
     """Whether something may stand on top of the offsets: G52, G92."""
+    angles: dict[str, TableAngle] = field(default_factory=dict)
+    """Where the text has turned rotary axes, by letter."""
+    angles_open: dict[str, str] = field(default_factory=dict)
+    """Letters of rotary axes that stand elsewhere than the text said last, with why; "" is the reason for any."""
     unsure: str = ""
     """Why the text alone does not tell, with the line: it branches, or calls another program."""
     worked_out: dict[str, str] = field(default_factory=dict)
@@ -211,8 +225,11 @@ def modal_at(lines: Sequence[str], line: int, extended: Collection[str] = ("G54.
         if selected and not branched:
             state.offset_open = ""
         _note_worked_out(state, number, code, {letter for letter, _ in words}, rows)
+        _note_angles(state, number, code, codes)
         if found := _leaves_open(code, codes, functions):
             why = f"line {number + 1} {found}"
+            if not code.startswith("/") or _TURNS.search(code):
+                state.angles, state.angles_open = {}, {"": why}
             state.unsure, state.offset_open = state.unsure or why, state.offset_open or why
             if not code.startswith("/") or _names_tool(lines[number]):
                 state.prepared_open = state.prepared_open or why
@@ -256,6 +273,20 @@ def _note_worked_out(state: ModalText, number: int, code: str, letters: set[str]
     for letter, word in worked_out_in(code).items():
         if letter != "P" or rows.with_p.search(code):
             state.worked_out.setdefault(letter, f"line {number + 1} works {word} out when it runs")
+
+
+def _note_angles(state: ModalText, number: int, code: str, codes: list[float]) -> None:
+    """Where a block turns rotary axes to, as far as it says it in figures that count from a zero."""
+    if {10, 65, 66} & set(codes):
+        return  # figures of a table, or arguments
+    for letter, angle in _TURNS.findall(code):
+        known = re.fullmatch(r"[-+]?(?:[0-9]+\.?[0-9]*|\.[0-9]+)", angle) is not None
+        if known and not {28, 30, 52, 92} & set(codes) and (53 in codes or state.codes.get("distance", 90.0) == 90.0):
+            state.angles[letter] = TableAngle(state.offset, 53 in codes, angle)
+            state.angles_open.pop(letter, None)
+        else:
+            state.angles.pop(letter, None)
+            state.angles_open[letter] = f"line {number + 1} turns {letter} by {code}"
 
 
 def _note(state: ModalText, code: str, codes: list[float], functions: list[float]) -> None:
@@ -324,6 +355,8 @@ class OwnStart:
     """Z, absolute, where it goes anywhere in Z."""
     distance: bool
     """G90 or G91 with its first move or before."""
+    angles: frozenset[str] = frozenset()
+    """Letters of the rotary axes that it turns, to figures that count from a zero, with its first move or before."""
 
 
 _NO_MOVE = frozenset((4.0, 10.0, 28.0, 30.0, 52.0, 92.0))
@@ -361,6 +394,8 @@ def begins_otherwise(lines: Sequence[str], operation: CutOperation) -> str:
     ):
         if one != other:
             return words
+    if at_first.angles != again.angles or at_first.angles_open != again.angles_open:
+        return "where its table stands"
     for group, code in again.codes.items():
         before = at_first.codes.get(group, _AT_FIRST.get(group))
         if before != code:
@@ -381,6 +416,7 @@ def own_start(lines: Sequence[str], operation: CutOperation) -> OwnStart:
         start.coolant,
         start.height is not False,
         start.distance,
+        start.angles,
     )
 
 
@@ -397,6 +433,7 @@ class _Start:
     spindle: bool | None = None
     coolant: frozenset[int] = frozenset()
     distance: bool = False
+    angles: frozenset[str] = frozenset()
     under_way: bool = False
 
     def read(self, line: str) -> None:
@@ -414,6 +451,8 @@ class _Start:
             axes = set()
         if not self.under_way:
             self.distance = self.distance or bool({90.0, 91.0} & set(codes))
+            if (self.absolute or 53.0 in codes) and not (_NO_MOVE | {65.0, 66.0}) & set(codes):
+                self.angles |= {letter for letter, _ in _TURNS.findall(code)}
             self.coolant |= {7, 8} if 9.0 in functions else {int(value) for value in functions & {7.0, 8.0}}
         self.under_way = self.under_way or called or bool(axes)
         if self.spindle is None and (called or functions & {3.0, 4.0, 29.0}):

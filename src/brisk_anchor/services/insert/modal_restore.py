@@ -7,7 +7,7 @@ or an offset later. Where they cannot, it is what the text says, and a program w
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 
 from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.lazy_dataclass import dataclass
@@ -57,9 +57,13 @@ class KeptState:
 
 
 def state_of(
-    session: Session, lines: Sequence[str], operations: Sequence[CutOperation], place: CutOperation
+    session: Session,
+    lines: Sequence[str],
+    operations: Sequence[CutOperation],
+    place: CutOperation,
+    turns: Collection[str] = (),
 ) -> KeptState:
-    """How the state is kept where an operation ends.
+    """How the state is kept where an operation ends; `turns` are the rotary axes that what is put in turns.
 
     Raises:
         ModalStateError: a mode is on under which the probe cannot be moved, or the text does not tell what is modal.
@@ -80,6 +84,10 @@ def state_of(
     following = next((one for one in operations if one.first == place.after), None)
     goes_on = following is not None and not following.changes
     lacks = _lacks(state, None if goes_on or following is None else own_start(lines, following), place)
+    # After the last one comes the first, when the program is run again.
+    next_one = following or operations[0]
+    counted = set(turns) if goes_on else set(turns) - own_start(lines, next_one).angles
+    tables = _tables(profile, state, sorted(counted), where)
     readable = {str(name) for name in profile.modal_variables}
     if set(_KEPT) <= readable and profile.positions is not None and profile.positions.machine is not None:
         _known(state, "PT" if goes_on else "P", where)
@@ -87,6 +95,7 @@ def state_of(
     else:
         _known(state, "PFG", where)
         kept = _by_text(profile, state, place, lacks, goes_on=goes_on)
+    kept = KeptState(kept.keep, (*tables, *kept.bring_back))  # while the spindle is still at home
     more = (*_modes(profile, state, where), *_prepared(profile, state, next_tool(lines, place.after), where))
     return KeptState(kept.keep, (*kept.bring_back, *more))
 
@@ -119,6 +128,31 @@ def _modes(profile: Profile, state: ModalText, where: str) -> list[str]:
         told = state.path if group == "path" else f"G{state.codes[group]:g}" if group in state.codes else ""
         if told and told != (ours.path if group == "path" else f"G{ours.codes[group]:g}"):
             found.append(told)
+    return found
+
+
+def _tables(profile: Profile, state: ModalText, letters: Sequence[str], where: str) -> list[str]:
+    """The blocks that turn rotary axes back to where the text has them.
+
+    Raises:
+        ModalStateError: the text does not tell where they stand.
+    """
+    found: list[str] = []
+    for letter in letters:
+        at = state.angles.get(letter)
+        if at is None:
+            why = state.angles_open.get(letter) or state.angles_open.get("") or f"no {letter} stands before it"
+            raise ModalStateError(
+                f"The text does not tell where table {letter} stands {where}: {why}",
+                "The measuring turns it, and what is cut next would be cut on another face",
+                f"Give {letter} in figures with G90 there, or before the next operation moves",
+            )
+        clamps = [words for name, words in profile.table_clamp.items() if name == letter]
+        rapid = profile.moves.rapid_machine if profile.moves and at.in_machine else "G90 G0"
+        found += [words.unclamp for words in clamps]
+        found += [at.row] if at.row and not at.in_machine else []
+        found.append(f"{rapid} {letter}{at.angle} {_note(profile, f'TABLE {letter} AS IT STOOD')}")
+        found += [words.clamp for words in clamps]
     return found
 
 

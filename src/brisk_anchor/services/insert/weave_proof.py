@@ -29,11 +29,15 @@ class _Cut:
     spindle: int
     speed: float
     coolant: frozenset[int]
+    table: tuple[tuple[str, float], ...]
+    """Where the rotary axes stand, degrees."""
 
     def otherwise(self, other: _Cut) -> str:
         """What differs from another first; "" where all is the same."""
         if max(abs(a - b) for a, b in zip(self.end, other.end, strict=True)) > _NEAR:
             return "ends elsewhere"
+        if self.table != other.table:
+            return "is cut with the table elsewhere"
         if abs(self.feed - other.feed) > _NEAR:
             return f"has a feed of {other.feed:g}, not {self.feed:g}"
         if self.tool != other.tool:
@@ -93,9 +97,9 @@ def _cut(session: Session, text: str, going: Callable[[], bool]) -> tuple[list[_
         if not going():
             raise WeaveError("It was given up", "Nothing was compared", "Put it in again")
         run.stride()
-        modal = run.interpreter.modal
+        modal, table = run.interpreter.modal, tuple(sorted(machine.angles.items()))
         cut += [
-            _Cut(m.line, m.end, m.feed, tool, machine.spindle, modal.spindle_speed, modal.coolant)
+            _Cut(m.line, m.end, m.feed, tool, machine.spindle, modal.spindle_speed, modal.coolant, table)
             for m in machine.motions[seen:]
             if m.kind is MoveKind.FEED and tool not in (probe, 0) and own[m.line - 1].strip()
         ]

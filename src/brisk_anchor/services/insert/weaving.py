@@ -173,12 +173,6 @@ def weave(
     places = [_operation(program, number) for number in dict.fromkeys(after)]
     if not places:
         raise WeaveError("After which operation is it to stand?", "", "Give the number of one")
-    if any(step.measurement.options.table for step in ready.steps):
-        raise WeaveError(
-            "A measurement in a cutting program does not turn the table",
-            "The operation that follows counts on where it stands",
-            "Put it in after an operation at that angle, without saying one",
-        )
     if again is not None and not profile.speaks.branches:
         what = f"A control with the profile {profile.name} cannot jump back"
         raise WeaveError(what, "It has no branches", "Leave the jump out")
@@ -256,8 +250,9 @@ class _Weaver:
         macro = profile.speaks.subprograms
         before: dict[int, list[str]] = {}
         base = take_apart(self.program.text)
+        turns = {letter for m in self.plan.measurements for letter, _ in m.options.table}
         for place in places:
-            state = state_of(self.session, shown(base.lines), base.operations, place)
+            state = state_of(self.session, shown(base.lines), base.operations, place, turns)
             lines = self._call(state, macro=macro)
             before.setdefault(place.after, []).extend(self._marked(lines, self.title, after=f"AFTER {place.number}"))
         if self.again is not None:
