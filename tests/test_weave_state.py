@@ -316,6 +316,14 @@ def test_a_program_on_the_desk_is_changed_step_by_step_and_never_its_file(quiet,
         editor.check_tool(12, 0.05, 1)
     assert editor.write().name == "job.measured.nc"
     again = WeaveEditor(quiet, tmp_path / "job.measured.nc")
+    again.toggle(1)
+    again.going = lambda: False  # nobody waits any longer: what is given up has changed nothing
+    with pytest.raises(WeaveError, match="given up"):
+        again.measure(section, 1, None)
+    assert not again.changed
+    assert not again.undo()
+    assert again.marked == {1}
+    again.going = lambda: True
     assert "out again" in again.take_out()
     assert again.program.text == read_text(path)
     assert again.undo()

@@ -62,11 +62,11 @@ class WeaveEditor:
         return sorted(self.marked) or [chosen]
 
     def _becomes(self, text: str) -> None:
-        self._history.append(self.program.text)
-        self.program = take_apart(text)
-        self.marked = set()
+        program = take_apart(text)
+        verdict = cut_as_before(self.session, self.before, text, self.going) if text != self.before else ""
+        self._history.append(self.program.text)  # only now: what was given up meanwhile has changed nothing
+        self.program, self.verdict, self.marked = program, verdict, set()
         self.difference = difference(self.before, text, self.path.name)
-        self.verdict = cut_as_before(self.session, self.before, text, self.going) if self.changed else ""
 
     def _plan(self, measure: list[MeasureSection], tools: list[ToolCheckSection]) -> PlanFile:
         return PlanFile(form="brisk-anchor-plan-1", units="mm", name="WOVEN", measure=measure, tool_check=tools)
@@ -103,9 +103,8 @@ class WeaveEditor:
         """The last change taken back; False where there is none."""
         if not self._history:
             return False
-        text = self._history.pop()
-        self._becomes(text)
-        self._history.pop()
+        self._becomes(self._history[-1])
+        del self._history[-2:]
         return True
 
     def write(self) -> Path:
