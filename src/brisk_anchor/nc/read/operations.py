@@ -22,6 +22,8 @@ _WORKED_OUT = re.compile(r"(?<![A-Z])([FGHPST])\s*[#\[]\S*")
 _TURNS = re.compile(r"(?<![A-Z#])([ABC])\s*([-+]?[0-9.]+|[#\[])")
 """A word of a rotary axis, and its figure or how one begins that is worked out."""
 _PATH = re.compile(r"(?<![A-Z])G\s*(?:61(?:\.1)?|62|63|64)(?![0-9.])(?:\s*[PQ]\s*[0-9]*\.?[0-9]+)*")
+_CALLS = frozenset((97, 98, 198))
+"""M codes that go through lines elsewhere: of the same program, another one, or another file."""
 _CYCLES = frozenset((73, 74, 76, *range(81, 90)))
 _AT_FIRST = {"distance": 90.0, "plane": 17.0, "feed mode": 94.0, "length": 49.0, "compensation": 40.0, "path": 64.0}
 """What holds where a program says nothing."""
@@ -260,7 +262,7 @@ def _leaves_open(code: str, codes: list[float], functions: list[float]) -> str:
     """Why what is modal after a block is not in the text."""
     if flow := _FLOW.search(code):
         return f"branches ({flow[0]})"
-    if 98 in functions or 65 in codes:
+    if _CALLS & set(functions) or 65 in codes:
         return "calls another program"
     return "can be skipped" if code.startswith("/") else ""
 
