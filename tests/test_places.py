@@ -493,6 +493,8 @@ def test_measuring_in_a_program_turns_the_table_and_turns_it_back(tmp_path, old,
             weave(session, take_apart(text), ready, [after])
         return
     woven = weave(session, take_apart(text), ready, [after])
+    assert "IS EMPTY" in program_of(session, ready).text  # said by the plan alone, not each time the program cuts
+    assert "IS EMPTY" not in woven
     back = woven.split("M98 P7313")[1].split("(BRISK ANCHOR 1 END)")[0].splitlines()
     assert [line for line in back if "TABLE B" in line] == ([told] if told else [])
     assert cut_as_before(session, text, woven) == "It ends well on the stand-in, and the same moves are cut: 2"

@@ -226,6 +226,15 @@ def test_what_is_cut_otherwise_is_told(quiet, change, told):
     assert cut_as_before(quiet, CUTTING, changed).startswith(told)
 
 
+@pytest.mark.parametrize("by_itself", [{"z_home": False}, {"ending": "return"}, {"z_home": False, "ending": "stop"}])
+def test_what_is_put_in_ends_at_home_whatever_its_plan_does_by_itself(quiet, by_itself):
+    own = PlanFile.model_validate(plan(BOSS).model_dump() | by_itself)
+    woven = weave(quiet, take_apart(CUTTING), planned(quiet, own), [1])
+    assert "(UP TO THE CLEAR HEIGHT)\nG90 G53 G0 Z0.\nDPRNT[BRISK*1*END" in woven
+    assert woven.count("M99\n(BRISK ANCHOR 1 END)") == 1
+    assert cut_as_before(quiet, CUTTING, woven).endswith("the same moves are cut: 4")
+
+
 def test_the_touches_of_a_tool_that_is_looked_at_are_no_cuts(shelf):
     woven = weave(
         shelf, take_apart(CUTTING), planned(shelf, plan(tool_check=[{"tool": 12, "tolerance": 0.05}])), [1, 2]

@@ -179,7 +179,9 @@ def weave(
     _free_variables(program, profile, again)
     _free_numbers(program, profile)
     plan = nc_plan(session, ready)
-    plan = replace(plan, call_probe=bool(ready.steps))
+    # Which places are empty is said by the plan that measures them all, not in the middle of cutting, weeks later.
+    # And it ends at home, whatever the plan by itself does: from there tables are turned and tools changed.
+    plan = replace(plan, call_probe=bool(ready.steps), flags=(), z_home=True)
     number = max((woven.number for woven in program.woven), default=0) + 1
     title = comment_text(_title(ready), 40)
     weaver = _Weaver(session, program, plan, number, title, again)
