@@ -63,7 +63,7 @@ class _Cutting:
         if chance.random() < 0.4:
             self.lines.append(chance.choice(["G61", "G64"]))
         tools = [chance.choice(TOOLS) for _ in range(chance.randint(2, 4))]
-        row = chance.choice(("G54", "G55"))
+        row = chance.choice(("G54", "G57"))
         for n, tool in enumerate(tools):
             self._operation(n, tool, [0, *tools][n], row)
             if n + 1 < len(tools) and chance.random() < 0.4:
@@ -130,7 +130,7 @@ def _run(session: Session, text: str) -> tuple[list[Cut], tuple[object, ...], Br
     machine = session.scene.stand_in(
         seed=None, position=session.setup.machine.home, length_reference=session.profile.length_reference
     )
-    machine.offsets = {**session.machine.offsets, "G54": (-470.0, -286.0, -502.0), "G55": (-468.0, -284.0, -500.0)}
+    machine.offsets = {**session.machine.offsets, "G54": (-470.0, -286.0, -502.0), "G57": (-468.0, -284.0, -500.0)}
     run = Run(text, session.profile, machine)
     probe, seen = session.setup.stylus.tool_number, 0
     cut: list[Cut] = []

@@ -195,7 +195,7 @@ def test_a_jump_back_goes_to_the_tool_and_hangs_on_a_size(quiet):
         (["G54.1 P3"], "G54.1 P3"),
         (["G54.1 P7", "M98 P5", "G54.1P3"], "G54.1 P3"),
         (["G54.1 P07"], "G54.1 P7"),
-        (["G55"], "G55"),
+        (["G57"], "G57"),
         (["M98 P5"], ""),  # it selects another: the program stops before anything is measured
         (["G54.1 P3", "M98 P5"], "whether G54.1 P3 is active"),
         (["G54.1 P3", "IF [#1 EQ #0] GOTO 3", "N3", "G54.1 P4"], "whether G54.1 P4 is active"),

@@ -235,6 +235,27 @@ def test_what_is_put_in_ends_at_home_whatever_its_plan_does_by_itself(quiet, by_
     assert cut_as_before(quiet, CUTTING, woven).endswith("the same moves are cut: 4")
 
 
+@pytest.mark.parametrize("language", ["skip-macro", "probe-params", "inches"])
+def test_with_the_fixture_elsewhere_nothing_moves(language, scene):
+    """A program is kept for years: what is put in goes to places of the machine, not of the offset."""
+    text = shipped_text("skip-macro").replace('units = "mm"', 'units = "inch"').replace('safe = ["G21', 'safe = ["G20')
+    profile = parse_profile(text, "own") if language == "inches" else shipped_profile(language)
+    session = Session(scene, None, profile, seed=None)
+    program = take_apart(CUTTING if profile.speaks.subprograms else plain(CUTTING))
+    woven = weave(session, program, planned(session, plan(BOSS)), [1])
+    expected, room = session.rows.expected("G54"), 5.0  # its jump limit: less than three times 2 mm, as it may lie off
+    for off, stops in ((0.0, False), (0.95, False), (1.05, True), (-40.0, True)):
+        machine = session.scene.stand_in(seed=None, position=session.setup.machine.home)
+        machine.offsets |= {"G54": (expected["x"], expected["y"] + off * room, expected["z"])}
+        done = Run(woven, session.profile, machine)
+        done.to_end()
+        if not stops:
+            assert done.failure() is None
+            continue
+        assert "G54 HAS CHANGED Y" in (done.interpreter.block.comment or done.interpreter.alarm.text)
+        assert machine.tool_in_spindle == 12
+
+
 def test_the_touches_of_a_tool_that_is_looked_at_are_no_cuts(shelf):
     woven = weave(
         shelf, take_apart(CUTTING), planned(shelf, plan(tool_check=[{"tool": 12, "tolerance": 0.05}])), [1, 2]

@@ -144,7 +144,10 @@ def _converted(powers: LengthPowers, step: Step) -> Step:
             return replace(step, limit=limit * _FACTOR ** powers.names.get(name, 1))
         case SetWear(number, column, value):
             return SetWear(number, column, powers.scaled(value, 1, _FACTOR))
-        case StoreTool() | ToolHolds() | RowHolds():
+        case RowHolds():
+            within = None if step.within is None else step.within * _FACTOR
+            return replace(step, values=_figures(step.values), within=within)
+        case StoreTool() | ToolHolds():
             return replace(step, values=_figures(step.values))
         case ProgramRapid(why, x, z):
             return ProgramRapid(why, _over(x), _over(z))

@@ -32,6 +32,7 @@ from brisk_anchor.nc.programs.steps import (
     Rapid,
     Release,
     Report,
+    RowHolds,
     SafeState,
     SectionHeading,
     SpindleStop,
@@ -174,6 +175,8 @@ class Plan:
     """A tool that is marked on the control, and nothing else done."""
     checks: tuple[PlaceCheck, ...] = ()
     """Parts whose place is looked at after the rows are written."""
+    rows_hold: tuple[RowHolds, ...] = ()
+    """Rows that are looked at before anything moves: it was worked out for a part that lies as they say."""
     flags: tuple[tuple[int, int, str], ...] = ()
     """Variables that are set first, each with its figure and what it says: which places are empty."""
     inspecting: Inspecting = NOTHING
@@ -230,6 +233,7 @@ def plan_steps(plan: Plan) -> tuple[Step, ...]:
     if "go on" in reactions:
         steps.append(NothingYet())
     steps.append(Report(("BEGIN", f"O{plan.number:04d}"), (("I", Number(plan.identity), 0),)))
+    steps += plan.rows_hold
     for variable, value, why in plan.flags:
         steps.append(KeepResult(variable, Number(float(value)), why))
     touches = 0

@@ -309,12 +309,16 @@ class ToolHolds:
 
 @dataclass(frozen=True, slots=True)
 class RowHolds:
-    """Alarm unless a row of the offset table holds these figures, where a program can read it."""
+    """Alarm unless a row of the offset table holds these figures, where a program can read it.
+
+    `within`: how far it may be off, mm; None is as near as the table holds figures.
+    """
 
     row: str
     values: tuple[tuple[str, float], ...]
     text: str
     alarm: int
+    within: float | None = None
 
 
 @dataclass(frozen=True, slots=True)

@@ -186,10 +186,10 @@ class MacroWriter(TextWriter):
                 f"stop unless {axis.upper()} counts from the row alone: a shift would take the tool elsewhere",
             )
 
-    def _off_by(self, axis: str, variable: int, value: Expression) -> str:
-        """The condition that the variable of an axis does not hold a value."""
+    def _off_by(self, axis: str, variable: int, value: Expression, within: float | None = None) -> str:
+        """The condition that the variable of an axis does not hold a value, or is further off than that."""
         difference = self.expression(Binary(Variable(variable), "-", value))
-        return f"ABS[{difference}] GT {self.constant(self.grain(axis))}"
+        return f"ABS[{difference}] GT {self.constant(self.grain(axis) if within is None else within)}"
 
     def _read_back(self, step: ReadBack) -> None:
         """Stop where the table does not hold what was written to it."""
@@ -215,7 +215,9 @@ class MacroWriter(TextWriter):
             return False
         for axis, variable, value in self.held_in(step):
             meaning = f"alarm unless the table holds {self.figure(value)} for {axis}"
-            self.alarm(self._off_by(axis.lower(), variable, Number(value)), step.alarm, f"{step.text} {axis}", meaning)
+            within = step.within if isinstance(step, RowHolds) else None
+            off = self._off_by(axis.lower(), variable, Number(value), within)
+            self.alarm(off, step.alarm, f"{step.text} {axis}", meaning)
         return True
 
     def inspecting_step(self, step: Step) -> bool:

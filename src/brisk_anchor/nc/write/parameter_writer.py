@@ -255,7 +255,9 @@ class ParameterWriter(TextWriter):
         if not isinstance(step, ToolHolds | RowHolds):
             return False
         for axis, variable, value in self.held_in(step):
-            near = self._near(Variable(variable), Number(value), self.grain(axis.lower()))
+            within = step.within if isinstance(step, RowHolds) else None
+            limit = self.grain(axis.lower()) if within is None else within
+            near = self._near(Variable(variable), Number(value), limit)
             self._guard(near, f"{step.text} {axis}")
         return True
 

@@ -103,7 +103,7 @@ class TableWriter(TextWriter):
             case ToolHolds(number, table, values, _, _):
                 told = "  ".join(f"{axis.upper()} {self.figure(value)}" for axis, value in values)
                 self.put(self.comment(f"{table} OF OFFSET {number} READS {told}"), "compare with the control's screen")
-            case RowHolds(row, values, _, _):
+            case RowHolds(row, values):
                 told = "  ".join(f"{axis.upper()} {self.figure(value)}" for axis, value in values)
                 self.put(self.comment(f"{row} READS {told}"), "compare with the control's screen")
             case SpindleStop() | StoreTool() | TurretCall() | RowCall() | ProgramRapid():

@@ -15,13 +15,14 @@ from dataclasses import replace
 from brisk_anchor.core.errors import BriskAnchorError
 from brisk_anchor.core.kinds import FeatureKind
 from brisk_anchor.core.offsets.checks import SecondLookError
+from brisk_anchor.core.offsets.rules import Fixed, Keep
 from brisk_anchor.lazy_dataclass import dataclass
 from brisk_anchor.nc.bounded import lines_of
 from brisk_anchor.nc.profile.control_profile import Profile
 from brisk_anchor.nc.programs.plan import Plan
 from brisk_anchor.nc.programs.program import comment_text
-from brisk_anchor.nc.programs.steps import AlarmNumber
-from brisk_anchor.nc.read.operations import CutOperation, begins_otherwise, code_of, operations_of
+from brisk_anchor.nc.programs.steps import AlarmNumber, RowHolds
+from brisk_anchor.nc.read.operations import CutOperation, begins_otherwise, code_of, modal_at, operations_of
 from brisk_anchor.nc.write.subprograms import MacroWords, guard_subprogram, touch_subprogram
 from brisk_anchor.nc.write.writer import write_block
 from brisk_anchor.services.insert.modal_restore import KeptState, state_of
@@ -36,6 +37,8 @@ _AFTER = r"\s*AFTER [0-9]+$"
 _FROM_HERE = "CUT AGAIN FROM HERE"
 _NO_NEWLINE = "NO LINE END"
 _FIRST_SEQUENCE = 9001
+_ROOM = 3.0
+"""Times the stated uncertainty that a part may lie off while nothing on the way meets it."""
 
 
 class WeaveError(BriskAnchorError):
@@ -181,11 +184,33 @@ def weave(
     plan = nc_plan(session, ready)
     # Which places are empty is said by the plan that measures them all, not in the middle of cutting, weeks later.
     # And it ends at home, whatever the plan by itself does: from there tables are turned and tools changed.
-    plan = replace(plan, call_probe=bool(ready.steps), flags=(), z_home=True)
+    hold = _rows_hold(session, program, places) if ready.steps else ()
+    plan = replace(plan, call_probe=bool(ready.steps), flags=(), z_home=True, rows_hold=hold)
     number = max((woven.number for woven in program.woven), default=0) + 1
     title = comment_text(_title(ready), 40)
     weaver = _Weaver(session, program, plan, number, title, again)
     return weaver.text(places)
+
+
+def _rows_hold(session: Session, program: CuttingProgram, places: Sequence[CutOperation]) -> tuple[RowHolds, ...]:
+    """The job's rows that are active at these places, and where its part lies by them.
+
+    A program is kept for years, and the touches go to places of the machine: with the fixture elsewhere the probe
+    would go down on whatever stands there. Ways keep three times the stated uncertainty off the part as described.
+    """
+    lines, names = shown(program.lines), {words.select: row for row, words in session.profile.all_rows.items()}
+    extended = {select.split()[0] for select in names if " P" in select}
+    selected = {modal_at(lines, place.after, extended).offset for place in places}
+    found = []
+    for row in sorted({names[select] for select in selected if select in names}):
+        if not session.setup.plans(row):
+            continue
+        expected, plan = session.rows.expected(row), session.setup.row(row)
+        drawn = [axis for axis, rule in plan.rules.items() if axis in "xyz" and not isinstance(rule, Keep | Fixed)]
+        values = tuple((axis, expected[axis]) for axis in drawn)
+        within = min(plan.jump_limit, _ROOM * session.setup.start_uncertainty)
+        found.append(RowHolds(row, values, f"{row} HAS CHANGED", AlarmNumber.CHANGED, within))
+    return tuple(found)
 
 
 def _operation(program: CuttingProgram, number: int) -> CutOperation:
