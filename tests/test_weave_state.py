@@ -87,6 +87,8 @@ def test_operations_of_programs_as_people_write_them(name):
         (["G64 P.01 Q0.02 X1.", "G1 X2."], {"path": "G64 P.01 Q0.02"}),
         (["G54 B90.", "G55 G53 A-5"], {"angles": {"B": ("G54", False, "90."), "A": ("G55", True, "-5")}}),
         (["B90.", "G91 B5."], {"angles": {}, "angles_open": {"B": "line 2 turns B by G91 B5."}}),
+        (["B90. T3", "G1 X5. ,B2.", "X9. , C1."], {"angles": {"B": ("", False, "90.")}, "tool": 0, "prepared": 3}),
+        (["T5 M6", "G65 P9000 T7."], {"tool": 5, "prepared": 5, "preselected": False}),
         (["B90.", "G65 P1 B5."], {"angles": {}, "angles_open": {"": "line 2 calls another program"}}),
         (["B90.", "G10 L2 P1 B5.", "#1=ABS[#2]"], {"angles": {"B": ("", False, "90.")}, "angles_open": {}}),
         (["O100 SUB"], {"unsure": ""}),

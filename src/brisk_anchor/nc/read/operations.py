@@ -19,8 +19,8 @@ _WORD = re.compile(r"([A-Z])\s*([-+]?(?:[0-9]+\.?[0-9]*|\.[0-9]+))")
 _FLOW = re.compile(r"\b(IF|GOTO|WHILE|END[0-9])\b|O<|\bO[0-9]+\s+(?:IF|WHILE|CALL|SUB)")
 _WORKED_OUT = re.compile(r"(?<![A-Z])([FGHPST])\s*[#\[]\S*")
 """A word of these letters with a value that only the control knows, and knows when it runs."""
-_TURNS = re.compile(r"(?<![A-Z#])([ABC])\s*([-+]?[0-9.]+|[#\[])")
-"""A word of a rotary axis, and its figure or how one begins that is worked out."""
+_TURNS = re.compile(r"(?<![A-Z#,])(?<!,\s)([ABC])\s*([-+]?[0-9.]+|[#\[])")
+"""A word of a rotary axis, and its figure or how one begins that is worked out; after a comma it is a chamfer."""
 _PATH = re.compile(r"(?<![A-Z])G\s*(?:61(?:\.1)?|62|63|64)(?![0-9.])(?:\s*[PQ]\s*[0-9]*\.?[0-9]+)*")
 _CALLS = frozenset((97, 98, 198))
 """M codes that go through lines elsewhere: of the same program, another one, or another file."""
@@ -126,15 +126,19 @@ def worked_out_in(line: str) -> dict[str, str]:
     return {found[1]: found[0] for found in _WORKED_OUT.finditer(code_of(line))}
 
 
+def _names_tool(line: str) -> bool:
+    """Whether a block has a T of its own, and not as an argument of what it calls."""
+    words = words_of(line)
+    if any(letter == "G" and value in (65, 66) for letter, value in words):
+        return False
+    return "T" in worked_out_in(line) or any(letter == "T" for letter, _ in words)
+
+
 def _tool_word(line: str, before: int) -> int:
     """The tool that is prepared after a line; 0 where its number is worked out."""
-    if "T" in worked_out_in(line):
-        return 0
-    return next((int(value) for letter, value in words_of(line) if letter == "T"), before)
-
-
-def _names_tool(line: str) -> bool:
-    return "T" in worked_out_in(line) or any(letter == "T" for letter, _ in words_of(line))
+    if not _names_tool(line):
+        return before
+    return next((int(value) for letter, value in words_of(line) if letter == "T"), 0)
 
 
 def main_end(lines: Sequence[str]) -> int:
