@@ -50,7 +50,7 @@ def test_corner_and_top_by_the_probe_to_a_stored_and_proved_offset(terminal, uni
     walk.press("d")
     walk.wait("Enter measures Surface 1")
     walk.press("Enter")
-    walk.wait("Surface 1: Z")
+    walk.wait("Surface 1: Z", "at rest")  # a key for a move by hand is refused until then
     if unit == "mm":  # to 10 mm inside the corner, by eye
         walk.press("g", *["S-Left"] * 4, *["S-Down"] * 2)
     else:
