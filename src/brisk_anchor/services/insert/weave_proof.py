@@ -16,6 +16,8 @@ from brisk_anchor.services.session.session import Session
 from brisk_anchor.standin.motion import MoveKind
 
 _NEAR = 1e-6
+_STANDS = 5
+"""The M code of a spindle that does not turn."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -101,7 +103,10 @@ def _cut(session: Session, text: str, going: Callable[[], bool]) -> tuple[list[_
         cut += [
             _Cut(m.line, m.end, m.feed, tool, machine.spindle, modal.spindle_speed, modal.coolant, table)
             for m in machine.motions[seen:]
-            if m.kind is MoveKind.FEED and tool not in (probe, 0) and own[m.line - 1].strip()
+            if m.kind is MoveKind.FEED
+            and tool not in (probe, 0)
+            and own[m.line - 1].strip()
+            and (m.start != m.end or machine.spindle != _STANDS)  # a table that turns is no cut by itself
         ]
         seen, tool = len(machine.motions), machine.tool_in_spindle
     return cut, run.failure()
