@@ -21,6 +21,7 @@ _WORKED_OUT = re.compile(r"(?<![A-Z])([FGHPST])\s*[#\[]\S*")
 """A word of these letters with a value that only the control knows, and knows when it runs."""
 _TURNS = re.compile(r"(?<![A-Z#,])(?<!,\s)([ABC])\s*([-+]?[0-9.]+|[#\[])")
 """A word of a rotary axis, and its figure or how one begins that is worked out; after a comma it is a chamfer."""
+_TABLES = frozenset("ABC")
 _PATH = re.compile(r"(?<![A-Z])G\s*(?:61(?:\.1)?|62|63|64)(?![0-9.])(?:\s*[PQ]\s*[0-9]*\.?[0-9]+)*")
 _CALLS = frozenset((97, 98, 198))
 """M codes that go through lines elsewhere: of the same program, another one, or another file."""
@@ -118,7 +119,11 @@ def comment_of(line: str) -> str:
 
 def words_of(line: str) -> list[tuple[str, float]]:
     """Letters with their figures; values that are worked out are passed over."""
-    return [(letter, float(value)) for letter, value in _WORD.findall(code_of(line))]
+    return _words_in(code_of(line))
+
+
+def _words_in(code: str) -> list[tuple[str, float]]:
+    return [(letter, float(value)) for letter, value in _WORD.findall(code)]
 
 
 def worked_out_in(line: str) -> dict[str, str]:
@@ -128,6 +133,8 @@ def worked_out_in(line: str) -> dict[str, str]:
 
 def _names_tool(line: str) -> bool:
     """Whether a block has a T of its own, and not as an argument of what it calls."""
+    if "T" not in line and "t" not in line:
+        return False  # as nearly all have none, and a program has hundreds of thousands
     words = words_of(line)
     if any(letter == "G" and value in (65, 66) for letter, value in words):
         return False
@@ -205,7 +212,7 @@ def modal_at(lines: Sequence[str], line: int, extended: Collection[str] = ("G54.
         code = code_of(lines[number])
         if re.match(r"^[:O]\s*[0-9]", code) or not code:
             continue
-        words = words_of(lines[number])
+        words = _words_in(code)
         codes = [value for letter, value in words if letter == "G"]
         functions = [value for letter, value in words if letter == "M"]
         for value in codes:
@@ -276,16 +283,16 @@ def _note_worked_out(state: ModalText, number: int, code: str, letters: set[str]
     closed = letters & set("FHST") | ({"P"} if rows.known.search(code) else set())
     for letter in closed:
         state.worked_out.pop(letter, None)
-    for letter, word in worked_out_in(code).items():
+    for letter, word in worked_out_in(code).items() if "#" in code or "[" in code else ():
         if letter != "P" or rows.with_p.search(code):
             state.worked_out.setdefault(letter, f"line {number + 1} works {word} out when it runs")
 
 
 def _note_angles(state: ModalText, number: int, code: str, codes: list[float]) -> None:
     """Where a block turns rotary axes to, as far as it says it in figures that count from a zero."""
-    if {10, 65, 66} & set(codes):
+    if codes and {10, 65, 66} & set(codes):
         return  # figures of a table, or arguments
-    for letter, angle in _TURNS.findall(code):
+    for letter, angle in _TURNS.findall(code) if _TABLES & set(code) else ():
         known = re.fullmatch(r"[-+]?(?:[0-9]+\.?[0-9]*|\.[0-9]+)", angle) is not None
         if known and not {28, 30, 52, 92} & set(codes) and (53 in codes or state.codes.get("distance", 90.0) == 90.0):
             state.angles[letter] = TableAngle(state.offset, 53 in codes, angle)
@@ -301,7 +308,7 @@ def _note(state: ModalText, code: str, codes: list[float], functions: list[float
         state.feed = found[1]
     if found := re.search(r"S\s*([0-9]+\.?[0-9]*)", code):
         state.speed = found[1]
-    if found := _PATH.search(code):
+    if "6" in code and (found := _PATH.search(code)):
         state.path = found[0]
     if (43 in codes) and (found := re.search(r"H\s*([0-9]+)", code)):
         state.length = found[1]
@@ -444,7 +451,8 @@ class _Start:
 
     def read(self, line: str) -> None:
         """Take the next block."""
-        code, words = code_of(line), words_of(line)
+        code = code_of(line)
+        words = _words_in(code)
         codes = [value for letter, value in words if letter == "G"]
         functions = {value for letter, value in words if letter == "M"}
         called = bool(_leaves_open(code, codes, list(functions)))
