@@ -55,24 +55,21 @@ def exchange_row(session: Session, text: str, old: str, new: str) -> tuple[str, 
     x, y, z = (a - b for a, b in zip(here, there, strict=True))
     shift = (x, y, z)
     lines: list[str] = []
-    active = False
     for line in lines_of(text, ends=True):
         code = _COMMENT.sub("", line.upper())
         ending = line[len(line.rstrip("\r\n")) :] or "\n"
         selected = next((row for row, word in select.items() if word and _selects(code, word)), None)
         if selected == new:
             raise _again(f"It uses {new} as well")
-        ends = _END.search(code) is not None
-        if (selected is not None or ends) and code.lstrip().startswith("/"):
-            raise _again(f"{code.strip()} may be skipped, and the shift before it would not be")
-        if (selected is not None or ends) and jumps and (label := _LABEL.match(line)):
-            lines.append(label[1] + ending)  # who jumps to it passes by the shift too
-            line = line[label.end() :]
-        if selected is not None or ends:
+        if selected is not None or _END.search(code):
+            if code.lstrip().startswith("/"):
+                raise _again(f"{code.strip()} may be skipped, and the shift before it would not be")
+            if jumps and (label := _LABEL.match(line)):
+                lines.append(label[1] + ending)  # a jump to the label must run the shift too
+                line = line[label.end() :]
             lines.append(_shifted(profile.decimals, shift if selected == old else (0.0, 0.0, 0.0)) + ending)
-            active = active if selected is None else selected == old
         lines.append(_with_row(line, select[old], select[new]) if selected == old else line)
-    if not active and not any(_selects(_COMMENT.sub("", x.upper()), select[old]) for x in lines_of(text)):
+    if not any(_selects(_COMMENT.sub("", x.upper()), select[old]) for x in lines_of(text)):
         raise _again(f"Nowhere does it select {old}")
     changed = "".join(lines)
     _held_to_be_same(session, text, changed)
