@@ -145,8 +145,7 @@ def _converted(powers: LengthPowers, step: Step) -> Step:
         case SetWear(number, column, value):
             return SetWear(number, column, powers.scaled(value, 1, _FACTOR))
         case RowHolds():
-            within = None if step.within is None else step.within * _FACTOR
-            return replace(step, values=_figures(step.values), within=within)
+            return replace(step, values=_figures(step.values), within=_over(step.within))
         case StoreTool() | ToolHolds():
             return replace(step, values=_figures(step.values))
         case ProgramRapid(why, x, z):

@@ -75,6 +75,8 @@ class CuttingProgram:
     ends: tuple[str, ...]
     operations: tuple[CutOperation, ...]
     woven: tuple[Woven, ...]
+    own: tuple[str, ...]
+    """Its lines with what was put in blanked out, so that every line keeps its number."""
 
     @property
     def newline(self) -> str:
@@ -94,8 +96,8 @@ def take_apart(text: str) -> CuttingProgram:
         raise WeaveError(f"The program has more than {_MOST_LINES} lines", "It is not taken apart", "Split it")
     lines = tuple(lines_of(text))
     ends = tuple(whole[len(line) :] for line, whole in zip(lines, lines_of(text, ends=True), strict=True))
-    sections = _sections(lines)
-    operations = operations_of(shown(lines))
+    sections, own = _sections(lines), tuple(shown(lines))
+    operations = operations_of(own)
     if len(operations) > _MOST_OPERATIONS:
         raise WeaveError(f"The program has more than {_MOST_OPERATIONS} operations", "Nobody could choose", "Split it")
     if not operations and not sections:
@@ -105,7 +107,7 @@ def take_apart(text: str) -> CuttingProgram:
         titles = [title for name, _, _, title in sections if name == str(number)]
         places = sum(re.search(_AFTER, title) is not None for title in titles)
         woven.append(Woven(number, re.sub(rf"{_AFTER}|\s*{_FROM_HERE}$", "", titles[0]).strip(), places))
-    return CuttingProgram(text, lines, ends, tuple(operations), tuple(woven))
+    return CuttingProgram(text, lines, ends, tuple(operations), tuple(woven), own)
 
 
 def _sections(lines: Sequence[str]) -> list[tuple[str, int, int, str]]:
@@ -198,9 +200,9 @@ def _rows_hold(session: Session, program: CuttingProgram, places: Sequence[CutOp
     A program is kept for years, and the touches go to places of the machine: with the fixture elsewhere the probe
     would go down on whatever stands there. Ways keep three times the stated uncertainty off the part as described.
     """
-    lines, names = shown(program.lines), {words.select: row for row, words in session.profile.all_rows.items()}
+    names = {words.select: row for row, words in session.profile.all_rows.items()}
     extended = {select.split()[0] for select in names if " P" in select}
-    selected = {modal_at(lines, place.after, extended).offset for place in places}
+    selected = {modal_at(program.own, place.after, extended).offset for place in places}
     found = []
     for row in sorted({names[select] for select in selected if select in names}):
         if not session.setup.plans(row):
@@ -235,7 +237,7 @@ def _programs(lines: Sequence[str]) -> set[int]:
 def _free_numbers(program: CuttingProgram, profile: Profile) -> None:
     """Raises WeaveError where the file has programs of its own with the numbers of touch and guarded move."""
     calls = profile.subprograms
-    own = _programs(shown(program.lines))
+    own = _programs(program.own)
     for number in (calls.touch_number, calls.guard_number) if calls else ():
         if number in own:
             raise WeaveError(
@@ -251,7 +253,7 @@ def _free_variables(program: CuttingProgram, profile: Profile, again: Again | No
         return
     low, high = profile.variables.free
     own = {again.size, again.count} if again is not None else set()
-    for n, line in enumerate(shown(program.lines)):
+    for n, line in enumerate(program.own):
         for found in re.findall(r"#\s*([0-9]+)", code_of(line)):
             if low <= int(found) <= high or int(found) in own:
                 raise WeaveError(
@@ -276,10 +278,10 @@ class _Weaver:
         profile = self.session.profile
         macro = profile.speaks.subprograms
         before: dict[int, list[str]] = {}
-        base = take_apart(self.program.text)
+        base = self.program
         turns = {letter for m in self.plan.measurements for letter, _ in m.options.table}
         for place in places:
-            state = state_of(self.session, shown(base.lines), base.operations, place, turns)
+            state = state_of(self.session, base.own, base.operations, place, turns)
             lines = self._call(state, macro=macro)
             before.setdefault(place.after, []).extend(self._marked(lines, self.title, after=f"AFTER {place.number}"))
         if self.again is not None:
@@ -287,7 +289,7 @@ class _Weaver:
             if len(places) != 1 or not first.changes:
                 why = f"{len(places)} were named" if len(places) != 1 else "the tool that cuts would not come back"
                 raise WeaveError("A jump back goes to one operation that begins with its tool", why, "Name such a one")
-            if missing := begins_otherwise(shown(base.lines), first):
+            if missing := begins_otherwise(base.own, first):
                 raise WeaveError(
                     f"Operation {first.number} counts on what stands before it: it does not say {missing}",
                     "Cut once more it would find what it left behind itself",
