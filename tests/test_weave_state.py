@@ -10,6 +10,7 @@ from brisk_anchor.core.errors import BriskAnchorError, PlanError
 from brisk_anchor.nc.profile.control_profile import parse_profile, shipped_profile, shipped_text
 from brisk_anchor.nc.read.operations import (
     OwnStart,
+    begins_otherwise,
     code_of,
     comment_of,
     main_end,
@@ -251,6 +252,13 @@ NONE, FLOOD, BOTH = frozenset[int](), frozenset((8,)), frozenset((7, 8))
 def test_what_an_operation_says_itself_before_it_cuts(lines, says):
     text = ["T1 M6", "G0 X0 Y0", "M3 M8", "T2 M6", *lines, "T3 M6", "G0 X9. Y9. M3 M8", "M30"]
     assert own_start(text, operations_of(text)[1]) == says
+
+
+def test_an_offset_of_a_control_s_own_is_told_from_the_next_where_an_operation_is_cut_again():
+    lines = ["G59 P1", "T1 M6", "G0 X1. Y2.", "S9 M3", "G43 H1 Z5.", "G1 Z1. F9", "G59 P2", "T2 M6", "M30"]
+    assert begins_otherwise(lines, operations_of(lines)[0], {"G59"}) == "its offset"
+    same = [line.replace("P2", "P1") for line in lines]
+    assert begins_otherwise(same, operations_of(same)[0], {"G59"}) == ""
 
 
 START = ["O77", "G21 G17 G90 G94", "T12 M6", "G54 G0 X10. Y20.", "G43 H12 Z60.", "S900 M3", "G1 Z50. F90", "M8"]

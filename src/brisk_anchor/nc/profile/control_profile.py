@@ -341,6 +341,11 @@ class Profile(ProfileSection):
         return None if extended is None else extended + at - len(self.offsets)
 
     @property
+    def codes_with_p(self) -> frozenset[str]:
+        """The codes that select an offset together with a P: G54.1."""
+        return frozenset(words.select.split()[0] for words in self.all_rows.values() if " P" in words.select)
+
+    @property
     def position_row(self) -> str:
         """The row that programs work positions out from, which must never be turned; "" where they need none.
 

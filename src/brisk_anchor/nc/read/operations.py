@@ -377,10 +377,11 @@ _NO_MOVE = frozenset((4.0, 10.0, 28.0, 30.0, 52.0, 92.0))
 _LENGTHS = _MODAL["length"]
 
 
-def begins_otherwise(lines: Sequence[str], operation: CutOperation) -> str:
+def begins_otherwise(lines: Sequence[str], operation: CutOperation, extended: Collection[str] = ("G54.1",)) -> str:
     """What an operation would find otherwise where it is run once more from its end; "" where it says all by itself.
 
     Both ways are read up to its first cut; the spindle and the height are taken to be away from the work before.
+    `extended` as for `modal_at`.
     """
     start = own_start(lines, operation)
     missing = {"where it begins in X and Y": start.position, "how its length counts": start.length}
@@ -395,8 +396,8 @@ def begins_otherwise(lines: Sequence[str], operation: CutOperation) -> str:
         if motion != 0.0 and any(letter in "XYZ" for letter, _ in block):
             break
     head = lines[operation.first : end]
-    at_first = modal_at(lines, end)
-    again = modal_at([*lines[: operation.after], *head], operation.after + len(head))
+    at_first = modal_at(lines, end, extended)
+    again = modal_at([*lines[: operation.after], *head], operation.after + len(head), extended)
     if again.unsure and not at_first.unsure and not start.distance:
         return f"G90, as {again.unsure}"
     for words, one, other in (

@@ -69,8 +69,7 @@ def state_of(
         ModalStateError: a mode is on under which the probe cannot be moved, or the text does not tell what is modal.
     """
     profile = session.profile
-    extended = {words.select.split()[0] for words in profile.all_rows.values() if " P" in words.select}
-    state = modal_at(lines, place.after, extended)
+    state = modal_at(lines, place.after, profile.codes_with_p)
     where = f"at the end of operation {place.number}"
     for group, on, off, what, why in _MUST_BE_OFF:
         if state.codes.get(group) in on:
@@ -95,9 +94,10 @@ def state_of(
     else:
         _known(state, "PFG", where)
         kept = _by_text(profile, state, place, lacks, goes_on=goes_on)
-    kept = KeptState(kept.keep, (*tables, *kept.bring_back))  # while the spindle is still at home
-    more = (*_modes(profile, state, where), *_prepared(profile, state, next_tool(lines, place.after), where))
-    return KeptState(kept.keep, (*kept.bring_back, *more))
+    modes = _modes(profile, state, where)
+    prepared = _prepared(profile, state, next_tool(lines, place.after), where)
+    # Tables first: the spindle is still at home.
+    return KeptState(kept.keep, (*tables, *kept.bring_back, *modes, *prepared))
 
 
 _PASSED_OVER = {

@@ -201,8 +201,7 @@ def _rows_hold(session: Session, program: CuttingProgram, places: Sequence[CutOp
     would go down on whatever stands there. Ways keep three times the stated uncertainty off the part as described.
     """
     names = {words.select: row for row, words in session.profile.all_rows.items()}
-    extended = {select.split()[0] for select in names if " P" in select}
-    selected = {modal_at(program.own, place.after, extended).offset for place in places}
+    selected = {modal_at(program.own, place.after, session.profile.codes_with_p).offset for place in places}
     found = []
     for row in sorted({names[select] for select in selected if select in names}):
         if not session.setup.plans(row):
@@ -289,7 +288,7 @@ class _Weaver:
             if len(places) != 1 or not first.changes:
                 why = f"{len(places)} were named" if len(places) != 1 else "the tool that cuts would not come back"
                 raise WeaveError("A jump back goes to one operation that begins with its tool", why, "Name such a one")
-            if missing := begins_otherwise(base.own, first):
+            if missing := begins_otherwise(base.own, first, profile.codes_with_p):
                 raise WeaveError(
                     f"Operation {first.number} counts on what stands before it: it does not say {missing}",
                     "Cut once more it would find what it left behind itself",
