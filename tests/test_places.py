@@ -466,43 +466,53 @@ TWO_FACES = (
 )
 
 
+def two_faces(tmp_path, old, new):
+    """The session, a cutting program for two faces with a change in it, and a measurement on the first of them."""
+    session = session_of(files(tmp_path))
+    assert old in TWO_FACES
+    plan = {"form": "brisk-anchor-plan-1", "units": "mm", "name": "w", "measure": [{"feature": "bore 1-2"}]}
+    return session, TWO_FACES.replace(old, new, 1), planned(session, PlanFile.model_validate(plan))
+
+
 @pytest.mark.parametrize(
-    ("old", "new", "after", "told"),
+    ("old", "new", "after", "back", "cuts"),
     [
-        ("", "", 1, "G90 G0 B90. (TABLE B AS IT STOOD)"),
-        ("", "", 2, ""),  # what comes next, when it is run again, says B itself
-        ("G0 X10. Y20. B90.", "G0 X10. Y20.\nG53 B90.", 1, "G90 G53 G0 B90. (TABLE B AS IT STOOD)"),
-        ("T5 M6\nG54.1 P1 G0 X10. Y20.", "T5 M6\nG54.1 P1 G0 X10. Y20. B180.", 1, ""),
-        ("M9\n", "(FACE)\nG0 X12.\n", 1, "G90 G0 B90. (TABLE B AS IT STOOD)"),  # the same tool goes on
-        ("G0 Z250.\nM9\nT5 M6\n", "G1 Z250. F900.\nT5 M6\nB180.\n", 1, ""),  # turned at feed, by itself, is no cut
-        (" B90.", "", 1, "no B stands before it"),
-        (" B90.", "\nG91 B90.\nG90", 1, "line 6 turns B by G91 B90."),
-        (" B90.", " B#500", 1, "line 5 turns B by"),
-        ("M9\n", "M98 P8000\n", 1, "calls another program"),
-        ("M9\n", "/B180.\n", 1, "can be skipped"),
-        ("M9\n", "G28 B0\n", 1, "turns B by G28"),
+        ("", "", 1, ["G90 G0 B90. (TABLE B AS IT STOOD)"], 2),
+        ("", "", 2, [], 2),  # what comes next, when it is run again, says B itself
+        ("G0 X10. Y20. B90.", "G0 X10. Y20.\nG53 B90.", 1, ["G90 G53 G0 B90. (TABLE B AS IT STOOD)"], 2),
+        ("T5 M6\nG54.1 P1 G0 X10. Y20.", "T5 M6\nG54.1 P1 G0 X10. Y20. B180.", 1, [], 2),
+        ("M9\n", "(FACE)\nG0 X12.\n", 1, ["G90 G0 B90. (TABLE B AS IT STOOD)"], 2),  # the same tool goes on
+        ("G0 Z250.\nM9\nT5 M6\n", "G1 Z250. F900.\nT5 M6\nB180.\n", 1, [], 3),  # a table that turns at feed is no cut
     ],
 )
-def test_measuring_in_a_program_turns_the_table_and_turns_it_back(tmp_path, old, new, after, told):
-    """What is cut next would be cut on another face: where the text does not tell where it stands, it is refused."""
-    session = session_of(files(tmp_path))
-    text = TWO_FACES.replace(old, new, 1)
-    plan = {"form": "brisk-anchor-plan-1", "units": "mm", "name": "w", "measure": [{"feature": "bore 1-2"}]}
-    ready = planned(session, PlanFile.model_validate(plan))
-    if " (TABLE" not in told and told:
-        with pytest.raises(ModalStateError, match=f"where table B stands .*{re.escape(told)}"):
-            weave(session, take_apart(text), ready, [after])
-        return
+def test_measuring_in_a_program_turns_the_table_and_turns_it_back(tmp_path, old, new, after, back, cuts):
+    """What is cut next would be cut on another face."""
+    session, text, ready = two_faces(tmp_path, old, new)
     woven = weave(session, take_apart(text), ready, [after])
     assert "IS EMPTY" in program_of(session, ready).text  # said by the plan alone, not each time the program cuts
     assert "IS EMPTY" not in woven
-    back = woven.split("M98 P7313")[1].split("(BRISK ANCHOR 1 END)")[0].splitlines()
-    assert [line for line in back if "TABLE B" in line] == ([told] if told else [])
-    cuts = 3 if "F900" in text else 2
+    restored = woven.split("M98 P7313")[1].split("(BRISK ANCHOR 1 END)")[0].splitlines()
+    assert [line for line in restored if "TABLE B" in line] == back
     assert cut_as_before(session, text, woven) == f"It ends well on the stand-in, and the same moves are cut: {cuts}"
-    if told:
-        forgotten = woven.replace(f"{told}\n", "")
-        assert "is cut with the table elsewhere" in cut_as_before(session, text, forgotten)
+    for line in back:
+        assert "is cut with the table elsewhere" in cut_as_before(session, text, woven.replace(f"{line}\n", ""))
+
+
+@pytest.mark.parametrize(
+    ("old", "new", "why"),
+    [
+        (" B90.", "", "no B stands before it"),
+        (" B90.", "\nG91 B90.\nG90", "line 6 turns B by G91 B90."),
+        (" B90.", " B#500", "line 5 turns B by"),
+        ("M9\n", "M98 P8000\n", "calls another program"),
+        ("M9\n", "/B180.\n", "can be skipped"),
+        ("M9\n", "G28 B0\n", "turns B by G28"),
+    ],
+)
+def test_a_table_that_could_not_be_turned_back_is_not_turned_in_a_program(tmp_path, old, new, why):
+    session, text, ready = two_faces(tmp_path, old, new)
+    with pytest.raises(ModalStateError, match=f"where table B stands .*{re.escape(why)}"):
+        weave(session, take_apart(text), ready, [1])
 
 
 CUT = (

@@ -143,10 +143,8 @@ def test_a_wall_goes_on_where_the_ball_stands_higher_or_lower_than_it_ends(heigh
     radius = scene.setup.stylus.ball_diameter / 2
     frame = real_frame(body_of(scene, "P"))
     x, y, z = frame.point((80.0, -3.0, height))
-    (fx, fy, fz), normal = (
-        frame.point((80.0, 0.0, -8.0)),
-        frame.rotation[:, 1],
-    )
+    fx, fy, fz = frame.point((80.0, 0.0, -8.0))
+    normal = frame.rotation[:, 1]
     wall = fy - (normal[0] * (x - fx) + normal[2] * (z - fz)) / normal[1]
     assert scene.true_value("front", "y", (x, y, z - radius)) == pytest.approx(wall, abs=1e-6)
 
