@@ -204,9 +204,8 @@ def short_comments(scene, longest):
 def test_marks_are_never_cut_where_comments_are_short(scene):
     session, text = short_comments(scene, 44), CUTTING.rstrip()
     woven = weave(session, take_apart(text), planned(session, plan(BOSS)), [1])
-    assert [(one.title, one.places) for one in take_apart(woven).woven] == [
-        ("MEASURE BOSS DI", 1)
-    ]  # 44 less 20 of the mark, 7 of AFTER 1, 2 blanks
+    title = "MEASURE BOSS DI"  # 44 characters, less 20 of the mark, 7 of AFTER 1 and 2 blanks
+    assert [(one.title, one.places) for one in take_apart(woven).woven] == [(title, 1)]
     assert unweave(take_apart(woven)) == text
 
 

@@ -211,14 +211,14 @@ class Scene:
 def _wall_place(solid: Solid, tip: Vector, radius: float, axis: int) -> float | None:
     """Where the wall nearest to the tip is along an axis, at the height of the ball's centre.
 
-    A ball that touches the wall's edge stands higher than the wall ends, or lower: the wall is taken to go on, the way
-    its solid is drawn up. None where no wall lies on the ball's way.
+    If the ball's centre is above or below the wall, the wall is extended along the extrusion direction of its solid.
+    None: no wall lies in the ball's direction.
     """
     centre = (tip[0], tip[1], tip[2] + radius)
     way = np.eye(3)[axis]
     place = centre
     if not solid.turned:
-        # Nothing of a wall changes along the way it is drawn up: neither the height there nor a way up it matters.
+        # A wall is invariant along its extrusion direction, so neither the height nor a step along it matters.
         place, upwards = _beside_metal(solid, centre), solid.frame.rotation[:, 2]
         way = way - (way @ upwards) * upwards
     ahead, behind = (solid.distance(*(np.array(place) + step * way).tolist()) for step in (0.01, -0.01))
@@ -228,7 +228,7 @@ def _wall_place(solid: Solid, tip: Vector, radius: float, axis: int) -> float | 
 
 
 def _beside_metal(solid: Solid, point: Vector) -> Vector:
-    """The point at its own height, or as high or low as there is still metal, along the way the solid is drawn up."""
+    """Return the point, moved along the extrusion direction into the height range of the solid."""
     x, y, z = solid.frame.inverse().point(point)
     top = solid.top + (solid.uneven.height(x, y) if solid.uneven else 0.0)
     return solid.frame.point((x, y, max(min(z, top - _WITHIN), solid.bottom + _WITHIN)))
@@ -242,9 +242,9 @@ def _surface_height(solid: Solid, tip: Vector, radius: float) -> float | None:
 
 
 def _way_to_metal(solid: Solid, point: Vector, way: Array) -> float | None:
-    """How often `way`, of 1 mm at most, leads from a point to metal: by as much as the field says is free, until at it.
+    """Return the distance from a point to metal along `way` (length at most 1 mm), in multiples of `way`.
 
-    Less than 0 where it stands in metal; None where it comes past it.
+    Sphere tracing: each step is as long as the distance field allows. Negative inside metal; None: no metal is hit.
     """
     start = np.array(point)
     middle, size = solid.ball()

@@ -103,7 +103,7 @@ def from_blocks(data: bytes, name: str, profile: Profile, unit: Unit | None = No
 
 
 def _whole(found: list[TableRow]) -> list[TableRow]:
-    """The rows; an angle that was read from a line of its own is put into the row it belongs to."""
+    """Join each angle that was read from a separate line to its row; return the rows."""
     angles = [row for row in found if set(row.values) == {"r"}]
     for angle in angles:
         others = [n for n, row in enumerate(found) if row.row == angle.row and row is not angle]

@@ -176,7 +176,7 @@ class Plan:
     checks: tuple[PlaceCheck, ...] = ()
     """Parts whose place is looked at after the rows are written."""
     rows_hold: tuple[RowHolds, ...] = ()
-    """Rows that are looked at before anything moves: it was worked out for a part that lies as they say."""
+    """Rows that are checked before the machine moves: the plan is valid only for a part that lies where they say."""
     flags: tuple[tuple[int, int, str], ...] = ()
     """Variables that are set first, each with its figure and what it says: which places are empty."""
     inspecting: Inspecting = NOTHING

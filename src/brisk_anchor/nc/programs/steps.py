@@ -18,7 +18,7 @@ class SectionHeading:
 class SafeState:
     """Bring the control into a known state; units, plane, no compensation, no rotation.
 
-    Where the program `moves`, a language may select a row of its own for it.
+    `moves`: the program moves the machine. Some languages then select the row that they work positions out from.
     """
 
     moves: bool = True
@@ -190,9 +190,9 @@ class NoCommonShift:
 
 @dataclass(frozen=True, slots=True)
 class NoShift:
-    """Alarm unless a lathe's program position is that of its machine less the row, with no tool's offset in force.
+    """Alarm unless the program position equals the machine position less the row, with no tool offset active (lathe).
 
-    What goes to places of a program would go elsewhere under a shift that a program before has left.
+    Under a shift that an earlier program left active, every programmed position would lie elsewhere.
     """
 
     row: str
@@ -311,7 +311,7 @@ class ToolHolds:
 class RowHolds:
     """Alarm unless a row of the offset table holds these figures, where a program can read it.
 
-    `within`: how far it may be off, mm; None is as near as the table holds figures.
+    `within`: the allowed difference, mm; None: the resolution of the table.
     """
 
     row: str

@@ -78,11 +78,11 @@ class ModalText:
 
     tool: int = 0
     prepared: int = 0
-    """The tool that an M6 without a T changes to; 0 where none was named, or its number is worked out."""
+    """The tool that the next M6 without a T loads; 0: no tool was named, or its number is computed."""
     preselected: bool = False
     """Whether a tool was named since the last M6."""
     prepared_open: str = ""
-    """Why another tool may be prepared than the one named last, with the line; "" where none can be."""
+    """Why the prepared tool may differ from the one named last, with the line; "": it cannot."""
     codes: dict[str, float] = field(default_factory=dict)
     path: str = ""
     """The words of the path control, with its tolerance where it has one: "G64 P0.01"."""
@@ -100,7 +100,7 @@ class ModalText:
     angles: dict[str, TableAngle] = field(default_factory=dict)
     """Where the text has turned rotary axes, by letter."""
     angles_open: dict[str, str] = field(default_factory=dict)
-    """Letters of rotary axes that stand elsewhere than the text said last, with why; "" is the reason for any."""
+    """Why the angle of a rotary axis is unknown, by letter; the key "" holds a reason for all axes."""
     unsure: str = ""
     """Why the text alone does not tell, with the line: it branches, or calls another program."""
     worked_out: dict[str, str] = field(default_factory=dict)
@@ -132,7 +132,7 @@ def worked_out_in(line: str) -> dict[str, str]:
 
 
 def _names_tool(line: str) -> bool:
-    """Whether a block has a T of its own, and not as an argument of what it calls."""
+    """Whether a block names a tool. The T of a macro call is an argument and names none."""
     if "T" not in line and "t" not in line:
         return False  # as nearly all have none, and a program has hundreds of thousands
     words = words_of(line)
@@ -289,7 +289,7 @@ def _note_worked_out(state: ModalText, number: int, code: str, letters: set[str]
 
 
 def _note_angles(state: ModalText, number: int, code: str, codes: list[float]) -> None:
-    """Where a block turns rotary axes to, as far as it says it in figures that count from a zero."""
+    """Record the absolute angles that a block states for rotary axes."""
     if codes and {10, 65, 66} & set(codes):
         return  # figures of a table, or arguments
     for letter, angle in _TURNS.findall(code) if _TABLES & set(code) else ():
@@ -330,7 +330,7 @@ def _note(state: ModalText, code: str, codes: list[float], functions: list[float
 
 
 class NextTool(Enum):
-    """What comes first after a line: a block that names a tool, or a change to the one that was named before."""
+    """What comes first after a line: a block that names a tool, or an M6 that loads the prepared tool."""
 
     NAMED = "named"
     CHANGED = "changed"
@@ -340,7 +340,7 @@ class NextTool(Enum):
 
 
 def next_tool(lines: Sequence[str], after: int) -> NextTool:
-    """What the main program does first about tools from a line on; a block that can be skipped names none for sure."""
+    """Return what the main program does first with tools from a line on; a T in a block with "/" is ignored."""
     for number in range(after, main_end(lines)):
         code, words = code_of(lines[number]), words_of(lines[number])
         functions = [value for letter, value in words if letter == "M"]
@@ -363,13 +363,13 @@ class OwnStart:
     """How the length of its tool counts, before it goes anywhere in Z."""
     spindle: bool
     coolant: frozenset[int]
-    """Which coolants it switches with its first move or before, all of them where that is off."""
+    """Coolants that it switches on with its first move or before; both where it switches them off."""
     height: bool
     """Z, absolute, where it goes anywhere in Z."""
     distance: bool
     """G90 or G91 with its first move or before."""
     angles: frozenset[str] = frozenset()
-    """Letters of the rotary axes that it turns, to figures that count from a zero, with its first move or before."""
+    """Rotary axes that it moves to a stated absolute angle, with its first move or before."""
 
 
 _NO_MOVE = frozenset((4.0, 10.0, 28.0, 30.0, 52.0, 92.0))
@@ -378,9 +378,9 @@ _LENGTHS = _MODAL["length"]
 
 
 def begins_otherwise(lines: Sequence[str], operation: CutOperation, extended: Collection[str] = ("G54.1",)) -> str:
-    """What an operation would find otherwise where it is run once more from its end; "" where it says all by itself.
+    """Return the first modal value that an operation would find changed if it ran again from its end; "" if none.
 
-    Both ways are read up to its first cut; the spindle and the height are taken to be away from the work before.
+    The program is read up to the operation's first cut, once from its start and once from its end.
     `extended` as for `modal_at`.
     """
     start = own_start(lines, operation)
@@ -436,7 +436,7 @@ def own_start(lines: Sequence[str], operation: CutOperation) -> OwnStart:
 
 @dataclass(slots=True)
 class _Start:
-    """What an operation has said up to a block; None is what has been neither said nor needed yet."""
+    """What an operation has stated up to a block. None: neither stated nor needed yet."""
 
     absolute: bool
     motion: float

@@ -105,11 +105,11 @@ _PASSED_OVER = {
     "return": "how far cycles go up",
     "speed mode": "what S means",
 }
-"""Groups that no measurement needs, but that the safe state of a profile may set all the same."""
+"""Modal groups that no measurement depends on, but that a profile's safe state may set."""
 
 
 def _modes(profile: Profile, state: ModalText, where: str) -> list[str]:
-    """The blocks that bring back what the profile's safe state changes beside what is kept.
+    """Return the blocks that restore further modes which the profile's safe state changes.
 
     Raises:
         ModalStateError: the text does not tell what to bring back.
@@ -132,10 +132,10 @@ def _modes(profile: Profile, state: ModalText, where: str) -> list[str]:
 
 
 def _tables(profile: Profile, state: ModalText, letters: Sequence[str], where: str) -> list[str]:
-    """The blocks that turn rotary axes back to where the text has them.
+    """Return the blocks that move rotary axes back to the angles that the text states.
 
     Raises:
-        ModalStateError: the text does not tell where they stand.
+        ModalStateError: the text does not state an angle.
     """
     found: list[str] = []
     for letter in letters:
@@ -157,10 +157,10 @@ def _tables(profile: Profile, state: ModalText, letters: Sequence[str], where: s
 
 
 def _prepared(profile: Profile, state: ModalText, coming: NextTool, where: str) -> list[str]:
-    """The block that prepares the tool again which was prepared: calling the probe has made it another.
+    """Return the block that prepares the same tool as before: loading the probe has changed it.
 
     Raises:
-        ModalStateError: the next M6 takes it, or what is called may, and the text does not tell which it is.
+        ModalStateError: the next M6 loads it, or a called program may, and the text does not state it.
     """
     if coming is NextTool.NAMED or (coming is not NextTool.CHANGED and not state.preselected):
         return []
@@ -191,7 +191,7 @@ class _Lacks:
     coolant: tuple[str, ...] = ()
     motion: tuple[str, ...] = ()
     distance: bool = False
-    """Whether positions count, which it does not say, and the text does not tell either."""
+    """Whether G90 or G91 is active is unknown: neither the operation nor the text before it states one."""
 
 
 def _lacks(state: ModalText, own: OwnStart | None, place: CutOperation) -> _Lacks:

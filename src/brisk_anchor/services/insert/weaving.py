@@ -38,7 +38,7 @@ _FROM_HERE = "CUT AGAIN FROM HERE"
 _NO_NEWLINE = "NO LINE END"
 _FIRST_SEQUENCE = 9001
 _ROOM = 3.0
-"""Times the stated uncertainty that a part may lie off while nothing on the way meets it."""
+"""Clearance of the probe's paths, in multiples of the stated uncertainty."""
 
 
 class WeaveError(BriskAnchorError):
@@ -184,8 +184,8 @@ def weave(
     _free_variables(program, profile, again)
     _free_numbers(program, profile)
     plan = nc_plan(session, ready)
-    # Which places are empty is said by the plan that measures them all, not in the middle of cutting, weeks later.
-    # And it ends at home, whatever the plan by itself does: from there tables are turned and tools changed.
+    # Empty places are marked by the plan that measures all places; a program that runs weeks later must not reset them.
+    # The block always ends at home: tables are turned and tools changed from there.
     hold = _rows_hold(session, program, places) if ready.steps else ()
     plan = replace(plan, call_probe=bool(ready.steps), flags=(), z_home=True, rows_hold=hold)
     number = max((woven.number for woven in program.woven), default=0) + 1
@@ -195,10 +195,10 @@ def weave(
 
 
 def _rows_hold(session: Session, program: CuttingProgram, places: Sequence[CutOperation]) -> tuple[RowHolds, ...]:
-    """The job's rows that are active at these places, and where its part lies by them.
+    """Return checks of the job's rows that are active at these places.
 
-    A program is kept for years, and the touches go to places of the machine: with the fixture elsewhere the probe
-    would go down on whatever stands there. Ways keep three times the stated uncertainty off the part as described.
+    A program is kept for years, and the probe moves to machine positions: if the fixture was moved since, the probe
+    could hit something. Paths keep a clearance of three times the stated uncertainty from the described part.
     """
     names = {words.select: row for row, words in session.profile.all_rows.items()}
     selected = {modal_at(program.own, place.after, session.profile.codes_with_p).offset for place in places}
@@ -329,7 +329,7 @@ class _Weaver:
         return f"{marks.open}{comment_text(text, marks.longest)}{marks.close}"
 
     def _marked(self, lines: Sequence[str], title: str, name: str = "", *, after: str = "") -> list[str]:
-        """The lines between marks; where comments are short it is the title that is cut: the rest is read again.
+        """Return the lines between marks. Where comments are short only the title is cut: the rest must stay readable.
 
         Raises:
             WeaveError: the control's comments are shorter than a mark.

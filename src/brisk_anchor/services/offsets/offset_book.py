@@ -26,7 +26,7 @@ from brisk_anchor.services.session.session import Session
 FAR = 10.0
 """A row that moves further than this, mm, from what the control holds is worth a question."""
 GUARD = 5.0
-"""The limit of a jump, mm, for a row that has none of its own."""
+"""The jump limit, mm, of a row whose job states none."""
 NO_VARIANCE = ((0.0, 0.0, 0.0), (0.0, 0.0, 0.0), (0.0, 0.0, 0.0))
 
 
