@@ -268,7 +268,7 @@ def _by_variables(
     keep += check
     back.append(select)
     if state.feed or state.unsure or "F" in state.worked_out:  # else there is none yet, and F0 is no feed
-        if not state.feed and profile.alarm is not None:  # what was called may have set none either, and F0 is no feed
+        if not state.feed:  # what was called may have set none either, and F0 is no feed
             back.append(f"IF [#{at['feed']} LE 0] THEN #{at['feed']}=1. {_note(profile, 'THERE WAS NO FEED YET')}")
         back.append(f"F#{at['feed']}")
     if lacks.distance and profile.alarm is not None:
